@@ -1,0 +1,34 @@
+PYTHON ?= python3
+BIN := .venv/bin
+STAMP := .venv/.ready
+
+.PHONY: demo test check bench shots clean format
+
+$(STAMP): requirements-dev.lock pyproject.toml tools/setup.sh
+	PYTHON=$(PYTHON) tools/setup.sh
+	touch $(STAMP)
+
+demo: $(STAMP)
+	$(BIN)/wattigram demo $(if $(filter-out 0,$(HEADLESS)),--headless) --out demo-out
+
+test: $(STAMP)
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q
+
+check: $(STAMP)
+	$(BIN)/ruff format --check src tests bench tools
+	$(BIN)/ruff check src tests bench tools
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+format: $(STAMP)
+	$(BIN)/ruff format src tests bench tools
+	$(BIN)/ruff check --fix src tests bench tools
+
+bench: $(STAMP)
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
+
+shots: $(STAMP)
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/shots.py docs/screenshots
+
+clean:
+	rm -rf .venv demo-out .pytest_cache .mypy_cache .ruff_cache

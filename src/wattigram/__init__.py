@@ -1,0 +1,3 @@
+"""Wattigram: analog acquisition chains, designed, run and proved."""
+
+__version__ = "0.1.0"

@@ -1,0 +1,1 @@
+"""Everything that can be computed, with no interface code."""

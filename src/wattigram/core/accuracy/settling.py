@@ -1,0 +1,116 @@
+"""Settling of the sampling capacitor: why a reading leans towards its neighbour."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from wattigram.core.accuracy.scale import chain_scale
+from wattigram.core.bench import resolve_source, source_extent_v
+from wattigram.core.design.model import Chain
+from wattigram.core.design.workspace import Workspace
+from wattigram.core.timing import cycle_timing
+
+
+def settling_residue(step_v: float, sampling_s: float, tau_s: float) -> float:
+    """Voltage still missing when the capacitor is cut off: step · exp(−t/τ), same sign as the step."""
+    return step_v * math.exp(-sampling_s / tau_s) if tau_s > 0 else 0.0
+
+
+def adequate_sampling_s(tau_s: float, bits: int) -> float:
+    """Shortest sampling that settles a full-scale step within ½ LSB: τ · (N + 1) · ln 2."""
+    return tau_s * (bits + 1) * math.log(2)
+
+
+def carry_over(
+    sampling_s: float, source_ohm: float, switch_ohm: float, sample_f: float, external_f: float, rate_hz: float
+) -> float:
+    """Share of the difference to the slot before that is left in a reading, 0 to 1.
+
+    Without an external capacitor exp(−t/τ). With one much larger than the sampling capacitor the
+    larger of charge sharing, C/(C + C_ext), and the mean shift f · C · R_source.
+    """
+    if external_f > 0:
+        return min(1.0, max(charge_sharing(sample_f, external_f), rate_hz * sample_f * source_ohm))
+    return settling_residue(1.0, sampling_s, (source_ohm + switch_ohm) * sample_f)
+
+
+def charge_sharing(sample_f: float, external_f: float) -> float:
+    """Share of a step that charge sharing with the external capacitor leaves: C / (C + C_ext)."""
+    return sample_f / (sample_f + external_f)
+
+
+@dataclass(frozen=True)
+class SlotSettling:
+    """How well one slot settles on the bench as wired."""
+
+    signal: str
+    place: int
+    neighbour: str
+    source_ohm: float
+    external_f: float
+    tau_s: float
+    sampling_s: float
+    needed_s: float | None
+    """Shortest adequate sampling; None where an external capacitor decides instead."""
+    carry: float
+    """Share of the difference to the slot before that is left."""
+    sharing: float
+    mean_shift: float
+    full_scale_error_lsb: float
+    """What a full-scale step from the slot before leaves."""
+    wired_error_lsb: float
+    """The worst that the sources as wired can leave."""
+    lsb_v: float
+
+    @property
+    def adequate(self) -> bool:
+        """A full-scale step settles within ½ LSB."""
+        return self.full_scale_error_lsb <= 0.5
+
+
+def slot_settling(workspace: Workspace, chain: Chain, place: int, sampling_cycles: int | None = None) -> SlotSettling:
+    """Settling of one slot, as designed or with another sampling time.
+
+    A pin with nothing wired to it is taken as an ideal source.
+    """
+    project = workspace.project
+    converter = workspace.converter(chain)
+    slot = chain.slots[place]
+    cycle = cycle_timing(workspace, chain)
+    cycles = slot.sampling_cycles if sampling_cycles is None else sampling_cycles
+    sampling_s = float(cycles / cycle.clock_hz)
+    signal = project.signal(slot.signal)
+    neighbour = project.signal(chain.slots[place - 1].signal)
+    wiring = project.wiring(signal.pin)
+    source_ohm = wiring.source_ohm if wiring else 0.0
+    external_f = wiring.capacitor_f if wiring else 0.0
+    sample_f = converter.sampling_capacitor_f
+    rate_hz = float(cycle.slots[place].rate_hz)
+    carry = carry_over(sampling_s, source_ohm, converter.switch_resistance_ohm, sample_f, external_f, rate_hz)
+    scale = chain_scale(workspace, chain)
+    tau_s = (source_ohm + converter.switch_resistance_ohm) * sample_f
+    low_v, high_v = _extent(workspace, signal.pin)
+    low_before_v, high_before_v = _extent(workspace, neighbour.pin)
+    worst_v = max(abs(high_v - low_before_v), abs(high_before_v - low_v)) if neighbour != signal else high_v - low_v
+    return SlotSettling(
+        signal=signal.name,
+        place=place,
+        neighbour=neighbour.name,
+        source_ohm=source_ohm,
+        external_f=external_f,
+        tau_s=tau_s,
+        sampling_s=sampling_s,
+        needed_s=None if external_f > 0 else adequate_sampling_s(tau_s, chain.bits),
+        carry=carry,
+        sharing=charge_sharing(sample_f, external_f) if external_f > 0 else 0.0,
+        mean_shift=rate_hz * sample_f * source_ohm if external_f > 0 else 0.0,
+        full_scale_error_lsb=carry * scale.steps,
+        wired_error_lsb=carry * worst_v / scale.lsb_v,
+        lsb_v=scale.lsb_v,
+    )
+
+
+def _extent(workspace: Workspace, pin: str) -> tuple[float, float]:
+    wiring = workspace.project.wiring(pin)
+    return source_extent_v(resolve_source(wiring, workspace.project.bench)) if wiring else (0.0, 0.0)

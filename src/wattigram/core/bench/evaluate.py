@@ -1,0 +1,75 @@
+"""The voltage of a source at given instants, without its noise."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.bench.model import DrivingSource, Floating, Level, Ramp, Sine, Steps
+
+FloatArray = NDArray[np.float64]
+WANDER_HZ = (0.13, 0.31)
+"""Two slow sines make the wandering level of a floating pin; the virtual board has the same."""
+WANDER_V = 0.3
+FLOATING_CENTRE_V = 0.9
+
+
+def source_voltage(source: DrivingSource, times_s: FloatArray) -> FloatArray:
+    """Noise-free open-circuit voltage.
+
+    Parameters
+    ----------
+    times_s : (n,) float64, seconds since the board's start
+
+    Returns
+    -------
+    (n,) float64, volts
+    """
+    match source:
+        case Level():
+            return np.full(times_s.shape, source.voltage_v)
+        case Sine():
+            turns = times_s * float(source.frequency_hz) + source.phase
+            return source.offset_v + source.amplitude_v * np.sin(2 * math.pi * (turns - np.floor(turns)))
+        case Ramp():
+            turns = times_s / float(source.period_s)
+            triangle = 1 - np.abs(1 - 2 * (turns - np.floor(turns)))
+            return source.from_v + (source.to_v - source.from_v) * triangle
+        case Steps():
+            turns = times_s / float(source.period_s)
+            return np.where(turns - np.floor(turns) < 1 - source.duty, source.low_v, source.high_v)
+        case Floating():
+            wander = sum(np.sin(2 * math.pi * rate * times_s) for rate in WANDER_HZ)
+            mains = np.sin(2 * math.pi * float(source.mains_hz) * times_s)
+            return np.asarray(FLOATING_CENTRE_V + WANDER_V * wander + source.pickup_v * mains)
+
+
+def source_extent_v(source: DrivingSource) -> tuple[float, float]:
+    """Lowest and highest noise-free voltage."""
+    match source:
+        case Level():
+            return source.voltage_v, source.voltage_v
+        case Sine():
+            return source.offset_v - source.amplitude_v, source.offset_v + source.amplitude_v
+        case Ramp():
+            return min(source.from_v, source.to_v), max(source.from_v, source.to_v)
+        case Steps():
+            return min(source.low_v, source.high_v), max(source.low_v, source.high_v)
+        case Floating():
+            reach = len(WANDER_HZ) * WANDER_V + source.pickup_v
+            return FLOATING_CENTRE_V - reach, FLOATING_CENTRE_V + reach
+
+
+def source_span_s(source: DrivingSource) -> float:
+    """A stretch of time in which the source shows what it does."""
+    match source:
+        case Level():
+            return 0.5
+        case Sine():
+            return 3 / float(source.frequency_hz)
+        case Ramp() | Steps():
+            return float(source.period_s)
+        case Floating():
+            return 0.1

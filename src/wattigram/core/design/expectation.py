@@ -1,0 +1,84 @@
+"""Things that must hold of a take, as they stand in the project file."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from wattigram.core.fields import Hertz, PositiveVolts, SecondsOrZero, ShareOrZero, Strict, Volts, VoltsOrZero
+from wattigram.core.part.model import Name
+
+
+class LevelExpectation(Strict):
+    """The signal's mean is ``level_v`` ± ``within_v``."""
+
+    kind: Literal["level"] = "level"
+    signal: Name
+    level_v: Volts
+    within_v: VoltsOrZero
+
+
+class StepsExpectation(Strict):
+    """The signal goes between two levels, each ± ``within_v``."""
+
+    kind: Literal["steps"] = "steps"
+    signal: Name
+    low_v: Volts
+    high_v: Volts
+    within_v: VoltsOrZero
+
+
+class SineExpectation(Strict):
+    """The signal is a sine; frequency, amplitude or rms of its alternating part are judged where given."""
+
+    kind: Literal["sine"] = "sine"
+    signal: Name
+    frequency_hz: Hertz | None = None
+    amplitude_v: PositiveVolts | None = None
+    rms_v: PositiveVolts | None = None
+    within: ShareOrZero
+
+
+class NoiseExpectation(Strict):
+    """What the signal scatters about its expected course is at most ``rms_v``."""
+
+    kind: Literal["noise"] = "noise"
+    signal: Name
+    rms_v: PositiveVolts
+
+
+class TwinExpectation(Strict):
+    """The signal and its twin differ by at most ``within_v``."""
+
+    kind: Literal["twin"] = "twin"
+    signal: Name
+    within_v: PositiveVolts
+
+
+class WindowExpectation(Strict):
+    """The window's events come when design and bench say, each within ``within_s``."""
+
+    kind: Literal["window"] = "window"
+    signal: Name
+    within_s: SecondsOrZero
+
+
+class RateExpectation(Strict):
+    """Every cycle of the signal's converter arrives, at the designed rate ± ``within``."""
+
+    kind: Literal["rate"] = "rate"
+    signal: Name
+    within: ShareOrZero
+
+
+Expectation = Annotated[
+    LevelExpectation
+    | StepsExpectation
+    | SineExpectation
+    | NoiseExpectation
+    | TwinExpectation
+    | WindowExpectation
+    | RateExpectation,
+    Field(discriminator="kind"),
+]

@@ -1,0 +1,63 @@
+"""Project files: load, migrate, save without loss."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from wattigram.core.document import build, check_head, parse_toml, read_text, to_toml, write_atomically
+from wattigram.core.errors import ProjectError
+from wattigram.core.design.model import FORMAT, NEWEST_VERSION, Project
+
+
+def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 had no shift in a mean: it was the logarithm of the count, rounded down."""
+    for signal in data.get("signals", []):
+        reduce = signal.get("reduce") if isinstance(signal, dict) else None
+        if isinstance(reduce, dict) and "shift" not in reduce and isinstance(reduce.get("count"), int):
+            reduce["shift"] = max(0, reduce["count"].bit_length() - 1)
+    return {**data, "version": 2}
+
+
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_version_1}
+
+
+def parse_project(text: str, where: str) -> Project:
+    """Read a project from text, migrating older versions.
+
+    Raises
+    ------
+    ProjectError
+        With every fault, its path in the file and its cure.
+    """
+    data = parse_toml(text, where, ProjectError)
+    version = check_head(data, FORMAT, NEWEST_VERSION, where, ProjectError)
+    while version < NEWEST_VERSION:
+        data = MIGRATIONS[version](data)
+        version = data["version"]
+    return build(Project, data, where, ProjectError)
+
+
+def load_project(path: Path) -> Project:
+    """Read a project file; raises :class:`ProjectError`."""
+    return parse_project(read_text(path, ProjectError), str(path))
+
+
+def project_text(project: Project) -> str:
+    """The project as it stands in its file; parsing it gives an equal project."""
+    return to_toml(project.model_dump(mode="json", exclude_none=True))
+
+
+def save_project(project: Project, path: Path) -> None:
+    """Write the project in one step; raises :class:`ProjectError` and leaves the old file on failure."""
+    write_atomically(path, project_text(project), ProjectError)
+
+
+def build_mark(project: Project) -> str:
+    """Eight hex digits that change with the design, not with bench, expectations or name."""
+    design = project.model_dump(mode="json", include={"part", "reference", "bus_clock_hz", "signals", "chains"})
+    canonical = json.dumps(design, sort_keys=True, ensure_ascii=True)
+    return hashlib.sha256(canonical.encode()).hexdigest()[:8]

@@ -1,0 +1,31 @@
+"""Frames between board and host, and the ports that carry them; ``docs/link.md`` is the protocol."""
+
+from wattigram.core.link.decoder import DecodeStats, Decoder, SampleRun
+from wattigram.core.link.frame import (
+    EVENT_DTYPE,
+    FLAG_FIRST,
+    FLAG_TAIL,
+    REDUCED_STREAM,
+    Frame,
+    FrameType,
+    encode_frame,
+)
+from wattigram.core.link.identity import Identity, parse_identity
+from wattigram.core.link.transport import Transport, open_transport
+
+__all__ = [
+    "EVENT_DTYPE",
+    "FLAG_FIRST",
+    "FLAG_TAIL",
+    "REDUCED_STREAM",
+    "DecodeStats",
+    "Decoder",
+    "Frame",
+    "FrameType",
+    "Identity",
+    "SampleRun",
+    "Transport",
+    "encode_frame",
+    "open_transport",
+    "parse_identity",
+]

@@ -1,0 +1,173 @@
+"""SI quantities to and from text: ``"4.7k"``, ``"100 us"``, ``"128 cyc"``, ``"0x7FF"``.
+
+Text becomes an exact :class:`~fractions.Fraction`; nothing is rounded until it is shown.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from decimal import Decimal
+from fractions import Fraction
+
+from wattigram.core.errors import QuantityError
+
+PREFIXES: dict[str, int] = {
+    "p": -12,
+    "n": -9,
+    "u": -6,
+    "µ": -6,
+    "μ": -6,
+    "m": -3,
+    "": 0,
+    "k": 3,
+    "K": 3,
+    "M": 6,
+    "G": 9,
+}
+_SHOWN_PREFIX = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}
+_UNIT_SPELLINGS = {"ohm": "Ω", "ohms": "Ω", "Ohm": "Ω", "R": "Ω", "Ω": "Ω", "hz": "Hz", "HZ": "Hz", "v": "V", "f": "F"}
+_FIXED_UNITS = {"%": Fraction(1, 100), "ppm": Fraction(1, 1_000_000)}
+_NUMBER = re.compile(r"\s*([+\-−]?\d{1,24}(?:[.,]\d{0,24})?(?:[eE][+\-]?\d{1,2})?)\s*([^\d\s].*?)?\s*")
+_HEX = re.compile(r"\s*0[xX]([0-9a-fA-F]{1,8})\s*")
+
+UNIT_NAMES = {
+    "Hz": "a frequency such as 10 kHz",
+    "s": "a time such as 100 us",
+    "V": "a voltage such as 2.1 V",
+    "Ω": "a resistance such as 4.7 kΩ",
+    "F": "a capacitance such as 16 pF",
+    "LSB": "a number of counts such as 0.4 LSB",
+    "%": "a share such as 0.2 % or 50 ppm",
+    "cyc": "a number of clock cycles such as 128 cyc",
+}
+
+
+def split_quantity(text: str) -> tuple[Fraction, str]:
+    """Take ``text`` apart into an exact SI number and its unit ("" where none is written).
+
+    Raises
+    ------
+    QuantityError
+        When it is no number with a known prefix.
+    """
+    if match := _HEX.fullmatch(text):
+        return Fraction(int(match[1], 16)), ""
+    match = _NUMBER.fullmatch(text[:80])
+    if match is None:
+        raise QuantityError(f"“{text[:40]}” is no number with a unit.")
+    number = Fraction(match[1].replace(",", ".").replace("−", "-"))
+    tail = (match[2] or "").strip()
+    if tail in _FIXED_UNITS:
+        return number * _FIXED_UNITS[tail], "%"
+    if tail in {"LSB", "cyc"}:
+        return number, tail
+    if tail in PREFIXES and tail != "m":  # "5m" alone stays a number of thousandths below
+        return number * Fraction(10) ** PREFIXES[tail], ""
+    if tail in _UNIT_SPELLINGS or tail in UNIT_NAMES:
+        return number, _UNIT_SPELLINGS.get(tail, tail)
+    head, rest = tail[0], tail[1:].strip()
+    if head in PREFIXES:
+        return number * Fraction(10) ** PREFIXES[head], _UNIT_SPELLINGS.get(rest, rest)
+    return number, tail
+
+
+def parse_quantity(text: str, unit: str, *, unit_required: bool = False) -> Fraction:
+    """Read ``text`` as a quantity of ``unit``, exactly.
+
+    Parameters
+    ----------
+    unit : str
+        One of the keys of :data:`UNIT_NAMES`, or "" for a plain number.
+    unit_required : bool
+        Refuse a bare number; files ask for this, entry fields do not.
+
+    Raises
+    ------
+    QuantityError
+        When it is no quantity, or one of another unit.
+    """
+    wanted = UNIT_NAMES.get(unit, "a plain number")
+    try:
+        value, found = split_quantity(text)
+    except QuantityError as fault:
+        raise QuantityError(fault.message, cure=f"Write {wanted}.") from None
+    if found not in {unit, ""} or (unit_required and unit and not found):
+        problem = f"has the unit “{found}”" if found else "has no unit"
+        raise QuantityError(f"“{text[:40]}” {problem}.", cure=f"Write {wanted}.")
+    return value
+
+
+def _decimal_text(value: Fraction) -> str | None:
+    """Every digit of ``value``, or None when it has no end."""
+    reduced = value.denominator
+    for prime in (2, 5):
+        while reduced % prime == 0:
+            reduced //= prime
+    if reduced != 1:
+        return None
+    digits = 0
+    scaled = value
+    while scaled.denominator != 1:
+        scaled *= 10
+        digits += 1
+    sign = "-" if value < 0 else ""
+    whole = str(abs(scaled.numerator)).rjust(digits + 1, "0")
+    return sign + (f"{whole[:-digits]}.{whole[-digits:]}" if digits else whole)
+
+
+def _exponent(value: float, lowest: int = -12, highest: int = 9) -> int:
+    if value == 0:
+        return 0
+    return max(lowest, min(highest, 3 * math.floor(math.log10(abs(value)) / 3 + 1e-12)))
+
+
+def exact_text(value: Fraction | float, unit: str) -> str:
+    """The shortest text that :func:`parse_quantity` reads back to the same number."""
+    exact = Fraction(Decimal(repr(value))) if isinstance(value, float) else Fraction(value)
+    if unit in {"LSB", "cyc", ""}:
+        text = _decimal_text(exact)
+        return f"{text if text is not None else exact} {unit}".strip()
+    if unit == "%":
+        small = abs(exact) < Fraction(1, 1000) and exact != 0
+        text = _decimal_text(exact * (1_000_000 if small else 100))
+        return f"{text} {'ppm' if small else '%'}"
+    power = _exponent(float(exact))
+    text = _decimal_text(exact / Fraction(10) ** power)
+    if text is None:
+        raise QuantityError(f"{exact} {unit} has no finite decimal form.")
+    return f"{text} {_SHOWN_PREFIX[power]}{unit}"
+
+
+def show(value: Fraction | float, unit: str, digits: int = 4) -> str:
+    """Text for people: ``digits`` significant figures and a prefix, "4.406 µs"."""
+    number = float(value)
+    if not math.isfinite(number):
+        return f"– {unit}".strip()
+    if unit == "%":
+        if 0 < abs(number) < 1e-3:
+            return f"{number * 1e6:.{digits}g} ppm"
+        return f"{number * 100:.{digits}g} %"
+    if unit in {"LSB", "cyc", ""}:
+        return f"{_figures(number, digits)} {unit}".strip()
+    power = _exponent(number)
+    text = _figures(number / 10.0**power, digits)
+    if power < 9 and abs(float(text)) >= 1000:  # 999.99 k rounds up to 1.000 M
+        power += 3
+        text = _figures(number / 10.0**power, digits)
+    return f"{text} {_SHOWN_PREFIX[power]}{unit}"
+
+
+def _figures(number: float, digits: int) -> str:
+    if number == 0:
+        return "0"
+    magnitude = math.floor(math.log10(abs(number)) + 1e-12)
+    text = f"{number:.{max(0, digits - 1 - magnitude)}f}"
+    return text
+
+
+def show_volts(value: float) -> str:
+    """Voltages as a bench meter shows them: "3.298 V", and millivolts below a tenth."""
+    if not math.isfinite(value):
+        return "– V"
+    return f"{value * 1e3:.1f} mV" if abs(value) < 0.1 else f"{value:.3f} V"

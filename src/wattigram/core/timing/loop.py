@@ -1,0 +1,63 @@
+"""Loop buffers: layout, laps, deadlines, and what their handlers cost."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from wattigram.core.design.model import Chain
+from wattigram.core.design.workspace import Workspace
+from wattigram.core.timing.cycle import cycle_timing
+
+
+@dataclass(frozen=True)
+class HandlerLoad:
+    """The processor's share for the half and full marks."""
+
+    events_hz: Fraction
+    cycles: int
+    share: Fraction
+
+
+@dataclass(frozen=True)
+class LoopTiming:
+    """A loop of ``items`` that ``slots`` slots fill in turn."""
+
+    name: str
+    items: int
+    item_bytes: int
+    slots: int
+    lap_s: Fraction
+    load: HandlerLoad
+
+    @property
+    def bytes(self) -> int:
+        """Memory taken."""
+        return self.items * self.item_bytes
+
+    @property
+    def half_s(self) -> Fraction:
+        """Time from mark to mark, which is the deadline of the handler."""
+        return self.lap_s / 2
+
+    @property
+    def in_step(self) -> bool:
+        """Every lap finds every signal in its own places."""
+        return self.items % self.slots == 0
+
+    @property
+    def halves_in_step(self) -> bool:
+        """The half mark falls between two cycles."""
+        return self.items % (2 * self.slots) == 0
+
+
+def loop_timing(workspace: Workspace, chain: Chain) -> LoopTiming:
+    """Layout and timing of a chain's loop."""
+    cycle = cycle_timing(workspace, chain)
+    slots = len(chain.slots)
+    lap_s = Fraction(chain.loop.items, slots) / cycle.cycle_rate_hz
+    processor = workspace.part.processor
+    cycles = processor.interrupt_entry_cycles + chain.loop.handler_cycles + processor.interrupt_exit_cycles
+    events_hz = 2 / lap_s
+    load = HandlerLoad(events_hz, cycles, events_hz * cycles / workspace.bus_clock_hz)
+    return LoopTiming(chain.loop.name, chain.loop.items, chain.loop.width_bits // 8, slots, lap_s, load)

@@ -1,0 +1,71 @@
+"""Timer solver: prescaler and period counts for a wanted period."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import lru_cache
+
+import numpy as np
+
+from wattigram.core.design.model import Chain
+from wattigram.core.design.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class TimerSetting:
+    """What a timer is set to. Registers hold each count minus one."""
+
+    timer_hz: Fraction
+    prescaler: int
+    period_counts: int
+    wanted_s: Fraction
+
+    @property
+    def ticks(self) -> int:
+        """Timer clocks from one trigger to the next."""
+        return self.prescaler * self.period_counts
+
+    @property
+    def period_s(self) -> Fraction:
+        """Exact period that the timer really has, in seconds."""
+        return self.ticks / self.timer_hz
+
+    @property
+    def rate_error(self) -> Fraction:
+        """Share by which the rate is too high; 0 where it is exact."""
+        return self.wanted_s / self.period_s - 1
+
+
+@lru_cache(maxsize=256)
+def solve_timer(timer_hz: Fraction, wanted_s: Fraction, prescaler_bits: int, counter_bits: int) -> TimerSetting:
+    """Over all legal pairs the smallest error of the rate, then the smallest prescaler.
+
+    The search ranks candidates in float64 and decides among the best ones exactly.
+    A period beyond the longest possible gives the longest; one below a tick gives one tick.
+    """
+    wanted_ticks = timer_hz * wanted_s
+    longest = 1 << counter_bits
+    prescalers = np.arange(1, (1 << prescaler_bits) + 1, dtype=np.int64)
+    counts = np.floor(float(wanted_ticks) / prescalers).astype(np.float64)
+    best: tuple[Fraction, int, int] | None = None
+    ranked: list[tuple[int, int]] = []
+    for extra in (0, 1):
+        candidates = np.clip(counts + extra, 1, longest).astype(np.int64)
+        errors = np.abs(float(wanted_ticks) / (candidates * prescalers.astype(np.float64)) - 1)
+        nearest = np.flatnonzero(errors <= errors.min() + 1e-13)
+        ranked += [(int(prescalers[index]), int(candidates[index])) for index in nearest]
+    for prescaler, count in ranked:
+        error = abs(wanted_ticks / (prescaler * count) - 1)
+        if best is None or (error, prescaler) < best[:2]:
+            best = (error, prescaler, count)
+    assert best is not None
+    return TimerSetting(timer_hz, best[1], best[2], wanted_s)
+
+
+def chain_timer(workspace: Workspace, chain: Chain) -> TimerSetting:
+    """Setting of the timer that triggers the chain; timers run from the bus clock."""
+    trigger = workspace.project.timer_trigger(chain)
+    timer = workspace.part.timer(trigger.timer)
+    assert timer is not None
+    return solve_timer(workspace.bus_clock_hz, trigger.every, timer.prescaler_bits, timer.counter_bits)
