@@ -228,10 +228,6 @@ class Decoder:
     def _decode_between(self, view: memoryview, found: list[Frame | SampleRun]) -> None:
         """Bytes between sound frames of a grid: whatever is sound in there, the rest is skipped."""
         position = 0
-        if bytes(view).find(SYNC, 1) < 0:  # one spoilt frame and nothing hidden in it, by far the most frequent
-            self.stats.payload_faults += self._frame_bytes(view, 0) is not None
-            position = len(view)
-            self.stats.bytes_skipped += position
         while len(view) - position >= HEADER_BYTES:
             stride = self._frame_bytes(view, position)
             if stride is not None and stride <= len(view) - position:

@@ -1,0 +1,32 @@
+"""The virtual board as a program: reads a configuration, says where it listens, serves."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import sys
+from typing import TextIO
+
+from wattigram.core.board.effective import EffectiveConfig
+from wattigram.core.board.server import BoardServer
+
+
+def serve_board(
+    config: EffectiveConfig, *, tcp_port: int = 0, fast: bool = False, attached: bool = False, out: TextIO = sys.stdout
+) -> None:
+    """Serve until interrupted.
+
+    Prints one line of JSON with ``pty``, ``tcp`` and ``build_mark`` when ready. ``attached`` ends the
+    board when standard input is closed, so that it never outlives the program that started it.
+    """
+    watch_fd = sys.stdin.fileno() if attached else None
+    server = BoardServer(config, tcp_port, fast, watch_fd)
+    ready = {"pty": server.pty_path, "tcp": server.tcp_port, "build_mark": config.build_mark, "pid": os.getpid()}
+    out.write(json.dumps(ready) + "\n")
+    out.flush()
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    try:
+        server.serve()
+    except KeyboardInterrupt:
+        pass

@@ -1,0 +1,140 @@
+"""A converter's codes: source, settling with memory of the slot before, offset, gain, noise, clip.
+
+All in LSB and float32. One noise generator a block, keyed by seed, converter and block number, so
+that a run depends neither on threads nor on the pieces in which it is asked for.
+"""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.board.drive import Float32Array, SlotDrive
+from wattigram.core.board.effective import EffectiveBench, EffectiveConverter
+
+BLOCK_SAMPLES = 1 << 16
+PIECE_SAMPLES = 1 << 15
+"""Worked on at once, small enough to stay in the processor's cache."""
+NEGLIGIBLE_CARRY = 1e-9
+
+
+class ConverterSynth:
+    """Codes of one converter for any range of cycles."""
+
+    def __init__(self, converter: EffectiveConverter, index: int, bench: EffectiveBench, tick_hz: int, seed: int) -> None:
+        self._converter = converter
+        self._key = (seed, index)
+        self._slots = len(converter.slots)
+        self.block_cycles = max(1, BLOCK_SAMPLES // self._slots)
+        self._piece_cycles = max(1, PIECE_SAMPLES // self._slots)
+        self._period_s = Fraction(converter.cycle_ticks, tick_hz)
+        self._tick_hz = tick_hz
+        self._noise: Float32Array | None = None
+        self._noise_block = -1
+        self._index = index
+        self.set_bench(bench)
+
+    def set_bench(self, bench: EffectiveBench) -> None:
+        """Turn the knobs; holds from the next piece on."""
+        converter = self._converter
+        scale = (1 + converter.gain_error) / converter.lsb_v
+        carry = np.array(bench.carry[self._index], dtype=np.float64)
+        self._powers = self._carry_powers(carry)
+        reach = (1 << len(self._powers)) - 1
+        self._halo = -(-reach // self._slots)
+        rows = self._piece_cycles + self._halo
+        samples = rows * self._slots
+        self._take = np.tile((1 - carry).astype(np.float32), rows)
+        self._tiles = [np.tile(power, rows) for power in self._powers]
+        self._drives = [
+            SlotDrive(
+                bench.pins[slot.pin],
+                Fraction(slot.held_ticks, self._tick_hz),
+                self._period_s,
+                self.block_cycles,
+                self._halo,
+                scale,
+            )
+            for slot in converter.slots
+        ]
+        sigma = [np.hypot(bench.pins[slot.pin].noise_v * scale, converter.noise_lsb) for slot in converter.slots]
+        self._sigma = np.tile(np.array(sigma, dtype=np.float32), self._piece_cycles)
+        self._bias = np.float32(converter.offset_lsb + 0.5)
+        constants = [drive.constant for drive in self._drives]
+        self._levels = np.tile(np.array([value or 0.0 for value in constants], dtype=np.float32), rows)
+        self._work = np.empty((2, samples), dtype=np.float32)
+        self._scratch = np.empty((2, rows), dtype=np.float32)
+        self._varying = [place for place, value in enumerate(constants) if value is None]
+
+    def _carry_powers(self, carry: NDArray[np.float64]) -> list[Float32Array]:
+        """Products of 1, 2, 4 … carries ending at each slot, until they no longer matter."""
+        powers: list[Float32Array] = []
+        product = carry
+        distance = 1
+        while product.max() > NEGLIGIBLE_CARRY and distance <= 4096:
+            # Tiny factors are cut off: products that leave float32's normal range are ten times slower.
+            powers.append(np.where(product > NEGLIGIBLE_CARRY, product, 0.0).astype(np.float32))
+            product = product * np.roll(np.resize(product, self._slots), distance)
+            distance *= 2
+        return powers
+
+    def codes(self, begin_cycle: int, end_cycle: int) -> NDArray[np.int32]:
+        """Codes of cycles ``begin_cycle`` to ``end_cycle``, slot after slot.
+
+        Returns
+        -------
+        ((end − begin) · slots,) int32
+        """
+        out = np.empty((end_cycle - begin_cycle) * self._slots, dtype=np.int32)
+        cycle = begin_cycle
+        while cycle < end_cycle:
+            block = cycle // self.block_cycles
+            stop = min(end_cycle, (block + 1) * self.block_cycles, cycle + self._piece_cycles)
+            piece = out[(cycle - begin_cycle) * self._slots : (stop - begin_cycle) * self._slots]
+            self._piece(block, cycle - block * self.block_cycles, stop - block * self.block_cycles, piece)
+            cycle = stop
+        return out
+
+    def _piece(self, block: int, begin: int, end: int, out: NDArray[np.int32]) -> None:
+        """One piece within a block; ``begin`` and ``end`` are cycles from the block's start."""
+        slots, halo = self._slots, self._halo
+        samples = (end - begin + halo) * slots
+        held, other = self._work[0, :samples], self._work[1, :samples]
+        block_cycle = block * self.block_cycles
+        np.copyto(held, self._levels[:samples])
+        rows = held.reshape(-1, slots)
+        for place in self._varying:
+            self._drives[place].fill(rows[:, place], block_cycle, begin - halo, end, self._scratch)
+        before_start = halo - begin - block_cycle
+        if before_start > 0:
+            rows[:before_start] = 0.0  # the capacitor is empty when the board starts
+        if self._tiles:
+            np.multiply(held, self._take[:samples], out=held)
+            distance = 1
+            for tile in self._tiles:
+                term = other[: samples - distance]
+                np.multiply(held[:-distance], tile[distance:samples], out=term)
+                held[distance:] += term
+                distance *= 2
+        kept = held[halo * slots :]
+        noise = self._block_noise(block)[begin * slots : end * slots]
+        scaled = other[: len(kept)]
+        np.multiply(noise, self._sigma[: len(kept)], out=scaled)
+        scaled += kept
+        scaled += self._bias
+        # Truncation rounds down only above zero, so the clip comes first.
+        highest = (1 << self._converter.bits) - 1
+        if scaled.min() < 0 or scaled.max() >= highest + 1:
+            np.clip(scaled, 0, highest, out=scaled)
+        out[:] = scaled
+
+    def _block_noise(self, block: int) -> Float32Array:
+        if self._noise is None or self._noise_block != block:
+            generator = np.random.Generator(np.random.SFC64([*self._key, block]))
+            if self._noise is None:
+                self._noise = np.empty(self.block_cycles * self._slots, dtype=np.float32)
+            generator.standard_normal(dtype=np.float32, out=self._noise)
+            self._noise_block = block
+        return self._noise

@@ -1,0 +1,299 @@
+"""A running board behind one worker thread that owns the link and the take.
+
+The thread hands out immutable snapshots at display rate; commands go in through a queue. No lock
+is held while somebody draws, and the writer never waits for a repaint.
+"""
+
+from __future__ import annotations
+
+import queue
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from wattigram.core.deploy import effective_bench, effective_config
+from wattigram.core.design import Workspace, project_text
+from wattigram.core.errors import LinkError, TakeError, WattigramError
+from wattigram.core.expected import History
+from wattigram.core.link import REDUCED_STREAM, Transport, open_transport
+from wattigram.core.deploy.effective import tap_index
+from wattigram.core.session.board_process import BoardProcess
+from wattigram.core.session.picture import StreamPicture, expected_only, picture, signal_numbers
+from wattigram.core.session.reception import Reception
+from wattigram.core.take import TakeWriter
+from wattigram.core.timing import cycle_timing
+
+DISPLAY_S = 1 / 30
+SHORT_SPAN_S = 0.25
+"""Shorter stretches stand still from period to period; longer ones roll."""
+
+
+@dataclass(frozen=True)
+class ViewRequest:
+    """A stretch of a signal to be drawn."""
+
+    signal: str
+    span_s: float
+    columns: int
+
+
+@dataclass(frozen=True)
+class Reading:
+    """The newest value of a signal, and how it compares."""
+
+    volts: float
+    in_band: bool | None
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """All that the desktop shows of a board, at one moment."""
+
+    state: str = "off"
+    """off, idle, running or failed."""
+    message: str = ""
+    board: str = ""
+    build_mark: str = ""
+    mark_matches: bool | None = None
+    seconds: float = 0.0
+    cycles: int = 0
+    samples: int = 0
+    lost_cycles: int = 0
+    bytes_skipped: int = 0
+    events: tuple[tuple[int, bool, int, int], ...] = ()
+    event_count: int = 0
+    log: tuple[str, ...] = ()
+    pictures: dict[str, StreamPicture] = field(default_factory=dict)
+    loop_places: dict[str, int] = field(default_factory=dict)
+    recording: Path | None = None
+    recorded: Path | None = None
+    """A take that has just been finished."""
+
+
+class LiveSession:
+    """Connects to a board, runs it, records it.
+
+    ``on_snapshot`` is called from the worker thread.
+    """
+
+    def __init__(self, workspace: Workspace, address: str, on_snapshot: Callable[[Snapshot], None]) -> None:
+        self._workspace = workspace
+        self._address = address
+        self._on_snapshot = on_snapshot
+        self._commands: queue.SimpleQueue[Callable[[], None]] = queue.SimpleQueue()
+        self._requests: tuple[ViewRequest, ...] = ()
+        self._closing = threading.Event()
+        self._running = False
+        self._state = "off"
+        self._message = ""
+        self._recorded: Path | None = None
+        self._history: History = ((0, workspace),)
+        self._reception = Reception(workspace)
+        self._transport: Transport | None = None
+        self._board: BoardProcess | None = None
+        self._awaited_bench: Workspace | None = None
+        self._thread = threading.Thread(target=self._work, name="wattigram-link", daemon=True)
+        self._thread.start()
+
+    def request_views(self, requests: tuple[ViewRequest, ...]) -> None:
+        """Say what is to be drawn in the next snapshots."""
+        self._requests = requests
+
+    def start(self, take: Path | None = None) -> None:
+        """Start the board anew, recording into ``take`` where one is given."""
+        self._commands.put(lambda: self._start(take))
+
+    def stop(self) -> None:
+        """Stop the board; a recording is finished."""
+        self._commands.put(self._stop)
+
+    def turn_knobs(self, workspace: Workspace) -> None:
+        """Change what is wired to the pins of the virtual board, also while it runs."""
+        self._commands.put(lambda: self._turn_knobs(workspace))
+
+    def close(self) -> None:
+        """Stop, disconnect and end the thread; a virtual board ends with it."""
+        self._closing.set()
+        self._thread.join(timeout=10)
+
+    def _work(self) -> None:
+        try:
+            self._connect()
+            self._loop()
+        except WattigramError as fault:
+            self._state, self._message = "failed", str(fault)
+        finally:
+            self._finish_take()
+            if self._transport is not None:
+                self._transport.close()
+            if self._board is not None:
+                self._board.close()
+        if self._state == "failed":
+            self._publish()
+
+    def _connect(self) -> None:
+        address = self._address
+        if address == "virtual":
+            if not self._workspace.project.chains:
+                raise LinkError("The project has no chain to run.", cure="Put a signal into a slot first.")
+            self._board = BoardProcess(effective_config(self._workspace))
+            address = self._board.address
+        self._transport = open_transport(address, timeout_s=0.005)
+        self._transport.command("identify")
+        self._state = "idle"
+
+    def _loop(self) -> None:
+        assert self._transport is not None
+        published = 0.0
+        while not self._closing.is_set():
+            self._obey()
+            data = self._transport.read()
+            if data:
+                self._reception.feed(data)
+                self._after_feed()
+            writer = self._reception.writer
+            if writer is not None:
+                writer.flush_if_due()
+            now = time.monotonic()
+            if now - published >= DISPLAY_S:
+                published = now
+                self._publish()
+        if self._running:
+            self._transport.command("stop")
+
+    def _obey(self) -> None:
+        while True:
+            try:
+                command = self._commands.get_nowait()
+            except queue.Empty:
+                return
+            try:
+                command()
+            except TakeError as fault:
+                self._message = str(fault)
+
+    def _after_feed(self) -> None:
+        reception = self._reception
+        if reception.stopped and self._running:
+            self._running = False
+            self._state = "idle"
+            self._finish_take()
+        if reception.bench_ticks is not None and self._awaited_bench is not None:
+            ticks, workspace = reception.bench_ticks, self._awaited_bench
+            reception.bench_ticks = self._awaited_bench = None
+            self._history = (*self._history, (ticks, workspace)) if self._running else ((0, workspace),)
+            if reception.writer is not None:
+                reception.writer.add_bench(ticks, project_text(workspace.project))
+
+    def _start(self, take: Path | None) -> None:
+        assert self._transport is not None
+        self._finish_take()
+        self._reception.begin()
+        workspace = self._history[-1][1]
+        self._history = ((0, workspace),)
+        self._message = ""
+        if take is not None:
+            identity = self._reception.identity
+            tick_hz = identity.tick_hz if identity else workspace.bus_clock_hz.numerator
+            mark = identity.build_mark if identity else ""
+            board = identity.board if identity else ""
+            self._reception.start_writing(TakeWriter(take, project_text(workspace.project), mark, tick_hz, board))
+        self._transport.command("start")
+        self._running = True
+        self._state = "running"
+
+    def _stop(self) -> None:
+        assert self._transport is not None
+        if self._running:
+            self._transport.command("stop")
+
+    def _turn_knobs(self, workspace: Workspace) -> None:
+        assert self._transport is not None
+        self._awaited_bench = workspace
+        self._transport.command("bench " + effective_bench(workspace).model_dump_json())
+
+    def _finish_take(self) -> None:
+        try:
+            writer = self._reception.finish_writing()
+            if writer is not None:
+                self._recorded = writer.path
+        except TakeError as fault:
+            self._message = str(fault)
+
+    def _publish(self) -> None:
+        reception = self._reception
+        identity = reception.identity
+        workspace = self._history[-1][1]
+        recorded, self._recorded = self._recorded, None
+        pictures = {}
+        for request in self._requests:
+            drawn = self._picture(request)
+            if drawn is not None:
+                pictures[request.signal] = drawn
+        lead = workspace.project.chains[0] if workspace.project.chains else None
+        cycles = reception.rings[0].end // len(lead.slots) if lead and 0 in reception.rings else 0
+        rate_hz = float(cycle_timing(workspace, lead).cycle_rate_hz) if lead else 1.0
+        self._on_snapshot(
+            Snapshot(
+                state=self._state,
+                message=self._message,
+                board=identity.board if identity else "",
+                build_mark=identity.build_mark if identity else "",
+                mark_matches=reception.mark_matches,
+                seconds=cycles / rate_hz,
+                cycles=cycles,
+                samples=reception.samples,
+                lost_cycles=reception.lost_cycles,
+                bytes_skipped=reception.decoder.stats.bytes_skipped,
+                events=tuple(reception.events),
+                event_count=reception.event_count,
+                log=tuple(reception.log),
+                pictures=pictures,
+                loop_places={
+                    chain.loop.name: reception.rings[stream].end % chain.loop.items
+                    for stream, chain in enumerate(workspace.project.chains)
+                    if stream in reception.rings
+                },
+                recording=reception.writer.path if reception.writer else None,
+                recorded=recorded,
+            )
+        )
+
+    def _picture(self, request: ViewRequest) -> StreamPicture | None:
+        workspace = self._history[-1][1]
+        chain = workspace.project.chain_of(request.signal)
+        if chain is None:
+            return None
+        signal = workspace.project.signal(request.signal)
+        cycle_rate_hz = float(cycle_timing(workspace, chain).cycle_rate_hz)
+        per_cycle = len(chain.places_of(signal.name))
+        if signal.reduce is not None:
+            rate_hz = cycle_rate_hz * per_cycle / signal.reduce.count
+            index = tap_index(workspace.project, signal.name)
+            stream = REDUCED_STREAM + (index or 0)
+        else:
+            rate_hz = cycle_rate_hz * per_cycle
+            stream = workspace.project.chains.index(chain)
+        ring = self._reception.rings.get(stream)
+        if ring is None:
+            return expected_only(self._history, chain, signal, request.span_s, rate_hz, request.columns)
+        wanted = max(2, round(request.span_s * rate_hz))
+        if signal.reduce is not None:
+            begin, end = _stretch(ring.begin, ring.end, wanted, request.span_s)
+            return picture(self._history, chain, signal, begin, ring.window(begin, end), rate_hz, request.columns)
+        slots = len(chain.slots)
+        cycles_wanted = -(-wanted // per_cycle)
+        begin, end = _stretch(-(-ring.begin // slots), ring.end // slots, cycles_wanted, request.span_s)
+        numbers = signal_numbers(chain, signal.name, begin, end)
+        items = ring.window(begin * slots, end * slots)[numbers - begin * slots]
+        return picture(self._history, chain, signal, begin * per_cycle, items, rate_hz, request.columns)
+
+
+def _stretch(oldest: int, newest: int, wanted: int, span_s: float) -> tuple[int, int]:
+    """(begin, end) of the newest whole stretch, or of the newest samples where a stretch takes long."""
+    end = newest
+    if span_s < SHORT_SPAN_S and newest // wanted * wanted - wanted >= oldest:
+        end = newest // wanted * wanted
+    return max(oldest, end - wanted, 0), end

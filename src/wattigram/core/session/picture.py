@@ -1,0 +1,118 @@
+"""A stretch of a stream as it is drawn: captured columns on the expected band."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.accuracy import chain_scale
+from wattigram.core.design import Chain, Signal
+from wattigram.core.expected import ExpectedStream, History, expected_raw, expected_reduced
+from wattigram.core.take.reader import loop_numbers
+
+FloatArray = NDArray[np.float64]
+LARGEST_EXPECTED = 40_000
+OUT_OF_BAND_SHARE = 0.002
+
+
+@dataclass(frozen=True)
+class StreamPicture:
+    """Columns of equal time from ``begin_s`` to ``end_s``; a column without samples is NaN.
+
+    Attributes
+    ----------
+    low_v, high_v : (n,) float64, extremes captured; empty before anything came
+    expected_low_v, expected_high_v : (n,) float64, the band's course without its half width
+    half_width_v : float, half the band's own height
+    in_band : whether what was captured lies on the band; None when nothing was
+    """
+
+    signal: str
+    begin_s: float
+    end_s: float
+    low_v: FloatArray
+    high_v: FloatArray
+    expected_low_v: FloatArray
+    expected_high_v: FloatArray
+    half_width_v: float
+    in_band: bool | None
+    reading_v: float
+
+
+def expected_only(history: History, chain: Chain, signal: Signal, span_s: float, rate_hz: float, columns: int) -> StreamPicture:
+    """The band alone, from the start, before anything has run."""
+    count = max(2, min(LARGEST_EXPECTED, round(span_s * rate_hz)))
+    stream = _expected(history, chain, signal, 0, count)
+    low, high = to_columns(stream.settled_v, columns)
+    empty = np.empty(0)
+    return StreamPicture(
+        signal.name, 0.0, count / rate_hz, empty, empty, low, high, stream.half_width_v, None, float("nan")
+    )
+
+
+def picture(
+    history: History, chain: Chain, signal: Signal, begin: int, items: NDArray[Any], rate_hz: float, columns: int
+) -> StreamPicture:
+    """Draw samples ``begin`` onwards of one signal: reduced values where it has a reduce stage, else raw ones."""
+    volts = item_volts(history, chain, signal, items)
+    count = len(items)
+    low, high = to_columns(volts, columns)
+    stream = _expected(history, chain, signal, begin, begin + count)
+    expected_low, expected_high = to_columns(stream.settled_v, columns)
+    outside = np.count_nonzero(np.abs(volts - stream.settled_v) > stream.half_width_v)
+    newest = max(1, round(min(0.1 * rate_hz, count)))
+    return StreamPicture(
+        signal.name,
+        begin / rate_hz,
+        (begin + count) / rate_hz,
+        low,
+        high,
+        expected_low,
+        expected_high,
+        stream.half_width_v,
+        bool(outside <= max(1.0, OUT_OF_BAND_SHARE * count)),
+        float(volts[-newest:].mean()) if count else float("nan"),
+    )
+
+
+def item_volts(history: History, chain: Chain, signal: Signal, items: NDArray[Any]) -> FloatArray:
+    """The signal's own volts of items, reduced values where it has a reduce stage."""
+    workspace = history[0][1]
+    scale = chain_scale(workspace, chain)
+    if signal.reduce is None:
+        return scale.item_volts(items) / float(signal.front_end)
+    factor = float(signal.reduce.divisor_ratio) * (1 << scale.shift) * float(signal.front_end)
+    return scale.volts(items) / factor
+
+
+def signal_numbers(chain: Chain, signal: str, begin_cycle: int, end_cycle: int) -> NDArray[np.int64]:
+    """Numbers of the items that a reader takes for the signal's in a range of cycles."""
+    slots = len(chain.slots)
+    places = np.array(chain.places_of(signal))
+    if chain.loop.items % slots == 0:
+        return (np.arange(begin_cycle, end_cycle)[:, None] * slots + places[None, :]).ravel()
+    numbers = loop_numbers(end_cycle * slots, chain.loop.items, slots, places)
+    return numbers[np.searchsorted(numbers, begin_cycle * slots) :]
+
+
+def _expected(history: History, chain: Chain, signal: Signal, begin: int, end: int) -> ExpectedStream:
+    if signal.reduce is not None:
+        return expected_reduced(history, chain.converter, signal.name, begin, end)
+    places = len(chain.places_of(signal.name))
+    stream = expected_raw(history, chain.converter, signal.name, begin // places, -(-end // places))
+    skip = begin % places
+    part = slice(skip, skip + end - begin)
+    return ExpectedStream(
+        stream.settled_v[part], stream.error_v[part], stream.noise_v, stream.accuracy_v, stream.times_s[part]
+    )
+
+
+def to_columns(values: FloatArray, columns: int) -> tuple[FloatArray, FloatArray]:
+    """Extremes of at most ``columns`` parts of nearly equal length; the values themselves when they are few."""
+    if len(values) <= columns:
+        return values, values
+    edges = np.linspace(0, len(values), columns + 1).astype(np.int64)[:-1]
+    return np.minimum.reduceat(values, edges), np.maximum.reduceat(values, edges)

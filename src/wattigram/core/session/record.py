@@ -1,0 +1,119 @@
+"""One run from start to stop into a take, without an interface."""
+
+from __future__ import annotations
+
+import math
+import time
+from collections.abc import Callable
+from contextlib import ExitStack
+from dataclasses import dataclass
+from pathlib import Path
+
+from wattigram.core.deploy import effective_config
+from wattigram.core.deploy.effective import DEFAULT_SEED
+from wattigram.core.design import Workspace, project_text
+from wattigram.core.errors import LinkError
+from wattigram.core.link import Transport, open_transport
+from wattigram.core.session.board_process import BoardProcess
+from wattigram.core.session.reception import Reception
+from wattigram.core.take import TakeWriter
+from wattigram.core.timing import cycle_timing
+
+SILENCE_S = 3.0
+
+
+@dataclass(frozen=True)
+class RunOutcome:
+    """What a run brought."""
+
+    take: Path
+    seconds: float
+    cycles: int
+    samples: int
+    lost_cycles: int
+    events: int
+    notes: tuple[str, ...]
+
+
+def record(
+    workspace: Workspace,
+    seconds: float,
+    out: Path,
+    *,
+    board: str = "virtual",
+    fast: bool = False,
+    seed: int = DEFAULT_SEED,
+    progress: Callable[[float], None] | None = None,
+) -> RunOutcome:
+    """Run a board for ``seconds`` of its own time and write the take.
+
+    Raises
+    ------
+    LinkError, TakeError
+        When the board does not answer, or the take cannot be written.
+    """
+    if not workspace.project.chains:
+        raise LinkError("The project has no chain to run.", cure="Put a signal into a slot first.")
+    with ExitStack() as stack:
+        if board == "virtual":
+            board = stack.enter_context(BoardProcess(effective_config(workspace, seed))).address
+        transport = open_transport(board)
+        stack.callback(transport.close)
+        reception = Reception(workspace)
+        _identify(transport, reception)
+        rate_hz = cycle_timing(workspace, workspace.project.chains[0]).cycle_rate_hz
+        cycles = max(1, math.ceil(seconds * rate_hz - 1e-9))
+        assert reception.identity is not None
+        mark = reception.identity.build_mark
+        notes: list[str] = []
+        if not reception.mark_matches:
+            notes.append(f"The board runs build {mark}, this design is {workspace.build_mark}: expected values may not fit.")
+        writer = TakeWriter(out, project_text(workspace.project), mark, reception.identity.tick_hz, reception.identity.board)
+        reception.start_writing(writer)
+        try:
+            transport.command(f"start cycles={cycles}" + (" fast" if fast else ""))
+            _receive(transport, reception, cycles, len(workspace.project.chains[0].slots), progress)
+        finally:
+            reception.finish_writing()
+        if not reception.stopped:
+            notes.append("The board fell silent before it said that it had stopped.")
+        if reception.decoder.stats.bytes_skipped:
+            notes.append(f"{reception.decoder.stats.bytes_skipped} bytes on the link were no frame and were passed over.")
+        return RunOutcome(
+            take=out,
+            seconds=float(cycles / rate_hz),
+            cycles=reception.totals.get("cycles", cycles),
+            samples=reception.samples,
+            lost_cycles=reception.lost_cycles,
+            events=reception.event_count,
+            notes=tuple(notes),
+        )
+
+
+def _identify(transport: Transport, reception: Reception) -> None:
+    deadline = time.monotonic() + SILENCE_S
+    asked_at = 0.0
+    while reception.identity is None:
+        if time.monotonic() > deadline:
+            raise LinkError(f"Whoever listens at {transport.name} does not say who it is.", cure="Is a board's firmware running?")
+        if time.monotonic() - asked_at > 0.5:
+            transport.command("identify")
+            asked_at = time.monotonic()
+        reception.feed(transport.read())
+
+
+def _receive(
+    transport: Transport, reception: Reception, cycles: int, slots: int, progress: Callable[[float], None] | None
+) -> None:
+    heard_at = time.monotonic()
+    while not reception.stopped:
+        data = transport.read()
+        if data:
+            heard_at = time.monotonic()
+            reception.feed(data)
+        elif time.monotonic() - heard_at > SILENCE_S:
+            return
+        if reception.writer is not None:
+            reception.writer.flush_if_due()
+        if progress is not None and 0 in reception.rings:
+            progress(min(1.0, reception.rings[0].end / slots / cycles))

@@ -1,0 +1,76 @@
+"""Minimum and maximum of any stretch of samples, for drawing: a pyramid by sixteens."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+FACTOR = 16
+SMALLEST_LEVEL = 512
+_BLOCK_ROWS = 1 << 12
+
+
+class Overview:
+    """Pyramid over a one-dimensional array; level k holds extremes of 16^(k+1) samples each."""
+
+    def __init__(self, samples: NDArray[Any]) -> None:
+        self.samples = samples
+        self._levels: list[tuple[NDArray[Any], NDArray[Any]]] = []
+        low, high = samples, samples
+        while len(low) > SMALLEST_LEVEL * FACTOR:
+            low, high = _reduce(low, high)
+            self._levels.append((low, high))
+
+    def columns(self, begin: float, end: float, count: int) -> tuple[NDArray[Any], NDArray[Any]]:
+        """Extremes of ``count`` equal parts of samples ``begin`` to ``end``.
+
+        Each part takes in every sample that it touches, and at the edges up to half a part more.
+
+        Returns
+        -------
+        lows, highs : (count,) of the samples' type
+        """
+        edges = np.linspace(begin, end, count + 1)
+        step = (end - begin) / count
+        level = -1
+        while level + 1 < len(self._levels) and FACTOR ** (level + 2) * 2 <= step:
+            level += 1
+        size = FACTOR ** (level + 1)
+        low, high = self._levels[level] if level >= 0 else (self.samples, self.samples)
+        first = np.clip(np.floor(edges[:-1] / size).astype(np.int64), 0, len(low) - 1)
+        last = np.clip(np.ceil(edges[1:] / size).astype(np.int64), first + 1, len(low))
+        return _segments(low, first, last, np.minimum), _segments(high, first, last, np.maximum)
+
+
+def _segments(values: NDArray[Any], first: NDArray[np.int64], last: NDArray[np.int64], ufunc: np.ufunc) -> NDArray[Any]:
+    """``ufunc`` over each values[first:last]; the segments follow each other and may share an end."""
+    begin, end = int(first[0]), int(last[-1])
+    part = np.append(values[begin:end], values[end - 1])
+    pairs = np.empty(2 * len(first), dtype=np.int64)
+    pairs[::2] = first - begin
+    pairs[1::2] = last - begin
+    return np.asarray(ufunc.reduceat(part, pairs)[::2])
+
+
+def _reduce(low: NDArray[Any], high: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
+    """Extremes of each sixteen values; blocks are copied transposed, so that the reduction runs along rows."""
+    whole = len(low) // FACTOR
+    lows = np.empty(-(-len(low) // FACTOR), dtype=low.dtype)
+    highs = np.empty_like(lows)
+    low_rows = low[: whole * FACTOR].reshape(whole, FACTOR)
+    high_rows = high[: whole * FACTOR].reshape(whole, FACTOR)
+    turned = np.empty((FACTOR, _BLOCK_ROWS), dtype=low.dtype)
+    for start in range(0, whole, _BLOCK_ROWS):
+        stop = min(whole, start + _BLOCK_ROWS)
+        block = turned[:, : stop - start]
+        np.copyto(block, low_rows[start:stop].T)
+        np.minimum.reduce(block, axis=0, out=lows[start:stop])
+        if high is not low:
+            np.copyto(block, high_rows[start:stop].T)
+        np.maximum.reduce(block, axis=0, out=highs[start:stop])
+    if whole < len(lows):
+        lows[whole] = low[whole * FACTOR :].min()
+        highs[whole] = high[whole * FACTOR :].max()
+    return lows, highs

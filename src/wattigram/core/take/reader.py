@@ -1,0 +1,290 @@
+"""Reading a take: by stream as it lay in memory, by signal as it lay in time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from types import TracebackType
+from typing import Any, Self
+
+import h5py
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.accuracy import chain_scale
+from wattigram.core.deploy.effective import tap_index
+from wattigram.core.design import Chain, Signal, Workspace
+from wattigram.core.design.workspace import workspace_from_text
+from wattigram.core.errors import TakeError
+from wattigram.core.expected import History
+from wattigram.core.link import REDUCED_STREAM
+from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, GAP_DTYPE, VERSION
+from wattigram.core.timing import cycle_timing
+
+FloatArray = NDArray[np.float64]
+_ITEM_TYPES = frozenset({"|u1", "<u2", "<u4"})
+LARGEST_STREAM_ITEMS = 1 << 34
+
+
+@dataclass(frozen=True)
+class SignalSamples:
+    """Samples of one signal in time order.
+
+    Attributes
+    ----------
+    items : (n,) unsigned, as they lay in memory
+    volts : (n,) float64, the signal's own volts
+    cycles : (n,) int64, number of the cycle that each was converted in
+    times_s : (n,) float64, held instants since the start
+    valid : (n,) bool, false where data never came
+    """
+
+    signal: Signal
+    items: NDArray[Any]
+    volts: FloatArray
+    cycles: NDArray[np.int64]
+    times_s: FloatArray
+    valid: NDArray[np.bool_]
+
+    @property
+    def count(self) -> int:
+        """Samples that came."""
+        return int(np.count_nonzero(self.valid))
+
+
+class Take:
+    """An open take; close it, or use it in a ``with`` statement."""
+
+    def __init__(self, path: Path, file: Any) -> None:
+        self.path = path
+        self._file = file
+        attributes = file.attrs
+        self.build_mark = str(attributes["build_mark"])
+        self.tick_hz = int(attributes["tick_hz"])
+        self.board = str(attributes.get("board", ""))
+        self.started = str(attributes.get("started", ""))
+        self.complete = bool(attributes.get("complete", False))
+        self.project_text: str = file["project"][()].decode("utf-8", "replace")
+        self.streams: tuple[int, ...] = tuple(sorted(int(name) for name in file["streams"]))
+        self._items: dict[int, NDArray[Any]] = {}
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, value: BaseException | None, traceback: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close the file; closing twice does nothing."""
+        self._file.close()
+
+    @cached_property
+    def workspace(self) -> Workspace:
+        """The project that the take was made from."""
+        return workspace_from_text(self.project_text, f"{self.path}: project")
+
+    @cached_property
+    def history(self) -> History:
+        """The project at the start and after each turn of a knob."""
+        entries = [(0, self.workspace)]
+        if "bench" in self._file:
+            for raw in self._file["bench"][:]:
+                ticks, _, text = raw.decode("utf-8", "replace").partition("\n")
+                entries.append((int(ticks), workspace_from_text(text, f"{self.path}: bench")))
+        return tuple(entries)
+
+    def item_count(self, stream: int) -> int:
+        """Items of a stream, gaps counted."""
+        return int(self._file["streams"][str(stream)]["items"].shape[0]) if stream in self.streams else 0
+
+    def items(self, stream: int) -> NDArray[Any]:
+        """All items of a stream, zero where they are missing."""
+        if stream not in self.streams:
+            return np.empty(0, dtype=np.uint16)
+        if stream not in self._items:
+            try:
+                self._items[stream] = self._file["streams"][str(stream)]["items"][:]
+            except (OSError, MemoryError, ValueError) as fault:
+                raise TakeError(f"Stream {stream} cannot be read: {fault}.", where=str(self.path)) from fault
+        return self._items[stream]
+
+    def frame_rows(self, stream: int) -> NDArray[Any]:
+        """``first``, ``count`` and ``ticks`` of each frame."""
+        return np.asarray(self._file["streams"][str(stream)]["frames"][:])
+
+    @cached_property
+    def events(self) -> NDArray[Any]:
+        """Window events: ``window``, ``entered``, ``value``, ``ticks``."""
+        return np.asarray(self._file["events"][:], dtype=EVENT_DTYPE)
+
+    @cached_property
+    def gaps(self) -> NDArray[Any]:
+        """What never came: ``stream``, ``first``, ``count``."""
+        return np.asarray(self._file["gaps"][:], dtype=GAP_DTYPE)
+
+    @cached_property
+    def log(self) -> tuple[str, ...]:
+        """Lines of text from the board."""
+        return tuple(line.decode("utf-8", "replace") for line in self._file["log"][:])
+
+    def lost_items(self, stream: int) -> int:
+        """Items of a stream that never came."""
+        return int(self.gaps["count"][self.gaps["stream"] == stream].sum())
+
+    def chain_cycles(self, chain: Chain) -> int:
+        """Cycles of a chain that the take spans."""
+        return self.item_count(self.workspace.project.chains.index(chain)) // len(chain.slots)
+
+    @property
+    def lost_cycles(self) -> int:
+        """Cycles of which at least one item never came, over all chains."""
+        lost = 0
+        for stream, chain in enumerate(self.workspace.project.chains):
+            slots = len(chain.slots)
+            for gap in self.gaps[self.gaps["stream"] == stream]:
+                first, count = int(gap["first"]), int(gap["count"])
+                lost += (first + count - 1) // slots - first // slots + 1
+        return lost
+
+    @property
+    def samples(self) -> int:
+        """Raw samples that came, over all converters."""
+        raw = [stream for stream in self.streams if stream < REDUCED_STREAM]
+        return sum(self.item_count(stream) - self._gap_inside(stream) for stream in raw)
+
+    def _gap_inside(self, stream: int) -> int:
+        total = self.item_count(stream)
+        mine = self.gaps[(self.gaps["stream"] == stream) & (self.gaps["first"] < total)]
+        return int(mine["count"].sum())
+
+    @property
+    def seconds(self) -> float:
+        """Length of the longest stream."""
+        lengths = [
+            float(self.chain_cycles(chain) / cycle_timing(self.workspace, chain).cycle_rate_hz)
+            for chain in self.workspace.project.chains
+        ]
+        return max(lengths, default=0.0)
+
+    def _valid(self, stream: int, numbers: NDArray[np.int64]) -> NDArray[np.bool_]:
+        valid = np.ones(len(numbers), dtype=bool)
+        for gap in self.gaps[self.gaps["stream"] == stream]:
+            first = np.searchsorted(numbers, int(gap["first"]))
+            last = np.searchsorted(numbers, int(gap["first"]) + int(gap["count"]))
+            valid[first:last] = False
+        return valid
+
+    def raw(self, name: str) -> SignalSamples | None:
+        """Unreduced samples of a signal, taken from the loop places that the design gives it.
+
+        None when no chain converts it.
+        """
+        workspace = self.workspace
+        chain = workspace.project.chain_of(name)
+        if chain is None:
+            return None
+        stream = workspace.project.chains.index(chain)
+        signal = workspace.project.signal(name)
+        items = self.items(stream)
+        slots = len(chain.slots)
+        places = np.array(chain.places_of(name))
+        numbers = loop_numbers(len(items), chain.loop.items, slots, places)
+        cycle = cycle_timing(workspace, chain)
+        held_s = np.zeros(slots)
+        held_s[places] = [float(cycle.slots[place].held_s) for place in places]
+        mine = items[numbers]
+        cycles = numbers // slots
+        times_s = cycles / float(cycle.cycle_rate_hz) + held_s[numbers % chain.loop.items % slots]
+        volts = chain_scale(workspace, chain).item_volts(mine) / float(signal.front_end)
+        return SignalSamples(signal, mine, volts, cycles, times_s, self._valid(stream, numbers))
+
+    def reduced(self, name: str) -> SignalSamples | None:
+        """Reduced values of a signal; None when it has no reduce stage."""
+        workspace = self.workspace
+        chain = workspace.project.chain_of(name)
+        signal = workspace.project.signal(name)
+        index = tap_index(workspace.project, name)
+        if chain is None or index is None or signal.reduce is None:
+            return None
+        values = self.items(REDUCED_STREAM + index)
+        numbers = np.arange(len(values), dtype=np.int64)
+        cycle = cycle_timing(workspace, chain)
+        places = chain.places_of(name)
+        last = (numbers + 1) * signal.reduce.count - 1
+        cycles = last // len(places)
+        held_s = np.array([float(cycle.slots[place].held_s) for place in places])
+        times_s = cycles / float(cycle.cycle_rate_hz) + held_s[last % len(places)]
+        scale = chain_scale(workspace, chain)
+        volts = scale.volts(values) / (1 << scale.shift) / float(signal.reduce.divisor_ratio) / float(signal.front_end)
+        return SignalSamples(signal, values, volts, cycles, times_s, self._valid(REDUCED_STREAM + index, numbers))
+
+
+def loop_numbers(total: int, loop_items: int, slots: int, places: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Numbers of the items that a reader finds at the given places of the sequence.
+
+    A reader counts places from the start of the loop, so that a loop out of step hands it other
+    signals' items from the second lap on.
+    """
+    is_mine = np.zeros(slots, dtype=bool)
+    is_mine[places] = True
+    lap = np.flatnonzero(is_mine[np.arange(loop_items) % slots])
+    laps = -(-total // loop_items)
+    numbers = (np.arange(laps, dtype=np.int64)[:, None] * loop_items + lap[None, :]).ravel()
+    return numbers[: np.searchsorted(numbers, total)]
+
+
+def open_take(path: Path) -> Take:
+    """Open a take.
+
+    Raises
+    ------
+    TakeError
+        When the file is no take, or one of a newer version.
+    """
+    where = str(path)
+    try:
+        file = h5py.File(path, "r")
+    except OSError as fault:
+        reason = "there is no such file" if not path.exists() else "it is no HDF5 file, or a damaged one"
+        raise TakeError(f"The take cannot be opened: {reason}.", where=where, cure="Choose a take of Wattigram.") from fault
+    try:
+        _check(file, where)
+        return Take(path, file)
+    except TakeError:
+        file.close()
+        raise
+    except (KeyError, OSError, ValueError, TypeError, AttributeError, RuntimeError) as fault:
+        file.close()
+        raise TakeError(f"The take is damaged: {fault}.", where=where, cure="Its streams cannot be trusted.") from fault
+
+
+def _check(file: Any, where: str) -> None:
+    if file.attrs.get("format") != FORMAT:
+        raise TakeError("This HDF5 file is no take of Wattigram.", where=where, cure="Choose another file.")
+    version = int(file.attrs["version"])
+    if not 1 <= version <= VERSION:
+        raise TakeError(
+            f"The take has version {version}, and this program knows up to {VERSION}.", where=where, cure="Use a newer Wattigram."
+        )
+    if not 0 < int(file.attrs["tick_hz"]) <= 10**10:
+        raise TakeError("The take's tick_hz is impossible.", where=where)
+    str(file.attrs["build_mark"])
+    for name in ("events", "gaps", "log", "project"):
+        if not isinstance(file[name], h5py.Dataset):
+            raise TakeError(f"The take's “{name}” is no dataset.", where=where)
+    for name, dtype in (("events", EVENT_DTYPE), ("gaps", GAP_DTYPE)):
+        if set(file[name].dtype.names or ()) != set(dtype.names or ()) or file[name].ndim != 1:
+            raise TakeError(f"The take's “{name}” has other columns than it should.", where=where)
+    if h5py.check_string_dtype(file["project"].dtype) is None or file["project"].shape != ():
+        raise TakeError("The take's “project” is no text.", where=where)
+    for name, group in file["streams"].items():
+        items = group["items"]
+        if not (name.isascii() and name.isdigit() and int(name) < 256):
+            raise TakeError(f"The take has a stream “{name[:20]}”, and streams are numbers below 256.", where=where)
+        if items.ndim != 1 or items.dtype.str not in _ITEM_TYPES or items.shape[0] > LARGEST_STREAM_ITEMS:
+            raise TakeError(f"Stream {name} does not hold unsigned items in a row.", where=where)
+        if set(group["frames"].dtype.names or ()) != {"first", "count", "ticks"}:
+            raise TakeError(f"Stream {name} has no proper list of frames.", where=where)

@@ -1,0 +1,225 @@
+"""Writing a take: HDF5, chunk by chunk, readable up to the last flush whatever happens.
+
+``docs/take-format.md`` describes the file. Items stand at their own number, so that time never
+shifts where data are missing; what is missing is listed under ``gaps``.
+"""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+from typing import Any
+
+import h5py
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.errors import TakeError
+from wattigram.core.link import SampleRun
+
+FORMAT = "wattigram-take"
+VERSION = 1
+CHUNK_BYTES = 256 * 1024
+FLUSH_S = 0.5
+LARGEST_GAP_ITEMS = 1 << 34
+FRAME_DTYPE = np.dtype([("first", "<u8"), ("count", "<u4"), ("ticks", "<u8")])
+EVENT_DTYPE = np.dtype([("window", "<u2"), ("entered", "u1"), ("value", "<i4"), ("ticks", "<u8")])
+GAP_DTYPE = np.dtype([("stream", "<u2"), ("first", "<u8"), ("count", "<u8")])
+
+
+class _Rows:
+    """A growing table of small rows, appended at each flush."""
+
+    def __init__(self, parent: Any, name: str, dtype: np.dtype[Any]) -> None:
+        self._data = parent.create_dataset(name, (0,), dtype=dtype, maxshape=(None,), chunks=(4096,))
+        self._waiting: list[NDArray[Any]] = []
+
+    def add(self, rows: NDArray[Any]) -> None:
+        self._waiting.append(rows)
+
+    def flush(self) -> None:
+        if self._waiting:
+            rows = np.concatenate(self._waiting)
+            self._waiting.clear()
+            start = len(self._data)
+            self._data.resize((start + len(rows),))
+            self._data[start:] = rows
+
+
+class _Stream:
+    """Items of one stream, written in whole chunks; the last, partial chunk again at each flush."""
+
+    def __init__(self, parent: Any, stream: int, dtype: np.dtype[Any]) -> None:
+        self.group = parent.create_group(str(stream))
+        self.chunk_items = CHUNK_BYTES // dtype.itemsize
+        self.data = self.group.create_dataset(
+            "items", (0,), dtype=dtype, maxshape=(None,), chunks=(self.chunk_items,), fillvalue=0
+        )
+        self.frames = _Rows(self.group, "frames", FRAME_DTYPE)
+        self.buffer = np.zeros(self.chunk_items, dtype=dtype)
+        self.chunk = 0
+        self.filled = 0
+        self.is_dirty = False
+
+    @property
+    def next_item(self) -> int:
+        return self.chunk * self.chunk_items + self.filled
+
+    def append(self, items: NDArray[Any]) -> None:
+        position = 0
+        while position < len(items):
+            room = self.chunk_items - self.filled
+            part = items[position : position + room]
+            if len(part) == self.chunk_items:
+                self._write_chunk(part, self.chunk_items)
+                self.chunk += 1
+            else:
+                self.buffer[self.filled : self.filled + len(part)] = part
+                self.filled += len(part)
+                self.is_dirty = True
+                if self.filled == self.chunk_items:
+                    self._write_chunk(self.buffer, self.chunk_items)
+                    self._next_chunk()
+            position += len(part)
+
+    def skip(self, count: int) -> None:
+        """Leave ``count`` items out; they stay zero in the file and take no room in it."""
+        target = self.next_item + count
+        if target // self.chunk_items != self.chunk and self.filled:
+            self._write_chunk(self.buffer, self.chunk_items)
+        if target // self.chunk_items != self.chunk:
+            self._next_chunk()
+            self.chunk = target // self.chunk_items
+        self.filled = target % self.chunk_items
+
+    def _next_chunk(self) -> None:
+        self.chunk += 1
+        self.filled = 0
+        self.is_dirty = False
+        self.buffer[:] = 0
+
+    def _write_chunk(self, items: NDArray[Any], filled: int) -> None:
+        end = self.chunk * self.chunk_items + filled
+        if self.data.shape[0] < end:
+            self.data.resize((end,))
+        self.data.id.write_direct_chunk((self.chunk * self.chunk_items,), items)
+
+    def flush(self) -> None:
+        if self.is_dirty:
+            self._write_chunk(self.buffer, self.filled)
+            self.is_dirty = False
+        if self.data.shape[0] < self.next_item:
+            self.data.resize((self.next_item,))
+        self.frames.flush()
+
+
+class TakeWriter:
+    """Writes one take. Owned by one thread; ``flush_if_due`` is to be called often."""
+
+    def __init__(self, path: Path, project_text: str, build_mark: str, tick_hz: int, board: str = "") -> None:
+        try:
+            self._file = h5py.File(path, "w")
+        except OSError as fault:
+            raise TakeError(f"The take cannot be written: {fault}.", where=str(path), cure="Choose another place.") from fault
+        self.path = path
+        self.tick_hz = tick_hz
+        self.samples = 0
+        attributes = self._file.attrs
+        attributes["format"] = FORMAT
+        attributes["version"] = VERSION
+        attributes["build_mark"] = build_mark
+        attributes["tick_hz"] = tick_hz
+        attributes["board"] = board
+        attributes["started"] = time.strftime("%Y-%m-%dT%H:%M:%S%z")
+        attributes["complete"] = False
+        text = h5py.string_dtype()
+        self._file.create_dataset("project", data=project_text, dtype=text)
+        self._log = self._file.create_dataset("log", (0,), dtype=text, maxshape=(None,), chunks=(256,))
+        self._bench = self._file.create_dataset("bench", (0,), dtype=text, maxshape=(None,), chunks=(16,))
+        self._log_waiting: list[str] = []
+        self._streams_group = self._file.create_group("streams")
+        self._streams: dict[int, _Stream] = {}
+        self._events = _Rows(self._file, "events", EVENT_DTYPE)
+        self._gaps = _Rows(self._file, "gaps", GAP_DTYPE)
+        self._flushed_at = time.monotonic()
+        self._file.flush()
+
+    def add_run(self, run: SampleRun) -> None:
+        """Store frames of samples; a jump in item numbers becomes a gap."""
+        stream = self._streams.get(run.stream)
+        if stream is None:
+            stream = _Stream(self._streams_group, run.stream, run.items.dtype)
+            self._streams[run.stream] = stream
+        missing = run.first - stream.next_item
+        if missing < 0 or missing > LARGEST_GAP_ITEMS or run.items.dtype != stream.data.dtype:
+            raise TakeError(
+                f"Stream {run.stream} went from item {stream.next_item} to {run.first}: the board was started anew.",
+                where=str(self.path),
+                cure="Record again from a start.",
+            )
+        if missing:
+            self.add_gap(run.stream, stream.next_item, missing)
+            stream.skip(missing)
+        stream.append(run.items)
+        rows = np.empty(len(run.frame_items), dtype=FRAME_DTYPE)
+        rows["count"] = run.frame_items
+        rows["first"] = run.first + np.cumsum(run.frame_items) - run.frame_items
+        rows["ticks"] = run.frame_ticks
+        stream.frames.add(rows)
+        self.samples += len(run.items)
+
+    def add_gap(self, stream: int, first: int, count: int) -> None:
+        """Note that ``count`` items from ``first`` on never came."""
+        self._gaps.add(np.array([(stream, first, count)], dtype=GAP_DTYPE))
+
+    def close_stream(self, stream: int, items: int) -> int:
+        """Note items missing at the end, once the board has said how many it sent; returns their count."""
+        known = self._streams.get(stream)
+        done = known.next_item if known else 0
+        missing = items - done
+        if missing > 0 and missing <= LARGEST_GAP_ITEMS:
+            self.add_gap(stream, done, missing)
+            return missing
+        return 0
+
+    def add_events(self, events: NDArray[Any]) -> None:
+        """Store window events as they came over the link."""
+        rows = np.empty(len(events), dtype=EVENT_DTYPE)
+        for name in EVENT_DTYPE.names or ():
+            rows[name] = events[name]
+        self._events.add(rows)
+
+    def add_bench(self, ticks: int, project_text: str) -> None:
+        """Store the whole project as it stands after knobs were turned at ``ticks``."""
+        self._bench.resize((len(self._bench) + 1,))
+        self._bench[-1] = f"{ticks}\n{project_text}"
+
+    def add_log(self, line: str) -> None:
+        """Store a line of text."""
+        self._log_waiting.append(line.replace("\x00", "�")[:4000])
+
+    def flush_if_due(self) -> None:
+        """Make all up to now safe, if the last time is half a second ago."""
+        if time.monotonic() - self._flushed_at >= FLUSH_S:
+            self.flush()
+
+    def flush(self) -> None:
+        """Make all up to now safe against the end of this process."""
+        for stream in self._streams.values():
+            stream.flush()
+        self._events.flush()
+        self._gaps.flush()
+        if self._log_waiting:
+            start = len(self._log)
+            self._log.resize((start + len(self._log_waiting),))
+            self._log[start:] = self._log_waiting
+            self._log_waiting = []
+        self._file.flush()
+        self._flushed_at = time.monotonic()
+
+    def close(self, lost_cycles: int = 0) -> None:
+        """Finish the take."""
+        self.flush()
+        self._file.attrs["complete"] = True
+        self._file.attrs["lost_cycles"] = lost_cycles
+        self._file.close()
