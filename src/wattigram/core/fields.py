@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Annotated, Any
+from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, GetCoreSchemaHandler, PlainSerializer
 from pydantic_core import CoreSchema, core_schema
@@ -34,6 +34,11 @@ class Strict(BaseModel):
         arbitrary_types_allowed=True,
         allow_inf_nan=False,
     )
+
+    def changed(self, **updates: Any) -> Self:
+        """A copy with some fields replaced, validated as if made anew."""
+        values = {name: getattr(self, name) for name in type(self).model_fields}
+        return type(self)(**(values | updates))
 
 
 @dataclass(frozen=True)

@@ -166,6 +166,22 @@ def _figures(number: float, digits: int) -> str:
     return text
 
 
+def brief(value: Fraction | float, unit: str, digits: int = 4) -> str:
+    """As :func:`show`, without zeros that say nothing: "47 kΩ", "100 µs"."""
+    number, space, rest = show(value, unit, digits).partition(" ")
+    if "." in number and "e" not in number:
+        number = number.rstrip("0").rstrip(".")
+    return number + space + rest
+
+
+def show_counts(value: float) -> str:
+    """A number of LSB with sensible figures: "740 LSB", "22.9 LSB", "0.0007 LSB"."""
+    size = abs(value)
+    if size >= 100:
+        return f"{value:.0f} LSB"
+    return f"{value:.3g} LSB" if size >= 1e-3 or size == 0 else f"{value:.1g} LSB" if size >= 1e-4 else "0 LSB"
+
+
 def show_volts(value: float) -> str:
     """Voltages as a bench meter shows them: "3.298 V", and millivolts below a tenth."""
     if not math.isfinite(value):

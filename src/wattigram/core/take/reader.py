@@ -169,7 +169,8 @@ class Take:
         ]
         return max(lengths, default=0.0)
 
-    def _valid(self, stream: int, numbers: NDArray[np.int64]) -> NDArray[np.bool_]:
+    def valid(self, stream: int, numbers: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """Which of some item numbers of a stream, ascending, really came."""
         valid = np.ones(len(numbers), dtype=bool)
         for gap in self.gaps[self.gaps["stream"] == stream]:
             first = np.searchsorted(numbers, int(gap["first"]))
@@ -199,7 +200,7 @@ class Take:
         cycles = numbers // slots
         times_s = cycles / float(cycle.cycle_rate_hz) + held_s[numbers % chain.loop.items % slots]
         volts = chain_scale(workspace, chain).item_volts(mine) / float(signal.front_end)
-        return SignalSamples(signal, mine, volts, cycles, times_s, self._valid(stream, numbers))
+        return SignalSamples(signal, mine, volts, cycles, times_s, self.valid(stream, numbers))
 
     def reduced(self, name: str) -> SignalSamples | None:
         """Reduced values of a signal; None when it has no reduce stage."""
@@ -219,7 +220,7 @@ class Take:
         times_s = cycles / float(cycle.cycle_rate_hz) + held_s[last % len(places)]
         scale = chain_scale(workspace, chain)
         volts = scale.volts(values) / (1 << scale.shift) / float(signal.reduce.divisor_ratio) / float(signal.front_end)
-        return SignalSamples(signal, values, volts, cycles, times_s, self._valid(REDUCED_STREAM + index, numbers))
+        return SignalSamples(signal, values, volts, cycles, times_s, self.valid(REDUCED_STREAM + index, numbers))
 
 
 def loop_numbers(total: int, loop_items: int, slots: int, places: NDArray[np.int64]) -> NDArray[np.int64]:

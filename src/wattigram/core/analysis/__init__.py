@@ -1,0 +1,18 @@
+"""Metrics over arrays; knows nothing of designs."""
+
+from wattigram.core.analysis.levels import TwoLevels, two_levels
+from wattigram.core.analysis.regress import LineFit, explained_share, fit_line
+from wattigram.core.analysis.sine import SineFit, fit_sine, fit_sine_known
+from wattigram.core.analysis.spectrum import line_share
+
+__all__ = [
+    "LineFit",
+    "SineFit",
+    "TwoLevels",
+    "explained_share",
+    "fit_line",
+    "fit_sine",
+    "fit_sine_known",
+    "line_share",
+    "two_levels",
+]

@@ -1,0 +1,139 @@
+"""Sine fits after IEEE Std 1241, clauses on three- and four-parameter least squares fits."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+FloatArray = NDArray[np.float64]
+_CHUNK = 1 << 16
+_ROUNDS = 12
+
+
+@dataclass(frozen=True)
+class SineFit:
+    """offset + amplitude · sin(2π · frequency · t + phase), with what is left over."""
+
+    frequency_hz: float
+    amplitude: float
+    phase: float
+    """Radians at t = 0."""
+    offset: float
+    residual_rms: float
+    frequency_sigma_hz: float
+    """Standard deviation of the frequency, from the residual (Cramér–Rao bound)."""
+
+    @property
+    def rms(self) -> float:
+        """Of the alternating part."""
+        return self.amplitude / math.sqrt(2)
+
+    @property
+    def sinad_db(self) -> float:
+        """Ratio of the sine to all else."""
+        return 20 * math.log10(self.rms / self.residual_rms) if self.residual_rms > 0 else math.inf
+
+
+def fit_sine_known(values: FloatArray, times_s: FloatArray, frequency_hz: float) -> SineFit:
+    """Three-parameter fit at a known frequency.
+
+    Parameters
+    ----------
+    values, times_s : (n,) float64, n ≥ 4
+    """
+    coefficients, _slope = _solve(values, times_s, frequency_hz, with_frequency=False)
+    return _result(values, times_s, frequency_hz, coefficients, known=True)
+
+
+def fit_sine(values: FloatArray, times_s: FloatArray, guess_hz: float | None = None) -> SineFit:
+    """Four-parameter fit; without a guess it starts from the highest line of the spectrum.
+
+    Parameters
+    ----------
+    values, times_s : (n,) float64, n ≥ 8; equally spaced where no guess is given
+
+    Raises
+    ------
+    ValueError
+        When there are too few samples, or nothing alternates.
+    """
+    if len(values) < 8 or float(np.ptp(values)) == 0:
+        raise ValueError("a sine fit needs eight samples that are not all alike")
+    frequency_hz = guess_hz if guess_hz is not None else _spectral_guess(values, times_s)
+    span_s = float(times_s[-1] - times_s[0])
+    for _ in range(_ROUNDS):
+        coefficients, slope = _solve(values, times_s, frequency_hz, with_frequency=True)
+        power = coefficients[0] ** 2 + coefficients[1] ** 2
+        if power == 0:
+            break
+        step_hz = slope / (2 * math.pi * span_s)
+        step_hz = max(-0.5 / span_s, min(0.5 / span_s, step_hz))
+        frequency_hz += step_hz
+        if abs(step_hz) < 1e-12 * max(frequency_hz, 1 / span_s):
+            break
+    coefficients, _slope = _solve(values, times_s, frequency_hz, with_frequency=False)
+    return _result(values, times_s, frequency_hz, coefficients, known=False)
+
+
+def _spectral_guess(values: FloatArray, times_s: FloatArray) -> float:
+    """Highest line of a Hann-windowed spectrum, between bins by parabola of the logarithms."""
+    count = len(values)
+    step_s = float(times_s[-1] - times_s[0]) / (count - 1)
+    magnitude = np.abs(np.fft.rfft((values - values.mean()) * np.hanning(count)))
+    peak = int(np.argmax(magnitude[1:])) + 1
+    shift = 0.0
+    if 1 <= peak < len(magnitude) - 1 and magnitude[peak - 1 : peak + 2].min() > 0:
+        below, at, above = np.log(magnitude[peak - 1 : peak + 2])
+        bend = below - 2 * at + above
+        shift = float((below - above) / (2 * bend)) if bend else 0.0
+    return (peak + shift) / (count * step_s)
+
+
+def _solve(values: FloatArray, times_s: FloatArray, frequency_hz: float, with_frequency: bool) -> tuple[FloatArray, float]:
+    """Normal equations in chunks; returns (cos, sin, offset) and the phase change over the record.
+
+    Time is scaled to the record and centred: unscaled, the frequency column swamps the others.
+    """
+    begin, end = float(times_s[0]), float(times_s[-1])
+    middle, span = (begin + end) / 2, max(end - begin, 1e-300)
+    size = 4 if with_frequency else 3
+    normal = np.zeros((size, size))
+    right = np.zeros(size)
+    previous: tuple[float, float] = (0.0, 1.0)
+    if with_frequency:
+        first, _ = _solve(values, times_s, frequency_hz, with_frequency=False)
+        previous = (float(first[0]), float(first[1]))
+    for start in range(0, len(values), _CHUNK):
+        part = slice(start, start + _CHUNK)
+        angle = (2 * math.pi * frequency_hz) * (times_s[part] - begin)
+        cosine, sine = np.cos(angle), np.sin(angle)
+        columns = [cosine, sine, np.ones_like(cosine)]
+        if with_frequency:
+            scaled = (times_s[part] - middle) / span
+            columns.append(scaled * (previous[1] * cosine - previous[0] * sine))
+        matrix = np.stack(columns)
+        normal += matrix @ matrix.T
+        right += matrix @ values[part]
+    solution, *_rest = np.linalg.lstsq(normal, right, rcond=None)
+    return solution, float(solution[3]) if with_frequency else 0.0
+
+
+def _result(values: FloatArray, times_s: FloatArray, frequency_hz: float, fit: FloatArray, known: bool) -> SineFit:
+    begin = float(times_s[0])
+    amplitude = math.hypot(fit[0], fit[1])
+    total = 0.0
+    for start in range(0, len(values), _CHUNK):
+        part = slice(start, start + _CHUNK)
+        angle = (2 * math.pi * frequency_hz) * (times_s[part] - begin)
+        left = values[part] - (fit[0] * np.cos(angle) + fit[1] * np.sin(angle) + fit[2])
+        total += float(left @ left)
+    residual = math.sqrt(total / len(values))
+    span_s = float(times_s[-1] - begin)
+    sigma = 0.0
+    if not known and amplitude > 0 and span_s > 0:
+        sigma = math.sqrt(6 / len(values)) / (math.pi * span_s) * residual / amplitude
+    phase = math.atan2(fit[0], fit[1]) - 2 * math.pi * frequency_hz * begin
+    return SineFit(frequency_hz, amplitude, math.remainder(phase, 2 * math.pi), float(fit[2]), residual, sigma)

@@ -1,0 +1,67 @@
+"""Every change that a user can make, as a value with ``apply`` and a label."""
+
+from wattigram.core.design.edits.base import Edit, apply_edit, describe
+from wattigram.core.design.edits.board import (
+    AddExpectation,
+    ChangeExpectation,
+    RemoveExpectation,
+    RemoveWiring,
+    SetBusClock,
+    SetReference,
+    SetWiring,
+)
+from wattigram.core.design.edits.chain import (
+    AddChain,
+    AddSlot,
+    MoveSlot,
+    RemoveSlot,
+    SetAlignment,
+    SetBits,
+    SetCalibration,
+    SetDivider,
+    SetItemWidth,
+    SetLoopItems,
+    SetPeriod,
+    SetSampling,
+)
+from wattigram.core.design.edits.signal import (
+    AddSignal,
+    RemoveSignal,
+    RenameSignal,
+    SetFrontEnd,
+    SetPin,
+    SetReduce,
+    SetWindow,
+)
+
+__all__ = [
+    "AddChain",
+    "AddExpectation",
+    "AddSignal",
+    "AddSlot",
+    "ChangeExpectation",
+    "Edit",
+    "MoveSlot",
+    "RemoveExpectation",
+    "RemoveSignal",
+    "RemoveSlot",
+    "RemoveWiring",
+    "RenameSignal",
+    "SetAlignment",
+    "SetBits",
+    "SetBusClock",
+    "SetCalibration",
+    "SetDivider",
+    "SetFrontEnd",
+    "SetItemWidth",
+    "SetLoopItems",
+    "SetPeriod",
+    "SetPin",
+    "SetReduce",
+    "SetReference",
+    "SetSampling",
+    "SetWindow",
+    "SetWiring",
+    "apply_edit",
+    "describe",
+]

@@ -1,0 +1,124 @@
+"""Edits of the board, its bench, and what must hold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from wattigram.core.bench import Wiring
+from wattigram.core.design.expectation import Expectation
+from wattigram.core.design.model import Project
+from wattigram.core.errors import EditError
+from wattigram.core.quantity import brief
+
+
+@dataclass(frozen=True)
+class SetReference:
+    """Measure against another reference."""
+
+    name: str
+
+    @property
+    def label(self) -> str:
+        return f"Use the {self.name} reference"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(reference=self.name)
+
+
+@dataclass(frozen=True)
+class SetBusClock:
+    """Run the bus at another clock; None is the part's own."""
+
+    clock_hz: Fraction | None
+
+    @property
+    def label(self) -> str:
+        return "Run the bus at " + (show(self.clock_hz, "Hz") if self.clock_hz else "the part's own clock")
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(bus_clock_hz=self.clock_hz)
+
+
+@dataclass(frozen=True)
+class SetWiring:
+    """Wire a pin, in place of what was there."""
+
+    wiring: Wiring
+
+    @property
+    def label(self) -> str:
+        return f"Wire pin {self.wiring.pin}: {self.wiring.source.kind}, {brief(self.wiring.resistance_ohm, 'Ω')}"
+
+    def apply(self, project: Project) -> Project:
+        others = [wiring for wiring in project.bench if wiring.pin != self.wiring.pin]
+        places = [index for index, wiring in enumerate(project.bench) if wiring.pin == self.wiring.pin]
+        others.insert(places[0] if places else len(others), self.wiring)
+        return project.changed(bench=tuple(others))
+
+
+@dataclass(frozen=True)
+class RemoveWiring:
+    """Disconnect a pin."""
+
+    pin: str
+
+    @property
+    def label(self) -> str:
+        return f"Disconnect pin {self.pin}"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(bench=tuple(wiring for wiring in project.bench if wiring.pin != self.pin))
+
+
+@dataclass(frozen=True)
+class AddExpectation:
+    """One more thing that must hold."""
+
+    expectation: Expectation
+
+    @property
+    def label(self) -> str:
+        return f"Expect {self.expectation.kind} of {self.expectation.signal}"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(expectations=(*project.expectations, self.expectation))
+
+
+@dataclass(frozen=True)
+class ChangeExpectation:
+    """Another wording of one expectation, counted from 0."""
+
+    index: int
+    expectation: Expectation
+
+    @property
+    def label(self) -> str:
+        return f"Change what is expected of {self.expectation.signal}"
+
+    def apply(self, project: Project) -> Project:
+        _check(project, self.index)
+        items = list(project.expectations)
+        items[self.index] = self.expectation
+        return project.changed(expectations=tuple(items))
+
+
+@dataclass(frozen=True)
+class RemoveExpectation:
+    """Take one expectation, counted from 0, away."""
+
+    index: int
+
+    @property
+    def label(self) -> str:
+        return f"Remove expectation {self.index + 1}"
+
+    def apply(self, project: Project) -> Project:
+        _check(project, self.index)
+        items = tuple(item for index, item in enumerate(project.expectations) if index != self.index)
+        return project.changed(expectations=items)
+
+
+def _check(project: Project, index: int) -> None:
+    if not 0 <= index < len(project.expectations):
+        raise EditError(f"There is no expectation {index + 1}.", cure=f"There are {len(project.expectations)}.")

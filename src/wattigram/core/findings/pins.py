@@ -1,0 +1,113 @@
+"""Rules on pins, and on signals without a slot."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wattigram.core.accuracy import adequate_sampling_s
+from wattigram.core.design import Chain, Signal, Workspace
+from wattigram.core.design.edits import AddSlot, SetPin
+from wattigram.core.findings.finding import Finding, rule
+
+
+@rule
+def pin_shared(workspace: Workspace) -> Iterator[Finding]:
+    """Two signals show the same curve."""
+    seen: dict[str, Signal] = {}
+    for signal in workspace.project.signals:
+        other = seen.setdefault(signal.pin, signal)
+        if other is signal or other.name == signal.twin_of or other.twin_of == signal.name:
+            continue
+        yield Finding(
+            "pin-used-twice",
+            "error",
+            f"pin {signal.pin}",
+            f"Two signals share pin {signal.pin}",
+            f"{other.name} and {signal.name} are both on {signal.pin}: they will read the same voltage.",
+            _free_pin(workspace, signal),
+            signal=signal.name,
+        )
+
+
+@rule
+def pin_not_analog(workspace: Workspace) -> Iterator[Finding]:
+    """The slot converts whatever its multiplexer leaves: a constant, or the slot before."""
+    for signal in workspace.project.signals:
+        chain = workspace.project.chain_of(signal.name)
+        converters = [workspace.converter(chain)] if chain else list(workspace.part.converters)
+        if any(signal.pin in converter.channels for converter in converters):
+            continue
+        names = " or ".join(converter.name for converter in converters)
+        yield Finding(
+            "pin-not-analog",
+            "error",
+            f"pin {signal.pin}",
+            f"{signal.pin} is no analog input",
+            f"{signal.name} is on {signal.pin}, which is no input of {names}.",
+            _free_pin(workspace, signal),
+            signal=signal.name,
+        )
+
+
+@rule
+def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
+    """Nothing can be expected of the signal."""
+    for signal in workspace.project.signals:
+        if workspace.project.wiring(signal.pin) is None:
+            yield Finding(
+                "pin-not-wired",
+                "note",
+                f"pin {signal.pin}",
+                f"Nothing is wired to {signal.pin}",
+                f"The bench does not say what feeds {signal.name}; it is expected to read 0 V. Click its pin to wire it.",
+                signal=signal.name,
+            )
+
+
+@rule
+def signal_not_converted(workspace: Workspace) -> Iterator[Finding]:
+    """The signal has no stream at all."""
+    for signal in workspace.project.signals:
+        if workspace.project.chain_of(signal.name) is not None:
+            continue
+        remedy = _slot_for(workspace, signal)
+        yield Finding(
+            "signal-not-converted",
+            "error",
+            signal.name,
+            f"{signal.name} is never converted",
+            f"No converter has a slot for {signal.name} (pin {signal.pin}), so it gives no samples."
+            + ("" if remedy else " Add a slot on a converter that reaches its pin."),
+            remedy,
+            signal=signal.name,
+        )
+
+
+def _free_pin(workspace: Workspace, signal: Signal) -> SetPin | None:
+    chain = workspace.project.chain_of(signal.name)
+    used = {other.pin for other in workspace.project.signals} | {wiring.pin for wiring in workspace.project.bench}
+    converters = [workspace.converter(chain)] if chain else list(workspace.part.converters)
+    for converter in converters:
+        for pin in converter.channels:
+            if pin not in used:
+                return SetPin(signal.name, pin)
+    return None
+
+
+def _slot_for(workspace: Workspace, signal: Signal) -> AddSlot | None:
+    for chain in workspace.project.chains:
+        converter = workspace.converter(chain)
+        if signal.pin in converter.channels and len(chain.slots) < converter.slots:
+            return AddSlot(chain.converter, signal.name, _sampling_for(workspace, chain, signal))
+    return None
+
+
+def _sampling_for(workspace: Workspace, chain: Chain, signal: Signal) -> int:
+    """Shortest adequate sampling time for the signal's source, the longest where none is."""
+    converter = workspace.converter(chain)
+    wiring = workspace.project.wiring(signal.pin)
+    ohm = (wiring.source_ohm if wiring else 0.0) + converter.switch_resistance_ohm
+    needed_s = adequate_sampling_s(ohm * converter.sampling_capacitor_f, chain.bits)
+    clock_hz = workspace.bus_clock_hz / chain.divider
+    choices = sorted(converter.sampling_cycles)
+    return next((cycles for cycles in choices if float(cycles / clock_hz) >= needed_s), choices[-1])

@@ -1,0 +1,62 @@
+"""Rules on sampling times."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wattigram.core.accuracy import SlotSettling, slot_settling
+from wattigram.core.design import Chain, Workspace
+from wattigram.core.design.edits import SetSampling
+from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.quantity import brief, show_counts, show_volts
+from wattigram.core.timing import cycle_timing
+
+
+@rule
+def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
+    """A reading leans towards the slot before it."""
+    for chain in workspace.project.chains:
+        for place, slot in enumerate(chain.slots):
+            settling = slot_settling(workspace, chain, place)
+            if settling.adequate:
+                continue
+            remedy = adequate_sampling(workspace, chain, place)
+            if settling.needed_s is None:
+                reason = f"The capacitor at the pin shares its charge, and {brief(settling.source_ohm, 'Ω')} cannot refill it in time"
+            else:
+                reason = (
+                    f"{brief(settling.source_ohm, 'Ω')} needs {brief(settling.needed_s, 's', 3)} to settle, "
+                    f"slot {place + 1} gives {brief(settling.sampling_s, 's', 3)}"
+                )
+            advice = "" if remedy else " No sampling time that fits is long enough: buffer the source or slow the trigger."
+            yield Finding(
+                "sampling-too-short",
+                "error" if settling.wired_error_lsb > 0.5 else "warning",
+                f"{chain.converter}, slot {place + 1}",
+                f"{slot.signal} reads its neighbour",
+                f"{reason}: {_amount(settling)} left over from {settling.neighbour}.{advice}",
+                remedy,
+                signal=slot.signal,
+                converter=chain.converter,
+            )
+
+
+def _amount(settling: SlotSettling) -> str:
+    """ "up to 23 LSB (18 mV)", for the sources as wired, else for a full-scale step."""
+    wired = settling.wired_error_lsb > 0.5
+    lsb = settling.wired_error_lsb if wired else settling.full_scale_error_lsb
+    return f"up to {show_counts(lsb)} ({show_volts(lsb * settling.lsb_v)})" + ("" if wired else " of a full-scale step")
+
+
+def adequate_sampling(workspace: Workspace, chain: Chain, place: int) -> SetSampling | None:
+    """The shortest sampling time that settles within ½ LSB and still fits the trigger's period."""
+    converter = workspace.converter(chain)
+    cycle = cycle_timing(workspace, chain)
+    slot = chain.slots[place]
+    for cycles in sorted(converter.sampling_cycles):
+        added_s = (cycles - slot.sampling_cycles) / cycle.clock_hz
+        if cycles <= slot.sampling_cycles or (added_s > cycle.slack_s >= 0):
+            continue
+        if slot_settling(workspace, chain, place, cycles).adequate:
+            return SetSampling(chain.converter, place, cycles, slot.signal)
+    return None

@@ -1,0 +1,173 @@
+"""What a verdict rests on, as arrays that the desktop paints and the report draws."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.accuracy import chain_scale, slot_settling
+from wattigram.core.bench import resolve_source, source_span_s
+from wattigram.core.design import Chain
+from wattigram.core.expected import expected_raw, expected_reduced
+from wattigram.core.proof.cause import neighbour_points
+from wattigram.core.proof.verdict import Verdict
+from wattigram.core.take import SignalSamples, Take
+
+FloatArray = NDArray[np.float64]
+COLUMNS = 800
+POINTS = 700
+MOST_DRAWN = 400_000
+
+
+@dataclass(frozen=True)
+class TracePanel:
+    """Captured extremes by column on the expected band; ``lines`` are values with a label each."""
+
+    title: str
+    times_s: FloatArray
+    low_v: FloatArray
+    high_v: FloatArray
+    band_low_v: FloatArray
+    band_high_v: FloatArray
+    lines: tuple[tuple[float, str], ...]
+
+
+@dataclass(frozen=True)
+class ScatterPanel:
+    """Points with a predicted straight line, in volts at the pin."""
+
+    title: str
+    x_v: FloatArray
+    y_v: FloatArray
+    slope: float
+    x_label: str
+    y_label: str
+    line_label: str
+
+
+@dataclass(frozen=True)
+class HistogramPanel:
+    """How often each code came, ``edges`` in codes."""
+
+    title: str
+    counts: NDArray[np.int64]
+    edges: FloatArray
+
+
+Panel = TracePanel | ScatterPanel | HistogramPanel
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """All that is shown of one verdict."""
+
+    verdict: Verdict
+    panels: tuple[Panel, ...]
+
+
+def evidence_for(take: Take, verdict: Verdict) -> Evidence:
+    """Pictures of what a verdict rests on; none where the take has nothing of the signal."""
+    known = {signal.name for signal in take.workspace.project.signals}
+    samples = take.raw(verdict.signal) if verdict.signal in known else None
+    chain = take.workspace.project.chain_of(verdict.signal) if samples is not None else None
+    if samples is None or chain is None or samples.count < 2:
+        return Evidence(verdict, ())
+    panels: list[Panel] = [_twin_trace(take, verdict) or _trace(take, chain, verdict, samples)]
+    scatter = _scatter(take, chain, verdict)
+    if scatter is not None:
+        panels.append(scatter)
+    panels.append(_histogram(take, chain, samples))
+    return Evidence(verdict, tuple(panels))
+
+
+def _lines(verdict: Verdict) -> tuple[tuple[float, str], ...]:
+    if verdict.unit != "V" or verdict.measured is None or verdict.kind not in {"level", "steps"}:
+        return ()
+    return ((verdict.measured, f"measured {verdict.measured_text}"),)
+
+
+def _trace(take: Take, chain: Chain, verdict: Verdict, samples: SignalSamples) -> TracePanel:
+    """A telling stretch of the signal: a period or two, the reduced stream where the window is judged."""
+    workspace = take.workspace
+    signal = samples.signal
+    reduced = take.reduced(signal.name)
+    use_reduced = reduced is not None and len(reduced.items) > 1 and verdict.kind in {"window", "twin", "level"}
+    shown = reduced if use_reduced and reduced is not None else samples
+    wiring = workspace.project.wiring(signal.pin)
+    span_s = source_span_s(resolve_source(wiring, workspace.project.bench)) if wiring else 0.1
+    if verdict.kind in {"window", "rate"}:
+        span_s = max(span_s, take.seconds)
+    count = int(np.clip(np.searchsorted(shown.times_s, shown.times_s[0] + span_s), 2, MOST_DRAWN))
+    if use_reduced:
+        expected = expected_reduced(take.history, chain.converter, signal.name, 0, min(count, len(shown.items)))
+    else:
+        cycles = int(shown.cycles[min(count, len(shown.cycles)) - 1]) + 1
+        expected = expected_raw(take.history, chain.converter, signal.name, 0, cycles)
+    count = min(count, len(shown.volts), len(expected.settled_v))
+    half = expected.half_width_v
+    low, high = _columns(np.where(shown.valid[:count], shown.volts[:count], np.nan))
+    band_low, band_high = _columns(expected.settled_v[:count])
+    times, _ = _columns(shown.times_s[:count])
+    title = f"{signal.name}{', reduced' if use_reduced else ''}: captured on expected"
+    return TracePanel(title, times, low, high, band_low - half, band_high + half, _lines(verdict))
+
+
+def _twin_trace(take: Take, verdict: Verdict) -> TracePanel | None:
+    if verdict.kind != "twin":
+        return None
+    signal = take.workspace.project.signal(verdict.signal)
+    if signal.twin_of is None or verdict.high is None:
+        return None
+    ours = take.reduced(signal.name) or take.raw(signal.name)
+    theirs = take.reduced(signal.twin_of) or take.raw(signal.twin_of)
+    if ours is None or theirs is None:
+        return None
+    count = min(len(ours.volts), len(theirs.volts), MOST_DRAWN)
+    if count < 2:
+        return None
+    low, high = _columns(ours.volts[:count] - theirs.volts[:count])
+    times, _ = _columns(ours.times_s[:count])
+    limit = np.full(len(times), verdict.high)
+    title = f"{signal.name} less {signal.twin_of}"
+    return TracePanel(title, times, low, high, -limit, limit, ())
+
+
+def _columns(values: FloatArray) -> tuple[FloatArray, FloatArray]:
+    if len(values) <= COLUMNS:
+        return values, values
+    edges = np.linspace(0, len(values), COLUMNS + 1).astype(np.int64)[:-1]
+    return np.fmin.reduceat(values, edges), np.fmax.reduceat(values, edges)
+
+
+def _scatter(take: Take, chain: Chain, verdict: Verdict) -> ScatterPanel | None:
+    if verdict.outcome != "fails":
+        return None
+    points = neighbour_points(take, chain, verdict.signal)
+    if points is None or len(points[0]) < 16:
+        return None
+    place = chain.places_of(verdict.signal)[0]
+    settling = slot_settling(take.workspace, chain, place)
+    before = (place - 1) % len(chain.slots) + 1
+    pick = np.unique(np.linspace(0, len(points[0]) - 1, POINTS).astype(np.int64))
+    return ScatterPanel(
+        f"Error against slot {before}, its neighbour",
+        points[0][pick],
+        points[1][pick],
+        settling.carry,
+        f"{settling.neighbour} less what is due",
+        "error",
+        f"predicted: {settling.carry * 100:.3g} % is left",
+    )
+
+
+def _histogram(take: Take, chain: Chain, samples: SignalSamples) -> HistogramPanel:
+    scale = chain_scale(take.workspace, chain)
+    codes = (samples.items >> scale.shift if scale.shift else samples.items)[samples.valid]
+    low, high = int(codes.min()), int(codes.max()) + 1
+    width = max(1, -(-(high - low) // 80))
+    edges = np.arange(low, high + width, width, dtype=np.float64)
+    counts, _ = np.histogram(codes, bins=edges)
+    title = f"Codes, {samples.count:,} samples".replace(",", "\u202f")
+    return HistogramPanel(title, counts.astype(np.int64), edges)

@@ -1,0 +1,285 @@
+"""One judge for each kind of expectation."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.analysis import fit_sine, two_levels
+from wattigram.core.design import (
+    Expectation,
+    LevelExpectation,
+    NoiseExpectation,
+    RateExpectation,
+    SineExpectation,
+    StepsExpectation,
+    TwinExpectation,
+    WindowExpectation,
+)
+from wattigram.core.expected import ExpectedEvent, expected_events
+from wattigram.core.expected.stream import expected_raw
+from wattigram.core.proof.verdict import Outcome, Verdict
+from wattigram.core.quantity import brief, show_volts
+from wattigram.core.take import SignalSamples, Take
+from wattigram.core.deploy.effective import tap_index
+from wattigram.core.timing import cycle_timing
+
+FEWEST_SAMPLES = 16
+SINE_SAMPLES = 1 << 20
+
+
+@dataclass(frozen=True)
+class _Judged:
+    outcome: Outcome
+    measured: float | None
+    unit: str
+    low: float | None
+    high: float | None
+    samples: int
+    note: str
+
+
+def judge(take: Take, index: int, expectation: Expectation) -> tuple[Verdict, ...]:
+    """Verdicts on one expectation; a sine with several figures gives one for each."""
+    parts = _split(expectation) if isinstance(expectation, SineExpectation) else (expectation,)
+    verdicts = []
+    for part in parts:
+        found = _judge(take, part)
+        verdicts.append(
+            Verdict(
+                index,
+                expectation,
+                expectation_text(part),
+                found.outcome,
+                found.measured,
+                found.unit,
+                found.low,
+                found.high,
+                found.samples,
+                found.note,
+            )
+        )
+    return tuple(verdicts)
+
+
+def _split(expectation: SineExpectation) -> tuple[SineExpectation, ...]:
+    none = expectation.changed(frequency_hz=None, amplitude_v=None, rms_v=None)
+    parts = [
+        none.changed(**{name: getattr(expectation, name)})
+        for name in ("frequency_hz", "amplitude_v", "rms_v")
+        if getattr(expectation, name) is not None
+    ]
+    return tuple(parts) or (expectation,)
+
+
+def expectation_text(expectation: Expectation) -> str:
+    """The expectation as a sentence that starts with its signal."""
+    name = expectation.signal
+    match expectation:
+        case LevelExpectation():
+            return f"{name} is {show_volts(expectation.level_v)} ± {show_volts(expectation.within_v)}"
+        case StepsExpectation():
+            return (
+                f"{name} steps {expectation.low_v:g} ↔ {expectation.high_v:g} V ± {show_volts(expectation.within_v)}"
+            )
+        case SineExpectation():
+            within = brief(expectation.within, "%")
+            if expectation.frequency_hz is not None:
+                return f"{name} is {brief(expectation.frequency_hz, 'Hz')} ± {within}"
+            if expectation.rms_v is not None:
+                return f"{name} rms {expectation.rms_v:g} V ± {within}"
+            if expectation.amplitude_v is not None:
+                return f"{name} amplitude {expectation.amplitude_v:g} V ± {within}"
+            return f"{name} is a sine"
+        case NoiseExpectation():
+            return f"{name} scatters at most {show_volts(expectation.rms_v)} rms"
+        case TwinExpectation():
+            return f"{name} agrees within {show_volts(expectation.within_v)}"
+        case WindowExpectation():
+            return f"{name} crosses its window as expected, within {brief(expectation.within_s, 's')}"
+        case RateExpectation():
+            return f"{name} comes at every cycle, rate ± {brief(expectation.within, '%')}"
+
+
+def _judge(take: Take, expectation: Expectation) -> _Judged:
+    samples = take.raw(expectation.signal)
+    if samples is None:
+        return _open("the signal has no slot")
+    if samples.count < FEWEST_SAMPLES:
+        return _open("not in this take" if samples.count == 0 else f"only {samples.count} samples in this take")
+    match expectation:
+        case LevelExpectation():
+            return _level(expectation, samples)
+        case StepsExpectation():
+            return _steps(expectation, samples)
+        case SineExpectation():
+            return _sine(expectation, samples)
+        case NoiseExpectation():
+            return _noise(take, expectation, samples)
+        case TwinExpectation():
+            return _twin(take, expectation)
+        case WindowExpectation():
+            return _window(take, expectation)
+        case RateExpectation():
+            return _rate(take, expectation)
+
+
+def _open(note: str) -> _Judged:
+    return _Judged("open", None, "", None, None, 0, note)
+
+
+def _limits(measured: float, low: float | None, high: float | None) -> Outcome:
+    inside = (low is None or measured >= low) and (high is None or measured <= high)
+    return "holds" if inside else "fails"
+
+
+def _level(expectation: LevelExpectation, samples: SignalSamples) -> _Judged:
+    measured = float(samples.volts[samples.valid].mean())
+    low, high = expectation.level_v - expectation.within_v, expectation.level_v + expectation.within_v
+    return _Judged(_limits(measured, low, high), measured, "V", low, high, samples.count, f"mean {show_volts(measured)}")
+
+
+def _steps(expectation: StepsExpectation, samples: SignalSamples) -> _Judged:
+    values = samples.volts[samples.valid]
+    found = two_levels(values, (expectation.low_v + expectation.high_v) / 2)
+    if not found.low_count or not found.high_count:
+        seen = "upper" if found.high_count else "lower"
+        return _Judged("open", None, "V", None, None, samples.count, f"only the {seen} level was seen")
+    off_low, off_high = found.low - expectation.low_v, found.high - expectation.high_v
+    is_high = abs(off_high) >= abs(off_low)
+    measured, wanted = (found.high, expectation.high_v) if is_high else (found.low, expectation.low_v)
+    low, high = wanted - expectation.within_v, wanted + expectation.within_v
+    note = f"{'upper' if is_high else 'lower'} level reads {show_volts(measured)}"
+    return _Judged(_limits(measured, low, high), measured, "V", low, high, samples.count, note)
+
+
+def _sine(expectation: SineExpectation, samples: SignalSamples) -> _Judged:
+    values, times_s = samples.volts[samples.valid][:SINE_SAMPLES], samples.times_s[samples.valid][:SINE_SAMPLES]
+    try:
+        fit = fit_sine(values, times_s)
+    except ValueError:
+        return _Judged("fails", 0.0, "V", None, None, len(values), "nothing alternates")
+    if expectation.frequency_hz is not None:
+        wanted, measured, unit = float(expectation.frequency_hz), fit.frequency_hz, "Hz"
+        note = f"{brief(measured, 'Hz', 6)} ± {brief(2 * fit.frequency_sigma_hz, 'Hz', 2)}"
+    elif expectation.rms_v is not None:
+        wanted, measured, unit = expectation.rms_v, fit.rms, "V"
+        note = f"{measured:.4f} V rms"
+    elif expectation.amplitude_v is not None:
+        wanted, measured, unit = expectation.amplitude_v, fit.amplitude, "V"
+        note = f"amplitude {measured:.4f} V"
+    else:
+        share = 1 - (fit.residual_rms / max(float(values.std()), 1e-300)) ** 2
+        low = 1 - expectation.within
+        return _Judged(_limits(share, low, None), share, "%", low, None, len(values), f"SINAD {fit.sinad_db:.1f} dB")
+    low, high = wanted * (1 - expectation.within), wanted * (1 + expectation.within)
+    return _Judged(_limits(measured, low, high), measured, unit, low, high, len(values), note)
+
+
+def _noise(take: Take, expectation: NoiseExpectation, samples: SignalSamples) -> _Judged:
+    chain = take.workspace.project.chain_of(expectation.signal)
+    assert chain is not None
+    left = _residual(take, chain.converter, samples)
+    measured = float(left.std())
+    outcome = _limits(measured, None, expectation.rms_v)
+    return _Judged(outcome, measured, "V", None, expectation.rms_v, len(left), f"{measured * 1e3:.2f} mV rms")
+
+
+def _residual(take: Take, converter: str, samples: SignalSamples) -> NDArray[np.float64]:
+    """Captured less expected where both are there, (n,) volts."""
+    last = int(samples.cycles[-1]) + 1
+    stream = expected_raw(take.history, converter, samples.signal.name, 0, last)
+    count = min(len(stream.settled_v), len(samples.volts))
+    return np.asarray((samples.volts[:count] - stream.settled_v[:count])[samples.valid[:count]])
+
+
+def _twin(take: Take, expectation: TwinExpectation) -> _Judged:
+    signal = take.workspace.project.signal(expectation.signal)
+    if signal.twin_of is None:
+        return _open(f"{signal.name} is no twin of another signal")
+    ours, theirs = _best(take, signal.name), _best(take, signal.twin_of)
+    if ours is None or theirs is None:
+        return _open("its twin is not in this take")
+    count = min(len(ours.volts), len(theirs.volts))
+    both = ours.valid[:count] & theirs.valid[:count]
+    if int(np.count_nonzero(both)) < FEWEST_SAMPLES:
+        return _open("too few pairs in this take")
+    difference = np.abs(ours.volts[:count] - theirs.volts[:count])[both]
+    worst = float(difference.max())
+    note = f"worst {show_volts(worst)} of {len(difference)} pairs"
+    return _Judged(
+        _limits(worst, None, expectation.within_v), worst, "V", None, expectation.within_v, len(difference), note
+    )
+
+
+def _best(take: Take, name: str) -> SignalSamples | None:
+    """Reduced values where there are any, else raw samples."""
+    reduced = take.reduced(name)
+    return reduced if reduced is not None and len(reduced.items) else take.raw(name)
+
+
+def _window(take: Take, expectation: WindowExpectation) -> _Judged:
+    project = take.workspace.project
+    signal = project.signal(expectation.signal)
+    chain = project.chain_of(signal.name)
+    index = tap_index(project, signal.name)
+    if signal.window is None or chain is None or index is None:
+        return _open(f"{signal.name} has no window")
+    cycles = take.chain_cycles(chain)
+    wanted = expected_events(take.history, signal.name, cycles)
+    mine = take.events[take.events["window"] == index]
+    came = [(int(row["ticks"]) / take.tick_hz, bool(row["entered"])) for row in mine]
+    within_s = float(expectation.within_s)
+    end_s = float(cycles / cycle_timing(take.workspace, chain).cycle_rate_hz)
+    matched, late, missing, extra = _match(wanted, came, within_s, end_s)
+    outcome: Outcome = "holds" if not missing and not extra else "fails"
+    if not wanted and not came:
+        return _Judged("open", None, "s", None, within_s, 0, "no crossing was to come in this take")
+    note = f"{matched} of {matched + missing} crossings, latest by {brief(late, 's', 3)}"
+    if extra:
+        note += f", {extra} unexpected"
+    return _Judged(outcome, late, "s", -within_s, within_s, len(came), note)
+
+
+def _match(
+    wanted: tuple[ExpectedEvent, ...], came: list[tuple[float, bool]], within_s: float, end_s: float
+) -> tuple[int, float, int, int]:
+    """(matched, worst deviation, missing, extra); what is due within ``within_s`` of the end may be absent."""
+    left = list(came)
+    matched, missing, worst_s = 0, 0, 0.0
+    for event in wanted:
+        near = [one for one in left if one[1] == event.entered and abs(one[0] - event.time_s) <= within_s]
+        if near:
+            one = min(near, key=lambda item: abs(item[0] - event.time_s))
+            left.remove(one)
+            matched += 1
+            deviation_s = one[0] - event.time_s
+            worst_s = deviation_s if abs(deviation_s) > abs(worst_s) else worst_s
+        elif event.time_s + within_s < end_s:
+            missing += 1
+    return matched, worst_s, missing, len([one for one in left if one[0] + within_s < end_s])
+
+
+def _rate(take: Take, expectation: RateExpectation) -> _Judged:
+    project = take.workspace.project
+    chain = project.chain_of(expectation.signal)
+    assert chain is not None
+    stream = project.chains.index(chain)
+    rows = take.frame_rows(stream)
+    lost = take.lost_items(stream)
+    cycle = cycle_timing(take.workspace, chain)
+    wanted_hz = float(1 / cycle.period_s)
+    low, high = wanted_hz * (1 - expectation.within), wanted_hz * (1 + expectation.within)
+    cycles = take.chain_cycles(chain)
+    if len(rows) < 2 or rows["ticks"][-1] <= rows["ticks"][0]:
+        return _open("too short to measure a rate")
+    span = (int(rows["first"][-1]) - int(rows["first"][0])) / len(chain.slots)
+    measured = span * take.tick_hz / (int(rows["ticks"][-1]) - int(rows["ticks"][0]))
+    inside = _limits(measured, low, high)
+    ppm = (measured / wanted_hz - 1) * 1e6
+    ppm = 0.0 if math.isclose(ppm, 0.0, abs_tol=5e-3) else ppm
+    note = f"{cycles} cycles, {'none lost' if not lost else f'{lost} samples lost'}, {ppm:+.3g} ppm"
+    return _Judged("fails" if lost else inside, measured, "Hz", low, high, cycles, note)

@@ -1,0 +1,62 @@
+"""All expectations of a project held against a take."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from wattigram.core.design import Workspace
+from wattigram.core.proof.cause import LikelyCause, likely_causes
+from wattigram.core.proof.judge import expectation_text, judge
+from wattigram.core.proof.verdict import Verdict
+from wattigram.core.take import Take
+
+
+@dataclass(frozen=True)
+class Proof:
+    """Verdicts on a take, and likely causes of what fails."""
+
+    take: Path
+    build_mark: str
+    mark_matches: bool
+    verdicts: tuple[Verdict, ...]
+    causes: tuple[LikelyCause, ...]
+
+    def count(self, outcome: str) -> int:
+        """Number of verdicts of one outcome."""
+        return sum(verdict.outcome == outcome for verdict in self.verdicts)
+
+    @property
+    def all_hold(self) -> bool:
+        """Nothing fails, and something could be judged."""
+        return self.count("fails") == 0 and self.count("holds") > 0
+
+
+def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | None = None) -> Proof:
+    """Judge the project's expectations on a take.
+
+    The expected streams come from the design that the take carries; the expectations from the
+    project as it is now. Expectations on signals that the take's design does not know stay open.
+    """
+    known = {signal.name for signal in take.workspace.project.signals}
+    verdicts: list[Verdict] = []
+    expectations = workspace.project.expectations
+    for index, expectation in enumerate(expectations):
+        if expectation.signal in known:
+            verdicts += judge(take, index, expectation)
+        else:
+            text = expectation_text(expectation)
+            note = "the take's design has no such signal"
+            verdicts.append(Verdict(index, expectation, text, "open", None, "", None, None, 0, note))
+        if progress is not None:
+            progress(0.8 * (index + 1) / len(expectations))
+    failing = dict.fromkeys(verdict.signal for verdict in verdicts if verdict.outcome == "fails")
+    causes: list[LikelyCause] = []
+    for name in failing:
+        causes += likely_causes(take, name)
+    if progress is not None:
+        progress(1.0)
+    causes.sort(key=lambda cause: -cause.fit)
+    matches = take.build_mark == workspace.build_mark
+    return Proof(take.path, take.build_mark, matches, tuple(verdicts), tuple(causes))

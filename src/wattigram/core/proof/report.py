@@ -1,0 +1,77 @@
+"""A proof for others: one HTML file that opens anywhere, or JUnit XML."""
+
+from __future__ import annotations
+
+import xml.etree.ElementTree as ElementTree
+from importlib.resources import files
+from pathlib import Path
+
+from wattigram import __version__
+from wattigram.core.design import Workspace
+from wattigram.core.document import write_atomically
+from wattigram.core.errors import TakeError
+from wattigram.core.proof.evidence import evidence_for
+from wattigram.core.proof.prove import Proof
+from wattigram.core.proof.svg import panel_svg
+from wattigram.core.take import Take
+
+MARKS = {"holds": "✓", "fails": "✕", "open": "○"}
+
+
+def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> None:
+    """Write the report with pictures; raises :class:`TakeError` when the file cannot be written."""
+    from jinja2 import Environment  # late: only reports need it
+
+    template = files("wattigram.core.proof").joinpath("report.html").read_text(encoding="utf-8")
+    environment = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    evidence = [evidence_for(take, verdict) for verdict in proof.verdicts]
+    text = environment.from_string(template).render(
+        project=workspace.project.name,
+        part=workspace.part.name,
+        all_hold=proof.all_hold,
+        summary=f"{proof.count('fails')} of {len(proof.verdicts)} does not hold"
+        if proof.count("fails")
+        else "nothing could be judged",
+        take=take.path.name,
+        started=take.started,
+        seconds=take.seconds,
+        samples=take.samples,
+        lost_cycles=take.lost_cycles,
+        build_mark=proof.build_mark or "unknown",
+        project_mark=workspace.build_mark,
+        mark_matches=proof.mark_matches,
+        verdicts=proof.verdicts,
+        causes=proof.causes,
+        marks=MARKS,
+        evidence=[{"verdict": item.verdict, "pictures": [panel_svg(panel) for panel in item.panels]} for item in evidence],
+        version=__version__,
+    )
+    write_atomically(path, text, TakeError)
+
+
+def write_junit(workspace: Workspace, proof: Proof, path: Path) -> None:
+    """Write JUnit XML: a test case for each verdict; what is open counts as skipped."""
+    suite = ElementTree.Element(
+        "testsuite",
+        name=workspace.project.name,
+        tests=str(len(proof.verdicts)),
+        failures=str(proof.count("fails")),
+        skipped=str(proof.count("open")),
+        errors="0",
+    )
+    for verdict in proof.verdicts:
+        case = ElementTree.SubElement(
+            suite, "testcase", classname=f"{workspace.project.name}.{verdict.signal}", name=verdict.text
+        )
+        if verdict.outcome == "fails":
+            message = f"{verdict.note}; allowed {verdict.limits_text}"
+            failure = ElementTree.SubElement(case, "failure", message=message)
+            failure.text = "\n".join(
+                f"{cause.title}, fits {cause.fit * 100:.0f} %: {cause.evidence}"
+                for cause in proof.causes
+                if cause.signal == verdict.signal
+            )
+        elif verdict.outcome == "open":
+            ElementTree.SubElement(case, "skipped", message=verdict.note)
+    text = ElementTree.tostring(suite, encoding="unicode", xml_declaration=True)
+    write_atomically(path, text + "\n", TakeError)

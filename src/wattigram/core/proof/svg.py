@@ -1,0 +1,126 @@
+"""Evidence as SVG, for the report."""
+
+from __future__ import annotations
+
+import math
+from xml.sax.saxutils import escape
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.proof.evidence import HistogramPanel, Panel, ScatterPanel, TracePanel
+from wattigram.core.quantity import brief
+
+WIDTH, HEIGHT = 720, 240
+LEFT, RIGHT, TOP, BOTTOM = 70, 12, 26, 26
+FloatArray = NDArray[np.float64]
+Span = tuple[float, float]
+
+
+def panel_svg(panel: Panel) -> str:
+    """One panel as an SVG element."""
+    match panel:
+        case TracePanel():
+            body, x, y, units = _trace(panel)
+        case ScatterPanel():
+            body, x, y, units = _scatter(panel)
+        case HistogramPanel():
+            body, x, y, units = _histogram(panel)
+    title = f'<text x="{LEFT}" y="16" class="title">{escape(panel.title)}</text>'
+    return f'<svg viewBox="0 0 {WIDTH} {HEIGHT}" role="img">{title}{_axes(x, y, units)}{body}</svg>'
+
+
+def ticks(span: Span, most: int) -> list[float]:
+    """Round numbers within a span, at most about ``most`` of them."""
+    low, high = span
+    if not (math.isfinite(low) and math.isfinite(high)) or high <= low:
+        return []
+    raw = (high - low) / max(1, most)
+    power = 10 ** math.floor(math.log10(raw))
+    step = next(power * factor for factor in (1, 2, 5, 10) if power * factor >= raw * 0.999)
+    first = math.ceil(low / step - 1e-9)
+    return [index * step for index in range(first, math.floor(high / step + 1e-9) + 1)]
+
+
+def _span(*parts: FloatArray) -> Span:
+    values = np.concatenate([part[np.isfinite(part)] for part in parts]) if parts else np.empty(0)
+    if not len(values):
+        return 0.0, 1.0
+    low, high = float(values.min()), float(values.max())
+    margin = (high - low) * 0.06 or max(abs(high) * 0.01, 1e-3)
+    return low - margin, high + margin
+
+
+def _place(values: FloatArray, span: Span, start: float, end: float) -> FloatArray:
+    return start + (values - span[0]) / (span[1] - span[0]) * (end - start)
+
+
+def _x(values: FloatArray, span: Span) -> FloatArray:
+    return _place(values, span, LEFT, WIDTH - RIGHT)
+
+
+def _y(values: FloatArray, span: Span) -> FloatArray:
+    return _place(values, span, HEIGHT - BOTTOM, TOP)
+
+
+def _points(x: FloatArray, y: FloatArray) -> str:
+    return " ".join(f"{a:.1f},{b:.1f}" for a, b in zip(x.tolist(), y.tolist(), strict=True) if math.isfinite(b))
+
+
+def _axes(x: Span, y: Span, units: tuple[str, str]) -> str:
+    parts = []
+    for value in ticks(y, 5):
+        at = float(_y(np.array([value]), y)[0])
+        parts.append(f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at:.1f}" y2="{at:.1f}" class="grid"/>')
+        parts.append(f'<text x="{LEFT - 6}" y="{at + 4:.1f}" class="tick end">{brief(value, units[1])}</text>')
+    for value in ticks(x, 7):
+        at = float(_x(np.array([value]), x)[0])
+        parts.append(f'<text x="{at:.1f}" y="{HEIGHT - 8}" class="tick mid">{brief(value, units[0])}</text>')
+    return "".join(parts)
+
+
+def _trace(panel: TracePanel) -> tuple[str, Span, Span, tuple[str, str]]:
+    x = _span(panel.times_s)
+    marks = np.array([value for value, _label in panel.lines])
+    y = _span(panel.low_v, panel.high_v, panel.band_low_v, panel.band_high_v, marks)
+    across = _x(panel.times_s, x)
+    outline_x = np.concatenate((across, across[::-1]))
+    outline_y = np.concatenate((_y(panel.band_high_v, y), _y(panel.band_low_v, y)[::-1]))
+    zigzag_x = np.repeat(across, 2)
+    zigzag_y = np.column_stack((_y(panel.low_v, y), _y(panel.high_v, y))).ravel()
+    parts = [
+        f'<polygon points="{_points(outline_x, outline_y)}" class="band"/>',
+        f'<polyline points="{_points(zigzag_x, zigzag_y)}" class="captured"/>',
+    ]
+    for value, label in panel.lines:
+        at = float(_y(np.array([value]), y)[0])
+        parts.append(f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at:.1f}" y2="{at:.1f}" class="mark"/>')
+        parts.append(f'<text x="{WIDTH - RIGHT - 4}" y="{at - 5:.1f}" class="marktext end">{escape(label)}</text>')
+    return "".join(parts), x, y, ("s", "V")
+
+
+def _scatter(panel: ScatterPanel) -> tuple[str, Span, Span, tuple[str, str]]:
+    x = _span(panel.x_v)
+    ends = np.array(x)
+    y = _span(panel.y_v, panel.slope * ends)
+    dots = "".join(
+        f'<circle cx="{a:.1f}" cy="{b:.1f}" r="1.6" class="dot"/>'
+        for a, b in zip(_x(panel.x_v, x).tolist(), _y(panel.y_v, y).tolist(), strict=True)
+    )
+    line = f'<polyline points="{_points(_x(ends, x), _y(panel.slope * ends, y))}" class="predicted"/>'
+    text = f'<text x="{LEFT + 10}" y="{TOP + 14}" class="tick">{escape(panel.line_label)}</text>'
+    return dots + line + text, x, y, ("V", "V")
+
+
+def _histogram(panel: HistogramPanel) -> tuple[str, Span, Span, tuple[str, str]]:
+    x = (float(panel.edges[0]), float(panel.edges[-1]))
+    y = (0.0, float(panel.counts.max()) * 1.08 or 1.0)
+    left = _x(panel.edges[:-1], x)
+    right = _x(panel.edges[1:], x)
+    top = _y(panel.counts.astype(np.float64), y)
+    bars = "".join(
+        f'<rect x="{a:.1f}" width="{max(0.6, b - a - 1):.1f}" y="{t:.1f}" height="{HEIGHT - BOTTOM - t:.1f}" class="bar"/>'
+        for a, b, t in zip(left.tolist(), right.tolist(), top.tolist(), strict=True)
+        if HEIGHT - BOTTOM - t > 0.05
+    )
+    return bars, x, y, ("", "")
