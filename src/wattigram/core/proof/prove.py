@@ -51,7 +51,10 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
             verdicts.append(Verdict(index, expectation, text, "open", None, "", None, None, 0, note))
         if progress is not None:
             progress(0.8 * (index + 1) / len(expectations))
-    failing = dict.fromkeys(verdict.signal for verdict in verdicts if verdict.outcome == "fails")
+    failing = {verdict.signal: None for verdict in verdicts if verdict.outcome == "fails"}
+    for verdict in verdicts:
+        if verdict.outcome == "fails" and verdict.kind == "twin":  # either of the two may be at fault
+            failing[take.workspace.project.signal(verdict.signal).twin_of or verdict.signal] = None
     causes: list[LikelyCause] = []
     for name in failing:
         causes += likely_causes(take, name)

@@ -1,0 +1,1 @@
+"""The command line: one thin command a file; prints text or JSON."""

@@ -1,0 +1,62 @@
+"""``wattigram part``: the parts there are, and checking one's own."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import typer
+
+from wattigram.core.part import Part, find_part, list_parts, load_part
+from wattigram.core.quantity import brief
+
+app = typer.Typer(help="List, show and check parts.", no_args_is_help=True)
+
+
+@app.command("list")
+def list_all() -> None:
+    """List the parts that come with the program."""
+    for part in list_parts():
+        typer.echo(f"{part.id:<14}{part.name:<14}{part.summary}")
+
+
+@app.command("show")
+def show_one(name: str = typer.Argument(..., help="Id of a part, or a part file.")) -> None:
+    """Show what a part can do."""
+    path = Path(name)
+    part = load_part(path) if name.endswith(".toml") else find_part(name)
+    for line in _lines(part):
+        typer.echo(line)
+
+
+@app.command("check")
+def check(path: Path = typer.Argument(..., help="Part file.")) -> None:
+    """Check a part file; every fault is explained, and the exit status is then 2."""
+    part = load_part(path)
+    typer.echo(f"{path}: {part.name} is sound: {len(part.converters)} converters, {len(part.pins)} pins.")
+
+
+def _lines(part: Part) -> list[str]:
+    lines = [f"{part.name} ({part.id}): {part.summary}", f"  bus clock up to {brief(part.processor.clock_hz, 'Hz')}"]
+    lines += [f"  reference {item.name}: {item.voltage_v:.3f} V" for item in part.references]
+    for item in part.converters:
+        bits = "/".join(str(bits) for bits in item.bits)
+        lines += [
+            f"  {item.name}: {bits} bits, conversion bits + {item.conversion_extra_cycles} cycles, "
+            f"clock {brief(item.clock_low_hz, 'Hz')} to {brief(item.clock_high_hz, 'Hz')}, bus / {list(item.dividers)}",
+            f"    sampling {list(item.sampling_cycles)} cycles into {brief(item.sampling_capacitor_f, 'F')} "
+            f"through {brief(item.switch_resistance_ohm, 'Ω')}, up to {item.slots} slots",
+            "    channels " + ", ".join(f"{pin}={number}" for pin, number in item.channels.items()),
+        ]
+    lines += [
+        f"  timers {', '.join(group.names)}: {group.counter_bits} bits, prescaler {group.prescaler_bits} bits"
+        for group in part.timers
+    ]
+    lines += [
+        f"  DMA {', '.join(group.names)}: widths {list(group.widths)}, up to {group.items_max} items" for group in part.dma
+    ]
+    lines += [
+        f"  {dac.name}: {dac.bits} bits on {dac.pin}, up to {brief(dac.update_rate_high_hz, 'Hz')}, "
+        f"settles in {brief(dac.settling_s, 's')}"
+        for dac in part.dacs
+    ]
+    return lines

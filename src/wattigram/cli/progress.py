@@ -1,0 +1,38 @@
+"""Progress on standard error for anything that takes more than a second."""
+
+from __future__ import annotations
+
+import sys
+import time
+
+
+class Progress:
+    """Callable with a share from 0 to 1; shows itself after a second, then five times a second."""
+
+    def __init__(self, what: str) -> None:
+        self._what = what
+        self._began = time.monotonic()
+        self._shown = 0.0
+        self._is_line_open = False
+
+    def __call__(self, share: float) -> None:
+        now = time.monotonic()
+        spent = now - self._began
+        if spent < 1.0 or (now - self._shown < 0.2 and share < 1.0):
+            return
+        self._shown = now
+        left = f", {spent * (1 - share) / share:.0f} s left" if 0.02 < share < 1 else ""
+        text = f"{self._what}: {share * 100:3.0f} %{left}"
+        if sys.stderr.isatty():
+            sys.stderr.write(f"\r{text:<60}")
+            self._is_line_open = True
+        elif share >= 1.0 or spent - getattr(self, "_logged", 0.0) > 5.0:
+            self._logged = spent
+            sys.stderr.write(text + "\n")
+        sys.stderr.flush()
+
+    def done(self) -> None:
+        """End the line."""
+        if self._is_line_open:
+            sys.stderr.write("\n")
+            self._is_line_open = False

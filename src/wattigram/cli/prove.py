@@ -1,0 +1,95 @@
+"""``wattigram prove``: what holds of a take."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import typer
+
+from wattigram.cli.progress import Progress
+from wattigram.core.design import open_workspace
+from wattigram.core.proof import Proof, prove, write_html, write_junit
+from wattigram.core.proof.report import MARKS
+from wattigram.core.take import open_take
+
+
+def prove_take(
+    project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
+    take: Path = typer.Argument(..., help="Take to judge (HDF5)."),
+    as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
+    junit: Path | None = typer.Option(None, "--junit", help="Write JUnit XML here."),
+    html: Path | None = typer.Option(None, "--html", help="Write an HTML report with pictures here."),
+) -> None:
+    """Hold a take against the project's expectations; exit status 1 when one fails or none could be judged."""
+    workspace = open_workspace(project)
+    with open_take(take) as opened:
+        progress = Progress("Judging")
+        proof = prove(workspace, opened, progress)
+        progress.done()
+        if junit is not None:
+            write_junit(workspace, proof, junit)
+        if html is not None:
+            write_html(workspace, opened, proof, html)
+    if as_json:
+        typer.echo(json.dumps(proof_json(proof), indent=2, ensure_ascii=False))
+    else:
+        print_proof(proof)
+        if not proof.mark_matches:
+            typer.echo(
+                f"note: the take was made from build {proof.build_mark or 'unknown'}, the project is now "
+                f"{workspace.build_mark}; expected values are those of the take's own design.",
+                err=True,
+            )
+    raise typer.Exit(0 if proof.all_hold else 1)
+
+
+def proof_json(proof: Proof) -> dict[str, Any]:
+    """What ``prove --json`` prints; ``docs/cli.md`` explains the keys."""
+    return {
+        "take": str(proof.take),
+        "holds": proof.count("holds"),
+        "fails": proof.count("fails"),
+        "open": proof.count("open"),
+        "build_mark": proof.build_mark,
+        "mark_matches": proof.mark_matches,
+        "expectations": [
+            {
+                "signal": verdict.signal,
+                "kind": verdict.kind,
+                "text": verdict.text,
+                "verdict": verdict.outcome,
+                "measured": verdict.measured,
+                "unit": verdict.unit,
+                "low": verdict.low,
+                "high": verdict.high,
+                "samples": verdict.samples,
+                "note": verdict.note,
+            }
+            for verdict in proof.verdicts
+        ],
+        "likely_causes": [
+            {
+                "signal": cause.signal,
+                "cause": cause.cause,
+                "fit": round(cause.fit, 4),
+                "evidence": cause.evidence,
+                "remedy": cause.remedy.label if cause.remedy else None,
+            }
+            for cause in proof.causes
+        ],
+    }
+
+
+def print_proof(proof: Proof) -> None:
+    """The proof as a table, with likely causes."""
+    width = max((len(verdict.text) for verdict in proof.verdicts), default=0)
+    for verdict in proof.verdicts:
+        mark = f"{MARKS[verdict.outcome]} {verdict.outcome}"
+        typer.echo(f"  {mark:<8} {verdict.text:<{width}}  {verdict.note}")
+    typer.echo(f"  {proof.count('holds')} hold, {proof.count('fails')} fail, {proof.count('open')} open")
+    for cause in proof.causes:
+        typer.echo(f"  likely cause: {cause.title} ({cause.signal}), fits {cause.fit * 100:.0f} %\n    {cause.evidence}")
+        if cause.remedy:
+            typer.echo(f"    cure: {cause.remedy.label}")

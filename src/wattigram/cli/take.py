@@ -1,0 +1,47 @@
+"""``wattigram take``: what is in a take, and taking it out."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import typer
+
+from wattigram.cli.progress import Progress
+from wattigram.core.errors import WattigramError
+from wattigram.core.take import export_csv, open_take
+
+app = typer.Typer(help="Look into takes and export them.", no_args_is_help=True)
+
+
+@app.command("info")
+def info(take: Path = typer.Argument(..., help="Take (HDF5).")) -> None:
+    """Say what a take holds."""
+    with open_take(take) as opened:
+        state = "complete" if opened.complete else "not finished: it ends at the last flush"
+        typer.echo(f"{take}: {opened.board or 'unknown board'}, build {opened.build_mark}, {opened.started}, {state}")
+        typer.echo(f"  {opened.seconds:.4f} s, {opened.samples} samples, {opened.lost_cycles} cycles lost, {len(opened.events)} events")
+        for signal in opened.workspace.project.signals:
+            raw, reduced = opened.raw(signal.name), opened.reduced(signal.name)
+            if raw is None:
+                typer.echo(f"  {signal.name}: not converted")
+                continue
+            extra = f", {reduced.count} reduced" if reduced is not None else ""
+            mean = f", mean {raw.volts[raw.valid].mean():.4f} V" if raw.count else ""
+            typer.echo(f"  {signal.name}: {raw.count} samples{extra}{mean}")
+        for gap in opened.gaps:
+            typer.echo(f"  gap: stream {gap['stream']}, {gap['count']} items from {gap['first']}")
+
+
+@app.command("export")
+def export(
+    take: Path = typer.Argument(..., help="Take (HDF5)."),
+    csv: Path | None = typer.Option(None, "--csv", help="Write a table here, one row a sample."),
+) -> None:
+    """Write a take's samples for other programs."""
+    if csv is None:
+        raise WattigramError("Nothing says what to write.", cure="Give --csv FILE.")
+    progress = Progress("Exporting")
+    with open_take(take) as opened:
+        rows = export_csv(opened, csv, progress)
+    progress.done()
+    typer.echo(f"{csv}: {rows} rows")
