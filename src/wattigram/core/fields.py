@@ -84,7 +84,7 @@ Share = Annotated[float, _Quantity("%", float)]
 ShareOrZero = Annotated[float, _Quantity("%", float, 0)]
 
 
-def _read_every(value: Any) -> Fraction:
+def read_every(value: Any) -> Fraction:
     """A trigger's period, said as a time or as a rate."""
     if isinstance(value, Fraction):
         period = value
@@ -111,13 +111,13 @@ def period_text(period: Fraction) -> str:
         return exact_text(1 / period, "Hz")
 
 
-Every = Annotated[Fraction, BeforeValidator(_read_every), PlainSerializer(period_text, return_type=str)]
+Every = Annotated[Fraction, BeforeValidator(read_every), PlainSerializer(period_text, return_type=str)]
 
 
 _RATIO = re.compile(r"\s*([×x*÷/])\s*(\S+)\s*")
 
 
-def _read_ratio(value: Any) -> Fraction:
+def read_ratio(value: Any) -> Fraction:
     """A front end's factor: "÷ 2", "× 120" or "3/7"."""
     if isinstance(value, Fraction):
         ratio = value
@@ -145,4 +145,4 @@ def ratio_text(ratio: Fraction) -> str:
     return str(ratio)
 
 
-Ratio = Annotated[Fraction, BeforeValidator(_read_ratio), PlainSerializer(ratio_text, return_type=str)]
+Ratio = Annotated[Fraction, BeforeValidator(read_ratio), PlainSerializer(ratio_text, return_type=str)]

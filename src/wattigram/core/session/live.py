@@ -113,10 +113,16 @@ class LiveSession:
         """Change what is wired to the pins of the virtual board, also while it runs."""
         self._commands.put(lambda: self._turn_knobs(workspace))
 
-    def close(self) -> None:
+    def close(self, wait: bool = True) -> None:
         """Stop, disconnect and end the thread; a virtual board ends with it."""
         self._closing.set()
-        self._thread.join(timeout=10)
+        if wait:
+            self._thread.join(timeout=10)
+
+    @property
+    def is_over(self) -> bool:
+        """The thread has ended."""
+        return not self._thread.is_alive()
 
     def _work(self) -> None:
         try:

@@ -1,0 +1,1 @@
+"""The window: the only code that knows PyQt6."""

@@ -1,0 +1,69 @@
+"""Starting the window."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+
+from wattigram.core.design import Project, Workspace, open_workspace
+from wattigram.core.part import list_parts
+from wattigram.desktop.document import Document, read_recovery
+from wattigram.desktop.settings import Settings
+from wattigram.desktop.theme import DARK, LIGHT, apply_theme
+from wattigram.desktop.window import MainWindow
+
+EXAMPLE = Path(__file__).parents[3] / "examples" / "studio-kiln" / "studio-kiln.wattigram.toml"
+
+
+def first_workspace(path: Path | None, settings: Settings) -> tuple[Workspace, Path | None]:
+    """The project to begin with: the one named, the last one, the example, or an empty one."""
+    if path is not None:
+        workspace = open_workspace(path)
+        return workspace, next(iter(sorted(path.glob("*.wattigram.toml")))) if path.is_dir() else path
+    for candidate in (*settings.recent[:1], EXAMPLE):
+        if candidate.is_file():
+            return open_workspace(candidate), candidate
+    part = list_parts()[0]
+    return Workspace(Project(name="untitled", part=part.id, reference=part.references[0].name), part), None
+
+
+def make_app() -> QApplication:
+    """The Qt application, dressed as the user likes it."""
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        app = QApplication(sys.argv[:1])
+        app.setApplicationName("wattigram")
+        app.setApplicationDisplayName("Wattigram")
+        app.setStyle("Fusion")
+    return app
+
+
+def make_window(app: QApplication, path: Path | None) -> MainWindow:
+    """The window with a project in it; raises :class:`WattigramError` when the one named cannot be opened."""
+    settings = Settings()
+    points = settings.get("points", "9.5")
+    size = float(points) if points.replace(".", "", 1).isdigit() else 9.5
+    apply_theme(app, DARK if settings.get("theme") == "dark" else LIGHT, min(16.0, max(7.0, size)))
+    workspace, origin = first_workspace(path, settings)
+    document = Document(workspace, origin, settings.recovery_path)
+    window = MainWindow(document, settings)
+    if origin is not None:
+        settings.add_recent(origin)
+    recovered = read_recovery(settings.recovery_path)
+    if recovered is not None:
+        window.offer_recovery(lambda: document.recover(*recovered))
+    return window
+
+
+def run_app(path: Path | None, autorun: bool = False) -> int:
+    """Show the window until it is closed."""
+    app = make_app()
+    window = make_window(app, path)
+    window.show()
+    # The demo runs at once; any project of the user's own only when asked to.
+    if autorun or window.document.path == EXAMPLE:
+        QTimer.singleShot(0, window.board.start)
+    return app.exec()

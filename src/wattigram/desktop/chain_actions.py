@@ -1,0 +1,164 @@
+"""Actions on signals and slots, made of the same edits as everything else."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QApplication
+
+from wattigram.core.design import Chain, Loop, Signal, Slot, TimerTrigger
+from wattigram.core.design.edits import AddChain, AddSignal, AddSlot, MoveSlot, RemoveSignal, RemoveSlot
+from wattigram.core.design.edits.base import Edit
+from wattigram.core.timing import cycle_timing
+from wattigram.desktop.actions import Actions
+from wattigram.desktop.document import Document
+from wattigram.desktop.pages.chain_page import SPANS_S, ChainPage
+from wattigram.desktop.selection import Selection
+
+DEFAULT_EVERY = "1 ms"
+DEFAULT_ITEMS = 64
+
+
+class ChainActions:
+    """What can be done with the selection on the Chain page."""
+
+    def __init__(self, document: Document, page: ChainPage, actions: Actions) -> None:
+        self._document = document
+        self._page = page
+        actions.add("Signal", "Add a signal", "Ctrl+Shift+N", self.add_signal)
+        actions.add("Signal", "Convert the signal in one more slot", "Ctrl+Shift+S", self.add_slot)
+        actions.add("Signal", "Remove the slot", "Ctrl+Backspace", self.remove_slot)
+        actions.add("Signal", "Remove the signal", "Ctrl+Shift+Backspace", self.remove_signal)
+        actions.add("Signal", "Move the slot earlier", "Alt+Up", lambda: self.move_slot(-1))
+        actions.add("Signal", "Move the slot later", "Alt+Down", lambda: self.move_slot(1))
+        actions.add("Signal", "Copy the row as text", "", self.copy_row)
+        actions.add("Findings", "Go to the gravest finding", "F8", page.findings.focus_first)
+        actions.add("Findings", "Apply the gravest finding's cure", "Ctrl+Return", self.cure_first)
+        for span in SPANS_S:
+            title = "Streams show a stretch that suits each" if span == "auto" else f"Streams show {span}"
+            actions.add("View", title, "", lambda chosen=span: page.set_span(chosen))
+        actions.add("View", "Show one whole cycle", "", page.lens.fit)
+
+    def _do(self, edit: Edit) -> bool:
+        return self._document.edit(edit)
+
+    def add_signal(self) -> None:
+        """A new signal on the first free analog pin, with a slot where there is a converter for it."""
+        workspace = self._document.workspace
+        project = workspace.project
+        used = {signal.pin for signal in project.signals}
+        free = [pin for converter in workspace.part.converters for pin in converter.channels if pin not in used]
+        if not free:
+            self._page.complained.emit("Every analog pin carries a signal already. Remove one, or share a converter.")
+            return
+        names = {signal.name for signal in project.signals}
+        name = next(f"Signal {number}" for number in range(1, 1000) if f"Signal {number}" not in names)
+        stack = self._document.stack
+        stack.beginMacro(f"Add {name}")
+        self._do(AddSignal(Signal(name=name, pin=free[0])))
+        self._give_slot(name, free[0])
+        stack.endMacro()
+        chain = self._document.workspace.project.chain_of(name)
+        place = chain.places_of(name)[0] if chain else -1
+        self._page.select(Selection(chain.converter if chain else "", place, name, "signal"))
+        self._page.inspector.focus_first_field()
+
+    def _give_slot(self, name: str, pin: str) -> None:
+        workspace = self._document.workspace
+        for chain in workspace.project.chains:
+            converter = workspace.converter(chain)
+            if pin in converter.channels and len(chain.slots) < converter.slots:
+                self._do(AddSlot(chain.converter, name, sorted(converter.sampling_cycles)[len(converter.sampling_cycles) // 2]))
+                return
+        chain = self._new_chain(name, pin)
+        if chain is not None:
+            self._do(AddChain(chain))
+
+    def _new_chain(self, name: str, pin: str) -> Chain | None:
+        """A chain with sensible figures on the first converter that is free."""
+        workspace = self._document.workspace
+        project, part = workspace.project, workspace.part
+        taken_timers = {chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)}
+        taken_dma = {chain.loop.dma for chain in project.chains}
+        timers = [name for group in part.timers if group.can_trigger for name in group.names if name not in taken_timers]
+        channels = [(name, group) for group in part.dma for name in group.names if name not in taken_dma]
+        for converter in part.converters:
+            if project.chain(converter.name) is not None or pin not in converter.channels or not timers or not channels:
+                continue
+            legal = [d for d in sorted(converter.dividers) if workspace.bus_clock_hz / d <= converter.clock_high_hz]
+            widths = [width for width in sorted(channels[0][1].widths) if width >= max(converter.bits)]
+            return Chain(
+                converter=converter.name,
+                divider=legal[0] if legal else converter.dividers[-1],
+                bits=max(converter.bits),
+                trigger=TimerTrigger(timer=timers[0], every=DEFAULT_EVERY),  # type: ignore[arg-type]
+                loop=Loop(
+                    name=f"Loop {chr(ord('A') + len(project.chains))}",
+                    dma=channels[0][0],
+                    items=DEFAULT_ITEMS,
+                    width_bits=widths[0] if widths else 32,
+                ),
+                slots=(Slot(signal=name, sampling_cycles=sorted(converter.sampling_cycles)[len(converter.sampling_cycles) // 2]),),
+            )
+        return None
+
+    def add_slot(self) -> None:
+        """One more slot for the selected signal."""
+        selection = self._page.selection
+        if not selection.signal:
+            return
+        if selection.converter:
+            chain = self._document.workspace.project.chain(selection.converter)
+            if chain is not None:
+                self._do(AddSlot(chain.converter, selection.signal, chain.slots[max(0, selection.place)].sampling_cycles))
+        else:
+            self._give_slot(selection.signal, self._document.workspace.project.signal(selection.signal).pin)
+
+    def remove_slot(self) -> None:
+        """Take the selected slot away."""
+        selection = self._page.selection
+        if selection.converter and selection.place >= 0:
+            self._do(RemoveSlot(selection.converter, selection.place))
+
+    def remove_signal(self) -> None:
+        """Take the selected signal away, with its slots and expectations."""
+        if self._page.selection.signal:
+            self._do(RemoveSignal(self._page.selection.signal))
+
+    def move_slot(self, step: int) -> None:
+        """Exchange the selected slot with its neighbour."""
+        selection = self._page.selection
+        chain = self._document.workspace.project.chain(selection.converter)
+        if chain is None or selection.place < 0:
+            return
+        target = selection.place + step
+        if 0 <= target < len(chain.slots) and self._do(MoveSlot(chain.converter, selection.place, target)):
+            self._page.select(Selection(chain.converter, target, selection.signal, selection.facet))
+
+    def cure_first(self) -> None:
+        """Apply the first remedy that there is."""
+        for finding in self._document.findings:
+            if finding.remedy is not None:
+                self._do(finding.remedy)
+                return
+        self._page.complained.emit("No finding has a cure that can be applied by itself.")
+
+    def copy_row(self) -> None:
+        """The selected signal's figures on the clipboard."""
+        workspace = self._document.workspace
+        selection = self._page.selection
+        if not selection.signal:
+            return
+        signal = workspace.project.signal(selection.signal)
+        lines = [f"signal\t{signal.name}", f"pin\t{signal.pin}"]
+        chain = workspace.project.chain(selection.converter)
+        if chain is not None and selection.place >= 0:
+            timing = cycle_timing(workspace, chain).slots[selection.place]
+            lines += [
+                f"slot\t{selection.place + 1} of {chain.converter}",
+                f"held_s\t{float(timing.held_s)!r}",
+                f"rate_hz\t{float(timing.rate_hz)!r}",
+            ]
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText("\n".join(lines))
+
+

@@ -1,0 +1,81 @@
+"""The inspector's content: facts, fields to edit, and a what-if."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from wattigram.core.design.edits import Edit
+
+
+@dataclass(frozen=True)
+class Fact:
+    """A figure with its name; ``good`` is None where it is neither."""
+
+    label: str
+    value: str
+    good: bool | None = None
+
+
+@dataclass(frozen=True)
+class Field:
+    """Something to edit as text, by choice, or with a slider.
+
+    Attributes
+    ----------
+    make : callable
+        Turns what was entered into an edit; raises :class:`QuantityError` with advice.
+    options : tuple of str
+        What can be chosen; free text where it is empty.
+    slider : (low, high, now) or None
+        For a knob; ``make`` then gets the value as text.
+    """
+
+    label: str
+    text: str
+    make: Callable[[str], Edit | None]
+    options: tuple[str, ...] = ()
+    slider: tuple[float, float, float] | None = None
+    hint: str = ""
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One choice of a what-if: its label, what it would bring, and the edit that makes it."""
+
+    label: str
+    value: float
+    good: bool
+    is_current: bool
+    tip: str
+    edit: Edit | None
+
+
+@dataclass(frozen=True)
+class WhatIf:
+    """All choices at once with their consequence; ``limit`` is drawn as a line."""
+
+    title: str
+    choices: tuple[Choice, ...]
+    limit: float | None = None
+    limit_label: str = ""
+    logarithmic: bool = True
+
+
+@dataclass(frozen=True)
+class Panel:
+    """All that the inspector shows."""
+
+    title: str
+    facts: tuple[Fact, ...] = ()
+    fields: tuple[Field, ...] = ()
+    what_if: WhatIf | None = None
+
+    @property
+    def shape(self) -> tuple[object, ...]:
+        """What must agree for two panels to be shown by the same widgets."""
+        return (
+            tuple(fact.label for fact in self.facts),
+            tuple((field.label, bool(field.options), field.slider is not None) for field in self.fields),
+            self.what_if is not None,
+        )

@@ -1,0 +1,74 @@
+"""Long work off the main thread: progress, cancel, and stale answers dropped."""
+
+from __future__ import annotations
+
+import logging
+import threading
+import time
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from wattigram.core.errors import WattigramError
+
+_log = logging.getLogger(__name__)
+
+
+class Cancelled(Exception):
+    """The user no longer wants the answer."""
+
+
+class Job(QObject):
+    """Runs a function in a thread; the function gets a callable for its progress, which raises when cancelled."""
+
+    progressed = pyqtSignal(float)
+    finished = pyqtSignal(object)
+    failed = pyqtSignal(str)
+    ended = pyqtSignal()
+
+    def __init__(self, what: str, work: Callable[[Callable[[float], None]], Any], parent: QObject) -> None:
+        super().__init__(parent)
+        self.what = what
+        self._work = work
+        self._is_cancelled = threading.Event()
+        self._began = 0.0
+        self._thread = threading.Thread(target=self._run, name="wattigram-job", daemon=True)
+
+    def start(self) -> None:
+        """Begin."""
+        self._began = time.monotonic()
+        self._thread.start()
+
+    def seconds_left(self, share: float) -> float | None:
+        """Time to go at the pace so far; None before that can be told."""
+        spent = time.monotonic() - self._began
+        return spent * (1 - share) / share if share > 0.02 and spent > 0.5 else None
+
+    def cancel(self) -> None:
+        """Stop at the next report of progress; no answer will come."""
+        self._is_cancelled.set()
+
+    def wait(self, timeout_s: float = 10.0) -> None:
+        """Wait until the thread has ended."""
+        self._thread.join(timeout_s)
+
+    def _report(self, share: float) -> None:
+        if self._is_cancelled.is_set():
+            raise Cancelled
+        self.progressed.emit(share)
+
+    def _run(self) -> None:
+        try:
+            answer = self._work(self._report)
+            if not self._is_cancelled.is_set():
+                self.finished.emit(answer)
+        except Cancelled:
+            pass
+        except WattigramError as fault:
+            self.failed.emit(str(fault))
+        except Exception as fault:
+            _log.exception("A job ended unexpectedly")
+            self.failed.emit(f"Our fault: {self.what} ended with {type(fault).__name__}: {fault}. The log has the details.")
+        finally:
+            self.ended.emit()

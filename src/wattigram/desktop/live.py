@@ -1,0 +1,116 @@
+"""The live session seen from the main thread."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from wattigram.core.design import Workspace
+from wattigram.core.session import LiveSession, Snapshot, ViewRequest
+
+RESTART_MS = 350
+
+
+class LiveBoard(QObject):
+    """Runs the board of the current design; starts the virtual board anew when the design changes."""
+
+    snapshot = pyqtSignal(object)
+    _arrived = pyqtSignal(int, object)
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self._workspace = workspace
+        self._session: LiveSession | None = None
+        self._ending: list[LiveSession] = []
+        self._requests: tuple[ViewRequest, ...] = ()
+        self._wants_run = False
+        self._generation = 0
+        self.address = "virtual"
+        self.latest = Snapshot()
+        self._arrived.connect(self._take)
+        self._restart = QTimer(self)
+        self._restart.setSingleShot(True)
+        self._restart.setInterval(RESTART_MS)
+        self._restart.timeout.connect(self._start_anew)
+
+    @property
+    def is_running(self) -> bool:
+        """The board runs, or is about to."""
+        return self._wants_run
+
+    def request_views(self, requests: tuple[ViewRequest, ...]) -> None:
+        """What snapshots are to show."""
+        self._requests = requests
+        if self._session is not None:
+            self._session.request_views(requests)
+
+    def start(self, take: Path | None = None) -> None:
+        """Run the board, recording where a path is given."""
+        self._wants_run = True
+        self._restart.stop()
+        self._connect()
+        assert self._session is not None
+        self._session.start(take)
+
+    def stop(self) -> None:
+        """Stop the board."""
+        self._wants_run = False
+        self._restart.stop()
+        if self._session is not None:
+            self._session.stop()
+
+    def set_workspace(self, workspace: Workspace) -> None:
+        """Follow the design: a change of the bench turns knobs, any other needs a board built anew."""
+        before, self._workspace = self._workspace, workspace
+        if self._session is None or workspace.project == before.project:
+            return
+        if workspace.build_mark != before.build_mark:
+            if self.address == "virtual":
+                self._restart.start()
+        elif workspace.project.bench != before.project.bench and self.address == "virtual":
+            self._session.turn_knobs(workspace)
+
+    def set_address(self, address: str) -> None:
+        """Use another board; the present one is let go."""
+        self.address = address
+        self._drop()
+        self.latest = Snapshot()
+        self.snapshot.emit(self.latest)
+
+    def _start_anew(self) -> None:
+        runs = self._wants_run
+        self._drop()
+        if runs and self._workspace.project.chains:
+            self.start()
+
+    def _connect(self) -> None:
+        if self._session is None:
+            self._generation += 1
+            arrived, generation = self._arrived, self._generation
+            self._session = LiveSession(self._workspace, self.address, lambda shot: arrived.emit(generation, shot))
+            self._session.request_views(self._requests)
+
+    def _take(self, generation: int, snapshot: Snapshot) -> None:
+        if generation != self._generation or self._session is None:
+            return  # from a board that has been let go
+        self.latest = snapshot
+        if snapshot.state == "failed":
+            self._wants_run = False
+            self._drop()
+        self.snapshot.emit(snapshot)
+
+    def _drop(self) -> None:
+        if self._session is not None:
+            session, self._session = self._session, None
+            session.close(wait=False)
+            self._ending = [other for other in self._ending if not other.is_over]
+            self._ending.append(session)
+
+    def close(self) -> None:
+        """Let the board go, and wait until its thread has ended."""
+        self._restart.stop()
+        self._drop()
+        for session in self._ending:
+            session.close()
+        self._ending.clear()

@@ -1,0 +1,187 @@
+"""The Chain page: rows, one cycle to scale, loops, inspector and findings."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRect, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
+
+from wattigram.core.bench import resolve_source, source_span_s
+from wattigram.core.findings import Finding
+from wattigram.core.session import Snapshot, ViewRequest
+from wattigram.desktop.document import Document
+from wattigram.desktop.inspect import panel_for
+from wattigram.desktop.selection import Selection, default_selection
+from wattigram.desktop.widgets.chain_view import ChainView
+from wattigram.desktop.widgets.cycle_lens import CycleLens
+from wattigram.desktop.widgets.findings_panel import FindingsPanel
+from wattigram.desktop.widgets.inspector import Inspector
+from wattigram.desktop.widgets.loop_map import LoopMap
+
+SPANS_S = {"auto": 0.0, "20 ms": 0.02, "100 ms": 0.1, "1 s": 1.0, "5 s": 5.0}
+
+
+class ChainPage(QWidget):
+    """Design, live look and findings."""
+
+    complained = pyqtSignal(str)
+    views_changed = pyqtSignal(object)
+    """Tuple of ViewRequest"""
+    menu_wanted = pyqtSignal(object, object)
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._document = document
+        self.selection = default_selection(document.workspace)
+        self.span = "auto"
+        self.rows = ChainView()
+        self.lens = CycleLens()
+        self.loops = LoopMap()
+        self.inspector = Inspector()
+        self.findings = FindingsPanel()
+        self._build()
+        self.rows.selected.connect(self.select)
+        self.rows.opened.connect(self._open)
+        self.rows.menu_wanted.connect(self._on_menu)
+        self.rows.columns_changed.connect(self.request_views)
+        self.lens.selected.connect(self.select)
+        self.lens.edited.connect(document.edit)
+        self.lens.drag_began.connect(document.begin_drag)
+        self.lens.drag_ended.connect(document.end_drag)
+        self.inspector.edited.connect(document.edit)
+        self.inspector.drag_began.connect(document.begin_drag)
+        self.inspector.drag_ended.connect(document.end_drag)
+        self.inspector.complained.connect(self.complained)
+        self.findings.cured.connect(self.cure)
+        self.findings.chosen.connect(self.show_finding)
+        document.changed.connect(self._on_changed)
+        self.show_workspace()
+
+    def _build(self) -> None:
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidget(self.rows)
+        bottom = QSplitter(Qt.Orientation.Horizontal)
+        bottom.addWidget(self.lens)
+        bottom.addWidget(self.loops)
+        bottom.setStretchFactor(0, 1)
+        bottom.setChildrenCollapsible(False)
+        self.left = QSplitter(Qt.Orientation.Vertical)
+        self.left.addWidget(area)
+        self.left.addWidget(bottom)
+        self.left.setStretchFactor(0, 1)
+        self.left.setChildrenCollapsible(False)
+        side = QWidget()
+        side.setObjectName("side")
+        column = QVBoxLayout(side)
+        column.setContentsMargins(14, 12, 8, 12)
+        column.setSpacing(16)
+        column.addWidget(self.inspector)
+        column.addWidget(self.findings)
+        column.addStretch(1)
+        self._side_area = QScrollArea()
+        self._side_area.setWidgetResizable(True)
+        self._side_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._side_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._side_area.setWidget(side)
+        self._side_area.setMinimumWidth(230)
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.addWidget(self.left)
+        self.split.addWidget(self._side_area)
+        self.split.setStretchFactor(0, 1)
+        self.split.setChildrenCollapsible(False)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.split)
+
+    def default_sizes(self) -> None:
+        """Proportions for a window of the present size."""
+        side = 276
+        self.split.setSizes([max(300, self.width() - side), side])
+        lens = self.lens.sizeHint().height()
+        wanted = self.rows.sizeHint().height() + 4
+        height = self.height()
+        self.left.setSizes([min(wanted, height - lens), max(lens, height - wanted)])
+        bottom = self.left.widget(1)
+        if isinstance(bottom, QSplitter):
+            bottom.setSizes([max(300, self.width() - side - 206), 206])
+
+    def show_workspace(self) -> None:
+        """Show the document as it is now."""
+        workspace = self._document.workspace
+        findings = self._document.findings
+        self.selection = self.selection.valid_in(workspace)
+        self.rows.show_workspace(workspace, findings)
+        self.rows.show_selection(self.selection)
+        self.lens.show_workspace(workspace)
+        self.lens.show_selection(self.selection)
+        self.loops.show_workspace(workspace)
+        self.inspector.show_panel(panel_for(workspace, self.selection))
+        self.findings.show_findings(findings)
+        self.request_views()
+
+    def _on_changed(self, _workspace: object, _before: object) -> None:
+        self.show_workspace()
+
+    def show_snapshot(self, snapshot: Snapshot) -> None:
+        """Show what the board has sent."""
+        self.rows.show_snapshot(snapshot)
+        self.loops.show_places(snapshot.loop_places)
+
+    def request_views(self) -> None:
+        """Say what the rows need of the stream."""
+        project = self._document.workspace.project
+        requests = []
+        for signal in project.signals:
+            wiring = project.wiring(signal.pin)
+            span_s = SPANS_S[self.span]
+            if not span_s:
+                span_s = source_span_s(resolve_source(wiring, project.bench)) if wiring else 0.1
+            requests.append(ViewRequest(signal.name, span_s, self.rows.stream_columns))
+        self.views_changed.emit(tuple(requests))
+
+    def set_span(self, span: str) -> None:
+        """Choose how much time the streams show."""
+        self.span = span if span in SPANS_S else "auto"
+        self.request_views()
+
+    def select(self, selection: Selection) -> None:
+        """Select a cell or a yoke."""
+        self.selection = selection.valid_in(self._document.workspace)
+        self.rows.show_selection(self.selection)
+        self.lens.show_selection(self.selection)
+        self.inspector.show_panel(panel_for(self._document.workspace, self.selection))
+
+    def _open(self, selection: Selection, _place: QRect) -> None:
+        self.select(selection)
+        self.inspector.focus_first_field()
+
+    def _on_menu(self, selection: object, point: object) -> None:
+        if isinstance(selection, Selection):
+            self.select(selection)
+        self.menu_wanted.emit(selection, point)
+
+    def show_finding(self, finding: Finding) -> None:
+        """Select the place that a finding speaks of."""
+        project = self._document.workspace.project
+        chain = project.chain(finding.converter) or (project.chain_of(finding.signal) if finding.signal else None)
+        if finding.signal:
+            place = chain.places_of(finding.signal)[0] if chain and chain.places_of(finding.signal) else -1
+            self.select(Selection(chain.converter if chain else "", place, finding.signal, "sample"))
+        elif chain is not None:
+            self.select(Selection(chain.converter))
+
+    def cure(self, finding: Finding) -> None:
+        """Apply a finding's remedy."""
+        if finding.remedy is not None:
+            self._document.edit(finding.remedy)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Escape brings the keyboard back to the rows."""
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.rows.setFocus()
+        else:
+            super().keyPressEvent(event)

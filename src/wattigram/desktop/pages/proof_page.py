@@ -1,0 +1,286 @@
+"""The Proof page: what must hold, what holds, evidence, likely cause, cure."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
+
+from wattigram.core.design import Project
+from wattigram.core.proof import Evidence, LikelyCause, Proof, Verdict
+from wattigram.desktop.theme import color, heading_font, text_font, theme
+from wattigram.desktop.widgets.drawing import draw_verdict, elide
+from wattigram.desktop.widgets.evidence_view import EvidenceView
+
+OUTCOMES = {"holds": True, "fails": False, "open": None}
+
+
+class VerdictRow(QWidget):
+    """One expectation with its verdict."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, number: int, verdict: Verdict) -> None:
+        super().__init__()
+        self.verdict = verdict
+        self.number = number
+        self.is_current = False
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(f"{verdict.outcome}: {verdict.text}")
+        self.setToolTip(f"{verdict.text}\n{verdict.note}\nallowed: {verdict.limits_text or 'see text'}\n{verdict.samples} samples")
+
+    def _text_rect(self, width: int) -> QRectF:
+        return QRectF(28, 8, max(60, width - 28 - 58), 1000)
+
+    def sizeHint(self) -> QSize:
+        """Two lines or three."""
+        return QSize(260, self.heightForWidth(260))
+
+    def hasHeightForWidth(self) -> bool:
+        """The sentence wraps."""
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        """Height of the wrapped sentence and the note."""
+        metrics = self.fontMetrics()
+        wrapped = metrics.boundingRect(self._text_rect(width).toRect(), int(Qt.TextFlag.TextWordWrap), self.verdict.text)
+        return wrapped.height() + metrics.height() + 18
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Paint mark, sentence, kind and what was seen."""
+        t = theme()
+        painter = QPainter(self)
+        if self.is_current:
+            painter.fillRect(self.rect(), color(t.bad_tint if self.verdict.outcome == "fails" else t.band))
+        good = OUTCOMES[self.verdict.outcome]
+        draw_verdict(painter, QRectF(9, 10, 11, 11), good, color(t.good), color(t.bad), color(t.faint))
+        area = self._text_rect(self.width())
+        painter.setFont(text_font(0, QFont.Weight.DemiBold if good is False else QFont.Weight.Normal))
+        painter.setPen(color(t.ink))
+        area.setHeight(self.height() - self.fontMetrics().height() - 14)
+        painter.drawText(area, int(Qt.TextFlag.TextWordWrap), self.verdict.text)
+        painter.setFont(text_font(-1))
+        painter.setPen(color(t.bad if good is False else t.soft))
+        line = float(self.fontMetrics().height())
+        elide(painter, QRectF(28, self.height() - line - 6, self.width() - 36, line), f"{self.verdict.outcome}: {self.verdict.note}")
+        painter.setPen(color(t.faint))
+        painter.drawText(QRectF(self.width() - 56, 8, 48, line), Qt.AlignmentFlag.AlignRight, self.verdict.kind)
+        painter.setPen(color(t.action) if self.hasFocus() else color(t.hairline))
+        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Choose."""
+        self.setFocus()
+        self.chosen.emit(self.number)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Up, down and Enter."""
+        key = event.key() if event is not None else 0
+        if key == Qt.Key.Key_Down:
+            self.chosen.emit(self.number + 1)
+        elif key == Qt.Key.Key_Up:
+            self.chosen.emit(self.number - 1)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.chosen.emit(self.number)
+        elif event is not None:
+            super().keyPressEvent(event)
+
+
+class CauseCard(QFrame):
+    """A likely cause; Enter cures it and proves again."""
+
+    cured = pyqtSignal(object)
+
+    def __init__(self, cause: LikelyCause) -> None:
+        super().__init__()
+        self.cause = cause
+        self.setObjectName("card")
+        self.setProperty("tone", "error")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(f"Likely cause: {cause.title}")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 8, 10, 8)
+        column.setSpacing(3)
+        title = QLabel(f"{cause.title}")
+        title.setFont(text_font(0, QFont.Weight.DemiBold))
+        title.setWordWrap(True)
+        fit = QLabel(f"{cause.signal} · fits {cause.fit * 100:.0f} %")
+        fit.setFont(text_font(-0.5))
+        evidence = QLabel(cause.evidence)
+        evidence.setObjectName("soft")
+        evidence.setFont(text_font(-0.5))
+        evidence.setWordWrap(True)
+        for label in (title, fit, evidence):
+            column.addWidget(label)
+        if cause.remedy is not None:
+            cure = QPushButton(f"{cause.remedy.label}, prove again  ↵")
+            cure.setObjectName("link")
+            cure.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            cure.clicked.connect(lambda: self.cured.emit(self.cause))
+            column.addWidget(cure)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Enter cures."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.cause.remedy is not None:
+            self.cured.emit(self.cause)
+        else:
+            super().keyPressEvent(event)
+
+
+class ProofPage(QWidget):
+    """Verdicts on the left, evidence on the right."""
+
+    prove_wanted = pyqtSignal()
+    report_wanted = pyqtSignal()
+    cure_wanted = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self.proof: Proof | None = None
+        self._project: Project | None = None
+        self._evidence: tuple[Evidence, ...] = ()
+        self.current = -1
+        self.rows: list[VerdictRow] = []
+        self.causes: list[CauseCard] = []
+        self.view = EvidenceView()
+        self._build()
+        self._show_empty()
+
+    def _build(self) -> None:
+        side = QWidget()
+        side.setObjectName("list")
+        self._column = QVBoxLayout(side)
+        self._column.setContentsMargins(8, 12, 8, 12)
+        self._column.setSpacing(0)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidget(side)
+        area.setMinimumWidth(270)
+        self._area = area
+        right = QWidget()
+        right.setObjectName("page")
+        column = QVBoxLayout(right)
+        column.setContentsMargins(14, 10, 14, 12)
+        bar = QHBoxLayout()
+        self.summary = QLabel()
+        self.summary.setWordWrap(True)
+        self.prove_button = QPushButton("Record and prove")
+        self.prove_button.setObjectName("primary")
+        self.prove_button.clicked.connect(self.prove_wanted)
+        self.report_button = QPushButton("Report…")
+        self.report_button.clicked.connect(self.report_wanted)
+        self.report_button.setEnabled(False)
+        bar.addWidget(self.summary, 1)
+        bar.addWidget(self.prove_button)
+        bar.addWidget(self.report_button)
+        column.addLayout(bar)
+        column.addWidget(self.view, 1)
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.addWidget(area)
+        self.split.addWidget(right)
+        self.split.setStretchFactor(1, 1)
+        self.split.setSizes([330, 950])
+        self.split.setChildrenCollapsible(False)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.split)
+
+    def _clear(self) -> None:
+        while (item := self._column.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.rows, self.causes = [], []
+
+    def _heading(self, text: str) -> None:
+        label = QLabel(text)
+        label.setFont(heading_font())
+        label.setObjectName("faint")
+        label.setContentsMargins(4, 0, 0, 6)
+        self._column.addWidget(label)
+
+    def _show_empty(self) -> None:
+        self._clear()
+        self._heading("WHAT MUST HOLD")
+        text = QLabel("Nothing has been proved yet. “Record and prove” runs the board, records a take and holds it against the expectations.")
+        text.setWordWrap(True)
+        text.setObjectName("soft")
+        self._column.addWidget(text)
+        self._column.addStretch(1)
+        self.summary.setText("")
+
+    def show_proof(self, proof: Proof, evidence: tuple[Evidence, ...], project: Project, heading: str) -> None:
+        """Show a proof; the first thing that fails is chosen."""
+        self.proof, self._evidence, self._project = proof, evidence, project
+        self._clear()
+        self._heading("WHAT MUST HOLD")
+        for number, verdict in enumerate(proof.verdicts):
+            row = VerdictRow(number, verdict)
+            row.chosen.connect(self.choose)
+            self._column.addWidget(row)
+            self.rows.append(row)
+        if proof.causes:
+            self._column.addSpacing(18)
+            self._heading("LIKELY CAUSE")
+            for cause in proof.causes:
+                card = CauseCard(cause)
+                card.cured.connect(self.cure_wanted)
+                self._column.addWidget(card)
+                self._column.addSpacing(8)
+                self.causes.append(card)
+        elif proof.count("fails"):
+            self._column.addSpacing(18)
+            self._heading("LIKELY CAUSE")
+            text = QLabel("No known mistake fits what is seen.")
+            text.setObjectName("soft")
+            self._column.addWidget(text)
+        self._column.addStretch(1)
+        self.prove_button.setText("Prove again")
+        self.report_button.setEnabled(True)
+        warning = "" if proof.mark_matches else f" · made from build {proof.build_mark}, not from the present design"
+        self.summary.setText(heading + warning)
+        failing = [number for number, verdict in enumerate(proof.verdicts) if verdict.outcome == "fails"]
+        self.choose(failing[0] if failing else 0, focus=False)
+        if self.causes and self.isVisible():
+            self.causes[0].setFocus()
+
+    def choose(self, number: int, focus: bool = True) -> None:
+        """Show one verdict's evidence."""
+        if not self.rows or self._project is None:
+            return
+        self.current = max(0, min(len(self.rows) - 1, number))
+        for row in self.rows:
+            row.is_current = row.number == self.current
+            row.update()
+        row = self.rows[self.current]
+        if focus:
+            row.setFocus()
+            self._area.ensureWidgetVisible(row)
+        names = [signal.name for signal in self._project.signals]
+        index = names.index(row.verdict.signal) if row.verdict.signal in names else 0
+        self.view.show_evidence(self._evidence[self.current], index)
+
+    def focus_cause(self) -> None:
+        """Give the focus to the likeliest cause, else to the verdicts."""
+        if self.causes:
+            self.causes[0].setFocus()
+        elif self.rows:
+            self.rows[self.current].setFocus()
+
+    def as_text(self) -> str:
+        """The proof as a table."""
+        if self.proof is None:
+            return ""
+        lines = [f"{verdict.outcome}\t{verdict.text}\t{verdict.note}\t{verdict.limits_text}" for verdict in self.proof.verdicts]
+        lines += [f"likely cause\t{cause.title}\t{cause.fit * 100:.0f} %\t{cause.evidence}" for cause in self.proof.causes]
+        return "\n".join(lines)
+
+    def copy_text(self) -> None:
+        """The proof on the clipboard."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self.as_text())

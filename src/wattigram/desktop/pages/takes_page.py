@@ -1,0 +1,219 @@
+"""The Takes page: recordings, their traces, and the values under the cursor."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wattigram.core.quantity import brief, show_volts
+from wattigram.desktop.jobs import Job
+from wattigram.desktop.theme import heading_font, number_font
+from wattigram.desktop.widgets.take_data import TakeData, Trace, load_take
+from wattigram.desktop.widgets.trace_plot import TracePlot
+
+PATH_ROLE = Qt.ItemDataRole.UserRole
+
+
+class TakesPage(QWidget):
+    """List, traces and values."""
+
+    complained = pyqtSignal(str)
+    job_wanted = pyqtSignal(object)
+    export_wanted = pyqtSignal(object)
+    """Path of the take to export"""
+    open_wanted = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self.data: TakeData | None = None
+        self._shown: frozenset[tuple[str, str]] = frozenset()
+        self.takes = QListWidget()
+        self.takes.setAccessibleName("Takes")
+        self.signals = QListWidget()
+        self.signals.setAccessibleName("Signals shown")
+        self.plot = TracePlot()
+        self.values = QLabel()
+        self._build()
+        self.takes.currentItemChanged.connect(self._on_take)
+        self.signals.itemChanged.connect(self._on_tick)
+        self.plot.cursor_moved.connect(self._show_values)
+        self.plot.mark_moved.connect(lambda _seconds: self._show_values(self.plot.cursor_s))
+
+    def _build(self) -> None:
+        side = QWidget()
+        side.setObjectName("list")
+        column = QVBoxLayout(side)
+        column.setContentsMargins(12, 12, 8, 12)
+        column.setSpacing(6)
+        column.addWidget(_heading("TAKES"))
+        column.addWidget(self.takes, 3)
+        self._info = QLabel()
+        self._info.setObjectName("soft")
+        self._info.setWordWrap(True)
+        column.addWidget(self._info)
+        column.addSpacing(6)
+        column.addWidget(_heading("SIGNALS SHOWN"))
+        column.addWidget(self.signals, 3)
+        row = QHBoxLayout()
+        self.open_button = QPushButton("Open…")
+        self.open_button.clicked.connect(self.open_wanted)
+        self.export_button = QPushButton("Export table…")
+        self.export_button.setEnabled(False)
+        self.export_button.clicked.connect(lambda: self.data and self.export_wanted.emit(self.data.path))
+        row.addWidget(self.open_button)
+        row.addWidget(self.export_button)
+        column.addLayout(row)
+        right = QWidget()
+        right.setObjectName("page")
+        area = QVBoxLayout(right)
+        area.setContentsMargins(12, 12, 12, 8)
+        area.addWidget(self.plot, 1)
+        self.values.setTextFormat(Qt.TextFormat.RichText)
+        self.values.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.values.setMinimumHeight(self.fontMetrics().height() * 4)
+        self.values.setWordWrap(True)
+        area.addWidget(self.values)
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.addWidget(side)
+        self.split.addWidget(right)
+        self.split.setStretchFactor(1, 1)
+        self.split.setSizes([250, 1000])
+        self.split.setChildrenCollapsible(False)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.split)
+        self._show_values(None)
+
+    def show_folder(self, folder: Path) -> None:
+        """List a project's takes, the newest first."""
+        paths = sorted(folder.glob("*.h5"), key=lambda path: path.stat().st_mtime, reverse=True) if folder.is_dir() else []
+        self.takes.blockSignals(True)
+        self.takes.clear()
+        for path in paths:
+            self._add(path, at_top=False)
+        self.takes.blockSignals(False)
+        if paths and self.data is None:
+            self.takes.setCurrentRow(0)
+
+    def add_take(self, path: Path, select: bool = True) -> None:
+        """Show one more take, at the top."""
+        for number in range(self.takes.count()):
+            item = self.takes.item(number)
+            if item is not None and item.data(PATH_ROLE) == str(path):
+                self.takes.takeItem(number)
+                break
+        self._add(path, at_top=True)
+        if select:
+            self.takes.setCurrentRow(0)
+
+    def _add(self, path: Path, at_top: bool) -> None:
+        item = QListWidgetItem(path.stem)
+        item.setData(PATH_ROLE, str(path))
+        item.setToolTip(str(path))
+        self.takes.insertItem(0 if at_top else self.takes.count(), item)
+
+    def _on_take(self, item: QListWidgetItem | None, _before: QListWidgetItem | None) -> None:
+        if item is not None:
+            path = Path(item.data(PATH_ROLE))
+            job = Job(f"Opening {path.name}", lambda progress: load_take(path, progress), self)
+            job.finished.connect(self.show_data)
+            job.failed.connect(self._on_failed)
+            self.job_wanted.emit(job)
+
+    def _on_failed(self, why: str) -> None:
+        self.complained.emit(why)
+        self._info.setText(why)
+
+    def show_data(self, data: TakeData) -> None:
+        """Show a take that has been opened."""
+        if self.data is not None:
+            self.data.take.close()
+        self.data = data
+        self.export_button.setEnabled(True)
+        take = data.take
+        lost = take.lost_cycles
+        samples = f"{take.samples:,}".replace(",", "\u202f")
+        self._info.setText(
+            f"{brief(data.seconds, 's', 5)} · {samples} samples · {lost or 'no'} cycles lost · {len(take.events)} events · "
+            f"build {take.build_mark}" + ("" if take.complete else " · not finished")
+        )
+        reduced = {trace.name for trace in data.traces if trace.stage == "reduced"}
+        self._shown = frozenset(
+            (trace.name, trace.stage) for trace in data.traces if trace.stage == "reduced" or trace.name not in reduced
+        )
+        self.signals.blockSignals(True)
+        self.signals.clear()
+        for trace in data.traces:
+            item = QListWidgetItem(trace.name + (" · reduced" if trace.stage == "reduced" else " · raw" if trace.name in reduced else ""))
+            item.setData(PATH_ROLE, (trace.name, trace.stage))
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            shown = (trace.name, trace.stage) in self._shown
+            item.setCheckState(Qt.CheckState.Checked if shown else Qt.CheckState.Unchecked)
+            self.signals.addItem(item)
+        self.signals.blockSignals(False)
+        self.plot.show_take(data, self._shown)
+        self._show_values(None)
+
+    def _on_tick(self, _item: QListWidgetItem) -> None:
+        chosen = set()
+        for number in range(self.signals.count()):
+            item = self.signals.item(number)
+            if item is not None and item.checkState() == Qt.CheckState.Checked:
+                chosen.add(tuple(item.data(PATH_ROLE)))
+        self._shown = frozenset(chosen)
+        self.plot.show_take(self.data, self._shown)
+
+    def _show_values(self, seconds: float | None) -> None:
+        if seconds is None or not self.plot.traces:
+            self.values.setText("Move the mouse over a trace for its values; click to set a mark. Wheel zooms, drag moves, double click shows all.")
+            return
+        head = f"t = {brief(seconds, 's', 9)}"
+        if self.plot.mark_s is not None:
+            delta = seconds - self.plot.mark_s
+            rate = f" · 1/Δt = {brief(1 / abs(delta), 'Hz', 5)}" if delta else ""
+            head += f" · Δt from mark = {brief(delta, 's', 6)}{rate}"
+        cells = "".join(f"<td style='padding-right:22px'>{self._value(trace, seconds)}</td>" for trace in self.plot.traces)
+        family = number_font().family()
+        self.values.setText(f"<span style='font-family:\"{family}\"'>{head}<table><tr>{cells}</tr></table></span>")
+
+    @staticmethod
+    def _value(trace: Trace, seconds: float) -> str:
+        number = trace.number_at(seconds)
+        name = trace.name.replace("&", "&amp;").replace("<", "&lt;")
+        if not trace.samples.valid[number]:
+            return f"{name}<br>missing"
+        code = int(trace.samples.items[number]) >> trace.code_shift
+        return f"{name}<br>{show_volts(float(trace.samples.volts[number]))} · {code} · 0x{code:03X}"
+
+    def copy_picture(self) -> None:
+        """The traces as a picture on the clipboard."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setPixmap(self.plot.grab())
+
+    def close_take(self) -> None:
+        """Let the file go."""
+        if self.data is not None:
+            self.data.take.close()
+            self.data = None
+            self.plot.show_take(None, frozenset())
+
+
+def _heading(text: str) -> QLabel:
+    label = QLabel(text)
+    label.setFont(heading_font())
+    label.setObjectName("faint")
+    return label

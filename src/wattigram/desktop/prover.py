@@ -1,0 +1,69 @@
+"""Recording and proving as one job."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from wattigram.core.bench import resolve_source, source_span_s
+from wattigram.core.design import Workspace
+from wattigram.core.proof import Evidence, Proof, evidence_for, prove, write_html
+from wattigram.core.session import record
+from wattigram.core.take import open_take
+
+SHORTEST_S, LONGEST_S = 2.0, 30.0
+PERIODS = 2.5
+
+
+@dataclass(frozen=True)
+class Proved:
+    """A proof with all that is needed to show it."""
+
+    workspace: Workspace
+    take: Path
+    proof: Proof
+    evidence: tuple[Evidence, ...]
+    heading: str
+
+
+def next_take_path(folder: Path) -> Path:
+    """A name for the next take: "take 12.h5"."""
+    folder.mkdir(parents=True, exist_ok=True)
+    numbers = [int(path.stem[5:]) for path in folder.glob("take *.h5") if path.stem[5:].isdigit()]
+    return folder / f"take {max(numbers, default=0) + 1}.h5"
+
+
+def proof_seconds(workspace: Workspace) -> float:
+    """Long enough that every source shows what it does more than twice."""
+    project = workspace.project
+    spans = [source_span_s(resolve_source(wiring, project.bench)) for wiring in project.bench]
+    return min(LONGEST_S, max(SHORTEST_S, PERIODS * max(spans, default=0.0)))
+
+
+def record_and_prove(workspace: Workspace, address: str, path: Path, progress: Callable[[float], None]) -> Proved:
+    """Run the board, record, and judge; the virtual board runs as fast as it can."""
+    seconds = proof_seconds(workspace)
+    record(workspace, seconds, path, board=address, fast=address == "virtual", progress=lambda share: progress(share * 0.6))
+    return prove_take(workspace, path, lambda share: progress(0.6 + share * 0.4))
+
+
+def prove_take(workspace: Workspace, path: Path, progress: Callable[[float], None]) -> Proved:
+    """Judge a take that is there."""
+    with open_take(path) as take:
+        proof = prove(workspace, take, lambda share: progress(share * 0.8))
+        evidence = []
+        for number, verdict in enumerate(proof.verdicts):
+            evidence.append(evidence_for(take, verdict))
+            progress(0.8 + 0.2 * (number + 1) / len(proof.verdicts))
+        samples = f"{take.samples:,}".replace(",", "\u202f")
+        heading = f"{path.stem} · {take.seconds:.1f} s · {samples} samples · {take.lost_cycles} cycles lost"
+        return Proved(workspace, path, proof, tuple(evidence), heading)
+
+
+def write_report(proved: Proved, path: Path, progress: Callable[[float], None]) -> Path:
+    """Write the HTML report of a proof."""
+    progress(0.1)
+    with open_take(proved.take) as take:
+        write_html(proved.workspace, take, proved.proof, path)
+    return path

@@ -1,0 +1,222 @@
+"""Colours, fonts and line patterns, in light and dark."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPen
+from PyQt6.QtWidgets import QApplication
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Colours by what they are for."""
+
+    name: str
+    paper: str
+    panel: str
+    card: str
+    ink: str
+    soft: str
+    faint: str
+    hairline: str
+    band: str
+    action: str
+    action_text: str
+    good: str
+    bad: str
+    bad_tint: str
+    doubt: str
+    signals: tuple[str, ...]
+    tint_alpha: int
+
+
+LIGHT = Theme(
+    name="light",
+    paper="#F4F1EA",
+    panel="#FCFBF8",
+    card="#FFFFFF",
+    ink="#23262D",
+    soft="#5E5F5C",
+    faint="#85806F",
+    hairline="#D8D2C4",
+    band="#EAE6DA",
+    action="#1E6F69",
+    action_text="#FFFFFF",
+    good="#1F7145",
+    bad="#A82B1F",
+    bad_tint="#F3E0DA",
+    doubt="#8F6A10",
+    signals=("#B4552D", "#1E6F69", "#4B5BA7", "#8A4A86", "#6F7722", "#54616E", "#A8751A", "#B04A6A"),
+    tint_alpha=58,
+)
+DARK = Theme(
+    name="dark",
+    paper="#1D1F23",
+    panel="#232529",
+    card="#2A2D32",
+    ink="#ECE8DF",
+    soft="#B4B0A6",
+    faint="#8E8A80",
+    hairline="#3E4046",
+    band="#2C2E33",
+    action="#3FA79E",
+    action_text="#10201F",
+    good="#62BE8B",
+    bad="#EE8373",
+    bad_tint="#47302D",
+    doubt="#D9B04C",
+    signals=("#E08A5F", "#4FB3AA", "#8E9CE6", "#C98AC4", "#B3BC5A", "#9DACBA", "#DDAE55", "#E388A6"),
+    tint_alpha=70,
+)
+PATTERNS = (
+    Qt.PenStyle.SolidLine,
+    Qt.PenStyle.SolidLine,
+    Qt.PenStyle.SolidLine,
+    Qt.PenStyle.SolidLine,
+    Qt.PenStyle.DashLine,
+    Qt.PenStyle.DashLine,
+    Qt.PenStyle.DotLine,
+    Qt.PenStyle.DashDotLine,
+)
+MARKERS = ("square", "disc", "up", "diamond", "ring", "down", "bar", "cross")
+"""Each signal's mark has a form of its own beside its colour."""
+
+_current = LIGHT
+
+
+def theme() -> Theme:
+    """The theme in use."""
+    return _current
+
+
+def color(value: str, alpha: int = 255) -> QColor:
+    """A colour, perhaps seen through."""
+    shade = QColor(value)
+    shade.setAlpha(alpha)
+    return shade
+
+
+def signal_color(index: int, alpha: int = 255) -> QColor:
+    """Colour of the signal in that place of the project."""
+    return color(_current.signals[index % len(_current.signals)], alpha)
+
+
+def signal_pen(index: int, width: float = 1.4) -> QPen:
+    """Pen for the captured line of a signal."""
+    pen = QPen(signal_color(index), width)
+    pen.setStyle(PATTERNS[index % len(PATTERNS)])
+    pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+    return pen
+
+
+def _family(*names: str) -> str:
+    known = set(QFontDatabase.families())
+    return next((name for name in names if name in known), "")
+
+
+def text_font(points: float = 0.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """The interface's font; sizes are relative to what the user has set."""
+    font = QFont(QApplication.font())
+    if points:
+        font.setPointSizeF(QApplication.font().pointSizeF() + points)
+    font.setWeight(weight)
+    return font
+
+
+def number_font(points: float = 0.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+    """Monospaced, with figures of equal width."""
+    font = QFont(_family("JetBrains Mono", "DejaVu Sans Mono") or "monospace")
+    font.setStyleHint(QFont.StyleHint.Monospace)
+    font.setPointSizeF(QApplication.font().pointSizeF() + points)
+    font.setWeight(weight)
+    return font
+
+
+def heading_font() -> QFont:
+    """Small letters, widely spaced, for headings in capitals."""
+    font = text_font(-1.5, QFont.Weight.DemiBold)
+    font.setLetterSpacing(QFont.SpacingType.AbsoluteSpacing, 1.0)
+    return font
+
+
+def apply_theme(app: QApplication, chosen: Theme, points: float = 9.5) -> None:
+    """Dress the whole application."""
+    global _current
+    _current = chosen
+    family = _family("Inter", "Inter Variable", "Noto Sans", "DejaVu Sans")
+    font = QFont(family) if family else QFont(app.font())
+    font.setPointSizeF(points)
+    app.setFont(font)
+    app.setStyleSheet(_stylesheet(chosen))
+
+
+def _stylesheet(t: Theme) -> str:
+    return f"""
+* {{ color: {t.ink}; }}
+QMainWindow, QDialog {{ background: {t.paper}; }}
+QToolTip {{ background: {t.card}; color: {t.ink}; border: 1px solid {t.hairline}; padding: 4px; }}
+QWidget#header, QWidget#side, QWidget#list {{ background: {t.panel}; }}
+QWidget#header {{ border-bottom: 1px solid {t.hairline}; }}
+QWidget#side {{ border-left: 1px solid {t.hairline}; }}
+QWidget#list {{ border-right: 1px solid {t.hairline}; }}
+QWidget#page, QStackedWidget {{ background: {t.paper}; }}
+QScrollArea {{ border: none; background: transparent; }}
+QWidget#plain {{ background: transparent; }}
+QFrame#card {{ background: {t.card}; border: 1px solid {t.hairline}; border-radius: 6px; }}
+QFrame#card[tone="error"] {{ border-left: 4px solid {t.bad}; }}
+QFrame#card[tone="warning"] {{ border-left: 4px solid {t.doubt}; }}
+QFrame#card[tone="note"] {{ border-left: 4px solid {t.faint}; }}
+QFrame#card:focus {{ border-top: 2px solid {t.action}; border-right: 2px solid {t.action}; border-bottom: 2px solid {t.action}; }}
+QFrame#notice {{ background: {t.bad_tint}; border: 1px solid {t.bad}; border-radius: 6px; }}
+QLabel#soft {{ color: {t.soft}; }}
+QLabel#faint {{ color: {t.faint}; }}
+QLabel#cure {{ color: {t.action}; font-weight: 600; }}
+QLabel#bad {{ color: {t.bad}; }}
+QPushButton {{ background: {t.card}; border: 1px solid {t.hairline}; border-radius: 6px; padding: 5px 12px; }}
+QPushButton:hover {{ border-color: {t.action}; }}
+QPushButton:focus {{ border: 2px solid {t.action}; padding: 4px 11px; }}
+QPushButton:disabled {{ color: {t.faint}; }}
+QPushButton#primary {{ background: {t.action}; color: {t.action_text}; border-color: {t.action}; font-weight: 600; }}
+QPushButton#primary:focus {{ border: 2px solid {t.ink}; }}
+QPushButton#primary:disabled {{ background: {t.hairline}; border-color: {t.hairline}; color: {t.faint}; }}
+QPushButton#page {{ background: transparent; border: none; color: {t.soft}; padding: 6px 14px; border-radius: 6px; }}
+QPushButton#page:hover {{ color: {t.ink}; }}
+QPushButton#page:checked {{ background: {t.ink}; color: {t.panel}; font-weight: 600; }}
+QPushButton#page:focus {{ border: 2px solid {t.action}; padding: 4px 12px; }}
+QPushButton#chip {{ border-radius: 11px; padding: 4px 12px; background: {t.card}; }}
+QPushButton#chip:focus {{ border: 2px solid {t.action}; padding: 3px 11px; }}
+QPushButton#chip[tone="bad"] {{ color: {t.bad}; border-color: {t.bad}; }}
+QPushButton#chip[tone="good"] {{ color: {t.good}; border-color: {t.good}; }}
+QPushButton#link {{ background: transparent; border: none; color: {t.action}; padding: 2px; font-weight: 600; text-align: left; }}
+QPushButton#link:focus {{ border: 1px solid {t.action}; padding: 1px; }}
+QLineEdit, QComboBox, QPlainTextEdit {{ background: {t.card}; border: 1px solid {t.hairline}; border-radius: 4px; padding: 3px 6px;
+  selection-background-color: {t.action}; selection-color: {t.action_text}; }}
+QLineEdit:focus, QComboBox:focus {{ border: 2px solid {t.action}; padding: 2px 5px; }}
+QLineEdit[wrong="true"] {{ border: 2px solid {t.bad}; padding: 2px 5px; }}
+QComboBox::drop-down {{ border: none; width: 18px; }}
+QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.hairline}; selection-background-color: {t.band}; selection-color: {t.ink}; }}
+QListWidget {{ background: transparent; border: none; outline: none; }}
+QListWidget::item {{ padding: 6px 4px; border-bottom: 1px solid {t.hairline}; }}
+QListWidget::item:selected {{ background: {t.band}; color: {t.ink}; }}
+QListWidget:focus::item:selected {{ border: 1px solid {t.action}; }}
+QMenu {{ background: {t.card}; border: 1px solid {t.hairline}; padding: 4px; }}
+QMenu::item {{ padding: 5px 24px 5px 12px; }}
+QMenu::item:selected {{ background: {t.band}; }}
+QMenu::item:disabled {{ color: {t.faint}; }}
+QMenu::separator {{ height: 1px; background: {t.hairline}; margin: 4px 8px; }}
+QSplitter::handle {{ background: {t.hairline}; }}
+QSplitter::handle:horizontal {{ width: 1px; }}
+QSplitter::handle:vertical {{ height: 1px; }}
+QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
+QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
+QScrollBar::handle {{ background: {t.hairline}; border-radius: 4px; min-height: 24px; min-width: 24px; margin: 1px; }}
+QScrollBar::handle:hover {{ background: {t.faint}; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
+QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+QProgressBar {{ background: {t.band}; border: none; border-radius: 3px; height: 6px; text-align: center; }}
+QProgressBar::chunk {{ background: {t.action}; border-radius: 3px; }}
+QSlider::groove:horizontal {{ background: {t.hairline}; height: 4px; border-radius: 2px; }}
+QSlider::handle:horizontal {{ background: {t.action}; width: 14px; margin: -5px 0; border-radius: 7px; }}
+"""

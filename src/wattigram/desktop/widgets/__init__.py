@@ -1,0 +1,1 @@
+"""Painted widgets and panels that the pages are made of."""

@@ -1,0 +1,158 @@
+"""Bands, captured lines and marks, painted from arrays without a Python loop over points."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6 import sip
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF
+
+from wattigram.desktop.theme import MARKERS, signal_color
+
+FloatArray = NDArray[np.float64]
+
+
+class LineBuffer:
+    """Line segments in memory that NumPy fills and QPainter draws."""
+
+    def __init__(self) -> None:
+        self._capacity = 0
+        self._segments: sip.array = sip.array(QLineF, 0)
+        self._view: FloatArray = np.empty((0, 4))
+
+    def segments(self, count: int) -> FloatArray:
+        """(count, 4) float64 to fill with x1, y1, x2, y2."""
+        if count != self._capacity:
+            self._capacity = count
+            self._segments = sip.array(QLineF, count)
+            self._view = np.frombuffer(self._segments, dtype=np.float64).reshape(count, 4) if count else np.empty((0, 4))
+        return self._view
+
+    def draw(self, painter: QPainter) -> None:
+        """Draw all segments with the painter's pen."""
+        if self._capacity:
+            painter.drawLines(self._segments)
+
+
+def fill_trace(buffer: LineBuffer, x: FloatArray, low: FloatArray, high: FloatArray) -> None:
+    """Segments for columns of extremes: one upright segment a column, each touching the one before.
+
+    Where low and high are the same array the points are joined instead. NaN leaves a gap.
+    """
+    if len(x) < 2:
+        buffer.segments(0)
+        return
+    if low is high:
+        view = buffer.segments(len(x) - 1)
+        view[:, 0], view[:, 2] = x[:-1], x[1:]
+        view[:, 1], view[:, 3] = low[:-1], low[1:]
+    else:
+        view = buffer.segments(len(x))
+        view[:, 0] = view[:, 2] = x
+        view[:, 1], view[:, 3] = low, high
+        # Screen y runs downwards, so "low" may be the larger number: order does not matter here.
+        top, bottom = np.minimum(low, high), np.maximum(low, high)
+        view[1:, 1] = np.fmin(top[1:], bottom[:-1])
+        view[1:, 3] = np.fmax(bottom[1:], top[:-1])
+        view[0, 1], view[0, 3] = top[0], bottom[0]
+    broken = ~np.isfinite(view).all(axis=1)
+    if broken.any():
+        view[broken] = -1e6
+
+
+def polygon(x: FloatArray, y: FloatArray) -> QPolygonF:
+    """A polygon of (n,) points."""
+    shape = QPolygonF()
+    shape.fill(QPointF(), len(x))
+    if len(x):
+        memory = shape.data()
+        memory.setsize(len(x) * 16)
+        view = np.frombuffer(memory, dtype=np.float64).reshape(-1, 2)
+        view[:, 0], view[:, 1] = x, y
+    return shape
+
+
+def draw_band(painter: QPainter, x: FloatArray, low: FloatArray, high: FloatArray, tint: QColor) -> None:
+    """The expected band: a tint without outline."""
+    if len(x) < 2:
+        return
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QBrush(tint))
+    painter.drawPolygon(polygon(np.concatenate((x, x[::-1])), np.concatenate((low, high[::-1]))))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def draw_marker(painter: QPainter, center: QPointF, index: int, size: float = 9.0) -> None:
+    """A signal's mark: its colour, and a form of its own for those who do not see the difference."""
+    shade = signal_color(index)
+    kind = MARKERS[index % len(MARKERS)]
+    half = size / 2
+    x, y = center.x(), center.y()
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(shade)
+    if kind == "square":
+        painter.drawRoundedRect(QRectF(x - half, y - half, size, size), 1.5, 1.5)
+    elif kind == "disc":
+        painter.drawEllipse(center, half, half)
+    elif kind == "up":
+        painter.drawPolygon(QPolygonF([QPointF(x, y - half), QPointF(x + half, y + half), QPointF(x - half, y + half)]))
+    elif kind == "down":
+        painter.drawPolygon(QPolygonF([QPointF(x, y + half), QPointF(x + half, y - half), QPointF(x - half, y - half)]))
+    elif kind == "diamond":
+        points = [QPointF(x, y - half), QPointF(x + half, y), QPointF(x, y + half), QPointF(x - half, y)]
+        painter.drawPolygon(QPolygonF(points))
+    elif kind == "bar":
+        painter.drawRect(QRectF(x - half, y - half / 2, size, half))
+    else:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(shade, 2.2))
+        if kind == "ring":
+            painter.drawEllipse(center, half - 1, half - 1)
+        else:
+            painter.drawLine(QPointF(x - half, y - half), QPointF(x + half, y + half))
+            painter.drawLine(QPointF(x - half, y + half), QPointF(x + half, y - half))
+    painter.restore()
+
+
+def draw_verdict(painter: QPainter, rect: QRectF, good: bool | None, good_color: QColor, bad_color: QColor, dull: QColor) -> None:
+    """✓, ✕ or ○ drawn as lines, so that no font has to have them."""
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    if good is None:
+        painter.setPen(QPen(dull, 1.6))
+        painter.drawEllipse(rect.adjusted(1, 1, -1, -1))
+    elif good:
+        painter.setPen(QPen(good_color, 2.0))
+        path = QPainterPath(QPointF(rect.left() + 1, rect.center().y()))
+        path.lineTo(rect.center().x() - 1, rect.bottom() - 1.5)
+        path.lineTo(rect.right(), rect.top() + 1)
+        painter.drawPath(path)
+    else:
+        painter.setPen(QPen(bad_color, 2.0))
+        inner = rect.adjusted(1, 1, -1, -1)
+        painter.drawLine(inner.topLeft(), inner.bottomRight())
+        painter.drawLine(inner.bottomLeft(), inner.topRight())
+    painter.restore()
+
+
+def elide(painter: QPainter, rect: QRectF, text: str, flags: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> None:
+    """One line of text, shortened where it does not fit."""
+    shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(0, int(rect.width())))
+    painter.drawText(rect, flags | Qt.AlignmentFlag.AlignVCenter, shown)
+
+
+def nice_ticks(low: float, high: float, most: int) -> list[float]:
+    """Round numbers (1, 2, 5 × 10ⁿ apart) within a span."""
+    if not (math.isfinite(low) and math.isfinite(high)) or high <= low:
+        return []
+    raw = (high - low) / max(1, most)
+    power = 10 ** math.floor(math.log10(raw))
+    step = next(power * factor for factor in (1, 2, 5, 10) if power * factor >= raw * 0.999)
+    first = math.ceil(low / step - 1e-9)
+    return [index * step for index in range(first, math.floor(high / step + 1e-9) + 1)]

@@ -1,0 +1,138 @@
+"""The bar at the top: project, pages, board, run, record, proof."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFont
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+
+from wattigram.core.design import Workspace
+from wattigram.core.proof import Proof
+from wattigram.core.quantity import brief
+from wattigram.core.session import Snapshot
+from wattigram.desktop.theme import text_font
+
+PAGES = ("Chain", "Takes", "Proof")
+
+
+class Header(QWidget):
+    """Shows state, emits wishes."""
+
+    page_wanted = pyqtSignal(int)
+    run_wanted = pyqtSignal()
+    record_wanted = pyqtSignal()
+    board_wanted = pyqtSignal()
+    proof_wanted = pyqtSignal()
+    menu_wanted = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("header")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.menu_button = QPushButton("☰")
+        self.menu_button.setObjectName("page")
+        self.menu_button.setAccessibleName("Menu")
+        self.menu_button.setToolTip("All actions are in here; Ctrl+K finds them by name")
+        self.menu_button.clicked.connect(self.menu_wanted)
+        self.title = QLabel()
+        self.title.setFont(text_font(1, QFont.Weight.Bold))
+        self.part = QLabel()
+        self.part.setObjectName("soft")
+        self.part.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.pages: list[QPushButton] = []
+        group = QButtonGroup(self)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 6, 12, 6)
+        row.setSpacing(8)
+        row.addWidget(self.menu_button)
+        row.addWidget(self.title)
+        row.addWidget(self.part, 2)
+        for number, name in enumerate(PAGES):
+            button = QPushButton(name)
+            button.setObjectName("page")
+            button.setCheckable(True)
+            button.setToolTip(f"Alt+{number + 1}")
+            button.clicked.connect(lambda _checked, page=number: self.page_wanted.emit(page))
+            group.addButton(button)
+            self.pages.append(button)
+            row.addWidget(button)
+        row.addStretch(1)
+        self.board = QPushButton()
+        self.board.setObjectName("chip")
+        self.board.clicked.connect(self.board_wanted)
+        self.run_button = QPushButton("Run")
+        self.run_button.setObjectName("primary")
+        self.run_button.setToolTip("Run the board, or stop it (F5)")
+        self.run_button.clicked.connect(self.run_wanted)
+        self.record_button = QPushButton("Record")
+        self.record_button.setToolTip("Run anew and record a take; again to stop (Ctrl+R)")
+        self.record_button.clicked.connect(self.record_wanted)
+        self.proof = QPushButton("Prove")
+        self.proof.setObjectName("chip")
+        self.proof.setToolTip("Record a take and hold it against the expectations (F6)")
+        self.proof.clicked.connect(self.proof_wanted)
+        for button in (self.board, self.run_button, self.record_button, self.proof):
+            row.addWidget(button)
+        self.show_snapshot(Snapshot())
+
+    def show_workspace(self, workspace: Workspace, is_clean: bool) -> None:
+        """Name of the project, and what it is for."""
+        self.title.setText(workspace.project.name + ("" if is_clean else " •"))
+        self.title.setToolTip("" if is_clean else "There are changes that have not been saved")
+        clock = brief(workspace.bus_clock_hz, "Hz")
+        text = f"{workspace.part.name} · {clock} · {workspace.reference_v:.3f} V"
+        self.part.setText(text)
+        self.part.setToolTip(text)
+
+    def show_page(self, number: int) -> None:
+        """Mark a page."""
+        self.pages[number].setChecked(True)
+
+    def show_snapshot(self, snapshot: Snapshot) -> None:
+        """State of the board."""
+        names = {"off": "Board off", "idle": "Board ready", "running": "Board running", "failed": "Board failed"}
+        text = f"○ {names[snapshot.state]}" if snapshot.state != "running" else "● Board running"
+        tone = ""
+        if snapshot.state == "failed" or snapshot.lost_cycles:
+            tone = "bad"
+        if snapshot.state in {"idle", "running"}:
+            if snapshot.mark_matches is False:
+                text = f"✕ Board has build {snapshot.build_mark}"
+                tone = "bad"
+            elif snapshot.mark_matches:
+                text += f" · build {snapshot.build_mark[:4]}"
+            if snapshot.lost_cycles:
+                text += f" · {snapshot.lost_cycles} lost"
+        _set(self.board, text, tone)
+        tip = snapshot.message or snapshot.board or "Click to choose a board"
+        if snapshot.mark_matches is False:
+            tip = "The board was built from another design: expected values may not fit. Build and load it again."
+        elif snapshot.state == "running":
+            tip += f"\n{snapshot.seconds:.1f} s, {snapshot.samples} samples, {snapshot.lost_cycles} cycles lost"
+        self.board.setToolTip(tip)
+        self.run_button.setText("Stop" if snapshot.state == "running" else "Run")
+        recording = snapshot.recording is not None
+        self.record_button.setText(f"Stop recording · {snapshot.seconds:.0f} s" if recording else "Record")
+
+    def show_proof(self, proof: Proof | None) -> None:
+        """The proof in a few words."""
+        if proof is None:
+            _set(self.proof, "Prove", "")
+            return
+        text = f"✓ {proof.count('holds')} hold"
+        if proof.count("fails"):
+            text += f" · ✕ {proof.count('fails')} fail{'s' if proof.count('fails') == 1 else ''}"
+        if proof.count("open"):
+            text += f" · ○ {proof.count('open')} open"
+        _set(self.proof, text, "bad" if proof.count("fails") else "good")
+
+
+def _set(chip: QPushButton, text: str, tone: str) -> None:
+    if chip.text() != text:
+        chip.setText(text)
+    if chip.property("tone") != tone:
+        chip.setProperty("tone", tone)
+        style = chip.style()
+        if style is not None:
+            style.unpolish(chip)
+            style.polish(chip)

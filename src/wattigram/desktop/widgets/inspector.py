@@ -1,0 +1,240 @@
+"""The inspector: facts, fields and a what-if of what is selected."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QSizePolicy, QSlider, QVBoxLayout, QWidget
+
+from wattigram.core.errors import QuantityError
+from wattigram.desktop.inspect import Fact, Field, Panel
+from wattigram.desktop.theme import heading_font, number_font, text_font, theme
+from wattigram.desktop.widgets.what_if import WhatIfChart
+
+SLIDER_STEPS = 1000
+
+
+class FieldEditor(QObject):
+    """The widget of one field; makes its edit when something was entered."""
+
+    edited = pyqtSignal(object)
+    drag_began = pyqtSignal()
+    drag_ended = pyqtSignal()
+    complained = pyqtSignal(str)
+
+    def __init__(self, field: Field, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._field = field
+        self.widget: QLineEdit | QComboBox | QSlider
+        if field.slider is not None:
+            slider = QSlider(Qt.Orientation.Horizontal, parent)
+            slider.setRange(0, SLIDER_STEPS)
+            slider.valueChanged.connect(self._slid)
+            slider.sliderPressed.connect(self.drag_began)
+            slider.sliderReleased.connect(self.drag_ended)
+            self.widget = slider
+        elif field.options:
+            box = QComboBox(parent)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(6)
+            box.textActivated.connect(self._enter)
+            self.widget = box
+        else:
+            line = QLineEdit(parent)
+            line.setFont(number_font(-0.5))
+            line.editingFinished.connect(self._typed)
+            line.installEventFilter(self)
+            self.widget = line
+        self.widget.setAccessibleName(field.label)
+        self.widget.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.show_field(field)
+
+    def show_field(self, field: Field) -> None:
+        """Show another value; what is being typed is left alone."""
+        self._field = field
+        widget = self.widget
+        widget.blockSignals(True)
+        if isinstance(widget, QSlider):
+            assert field.slider is not None
+            low, high, now = field.slider
+            if not widget.isSliderDown():
+                widget.setValue(round((now - low) / (high - low) * SLIDER_STEPS))
+            widget.setToolTip(field.text)
+        elif isinstance(widget, QComboBox):
+            if [widget.itemText(number) for number in range(widget.count())] != list(field.options):
+                widget.clear()
+                widget.addItems(field.options)
+            widget.setCurrentIndex(field.options.index(field.text) if field.text in field.options else -1)
+        elif not (widget.hasFocus() and widget.isModified()):
+            widget.setText(field.text)
+            widget.setModified(False)
+            widget.setPlaceholderText(field.hint)
+            self._mark(False)
+        widget.blockSignals(False)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Escape takes back what was typed."""
+        if event is not None and event.type() == QEvent.Type.KeyPress and isinstance(self.widget, QLineEdit):
+            if event.key() == Qt.Key.Key_Escape:  # type: ignore[attr-defined]
+                self.widget.setText(self._field.text)
+                self.widget.setModified(False)
+                self._mark(False)
+                return True
+        return super().eventFilter(watched, event)
+
+    def _typed(self) -> None:
+        assert isinstance(self.widget, QLineEdit)
+        text = self.widget.text()
+        if self.widget.isModified() and text != self._field.text:
+            self._enter(text)
+        else:
+            self._mark(False)
+
+    def _slid(self, step: int) -> None:
+        assert self._field.slider is not None
+        low, high, _now = self._field.slider
+        self._enter(f"{low + (high - low) * step / SLIDER_STEPS:.4f}")
+
+    def _enter(self, text: str) -> None:
+        try:
+            edit = self._field.make(text)
+        except QuantityError as fault:
+            self._mark(True, str(fault))
+            self.complained.emit(f"{self._field.label}: {fault}")
+            return
+        self._mark(False)
+        if isinstance(self.widget, QLineEdit):
+            self.widget.setModified(False)
+        if edit is not None:
+            self.edited.emit(edit)
+
+    def _mark(self, wrong: bool, why: str = "") -> None:
+        widget = self.widget
+        if isinstance(widget, QLineEdit) and bool(widget.property("wrong")) != wrong:
+            widget.setProperty("wrong", wrong)
+            style = widget.style()
+            if style is not None:
+                style.unpolish(widget)
+                style.polish(widget)
+        widget.setToolTip(why or self._field.hint)
+
+
+class Inspector(QWidget):
+    """Shows a panel; keeps its widgets while only figures change."""
+
+    edited = pyqtSignal(object)
+    drag_began = pyqtSignal()
+    drag_ended = pyqtSignal()
+    complained = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("plain")
+        self._panel: Panel | None = None
+        self._facts: list[QLabel] = []
+        self.fields: list[FieldEditor] = []
+        self.chart: WhatIfChart | None = None
+        self._layout = QVBoxLayout(self)
+        self._layout.setContentsMargins(0, 0, 0, 0)
+        self._title = QLabel(self)
+        self._title.setFont(heading_font())
+        self._title.setObjectName("faint")
+        self._title.setWordWrap(True)
+        self._layout.addWidget(self._title)
+        self._body: QWidget | None = None
+
+    def show_panel(self, panel: Panel) -> None:
+        """Show a panel, by the same widgets where they fit."""
+        self._title.setText(panel.title.upper())
+        self._title.setFont(heading_font())
+        if self._panel is None or panel.shape != self._panel.shape:
+            self._build(panel)
+        self._panel = panel
+        for label, fact in zip(self._facts, panel.facts, strict=True):
+            self._show_fact(label, fact)
+        for editor, field in zip(self.fields, panel.fields, strict=True):
+            editor.show_field(field)
+        if self.chart is not None and panel.what_if is not None:
+            self.chart.show_data(panel.what_if)
+            self._chart_title.setText(panel.what_if.title.upper())
+
+    def rebuild(self) -> None:
+        """Make all widgets anew, after the theme changed."""
+        panel, self._panel = self._panel, None
+        if panel is not None:
+            self.show_panel(panel)
+
+    def focus_first_field(self) -> None:
+        """Begin to edit."""
+        if self.fields:
+            self.fields[0].widget.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    @staticmethod
+    def _show_fact(label: QLabel, fact: Fact) -> None:
+        t = theme()
+        mark = {True: " ✓", False: " ✕", None: ""}[fact.good]
+        shade = {True: t.good, False: t.bad, None: t.ink}[fact.good]
+        label.setText(fact.value + mark)
+        if label.property("shade") != shade:
+            label.setProperty("shade", shade)
+            label.setStyleSheet(f"color: {shade}")
+
+    def _build(self, panel: Panel) -> None:
+        if self._body is not None:
+            self._layout.removeWidget(self._body)
+            self._body.hide()
+            self._body.deleteLater()
+        self._body = QWidget(self)
+        self._body.setObjectName("plain")
+        column = QVBoxLayout(self._body)
+        column.setContentsMargins(0, 2, 0, 0)
+        column.setSpacing(8)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(3)
+        grid.setColumnStretch(1, 1)
+        self._facts = []
+        row = 0
+        for fact in panel.facts:
+            name = QLabel(fact.label, self._body)
+            name.setObjectName("soft")
+            name.setFont(text_font(-0.5))
+            value = QLabel(self._body)
+            value.setFont(number_font(-0.5))
+            value.setAlignment(Qt.AlignmentFlag.AlignRight)
+            value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            grid.addWidget(name, row, 0)
+            grid.addWidget(value, row, 1)
+            self._facts.append(value)
+            row += 1
+        column.addLayout(grid)
+        form = QGridLayout()
+        form.setHorizontalSpacing(8)
+        form.setVerticalSpacing(4)
+        form.setColumnStretch(1, 1)
+        self.fields = []
+        for number, field in enumerate(panel.fields):
+            name = QLabel(field.label, self._body)
+            name.setObjectName("soft")
+            name.setFont(text_font(-0.5))
+            editor = FieldEditor(field, self._body)
+            editor.edited.connect(self.edited)
+            editor.complained.connect(self.complained)
+            editor.drag_began.connect(self.drag_began)
+            editor.drag_ended.connect(self.drag_ended)
+            name.setBuddy(editor.widget)
+            form.addWidget(name, number, 0)
+            form.addWidget(editor.widget, number, 1)
+            self.fields.append(editor)
+        column.addLayout(form)
+        self.chart = None
+        if panel.what_if is not None:
+            self._chart_title = QLabel(self._body)
+            self._chart_title.setFont(heading_font())
+            self._chart_title.setObjectName("faint")
+            self._chart_title.setWordWrap(True)
+            self.chart = WhatIfChart()
+            self.chart.chosen.connect(self.edited)
+            column.addSpacing(4)
+            column.addWidget(self._chart_title)
+            column.addWidget(self.chart)
+        self._layout.addWidget(self._body)

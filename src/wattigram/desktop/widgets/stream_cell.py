@@ -1,0 +1,109 @@
+"""The stream of a row: captured line on expected band."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen
+
+from wattigram.core.bench import resolve_source, source_extent_v
+from wattigram.core.design import Signal, Workspace
+from wattigram.core.quantity import brief
+from wattigram.core.session import StreamPicture
+from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
+from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_verdict, elide, fill_trace
+
+MARGIN_SHARE = 0.12
+
+
+def value_span(workspace: Workspace, signal: Signal, picture: StreamPicture | None) -> tuple[float, float]:
+    """Lowest and highest value to be shown, in the signal's own volts; it does not jump with the noise."""
+    wiring = workspace.project.wiring(signal.pin)
+    low, high = source_extent_v(resolve_source(wiring, workspace.project.bench)) if wiring else (0.0, 0.0)
+    low, high = (signal.at_source(min(max(value, 0.0), workspace.reference_v)) for value in (low, high))
+    half = picture.half_width_v if picture is not None else 0.0
+    low, high = low - half, high + half
+    if picture is not None and len(picture.low_v):
+        low = min(low, float(np.nanmin(picture.low_v)))
+        high = max(high, float(np.nanmax(picture.high_v)))
+    smallest = max(6 * half, 1e-3)
+    if high - low < smallest:
+        middle = (low + high) / 2
+        low, high = middle - smallest / 2, middle + smallest / 2
+    margin = (high - low) * MARGIN_SHARE
+    return low - margin, high + margin
+
+
+class StreamPainter:
+    """Paints one row's stream; keeps its buffers from frame to frame."""
+
+    def __init__(self) -> None:
+        self._buffer = LineBuffer()
+
+    def paint(
+        self, painter: QPainter, rect: QRectF, workspace: Workspace, signal: Signal, index: int, picture: StreamPicture | None
+    ) -> None:
+        """Draw the stretch that ``picture`` holds, with limits, verdict and span."""
+        t = theme()
+        low, high = value_span(workspace, signal, picture)
+        graph = rect.adjusted(4, 7, -82, -7)
+
+        def y_of(values: np.ndarray) -> np.ndarray:
+            clipped = np.clip(values, low - (high - low), high + (high - low))
+            return np.asarray(graph.bottom() - (clipped - low) / (high - low) * graph.height())
+
+        painter.save()
+        painter.setClipRect(rect)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        if signal.window is not None:
+            painter.setPen(QPen(color(t.faint), 1, Qt.PenStyle.DotLine))
+            for limit in (signal.window.low_v, signal.window.high_v):
+                if low < limit < high:
+                    at = float(y_of(np.array([limit]))[0])
+                    painter.drawLine(QPointF(graph.left(), at), QPointF(graph.right(), at))
+        if picture is not None:
+            count = len(picture.expected_low_v)
+            x = np.linspace(graph.left(), graph.right(), count) if count else np.empty(0)
+            half = picture.half_width_v
+            # A band thinner than the line on it could not be seen.
+            least = 3.0 / max(graph.height(), 1.0) * (high - low)
+            half = max(half, least)
+            draw_band(
+                painter,
+                x,
+                y_of(picture.expected_low_v - half),
+                y_of(picture.expected_high_v + half),
+                signal_color(index, t.tint_alpha),
+            )
+            if len(picture.low_v):
+                painter.setPen(signal_pen(index))
+                across = np.linspace(graph.left(), graph.right(), len(picture.low_v))
+                lows = y_of(picture.low_v)
+                highs = lows if picture.high_v is picture.low_v else y_of(picture.high_v)
+                fill_trace(self._buffer, across, lows, highs)
+                self._buffer.draw(painter)
+        self._paint_labels(painter, rect, picture)
+        painter.restore()
+
+    def _paint_labels(self, painter: QPainter, rect: QRectF, picture: StreamPicture | None) -> None:
+        t = theme()
+        side = QRectF(rect.right() - 76, rect.top() + 8, 72, 16)
+        state = picture.in_band if picture is not None else None
+        word = {True: "on band", False: "off band", None: "not run"}[state]
+        draw_verdict(painter, QRectF(side.left(), side.top() + 2.5, 11, 11), state, color(t.good), color(t.bad), color(t.faint))
+        painter.setFont(text_font(-1))
+        painter.setPen(color({True: t.good, False: t.bad, None: t.faint}[state]))
+        elide(painter, side.adjusted(16, 0, 4, 0), word)
+        if picture is not None and picture.end_s > picture.begin_s:
+            painter.setFont(number_font(-1.5))
+            painter.setPen(color(t.faint))
+            span = brief(_round_span(picture.end_s - picture.begin_s), "s", 3)
+            elide(painter, QRectF(side.left(), rect.bottom() - 22, 74, 16), span)
+
+
+def _round_span(span_s: float) -> float:
+    """A span of nearly a round length is called by the round length."""
+    digits = 1 - math.floor(math.log10(span_s))
+    return round(span_s, digits)

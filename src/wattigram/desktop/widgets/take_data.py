@@ -1,0 +1,127 @@
+"""An open take as the Takes page needs it: overviews to draw from, values to read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.accuracy import chain_scale
+from wattigram.core.design import Workspace
+from wattigram.core.expected import band_half_width_v, expected_settled_at, workspace_at
+from wattigram.core.take import Overview, SignalSamples, Take, open_take
+
+FloatArray = NDArray[np.float64]
+BAND_POINTS = 4
+
+
+@dataclass(frozen=True)
+class Trace:
+    """One signal of a take, one stage of it."""
+
+    name: str
+    stage: str
+    index: int
+    samples: SignalSamples
+    overview: Overview
+    volts_per_code: float
+    half_width_v: float
+    rate_hz: float
+    code_shift: int
+
+    @property
+    def start_s(self) -> float:
+        """Held instant of the first sample."""
+        return float(self.samples.times_s[0])
+
+    def span_v(self) -> tuple[float, float]:
+        """Extremes over the whole take."""
+        low, high = self.overview.columns(0, len(self.samples.items), 1)
+        return float(low[0]) * self.volts_per_code, float(high[0]) * self.volts_per_code
+
+    def number_at(self, seconds: float) -> int:
+        """The sample nearest to an instant."""
+        number = round((seconds - self.start_s) * self.rate_hz)
+        return max(0, min(len(self.samples.items) - 1, number))
+
+    def columns(self, begin_s: float, end_s: float, count: int) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """(times, lows, highs) in seconds and volts; single samples where there are fewer than columns."""
+        total = len(self.samples.items)
+        first = (begin_s - self.start_s) * self.rate_hz
+        last = (end_s - self.start_s) * self.rate_hz
+        inside_first, inside_last = max(0, int(first) - 1), min(total, int(last) + 2)
+        if inside_last - inside_first < 2:
+            return np.empty(0), np.empty(0), np.empty(0)
+        if inside_last - inside_first <= 2 * count:
+            part = slice(inside_first, inside_last)
+            volts = np.where(self.samples.valid[part], self.samples.volts[part], np.nan)
+            return self.samples.times_s[part], volts, volts
+        begin, end = max(0.0, first), min(float(total), last)
+        columns = max(2, round(count * (end - begin) / (last - first)))
+        low, high = self.overview.columns(begin, end, columns)
+        edges = np.linspace(begin, end, columns + 1)
+        times = self.start_s + (edges[:-1] + edges[1:]) / 2 / self.rate_hz
+        scale = self.volts_per_code
+        return times, low.astype(np.float64) * scale, high.astype(np.float64) * scale
+
+
+@dataclass(frozen=True)
+class TakeData:
+    """A take with a trace for each signal that it holds."""
+
+    path: Path
+    take: Take
+    workspace: Workspace
+    traces: tuple[Trace, ...]
+    seconds: float
+
+    def band(self, trace: Trace, begin_s: float, end_s: float, count: int) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """(times, lows, highs) of the expected band in volts."""
+        begin_s, end_s = max(0.0, begin_s), min(self.seconds, end_s)
+        if end_s <= begin_s:
+            return np.empty(0), np.empty(0), np.empty(0)
+        times = np.linspace(begin_s, end_s, count * BAND_POINTS)
+        history = self.take.history
+        if len(history) == 1:
+            volts = expected_settled_at(history[0][1], trace.name, times)
+        else:
+            ticks = times * self.take.tick_hz
+            volts = np.empty(len(times))
+            for since, until in zip(history, (*history[1:], (1 << 62, None)), strict=True):
+                part = (ticks >= since[0]) & (ticks < until[0])
+                volts[part] = expected_settled_at(workspace_at(history, since[0]), trace.name, times[part])
+        grouped = volts.reshape(count, BAND_POINTS)
+        middle = times.reshape(count, BAND_POINTS).mean(axis=1)
+        half = trace.half_width_v
+        return middle, grouped.min(axis=1) - half, grouped.max(axis=1) + half
+
+
+def load_take(path: Path, progress: Callable[[float], None]) -> TakeData:
+    """Open a take and prepare all its signals for drawing; raises :class:`TakeError`."""
+    take = open_take(path)
+    try:
+        workspace = take.workspace
+        traces: list[Trace] = []
+        signals = workspace.project.signals
+        for index, signal in enumerate(signals):
+            chain = workspace.project.chain_of(signal.name)
+            if chain is not None:
+                scale = chain_scale(workspace, chain)
+                for stage, samples in (("raw", take.raw(signal.name)), ("reduced", take.reduced(signal.name))):
+                    if samples is None or len(samples.items) < 2:
+                        continue
+                    factor = float(signal.reduce.divisor_ratio) if stage == "reduced" and signal.reduce else 1.0
+                    per_code = scale.lsb_v / (1 << scale.shift) / factor / float(signal.front_end)
+                    span_s = float(samples.times_s[-1] - samples.times_s[0])
+                    half = band_half_width_v(workspace, chain, signal.name, stage == "reduced")
+                    rate_hz = (len(samples.items) - 1) / span_s
+                    overview = Overview(samples.items)
+                    traces.append(Trace(signal.name, stage, index, samples, overview, per_code, half, rate_hz, scale.shift))
+            progress((index + 1) / len(signals))
+        return TakeData(path, take, workspace, tuple(traces), take.seconds)
+    except BaseException:
+        take.close()
+        raise

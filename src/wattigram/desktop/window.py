@@ -1,0 +1,493 @@
+"""The main window: header, pages, notices, and what happens between them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, QPoint, QTimer
+from PyQt6.QtGui import QCloseEvent, QResizeEvent
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
+
+from wattigram.core.errors import WattigramError
+from wattigram.core.proof import LikelyCause
+from wattigram.core.session import Snapshot
+from wattigram.core.take import export_csv, open_take
+from wattigram.desktop.actions import Actions
+from wattigram.desktop.chain_actions import ChainActions
+from wattigram.desktop.document import Document
+from wattigram.desktop.jobs import Job
+from wattigram.desktop.live import LiveBoard
+from wattigram.desktop.pages.chain_page import ChainPage
+from wattigram.desktop.pages.proof_page import ProofPage
+from wattigram.desktop.pages.takes_page import TakesPage
+from wattigram.desktop.prover import Proved, next_take_path, prove_take, record_and_prove, write_report
+from wattigram.desktop.settings import Settings, takes_folder
+from wattigram.desktop.theme import DARK, LIGHT, apply_theme, theme
+from wattigram.desktop.widgets.header import PAGES, Header
+from wattigram.desktop.widgets.notice import JobBar, Notice
+from wattigram.desktop.widgets.palette import Palette
+
+CHAIN, TAKES, PROOF = range(3)
+FILE_FILTER = "Wattigram projects (*.wattigram.toml);;All files (*)"
+
+
+class MainWindow(QMainWindow):
+    """Holds the pages together."""
+
+    def __init__(self, document: Document, settings: Settings) -> None:
+        super().__init__()
+        self.document = document
+        self.settings = settings
+        self.board = LiveBoard(document.workspace)
+        self.header = Header()
+        self.chain_page = ChainPage(document)
+        self.takes_page = TakesPage()
+        self.proof_page = ProofPage()
+        self.proved: Proved | None = None
+        self._jobs: list[Job] = []
+        self._proof_request = 0
+        self._proves_after_stop = False
+        self._build()
+        self.actions_list = Actions(self)
+        self.chain_actions = ChainActions(document, self.chain_page, self.actions_list)
+        self._add_actions()
+        self._connect()
+        self._show_document()
+        self.show_page(CHAIN)
+        self._restore()
+
+    def _build(self) -> None:
+        self.setWindowTitle("Wattigram")
+        central = QWidget()
+        central.setObjectName("page")
+        column = QVBoxLayout(central)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.notice = Notice(central)
+        self.job_bar = JobBar(central)
+        self.stack = QStackedWidget()
+        for page in (self.chain_page, self.takes_page, self.proof_page):
+            self.stack.addWidget(page)
+        for part in (self.header, self.notice, self.job_bar):
+            column.addWidget(part)
+        column.addWidget(self.stack, 1)
+        self.setCentralWidget(central)
+        self.palette_box = Palette(central)
+        self.setMinimumSize(900, 560)
+
+    def _add_actions(self) -> None:
+        add = self.actions_list.add
+        add("File", "Open a project…", "Ctrl+O", self.open_dialog)
+        add("File", "Open a recent project…", "", self.open_recent)
+        add("File", "Save", "Ctrl+S", self.save)
+        add("File", "Save as…", "Ctrl+Shift+A", self.save_as)
+        add("File", "Quit", "Ctrl+Q", self.close)
+        stack = self.document.stack
+        for name, make, keys in (("Undo", stack.createUndoAction, "Ctrl+Z"), ("Redo", stack.createRedoAction, "Ctrl+Shift+Z")):
+            action = make(self, name)
+            assert action is not None
+            self.actions_list.adopt("Edit", action, keys)
+        add("Board", "Run or stop the board", "F5", self.toggle_run)
+        add("Board", "Record a take, or stop recording", "Ctrl+R", self.toggle_record)
+        add("Board", "Choose a board…", "Ctrl+B", self.choose_board)
+        add("Proof", "Record and prove", "F6", self.prove)
+        add("Proof", "Prove the take that is open", "Shift+F6", self.prove_open_take)
+        add("Proof", "Write a report…", "Ctrl+P", self.report_dialog)
+        add("Proof", "Copy the proof as text", "", self.proof_page.copy_text)
+        add("Takes", "Open a take…", "Ctrl+T", self.open_take_dialog)
+        add("Takes", "Export the take as a table…", "Ctrl+E", self._export_current)
+        add("Takes", "Copy the traces as a picture", "", self.takes_page.copy_picture)
+        for number, name in enumerate(PAGES):
+            add("View", f"Go to {name}", f"Alt+{number + 1}", lambda page=number: self.show_page(page))
+        add("View", "Light or dark", "Ctrl+Shift+D", self.toggle_theme)
+        add("View", "Larger text", "Ctrl++", lambda: self.scale_text(1))
+        add("View", "Smaller text", "Ctrl+-", lambda: self.scale_text(-1))
+        add("View", "Copy the page as a picture", "Ctrl+Shift+C", self.copy_page)
+        add("View", "Find an action", "Ctrl+K", self.open_palette)
+
+    def _connect(self) -> None:
+        header = self.header
+        header.page_wanted.connect(self.show_page)
+        header.run_wanted.connect(self.toggle_run)
+        header.record_wanted.connect(self.toggle_record)
+        header.board_wanted.connect(self.choose_board)
+        header.proof_wanted.connect(self._on_proof_chip)
+        header.menu_wanted.connect(self._open_menu)
+        self.document.changed.connect(lambda _workspace, _before: self._show_document())
+        self.document.refused.connect(self.notice.say)
+        self.document.replaced.connect(self._on_replaced)
+        self.document.stack.cleanChanged.connect(lambda _clean: self._show_document())
+        self.board.snapshot.connect(self._on_snapshot)
+        self.chain_page.complained.connect(self.notice.say)
+        self.chain_page.views_changed.connect(self.board.request_views)
+        self.chain_page.menu_wanted.connect(self._open_row_menu)
+        self.takes_page.complained.connect(self.notice.say)
+        self.takes_page.job_wanted.connect(self.run_job)
+        self.takes_page.open_wanted.connect(self.open_take_dialog)
+        self.takes_page.export_wanted.connect(self._export_dialog)
+        self.proof_page.prove_wanted.connect(self.prove)
+        self.proof_page.report_wanted.connect(self.report_dialog)
+        self.proof_page.cure_wanted.connect(self.cure_and_prove)
+
+    def _show_document(self) -> None:
+        workspace = self.document.workspace
+        self.header.show_workspace(workspace, self.document.is_clean)
+        self.board.set_workspace(workspace)
+        self.chain_page.request_views()
+
+    def _on_replaced(self) -> None:
+        self.proved = None
+        self.header.show_proof(None)
+        self.board.set_address(self.board.address)
+        self.takes_page.close_take()
+        self.takes_page.show_folder(self.takes_folder)
+        self.chain_page.show_workspace()
+
+    @property
+    def takes_folder(self) -> Path:
+        """Where this project's takes go."""
+        return takes_folder(self.document.workspace.project.name)
+
+    def show_page(self, number: int) -> None:
+        """Go to a page."""
+        self.stack.setCurrentIndex(number)
+        self.header.show_page(number)
+        if number == CHAIN:
+            self.chain_page.rows.setFocus()
+        elif number == TAKES:
+            self.takes_page.show_folder(self.takes_folder)
+            self.takes_page.takes.setFocus()
+        else:
+            self.proof_page.focus_cause()
+
+    # Running and recording
+
+    def toggle_run(self) -> None:
+        """Run the board, or stop it."""
+        if self.board.is_running:
+            self.board.stop()
+        else:
+            self.board.start()
+
+    def toggle_record(self) -> None:
+        """Run anew into a take, or finish it and prove it."""
+        if self.board.latest.recording is not None:
+            self._proves_after_stop = True
+            self.board.stop()
+            return
+        try:
+            self.board.start(next_take_path(self.takes_folder))
+        except OSError as fault:
+            self.notice.say(f"No take can be written in {self.takes_folder}: {fault.strerror}.")
+
+    def _on_snapshot(self, snapshot: Snapshot) -> None:
+        self.header.show_snapshot(snapshot)
+        if self.stack.currentIndex() == CHAIN:
+            self.chain_page.show_snapshot(snapshot)
+        if snapshot.message and snapshot.message != self.notice.text:
+            self.notice.say(snapshot.message)
+        if snapshot.recorded is not None:
+            self.takes_page.add_take(snapshot.recorded)
+            if self._proves_after_stop:
+                self._proves_after_stop = False
+                self._start_proof(snapshot.recorded, f"Judging {snapshot.recorded.stem}", is_new=False)
+
+    def choose_board(self) -> None:
+        """Ask for a board's address; the window stays usable."""
+        dialog = QInputDialog(self)
+        dialog.setWindowTitle("Board")
+        dialog.setLabelText("virtual, serial:DEV@BAUD or tcp:HOST:PORT")
+        dialog.setTextValue(self.board.address)
+        dialog.textValueSelected.connect(self.use_board)
+        dialog.open()
+
+    def use_board(self, address: str) -> None:
+        """Use the board at an address."""
+        self.board.set_address(address.strip() or "virtual")
+
+    # Proving
+
+    def prove(self) -> None:
+        """Record a take and hold it against the expectations."""
+        if self.board.address != "virtual" and self.board.is_running:
+            self.board.stop()
+        try:
+            path = next_take_path(self.takes_folder)
+        except OSError as fault:
+            self.notice.say(f"No take can be written in {self.takes_folder}: {fault.strerror}.")
+            return
+        self._start_proof(path, f"Recording and judging {path.stem}", is_new=True)
+
+    def prove_open_take(self) -> None:
+        """Judge the take on the Takes page."""
+        if self.takes_page.data is None:
+            self.notice.say("No take is open. Choose one on the Takes page.")
+        else:
+            self._start_proof(self.takes_page.data.path, "Judging", is_new=False)
+
+    def _start_proof(self, path: Path, what: str, is_new: bool) -> None:
+        workspace, address = self.document.workspace, self.board.address
+        self._proof_request += 1
+        request = self._proof_request
+        if is_new:
+            job = Job(what, lambda progress: record_and_prove(workspace, address, path, progress), self)
+        else:
+            job = Job(what, lambda progress: prove_take(workspace, path, progress), self)
+        job.finished.connect(lambda proved: self._show_proved(request, proved))
+        job.failed.connect(self.notice.say)
+        self.run_job(job)
+
+    def _show_proved(self, request: int, proved: Proved) -> None:
+        if request != self._proof_request:
+            return  # an older answer
+        self.proved = proved
+        self.takes_page.add_take(proved.take, select=False)
+        self.proof_page.show_proof(proved.proof, proved.evidence, proved.workspace.project, proved.heading)
+        self.header.show_proof(proved.proof)
+        if self.stack.currentIndex() != PROOF:
+            self.show_page(PROOF)
+
+    def _on_proof_chip(self) -> None:
+        if self.proved is None:
+            self.prove()
+        else:
+            self.show_page(PROOF)
+
+    def cure_and_prove(self, cause: LikelyCause) -> None:
+        """Apply a likely cause's cure and prove again."""
+        if cause.remedy is None:
+            return
+        self.document.edit(cause.remedy)
+        self.prove()
+
+    def report_dialog(self) -> None:
+        """Ask where the report goes."""
+        if self.proved is None:
+            self.notice.say("There is no proof to report yet. Record and prove first (F6).")
+            return
+        name = f"{self.document.workspace.project.name} {self.proved.take.stem}.html"
+        self._ask_save("Report", name, "Web pages (*.html)", self.write_report)
+
+    def write_report(self, path: str) -> None:
+        """Write the report of the last proof."""
+        proved = self.proved
+        if proved is None:
+            return
+        job = Job("Writing the report", lambda progress: write_report(proved, Path(path), progress), self)
+        job.finished.connect(lambda written: self.notice.say(f"The report is in {written}."))
+        job.failed.connect(self.notice.say)
+        self.run_job(job)
+
+    # Takes
+
+    def open_take_dialog(self) -> None:
+        """Ask for a take."""
+        dialog = QFileDialog(self, "Open a take", str(self.takes_folder), "Takes (*.h5)")
+        dialog.fileSelected.connect(lambda name: (self.show_page(TAKES), self.takes_page.add_take(Path(name))))
+        dialog.open()
+
+    def _export_current(self) -> None:
+        if self.takes_page.data is None:
+            self.notice.say("No take is open. Choose one on the Takes page.")
+        else:
+            self._export_dialog(self.takes_page.data.path)
+
+    def _export_dialog(self, take: Path) -> None:
+        self._ask_save("Export", f"{take.stem}.csv", "Tables (*.csv)", lambda name: self.export(take, Path(name)))
+
+    def export(self, take: Path, target: Path) -> None:
+        """Write a take as a table."""
+
+        def work(progress: object) -> int:
+            with open_take(take) as opened:
+                return export_csv(opened, target, progress)  # type: ignore[arg-type]
+
+        job = Job(f"Exporting {take.stem}", work, self)
+        job.finished.connect(lambda rows: self.notice.say(f"{rows} rows are in {target}."))
+        job.failed.connect(self.notice.say)
+        self.run_job(job)
+
+    # Files
+
+    def open_dialog(self) -> None:
+        """Ask for a project."""
+        folder = str(self.document.path.parent) if self.document.path else str(Path.home())
+        dialog = QFileDialog(self, "Open a project", folder, FILE_FILTER)
+        dialog.fileSelected.connect(lambda name: self.open_project(Path(name)))
+        dialog.open()
+
+    def open_recent(self) -> None:
+        """Offer the projects opened lately."""
+        menu = QMenu(self)
+        for path in self.settings.recent:
+            action = menu.addAction(f"{path.stem.removesuffix('.wattigram')}  ({path.parent})")
+            if action is not None:
+                action.triggered.connect(lambda _checked, chosen=path: self.open_project(chosen))
+        if menu.isEmpty():
+            self.notice.say("No project has been opened lately.")
+        else:
+            menu.popup(self.mapToGlobal(QPoint(60, 50)))
+
+    def open_project(self, path: Path) -> None:
+        """Open a project; unsaved work is asked about first."""
+        if not self.document.is_clean:
+            self.notice.say(
+                f"“{self.document.workspace.project.name}” has changes that are not saved.",
+                ("Save, then open", lambda: (self.save(), self.document.is_clean and self._open_now(path))),
+                ("Drop them and open", lambda: self._open_now(path)),
+            )
+            return
+        self._open_now(path)
+
+    def _open_now(self, path: Path) -> None:
+        try:
+            self.document.load(path)
+        except WattigramError as fault:
+            self.notice.say(f"{fault} The present project stays open.")
+            return
+        if self.document.path is not None:
+            self.settings.add_recent(self.document.path)
+
+    def save(self) -> None:
+        """Save, asking for a name where there is none."""
+        if self.document.path is None:
+            self.save_as()
+        else:
+            self.save_to(self.document.path)
+
+    def save_as(self) -> None:
+        """Ask for a name and save."""
+        name = f"{self.document.workspace.project.name}.wattigram.toml"
+        self._ask_save("Save the project", name, FILE_FILTER, lambda chosen: self.save_to(Path(chosen)))
+
+    def save_to(self, path: Path) -> None:
+        """Save under a name."""
+        try:
+            self.document.save(path)
+        except WattigramError as fault:
+            self.notice.say(str(fault))
+            return
+        self.settings.add_recent(path)
+        self._show_document()
+
+    def _ask_save(self, title: str, name: str, kind: str, use: object) -> None:
+        folder = self.document.path.parent if self.document.path else Path.home()
+        dialog = QFileDialog(self, title, str(folder / name), kind)
+        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+        dialog.selectFile(name)
+        dialog.fileSelected.connect(use)
+        dialog.open()
+
+    def offer_recovery(self, use: object) -> None:
+        """Unsaved work of an earlier time was found."""
+        self.notice.say(
+            "Wattigram ended last time with changes that were not saved.",
+            ("Recover them", use),  # type: ignore[arg-type]
+            ("Throw them away", self.document.discard_recovery),
+        )
+
+    # View
+
+    def run_job(self, job: Job) -> None:
+        """Run long work with its progress shown."""
+        self._jobs.append(job)
+        job.ended.connect(lambda: self._jobs.remove(job) if job in self._jobs else None)
+        self.job_bar.follow(job)
+        job.start()
+
+    def open_palette(self) -> None:
+        """List all actions."""
+        self.palette_box.open(self.actions_list.every())
+
+    def _open_menu(self) -> None:
+        menu = QMenu(self)
+        self.actions_list.fill(menu)
+        menu.popup(self.header.menu_button.mapToGlobal(QPoint(0, self.header.menu_button.height())))
+
+    def _open_row_menu(self, _selection: object, point: object) -> None:
+        menu = QMenu(self)
+        menu.addActions(self.actions_list.groups["Signal"])
+        assert isinstance(point, QPoint)
+        menu.popup(point)
+
+    def toggle_theme(self) -> None:
+        """Light or dark."""
+        self.use_theme("dark" if theme().name == "light" else "light")
+
+    def use_theme(self, name: str) -> None:
+        """Dress the window anew."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        apply_theme(app, DARK if name == "dark" else LIGHT, app.font().pointSizeF())
+        self.settings.set("theme", name)
+        self._redress()
+
+    def scale_text(self, step: int) -> None:
+        """Larger or smaller text, everywhere."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        points = min(16.0, max(7.0, app.font().pointSizeF() + step * 0.5))
+        apply_theme(app, theme(), points)
+        self.settings.set("points", f"{points}")
+        self._redress()
+
+    def _redress(self) -> None:
+        self.chain_page.inspector.rebuild()
+        self.chain_page.findings.show_findings(())
+        self.chain_page.show_workspace()
+        self.chain_page.rows.resizeEvent(None)
+        if self.proved is not None:
+            proved = self.proved
+            self.proof_page.show_proof(proved.proof, proved.evidence, proved.workspace.project, proved.heading)
+        self.update()
+
+    def copy_page(self) -> None:
+        """The page as a picture on the clipboard."""
+        clipboard = QApplication.clipboard()
+        page = self.stack.currentWidget()
+        if clipboard is not None and page is not None:
+            clipboard.setPixmap(page.grab())
+
+    def _restore(self) -> None:
+        geometry = self.settings.blob("geometry")
+        if not (geometry and self.restoreGeometry(QByteArray(geometry))):
+            self.resize(1280, 800)
+        self._sizes_known = True
+        for name, splitter in self._splitters().items():
+            state = self.settings.blob(f"split-{name}")
+            if not (state and splitter.restoreState(QByteArray(state))) and name.startswith("chain"):
+                self._sizes_known = False
+        page = self.settings.get("page")
+        if page in PAGES:
+            self.show_page(PAGES.index(page))
+        self.takes_page.show_folder(self.takes_folder)
+
+    def _splitters(self) -> dict[str, object]:
+        return {
+            "chain": self.chain_page.split,
+            "chain-left": self.chain_page.left,
+            "takes": self.takes_page.split,
+            "proof": self.proof_page.split,
+        }
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Until the user has set the proportions they follow the window."""
+        super().resizeEvent(event)
+        if not self._sizes_known:
+            QTimer.singleShot(0, self.chain_page.default_sizes)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Keep what must be kept; nothing is asked, unsaved work is offered next time."""
+        self.document.flush_recovery()
+        self.settings.set("geometry", self.saveGeometry())
+        self.settings.set("page", PAGES[self.stack.currentIndex()])
+        for name, splitter in self._splitters().items():
+            self.settings.set(f"split-{name}", splitter.saveState())  # type: ignore[attr-defined]
+        self.settings.sync()
+        for job in list(self._jobs):
+            job.cancel()
+        for job in list(self._jobs):
+            job.wait()
+        self.board.close()
+        self.takes_page.close_take()
+        super().closeEvent(event)

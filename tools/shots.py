@@ -1,0 +1,75 @@
+"""Takes the pictures of every main view from the demo project: ``shots.py FOLDER [WIDTHxHEIGHT]``."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+from wattigram.desktop.app import EXAMPLE, make_app, make_window
+from wattigram.desktop.picture import wait_until
+from wattigram.desktop.selection import Selection
+from wattigram.desktop.window import CHAIN, PROOF, TAKES, MainWindow
+
+
+def main(folder: Path, width: int, height: int) -> None:
+    """Go through the demo as its users do, and take a picture at each station."""
+    os.environ["WATTIGRAM_CONFIG"] = tempfile.mkdtemp(prefix="wattigram-shots-")
+    app = make_app()
+    window = make_window(app, EXAMPLE)
+    window.resize(width, height)
+    window.show()
+    folder.mkdir(parents=True, exist_ok=True)
+
+    def shoot(name: str) -> None:
+        app.processEvents()
+        window.grab().save(str(folder / f"{name}.png"), "PNG")
+
+    window.board.start()
+    wait_until(app, lambda: window.board.latest.seconds > 4.2)
+    window.chain_page.select(Selection("ADC 1", 2, "Door latch", "sample"))
+    shoot("chain")
+    window.chain_page.select(Selection("ADC 1", 3, "3.3 V rail", "front end"))
+    shoot("chain-bench")
+    window.chain_page.select(Selection("ADC 1"))
+    window.use_theme("dark")
+    wait_until(app, lambda: window.board.latest.seconds > 4.6)
+    shoot("chain-dark")
+    window.use_theme("light")
+    _prove(app, window, lambda: window.prove())
+    shoot("proof-fails")
+    window.use_theme("dark")
+    shoot("proof-dark")
+    window.use_theme("light")
+    window.show_page(TAKES)
+    wait_until(app, lambda: window.takes_page.data is not None)
+    shoot("takes")
+    window.takes_page.plot.set_view(0.4992, 0.5028)
+    window.takes_page.plot.cursor_s = 0.5008
+    window.takes_page.plot.mark_s = 0.5
+    window.takes_page.plot.cursor_moved.emit(0.5008)
+    shoot("takes-zoomed")
+    window.show_page(PROOF)
+    _prove(app, window, lambda: window.cure_and_prove(window.proof_page.causes[0].cause))
+    shoot("proof-holds")
+    window.show_page(CHAIN)
+    window.chain_page.select(Selection("ADC 1", 2, "Door latch", "sample"))
+    wait_until(app, lambda: window.board.latest.mark_matches is True and window.board.latest.seconds > 2)
+    shoot("chain-cured")
+    window.document.stack.undo()
+    window.open_palette()
+    shoot("palette")
+    window.document.stack.setClean()
+    window.close()
+
+
+def _prove(app: object, window: MainWindow, act: object) -> None:
+    before = window.proved
+    act()  # type: ignore[operator]
+    wait_until(app, lambda: window.proved is not before)  # type: ignore[arg-type]
+
+
+if __name__ == "__main__":
+    size = sys.argv[2].split("x") if len(sys.argv) > 2 else ("1280", "800")
+    main(Path(sys.argv[1]), int(size[0]), int(size[1]))
