@@ -200,7 +200,8 @@ QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.hairli
 QListWidget {{ background: transparent; border: none; outline: none; }}
 QListWidget::item {{ padding: 6px 4px; border-bottom: 1px solid {t.hairline}; }}
 QListWidget::item:selected {{ background: {t.band}; color: {t.ink}; }}
-QListWidget:focus::item:selected {{ border: 1px solid {t.action}; }}
+QListWidget::indicator {{ width: 13px; height: 13px; border: 1px solid {t.faint}; border-radius: 3px; background: {t.card}; }}
+QListWidget::indicator:checked {{ background: {t.action}; border: 1px solid {t.action}; image: none; }}
 QMenu {{ background: {t.card}; border: 1px solid {t.hairline}; padding: 4px; }}
 QMenu::item {{ padding: 5px 24px 5px 12px; }}
 QMenu::item:selected {{ background: {t.band}; }}

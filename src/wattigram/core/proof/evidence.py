@@ -85,7 +85,10 @@ def evidence_for(take: Take, verdict: Verdict) -> Evidence:
 def _lines(verdict: Verdict) -> tuple[tuple[float, str], ...]:
     if verdict.unit != "V" or verdict.measured is None or verdict.kind not in {"level", "steps"}:
         return ()
-    return ((verdict.measured, f"measured {verdict.measured_text}"),)
+    lines = [(verdict.measured, f"measured {verdict.measured_text}")]
+    if verdict.outcome == "fails" and verdict.low is not None and verdict.high is not None:
+        lines.append(((verdict.low + verdict.high) / 2, f"allowed {verdict.limits_text}"))
+    return tuple(lines)
 
 
 def _trace(take: Take, chain: Chain, verdict: Verdict, samples: SignalSamples) -> TracePanel:
@@ -169,5 +172,5 @@ def _histogram(take: Take, chain: Chain, samples: SignalSamples) -> HistogramPan
     width = max(1, -(-(high - low) // 80))
     edges = np.arange(low, high + width, width, dtype=np.float64)
     counts, _ = np.histogram(codes, bins=edges)
-    title = f"Codes, {samples.count:,} samples".replace(",", "\u202f")
+    title = f"Codes of {samples.count} samples"
     return HistogramPanel(title, counts.astype(np.int64), edges)

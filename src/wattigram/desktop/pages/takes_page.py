@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -120,7 +121,8 @@ class TakesPage(QWidget):
             self.takes.setCurrentRow(0)
 
     def _add(self, path: Path, at_top: bool) -> None:
-        item = QListWidgetItem(path.stem)
+        written = time.strftime("%d %b %H:%M", time.localtime(path.stat().st_mtime)) if path.exists() else "gone"
+        item = QListWidgetItem(f"{path.stem} · {written}")
         item.setData(PATH_ROLE, str(path))
         item.setToolTip(str(path))
         self.takes.insertItem(0 if at_top else self.takes.count(), item)

@@ -101,14 +101,14 @@ def _reduce(workspace: Workspace, chain: Chain | None, signal: Signal) -> tuple[
     rate = cycle.cycle_rate_hz * len(chain.places_of(signal.name))
     noise = signal_noise(workspace, chain, signal)
     if signal.reduce is None:
-        return ("none", brief(rate, "S/s", 5), f"noise {noise.raw_lsb:.2g} LSB")
+        return ("none", brief(rate, "S/s", 5), f"{noise.raw_lsb:.2f} LSB rms")
     reduced = brief(rate / signal.reduce.count, "S/s", 5)
-    return (f"mean of {signal.reduce.count}", reduced, f"noise {noise.reduced_lsb:.2g} LSB")
+    return (f"mean of {signal.reduce.count}", reduced, f"{noise.reduced_lsb:.2f} LSB rms")
 
 
 def _window(workspace: Workspace, signal: Signal, snapshot: Snapshot) -> tuple[str, ...]:
     if signal.window is None:
-        return (f"twin of {signal.twin_of}",) if signal.twin_of else ("–",)
+        return ("twin of", signal.twin_of) if signal.twin_of else ("–",)
     window = signal.window
     index = tap_index(workspace.project, signal.name)
     mine = [event for event in snapshot.events if event[0] == index]

@@ -13,6 +13,7 @@ from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF
 from wattigram.desktop.theme import MARKERS, signal_color
 
 FloatArray = NDArray[np.float64]
+THINNEST_BAND_PX = 7.0
 
 
 class LineBuffer:
@@ -79,6 +80,9 @@ def draw_band(painter: QPainter, x: FloatArray, low: FloatArray, high: FloatArra
     """The expected band: a tint without outline."""
     if len(x) < 2:
         return
+    # A band thinner than the line on it could not be seen; larger y is further down.
+    thin = np.maximum(0.0, THINNEST_BAND_PX - np.abs(low - high)) / 2
+    low, high = np.maximum(low, high) + thin, np.minimum(low, high) - thin
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QBrush(tint))
     painter.drawPolygon(polygon(np.concatenate((x, x[::-1])), np.concatenate((low, high[::-1]))))

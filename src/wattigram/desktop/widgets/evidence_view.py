@@ -97,14 +97,15 @@ class EvidenceView(QWidget):
         fill_trace(self._buffer, axes.x(panel.times_s), lows, lows if panel.high_v is panel.low_v else axes.y(panel.high_v))
         self._buffer.draw(painter)
         painter.setFont(text_font(-1))
-        for value, label in panel.lines:
+        for number, (value, label) in enumerate(panel.lines):
             y = float(axes.y(value))
-            painter.setPen(QPen(color(t.bad), 1.2, Qt.PenStyle.DashLine))
+            shade = t.bad if number == 0 else t.soft
+            painter.setPen(QPen(color(shade), 1.2, Qt.PenStyle.DashLine if number == 0 else Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(graph.left(), y), QPointF(graph.right(), y))
             width = painter.fontMetrics().horizontalAdvance(label) + 12
             above = QRectF(graph.right() - width, y - painter.fontMetrics().height() - 3, width, painter.fontMetrics().height() + 2)
             painter.fillRect(above, color(t.card, 225))
-            painter.setPen(color(t.bad))
+            painter.setPen(color(shade))
             painter.drawText(above, Qt.AlignmentFlag.AlignCenter, label)
         painter.restore()
 

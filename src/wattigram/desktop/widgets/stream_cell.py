@@ -67,9 +67,6 @@ class StreamPainter:
             count = len(picture.expected_low_v)
             x = np.linspace(graph.left(), graph.right(), count) if count else np.empty(0)
             half = picture.half_width_v
-            # A band thinner than the line on it could not be seen.
-            least = 3.0 / max(graph.height(), 1.0) * (high - low)
-            half = max(half, least)
             draw_band(
                 painter,
                 x,

@@ -14,7 +14,7 @@ from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace
 from wattigram.desktop.widgets.take_data import TakeData, Trace
 
-LEFT, RIGHT, BOTTOM, GAP = 88.0, 10.0, 24.0, 6.0
+LEFT, RIGHT, BOTTOM, GAP = 80.0, 34.0, 24.0, 6.0
 STRIP = 40.0
 FEWEST_SAMPLES = 8
 DOTS_BELOW = 200
