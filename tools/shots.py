@@ -37,7 +37,7 @@ def main(folder: Path, width: int, height: int) -> None:
     wait_until(app, lambda: window.board.latest.seconds > 4.6)
     shoot("chain-dark")
     window.use_theme("light")
-    _prove(app, window, lambda: window.prove())
+    _prove(app, window, lambda: window.proving.record_and_prove())
     shoot("proof-fails")
     window.use_theme("dark")
     shoot("proof-dark")
@@ -51,7 +51,7 @@ def main(folder: Path, width: int, height: int) -> None:
     window.takes_page.plot.cursor_moved.emit(0.5008)
     shoot("takes-zoomed")
     window.show_page(PROOF)
-    _prove(app, window, lambda: window.cure_and_prove(window.proof_page.causes[0].cause))
+    _prove(app, window, lambda: window.proving.cure_and_prove(window.proof_page.causes[0].cause))
     shoot("proof-holds")
     window.show_page(CHAIN)
     window.chain_page.select(Selection("ADC 1", 2, "Door latch", "sample"))
@@ -65,9 +65,9 @@ def main(folder: Path, width: int, height: int) -> None:
 
 
 def _prove(app: object, window: MainWindow, act: object) -> None:
-    before = window.proved
+    before = window.proving.latest
     act()  # type: ignore[operator]
-    wait_until(app, lambda: window.proved is not before)  # type: ignore[arg-type]
+    wait_until(app, lambda: window.proving.latest is not before)  # type: ignore[arg-type]
 
 
 if __name__ == "__main__":

@@ -100,7 +100,9 @@ def _loop_json(workspace: Workspace, chain: Chain) -> dict[str, Any]:
 def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
     project = workspace.project
     clock = brief(workspace.bus_clock_hz, "Hz")
-    typer.echo(f"{project.name} · {workspace.part.name} · {clock} · {workspace.reference_v:.3f} V · build {workspace.build_mark}")
+    typer.echo(
+        f"{project.name} · {workspace.part.name} · {clock} · {workspace.reference_v:.3f} V · build {workspace.build_mark}"
+    )
     for chain in project.chains:
         cycle = cycle_timing(workspace, chain)
         loop = loop_timing(workspace, chain)
@@ -113,7 +115,9 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
             f"{loop.name}: {loop.items} × {loop.item_bytes} B, lap {brief(loop.lap_s, 's')}, half {brief(loop.half_s, 's')}, "
             f"{'in step' if loop.in_step else 'out of step'}"
         )
-        typer.echo(f"  {'slot':<5}{'signal':<22}{'pin':<5}{'held':>12}{'sampling':>12}{'rate':>12}{'reduced':>12}{'settling':>12}")
+        typer.echo(
+            f"  {'slot':<5}{'signal':<22}{'pin':<5}{'held':>12}{'sampling':>12}{'rate':>12}{'reduced':>12}{'settling':>12}"
+        )
         for place, timing in enumerate(cycle.slots):
             signal = project.signal(timing.signal)
             settling = slot_settling(workspace, chain, place)

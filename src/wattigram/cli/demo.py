@@ -30,7 +30,9 @@ def demo(
 ) -> None:
     """Show the whole loop on the demo project: design, run, proof, cure, proof."""
     if not EXAMPLE.is_dir():
-        raise WattigramError("The demo project is not here.", where=str(EXAMPLE), cure="Run from a clone of the repository.")
+        raise WattigramError(
+            "The demo project is not here.", where=str(EXAMPLE), cure="Run from a clone of the repository."
+        )
     if has_display() and not headless:
         raise typer.Exit(run_window(EXAMPLE, autorun=True))
     raise typer.Exit(0 if run_headless(out) else 1)

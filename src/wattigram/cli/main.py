@@ -38,7 +38,9 @@ def _version(wanted: bool) -> None:
 @app.callback(invoke_without_command=True)
 def start(
     context: typer.Context,
-    version: bool = typer.Option(False, "--version", callback=_version, is_eager=True, help="Say which version this is."),
+    version: bool = typer.Option(
+        False, "--version", callback=_version, is_eager=True, help="Say which version this is."
+    ),
 ) -> None:
     """Open the window when no command is given."""
     if context.invoked_subcommand is None:

@@ -52,7 +52,8 @@ def _lines(part: Part) -> list[str]:
         for group in part.timers
     ]
     lines += [
-        f"  DMA {', '.join(group.names)}: widths {list(group.widths)}, up to {group.items_max} items" for group in part.dma
+        f"  DMA {', '.join(group.names)}: widths {list(group.widths)}, up to {group.items_max} items"
+        for group in part.dma
     ]
     lines += [
         f"  {dac.name}: {dac.bits} bits on {dac.pin}, up to {brief(dac.update_rate_high_hz, 'Hz')}, "

@@ -90,6 +90,8 @@ def print_proof(proof: Proof) -> None:
         typer.echo(f"  {mark:<8} {verdict.text:<{width}}  {verdict.note}")
     typer.echo(f"  {proof.count('holds')} hold, {proof.count('fails')} fail, {proof.count('open')} open")
     for cause in proof.causes:
-        typer.echo(f"  likely cause: {cause.title} ({cause.signal}), fits {cause.fit * 100:.0f} %\n    {cause.evidence}")
+        typer.echo(
+            f"  likely cause: {cause.title} ({cause.signal}), fits {cause.fit * 100:.0f} %\n    {cause.evidence}"
+        )
         if cause.remedy:
             typer.echo(f"    cure: {cause.remedy.label}")

@@ -27,7 +27,9 @@ def run(
 ) -> None:
     """Run a board and record its stream; exit status 1 when something was lost on the way."""
     if not 0 < seconds <= LONGEST_RUN_S:
-        raise WattigramError(f"A run of {seconds:g} s is not possible.", cure=f"Choose above 0 and at most {LONGEST_RUN_S} s.")
+        raise WattigramError(
+            f"A run of {seconds:g} s is not possible.", cure=f"Choose above 0 and at most {LONGEST_RUN_S} s."
+        )
     progress = Progress("Recording")
     outcome = record(open_workspace(project), seconds, out, board=board, fast=fast, seed=seed, progress=progress)
     progress.done()

@@ -19,7 +19,9 @@ def info(take: Path = typer.Argument(..., help="Take (HDF5).")) -> None:
     with open_take(take) as opened:
         state = "complete" if opened.complete else "not finished: it ends at the last flush"
         typer.echo(f"{take}: {opened.board or 'unknown board'}, build {opened.build_mark}, {opened.started}, {state}")
-        typer.echo(f"  {opened.seconds:.4f} s, {opened.samples} samples, {opened.lost_cycles} cycles lost, {len(opened.events)} events")
+        typer.echo(
+            f"  {opened.seconds:.4f} s, {opened.samples} samples, {opened.lost_cycles} cycles lost, {len(opened.events)} events"
+        )
         for signal in opened.workspace.project.signals:
             raw, reduced = opened.raw(signal.name), opened.reduced(signal.name)
             if raw is None:

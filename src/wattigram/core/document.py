@@ -28,7 +28,9 @@ def read_text(path: Path, error: type[FileError]) -> str:
             raise error(f"The file has {size_bytes} bytes, more than {LARGEST_FILE_BYTES}.", where=str(path))
         return path.read_bytes().decode("utf-8")
     except UnicodeDecodeError as fault:
-        raise error("The file is not UTF-8 text.", where=str(path), cure=f"Byte {fault.start} is the first wrong one.") from fault
+        raise error(
+            "The file is not UTF-8 text.", where=str(path), cure=f"Byte {fault.start} is the first wrong one."
+        ) from fault
     except (OSError, ValueError) as fault:
         reason = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
         raise error(f"The file cannot be read: {reason}.", where=str(path)) from fault
@@ -48,7 +50,7 @@ def check_head(data: Mapping[str, Any], kind: str, newest: int, where: str, erro
         raise error(
             f"This is not a {kind} file: its “format” is {data.get('format')!r}.",
             where=where,
-            cure=f"The first line must read: format = \"{kind}\".",
+            cure=f'The first line must read: format = "{kind}".',
         )
     version = data.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:

@@ -162,8 +162,7 @@ def _figures(number: float, digits: int) -> str:
     if number == 0:
         return "0"
     magnitude = math.floor(math.log10(abs(number)) + 1e-12)
-    text = f"{number:.{max(0, digits - 1 - magnitude)}f}"
-    return text
+    return f"{number:.{max(0, digits - 1 - magnitude)}f}"
 
 
 def brief(value: Fraction | float, unit: str, digits: int = 4) -> str:

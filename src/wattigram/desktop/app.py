@@ -54,7 +54,7 @@ def make_window(app: QApplication, path: Path | None) -> MainWindow:
         settings.add_recent(origin)
     recovered = read_recovery(settings.recovery_path)
     if recovered is not None:
-        window.offer_recovery(lambda: document.recover(*recovered))
+        window.files.offer_recovery(lambda: document.recover(*recovered))
     return window
 
 

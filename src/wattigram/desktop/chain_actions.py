@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtWidgets import QApplication
 
 from wattigram.core.design import Chain, Loop, Signal, Slot, TimerTrigger
@@ -34,7 +36,7 @@ class ChainActions:
         actions.add("Findings", "Apply the gravest finding's cure", "Ctrl+Return", self.cure_first)
         for span in SPANS_S:
             title = "Streams show a stretch that suits each" if span == "auto" else f"Streams show {span}"
-            actions.add("View", title, "", lambda chosen=span: page.set_span(chosen))
+            actions.add("View", title, "", partial(page.set_span, span))
         actions.add("View", "Show one whole cycle", "", page.lens.fit)
 
     def _do(self, edit: Edit) -> bool:
@@ -66,11 +68,15 @@ class ChainActions:
         for chain in workspace.project.chains:
             converter = workspace.converter(chain)
             if pin in converter.channels and len(chain.slots) < converter.slots:
-                self._do(AddSlot(chain.converter, name, sorted(converter.sampling_cycles)[len(converter.sampling_cycles) // 2]))
+                self._do(
+                    AddSlot(
+                        chain.converter, name, sorted(converter.sampling_cycles)[len(converter.sampling_cycles) // 2]
+                    )
+                )
                 return
-        chain = self._new_chain(name, pin)
-        if chain is not None:
-            self._do(AddChain(chain))
+        fresh = self._new_chain(name, pin)
+        if fresh is not None:
+            self._do(AddChain(fresh))
 
     def _new_chain(self, name: str, pin: str) -> Chain | None:
         """A chain with sensible figures on the first converter that is free."""
@@ -78,7 +84,9 @@ class ChainActions:
         project, part = workspace.project, workspace.part
         taken_timers = {chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)}
         taken_dma = {chain.loop.dma for chain in project.chains}
-        timers = [name for group in part.timers if group.can_trigger for name in group.names if name not in taken_timers]
+        timers = [
+            name for group in part.timers if group.can_trigger for name in group.names if name not in taken_timers
+        ]
         channels = [(name, group) for group in part.dma for name in group.names if name not in taken_dma]
         for converter in part.converters:
             if project.chain(converter.name) is not None or pin not in converter.channels or not timers or not channels:
@@ -89,14 +97,19 @@ class ChainActions:
                 converter=converter.name,
                 divider=legal[0] if legal else converter.dividers[-1],
                 bits=max(converter.bits),
-                trigger=TimerTrigger(timer=timers[0], every=DEFAULT_EVERY),  # type: ignore[arg-type]
+                trigger=TimerTrigger(timer=timers[0], every=DEFAULT_EVERY),
                 loop=Loop(
                     name=f"Loop {chr(ord('A') + len(project.chains))}",
                     dma=channels[0][0],
                     items=DEFAULT_ITEMS,
                     width_bits=widths[0] if widths else 32,
                 ),
-                slots=(Slot(signal=name, sampling_cycles=sorted(converter.sampling_cycles)[len(converter.sampling_cycles) // 2]),),
+                slots=(
+                    Slot(
+                        signal=name,
+                        sampling_cycles=sorted(converter.sampling_cycles)[len(converter.sampling_cycles) // 2],
+                    ),
+                ),
             )
         return None
 
@@ -108,7 +121,9 @@ class ChainActions:
         if selection.converter:
             chain = self._document.workspace.project.chain(selection.converter)
             if chain is not None:
-                self._do(AddSlot(chain.converter, selection.signal, chain.slots[max(0, selection.place)].sampling_cycles))
+                self._do(
+                    AddSlot(chain.converter, selection.signal, chain.slots[max(0, selection.place)].sampling_cycles)
+                )
         else:
             self._give_slot(selection.signal, self._document.workspace.project.signal(selection.signal).pin)
 
@@ -160,5 +175,3 @@ class ChainActions:
         clipboard = QApplication.clipboard()
         if clipboard is not None:
             clipboard.setText("\n".join(lines))
-
-

@@ -168,4 +168,3 @@ def read_recovery(path: Path) -> tuple[Workspace, Path | None] | None:
         return workspace_from_text(text, str(path)), Path(origin) if origin else None
     except (OSError, UnicodeDecodeError, WattigramError):
         return None
-

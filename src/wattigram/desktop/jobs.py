@@ -15,7 +15,7 @@ from wattigram.core.errors import WattigramError
 _log = logging.getLogger(__name__)
 
 
-class Cancelled(Exception):
+class CancelledError(Exception):
     """The user no longer wants the answer."""
 
 
@@ -55,7 +55,7 @@ class Job(QObject):
 
     def _report(self, share: float) -> None:
         if self._is_cancelled.is_set():
-            raise Cancelled
+            raise CancelledError
         self.progressed.emit(share)
 
     def _run(self) -> None:
@@ -63,12 +63,14 @@ class Job(QObject):
             answer = self._work(self._report)
             if not self._is_cancelled.is_set():
                 self.finished.emit(answer)
-        except Cancelled:
+        except CancelledError:
             pass
         except WattigramError as fault:
             self.failed.emit(str(fault))
         except Exception as fault:
             _log.exception("A job ended unexpectedly")
-            self.failed.emit(f"Our fault: {self.what} ended with {type(fault).__name__}: {fault}. The log has the details.")
+            self.failed.emit(
+                f"Our fault: {self.what} ended with {type(fault).__name__}: {fault}. The log has the details."
+            )
         finally:
             self.ended.emit()

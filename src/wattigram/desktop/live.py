@@ -60,6 +60,13 @@ class LiveBoard(QObject):
         if self._session is not None:
             self._session.stop()
 
+    def release(self) -> None:
+        """Let the board go, so that somebody else can use it."""
+        self._wants_run = False
+        self._drop()
+        self.latest = Snapshot()
+        self.snapshot.emit(self.latest)
+
     def set_workspace(self, workspace: Workspace) -> None:
         """Follow the design: a change of the bench turns knobs, any other needs a board built anew."""
         before, self._workspace = self._workspace, workspace
@@ -74,9 +81,7 @@ class LiveBoard(QObject):
     def set_address(self, address: str) -> None:
         """Use another board; the present one is let go."""
         self.address = address
-        self._drop()
-        self.latest = Snapshot()
-        self.snapshot.emit(self.latest)
+        self.release()
 
     def _start_anew(self) -> None:
         runs = self._wants_run

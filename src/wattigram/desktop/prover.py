@@ -44,7 +44,9 @@ def proof_seconds(workspace: Workspace) -> float:
 def record_and_prove(workspace: Workspace, address: str, path: Path, progress: Callable[[float], None]) -> Proved:
     """Run the board, record, and judge; the virtual board runs as fast as it can."""
     seconds = proof_seconds(workspace)
-    record(workspace, seconds, path, board=address, fast=address == "virtual", progress=lambda share: progress(share * 0.6))
+    record(
+        workspace, seconds, path, board=address, fast=address == "virtual", progress=lambda share: progress(share * 0.6)
+    )
     return prove_take(workspace, path, lambda share: progress(0.6 + share * 0.4))
 
 

@@ -18,7 +18,11 @@ def config_folder() -> Path:
 
 def takes_folder(project: str) -> Path:
     """Folder of a project's takes; ``WATTIGRAM_DATA`` overrides its parent."""
-    data = os.environ.get("WATTIGRAM_DATA") or os.environ.get("WATTIGRAM_CONFIG") or platformdirs.user_data_dir("wattigram")
+    data = (
+        os.environ.get("WATTIGRAM_DATA")
+        or os.environ.get("WATTIGRAM_CONFIG")
+        or platformdirs.user_data_dir("wattigram")
+    )
     safe = "".join(letter if letter.isalnum() or letter in "-_ " else "-" for letter in project).strip() or "project"
     return Path(data) / "takes" / safe
 

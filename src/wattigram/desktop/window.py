@@ -2,33 +2,42 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QPoint, QTimer
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
-from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMainWindow, QMenu, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QInputDialog,
+    QMainWindow,
+    QMenu,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
-from wattigram.core.errors import WattigramError
-from wattigram.core.proof import LikelyCause
 from wattigram.core.session import Snapshot
-from wattigram.core.take import export_csv, open_take
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.chain_actions import ChainActions
 from wattigram.desktop.document import Document
+from wattigram.desktop.files import ProjectFiles, ask_save
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
 from wattigram.desktop.pages.chain_page import ChainPage
 from wattigram.desktop.pages.proof_page import ProofPage
 from wattigram.desktop.pages.takes_page import TakesPage
-from wattigram.desktop.prover import Proved, next_take_path, prove_take, record_and_prove, write_report
-from wattigram.desktop.settings import Settings, takes_folder
+from wattigram.desktop.prover import Proved
+from wattigram.desktop.proving import Proving
+from wattigram.desktop.settings import Settings
 from wattigram.desktop.theme import DARK, LIGHT, apply_theme, theme
 from wattigram.desktop.widgets.header import PAGES, Header
 from wattigram.desktop.widgets.notice import JobBar, Notice
 from wattigram.desktop.widgets.palette import Palette
 
 CHAIN, TAKES, PROOF = range(3)
-FILE_FILTER = "Wattigram projects (*.wattigram.toml);;All files (*)"
 
 
 class MainWindow(QMainWindow):
@@ -43,12 +52,13 @@ class MainWindow(QMainWindow):
         self.chain_page = ChainPage(document)
         self.takes_page = TakesPage()
         self.proof_page = ProofPage()
-        self.proved: Proved | None = None
+        self.proving = Proving(document, self.board)
         self._jobs: list[Job] = []
-        self._proof_request = 0
         self._proves_after_stop = False
+        self._sizes_known = False
         self._build()
         self.actions_list = Actions(self)
+        self.files = ProjectFiles(self, document, settings, self.notice, self.actions_list)
         self.chain_actions = ChainActions(document, self.chain_page, self.actions_list)
         self._add_actions()
         self._connect()
@@ -77,20 +87,18 @@ class MainWindow(QMainWindow):
 
     def _add_actions(self) -> None:
         add = self.actions_list.add
-        add("File", "Open a project…", "Ctrl+O", self.open_dialog)
-        add("File", "Open a recent project…", "", self.open_recent)
-        add("File", "Save", "Ctrl+S", self.save)
-        add("File", "Save as…", "Ctrl+Shift+A", self.save_as)
-        add("File", "Quit", "Ctrl+Q", self.close)
         stack = self.document.stack
-        for name, make, keys in (("Undo", stack.createUndoAction, "Ctrl+Z"), ("Redo", stack.createRedoAction, "Ctrl+Shift+Z")):
+        for name, make, keys in (
+            ("Undo", stack.createUndoAction, "Ctrl+Z"),
+            ("Redo", stack.createRedoAction, "Ctrl+Shift+Z"),
+        ):
             action = make(self, name)
             assert action is not None
             self.actions_list.adopt("Edit", action, keys)
         add("Board", "Run or stop the board", "F5", self.toggle_run)
         add("Board", "Record a take, or stop recording", "Ctrl+R", self.toggle_record)
         add("Board", "Choose a board…", "Ctrl+B", self.choose_board)
-        add("Proof", "Record and prove", "F6", self.prove)
+        add("Proof", "Record and prove", "F6", self.proving.record_and_prove)
         add("Proof", "Prove the take that is open", "Shift+F6", self.prove_open_take)
         add("Proof", "Write a report…", "Ctrl+P", self.report_dialog)
         add("Proof", "Copy the proof as text", "", self.proof_page.copy_text)
@@ -98,7 +106,7 @@ class MainWindow(QMainWindow):
         add("Takes", "Export the take as a table…", "Ctrl+E", self._export_current)
         add("Takes", "Copy the traces as a picture", "", self.takes_page.copy_picture)
         for number, name in enumerate(PAGES):
-            add("View", f"Go to {name}", f"Alt+{number + 1}", lambda page=number: self.show_page(page))
+            add("View", f"Go to {name}", f"Alt+{number + 1}", partial(self.show_page, number))
         add("View", "Light or dark", "Ctrl+Shift+D", self.toggle_theme)
         add("View", "Larger text", "Ctrl++", lambda: self.scale_text(1))
         add("View", "Smaller text", "Ctrl+-", lambda: self.scale_text(-1))
@@ -125,9 +133,12 @@ class MainWindow(QMainWindow):
         self.takes_page.job_wanted.connect(self.run_job)
         self.takes_page.open_wanted.connect(self.open_take_dialog)
         self.takes_page.export_wanted.connect(self._export_dialog)
-        self.proof_page.prove_wanted.connect(self.prove)
+        self.proof_page.prove_wanted.connect(self.proving.record_and_prove)
         self.proof_page.report_wanted.connect(self.report_dialog)
-        self.proof_page.cure_wanted.connect(self.cure_and_prove)
+        self.proof_page.cure_wanted.connect(self.proving.cure_and_prove)
+        self.proving.proved.connect(self._show_proved)
+        self.proving.said.connect(self.notice.say)
+        self.proving.job_wanted.connect(self.run_job)
 
     def _show_document(self) -> None:
         workspace = self.document.workspace
@@ -136,17 +147,12 @@ class MainWindow(QMainWindow):
         self.chain_page.request_views()
 
     def _on_replaced(self) -> None:
-        self.proved = None
+        self.proving.forget()
         self.header.show_proof(None)
         self.board.set_address(self.board.address)
         self.takes_page.close_take()
-        self.takes_page.show_folder(self.takes_folder)
+        self.takes_page.show_folder(self.proving.folder)
         self.chain_page.show_workspace()
-
-    @property
-    def takes_folder(self) -> Path:
-        """Where this project's takes go."""
-        return takes_folder(self.document.workspace.project.name)
 
     def show_page(self, number: int) -> None:
         """Go to a page."""
@@ -155,7 +161,7 @@ class MainWindow(QMainWindow):
         if number == CHAIN:
             self.chain_page.rows.setFocus()
         elif number == TAKES:
-            self.takes_page.show_folder(self.takes_folder)
+            self.takes_page.show_folder(self.proving.folder)
             self.takes_page.takes.setFocus()
         else:
             self.proof_page.focus_cause()
@@ -175,10 +181,9 @@ class MainWindow(QMainWindow):
             self._proves_after_stop = True
             self.board.stop()
             return
-        try:
-            self.board.start(next_take_path(self.takes_folder))
-        except OSError as fault:
-            self.notice.say(f"No take can be written in {self.takes_folder}: {fault.strerror}.")
+        path = self.proving.next_path()
+        if path is not None:
+            self.board.start(path)
 
     def _on_snapshot(self, snapshot: Snapshot) -> None:
         self.header.show_snapshot(snapshot)
@@ -190,7 +195,7 @@ class MainWindow(QMainWindow):
             self.takes_page.add_take(snapshot.recorded)
             if self._proves_after_stop:
                 self._proves_after_stop = False
-                self._start_proof(snapshot.recorded, f"Judging {snapshot.recorded.stem}", is_new=False)
+                self.proving.prove(snapshot.recorded)
 
     def choose_board(self) -> None:
         """Ask for a board's address; the window stays usable."""
@@ -205,42 +210,9 @@ class MainWindow(QMainWindow):
         """Use the board at an address."""
         self.board.set_address(address.strip() or "virtual")
 
-    # Proving
+    # Proof and takes
 
-    def prove(self) -> None:
-        """Record a take and hold it against the expectations."""
-        if self.board.address != "virtual" and self.board.is_running:
-            self.board.stop()
-        try:
-            path = next_take_path(self.takes_folder)
-        except OSError as fault:
-            self.notice.say(f"No take can be written in {self.takes_folder}: {fault.strerror}.")
-            return
-        self._start_proof(path, f"Recording and judging {path.stem}", is_new=True)
-
-    def prove_open_take(self) -> None:
-        """Judge the take on the Takes page."""
-        if self.takes_page.data is None:
-            self.notice.say("No take is open. Choose one on the Takes page.")
-        else:
-            self._start_proof(self.takes_page.data.path, "Judging", is_new=False)
-
-    def _start_proof(self, path: Path, what: str, is_new: bool) -> None:
-        workspace, address = self.document.workspace, self.board.address
-        self._proof_request += 1
-        request = self._proof_request
-        if is_new:
-            job = Job(what, lambda progress: record_and_prove(workspace, address, path, progress), self)
-        else:
-            job = Job(what, lambda progress: prove_take(workspace, path, progress), self)
-        job.finished.connect(lambda proved: self._show_proved(request, proved))
-        job.failed.connect(self.notice.say)
-        self.run_job(job)
-
-    def _show_proved(self, request: int, proved: Proved) -> None:
-        if request != self._proof_request:
-            return  # an older answer
-        self.proved = proved
+    def _show_proved(self, proved: Proved) -> None:
         self.takes_page.add_take(proved.take, select=False)
         self.proof_page.show_proof(proved.proof, proved.evidence, proved.workspace.project, proved.heading)
         self.header.show_proof(proved.proof)
@@ -248,143 +220,49 @@ class MainWindow(QMainWindow):
             self.show_page(PROOF)
 
     def _on_proof_chip(self) -> None:
-        if self.proved is None:
-            self.prove()
+        if self.proving.latest is None:
+            self.proving.record_and_prove()
         else:
             self.show_page(PROOF)
 
-    def cure_and_prove(self, cause: LikelyCause) -> None:
-        """Apply a likely cause's cure and prove again."""
-        if cause.remedy is None:
-            return
-        self.document.edit(cause.remedy)
-        self.prove()
+    def prove_open_take(self) -> None:
+        """Judge the take on the Takes page."""
+        path = self._open_take()
+        if path is not None:
+            self.proving.prove(path)
+
+    def _open_take(self) -> Path | None:
+        if self.takes_page.data is None:
+            self.notice.say("No take is open. Choose one on the Takes page.")
+            return None
+        return self.takes_page.data.path
 
     def report_dialog(self) -> None:
         """Ask where the report goes."""
-        if self.proved is None:
-            self.notice.say("There is no proof to report yet. Record and prove first (F6).")
-            return
-        name = f"{self.document.workspace.project.name} {self.proved.take.stem}.html"
-        self._ask_save("Report", name, "Web pages (*.html)", self.write_report)
-
-    def write_report(self, path: str) -> None:
-        """Write the report of the last proof."""
-        proved = self.proved
-        if proved is None:
-            return
-        job = Job("Writing the report", lambda progress: write_report(proved, Path(path), progress), self)
-        job.finished.connect(lambda written: self.notice.say(f"The report is in {written}."))
-        job.failed.connect(self.notice.say)
-        self.run_job(job)
-
-    # Takes
+        proved = self.proving.latest
+        take = proved.take.stem if proved else "proof"
+        path = self.files.folder / f"{self.document.workspace.project.name} {take}.html"
+        ask_save(self, "Report", path, "Web pages (*.html)", lambda name: self.proving.write_report(Path(name)))
 
     def open_take_dialog(self) -> None:
         """Ask for a take."""
-        dialog = QFileDialog(self, "Open a take", str(self.takes_folder), "Takes (*.h5)")
-        dialog.fileSelected.connect(lambda name: (self.show_page(TAKES), self.takes_page.add_take(Path(name))))
+        dialog = QFileDialog(self, "Open a take", str(self.proving.folder), "Takes (*.h5)")
+        dialog.fileSelected.connect(lambda name: self.show_take(Path(name)))
         dialog.open()
+
+    def show_take(self, path: Path) -> None:
+        """Show a take on its page."""
+        self.show_page(TAKES)
+        self.takes_page.add_take(path)
 
     def _export_current(self) -> None:
-        if self.takes_page.data is None:
-            self.notice.say("No take is open. Choose one on the Takes page.")
-        else:
-            self._export_dialog(self.takes_page.data.path)
+        path = self._open_take()
+        if path is not None:
+            self._export_dialog(path)
 
     def _export_dialog(self, take: Path) -> None:
-        self._ask_save("Export", f"{take.stem}.csv", "Tables (*.csv)", lambda name: self.export(take, Path(name)))
-
-    def export(self, take: Path, target: Path) -> None:
-        """Write a take as a table."""
-
-        def work(progress: object) -> int:
-            with open_take(take) as opened:
-                return export_csv(opened, target, progress)  # type: ignore[arg-type]
-
-        job = Job(f"Exporting {take.stem}", work, self)
-        job.finished.connect(lambda rows: self.notice.say(f"{rows} rows are in {target}."))
-        job.failed.connect(self.notice.say)
-        self.run_job(job)
-
-    # Files
-
-    def open_dialog(self) -> None:
-        """Ask for a project."""
-        folder = str(self.document.path.parent) if self.document.path else str(Path.home())
-        dialog = QFileDialog(self, "Open a project", folder, FILE_FILTER)
-        dialog.fileSelected.connect(lambda name: self.open_project(Path(name)))
-        dialog.open()
-
-    def open_recent(self) -> None:
-        """Offer the projects opened lately."""
-        menu = QMenu(self)
-        for path in self.settings.recent:
-            action = menu.addAction(f"{path.stem.removesuffix('.wattigram')}  ({path.parent})")
-            if action is not None:
-                action.triggered.connect(lambda _checked, chosen=path: self.open_project(chosen))
-        if menu.isEmpty():
-            self.notice.say("No project has been opened lately.")
-        else:
-            menu.popup(self.mapToGlobal(QPoint(60, 50)))
-
-    def open_project(self, path: Path) -> None:
-        """Open a project; unsaved work is asked about first."""
-        if not self.document.is_clean:
-            self.notice.say(
-                f"“{self.document.workspace.project.name}” has changes that are not saved.",
-                ("Save, then open", lambda: (self.save(), self.document.is_clean and self._open_now(path))),
-                ("Drop them and open", lambda: self._open_now(path)),
-            )
-            return
-        self._open_now(path)
-
-    def _open_now(self, path: Path) -> None:
-        try:
-            self.document.load(path)
-        except WattigramError as fault:
-            self.notice.say(f"{fault} The present project stays open.")
-            return
-        if self.document.path is not None:
-            self.settings.add_recent(self.document.path)
-
-    def save(self) -> None:
-        """Save, asking for a name where there is none."""
-        if self.document.path is None:
-            self.save_as()
-        else:
-            self.save_to(self.document.path)
-
-    def save_as(self) -> None:
-        """Ask for a name and save."""
-        name = f"{self.document.workspace.project.name}.wattigram.toml"
-        self._ask_save("Save the project", name, FILE_FILTER, lambda chosen: self.save_to(Path(chosen)))
-
-    def save_to(self, path: Path) -> None:
-        """Save under a name."""
-        try:
-            self.document.save(path)
-        except WattigramError as fault:
-            self.notice.say(str(fault))
-            return
-        self.settings.add_recent(path)
-        self._show_document()
-
-    def _ask_save(self, title: str, name: str, kind: str, use: object) -> None:
-        folder = self.document.path.parent if self.document.path else Path.home()
-        dialog = QFileDialog(self, title, str(folder / name), kind)
-        dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-        dialog.selectFile(name)
-        dialog.fileSelected.connect(use)
-        dialog.open()
-
-    def offer_recovery(self, use: object) -> None:
-        """Unsaved work of an earlier time was found."""
-        self.notice.say(
-            "Wattigram ended last time with changes that were not saved.",
-            ("Recover them", use),  # type: ignore[arg-type]
-            ("Throw them away", self.document.discard_recovery),
-        )
+        path = self.files.folder / f"{take.stem}.csv"
+        ask_save(self, "Export", path, "Tables (*.csv)", lambda name: self.proving.export(take, Path(name)))
 
     # View
 
@@ -436,8 +314,8 @@ class MainWindow(QMainWindow):
         self.chain_page.findings.show_findings(())
         self.chain_page.show_workspace()
         self.chain_page.rows.resizeEvent(None)
-        if self.proved is not None:
-            proved = self.proved
+        proved = self.proving.latest
+        if proved is not None:
             self.proof_page.show_proof(proved.proof, proved.evidence, proved.workspace.project, proved.heading)
         self.update()
 
@@ -460,9 +338,9 @@ class MainWindow(QMainWindow):
         page = self.settings.get("page")
         if page in PAGES:
             self.show_page(PAGES.index(page))
-        self.takes_page.show_folder(self.takes_folder)
+        self.takes_page.show_folder(self.proving.folder)
 
-    def _splitters(self) -> dict[str, object]:
+    def _splitters(self) -> dict[str, QSplitter]:
         return {
             "chain": self.chain_page.split,
             "chain-left": self.chain_page.left,
@@ -482,7 +360,7 @@ class MainWindow(QMainWindow):
         self.settings.set("geometry", self.saveGeometry())
         self.settings.set("page", PAGES[self.stack.currentIndex()])
         for name, splitter in self._splitters().items():
-            self.settings.set(f"split-{name}", splitter.saveState())  # type: ignore[attr-defined]
+            self.settings.set(f"split-{name}", splitter.saveState())
         self.settings.sync()
         for job in list(self._jobs):
             job.cancel()

@@ -92,7 +92,9 @@ def _spectral_guess(values: FloatArray, times_s: FloatArray) -> float:
     return (peak + shift) / (count * step_s)
 
 
-def _solve(values: FloatArray, times_s: FloatArray, frequency_hz: float, with_frequency: bool) -> tuple[FloatArray, float]:
+def _solve(
+    values: FloatArray, times_s: FloatArray, frequency_hz: float, with_frequency: bool
+) -> tuple[FloatArray, float]:
     """Normal equations in chunks; returns (cos, sin, offset) and the phase change over the record.
 
     Time is scaled to the record and centred: unscaled, the frequency column swamps the others.
@@ -118,7 +120,7 @@ def _solve(values: FloatArray, times_s: FloatArray, frequency_hz: float, with_fr
         normal += matrix @ matrix.T
         right += matrix @ values[part]
     solution, *_rest = np.linalg.lstsq(normal, right, rcond=None)
-    return solution, float(solution[3]) if with_frequency else 0.0
+    return np.asarray(solution, dtype=np.float64), float(solution[3]) if with_frequency else 0.0
 
 
 def _result(values: FloatArray, times_s: FloatArray, frequency_hz: float, fit: FloatArray, known: bool) -> SineFit:

@@ -1,5 +1,6 @@
 """What is wired to the board's pins."""
 
+from wattigram.core.bench.evaluate import source_extent_v, source_span_s, source_voltage
 from wattigram.core.bench.model import (
     Floating,
     Follow,
@@ -11,7 +12,6 @@ from wattigram.core.bench.model import (
     Wiring,
     resolve_source,
 )
-from wattigram.core.bench.evaluate import source_extent_v, source_span_s, source_voltage
 
 __all__ = [
     "Floating",

@@ -63,7 +63,7 @@ class Floating(Strict):
 
     kind: Literal["floating"] = "floating"
     pickup_v: VoltsOrZero = 0.25
-    mains_hz: Hertz = Field(default="50 Hz", validate_default=True)  # type: ignore[assignment]
+    mains_hz: Hertz = Field(default="50 Hz", validate_default=True)
     noise_v: VoltsOrZero = 0.002
 
 

@@ -15,7 +15,7 @@ from wattigram.core.errors import BoardError
 def main() -> int:
     """Read the configuration and serve."""
     try:
-        config = parse_config(sys.stdin.buffer.raw.readline().decode("utf-8", "replace"))  # type: ignore[attr-defined]
+        config = parse_config(sys.stdin.buffer.readline().decode("utf-8", "replace"))
     except BoardError as fault:
         sys.stderr.write(f"{fault}\n")
         return 2

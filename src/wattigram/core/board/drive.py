@@ -22,7 +22,9 @@ class SlotDrive:
     block, and offsets within the block come from tables, so that pieces of any size agree bit for bit.
     """
 
-    def __init__(self, drive: PinDrive, held_s: Fraction, period_s: Fraction, cycles: int, halo: int, lsb: float) -> None:
+    def __init__(
+        self, drive: PinDrive, held_s: Fraction, period_s: Fraction, cycles: int, halo: int, lsb: float
+    ) -> None:
         self._held_s = held_s
         self._period_s = period_s
         self._halo = halo

@@ -61,7 +61,9 @@ class Tap:
             events = self._judge(window, *judged)
         return reduced, reduced_ticks, events
 
-    def _reduce(self, values: NDArray[np.int64], ticks: NDArray[np.int64]) -> tuple[NDArray[np.uint32], NDArray[np.int64]]:
+    def _reduce(
+        self, values: NDArray[np.int64], ticks: NDArray[np.int64]
+    ) -> tuple[NDArray[np.uint32], NDArray[np.int64]]:
         count = self.tap.count
         values = np.concatenate((self._pending, values))
         ticks = np.concatenate((self._pending_ticks, ticks))

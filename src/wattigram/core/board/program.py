@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import signal
@@ -26,7 +27,5 @@ def serve_board(
     out.write(json.dumps(ready) + "\n")
     out.flush()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
-    try:
+    with contextlib.suppress(KeyboardInterrupt):
         server.serve()
-    except KeyboardInterrupt:
-        pass

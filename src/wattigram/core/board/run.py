@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from concurrent.futures import Executor
 from fractions import Fraction
+from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +16,7 @@ from wattigram.core.board.firmware import Tap
 from wattigram.core.board.synth import ConverterSynth
 from wattigram.core.link import FLAG_FIRST, FLAG_TAIL, REDUCED_STREAM, FrameType, encode_frame
 
-_ITEM_DTYPES = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}
+_ITEM_DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}
 
 
 class _Channel:
@@ -40,7 +42,7 @@ class _Channel:
         cuts = [self.cycles, *range((self.cycles // block + 1) * block, end, block), end]
         if executor is None or len(self.synths) == 1:
             return self.synths[0].codes(self.cycles, end)
-        spans = list(zip(cuts[:-1], cuts[1:], strict=True))
+        spans = list(pairwise(cuts))
 
         def share(worker: int) -> list[NDArray[np.int32]]:
             return [self.synths[worker].codes(*span) for span in spans[worker :: len(self.synths)]]

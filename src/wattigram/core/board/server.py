@@ -44,7 +44,9 @@ class _Client:
 class BoardServer:
     """Offers a pty and a loopback TCP port, and runs one board for whoever is connected."""
 
-    def __init__(self, config: EffectiveConfig, tcp_port: int = 0, fast: bool = False, watch_fd: int | None = None) -> None:
+    def __init__(
+        self, config: EffectiveConfig, tcp_port: int = 0, fast: bool = False, watch_fd: int | None = None
+    ) -> None:
         self.config = config
         self._always_fast = fast
         self._watch_fd = watch_fd

@@ -23,7 +23,9 @@ NEGLIGIBLE_CARRY = 1e-9
 class ConverterSynth:
     """Codes of one converter for any range of cycles."""
 
-    def __init__(self, converter: EffectiveConverter, index: int, bench: EffectiveBench, tick_hz: int, seed: int) -> None:
+    def __init__(
+        self, converter: EffectiveConverter, index: int, bench: EffectiveBench, tick_hz: int, seed: int
+    ) -> None:
         self._converter = converter
         self._key = (seed, index)
         self._slots = len(converter.slots)

@@ -15,7 +15,7 @@ from wattigram.core.board import (
     EffectiveWindow,
     PinDrive,
 )
-from wattigram.core.design import Chain, Project, Signal, Workspace
+from wattigram.core.design import Chain, Project, Signal, Workspace, tapped_signals
 from wattigram.core.timing import cycle_timing
 
 DEFAULT_SEED = 1
@@ -35,21 +35,6 @@ def effective_config(workspace: Workspace, seed: int = DEFAULT_SEED) -> Effectiv
         taps=tuple(_tap(workspace, signal) for signal in tapped_signals(project)),
         bench=effective_bench(workspace),
     )
-
-
-def tapped_signals(project: Project) -> tuple[Signal, ...]:
-    """Signals with a reduce stage or a window that are converted, in the order of their taps."""
-    return tuple(
-        signal
-        for signal in project.signals
-        if (signal.reduce is not None or signal.window is not None) and project.chain_of(signal.name) is not None
-    )
-
-
-def tap_index(project: Project, signal: str) -> int | None:
-    """Number of a signal's tap on the board."""
-    names = [tapped.name for tapped in tapped_signals(project)]
-    return names.index(signal) if signal in names else None
 
 
 def effective_bench(workspace: Workspace) -> EffectiveBench:

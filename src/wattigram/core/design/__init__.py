@@ -12,6 +12,7 @@ from wattigram.core.design.expectation import (
 )
 from wattigram.core.design.file import build_mark, load_project, parse_project, project_text, save_project
 from wattigram.core.design.model import Chain, FollowTrigger, Loop, Mean, Project, Signal, Slot, TimerTrigger, Window
+from wattigram.core.design.taps import tap_index, tapped_signals
 from wattigram.core.design.workspace import Workspace, open_workspace
 
 __all__ = [
@@ -39,4 +40,6 @@ __all__ = [
     "parse_project",
     "project_text",
     "save_project",
+    "tap_index",
+    "tapped_signals",
 ]

@@ -148,7 +148,9 @@ class Project(Strict):
     def _check_chain(self, chain: Chain, names: list[str]) -> None:
         for index, slot in enumerate(chain.slots, start=1):
             if slot.signal not in names:
-                raise ValueError(f"{chain.converter}, slot {index}: “{slot.signal}” is no signal here. Add it or rename it.")
+                raise ValueError(
+                    f"{chain.converter}, slot {index}: “{slot.signal}” is no signal here. Add it or rename it."
+                )
         if isinstance(chain.trigger, FollowTrigger):
             leader = self.chain(chain.trigger.follows)
             if leader is None or isinstance(leader.trigger, FollowTrigger):

@@ -7,9 +7,9 @@ from fractions import Fraction
 from functools import cached_property
 from pathlib import Path
 
-from wattigram.core.errors import ProjectError
 from wattigram.core.design.file import build_mark, load_project, parse_project
 from wattigram.core.design.model import Chain, Project
+from wattigram.core.errors import ProjectError
 from wattigram.core.part import Converter, Part, find_part
 
 
@@ -79,7 +79,9 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
         if dma is not None:
             known(chain.loop.width_bits, dma.widths, f"loop {chain.loop.name}: item width")
             if chain.loop.items > dma.items_max:
-                faults.append(f"loop {chain.loop.name}: {chain.loop.items} items are more than {dma.items_max}. Shorten it.")
+                faults.append(
+                    f"loop {chain.loop.name}: {chain.loop.items} items are more than {dma.items_max}. Shorten it."
+                )
     return tuple(faults)
 
 

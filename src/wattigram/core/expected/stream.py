@@ -169,10 +169,10 @@ def _readings(workspace: Workspace, chain: Chain, signal: str, begin: int, end: 
     starts_s = np.arange(first, end) / float(cycle.cycle_rate_hz)
     full_scale_v = chain_scale(workspace, chain).reference_v
     if halo == 0:
-        settled = np.empty((end - begin, len(places)))
+        own = np.empty((end - begin, len(places)))
         for column, place in enumerate(places):
-            settled[:, column] = _slot_voltage(workspace, chain, place, starts_s + float(cycle.slots[place].held_s))
-        return np.clip(settled, 0.0, full_scale_v).ravel(), np.zeros(settled.size)
+            own[:, column] = _slot_voltage(workspace, chain, place, starts_s + float(cycle.slots[place].held_s))
+        return np.clip(own, 0.0, full_scale_v).ravel(), np.zeros(own.size)
     volts = np.empty((end - first, slots))
     for place in range(slots):
         volts[:, place] = _slot_voltage(workspace, chain, place, starts_s + float(cycle.slots[place].held_s))

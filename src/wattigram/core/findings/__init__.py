@@ -1,8 +1,7 @@
 """What is wrong or doubtful in a design: sentences with numbers, and cures that are edits."""
 
-from wattigram.core.findings.finding import Finding, find_all, rules
-
 # Importing a module of rules registers them.
-from wattigram.core.findings import clock, levels, loops, pins, reduce, sampling  # noqa: F401, I001
+from wattigram.core.findings import clock, levels, loops, pins, reduce, sampling  # noqa: F401
+from wattigram.core.findings.finding import Finding, find_all, rules
 
 __all__ = ["Finding", "find_all", "rules"]

@@ -28,7 +28,9 @@ def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
                     f"{brief(settling.source_ohm, 'Ω')} needs {brief(settling.needed_s, 's', 3)} to settle, "
                     f"slot {place + 1} gives {brief(settling.sampling_s, 's', 3)}"
                 )
-            advice = "" if remedy else " No sampling time that fits is long enough: buffer the source or slow the trigger."
+            advice = (
+                "" if remedy else " No sampling time that fits is long enough: buffer the source or slow the trigger."
+            )
             yield Finding(
                 "sampling-too-short",
                 "error" if settling.wired_error_lsb > 0.5 else "warning",

@@ -1,6 +1,6 @@
 """Frames between board and host, and the ports that carry them; ``docs/link.md`` is the protocol."""
 
-from wattigram.core.link.decoder import DecodeStats, Decoder, SampleRun
+from wattigram.core.link.decoder import Decoder, DecodeStats, SampleRun
 from wattigram.core.link.frame import (
     EVENT_DTYPE,
     FLAG_FIRST,

@@ -31,7 +31,7 @@ from wattigram.core.link.frame import (
     header_check,
 )
 
-_ITEM_DTYPES = {1: np.dtype("u1"), 2: np.dtype("<u2"), 4: np.dtype("<u4")}
+_ITEM_DTYPES: dict[int, np.dtype[Any]] = {1: np.dtype("u1"), 2: np.dtype("<u2"), 4: np.dtype("<u4")}
 _HEADER_DTYPE = np.dtype(
     [
         ("sync", "<u4"),
@@ -166,7 +166,9 @@ class Decoder:
 
     def _decode_one(self, view: memoryview, position: int, stride: int, found: list[Frame | SampleRun]) -> int:
         """One frame whose header is sound; returns the bytes used."""
-        _sync, kind, stream, item_bytes, flags, sequence, count, ticks, first, _check = HEADER.unpack_from(view, position)
+        _sync, kind, stream, item_bytes, flags, sequence, count, ticks, first, _check = HEADER.unpack_from(
+            view, position
+        )
         payload = view[position + HEADER_BYTES : position + stride - TRAILER.size]
         if TRAILER.unpack_from(view, position + stride - TRAILER.size)[0] != crc32(payload):
             # The count may be right and the frame cut short: look for the next frame inside it.
@@ -184,7 +186,9 @@ class Decoder:
             found.append(Frame(FrameType(kind), stream, flags, sequence, count, ticks, bytes(payload)))
         return stride
 
-    def _decode_grid(self, view: memoryview, position: int, stride: int, count: int, found: list[Frame | SampleRun]) -> int:
+    def _decode_grid(
+        self, view: memoryview, position: int, stride: int, count: int, found: list[Frame | SampleRun]
+    ) -> int:
         """Frames of equal length on a grid; returns the bytes used, at least one frame's."""
         count = min(count, max(2, (4 << 20) // stride))
         grid = np.frombuffer(view, dtype=np.uint8, count=count * stride, offset=position).reshape(count, stride)
@@ -195,7 +199,9 @@ class Decoder:
         ends = position + count * stride
         same &= heads["check"] == _header_checks(view, position, stride, count)
         size = body - HEADER_BYTES
-        sums = np.array([crc32(view[at : at + size]) for at in range(position + HEADER_BYTES, ends, stride)], dtype=np.uint32)
+        sums = np.array(
+            [crc32(view[at : at + size]) for at in range(position + HEADER_BYTES, ends, stride)], dtype=np.uint32
+        )
         stored = np.ndarray((count,), dtype="<u4", buffer=view, offset=position + body, strides=(stride,))
         good = same & (sums == stored)
         if not good.any():

@@ -24,14 +24,18 @@ class Transport:
             waiting = self.port.in_waiting
             return bytes(self.port.read(min(max(1, waiting), self.largest_read)))
         except (OSError, TypeError) as fault:
-            raise LinkError(f"{self.name} is gone: {fault}.", cure="Plug the board in again and connect anew.") from fault
+            raise LinkError(
+                f"{self.name} is gone: {fault}.", cure="Plug the board in again and connect anew."
+            ) from fault
 
     def write(self, data: bytes) -> None:
         """Send all of ``data``; raises :class:`LinkError` when the port is gone."""
         try:
             self.port.write(data)
         except OSError as fault:
-            raise LinkError(f"{self.name} is gone: {fault}.", cure="Plug the board in again and connect anew.") from fault
+            raise LinkError(
+                f"{self.name} is gone: {fault}.", cure="Plug the board in again and connect anew."
+            ) from fault
 
     def command(self, line: str) -> None:
         """Send one command line."""
@@ -103,9 +107,13 @@ def _open_serial(rest: str, timeout_s: float) -> Transport:
     device, _, baud_text = rest.partition("@")
     baud = int(baud_text) if baud_text.isascii() and baud_text.isdigit() and len(baud_text) < 9 else DEFAULT_BAUD
     if baud_text and not baud_text.isdigit():
-        raise LinkError(f"“{baud_text}” is no baud rate.", cure="Write serial:DEV@BAUD, such as serial:/dev/ttyACM0@115200.")
+        raise LinkError(
+            f"“{baud_text}” is no baud rate.", cure="Write serial:DEV@BAUD, such as serial:/dev/ttyACM0@115200."
+        )
     try:
         port = serial.serial_for_url(device, baudrate=baud, timeout=timeout_s, exclusive=True)
     except (OSError, ValueError) as fault:
-        raise LinkError(f"{device} cannot be opened: {fault}.", cure="Check the name, the cable and your rights.") from fault
+        raise LinkError(
+            f"{device} cannot be opened: {fault}.", cure="Check the name, the cable and your rights."
+        ) from fault
     return Transport(port, f"serial:{device}", largest_read=1 << 16)

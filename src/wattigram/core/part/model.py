@@ -161,7 +161,9 @@ class Part(Strict):
                 converter.clock_low_hz <= self.processor.clock_hz / divider <= converter.clock_high_hz
                 for divider in converter.dividers
             ):
-                raise ValueError(f"{converter.name}: no divider brings the bus clock into its range. Add one that does.")
+                raise ValueError(
+                    f"{converter.name}: no divider brings the bus clock into its range. Add one that does."
+                )
         for dac in self.dacs:
             if dac.pin not in self.pins:
                 raise ValueError(f"{dac.name}: pin {dac.pin} is not among the part's pins. Add it to “pins”.")

@@ -173,9 +173,9 @@ def _implied_ohm(case: _Case, carry: float) -> float:
 def _remedy(case: _Case, code: str) -> Edit | None:
     """The cure that the design's own findings offer."""
     for finding in find_all(case.take.workspace):
-        if finding.code == code and case.signal.name == (finding.signal or case.signal.name):
-            if finding.converter in {"", case.chain.converter}:
-                return finding.remedy
+        is_own = finding.signal in {"", case.signal.name} and finding.converter in {"", case.chain.converter}
+        if finding.code == code and is_own:
+            return finding.remedy
     return None
 
 

@@ -19,12 +19,12 @@ from wattigram.core.design import (
     TwinExpectation,
     WindowExpectation,
 )
+from wattigram.core.design.taps import tap_index
 from wattigram.core.expected import ExpectedEvent, expected_events
 from wattigram.core.expected.stream import expected_raw
 from wattigram.core.proof.verdict import Outcome, Verdict
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import SignalSamples, Take
-from wattigram.core.deploy.effective import tap_index
 from wattigram.core.timing import cycle_timing
 
 FEWEST_SAMPLES = 16
@@ -82,9 +82,7 @@ def expectation_text(expectation: Expectation) -> str:
         case LevelExpectation():
             return f"{name} is {show_volts(expectation.level_v)} ± {show_volts(expectation.within_v)}"
         case StepsExpectation():
-            return (
-                f"{name} steps {expectation.low_v:g} ↔ {expectation.high_v:g} V ± {show_volts(expectation.within_v)}"
-            )
+            return f"{name} steps {expectation.low_v:g} ↔ {expectation.high_v:g} V ± {show_volts(expectation.within_v)}"
         case SineExpectation():
             within = brief(expectation.within, "%")
             if expectation.frequency_hz is not None:
@@ -139,7 +137,9 @@ def _limits(measured: float, low: float | None, high: float | None) -> Outcome:
 def _level(expectation: LevelExpectation, samples: SignalSamples) -> _Judged:
     measured = float(samples.volts[samples.valid].mean())
     low, high = expectation.level_v - expectation.within_v, expectation.level_v + expectation.within_v
-    return _Judged(_limits(measured, low, high), measured, "V", low, high, samples.count, f"mean {show_volts(measured)}")
+    return _Judged(
+        _limits(measured, low, high), measured, "V", low, high, samples.count, f"mean {show_volts(measured)}"
+    )
 
 
 def _steps(expectation: StepsExpectation, samples: SignalSamples) -> _Judged:

@@ -43,7 +43,9 @@ def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> No
         verdicts=proof.verdicts,
         causes=proof.causes,
         marks=MARKS,
-        evidence=[{"verdict": item.verdict, "pictures": [panel_svg(panel) for panel in item.panels]} for item in evidence],
+        evidence=[
+            {"verdict": item.verdict, "pictures": [panel_svg(panel) for panel in item.panels]} for item in evidence
+        ],
         version=__version__,
     )
     write_atomically(path, text, TakeError)

@@ -35,7 +35,9 @@ class BoardProcess:
             self.tcp: int = ready["tcp"]
         except (OSError, ValueError, KeyError) as fault:
             self.close()
-            raise LinkError("The virtual board did not start.", cure="Run “wattigram board” by hand to see why.") from fault
+            raise LinkError(
+                "The virtual board did not start.", cure="Run “wattigram board” by hand to see why."
+            ) from fault
 
     def _first_line(self) -> str:
         assert self._process.stdout is not None

@@ -15,10 +15,10 @@ from pathlib import Path
 
 from wattigram.core.deploy import effective_bench, effective_config
 from wattigram.core.design import Workspace, project_text
+from wattigram.core.design.taps import tap_index
 from wattigram.core.errors import LinkError, TakeError, WattigramError
 from wattigram.core.expected import History
 from wattigram.core.link import REDUCED_STREAM, Transport, open_transport
-from wattigram.core.deploy.effective import tap_index
 from wattigram.core.session.board_process import BoardProcess
 from wattigram.core.session.picture import StreamPicture, expected_only, picture, signal_numbers
 from wattigram.core.session.reception import Reception
@@ -37,14 +37,6 @@ class ViewRequest:
     signal: str
     span_s: float
     columns: int
-
-
-@dataclass(frozen=True)
-class Reading:
-    """The newest value of a signal, and how it compares."""
-
-    volts: float
-    in_band: bool | None
 
 
 @dataclass(frozen=True)

@@ -42,7 +42,9 @@ class StreamPicture:
     reading_v: float
 
 
-def expected_only(history: History, chain: Chain, signal: Signal, span_s: float, rate_hz: float, columns: int) -> StreamPicture:
+def expected_only(
+    history: History, chain: Chain, signal: Signal, span_s: float, rate_hz: float, columns: int
+) -> StreamPicture:
     """The band alone, from the start, before anything has run."""
     count = max(2, min(LARGEST_EXPECTED, round(span_s * rate_hz)))
     stream = _expected(history, chain, signal, 0, count)
@@ -93,9 +95,10 @@ def signal_numbers(chain: Chain, signal: str, begin_cycle: int, end_cycle: int) 
     slots = len(chain.slots)
     places = np.array(chain.places_of(signal))
     if chain.loop.items % slots == 0:
-        return (np.arange(begin_cycle, end_cycle)[:, None] * slots + places[None, :]).ravel()
+        cycles = np.arange(begin_cycle, end_cycle, dtype=np.int64)
+        return np.asarray((cycles[:, None] * slots + places[None, :]).ravel())
     numbers = loop_numbers(end_cycle * slots, chain.loop.items, slots, places)
-    return numbers[np.searchsorted(numbers, begin_cycle * slots) :]
+    return np.asarray(numbers[np.searchsorted(numbers, begin_cycle * slots) :])
 
 
 def _expected(history: History, chain: Chain, signal: Signal, begin: int, end: int) -> ExpectedStream:

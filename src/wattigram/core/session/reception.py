@@ -11,7 +11,16 @@ from numpy.typing import NDArray
 
 from wattigram.core.design import Workspace
 from wattigram.core.errors import LinkError, TakeError
-from wattigram.core.link import EVENT_DTYPE, REDUCED_STREAM, Decoder, Frame, FrameType, Identity, SampleRun, parse_identity
+from wattigram.core.link import (
+    EVENT_DTYPE,
+    REDUCED_STREAM,
+    Decoder,
+    Frame,
+    FrameType,
+    Identity,
+    SampleRun,
+    parse_identity,
+)
 from wattigram.core.take import TakeWriter
 
 RING_ITEMS = 1 << 20

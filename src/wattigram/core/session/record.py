@@ -67,8 +67,12 @@ def record(
         mark = reception.identity.build_mark
         notes: list[str] = []
         if not reception.mark_matches:
-            notes.append(f"The board runs build {mark}, this design is {workspace.build_mark}: expected values may not fit.")
-        writer = TakeWriter(out, project_text(workspace.project), mark, reception.identity.tick_hz, reception.identity.board)
+            notes.append(
+                f"The board runs build {mark}, this design is {workspace.build_mark}: expected values may not fit."
+            )
+        writer = TakeWriter(
+            out, project_text(workspace.project), mark, reception.identity.tick_hz, reception.identity.board
+        )
         reception.start_writing(writer)
         try:
             transport.command(f"start cycles={cycles}" + (" fast" if fast else ""))
@@ -78,7 +82,9 @@ def record(
         if not reception.stopped:
             notes.append("The board fell silent before it said that it had stopped.")
         if reception.decoder.stats.bytes_skipped:
-            notes.append(f"{reception.decoder.stats.bytes_skipped} bytes on the link were no frame and were passed over.")
+            notes.append(
+                f"{reception.decoder.stats.bytes_skipped} bytes on the link were no frame and were passed over."
+            )
         return RunOutcome(
             take=out,
             seconds=float(cycles / rate_hz),
@@ -95,7 +101,9 @@ def _identify(transport: Transport, reception: Reception) -> None:
     asked_at = 0.0
     while reception.identity is None:
         if time.monotonic() > deadline:
-            raise LinkError(f"Whoever listens at {transport.name} does not say who it is.", cure="Is a board's firmware running?")
+            raise LinkError(
+                f"Whoever listens at {transport.name} does not say who it is.", cure="Is a board's firmware running?"
+            )
         if time.monotonic() - asked_at > 0.5:
             transport.command("identify")
             asked_at = time.monotonic()

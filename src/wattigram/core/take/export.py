@@ -45,7 +45,9 @@ def export_csv(take: Take, path: Path, progress: Callable[[float], None] | None 
                     if progress is not None:
                         progress(rows / total)
     except OSError as fault:
-        raise TakeError(f"The table cannot be written: {fault.strerror}.", where=str(path), cure="Choose another place.") from fault
+        raise TakeError(
+            f"The table cannot be written: {fault.strerror}.", where=str(path), cure="Choose another place."
+        ) from fault
     return rows
 
 

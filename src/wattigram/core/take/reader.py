@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.accuracy import chain_scale
-from wattigram.core.deploy.effective import tap_index
 from wattigram.core.design import Chain, Signal, Workspace
+from wattigram.core.design.taps import tap_index
 from wattigram.core.design.workspace import workspace_from_text
 from wattigram.core.errors import TakeError
 from wattigram.core.expected import History
@@ -250,7 +250,9 @@ def open_take(path: Path) -> Take:
         file = h5py.File(path, "r")
     except OSError as fault:
         reason = "there is no such file" if not path.exists() else "it is no HDF5 file, or a damaged one"
-        raise TakeError(f"The take cannot be opened: {reason}.", where=where, cure="Choose a take of Wattigram.") from fault
+        raise TakeError(
+            f"The take cannot be opened: {reason}.", where=where, cure="Choose a take of Wattigram."
+        ) from fault
     try:
         _check(file, where)
         return Take(path, file)
@@ -268,7 +270,9 @@ def _check(file: Any, where: str) -> None:
     version = int(file.attrs["version"])
     if not 1 <= version <= VERSION:
         raise TakeError(
-            f"The take has version {version}, and this program knows up to {VERSION}.", where=where, cure="Use a newer Wattigram."
+            f"The take has version {version}, and this program knows up to {VERSION}.",
+            where=where,
+            cure="Use a newer Wattigram.",
         )
     if not 0 < int(file.attrs["tick_hz"]) <= 10**10:
         raise TakeError("The take's tick_hz is impossible.", where=where)

@@ -120,7 +120,9 @@ class TakeWriter:
         try:
             self._file = h5py.File(path, "w")
         except OSError as fault:
-            raise TakeError(f"The take cannot be written: {fault}.", where=str(path), cure="Choose another place.") from fault
+            raise TakeError(
+                f"The take cannot be written: {fault}.", where=str(path), cure="Choose another place."
+            ) from fault
         self.path = path
         self.tick_hz = tick_hz
         self.samples = 0

@@ -66,8 +66,12 @@ def bench_panel(workspace: Workspace, signal: Signal) -> Panel:
             text = brief(getattr(source, name), unit, 9)
             fields.append(Field(label, text, _quantity(shown, name, unit), hint=f"in {unit}"))
     fields += [
-        Field("resistance", brief(shown.resistance_ohm, "Ω", 9), _own(shown, "resistance_ohm", "Ω"), hint="such as 4.7k"),
-        Field("capacitor at pin", brief(shown.capacitor_f, "F", 9), _own(shown, "capacitor_f", "F"), hint="0 or 100 nF"),
+        Field(
+            "resistance", brief(shown.resistance_ohm, "Ω", 9), _own(shown, "resistance_ohm", "Ω"), hint="such as 4.7k"
+        ),
+        Field(
+            "capacitor at pin", brief(shown.capacitor_f, "F", 9), _own(shown, "capacitor_f", "F"), hint="0 or 100 nF"
+        ),
         Field("note", shown.label, lambda text: SetWiring(_valid(lambda: shown.changed(label=text.strip())))),
     ]
     return Panel(f"Bench · pin {signal.pin}", tuple(facts), tuple(fields))
@@ -109,11 +113,11 @@ def _fresh(kind: str, workspace: Workspace, signal: Signal, old: Source) -> Sour
     noise_v = old.noise_v
     match kind:
         case "sine":
-            return Sine(offset_v=full_v / 2, amplitude_v=full_v / 4, frequency_hz="50 Hz", noise_v=noise_v)  # type: ignore[arg-type]
+            return Sine(offset_v=full_v / 2, amplitude_v=full_v / 4, frequency_hz="50 Hz", noise_v=noise_v)
         case "ramp":
-            return Ramp(from_v=full_v / 4, to_v=full_v * 3 / 4, period_s="2 s", noise_v=noise_v)  # type: ignore[arg-type]
+            return Ramp(from_v=full_v / 4, to_v=full_v * 3 / 4, period_s="2 s", noise_v=noise_v)
         case "steps":
-            return Steps(low_v=0.02, high_v=full_v - 0.02, period_s="1 s", noise_v=noise_v)  # type: ignore[arg-type]
+            return Steps(low_v=0.02, high_v=full_v - 0.02, period_s="1 s", noise_v=noise_v)
         case "floating":
             return Floating()
         case "follow":

@@ -4,7 +4,17 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
 
 from wattigram.core.design import Project
 from wattigram.core.proof import Evidence, LikelyCause, Proof, Verdict
@@ -27,7 +37,9 @@ class VerdictRow(QWidget):
         self.is_current = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{verdict.outcome}: {verdict.text}")
-        self.setToolTip(f"{verdict.text}\n{verdict.note}\nallowed: {verdict.limits_text or 'see text'}\n{verdict.samples} samples")
+        self.setToolTip(
+            f"{verdict.text}\n{verdict.note}\nallowed: {verdict.limits_text or 'see text'}\n{verdict.samples} samples"
+        )
 
     def _text_rect(self, width: int) -> QRectF:
         return QRectF(28, 8, max(60, width - 28 - 58), 1000)
@@ -43,7 +55,9 @@ class VerdictRow(QWidget):
     def heightForWidth(self, width: int) -> int:
         """Height of the wrapped sentence and the note."""
         metrics = self.fontMetrics()
-        wrapped = metrics.boundingRect(self._text_rect(width).toRect(), int(Qt.TextFlag.TextWordWrap), self.verdict.text)
+        wrapped = metrics.boundingRect(
+            self._text_rect(width).toRect(), int(Qt.TextFlag.TextWordWrap), self.verdict.text
+        )
         return wrapped.height() + metrics.height() + 18
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -62,7 +76,11 @@ class VerdictRow(QWidget):
         painter.setFont(text_font(-1))
         painter.setPen(color(t.bad if good is False else t.soft))
         line = float(self.fontMetrics().height())
-        elide(painter, QRectF(28, self.height() - line - 6, self.width() - 36, line), f"{self.verdict.outcome}: {self.verdict.note}")
+        elide(
+            painter,
+            QRectF(28, self.height() - line - 6, self.width() - 36, line),
+            f"{self.verdict.outcome}: {self.verdict.note}",
+        )
         painter.setPen(color(t.faint))
         painter.drawText(QRectF(self.width() - 56, 8, 48, line), Qt.AlignmentFlag.AlignRight, self.verdict.kind)
         painter.setPen(color(t.action) if self.hasFocus() else color(t.hairline))
@@ -206,7 +224,9 @@ class ProofPage(QWidget):
     def _show_empty(self) -> None:
         self._clear()
         self._heading("WHAT MUST HOLD")
-        text = QLabel("Nothing has been proved yet. “Record and prove” runs the board, records a take and holds it against the expectations.")
+        text = QLabel(
+            "Nothing has been proved yet. “Record and prove” runs the board, records a take and holds it against the expectations."
+        )
         text.setWordWrap(True)
         text.setObjectName("soft")
         self._column.addWidget(text)
@@ -275,8 +295,13 @@ class ProofPage(QWidget):
         """The proof as a table."""
         if self.proof is None:
             return ""
-        lines = [f"{verdict.outcome}\t{verdict.text}\t{verdict.note}\t{verdict.limits_text}" for verdict in self.proof.verdicts]
-        lines += [f"likely cause\t{cause.title}\t{cause.fit * 100:.0f} %\t{cause.evidence}" for cause in self.proof.causes]
+        lines = [
+            f"{verdict.outcome}\t{verdict.text}\t{verdict.note}\t{verdict.limits_text}"
+            for verdict in self.proof.verdicts
+        ]
+        lines += [
+            f"likely cause\t{cause.title}\t{cause.fit * 100:.0f} %\t{cause.evidence}" for cause in self.proof.causes
+        ]
         return "\n".join(lines)
 
     def copy_text(self) -> None:

@@ -73,7 +73,7 @@ class TakesPage(QWidget):
         self.open_button.clicked.connect(self.open_wanted)
         self.export_button = QPushButton("Export table…")
         self.export_button.setEnabled(False)
-        self.export_button.clicked.connect(lambda: self.data and self.export_wanted.emit(self.data.path))
+        self.export_button.clicked.connect(self._want_export)
         row.addWidget(self.open_button)
         row.addWidget(self.export_button)
         column.addLayout(row)
@@ -100,7 +100,9 @@ class TakesPage(QWidget):
 
     def show_folder(self, folder: Path) -> None:
         """List a project's takes, the newest first."""
-        paths = sorted(folder.glob("*.h5"), key=lambda path: path.stat().st_mtime, reverse=True) if folder.is_dir() else []
+        paths = (
+            sorted(folder.glob("*.h5"), key=lambda path: path.stat().st_mtime, reverse=True) if folder.is_dir() else []
+        )
         self.takes.blockSignals(True)
         self.takes.clear()
         for path in paths:
@@ -135,6 +137,10 @@ class TakesPage(QWidget):
             job.failed.connect(self._on_failed)
             self.job_wanted.emit(job)
 
+    def _want_export(self) -> None:
+        if self.data is not None:
+            self.export_wanted.emit(self.data.path)
+
     def _on_failed(self, why: str) -> None:
         self.complained.emit(why)
         self._info.setText(why)
@@ -159,7 +165,9 @@ class TakesPage(QWidget):
         self.signals.blockSignals(True)
         self.signals.clear()
         for trace in data.traces:
-            item = QListWidgetItem(trace.name + (" · reduced" if trace.stage == "reduced" else " · raw" if trace.name in reduced else ""))
+            item = QListWidgetItem(
+                trace.name + (" · reduced" if trace.stage == "reduced" else " · raw" if trace.name in reduced else "")
+            )
             item.setData(PATH_ROLE, (trace.name, trace.stage))
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             shown = (trace.name, trace.stage) in self._shown
@@ -180,14 +188,18 @@ class TakesPage(QWidget):
 
     def _show_values(self, seconds: float | None) -> None:
         if seconds is None or not self.plot.traces:
-            self.values.setText("Move the mouse over a trace for its values; click to set a mark. Wheel zooms, drag moves, double click shows all.")
+            self.values.setText(
+                "Move the mouse over a trace for its values; click to set a mark. Wheel zooms, drag moves, double click shows all."
+            )
             return
         head = f"t = {brief(seconds, 's', 9)}"
         if self.plot.mark_s is not None:
             delta = seconds - self.plot.mark_s
             rate = f" · 1/Δt = {brief(1 / abs(delta), 'Hz', 5)}" if delta else ""
             head += f" · Δt from mark = {brief(delta, 's', 6)}{rate}"
-        cells = "".join(f"<td style='padding-right:22px'>{self._value(trace, seconds)}</td>" for trace in self.plot.traces)
+        cells = "".join(
+            f"<td style='padding-right:22px'>{self._value(trace, seconds)}</td>" for trace in self.plot.traces
+        )
         family = number_font().family()
         self.values.setText(f"<span style='font-family:\"{family}\"'>{head}<table><tr>{cells}</tr></table></span>")
 

@@ -53,7 +53,9 @@ class Axes:
                 painter.drawLine(QPointF(self.rect.left(), at), QPointF(self.rect.right(), at))
                 painter.setPen(color(t.soft))
                 label = QRectF(self.rect.left() - 84, at - height / 2, 78, height)
-                painter.drawText(label, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, _label(value, y_unit))
+                painter.drawText(
+                    label, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, _label(value, y_unit)
+                )
         if x_unit is not None:
             width = metrics.horizontalAdvance("0000.000 ms") + 8
             for value in nice_ticks(*self.x_span, max(1, int(self.rect.width() / width))):

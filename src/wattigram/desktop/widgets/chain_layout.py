@@ -90,7 +90,9 @@ def lay_out(workspace: Workspace, width: float, line: float) -> ChainLayout:
         yokes.append(YokeItem(chain, QRectF(SIDE, y, columns[-1] - SIDE, yoke_height)))
         y += yoke_height
         for place, signal in entries:
-            rows.append(RowItem(chain, place, signal, indexes[signal.name], QRectF(SIDE, y, columns[-1] - SIDE, row_height)))
+            rows.append(
+                RowItem(chain, place, signal, indexes[signal.name], QRectF(SIDE, y, columns[-1] - SIDE, row_height))
+            )
             y += row_height
         y += GAP
 

@@ -8,8 +8,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from wattigram.core.accuracy import signal_noise
-from wattigram.core.deploy import tap_index
-from wattigram.core.design import Chain, FollowTrigger, Signal, Workspace
+from wattigram.core.design import Chain, FollowTrigger, Signal, Workspace, tap_index
 from wattigram.core.fields import ratio_text
 from wattigram.core.quantity import brief, show, show_volts
 from wattigram.core.session import Snapshot
@@ -39,7 +38,9 @@ def yoke(workspace: Workspace, chain: Chain) -> tuple[str, str, str]:
     return chain.converter, f"{trigger}   {slots}   {slack}   {clock}", right
 
 
-def cells(workspace: Workspace, chain: Chain | None, signal: Signal, place: int, snapshot: Snapshot) -> dict[str, tuple[str, ...]]:
+def cells(
+    workspace: Workspace, chain: Chain | None, signal: Signal, place: int, snapshot: Snapshot
+) -> dict[str, tuple[str, ...]]:
     """Lines of each cell but the stream's."""
     return {
         "signal": (signal.name, _pin(workspace, chain, signal), _reading(signal, snapshot)),

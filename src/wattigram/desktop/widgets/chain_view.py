@@ -293,11 +293,18 @@ class ChainView(QWidget):
         painter.setFont(text_font(-0.5))
         painter.setPen(color(t.soft))
         right_width = min(painter.fontMetrics().horizontalAdvance(right) + 2.0, inner.width() * 0.45)
-        elide(painter, QRectF(inner.right() - right_width, inner.top(), right_width, inner.height()), right, Qt.AlignmentFlag.AlignRight)
+        elide(
+            painter,
+            QRectF(inner.right() - right_width, inner.top(), right_width, inner.height()),
+            right,
+            Qt.AlignmentFlag.AlignRight,
+        )
         painter.setPen(color(t.bad if cycle_timing(workspace, yoke.chain).slack_s < 0 else t.soft))
         elide(painter, inner.adjusted(used, 0, -right_width - 16, 0), left)
 
-    def _paint_row(self, painter: QPainter, workspace: Workspace, layout: ChainLayout, row: RowItem, clip: QRectF) -> None:
+    def _paint_row(
+        self, painter: QPainter, workspace: Workspace, layout: ChainLayout, row: RowItem, clip: QRectF
+    ) -> None:
         t = theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         mine = self._selection.signal == row.signal.name and self._selection.place == row.place

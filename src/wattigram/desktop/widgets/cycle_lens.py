@@ -1,4 +1,4 @@
-"""One cycle, to scale: lanes of time, with slots to drag."""
+"""One cycle, to scale: slots, edges and triggers to drag."""
 
 from __future__ import annotations
 
@@ -6,21 +6,14 @@ import math
 from dataclasses import dataclass
 from fractions import Fraction
 
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 
-from wattigram.core.design import Workspace
 from wattigram.core.design.edits import Edit, MoveSlot, SetPeriod, SetSampling
-from wattigram.core.quantity import brief, show
-from wattigram.core.timing import CycleTiming, cycle_timing, loop_timing
 from wattigram.desktop.selection import Selection
-from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
-from wattigram.desktop.widgets.chain_text import paint_slot
-from wattigram.desktop.widgets.drawing import elide, nice_ticks
+from wattigram.desktop.widgets.lens_view import LensView
 
 EDGE_PX = 5
-MOST_CYCLES = 400
 LONGEST_VIEW_CYCLES = 2000
 
 
@@ -34,8 +27,8 @@ class _Spot:
     place: int = -1
 
 
-class CycleLens(QWidget):
-    """Lanes for trigger, converters, DMA and processor."""
+class CycleLens(LensView):
+    """Turns drags into edits while the mouse moves."""
 
     edited = pyqtSignal(object)
     selected = pyqtSignal(object)
@@ -44,266 +37,17 @@ class CycleLens(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMouseTracking(True)
-        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("One cycle, to scale")
-        self._workspace: Workspace | None = None
-        self._cycles: list[CycleTiming] = []
-        self._indexes: dict[str, int] = {}
-        self._selection = Selection()
-        self._begin_s = 0.0
-        self._span_s = 0.0
-        self._is_fitted = True
         self._drag: _Spot | None = None
         self._drag_from = QPointF()
         self._drag_begin_s = 0.0
-
-    def show_workspace(self, workspace: Workspace) -> None:
-        """Show a design; the view keeps its place, or goes on showing one whole cycle."""
-        self._workspace = workspace
-        self._cycles = [cycle_timing(workspace, chain) for chain in workspace.project.chains]
-        self._indexes = {signal.name: index for index, signal in enumerate(workspace.project.signals)}
-        if self._is_fitted and self._drag is None:
-            self._fit()
-        self.update()
-
-    def show_selection(self, selection: Selection) -> None:
-        """Mark a slot."""
-        self._selection = selection
-        self.update()
-
-    def fit(self) -> None:
-        """Show one whole period."""
-        self._is_fitted = True
-        self._fit()
-        self.update()
-
-    def _fit(self) -> None:
-        period_s = float(self._period_s or Fraction(1, 10_000))
-        self._begin_s = 0.0
-        self._span_s = max(period_s, max((float(cycle.busy_s) for cycle in self._cycles), default=0.0)) * 1.02
-
-    @property
-    def _period_s(self) -> Fraction | None:
-        return self._cycles[0].period_s if self._cycles else None
-
-    def sizeHint(self) -> QSize:
-        """Room for all lanes."""
-        return QSize(700, int((self._lane_height * (3 + len(self._cycles))) + 60))
-
-    def minimumSizeHint(self) -> QSize:
-        """Lanes shrink down to this."""
-        return QSize(360, int(18 * (3 + len(self._cycles)) + 54))
-
-    @property
-    def _lane_height(self) -> float:
-        lanes = 3 + max(1, len(self._cycles))
-        line = self.fontMetrics().height()
-        return max(17.0, min(line * 2.6, (self.height() - 2 * line - 22) / lanes))
-
-    def _graph(self) -> QRectF:
-        line = float(self.fontMetrics().height())
-        left = self.fontMetrics().horizontalAdvance("Processor") + 22.0
-        return QRectF(left, line + 12, max(40.0, self.width() - left - 14), self._lane_height * (3 + len(self._cycles)))
-
-    def x_of(self, seconds: float) -> float:
-        """Screen position of an instant after the trigger."""
-        graph = self._graph()
-        return graph.left() + (seconds - self._begin_s) / self._span_s * graph.width()
-
-    def _seconds_at(self, x: float) -> float:
-        graph = self._graph()
-        return self._begin_s + (x - graph.left()) / graph.width() * self._span_s
-
-    def slot_rect(self, converter: str, place: int) -> QRectF:
-        """Where a slot of the first cycle stands."""
-        for lane, cycle in enumerate(self._cycles):
-            if cycle.converter == converter:
-                slot = cycle.slots[place]
-                left, right = self.x_of(float(slot.start_s)), self.x_of(float(slot.end_s))
-                lane_rect = self._lane(lane + 1)
-                return QRectF(left, lane_rect.top() + 3, right - left, lane_rect.height() - 6)
-        return QRectF()
-
-    def edge_x(self, converter: str, place: int) -> float:
-        """Where the filled part of a slot of the first cycle ends."""
-        cycle = next(cycle for cycle in self._cycles if cycle.converter == converter)
-        return self.x_of(float(cycle.slots[place].held_s))
-
-    def trigger_point(self) -> QPointF:
-        """Where the next trigger stands."""
-        lane = self._lane(0)
-        return QPointF(self.x_of(float(self._period_s or 0)), lane.center().y())
-
-    def _lane(self, number: int) -> QRectF:
-        graph = self._graph()
-        return QRectF(graph.left(), graph.top() + number * self._lane_height, graph.width(), self._lane_height)
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        """Paint everything; there is little of it."""
-        t = theme()
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), color(t.panel))
-        painter.setFont(heading_font())
-        painter.setPen(color(t.faint))
-        line = float(self.fontMetrics().height())
-        title = "ONE CYCLE, TO SCALE"
-        elide(painter, QRectF(12, 4, self.width() - 24, line), title)
-        used = painter.fontMetrics().horizontalAdvance(title) + 28
-        painter.setFont(text_font(-1))
-        hint = "drag a slot to reorder · its filled edge to sample longer · the next trigger · wheel to zoom"
-        elide(painter, QRectF(used, 4, self.width() - used - 8, line), hint)
-        if self._workspace is None or not self._cycles:
-            return
-        self._paint_grid(painter)
-        names = ["Trigger", *(cycle.converter for cycle in self._cycles), "DMA", "Processor"]
-        painter.setFont(text_font(-0.5))
-        painter.setPen(color(t.soft))
-        for number, name in enumerate(names):
-            lane = self._lane(number)
-            elide(painter, QRectF(12, lane.top(), lane.left() - 16, lane.height()), name)
-        painter.setClipRect(self._graph().adjusted(-8, 0, 10, 1))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint_triggers(painter)
-        for number, cycle in enumerate(self._cycles):
-            self._paint_converter(painter, cycle, self._lane(number + 1))
-        self._paint_dma(painter, self._lane(len(self._cycles) + 1))
-        self._paint_processor(painter, self._lane(len(self._cycles) + 2))
-        if self.hasFocus():
-            painter.setClipping(False)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(color(t.action), 1))
-            painter.drawRect(QRectF(1, 1, self.width() - 2, self.height() - 2))
-
-    def _paint_grid(self, painter: QPainter) -> None:
-        t = theme()
-        graph = self._graph()
-        painter.setFont(number_font(-1.5))
-        label_width = painter.fontMetrics().horizontalAdvance("0000.00 µs") + 10
-        for value in nice_ticks(self._begin_s, self._begin_s + self._span_s, max(2, int(graph.width() / label_width))):
-            x = self.x_of(value)
-            painter.setPen(QPen(color(t.hairline), 1))
-            painter.drawLine(QPointF(x, graph.top()), QPointF(x, graph.bottom() + 3))
-            painter.setPen(color(t.soft))
-            left = min(max(x - label_width / 2, 0), self.width() - label_width - 2)
-            text = brief(value, "s", 6)
-            painter.drawText(QRectF(left, graph.bottom() + 4, label_width, 16), Qt.AlignmentFlag.AlignHCenter, text)
-        painter.setPen(QPen(color(t.hairline), 1))
-        for number in range(len(self._cycles) + 4):
-            y = graph.top() + number * self._lane_height
-            painter.drawLine(QPointF(graph.left(), y), QPointF(graph.right(), y))
-
-    def _visible(self, cycle: CycleTiming) -> range:
-        """Numbers of the cycles in view, none when there are too many to draw."""
-        period_s = float(1 / cycle.cycle_rate_hz)
-        first = max(0, math.floor(self._begin_s / period_s))
-        last = math.ceil((self._begin_s + self._span_s) / period_s) + 1
-        return range(first, last) if last - first <= MOST_CYCLES else range(0)
-
-    def _paint_triggers(self, painter: QPainter) -> None:
-        t = theme()
-        lane = self._lane(0)
-        cycle = self._cycles[0]
-        period_s = float(cycle.period_s)
-        first = max(0, math.floor(self._begin_s / period_s))
-        last = math.ceil((self._begin_s + self._span_s) / period_s)
-        if last - first > MOST_CYCLES:
-            painter.setPen(color(t.soft))
-            painter.drawText(lane, Qt.AlignmentFlag.AlignCenter, f"{last - first} triggers")
-            return
-        missed = cycle.triggers_per_cycle
-        for number in range(first, last + 1):
-            x, y = self.x_of(number * period_s), lane.center().y()
-            is_missed = number % missed != 0
-            shape = QPolygonF([QPointF(x, y - 6), QPointF(x + 5, y + 6), QPointF(x - 5, y + 6)])
-            painter.setPen(QPen(color(t.bad if is_missed else t.ink), 1.2))
-            painter.setBrush(Qt.BrushStyle.NoBrush if is_missed else color(t.ink))
-            painter.drawPolygon(shape)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-
-    def _paint_converter(self, painter: QPainter, cycle: CycleTiming, lane: QRectF) -> None:
-        t = theme()
-        period_s = float(1 / cycle.cycle_rate_hz)
-        cycles = self._visible(cycle)
-        if not cycles:
-            painter.fillRect(lane.adjusted(0, 4, 0, -4), color(t.band))
-        for number in cycles:
-            origin_s = number * period_s
-            for slot in cycle.slots:
-                left, right = self.x_of(origin_s + float(slot.start_s)), self.x_of(origin_s + float(slot.end_s))
-                if right < lane.left() or left > lane.right():
-                    continue
-                bar = QRectF(left, lane.top() + 3, max(0.7, right - left), lane.height() - 6)
-                share = float(slot.sampling_s / (slot.end_s - slot.start_s))
-                index = self._indexes[slot.signal]
-                paint_slot(painter, bar, share, index)
-                chosen = self._selection.converter == cycle.converter and self._selection.place == slot.place
-                if chosen and self._selection.signal:
-                    painter.setPen(QPen(color(t.ink), 2))
-                    painter.drawRect(bar.adjusted(-1, -1, 1, 1))
-                self._paint_slot_name(painter, bar, share, slot.place, slot.signal)
-            slack_s = float(cycle.slack_s)
-            if slack_s > 0:
-                left, right = self.x_of(origin_s + float(cycle.busy_s)), self.x_of(origin_s + period_s)
-                area = QRectF(left, lane.top() + 3, right - left, lane.height() - 6)
-                painter.setPen(QPen(color(t.hairline), 1, Qt.PenStyle.DashLine))
-                painter.drawRect(area)
-                text = f"slack {show(cycle.slack_s, 's', 4)}"
-                painter.setFont(text_font(-1))
-                seen = area.intersected(lane)
-                if painter.fontMetrics().horizontalAdvance(text) + 12 < seen.width():
-                    painter.setPen(color(t.soft))
-                    painter.drawText(seen, Qt.AlignmentFlag.AlignCenter, text)
-
-    def _paint_slot_name(self, painter: QPainter, bar: QRectF, share: float, place: int, name: str) -> None:
-        painter.setFont(number_font(-1))
-        metrics = painter.fontMetrics()
-        inside = QRectF(bar.left() + 4, bar.top(), bar.width() * share - 6, bar.height())
-        text = f"{place + 1} {name}"
-        if metrics.horizontalAdvance(text) > inside.width():
-            text = str(place + 1)
-        if metrics.horizontalAdvance(text) <= inside.width():
-            painter.setPen(color(theme().card))
-            painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
-
-    def _paint_dma(self, painter: QPainter, lane: QRectF) -> None:
-        for cycle in self._cycles:
-            period_s = float(1 / cycle.cycle_rate_hz)
-            for number in self._visible(cycle):
-                for slot in cycle.slots:
-                    x = self.x_of(number * period_s + float(slot.end_s))
-                    if lane.left() - 2 <= x <= lane.right() + 2:
-                        bar = QRectF(x - 1.5, lane.top() + 5, 3, lane.height() - 10)
-                        painter.fillRect(bar, signal_color(self._indexes[slot.signal]))
-
-    def _paint_processor(self, painter: QPainter, lane: QRectF) -> None:
-        """The handler of the half mark, as long as it is; it runs once in many cycles."""
-        assert self._workspace is not None
-        t = theme()
-        chain = self._workspace.project.chains[0]
-        cycle = self._cycles[0]
-        loop = loop_timing(self._workspace, chain)
-        every = loop.items / 2 / loop.slots
-        length_s = float(loop.load.cycles / self._workspace.bus_clock_hz)
-        start_s = float(cycle.busy_s)
-        left = self.x_of(start_s)
-        width = max(2.0, length_s / self._span_s * lane.width())
-        bar = QRectF(left, lane.top() + 4, width, lane.height() - 8)
-        painter.setPen(QPen(color(t.faint), 1))
-        painter.setBrush(color(t.faint, 120))
-        painter.drawRect(bar)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        text = f"half-mark handler, every {every:g} cycles · {float(loop.load.share) * 100:.2g} %"
-        painter.setFont(text_font(-1))
-        painter.setPen(color(t.soft))
-        elide(painter, QRectF(bar.right() + 6, lane.top(), max(0.0, lane.right() - bar.right() - 6), lane.height()), text)
 
     def _spot(self, point: QPointF) -> _Spot:
         if not self._cycles:
             return _Spot("nothing")
         trigger = self.trigger_point()
-        if abs(point.x() - trigger.x()) <= 8 and self._lane(0).contains(point.x() if point.x() < self._graph().right() else self._graph().right() - 1, point.y()):
+        if abs(point.x() - trigger.x()) <= 8 and self._lane(0).contains(
+            point.x() if point.x() < self._graph().right() else self._graph().right() - 1, point.y()
+        ):
             return _Spot("trigger", self._cycles[0].converter)
         for number, cycle in enumerate(self._cycles):
             lane = self._lane(number + 1)
@@ -322,6 +66,7 @@ class CycleLens(QWidget):
         if event is None or event.button() != Qt.MouseButton.LeftButton or self._workspace is None:
             return
         spot = self._spot(event.position())
+        self._is_dragged = True
         self._drag, self._drag_from, self._drag_begin_s = spot, event.position(), self._begin_s
         if spot.kind != "nothing":
             self.drag_began.emit()
@@ -337,7 +82,11 @@ class CycleLens(QWidget):
         if event is None:
             return
         if self._drag is None:
-            shape = {"edge": Qt.CursorShape.SplitHCursor, "trigger": Qt.CursorShape.SizeHorCursor, "slot": Qt.CursorShape.OpenHandCursor}
+            shape = {
+                "edge": Qt.CursorShape.SplitHCursor,
+                "trigger": Qt.CursorShape.SizeHorCursor,
+                "slot": Qt.CursorShape.OpenHandCursor,
+            }
             self.setCursor(shape.get(self._spot(event.position()).kind, Qt.CursorShape.ArrowCursor))
             return
         edit: Edit | None = None
@@ -360,6 +109,7 @@ class CycleLens(QWidget):
         if self._drag is None:
             return
         was, self._drag = self._drag, None
+        self._is_dragged = False
         if was.kind != "nothing":
             self.drag_ended.emit()
         if self._is_fitted:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,15 +22,17 @@ class LineBuffer:
 
     def __init__(self) -> None:
         self._capacity = 0
-        self._segments: sip.array = sip.array(QLineF, 0)
+        self._segments: Any = sip.array(QLineF, 0)  # type: ignore[call-arg]
         self._view: FloatArray = np.empty((0, 4))
 
     def segments(self, count: int) -> FloatArray:
         """(count, 4) float64 to fill with x1, y1, x2, y2."""
         if count != self._capacity:
             self._capacity = count
-            self._segments = sip.array(QLineF, count)
-            self._view = np.frombuffer(self._segments, dtype=np.float64).reshape(count, 4) if count else np.empty((0, 4))
+            self._segments = sip.array(QLineF, count)  # type: ignore[call-arg]
+            self._view = (
+                np.frombuffer(self._segments, dtype=np.float64).reshape(count, 4) if count else np.empty((0, 4))
+            )
         return self._view
 
     def draw(self, painter: QPainter) -> None:
@@ -69,7 +72,7 @@ def polygon(x: FloatArray, y: FloatArray) -> QPolygonF:
     shape = QPolygonF()
     shape.fill(QPointF(), len(x))
     if len(x):
-        memory = shape.data()
+        memory: Any = shape.data()
         memory.setsize(len(x) * 16)
         view = np.frombuffer(memory, dtype=np.float64).reshape(-1, 2)
         view[:, 0], view[:, 1] = x, y
@@ -123,7 +126,9 @@ def draw_marker(painter: QPainter, center: QPointF, index: int, size: float = 9.
     painter.restore()
 
 
-def draw_verdict(painter: QPainter, rect: QRectF, good: bool | None, good_color: QColor, bad_color: QColor, dull: QColor) -> None:
+def draw_verdict(
+    painter: QPainter, rect: QRectF, good: bool | None, good_color: QColor, bad_color: QColor, dull: QColor
+) -> None:
     """✓, ✕ or ○ drawn as lines, so that no font has to have them."""
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -11,7 +11,7 @@ from wattigram.core.proof import Evidence
 from wattigram.core.proof.evidence import HistogramPanel, Panel, ScatterPanel, TracePanel
 from wattigram.desktop.theme import color, heading_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of
-from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, elide, fill_trace
+from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, elide, fill_trace, polygon
 
 GAP = 10.0
 
@@ -87,14 +87,26 @@ class EvidenceView(QWidget):
     def _paint_trace(self, painter: QPainter, graph: QRectF, panel: TracePanel) -> None:
         t = theme()
         marks = np.array([value for value, _label in panel.lines])
-        axes = Axes(graph, span_of(panel.times_s, margin=0.0), span_of(panel.low_v, panel.high_v, panel.band_low_v, panel.band_high_v, marks))
+        axes = Axes(
+            graph,
+            span_of(panel.times_s, margin=0.0),
+            span_of(panel.low_v, panel.high_v, panel.band_low_v, panel.band_high_v, marks),
+        )
         axes.paint_grid(painter, "s", "V")
         painter.save()
         painter.setClipRect(graph)
-        draw_band(painter, axes.x(panel.times_s), axes.y(panel.band_low_v), axes.y(panel.band_high_v), signal_color(self._index, t.tint_alpha + 12))
+        draw_band(
+            painter,
+            axes.x(panel.times_s),
+            axes.y(panel.band_low_v),
+            axes.y(panel.band_high_v),
+            signal_color(self._index, t.tint_alpha + 12),
+        )
         painter.setPen(signal_pen(self._index))
         lows = axes.y(panel.low_v)
-        fill_trace(self._buffer, axes.x(panel.times_s), lows, lows if panel.high_v is panel.low_v else axes.y(panel.high_v))
+        fill_trace(
+            self._buffer, axes.x(panel.times_s), lows, lows if panel.high_v is panel.low_v else axes.y(panel.high_v)
+        )
         self._buffer.draw(painter)
         painter.setFont(text_font(-1))
         for number, (value, label) in enumerate(panel.lines):
@@ -103,7 +115,9 @@ class EvidenceView(QWidget):
             painter.setPen(QPen(color(shade), 1.2, Qt.PenStyle.DashLine if number == 0 else Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(graph.left(), y), QPointF(graph.right(), y))
             width = painter.fontMetrics().horizontalAdvance(label) + 12
-            above = QRectF(graph.right() - width, y - painter.fontMetrics().height() - 3, width, painter.fontMetrics().height() + 2)
+            above = QRectF(
+                graph.right() - width, y - painter.fontMetrics().height() - 3, width, painter.fontMetrics().height() + 2
+            )
             painter.fillRect(above, color(t.card, 225))
             painter.setPen(color(shade))
             painter.drawText(above, Qt.AlignmentFlag.AlignCenter, label)
@@ -116,7 +130,7 @@ class EvidenceView(QWidget):
         axes = Axes(graph.adjusted(0, 0, 0, -14), x_span, span_of(panel.y_v, panel.slope * ends))
         axes.paint_grid(painter, "V", "V")
         painter.setPen(QPen(signal_color(self._index, 150), 3.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
-        painter.drawPoints([QPointF(a, b) for a, b in zip(axes.x(panel.x_v).tolist(), axes.y(panel.y_v).tolist(), strict=True)])
+        painter.drawPoints(polygon(axes.x(panel.x_v), axes.y(panel.y_v)))
         painter.setPen(QPen(color(t.ink), 1.3, Qt.PenStyle.DashLine))
         x, y = axes.x(ends), axes.y(panel.slope * ends)
         painter.drawLine(QPointF(x[0], y[0]), QPointF(x[1], y[1]))
@@ -124,10 +138,17 @@ class EvidenceView(QWidget):
         painter.setPen(color(t.ink))
         elide(painter, QRectF(graph.left() + 8, graph.top(), graph.width() - 12, 18), panel.line_label)
         painter.setPen(color(t.soft))
-        elide(painter, QRectF(graph.left(), graph.bottom() + 8, graph.width(), 16), panel.x_label, Qt.AlignmentFlag.AlignHCenter)
+        elide(
+            painter,
+            QRectF(graph.left(), graph.bottom() + 8, graph.width(), 16),
+            panel.x_label,
+            Qt.AlignmentFlag.AlignHCenter,
+        )
 
     def _paint_histogram(self, painter: QPainter, graph: QRectF, panel: HistogramPanel) -> None:
-        axes = Axes(graph, (float(panel.edges[0]), float(panel.edges[-1])), (0.0, float(panel.counts.max()) * 1.08 or 1.0))
+        axes = Axes(
+            graph, (float(panel.edges[0]), float(panel.edges[-1])), (0.0, float(panel.counts.max()) * 1.08 or 1.0)
+        )
         axes.paint_grid(painter, "", "")
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(signal_color(self._index))

@@ -46,7 +46,11 @@ class FindingCard(QFrame):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter cures."""
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.finding.remedy is not None:
+        if (
+            event is not None
+            and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            and self.finding.remedy is not None
+        ):
             self.cured.emit(self.finding)
         else:
             super().keyPressEvent(event)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QSizePolicy, QSlider, QVBoxLayout, QWidget
 
 from wattigram.core.errors import QuantityError
@@ -73,12 +74,12 @@ class FieldEditor(QObject):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Escape takes back what was typed."""
-        if event is not None and event.type() == QEvent.Type.KeyPress and isinstance(self.widget, QLineEdit):
-            if event.key() == Qt.Key.Key_Escape:  # type: ignore[attr-defined]
-                self.widget.setText(self._field.text)
-                self.widget.setModified(False)
-                self._mark(False)
-                return True
+        pressed = event.key() if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress else None
+        if pressed == Qt.Key.Key_Escape and isinstance(self.widget, QLineEdit):
+            self.widget.setText(self._field.text)
+            self.widget.setModified(False)
+            self._mark(False)
+            return True
         return super().eventFilter(watched, event)
 
     def _typed(self) -> None:
@@ -193,8 +194,7 @@ class Inspector(QWidget):
         grid.setVerticalSpacing(3)
         grid.setColumnStretch(1, 1)
         self._facts = []
-        row = 0
-        for fact in panel.facts:
+        for row, fact in enumerate(panel.facts):
             name = QLabel(fact.label, self._body)
             name.setObjectName("soft")
             name.setFont(text_font(-0.5))
@@ -205,7 +205,6 @@ class Inspector(QWidget):
             grid.addWidget(name, row, 0)
             grid.addWidget(value, row, 1)
             self._facts.append(value)
-            row += 1
         column.addLayout(grid)
         form = QGridLayout()
         form.setHorizontalSpacing(8)

@@ -49,7 +49,8 @@ class Notice(QFrame):
         assert isinstance(row, QHBoxLayout)
         for number, (label, action) in enumerate(answers):
             button = QPushButton(label)
-            button.clicked.connect(lambda _checked, act=action: (self.hide(), act()))
+            button.clicked.connect(self.hide)
+            button.clicked.connect(lambda _checked, act=action: act())
             row.insertWidget(1 + number, button)
             self._buttons.append(button)
         self._text.setText(text)

@@ -43,7 +43,13 @@ class StreamPainter:
         self._buffer = LineBuffer()
 
     def paint(
-        self, painter: QPainter, rect: QRectF, workspace: Workspace, signal: Signal, index: int, picture: StreamPicture | None
+        self,
+        painter: QPainter,
+        rect: QRectF,
+        workspace: Workspace,
+        signal: Signal,
+        index: int,
+        picture: StreamPicture | None,
     ) -> None:
         """Draw the stretch that ``picture`` holds, with limits, verdict and span."""
         t = theme()
@@ -89,7 +95,9 @@ class StreamPainter:
         side = QRectF(rect.right() - 76, rect.top() + 8, 72, 16)
         state = picture.in_band if picture is not None else None
         word = {True: "on band", False: "off band", None: "not run"}[state]
-        draw_verdict(painter, QRectF(side.left(), side.top() + 2.5, 11, 11), state, color(t.good), color(t.bad), color(t.faint))
+        draw_verdict(
+            painter, QRectF(side.left(), side.top() + 2.5, 11, 11), state, color(t.good), color(t.bad), color(t.faint)
+        )
         painter.setFont(text_font(-1))
         painter.setPen(color({True: t.good, False: t.bad, None: t.faint}[state]))
         elide(painter, side.adjusted(16, 0, 4, 0), word)

@@ -119,7 +119,9 @@ def load_take(path: Path, progress: Callable[[float], None]) -> TakeData:
                     half = band_half_width_v(workspace, chain, signal.name, stage == "reduced")
                     rate_hz = (len(samples.items) - 1) / span_s
                     overview = Overview(samples.items)
-                    traces.append(Trace(signal.name, stage, index, samples, overview, per_code, half, rate_hz, scale.shift))
+                    traces.append(
+                        Trace(signal.name, stage, index, samples, overview, per_code, half, rate_hz, scale.shift)
+                    )
             progress((index + 1) / len(signals))
         return TakeData(path, take, workspace, tuple(traces), take.seconds)
     except BaseException:

@@ -178,14 +178,21 @@ class TracePlot(QWidget):
         painter.drawRect(window)
         painter.setFont(text_font(-1.5))
         painter.setPen(color(t.faint))
-        painter.drawText(QRectF(4, strip.top(), LEFT - 10, strip.height()), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, "whole take")
+        painter.drawText(
+            QRectF(4, strip.top(), LEFT - 10, strip.height()),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            "whole take",
+        )
 
     def _paint_cursors(self, painter: QPainter) -> None:
         t = theme()
         axes = self.axes(0)
         bottom = self._lane(len(self._traces) - 1).bottom()
         painter.setFont(number_font(-1.5))
-        for seconds, shade, style in ((self.mark_s, t.doubt, Qt.PenStyle.SolidLine), (self.cursor_s, t.ink, Qt.PenStyle.DashLine)):
+        for seconds, shade, style in (
+            (self.mark_s, t.doubt, Qt.PenStyle.SolidLine),
+            (self.cursor_s, t.ink, Qt.PenStyle.DashLine),
+        ):
             if seconds is None or not self.view[0] <= seconds <= self.view[1]:
                 continue
             x = float(axes.x(seconds))
@@ -265,7 +272,13 @@ class TracePlot(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """A click without a move sets the mark."""
-        if event is not None and self._drag_from is not None and not self._moved and not self._is_drag_in_strip and self._traces:
+        if (
+            event is not None
+            and self._drag_from is not None
+            and not self._moved
+            and not self._is_drag_in_strip
+            and self._traces
+        ):
             self.mark_s = self.axes(0).value_at(event.position().x())
             self.mark_moved.emit(self.mark_s)
             self.update()

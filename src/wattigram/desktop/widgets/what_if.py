@@ -82,13 +82,19 @@ class WhatIfChart(QWidget):
                 painter.setPen(QPen(color(t.ink), 1.5))
                 painter.drawRect(bar.adjusted(-1.5, -1.5, 1.5, 1.5))
             painter.setPen(color(t.ink if choice.is_current else t.soft))
-            painter.drawText(QRectF(cell.left() - 3, area.bottom() + 3, cell.width() + 6, foot), Qt.AlignmentFlag.AlignHCenter, choice.label)
+            painter.drawText(
+                QRectF(cell.left() - 3, area.bottom() + 3, cell.width() + 6, foot),
+                Qt.AlignmentFlag.AlignHCenter,
+                choice.label,
+            )
         if self._data.limit is not None:
             y = area.bottom() - self._level(self._data.limit, highest) * area.height()
             painter.setPen(QPen(color(t.ink), 1.2, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
             painter.setFont(text_font(-2))
-            painter.drawText(QRectF(0, y - 14, self.width() - 2, 13), Qt.AlignmentFlag.AlignRight, self._data.limit_label)
+            painter.drawText(
+                QRectF(0, y - 14, self.width() - 2, 13), Qt.AlignmentFlag.AlignRight, self._data.limit_label
+            )
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(color(t.action), 1))

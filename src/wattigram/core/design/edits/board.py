@@ -34,7 +34,7 @@ class SetBusClock:
 
     @property
     def label(self) -> str:
-        return "Run the bus at " + (show(self.clock_hz, "Hz") if self.clock_hz else "the part's own clock")
+        return "Run the bus at " + (brief(self.clock_hz, "Hz") if self.clock_hz else "the part's own clock")
 
     def apply(self, project: Project) -> Project:
         return project.changed(bus_clock_hz=self.clock_hz)
