@@ -14,7 +14,7 @@ import tomli_w
 from pydantic import BaseModel, ValidationError
 
 from wattigram.core.errors import FileError, QuantityError
-from wattigram.core.fields import key_of
+from wattigram.core.fields import FROM_FILE, key_of
 
 LARGEST_FILE_BYTES = 4 * 1024 * 1024
 Model = TypeVar("Model", bound=BaseModel)
@@ -67,7 +67,7 @@ def check_head(data: Mapping[str, Any], kind: str, newest: int, where: str, erro
 def build(model: type[Model], data: Mapping[str, Any], where: str, error: type[FileError]) -> Model:
     """Make ``model`` of plain values; every fault becomes a sentence with its path."""
     try:
-        return model.model_validate(data)
+        return model.model_validate(data, context=FROM_FILE)
     except ValidationError as fault:
         sentences = tuple(_sentence(model, item) for item in fault.errors(include_url=False))
         more = f" (and {len(sentences) - 1} more)" if len(sentences) > 1 else ""
@@ -83,7 +83,8 @@ def _sentence(model: type[BaseModel], item: Any) -> str:
     if isinstance(cause, QuantityError):
         return f"{path}: {cause}"
     if kind == "extra_forbidden":
-        near = get_close_matches(str(item["loc"][-1]), _known_keys(model), n=1)
+        key = str(item["loc"][-1])
+        near = [known for known in get_close_matches(key, _known_keys(model), n=2) if known != key]
         return f"{path}: unknown key." + (f" Did you mean “{near[0]}”?" if near else " Remove it.")
     if kind == "missing":
         return f"{path}: missing. Add it."
@@ -96,6 +97,8 @@ def _sentence(model: type[BaseModel], item: Any) -> str:
 def _path(location: tuple[Any, ...]) -> str:
     text = ""
     for step in location:
+        if str(step).endswith("Trigger"):
+            continue  # which of two kinds was tried, no place in the file
         text += f"[{step + 1}]" if isinstance(step, int) else ("." if text else "") + str(step)
     return text or "file"
 

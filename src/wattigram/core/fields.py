@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, GetCoreSchemaHandler, PlainSerializer
+from pydantic import BaseModel, BeforeValidator, ConfigDict, GetCoreSchemaHandler, PlainSerializer, ValidationInfo
 from pydantic_core import CoreSchema, core_schema
 
 from wattigram.core.errors import QuantityError
@@ -41,6 +42,10 @@ class Strict(BaseModel):
         return type(self)(**(values | updates))
 
 
+FROM_FILE = "from a file"
+"""Validation context of documents: quantities must then be text with a unit."""
+
+
 @dataclass(frozen=True)
 class _Quantity:
     """Validation of one kind of quantity; ``low`` is its lowest value, itself included unless ``above``."""
@@ -50,21 +55,26 @@ class _Quantity:
     low: int | None = None
     above: bool = False
 
-    def read(self, value: Any) -> float | Fraction:
+    def read(self, value: Any, info: ValidationInfo) -> float | Fraction:
+        """Text with its unit; from code, where the field's name says the unit, also a finite number."""
         number: float | Fraction
+        is_number = isinstance(value, (Fraction, float, int)) and not isinstance(value, bool)
         if isinstance(value, str):
             number = parse_quantity(value, self.unit, unit_required=True)
-        elif isinstance(value, (Fraction, float)):
+        elif is_number and info.context is not FROM_FILE and math.isfinite(value):
             number = value
         else:
             raise QuantityError(f"{value!r} has no unit.", cure=f"Write {UNIT_NAMES[self.unit]}, in quotes.")
         if self.low is not None and (number < self.low or (self.above and number == self.low)):
             rule = "above" if self.above else "at least"
             raise QuantityError(f"“{value}” is impossible here.", cure=f"It must be {rule} {self.low} {self.unit}.")
-        return self.kind(number)
+        try:
+            return self.kind(number)
+        except OverflowError as fault:
+            raise QuantityError(f"“{value}” is beyond any quantity.", cure=f"Write {UNIT_NAMES[self.unit]}.") from fault
 
     def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
-        return core_schema.no_info_plain_validator_function(
+        return core_schema.with_info_plain_validator_function(
             self.read,
             serialization=core_schema.plain_serializer_function_ser_schema(lambda value: exact_text(value, self.unit)),
         )

@@ -26,9 +26,10 @@ PREFIXES: dict[str, int] = {
     "G": 9,
 }
 _SHOWN_PREFIX = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}
+LARGEST_EXPONENT = 330
 _UNIT_SPELLINGS = {"ohm": "Ω", "ohms": "Ω", "Ohm": "Ω", "R": "Ω", "Ω": "Ω", "hz": "Hz", "HZ": "Hz", "v": "V", "f": "F"}
 _FIXED_UNITS = {"%": Fraction(1, 100), "ppm": Fraction(1, 1_000_000)}
-_NUMBER = re.compile(r"\s*([+\-−]?\d{1,24}(?:[.,]\d{0,24})?(?:[eE][+\-]?\d{1,2})?)\s*([^\d\s].*?)?\s*")
+_NUMBER = re.compile(r"\s*([+\-−]?\d{1,24}(?:[.,]\d{0,24})?(?:[eE][+\-]?\d{1,3})?)\s*([^\d\s].*?)?\s*")
 _HEX = re.compile(r"\s*0[xX]([0-9a-fA-F]{1,8})\s*")
 
 UNIT_NAMES = {
@@ -56,7 +57,10 @@ def split_quantity(text: str) -> tuple[Fraction, str]:
     match = _NUMBER.fullmatch(text[:80])
     if match is None:
         raise QuantityError(f"“{text[:40]}” is no number with a unit.")
-    number = Fraction(match[1].replace(",", ".").replace("−", "-"))
+    digits = match[1].replace(",", ".").replace("−", "-")
+    if abs(int(digits.lower().partition("e")[2] or 0)) > LARGEST_EXPONENT:
+        raise QuantityError(f"“{text[:40]}” is beyond any quantity.")
+    number = Fraction(digits)
     tail = (match[2] or "").strip()
     if tail in _FIXED_UNITS:
         return number * _FIXED_UNITS[tail], "%"
@@ -132,6 +136,8 @@ def exact_text(value: Fraction | float, unit: str) -> str:
         small = abs(exact) < Fraction(1, 1000) and exact != 0
         text = _decimal_text(exact * (1_000_000 if small else 100))
         return f"{text} {'ppm' if small else '%'}"
+    if isinstance(value, float) and value and not 1e-20 < abs(value) < 1e20:
+        return f"{value!r} {unit}"
     power = _exponent(float(exact))
     text = _decimal_text(exact / Fraction(10) ** power)
     if text is None:
@@ -161,7 +167,7 @@ def show(value: Fraction | float, unit: str, digits: int = 4) -> str:
 def _figures(number: float, digits: int) -> str:
     if number == 0:
         return "0"
-    magnitude = math.floor(math.log10(abs(number)) + 1e-12)
+    magnitude = int(f"{number:.{digits - 1}e}".partition("e")[2])
     return f"{number:.{max(0, digits - 1 - magnitude)}f}"
 
 

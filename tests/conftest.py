@@ -1,0 +1,85 @@
+"""What all tests share: the demo project, takes made once, and a guard against things left alive."""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from wattigram.core.design import Workspace, open_workspace
+from wattigram.core.design.edits import Edit, SetSampling, apply_edit
+from wattigram.core.session import record
+from wattigram.core.take import Take, open_take
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+KILN = Path(__file__).parents[1] / "examples" / "studio-kiln" / "studio-kiln.wattigram.toml"
+CURE = SetSampling("ADC 1", 2, 384, "Door latch")
+
+
+@pytest.fixture(scope="session")
+def kiln_path() -> Path:
+    return KILN
+
+
+@pytest.fixture(scope="session")
+def kiln() -> Workspace:
+    return open_workspace(KILN)
+
+
+@pytest.fixture(scope="session")
+def cured(kiln: Workspace) -> Workspace:
+    return apply_edit(kiln, CURE)
+
+
+def edited(workspace: Workspace, *edits: Edit) -> Workspace:
+    """A workspace after some edits."""
+    for edit in edits:
+        workspace = apply_edit(workspace, edit)
+    return workspace
+
+
+@pytest.fixture(scope="session")
+def take_of(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Callable[..., Take]]:
+    """Records a take of a workspace on the virtual board; the same one for the same design."""
+    folder = tmp_path_factory.mktemp("takes")
+    made: dict[str, Take] = {}
+
+    def take(workspace: Workspace, seconds: float = 2.5) -> Take:
+        key = f"{workspace.project!r} {seconds}"
+        if key not in made:
+            path = folder / f"{len(made)}.h5"
+            record(workspace, seconds, path, fast=True)
+            made[key] = open_take(path)
+        return made[key]
+
+    yield take
+    for opened in made.values():
+        opened.close()
+
+
+def child_processes() -> set[str]:
+    """Process numbers of this process's children."""
+    found = set()
+    for task in Path("/proc/self/task").iterdir():
+        found |= set((task / "children").read_text().split())
+    return found
+
+
+@pytest.fixture(autouse=True)
+def nothing_left_alive() -> Iterator[None]:
+    """No test may leave a thread or a process behind."""
+    threads, children = set(threading.enumerate()), child_processes()
+    yield
+    deadline = time.monotonic() + 3
+    while time.monotonic() < deadline:
+        new_threads = [thread for thread in set(threading.enumerate()) - threads if not thread.name.startswith("Dummy")]
+        new_children = child_processes() - children
+        if not new_threads and not new_children:
+            return
+        threading.Event().wait(0.01)
+    assert not new_threads
+    assert not new_children

@@ -1,0 +1,104 @@
+from __future__ import annotations
+
+from fractions import Fraction
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from wattigram.core.errors import QuantityError
+from wattigram.core.quantity import brief, exact_text, parse_quantity, show, show_counts, show_volts
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "value"),
+    [
+        ("4.7k", "Ω", Fraction(4700)),
+        ("4.7 kΩ", "Ω", Fraction(4700)),
+        ("4.7 kohm", "Ω", Fraction(4700)),
+        ("47", "Ω", Fraction(47)),
+        ("10 kHz", "Hz", Fraction(10_000)),
+        ("44.1kHz", "Hz", Fraction(44_100)),
+        ("100us", "s", Fraction(1, 10_000)),
+        ("100 µs", "s", Fraction(1, 10_000)),
+        ("2.1 V", "V", Fraction(21, 10)),
+        ("-7 mV", "V", Fraction(-7, 1000)),
+        ("−7 mV", "V", Fraction(-7, 1000)),
+        ("16 pF", "F", Fraction(16, 10**12)),
+        ("128 cyc", "cyc", Fraction(128)),
+        ("0x7FF", "", Fraction(2047)),
+        ("0.2 %", "%", Fraction(2, 1000)),
+        ("50 ppm", "%", Fraction(5, 100_000)),
+        ("1e-3 s", "s", Fraction(1, 1000)),
+        ("3,3 V", "V", Fraction(33, 10)),
+        ("5 m", "s", Fraction(5, 1000)),
+    ],
+)
+def test_text_is_read_exactly(text: str, unit: str, value: Fraction) -> None:
+    assert parse_quantity(text, unit) == value
+
+
+@pytest.mark.parametrize("text", ["", "abc", "V", "1.2.3 V", "--3", "1e999 V", "nan", "inf s", "9" * 60, "0x", "\x00"])
+def test_what_is_no_number_is_refused_with_advice(text: str) -> None:
+    with pytest.raises(QuantityError) as fault:
+        parse_quantity(text, "V")
+    assert "a voltage such as" in fault.value.cure
+
+
+def test_another_unit_is_refused() -> None:
+    with pytest.raises(QuantityError, match="has the unit “V”"):
+        parse_quantity("3 V", "Hz")
+
+
+def test_files_ask_for_a_unit() -> None:
+    assert parse_quantity("3", "V") == 3
+    with pytest.raises(QuantityError, match="has no unit"):
+        parse_quantity("3", "V", unit_required=True)
+
+
+@given(
+    st.integers(-(10**9), 10**9),
+    st.integers(0, 15),
+    st.sampled_from(["V", "s", "Hz", "Ω", "F", "%", "LSB", "cyc"]),
+)
+def test_exact_text_reads_back_to_the_same_number(digits: int, places: int, unit: str) -> None:
+    value = Fraction(digits, 10**places)
+    assert parse_quantity(exact_text(value, unit), unit, unit_required=True) == value
+
+
+@given(st.floats(1e-13, 1e12), st.sampled_from(["V", "Ω", "F"]))
+def test_floats_survive_their_text(value: float, unit: str) -> None:
+    assert float(parse_quantity(exact_text(value, unit), unit)) == value
+
+
+def test_a_number_without_an_end_has_no_exact_text() -> None:
+    with pytest.raises(QuantityError):
+        exact_text(Fraction(1, 3), "s")
+
+
+@pytest.mark.parametrize(
+    ("value", "unit", "shown", "short"),
+    [
+        (Fraction(141, 32_000_000), "s", "4.406 µs", "4.406 µs"),
+        (47_000.0, "Ω", "47.00 kΩ", "47 kΩ"),
+        (999.99, "Hz", "1.000 kHz", "1 kHz"),
+        (0.0, "V", "0 V", "0 V"),
+        (32e6, "Hz", "32.00 MHz", "32 MHz"),
+        (5e-5, "%", "50 ppm", "50 ppm"),
+        (0.02, "%", "2 %", "2 %"),
+        (float("nan"), "V", "– V", "– V"),
+    ],
+)
+def test_quantities_are_shown_for_people(value: float, unit: str, shown: str, short: str) -> None:
+    assert show(value, unit) == shown
+    assert brief(value, unit) == short
+
+
+@pytest.mark.parametrize(("volts", "text"), [(3.2984, "3.298 V"), (0.0213, "21.3 mV"), (-0.004, "-4.0 mV"), (0.5, "0.500 V")])
+def test_volts_are_shown_as_a_meter_does(volts: float, text: str) -> None:
+    assert show_volts(volts) == text
+
+
+@pytest.mark.parametrize(("counts", "text"), [(740.1, "740 LSB"), (22.9, "22.9 LSB"), (0.0007, "0.0007 LSB"), (1e-15, "0 LSB"), (0, "0 LSB")])
+def test_counts_have_sensible_figures(counts: float, text: str) -> None:
+    assert show_counts(counts) == text
