@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 import time
@@ -65,7 +66,8 @@ def child_processes() -> set[str]:
     """Process numbers of this process's children."""
     found = set()
     for task in Path("/proc/self/task").iterdir():
-        found |= set((task / "children").read_text().split())
+        with contextlib.suppress(FileNotFoundError):  # a thread that has just ended
+            found |= set((task / "children").read_text().split())
     return found
 
 

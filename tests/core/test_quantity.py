@@ -94,11 +94,15 @@ def test_quantities_are_shown_for_people(value: float, unit: str, shown: str, sh
     assert brief(value, unit) == short
 
 
-@pytest.mark.parametrize(("volts", "text"), [(3.2984, "3.298 V"), (0.0213, "21.3 mV"), (-0.004, "-4.0 mV"), (0.5, "0.500 V")])
+@pytest.mark.parametrize(
+    ("volts", "text"), [(3.2984, "3.298 V"), (0.0213, "21.3 mV"), (-0.004, "-4.0 mV"), (0.5, "0.500 V")]
+)
 def test_volts_are_shown_as_a_meter_does(volts: float, text: str) -> None:
     assert show_volts(volts) == text
 
 
-@pytest.mark.parametrize(("counts", "text"), [(740.1, "740 LSB"), (22.9, "22.9 LSB"), (0.0007, "0.0007 LSB"), (1e-15, "0 LSB"), (0, "0 LSB")])
+@pytest.mark.parametrize(
+    ("counts", "text"), [(740.1, "740 LSB"), (22.9, "22.9 LSB"), (0.0007, "0.0007 LSB"), (1e-15, "0 LSB"), (0, "0 LSB")]
+)
 def test_counts_have_sensible_figures(counts: float, text: str) -> None:
     assert show_counts(counts) == text

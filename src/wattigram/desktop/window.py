@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QByteArray, QPoint, QTimer
+from PyQt6.QtCore import QByteArray, QPoint, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -121,10 +121,10 @@ class MainWindow(QMainWindow):
         header.board_wanted.connect(self.choose_board)
         header.proof_wanted.connect(self._on_proof_chip)
         header.menu_wanted.connect(self._open_menu)
-        self.document.changed.connect(lambda _workspace, _before: self._show_document())
+        self.document.changed.connect(self._on_changed)
         self.document.refused.connect(self.notice.say)
         self.document.replaced.connect(self._on_replaced)
-        self.document.stack.cleanChanged.connect(lambda _clean: self._show_document())
+        self.document.stack.cleanChanged.connect(self._on_clean)
         self.board.snapshot.connect(self._on_snapshot)
         self.chain_page.complained.connect(self.notice.say)
         self.chain_page.views_changed.connect(self.board.request_views)
@@ -139,6 +139,12 @@ class MainWindow(QMainWindow):
         self.proving.proved.connect(self._show_proved)
         self.proving.said.connect(self.notice.say)
         self.proving.job_wanted.connect(self.run_job)
+
+    def _on_changed(self, _workspace: object, _before: object) -> None:
+        self._show_document()
+
+    def _on_clean(self, _is_clean: bool) -> None:
+        self._show_document()
 
     def _show_document(self) -> None:
         workspace = self.document.workspace
@@ -327,9 +333,11 @@ class MainWindow(QMainWindow):
             clipboard.setPixmap(page.grab())
 
     def _restore(self) -> None:
-        geometry = self.settings.blob("geometry")
-        if not (geometry and self.restoreGeometry(QByteArray(geometry))):
-            self.resize(1280, 800)
+        width, _, height = self.settings.get("size", "1280x800").partition("x")
+        if width.isdecimal() and height.isdecimal():
+            self.resize(min(int(width), 8000), min(int(height), 8000))
+        if self.settings.get("maximized") == "true":
+            self.setWindowState(Qt.WindowState.WindowMaximized)
         self._sizes_known = True
         for name, splitter in self._splitters().items():
             state = self.settings.blob(f"split-{name}")
@@ -357,7 +365,9 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Keep what must be kept; nothing is asked, unsaved work is offered next time."""
         self.document.flush_recovery()
-        self.settings.set("geometry", self.saveGeometry())
+        if not self.isMaximized():
+            self.settings.set("size", f"{self.width()}x{self.height()}")
+        self.settings.set("maximized", "true" if self.isMaximized() else "false")
         self.settings.set("page", PAGES[self.stack.currentIndex()])
         for name, splitter in self._splitters().items():
             self.settings.set(f"split-{name}", splitter.saveState())

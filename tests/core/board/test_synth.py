@@ -35,8 +35,12 @@ def synth(config: EffectiveConfig, converter: int = 0) -> ConverterSynth:
 
 def without_noise(config: EffectiveConfig) -> EffectiveConfig:
     quiet = {pin: drive.model_copy(update={"noise_v": 0.0}) for pin, drive in config.bench.pins.items()}
-    converters = tuple(item.model_copy(update={"noise_lsb": 0.0, "offset_lsb": 0.0, "gain_error": 0.0}) for item in config.converters)
-    return config.model_copy(update={"converters": converters, "bench": config.bench.model_copy(update={"pins": quiet})})
+    converters = tuple(
+        item.model_copy(update={"noise_lsb": 0.0, "offset_lsb": 0.0, "gain_error": 0.0}) for item in config.converters
+    )
+    return config.model_copy(
+        update={"converters": converters, "bench": config.bench.model_copy(update={"pins": quiet})}
+    )
 
 
 @pytest.mark.parametrize("piece", [1, 7, 1000, 16384])
@@ -126,7 +130,9 @@ def test_without_calibration_all_readings_are_off(cured: Workspace) -> None:
 
 @pytest.mark.parametrize(("bits", "top"), [(12, 4095), (10, 1023), (8, 255)])
 def test_codes_end_at_full_scale(cured: Workspace, bits: int, top: int) -> None:
-    hot = edited(cured, SetBits("ADC 1", bits), SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=Level(voltage_v=9.0))))
+    hot = edited(
+        cured, SetBits("ADC 1", bits), SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=Level(voltage_v=9.0)))
+    )
     codes = synth(effective_config(hot)).codes(0, 500).reshape(-1, 4)
     assert set(codes[10:, 0].tolist()) == {top}
     assert codes.min() >= 0
@@ -174,7 +180,9 @@ def test_knobs_hold_from_the_next_cycle(cured: Workspace) -> None:
     turned = edited(cured, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=Level(voltage_v=0.5))))
     run.set_bench(effective_bench(turned))
     after = run.advance(config.tick_hz // 5) + run.finish()
-    items = np.concatenate([r.items for r in Decoder().feed(b"".join(before + after)) if isinstance(r, SampleRun) and r.stream == 0])
+    items = np.concatenate(
+        [r.items for r in Decoder().feed(b"".join(before + after)) if isinstance(r, SampleRun) and r.stream == 0]
+    )
     rail = items[3::4] * 3.3 / 4096
     assert rail[:1000] == pytest.approx(1.65, abs=0.006)
     assert rail[1005:] == pytest.approx(0.5, abs=0.006)

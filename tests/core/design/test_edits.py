@@ -48,23 +48,68 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     (SetBits("ADC 1", 10), "Convert with 10 bits on ADC 1", lambda p: p.chains[0].bits, 10),
     (SetAlignment("ADC 1", "left"), "Align codes of ADC 1 left", lambda p: p.chains[0].alignment, "left"),
     (SetCalibration("ADC 2", False), "Do not calibrate ADC 2 at start-up", lambda p: p.chains[1].calibrate, False),
-    (SetPeriod("ADC 1", Fraction(1, 5000)), "Trigger ADC 1 every 200 µs", lambda p: p.chains[0].trigger.every, Fraction(1, 5000)),
-    (SetPeriod("ADC 2", Fraction(1, 5000)), "Trigger ADC 2 every 200 µs", lambda p: p.chains[0].trigger.every, Fraction(1, 5000)),
+    (
+        SetPeriod("ADC 1", Fraction(1, 5000)),
+        "Trigger ADC 1 every 200 µs",
+        lambda p: p.chains[0].trigger.every,
+        Fraction(1, 5000),
+    ),
+    (
+        SetPeriod("ADC 2", Fraction(1, 5000)),
+        "Trigger ADC 2 every 200 µs",
+        lambda p: p.chains[0].trigger.every,
+        Fraction(1, 5000),
+    ),
     (SetLoopItems("ADC 1", 256), "Use 256 items in the loop of ADC 1", lambda p: p.chains[0].loop.items, 256),
     (SetItemWidth("ADC 1", 32), "Move items of 32 bits from ADC 1", lambda p: p.chains[0].loop.width_bits, 32),
-    (SetSampling("ADC 1", 2, 384, "Door latch"), "Sample Door latch for 384 cyc", lambda p: p.chains[0].slots[2].sampling_cycles, 384),
-    (MoveSlot("ADC 1", 0, 2), "Move slot 1 of ADC 1 to place 3", lambda p: [s.signal for s in p.chains[0].slots][2], "Coil current"),
-    (AddSlot("ADC 1", "Door latch", 64), "Convert Door latch on ADC 1", lambda p: p.chains[0].places_of("Door latch"), (2, 4)),
+    (
+        SetSampling("ADC 1", 2, 384, "Door latch"),
+        "Sample Door latch for 384 cyc",
+        lambda p: p.chains[0].slots[2].sampling_cycles,
+        384,
+    ),
+    (
+        MoveSlot("ADC 1", 0, 2),
+        "Move slot 1 of ADC 1 to place 3",
+        lambda p: [s.signal for s in p.chains[0].slots][2],
+        "Coil current",
+    ),
+    (
+        AddSlot("ADC 1", "Door latch", 64),
+        "Convert Door latch on ADC 1",
+        lambda p: p.chains[0].places_of("Door latch"),
+        (2, 4),
+    ),
     (RemoveSlot("ADC 1", 0), "Remove slot 1 of ADC 1", lambda p: len(p.chains[0].slots), 3),
     (RemoveSlot("ADC 2", 0), "Remove slot 1 of ADC 2", lambda p: len(p.chains), 1),
     (AddSignal(Signal(name="New", pin="B7")), "Add New", lambda p: p.signals[-1].name, "New"),
     (RemoveSignal("Upper zone"), "Remove Upper zone", lambda p: [s.twin_of for s in p.signals], [None] * 4),
-    (RenameSignal("Upper zone", "Top"), "Rename Upper zone to Top", lambda p: p.signal("Upper zone, twin").twin_of, "Top"),
+    (
+        RenameSignal("Upper zone", "Top"),
+        "Rename Upper zone to Top",
+        lambda p: p.signal("Upper zone, twin").twin_of,
+        "Top",
+    ),
     (SetPin("Door latch", "B6"), "Take Door latch from pin B6", lambda p: p.signal("Door latch").pin, "B6"),
-    (SetFrontEnd("3.3 V rail", Fraction(1, 3)), "Front end of 3.3 V rail: ÷ 3", lambda p: p.signals[3].front_end, Fraction(1, 3)),
-    (SetReduce("Door latch", Mean(count=4, shift=2)), "Mean of 4 for Door latch", lambda p: p.signals[2].reduce, Mean(count=4, shift=2)),
+    (
+        SetFrontEnd("3.3 V rail", Fraction(1, 3)),
+        "Front end of 3.3 V rail: ÷ 3",
+        lambda p: p.signals[3].front_end,
+        Fraction(1, 3),
+    ),
+    (
+        SetReduce("Door latch", Mean(count=4, shift=2)),
+        "Mean of 4 for Door latch",
+        lambda p: p.signals[2].reduce,
+        Mean(count=4, shift=2),
+    ),
     (SetReduce("Upper zone", None), "Do not reduce Upper zone", lambda p: p.signals[1].reduce, None),
-    (SetWindow("Door latch", Window(low_v=1, high_v=2)), "Window of Door latch: 1 to 2 V", lambda p: p.signals[2].window, Window(low_v=1, high_v=2)),
+    (
+        SetWindow("Door latch", Window(low_v=1, high_v=2)),
+        "Window of Door latch: 1 to 2 V",
+        lambda p: p.signals[2].window,
+        Window(low_v=1, high_v=2),
+    ),
     (SetWindow("Upper zone", None), "No window on Upper zone", lambda p: p.signals[1].window, None),
     (SetReference("internal"), "Use the internal reference", lambda p: p.reference, "internal"),
     (SetBusClock(Fraction(48_000_000)), "Run the bus at 48 MHz", lambda p: p.bus_clock_hz, 48_000_000),
@@ -76,7 +121,9 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
 ]
 
 
-@pytest.mark.parametrize(("edit", "label", "look", "value"), CASES, ids=[label for _edit, label, _look, _value in CASES])
+@pytest.mark.parametrize(
+    ("edit", "label", "look", "value"), CASES, ids=[label for _edit, label, _look, _value in CASES]
+)
 def test_an_edit_changes_one_thing_and_says_so(
     kiln: Workspace, edit: Edit, label: str, look: Callable[[Project], object], value: object
 ) -> None:

@@ -10,7 +10,15 @@ from hypothesis import strategies as st
 
 from tests.conftest import KILN, edited
 from wattigram.core.bench import Level, Sine, Wiring
-from wattigram.core.design import Workspace, build_mark, load_project, open_workspace, parse_project, project_text, save_project
+from wattigram.core.design import (
+    Workspace,
+    build_mark,
+    load_project,
+    open_workspace,
+    parse_project,
+    project_text,
+    save_project,
+)
 from wattigram.core.design.edits import RenameSignal, SetPeriod, SetWiring
 from wattigram.core.design.workspace import workspace_from_text
 from wattigram.core.errors import PartError, ProjectError, WattigramError
@@ -34,7 +42,9 @@ def test_any_value_survives_its_file(kiln: Workspace, hertz: Fraction, ohm: floa
     hertz = Fraction(round(hertz * 10**6), 10**6) or Fraction(1)
     design = edited(
         kiln,
-        SetWiring(Wiring(pin="A2", resistance_ohm=ohm, source=Sine(offset_v=volts, amplitude_v=1.0, frequency_hz=hertz))),
+        SetWiring(
+            Wiring(pin="A2", resistance_ohm=ohm, source=Sine(offset_v=volts, amplitude_v=1.0, frequency_hz=hertz))
+        ),
         RenameSignal("Coil current", name),
         SetPeriod("ADC 1", 1 / hertz),
     )
@@ -63,7 +73,11 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
 @pytest.mark.parametrize(
     ("old", "new", "words"),
     [
-        ('resistance = "47 kΩ"', "resistance = 47", "bench[3].resistance: 47 has no unit. Write a resistance such as 4.7 kΩ"),
+        (
+            'resistance = "47 kΩ"',
+            "resistance = 47",
+            "bench[3].resistance: 47 has no unit. Write a resistance such as 4.7 kΩ",
+        ),
         ('resistance = "47 kΩ"', 'resistance = "-47 kΩ"', "It must be at least 0 Ω"),
         ('every = "100 us"', 'every = "100 V"', "a frequency such as"),
         ('every = "100 us"', 'every = "0 s"', "must be above 0"),
@@ -86,7 +100,7 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
         ('signal = "Door latch"\nsampling', 'signal = "Window"\nsampling', "slot 3: “Window” is no signal here"),
         ('twin_of = "Upper zone"', 'twin_of = "Nothing"', "no other signal"),
         ('kind = "steps"\nlow', 'kind = "stairs"\nlow', "stairs"),
-        ('count = 16', 'count = 1', "count"),
+        ("count = 16", "count = 1", "count"),
         ('name = "studio-kiln"', 'name = ""', "name"),
         ("[[signals]]", "[[signal]]", "unknown key. Did you mean “signals”"),
         ('part = "marten-m3"', 'part = "../../etc/passwd"', "No part has the id"),
@@ -126,7 +140,9 @@ def test_mangled_projects_give_sentences_only() -> None:
     assert refused > 150
 
 
-@pytest.mark.parametrize("text", ["a=" + "[" * 3000 + "]" * 3000, "format = 5", "", "\x00", 'format = "wattigram-project"\nversion = true'])
+@pytest.mark.parametrize(
+    "text", ["a=" + "[" * 3000 + "]" * 3000, "format = 5", "", "\x00", 'format = "wattigram-project"\nversion = true']
+)
 def test_hostile_text_is_refused(text: str) -> None:
     with pytest.raises(WattigramError):
         parse_project(text, "x")

@@ -25,7 +25,9 @@ def step_by_step(workspace: Workspace, cycles: int) -> np.ndarray:
             at = np.array([float(cycle / timing.cycle_rate_hz + timing.slots[place].held_s)])
             volts = float(source_voltage(resolve_source(wiring, workspace.project.bench), at)[0])
             if wiring.capacitor_f:
-                share = max(16e-12 / (16e-12 + wiring.capacitor_f), float(timing.cycle_rate_hz) * 16e-12 * wiring.resistance_ohm)
+                share = max(
+                    16e-12 / (16e-12 + wiring.capacitor_f), float(timing.cycle_rate_hz) * 16e-12 * wiring.resistance_ohm
+                )
             else:
                 share = math.exp(-float(timing.slots[place].sampling_s) / ((wiring.resistance_ohm + 1200) * 16e-12))
             held = volts + (held - volts) * share
@@ -34,7 +36,9 @@ def step_by_step(workspace: Workspace, cycles: int) -> np.ndarray:
 
 
 @pytest.mark.parametrize("cycles_of_slots", [(32, 128, 32, 128), (3, 3, 3, 3), (8, 8, 3, 768)])
-def test_predicted_readings_agree_with_a_capacitor_step_by_step(kiln: Workspace, cycles_of_slots: tuple[int, ...]) -> None:
+def test_predicted_readings_agree_with_a_capacitor_step_by_step(
+    kiln: Workspace, cycles_of_slots: tuple[int, ...]
+) -> None:
     design = kiln
     for place, cycles in enumerate(cycles_of_slots):
         design = edited(design, SetSampling("ADC 1", place, cycles))
@@ -112,7 +116,9 @@ def test_each_condition_has_its_crossings(kiln: Workspace, condition: str, times
     window = Window(low_v=1.6, high_v=2.1, condition=condition, on="raw", hysteresis_v=0.01)  # type: ignore[arg-type]
     if condition == "below":
         window = window.changed(hysteresis_v=0.02)
-    events = expected_events(((0, edited(kiln, SetReduce("Upper zone", None), SetWindow("Upper zone", window))),), "Upper zone", 40_000)
+    events = expected_events(
+        ((0, edited(kiln, SetReduce("Upper zone", None), SetWindow("Upper zone", window))),), "Upper zone", 40_000
+    )
     assert [event.entered for event in events] == [entered for _at, entered in times]
     assert [event.time_s for event in events] == pytest.approx([at for at, _entered in times], abs=0.021)
 

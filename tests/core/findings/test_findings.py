@@ -31,24 +31,72 @@ from wattigram.core.findings import Finding, find_all, rules
 HOT = Wiring(pin="A2", resistance_ohm=33.0, source=Sine(offset_v=2.0, amplitude_v=2.0, frequency_hz=Fraction(50)))
 COLD = Wiring(pin="A2", resistance_ohm=33.0, source=Level(voltage_v=-0.2))
 MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
-    (SetDivider("ADC 1", 2), "clock-too-fast", "ADC 1", "runs at 48 MHz, above its 32 MHz. Divide the bus clock by 3.", True),
+    (
+        SetDivider("ADC 1", 2),
+        "clock-too-fast",
+        "ADC 1",
+        "runs at 48 MHz, above its 32 MHz. Divide the bus clock by 3.",
+        True,
+    ),
     (SetBusClock(Fraction(1_000_000)), "clock-too-slow", "ADC 1", "runs at 333.3 kHz, below its 500 kHz", True),
     (SetPeriod("ADC 1", Fraction(1, 100_000)), "trigger-too-short", "ADC 1", "one trigger in 3 starts a cycle", True),
-    (SetPeriod("ADC 1", Fraction(1, 44_100)), "period-not-exact", "Timer 2", "44.097382 kHz where 44.1 kHz is wanted: -59.4 ppm", False),
+    (
+        SetPeriod("ADC 1", Fraction(1, 44_100)),
+        "period-not-exact",
+        "Timer 2",
+        "44.097382 kHz where 44.1 kHz is wanted: -59.4 ppm",
+        False,
+    ),
     (SetLoopItems("ADC 1", 510), "loop-out-of-step", "Loop A", "510 items hold 127.5 cycles of 4", True),
     (SetLoopItems("ADC 1", 508), "half-mark-in-cycle", "Loop A", "hold 127 cycles of 4, an odd number", True),
     (SetItemWidth("ADC 1", 8), "item-too-narrow", "Loop A", "A code has 12 bits, an item 8", True),
-    (SetSampling("ADC 1", 2, 128), "sampling-too-short", "ADC 1, slot 3", "47 kΩ needs 6.95 µs to settle, slot 3 gives 4 µs", True),
+    (
+        SetSampling("ADC 1", 2, 128),
+        "sampling-too-short",
+        "ADC 1, slot 3",
+        "47 kΩ needs 6.95 µs to settle, slot 3 gives 4 µs",
+        True,
+    ),
     (SetPin("Door latch", "A3"), "pin-used-twice", "pin A3", "Upper zone and Door latch are both on A3", True),
     (SetPin("Door latch", "B9"), "pin-not-analog", "pin B9", "Door latch is on B9, which is no input of ADC 1", True),
     (RemoveWiring("A2"), "pin-not-wired", "pin A2", "does not say what feeds Coil current", False),
     (SetWiring(HOT), "input-beyond-reference", "pin A2", "rises to 4.000 V; readings end at 0 V and 3.300 V", False),
     (SetWiring(COLD), "input-beyond-reference", "pin A2", "falls to -0.200 V", False),
-    (SetReference("internal"), "input-beyond-reference", "pin A2", "rises to 2.400 V; readings end at 0 V and 1.200 V", True),
-    (SetWindow("Upper zone", Window(low_v=2.1, high_v=0.4)), "window-swapped", "window of Upper zone", "2.100 V, is above", True),
-    (SetWindow("Upper zone", Window(low_v=-1, high_v=2)), "window-out-of-range", "window of Upper zone", "0 V to 3.300 V", True),
-    (SetReduce("Door latch", Mean(count=64, shift=6, register_bits=16)), "sum-too-wide", "mean of Door latch", "sum to 18 bits", True),
-    (SetReduce("Door latch", Mean(count=10, shift=3)), "mean-shift-mismatch", "mean of Door latch", "is 1.25 times the mean", True),
+    (
+        SetReference("internal"),
+        "input-beyond-reference",
+        "pin A2",
+        "rises to 2.400 V; readings end at 0 V and 1.200 V",
+        True,
+    ),
+    (
+        SetWindow("Upper zone", Window(low_v=2.1, high_v=0.4)),
+        "window-swapped",
+        "window of Upper zone",
+        "2.100 V, is above",
+        True,
+    ),
+    (
+        SetWindow("Upper zone", Window(low_v=-1, high_v=2)),
+        "window-out-of-range",
+        "window of Upper zone",
+        "0 V to 3.300 V",
+        True,
+    ),
+    (
+        SetReduce("Door latch", Mean(count=64, shift=6, register_bits=16)),
+        "sum-too-wide",
+        "mean of Door latch",
+        "sum to 18 bits",
+        True,
+    ),
+    (
+        SetReduce("Door latch", Mean(count=10, shift=3)),
+        "mean-shift-mismatch",
+        "mean of Door latch",
+        "is 1.25 times the mean",
+        True,
+    ),
     (RemoveSlot("ADC 1", 0), "signal-not-converted", "Coil current", "No converter has a slot for Coil current", True),
     (SetCalibration("ADC 1", False), "not-calibrated", "ADC 1", "off by about +9.5 LSB", True),
 ]
@@ -58,7 +106,9 @@ def of_code(workspace: Workspace, code: str) -> list[Finding]:
     return [finding for finding in find_all(workspace) if finding.code == code]
 
 
-@pytest.mark.parametrize(("mistake", "code", "where", "words", "has_cure"), MISTAKES, ids=[f"{m[1]} {n}" for n, m in enumerate(MISTAKES)])
+@pytest.mark.parametrize(
+    ("mistake", "code", "where", "words", "has_cure"), MISTAKES, ids=[f"{m[1]} {n}" for n, m in enumerate(MISTAKES)]
+)
 def test_a_mistake_is_found_and_cured(
     cured: Workspace, mistake: Edit, code: str, where: str, words: str, has_cure: bool
 ) -> None:

@@ -108,7 +108,9 @@ def test_what_a_bad_line_loses_is_counted_exactly(seed: int) -> None:
         elif action < 0.14:
             del body[at : at + rng.randint(1, 9)]
         elif action < 0.20:
-            body[at:at] = rng.choice([bytes(rng.randrange(256) for _ in range(5)), SYNC, SYNC + b"\x01", frames[0][:HEADER_BYTES]])
+            body[at:at] = rng.choice(
+                [bytes(rng.randrange(256) for _ in range(5)), SYNC, SYNC + b"\x01", frames[0][:HEADER_BYTES]]
+            )
         elif action < 0.23:
             body.clear()
         spoilt[number] = bytes(body)
@@ -129,7 +131,10 @@ def test_what_a_bad_line_loses_is_counted_exactly(seed: int) -> None:
 
 
 @settings(max_examples=150, deadline=None)
-@given(st.binary(max_size=600), st.lists(st.sampled_from([SYNC, SYNC[:2], b"\x01\x00\x02\x00", b"W", b"\xff" * 12]), max_size=30))
+@given(
+    st.binary(max_size=600),
+    st.lists(st.sampled_from([SYNC, SYNC[:2], b"\x01\x00\x02\x00", b"W", b"\xff" * 12]), max_size=30),
+)
 def test_any_bytes_are_survived_and_a_frame_after_them_is_found(noise: bytes, parts: list[bytes]) -> None:
     frame = encode_frame(FrameType.LOG, b"here", sequence=9)
     garbage = noise + b"".join(parts)
@@ -187,7 +192,17 @@ def test_an_identity_survives_its_text() -> None:
     assert parse_identity(identity.text() + "unknown=1\nnoise\n") == identity
 
 
-@pytest.mark.parametrize("text", ["", "protocol=2\ntick_hz=1\n", "protocol=1\n", "protocol=1\ntick_hz=0\n", "protocol=1\ntick_hz=-5\n", "protocol=1\ntick_hz=²\n"])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "protocol=2\ntick_hz=1\n",
+        "protocol=1\n",
+        "protocol=1\ntick_hz=0\n",
+        "protocol=1\ntick_hz=-5\n",
+        "protocol=1\ntick_hz=²\n",
+    ],
+)
 def test_a_wrong_identity_is_a_sentence(text: str) -> None:
     with pytest.raises(LinkError):
         parse_identity(text)

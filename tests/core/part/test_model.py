@@ -28,7 +28,10 @@ def test_marten_is_as_its_data_sheet_says() -> None:
     assert part.timers[0].counter_bits == part.timers[0].prescaler_bits == 16
     assert part.dma[0].widths == (8, 16, 32)
     assert part.dma[0].items_max == 65_535
-    assert [(dac.pin, dac.settling_s * 10**7, dac.buffer_margin_v) for dac in part.dacs] == [("A5", 25, 0.15), ("B5", 25, 0.15)]
+    assert [(dac.pin, dac.settling_s * 10**7, dac.buffer_margin_v) for dac in part.dacs] == [
+        ("A5", 25, 0.15),
+        ("B5", 25, 0.15),
+    ]
     assert {item.name: item.voltage_v for item in part.references} == {"supply": 3.3, "internal": 1.2}
     assert part.converters[0].offset_calibrated_lsb != part.converters[1].offset_calibrated_lsb
 
@@ -36,7 +39,11 @@ def test_marten_is_as_its_data_sheet_says() -> None:
 @pytest.mark.parametrize(
     ("old", "new", "words"),
     [
-        ('clock = "96 MHz"', 'clock = "96 mV"', "processor.clock: “96 mV” has the unit “V”. Write a frequency such as 10 kHz"),
+        (
+            'clock = "96 MHz"',
+            'clock = "96 mV"',
+            "processor.clock: “96 mV” has the unit “V”. Write a frequency such as 10 kHz",
+        ),
         ('clock = "96 MHz"', "clock = 96000000", "has no unit"),
         ('clock = "96 MHz"', 'clok = "96 MHz"', "Did you mean “clock”"),
         ('clock = "96 MHz"', 'clock = "-96 MHz"', "It must be above 0 Hz"),

@@ -82,9 +82,12 @@ def test_worked_loop_of_512(kiln: Workspace) -> None:
 
 
 @pytest.mark.parametrize(
-    ("items", "in_step", "halves"), [(512, True, True), (510, False, False), (508, True, False), (8, True, True), (4, True, False)]
+    ("items", "in_step", "halves"),
+    [(512, True, True), (510, False, False), (508, True, False), (8, True, True), (4, True, False)],
 )
-def test_a_loop_is_in_step_only_where_the_slots_divide_it(kiln: Workspace, items: int, in_step: bool, halves: bool) -> None:
+def test_a_loop_is_in_step_only_where_the_slots_divide_it(
+    kiln: Workspace, items: int, in_step: bool, halves: bool
+) -> None:
     design = edited(kiln, SetLoopItems("ADC 1", items))
     loop = loop_timing(design, design.project.chains[0])
     assert (loop.in_step, loop.halves_in_step) == (in_step, halves)

@@ -27,6 +27,7 @@ FloatArray = NDArray[np.float64]
 WEAKEST_FIT = 0.5
 MOST_SAMPLES = 200_000
 PINNED_SHARE = 0.02
+OWN_LEVEL_RATIO = 2.0
 LOOSE_OHM = FLOATING_OHM / 10
 """A source that charges the capacitor this slowly is taken for no source at all."""
 MAINS_HZ = (50.0, 60.0)
@@ -138,6 +139,9 @@ def _sampling_too_short(case: _Case) -> LikelyCause | None:
     if points is None or not _is_off(case):
         return None
     line = fit_line(*points)
+    by_level = fit_line(case.settled_v, case.measured_v - case.settled_v)
+    if 1 - line.share > OWN_LEVEL_RATIO * (1 - by_level.share):
+        return None  # the error follows the signal's own level far better than its neighbour
     place = case.chain.places_of(case.signal.name)[0]
     settling = slot_settling(case.take.workspace, case.chain, place)
     if settling.needed_s is None or not 1e-4 < line.slope < 1 or _implied_ohm(case, line.slope) >= LOOSE_OHM:
@@ -245,7 +249,8 @@ def _input_beyond_reference(case: _Case) -> LikelyCause | None:
     scale = chain_scale(case.take.workspace, case.chain)
     count = len(case.measured_v)
     top = (scale.highest_code - 1) * scale.lsb_v
-    at_top = float(np.count_nonzero(case.measured_v >= top)) / count
+    full_v = (scale.highest_code + 0.5) * scale.lsb_v  # codes beyond are no codes of this converter
+    at_top = float(np.count_nonzero((case.measured_v >= top) & (case.measured_v <= full_v))) / count
     at_zero = float(np.count_nonzero(case.measured_v <= 0)) / count
     share, end, edge = max((at_top, "full scale", top), (at_zero, "zero", 0.0))
     if share < PINNED_SHARE:

@@ -1,0 +1,103 @@
+"""A real window with the demo project, off the screen."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
+from pytestqt.qtbot import QtBot
+
+from tests.conftest import KILN
+from wattigram.desktop.app import make_app, make_window
+from wattigram.desktop.window import MainWindow
+
+Wait = Callable[[Callable[[], bool]], None]
+
+
+@pytest.fixture(scope="session")
+def qapp_cls() -> type[QApplication]:
+    return QApplication
+
+
+@pytest.fixture
+def project(tmp_path: Path) -> Path:
+    """A copy of the demo project that may be written."""
+    path = tmp_path / "studio-kiln.wattigram.toml"
+    path.write_text(KILN.read_text())
+    return path
+
+
+@pytest.fixture
+def open_window(
+    qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[Callable[[Path], MainWindow]]:
+    """Opens windows that share one settings folder, and closes them."""
+    monkeypatch.setenv("WATTIGRAM_CONFIG", str(tmp_path / "config"))
+    windows: list[MainWindow] = []
+
+    def open_(path: Path) -> MainWindow:
+        app = make_app()
+        window = make_window(app, path)
+        windows.append(window)
+        window.show()
+        qtbot.waitExposed(window)
+        QApplication.processEvents()
+        return window
+
+    yield open_
+    for window in windows:
+        window.close()
+        window.deleteLater()
+    QApplication.processEvents()
+
+
+@pytest.fixture
+def window(open_window: Callable[[Path], MainWindow], project: Path) -> MainWindow:
+    return open_window(project)
+
+
+@pytest.fixture
+def wait(qtbot: QtBot) -> Wait:
+    """Waits until something has come about; never sleeps a fixed time."""
+
+    def wait_(reached: Callable[[], bool]) -> None:
+        qtbot.waitUntil(reached, timeout=20_000)
+
+    return wait_
+
+
+def point(where: QPointF | QPoint) -> QPoint:
+    return where.toPoint() if isinstance(where, QPointF) else where
+
+
+def click(widget: QWidget, where: QPointF | QPoint, button: Qt.MouseButton = Qt.MouseButton.LeftButton) -> None:
+    QTest.mouseClick(widget, button, Qt.KeyboardModifier.NoModifier, point(where))
+
+
+def drag(widget: QWidget, begin: QPointF, *stations: QPointF) -> None:
+    """Press, move through every station, let go at the last."""
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point(begin))
+    for station in stations:
+        QTest.mouseMove(widget, point(station))
+        QApplication.processEvents()
+    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point(stations[-1]))
+    QApplication.processEvents()
+
+
+def type_text(widget: QWidget, text: str, end: Qt.Key | None = Qt.Key.Key_Return) -> None:
+    """Replace the text of a field and press a key."""
+    widget.setFocus()
+    widget.selectAll()  # type: ignore[attr-defined]
+    QTest.keyClicks(widget, text)
+    if end is not None:
+        QTest.keyClick(widget, end)
+    QApplication.processEvents()
+
+
+def press(widget: QWidget, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    QTest.keyClick(widget, key, modifier)
+    QApplication.processEvents()
