@@ -36,7 +36,18 @@ def test_check_gives_the_agreed_keys() -> None:
     first = found["converters"][0]
     assert {"name", "clock_hz", "period_s", "busy_s", "slack_s", "slots"} <= set(first)
     assert first["busy_s"] == 11.625e-6
-    keys = ["signal", "pin", "sampling_s", "conversion_s", "start_s", "held_s", "rate_hz", "reduced_rate_hz", "lsb_v", "settling_error_lsb"]
+    keys = [
+        "signal",
+        "pin",
+        "sampling_s",
+        "conversion_s",
+        "start_s",
+        "held_s",
+        "rate_hz",
+        "reduced_rate_hz",
+        "lsb_v",
+        "settling_error_lsb",
+    ]
     assert set(keys) <= set(first["slots"][0])
     assert first["slots"][1]["held_s"] == 5.40625e-6
     assert first["slots"][1]["reduced_rate_hz"] == 625.0

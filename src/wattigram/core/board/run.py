@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from concurrent.futures import Executor
 from fractions import Fraction
-from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -13,7 +12,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.board.effective import EffectiveBench, EffectiveConfig, EffectiveConverter
 from wattigram.core.board.firmware import Tap
-from wattigram.core.board.synth import ConverterSynth
+from wattigram.core.board.synth import ConverterSynth, codes_on
 from wattigram.core.link import FLAG_FIRST, FLAG_TAIL, REDUCED_STREAM, FrameType, encode_frame
 
 _ITEM_DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}
@@ -35,20 +34,6 @@ class _Channel:
         self.handed_over = 0
         self.pending: NDArray[np.int32] = np.empty(0, dtype=np.int32)
         self.reduced = [0] * len(self.taps)
-
-    def codes_until(self, end: int, executor: Executor | None) -> NDArray[np.int32]:
-        """Codes of the cycles not done yet; whole blocks are shared out among the synths."""
-        block = self.synths[0].block_cycles
-        cuts = [self.cycles, *range((self.cycles // block + 1) * block, end, block), end]
-        if executor is None or len(self.synths) == 1:
-            return self.synths[0].codes(self.cycles, end)
-        spans = list(pairwise(cuts))
-
-        def share(worker: int) -> list[NDArray[np.int32]]:
-            return [self.synths[worker].codes(*span) for span in spans[worker :: len(self.synths)]]
-
-        shares = list(executor.map(share, range(len(self.synths))))
-        return np.concatenate([shares[index % len(shares)][index // len(shares)] for index in range(len(spans))])
 
 
 class Run:
@@ -102,7 +87,7 @@ class Run:
         frames: list[bytes] = []
         for channel in self._channels:
             end = max(channel.cycles, -(-self.ticks // channel.config.cycle_ticks))
-            codes = channel.codes_until(end, executor)
+            codes = codes_on(channel.synths, channel.cycles, end, executor)
             channel.cycles = end
             frames += self._hand_over(channel, codes, last=False)
         return frames

@@ -6,7 +6,9 @@ that a run depends neither on threads nor on the pieces in which it is asked for
 
 from __future__ import annotations
 
+from concurrent.futures import Executor
 from fractions import Fraction
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,9 +30,9 @@ class ConverterSynth:
     ) -> None:
         self._converter = converter
         self._key = (seed, index)
-        self._slots = len(converter.slots)
-        self.block_cycles = max(1, BLOCK_SAMPLES // self._slots)
-        self._piece_cycles = max(1, PIECE_SAMPLES // self._slots)
+        self.slots = len(converter.slots)
+        self.block_cycles = max(1, BLOCK_SAMPLES // self.slots)
+        self._piece_cycles = max(1, PIECE_SAMPLES // self.slots)
         self._period_s = Fraction(converter.cycle_ticks, tick_hz)
         self._tick_hz = tick_hz
         self._noise: Float32Array | None = None
@@ -45,9 +47,9 @@ class ConverterSynth:
         carry = np.array(bench.carry[self._index], dtype=np.float64)
         self._powers = self._carry_powers(carry)
         reach = (1 << len(self._powers)) - 1
-        self._halo = -(-reach // self._slots)
+        self._halo = -(-reach // self.slots)
         rows = self._piece_cycles + self._halo
-        samples = rows * self._slots
+        samples = rows * self.slots
         self._take = np.tile((1 - carry).astype(np.float32), rows)
         self._tiles = [np.tile(power, rows) for power in self._powers]
         self._drives = [
@@ -78,30 +80,31 @@ class ConverterSynth:
         while product.max() > NEGLIGIBLE_CARRY and distance <= 4096:
             # Tiny factors are cut off: products that leave float32's normal range are ten times slower.
             powers.append(np.where(product > NEGLIGIBLE_CARRY, product, 0.0).astype(np.float32))
-            product = product * np.roll(np.resize(product, self._slots), distance)
+            product = product * np.roll(np.resize(product, self.slots), distance)
             distance *= 2
         return powers
 
-    def codes(self, begin_cycle: int, end_cycle: int) -> NDArray[np.int32]:
+    def codes(self, begin_cycle: int, end_cycle: int, out: NDArray[np.int32] | None = None) -> NDArray[np.int32]:
         """Codes of cycles ``begin_cycle`` to ``end_cycle``, slot after slot.
 
         Returns
         -------
         ((end − begin) · slots,) int32
         """
-        out = np.empty((end_cycle - begin_cycle) * self._slots, dtype=np.int32)
+        if out is None:
+            out = np.empty((end_cycle - begin_cycle) * self.slots, dtype=np.int32)
         cycle = begin_cycle
         while cycle < end_cycle:
             block = cycle // self.block_cycles
             stop = min(end_cycle, (block + 1) * self.block_cycles, cycle + self._piece_cycles)
-            piece = out[(cycle - begin_cycle) * self._slots : (stop - begin_cycle) * self._slots]
+            piece = out[(cycle - begin_cycle) * self.slots : (stop - begin_cycle) * self.slots]
             self._piece(block, cycle - block * self.block_cycles, stop - block * self.block_cycles, piece)
             cycle = stop
         return out
 
     def _piece(self, block: int, begin: int, end: int, out: NDArray[np.int32]) -> None:
         """One piece within a block; ``begin`` and ``end`` are cycles from the block's start."""
-        slots, halo = self._slots, self._halo
+        slots, halo = self.slots, self._halo
         samples = (end - begin + halo) * slots
         held, other = self._work[0, :samples], self._work[1, :samples]
         block_cycle = block * self.block_cycles
@@ -136,7 +139,30 @@ class ConverterSynth:
         if self._noise is None or self._noise_block != block:
             generator = np.random.Generator(np.random.SFC64([*self._key, block]))
             if self._noise is None:
-                self._noise = np.empty(self.block_cycles * self._slots, dtype=np.float32)
+                self._noise = np.empty(self.block_cycles * self.slots, dtype=np.float32)
             generator.standard_normal(dtype=np.float32, out=self._noise)
             self._noise_block = block
         return self._noise
+
+
+def codes_on(synths: list[ConverterSynth], begin: int, end: int, executor: Executor | None) -> NDArray[np.int32]:
+    """Codes of a range of cycles, whole blocks shared out among synths of the same converter.
+
+    Returns
+    -------
+    ((end − begin) · slots,) int32, the same for any number of synths
+    """
+    if executor is None or len(synths) == 1:
+        return synths[0].codes(begin, end)
+    block = synths[0].block_cycles
+    cuts = [begin, *range((begin // block + 1) * block, end, block), end]
+    spans = list(pairwise(cuts))
+    slots = synths[0].slots
+    out = np.empty((end - begin) * slots, dtype=np.int32)
+
+    def share(worker: int) -> None:
+        for first, last in spans[worker :: len(synths)]:
+            synths[worker].codes(first, last, out[(first - begin) * slots : (last - begin) * slots])
+
+    list(executor.map(share, range(len(synths))))
+    return out

@@ -1,0 +1,109 @@
+"""Painting, editing and starting, against the least that Qt needs."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+
+from bench.harness import Row, compare
+
+KILN = Path(__file__).parents[1] / "examples" / "studio-kiln"
+TRACES, WIDTH, HEIGHT = 16, 900, 600
+SHOWN = """
+import sys
+from pathlib import Path
+from wattigram.desktop.app import make_app, make_window
+app = make_app()
+window = make_window(app, Path(sys.argv[1]))
+window.show()
+app.processEvents()
+"""
+LEAST = "import PyQt6.QtWidgets, numpy"
+
+
+def window_rows() -> Iterator[Row]:
+    """Repaint of 16 traces, an edit, and the window shown."""
+    from PyQt6.QtCore import QLineF
+    from PyQt6.QtGui import QImage, QPainter, QPen
+
+    from wattigram.core.design.edits import SetSampling
+    from wattigram.desktop.app import make_app, make_window
+    from wattigram.desktop.widgets.drawing import LineBuffer, fill_trace
+
+    os.environ["WATTIGRAM_CONFIG"] = tempfile.mkdtemp(prefix="wattigram-bench-")
+    app = make_app()
+    rng = np.random.default_rng(0)
+    middles = (np.arange(TRACES) + 0.5) * HEIGHT / TRACES
+    lows = [middle + rng.normal(0, 12, WIDTH) for middle in middles]
+    highs = [low - rng.uniform(2, 20, WIDTH) for low in lows]
+    x = np.arange(WIDTH, dtype=np.float64)
+    image = QImage(WIDTH, HEIGHT, QImage.Format.Format_RGB32)
+    prebuilt = [
+        [QLineF(float(a), float(b), float(a), float(c)) for a, b, c in zip(x, low, high, strict=True)]
+        for low, high in zip(lows, highs, strict=True)
+    ]
+    pen = QPen()
+    pen.setWidthF(1.0)
+
+    def bound() -> None:
+        image.fill(0xFFFFFF)
+        painter = QPainter(image)
+        painter.setPen(pen)
+        for lines in prebuilt:
+            painter.drawLines(lines)
+        painter.end()
+
+    buffers = [LineBuffer() for _ in range(TRACES)]
+
+    def ours() -> None:
+        image.fill(0xFFFFFF)
+        painter = QPainter(image)
+        painter.setPen(pen)
+        for buffer, low, high in zip(buffers, lows, highs, strict=True):
+            fill_trace(buffer, x, low, high)
+            buffer.draw(painter)
+        painter.end()
+
+    yield compare("repaint of 16 traces, 900 × 600", "drawLines of prebuilt lines", 1.3, ours, bound)
+    window = make_window(app, KILN)
+    window.show()
+    app.processEvents()
+    state = {"cycles": 384}
+
+    def edit() -> None:
+        state["cycles"] = 384 if state["cycles"] == 32 else 32
+        window.document.edit(SetSampling("ADC 1", 2, state["cycles"], "Door latch"))
+        app.processEvents()
+
+    frame = _Frame()
+    yield compare("an edit: timing, findings, band, repaint", "one frame of 16 ms", 1.0, edit, frame.wait)
+    window.document.stack.setClean()
+    window.close()
+    environment = os.environ | {"QT_QPA_PLATFORM": "offscreen"}
+
+    def run(code: str) -> None:
+        subprocess.run([sys.executable, "-c", code, str(KILN)], env=environment, check=True, capture_output=True)
+
+    yield compare(
+        "window shown, demo project in it",
+        "process that imports Qt and NumPy",
+        1.4,
+        lambda: run(SHOWN),
+        lambda: run(LEAST),
+    )
+
+
+class _Frame:
+    """One display frame, as a bound."""
+
+    def wait(self) -> None:
+        """Take 16 ms."""
+        import time
+
+        time.sleep(0.016)
