@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPen
@@ -91,8 +92,9 @@ def theme() -> Theme:
     return _current
 
 
+@lru_cache(maxsize=512)
 def color(value: str, alpha: int = 255) -> QColor:
-    """A colour, perhaps seen through."""
+    """A colour, perhaps seen through; not to be changed by who gets it."""
     shade = QColor(value)
     shade.setAlpha(alpha)
     return shade
@@ -111,11 +113,13 @@ def signal_pen(index: int, width: float = 1.4) -> QPen:
     return pen
 
 
+@lru_cache(maxsize=16)
 def _family(*names: str) -> str:
     known = set(QFontDatabase.families())
     return next((name for name in names if name in known), "")
 
 
+@lru_cache(maxsize=64)
 def text_font(points: float = 0.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The interface's font; sizes are relative to what the user has set."""
     font = QFont(QApplication.font())
@@ -125,6 +129,7 @@ def text_font(points: float = 0.0, weight: QFont.Weight = QFont.Weight.Normal) -
     return font
 
 
+@lru_cache(maxsize=64)
 def number_font(points: float = 0.0, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """Monospaced, with figures of equal width."""
     font = QFont(_family("JetBrains Mono", "DejaVu Sans Mono") or "monospace")
@@ -134,9 +139,10 @@ def number_font(points: float = 0.0, weight: QFont.Weight = QFont.Weight.Normal)
     return font
 
 
+@lru_cache(maxsize=1)
 def heading_font() -> QFont:
     """Small letters, widely spaced, for headings in capitals."""
-    font = text_font(-1.5, QFont.Weight.DemiBold)
+    font = QFont(text_font(-1.5, QFont.Weight.DemiBold))
     font.setLetterSpacing(QFont.SpacingType.AbsoluteSpacing, 1.0)
     return font
 
@@ -149,6 +155,8 @@ def apply_theme(app: QApplication, chosen: Theme, points: float = 9.5) -> None:
     font = QFont(family) if family else QFont(app.font())
     font.setPointSizeF(points)
     app.setFont(font)
+    for made in (text_font, number_font, heading_font):
+        made.cache_clear()
     app.setStyleSheet(_stylesheet(chosen))
 
 

@@ -56,6 +56,7 @@ class MainWindow(QMainWindow):
         self._jobs: list[Job] = []
         self._proves_after_stop = False
         self._sizes_known = False
+        self._is_closed = False
         self._build()
         self.actions_list = Actions(self)
         self.files = ProjectFiles(self, document, settings, self.notice, self.actions_list)
@@ -364,6 +365,10 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Keep what must be kept; nothing is asked, unsaved work is offered next time."""
+        if self._is_closed:
+            super().closeEvent(event)
+            return
+        self._is_closed = True
         self.document.flush_recovery()
         if not self.isMaximized():
             self.settings.set("size", f"{self.width()}x{self.height()}")
@@ -376,6 +381,8 @@ class MainWindow(QMainWindow):
             job.cancel()
         for job in list(self._jobs):
             job.wait()
+        # The stack says once more that it is clean while it is taken apart; nobody is left to hear it.
+        self.document.stack.cleanChanged.disconnect(self._on_clean)
         self.board.close()
         self.takes_page.close_take()
         super().closeEvent(event)

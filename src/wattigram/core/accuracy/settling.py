@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from wattigram.core.accuracy.scale import chain_scale
 from wattigram.core.bench import resolve_source, source_extent_v
 from wattigram.core.design.model import Chain
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing import cycle_timing
 
 
@@ -69,6 +69,7 @@ class SlotSettling:
         return self.full_scale_error_lsb <= 0.5
 
 
+@worked_out_once
 def slot_settling(workspace: Workspace, chain: Chain, place: int, sampling_cycles: int | None = None) -> SlotSettling:
     """Settling of one slot, as designed or with another sampling time.
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from fractions import Fraction
-from functools import cached_property
+from functools import cached_property, wraps
 from pathlib import Path
+from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
 from wattigram.core.design.file import build_mark, load_project, parse_project
 from wattigram.core.design.model import Chain, Project
@@ -15,10 +17,11 @@ from wattigram.core.part import Converter, Part, find_part
 
 @dataclass(frozen=True)
 class Workspace:
-    """What every calculation starts from."""
+    """What every calculation starts from. It never changes, so what follows from it is worked out once."""
 
     project: Project
     part: Part
+    _known: dict[tuple[object, ...], Any] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
     def bus_clock_hz(self) -> Fraction:
@@ -42,6 +45,28 @@ class Workspace:
         converter = self.part.converter(chain.converter)
         assert converter is not None
         return converter
+
+
+Params = ParamSpec("Params")
+Result = TypeVar("Result")
+
+
+def worked_out_once(
+    function: Callable[Concatenate[Workspace, Chain, Params], Result],
+) -> Callable[Concatenate[Workspace, Chain, Params], Result]:
+    """Keep the answers of a function of a workspace and one of its chains with the workspace."""
+
+    @wraps(function)
+    def lookup(workspace: Workspace, chain: Chain, *args: Params.args, **named: Params.kwargs) -> Result:
+        if named or not any(chain is own for own in workspace.project.chains):
+            return function(workspace, chain, *args, **named)
+        key = (function, chain.converter, *args)
+        if key not in workspace._known:
+            workspace._known[key] = function(workspace, chain, *args, **named)
+        answer: Result = workspace._known[key]
+        return answer
+
+    return cast("Callable[Concatenate[Workspace, Chain, Params], Result]", lookup)
 
 
 def part_faults(project: Project, part: Part) -> tuple[str, ...]:

@@ -7,7 +7,7 @@ from fractions import Fraction
 from functools import cached_property
 
 from wattigram.core.design.model import Chain
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.timer import TimerSetting, chain_timer
 
 
@@ -23,12 +23,12 @@ class SlotTiming:
     rate_hz: Fraction
     """Samples per second of the slot's signal, all of its slots counted."""
 
-    @property
+    @cached_property
     def held_s(self) -> Fraction:
         """The instant whose voltage becomes the code."""
         return self.start_s + self.sampling_s
 
-    @property
+    @cached_property
     def end_s(self) -> Fraction:
         """The instant at which the code is ready."""
         return self.held_s + self.conversion_s
@@ -43,7 +43,7 @@ class CycleTiming:
     timer: TimerSetting
     slots: tuple[SlotTiming, ...]
 
-    @property
+    @cached_property
     def period_s(self) -> Fraction:
         """Exact time from trigger to trigger."""
         return self.timer.period_s
@@ -53,22 +53,23 @@ class CycleTiming:
         """From the trigger to the last code."""
         return self.slots[-1].end_s
 
-    @property
+    @cached_property
     def slack_s(self) -> Fraction:
         """What is left of the period; negative when the next trigger comes too early."""
         return self.period_s - self.busy_s
 
-    @property
+    @cached_property
     def triggers_per_cycle(self) -> int:
         """Triggers from one cycle to the next: those that come while it is busy are missed."""
         return max(1, -(-self.busy_s // self.period_s))
 
-    @property
+    @cached_property
     def cycle_rate_hz(self) -> Fraction:
         """Cycles per second, missed triggers taken into account."""
         return 1 / (self.period_s * self.triggers_per_cycle)
 
 
+@worked_out_once
 def cycle_timing(workspace: Workspace, chain: Chain) -> CycleTiming:
     """Exact timing of a chain's cycle."""
     converter = workspace.converter(chain)

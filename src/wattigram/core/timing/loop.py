@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.design.model import Chain
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.cycle import cycle_timing
 
 
@@ -51,6 +51,7 @@ class LoopTiming:
         return self.items % (2 * self.slots) == 0
 
 
+@worked_out_once
 def loop_timing(workspace: Workspace, chain: Chain) -> LoopTiming:
     """Layout and timing of a chain's loop."""
     cycle = cycle_timing(workspace, chain)

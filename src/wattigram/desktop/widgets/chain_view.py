@@ -60,6 +60,7 @@ class ChainView(QWidget):
         self._layout: ChainLayout | None = None
         self._selection = Selection()
         self._hover: Selection | None = None
+        self._looks: dict[tuple[str, int], tuple[object, ...]] = {}
         self._painters: dict[tuple[str, int], StreamPainter] = {}
 
     def show_workspace(self, workspace: Workspace, findings: tuple[Finding, ...]) -> None:
@@ -76,8 +77,39 @@ class ChainView(QWidget):
                 names = [slot.signal for slot in chain.slots]
             for name in names:
                 self._findings.setdefault((name, facet), finding)
+        before = self._layout
         self._lay_out()
-        self.update()
+        looks = {(row.signal.name, row.place): self._look(row) for row in self._layout.rows} if self._layout else {}
+        if (
+            self._layout is None
+            or before is None
+            or [row.rect for row in before.rows] != [row.rect for row in self._layout.rows]
+        ):
+            self.update()
+        else:
+            for row in self._layout.rows:
+                if looks[row.signal.name, row.place] != self._looks.get((row.signal.name, row.place)):
+                    self.update(row.rect.toAlignedRect().adjusted(0, 0, 1, 1))
+            for yoke in self._layout.yokes:
+                self.update(yoke.rect.toAlignedRect())
+        self._looks = looks
+
+    def _look(self, row: RowItem) -> tuple[object, ...]:
+        """All that a row's picture depends on but its stream: rows that look the same are not painted again."""
+        assert self._workspace is not None
+        texts = chain_text.cells(self._workspace, row.chain, row.signal, row.place, self._snapshot)
+        shares = chain_text.slot_shares(self._workspace, row.chain, row.place) if row.chain else (0.0, 0.0)
+        own = tuple(self._findings.get((row.signal.name, facet)) for facet in FACETS)
+        wiring = self._workspace.project.wiring(row.signal.pin)
+        return (
+            tuple(texts.items()),
+            shares,
+            own,
+            row.index,
+            row.signal,
+            wiring,
+            row.chain.converter if row.chain else "",
+        )
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Show what the board has sent; only streams and readings are painted anew."""

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6 import sip
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 
 from wattigram.desktop.theme import MARKERS, signal_color
 
@@ -151,9 +152,28 @@ def draw_verdict(
 
 
 def elide(painter: QPainter, rect: QRectF, text: str, flags: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> None:
-    """One line of text, shortened where it does not fit."""
-    shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(0, int(rect.width())))
-    painter.drawText(rect, flags | Qt.AlignmentFlag.AlignVCenter, shown)
+    """One line of text, shortened where it does not fit; in the middle of the rectangle's height."""
+    font = painter.font()
+    shown, width, drop = _measured(font.key(), text, max(0, int(rect.width())))
+    left = rect.left()
+    if flags & Qt.AlignmentFlag.AlignRight:
+        left = rect.right() - width
+    elif flags & Qt.AlignmentFlag.AlignHCenter:
+        left = rect.center().x() - width / 2
+    painter.drawText(QPointF(left, rect.center().y() + drop), shown)
+
+
+@lru_cache(maxsize=4096)
+def _measured(font_key: str, text: str, room: int) -> tuple[str, float, float]:
+    """(text that fits, its width, baseline below the middle).
+
+    The same texts are painted thirty times a second; measuring and laying them out is what takes the time.
+    """
+    font = QFont()
+    font.fromString(font_key)
+    metrics = QFontMetricsF(font)
+    shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, room)
+    return shown, metrics.horizontalAdvance(shown), (metrics.ascent() - metrics.descent()) / 2
 
 
 def nice_ticks(low: float, high: float, most: int) -> list[float]:

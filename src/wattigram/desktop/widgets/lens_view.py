@@ -36,6 +36,8 @@ class LensView(QWidget):
         self._begin_s = 0.0
         self._span_s = 0.0
         self._is_fitted = True
+        self._graph_key: tuple[object, ...] = ()
+        self._graph_rect = QRectF()
         self._is_dragged = False
 
     def show_workspace(self, workspace: Workspace) -> None:
@@ -82,6 +84,12 @@ class LensView(QWidget):
         return max(17.0, min(line * 2.6, (self.height() - 2 * line - 22) / lanes))
 
     def _graph(self) -> QRectF:
+        key = (self.width(), self.height(), len(self._cycles), self.font().key())
+        if self._graph_key != key:
+            self._graph_key, self._graph_rect = key, self._make_graph()
+        return self._graph_rect
+
+    def _make_graph(self) -> QRectF:
         line = float(self.fontMetrics().height())
         left = self.fontMetrics().horizontalAdvance("Processor") + 22.0
         return QRectF(left, line + 12, max(40.0, self.width() - left - 14), self._lane_height * (3 + len(self._cycles)))

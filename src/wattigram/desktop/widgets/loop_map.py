@@ -25,14 +25,17 @@ class LoopMap(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Loops in memory")
         self._workspace: Workspace | None = None
+        self._dress = theme()
         self._places: dict[str, int] = {}
         self._images: dict[str, tuple[QImage, int]] = {}
 
     def show_workspace(self, workspace: Workspace) -> None:
         """Show the loops of a design."""
-        self._workspace = workspace
-        self._images.clear()
-        self.update()
+        before, self._workspace = self._workspace, workspace
+        if before is None or _content(before) != _content(workspace) or self._dress is not theme():
+            self._dress = theme()
+            self._images.clear()
+            self.update()
 
     def show_places(self, places: dict[str, int]) -> None:
         """Where each loop is being written, in items from its start."""
@@ -122,6 +125,12 @@ class LoopMap(QWidget):
         image = QImage(pixels.tobytes(), per_row, rows, per_row * 4, QImage.Format.Format_ARGB32).copy()
         self._images[chain.loop.name] = (image, per_row)
         return image, per_row
+
+
+def _content(workspace: Workspace) -> list[object]:
+    """All that the picture depends on."""
+    names = [signal.name for signal in workspace.project.signals]
+    return [names, *((chain.loop, [slot.signal for slot in chain.slots]) for chain in workspace.project.chains)]
 
 
 def _faded(shade: QColor) -> QColor:
