@@ -13,7 +13,7 @@ import pytest
 
 from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.design.edits import Edit, SetSampling, apply_edit
-from wattigram.core.session import record
+from wattigram.core.session import record_run
 from wattigram.core.take import Take, open_take
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -53,7 +53,7 @@ def take_of(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Callable[..., 
         key = f"{workspace.project!r} {seconds}"
         if key not in made:
             path = folder / f"{len(made)}.h5"
-            record(workspace, seconds, path, fast=True)
+            record_run(workspace, seconds, path, fast=True)
             made[key] = open_take(path)
         return made[key]
 

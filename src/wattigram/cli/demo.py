@@ -17,7 +17,7 @@ from wattigram.core.design import Workspace, open_workspace, save_project
 from wattigram.core.design.edits import apply_edit
 from wattigram.core.errors import WattigramError
 from wattigram.core.proof import Proof, prove, write_html, write_junit
-from wattigram.core.session import record
+from wattigram.core.session import record_run
 from wattigram.core.take import open_take
 
 EXAMPLE = Path(__file__).parents[3] / "examples" / "studio-kiln"
@@ -62,7 +62,7 @@ def run_headless(out: Path) -> bool:
 def _take_and_prove(workspace: Workspace, out: Path, name: str) -> Proof:
     progress = Progress(f"Recording the {name} take")
     path = out / f"{name}-take.h5"
-    outcome = record(workspace, DEMO_S, path, fast=True, progress=progress)
+    outcome = record_run(workspace, DEMO_S, path, fast=True, progress=progress)
     progress.done()
     with open_take(path) as take:
         proof = prove(workspace, take)

@@ -11,7 +11,7 @@ import typer
 from wattigram.cli.progress import Progress
 from wattigram.core.design import open_workspace
 from wattigram.core.errors import WattigramError
-from wattigram.core.session import record
+from wattigram.core.session import record_run
 
 LONGEST_RUN_S = 30 * 86_400
 
@@ -31,7 +31,7 @@ def run(
             f"A run of {seconds:g} s is not possible.", cure=f"Choose above 0 and at most {LONGEST_RUN_S} s."
         )
     progress = Progress("Recording")
-    outcome = record(open_workspace(project), seconds, out, board=board, fast=fast, seed=seed, progress=progress)
+    outcome = record_run(open_workspace(project), seconds, out, board=board, fast=fast, seed=seed, progress=progress)
     progress.done()
     if as_json:
         values = dataclasses.asdict(outcome) | {"take": str(outcome.take)}

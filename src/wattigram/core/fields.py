@@ -34,6 +34,7 @@ class Strict(BaseModel):
         serialize_by_alias=True,
         arbitrary_types_allowed=True,
         allow_inf_nan=False,
+        defer_build=True,
     )
 
     def changed(self, **updates: Any) -> Self:

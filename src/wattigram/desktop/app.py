@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import sys
+import threading
+from importlib import import_module
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
@@ -15,6 +17,7 @@ from wattigram.desktop.settings import Settings
 from wattigram.desktop.theme import DARK, LIGHT, apply_theme
 from wattigram.desktop.window import MainWindow
 
+WARM_UP_MS = 400
 EXAMPLE = Path(__file__).parents[3] / "examples" / "studio-kiln" / "studio-kiln.wattigram.toml"
 
 
@@ -58,11 +61,18 @@ def make_window(app: QApplication, path: Path | None) -> MainWindow:
     return window
 
 
+def warm_up() -> None:
+    """Load what the window started without, before somebody waits for it."""
+    for module in ("wattigram.core.session.live", "wattigram.desktop.prover", "wattigram.desktop.pages.takes_page"):
+        import_module(module)
+
+
 def run_app(path: Path | None, autorun: bool = False) -> int:
     """Show the window until it is closed."""
     app = make_app()
     window = make_window(app, path)
     window.show()
+    QTimer.singleShot(WARM_UP_MS, lambda: threading.Thread(target=warm_up, daemon=True).start())
     # The demo runs at once; any project of the user's own only when asked to.
     if autorun or window.document.path == EXAMPLE:
         QTimer.singleShot(0, window.board.start)

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wattigram.core.design import Workspace
-from wattigram.core.session import LiveSession, Snapshot, ViewRequest
+from wattigram.core.session import Snapshot, ViewRequest
+
+if TYPE_CHECKING:
+    from wattigram.core.session import LiveSession
 
 RESTART_MS = 350
 
@@ -91,6 +95,8 @@ class LiveBoard(QObject):
 
     def _connect(self) -> None:
         if self._session is None:
+            from wattigram.core.session import LiveSession  # late: the window starts without it
+
             self._generation += 1
             arrived, generation = self._arrived, self._generation
             self._session = LiveSession(self._workspace, self.address, lambda shot: arrived.emit(generation, shot))

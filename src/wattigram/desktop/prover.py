@@ -9,7 +9,7 @@ from pathlib import Path
 from wattigram.core.bench import resolve_source, source_span_s
 from wattigram.core.design import Workspace
 from wattigram.core.proof import Evidence, Proof, evidence_for, prove, write_html
-from wattigram.core.session import record
+from wattigram.core.session import record_run
 from wattigram.core.take import open_take
 
 SHORTEST_S, LONGEST_S = 2.0, 30.0
@@ -27,13 +27,6 @@ class Proved:
     heading: str
 
 
-def next_take_path(folder: Path) -> Path:
-    """A name for the next take: "take 12.h5"."""
-    folder.mkdir(parents=True, exist_ok=True)
-    numbers = [int(path.stem[5:]) for path in folder.glob("take *.h5") if path.stem[5:].isdigit()]
-    return folder / f"take {max(numbers, default=0) + 1}.h5"
-
-
 def proof_seconds(workspace: Workspace) -> float:
     """Long enough that every source shows what it does more than twice."""
     project = workspace.project
@@ -44,7 +37,7 @@ def proof_seconds(workspace: Workspace) -> float:
 def record_and_prove(workspace: Workspace, address: str, path: Path, progress: Callable[[float], None]) -> Proved:
     """Run the board, record, and judge; the virtual board runs as fast as it can."""
     seconds = proof_seconds(workspace)
-    record(
+    record_run(
         workspace, seconds, path, board=address, fast=address == "virtual", progress=lambda share: progress(share * 0.6)
     )
     return prove_take(workspace, path, lambda share: progress(0.6 + share * 0.4))

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
+from types import ModuleType
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from wattigram.core.proof import LikelyCause
-from wattigram.core.take import export_csv, open_take
 from wattigram.desktop.document import Document
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
-from wattigram.desktop.prover import Proved, next_take_path, prove_take, record_and_prove, write_report
-from wattigram.desktop.settings import takes_folder
+from wattigram.desktop.settings import next_take_path, takes_folder
+
+if TYPE_CHECKING:
+    from wattigram.core.proof import LikelyCause
+    from wattigram.desktop.prover import Proved
 
 
 class Proving(QObject):
@@ -58,13 +62,13 @@ class Proving(QObject):
             workspace, address = self._document.workspace, self._board.address
             self._start(
                 f"Recording and judging {path.stem}",
-                lambda progress: record_and_prove(workspace, address, path, progress),
+                lambda progress: _prover().record_and_prove(workspace, address, path, progress),
             )
 
     def prove(self, path: Path) -> None:
         """Judge a take that is there."""
         workspace = self._document.workspace
-        self._start(f"Judging {path.stem}", lambda progress: prove_take(workspace, path, progress))
+        self._start(f"Judging {path.stem}", lambda progress: _prover().prove_take(workspace, path, progress))
 
     def cure_and_prove(self, cause: LikelyCause) -> None:
         """Apply a likely cause's cure and prove again."""
@@ -78,7 +82,7 @@ class Proving(QObject):
         if proved is None:
             self.said.emit("There is no proof to report yet. Record and prove first (F6).")
             return
-        job = Job("Writing the report", lambda progress: write_report(proved, path, progress), self)
+        job = Job("Writing the report", lambda progress: _prover().write_report(proved, path, progress), self)
         job.finished.connect(lambda written: self.said.emit(f"The report is in {written}."))
         self._run(job)
 
@@ -86,6 +90,8 @@ class Proving(QObject):
         """Write a take as a table."""
 
         def work(progress: Callable[[float], None]) -> int:
+            from wattigram.core.take import export_csv, open_take  # late, as in _prover
+
             with open_take(take) as opened:
                 return export_csv(opened, target, progress)
 
@@ -108,3 +114,8 @@ class Proving(QObject):
         if request == self._request:  # an older answer is dropped
             self.latest = proved
             self.proved.emit(proved)
+
+
+def _prover() -> ModuleType:
+    """The module that records and judges, loaded when it is first needed: the window starts without it."""
+    return import_module("wattigram.desktop.prover")

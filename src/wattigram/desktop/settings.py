@@ -27,6 +27,13 @@ def takes_folder(project: str) -> Path:
     return Path(data) / "takes" / safe
 
 
+def next_take_path(folder: Path) -> Path:
+    """A name for the next take: "take 12.h5"."""
+    folder.mkdir(parents=True, exist_ok=True)
+    numbers = [int(path.stem[5:]) for path in folder.glob("take *.h5") if path.stem[5:].isdigit()]
+    return folder / f"take {max(numbers, default=0) + 1}.h5"
+
+
 class Settings:
     """Typed access to the settings file."""
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QByteArray, QPoint, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
@@ -27,15 +28,17 @@ from wattigram.desktop.files import ProjectFiles, ask_save
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
 from wattigram.desktop.pages.chain_page import ChainPage
-from wattigram.desktop.pages.proof_page import ProofPage
-from wattigram.desktop.pages.takes_page import TakesPage
-from wattigram.desktop.prover import Proved
 from wattigram.desktop.proving import Proving
 from wattigram.desktop.settings import Settings
 from wattigram.desktop.theme import DARK, LIGHT, apply_theme, theme
 from wattigram.desktop.widgets.header import PAGES, Header
 from wattigram.desktop.widgets.notice import JobBar, Notice
 from wattigram.desktop.widgets.palette import Palette
+
+if TYPE_CHECKING:
+    from wattigram.desktop.pages.proof_page import ProofPage
+    from wattigram.desktop.pages.takes_page import TakesPage
+    from wattigram.desktop.prover import Proved
 
 CHAIN, TAKES, PROOF = range(3)
 
@@ -50,8 +53,6 @@ class MainWindow(QMainWindow):
         self.board = LiveBoard(document.workspace)
         self.header = Header()
         self.chain_page = ChainPage(document)
-        self.takes_page = TakesPage()
-        self.proof_page = ProofPage()
         self.proving = Proving(document, self.board)
         self._jobs: list[Job] = []
         self._proves_after_stop = False
@@ -77,7 +78,7 @@ class MainWindow(QMainWindow):
         self.notice = Notice(central)
         self.job_bar = JobBar(central)
         self.stack = QStackedWidget()
-        for page in (self.chain_page, self.takes_page, self.proof_page):
+        for page in (self.chain_page, QWidget(), QWidget()):
             self.stack.addWidget(page)
         for part in (self.header, self.notice, self.job_bar):
             column.addWidget(part)
@@ -102,10 +103,10 @@ class MainWindow(QMainWindow):
         add("Proof", "Record and prove", "F6", self.proving.record_and_prove)
         add("Proof", "Prove the take that is open", "Shift+F6", self.prove_open_take)
         add("Proof", "Write a report…", "Ctrl+P", self.report_dialog)
-        add("Proof", "Copy the proof as text", "", self.proof_page.copy_text)
+        add("Proof", "Copy the proof as text", "", lambda: self.proof_page.copy_text())
         add("Takes", "Open a take…", "Ctrl+T", self.open_take_dialog)
         add("Takes", "Export the take as a table…", "Ctrl+E", self._export_current)
-        add("Takes", "Copy the traces as a picture", "", self.takes_page.copy_picture)
+        add("Takes", "Copy the traces as a picture", "", lambda: self.takes_page.copy_picture())
         for number, name in enumerate(PAGES):
             add("View", f"Go to {name}", f"Alt+{number + 1}", partial(self.show_page, number))
         add("View", "Light or dark", "Ctrl+Shift+D", self.toggle_theme)
@@ -130,16 +131,45 @@ class MainWindow(QMainWindow):
         self.chain_page.complained.connect(self.notice.say)
         self.chain_page.views_changed.connect(self.board.request_views)
         self.chain_page.menu_wanted.connect(self._open_row_menu)
-        self.takes_page.complained.connect(self.notice.say)
-        self.takes_page.job_wanted.connect(self.run_job)
-        self.takes_page.open_wanted.connect(self.open_take_dialog)
-        self.takes_page.export_wanted.connect(self._export_dialog)
-        self.proof_page.prove_wanted.connect(self.proving.record_and_prove)
-        self.proof_page.report_wanted.connect(self.report_dialog)
-        self.proof_page.cure_wanted.connect(self.proving.cure_and_prove)
         self.proving.proved.connect(self._show_proved)
         self.proving.said.connect(self.notice.say)
         self.proving.job_wanted.connect(self.run_job)
+
+    @cached_property
+    def takes_page(self) -> TakesPage:
+        """The Takes page, made when it is first needed: the window starts without it."""
+        from wattigram.desktop.pages.takes_page import TakesPage
+
+        page = TakesPage()
+        page.complained.connect(self.notice.say)
+        page.job_wanted.connect(self.run_job)
+        page.open_wanted.connect(self.open_take_dialog)
+        page.export_wanted.connect(self._export_dialog)
+        self._settle(page, TAKES)
+        return page
+
+    @cached_property
+    def proof_page(self) -> ProofPage:
+        """The Proof page, made when it is first needed."""
+        from wattigram.desktop.pages.proof_page import ProofPage
+
+        page = ProofPage()
+        page.prove_wanted.connect(self.proving.record_and_prove)
+        page.report_wanted.connect(self.report_dialog)
+        page.cure_wanted.connect(self.proving.cure_and_prove)
+        self._settle(page, PROOF)
+        return page
+
+    def _settle(self, page: TakesPage | ProofPage, number: int) -> None:
+        """Put a page in its place, with the proportions that the user gave it."""
+        place = self.stack.widget(number)
+        assert place is not None
+        self.stack.removeWidget(place)
+        place.deleteLater()
+        self.stack.insertWidget(number, page)
+        state = self.settings.blob(f"split-{PAGES[number].lower()}")
+        if state:
+            page.split.restoreState(QByteArray(state))
 
     def _on_changed(self, _workspace: object, _before: object) -> None:
         self._show_document()
@@ -157,12 +187,19 @@ class MainWindow(QMainWindow):
         self.proving.forget()
         self.header.show_proof(None)
         self.board.set_address(self.board.address)
-        self.takes_page.close_take()
-        self.takes_page.show_folder(self.proving.folder)
+        self._close_take()
+        if self.stack.currentIndex() == TAKES:
+            self.takes_page.show_folder(self.proving.folder)
         self.chain_page.show_workspace()
+
+    def _close_take(self) -> None:
+        if "takes_page" in self.__dict__:
+            self.takes_page.close_take()
 
     def show_page(self, number: int) -> None:
         """Go to a page."""
+        if number != CHAIN:
+            _made = self.takes_page if number == TAKES else self.proof_page
         self.stack.setCurrentIndex(number)
         self.header.show_page(number)
         if number == CHAIN:
@@ -347,15 +384,14 @@ class MainWindow(QMainWindow):
         page = self.settings.get("page")
         if page in PAGES:
             self.show_page(PAGES.index(page))
-        self.takes_page.show_folder(self.proving.folder)
 
     def _splitters(self) -> dict[str, QSplitter]:
-        return {
-            "chain": self.chain_page.split,
-            "chain-left": self.chain_page.left,
-            "takes": self.takes_page.split,
-            "proof": self.proof_page.split,
-        }
+        made = {"chain": self.chain_page.split, "chain-left": self.chain_page.left}
+        for name in ("takes", "proof"):
+            page = self.__dict__.get(f"{name}_page")
+            if page is not None:
+                made[name] = page.split
+        return made
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Until the user has set the proportions they follow the window."""
@@ -384,5 +420,5 @@ class MainWindow(QMainWindow):
         # The stack says once more that it is clean while it is taken apart; nobody is left to hear it.
         self.document.stack.cleanChanged.disconnect(self._on_clean)
         self.board.close()
-        self.takes_page.close_take()
+        self._close_take()
         super().closeEvent(event)

@@ -24,7 +24,7 @@ from wattigram.core.design.edits import SetLoopItems, SetPeriod, SetSampling, Se
 from wattigram.core.errors import LinkError
 from wattigram.core.link import Decoder, Frame, FrameType, SampleRun, open_transport
 from wattigram.core.proof import prove
-from wattigram.core.session import BoardProcess, LiveSession, Snapshot, ViewRequest, record
+from wattigram.core.session import BoardProcess, LiveSession, Snapshot, ViewRequest, record_run
 from wattigram.core.session.reception import RING_ITEMS, Reception, Ring
 from wattigram.core.take import open_take
 
@@ -66,14 +66,14 @@ def test_another_program_reads_the_pty(kiln: Workspace) -> None:
 
 def test_real_time_takes_real_time(kiln: Workspace, tmp_path: Path) -> None:
     began = time.monotonic()
-    outcome = record(kiln, 0.7, tmp_path / "t.h5")
+    outcome = record_run(kiln, 0.7, tmp_path / "t.h5")
     assert 0.6 < time.monotonic() - began < 4
     assert (outcome.cycles, outcome.samples, outcome.lost_cycles) == (7000, 35_000, 0)
 
 
 def test_the_same_run_gives_the_same_take(kiln: Workspace, tmp_path: Path) -> None:
     for name in ("a", "b"):
-        record(kiln, 0.3, tmp_path / f"{name}.h5", fast=name == "a")
+        record_run(kiln, 0.3, tmp_path / f"{name}.h5", fast=name == "a")
     with open_take(tmp_path / "a.h5") as one, open_take(tmp_path / "b.h5") as other:
         for stream in one.streams:
             assert np.array_equal(one.items(stream), other.items(stream))
@@ -82,14 +82,14 @@ def test_the_same_run_gives_the_same_take(kiln: Workspace, tmp_path: Path) -> No
 
 def test_the_pty_carries_a_whole_run_too(kiln: Workspace, tmp_path: Path) -> None:
     with BoardProcess(effective_config(kiln)) as board:
-        outcome = record(kiln, 0.5, tmp_path / "t.h5", board=f"serial:{board.pty}@115200", fast=True)
+        outcome = record_run(kiln, 0.5, tmp_path / "t.h5", board=f"serial:{board.pty}@115200", fast=True)
     assert (outcome.samples, outcome.lost_cycles, outcome.notes) == (25_000, 0, ())
 
 
 def test_a_board_with_another_build_is_noticed(kiln: Workspace, tmp_path: Path) -> None:
     other = edited(kiln, SetSampling("ADC 1", 0, 64))
     with BoardProcess(effective_config(other)) as board:
-        outcome = record(kiln, 0.2, tmp_path / "t.h5", board=board.address, fast=True)
+        outcome = record_run(kiln, 0.2, tmp_path / "t.h5", board=board.address, fast=True)
     assert f"The board runs build {other.build_mark}, this design is {kiln.build_mark}" in outcome.notes[0]
     with open_take(tmp_path / "t.h5") as take:
         assert not prove(kiln, take).mark_matches
@@ -144,7 +144,7 @@ def test_losses_on_the_way_are_counted_to_the_cycle(kiln: Workspace, tmp_path: P
     with BoardProcess(effective_config(kiln)) as board:
         spoiler = Spoiler(board.tcp)
         try:
-            outcome = record(kiln, 3.0, tmp_path / "t.h5", board=spoiler.address, fast=True)
+            outcome = record_run(kiln, 3.0, tmp_path / "t.h5", board=spoiler.address, fast=True)
         finally:
             spoiler.close()
     assert outcome.lost_cycles > 0
@@ -213,10 +213,10 @@ def test_the_board_ends_with_whoever_started_it(kiln: Workspace) -> None:
 
 def test_whoever_does_not_answer_is_a_sentence(kiln: Workspace, tmp_path: Path) -> None:
     with socket.create_server(("127.0.0.1", 0)) as silent, pytest.raises(LinkError, match="does not say who it is"):
-        record(kiln, 1.0, tmp_path / "t.h5", board=f"tcp:127.0.0.1:{silent.getsockname()[1]}")
+        record_run(kiln, 1.0, tmp_path / "t.h5", board=f"tcp:127.0.0.1:{silent.getsockname()[1]}")
     empty = Workspace(kiln.project.changed(chains=()), kiln.part)
     with pytest.raises(LinkError, match="no chain"):
-        record(empty, 1.0, tmp_path / "t.h5")
+        record_run(empty, 1.0, tmp_path / "t.h5")
     assert not (tmp_path / "t.h5").exists()
 
 

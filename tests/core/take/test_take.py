@@ -22,7 +22,7 @@ from wattigram.core.design.edits import AddSlot, SetLoopItems, SetWiring
 from wattigram.core.errors import TakeError, WattigramError
 from wattigram.core.link import EVENT_DTYPE, SampleRun
 from wattigram.core.take import Overview, Take, TakeWriter, export_csv, open_take
-from wattigram.core.take.reader import loop_numbers
+from wattigram.core.timing import loop_numbers
 
 
 def run_of(stream: int, first: int, items: np.ndarray) -> SampleRun:

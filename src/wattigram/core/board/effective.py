@@ -18,7 +18,7 @@ Positive = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e12)]
 
 
 class _Effective(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
 
 class PinDrive(_Effective):

@@ -11,7 +11,7 @@ from wattigram.core.design import Workspace
 from wattigram.core.document import write_atomically
 from wattigram.core.errors import TakeError
 from wattigram.core.proof.evidence import evidence_for
-from wattigram.core.proof.prove import Proof
+from wattigram.core.proof.judged import Proof
 from wattigram.core.proof.svg import panel_svg
 from wattigram.core.take import Take
 

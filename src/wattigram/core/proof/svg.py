@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from xml.sax.saxutils import escape
+from html import escape
 
 import numpy as np
 from numpy.typing import NDArray

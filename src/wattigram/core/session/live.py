@@ -10,7 +10,6 @@ import queue
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 
 from wattigram.core.deploy import effective_bench, effective_config
@@ -20,48 +19,15 @@ from wattigram.core.errors import LinkError, TakeError, WattigramError
 from wattigram.core.expected import History
 from wattigram.core.link import REDUCED_STREAM, Transport, open_transport
 from wattigram.core.session.board_process import BoardProcess
-from wattigram.core.session.picture import StreamPicture, expected_only, picture, signal_numbers
+from wattigram.core.session.picture import expected_only, picture, signal_numbers
 from wattigram.core.session.reception import Reception
+from wattigram.core.session.snapshot import Snapshot, StreamPicture, ViewRequest
 from wattigram.core.take import TakeWriter
 from wattigram.core.timing import cycle_timing
 
 DISPLAY_S = 1 / 30
 SHORT_SPAN_S = 0.25
 """Shorter stretches stand still from period to period; longer ones roll."""
-
-
-@dataclass(frozen=True)
-class ViewRequest:
-    """A stretch of a signal to be drawn."""
-
-    signal: str
-    span_s: float
-    columns: int
-
-
-@dataclass(frozen=True)
-class Snapshot:
-    """All that the desktop shows of a board, at one moment."""
-
-    state: str = "off"
-    """off, idle, running or failed."""
-    message: str = ""
-    board: str = ""
-    build_mark: str = ""
-    mark_matches: bool | None = None
-    seconds: float = 0.0
-    cycles: int = 0
-    samples: int = 0
-    lost_cycles: int = 0
-    bytes_skipped: int = 0
-    events: tuple[tuple[int, bool, int, int], ...] = ()
-    event_count: int = 0
-    log: tuple[str, ...] = ()
-    pictures: dict[str, StreamPicture] = field(default_factory=dict)
-    loop_places: dict[str, int] = field(default_factory=dict)
-    recording: Path | None = None
-    recorded: Path | None = None
-    """A take that has just been finished."""
 
 
 class LiveSession:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -11,35 +10,12 @@ from numpy.typing import NDArray
 from wattigram.core.accuracy import chain_scale
 from wattigram.core.design import Chain, Signal
 from wattigram.core.expected import ExpectedStream, History, expected_raw, expected_reduced
-from wattigram.core.take.reader import loop_numbers
+from wattigram.core.session.snapshot import StreamPicture
+from wattigram.core.timing import loop_numbers
 
 FloatArray = NDArray[np.float64]
 LARGEST_EXPECTED = 40_000
 OUT_OF_BAND_SHARE = 0.002
-
-
-@dataclass(frozen=True)
-class StreamPicture:
-    """Columns of equal time from ``begin_s`` to ``end_s``; a column without samples is NaN.
-
-    Attributes
-    ----------
-    low_v, high_v : (n,) float64, extremes captured; empty before anything came
-    expected_low_v, expected_high_v : (n,) float64, the band's course without its half width
-    half_width_v : float, half the band's own height
-    in_band : whether what was captured lies on the band; None when nothing was
-    """
-
-    signal: str
-    begin_s: float
-    end_s: float
-    low_v: FloatArray
-    high_v: FloatArray
-    expected_low_v: FloatArray
-    expected_high_v: FloatArray
-    half_width_v: float
-    in_band: bool | None
-    reading_v: float
 
 
 def expected_only(

@@ -35,7 +35,7 @@ class RunOutcome:
     notes: tuple[str, ...]
 
 
-def record(
+def record_run(
     workspace: Workspace,
     seconds: float,
     out: Path,

@@ -20,7 +20,7 @@ from wattigram.core.errors import TakeError
 from wattigram.core.expected import History
 from wattigram.core.link import REDUCED_STREAM
 from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, GAP_DTYPE, VERSION
-from wattigram.core.timing import cycle_timing
+from wattigram.core.timing import cycle_timing, loop_numbers
 
 FloatArray = NDArray[np.float64]
 _ITEM_TYPES = frozenset({"|u1", "<u2", "<u4"})
@@ -221,20 +221,6 @@ class Take:
         scale = chain_scale(workspace, chain)
         volts = scale.volts(values) / (1 << scale.shift) / float(signal.reduce.divisor_ratio) / float(signal.front_end)
         return SignalSamples(signal, values, volts, cycles, times_s, self.valid(REDUCED_STREAM + index, numbers))
-
-
-def loop_numbers(total: int, loop_items: int, slots: int, places: NDArray[np.int64]) -> NDArray[np.int64]:
-    """Numbers of the items that a reader finds at the given places of the sequence.
-
-    A reader counts places from the start of the loop, so that a loop out of step hands it other
-    signals' items from the second lap on.
-    """
-    is_mine = np.zeros(slots, dtype=bool)
-    is_mine[places] = True
-    lap = np.flatnonzero(is_mine[np.arange(loop_items) % slots])
-    laps = -(-total // loop_items)
-    numbers = (np.arange(laps, dtype=np.int64)[:, None] * loop_items + lap[None, :]).ravel()
-    return numbers[: np.searchsorted(numbers, total)]
 
 
 def open_take(path: Path) -> Take:

@@ -1,7 +1,7 @@
 """When things happen: exact, in integers and fractions."""
 
 from wattigram.core.timing.cycle import CycleTiming, SlotTiming, cycle_timing
-from wattigram.core.timing.loop import HandlerLoad, LoopTiming, loop_timing
+from wattigram.core.timing.loop import HandlerLoad, LoopTiming, loop_numbers, loop_timing
 from wattigram.core.timing.timer import TimerSetting, chain_timer, solve_timer
 
 __all__ = [
@@ -12,6 +12,7 @@ __all__ = [
     "TimerSetting",
     "chain_timer",
     "cycle_timing",
+    "loop_numbers",
     "loop_timing",
     "solve_timer",
 ]

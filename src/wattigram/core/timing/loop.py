@@ -5,6 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
+import numpy as np
+from numpy.typing import NDArray
+
 from wattigram.core.design.model import Chain
 from wattigram.core.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.cycle import cycle_timing
@@ -62,3 +65,17 @@ def loop_timing(workspace: Workspace, chain: Chain) -> LoopTiming:
     events_hz = 2 / lap_s
     load = HandlerLoad(events_hz, cycles, events_hz * cycles / workspace.bus_clock_hz)
     return LoopTiming(chain.loop.name, chain.loop.items, chain.loop.width_bits // 8, slots, lap_s, load)
+
+
+def loop_numbers(total: int, loop_items: int, slots: int, places: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Numbers of the items that a reader finds at the given places of the sequence.
+
+    A reader counts places from the start of the loop, so that a loop out of step hands it other
+    signals' items from the second lap on.
+    """
+    is_mine = np.zeros(slots, dtype=bool)
+    is_mine[places] = True
+    lap = np.flatnonzero(is_mine[np.arange(loop_items) % slots])
+    laps = -(-total // loop_items)
+    numbers = (np.arange(laps, dtype=np.int64)[:, None] * loop_items + lap[None, :]).ravel()
+    return numbers[: np.searchsorted(numbers, total)]

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from wattigram.core.design import Workspace
-from wattigram.core.proof import Proof
 from wattigram.core.quantity import brief
 from wattigram.core.session import Snapshot
 from wattigram.desktop.theme import text_font
+
+if TYPE_CHECKING:
+    from wattigram.core.proof import Proof
 
 PAGES = ("Chain", "Takes", "Proof")
 

@@ -1,0 +1,69 @@
+"""What a session shows of a board at one moment; light, so that a window can begin with an empty one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class StreamPicture:
+    """Columns of equal time from ``begin_s`` to ``end_s``; a column without samples is NaN.
+
+    Attributes
+    ----------
+    low_v, high_v : (n,) float64, extremes captured; empty before anything came
+    expected_low_v, expected_high_v : (n,) float64, the band's course without its half width
+    half_width_v : float, half the band's own height
+    in_band : whether what was captured lies on the band; None when nothing was
+    """
+
+    signal: str
+    begin_s: float
+    end_s: float
+    low_v: FloatArray
+    high_v: FloatArray
+    expected_low_v: FloatArray
+    expected_high_v: FloatArray
+    half_width_v: float
+    in_band: bool | None
+    reading_v: float
+
+
+@dataclass(frozen=True)
+class ViewRequest:
+    """A stretch of a signal to be drawn."""
+
+    signal: str
+    span_s: float
+    columns: int
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """All that the desktop shows of a board, at one moment."""
+
+    state: str = "off"
+    """off, idle, running or failed."""
+    message: str = ""
+    board: str = ""
+    build_mark: str = ""
+    mark_matches: bool | None = None
+    seconds: float = 0.0
+    cycles: int = 0
+    samples: int = 0
+    lost_cycles: int = 0
+    bytes_skipped: int = 0
+    events: tuple[tuple[int, bool, int, int], ...] = ()
+    event_count: int = 0
+    log: tuple[str, ...] = ()
+    pictures: dict[str, StreamPicture] = field(default_factory=dict)
+    loop_places: dict[str, int] = field(default_factory=dict)
+    recording: Path | None = None
+    recorded: Path | None = None
+    """A take that has just been finished."""
