@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Iterator
+from itertools import count
 from pathlib import Path
 
 import numpy as np
@@ -13,20 +14,21 @@ from wattigram.core.link import SampleRun
 from wattigram.core.take import Overview, TakeWriter
 
 SAMPLES = 100_000_000
-BLOCK_ITEMS = 32 * 1024
-BLOCKS = 1200
+BLOCK_ITEMS = 128 * 1024
+BLOCKS = 300
 
 
 def take_rows() -> Iterator[Row]:
     """What a take costs to write and to draw."""
     block = np.random.default_rng(0).integers(0, 4096, BLOCK_ITEMS).astype("<u2")
+    numbers = count()  # always a new file: what a deleted one leaves behind would help one side only
     with tempfile.TemporaryDirectory() as folder:
         yield compare(
             "record to HDF5",
             "append of the same blocks to a file",
             1.0,
-            lambda: _record(Path(folder) / "t.h5", block),
-            lambda: _append(Path(folder) / "t.bin", block),
+            lambda: _record(Path(folder) / f"{next(numbers)}.h5", block),
+            lambda: _append(Path(folder) / f"{next(numbers)}.bin", block),
         )
     samples = np.random.default_rng(0).integers(0, 4096, SAMPLES).astype(np.uint16)
 
@@ -59,8 +61,8 @@ def _append(path: Path, block: np.ndarray) -> None:
 
 def _record(path: Path, block: np.ndarray) -> None:
     writer = TakeWriter(path, "", "", 1)
-    ticks, count = np.zeros(1, dtype=np.int64), np.array([len(block)], dtype=np.int64)
+    ticks, items = np.zeros(1, dtype=np.int64), np.array([len(block)], dtype=np.int64)
     for number in range(BLOCKS):
-        writer.add_run(SampleRun(0, number * len(block), block, ticks, count, False))
+        writer.add_run(SampleRun(0, number * len(block), block, ticks, items, False))
         writer.flush_if_due()
     writer.close()

@@ -32,15 +32,16 @@ class Overview:
         -------
         lows, highs : (count,) of the samples' type
         """
-        edges = np.linspace(begin, end, count + 1)
         step = (end - begin) / count
+        edges = begin + step * np.arange(count + 1)
         level = -1
         while level + 1 < len(self._levels) and FACTOR ** (level + 2) * 2 <= step:
             level += 1
         size = FACTOR ** (level + 1)
         low, high = self._levels[level] if level >= 0 else (self.samples, self.samples)
-        first = np.clip(np.floor(edges[:-1] / size).astype(np.int64), 0, len(low) - 1)
-        last = np.clip(np.ceil(edges[1:] / size).astype(np.int64), first + 1, len(low))
+        edges /= size
+        first = np.minimum(np.maximum(edges[:-1].astype(np.int64), 0), len(low) - 1)
+        last = np.minimum(np.maximum(np.ceil(edges[1:]).astype(np.int64), first + 1), len(low))
         return _segments(low, first, last, np.minimum), _segments(high, first, last, np.maximum)
 
 

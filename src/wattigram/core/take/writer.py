@@ -32,14 +32,18 @@ class _Rows:
 
     def __init__(self, parent: Any, name: str, dtype: np.dtype[Any]) -> None:
         self._data = parent.create_dataset(name, (0,), dtype=dtype, maxshape=(None,), chunks=(4096,))
-        self._waiting: list[NDArray[Any]] = []
+        self._dtype = dtype
+        self._waiting: list[tuple[NDArray[Any], ...]] = []
 
-    def add(self, rows: NDArray[Any]) -> None:
-        self._waiting.append(rows)
+    def add(self, *columns: NDArray[Any]) -> None:
+        """Rows given by their columns, in the order of the fields."""
+        self._waiting.append(columns)
 
     def flush(self) -> None:
         if self._waiting:
-            rows = np.concatenate(self._waiting)
+            rows = np.empty(sum(len(columns[0]) for columns in self._waiting), dtype=self._dtype)
+            for name, parts in zip(self._dtype.names or (), zip(*self._waiting, strict=True), strict=True):
+                rows[name] = np.concatenate(parts)
             self._waiting.clear()
             start = len(self._data)
             self._data.resize((start + len(rows),))
@@ -85,18 +89,19 @@ class _Stream:
     def skip(self, count: int) -> None:
         """Leave ``count`` items out; they stay zero in the file and take no room in it."""
         target = self.next_item + count
+        self.buffer[self.filled :] = 0
         if target // self.chunk_items != self.chunk and self.filled:
             self._write_chunk(self.buffer, self.chunk_items)
         if target // self.chunk_items != self.chunk:
             self._next_chunk()
             self.chunk = target // self.chunk_items
+            self.buffer[:] = 0
         self.filled = target % self.chunk_items
 
     def _next_chunk(self) -> None:
         self.chunk += 1
         self.filled = 0
         self.is_dirty = False
-        self.buffer[:] = 0
 
     def _write_chunk(self, items: NDArray[Any], filled: int) -> None:
         end = self.chunk * self.chunk_items + filled
@@ -163,16 +168,13 @@ class TakeWriter:
             self.add_gap(run.stream, stream.next_item, missing)
             stream.skip(missing)
         stream.append(run.items)
-        rows = np.empty(len(run.frame_items), dtype=FRAME_DTYPE)
-        rows["count"] = run.frame_items
-        rows["first"] = run.first + np.cumsum(run.frame_items) - run.frame_items
-        rows["ticks"] = run.frame_ticks
-        stream.frames.add(rows)
+        firsts = run.first + np.cumsum(run.frame_items) - run.frame_items
+        stream.frames.add(firsts, run.frame_items, run.frame_ticks)
         self.samples += len(run.items)
 
     def add_gap(self, stream: int, first: int, count: int) -> None:
         """Note that ``count`` items from ``first`` on never came."""
-        self._gaps.add(np.array([(stream, first, count)], dtype=GAP_DTYPE))
+        self._gaps.add(np.array([stream]), np.array([first]), np.array([count]))
 
     def close_stream(self, stream: int, items: int) -> int:
         """Note items missing at the end, once the board has said how many it sent; returns their count."""
@@ -186,10 +188,7 @@ class TakeWriter:
 
     def add_events(self, events: NDArray[Any]) -> None:
         """Store window events as they came over the link."""
-        rows = np.empty(len(events), dtype=EVENT_DTYPE)
-        for name in EVENT_DTYPE.names or ():
-            rows[name] = events[name]
-        self._events.add(rows)
+        self._events.add(*(events[name] for name in EVENT_DTYPE.names or ()))
 
     def add_bench(self, ticks: int, project_text: str) -> None:
         """Store the whole project as it stands after knobs were turned at ``ticks``."""
