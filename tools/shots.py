@@ -56,10 +56,7 @@ def main(folder: Path, width: int, height: int) -> None:
     window.show_page(CHAIN)
     window.chain_page.select(Selection("ADC 1", 2, "Door latch", "sample"))
     wait_until(app, lambda: window.board.latest.mark_matches is True and window.board.latest.seconds > 2)
-    shoot("chain-cured")
     window.document.stack.undo()
-    window.open_palette()
-    shoot("palette")
     window.document.stack.setClean()
     window.close()
 

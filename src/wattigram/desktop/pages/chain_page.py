@@ -87,7 +87,7 @@ class ChainPage(QWidget):
         self._side_area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._side_area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._side_area.setWidget(side)
-        self._side_area.setMinimumWidth(230)
+        self._side_area.setMinimumWidth(226)
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.addWidget(self.left)
         self.split.addWidget(self._side_area)
@@ -99,12 +99,13 @@ class ChainPage(QWidget):
 
     def default_sizes(self) -> None:
         """Proportions for a window of the present size."""
-        side = 276
+        side = 276 if self.width() >= 1150 else 238
         self.split.setSizes([max(300, self.width() - side), side])
         lens = self.lens.sizeHint().height()
         wanted = self.rows.sizeHint().height() + 4
         height = self.height()
-        self.left.setSizes([min(wanted, height - lens), max(lens, height - wanted)])
+        lens = max(self.lens.minimumSizeHint().height(), min(height - wanted, int(lens * 1.15)))
+        self.left.setSizes([height - lens, lens])
         bottom = self.left.widget(1)
         if isinstance(bottom, QSplitter):
             bottom.setSizes([max(300, self.width() - side - 206), 206])

@@ -21,6 +21,7 @@ from wattigram.core.proof import Evidence, LikelyCause, Proof, Verdict
 from wattigram.desktop.theme import color, heading_font, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_verdict, elide
 from wattigram.desktop.widgets.evidence_view import EvidenceView
+from wattigram.desktop.widgets.labels import CureLabel
 
 OUTCOMES = {"holds": True, "fails": False, "open": None}
 
@@ -131,9 +132,7 @@ class CauseCard(QFrame):
         for label in (title, fit, evidence):
             column.addWidget(label)
         if cause.remedy is not None:
-            cure = QPushButton(f"{cause.remedy.label}, prove again  ↵")
-            cure.setObjectName("link")
-            cure.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            cure = CureLabel(f"{cause.remedy.label}, prove again")
             cure.clicked.connect(lambda: self.cured.emit(self.cause))
             column.addWidget(cure)
 

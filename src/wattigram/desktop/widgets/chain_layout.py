@@ -11,7 +11,9 @@ from wattigram.desktop.selection import FACETS, Selection
 
 TITLES = ("SIGNAL", "FRONT END", "SAMPLE", "MOVE", "REDUCE", "WINDOW", "STREAM")
 _SHARES = (1.42, 1.1, 1.2, 0.98, 0.98, 1.14)
-SMALLEST_STREAM = 190.0
+SMALLEST_STREAM = 168.0
+TALLEST_ROW = 1.7
+"""Rows grow by this much at most where the window has room."""
 GAP = 8.0
 SIDE = 10.0
 
@@ -67,8 +69,8 @@ class ChainLayout:
         return None
 
 
-def lay_out(workspace: Workspace, width: float, line: float) -> ChainLayout:
-    """Lay the project out; ``line`` is the height of a line of text."""
+def lay_out(workspace: Workspace, width: float, line: float, room: float = 0.0) -> ChainLayout:
+    """Lay the project out; ``line`` is the height of a line of text, ``room`` the height that rows may fill."""
     unit = line * 6.15
     stream = width - 2 * SIDE - sum(_SHARES) * unit
     if stream < SMALLEST_STREAM:
@@ -80,6 +82,7 @@ def lay_out(workspace: Workspace, width: float, line: float) -> ChainLayout:
     row_height = line * 3 + 18
     yoke_height = line + 8
     header = line + 12
+    row_height = _stretched(workspace, row_height, yoke_height, header, room)
     y = header
     yokes: list[YokeItem] = []
     rows: list[RowItem] = []
@@ -102,3 +105,14 @@ def lay_out(workspace: Workspace, width: float, line: float) -> ChainLayout:
     if loose:
         add(None, loose)
     return ChainLayout(tuple(columns), tuple(yokes), tuple(rows), y, header)
+
+
+def _stretched(workspace: Workspace, row: float, yoke: float, header: float, room: float) -> float:
+    """Height of a row that makes use of the room there is, within bounds."""
+    project = workspace.project
+    loose = sum(project.chain_of(signal.name) is None for signal in project.signals)
+    rows = sum(len(chain.slots) for chain in project.chains) + loose
+    groups = len(project.chains) + (loose > 0)
+    if not rows:
+        return row
+    return max(row, min(row * TALLEST_ROW, (room - header - groups * (yoke + GAP)) / rows))

@@ -83,7 +83,7 @@ def _sample(workspace: Workspace, chain: Chain | None, place: int) -> tuple[str,
         return ("no slot",)
     timing = cycle_timing(workspace, chain).slots[place]
     slot = chain.slots[place]
-    return (f"slot {place + 1}", f"{slot.sampling_cycles} cyc · {show(timing.sampling_s, 's', 3)}")
+    return (f"slot {place + 1}", f"{slot.sampling_cycles} cyc · {brief(timing.sampling_s, 's', 3)}")
 
 
 def _move(chain: Chain | None, place: int) -> tuple[str, ...]:
@@ -102,9 +102,9 @@ def _reduce(workspace: Workspace, chain: Chain | None, signal: Signal) -> tuple[
     rate = cycle.cycle_rate_hz * len(chain.places_of(signal.name))
     noise = signal_noise(workspace, chain, signal)
     if signal.reduce is None:
-        return ("none", brief(rate, "S/s", 5), f"{noise.raw_lsb:.2f} LSB rms")
+        return ("none", brief(rate, "S/s", 5), f"{noise.raw_lsb:.2f} LSB")
     reduced = brief(rate / signal.reduce.count, "S/s", 5)
-    return (f"mean of {signal.reduce.count}", reduced, f"{noise.reduced_lsb:.2f} LSB rms")
+    return (f"mean of {signal.reduce.count}", reduced, f"{noise.reduced_lsb:.2f} LSB")
 
 
 def _window(workspace: Workspace, signal: Signal, snapshot: Snapshot) -> tuple[str, ...]:
@@ -119,7 +119,7 @@ def _window(workspace: Workspace, signal: Signal, snapshot: Snapshot) -> tuple[s
     condition = f"{window.condition} → event" if window.condition in {"inside", "outside"} else "→ event"
     if not mine:
         return (limits, condition, "no event yet" if snapshot.state == "running" else "")
-    return (limits, condition, f"{len(mine)} events{', now' if mine[-1][1] else ''}")
+    return (limits, condition, f"{len(mine)} event{'s' if len(mine) > 1 else ''}{', now' if mine[-1][1] else ''}")
 
 
 def slot_shares(workspace: Workspace, chain: Chain, place: int) -> tuple[float, float]:

@@ -58,6 +58,7 @@ class ChainView(QWidget):
         self._findings: dict[tuple[str, str], Finding] = {}
         self._snapshot = Snapshot()
         self._layout: ChainLayout | None = None
+        self._least_height = 200.0
         self._selection = Selection()
         self._hover: Selection | None = None
         self._looks: dict[tuple[str, int], tuple[object, ...]] = {}
@@ -153,28 +154,31 @@ class ChainView(QWidget):
         return QRect()
 
     def sizeHint(self) -> QSize:
-        """As high as all rows."""
-        return QSize(700, int(self._layout.height) + 8 if self._layout else 200)
+        """As high as all rows without any stretching."""
+        return QSize(700, int(self._least_height) + 8)
 
     def minimumSizeHint(self) -> QSize:
         """Rows may scroll, columns do not shrink for ever."""
         return QSize(560, self.sizeHint().height())
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Columns follow the width."""
+        """Columns follow the width, rows the height."""
         before = self.stream_columns
         self._lay_out()
+        self.update()
         if self.stream_columns != before:
             self.columns_changed.emit()
 
     def _lay_out(self) -> None:
-        if self._workspace is not None:
-            line = float(self.fontMetrics().height())
-            before = self._layout.height if self._layout else 0.0
-            self._layout = lay_out(self._workspace, float(self.width()), line)
-            if self._layout.height != before:
-                self.setMinimumHeight(int(self._layout.height) + 8)
-                self.updateGeometry()
+        if self._workspace is None:
+            return
+        line = float(self.fontMetrics().height())
+        least = lay_out(self._workspace, float(self.width()), line).height
+        if least != self._least_height:
+            self._least_height = least
+            self.setMinimumHeight(int(least) + 8)
+            self.updateGeometry()
+        self._layout = lay_out(self._workspace, float(self.width()), line, self.height() - 8.0)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Select what was clicked; a click on the pin's cell opens the bench."""

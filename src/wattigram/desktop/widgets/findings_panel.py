@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
 
 from wattigram.core.findings import Finding
 from wattigram.desktop.theme import heading_font, text_font
+from wattigram.desktop.widgets.labels import CureLabel
 
 
 class FindingCard(QFrame):
@@ -37,10 +38,7 @@ class FindingCard(QFrame):
         column.addWidget(title)
         column.addWidget(message)
         if finding.remedy is not None:
-            cure = QPushButton(f"{finding.remedy.label}  ↵")
-            cure.setObjectName("link")
-            cure.setToolTip("Enter applies this; Ctrl+Z takes it back")
-            cure.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            cure = CureLabel(finding.remedy.label)
             cure.clicked.connect(lambda: self.cured.emit(self.finding))
             column.addWidget(cure)
 

@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFont
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from wattigram.core.design import Workspace
 from wattigram.core.quantity import brief
 from wattigram.core.session import Snapshot
 from wattigram.desktop.theme import text_font
+from wattigram.desktop.widgets.labels import ElidedLabel
 
 if TYPE_CHECKING:
     from wattigram.core.proof import Proof
@@ -40,9 +41,7 @@ class Header(QWidget):
         self.menu_button.clicked.connect(self.menu_wanted)
         self.title = QLabel()
         self.title.setFont(text_font(1, QFont.Weight.Bold))
-        self.part = QLabel()
-        self.part.setObjectName("soft")
-        self.part.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.part = ElidedLabel()
         self.pages: list[QPushButton] = []
         group = QButtonGroup(self)
         row = QHBoxLayout(self)
