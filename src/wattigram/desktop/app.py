@@ -72,6 +72,7 @@ def run_app(path: Path | None, autorun: bool = False) -> int:
     app = make_app()
     window = make_window(app, path)
     window.show()
+    window.activateWindow()
     QTimer.singleShot(WARM_UP_MS, lambda: threading.Thread(target=warm_up, daemon=True).start())
     # The demo runs at once; any project of the user's own only when asked to.
     if autorun or window.document.path == EXAMPLE:

@@ -19,7 +19,7 @@ from wattigram.core.errors import LinkError, TakeError, WattigramError
 from wattigram.core.expected import History
 from wattigram.core.link import REDUCED_STREAM, Transport, open_transport
 from wattigram.core.session.board_process import BoardProcess
-from wattigram.core.session.picture import expected_only, picture, signal_numbers
+from wattigram.core.session.picture import ExpectedWindow, expected_only, item_volts, picture, signal_numbers
 from wattigram.core.session.reception import Reception
 from wattigram.core.session.snapshot import Snapshot, StreamPicture, ViewRequest
 from wattigram.core.take import TakeWriter
@@ -48,6 +48,7 @@ class LiveSession:
         self._message = ""
         self._recorded: Path | None = None
         self._history: History = ((0, workspace),)
+        self._windows: dict[str, ExpectedWindow] = {}
         self._reception = Reception(workspace)
         self._transport: Transport | None = None
         self._board: BoardProcess | None = None
@@ -240,19 +241,25 @@ class LiveSession:
         else:
             rate_hz = cycle_rate_hz * per_cycle
             stream = workspace.project.chains.index(chain)
+        window = self._windows.get(signal.name)
+        if window is None or not window.fits(self._history, signal):
+            window = self._windows[signal.name] = ExpectedWindow(self._history, chain, signal)
         ring = self._reception.rings.get(stream)
         if ring is None:
-            return expected_only(self._history, chain, signal, request.span_s, rate_hz, request.columns)
+            return expected_only(window, signal, request.span_s, rate_hz, request.columns)
         wanted = max(2, round(request.span_s * rate_hz))
         if signal.reduce is not None:
             begin, end = _stretch(ring.begin, ring.end, wanted, request.span_s)
-            return picture(self._history, chain, signal, begin, ring.window(begin, end), rate_hz, request.columns)
-        slots = len(chain.slots)
-        cycles_wanted = -(-wanted // per_cycle)
-        begin, end = _stretch(-(-ring.begin // slots), ring.end // slots, cycles_wanted, request.span_s)
-        numbers = signal_numbers(chain, signal.name, begin, end)
-        items = ring.window(begin * slots, end * slots)[numbers - begin * slots]
-        return picture(self._history, chain, signal, begin * per_cycle, items, rate_hz, request.columns)
+            items = ring.window(begin, end)
+        else:
+            slots = len(chain.slots)
+            cycles_wanted = -(-wanted // per_cycle)
+            first, last = _stretch(-(-ring.begin // slots), ring.end // slots, cycles_wanted, request.span_s)
+            numbers = signal_numbers(chain, signal.name, first, last)
+            items = ring.window(first * slots, last * slots)[numbers - first * slots]
+            begin = first * per_cycle
+        volts = item_volts(self._history, chain, signal, items)
+        return picture(window, signal, begin, volts, rate_hz, request.columns)
 
 
 def _stretch(oldest: int, newest: int, wanted: int, span_s: float) -> tuple[int, int]:

@@ -18,29 +18,54 @@ LARGEST_EXPECTED = 40_000
 OUT_OF_BAND_SHARE = 0.002
 
 
-def expected_only(
-    history: History, chain: Chain, signal: Signal, span_s: float, rate_hz: float, columns: int
-) -> StreamPicture:
+class ExpectedWindow:
+    """Settled values of one signal for a stretch that moves on: only what is new is worked out."""
+
+    def __init__(self, history: History, chain: Chain, signal: Signal) -> None:
+        self._history = history
+        self._chain = chain
+        self._signal = signal
+        self._begin = 0
+        self._values: FloatArray = np.empty(0)
+        self.half_width_v = 0.0
+
+    def fits(self, history: History, signal: Signal) -> bool:
+        """Whether what is known still holds."""
+        return history is self._history and signal is self._signal
+
+    def values(self, begin: int, end: int) -> FloatArray:
+        """Settled values of samples ``begin`` to ``end``, (end − begin,) volts."""
+        known_end = self._begin + len(self._values)
+        if not self._begin <= begin <= known_end:
+            self._begin = known_end = begin
+            self._values = np.empty(0)
+        if end > known_end:
+            fresh = _expected(self._history, self._chain, self._signal, known_end, end)
+            self.half_width_v = fresh.half_width_v
+            self._values = np.concatenate((self._values[begin - self._begin :], fresh.settled_v))
+            self._begin = begin
+        return self._values[begin - self._begin : end - self._begin]
+
+
+def expected_only(window: ExpectedWindow, signal: Signal, span_s: float, rate_hz: float, columns: int) -> StreamPicture:
     """The band alone, from the start, before anything has run."""
     count = max(2, min(LARGEST_EXPECTED, round(span_s * rate_hz)))
-    stream = _expected(history, chain, signal, 0, count)
-    low, high = to_columns(stream.settled_v, columns)
+    low, high = to_columns(window.values(0, count), columns)
     empty = np.empty(0)
     return StreamPicture(
-        signal.name, 0.0, count / rate_hz, empty, empty, low, high, stream.half_width_v, None, float("nan")
+        signal.name, 0.0, count / rate_hz, empty, empty, low, high, window.half_width_v, None, float("nan")
     )
 
 
 def picture(
-    history: History, chain: Chain, signal: Signal, begin: int, items: NDArray[Any], rate_hz: float, columns: int
+    window: ExpectedWindow, signal: Signal, begin: int, volts: FloatArray, rate_hz: float, columns: int
 ) -> StreamPicture:
     """Draw samples ``begin`` onwards of one signal: reduced values where it has a reduce stage, else raw ones."""
-    volts = item_volts(history, chain, signal, items)
-    count = len(items)
+    count = len(volts)
     low, high = to_columns(volts, columns)
-    stream = _expected(history, chain, signal, begin, begin + count)
-    expected_low, expected_high = to_columns(stream.settled_v, columns)
-    outside = np.count_nonzero(np.abs(volts - stream.settled_v) > stream.half_width_v)
+    settled = window.values(begin, begin + count)
+    expected_low, expected_high = to_columns(settled, columns)
+    outside = np.count_nonzero(np.abs(volts - settled) > window.half_width_v)
     newest = max(1, round(min(0.1 * rate_hz, count)))
     return StreamPicture(
         signal.name,
@@ -50,7 +75,7 @@ def picture(
         high,
         expected_low,
         expected_high,
-        stream.half_width_v,
+        window.half_width_v,
         bool(outside <= max(1.0, OUT_OF_BAND_SHARE * count)),
         float(volts[-newest:].mean()) if count else float("nan"),
     )

@@ -41,15 +41,19 @@ def yoke(workspace: Workspace, chain: Chain) -> tuple[str, str, str]:
 def cells(
     workspace: Workspace, chain: Chain | None, signal: Signal, place: int, snapshot: Snapshot
 ) -> dict[str, tuple[str, ...]]:
-    """Lines of each cell but the stream's."""
+    """Lines of each cell that does not move with the stream."""
     return {
-        "signal": (signal.name, _pin(workspace, chain, signal), _reading(signal, snapshot)),
         "front end": _front_end(workspace, signal),
         "sample": _sample(workspace, chain, place),
         "move": _move(chain, place),
         "reduce": _reduce(workspace, chain, signal),
         "window": _window(workspace, signal, snapshot),
     }
+
+
+def signal_lines(workspace: Workspace, chain: Chain | None, signal: Signal, snapshot: Snapshot) -> tuple[str, ...]:
+    """Name, pin and newest reading."""
+    return (signal.name, _pin(workspace, chain, signal), _reading(signal, snapshot))
 
 
 def _pin(workspace: Workspace, chain: Chain | None, signal: Signal) -> str:

@@ -3,7 +3,17 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QFont,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QRegion,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import QScrollArea, QSizePolicy, QWidget
 
 from wattigram.core.design import Workspace
@@ -119,8 +129,9 @@ class ChainView(QWidget):
         if layout is None:
             return
         for row in layout.rows:
-            self.update(layout.cell(row, STREAM).toAlignedRect())
-            self.update(layout.cell(row, 0).toAlignedRect())
+            # Within the hairlines, so that no neighbour has to be painted too.
+            self.update(layout.cell(row, STREAM).adjusted(2, 2, -2, -2).toAlignedRect())
+            self.update(layout.cell(row, 0).adjusted(2, 2, -2, -2).toAlignedRect())
 
     def show_selection(self, selection: Selection) -> None:
         """Mark a cell."""
@@ -281,14 +292,14 @@ class ChainView(QWidget):
         layout, workspace = self._layout, self._workspace
         if layout is None or workspace is None:
             return
-        clip = QRectF(area)
-        if clip.top() < layout.header_height:
+        clip = event.region() if event is not None else QRegion(area)
+        if area.top() < layout.header_height:
             self._paint_titles(painter, layout)
         for yoke in layout.yokes:
-            if yoke.rect.intersects(clip):
+            if clip.intersects(yoke.rect.toAlignedRect()):
                 self._paint_yoke(painter, workspace, yoke)
         for row in layout.rows:
-            if row.rect.intersects(clip):
+            if clip.intersects(row.rect.toAlignedRect()):
                 self._paint_row(painter, workspace, layout, row, clip)
         if not layout.rows:
             painter.setPen(color(theme().soft))
@@ -311,10 +322,11 @@ class ChainView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         chosen = not self._selection.signal and yoke.chain is not None
         chosen = chosen and yoke.chain is not None and yoke.chain.converter == self._selection.converter
+        # Straight corners: rounded ones take longer to paint than all the rest.
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.fillRect(yoke.rect.toAlignedRect(), color(t.band))
         painter.setPen(QPen(color(t.action), 2) if chosen else QPen(color(t.hairline), 1))
-        painter.setBrush(color(t.band))
-        painter.drawRoundedRect(yoke.rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(yoke.rect.toAlignedRect().adjusted(0, 0, -1, -1))
         inner = yoke.rect.adjusted(8, 0, -8, 0)
         if yoke.chain is None:
             painter.setFont(text_font(0, QFont.Weight.DemiBold))
@@ -339,17 +351,16 @@ class ChainView(QWidget):
         elide(painter, inner.adjusted(used, 0, -right_width - 16, 0), left)
 
     def _paint_row(
-        self, painter: QPainter, workspace: Workspace, layout: ChainLayout, row: RowItem, clip: QRectF
+        self, painter: QPainter, workspace: Workspace, layout: ChainLayout, row: RowItem, clip: QRegion
     ) -> None:
         t = theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         mine = self._selection.signal == row.signal.name and self._selection.place == row.place
         if mine:
             painter.fillRect(row.rect, color(t.card))
-        texts = chain_text.cells(workspace, row.chain, row.signal, row.place, self._snapshot)
         for column, facet in enumerate(FACETS):
             cell = layout.cell(row, column)
-            if not cell.intersects(clip):
+            if not clip.intersects(cell.toAlignedRect()):
                 continue
             finding = self._findings.get((row.signal.name, facet))
             if finding is not None:
@@ -357,9 +368,11 @@ class ChainView(QWidget):
             if column == STREAM:
                 self._paint_stream(painter, workspace, row, cell)
             elif facet == "signal":
-                self._paint_signal(painter, row, cell, texts[facet])
+                lines = chain_text.signal_lines(workspace, row.chain, row.signal, self._snapshot)
+                self._paint_signal(painter, row, cell, lines)
             else:
-                self._paint_text(painter, cell, texts[facet], number_line=facet == "move")
+                lines = chain_text.cells(workspace, row.chain, row.signal, row.place, self._snapshot)[facet]
+                self._paint_text(painter, cell, lines, number_line=facet == "move")
                 if facet == "sample" and row.chain is not None:
                     self._paint_sampling(painter, workspace, row, cell)
             if column:

@@ -89,7 +89,10 @@ def draw_band(painter: QPainter, x: FloatArray, low: FloatArray, high: FloatArra
     low, high = np.maximum(low, high) + thin, np.minimum(low, high) - thin
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QBrush(tint))
+    smooth = painter.testRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)  # a tint has no edge to be smooth
     painter.drawPolygon(polygon(np.concatenate((x, x[::-1])), np.concatenate((low, high[::-1]))))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, smooth)
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
