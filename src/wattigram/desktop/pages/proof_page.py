@@ -264,8 +264,8 @@ class ProofPage(QWidget):
         self.summary.setText(heading + warning)
         failing = [number for number, verdict in enumerate(proof.verdicts) if verdict.outcome == "fails"]
         self.choose(failing[0] if failing else 0, focus=False)
-        if self.causes and self.isVisible():
-            self.causes[0].setFocus()
+        if self.isVisible():
+            self.focus_cause()
 
     def choose(self, number: int, focus: bool = True) -> None:
         """Show one verdict's evidence."""
