@@ -331,7 +331,7 @@ def test_nothing_is_drawn_outside_the_window_at_any_size(window: MainWindow) -> 
         assert layout is not None
         assert layout.columns[-1] <= window.chain_page.rows.width()
         for row in layout.rows:
-            assert layout.cell(row, 6).width() >= 180
+            assert layout.cell(row, 6).width() >= 160
         assert window.chain_page.lens.height() >= window.chain_page.lens.minimumSizeHint().height()
 
 

@@ -192,3 +192,14 @@ def show_volts(value: float) -> str:
     if not math.isfinite(value):
         return "– V"
     return f"{value * 1e3:.1f} mV" if abs(value) < 0.1 else f"{value:.3f} V"
+
+
+def round_values(low: float, high: float, most: int) -> list[float]:
+    """Round numbers, 1, 2 or 5 × 10ⁿ apart, within a span and about ``most`` of them: the labels of a scale."""
+    if not (math.isfinite(low) and math.isfinite(high)) or high <= low:
+        return []
+    raw = (high - low) / max(1, most)
+    power = 10 ** math.floor(math.log10(raw))
+    step = next(power * factor for factor in (1, 2, 5, 10) if power * factor >= raw * 0.999)
+    first = math.ceil(low / step - 1e-9)
+    return [index * step for index in range(first, math.floor(high / step + 1e-9) + 1)]

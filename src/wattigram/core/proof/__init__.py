@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
+
+from wattigram.core.lazy import load_from
 
 if TYPE_CHECKING:
     from wattigram.core.proof.cause import LikelyCause
@@ -25,9 +26,4 @@ _HOMES = {
     "Verdict": "verdict",
 }
 
-
-def __getattr__(name: str) -> Any:
-    """Load what is asked for when it is asked for: a window starts without it."""
-    if name not in _HOMES:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    return getattr(import_module(f"{__name__}.{_HOMES[name]}"), name)
+__getattr__ = load_from(__name__, _HOMES)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.proof.evidence import HistogramPanel, Panel, ScatterPanel, TracePanel
-from wattigram.core.quantity import brief
+from wattigram.core.quantity import brief, round_values
 
 WIDTH, HEIGHT = 720, 240
 LEFT, RIGHT, TOP, BOTTOM = 70, 12, 26, 26
@@ -28,18 +28,6 @@ def panel_svg(panel: Panel) -> str:
             body, x, y, units = _histogram(panel)
     title = f'<text x="{LEFT}" y="16" class="title">{escape(panel.title)}</text>'
     return f'<svg viewBox="0 0 {WIDTH} {HEIGHT}" role="img">{title}{_axes(x, y, units)}{body}</svg>'
-
-
-def ticks(span: Span, most: int) -> list[float]:
-    """Round numbers within a span, at most about ``most`` of them."""
-    low, high = span
-    if not (math.isfinite(low) and math.isfinite(high)) or high <= low:
-        return []
-    raw = (high - low) / max(1, most)
-    power = 10 ** math.floor(math.log10(raw))
-    step = next(power * factor for factor in (1, 2, 5, 10) if power * factor >= raw * 0.999)
-    first = math.ceil(low / step - 1e-9)
-    return [index * step for index in range(first, math.floor(high / step + 1e-9) + 1)]
 
 
 def _span(*parts: FloatArray) -> Span:
@@ -69,11 +57,11 @@ def _points(x: FloatArray, y: FloatArray) -> str:
 
 def _axes(x: Span, y: Span, units: tuple[str, str]) -> str:
     parts = []
-    for value in ticks(y, 5):
+    for value in round_values(*y, 5):
         at = float(_y(np.array([value]), y)[0])
         parts.append(f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at:.1f}" y2="{at:.1f}" class="grid"/>')
         parts.append(f'<text x="{LEFT - 6}" y="{at + 4:.1f}" class="tick end">{brief(value, units[1])}</text>')
-    for value in ticks(x, 7):
+    for value in round_values(*x, 7):
         at = float(_x(np.array([value]), x)[0])
         parts.append(f'<text x="{at:.1f}" y="{HEIGHT - 8}" class="tick mid">{brief(value, units[0])}</text>')
     return "".join(parts)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
+from wattigram.core.lazy import load_from
 from wattigram.core.session.snapshot import Snapshot, StreamPicture, ViewRequest
 
 if TYPE_CHECKING:
@@ -16,9 +16,4 @@ __all__ = ["BoardProcess", "LiveSession", "RunOutcome", "Snapshot", "StreamPictu
 
 _HOMES = {"BoardProcess": "board_process", "LiveSession": "live", "RunOutcome": "record", "record_run": "record"}
 
-
-def __getattr__(name: str) -> Any:
-    """Load what is asked for when it is asked for: a window starts without it."""
-    if name not in _HOMES:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    return getattr(import_module(f"{__name__}.{_HOMES[name]}"), name)
+__getattr__ = load_from(__name__, _HOMES)

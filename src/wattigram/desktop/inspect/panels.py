@@ -28,7 +28,7 @@ from wattigram.core.design.edits import (
     SetSampling,
 )
 from wattigram.core.errors import QuantityError
-from wattigram.core.fields import ratio_text, read_every, read_ratio
+from wattigram.core.fields import period_text, ratio_text, read_every, read_ratio
 from wattigram.core.quantity import brief, parse_quantity, show, show_counts, show_volts
 from wattigram.core.timing import chain_timer, cycle_timing, loop_timing
 from wattigram.desktop.inspect.bench import bench_panel
@@ -62,7 +62,8 @@ def _project_panel(workspace: Workspace) -> Panel:
     project, part = workspace.project, workspace.part
 
     def clock(text: str) -> Edit:
-        return SetBusClock(parse_quantity(text, "Hz"))
+        wanted_hz = parse_quantity(text, "Hz")
+        return SetBusClock(None if wanted_hz == part.processor.clock_hz else wanted_hz)
 
     references = tuple(item.name for item in part.references)
     return Panel(
@@ -264,7 +265,7 @@ def _chain_panel(workspace: Workspace, chain: Chain) -> Panel:
         (
             Field(
                 "period" if not follows else "period, shared",
-                brief(timer.wanted_s, "s", 9),
+                period_text(timer.wanted_s),
                 every,
                 hint="100 us or 10 kHz",
             ),

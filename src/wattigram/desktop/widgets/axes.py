@@ -10,9 +10,8 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from wattigram.core.quantity import brief
+from wattigram.core.quantity import brief, round_values
 from wattigram.desktop.theme import color, number_font, theme
-from wattigram.desktop.widgets.drawing import nice_ticks
 
 FloatArray = NDArray[np.float64]
 
@@ -47,7 +46,7 @@ class Axes:
         metrics = painter.fontMetrics()
         height = metrics.height()
         if y_unit is not None:
-            for value in nice_ticks(*self.y_span, max(1, int(self.rect.height() / (height * 1.9)))):
+            for value in round_values(*self.y_span, max(1, int(self.rect.height() / (height * 1.9)))):
                 at = float(self.y(value))
                 painter.setPen(QPen(color(t.hairline, 150), 1))
                 painter.drawLine(QPointF(self.rect.left(), at), QPointF(self.rect.right(), at))
@@ -58,7 +57,7 @@ class Axes:
                 )
         if x_unit is not None:
             width = metrics.horizontalAdvance("0000.000 ms") + 8
-            for value in nice_ticks(*self.x_span, max(1, int(self.rect.width() / width))):
+            for value in round_values(*self.x_span, max(1, int(self.rect.width() / width))):
                 at = float(self.x(value))
                 painter.setPen(QPen(color(t.hairline, 110), 1))
                 painter.drawLine(QPointF(at, self.rect.top()), QPointF(at, self.rect.bottom()))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from functools import lru_cache
 from typing import Any
 
@@ -57,15 +56,13 @@ def fill_trace(buffer: LineBuffer, x: FloatArray, low: FloatArray, high: FloatAr
     else:
         view = buffer.segments(len(x))
         view[:, 0] = view[:, 2] = x
-        view[:, 1], view[:, 3] = low, high
-        # Screen y runs downwards, so "low" may be the larger number: order does not matter here.
+        # Screen y runs downwards, so "low" may be the larger number.
         top, bottom = np.minimum(low, high), np.maximum(low, high)
         view[1:, 1] = np.fmin(top[1:], bottom[:-1])
         view[1:, 3] = np.fmax(bottom[1:], top[:-1])
         view[0, 1], view[0, 3] = top[0], bottom[0]
-    broken = ~np.isfinite(view).all(axis=1)
-    if broken.any():
-        view[broken] = -1e6
+    if not np.isfinite(view.sum()):
+        view[~np.isfinite(view).all(axis=1)] = -1e6
 
 
 def polygon(x: FloatArray, y: FloatArray) -> QPolygonF:
@@ -177,14 +174,3 @@ def _measured(font_key: str, text: str, room: int) -> tuple[str, float, float]:
     metrics = QFontMetricsF(font)
     shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, room)
     return shown, metrics.horizontalAdvance(shown), (metrics.ascent() - metrics.descent()) / 2
-
-
-def nice_ticks(low: float, high: float, most: int) -> list[float]:
-    """Round numbers (1, 2, 5 × 10ⁿ apart) within a span."""
-    if not (math.isfinite(low) and math.isfinite(high)) or high <= low:
-        return []
-    raw = (high - low) / max(1, most)
-    power = 10 ** math.floor(math.log10(raw))
-    step = next(power * factor for factor in (1, 2, 5, 10) if power * factor >= raw * 0.999)
-    first = math.ceil(low / step - 1e-9)
-    return [index * step for index in range(first, math.floor(high / step + 1e-9) + 1)]

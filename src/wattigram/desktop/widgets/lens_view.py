@@ -10,12 +10,12 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.design import Workspace
-from wattigram.core.quantity import brief, show
+from wattigram.core.quantity import brief, round_values, show
 from wattigram.core.timing import CycleTiming, cycle_timing, loop_timing
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.chain_text import paint_slot
-from wattigram.desktop.widgets.drawing import elide, nice_ticks
+from wattigram.desktop.widgets.drawing import elide
 
 MOST_CYCLES = 400
 
@@ -168,7 +168,9 @@ class LensView(QWidget):
         graph = self._graph()
         painter.setFont(number_font(-1.5))
         label_width = painter.fontMetrics().horizontalAdvance("0000.00 µs") + 10
-        for value in nice_ticks(self._begin_s, self._begin_s + self._span_s, max(2, int(graph.width() / label_width))):
+        for value in round_values(
+            self._begin_s, self._begin_s + self._span_s, max(2, int(graph.width() / label_width))
+        ):
             x = self.x_of(value)
             painter.setPen(QPen(color(t.hairline), 1))
             painter.drawLine(QPointF(x, graph.top()), QPointF(x, graph.bottom() + 3))

@@ -1,0 +1,161 @@
+"""What the inspector says and edits, without a window."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import pytest
+
+from tests.conftest import edited
+from wattigram.core.bench import Floating, Follow, Level, Ramp, Sine, Steps, Wiring
+from wattigram.core.design import Workspace
+from wattigram.core.design.edits import (
+    AddSignal,
+    RemoveWiring,
+    SetLoopItems,
+    SetPeriod,
+    SetSampling,
+    SetWiring,
+    apply_edit,
+)
+from wattigram.core.design.model import Signal
+from wattigram.core.errors import QuantityError
+from wattigram.desktop.inspect import Panel, panel_for
+from wattigram.desktop.selection import FACETS, Selection, default_selection
+
+
+def selections(workspace: Workspace) -> list[Selection]:
+    """Everything that can be selected."""
+    found = [Selection()]
+    for chain in workspace.project.chains:
+        found.append(Selection(chain.converter))
+        for place, slot in enumerate(chain.slots):
+            found += [Selection(chain.converter, place, slot.signal, facet) for facet in FACETS]
+    for signal in workspace.project.signals:
+        if workspace.project.chain_of(signal.name) is None:
+            found += [Selection("", -1, signal.name, facet) for facet in FACETS]
+    return found
+
+
+def variants(kiln: Workspace) -> list[Workspace]:
+    """Designs that show every panel in every form."""
+    sources = [
+        Level(voltage_v=1.0),
+        Sine(offset_v=1.0, amplitude_v=0.5, frequency_hz=Fraction(440)),
+        Ramp(from_v=0.1, to_v=3.0, period_s=Fraction(3)),
+        Steps(low_v=0.1, high_v=3.0, period_s=Fraction(1, 8000)),
+        Floating(),
+        Follow(pin="A3"),
+    ]
+    wired = [
+        edited(kiln, SetWiring(Wiring(pin="A2", resistance_ohm=4700.0, capacitor_f=1e-7, source=source)))
+        for source in sources
+    ]
+    return [
+        kiln,
+        *wired,
+        edited(kiln, RemoveWiring("A2")),
+        edited(kiln, AddSignal(Signal(name="Loose", pin="B7"))),
+        edited(kiln, SetLoopItems("ADC 1", 510), SetPeriod("ADC 1", Fraction(1, 44_100)), SetSampling("ADC 1", 0, 768)),
+    ]
+
+
+def fact(panel: Panel, label: str) -> str:
+    return next(item.value for item in panel.facts if item.label == label)
+
+
+def test_entering_what_a_field_shows_changes_nothing(kiln: Workspace) -> None:
+    """The law of every field: its text means its value."""
+    tried = 0
+    for workspace in variants(kiln):
+        for selection in selections(workspace):
+            for field in panel_for(workspace, selection).fields:
+                if not field.text or (field.options and field.text not in field.options):
+                    continue
+                edit = field.make(field.text)
+                assert edit is not None
+                if field.label in {"wired to it", "window", "stage"}:
+                    continue  # choosing a kind again gives it fresh figures
+                assert apply_edit(workspace, edit).project == workspace.project, (selection, field.label, field.text)
+                tried += 1
+    assert tried > 300
+
+
+def test_what_makes_no_sense_is_refused_by_every_field(kiln: Workspace) -> None:
+    for selection in selections(kiln):
+        for field in panel_for(kiln, selection).fields:
+            if field.options or field.slider or field.label in {"name", "note"}:
+                continue
+            with pytest.raises(QuantityError):
+                field.make("rather a lot")
+
+
+def test_every_choice_of_a_what_if_can_be_made(kiln: Workspace) -> None:
+    for workspace in variants(kiln):
+        for selection in selections(workspace):
+            what_if = panel_for(workspace, selection).what_if
+            if what_if is None:
+                continue
+            current = [choice for choice in what_if.choices if choice.is_current]
+            assert len(current) == 1, selection
+            for choice in what_if.choices:
+                assert choice.tip
+                assert choice.edit is not None
+                after = apply_edit(workspace, choice.edit)
+                again = panel_for(after, selection.valid_in(after)).what_if
+                assert again is not None
+                assert [other.label for other in again.choices if other.is_current] == [choice.label]
+
+
+def test_a_slot_says_how_its_numbers_came_about(kiln: Workspace) -> None:
+    panel = panel_for(kiln, Selection("ADC 1", 2, "Door latch", "sample"))
+    assert fact(panel, "sampling") == "32 cyc · 1.00 µs"
+    assert fact(panel, "held after") == "6.81250 µs"
+    assert fact(panel, "settled after") == "6.95 µs"
+    assert fact(panel, "full-scale step") == "1120 LSB"
+    assert fact(panel, "as wired") == "740 LSB"
+    assert panel.what_if is not None
+    assert [choice.label for choice in panel.what_if.choices if choice.good] == ["384", "768"]
+    assert panel.what_if.choices[5].value == pytest.approx(22.90, abs=0.005)
+
+
+def test_a_capacitor_at_the_pin_shows_both_effects(kiln: Workspace) -> None:
+    panel = panel_for(kiln, Selection("ADC 1", 3, "3.3 V rail", "sample"))
+    assert fact(panel, "charge sharing") == "0.0655 LSB"
+    assert fact(panel, "mean shift") == "0.328 LSB"
+
+
+def test_a_yoke_says_what_the_registers_hold(kiln: Workspace) -> None:
+    panel = panel_for(edited(kiln, SetPeriod("ADC 1", Fraction(1, 7))), Selection("ADC 1"))
+    assert fact(panel, "Timer 2") == "505 × 27157"
+    assert fact(panel, "registers hold") == "504, 27156"
+    assert fact(panel, "rate error") == "+0.0521 ppm"
+
+
+def test_a_mean_says_rate_noise_and_cutoff(kiln: Workspace) -> None:
+    panel = panel_for(kiln, Selection("ADC 1", 1, "Upper zone", "reduce"))
+    assert fact(panel, "reduced rate") == "625 Hz"
+    assert fact(panel, "−3 dB at") == "277.3 Hz"
+    assert fact(panel, "latency") == "1.60 ms"
+    assert fact(panel, "sum needs") == "16 of 32 bits"
+
+
+@pytest.mark.parametrize(
+    ("selection", "after"),
+    [
+        (Selection("ADC 1", 2, "Door latch", "move"), Selection("ADC 1", 2, "Door latch", "move")),
+        (Selection("ADC 1", 0, "Door latch"), Selection("ADC 1", 2, "Door latch")),
+        (Selection("ADC 9", 0, "Door latch"), Selection("ADC 1", 2, "Door latch")),
+        (Selection("ADC 1", 0, "Nothing"), Selection("ADC 1", 0, "Coil current")),
+        (Selection("ADC 9"), Selection("ADC 1", 0, "Coil current")),
+        (Selection("ADC 2"), Selection("ADC 2")),
+    ],
+)
+def test_a_selection_stays_valid(kiln: Workspace, selection: Selection, after: Selection) -> None:
+    assert selection.valid_in(kiln) == after
+
+
+def test_an_empty_project_selects_nothing(kiln: Workspace) -> None:
+    empty = Workspace(kiln.project.changed(signals=(), chains=(), expectations=()), kiln.part)
+    assert default_selection(empty) == Selection()
+    assert panel_for(empty, Selection()).title == "studio-kiln on Marten M3"
