@@ -15,6 +15,7 @@ from wattigram.core.deploy import effective_config
 from wattigram.core.design import load_project
 from wattigram.core.design.edits import SetSampling, SetWiring, apply_edit
 from wattigram.core.session import BoardProcess
+from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import theme
 from wattigram.desktop.window import CHAIN, PROOF, TAKES, MainWindow
 
@@ -284,3 +285,25 @@ def test_an_empty_project_can_be_filled(open_window: OpenWindow, tmp_path: Path,
     window.board.start()
     wait(lambda: window.board.latest.seconds > 0.3)
     assert window.board.latest.pictures["Signal 1"].in_band is True
+
+
+def test_expectations_come_from_the_bench_and_go_again(window: MainWindow, wait: Wait) -> None:
+    window.chain_page.select(Selection("ADC 1", 2, "Door latch", "sample"))
+    before = window.document.workspace.project.expectations
+    window.actions_list.named("Expect of the signal what its bench gives").trigger()
+    after = window.document.workspace.project.expectations
+    assert [item.kind for item in after[len(before) :]] == ["rate"]
+    assert window.document.stack.count() == 1
+    window.actions_list.named("Expect of the signal what its bench gives").trigger()
+    assert "Nothing more can be expected" in window.notice.text
+    window.actions_list.named("Remove the chosen expectation").trigger()
+    assert "No expectation is chosen" in window.notice.text
+    window.proving.record_and_prove()
+    wait(lambda: window.proving.latest is not None)
+    window.proof_page.choose(3)
+    first = window.proving.latest
+    window.actions_list.named("Remove the chosen expectation").trigger()
+    wait(lambda: window.proving.latest is not first)
+    assert window.proving.latest is not None
+    assert window.proving.latest.proof.all_hold
+    assert "steps" not in [row.verdict.kind for row in window.proof_page.rows]

@@ -47,6 +47,16 @@ FROM_FILE = "from a file"
 """Validation context of documents: quantities must then be text with a unit."""
 
 
+SMALLEST, LARGEST = Fraction(1, 10**18), Fraction(10**12)
+"""Magnitudes that occur on a bench, with room to spare; what lies beyond is a slip of the pen."""
+
+
+def check_magnitude(number: float | Fraction, text: str, unit: str) -> None:
+    """Raise :class:`QuantityError` for what is too large or too small to be meant."""
+    if number and not SMALLEST <= abs(Fraction(number)) <= LARGEST:
+        raise QuantityError(f"“{text[:40]}” is beyond what occurs on a bench.", cure=f"Write {UNIT_NAMES[unit]}.")
+
+
 @dataclass(frozen=True)
 class _Quantity:
     """Validation of one kind of quantity; ``low`` is its lowest value, itself included unless ``above``."""
@@ -69,10 +79,8 @@ class _Quantity:
         if self.low is not None and (number < self.low or (self.above and number == self.low)):
             rule = "above" if self.above else "at least"
             raise QuantityError(f"“{value}” is impossible here.", cure=f"It must be {rule} {self.low} {self.unit}.")
-        try:
-            return self.kind(number)
-        except OverflowError as fault:
-            raise QuantityError(f"“{value}” is beyond any quantity.", cure=f"Write {UNIT_NAMES[self.unit]}.") from fault
+        check_magnitude(number, str(value), self.unit)
+        return self.kind(number)
 
     def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
         return core_schema.with_info_plain_validator_function(
@@ -111,6 +119,7 @@ def read_every(value: Any) -> Fraction:
         raise QuantityError(f"{value!r} has no unit.", cure="Write a time such as 100 us or a rate such as 10 kHz.")
     if period <= 0:
         raise QuantityError(f"“{value}” is impossible here.", cure="It must be above 0 s.")
+    check_magnitude(period, str(value), "s")
     return period
 
 

@@ -7,7 +7,7 @@ from functools import partial
 from PyQt6.QtWidgets import QApplication
 
 from wattigram.core.design import Chain, Loop, Signal, Slot, TimerTrigger
-from wattigram.core.design.edits import AddChain, AddSignal, AddSlot, MoveSlot, RemoveSignal, RemoveSlot
+from wattigram.core.design.edits import AddChain, AddExpectation, AddSignal, AddSlot, MoveSlot, RemoveSignal, RemoveSlot
 from wattigram.core.design.edits.base import Edit
 from wattigram.core.timing import cycle_timing
 from wattigram.desktop.actions import Actions
@@ -32,6 +32,7 @@ class ChainActions:
         actions.add("Signal", "Move the slot earlier", "Alt+Up", lambda: self.move_slot(-1))
         actions.add("Signal", "Move the slot later", "Alt+Down", lambda: self.move_slot(1))
         actions.add("Signal", "Copy the row as text", "", self.copy_row)
+        actions.add("Proof", "Expect of the signal what its bench gives", "Ctrl+Shift+E", self.expect)
         actions.add("Findings", "Go to the gravest finding", "F8", page.findings.focus_first)
         actions.add("Findings", "Apply the gravest finding's cure", "Ctrl+Return", self.cure_first)
         for span in SPANS_S:
@@ -155,6 +156,23 @@ class ChainActions:
                 self._do(finding.remedy)
                 return
         self._page.complained.emit("No finding has a cure that can be applied by itself.")
+
+    def expect(self) -> None:
+        """Expectations for the selected signal, from what is wired to its pin."""
+        from wattigram.core.proof import suggest_expectations  # late: the window starts without it
+
+        name = self._page.selection.signal
+        fresh = suggest_expectations(self._document.workspace, name) if name else ()
+        if not fresh:
+            self._page.complained.emit("Nothing more can be expected of what is selected. Choose a signal with a slot.")
+            return
+        self._document.stack.beginMacro(f"Expect of {name} what its bench gives")
+        for expectation in fresh:
+            self._do(AddExpectation(expectation))
+        self._document.stack.endMacro()
+        self._page.complained.emit(
+            f"{len(fresh)} expectation{'s' if len(fresh) > 1 else ''} more for {name}. F6 proves them."
+        )
 
     def copy_row(self) -> None:
         """The selected signal's figures on the clipboard."""

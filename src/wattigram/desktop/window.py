@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wattigram.core.design.edits import RemoveExpectation
 from wattigram.core.session import Snapshot
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.chain_actions import ChainActions
@@ -103,6 +104,7 @@ class MainWindow(QMainWindow):
         add("Proof", "Record and prove", "F6", self.proving.record_and_prove)
         add("Proof", "Prove the take that is open", "Shift+F6", self.prove_open_take)
         add("Proof", "Write a report…", "Ctrl+P", self.report_dialog)
+        add("Proof", "Remove the chosen expectation", "", self._remove_expectation)
         add("Proof", "Copy the proof as text", "", lambda: self.proof_page.copy_text())
         add("Takes", "Open a take…", "Ctrl+T", self.open_take_dialog)
         add("Takes", "Export the take as a table…", "Ctrl+E", self._export_current)
@@ -268,6 +270,19 @@ class MainWindow(QMainWindow):
             self.proving.record_and_prove()
         else:
             self.show_page(PROOF)
+
+    def _remove_expectation(self) -> None:
+        """Take away the expectation that is chosen on the Proof page."""
+        proved = self.proving.latest
+        row = self.proof_page.current
+        if proved is None or not 0 <= row < len(proved.proof.verdicts):
+            self.notice.say("No expectation is chosen. Choose one on the Proof page.")
+            return
+        verdict = proved.proof.verdicts[row]
+        expectations = self.document.workspace.project.expectations
+        if verdict.expectation in expectations:
+            self.document.edit(RemoveExpectation(expectations.index(verdict.expectation)))
+            self.proving.prove(proved.take)
 
     def prove_open_take(self) -> None:
         """Judge the take on the Takes page."""

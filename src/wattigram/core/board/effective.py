@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 from wattigram.core.errors import BoardError
 
-Count = Annotated[int, Field(ge=1, le=1 << 31)]
+Count = Annotated[int, Field(ge=1, le=1 << 48)]
 Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]
 Positive = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e12)]
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pydantic import ValidationError
+
 from wattigram.core.accuracy import Scale, chain_scale, slot_settling
 from wattigram.core.bench import Floating, Level, Ramp, Sine, Steps, Wiring, resolve_source
 from wattigram.core.bench.evaluate import FLOATING_CENTRE_V, WANDER_HZ, WANDER_V
@@ -16,13 +18,32 @@ from wattigram.core.board import (
     PinDrive,
 )
 from wattigram.core.design import Chain, Project, Signal, Workspace, tapped_signals
+from wattigram.core.errors import BoardError
 from wattigram.core.timing import cycle_timing
 
 DEFAULT_SEED = 1
 
 
 def effective_config(workspace: Workspace, seed: int = DEFAULT_SEED) -> EffectiveConfig:
-    """The configuration of a design with its bench. Ticks are bus clocks."""
+    """The configuration of a design with its bench. Ticks are bus clocks.
+
+    Raises
+    ------
+    BoardError
+        When the design is one that no board could run, such as one with a cycle of years.
+    """
+    try:
+        return _config(workspace, seed)
+    except ValidationError as fault:
+        item = fault.errors(include_url=False)[0]
+        place = ".".join(str(step) for step in item["loc"])
+        raise BoardError(
+            f"The virtual board cannot run this design: {place}: {item['msg']} (found {str(item['input'])[:40]}).",
+            cure="Look at the findings, and at the bench.",
+        ) from fault
+
+
+def _config(workspace: Workspace, seed: int) -> EffectiveConfig:
     tick_hz = workspace.bus_clock_hz
     project = workspace.project
     # A bus clock that is no whole number of hertz has its ticks counted in a finer whole clock.

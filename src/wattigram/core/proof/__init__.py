@@ -11,11 +11,23 @@ if TYPE_CHECKING:
     from wattigram.core.proof.evidence import Evidence, evidence_for
     from wattigram.core.proof.judged import Proof, prove
     from wattigram.core.proof.report import write_html, write_junit
+    from wattigram.core.proof.suggest import suggest_expectations
     from wattigram.core.proof.verdict import Verdict
 
-__all__ = ["Evidence", "LikelyCause", "Proof", "Verdict", "evidence_for", "prove", "write_html", "write_junit"]
+__all__ = [
+    "Evidence",
+    "LikelyCause",
+    "Proof",
+    "Verdict",
+    "evidence_for",
+    "prove",
+    "suggest_expectations",
+    "write_html",
+    "write_junit",
+]
 
 _HOMES = {
+    "suggest_expectations": "suggest",
     "LikelyCause": "cause",
     "Evidence": "evidence",
     "evidence_for": "evidence",

@@ -1,0 +1,85 @@
+"""Expectations that follow from what is wired to a signal's pin: a start for the engineer's own."""
+
+from __future__ import annotations
+
+import math
+from fractions import Fraction
+
+from wattigram.core.bench import Level, Sine, Steps, resolve_source
+from wattigram.core.design import (
+    Chain,
+    Expectation,
+    LevelExpectation,
+    NoiseExpectation,
+    RateExpectation,
+    Signal,
+    SineExpectation,
+    StepsExpectation,
+    TwinExpectation,
+    WindowExpectation,
+    Workspace,
+)
+from wattigram.core.expected import band_half_width_v
+from wattigram.core.timing import cycle_timing
+
+SINE_WITHIN = 0.01
+RATE_WITHIN = 50e-6
+EVENT_SAMPLES = 6
+
+
+def suggest_expectations(workspace: Workspace, name: str) -> tuple[Expectation, ...]:
+    """What should hold of a signal as wired, with limits that its expected band gives; those there already left out."""
+    project = workspace.project
+    signal = project.signal(name)
+    chain = project.chain_of(name)
+    if chain is None:
+        return ()
+    half_v = _round_up(band_half_width_v(workspace, chain, name, reduced=False))
+    found = [
+        *_of_source(workspace, signal, half_v),
+        *_of_stages(workspace, chain, signal, half_v),
+        RateExpectation(signal=name, within=RATE_WITHIN),
+    ]
+    there = {(item.signal, item.kind) for item in project.expectations}
+    return tuple(item for item in found if (item.signal, item.kind) not in there)
+
+
+def _of_source(workspace: Workspace, signal: Signal, half_v: float) -> list[Expectation]:
+    wiring = workspace.project.wiring(signal.pin)
+    source = resolve_source(wiring, workspace.project.bench) if wiring else None
+    if isinstance(source, Level):
+        level_v = signal.at_source(source.voltage_v)
+        noise_v = _round_up(half_v / 2)
+        return [
+            LevelExpectation(signal=signal.name, level_v=level_v, within_v=half_v),
+            NoiseExpectation(signal=signal.name, rms_v=noise_v),
+        ]
+    if isinstance(source, Sine) and source.amplitude_v > 0:
+        amplitude_v = signal.at_source(source.amplitude_v)
+        return [
+            SineExpectation(
+                signal=signal.name, frequency_hz=source.frequency_hz, amplitude_v=amplitude_v, within=SINE_WITHIN
+            )
+        ]
+    if isinstance(source, Steps):
+        low_v, high_v = sorted((signal.at_source(source.low_v), signal.at_source(source.high_v)))
+        return [StepsExpectation(signal=signal.name, low_v=low_v, high_v=high_v, within_v=half_v)]
+    return []
+
+
+def _of_stages(workspace: Workspace, chain: Chain, signal: Signal, half_v: float) -> list[Expectation]:
+    found: list[Expectation] = []
+    if signal.twin_of is not None:
+        found.append(TwinExpectation(signal=signal.name, within_v=2 * half_v))
+    if signal.window is not None:
+        rate_hz = cycle_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(signal.name))
+        count = signal.reduce.count if signal.reduce and signal.window.on == "reduced" else 1
+        within_s = Fraction(math.ceil(EVENT_SAMPLES * count / rate_hz * 1000), 1000)
+        found.append(WindowExpectation(signal=signal.name, within_s=within_s))
+    return found
+
+
+def _round_up(volts: float) -> float:
+    """To two figures, upwards."""
+    power = 10.0 ** (math.floor(math.log10(volts)) - 1)
+    return round(math.ceil(volts / power - 1e-9) * power, 12)

@@ -1,0 +1,51 @@
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+
+from tests.conftest import edited
+from wattigram.core.design import Workspace
+from wattigram.core.design.edits import RemoveSlot
+from wattigram.core.proof import prove, suggest_expectations
+from wattigram.core.take import Take
+
+
+def bare(workspace: Workspace) -> Workspace:
+    """The same design with nothing expected of it."""
+    return Workspace(workspace.project.changed(expectations=()), workspace.part)
+
+
+@pytest.mark.parametrize(
+    ("signal", "kinds"),
+    [
+        ("Coil current", ["sine", "rate"]),
+        ("Upper zone", ["window", "rate"]),
+        ("Door latch", ["steps", "rate"]),
+        ("3.3 V rail", ["level", "noise", "rate"]),
+        ("Upper zone, twin", ["twin", "rate"]),
+    ],
+)
+def test_each_source_and_stage_has_its_expectations(cured: Workspace, signal: str, kinds: list[str]) -> None:
+    assert [item.kind for item in suggest_expectations(bare(cured), signal)] == kinds
+
+
+def test_what_is_suggested_holds_of_a_sound_design(cured: Workspace, take_of: Callable[..., Take]) -> None:
+    empty = bare(cured)
+    found = [item for signal in empty.project.signals for item in suggest_expectations(empty, signal.name)]
+    judged = Workspace(empty.project.changed(expectations=tuple(found)), empty.part)
+    proof = prove(judged, take_of(cured))
+    assert [(verdict.text, verdict.note) for verdict in proof.verdicts if verdict.outcome != "holds"] == []
+    assert len(proof.verdicts) >= len(found)
+
+
+def test_what_is_suggested_fails_of_an_unsound_one(kiln: Workspace, take_of: Callable[..., Take]) -> None:
+    empty = bare(kiln)
+    judged = Workspace(empty.project.changed(expectations=suggest_expectations(empty, "Door latch")), empty.part)
+    outcomes = {verdict.kind: verdict.outcome for verdict in prove(judged, take_of(kiln)).verdicts}
+    assert outcomes == {"steps": "fails", "rate": "holds"}
+
+
+def test_nothing_is_suggested_twice_or_without_a_slot(cured: Workspace) -> None:
+    assert [item.kind for item in suggest_expectations(cured, "Coil current")] == []
+    assert suggest_expectations(edited(bare(cured), RemoveSlot("ADC 1", 0)), "Coil current") == ()
