@@ -1,0 +1,146 @@
+"""The board's ports, looked at from outside and one by one."""
+
+from __future__ import annotations
+
+import os
+import socket
+import threading
+import time
+from collections.abc import Iterator
+
+import pytest
+
+from wattigram.core.board.server import LARGEST_QUEUE_BYTES, LONGEST_COMMAND_BYTES, BoardServer
+from wattigram.core.deploy import effective_config
+from wattigram.core.design import Workspace
+from wattigram.core.link import Decoder, Frame, SampleRun
+
+
+@pytest.fixture
+def server(kiln: Workspace) -> Iterator[BoardServer]:
+    """A board in a thread of this process."""
+    board = BoardServer(effective_config(kiln))
+    thread = threading.Thread(target=board.serve)
+    thread.start()
+    yield board
+    with socket.create_connection(("127.0.0.1", board.tcp_port)) as last:
+        last.sendall(b"quit\n")
+        thread.join(timeout=10)
+    assert not thread.is_alive()
+
+
+def connect(board: BoardServer) -> socket.socket:
+    port = socket.create_connection(("127.0.0.1", board.tcp_port))
+    port.settimeout(0.2)
+    return port
+
+
+def listen(port: socket.socket, words: str, seconds: float = 8) -> tuple[list[Frame], list[SampleRun], Decoder]:
+    """Everything up to a frame of text that begins with some words."""
+    decoder = Decoder()
+    frames: list[Frame] = []
+    runs: list[SampleRun] = []
+    deadline = time.monotonic() + seconds
+    while not any(frame.text.startswith(words) for frame in frames):
+        assert time.monotonic() < deadline, [frame.text for frame in frames]
+        try:
+            data = port.recv(1 << 16)
+        except TimeoutError:
+            continue
+        for found in decoder.feed(data):
+            if isinstance(found, SampleRun):
+                runs.append(found)
+            else:
+                frames.append(found)
+    return frames, runs, decoder
+
+
+def test_everybody_who_listens_gets_every_frame(server: BoardServer) -> None:
+    """Frames are numbered once, so nobody may see a gap that is none."""
+    with connect(server) as one, connect(server) as other:
+        other.sendall(b"query\n")
+        listen(one, "idle")
+        one.sendall(b"start cycles=2000\nquery\n")
+        for port in (one, other):
+            frames, runs, decoder = listen(port, "stopped cycles=2000")
+            assert decoder.stats.frames_lost == 0
+            assert sum(len(run.items) for run in runs if run.stream == 0) == 8000
+            assert any(frame.text.startswith("running") for frame in frames)
+
+
+def test_a_start_begins_anew_at_item_0(server: BoardServer) -> None:
+    with connect(server) as port:
+        for _ in range(2):
+            port.sendall(b"start cycles=300\n")
+            _frames, runs, decoder = listen(port, "stopped cycles=300")
+            assert min(run.first for run in runs if run.stream == 0) == 0
+            assert any(run.restarted for run in runs)
+            assert decoder.stats.items_lost == {}
+
+
+def test_whoever_leaves_takes_the_run_along(server: BoardServer) -> None:
+    port = connect(server)
+    port.sendall(b"start\n")
+    listen(port, "started")
+    port.close()
+    with connect(server) as other:
+        deadline = time.monotonic() + 5
+        said = ""
+        while "idle" not in said and time.monotonic() < deadline:
+            other.sendall(b"query\n")
+            frames, _runs, _decoder = listen(other, "idle" if said else "")
+            said = " ".join(frame.text for frame in frames)
+        assert "idle" in said
+
+
+def test_a_command_without_end_is_thrown_away(server: BoardServer) -> None:
+    with connect(server) as port:
+        port.sendall(b"x" * (LONGEST_COMMAND_BYTES + 100_000))
+        frames, _runs, _decoder = listen(port, "error a command of more than 1 MiB")
+        port.sendall(b"\nquery\n")
+        frames, _runs, _decoder = listen(port, "idle")
+        assert frames
+
+
+@pytest.mark.parametrize(
+    "noise", [b"\x00\xff\xfe\n", b"\n\n\n", "ü§\n".encode(), b"start cycles=99999999999999999999\n", b"start=5\n"]
+)
+def test_nonsense_is_answered_and_survived(server: BoardServer, noise: bytes) -> None:
+    with connect(server) as port:
+        port.sendall(noise + b"query\n")
+        frames, _runs, _decoder = listen(port, "idle")
+        assert all(frame.text.startswith(("error", "idle")) for frame in frames)
+
+
+def test_a_slow_reader_loses_whole_frames_and_is_told(kiln: Workspace) -> None:
+    """In real time nobody waits for a reader, as on a wire; what is lost is counted."""
+    board = BoardServer(effective_config(kiln))
+    reading, writing = socket.socketpair()
+    try:
+        from wattigram.core.board.server import _Client
+
+        reading.setblocking(False)
+        client = _Client(writing.fileno(), "test", listening=True)
+        client.queued_bytes = LARGEST_QUEUE_BYTES + 1
+        board._enqueue(client, [b"one", b"two"])
+        assert (client.dropped_frames, len(client.queue)) == (2, 0)
+        client.queued_bytes = 0
+        board._enqueue(client, [b"one", b"two"])
+        assert bytes(client.queue[0]) == b"onetwo"
+    finally:
+        reading.close()
+        writing.close()
+        board.close()
+
+
+def test_the_pty_is_a_terminal_device(server: BoardServer) -> None:
+    assert os.path.exists(server.pty_path)
+    descriptor = os.open(server.pty_path, os.O_RDWR | os.O_NOCTTY)
+    try:
+        assert os.isatty(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+def test_only_this_machine_can_connect(server: BoardServer) -> None:
+    assert server._listener.getsockname()[0] == "127.0.0.1"
