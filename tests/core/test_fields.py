@@ -18,7 +18,15 @@ def test_a_factor_survives_its_text(ratio: Fraction) -> None:
 
 @pytest.mark.parametrize(
     ("text", "ratio"),
-    [("÷ 2", "1/2"), ("/2", "1/2"), ("× 120", "120"), ("x1.5", "3/2"), ("*3", "3"), ("3/7", "3/7"), ("0.25", "1/4")],
+    [
+        ("÷ 2", "1/2"),
+        ("/2", "1/2"),
+        ("× 120", "120"),
+        ("x1.5", "3/2"),
+        ("*3", "3"),
+        ("3/7", "3/7"),
+        ("0.25", "1/4"),
+    ],
 )
 def test_factors_are_written_in_many_ways(text: str, ratio: str) -> None:
     assert read_ratio(text) == Fraction(ratio)
