@@ -13,6 +13,7 @@ from wattigram.core.quantity import brief, round_values
 
 WIDTH, HEIGHT = 720, 240
 LEFT, RIGHT, TOP, BOTTOM = 70, 12, 26, 26
+THINNEST_BAND = 7.0
 FloatArray = NDArray[np.float64]
 Span = tuple[float, float]
 
@@ -73,7 +74,9 @@ def _trace(panel: TracePanel) -> tuple[str, Span, Span, tuple[str, str]]:
     y = _span(panel.low_v, panel.high_v, panel.band_low_v, panel.band_high_v, marks)
     across = _x(panel.times_s, x)
     outline_x = np.concatenate((across, across[::-1]))
-    outline_y = np.concatenate((_y(panel.band_high_v, y), _y(panel.band_low_v, y)[::-1]))
+    top, bottom = _y(panel.band_high_v, y), _y(panel.band_low_v, y)
+    thin = np.maximum(0.0, THINNEST_BAND - (bottom - top)) / 2  # a band thinner than the line on it could not be seen
+    outline_y = np.concatenate((top - thin, (bottom + thin)[::-1]))
     zigzag_x = np.repeat(across, 2)
     zigzag_y = np.column_stack((_y(panel.low_v, y), _y(panel.high_v, y))).ravel()
     parts = [
