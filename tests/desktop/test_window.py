@@ -197,25 +197,25 @@ def test_size_page_and_theme_are_remembered(open_window: OpenWindow, project: Pa
     first = open_window(project)
     first.resize(1111, 777)
     first.show_page(PROOF)
-    first.use_theme("dark")
+    first.dress.use("dark")
     first.close()
     again = open_window(project)
     assert (again.width(), again.height()) == (1111, 777)
     assert again.stack.currentIndex() == PROOF
     assert theme().name == "dark"
-    again.use_theme("light")
+    again.dress.use("light")
 
 
 @pytest.mark.parametrize("page", [CHAIN, TAKES, PROOF])
 def test_both_themes_and_large_text_paint(window: MainWindow, page: int) -> None:
     window.show_page(page)
     light = window.grab().toImage()
-    window.toggle_theme()
+    window.dress.toggle()
     assert window.grab().toImage() != light
     for _ in range(4):
-        window.scale_text(1)
+        window.dress.scale_text(1)
     assert not window.grab().isNull()
-    window.toggle_theme()
+    window.dress.toggle()
 
 
 def test_the_palette_finds_and_does(window: MainWindow) -> None:

@@ -13,8 +13,8 @@ from PyQt6.QtWidgets import QApplication
 from wattigram.core.design import Project, Workspace, open_workspace
 from wattigram.core.part import list_parts
 from wattigram.desktop.document import Document, read_recovery
+from wattigram.desktop.dress import dress_as_remembered
 from wattigram.desktop.settings import Settings
-from wattigram.desktop.theme import DARK, LIGHT, apply_theme
 from wattigram.desktop.window import MainWindow
 
 WARM_UP_MS = 400
@@ -47,9 +47,7 @@ def make_app() -> QApplication:
 def make_window(app: QApplication, path: Path | None) -> MainWindow:
     """The window with a project in it; raises :class:`WattigramError` when the one named cannot be opened."""
     settings = Settings()
-    points = settings.get("points", "9.5")
-    size = float(points) if points.replace(".", "", 1).isdigit() else 9.5
-    apply_theme(app, DARK if settings.get("theme") == "dark" else LIGHT, min(16.0, max(7.0, size)))
+    dress_as_remembered(app, settings)
     workspace, origin = first_workspace(path, settings)
     document = Document(workspace, origin, settings.recovery_path)
     window = MainWindow(document, settings)

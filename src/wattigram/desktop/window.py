@@ -25,13 +25,13 @@ from wattigram.core.session import Snapshot
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.chain_actions import ChainActions
 from wattigram.desktop.document import Document
+from wattigram.desktop.dress import Dress
 from wattigram.desktop.files import ProjectFiles, ask_save
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
 from wattigram.desktop.pages.chain_page import ChainPage
 from wattigram.desktop.proving import Proving
 from wattigram.desktop.settings import Settings
-from wattigram.desktop.theme import DARK, LIGHT, apply_theme, theme
 from wattigram.desktop.widgets.header import PAGES, Header
 from wattigram.desktop.widgets.notice import JobBar, Notice
 from wattigram.desktop.widgets.palette import Palette
@@ -62,6 +62,7 @@ class MainWindow(QMainWindow):
         self._build()
         self.actions_list = Actions(self)
         self.files = ProjectFiles(self, document, settings, self.notice, self.actions_list)
+        self.dress = Dress(self.settings, self.actions_list, self._redress)
         self.chain_actions = ChainActions(document, self.chain_page, self.actions_list)
         self._add_actions()
         self._connect()
@@ -111,13 +112,12 @@ class MainWindow(QMainWindow):
         add("Takes", "Copy the traces as a picture", "", lambda: self.takes_page.copy_picture())
         for number, name in enumerate(PAGES):
             add("View", f"Go to {name}", f"Alt+{number + 1}", partial(self.show_page, number))
-        add("View", "Light or dark", "Ctrl+Shift+D", self.toggle_theme)
-        add("View", "Larger text", "Ctrl++", lambda: self.scale_text(1))
-        add("View", "Smaller text", "Ctrl+-", lambda: self.scale_text(-1))
         add("View", "Copy the page as a picture", "Ctrl+Shift+C", self.copy_page)
         add("View", "Find an action", "Ctrl+K", self.open_palette)
 
     def _connect(self) -> None:
+        for splitter in (self.chain_page.split, self.chain_page.left):
+            splitter.splitterMoved.connect(self._on_splitter)
         header = self.header
         header.page_wanted.connect(self.show_page)
         header.run_wanted.connect(self.toggle_run)
@@ -347,27 +347,6 @@ class MainWindow(QMainWindow):
         assert isinstance(point, QPoint)
         menu.popup(point)
 
-    def toggle_theme(self) -> None:
-        """Light or dark."""
-        self.use_theme("dark" if theme().name == "light" else "light")
-
-    def use_theme(self, name: str) -> None:
-        """Dress the window anew."""
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        apply_theme(app, DARK if name == "dark" else LIGHT, app.font().pointSizeF())
-        self.settings.set("theme", name)
-        self._redress()
-
-    def scale_text(self, step: int) -> None:
-        """Larger or smaller text, everywhere."""
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        points = min(16.0, max(7.0, app.font().pointSizeF() + step * 0.5))
-        apply_theme(app, theme(), points)
-        self.settings.set("points", f"{points}")
-        self._redress()
-
     def _redress(self) -> None:
         self.chain_page.inspector.rebuild()
         self.chain_page.findings.show_findings(())
@@ -399,6 +378,9 @@ class MainWindow(QMainWindow):
         page = self.settings.get("page")
         if page in PAGES:
             self.show_page(PAGES.index(page))
+
+    def _on_splitter(self, _position: int, _index: int) -> None:
+        self._sizes_known = True  # from now on the user's own proportions
 
     def _splitters(self) -> dict[str, QSplitter]:
         made = {"chain": self.chain_page.split, "chain-left": self.chain_page.left}

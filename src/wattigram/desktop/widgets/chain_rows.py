@@ -1,0 +1,324 @@
+"""The rows of the Chain page, painted: one line per signal, all the way."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen, QRegion, QResizeEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from wattigram.core.design import Workspace
+from wattigram.core.findings import Finding
+from wattigram.core.session import Snapshot
+from wattigram.core.timing import cycle_timing
+from wattigram.desktop.selection import FACETS, Selection
+from wattigram.desktop.theme import color, heading_font, number_font, text_font, theme
+from wattigram.desktop.widgets import chain_text
+from wattigram.desktop.widgets.chain_layout import TITLES, ChainLayout, RowItem, YokeItem, lay_out
+from wattigram.desktop.widgets.drawing import draw_marker, draw_verdict, elide
+from wattigram.desktop.widgets.stream_cell import StreamPainter
+
+STREAM = FACETS.index("stream")
+_CELL_OF_FINDING = {
+    "sampling-too-short": "sample",
+    "pin-used-twice": "signal",
+    "pin-not-analog": "signal",
+    "pin-not-wired": "front end",
+    "input-beyond-reference": "front end",
+    "window-swapped": "window",
+    "window-out-of-range": "window",
+    "sum-too-wide": "reduce",
+    "mean-shift-mismatch": "reduce",
+    "loop-out-of-step": "move",
+    "half-mark-in-cycle": "move",
+    "item-too-narrow": "move",
+    "signal-not-converted": "sample",
+}
+
+
+class ChainRows(QWidget):
+    """Shows a workspace, its findings, a selection and what the board sends; :class:`ChainView` adds the hand."""
+
+    columns_changed = pyqtSignal()
+    """Streams need another number of columns."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
+        self.setAccessibleName("Chain rows")
+        self._workspace: Workspace | None = None
+        self._findings: dict[tuple[str, str], Finding] = {}
+        self._snapshot = Snapshot()
+        self._layout: ChainLayout | None = None
+        self._least_height = 200.0
+        self._selection = Selection()
+        self._looks: dict[tuple[str, int], tuple[object, ...]] = {}
+        self._painters: dict[tuple[str, int], StreamPainter] = {}
+
+    def show_workspace(self, workspace: Workspace, findings: tuple[Finding, ...]) -> None:
+        """Show a design with its findings."""
+        self._workspace = workspace
+        self._findings = {}
+        for finding in findings:
+            facet = _CELL_OF_FINDING.get(finding.code)
+            if facet is None:
+                continue
+            names = [finding.signal]
+            chain = workspace.project.chain(finding.converter)
+            if not finding.signal and chain is not None:
+                names = [slot.signal for slot in chain.slots]
+            for name in names:
+                self._findings.setdefault((name, facet), finding)
+        before = self._layout
+        self._lay_out()
+        looks = {(row.signal.name, row.place): self._look(row) for row in self._layout.rows} if self._layout else {}
+        if (
+            self._layout is None
+            or before is None
+            or [row.rect for row in before.rows] != [row.rect for row in self._layout.rows]
+        ):
+            self.update()
+        else:
+            for row in self._layout.rows:
+                if looks[row.signal.name, row.place] != self._looks.get((row.signal.name, row.place)):
+                    self.update(row.rect.toAlignedRect().adjusted(0, 0, 1, 1))
+            for yoke in self._layout.yokes:
+                self.update(yoke.rect.toAlignedRect())
+        self._looks = looks
+
+    def _look(self, row: RowItem) -> tuple[object, ...]:
+        """All that a row's picture depends on but its stream: rows that look the same are not painted again."""
+        assert self._workspace is not None
+        texts = chain_text.cells(self._workspace, row.chain, row.signal, row.place, self._snapshot)
+        shares = chain_text.slot_shares(self._workspace, row.chain, row.place) if row.chain else (0.0, 0.0)
+        own = tuple(self._findings.get((row.signal.name, facet)) for facet in FACETS)
+        wiring = self._workspace.project.wiring(row.signal.pin)
+        return (
+            tuple(texts.items()),
+            shares,
+            own,
+            row.index,
+            row.signal,
+            wiring,
+            row.chain.converter if row.chain else "",
+        )
+
+    def show_snapshot(self, snapshot: Snapshot) -> None:
+        """Show what the board has sent; only streams and readings are painted anew."""
+        self._snapshot = snapshot
+        layout = self._layout
+        if layout is None:
+            return
+        for row in layout.rows:
+            # Within the hairlines, so that no neighbour has to be painted too.
+            self.update(layout.cell(row, STREAM).adjusted(2, 2, -2, -2).toAlignedRect())
+            self.update(layout.cell(row, 0).adjusted(2, 2, -2, -2).toAlignedRect())
+
+    def show_selection(self, selection: Selection) -> None:
+        """Mark a cell."""
+        if selection != self._selection:
+            self._selection = selection
+            self.update()
+
+    @property
+    def layout_now(self) -> ChainLayout | None:
+        """Where everything is, for those who place something beside it."""
+        return self._layout
+
+    @property
+    def stream_columns(self) -> int:
+        """Pixels across a stream cell."""
+        if self._layout is None:
+            return 200
+        return max(32, int(self._layout.columns[STREAM + 1] - self._layout.columns[STREAM] - 86))
+
+    def cell_rect(self, selection: Selection) -> QRect:
+        """Place of a cell on this widget; empty where there is none."""
+        layout = self._layout
+        if layout is not None:
+            for row in layout.rows:
+                if row.signal.name == selection.signal and row.place == selection.place:
+                    return layout.cell(row, FACETS.index(selection.facet)).toAlignedRect()
+            for yoke in layout.yokes:
+                if not selection.signal and yoke.chain is not None and yoke.chain.converter == selection.converter:
+                    return yoke.rect.toAlignedRect()
+        return QRect()
+
+    def sizeHint(self) -> QSize:
+        """As high as all rows without any stretching."""
+        return QSize(700, int(self._least_height) + 8)
+
+    def minimumSizeHint(self) -> QSize:
+        """Rows may scroll, columns do not shrink for ever."""
+        return QSize(560, self.sizeHint().height())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Columns follow the width, rows the height."""
+        before = self.stream_columns
+        self._lay_out()
+        self.update()
+        if self.stream_columns != before:
+            self.columns_changed.emit()
+
+    def _lay_out(self) -> None:
+        if self._workspace is None:
+            return
+        line = float(self.fontMetrics().height())
+        least = lay_out(self._workspace, float(self.width()), line).height
+        if least != self._least_height:
+            self._least_height = least
+            self.setMinimumHeight(int(least) + 8)
+            self.updateGeometry()
+        self._layout = lay_out(self._workspace, float(self.width()), line, self.height() - 8.0)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Paint what the event asks for."""
+        painter = QPainter(self)
+        area = event.rect() if event is not None else self.rect()
+        painter.fillRect(area, color(theme().paper))
+        layout, workspace = self._layout, self._workspace
+        if layout is None or workspace is None:
+            return
+        clip = event.region() if event is not None else QRegion(area)
+        if area.top() < layout.header_height:
+            self._paint_titles(painter, layout)
+        for yoke in layout.yokes:
+            if clip.intersects(yoke.rect.toAlignedRect()):
+                self._paint_yoke(painter, workspace, yoke)
+        for row in layout.rows:
+            if clip.intersects(row.rect.toAlignedRect()):
+                self._paint_row(painter, workspace, layout, row, clip)
+        if not layout.rows:
+            painter.setPen(color(theme().soft))
+            painter.setFont(text_font(1))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No signal yet. Press N to add one.")
+
+    def _paint_titles(self, painter: QPainter, layout: ChainLayout) -> None:
+        painter.setFont(heading_font())
+        painter.setPen(color(theme().faint))
+        for column, title in enumerate(TITLES):
+            left = layout.columns[column] + 8
+            width = layout.columns[column + 1] - left - 4
+            text = "STREAM: TINT IS EXPECTED, LINE IS CAPTURED" if column == STREAM else title
+            if column == STREAM and painter.fontMetrics().horizontalAdvance(text) > width:
+                text = title
+            elide(painter, QRectF(left, 4, width, layout.header_height - 4), text)
+
+    def _paint_yoke(self, painter: QPainter, workspace: Workspace, yoke: YokeItem) -> None:
+        t = theme()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        chosen = not self._selection.signal and yoke.chain is not None
+        chosen = chosen and yoke.chain is not None and yoke.chain.converter == self._selection.converter
+        # Straight corners: rounded ones take longer to paint than all the rest.
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.fillRect(yoke.rect.toAlignedRect(), color(t.band))
+        painter.setPen(QPen(color(t.action), 2) if chosen else QPen(color(t.hairline), 1))
+        painter.drawRect(yoke.rect.toAlignedRect().adjusted(0, 0, -1, -1))
+        inner = yoke.rect.adjusted(8, 0, -8, 0)
+        if yoke.chain is None:
+            painter.setFont(text_font(0, QFont.Weight.DemiBold))
+            painter.setPen(color(t.bad))
+            elide(painter, inner, "In no slot: never converted")
+            return
+        name, left, right = chain_text.yoke(workspace, yoke.chain)
+        painter.setFont(text_font(0, QFont.Weight.Bold))
+        painter.setPen(color(t.ink))
+        elide(painter, inner, name)
+        used = painter.fontMetrics().horizontalAdvance(name) + 16
+        painter.setFont(text_font(-0.5))
+        painter.setPen(color(t.soft))
+        right_width = min(painter.fontMetrics().horizontalAdvance(right) + 2.0, inner.width() * 0.45)
+        elide(
+            painter,
+            QRectF(inner.right() - right_width, inner.top(), right_width, inner.height()),
+            right,
+            Qt.AlignmentFlag.AlignRight,
+        )
+        painter.setPen(color(t.bad if cycle_timing(workspace, yoke.chain).slack_s < 0 else t.soft))
+        elide(painter, inner.adjusted(used, 0, -right_width - 16, 0), left)
+
+    def _paint_row(
+        self, painter: QPainter, workspace: Workspace, layout: ChainLayout, row: RowItem, clip: QRegion
+    ) -> None:
+        t = theme()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        mine = self._selection.signal == row.signal.name and self._selection.place == row.place
+        if mine:
+            painter.fillRect(row.rect, color(t.card))
+        for column, facet in enumerate(FACETS):
+            cell = layout.cell(row, column)
+            if not clip.intersects(cell.toAlignedRect()):
+                continue
+            finding = self._findings.get((row.signal.name, facet))
+            if finding is not None:
+                self._paint_finding(painter, cell, finding)
+            if column == STREAM:
+                self._paint_stream(painter, workspace, row, cell)
+            elif facet == "signal":
+                lines = chain_text.signal_lines(workspace, row.chain, row.signal, self._snapshot)
+                self._paint_signal(painter, row, cell, lines)
+            else:
+                lines = chain_text.cells(workspace, row.chain, row.signal, row.place, self._snapshot)[facet]
+                self._paint_text(painter, cell, lines, number_line=facet == "move")
+                if facet == "sample" and row.chain is not None:
+                    self._paint_sampling(painter, workspace, row, cell)
+            if column:
+                painter.setPen(QPen(color(t.hairline), 1, Qt.PenStyle.DotLine))
+                painter.drawLine(cell.topLeft(), cell.bottomLeft())
+            if mine and facet == self._selection.facet:
+                strength = t.action if self.hasFocus() else t.faint
+                painter.setPen(QPen(color(strength), 2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(cell.adjusted(2, 2, -2, -2))
+        painter.setPen(QPen(color(t.hairline), 1))
+        painter.drawLine(row.rect.bottomLeft(), row.rect.bottomRight())
+
+    def _paint_finding(self, painter: QPainter, cell: QRectF, finding: Finding) -> None:
+        t = theme()
+        shade = {"error": t.bad, "warning": t.doubt, "note": t.faint}[finding.severity]
+        painter.fillRect(cell.adjusted(1, 1, 0, -1), color(shade, 26))
+        spot = QRectF(cell.right() - 18, cell.top() + 7, 11, 11)
+        if finding.severity == "error":
+            draw_verdict(painter, spot, False, color(t.good), color(t.bad), color(t.faint))
+        else:
+            painter.setFont(text_font(0, QFont.Weight.Bold))
+            painter.setPen(color(shade))
+            painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, "!")
+
+    def _paint_signal(self, painter: QPainter, row: RowItem, cell: QRectF, lines: tuple[str, ...]) -> None:
+        t = theme()
+        line = float(self.fontMetrics().height())
+        top = cell.top() + 7
+        draw_marker(painter, QPointF(cell.left() + 13, top + line / 2), row.index)
+        painter.setFont(text_font(0, QFont.Weight.DemiBold))
+        painter.setPen(color(t.ink))
+        elide(painter, QRectF(cell.left() + 23, top, cell.width() - 27, line), lines[0])
+        painter.setFont(text_font(-1))
+        painter.setPen(color(t.soft))
+        elide(painter, QRectF(cell.left() + 8, top + line, cell.width() - 12, line), lines[1])
+        painter.setFont(number_font(0.5, QFont.Weight.DemiBold))
+        painter.setPen(color(t.ink))
+        elide(painter, QRectF(cell.left() + 8, top + 2 * line + 2, cell.width() - 12, line), lines[2])
+
+    def _paint_text(self, painter: QPainter, cell: QRectF, lines: tuple[str, ...], number_line: bool) -> None:
+        t = theme()
+        line = float(self.fontMetrics().height())
+        rect = QRectF(cell.left() + 8, cell.top() + 7, cell.width() - 14, line)
+        for number, text in enumerate(lines):
+            painter.setFont(number_font(-1) if number_line and number == 0 else text_font(0 if number == 0 else -1))
+            painter.setPen(color(t.ink if number == 0 else t.soft))
+            elide(painter, rect, text)
+            rect.translate(0, line)
+
+    def _paint_sampling(self, painter: QPainter, workspace: Workspace, row: RowItem, cell: QRectF) -> None:
+        """The slot to scale among the converter's slots: filled while sampling, open while converting."""
+        assert row.chain is not None
+        line = float(self.fontMetrics().height())
+        sampling, total = chain_text.slot_shares(workspace, row.chain, row.place)
+        bar = QRectF(cell.left() + 8, cell.top() + 9 + 2 * line, (cell.width() - 20) * total, line * 0.62)
+        chain_text.paint_slot(painter, bar, sampling / total if total else 0.0, row.index)
+
+    def _paint_stream(self, painter: QPainter, workspace: Workspace, row: RowItem, cell: QRectF) -> None:
+        stream = self._painters.setdefault((row.signal.name, row.place), StreamPainter())
+        picture = self._snapshot.pictures.get(row.signal.name)
+        stream.paint(painter, cell, workspace, row.signal, row.index, picture)
