@@ -6,7 +6,7 @@ from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QByteArray, QPoint, Qt, QTimer
+from PyQt6.QtCore import QPoint, QTimer
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -29,6 +29,7 @@ from wattigram.desktop.dress import Dress
 from wattigram.desktop.files import ProjectFiles, ask_save
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
+from wattigram.desktop.memory import keep_size, keep_splitter, restore_size, restore_splitter
 from wattigram.desktop.pages.chain_page import ChainPage
 from wattigram.desktop.proving import Proving
 from wattigram.desktop.settings import Settings
@@ -169,9 +170,7 @@ class MainWindow(QMainWindow):
         self.stack.removeWidget(place)
         place.deleteLater()
         self.stack.insertWidget(number, page)
-        state = self.settings.blob(f"split-{PAGES[number].lower()}")
-        if state:
-            page.split.restoreState(QByteArray(state))
+        restore_splitter(page.split, self.settings, PAGES[number].lower())
 
     def _on_changed(self, _workspace: object, _before: object) -> None:
         self._show_document()
@@ -365,16 +364,9 @@ class MainWindow(QMainWindow):
             clipboard.setPixmap(page.grab())
 
     def _restore(self) -> None:
-        width, _, height = self.settings.get("size", "1280x800").partition("x")
-        if width.isdecimal() and height.isdecimal():
-            self.resize(min(int(width), 8000), min(int(height), 8000))
-        if self.settings.get("maximized") == "true":
-            self.setWindowState(Qt.WindowState.WindowMaximized)
-        self._sizes_known = True
-        for name, splitter in self._splitters().items():
-            state = self.settings.blob(f"split-{name}")
-            if not (state and splitter.restoreState(QByteArray(state))) and name.startswith("chain"):
-                self._sizes_known = False
+        restore_size(self, self.settings)
+        known = [restore_splitter(splitter, self.settings, name) for name, splitter in self._splitters().items()]
+        self._sizes_known = all(known)
         page = self.settings.get("page")
         if page in PAGES:
             self.show_page(PAGES.index(page))
@@ -403,12 +395,10 @@ class MainWindow(QMainWindow):
             return
         self._is_closed = True
         self.document.flush_recovery()
-        if not self.isMaximized():
-            self.settings.set("size", f"{self.width()}x{self.height()}")
-        self.settings.set("maximized", "true" if self.isMaximized() else "false")
+        keep_size(self, self.settings)
         self.settings.set("page", PAGES[self.stack.currentIndex()])
         for name, splitter in self._splitters().items():
-            self.settings.set(f"split-{name}", splitter.saveState())
+            keep_splitter(splitter, self.settings, name)
         self.settings.sync()
         for job in list(self._jobs):
             job.cancel()
