@@ -238,7 +238,7 @@ def _window(take: Take, expectation: WindowExpectation) -> _Judged:
     outcome: Outcome = "holds" if not missing and not extra else "fails"
     if not wanted and not came:
         return _Judged("open", None, "s", None, within_s, 0, "no crossing was to come in this take")
-    note = f"{matched} of {matched + missing} crossings, latest by {brief(late, 's', 3)}"
+    note = f"{matched} of {matched + missing} crossings, worst {brief(abs(late), 's', 3)} {'early' if late < 0 else 'late'}"
     if extra:
         note += f", {extra} unexpected"
     return _Judged(outcome, late, "s", -within_s, within_s, len(came), note)

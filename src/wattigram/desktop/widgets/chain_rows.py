@@ -105,6 +105,7 @@ class ChainRows(QWidget):
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Show what the board has sent; only streams and readings are painted anew."""
+        has_news = snapshot.event_count != self._snapshot.event_count or snapshot.state != self._snapshot.state
         self._snapshot = snapshot
         layout = self._layout
         if layout is None:
@@ -113,6 +114,8 @@ class ChainRows(QWidget):
             # Within the hairlines, so that no neighbour has to be painted too.
             self.update(layout.cell(row, STREAM).adjusted(2, 2, -2, -2).toAlignedRect())
             self.update(layout.cell(row, 0).adjusted(2, 2, -2, -2).toAlignedRect())
+            if has_news and row.signal.window is not None:
+                self.update(layout.cell(row, FACETS.index("window")).adjusted(2, 2, -2, -2).toAlignedRect())
 
     def show_selection(self, selection: Selection) -> None:
         """Mark a cell."""
@@ -245,6 +248,7 @@ class ChainRows(QWidget):
         mine = self._selection.signal == row.signal.name and self._selection.place == row.place
         if mine:
             painter.fillRect(row.rect, color(t.card))
+        texts: dict[str, tuple[str, ...]] | None = None
         for column, facet in enumerate(FACETS):
             cell = layout.cell(row, column)
             if not clip.intersects(cell.toAlignedRect()):
@@ -258,8 +262,9 @@ class ChainRows(QWidget):
                 lines = chain_text.signal_lines(workspace, row.chain, row.signal, self._snapshot)
                 self._paint_signal(painter, row, cell, lines)
             else:
-                lines = chain_text.cells(workspace, row.chain, row.signal, row.place, self._snapshot)[facet]
-                self._paint_text(painter, cell, lines, number_line=facet == "move")
+                if texts is None:
+                    texts = chain_text.cells(workspace, row.chain, row.signal, row.place, self._snapshot)
+                self._paint_text(painter, cell, texts[facet], number_line=facet == "move")
                 if facet == "sample" and row.chain is not None:
                     self._paint_sampling(painter, workspace, row, cell)
             if column:
