@@ -15,6 +15,7 @@ from wattigram.core.deploy import effective_config
 from wattigram.core.design import load_project
 from wattigram.core.design.edits import SetSampling, SetWiring, apply_edit
 from wattigram.core.session import BoardProcess
+from wattigram.core.take import open_take
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import theme
 from wattigram.desktop.window import CHAIN, PROOF, TAKES, MainWindow
@@ -307,3 +308,32 @@ def test_expectations_come_from_the_bench_and_go_again(window: MainWindow, wait:
     assert window.proving.latest is not None
     assert window.proving.latest.proof.all_hold
     assert "steps" not in [row.verdict.kind for row in window.proof_page.rows]
+
+
+def test_a_board_that_dies_is_a_sentence_and_can_be_run_again(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+    window.toggle_record()
+    wait(lambda: window.board.latest.recording is not None and window.board.latest.seconds > 0.8)
+    take = window.board.latest.recording
+    session = window.board._session
+    assert session is not None
+    assert session._board is not None
+    session._board._process.kill()
+    wait(lambda: "is gone" in window.notice.text)
+    assert not window.board.is_running
+    assert take is not None
+    with open_take(take) as opened:
+        assert opened.seconds > 0.3
+        assert opened.complete
+    window.board.start()
+    wait(lambda: window.board.latest.state == "running" and window.board.latest.seconds > 0.2)
+
+
+def test_many_edits_while_running_end_with_the_last_design(window: MainWindow, wait: Wait) -> None:
+    window.board.start()
+    wait(lambda: window.board.latest.seconds > 0.2)
+    for cycles in (3, 8, 16, 64, 128, 384):
+        window.document.edit(SetSampling("ADC 1", 2, cycles, "Door latch"))
+    wait(lambda: window.board.latest.build_mark == window.document.workspace.build_mark)
+    wait(lambda: window.board.latest.seconds > 0.2 and window.board.latest.pictures["Door latch"].in_band is True)
+    window.document.stack.undo()
+    wait(lambda: window.board.latest.build_mark == window.document.workspace.build_mark)
