@@ -1,4 +1,4 @@
-"""``make bench``: every row with its bound; exit status 1 when a goal is missed."""
+"""``make bench``: every row with its bound; with ``--strict`` exit status 1 when a goal is missed."""
 
 from __future__ import annotations
 
@@ -11,16 +11,17 @@ from bench.window import window_rows
 
 
 def main() -> int:
-    """Run all benchmarks, or those whose group is named."""
+    """Run all benchmarks, or those whose group is named: board, link, take, window."""
+    strict = "--strict" in sys.argv
     groups = {"board": board_rows, "link": link_rows, "take": take_rows, "window": window_rows}
-    wanted = sys.argv[1:] or list(groups)
+    wanted = [name for name in sys.argv[1:] if name in groups] or list(groups)
     print(f"{'what':<46}{'bound in the same run':<40}{'ratio':>8} {'goal':>8}     {'ours':>12} {'bound':>12}")
     missed = 0
     for name in wanted:
         for row in groups[name]():
             print(row.line(), flush=True)
             missed += row.ratio > row.goal
-    return 1 if missed else 0
+    return 1 if missed and strict else 0
 
 
 if __name__ == "__main__":
