@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 from zlib import crc32
 
 import numpy as np
@@ -52,8 +52,7 @@ _BACKWARDS = 1 << 31
 _WRAP = 1 << 32
 
 
-@dataclass(frozen=True)
-class SampleRun:
+class SampleRun(NamedTuple):
     """Frames of samples of one stream that follow each other without a gap.
 
     Attributes
@@ -215,25 +214,29 @@ class Decoder:
         follows &= firsts[1:] - firsts[:-1] == items_in_frame
         if flags & FLAG_FIRST:
             follows[:] = False
-        row = 0
+        numbers, first_items, sound_heads = sequences.tolist(), firsts.tolist(), same.tolist()
+        packed = grid[:, HEADER_BYTES:body][good]  # all sound payloads in one copy
+        row = taken = 0
         dtype = _ITEM_DTYPES.get(int(view[position + 6]))
         sizes = np.full(count, items_in_frame, dtype=np.int64)
         for begin, end in _runs(good, follows):
             if begin > row:
                 spoilt = view[position + row * stride : position + begin * stride]
-                if same[row:begin].all() and bytes(spoilt).count(SYNC) == begin - row:
+                if all(sound_heads[row:begin]) and bytes(spoilt).count(SYNC) == begin - row:
                     # Frames of the run with spoilt payloads and nothing hidden in them, by far the most frequent.
                     self.stats.payload_faults += begin - row
                     self.stats.bytes_skipped += len(spoilt)
                 else:
                     self._decode_between(spoilt, found)
             row = end
-            self._note_sequence(int(sequences[begin]), end - begin)
+            self._note_sequence(numbers[begin], end - begin)
+            payloads = packed[taken : taken + end - begin]
+            taken += end - begin
             if dtype is None:
                 continue
-            first = int(firsts[begin])
+            first = first_items[begin]
             restarted = self._note_items(stream, first, items_in_frame * (end - begin), flags)
-            items = grid[begin:end, HEADER_BYTES:body].flatten().view(dtype)
+            items = payloads.reshape(-1).view(dtype)
             found.append(SampleRun(stream, first, items, ticks[begin:end], sizes[begin:end], restarted))
         return row * stride
 
