@@ -1,0 +1,96 @@
+"""What the header says in each state of the board."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtWidgets import QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from wattigram.core.design import Workspace
+from wattigram.core.proof import Proof, Verdict
+from wattigram.core.session import Snapshot
+from wattigram.desktop.widgets.header import Header
+from wattigram.desktop.widgets.notice import Notice
+
+RUNNING = {"state": "running", "mark_matches": True, "build_mark": "4f2a0011", "seconds": 12.3, "samples": 1000}
+STATES = [
+    ({}, "○ Board off", "Run", "Record", ""),
+    (
+        {"state": "idle", "mark_matches": True, "build_mark": "4f2a0011"},
+        "○ Board ready · build 4f2a",
+        "Run",
+        "Record",
+        "",
+    ),
+    (RUNNING, "● Board running · build 4f2a", "Stop", "Record", ""),
+    (RUNNING | {"lost_cycles": 7}, "● Board running · build 4f2a · 7 lost", "Stop", "Record", "bad"),
+    (RUNNING | {"mark_matches": False}, "✕ Board has build 4f2a0011", "Stop", "Record", "bad"),
+    (RUNNING | {"recording": Path("x.h5")}, "● Board running · build 4f2a", "Stop", "Stop recording · 12 s", ""),
+    ({"state": "failed", "message": "It is gone."}, "○ Board failed", "Run", "Record", "bad"),
+]
+
+
+@pytest.mark.parametrize(
+    ("state", "board", "run", "record", "tone"), STATES, ids=[str(number) for number in range(len(STATES))]
+)
+def test_each_state_is_said(
+    qtbot: QtBot, state: dict[str, object], board: str, run: str, record: str, tone: str
+) -> None:
+    header = Header()
+    qtbot.addWidget(header)
+    header.show_snapshot(Snapshot(**state))  # type: ignore[arg-type]
+    assert (header.board.text(), header.run_button.text(), header.record_button.text()) == (board, run, record)
+    assert header.board.property("tone") == tone
+    assert header.board.toolTip()
+
+
+@pytest.mark.parametrize(
+    ("outcomes", "text", "tone"),
+    [
+        (["holds", "holds"], "✓ 2 hold", "good"),
+        (["holds", "fails"], "✓ 1 hold · ✕ 1 fails", "bad"),
+        (["fails", "fails", "open"], "✓ 0 hold · ✕ 2 fail · ○ 1 open", "bad"),
+    ],
+)
+def test_the_proof_is_said_in_a_few_words(
+    qtbot: QtBot, kiln: Workspace, outcomes: list[str], text: str, tone: str
+) -> None:
+    verdicts = tuple(
+        Verdict(0, kiln.project.expectations[0], "t", outcome, None, "", None, None, 0, "n")  # type: ignore[arg-type]
+        for outcome in outcomes
+    )
+    header = Header()
+    qtbot.addWidget(header)
+    header.show_proof(Proof(Path("x"), "m", True, verdicts, ()))
+    assert (header.proof.text(), header.proof.property("tone")) == (text, tone)
+    header.show_proof(None)
+    assert header.proof.text() == "Prove"
+
+
+def test_a_change_is_marked_beside_the_name(qtbot: QtBot, kiln: Workspace) -> None:
+    header = Header()
+    qtbot.addWidget(header)
+    header.show_workspace(kiln, is_clean=False)
+    assert header.title.text() == "studio-kiln •"
+    assert header.part.text() == "Marten M3 · 96 MHz · 3.300 V"
+    header.show_workspace(kiln, is_clean=True)
+    assert header.title.text() == "studio-kiln"
+
+
+def test_a_notice_takes_an_answer_and_goes(qtbot: QtBot) -> None:
+    parent = QWidget()
+    qtbot.addWidget(parent)
+    notice = Notice(parent)
+    answers: list[str] = []
+    notice.say("Really?", ("Yes", lambda: answers.append("yes")), ("No", lambda: answers.append("no")))
+    assert not notice.isHidden()
+    assert not notice._timer.isActive()  # a question waits for its answer
+    next(button for button in notice.findChildren(QPushButton) if button.text() == "No").click()
+    assert answers == ["no"]
+    assert notice.isHidden()
+    notice.say("Only to be known.")
+    assert notice._timer.isActive()
+    notice.hide()
+    notice._timer.stop()
