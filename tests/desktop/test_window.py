@@ -337,3 +337,16 @@ def test_many_edits_while_running_end_with_the_last_design(window: MainWindow, w
     wait(lambda: window.board.latest.seconds > 0.2 and window.board.latest.pictures["Door latch"].in_band is True)
     window.document.stack.undo()
     wait(lambda: window.board.latest.build_mark == window.document.workspace.build_mark)
+
+
+def test_a_design_that_moves_away_from_a_real_board_is_noticed(window: MainWindow, wait: Wait) -> None:
+    with BoardProcess(effective_config(window.document.workspace)) as board:
+        window.use_board(board.address)
+        window.board.start()
+        wait(lambda: window.board.latest.mark_matches is True and window.board.latest.seconds > 0.1)
+        window.document.edit(CURE)
+        wait(lambda: window.board.latest.mark_matches is False)
+        assert window.header.board.text().startswith("✕ Board has build")
+        window.document.stack.undo()
+        wait(lambda: window.board.latest.mark_matches is True)
+        window.use_board("virtual")

@@ -13,6 +13,7 @@ class Progress:
         self._what = what
         self._began = time.monotonic()
         self._shown = 0.0
+        self._logged = 0.0
         self._is_line_open = False
 
     def __call__(self, share: float) -> None:
@@ -26,7 +27,7 @@ class Progress:
         if sys.stderr.isatty():
             sys.stderr.write(f"\r{text:<60}")
             self._is_line_open = True
-        elif share >= 1.0 or spent - getattr(self, "_logged", 0.0) > 5.0:
+        elif share >= 1.0 or spent - self._logged > 5.0:
             self._logged = spent
             sys.stderr.write(text + "\n")
         sys.stderr.flush()

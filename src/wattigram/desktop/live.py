@@ -72,14 +72,18 @@ class LiveBoard(QObject):
         self.snapshot.emit(self.latest)
 
     def set_workspace(self, workspace: Workspace) -> None:
-        """Follow the design: a change of the bench turns knobs, any other needs a board built anew."""
+        """Follow the design.
+
+        A change of the bench turns the virtual board's knobs; any other needs a virtual board built anew. A
+        real board stays what it is: it is asked anew who it is, so that its other build mark is noticed.
+        """
         before, self._workspace = self._workspace, workspace
         if self._session is None or workspace.project == before.project:
             return
-        if workspace.build_mark != before.build_mark:
-            if self.address == "virtual":
-                self._restart.start()
-        elif workspace.project.bench != before.project.bench and self.address == "virtual":
+        is_rewired = workspace.project.bench != before.project.bench
+        if workspace.build_mark != before.build_mark or (is_rewired and self.address != "virtual"):
+            self._restart.start()
+        elif is_rewired:
             self._session.turn_knobs(workspace)
 
     def set_address(self, address: str) -> None:
@@ -114,7 +118,8 @@ class LiveBoard(QObject):
     def _drop(self) -> None:
         if self._session is not None:
             session, self._session = self._session, None
-            session.close(wait=False)
+            # A port opens for one at a time: whoever comes next must find it free. A virtual board is nobody else's.
+            session.close(wait=not session.is_virtual)
             self._ending = [other for other in self._ending if not other.is_over]
             self._ending.append(session)
 

@@ -79,6 +79,11 @@ class LiveSession:
             self._thread.join(timeout=10)
 
     @property
+    def is_virtual(self) -> bool:
+        """The board is a process of the session's own."""
+        return self._address == "virtual"
+
+    @property
     def is_over(self) -> bool:
         """The thread has ended."""
         return not self._thread.is_alive()
