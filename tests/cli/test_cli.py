@@ -32,7 +32,19 @@ def test_check_gives_the_agreed_keys() -> None:
     outcome = wattigram("check", KILN, "--json")
     assert outcome.returncode == 1
     found = json.loads(outcome.stdout)
-    assert list(found) == ["project", "part", "build_mark", "converters", "loops", "findings"]
+    assert list(found) == [
+        "project",
+        "part",
+        "build_mark",
+        "pins",
+        "converters",
+        "startup",
+        "loops",
+        "windows",
+        "comparators",
+        "twins",
+        "findings",
+    ]
     first = found["converters"][0]
     assert {"name", "clock_hz", "period_s", "busy_s", "slack_s", "slots"} <= set(first)
     assert first["busy_s"] == 11.625e-6

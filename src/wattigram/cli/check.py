@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
 
 import typer
 
-from wattigram.core.accuracy import chain_scale, slot_settling
-from wattigram.core.design import Chain, Workspace, open_workspace
-from wattigram.core.design.edits import describe
+from wattigram.cli.check_json import check_json
+from wattigram.core.accuracy import slot_settling
+from wattigram.core.design import Chain, Workspace, open_workspace, rate_divisor
 from wattigram.core.findings import Finding, find_all
 from wattigram.core.quantity import brief, show, show_counts
-from wattigram.core.timing import cycle_timing, loop_timing
+from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing
 
 
 def check(
@@ -30,73 +29,6 @@ def check(
     raise typer.Exit(1 if any(finding.severity == "error" for finding in findings) else 0)
 
 
-def check_json(workspace: Workspace, findings: tuple[Finding, ...]) -> dict[str, Any]:
-    """What ``check --json`` prints; ``docs/cli.md`` explains the keys."""
-    return {
-        "project": workspace.project.name,
-        "part": workspace.part.name,
-        "build_mark": workspace.build_mark,
-        "converters": [_converter_json(workspace, chain) for chain in workspace.project.chains],
-        "loops": [_loop_json(workspace, chain) for chain in workspace.project.chains],
-        "findings": [
-            {
-                "code": finding.code,
-                "severity": finding.severity,
-                "where": finding.where,
-                "message": finding.message,
-                "remedy": finding.remedy.label if finding.remedy else None,
-                "edit": describe(finding.remedy) if finding.remedy else None,
-            }
-            for finding in findings
-        ],
-    }
-
-
-def _converter_json(workspace: Workspace, chain: Chain) -> dict[str, Any]:
-    cycle = cycle_timing(workspace, chain)
-    scale = chain_scale(workspace, chain)
-    slots = []
-    for place, timing in enumerate(cycle.slots):
-        signal = workspace.project.signal(timing.signal)
-        settling = slot_settling(workspace, chain, place)
-        count = signal.reduce.count if signal.reduce else 1
-        slots.append(
-            {
-                "signal": signal.name,
-                "pin": signal.pin,
-                "sampling_s": float(timing.sampling_s),
-                "conversion_s": float(timing.conversion_s),
-                "start_s": float(timing.start_s),
-                "held_s": float(timing.held_s),
-                "rate_hz": float(timing.rate_hz),
-                "reduced_rate_hz": float(timing.rate_hz / count),
-                "lsb_v": scale.lsb_v,
-                "settling_error_lsb": settling.full_scale_error_lsb,
-                "settling_error_wired_lsb": settling.wired_error_lsb,
-            }
-        )
-    return {
-        "name": chain.converter,
-        "clock_hz": float(cycle.clock_hz),
-        "period_s": float(cycle.period_s),
-        "busy_s": float(cycle.busy_s),
-        "slack_s": float(cycle.slack_s),
-        "slots": slots,
-    }
-
-
-def _loop_json(workspace: Workspace, chain: Chain) -> dict[str, Any]:
-    loop = loop_timing(workspace, chain)
-    return {
-        "name": loop.name,
-        "items": loop.items,
-        "bytes": loop.bytes,
-        "lap_s": float(loop.lap_s),
-        "half_s": float(loop.half_s),
-        "in_step": loop.in_step,
-    }
-
-
 def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
     project = workspace.project
     clock = brief(workspace.bus_clock_hz, "Hz")
@@ -106,14 +38,10 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
     for chain in project.chains:
         cycle = cycle_timing(workspace, chain)
         loop = loop_timing(workspace, chain)
-        share = float(cycle.slack_s / cycle.period_s) * 100
-        typer.echo(
-            f"\n{chain.converter}: {brief(cycle.clock_hz, 'Hz')}, every {brief(cycle.period_s, 's', 6)}, "
-            f"busy {show(cycle.busy_s, 's', 5)}, slack {show(cycle.slack_s, 's', 5)} ({share:.1f} %)"
-        )
+        typer.echo(f"\n{chain.converter}: {brief(cycle.clock_hz, 'Hz')}, {_pace(workspace, chain)}")
         typer.echo(
             f"{loop.name}: {loop.items} × {loop.item_bytes} B, lap {brief(loop.lap_s, 's')}, half {brief(loop.half_s, 's')}, "
-            f"{'in step' if loop.in_step else 'out of step'}"
+            f"{'in step' if loop.in_step else 'out of step'}; {_fetched(workspace, chain)}"
         )
         typer.echo(
             f"  {'slot':<5}{'signal':<22}{'pin':<5}{'held':>12}{'sampling':>12}{'rate':>12}{'reduced':>12}{'settling':>12}"
@@ -121,7 +49,7 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
         for place, timing in enumerate(cycle.slots):
             signal = project.signal(timing.signal)
             settling = slot_settling(workspace, chain, place)
-            reduced = brief(timing.rate_hz / signal.reduce.count, "Hz") if signal.reduce else "–"
+            reduced = brief(timing.rate_hz / rate_divisor(signal.later_stage), "Hz") if signal.reduce else "–"
             typer.echo(
                 f"  {place + 1:<5}{signal.name:<22}{signal.pin:<5}{show(timing.held_s, 's', 6):>12}"
                 f"{brief(timing.sampling_s, 's'):>12}{brief(timing.rate_hz, 'Hz'):>12}{reduced:>12}"
@@ -132,3 +60,23 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
         typer.echo(f"  {finding.severity}: {finding.title} ({finding.where})\n    {finding.message}")
         if finding.remedy:
             typer.echo(f"    cure: {finding.remedy.label}")
+
+
+def _pace(workspace: Workspace, chain: Chain) -> str:
+    cycle = cycle_timing(workspace, chain)
+    busy = f"busy {show(cycle.busy_s, 's', 5)}"
+    if cycle.items_limit is not None:
+        return f"{busy}, {cycle.items_limit} items and no more"
+    if cycle.trigger.pace == "self":
+        jitter = f" ± {show(cycle.jitter_s / 2, 's', 3)}" if cycle.jitter_s else ""
+        return f"{busy}, again and again every {brief(cycle.cycle_s, 's', 6)}{jitter}"
+    share = float(cycle.slack_s / cycle.period_s) * 100
+    slack = f"slack {show(cycle.slack_s, 's', 5)} ({share:.1f} %)"
+    missed = f", {brief(cycle.missed_hz, 'Hz')} of triggers missed" if cycle.missed_hz else ""
+    return f"every {brief(cycle.period_s, 's', 6)}, {busy}, {slack}{missed}"
+
+
+def _fetched(workspace: Workspace, chain: Chain) -> str:
+    timing = retrieval_timing(workspace, chain)
+    lost = f", {brief(timing.lost_hz, 'S/s')} lost" if timing.lost_hz else ""
+    return f"{timing.kind}, {float(timing.cpu_share) * 100:.3g} % of the processor{lost}"

@@ -121,6 +121,26 @@ def _known_keys(model: type[BaseModel]) -> list[str]:
     return sorted(keys)
 
 
+def plain_values(model: BaseModel) -> dict[str, Any]:
+    """The model as plain values for a file: what is as it would be anyway is left out, kinds are kept."""
+    return _lean(model, model.model_dump(mode="json", exclude_none=True))
+
+
+def _lean(model: BaseModel, data: dict[str, Any]) -> dict[str, Any]:
+    kept: dict[str, Any] = {}
+    for name, info in type(model).model_fields.items():
+        key, value = info.alias or name, getattr(model, name)
+        if key not in data or (name != "kind" and value == info.get_default(call_default_factory=True)):
+            continue
+        if isinstance(value, BaseModel):
+            kept[key] = _lean(value, data[key])
+        elif isinstance(value, tuple) and value and isinstance(value[0], BaseModel):
+            kept[key] = [_lean(item, plain) for item, plain in zip(value, data[key], strict=True)]
+        else:
+            kept[key] = data[key]
+    return kept
+
+
 def to_toml(data: Mapping[str, Any]) -> str:
     """Plain values as TOML text, arrays of tables as blocks."""
     return tomli_w.dumps(_without_none(data), multiline_strings=False)

@@ -191,6 +191,8 @@ def show_volts(value: float) -> str:
     """Voltages as a bench meter shows them: "3.298 V", and millivolts below a tenth."""
     if not math.isfinite(value):
         return "– V"
+    if value == 0:
+        return "0 V"
     return f"{value * 1e3:.1f} mV" if abs(value) < 0.1 else f"{value:.3f} V"
 
 

@@ -6,17 +6,15 @@ from functools import partial
 
 from PyQt6.QtWidgets import QApplication
 
-from wattigram.core.design import Chain, Loop, Signal, Slot, TimerTrigger
-from wattigram.core.design.edits import AddChain, AddExpectation, AddSignal, AddSlot, MoveSlot, RemoveSignal, RemoveSlot
+from wattigram.core.design import Signal
+from wattigram.core.design.edits import AddExpectation, AddSignal, AddSlot, MoveSlot, RemoveSignal, RemoveSlot
 from wattigram.core.design.edits.base import Edit
+from wattigram.core.design.templates import slot_for
 from wattigram.core.timing import cycle_timing
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.document import Document
 from wattigram.desktop.pages.chain_page import SPANS_S, ChainPage
 from wattigram.desktop.selection import Selection
-
-DEFAULT_EVERY = "1 ms"
-DEFAULT_ITEMS = 64
 
 
 class ChainActions:
@@ -65,54 +63,10 @@ class ChainActions:
         self._page.inspector.focus_first_field()
 
     def _give_slot(self, name: str, pin: str) -> None:
-        workspace = self._document.workspace
-        for chain in workspace.project.chains:
-            converter = workspace.converter(chain)
-            if pin in converter.channels and len(chain.slots) < converter.slots:
-                self._do(
-                    AddSlot(
-                        chain.converter, name, sorted(converter.sampling_cycles)[len(converter.sampling_cycles) // 2]
-                    )
-                )
-                return
-        fresh = self._new_chain(name, pin)
-        if fresh is not None:
-            self._do(AddChain(fresh))
-
-    def _new_chain(self, name: str, pin: str) -> Chain | None:
-        """A chain with sensible figures on the first converter that is free."""
-        workspace = self._document.workspace
-        project, part = workspace.project, workspace.part
-        taken_timers = {chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)}
-        taken_dma = {chain.loop.dma for chain in project.chains}
-        timers = [
-            name for group in part.timers if group.can_trigger for name in group.names if name not in taken_timers
-        ]
-        channels = [(name, group) for group in part.dma for name in group.names if name not in taken_dma]
-        for converter in part.converters:
-            if project.chain(converter.name) is not None or pin not in converter.channels or not timers or not channels:
-                continue
-            legal = [d for d in sorted(converter.dividers) if workspace.bus_clock_hz / d <= converter.clock_high_hz]
-            widths = [width for width in sorted(channels[0][1].widths) if width >= max(converter.bits)]
-            return Chain(
-                converter=converter.name,
-                divider=legal[0] if legal else converter.dividers[-1],
-                bits=max(converter.bits),
-                trigger=TimerTrigger(timer=timers[0], every=DEFAULT_EVERY),
-                loop=Loop(
-                    name=f"Loop {chr(ord('A') + len(project.chains))}",
-                    dma=channels[0][0],
-                    items=DEFAULT_ITEMS,
-                    width_bits=widths[0] if widths else 32,
-                ),
-                slots=(
-                    Slot(
-                        signal=name,
-                        sampling_cycles=sorted(converter.sampling_cycles)[len(converter.sampling_cycles) // 2],
-                    ),
-                ),
-            )
-        return None
+        """A slot on the first converter that reaches the pin; a converter is put to use where none is."""
+        edit = slot_for(self._document.workspace, name, pin)
+        if edit is not None:
+            self._do(edit)
 
     def add_slot(self) -> None:
         """One more slot for the selected signal."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from wattigram.core.design import Workspace
 
@@ -17,6 +17,24 @@ class Selection:
     place: int = -1
     signal: str = ""
     facet: str = "sample"
+    """A column, or something within one: "window:2", "twin", "reader"; of a yoke "clock", "start" or "start-up"."""
+    also: frozenset[int] = frozenset()
+    """Places of other slots of the same converter that are selected with it."""
+
+    @property
+    def column(self) -> str:
+        """The column that shows the facet."""
+        name = self.facet.partition(":")[0]
+        return {"twin": "window", "comparator": "window", "reader": "move"}.get(name, name)
+
+    @property
+    def places(self) -> tuple[int, ...]:
+        """All selected places, in order."""
+        return tuple(sorted({self.place, *self.also}))
+
+    def at(self, facet: str) -> Selection:
+        """The same with another facet."""
+        return replace(self, facet=facet)
 
     def valid_in(self, workspace: Workspace) -> Selection:
         """This selection where it still exists, else the nearest that does."""
@@ -33,7 +51,8 @@ class Selection:
             return self
         places = chain.places_of(self.signal)
         if self.place in places:
-            return self
+            also = frozenset(place for place in self.also if place < len(chain.slots))
+            return self if also == self.also else replace(self, also=also)
         if places:
             return Selection(self.converter, places[0], self.signal, self.facet)
         return Selection("", -1, self.signal, self.facet)

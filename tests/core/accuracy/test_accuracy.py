@@ -9,19 +9,17 @@ from hypothesis import strategies as st
 
 from tests.conftest import edited
 from wattigram.core.accuracy import (
-    Scale,
     adequate_sampling_s,
     block_mean_cutoff_hz,
     block_mean_gain,
     carry_over,
-    chain_scale,
     low_pass_cutoff_hz,
     settling_residue,
     signal_noise,
     slot_settling,
     sum_bits,
 )
-from wattigram.core.design import Mean, Workspace
+from wattigram.core.design import Mean, Scale, Workspace, chain_scale
 from wattigram.core.design.edits import SetAlignment, SetBits, SetReduce, SetSampling
 
 SCALE = Scale(12, 3.3, 4096)

@@ -2,22 +2,16 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from wattigram.core.board import EffectiveConverter, EffectiveLoop, EffectiveSlot, EffectiveTap, EffectiveWindow
-from wattigram.core.board.firmware import Tap
-
-CONVERTER = EffectiveConverter(
-    name="ADC",
-    bits=12,
-    lsb_v=1e-3,
-    cycle_ticks=100,
-    slots=(EffectiveSlot(pin="A0", held_ticks=10), EffectiveSlot(pin="A1", held_ticks=30)),
-    loop=EffectiveLoop(name="L", items=8, width_bits=16),
-)
+from wattigram.core.board import EffectiveTap, EffectiveWatch
+from wattigram.core.board.firmware import NOTHING, Tap, Values
+from wattigram.core.board.watch import Watcher
 
 
-def tap(**settings: object) -> Tap:
-    return Tap(EffectiveTap(name="x", converter=0, places=(1,), **settings), 0, CONVERTER)  # type: ignore[arg-type]
+def tap(slots: int = 2, items: int = 8, **settings: object) -> Tap:
+    return Tap(EffectiveTap(name="x", converter=0, places=(1,), **settings), slots, items)  # type: ignore[arg-type]
 
 
 def interleaved(values: list[int]) -> np.ndarray:
@@ -25,25 +19,82 @@ def interleaved(values: list[int]) -> np.ndarray:
     return np.column_stack((np.full(len(values), 4000), values)).ravel().astype(np.uint16)
 
 
-@pytest.mark.parametrize("halves", [[16], [4, 4, 8], [1] * 16, [3, 5, 7, 1]])
-def test_a_mean_takes_its_samples_across_halves(halves: list[int]) -> None:
-    values = [100, 101, 102, 103, 200, 200, 200, 204]
-    items = interleaved(values)
-    stage = tap(count=4, shift=2)
-    reduced, ticks, position = [], [], 0
+def held(first: int, count: int) -> np.ndarray:
+    numbers = np.arange(first, first + count)
+    return numbers // 2 * 100 + np.where(numbers % 2, 30, 10)
+
+
+def reduced_by(stage: Tap, values: list[int], halves: list[int]) -> tuple[list[int], list[int]]:
+    """Values and ticks that a stage gives when its items come in pieces."""
+    items, position = interleaved(values), 0
+    found: list[int] = []
+    ticks: list[int] = []
     for size in halves:
-        part, at, events = stage.feed(items[position : position + size], position)
-        reduced += part.tolist()
-        ticks += at.tolist()
+        _raw, reduced = stage.feed(items[position : position + size], position, held(position, size))
+        found += reduced.values.tolist()
+        ticks += reduced.ticks.tolist()
         position += size
-        assert len(events) == 0
-    assert reduced == [sum(values[:4]) >> 2, sum(values[4:]) >> 2]
+    return found, ticks
+
+
+VALUES = [100, 101, 102, 103, 200, 200, 200, 204]
+PIECES = [[16], [4, 4, 8], [1] * 16, [3, 5, 7, 1]]
+
+
+@pytest.mark.parametrize("halves", PIECES)
+def test_a_mean_takes_its_samples_across_halves(halves: list[int]) -> None:
+    found, ticks = reduced_by(tap(stage="mean", count=4, shift=2), VALUES, halves)
+    assert found == [sum(VALUES[:4]) >> 2, sum(VALUES[4:]) >> 2]
     assert ticks == [3 * 100 + 30, 7 * 100 + 30]
 
 
-def test_a_narrow_register_overflows() -> None:
-    reduced, _ticks, _events = tap(count=4, shift=2, register_bits=12).feed(interleaved([2000] * 4), 0)
-    assert reduced.tolist() == [(8000 & 0xFFF) >> 2]
+@pytest.mark.parametrize("halves", PIECES)
+def test_a_running_mean_gives_one_value_a_sample(halves: list[int]) -> None:
+    found, ticks = reduced_by(tap(stage="running-mean", count=4, shift=2), VALUES, halves)
+    padded = [0, 0, 0, *VALUES]
+    assert found == [sum(padded[at : at + 4]) >> 2 for at in range(8)]
+    assert ticks == [at * 100 + 30 for at in range(8)]
+
+
+@pytest.mark.parametrize("halves", PIECES)
+def test_a_low_pass_keeps_its_fraction(halves: list[int]) -> None:
+    found, _ticks = reduced_by(tap(stage="low-pass", shift=2), VALUES, halves)
+    state, wanted = VALUES[0] << 2, [VALUES[0]]
+    for value in VALUES[1:]:
+        state += value - (state >> 2)
+        wanted.append(state >> 2)
+    assert found == wanted
+
+
+def test_a_sum_is_not_shifted_and_a_narrow_register_overflows() -> None:
+    assert reduced_by(tap(stage="sum", count=4), [2000] * 4, [8])[0] == [8000]
+    assert reduced_by(tap(stage="mean", count=4, shift=2, register_bits=12), [2000] * 4, [8])[0] == [
+        (8000 & 0xFFF) >> 2
+    ]
+
+
+def test_a_loop_out_of_step_feeds_the_wrong_places() -> None:
+    stage = tap(items=7, stage="mean", count=2, shift=1)
+    items = np.tile(np.array([10, 20], dtype=np.uint16), 14)
+    _raw, reduced = stage.feed(items, 0, held(0, len(items)))
+    assert reduced.values[0] == 20
+    assert 10 in reduced.values.tolist()
+
+
+def test_differences_keep_their_sign() -> None:
+    stage = tap(stage="mean", count=2, shift=1, signed_bits=16)
+    raw, reduced = stage.feed(interleaved([0xFFFE, 0xFFFC]), 0, held(0, 4))
+    assert raw.values.tolist() == [-2, -4]
+    assert reduced.values.tolist() == [-3]
+
+
+def values(*numbers: int) -> Values:
+    return Values(np.array(numbers, dtype=np.int64), np.arange(len(numbers), dtype=np.int64) * 100)
+
+
+def watcher(**settings: object) -> Watcher:
+    known = {"tap": 0, "low": 1000, "high": 2000, "hysteresis": 10, "condition": "outside"} | settings
+    return Watcher(EffectiveWatch(**known), 0)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(
@@ -56,17 +107,50 @@ def test_a_narrow_register_overflows() -> None:
     ],
 )
 def test_windows_compare_as_integers_do(condition: str, expected: list[tuple[int, bool]]) -> None:
-    window = EffectiveWindow(low=1000, high=2000, hysteresis=10, condition=condition, on_reduced=False)  # type: ignore[arg-type]
-    values = [1500, 2000, 2011, 1995, 1980, 980, 995]
-    _reduced, _ticks, events = tap(window=window).feed(interleaved(values), 0)
-    assert [(int(event["ticks"]) // 100, bool(event["entered"])) for event in events] == expected
-    assert all(int(event["value"]) == values[int(event["ticks"]) // 100] for event in events)
+    numbers = [1500, 2000, 2011, 1995, 1980, 980, 995]
+    events = watcher(condition=condition).feed(values(*numbers))
+    assert [(event.at, event.entered) for event in events] == expected
+    assert all(event.value == numbers[event.at] for event in events)
 
 
-def test_a_loop_out_of_step_feeds_the_wrong_places() -> None:
-    odd = CONVERTER.model_copy(update={"loop": CONVERTER.loop.model_copy(update={"items": 7})})
-    stage = Tap(EffectiveTap(name="x", converter=0, places=(1,), count=2, shift=1), 0, odd)
-    items = np.tile(np.array([10, 20], dtype=np.uint16), 14)
-    reduced, _ticks, _events = stage.feed(items, 0)
-    assert reduced[0] == 20
-    assert 10 in reduced.tolist()
+def test_so_many_in_a_row_before_it_counts() -> None:
+    watch = watcher(condition="above", times=3)
+    assert watch.feed(values(2100, 2100, 1900, 2100, 2100)) == []
+    assert [event.at for event in watch.feed(values(2100, 2100))] == [0]
+
+
+def test_every_value_is_told_where_that_is_wanted() -> None:
+    events = watcher(condition="above", every=True).feed(values(2100, 2100, 2100, 1500, 2100))
+    assert [(event.at, event.entered) for event in events] == [(0, True), (1, True), (2, True), (3, False), (4, True)]
+
+
+def test_a_window_that_nobody_arms_again_tells_once() -> None:
+    events = watcher(condition="above", once=True).feed(values(2100, 1500, 2100))
+    assert [event.at for event in events] == [0]
+    assert watcher(armed=False).feed(values(5000)) == []
+
+
+def test_a_twin_is_compared_pair_by_pair_whoever_comes_first() -> None:
+    watch = watcher(low=-5, high=5, hysteresis=0, other=1, paired=True)
+    assert watch.feed(values(100, 100, 100)) == []
+    events = watch.feed(NOTHING, values(101, 110, 100))
+    assert [(event.at, event.entered, event.value) for event in events] == [(1, True, -10), (2, False, 0)]
+
+
+def test_another_signals_newest_value_is_the_target() -> None:
+    watch = watcher(low=-5, high=5, hysteresis=0, other=1)
+    assert watch.feed(values(100, 120, 140)) == []
+    slow = Values(np.array([100, 140]), np.array([0, 150]))
+    assert [(event.at, event.value) for event in watch.feed(NOTHING, slow)] == [(1, 20)]
+
+
+@given(st.lists(st.integers(0, 4095), min_size=1, max_size=60), st.integers(1, 7))
+def test_pieces_do_not_change_what_is_told(numbers: list[int], size: int) -> None:
+    whole = [event.ticks for event in watcher(times=2).feed(values(*numbers))]
+    piecewise = watcher(times=2)
+    given_ = values(*numbers)
+    found = []
+    for at in range(0, len(numbers), size):
+        part = Values(given_.values[at : at + size], given_.ticks[at : at + size])
+        found += [event.ticks for event in piecewise.feed(part)]
+    assert found == whole

@@ -57,8 +57,32 @@ def test_a_rate_stays_a_rate(kiln: Workspace) -> None:
 
 
 def test_version_1_gets_its_shift(kiln: Workspace) -> None:
-    old = TEXT.replace("version = 2", "version = 1").replace("shift = 4\n", "").replace("shift = 6\n", "")
+    old = version_2(TEXT).replace("version = 2", "version = 1").replace("shift = 4\n", "").replace("shift = 6\n", "")
     assert parse_project(old, "x") == kiln.project
+
+
+def version_2(text: str) -> str:
+    """The project as version 2 had it: one window, twins without limits, DMA and two triggers only."""
+    swaps = (
+        ("version = 3", "version = 2"),
+        ("[[signals.windows]]", "[signals.window]"),
+        ('[signals.twin]\nof = "Upper zone"\n\n', ""),
+        ('pin = "B1"\n', 'pin = "B1"\ntwin_of = "Upper zone"\n'),
+        ('kind = "timer"\n', ""),
+        ('kind = "converter"\n', ""),
+        ('[chains.retrieval]\nkind = "dma"\nchannel = "DMA 1"\n\n', ""),
+        ('[chains.retrieval]\nkind = "dma"\nchannel = "DMA 2"\n\n', ""),
+        ('name = "Loop A"\n', 'name = "Loop A"\ndma = "DMA 1"\n'),
+        ('name = "Loop B"\n', 'name = "Loop B"\ndma = "DMA 2"\n'),
+    )
+    for new, old in swaps:
+        assert new in text
+        text = text.replace(new, old, 1)
+    return text
+
+
+def test_version_2_is_read_as_it_was_meant(kiln: Workspace) -> None:
+    assert parse_project(version_2(TEXT), "x") == kiln.project
 
 
 def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
@@ -89,23 +113,23 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
         ("items = 512", "items = 0", "items"),
         ('reference = "supply"', 'reference = "moon"', "Choose one of supply, internal"),
         ('timer = "Timer 2"', 'timer = "Timer 9"', "timer Timer 9"),
-        ('dma = "DMA 2"', 'dma = "DMA 1"', "Two loops use “DMA 1”"),
+        ('channel = "DMA 2"', 'channel = "DMA 1"', "Two chains use the DMA channel “DMA 1”"),
         ('name = "Loop B"', 'name = "Loop A"', "Two loops are “Loop A”"),
         ('converter = "ADC 2"', 'converter = "ADC 1"', "Two chains use the converter"),
         ('converter = "ADC 2"', 'converter = "ADC 7"', "converter ADC 7"),
-        ('follows = "ADC 1"', 'follows = "ADC 2"', "no chain with a timer of its own"),
+        ('follows = "ADC 1"', 'follows = "ADC 2"', "no chain with a trigger of its own"),
         ('pin = "A6"\nfront_end', 'pin = "C6"\nfront_end', "pin C6"),
         ('front_end = "÷ 2"', 'front_end = "÷ 0"', "no factor"),
         ('front_end = "÷ 2"', 'front_end = "-3"', "impossible"),
         ('signal = "Door latch"\nsampling', 'signal = "Window"\nsampling', "slot 3: “Window” is no signal here"),
-        ('twin_of = "Upper zone"', 'twin_of = "Nothing"', "no other signal"),
+        ('of = "Upper zone"', 'of = "Nothing"', "no other signal"),
         ('kind = "steps"\nlow', 'kind = "stairs"\nlow', "stairs"),
         ("count = 16", "count = 1", "count"),
         ('name = "studio-kiln"', 'name = ""', "name"),
         ("[[signals]]", "[[signal]]", "unknown key. Did you mean “signals”"),
         ('part = "marten-m3"', 'part = "../../etc/passwd"', "No part has the id"),
         ('part = "marten-m3"', 'part = "mine.toml"', "cannot be used here"),
-        ("version = 2", "version = 3", "knows versions up to 2"),
+        ("version = 3", "version = 4", "knows versions up to 3"),
         ('duty = "50 %"', 'duty = "150 %"', "Duty must lie between"),
         ('amplitude = "750 mV"', "amplitude = nan", "amplitude"),
         ('every = "100 us"', 'every = "1e300 s"', "beyond what occurs on a bench"),

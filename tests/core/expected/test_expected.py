@@ -7,10 +7,12 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.bench import Level, Wiring, resolve_source, source_voltage
-from wattigram.core.design import Window, Workspace
+from wattigram.core.design import Watch, Window, Workspace
 from wattigram.core.design.edits import AddSlot, SetReduce, SetSampling, SetWindow, SetWiring
 from wattigram.core.expected import expected_events, expected_raw, expected_reduced, expected_settled_at, workspace_at
 from wattigram.core.timing import cycle_timing
+
+ZONE = Watch("window", "Upper zone")
 
 
 def step_by_step(workspace: Workspace, cycles: int) -> np.ndarray:
@@ -20,7 +22,7 @@ def step_by_step(workspace: Workspace, cycles: int) -> np.ndarray:
     held, readings = 0.0, np.empty((cycles, len(chain.slots)))
     for cycle in range(cycles):
         for place, slot in enumerate(chain.slots):
-            wiring = workspace.project.wiring(workspace.project.signal(slot.signal).pin)
+            wiring = workspace.wiring(workspace.project.signal(slot.signal).pin)
             assert wiring is not None
             at = np.array([float(cycle / timing.cycle_rate_hz + timing.slots[place].held_s)])
             volts = float(source_voltage(resolve_source(wiring, workspace.project.bench), at)[0])
@@ -95,7 +97,7 @@ def test_a_knob_turned_holds_from_its_tick_on(kiln: Workspace) -> None:
 
 
 def test_the_demo_crosses_its_window_twice_a_period(kiln: Workspace) -> None:
-    events = expected_events(((0, kiln),), "Upper zone", 100_000)
+    events = expected_events(((0, kiln),), ZONE, 100_000)
     assert [event.entered for event in events] == [True, False, True, False, True]
     period = [event.time_s for event in events[:3]]
     assert period[0] == pytest.approx(1.8 + 1.5e-3, abs=1.7e-3)
@@ -113,15 +115,15 @@ def test_the_demo_crosses_its_window_twice_a_period(kiln: Workspace) -> None:
     ],
 )
 def test_each_condition_has_its_crossings(kiln: Workspace, condition: str, times: list[tuple[float, bool]]) -> None:
-    window = Window(low_v=1.6, high_v=2.1, condition=condition, on="raw", hysteresis_v=0.01)  # type: ignore[arg-type]
+    window = Window(low=1.6, high=2.1, condition=condition, on="raw", hysteresis_v=0.01)  # type: ignore[arg-type]
     if condition == "below":
         window = window.changed(hysteresis_v=0.02)
     events = expected_events(
-        ((0, edited(kiln, SetReduce("Upper zone", None), SetWindow("Upper zone", window))),), "Upper zone", 40_000
+        ((0, edited(kiln, SetReduce("Upper zone", None), SetWindow("Upper zone", 0, window))),), ZONE, 40_000
     )
     assert [event.entered for event in events] == [entered for _at, entered in times]
     assert [event.time_s for event in events] == pytest.approx([at for at, _entered in times], abs=0.021)
 
 
-def test_no_window_no_events(kiln: Workspace) -> None:
-    assert expected_events(((0, kiln),), "Door latch", 1000) == ()
+def test_a_comparator_is_not_told_by_cycles(kiln: Workspace) -> None:
+    assert expected_events(((0, kiln),), Watch("comparator", "Door latch", comparator="x"), 1000) == ()

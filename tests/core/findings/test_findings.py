@@ -35,11 +35,17 @@ MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
         SetDivider("ADC 1", 2),
         "clock-too-fast",
         "ADC 1",
-        "runs at 48 MHz, above its 32 MHz. Divide the bus clock by 3.",
+        "runs at 48 MHz, above its 32 MHz. Divide by 3.",
         True,
     ),
     (SetBusClock(Fraction(1_000_000)), "clock-too-slow", "ADC 1", "runs at 333.3 kHz, below its 500 kHz", True),
-    (SetPeriod("ADC 1", Fraction(1, 100_000)), "trigger-too-short", "ADC 1", "one trigger in 3 starts a cycle", True),
+    (
+        SetPeriod("ADC 1", Fraction(1, 100_000)),
+        "trigger-too-short",
+        "ADC 1",
+        "66.7 % of them are missed, 33.33 kHz is left",
+        True,
+    ),
     (
         SetPeriod("ADC 1", Fraction(1, 44_100)),
         "period-not-exact",
@@ -70,14 +76,14 @@ MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
         True,
     ),
     (
-        SetWindow("Upper zone", Window(low_v=2.1, high_v=0.4)),
+        SetWindow("Upper zone", 0, Window(low=2.1, high=0.4)),
         "window-swapped",
         "window of Upper zone",
         "2.100 V, is above",
         True,
     ),
     (
-        SetWindow("Upper zone", Window(low_v=-1, high_v=2)),
+        SetWindow("Upper zone", 0, Window(low=-1, high=2)),
         "window-out-of-range",
         "window of Upper zone",
         "0 V to 3.300 V",
@@ -147,7 +153,7 @@ def test_a_handler_longer_than_its_deadline_is_found(cured: Workspace) -> None:
     chain = cured.project.chains[0]
     slow = chain.changed(loop=chain.loop.changed(handler_cycles=1_000_000))
     wrong = Workspace(cured.project.changed(chains=(slow, cured.project.chains[1])), cured.part)
-    assert "163 % of the processor" in of_code(wrong, "handler-too-slow")[0].message
+    assert "are lost (163 % of the processor wanted)" in of_code(wrong, "handler-too-slow")[0].message
 
 
 def test_a_timer_with_two_periods_is_found_and_cured(cured: Workspace) -> None:

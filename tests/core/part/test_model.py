@@ -63,8 +63,8 @@ def test_marten_is_as_its_data_sheet_says() -> None:
         ("A0 = 0", "C99 = 0", "pin C99 is not among"),
         ('name = "Marten M3"', 'name = ""', "name"),
         ('id = "marten-m3"', 'id = "../x"', "id"),
-        ("version = 1", "version = 2", "newer Wattigram"),
-        ("version = 1", 'version = "1"', "Versions 1 to 1"),
+        ("version = 2", "version = 3", "newer Wattigram"),
+        ("version = 2", 'version = "2"', "Versions 1 to 2"),
         ('format = "wattigram-part"', 'format = "other"', "The first line must read"),
         ('pin = "A5"', 'pin = "Z5"', "pin Z5 is not among"),
         ("widths = [8, 16, 32]", "widths = [8, 16, 33]", "dma[1].widths[3]"),
@@ -114,8 +114,8 @@ def test_mangled_part_files_give_sentences_only() -> None:
 
 
 def test_parts_are_listed_and_found() -> None:
-    assert [part.id for part in list_parts()] == ["marten-m3"]
-    with pytest.raises(PartError, match="Known ids: marten-m3"):
+    assert [part.id for part in list_parts()] == ["marten-m3", "osprey-x2", "quill-q8"]
+    with pytest.raises(PartError, match="Known ids: marten-m3, osprey-x2, quill-q8"):
         find_part("marten-m4")
 
 

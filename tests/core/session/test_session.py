@@ -167,7 +167,7 @@ def test_commands_are_answered(kiln: Workspace) -> None:
         found = read_until(port, lambda found: has(found, "stopped cycles=100"))
         said = texts(found)
         assert has(found, "idle")
-        assert "error “cycles=x” is no option of start. Use cycles=N or fast." in said
+        assert "error “cycles=x” is no option of start. Use ticks=N, cycles=N or fast." in said
         assert "error unknown command “dance”" in said
         assert any("The bench cannot be used" in text for text in said)
         assert has(found, "stopped cycles=0")

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests.conftest import edited
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import AddSlot, SetBits, SetDivider, SetLoopItems, SetPeriod, SetSampling
-from wattigram.core.timing import cycle_timing, loop_timing
+from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing
 
 
 def us(value: float | Fraction) -> Fraction:
@@ -77,8 +77,10 @@ def test_worked_loop_of_512(kiln: Workspace) -> None:
     assert loop.lap_s == Fraction(128, 10_000)
     assert loop.half_s == Fraction(64, 10_000)
     assert (loop.bytes, loop.in_step, loop.halves_in_step) == (1024, True, True)
-    assert loop.load.cycles == 14 + 2000 + 12
-    assert loop.load.share == Fraction(2 * 10_000, 128) * 2026 / 96_000_000
+    timing = retrieval_timing(kiln, kiln.project.chains[0])
+    assert timing.cycles == 14 + 2000 + 12
+    assert timing.cpu_share == Fraction(2 * 10_000, 128) * 2026 / 96_000_000
+    assert (timing.deadline_s, timing.lost_hz) == (loop.half_s, 0)
 
 
 @pytest.mark.parametrize(

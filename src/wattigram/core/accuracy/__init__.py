@@ -1,8 +1,19 @@
-"""How near a code is to the voltage: scale, settling, noise, averaging."""
+"""How near a code is to the voltage: settling, noise, averaging, twins, comparators."""
 
-from wattigram.core.accuracy.averaging import block_mean_cutoff_hz, block_mean_gain, low_pass_cutoff_hz, sum_bits
-from wattigram.core.accuracy.noise import SignalNoise, signal_noise
-from wattigram.core.accuracy.scale import Scale, chain_scale
+from wattigram.core.accuracy.averaging import (
+    StageFigures,
+    block_mean_cutoff_hz,
+    block_mean_gain,
+    low_pass_cutoff_hz,
+    low_pass_gain,
+    stage_figures,
+    stage_gain,
+    stage_noise_share,
+    sum_bits,
+)
+from wattigram.core.accuracy.comparing import ComparatorFigures, comparator_figures, expected_edges
+from wattigram.core.accuracy.latency import window_latency_s
+from wattigram.core.accuracy.noise import SignalNoise, converter_noise_lsb, signal_noise
 from wattigram.core.accuracy.settling import (
     SlotSettling,
     adequate_sampling_s,
@@ -10,19 +21,30 @@ from wattigram.core.accuracy.settling import (
     settling_residue,
     slot_settling,
 )
+from wattigram.core.accuracy.twin import TwinFigures, twin_figures
 
 __all__ = [
-    "Scale",
+    "ComparatorFigures",
     "SignalNoise",
     "SlotSettling",
+    "StageFigures",
+    "TwinFigures",
     "adequate_sampling_s",
     "block_mean_cutoff_hz",
     "block_mean_gain",
     "carry_over",
-    "chain_scale",
+    "comparator_figures",
+    "converter_noise_lsb",
+    "expected_edges",
     "low_pass_cutoff_hz",
+    "low_pass_gain",
     "settling_residue",
     "signal_noise",
     "slot_settling",
+    "stage_figures",
+    "stage_gain",
+    "stage_noise_share",
     "sum_bits",
+    "twin_figures",
+    "window_latency_s",
 ]

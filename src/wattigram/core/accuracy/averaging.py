@@ -1,9 +1,12 @@
-"""What averaging does to rate, bandwidth and register width."""
+"""What reduce stages do to rate, bandwidth, noise and register width."""
 
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from functools import lru_cache
+
+from wattigram.core.design.stage import AnyStage, LowPass, RunningMean, rate_divisor
 
 
 def block_mean_gain(count: int, frequency_hz: float, rate_hz: float) -> float:
@@ -26,6 +29,13 @@ def block_mean_cutoff_hz(count: int, rate_hz: float) -> float:
     return low
 
 
+def low_pass_gain(shift: int, frequency_hz: float, rate_hz: float) -> float:
+    """Magnitude of y += (x − y) / 2^shift: a / |1 − (1 − a) e^(−jω)|, a = 2^−shift."""
+    a = 2.0**-shift
+    cosine = math.cos(2 * math.pi * frequency_hz / rate_hz)
+    return a / math.sqrt(1 + (1 - a) ** 2 - 2 * (1 - a) * cosine)
+
+
 def low_pass_cutoff_hz(shift: int, rate_hz: float) -> float:
     """−3 dB frequency of y += (x − y) / 2^shift: cos ω = (1 + (1−a)² − 2a²) / (2(1−a)), a = 2^−shift."""
     a = 2.0**-shift
@@ -36,3 +46,56 @@ def low_pass_cutoff_hz(shift: int, rate_hz: float) -> float:
 def sum_bits(count: int, bits: int) -> int:
     """Bits that a sum of ``count`` codes of ``bits`` needs: N + ceil(log2 M)."""
     return bits + (count - 1).bit_length()
+
+
+def stage_gain(stage: AnyStage, frequency_hz: float, rate_hz: float) -> float:
+    """Magnitude of a stage's response, 1 at 0 Hz, for samples that come at ``rate_hz``."""
+    if isinstance(stage, LowPass):
+        return low_pass_gain(stage.shift, frequency_hz, rate_hz)
+    return block_mean_gain(stage.count, frequency_hz, rate_hz)
+
+
+def stage_noise_share(stage: AnyStage) -> float:
+    """What a stage leaves of white noise: 1/√M of a mean, √(a / (2 − a)) of a low-pass."""
+    if isinstance(stage, LowPass):
+        a = 2.0**-stage.shift
+        return math.sqrt(a / (2 - a))
+    return 1 / math.sqrt(stage.count)
+
+
+@dataclass(frozen=True)
+class StageFigures:
+    """What a stage makes of samples of ``rate_hz``.
+
+    Attributes
+    ----------
+    cutoff_hz : float, −3 dB
+    latency_s : float
+        Of a decision: the samples of a block; of a low-pass the time to 63 % of a step.
+    bits : int
+        Width that its register needs.
+    """
+
+    rate_hz: float
+    cutoff_hz: float
+    latency_s: float
+    noise_share: float
+    bits: int
+    fits: bool
+
+
+def stage_figures(stage: AnyStage, rate_hz: float, code_bits: int) -> StageFigures:
+    """Rate, bandwidth, latency and width of a stage.
+
+    ``rate_hz`` is that of the samples that go in; in hardware those repeated within a slot.
+    """
+    if isinstance(stage, LowPass):
+        cutoff_hz = low_pass_cutoff_hz(stage.shift, rate_hz)
+        latency_s = -1 / (rate_hz * math.log(1 - 2.0**-stage.shift)) if rate_hz else 0.0
+        bits = code_bits + stage.shift
+    else:
+        cutoff_hz = block_mean_cutoff_hz(stage.count, rate_hz)
+        latency_s = stage.count / rate_hz if rate_hz else 0.0
+        bits = sum_bits(stage.count, code_bits)
+    out_hz = rate_hz if isinstance(stage, RunningMean) else rate_hz / rate_divisor(stage)
+    return StageFigures(out_hz, cutoff_hz, latency_s, stage_noise_share(stage), bits, bits <= stage.register_bits)

@@ -5,10 +5,12 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from wattigram.core.accuracy.scale import chain_scale
-from wattigram.core.bench import resolve_source
+from wattigram.core.accuracy.averaging import stage_noise_share
+from wattigram.core.design.inputs import input_noise_v
 from wattigram.core.design.model import Chain, Signal
+from wattigram.core.design.scale import signal_scale
 from wattigram.core.design.workspace import Workspace
+from wattigram.core.timing import cycle_timing
 
 QUANTISATION_RMS_LSB = 1 / math.sqrt(12)
 DITHER_LSB = 0.5
@@ -24,8 +26,19 @@ class SignalNoise:
     raw_lsb: float
     """Of each code."""
     reduced_lsb: float
-    """Of each value after the reduce stage; the raw noise where there is none."""
+    """Of each value after the reduce stage, as a code; the raw noise where there is none."""
     lsb_v: float
+
+
+def converter_noise_lsb(workspace: Workspace, chain: Chain) -> float:
+    """Noise of the converter in LSB rms of the chain's resolution, that of a clock above its limit included.
+
+    A clock of ``r`` times the limit adds (r − 1) · ``overclock_noise_lsb``.
+    """
+    converter = workspace.converter(chain)
+    excess = float(cycle_timing(workspace, chain).clock_hz / converter.clock_high_hz) - 1
+    noise_lsb = math.hypot(converter.noise_lsb, max(0.0, excess) * converter.overclock_noise_lsb)
+    return float(noise_lsb / 2 ** (max(converter.bits) - chain.bits))
 
 
 def signal_noise(workspace: Workspace, chain: Chain, signal: Signal) -> SignalNoise:
@@ -34,16 +47,14 @@ def signal_noise(workspace: Workspace, chain: Chain, signal: Signal) -> SignalNo
     The quantisation noise, LSB/√12, averages like white noise only with ``DITHER_LSB`` or more at
     the input; below that a mean is taken to keep all of it.
     """
-    scale = chain_scale(workspace, chain)
-    converter = workspace.converter(chain)
-    wiring = workspace.project.wiring(signal.pin)
-    source_v = resolve_source(wiring, workspace.project.bench).noise_v if wiring else 0.0
-    converter_lsb = converter.noise_lsb / 2 ** (max(converter.bits) - chain.bits)
-    input_lsb = math.hypot(source_v / scale.lsb_v, converter_lsb)
+    scale = signal_scale(workspace, chain, signal.name)
+    input_lsb = math.hypot(input_noise_v(workspace, signal) / scale.lsb_v, converter_noise_lsb(workspace, chain))
     raw_lsb = math.hypot(input_lsb, QUANTISATION_RMS_LSB)
     reduced_lsb = raw_lsb
     if signal.reduce is not None:
-        count = signal.reduce.count
-        quantisation = QUANTISATION_RMS_LSB / (math.sqrt(count) if input_lsb >= DITHER_LSB else 1.0)
-        reduced_lsb = math.hypot(input_lsb / math.sqrt(count), quantisation)
+        share = stage_noise_share(signal.reduce)
+        quantisation = QUANTISATION_RMS_LSB * (share if input_lsb >= DITHER_LSB else 1.0)
+        reduced_lsb = math.hypot(input_lsb * share, quantisation)
+        if signal.slot_stage is not None:
+            raw_lsb = reduced_lsb
     return SignalNoise(input_lsb, raw_lsb, reduced_lsb, scale.lsb_v)

@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from wattigram.core.accuracy.scale import chain_scale
-from wattigram.core.bench import resolve_source, source_extent_v
+from wattigram.core.design.inputs import input_capacitor_f, input_extent_v, input_resistance_ohm
 from wattigram.core.design.model import Chain
+from wattigram.core.design.scale import signal_scale
 from wattigram.core.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing import cycle_timing
 
@@ -55,6 +55,8 @@ class SlotSettling:
     """Shortest adequate sampling; None where an external capacitor decides instead."""
     carry: float
     """Share of the difference to the slot before that is left."""
+    carry_once: float
+    """The same for a single conversion, where the slot repeats several."""
     sharing: float
     mean_shift: float
     full_scale_error_lsb: float
@@ -83,16 +85,18 @@ def slot_settling(workspace: Workspace, chain: Chain, place: int, sampling_cycle
     sampling_s = float(cycles / cycle.clock_hz)
     signal = project.signal(slot.signal)
     neighbour = project.signal(chain.slots[place - 1].signal)
-    wiring = project.wiring(signal.pin)
-    source_ohm = wiring.source_ohm if wiring else 0.0
-    external_f = wiring.capacitor_f if wiring else 0.0
+    source_ohm = input_resistance_ohm(workspace, signal)
+    external_f = input_capacitor_f(workspace, signal)
     sample_f = converter.sampling_capacitor_f
     rate_hz = float(cycle.slots[place].rate_hz)
-    carry = carry_over(sampling_s, source_ohm, converter.switch_resistance_ohm, sample_f, external_f, rate_hz)
-    scale = chain_scale(workspace, chain)
+    once = carry_over(sampling_s, source_ohm, converter.switch_resistance_ohm, sample_f, external_f, rate_hz)
+    # Of conversions repeated within the slot only the first sees the neighbour: each leaves the power of its number.
+    repeats = cycle.slots[place].repeats
+    carry = once if repeats == 1 else sum(once**number for number in range(1, repeats + 1)) / repeats
+    scale = signal_scale(workspace, chain, signal.name)
     tau_s = (source_ohm + converter.switch_resistance_ohm) * sample_f
-    low_v, high_v = _extent(workspace, signal.pin)
-    low_before_v, high_before_v = _extent(workspace, neighbour.pin)
+    low_v, high_v = input_extent_v(workspace, signal)
+    low_before_v, high_before_v = input_extent_v(workspace, neighbour)
     worst_v = max(abs(high_v - low_before_v), abs(high_before_v - low_v)) if neighbour != signal else high_v - low_v
     return SlotSettling(
         signal=signal.name,
@@ -104,14 +108,10 @@ def slot_settling(workspace: Workspace, chain: Chain, place: int, sampling_cycle
         sampling_s=sampling_s,
         needed_s=None if external_f > 0 else adequate_sampling_s(tau_s, chain.bits),
         carry=carry,
+        carry_once=once,
         sharing=charge_sharing(sample_f, external_f) if external_f > 0 else 0.0,
         mean_shift=rate_hz * sample_f * source_ohm if external_f > 0 else 0.0,
         full_scale_error_lsb=carry * scale.steps,
         wired_error_lsb=carry * worst_v / scale.lsb_v,
         lsb_v=scale.lsb_v,
     )
-
-
-def _extent(workspace: Workspace, pin: str) -> tuple[float, float]:
-    wiring = workspace.project.wiring(pin)
-    return source_extent_v(resolve_source(wiring, workspace.project.bench)) if wiring else (0.0, 0.0)

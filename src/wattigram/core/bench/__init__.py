@@ -1,7 +1,14 @@
 """What is wired to the board's pins."""
 
-from wattigram.core.bench.evaluate import source_extent_v, source_span_s, source_voltage
+from wattigram.core.bench.evaluate import (
+    source_crossings,
+    source_extent_v,
+    source_slope_v_s,
+    source_span_s,
+    source_voltage,
+)
 from wattigram.core.bench.model import (
+    DrivingSource,
     Floating,
     Follow,
     Level,
@@ -14,6 +21,7 @@ from wattigram.core.bench.model import (
 )
 
 __all__ = [
+    "DrivingSource",
     "Floating",
     "Follow",
     "Level",
@@ -23,7 +31,9 @@ __all__ = [
     "Steps",
     "Wiring",
     "resolve_source",
+    "source_crossings",
     "source_extent_v",
+    "source_slope_v_s",
     "source_span_s",
     "source_voltage",
 ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
@@ -73,3 +74,48 @@ def source_span_s(source: DrivingSource) -> float:
             return float(source.period_s)
         case Floating():
             return 0.1
+
+
+Crossing = tuple[Fraction, bool]
+"""Instant within the source's period, and whether it rises there."""
+
+
+def source_crossings(source: DrivingSource, level_v: float) -> tuple[Fraction, tuple[Crossing, ...]] | None:
+    """Period of a source and where it crosses a level, without noise; None where it never does.
+
+    What floats or stands still crosses nothing that could be relied on.
+    """
+    match source:
+        case Sine() if abs(level_v - source.offset_v) < source.amplitude_v:
+            period_s = 1 / source.frequency_hz
+            rise = math.asin((level_v - source.offset_v) / source.amplitude_v) / (2 * math.pi)
+            found = [(rise - source.phase, True), (0.5 - rise - source.phase, False)]
+        case Ramp() if min(source.from_v, source.to_v) < level_v < max(source.from_v, source.to_v):
+            period_s = source.period_s
+            place = (level_v - source.from_v) / (source.to_v - source.from_v) / 2
+            up = source.to_v > source.from_v
+            found = [(place, up), (1 - place, not up)]
+        case Steps() if min(source.low_v, source.high_v) < level_v < max(source.low_v, source.high_v):
+            period_s = source.period_s
+            up = source.high_v > source.low_v
+            found = [(1 - source.duty, up), (0.0, not up)]
+        case _:
+            return None
+    placed = [(Fraction(turn % 1).limit_denominator(10**12) * period_s, rising) for turn, rising in found]
+    return period_s, tuple(sorted(placed))
+
+
+def source_slope_v_s(source: DrivingSource) -> float:
+    """Steepest slope of a source without noise, in volts per second; infinite for steps."""
+    match source:
+        case Sine():
+            return 2 * math.pi * float(source.frequency_hz) * source.amplitude_v
+        case Ramp():
+            return 2 * abs(source.to_v - source.from_v) / float(source.period_s)
+        case Steps():
+            return math.inf if source.low_v != source.high_v else 0.0
+        case Floating():
+            slow = 2 * math.pi * sum(WANDER_HZ) * WANDER_V
+            return slow + 2 * math.pi * float(source.mains_hz) * source.pickup_v
+        case _:
+            return 0.0

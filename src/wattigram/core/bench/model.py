@@ -8,7 +8,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, StringConstraints, model_validator
 
 from wattigram.core.fields import Farads, Hertz, Ohms, Seconds, Share, Strict, Volts, VoltsOrZero
-from wattigram.core.part.model import PinName
+from wattigram.core.part.names import InputName, PinName
 
 
 class Level(Strict):
@@ -83,7 +83,7 @@ FLOATING_OHM = 10e6
 class Wiring(Strict):
     """What one pin is wired to."""
 
-    pin: PinName
+    pin: InputName
     label: Annotated[str, StringConstraints(max_length=60)] = ""
     resistance_ohm: Ohms
     capacitor_f: Farads = 0.0

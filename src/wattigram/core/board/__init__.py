@@ -2,24 +2,30 @@
 
 from wattigram.core.board.effective import (
     EffectiveBench,
+    EffectiveComparator,
     EffectiveConfig,
     EffectiveConverter,
     EffectiveLoop,
+    EffectivePace,
+    EffectiveService,
     EffectiveSlot,
     EffectiveTap,
-    EffectiveWindow,
+    EffectiveWatch,
     PinDrive,
 )
 from wattigram.core.board.run import Run
 
 __all__ = [
     "EffectiveBench",
+    "EffectiveComparator",
     "EffectiveConfig",
     "EffectiveConverter",
     "EffectiveLoop",
+    "EffectivePace",
+    "EffectiveService",
     "EffectiveSlot",
     "EffectiveTap",
-    "EffectiveWindow",
+    "EffectiveWatch",
     "PinDrive",
     "Run",
 ]

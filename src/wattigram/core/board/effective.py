@@ -14,6 +14,7 @@ from wattigram.core.errors import BoardError
 
 Count = Annotated[int, Field(ge=1, le=1 << 48)]
 Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]
+Ticks = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e18)]
 Positive = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e12)]
 
 
@@ -45,19 +46,78 @@ class EffectiveBench(_Effective):
 
 
 class EffectiveSlot(_Effective):
-    """One place in the sequence; ``held_ticks`` after the trigger the voltage is frozen."""
+    """One place in the sequence, times in ticks.
+
+    ``held_ticks`` after the cycle's start the voltage is frozen, for the first of ``repeats``
+    conversions that follow each other every ``each_ticks``. ``start_ticks`` and ``end_ticks`` are where the
+    slot nominally lies; ``after_ticks`` is what software then takes before anything else is started,
+    and up to ``jitter_ticks`` more.
+    """
 
     pin: str
-    held_ticks: Annotated[int, Field(ge=0)]
+    negative: str | None = None
+    held_ticks: Ticks
+    start_ticks: Ticks = 0.0
+    end_ticks: Ticks = 0.0
+    repeats: Annotated[int, Field(ge=1, le=65536)] = 1
+    each_ticks: Ticks = 0.0
+    shift: Annotated[int, Field(ge=0, le=31)] = 0
+    """By which the sum of the repeats is shifted right."""
+    register_bits: Annotated[int, Field(ge=8, le=32)] = 32
+    after_ticks: Ticks = 0.0
+    jitter_ticks: Annotated[int, Field(ge=0, le=10**9)] = 0
+
+
+class EffectivePace(_Effective):
+    """What starts cycles.
+
+    ``steady``: every ``cycle_ticks`` of the converter. ``self``: when the one before is done.
+    ``pattern``: at ``offsets_ticks`` of every ``period_ticks``, when it is not busy. ``events``: at the
+    events of a watch. ``once`` and ``never`` explain themselves. ``singly``: a trigger starts one slot only.
+    """
+
+    kind: Literal["steady", "self", "pattern", "events", "once", "never"] = "steady"
+    period_ticks: Ticks = 0.0
+    offsets_ticks: tuple[Ticks, ...] = ()
+    watch: Annotated[int, Field(ge=0)] = 0
+    edge: Literal["rising", "falling", "both"] = "rising"
+    singly: bool = False
+    skip_first: bool = False
+    """The first trigger finds the converter off."""
 
 
 class EffectiveLoop(_Effective):
-    """The memory that DMA fills; ``repeat`` false fills it once."""
+    """The memory that results go to; ``repeat`` false fills it once.
+
+    ``width_bits`` wide items are written, ``element_bits`` wide ones are read by the program.
+    """
 
     name: str
     items: Annotated[int, Field(ge=2, le=1 << 24)]
     width_bits: Literal[8, 16, 32]
+    element_bits: Literal[8, 16, 32] | None = None
     repeat: bool = True
+    increment: bool = True
+    swap_bytes: bool = False
+    delivers: bool = True
+    """Its handler is called and its data arrive."""
+
+
+class EffectiveService(_Effective):
+    """How a handler fetches results: each call serves a unit, and what is overwritten meanwhile is lost.
+
+    ``keep``: "newest" of what came, as from one register; "oldest" up to ``depth``, as from a FIFO;
+    "halves" of the loop.
+    """
+
+    keep: Literal["newest", "oldest", "halves"]
+    unit: Count = 1
+    depth: Count = 1
+    notice_ticks: Ticks = 0.0
+    rest_ticks: Ticks = 0.0
+    jitter_ticks: Annotated[int, Field(ge=0, le=10**9)] = 0
+    never: bool = False
+    """It is never called: no processor time is left, or each attempt times out."""
 
 
 class EffectiveConverter(_Effective):
@@ -66,37 +126,78 @@ class EffectiveConverter(_Effective):
     name: str
     bits: Annotated[int, Field(ge=4, le=24)]
     lsb_v: Positive
-    shift: Annotated[int, Field(ge=0, le=28)] = 0
+    signed: tuple[bool, ...] = ()
+    """For each slot, whether it is a difference; none is where it is empty."""
+    shift: Annotated[int, Field(ge=-16, le=28)] = 0
     offset_lsb: Finite = 0.0
     gain_error: Finite = 0.0
     noise_lsb: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e6)] = 0.0
     cycle_ticks: Count
-    """From cycle to cycle, missed triggers included."""
+    """From cycle to cycle where it is steady, missed triggers included."""
     triggers_per_cycle: Count = 1
+    pace: EffectivePace = Field(default_factory=EffectivePace)
+    stamped: bool = False
+    """The program tells the held instant of each item."""
+    service: EffectiveService | None = None
     slots: Annotated[tuple[EffectiveSlot, ...], Field(min_length=1, max_length=256)]
     loop: EffectiveLoop
 
 
-class EffectiveWindow(_Effective):
-    """Threshold window in codes, as an integer comparison does it."""
-
-    low: int
-    high: int
-    hysteresis: Annotated[int, Field(ge=0)] = 0
-    condition: Literal["outside", "inside", "above", "below"]
-    on_reduced: bool
-
-
 class EffectiveTap(_Effective):
-    """What the firmware does with the loop places of one signal."""
+    """What is done with one signal's places: by the program with what it reads, or by the converter itself.
+
+    ``stream`` is the number of its reduced values, None where they are not sent.
+    """
 
     name: str
     converter: Annotated[int, Field(ge=0)]
     places: Annotated[tuple[Annotated[int, Field(ge=0)], ...], Field(min_length=1)]
+    stage: Literal["none", "sum", "mean", "running-mean", "low-pass"] = "none"
     count: Annotated[int, Field(ge=1, le=65536)] = 1
     shift: Annotated[int, Field(ge=0, le=31)] = 0
     register_bits: Annotated[int, Field(ge=8, le=32)] = 32
-    window: EffectiveWindow | None = None
+    by_hardware: bool = False
+    signed_bits: Annotated[int, Field(ge=0, le=32)] = 0
+    """Width of a signed item, 0 for unsigned ones."""
+    stream: Annotated[int, Field(ge=0, le=255)] | None = None
+
+
+class EffectiveWatch(_Effective):
+    """A comparison of values in codes, as integer arithmetic does it.
+
+    With ``other`` its newest value times ``other_factor`` is taken away first, else ``target``.
+    """
+
+    tap: Annotated[int, Field(ge=0)]
+    on_reduced: bool = False
+    other: Annotated[int, Field(ge=0)] | None = None
+    other_factor: Finite = 1.0
+    paired: bool = False
+    """Values are compared by their number, as of a twin, and not by time."""
+    target: int = 0
+    low: int
+    high: int
+    hysteresis: Annotated[int, Field(ge=0)] = 0
+    condition: Literal["outside", "inside", "above", "below"]
+    times: Annotated[int, Field(ge=1, le=1000)] = 1
+    every: bool = False
+    once: bool = False
+    """It is not armed again after its first event."""
+    armed: bool = True
+    stops: bool = False
+    rearm_ticks: Annotated[int, Field(ge=0)] | None = None
+
+
+class EffectiveComparator(_Effective):
+    """A comparator that looks at a pin every ``response_ticks``; ``watch`` numbers its events."""
+
+    name: str
+    pin: str
+    rising_v: Finite
+    falling_v: Finite
+    response_ticks: Annotated[float, Field(gt=0, le=1e12)]
+    edge: Literal["rising", "falling", "both"] = "both"
+    watch: Annotated[int, Field(ge=0)]
 
 
 class EffectiveConfig(_Effective):
@@ -108,11 +209,20 @@ class EffectiveConfig(_Effective):
     seed: Annotated[int, Field(ge=0, le=1 << 32)] = 1
     converters: Annotated[tuple[EffectiveConverter, ...], Field(min_length=1, max_length=64)]
     taps: Annotated[tuple[EffectiveTap, ...], Field(max_length=100)] = ()
+    watches: Annotated[tuple[EffectiveWatch | None, ...], Field(max_length=800)] = ()
+    """By the number of their events; None where a comparator makes them."""
+    comparators: Annotated[tuple[EffectiveComparator, ...], Field(max_length=32)] = ()
     bench: EffectiveBench
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
         check_bench(self.bench, self.converters)
+        for comparator in self.comparators:
+            if comparator.pin not in self.bench.pins:
+                raise ValueError(f"pin {comparator.pin} of {comparator.name} has no drive")
+        for watch in self.watches:
+            if watch is not None and max(watch.tap, watch.other or 0) >= len(self.taps):
+                raise ValueError("a watch looks at a tap that does not exist")
         for tap in self.taps:
             if tap.converter >= len(self.converters):
                 raise ValueError(f"tap {tap.name}: there is no converter {tap.converter}")
@@ -127,8 +237,9 @@ def check_bench(bench: EffectiveBench, converters: tuple[EffectiveConverter, ...
         raise ValueError("carry must have one number for each slot of each converter")
     for converter in converters:
         for slot in converter.slots:
-            if slot.pin not in bench.pins:
-                raise ValueError(f"pin {slot.pin} of {converter.name} has no drive")
+            for pin in (slot.pin, slot.negative):
+                if pin is not None and pin not in bench.pins:
+                    raise ValueError(f"pin {pin} of {converter.name} has no drive")
 
 
 def parse_config(text: str) -> EffectiveConfig:

@@ -1,102 +1,116 @@
-"""What the board's program does at each half mark: reduce the signals, watch their windows."""
+"""What becomes of a signal's values after conversion: its reduce stage, sample by sample in integers."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveConverter, EffectiveTap, EffectiveWindow
-from wattigram.core.link import EVENT_DTYPE
+from wattigram.core.board.effective import EffectiveTap
+
+IntArray = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Values:
+    """Some values of one stream: (n,) int64 each, with the held instant of the last sample in each."""
+
+    values: IntArray
+    ticks: IntArray
+
+
+NOTHING = Values(np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64))
 
 
 class Tap:
-    """Reduce stage and window of one signal, fed with loop memory."""
+    """Picks a signal's items by their places, and reduces them."""
 
-    def __init__(self, tap: EffectiveTap, index: int, converter: EffectiveConverter) -> None:
+    def __init__(self, tap: EffectiveTap, slots: int, loop_items: int) -> None:
         self.tap = tap
-        self._index = index
-        self._slots = len(converter.slots)
-        self._cycle_ticks = converter.cycle_ticks
-        self._held = np.array([converter.slots[place].held_ticks for place in tap.places], dtype=np.int64)
-        self._is_place = np.zeros(self._slots, dtype=bool)
+        self._slots = slots
+        self._loop_items = loop_items
+        self._is_place = np.zeros(slots, dtype=bool)
         self._is_place[list(tap.places)] = True
-        self._held_of_place = np.zeros(self._slots, dtype=np.int64)
-        self._held_of_place[list(tap.places)] = self._held
-        self._loop_items = converter.loop.items
         self._mask = (1 << tap.register_bits) - 1
-        self._pending = np.empty(0, dtype=np.int64)
-        self._pending_ticks = np.empty(0, dtype=np.int64)
-        self._inside = False
+        self._pending = NOTHING
+        self._state: int | None = None
+        self.done = 0
+        """Reduced values given so far."""
 
-    def feed(self, items: NDArray[Any], first: int) -> tuple[NDArray[np.uint32], NDArray[np.int64], NDArray[Any]]:
-        """Take a half of the loop.
+    def feed(self, items: NDArray[Any], first: int, held_ticks: IntArray) -> tuple[Values, Values]:
+        """Take items as they lie one after the other.
 
         Parameters
         ----------
-        items : (n,) unsigned, as they lie in memory
+        items : (n,) integers
         first : int
-            Number of the first of them since the start.
+            Number of the first of them since the start; a place in the loop says whose it is.
+        held_ticks : (n,) int64
 
         Returns
         -------
-        reduced : (m,) uint32; empty without a reduce stage
-        ticks : (m,) int64, held instants of the last sample in each
-        events : (e,) EVENT_DTYPE
+        raw, reduced : Values; reduced values are empty without a stage
         """
         numbers = np.arange(first, first + len(items), dtype=np.int64)
-        places = numbers % self._loop_items % self._slots
-        mine = self._is_place[places]
+        mine = self._is_place[numbers % self._loop_items % self._slots]
         values = items[mine].astype(np.int64)
-        ticks = numbers[mine] // self._slots * self._cycle_ticks + self._held_of_place[places[mine]]
-        reduced = np.empty(0, dtype=np.uint32)
-        reduced_ticks = np.empty(0, dtype=np.int64)
-        if self.tap.count > 1:
-            reduced, reduced_ticks = self._reduce(values, ticks)
-        window = self.tap.window
-        events = np.empty(0, dtype=EVENT_DTYPE)
-        if window is not None:
-            judged = (reduced.astype(np.int64), reduced_ticks) if window.on_reduced else (values, ticks)
-            events = self._judge(window, *judged)
-        return reduced, reduced_ticks, events
+        if self.tap.signed_bits:
+            half = 1 << (self.tap.signed_bits - 1)
+            values = (values + half) % (2 * half) - half
+        raw = Values(values, held_ticks[mine])
+        return raw, self._reduce(raw)
 
-    def _reduce(
-        self, values: NDArray[np.int64], ticks: NDArray[np.int64]
-    ) -> tuple[NDArray[np.uint32], NDArray[np.int64]]:
+    def _reduce(self, raw: Values) -> Values:
+        match self.tap.stage:
+            case "none":
+                return NOTHING
+            case "sum" | "mean":
+                return self._block(raw)
+            case "running-mean":
+                return self._running(raw)
+            case "low-pass":
+                return self._low_pass(raw)
+
+    def _register(self, sums: IntArray) -> IntArray:
+        """What the register keeps, shifted right; signed items keep their sign."""
+        if self.tap.signed_bits:
+            half = 1 << (self.tap.register_bits - 1)
+            return ((sums + half) % (2 * half) - half) >> self.tap.shift
+        return (sums & self._mask) >> self.tap.shift
+
+    def _block(self, raw: Values) -> Values:
         count = self.tap.count
-        values = np.concatenate((self._pending, values))
-        ticks = np.concatenate((self._pending_ticks, ticks))
+        values = np.concatenate((self._pending.values, raw.values))
+        ticks = np.concatenate((self._pending.ticks, raw.ticks))
         whole = len(values) // count * count
-        self._pending, self._pending_ticks = values[whole:], ticks[whole:]
-        sums = values[:whole].reshape(-1, count).sum(axis=1) & self._mask
-        return (sums >> self.tap.shift).astype(np.uint32), ticks[:whole].reshape(-1, count)[:, -1]
+        self._pending = Values(values[whole:], ticks[whole:])
+        sums = values[:whole].reshape(-1, count).sum(axis=1)
+        return Values(self._register(sums), ticks[:whole].reshape(-1, count)[:, -1])
 
-    def _judge(self, window: EffectiveWindow, values: NDArray[np.int64], ticks: NDArray[np.int64]) -> NDArray[Any]:
-        enters, leaves = window_masks(window, values)
-        events = []
-        position = 0
-        while position < len(values):
-            wanted = leaves if self._inside else enters
-            step = int(np.argmax(wanted[position:]))
-            if not wanted[position + step]:
-                break
-            position += step
-            self._inside = not self._inside
-            events.append((self._index, self._inside, 0, int(values[position]), int(ticks[position])))
-            position += 1
-        return np.array(events, dtype=EVENT_DTYPE)
+    def _running(self, raw: Values) -> Values:
+        """The register holds the sum of the newest ``count`` values, zeros before the first."""
+        if not len(raw.values):
+            return NOTHING
+        count = self.tap.count
+        before = self._pending.values if self._state is not None else np.zeros(count, dtype=np.int64)
+        self._state = 0
+        values = np.concatenate((before, raw.values))
+        totals = np.concatenate(([0], np.cumsum(values)))
+        self._pending = Values(values[-count:], NOTHING.ticks)
+        sums = totals[count + 1 :] - totals[1 : len(values) - count + 1]
+        return Values(self._register(sums), raw.ticks)
 
-
-def window_masks(window: EffectiveWindow, values: NDArray[np.int64]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-    """Where the condition begins to hold, and where it has ceased by the hysteresis."""
-    low, high, slack = window.low, window.high, window.hysteresis
-    match window.condition:
-        case "outside":
-            return (values < low) | (values > high), (values >= low + slack) & (values <= high - slack)
-        case "inside":
-            return (values >= low) & (values <= high), (values < low - slack) | (values > high + slack)
-        case "above":
-            return values > high, values <= high - slack
-        case "below":
-            return values < low, values >= low + slack
+    def _low_pass(self, raw: Values) -> Values:
+        """acc += x − (acc >> k); the output is acc >> k. The first sample sets it."""
+        shift, mask = self.tap.shift, self._mask
+        out = []
+        state = self._state
+        for value in raw.values.tolist():
+            state = value << shift if state is None else state + value - (state >> shift)
+            if not self.tap.signed_bits:
+                state &= mask
+            out.append(state >> shift)
+        self._state = state
+        return Values(np.array(out, dtype=np.int64), raw.ticks)

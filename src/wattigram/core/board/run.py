@@ -1,39 +1,29 @@
-"""One run from start to stop: codes into loop memory, halves into frames."""
+"""One run from start to stop: converters advance, hand-overs become frames, values are judged."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from concurrent.futures import Executor
 from fractions import Fraction
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveBench, EffectiveConfig, EffectiveConverter
-from wattigram.core.board.firmware import Tap
-from wattigram.core.board.synth import ConverterSynth, codes_on
-from wattigram.core.link import FLAG_FIRST, FLAG_TAIL, REDUCED_STREAM, FrameType, encode_frame
+from wattigram.core.board.channel import Channel, Judgeable
+from wattigram.core.board.effective import EffectiveBench, EffectiveConfig
+from wattigram.core.board.firmware import NOTHING, Values
+from wattigram.core.board.memory import HandOver
+from wattigram.core.board.watch import ComparatorLooks, Happening, Watcher
+from wattigram.core.link import (
+    EVENT_DTYPE,
+    FLAG_FIRST,
+    FLAG_TAIL,
+    STAMP_STREAM,
+    FrameType,
+    encode_frame,
+)
 
-_ITEM_DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}
-
-
-class _Channel:
-    """A converter with its loop; ``stream`` numbers both."""
-
-    def __init__(self, config: EffectiveConfig, stream: int, threads: int) -> None:
-        self.config: EffectiveConverter = config.converters[stream]
-        self.stream = stream
-        self.synths = [
-            ConverterSynth(self.config, stream, config.bench, config.tick_hz, config.seed) for _ in range(threads)
-        ]
-        self.taps = [
-            (number, Tap(tap, number, self.config)) for number, tap in enumerate(config.taps) if tap.converter == stream
-        ]
-        self.cycles = 0
-        self.handed_over = 0
-        self.pending: NDArray[np.int32] = np.empty(0, dtype=np.int32)
-        self.reduced = [0] * len(self.taps)
+_WRAP = 1 << 32
+EVENTS_A_FRAME = 4096
 
 
 class Run:
@@ -46,7 +36,15 @@ class Run:
         self.config = config
         self.sequence = first_sequence
         self.ticks = 0
-        self._channels = [_Channel(config, stream, threads) for stream in range(len(config.converters))]
+        self.channels = [Channel(config, stream, threads) for stream in range(len(config.converters))]
+        # What is started by events comes after what makes them.
+        self._in_order = sorted(self.channels, key=lambda channel: channel.config.pace.kind == "events")
+        self._watchers = [Watcher(watch, number) for number, watch in enumerate(config.watches) if watch is not None]
+        self._comparators = [
+            ComparatorLooks(comparator, number, config.bench, config.tick_hz, config.seed)
+            for number, comparator in enumerate(config.comparators)
+        ]
+        self._reduced = [0] * len(config.taps)
 
     @property
     def seconds(self) -> Fraction:
@@ -56,101 +54,147 @@ class Run:
     @property
     def largest_step_ticks(self) -> int:
         """Ticks that one block of the fastest converter takes; a good step when time does not matter."""
-        return min(channel.config.cycle_ticks * channel.synths[0].block_cycles for channel in self._channels)
+        return min(channel.step_ticks for channel in self.channels)
 
-    def cycles(self) -> list[int]:
-        """Cycles done by each converter."""
-        return [channel.cycles for channel in self._channels]
-
-    def items(self) -> dict[int, int]:
-        """Items handed over by each stream."""
-        raw = {channel.stream: channel.handed_over for channel in self._channels}
-        for channel in self._channels:
-            for done, (number, tap) in zip(channel.reduced, channel.taps, strict=True):
-                if tap.tap.count > 1:
-                    raw[REDUCED_STREAM + number] = done
-        return raw
+    def totals(self) -> dict[str, int]:
+        """Counts by name and stream: cycles done, items handed over, items lost to the program, triggers missed."""
+        found = {"cycles": self.channels[0].cycles, "ticks": self.ticks}
+        for channel in self.channels:
+            found[f"items.{channel.stream}"] = channel.handed_over
+            found[f"converted.{channel.stream}"] = channel.converted
+            found[f"lost.{channel.stream}"] = channel.lost
+            found[f"missed.{channel.stream}"] = channel.missed
+        for tap, done in zip(self.config.taps, self._reduced, strict=True):
+            if tap.stream is not None:
+                found[f"items.{tap.stream}"] = done
+        return found
 
     def next_tick(self) -> int:
         """Earliest trigger that has not been served yet."""
-        return min(channel.cycles * channel.config.cycle_ticks for channel in self._channels)
+        return min(channel.next_tick(self.ticks) for channel in self.channels)
 
     def set_bench(self, bench: EffectiveBench) -> None:
         """Turn knobs; holds from the next cycle on."""
-        for channel in self._channels:
-            for synth in channel.synths:
-                synth.set_bench(bench)
+        for channel in self.channels:
+            channel.set_bench(bench)
+        for comparator in self._comparators:
+            comparator.set_bench(bench)
 
     def advance(self, ticks: int, executor: Executor | None = None) -> list[bytes]:
         """Run until ``ticks`` after the start; cycles whose trigger comes before then are done."""
         self.ticks = max(self.ticks, ticks)
         frames: list[bytes] = []
-        for channel in self._channels:
-            end = max(channel.cycles, -(-self.ticks // channel.config.cycle_ticks))
-            codes = codes_on(channel.synths, channel.cycles, end, executor)
-            channel.cycles = end
-            frames += self._hand_over(channel, codes, last=False)
+        for comparator in self._comparators:
+            happened = comparator.advance(self.ticks)
+            self._start_others(happened, None)
+            frames += self._event_frames(happened)
+        for channel in self._in_order:
+            while True:
+                before = channel.converted
+                parts, judged = channel.advance(self.ticks, executor)
+                frames += self._watch(judged)
+                frames += self._hand_over(channel, parts)
+                if not channel.stops or channel.converted == before:
+                    break
         return frames
 
     def finish(self) -> list[bytes]:
         """What is left of each half when the board is stopped."""
-        nothing = np.empty(0, dtype=np.int32)
-        return [frame for channel in self._channels for frame in self._hand_over(channel, nothing, last=True)]
+        return [frame for channel in self._in_order for frame in self._hand_over(channel, channel.finish())]
 
-    def _hand_over(self, channel: _Channel, codes: NDArray[np.int32], last: bool) -> Iterator[bytes]:
-        loop = channel.config.loop
-        pending = np.concatenate((channel.pending, codes)) if len(channel.pending) else codes
-        if channel.config.shift:
-            codes <<= np.int32(channel.config.shift)
-            pending = np.concatenate((channel.pending, codes))
-        position = 0
-        while True:
-            place = channel.handed_over % loop.items
-            mark = loop.items // 2 if place < loop.items // 2 else loop.items
-            wanted = mark - place
-            if not loop.repeat and channel.handed_over >= loop.items:
-                position = len(pending)  # a run that is not endless leaves its memory as it is
-                break
-            if len(pending) - position < wanted:
-                break
-            yield from self._frames(channel, pending[position : position + wanted], 0)
-            position += wanted
-        if last and position < len(pending):
-            yield from self._frames(channel, pending[position:], FLAG_TAIL)
-            position = len(pending)
-        channel.pending = pending[position:].copy()
-
-    def _frames(self, channel: _Channel, codes: NDArray[np.int32], flags: int) -> Iterator[bytes]:
+    def _hand_over(self, channel: Channel, parts: Iterable[HandOver]) -> Iterator[bytes]:
         config = channel.config
-        items = codes.astype(_ITEM_DTYPES[config.loop.width_bits])
-        first = channel.handed_over
-        flags |= FLAG_FIRST if first == 0 else 0
-        channel.handed_over += len(items)
-        yield self._frame(
-            items.tobytes(),
-            stream=channel.stream,
-            item_bytes=config.loop.width_bits // 8,
-            flags=flags,
-            ticks=first // len(config.slots) * config.cycle_ticks,
-            first=first,
-        )
-        for position, (number, tap) in enumerate(channel.taps):
-            reduced, reduced_ticks, events = tap.feed(items, first)
-            if len(reduced):
-                done = channel.reduced[position]
-                channel.reduced[position] += len(reduced)
+        for part in parts:
+            flags = (FLAG_TAIL if part.is_tail else 0) | (FLAG_FIRST if part.first == 0 else 0)
+            ticks = part.first // len(config.slots) * config.cycle_ticks
+            if part.held_ticks is not None:
+                ticks = int(part.held_ticks[0])
                 yield self._frame(
-                    reduced.astype("<u4").tobytes(),
-                    stream=REDUCED_STREAM + number,
+                    (part.held_ticks % _WRAP).astype("<u4").tobytes(),
+                    stream=STAMP_STREAM + channel.stream,
                     item_bytes=4,
-                    flags=(flags & FLAG_TAIL) | (FLAG_FIRST if done == 0 else 0),
-                    ticks=int(reduced_ticks[0]),
-                    first=done,
+                    flags=flags,
+                    ticks=ticks,
+                    first=part.first,
                 )
-            if len(events):
-                yield self._frame(
-                    events.tobytes(), FrameType.EVENTS, stream=number, item_bytes=16, ticks=int(events["ticks"][0])
-                )
+            yield self._frame(
+                part.items.tobytes(),
+                stream=channel.stream,
+                item_bytes=part.items.dtype.itemsize,
+                flags=flags,
+                ticks=ticks,
+                first=part.first,
+            )
+            judged = channel.judge(part)
+            for one in judged:
+                yield from self._reduced_frames(one, flags)
+            yield from self._watch(judged)
+
+    def _reduced_frames(self, judged: Judgeable, flags: int) -> Iterator[bytes]:
+        stream, reduced = self.config.taps[judged.tap].stream, judged.reduced
+        if stream is None or not len(reduced.values):
+            return
+        done = self._reduced[judged.tap]
+        self._reduced[judged.tap] += len(reduced.values)
+        yield self._frame(
+            (reduced.values % _WRAP).astype("<u4").tobytes(),
+            stream=stream,
+            item_bytes=4,
+            flags=(flags & FLAG_TAIL) | (FLAG_FIRST if done == 0 else 0),
+            ticks=int(reduced.ticks[0]),
+            first=done,
+        )
+
+    def _watch(self, judged: list[Judgeable]) -> list[bytes]:
+        frames: list[bytes] = []
+        for one in judged:
+            for watcher in self._watchers:
+                watch = watcher.watch
+                if one.tap == watch.tap:
+                    happened = watcher.feed(self._stream(one, watch.on_reduced))
+                elif one.tap == watch.other:
+                    happened = watcher.feed(NOTHING, self._stream(one, watch.on_reduced))
+                else:
+                    continue
+                if happened:
+                    self._act(watcher, happened, one.seen_ticks)
+                    self._start_others(happened, one.seen_ticks)
+                    frames += self._event_frames(happened)
+        return frames
+
+    def _stream(self, judged: Judgeable, on_reduced: bool) -> Values:
+        has_stage = self.config.taps[judged.tap].stage != "none"
+        return judged.reduced if on_reduced and has_stage else judged.raw
+
+    def _act(self, watcher: Watcher, happened: list[Happening], seen_ticks: int | None) -> None:
+        watch = watcher.watch
+        first = next((event for event in happened if event.entered), None)
+        if watch.stops and first is not None:
+            channel = self.channels[self.config.taps[watch.tap].converter]
+            channel.stop_after(seen_ticks if seen_ticks is not None else first.ticks, watch.rearm_ticks)
+            watcher.rearm()
+
+    def _start_others(self, happened: list[Happening], seen_ticks: int | None) -> None:
+        for channel in self.channels:
+            pace = channel.config.pace
+            if pace.kind != "events":
+                continue
+            for event in happened:
+                wanted = pace.edge == "both" or event.entered == (pace.edge == "rising")
+                if event.watch == pace.watch and wanted:
+                    channel.pace.trigger_at(float(event.ticks if seen_ticks is None else seen_ticks))
+
+    def _event_frames(self, happened: list[Happening]) -> list[bytes]:
+        frames = []
+        for begin in range(0, len(happened), EVENTS_A_FRAME):
+            rows = [
+                (event.watch, event.entered, 0, event.value, event.ticks)
+                for event in happened[begin : begin + EVENTS_A_FRAME]
+            ]
+            events = np.array(rows, dtype=EVENT_DTYPE)
+            ticks = int(events["ticks"][0])
+            frames.append(self._frame(events.tobytes(), FrameType.EVENTS, stream=0, item_bytes=16, ticks=ticks))
+        return frames
 
     def _frame(
         self,

@@ -54,7 +54,7 @@ class BoardServer:
         self._clients: dict[int, _Client] = {}
         self._run: Run | None = None
         self._fast = False
-        self._cycles_wanted: int | None = None
+        self._ticks_wanted: int | None = None
         self._owner: _Client | None = None
         self._sequence = 0
         self._started_at = 0.0
@@ -190,16 +190,17 @@ class BoardServer:
             self._say(FrameType.REPLY, f"error {fault}")
 
     def _start(self, client: _Client, options: list[str]) -> None:
-        self._cycles_wanted = None
+        self._ticks_wanted = None
         self._fast = self._always_fast
         for option in options:
             name, _, value = option.partition("=")
             if option == "fast":
                 self._fast = True
-            elif name == "cycles" and value.isascii() and value.isdigit() and len(value) < 16:
-                self._cycles_wanted = int(value)
+            elif name in {"cycles", "ticks"} and value.isascii() and value.isdigit() and len(value) < 16:
+                each = self.config.converters[0].cycle_ticks if name == "cycles" else 1
+                self._ticks_wanted = int(value) * each
             else:
-                raise BoardError(f"“{option[:40]}” is no option of start.", cure="Use cycles=N or fast.")
+                raise BoardError(f"“{option[:40]}” is no option of start.", cure="Use ticks=N, cycles=N or fast.")
         if self._run is not None:
             self._stop()
         self._owner = client
@@ -220,8 +221,7 @@ class BoardServer:
 
     @staticmethod
     def _totals(run: Run) -> list[str]:
-        items = [f"items.{number}={count}" for number, count in run.items().items()]
-        return [f"cycles={run.cycles()[0]}", f"ticks={run.ticks}", *items]
+        return [f"{name}={count}" for name, count in run.totals().items()]
 
     def _status(self) -> str:
         dropped = sum(client.dropped_frames for client in self._clients.values())
@@ -253,8 +253,8 @@ class BoardServer:
                 self._started_at += behind / self.config.tick_hz
                 target -= behind
         done = False
-        if self._cycles_wanted is not None:
-            end = self._cycles_wanted * self.config.converters[0].cycle_ticks
+        if self._ticks_wanted is not None:
+            end = self._ticks_wanted
             target, done = min(target, end), target >= end
         self._broadcast(run.advance(target, self._executor if self._fast else None))
         self._sequence = run.sequence

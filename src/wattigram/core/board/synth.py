@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.board.drive import Float32Array, SlotDrive
-from wattigram.core.board.effective import EffectiveBench, EffectiveConverter
+from wattigram.core.board.effective import EffectiveBench, EffectiveConverter, EffectiveSlot
 
 BLOCK_SAMPLES = 1 << 16
 PIECE_SAMPLES = 1 << 15
@@ -30,7 +30,8 @@ class ConverterSynth:
     ) -> None:
         self._converter = converter
         self._key = (seed, index)
-        self.slots = len(converter.slots)
+        self._conversions = [(slot, number) for slot in converter.slots for number in range(slot.repeats)]
+        self.slots = len(self._conversions)
         self.block_cycles = max(1, BLOCK_SAMPLES // self.slots)
         self._piece_cycles = max(1, PIECE_SAMPLES // self.slots)
         self._period_s = Fraction(converter.cycle_ticks, tick_hz)
@@ -44,7 +45,9 @@ class ConverterSynth:
         """Turn the knobs; holds from the next piece on."""
         converter = self._converter
         scale = (1 + converter.gain_error) / converter.lsb_v
-        carry = np.array(bench.carry[self._index], dtype=np.float64)
+        shares = bench.carry[self._index]
+        repeats = [slot.repeats for slot in converter.slots]
+        carry = np.repeat(np.array(shares, dtype=np.float64), repeats)
         self._powers = self._carry_powers(carry)
         reach = (1 << len(self._powers)) - 1
         self._halo = -(-reach // self.slots)
@@ -52,25 +55,39 @@ class ConverterSynth:
         samples = rows * self.slots
         self._take = np.tile((1 - carry).astype(np.float32), rows)
         self._tiles = [np.tile(power, rows) for power in self._powers]
-        self._drives = [
-            SlotDrive(
-                bench.pins[slot.pin],
-                Fraction(slot.held_ticks, self._tick_hz),
-                self._period_s,
-                self.block_cycles,
-                self._halo,
-                scale,
+        self._drives = [self._drive(bench, slot.pin, slot, number, scale) for slot, number in self._conversions]
+        self._away = {
+            place: self._drive(bench, slot.negative, slot, number, scale)
+            for place, (slot, number) in enumerate(self._conversions)
+            if slot.negative is not None
+        }
+        sigma = [
+            np.hypot(
+                np.hypot(bench.pins[slot.pin].noise_v, bench.pins[slot.negative].noise_v if slot.negative else 0.0)
+                * scale,
+                converter.noise_lsb,
             )
-            for slot in converter.slots
+            for slot, _number in self._conversions
         ]
-        sigma = [np.hypot(bench.pins[slot.pin].noise_v * scale, converter.noise_lsb) for slot in converter.slots]
         self._sigma = np.tile(np.array(sigma, dtype=np.float32), self._piece_cycles)
         self._bias = np.float32(converter.offset_lsb + 0.5)
         constants = [drive.constant for drive in self._drives]
+        signed = np.array([slot.negative is not None for slot, _number in self._conversions])
+        self._any_signed = bool(signed.any())
+        top = np.where(signed, 1 << (converter.bits - 1), 1 << converter.bits) - 1
+        low = np.where(signed, -(1 << (converter.bits - 1)), 0)
+        self._lowest = np.tile(low.astype(np.float32), self._piece_cycles)
+        self._highest = np.tile(top.astype(np.float32), self._piece_cycles)
         self._levels = np.tile(np.array([value or 0.0 for value in constants], dtype=np.float32), rows)
         self._work = np.empty((2, samples), dtype=np.float32)
         self._scratch = np.empty((2, rows), dtype=np.float32)
         self._varying = [place for place, value in enumerate(constants) if value is None]
+
+    def _drive(self, bench: EffectiveBench, pin: str, slot: EffectiveSlot, number: int, scale: float) -> SlotDrive:
+        """The drive of a pin at one of a slot's conversions."""
+        held_ticks = Fraction(slot.held_ticks) + number * Fraction(slot.each_ticks)
+        held_s = held_ticks / self._tick_hz
+        return SlotDrive(bench.pins[pin], held_s, self._period_s, self.block_cycles, self._halo, scale)
 
     def _carry_powers(self, carry: NDArray[np.float64]) -> list[Float32Array]:
         """Products of 1, 2, 4 … carries ending at each slot, until they no longer matter."""
@@ -85,11 +102,11 @@ class ConverterSynth:
         return powers
 
     def codes(self, begin_cycle: int, end_cycle: int, out: NDArray[np.int32] | None = None) -> NDArray[np.int32]:
-        """Codes of cycles ``begin_cycle`` to ``end_cycle``, slot after slot.
+        """Codes of cycles ``begin_cycle`` to ``end_cycle``, conversion after conversion.
 
         Returns
         -------
-        ((end − begin) · slots,) int32
+        ((end − begin) · conversions,) int32
         """
         if out is None:
             out = np.empty((end_cycle - begin_cycle) * self.slots, dtype=np.int32)
@@ -112,6 +129,10 @@ class ConverterSynth:
         rows = held.reshape(-1, slots)
         for place in self._varying:
             self._drives[place].fill(rows[:, place], block_cycle, begin - halo, end, self._scratch)
+        for place, drive in self._away.items():
+            taken = np.empty(end - begin + halo, dtype=np.float32)
+            drive.fill(taken, block_cycle, begin - halo, end, self._scratch)
+            rows[:, place] -= taken
         before_start = halo - begin - block_cycle
         if before_start > 0:
             rows[:before_start] = 0.0  # the capacitor is empty when the board starts
@@ -129,6 +150,10 @@ class ConverterSynth:
         np.multiply(noise, self._sigma[: len(kept)], out=scaled)
         scaled += kept
         scaled += self._bias
+        if self._any_signed:
+            np.floor(scaled, out=scaled)
+            out[:] = np.clip(scaled, self._lowest[: len(kept)], self._highest[: len(kept)])
+            return
         # Truncation rounds down only above zero, so the clip comes first.
         highest = (1 << self._converter.bits) - 1
         if scaled.min() < 0 or scaled.max() >= highest + 1:

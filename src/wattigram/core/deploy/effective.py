@@ -2,24 +2,50 @@
 
 from __future__ import annotations
 
+import math
+from fractions import Fraction
+
 from pydantic import ValidationError
 
-from wattigram.core.accuracy import Scale, chain_scale, slot_settling
+from wattigram.core.accuracy import comparator_figures, converter_noise_lsb, slot_settling
 from wattigram.core.bench import Floating, Level, Ramp, Sine, Steps, Wiring, resolve_source
 from wattigram.core.bench.evaluate import FLOATING_CENTRE_V, WANDER_HZ, WANDER_V
 from wattigram.core.board import (
     EffectiveBench,
+    EffectiveComparator,
     EffectiveConfig,
     EffectiveConverter,
     EffectiveLoop,
+    EffectivePace,
+    EffectiveService,
     EffectiveSlot,
-    EffectiveTap,
-    EffectiveWindow,
     PinDrive,
 )
-from wattigram.core.design import Chain, Project, Signal, Workspace, tapped_signals
+from wattigram.core.deploy.watching import effective_taps, effective_watches
+from wattigram.core.design import (
+    Chain,
+    ComparatorTrigger,
+    Dma,
+    Fifo,
+    Polling,
+    Project,
+    Watch,
+    WindowTrigger,
+    Workspace,
+    aligned_shift,
+    watches,
+)
 from wattigram.core.errors import BoardError
-from wattigram.core.timing import cycle_timing
+from wattigram.core.timing import (
+    CycleTiming,
+    cycle_timing,
+    free_share,
+    repoints,
+    retrieval_timing,
+    slot_order,
+    software_step,
+    startup,
+)
 
 DEFAULT_SEED = 1
 
@@ -44,16 +70,17 @@ def effective_config(workspace: Workspace, seed: int = DEFAULT_SEED) -> Effectiv
 
 
 def _config(workspace: Workspace, seed: int) -> EffectiveConfig:
-    tick_hz = workspace.bus_clock_hz
     project = workspace.project
     # A bus clock that is no whole number of hertz has its ticks counted in a finer whole clock.
     return EffectiveConfig(
         board=f"{workspace.part.name} · {project.name}",
         build_mark=workspace.build_mark,
-        tick_hz=tick_hz.numerator,
+        tick_hz=workspace.bus_clock_hz.numerator,
         seed=seed,
         converters=tuple(_converter(workspace, chain) for chain in project.chains),
-        taps=tuple(_tap(workspace, signal) for signal in tapped_signals(project)),
+        taps=effective_taps(workspace),
+        watches=effective_watches(workspace),
+        comparators=tuple(_comparators(workspace)),
         bench=effective_bench(workspace),
     )
 
@@ -61,10 +88,14 @@ def _config(workspace: Workspace, seed: int) -> EffectiveConfig:
 def effective_bench(workspace: Workspace) -> EffectiveBench:
     """What the pins see, and how much of the slot before is left in each slot."""
     project = workspace.project
-    pins = {signal.pin: PinDrive() for signal in project.signals}
-    pins |= {wiring.pin: _drive(wiring, project) for wiring in project.bench}
+    inputs = [pin for signal in project.signals for pin in (signal.pin, signal.negative) if pin is not None]
+    pins = {pin: PinDrive() for pin in inputs}
+    for pin in {*inputs, *(wiring.pin for wiring in project.bench)}:
+        wiring = workspace.wiring(pin)
+        if wiring is not None:
+            pins[pin] = _drive(wiring, project)
     carry = tuple(
-        tuple(slot_settling(workspace, chain, place).carry for place in range(len(chain.slots)))
+        tuple(slot_settling(workspace, chain, place).carry_once for place in slot_order(workspace, chain))
         for chain in project.chains
     )
     return EffectiveBench(pins=pins, carry=carry)
@@ -103,62 +134,204 @@ def _drive(wiring: Wiring, project: Project) -> PinDrive:
 def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
     converter = workspace.converter(chain)
     cycle = cycle_timing(workspace, chain)
-    scale = chain_scale(workspace, chain)
+    start = startup(workspace, chain)
     finer = 2 ** (max(converter.bits) - chain.bits)
     offset_lsb = converter.offset_calibrated_lsb
-    if converter.needs_calibration and not chain.calibrate:
+    if converter.needs_calibration and not (chain.calibrate and start.calibrated):
         offset_lsb = converter.offset_uncalibrated_lsb
     tick_hz = workspace.bus_clock_hz.numerator
+    steps = (1 << chain.bits) - (1 if converter.full_scale == "2^N-1" else 0)
+    signals = [workspace.project.signal(slot.signal) for slot in chain.slots]
+    any_stage = any(signal.slot_stage is not None for signal in signals)
+    slow = 1 - float(cycle.clock_hz / converter.clock_low_hz)
     return EffectiveConverter(
         name=chain.converter,
         bits=chain.bits,
-        lsb_v=scale.lsb_v,
-        shift=scale.shift,
+        lsb_v=workspace.reference_v / steps,
+        signed=tuple(signal.negative is not None for signal in signals),
+        shift=0 if any_stage else aligned_shift(chain.alignment, chain.loop.width_bits, chain.bits),
         offset_lsb=offset_lsb / finer,
-        gain_error=converter.gain_error,
-        noise_lsb=converter.noise_lsb / finer,
-        cycle_ticks=int(tick_hz / cycle.cycle_rate_hz),
+        # The charge that leaks away during a slow conversion makes every reading too small.
+        gain_error=converter.gain_error - max(0.0, slow) * 2 * converter.leakage_share,
+        noise_lsb=converter_noise_lsb(workspace, chain),
+        cycle_ticks=max(1, int(tick_hz * cycle.cycle_s)),
         triggers_per_cycle=cycle.triggers_per_cycle,
-        slots=tuple(
-            EffectiveSlot(pin=workspace.project.signal(slot.signal).pin, held_ticks=int(timing.held_s * tick_hz))
-            for slot, timing in zip(chain.slots, cycle.slots, strict=True)
+        pace=_pace(workspace, chain, cycle),
+        stamped=cycle.stamped,
+        service=_service(workspace, chain),
+        slots=_slots(workspace, chain, cycle, tick_hz),
+        loop=EffectiveLoop(
+            name=chain.loop.name,
+            items=chain.loop.items,
+            width_bits=chain.loop.width_bits,
+            element_bits=chain.reader.width_bits,
+            repeat=not isinstance(chain.retrieval, Dma) or chain.retrieval.repeat,
+            increment=not isinstance(chain.retrieval, Dma) or chain.retrieval.increment,
+            swap_bytes=chain.reader.byte_order == "big",
+            delivers=start.delivers and start.interrupts,
         ),
-        loop=EffectiveLoop(name=chain.loop.name, items=chain.loop.items, width_bits=chain.loop.width_bits),
     )
 
 
-def _tap(workspace: Workspace, signal: Signal) -> EffectiveTap:
-    project = workspace.project
-    chain = project.chain_of(signal.name)
-    assert chain is not None
-    reduce = signal.reduce
-    return EffectiveTap(
-        name=signal.name,
-        converter=project.chains.index(chain),
-        places=chain.places_of(signal.name),
-        count=reduce.count if reduce else 1,
-        shift=reduce.shift if reduce else 0,
-        register_bits=reduce.register_bits if reduce else 32,
-        window=_window(signal, chain_scale(workspace, chain)),
+def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int) -> tuple[EffectiveSlot, ...]:
+    """Slots in the order of the converter; with its own oscillator as fast as this specimen's really is."""
+    converter = workspace.converter(chain)
+    step = software_step(workspace, chain)
+    by_hand = repoints(workspace, chain)
+    oscillator = converter.oscillator
+    off = Fraction(oscillator.specimen_error) if chain.clock == "own" and oscillator else Fraction(0)
+    rate = tick_hz / (1 + off)
+    latency = (step.notice_s - step.jitter_s / 2) * tick_hz
+    fetches = chain.retrieval.kind in {"polling", "interrupt"}
+    found: list[EffectiveSlot] = []
+    last = len(chain.slots) - 1
+    for number, place in enumerate(slot_order(workspace, chain)):
+        signal = workspace.project.signal(chain.slots[place].signal)
+        timing = cycle.slots[place]
+        nominal_s = cycle.slots[number].start_s
+        start = nominal_s * rate if off else nominal_s * tick_hz
+        length_s = timing.repeats * timing.each_s
+        after, jitter = Fraction(0), Fraction(0)
+        if by_hand:
+            after, jitter = latency + (step.handle_s + step.restart_s) * tick_hz, step.jitter_s * tick_hz
+        elif cycle.trigger.by_software and number == last:
+            handled_s = step.handle_s if fetches else Fraction(0)
+            after, jitter = latency + (handled_s + step.restart_s) * tick_hz, step.jitter_s * tick_hz
+        stage = signal.slot_stage
+        found.append(
+            EffectiveSlot(
+                pin=signal.pin,
+                negative=signal.negative,
+                start_ticks=float(start),
+                held_ticks=float(start + timing.sampling_s * rate),
+                end_ticks=float(start + length_s * rate),
+                repeats=timing.repeats,
+                each_ticks=float(timing.each_s * rate),
+                shift=stage.shift if stage is not None else 0,
+                register_bits=stage.register_bits if stage is not None else 32,
+                after_ticks=float(after),
+                jitter_ticks=math.floor(jitter),
+            )
+        )
+    return tuple(found)
+
+
+def _pace(workspace: Workspace, chain: Chain, cycle: CycleTiming) -> EffectivePace:
+    trigger = cycle.trigger
+    start = startup(workspace, chain)
+    tick_hz = workspace.bus_clock_hz.numerator
+    singly = chain.per_trigger == "conversion" and trigger.pace != "self"
+    early = (
+        "converter" in start.order
+        and "trigger" in start.order
+        and (start.order.index("trigger") < start.order.index("converter"))
+    )
+    if not start.starts and not early:
+        return EffectivePace(kind="never")
+    own = workspace.project.own_trigger(chain)
+    if isinstance(own, (ComparatorTrigger, WindowTrigger)) and chain.per_trigger != "endless":
+        wanted = (
+            Watch("window", own.signal, own.window - 1)
+            if isinstance(own, WindowTrigger)
+            else Watch("comparator", _compared(workspace, own), comparator=own.comparator)
+        )
+        edge = own.edge if isinstance(own, ComparatorTrigger) else "rising"
+        number = watches(workspace.project).index(wanted)
+        return EffectivePace(kind="events", watch=number, edge=edge, singly=singly, skip_first=early)
+    if trigger.pace in {"never", "once"}:
+        return EffectivePace(kind="once" if trigger.pace == "once" else "never", singly=singly, skip_first=early)
+    steady = not cycle.stamped or (
+        # Interrupts and polling of a steady converter lose samples, but do not move them.
+        trigger.timer is not None
+        and chain.clock == "bus"
+        and not repoints(workspace, chain)
+        and not _stops(workspace, chain)
+    )
+    if trigger.pace == "self":
+        steady = not cycle.stamped
+    if steady and not early:
+        return EffectivePace(singly=singly)
+    if trigger.pace == "self":
+        return EffectivePace(kind="self", skip_first=early)
+    offsets = tuple(float(offset * tick_hz) for offset in trigger.offsets_s)
+    return EffectivePace(
+        kind="pattern",
+        period_ticks=float(trigger.period_s * tick_hz),
+        offsets_ticks=offsets,
+        singly=singly,
+        skip_first=early,
     )
 
 
-def _window(signal: Signal, scale: Scale) -> EffectiveWindow | None:
-    """Limits as the integers that firmware compares with, in the unit of the stream it compares."""
-    window = signal.window
-    if window is None:
+def _compared(workspace: Workspace, trigger: ComparatorTrigger) -> str:
+    comparator = workspace.project.comparator(trigger.comparator)
+    assert comparator is not None
+    return comparator.signal
+
+
+def _stops(workspace: Workspace, chain: Chain) -> bool:
+    signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
+    return any(window.action == "stop" for signal in signals for window in signal.windows)
+
+
+def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
+    """The handler, where it may lose something; a software-paced chain waits for it instead."""
+    timing = retrieval_timing(workspace, chain)
+    cycle = cycle_timing(workspace, chain)
+    if repoints(workspace, chain) or cycle.trigger.by_software:
+        return (
+            EffectiveService(keep="newest", never=True) if timing.reason in {"time-out", "no processor time"} else None
+        )
+    free = free_share(workspace, chain)
+    never = timing.reason in {"time-out", "no processor time"} or free <= 0
+    step = software_step(workspace, chain)
+    tick_hz = workspace.bus_clock_hz.numerator
+    share = free if free > 0 else Fraction(1)
+    notice = float((step.notice_s - step.jitter_s / 2) / share * tick_hz)
+    rest = float((step.handle_s + step.leave_s) / share * tick_hz)
+    jitter = math.floor(step.jitter_s * tick_hz)
+    if timing.lost_hz == 0 and timing.service_s / share < timing.deadline_s and not never:
         return None
-    on_reduced = window.on == "reduced" and signal.reduce is not None
-    factor = float(signal.reduce.divisor_ratio) if on_reduced and signal.reduce else 1.0
-    factor *= 1 << scale.shift
+    match chain.retrieval:
+        case Dma():
+            return EffectiveService(keep="halves", notice_ticks=notice, rest_ticks=rest, never=never)
+        case Fifo() as fifo:
+            depth = workspace.converter(chain).fifo_items
+            return EffectiveService(
+                keep="oldest", unit=fifo.mark, depth=depth, notice_ticks=notice, rest_ticks=rest, never=never
+            )
+        case Polling():
+            return EffectiveService(
+                keep="newest", notice_ticks=notice, rest_ticks=rest, jitter_ticks=jitter, never=never
+            )
+        case _:
+            return EffectiveService(
+                keep="newest",
+                unit=chain.hands_over_each,
+                notice_ticks=notice,
+                rest_ticks=rest,
+                jitter_ticks=jitter,
+                never=never,
+            )
 
-    def code(volts: float) -> int:
-        return round(signal.at_pin(volts) / scale.lsb_v * factor)
 
-    return EffectiveWindow(
-        low=code(window.low_v),
-        high=code(window.high_v),
-        hysteresis=max(0, code(window.hysteresis_v)),
-        condition=window.condition,
-        on_reduced=on_reduced,
-    )
+def _comparators(workspace: Workspace) -> list[EffectiveComparator]:
+    tick_hz = workspace.bus_clock_hz.numerator
+    found = []
+    all_watches = watches(workspace.project)
+    for comparator in workspace.project.comparators:
+        part = workspace.part.comparator(comparator.name)
+        assert part is not None
+        figures = comparator_figures(workspace, comparator)
+        found.append(
+            EffectiveComparator(
+                name=comparator.name,
+                pin=workspace.project.signal(comparator.signal).pin,
+                rising_v=figures.rising_v,
+                falling_v=figures.falling_v,
+                response_ticks=float(part.response_s * tick_hz),
+                edge=comparator.edge,
+                watch=all_watches.index(Watch("comparator", comparator.signal, comparator=comparator.name)),
+            )
+        )
+    return found

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from wattigram.core.fields import Hertz, PositiveVolts, SecondsOrZero, ShareOrZero, Strict, Volts, VoltsOrZero
-from wattigram.core.part.model import Name
+from wattigram.core.part.names import Name
 
 
 class LevelExpectation(Strict):
@@ -72,6 +72,14 @@ class RateExpectation(Strict):
     within: ShareOrZero
 
 
+class EdgesExpectation(Strict):
+    """The comparator on the signal's pin gives at most ``most`` edges at each crossing."""
+
+    kind: Literal["edges"] = "edges"
+    signal: Name
+    most: Annotated[int, Field(strict=True, ge=1, le=10_000)] = 1
+
+
 Expectation = Annotated[
     LevelExpectation
     | StepsExpectation
@@ -79,6 +87,7 @@ Expectation = Annotated[
     | NoiseExpectation
     | TwinExpectation
     | WindowExpectation
-    | RateExpectation,
+    | RateExpectation
+    | EdgesExpectation,
     Field(discriminator="kind"),
 ]

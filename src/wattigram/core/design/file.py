@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from wattigram.core.design.model import FORMAT, NEWEST_VERSION, Project
-from wattigram.core.document import build, check_head, parse_toml, read_text, to_toml, write_atomically
+from wattigram.core.document import build, check_head, parse_toml, plain_values, read_text, to_toml, write_atomically
 from wattigram.core.errors import ProjectError
 
 
@@ -22,7 +22,28 @@ def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
     return {**data, "version": 2}
 
 
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_version_1}
+def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 had one window a signal, twins without limits, and only DMA and two kinds of trigger."""
+    for signal in _tables(data, "signals"):
+        if "window" in signal:
+            signal["windows"] = [signal.pop("window")]
+        if "twin_of" in signal:
+            signal["twin"] = {"of": signal.pop("twin_of")}
+    for chain in _tables(data, "chains"):
+        trigger, loop = chain.get("trigger"), chain.get("loop")
+        if isinstance(trigger, dict):
+            trigger["kind"] = "converter" if "follows" in trigger else "timer"
+        if isinstance(loop, dict) and "dma" in loop:
+            chain["retrieval"] = {"kind": "dma", "channel": loop.pop("dma")}
+    return {**data, "version": 3}
+
+
+def _tables(data: dict[str, Any], key: str) -> list[dict[str, Any]]:
+    items = data.get(key, [])
+    return [item for item in items if isinstance(item, dict)] if isinstance(items, list) else []
+
+
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_version_1, 2: _from_version_2}
 
 
 def parse_project(text: str, where: str) -> Project:
@@ -46,9 +67,12 @@ def load_project(path: Path) -> Project:
     return parse_project(read_text(path, ProjectError), str(path))
 
 
+_HEAD = {"format": FORMAT, "version": NEWEST_VERSION}
+
+
 def project_text(project: Project) -> str:
     """The project as it stands in its file; parsing it gives an equal project."""
-    return to_toml(project.model_dump(mode="json", exclude_none=True))
+    return to_toml(_HEAD | plain_values(project))
 
 
 def save_project(project: Project, path: Path) -> None:
@@ -58,6 +82,8 @@ def save_project(project: Project, path: Path) -> None:
 
 def build_mark(project: Project) -> str:
     """Eight hex digits that change with the design, not with bench, expectations or name."""
-    design = project.model_dump(mode="json", include={"part", "reference", "bus_clock_hz", "signals", "chains"})
+    design = project.model_dump(
+        mode="json", include={"part", "reference", "bus_clock_hz", "signals", "chains", "comparators"}
+    )
     canonical = json.dumps(design, sort_keys=True, ensure_ascii=True)
     return hashlib.sha256(canonical.encode()).hexdigest()[:8]

@@ -9,48 +9,53 @@ from pydantic import Field, model_validator
 
 from wattigram.core.bench.model import Wiring
 from wattigram.core.design.expectation import Expectation
-from wattigram.core.fields import Every, Hertz, Ratio, Strict, Volts, VoltsOrZero
-from wattigram.core.part.model import Name, PinName, Positive
+from wattigram.core.design.retrieval import Interrupt, Loop, Reader, Retrieval
+from wattigram.core.design.stage import AnyStage, Comparator, Mean, Stage, Sum, Twin, Window
+from wattigram.core.design.trigger import FollowTrigger, OwnTrigger, Trigger, WindowTrigger
+from wattigram.core.fields import Hertz, Ratio, Strict
+from wattigram.core.part.names import Alignment, Flag, InputName, Name, PerTrigger, PinName, Positive
 
 FORMAT = "wattigram-project"
-NEWEST_VERSION = 2
+NEWEST_VERSION = 3
 
-Condition = Literal["outside", "inside", "above", "below"]
-
-
-class Mean(Strict):
-    """Block mean: ``count`` samples summed in a register of ``register_bits``, then shifted right."""
-
-    kind: Literal["mean"] = "mean"
-    count: Annotated[int, Field(strict=True, ge=2, le=65536)]
-    shift: Annotated[int, Field(strict=True, ge=0, le=31)]
-    register_bits: Literal[16, 24, 32] = 32
-
-    @property
-    def divisor_ratio(self) -> Fraction:
-        """What a true mean is multiplied by: count / 2^shift."""
-        return Fraction(self.count, 1 << self.shift)
-
-
-class Window(Strict):
-    """Threshold window in the signal's own volts; ``on`` says which stream is compared."""
-
-    low_v: Volts
-    high_v: Volts
-    condition: Condition = "outside"
-    on: Literal["raw", "reduced"] = "reduced"
-    hysteresis_v: VoltsOrZero = 0.0
+Step = Literal["calibrate", "memory", "interrupt", "window", "converter", "trigger"]
+"""Steps of starting up, see :mod:`wattigram.core.timing.startup`."""
 
 
 class Signal(Strict):
-    """One named quantity; ``front_end`` is what multiplies it on its way to the pin."""
+    """One named quantity; ``front_end`` is what multiplies it on its way to the pin.
+
+    With ``negative`` the difference of the two pins is converted.
+    """
 
     name: Name
-    pin: PinName
+    pin: InputName
+    negative: PinName | None = None
     front_end: Ratio = Field(default=Fraction(1))
-    twin_of: Name | None = None
-    reduce: Mean | None = None
-    window: Window | None = None
+    twin: Twin | None = None
+    reduce: Stage | None = None
+    windows: Annotated[tuple[Window, ...], Field(max_length=8)] = ()
+
+    @property
+    def twin_of(self) -> str | None:
+        """The signal that this one is held against."""
+        return self.twin.of if self.twin is not None else None
+
+    @property
+    def repeats(self) -> int:
+        """Conversions in each of its slots: more than one where the converter itself sums."""
+        return self.reduce.count if self.slot_stage is not None and self.reduce is not None else 1
+
+    @property
+    def slot_stage(self) -> Sum | Mean | None:
+        """The stage that the converter applies within a slot, before memory."""
+        stage = self.reduce
+        return stage if isinstance(stage, (Sum, Mean)) and stage.by == "hardware" else None
+
+    @property
+    def later_stage(self) -> AnyStage | None:
+        """The stage that comes after memory."""
+        return None if self.slot_stage is not None else self.reduce
 
     def at_pin(self, volts: float) -> float:
         """The pin's voltage for a value of the signal."""
@@ -68,57 +73,59 @@ class Slot(Strict):
     sampling_cycles: Positive
 
 
-class TimerTrigger(Strict):
-    """A timer starts every cycle."""
-
-    timer: Name
-    every: Every
-
-
-class FollowTrigger(Strict):
-    """The cycle starts with another converter's, by the same trigger."""
-
-    follows: Name
-
-
-class Loop(Strict):
-    """The buffer that DMA fills, and the processor cycles of the handler at each mark."""
-
-    name: Name
-    dma: Name
-    items: Annotated[int, Field(strict=True, ge=2, le=1 << 24)]
-    width_bits: Literal[8, 16, 32] = 16
-    handler_cycles: Annotated[int, Field(strict=True, ge=0, le=10**9)] = 2000
-
-
 class Chain(Strict):
-    """One converter's slots with what starts them and where the results go."""
+    """One converter's slots with what starts them, how results leave, and where they go."""
 
     converter: Name
+    clock: Literal["bus", "own"] = "bus"
     divider: Positive
     bits: Annotated[int, Field(strict=True, ge=4, le=24)] = 12
-    alignment: Literal["right", "left"] = "right"
-    calibrate: Annotated[bool, Field(strict=True)] = True
-    trigger: TimerTrigger | FollowTrigger
+    alignment: Alignment = "right"
+    calibrate: Flag = True
+    trigger: Trigger
+    per_trigger: PerTrigger = "pass"
+    retrieval: Retrieval
     loop: Loop
+    reader: Reader = Field(default_factory=Reader)
+    startup: tuple[Step, ...] | None = None
+    """The engineer's own order; the right one where it is None."""
     slots: Annotated[tuple[Slot, ...], Field(min_length=1, max_length=256)]
 
     def places_of(self, signal: str) -> tuple[int, ...]:
         """Positions of a signal among the slots, counted from 0."""
         return tuple(index for index, slot in enumerate(self.slots) if slot.signal == signal)
 
+    @property
+    def dma(self) -> str | None:
+        """The DMA channel, where one moves the results."""
+        return self.retrieval.channel if self.retrieval.kind == "dma" else None
+
+    @property
+    def hands_over_each(self) -> int:
+        """Items that its handler takes at once, 0 where marks of the loop decide."""
+        match self.retrieval:
+            case Interrupt(per="pass"):
+                return len(self.slots)
+            case retrieval if retrieval.kind == "fifo":
+                return retrieval.mark
+            case retrieval if retrieval.kind == "dma":
+                return 0
+            case _:
+                return 1
+
 
 class Project(Strict):
     """A whole project. Faults that the part decides are findings, not errors."""
 
     format: Literal["wattigram-project"] = "wattigram-project"
-    version: Literal[2] = 2
+    version: Literal[3] = 3
     name: Name
     part: Name
     reference: Name
     bus_clock_hz: Hertz | None = None
     signals: tuple[Signal, ...] = ()
     chains: tuple[Chain, ...] = ()
+    comparators: tuple[Comparator, ...] = ()
     bench: tuple[Wiring, ...] = ()
     expectations: tuple[Expectation, ...] = ()
 
@@ -129,7 +136,8 @@ class Project(Strict):
             ("signals are", names),
             ("chains use the converter", [chain.converter for chain in self.chains]),
             ("loops are", [chain.loop.name for chain in self.chains]),
-            ("loops use", [chain.loop.dma for chain in self.chains]),
+            ("chains use the DMA channel", [chain.dma for chain in self.chains if chain.dma]),
+            ("comparators are", [comparator.name for comparator in self.comparators]),
             ("bench entries wire pin", [wiring.pin for wiring in self.bench]),
         ):
             for value in values:
@@ -138,12 +146,26 @@ class Project(Strict):
         for chain in self.chains:
             self._check_chain(chain, names)
         for signal in self.signals:
-            if signal.twin_of is not None and (signal.twin_of not in names or signal.twin_of == signal.name):
-                raise ValueError(f"“{signal.name}” is a twin of “{signal.twin_of}”, which is no other signal here.")
+            self._check_signal(signal, names)
         for expectation in self.expectations:
             if expectation.signal not in names:
                 raise ValueError(f"An expectation speaks of “{expectation.signal}”, which is no signal here.")
+        for comparator in self.comparators:
+            if comparator.signal not in names:
+                raise ValueError(f"{comparator.name} watches “{comparator.signal}”, which is no signal here.")
         return self
+
+    def _check_signal(self, signal: Signal, names: list[str]) -> None:
+        if signal.twin_of is not None and (signal.twin_of not in names or signal.twin_of == signal.name):
+            raise ValueError(f"“{signal.name}” is a twin of “{signal.twin_of}”, which is no other signal here.")
+        for window in signal.windows:
+            target = window.target_signal
+            if target is not None and (target not in names or target == signal.name):
+                raise ValueError(
+                    f"A window of “{signal.name}” compares with “{target}”, which is no other signal here."
+                )
+            if window.action == "pin" and window.pin is None:
+                raise ValueError(f"A window of “{signal.name}” sets a pin, and none is named. Add it.")
 
     def _check_chain(self, chain: Chain, names: list[str]) -> None:
         for index, slot in enumerate(chain.slots, start=1):
@@ -155,7 +177,14 @@ class Project(Strict):
             leader = self.chain(chain.trigger.follows)
             if leader is None or isinstance(leader.trigger, FollowTrigger):
                 raise ValueError(
-                    f"{chain.converter} follows “{chain.trigger.follows}”, which is no chain with a timer of its own."
+                    f"{chain.converter} follows “{chain.trigger.follows}”, which is no chain with a trigger of its own."
+                )
+        if isinstance(chain.trigger, WindowTrigger):
+            source = next((one for one in self.signals if one.name == chain.trigger.signal), None)
+            if source is None or chain.places_of(source.name) or len(source.windows) < chain.trigger.window:
+                raise ValueError(
+                    f"{chain.converter} is started by window {chain.trigger.window} of “{chain.trigger.signal}”: that "
+                    "must be a window of another chain's signal."
                 )
 
     def signal(self, name: str) -> Signal:
@@ -170,15 +199,19 @@ class Project(Strict):
         """The first chain that converts the signal."""
         return next((chain for chain in self.chains if chain.places_of(signal)), None)
 
-    def wiring(self, pin: str) -> Wiring | None:
-        """What is wired to the pin."""
+    def comparator(self, name: str) -> Comparator | None:
+        """The comparator of that name."""
+        return next((comparator for comparator in self.comparators if comparator.name == name), None)
+
+    def wired(self, pin: str) -> Wiring | None:
+        """What the bench wires to a pin."""
         return next((wiring for wiring in self.bench if wiring.pin == pin), None)
 
-    def timer_trigger(self, chain: Chain) -> TimerTrigger:
-        """The timer that starts the chain, its own or its leader's."""
-        if isinstance(chain.trigger, TimerTrigger):
+    def own_trigger(self, chain: Chain) -> OwnTrigger:
+        """What starts the chain: its own trigger, or its leader's."""
+        if not isinstance(chain.trigger, FollowTrigger):
             return chain.trigger
         leader = self.chain(chain.trigger.follows)
         assert leader is not None
-        assert isinstance(leader.trigger, TimerTrigger)
+        assert not isinstance(leader.trigger, FollowTrigger)
         return leader.trigger

@@ -9,6 +9,8 @@ from functools import cached_property, wraps
 from pathlib import Path
 from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
+from wattigram.core.bench import Level, Wiring
+from wattigram.core.design.faults import part_faults
 from wattigram.core.design.file import build_mark, load_project, parse_project
 from wattigram.core.design.model import Chain, Project
 from wattigram.core.errors import ProjectError
@@ -33,7 +35,29 @@ class Workspace:
         """Voltage of the chosen reference."""
         reference = self.part.reference(self.project.reference)
         assert reference is not None
+        if reference.pin is not None:
+            wiring = self.project.wired(reference.pin)
+            if wiring is not None and isinstance(wiring.source, Level) and wiring.source.voltage_v > 0:
+                return wiring.source.voltage_v
         return reference.voltage_v
+
+    def wiring(self, pin: str) -> Wiring | None:
+        """What feeds a pin, from the bench; or an internal channel, from the part."""
+        wired = self.project.wired(pin)
+        return wired if wired is not None else self._internal.get(pin)
+
+    @cached_property
+    def _internal(self) -> dict[str, Wiring]:
+        return {
+            item.name: Wiring(
+                pin=item.name,
+                label="inside the part",
+                resistance_ohm=item.resistance_ohm,
+                source=Level(voltage_v=item.voltage_v, noise_v=item.noise_v),
+            )
+            for converter in self.part.converters
+            for item in converter.internal
+        }
 
     @cached_property
     def build_mark(self) -> str:
@@ -67,47 +91,6 @@ def worked_out_once(
         return answer
 
     return cast("Callable[Concatenate[Workspace, Chain, Params], Result]", lookup)
-
-
-def part_faults(project: Project, part: Part) -> tuple[str, ...]:
-    """Sentences on what the project wants and the part does not have at all."""
-    faults: list[str] = []
-
-    def known(value: object, choices: tuple[object, ...], what: str) -> None:
-        if value not in choices:
-            listed = ", ".join(str(choice) for choice in choices)
-            faults.append(f"{what} {value!s} is not to be had on {part.name}. Choose one of {listed}.")
-
-    known(project.reference, tuple(item.name for item in part.references), "reference:")
-    if project.bus_clock_hz is not None and project.bus_clock_hz > part.processor.clock_hz:
-        faults.append(f"bus_clock: above the {float(part.processor.clock_hz / 10**6):g} MHz of {part.name}. Lower it.")
-    for signal in project.signals:
-        known(signal.pin, part.pins, f"signal “{signal.name}”: pin")
-    for wiring in project.bench:
-        known(wiring.pin, part.pins, "bench: pin")
-    timers = tuple(name for group in part.timers if group.can_trigger for name in group.names)
-    channels = tuple(name for group in part.dma for name in group.names)
-    for chain in project.chains:
-        known(chain.converter, tuple(item.name for item in part.converters), "chain: converter")
-        converter = part.converter(chain.converter)
-        if converter is None:
-            continue
-        known(chain.divider, converter.dividers, f"{chain.converter}: divider")
-        known(chain.bits, converter.bits, f"{chain.converter}: resolution")
-        known(project.timer_trigger(chain).timer, timers, f"{chain.converter}: timer")
-        known(chain.loop.dma, channels, f"loop {chain.loop.name}: DMA channel")
-        if len(chain.slots) > converter.slots:
-            faults.append(f"{chain.converter} has {converter.slots} slots, {len(chain.slots)} are wanted. Remove some.")
-        for index, slot in enumerate(chain.slots, start=1):
-            known(slot.sampling_cycles, converter.sampling_cycles, f"{chain.converter}, slot {index}: sampling cycles")
-        dma = part.dma_channel(chain.loop.dma)
-        if dma is not None:
-            known(chain.loop.width_bits, dma.widths, f"loop {chain.loop.name}: item width")
-            if chain.loop.items > dma.items_max:
-                faults.append(
-                    f"loop {chain.loop.name}: {chain.loop.items} items are more than {dma.items_max}. Shorten it."
-                )
-    return tuple(faults)
 
 
 def join(project: Project, where: str, beside: Path | None = None) -> Workspace:

@@ -1,6 +1,7 @@
 """The stream that every signal should produce: design + bench, by calculation."""
 
-from wattigram.core.expected.events import ExpectedEvent, expected_events
+from wattigram.core.expected.events import ExpectedEvent, best_stream, expected_events
+from wattigram.core.expected.instants import Instants, StampedInstants, SteadyInstants, unwrap_stamps
 from wattigram.core.expected.stream import (
     BAND_SIGMAS,
     ExpectedStream,
@@ -17,10 +18,15 @@ __all__ = [
     "ExpectedEvent",
     "ExpectedStream",
     "History",
+    "Instants",
+    "StampedInstants",
+    "SteadyInstants",
     "band_half_width_v",
+    "best_stream",
     "expected_events",
     "expected_raw",
     "expected_reduced",
     "expected_settled_at",
+    "unwrap_stamps",
     "workspace_at",
 ]

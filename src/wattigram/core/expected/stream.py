@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from fractions import Fraction
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.accuracy import chain_scale, signal_noise, slot_settling
-from wattigram.core.bench import resolve_source, source_voltage
+from wattigram.core.accuracy import signal_noise, slot_settling
+from wattigram.core.design import LowPass, RunningMean, Signal, input_voltage_v, rate_divisor, signal_scale
 from wattigram.core.design.model import Chain
 from wattigram.core.design.workspace import Workspace
+from wattigram.core.expected.instants import Instants, SteadyInstants
 from wattigram.core.timing import cycle_timing
 
 FloatArray = NDArray[np.float64]
@@ -22,6 +22,9 @@ History = tuple[tuple[int, Workspace], ...]
 BAND_SIGMAS = 5.0
 """Noise is drawn this wide: one sample in two million falls outside."""
 _NEGLIGIBLE_CARRY = 1e-7
+_REPEATS_EVALUATED = 16
+_LOW_PASS_MEMORY = 24
+"""Time constants after which a low-pass no longer knows what came before."""
 
 
 @dataclass(frozen=True)
@@ -86,38 +89,36 @@ def expected_settled_at(workspace: Workspace, signal: str, times_s: FloatArray) 
     -------
     (n,) float64, volts
     """
-    pin = workspace.project.signal(signal)
-    volts = np.clip(_pin_voltage(workspace, pin.pin, times_s), 0.0, workspace.reference_v)
-    return np.asarray(volts / float(pin.front_end))
+    own = workspace.project.signal(signal)
+    low_v = -workspace.reference_v if own.negative is not None else 0.0
+    volts = np.clip(input_voltage_v(workspace, own, times_s), low_v, workspace.reference_v)
+    return np.asarray(volts / float(own.front_end))
 
 
-def _pin_voltage(workspace: Workspace, pin: str, times_s: FloatArray) -> FloatArray:
-    wiring = workspace.project.wiring(pin)
-    if wiring is None:
-        return np.zeros(times_s.shape)
-    return source_voltage(resolve_source(wiring, workspace.project.bench), times_s)
-
-
-def expected_raw(history: History, converter: str, signal: str, begin_cycle: int, end_cycle: int) -> ExpectedStream:
+def expected_raw(
+    history: History,
+    converter: str,
+    signal: str,
+    begin_cycle: int,
+    end_cycle: int,
+    instants: Instants | None = None,
+) -> ExpectedStream:
     """Expected samples of a signal in cycles ``begin_cycle`` to ``end_cycle``, all of its slots in order."""
     workspace = history[0][1]
     chain = _chain(workspace, converter)
-    cycle = cycle_timing(workspace, chain)
-    tick_hz = workspace.bus_clock_hz.numerator
-    cycle_ticks = Fraction(tick_hz) / cycle.cycle_rate_hz
-    starts = [math.ceil(ticks / cycle_ticks) for ticks, _workspace in history] + [end_cycle]
+    if instants is None:
+        instants = SteadyInstants(workspace, chain)
+    starts = [0, *(instants.cycle_at(ticks) for ticks, _workspace in history[1:]), end_cycle]
     settled: list[FloatArray] = []
     errors: list[FloatArray] = []
     for (_ticks, current), since, until in zip(history, starts[:-1], starts[1:], strict=True):
         begin, end = max(begin_cycle, since), min(end_cycle, max(since, until))
         if begin < end:
-            pin, left = _readings(current, _chain(current, converter), signal, begin, end)
+            pin, left = _readings(current, _chain(current, converter), signal, begin, end, instants)
             settled.append(pin)
             errors.append(left)
-    places = chain.places_of(signal)
-    cycles = np.arange(begin_cycle, max(begin_cycle, end_cycle))
-    held = np.array([float(cycle.slots[place].held_s) for place in places])
-    times_s = (cycles[:, None] / float(cycle.cycle_rate_hz) + held[None, :]).ravel()
+    places = list(chain.places_of(signal))
+    times_s = instants.held_s(begin_cycle, end_cycle)[:, places].ravel()
     gain = float(workspace.project.signal(signal).front_end)
     noise_v, accuracy_v = _spread(workspace, chain, signal, reduced=False)
     empty = np.empty(0)
@@ -130,25 +131,51 @@ def expected_raw(history: History, converter: str, signal: str, begin_cycle: int
     )
 
 
-def expected_reduced(history: History, converter: str, signal: str, begin: int, end: int) -> ExpectedStream:
-    """Expected reduced values ``begin`` to ``end`` of a signal with a reduce stage."""
+def expected_reduced(
+    history: History, converter: str, signal: str, begin: int, end: int, instants: Instants | None = None
+) -> ExpectedStream:
+    """Expected values ``begin`` to ``end`` of a signal's stage after memory."""
     workspace = history[0][1]
     chain = _chain(workspace, converter)
-    reduce = workspace.project.signal(signal).reduce
-    assert reduce is not None
-    count, places = reduce.count, len(chain.places_of(signal))
-    begin_cycle, end_cycle = begin * count // places, -(-end * count // places)
-    raw = expected_raw(history, converter, signal, begin_cycle, end_cycle)
-    offset = begin * count - begin_cycle * places
-    part = slice(offset, offset + (end - begin) * count)
+    stage = workspace.project.signal(signal).later_stage
+    assert stage is not None
+    divisor, places = rate_divisor(stage), len(chain.places_of(signal))
+    lead = 0
+    if isinstance(stage, RunningMean):
+        lead = min(begin, stage.count - 1)
+    elif isinstance(stage, LowPass):
+        lead = min(begin, _LOW_PASS_MEMORY << stage.shift)
+    first, last = (begin - lead) * divisor, end * divisor
+    begin_cycle, end_cycle = first // places, -(-last // places)
+    raw = expected_raw(history, converter, signal, begin_cycle, end_cycle, instants)
+    offset = first - begin_cycle * places
+    part = slice(offset, offset + last - first)
     noise_v, accuracy_v = _spread(workspace, chain, signal, reduced=True)
-    return ExpectedStream(
-        raw.settled_v[part].reshape(-1, count).mean(axis=1),
-        raw.error_v[part].reshape(-1, count).mean(axis=1),
-        noise_v,
-        accuracy_v,
-        raw.times_s[part][count - 1 :: count],
-    )
+    settled, error, times_s = raw.settled_v[part], raw.error_v[part], raw.times_s[part]
+    if isinstance(stage, LowPass):
+        share = 2.0**-stage.shift
+        settled, error = (_low_pass(values, share)[lead:] for values in (settled, error))
+    elif isinstance(stage, RunningMean):
+        settled, error = (_running(values, stage.count)[lead:] for values in (settled, error))
+    else:
+        settled, error = (values.reshape(-1, divisor).mean(axis=1) for values in (settled, error))
+        times_s = times_s[divisor - 1 :: divisor]
+    return ExpectedStream(settled, error, noise_v, accuracy_v, times_s[lead:] if divisor == 1 else times_s)
+
+
+def _running(values: FloatArray, count: int) -> FloatArray:
+    """Mean of the newest ``count`` values, zeros before the first."""
+    totals = np.cumsum(values)
+    before = np.concatenate((np.zeros(min(count, len(values))), totals[: max(0, len(values) - count)]))
+    return np.asarray((totals - before) / count)
+
+
+def _low_pass(values: FloatArray, share: float) -> FloatArray:
+    """y += (x − y) · share, set by the first value."""
+    carry = np.full(len(values), 1 - share)
+    if len(carry):
+        carry[0] = 0.0
+    return _settle(values, carry)
 
 
 def _chain(workspace: Workspace, converter: str) -> Chain:
@@ -157,34 +184,45 @@ def _chain(workspace: Workspace, converter: str) -> Chain:
     return chain
 
 
-def _readings(workspace: Workspace, chain: Chain, signal: str, begin: int, end: int) -> tuple[FloatArray, FloatArray]:
+def _readings(
+    workspace: Workspace, chain: Chain, signal: str, begin: int, end: int, instants: Instants
+) -> tuple[FloatArray, FloatArray]:
     """(settled, settling error) at the pin for each of the signal's slots, cycle by cycle."""
-    cycle = cycle_timing(workspace, chain)
     slots = len(chain.slots)
-    places = chain.places_of(signal)
-    settlings = [slot_settling(workspace, chain, place) for place in range(slots)]
-    carry = np.array([settling.carry for settling in settlings])
-    halo = 0 if carry[list(places)].max() < _NEGLIGIBLE_CARRY else _halo_cycles(carry)
+    places = [*chain.places_of(signal)]
+    carry = np.array([slot_settling(workspace, chain, place).carry for place in range(slots)])
+    halo = 0 if carry[places].max() < _NEGLIGIBLE_CARRY else _halo_cycles(carry)
     first = max(0, begin - halo)
-    starts_s = np.arange(first, end) / float(cycle.cycle_rate_hz)
-    full_scale_v = chain_scale(workspace, chain).reference_v
+    held_s = instants.held_s(first, end)
+    scale = signal_scale(workspace, chain, signal)
+    low_v, high_v = scale.low_v, scale.reference_v
     if halo == 0:
         own = np.empty((end - begin, len(places)))
         for column, place in enumerate(places):
-            own[:, column] = _slot_voltage(workspace, chain, place, starts_s + float(cycle.slots[place].held_s))
-        return np.clip(own, 0.0, full_scale_v).ravel(), np.zeros(own.size)
+            own[:, column] = _slot_voltage(workspace, chain, place, held_s[:, place])
+        return np.clip(own, low_v, high_v).ravel(), np.zeros(own.size)
     volts = np.empty((end - first, slots))
     for place in range(slots):
-        volts[:, place] = _slot_voltage(workspace, chain, place, starts_s + float(cycle.slots[place].held_s))
+        volts[:, place] = _slot_voltage(workspace, chain, place, held_s[:, place])
     held = _settle(volts.ravel(), np.tile(carry, end - first)).reshape(-1, slots)
-    mine = [*places]
-    settled = np.clip(volts[begin - first :, mine], 0.0, full_scale_v).ravel()
-    reading = np.clip(held[begin - first :, mine], 0.0, full_scale_v).ravel()
+    settled = np.clip(volts[begin - first :, places], low_v, high_v).ravel()
+    reading = np.clip(held[begin - first :, places], low_v, high_v).ravel()
     return settled, reading - settled
 
 
 def _slot_voltage(workspace: Workspace, chain: Chain, place: int, times_s: FloatArray) -> FloatArray:
-    return _pin_voltage(workspace, workspace.project.signal(chain.slots[place].signal).pin, times_s)
+    """Voltage at a slot's pins, the mean over its repeated conversions where it has several."""
+    signal: Signal = workspace.project.signal(chain.slots[place].signal)
+    slot = cycle_timing(workspace, chain).slots[place]
+    if slot.repeats == 1:
+        return input_voltage_v(workspace, signal, times_s)
+    points = min(slot.repeats, _REPEATS_EVALUATED)
+    span_s = (slot.repeats - 1) * float(slot.each_s)
+    back_s = np.linspace(0.0, span_s, points) if points == slot.repeats else span_s * (np.arange(points) + 0.5) / points
+    total = np.zeros(times_s.shape)
+    for before_s in back_s:
+        total += input_voltage_v(workspace, signal, times_s - before_s)
+    return total / points
 
 
 def _halo_cycles(carry: FloatArray) -> int:

@@ -1,7 +1,20 @@
 """What is wrong or doubtful in a design: sentences with numbers, and cures that are edits."""
 
 # Importing a module of rules registers them.
-from wattigram.core.findings import clock, levels, loops, pins, reduce, sampling  # noqa: F401
+from wattigram.core.findings import (  # noqa: F401
+    clock,
+    comparators,
+    levels,
+    loops,
+    order,
+    pins,
+    reading,
+    reduce,
+    retrieval,
+    sampling,
+    triggers,
+    windows,
+)
 from wattigram.core.findings.finding import Finding, find_all, rules
 
 __all__ = ["Finding", "find_all", "rules"]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 from fractions import Fraction
 
@@ -12,7 +11,7 @@ from wattigram.core.errors import QuantityError
 from wattigram.core.fields import period_text
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.quantity import brief
-from wattigram.core.timing import chain_timer, cycle_timing
+from wattigram.core.timing import cycle_timing, solve_timer, timer_setting
 
 DOUBTFUL_PPM = 100
 
@@ -22,11 +21,12 @@ def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
     """Codes scatter and missing codes appear when the clock is too fast; too slow, the held charge leaks away."""
     for chain in workspace.project.chains:
         converter = workspace.converter(chain)
-        clock_hz = workspace.bus_clock_hz / chain.divider
+        source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own")
+        clock_hz = source_hz / chain.divider
         legal = [
             divider
             for divider in sorted(converter.dividers)
-            if converter.clock_low_hz <= workspace.bus_clock_hz / divider <= converter.clock_high_hz
+            if converter.clock_low_hz <= source_hz / divider <= converter.clock_high_hz
         ]
         if clock_hz > converter.clock_high_hz:
             code, side, limit_hz, cure = "clock-too-fast", "above", converter.clock_high_hz, legal[:1]
@@ -34,7 +34,7 @@ def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
             code, side, limit_hz, cure = "clock-too-slow", "below", converter.clock_low_hz, legal[-1:]
         else:
             continue
-        advice = f"Divide the bus clock by {cure[0]}." if cure else "No divider is legal at this bus clock."
+        advice = f"Divide by {cure[0]}." if cure else "No divider is legal at this clock."
         yield Finding(
             code,
             "error",
@@ -47,34 +47,17 @@ def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
 
 
 @rule
-def trigger_too_short(workspace: Workspace) -> Iterator[Finding]:
-    """Every second trigger, or more, finds the converter busy and is lost: the rate halves."""
-    for chain in workspace.project.chains:
-        cycle = cycle_timing(workspace, chain)
-        if cycle.slack_s >= 0:
-            continue
-        every_s = Fraction(math.ceil(cycle.busy_s * 10**6), 10**6)
-        yield Finding(
-            "trigger-too-short",
-            "error",
-            chain.converter,
-            f"{chain.converter} is still busy when triggered",
-            f"A cycle takes {brief(cycle.busy_s, 's')} and the trigger comes every {brief(cycle.period_s, 's')}: "
-            f"only one trigger in {cycle.triggers_per_cycle} starts a cycle, {brief(cycle.cycle_rate_hz, 'Hz')} instead of "
-            f"{brief(1 / cycle.period_s, 'Hz')}.",
-            SetPeriod(chain.converter, every_s),
-            converter=chain.converter,
-        )
-
-
-@rule
 def period_not_exact(workspace: Workspace) -> Iterator[Finding]:
     """The rate is a little off, which shows as a slow drift against any other clock."""
     for chain in workspace.project.chains:
         if not isinstance(chain.trigger, TimerTrigger):
             continue
-        setting = chain_timer(workspace, chain)
-        if setting.rate_error == 0:
+        setting = timer_setting(workspace, chain.trigger)
+        if (
+            setting.rate_error == 0
+            or chain.trigger.prescaler_register is not None
+            or chain.trigger.period_register is not None
+        ):
             continue
         ppm = float(setting.rate_error) * 1e6
         try:
@@ -90,6 +73,58 @@ def period_not_exact(workspace: Workspace) -> Iterator[Finding]:
             f"{brief(setting.timer_hz, 'Hz')} / ({setting.prescaler} × {setting.period_counts}) gives "
             f"{brief(1 / setting.period_s, 'Hz', 8)} where {brief(1 / setting.wanted_s, 'Hz', 8)} is wanted: {ppm:+.3g} ppm.",
             remedy,
+            converter=chain.converter,
+        )
+
+
+@rule
+def timer_registers(workspace: Workspace) -> Iterator[Finding]:
+    """The rate is off by a fixed share: registers hold value − 1, and the value itself was written."""
+    for chain in workspace.project.chains:
+        trigger = chain.trigger
+        if not isinstance(trigger, TimerTrigger):
+            continue
+        if trigger.prescaler_register is None and trigger.period_register is None:
+            continue
+        setting = timer_setting(workspace, trigger)
+        if abs(setting.rate_error) * 10**6 <= DOUBTFUL_PPM:
+            continue
+        timer = workspace.part.timer(trigger.timer)
+        assert timer is not None
+        best = solve_timer(setting.timer_hz, trigger.every, timer.prescaler_bits, timer.counter_bits)
+        wanted_ticks = setting.timer_hz * trigger.every
+        meant = max(setting.prescaler - 1, 1) * max(setting.period_counts - 1, 1)
+        one_off = abs(meant / wanted_ticks - 1) < abs(setting.ticks / wanted_ticks - 1)
+        advice = " Registers hold value − 1." if one_off else ""
+        yield Finding(
+            "timer-registers",
+            "error",
+            trigger.timer,
+            f"{trigger.timer} does not do the period that is wanted",
+            f"Registers {setting.prescaler - 1} and {setting.period_counts - 1} count {setting.prescaler} × "
+            f"{setting.period_counts}: {brief(1 / setting.period_s, 'Hz', 6)} where {brief(1 / trigger.every, 'Hz', 6)} is "
+            f"wanted, {float(setting.rate_error) * 100:+.3g} %.{advice} Write {best.prescaler - 1} and "
+            f"{best.period_counts - 1}.",
+            SetPeriod(chain.converter, trigger.every),
+            converter=chain.converter,
+        )
+
+
+@rule
+def oscillator_spread(workspace: Workspace) -> Iterator[Finding]:
+    """The rate differs from board to board, and with temperature."""
+    for chain in workspace.project.chains:
+        oscillator = workspace.converter(chain).oscillator
+        if chain.clock != "own" or oscillator is None:
+            continue
+        cycle = cycle_timing(workspace, chain)
+        yield Finding(
+            "oscillator-spread",
+            "note",
+            chain.converter,
+            f"{chain.converter} runs from its own oscillator",
+            f"Its {brief(oscillator.clock_hz, 'Hz')} is only good for ± {oscillator.tolerance * 100:.3g} %, and so are "
+            f"{brief(cycle.clock_hz, 'Hz')} and all times that follow from it.",
             converter=chain.converter,
         )
 

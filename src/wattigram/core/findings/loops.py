@@ -1,13 +1,13 @@
-"""Rules on loops, items and handlers."""
+"""Rules on loops and items."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
+from wattigram.core.accuracy import sum_bits
 from wattigram.core.design import Chain, Workspace
 from wattigram.core.design.edits import SetItemWidth, SetLoopItems
 from wattigram.core.findings.finding import Finding, rule
-from wattigram.core.quantity import brief
 from wattigram.core.timing import loop_timing
 
 
@@ -43,7 +43,7 @@ def loop_out_of_step(workspace: Workspace) -> Iterator[Finding]:
 
 
 def _better_length(workspace: Workspace, chain: Chain) -> SetLoopItems | None:
-    dma = workspace.part.dma_channel(chain.loop.dma)
+    dma = workspace.part.dma_channel(chain.dma) if chain.dma else None
     unit = 2 * len(chain.slots)
     below, above = chain.loop.items // unit * unit, -(-chain.loop.items // unit) * unit
     choices = [items for items in (above, below) if items >= unit and (dma is None or items <= dma.items_max)]
@@ -56,35 +56,43 @@ def _better_length(workspace: Workspace, chain: Chain) -> SetLoopItems | None:
 def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
     """The upper bits are cut off: readings fold over, 8 of 12 bits leave a sawtooth."""
     for chain in workspace.project.chains:
-        if chain.loop.width_bits >= chain.bits:
+        needed, what = _widest(workspace, chain)
+        dma = workspace.part.dma_channel(chain.dma) if chain.dma else None
+        if chain.loop.width_bits >= needed:
             continue
-        dma = workspace.part.dma_channel(chain.loop.dma)
-        wide = sorted(width for width in (dma.widths if dma else ()) if width >= chain.bits)
+        wide = sorted(width for width in (dma.widths if dma else (8, 16, 32)) if width >= needed)
+        remedy = SetItemWidth(chain.converter, wide[0]) if wide else None
+        if chain.alignment == "left" and what == "A code":
+            yield Finding(
+                "item-drops-bits",
+                "note",
+                chain.loop.name,
+                f"{chain.loop.name} keeps the upper {chain.loop.width_bits} bits",
+                f"A left-aligned code has {needed} bits, an item {chain.loop.width_bits}: the lower "
+                f"{needed - chain.loop.width_bits} are dropped.",
+                remedy,
+                converter=chain.converter,
+            )
+            continue
         yield Finding(
             "item-too-narrow",
             "error",
             chain.loop.name,
             f"{chain.loop.name} cuts codes off",
-            f"A code has {chain.bits} bits, an item {chain.loop.width_bits}: the upper {chain.bits - chain.loop.width_bits} "
+            f"{what} has {needed} bits, an item {chain.loop.width_bits}: the upper {needed - chain.loop.width_bits} "
             f"are lost and readings fold over every {1 << chain.loop.width_bits} counts.",
-            SetItemWidth(chain.converter, wide[0]) if wide else None,
+            remedy,
             converter=chain.converter,
         )
 
 
-@rule
-def handler_too_slow(workspace: Workspace) -> Iterator[Finding]:
-    """Halves are overwritten before they are read; the program around the handler stands still."""
-    for chain in workspace.project.chains:
-        loop = loop_timing(workspace, chain)
-        if loop.load.share <= 1:
-            continue
-        yield Finding(
-            "handler-too-slow",
-            "error",
-            chain.loop.name,
-            f"The handler of {chain.loop.name} misses its deadline",
-            f"It takes {brief(loop.load.cycles / workspace.bus_clock_hz, 's')} and a mark comes every {brief(loop.half_s, 's')}: "
-            f"{float(loop.load.share) * 100:.0f} % of the processor.",
-            converter=chain.converter,
-        )
+def _widest(workspace: Workspace, chain: Chain) -> tuple[int, str]:
+    """Bits of the widest item, and what it is."""
+    widest = chain.bits, "A code"
+    for slot in chain.slots:
+        stage = workspace.project.signal(slot.signal).slot_stage
+        if stage is not None:
+            bits = sum_bits(stage.count, chain.bits) - stage.shift
+            if bits > widest[0]:
+                widest = bits, f"The sum of {slot.signal}"
+    return widest

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.accuracy import adequate_sampling_s
-from wattigram.core.design import Chain, Signal, Workspace
+from wattigram.core.design import Chain, Signal, Workspace, input_resistance_ohm
 from wattigram.core.design.edits import AddSlot, SetPin
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.timing import cycle_timing
 
 
 @rule
@@ -35,7 +36,7 @@ def pin_not_analog(workspace: Workspace) -> Iterator[Finding]:
     for signal in workspace.project.signals:
         chain = workspace.project.chain_of(signal.name)
         converters = [workspace.converter(chain)] if chain else list(workspace.part.converters)
-        if any(signal.pin in converter.channels for converter in converters):
+        if any(converter.channel(signal.pin, signal.negative) is not None for converter in converters):
             continue
         names = " or ".join(converter.name for converter in converters)
         yield Finding(
@@ -43,7 +44,7 @@ def pin_not_analog(workspace: Workspace) -> Iterator[Finding]:
             "error",
             f"pin {signal.pin}",
             f"{signal.pin} is no analog input",
-            f"{signal.name} is on {signal.pin}, which is no input of {names}.",
+            f"{signal.name} is on {_pins(signal)}, which is no input of {names}.",
             _free_pin(workspace, signal),
             signal=signal.name,
         )
@@ -53,7 +54,7 @@ def pin_not_analog(workspace: Workspace) -> Iterator[Finding]:
 def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
     """Nothing can be expected of the signal."""
     for signal in workspace.project.signals:
-        if workspace.project.wiring(signal.pin) is None:
+        if workspace.wiring(signal.pin) is None:
             yield Finding(
                 "pin-not-wired",
                 "note",
@@ -97,7 +98,7 @@ def _free_pin(workspace: Workspace, signal: Signal) -> SetPin | None:
 def _slot_for(workspace: Workspace, signal: Signal) -> AddSlot | None:
     for chain in workspace.project.chains:
         converter = workspace.converter(chain)
-        if signal.pin in converter.channels and len(chain.slots) < converter.slots:
+        if converter.channel(signal.pin, signal.negative) is not None and len(chain.slots) < converter.slots:
             return AddSlot(chain.converter, signal.name, _sampling_for(workspace, chain, signal))
     return None
 
@@ -105,9 +106,14 @@ def _slot_for(workspace: Workspace, signal: Signal) -> AddSlot | None:
 def _sampling_for(workspace: Workspace, chain: Chain, signal: Signal) -> int:
     """Shortest adequate sampling time for the signal's source, the longest where none is."""
     converter = workspace.converter(chain)
-    wiring = workspace.project.wiring(signal.pin)
-    ohm = (wiring.source_ohm if wiring else 0.0) + converter.switch_resistance_ohm
+    if converter.one_sampling_time:
+        return chain.slots[0].sampling_cycles
+    ohm = input_resistance_ohm(workspace, signal) + converter.switch_resistance_ohm
     needed_s = adequate_sampling_s(ohm * converter.sampling_capacitor_f, chain.bits)
-    clock_hz = workspace.bus_clock_hz / chain.divider
+    clock_hz = cycle_timing(workspace, chain).clock_hz
     choices = sorted(converter.sampling_cycles)
     return next((cycles for cycles in choices if float(cycles / clock_hz) >= needed_s), choices[-1])
+
+
+def _pins(signal: Signal) -> str:
+    return signal.pin if signal.negative is None else f"the pair {signal.pin} and {signal.negative}"

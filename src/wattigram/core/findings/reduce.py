@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.accuracy import sum_bits
-from wattigram.core.design import Mean, Workspace
+from wattigram.core.accuracy import stage_figures
+from wattigram.core.design import AnyStage, LowPass, Mean, RunningMean, Workspace
 from wattigram.core.design.edits import SetReduce
 from wattigram.core.findings.finding import Finding, rule
 
@@ -17,19 +17,20 @@ def sum_too_wide(workspace: Workspace) -> Iterator[Finding]:
         chain = workspace.project.chain_of(signal.name)
         if signal.reduce is None or chain is None:
             continue
-        code_bits = chain.loop.width_bits if chain.alignment == "left" else chain.bits
-        needed = sum_bits(signal.reduce.count, code_bits)
-        if needed <= signal.reduce.register_bits:
+        stage = signal.reduce
+        left = chain.alignment == "left" and signal.slot_stage is None
+        code_bits = chain.loop.width_bits if left else chain.bits
+        needed = stage_figures(stage, 1.0, code_bits).bits
+        if needed <= stage.register_bits:
             continue
         wider = [bits for bits in (16, 24, 32) if bits >= needed]
         yield Finding(
             "sum-too-wide",
             "error",
-            f"mean of {signal.name}",
+            f"{stage.kind} of {signal.name}",
             f"The sum of {signal.name} overflows",
-            f"{signal.reduce.count} codes of {code_bits} bits sum to {needed} bits, the register has "
-            f"{signal.reduce.register_bits}.",
-            SetReduce(signal.name, signal.reduce.changed(register_bits=wider[0])) if wider else None,
+            f"{_content(stage, code_bits)} {needed} bits, the register has {stage.register_bits}.",
+            SetReduce(signal.name, stage.changed(register_bits=wider[0])) if wider else None,
             signal=signal.name,
         )
 
@@ -39,7 +40,7 @@ def mean_not_true(workspace: Workspace) -> Iterator[Finding]:
     """The mean is too big or too small by a fixed factor."""
     for signal in workspace.project.signals:
         reduce = signal.reduce
-        if reduce is None or reduce.divisor_ratio == 1:
+        if not isinstance(reduce, (Mean, RunningMean)) or reduce.gain_ratio == 1:
             continue
         power = round(reduce.count).bit_length() - 1
         count = reduce.count if reduce.count == 1 << power else 1 << power
@@ -48,7 +49,13 @@ def mean_not_true(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             f"mean of {signal.name}",
             f"The mean of {signal.name} is scaled",
-            f"A sum of {reduce.count} shifted right by {reduce.shift} is {float(reduce.divisor_ratio):.4g} times the mean.",
-            SetReduce(signal.name, Mean(count=count, shift=power, register_bits=reduce.register_bits)),
+            f"A sum of {reduce.count} shifted right by {reduce.shift} is {float(reduce.gain_ratio):.4g} times the mean.",
+            SetReduce(signal.name, reduce.changed(count=count, shift=power)),
             signal=signal.name,
         )
+
+
+def _content(stage: AnyStage, code_bits: int) -> str:
+    if isinstance(stage, LowPass):
+        return f"A code of {code_bits} bits with {stage.shift} more below it needs"
+    return f"{stage.count} codes of {code_bits} bits sum to"

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from wattigram.core.accuracy import SlotSettling, slot_settling
 from wattigram.core.design import Chain, Workspace
-from wattigram.core.design.edits import SetSampling
+from wattigram.core.design.edits import SetSampling, SetSamplings
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.quantity import brief, show_counts, show_volts
 from wattigram.core.timing import cycle_timing
@@ -50,15 +50,19 @@ def _amount(settling: SlotSettling) -> str:
     return f"up to {show_counts(lsb)} ({show_volts(lsb * settling.lsb_v)})" + ("" if wired else " of a full-scale step")
 
 
-def adequate_sampling(workspace: Workspace, chain: Chain, place: int) -> SetSampling | None:
+def adequate_sampling(workspace: Workspace, chain: Chain, place: int) -> SetSampling | SetSamplings | None:
     """The shortest sampling time that settles within ½ LSB and still fits the trigger's period."""
     converter = workspace.converter(chain)
     cycle = cycle_timing(workspace, chain)
     slot = chain.slots[place]
     for cycles in sorted(converter.sampling_cycles):
-        added_s = (cycles - slot.sampling_cycles) / cycle.clock_hz
-        if cycles <= slot.sampling_cycles or (added_s > cycle.slack_s >= 0):
+        slots = len(chain.slots) if converter.one_sampling_time else cycle.slots[place].repeats
+        added_s = (cycles - slot.sampling_cycles) * slots / cycle.clock_hz
+        has_period = cycle.trigger.pace == "pattern"
+        if cycles <= slot.sampling_cycles or (has_period and added_s > cycle.slack_s >= 0):
             continue
         if slot_settling(workspace, chain, place, cycles).adequate:
+            if converter.one_sampling_time:
+                return SetSamplings(chain.converter, cycles)
             return SetSampling(chain.converter, place, cycles, slot.signal)
     return None

@@ -1,15 +1,20 @@
 """What a microcontroller can do: read from a file, never written into code."""
 
-from wattigram.core.part.catalogue import find_part, list_parts
-from wattigram.core.part.model import Converter, Dac, Dma, Part, Reference, Timer, load_part, parse_part
+from wattigram.core.part.catalogue import copy_part, find_part, list_parts
+from wattigram.core.part.converter import Comparator, Converter, Hardware, Internal
+from wattigram.core.part.model import Dac, Dma, Part, Reference, Timer, load_part, parse_part
 
 __all__ = [
+    "Comparator",
     "Converter",
     "Dac",
     "Dma",
+    "Hardware",
+    "Internal",
     "Part",
     "Reference",
     "Timer",
+    "copy_part",
     "find_part",
     "list_parts",
     "load_part",

@@ -5,8 +5,9 @@ from __future__ import annotations
 from functools import cache
 from pathlib import Path
 
+from wattigram.core.document import read_text, write_atomically
 from wattigram.core.errors import PartError
-from wattigram.core.part.model import Part, load_part
+from wattigram.core.part.model import Part, load_part, parse_part
 
 FOLDER = Path(__file__).parent / "catalogue"
 
@@ -44,3 +45,29 @@ def find_part(identifier: str, beside: Path | None = None) -> Part:
         known = ", ".join(sorted(path.stem for path in FOLDER.glob("*.toml")))
         raise PartError(f"No part has the id “{identifier[:60]}”.", where="part", cure=f"Known ids: {known}.")
     return part
+
+
+def copy_part(identifier: str, path: Path, name: str) -> Part:
+    """Write a copy of a shipped part as a start for one's own, comments included, under another name and id.
+
+    Raises
+    ------
+    PartError
+        When there is no such part, the file exists already, or the name gives no id.
+    """
+    part = find_part(identifier)
+    if path.suffix != ".toml":
+        raise PartError(f"“{path.name}” is no name for a part file.", where=str(path), cure="End it with .toml.")
+    if path.exists():
+        raise PartError("There is a file of that name already.", where=str(path), cure="Choose another name.")
+    fresh_id = "-".join("".join(letter if letter.isalnum() else " " for letter in name.lower()).split())
+    source = FOLDER / f"{part.id}.toml"
+    text = read_text(source, PartError)
+    body = text[text.index("format =") :]
+    quoted = name.replace("\\", "").replace('"', "")
+    body = body.replace(f'id = "{part.id}"', f'id = "{fresh_id}"', 1)
+    body = body.replace(f'name = "{part.name}"', f'name = "{quoted}"', 1)
+    text = f"# {quoted}: made from {part.name}. Change each figure to the data sheet's; docs/part-format.md says what each means.\n"
+    copied = parse_part(text + body, str(path))
+    write_atomically(path, text + body, PartError)
+    return copied

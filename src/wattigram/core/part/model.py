@@ -9,42 +9,24 @@ from pydantic import Field, StringConstraints, model_validator
 
 from wattigram.core.document import build, check_head, parse_toml, read_text
 from wattigram.core.errors import PartError
-from wattigram.core.fields import (
-    Counts,
-    CountsOrZero,
-    Farads,
-    Hertz,
-    Ohms,
-    PositiveVolts,
-    Seconds,
-    Share,
-    Strict,
-    VoltsOrZero,
-)
+from wattigram.core.fields import Hertz, PositiveVolts, Seconds, Strict, VoltsOrZero
+from wattigram.core.part.converter import Comparator, Converter
+from wattigram.core.part.names import Cycles, Flag, Identifier, Name, PinName, Positive, check_distinct
 
 FORMAT = "wattigram-part"
-NEWEST_VERSION = 1
-
-Name = Annotated[str, StringConstraints(min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]+$")]
-PinName = Annotated[str, StringConstraints(pattern=r"^[A-Z][0-9]{1,2}$")]
-Identifier = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9\-]{0,40}$")]
-Positive = Annotated[int, Field(strict=True, ge=1, le=1 << 32)]
-
-
-def _distinct(values: tuple[object, ...], what: str) -> None:
-    seen: set[object] = set()
-    for value in values:
-        if value in seen:
-            raise ValueError(f"{what} {value} is listed twice. Remove one.")
-        seen.add(value)
+NEWEST_VERSION = 2
 
 
 class Processor(Strict):
-    """Highest bus clock, and what one interrupt costs in processor cycles besides its handler."""
+    """Highest bus clock, and what software in the path costs in processor cycles besides its handlers."""
 
     clock_hz: Hertz
-    interrupt_entry_cycles: Annotated[int, Field(strict=True, ge=0, le=10_000)]
-    interrupt_exit_cycles: Annotated[int, Field(strict=True, ge=0, le=10_000)]
+    interrupt_entry_cycles: Cycles
+    interrupt_exit_cycles: Cycles
+    interrupt_jitter_cycles: Cycles = 0
+    """An interrupt waits up to this long for the instruction that runs."""
+    poll_cycles: Annotated[int, Field(strict=True, ge=1, le=10_000)] = 10
+    """Once round a loop that asks a flag."""
 
 
 class Reference(Strict):
@@ -52,47 +34,8 @@ class Reference(Strict):
 
     name: Name
     voltage_v: PositiveVolts
-
-
-class Converter(Strict):
-    """One ADC. Offsets and noise are in LSB of its highest resolution."""
-
-    name: Name
-    bits: Annotated[tuple[Annotated[int, Field(strict=True, ge=4, le=24)], ...], Field(min_length=1)]
-    conversion_extra_cycles: Annotated[int, Field(strict=True, ge=0, le=1000)]
-    dividers: Annotated[tuple[Positive, ...], Field(min_length=1)]
-    clock_low_hz: Hertz
-    clock_high_hz: Hertz
-    sampling_cycles: Annotated[tuple[Positive, ...], Field(min_length=1)]
-    sampling_capacitor_f: Farads
-    switch_resistance_ohm: Ohms
-    slots: Annotated[int, Field(strict=True, ge=1, le=256)]
-    full_scale: Literal["2^N", "2^N-1"]
-    needs_calibration: Annotated[bool, Field(strict=True)]
-    offset_uncalibrated_lsb: Counts
-    offset_calibrated_lsb: Counts
-    gain_error: Share
-    accuracy_lsb: CountsOrZero
-    noise_lsb: CountsOrZero
-    channels: dict[PinName, Annotated[int, Field(strict=True, ge=0, le=255)]]
-
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
-        if self.clock_low_hz >= self.clock_high_hz:
-            raise ValueError(f"{self.name}: clock_low is not below clock_high. Exchange them.")
-        if self.sampling_capacitor_f <= 0:
-            raise ValueError(f"{self.name}: sampling_capacitor must be above 0 F.")
-        if not self.channels:
-            raise ValueError(f"{self.name}: it has no channels. List each pin with its channel number.")
-        _distinct(self.bits, f"{self.name}: resolution")
-        _distinct(self.dividers, f"{self.name}: divider")
-        _distinct(self.sampling_cycles, f"{self.name}: sampling time")
-        _distinct(tuple(self.channels.values()), f"{self.name}: channel")
-        return self
-
-    def conversion_cycles(self, bits: int) -> int:
-        """Converter clocks from the held instant to the code."""
-        return bits + self.conversion_extra_cycles
+    pin: PinName | None = None
+    """Where it comes from outside; the bench then says how much it is."""
 
 
 class Timer(Strict):
@@ -101,7 +44,7 @@ class Timer(Strict):
     names: Annotated[tuple[Name, ...], Field(min_length=1)]
     counter_bits: Annotated[int, Field(strict=True, ge=4, le=32)]
     prescaler_bits: Annotated[int, Field(strict=True, ge=0, le=16)]
-    can_trigger: Annotated[bool, Field(strict=True)]
+    can_trigger: Flag
 
 
 class Dma(Strict):
@@ -111,8 +54,8 @@ class Dma(Strict):
     widths: Annotated[tuple[Literal[8, 16, 32], ...], Field(min_length=1)]
     items_max: Positive
     modes: Annotated[tuple[Literal["one-shot", "loop"], ...], Field(min_length=1)]
-    half_mark: Annotated[bool, Field(strict=True)]
-    full_mark: Annotated[bool, Field(strict=True)]
+    half_mark: Flag
+    full_mark: Flag
 
 
 class Dac(Strict):
@@ -131,7 +74,7 @@ class Part(Strict):
     """A microcontroller as far as analog chains are concerned."""
 
     format: Literal["wattigram-part"]
-    version: Literal[1]
+    version: Literal[1, 2]
     id: Identifier
     name: Name
     summary: Annotated[str, StringConstraints(max_length=300)]
@@ -142,21 +85,29 @@ class Part(Strict):
     timers: tuple[Timer, ...] = ()
     dma: tuple[Dma, ...] = ()
     dacs: tuple[Dac, ...] = ()
+    comparators: tuple[Comparator, ...] = ()
     registers: tuple[()] = ()
-    """Kept free for the register map; empty in version 1."""
+    """Kept free for the register map; empty so far."""
 
     @model_validator(mode="after")
     def _plausible(self) -> Self:
-        _distinct(self.pins, "pin")
-        _distinct(tuple(item.name for item in self.references), "reference")
-        _distinct(tuple(item.name for item in self.converters), "converter")
-        _distinct(tuple(name for group in self.timers for name in group.names), "timer")
-        _distinct(tuple(name for group in self.dma for name in group.names), "DMA channel")
-        _distinct(tuple(item.name for item in self.dacs), "DAC")
+        check_distinct(self.pins, "pin")
+        check_distinct(tuple(item.name for item in self.references), "reference")
+        check_distinct(tuple(item.name for item in self.converters), "converter")
+        check_distinct(tuple(name for group in self.timers for name in group.names), "timer")
+        check_distinct(tuple(name for group in self.dma for name in group.names), "DMA channel")
+        check_distinct(tuple(item.name for item in self.dacs), "DAC")
+        check_distinct(tuple(item.name for item in self.comparators), "comparator")
+        names = tuple(item.name for item in self.converters)
         for converter in self.converters:
-            for pin in converter.channels:
-                if pin not in self.pins:
-                    raise ValueError(f"{converter.name}: pin {pin} is not among the part's pins. Add it to “pins”.")
+            paired = tuple(pin for pair in converter.pairs for pin in (pair.positive, pair.negative))
+            for pin in (*converter.channels, *paired):
+                self._check_pin(converter.name, pin)
+            for other in converter.in_step_with:
+                if other not in names or other == converter.name:
+                    raise ValueError(f"{converter.name}: in step with {other}, which is no other converter here.")
+            if "dma" in converter.retrievals and not self.dma:
+                raise ValueError(f"{converter.name}: DMA among its retrievals, and the part has none. Remove it.")
             if not any(
                 converter.clock_low_hz <= self.processor.clock_hz / divider <= converter.clock_high_hz
                 for divider in converter.dividers
@@ -165,9 +116,18 @@ class Part(Strict):
                     f"{converter.name}: no divider brings the bus clock into its range. Add one that does."
                 )
         for dac in self.dacs:
-            if dac.pin not in self.pins:
-                raise ValueError(f"{dac.name}: pin {dac.pin} is not among the part's pins. Add it to “pins”.")
+            self._check_pin(dac.name, dac.pin)
+        for comparator in self.comparators:
+            for pin in (*comparator.inputs, *comparator.threshold_pins):
+                self._check_pin(comparator.name, pin)
+        for reference in self.references:
+            if reference.pin is not None:
+                self._check_pin(reference.name, reference.pin)
         return self
+
+    def _check_pin(self, owner: str, pin: str) -> None:
+        if pin not in self.pins:
+            raise ValueError(f"{owner}: pin {pin} is not among the part's pins. Add it to “pins”.")
 
     def converter(self, name: str) -> Converter | None:
         """The converter of that name."""
@@ -180,6 +140,10 @@ class Part(Strict):
     def timer(self, name: str) -> Timer | None:
         """The kind of timer that has this name."""
         return next((group for group in self.timers if name in group.names), None)
+
+    def comparator(self, name: str) -> Comparator | None:
+        """The comparator of that name."""
+        return next((item for item in self.comparators if item.name == name), None)
 
     def dma_channel(self, name: str) -> Dma | None:
         """The kind of DMA channel that has this name."""

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from wattigram.core.lazy import load_from
 
 if TYPE_CHECKING:
-    from wattigram.core.proof.cause import LikelyCause
+    from wattigram.core.proof.causes import LikelyCause
     from wattigram.core.proof.evidence import Evidence, evidence_for
     from wattigram.core.proof.judged import Proof, prove
     from wattigram.core.proof.report import write_html, write_junit
@@ -28,7 +28,7 @@ __all__ = [
 
 _HOMES = {
     "suggest_expectations": "suggest",
-    "LikelyCause": "cause",
+    "LikelyCause": "causes",
     "Evidence": "evidence",
     "evidence_for": "evidence",
     "Proof": "judged",

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.accuracy import chain_scale, slot_settling
-from wattigram.core.bench import resolve_source, source_span_s
-from wattigram.core.design import Chain
+from wattigram.core.accuracy import slot_settling
+from wattigram.core.bench import source_span_s
+from wattigram.core.design import Chain, input_source, signal_scale
 from wattigram.core.expected import expected_raw, expected_reduced
-from wattigram.core.proof.cause import neighbour_points
+from wattigram.core.proof.causes import neighbour_points
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.take import SignalSamples, Take
 
@@ -98,16 +98,18 @@ def _trace(take: Take, chain: Chain, verdict: Verdict, samples: SignalSamples) -
     reduced = take.reduced(signal.name)
     use_reduced = reduced is not None and len(reduced.items) > 1 and verdict.kind in {"window", "twin", "level"}
     shown = reduced if use_reduced and reduced is not None else samples
-    wiring = workspace.project.wiring(signal.pin)
-    span_s = source_span_s(resolve_source(wiring, workspace.project.bench)) if wiring else 0.1
+    span_s = source_span_s(input_source(workspace, signal.pin)) if workspace.wiring(signal.pin) else 0.1
     if verdict.kind in {"window", "rate"}:
         span_s = max(span_s, take.seconds)
     count = int(np.clip(np.searchsorted(shown.times_s, shown.times_s[0] + span_s), 2, MOST_DRAWN))
+    instants = take.instants(chain)
     if use_reduced:
-        expected = expected_reduced(take.history, chain.converter, signal.name, 0, min(count, len(shown.items)))
+        expected = expected_reduced(
+            take.history, chain.converter, signal.name, 0, min(count, len(shown.items)), instants
+        )
     else:
         cycles = int(shown.cycles[min(count, len(shown.cycles)) - 1]) + 1
-        expected = expected_raw(take.history, chain.converter, signal.name, 0, cycles)
+        expected = expected_raw(take.history, chain.converter, signal.name, 0, cycles, instants)
     count = min(count, len(shown.volts), len(expected.settled_v))
     half = expected.half_width_v
     low, high = _columns(np.where(shown.valid[:count], shown.volts[:count], np.nan))
@@ -166,8 +168,8 @@ def _scatter(take: Take, chain: Chain, verdict: Verdict) -> ScatterPanel | None:
 
 
 def _histogram(take: Take, chain: Chain, samples: SignalSamples) -> HistogramPanel:
-    scale = chain_scale(take.workspace, chain)
-    codes = (samples.items >> scale.shift if scale.shift else samples.items)[samples.valid]
+    scale = signal_scale(take.workspace, chain, samples.signal.name)
+    codes = np.rint(scale.item_volts(samples.items[samples.valid]) / scale.lsb_v).astype(np.int64)
     low, high = int(codes.min()), int(codes.max()) + 1
     width = max(1, -(-(high - low) // 80))
     edges = np.arange(low, high + width, width, dtype=np.float64)

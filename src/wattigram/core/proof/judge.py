@@ -10,22 +10,26 @@ from numpy.typing import NDArray
 
 from wattigram.core.analysis import fit_sine, two_levels
 from wattigram.core.design import (
+    Chain,
+    EdgesExpectation,
     Expectation,
     LevelExpectation,
     NoiseExpectation,
     RateExpectation,
     SineExpectation,
     StepsExpectation,
+    TimerTrigger,
     TwinExpectation,
     WindowExpectation,
+    Workspace,
 )
-from wattigram.core.design.taps import tap_index
-from wattigram.core.expected import ExpectedEvent, expected_events
+from wattigram.core.expected import ExpectedEvent
 from wattigram.core.expected.stream import expected_raw
+from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
 from wattigram.core.proof.verdict import Outcome, Verdict
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import SignalSamples, Take
-from wattigram.core.timing import cycle_timing
+from wattigram.core.timing import cycle_timing, timer_setting
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20
@@ -98,6 +102,8 @@ def expectation_text(expectation: Expectation) -> str:
             return f"{name} agrees within {show_volts(expectation.within_v)}"
         case WindowExpectation():
             return f"{name} crosses its window as expected, within {brief(expectation.within_s, 's')}"
+        case EdgesExpectation():
+            return f"{name} gives at most {expectation.most} comparator edge{'s' if expectation.most > 1 else ''} a crossing"
         case RateExpectation():
             return f"{name} comes at every cycle, rate ± {brief(expectation.within, '%')}"
 
@@ -106,6 +112,10 @@ def _judge(take: Take, expectation: Expectation) -> _Judged:
     samples = take.raw(expectation.signal)
     if samples is None:
         return _open("the signal has no slot")
+    if isinstance(expectation, RateExpectation):
+        return _rate(take, expectation)
+    if isinstance(expectation, EdgesExpectation):
+        return _edges(take, expectation)
     if samples.count < FEWEST_SAMPLES:
         return _open("not in this take" if samples.count == 0 else f"only {samples.count} samples in this take")
     match expectation:
@@ -121,8 +131,6 @@ def _judge(take: Take, expectation: Expectation) -> _Judged:
             return _twin(take, expectation)
         case WindowExpectation():
             return _window(take, expectation)
-        case RateExpectation():
-            return _rate(take, expectation)
 
 
 def _open(note: str) -> _Judged:
@@ -182,16 +190,17 @@ def _sine(expectation: SineExpectation, samples: SignalSamples) -> _Judged:
 def _noise(take: Take, expectation: NoiseExpectation, samples: SignalSamples) -> _Judged:
     chain = take.workspace.project.chain_of(expectation.signal)
     assert chain is not None
-    left = _residual(take, chain.converter, samples)
+    left = _residual(take, chain, samples)
     measured = float(left.std())
     outcome = _limits(measured, None, expectation.rms_v)
     return _Judged(outcome, measured, "V", None, expectation.rms_v, len(left), f"{measured * 1e3:.2f} mV rms")
 
 
-def _residual(take: Take, converter: str, samples: SignalSamples) -> NDArray[np.float64]:
+def _residual(take: Take, chain: Chain, samples: SignalSamples) -> NDArray[np.float64]:
     """Captured less expected where both are there, (n,) volts."""
     last = int(samples.cycles[-1]) + 1
-    stream = expected_raw(take.history, converter, samples.signal.name, 0, last)
+    instants = take.instants(chain)
+    stream = expected_raw(take.history, chain.converter, samples.signal.name, 0, last, instants)
     count = min(len(stream.settled_v), len(samples.volts))
     return np.asarray((samples.volts[:count] - stream.settled_v[:count])[samples.valid[:count]])
 
@@ -222,26 +231,41 @@ def _best(take: Take, name: str) -> SignalSamples | None:
 
 
 def _window(take: Take, expectation: WindowExpectation) -> _Judged:
-    project = take.workspace.project
-    signal = project.signal(expectation.signal)
-    chain = project.chain_of(signal.name)
-    index = tap_index(project, signal.name)
-    if signal.window is None or chain is None or index is None:
-        return _open(f"{signal.name} has no window")
-    cycles = take.chain_cycles(chain)
-    wanted = expected_events(take.history, signal.name, cycles)
-    mine = take.events[take.events["window"] == index]
-    came = [(int(row["ticks"]) / take.tick_hz, bool(row["entered"])) for row in mine]
+    """All windows of the signal together."""
+    mine = signal_watches(take, expectation.signal, "window")
+    if not mine:
+        return _open(f"{expectation.signal} has no window")
     within_s = float(expectation.within_s)
-    end_s = float(cycles / cycle_timing(take.workspace, chain).cycle_rate_hz)
-    matched, late, missing, extra = _match(wanted, came, within_s, end_s)
-    outcome: Outcome = "holds" if not missing and not extra else "fails"
-    if not wanted and not came:
+    matched = missing = extra = due = came = 0
+    worst_s = 0.0
+    for watch in mine:
+        found = crossings(take, watch)
+        due, came = due + len(found.wanted), came + len(found.came)
+        fit = _match(found.wanted, list(found.came), within_s, found.end_s)
+        matched, missing, extra = matched + fit[0], missing + fit[2], extra + fit[3]
+        worst_s = fit[1] if abs(fit[1]) > abs(worst_s) else worst_s
+    if not due and not came:
         return _Judged("open", None, "s", None, within_s, 0, "no crossing was to come in this take")
-    note = f"{matched} of {matched + missing} crossings, worst {brief(abs(late), 's', 3)} {'early' if late < 0 else 'late'}"
+    outcome: Outcome = "holds" if not missing and not extra else "fails"
+    early = "early" if worst_s < 0 else "late"
+    note = f"{matched} of {matched + missing} crossings, worst {brief(abs(worst_s), 's', 3)} {early}"
     if extra:
         note += f", {extra} unexpected"
-    return _Judged(outcome, late, "s", -within_s, within_s, len(came), note)
+    return _Judged(outcome, worst_s, "s", -within_s, within_s, came, note)
+
+
+def _edges(take: Take, expectation: EdgesExpectation) -> _Judged:
+    mine = signal_watches(take, expectation.signal, "comparator")
+    if not mine:
+        return _open(f"no comparator watches {expectation.signal}")
+    found = [comparator_edges(take, watch) for watch in mine]
+    most, due = max(one.most for one in found), sum(one.crossings for one in found)
+    if not due and not most:
+        return _open("no crossing was to come in this take")
+    edges = sum(one.edges for one in found)
+    outcome = "fails" if most == 0 else _limits(most, None, expectation.most)
+    note = f"{edges} edges at {due} crossings, up to {most} at one"
+    return _Judged(outcome, most, "", None, expectation.most, edges, note)
 
 
 def _match(
@@ -264,22 +288,42 @@ def _match(
 
 
 def _rate(take: Take, expectation: RateExpectation) -> _Judged:
+    """Cycles as they come against those that are wanted; a stream that falls silent does not hold."""
     project = take.workspace.project
     chain = project.chain_of(expectation.signal)
     assert chain is not None
     stream = project.chains.index(chain)
-    rows = take.frame_rows(stream)
-    lost = take.lost_items(stream)
-    cycle = cycle_timing(take.workspace, chain)
-    wanted_hz = float(1 / cycle.period_s)
+    wanted_hz = wanted_rate_hz(take.workspace, chain)
     low, high = wanted_hz * (1 - expectation.within), wanted_hz * (1 + expectation.within)
-    cycles = take.chain_cycles(chain)
-    if len(rows) < 2 or rows["ticks"][-1] <= rows["ticks"][0]:
+    cycles, due = take.chain_cycles(chain), take.seconds * wanted_hz
+    lost = take.lost_items(stream) + take.totals.get(f"lost.{stream}", 0) * (_keeps(chain) == "newest")
+    # What waits for a mark when a board is cut off, and what is under way when it stops, is not missing.
+    allowed = 2 + chain.loop.items / len(chain.slots) * (0 if take.totals else 1)
+    if cycles + allowed < due * (1 - max(expectation.within, 0.01)):
+        measured = cycles / take.seconds
+        note = f"{cycles} of {due:.0f} cycles came in {brief(take.seconds, 's', 3)}"
+        return _Judged("fails", measured, "Hz", low, high, cycles, note)
+    found = take.cycle_rate_hz(chain)
+    if found is None:
         return _open("too short to measure a rate")
-    span = (int(rows["first"][-1]) - int(rows["first"][0])) / len(chain.slots)
-    measured = span * take.tick_hz / (int(rows["ticks"][-1]) - int(rows["ticks"][0]))
-    inside = _limits(measured, low, high)
-    ppm = (measured / wanted_hz - 1) * 1e6
+    inside = _limits(found, low, high)
+    ppm = (found / wanted_hz - 1) * 1e6
     ppm = 0.0 if math.isclose(ppm, 0.0, abs_tol=5e-3) else ppm
     note = f"{cycles} cycles, {'none lost' if not lost else f'{lost} samples lost'}, {ppm:+.3g} ppm"
-    return _Judged("fails" if lost else inside, measured, "Hz", low, high, cycles, note)
+    return _Judged("fails" if lost else inside, found, "Hz", low, high, cycles, note)
+
+
+def _keeps(chain: Chain) -> str:
+    """Whether items that a handler loses close up, or leave a gap in their numbers."""
+    return "newest" if chain.retrieval.kind in {"polling", "interrupt"} else "gaps"
+
+
+def wanted_rate_hz(workspace: Workspace, chain: Chain) -> float:
+    """Cycles per second that are meant: the timer's wanted period, else what the design comes to."""
+    trigger = workspace.project.own_trigger(chain)
+    cycle = cycle_timing(workspace, chain)
+    if isinstance(trigger, TimerTrigger) and cycle.trigger.pace == "pattern":
+        setting = timer_setting(workspace, trigger.changed(prescaler_register=None, period_register=None))
+        units = len(chain.slots) if chain.per_trigger == "conversion" else 1
+        return float(1 / setting.period_s) / units
+    return float(cycle.cycle_rate_hz)

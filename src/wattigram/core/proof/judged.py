@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from wattigram.core.design import Workspace
-from wattigram.core.proof.cause import LikelyCause, likely_causes
+from wattigram.core.proof.causes import LikelyCause, likely_causes
 from wattigram.core.proof.judge import expectation_text, judge
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.take import Take
@@ -60,6 +60,21 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
         causes += likely_causes(take, name)
     if progress is not None:
         progress(1.0)
-    causes.sort(key=lambda cause: -cause.fit)
+    causes = _once_each(causes)
     matches = take.build_mark == workspace.build_mark
     return Proof(take.path, take.build_mark, matches, tuple(verdicts), tuple(causes))
+
+
+def _once_each(causes: list[LikelyCause]) -> list[LikelyCause]:
+    """The best fit first; what concerns a converter as a whole is named once, with its best evidence."""
+    ranked = sorted(causes, key=lambda cause: -cause.fit)
+    named: set[tuple[str, str]] = set()
+    kept = []
+    for cause in ranked:
+        if cause.converter:
+            key = (cause.cause, cause.converter)
+            if key in named:
+                continue
+            named.add(key)
+        kept.append(cause)
+    return kept

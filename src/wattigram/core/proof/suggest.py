@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 from fractions import Fraction
 
-from wattigram.core.bench import Level, Sine, Steps, resolve_source
+from wattigram.core.bench import Level, Sine, Steps
 from wattigram.core.design import (
     Chain,
+    EdgesExpectation,
     Expectation,
     LevelExpectation,
     NoiseExpectation,
@@ -18,6 +19,8 @@ from wattigram.core.design import (
     TwinExpectation,
     WindowExpectation,
     Workspace,
+    input_source,
+    rate_divisor,
 )
 from wattigram.core.expected import band_half_width_v
 from wattigram.core.timing import cycle_timing
@@ -45,8 +48,7 @@ def suggest_expectations(workspace: Workspace, name: str) -> tuple[Expectation, 
 
 
 def _of_source(workspace: Workspace, signal: Signal, half_v: float) -> list[Expectation]:
-    wiring = workspace.project.wiring(signal.pin)
-    source = resolve_source(wiring, workspace.project.bench) if wiring else None
+    source = input_source(workspace, signal.pin) if workspace.wiring(signal.pin) and signal.negative is None else None
     if isinstance(source, Level):
         level_v = signal.at_source(source.voltage_v)
         noise_v = _round_up(half_v / 2)
@@ -71,9 +73,11 @@ def _of_stages(workspace: Workspace, chain: Chain, signal: Signal, half_v: float
     found: list[Expectation] = []
     if signal.twin_of is not None:
         found.append(TwinExpectation(signal=signal.name, within_v=2 * half_v))
-    if signal.window is not None:
+    if any(comparator.signal == signal.name for comparator in workspace.project.comparators):
+        found.append(EdgesExpectation(signal=signal.name))
+    if signal.windows:
         rate_hz = cycle_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(signal.name))
-        count = signal.reduce.count if signal.reduce and signal.window.on == "reduced" else 1
+        count = max(rate_divisor(signal.later_stage) if one.on == "reduced" else 1 for one in signal.windows)
         within_s = Fraction(math.ceil(EVENT_SAMPLES * count / rate_hz * 1000), 1000)
         found.append(WindowExpectation(signal=signal.name, within_s=within_s))
     return found

@@ -10,22 +10,34 @@ import queue
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
+
 from wattigram.core.deploy import effective_bench, effective_config
-from wattigram.core.design import Workspace, project_text
-from wattigram.core.design.taps import tap_index
+from wattigram.core.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
 from wattigram.core.errors import LinkError, TakeError, WattigramError
-from wattigram.core.expected import History
-from wattigram.core.link import REDUCED_STREAM, Transport, open_transport
+from wattigram.core.expected import History, StampedInstants
+from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM, Transport, open_transport
 from wattigram.core.session.board_process import BoardProcess
-from wattigram.core.session.picture import ExpectedWindow, expected_only, item_volts, picture, signal_numbers
+from wattigram.core.session.picture import (
+    ExpectedWindow,
+    FloatArray,
+    expected_only,
+    item_volts,
+    picture,
+    raw_volts,
+    signal_numbers,
+    to_columns,
+)
 from wattigram.core.session.reception import Reception
 from wattigram.core.session.snapshot import Snapshot, StreamPicture, ViewRequest
 from wattigram.core.take import TakeWriter
 from wattigram.core.timing import cycle_timing
 
 DISPLAY_S = 1 / 30
+STAMPS_SEEN = 1 << 17
 SHORT_SPAN_S = 0.25
 """Shorter stretches stand still from period to period; longer ones roll."""
 
@@ -204,7 +216,7 @@ class LiveSession:
                 pictures[request.signal] = drawn
         lead = workspace.project.chains[0] if workspace.project.chains else None
         cycles = reception.rings[0].end // len(lead.slots) if lead and 0 in reception.rings else 0
-        rate_hz = float(cycle_timing(workspace, lead).cycle_rate_hz) if lead else 1.0
+        tick_hz = identity.tick_hz if identity else workspace.bus_clock_hz.numerator
         self._on_snapshot(
             Snapshot(
                 state=self._state,
@@ -212,7 +224,8 @@ class LiveSession:
                 board=identity.board if identity else "",
                 build_mark=identity.build_mark if identity else "",
                 mark_matches=reception.mark_matches,
-                seconds=cycles / rate_hz,
+                seconds=reception.ticks / tick_hz,
+                totals=dict(reception.totals),
                 cycles=cycles,
                 samples=reception.samples,
                 lost_cycles=reception.lost_cycles,
@@ -239,8 +252,9 @@ class LiveSession:
         signal = workspace.project.signal(request.signal)
         cycle_rate_hz = float(cycle_timing(workspace, chain).cycle_rate_hz)
         per_cycle = len(chain.places_of(signal.name))
-        if signal.reduce is not None:
-            rate_hz = cycle_rate_hz * per_cycle / signal.reduce.count
+        stage = signal.later_stage
+        if stage is not None:
+            rate_hz = cycle_rate_hz * per_cycle / rate_divisor(stage)
             index = tap_index(workspace.project, signal.name)
             stream = REDUCED_STREAM + (index or 0)
         else:
@@ -253,7 +267,8 @@ class LiveSession:
         if ring is None:
             return expected_only(window, signal, request.span_s, rate_hz, request.columns)
         wanted = max(2, round(request.span_s * rate_hz))
-        if signal.reduce is not None:
+        self._tell_instants(window, chain)
+        if stage is not None:
             begin, end = _stretch(ring.begin, ring.end, wanted, request.span_s)
             items = ring.window(begin, end)
         else:
@@ -264,7 +279,39 @@ class LiveSession:
             items = ring.window(first * slots, last * slots)[numbers - first * slots]
             begin = first * per_cycle
         volts = item_volts(self._history, chain, signal, items)
-        return picture(window, signal, begin, volts, rate_hz, request.columns)
+        drawn = picture(window, signal, begin, volts, rate_hz, request.columns)
+        if stage is None:
+            return drawn
+        span = begin * rate_divisor(stage), (begin + len(volts)) * rate_divisor(stage)
+        low_v, high_v = self._raw_columns(chain, signal, *span, request.columns)
+        return replace(drawn, raw_low_v=low_v, raw_high_v=high_v)
+
+    def _raw_columns(
+        self, chain: Chain, signal: Signal, begin: int, end: int, columns: int
+    ) -> tuple[FloatArray, FloatArray]:
+        """Extremes of a signal's samples before its stage, where all of them are still known."""
+        ring = self._reception.rings.get(self._history[-1][1].project.chains.index(chain))
+        slots, per_cycle = len(chain.slots), len(chain.places_of(signal.name))
+        first, last = begin // per_cycle, end // per_cycle
+        if ring is None or first * slots < ring.begin or last * slots > ring.end or last <= first:
+            return np.empty(0), np.empty(0)
+        numbers = signal_numbers(chain, signal.name, first, last)
+        items = ring.window(first * slots, last * slots)[numbers - first * slots]
+        return to_columns(raw_volts(self._history, chain, signal, items), columns)
+
+    def _tell_instants(self, window: ExpectedWindow, chain: Chain) -> None:
+        """Stamps that came, so that the band is where the samples are."""
+        workspace = self._history[-1][1]
+        ring = self._reception.rings.get(STAMP_STREAM + workspace.project.chains.index(chain))
+        if ring is None:
+            window.instants = None
+            return
+        slots = len(chain.slots)
+        first, last = -(-max(ring.begin, ring.end - STAMPS_SEEN) // slots), ring.end // slots
+        held = ring.window(first * slots, last * slots).reshape(-1, slots)
+        identity = self._reception.identity
+        tick_hz = identity.tick_hz if identity else workspace.bus_clock_hz.numerator
+        window.instants = StampedInstants(workspace, chain, held, tick_hz, first)
 
 
 def _stretch(oldest: int, newest: int, wanted: int, span_s: float) -> tuple[int, int]:

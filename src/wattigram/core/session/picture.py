@@ -7,9 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.accuracy import chain_scale
-from wattigram.core.design import Chain, Signal
-from wattigram.core.expected import ExpectedStream, History, expected_raw, expected_reduced
+from wattigram.core.design import Chain, Signal, reduced_volts, signal_scale
+from wattigram.core.expected import ExpectedStream, History, Instants, expected_raw, expected_reduced
 from wattigram.core.session.snapshot import StreamPicture
 from wattigram.core.timing import loop_numbers
 
@@ -28,6 +27,8 @@ class ExpectedWindow:
         self._begin = 0
         self._values: FloatArray = np.empty(0)
         self.half_width_v = 0.0
+        self.instants: Instants | None = None
+        """As stamped, where the board's program stamps; None for instants as designed."""
 
     def fits(self, history: History, signal: Signal) -> bool:
         """Whether what is known still holds."""
@@ -40,7 +41,7 @@ class ExpectedWindow:
             self._begin = known_end = begin
             self._values = np.empty(0)
         if end > known_end:
-            fresh = _expected(self._history, self._chain, self._signal, known_end, end)
+            fresh = _expected(self._history, self._chain, self._signal, known_end, end, self.instants)
             self.half_width_v = fresh.half_width_v
             self._values = np.concatenate((self._values[begin - self._begin :], fresh.settled_v))
             self._begin = begin
@@ -84,11 +85,14 @@ def picture(
 def item_volts(history: History, chain: Chain, signal: Signal, items: NDArray[Any]) -> FloatArray:
     """The signal's own volts of items, reduced values where it has a reduce stage."""
     workspace = history[0][1]
-    scale = chain_scale(workspace, chain)
-    if signal.reduce is None:
-        return scale.item_volts(items) / float(signal.front_end)
-    factor = float(signal.reduce.divisor_ratio) * (1 << scale.shift) * float(signal.front_end)
-    return scale.volts(items) / factor
+    if signal.later_stage is not None:
+        return reduced_volts(workspace, chain, signal, items)
+    return raw_volts(history, chain, signal, items)
+
+
+def raw_volts(history: History, chain: Chain, signal: Signal, items: NDArray[Any]) -> FloatArray:
+    """The signal's own volts of items as they lie in memory."""
+    return signal_scale(history[0][1], chain, signal.name).item_volts(items) / float(signal.front_end)
 
 
 def signal_numbers(chain: Chain, signal: str, begin_cycle: int, end_cycle: int) -> NDArray[np.int64]:
@@ -102,11 +106,13 @@ def signal_numbers(chain: Chain, signal: str, begin_cycle: int, end_cycle: int) 
     return np.asarray(numbers[np.searchsorted(numbers, begin_cycle * slots) :])
 
 
-def _expected(history: History, chain: Chain, signal: Signal, begin: int, end: int) -> ExpectedStream:
-    if signal.reduce is not None:
-        return expected_reduced(history, chain.converter, signal.name, begin, end)
+def _expected(
+    history: History, chain: Chain, signal: Signal, begin: int, end: int, instants: Instants | None
+) -> ExpectedStream:
+    if signal.later_stage is not None:
+        return expected_reduced(history, chain.converter, signal.name, begin, end, instants)
     places = len(chain.places_of(signal.name))
-    stream = expected_raw(history, chain.converter, signal.name, begin // places, -(-end // places))
+    stream = expected_raw(history, chain.converter, signal.name, begin // places, -(-end // places), instants)
     skip = begin % places
     part = slice(skip, skip + end - begin)
     return ExpectedStream(

@@ -11,9 +11,11 @@ from numpy.typing import NDArray
 
 from wattigram.core.design import Workspace
 from wattigram.core.errors import LinkError, TakeError
+from wattigram.core.expected import unwrap_stamps
 from wattigram.core.link import (
     EVENT_DTYPE,
     REDUCED_STREAM,
+    STAMP_STREAM,
     Decoder,
     Frame,
     FrameType,
@@ -26,6 +28,12 @@ from wattigram.core.take import TakeWriter
 RING_ITEMS = 1 << 20
 EVENTS_KEPT = 500
 LOG_KEPT = 500
+
+
+def _full_ticks(run: SampleRun) -> NDArray[np.int64]:
+    """Stamps of a run as full ticks."""
+    firsts = np.cumsum(run.frame_items) - run.frame_items
+    return unwrap_stamps(run.items.astype(np.uint32), firsts.astype(np.int64), run.frame_ticks.astype(np.int64))
 
 
 class Ring:
@@ -76,6 +84,7 @@ class Reception:
         self.totals: dict[str, int] = {}
         self.samples = 0
         self.lost_cycles = 0
+        self.ticks = 0
         self.writer: TakeWriter | None = None
         self.bench_ticks: int | None = None
         self._next: dict[int, int] = {}
@@ -90,7 +99,7 @@ class Reception:
         self.rings.clear()
         self.events.clear()
         self._next.clear()
-        self.event_count = self.samples = self.lost_cycles = 0
+        self.event_count = self.samples = self.lost_cycles = self.ticks = 0
         self.stopped = False
         self.totals = {}
 
@@ -118,12 +127,16 @@ class Reception:
         if missing > 0 and is_raw:
             self._count_lost(run.stream, expected, missing)
         self._next[run.stream] = run.first + len(run.items)
+        is_stamps = STAMP_STREAM <= run.stream < REDUCED_STREAM
+        items: NDArray[Any] = _full_ticks(run) if is_stamps else run.items
         ring = self.rings.get(run.stream)
         if ring is None:
-            ring = self.rings[run.stream] = Ring(run.items.dtype)
-        ring.append(run.first, run.items)
+            ring = self.rings[run.stream] = Ring(items.dtype)
+        ring.append(run.first, items)
         if is_raw:
             self.samples += len(run.items)
+        if len(run.frame_ticks):
+            self.ticks = max(self.ticks, int(run.frame_ticks[-1]))
         if self.writer is not None:
             self.writer.add_run(run)
 
@@ -188,7 +201,7 @@ class Reception:
         writer, self.writer = self.writer, None
         if writer is not None:
             try:
-                writer.close(self.lost_cycles)
+                writer.close(self.lost_cycles, self.totals)
             except (OSError, ValueError, RuntimeError) as fault:
                 raise TakeError(f"The take could not be finished: {fault}.", where=str(writer.path)) from fault
         return writer

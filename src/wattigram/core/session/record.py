@@ -61,8 +61,7 @@ def record_run(
         stack.callback(transport.close)
         reception = Reception(workspace)
         _identify(transport, reception)
-        rate_hz = cycle_timing(workspace, workspace.project.chains[0]).cycle_rate_hz
-        cycles = max(1, math.ceil(seconds * rate_hz - 1e-9))
+        ticks = _whole_cycles(workspace, seconds, reception)
         assert reception.identity is not None
         mark = reception.identity.build_mark
         notes: list[str] = []
@@ -75,8 +74,8 @@ def record_run(
         )
         reception.start_writing(writer)
         try:
-            transport.command(f"start cycles={cycles}" + (" fast" if fast else ""))
-            _receive(transport, reception, cycles, len(workspace.project.chains[0].slots), progress)
+            transport.command(f"start ticks={ticks}" + (" fast" if fast else ""))
+            _receive(transport, reception, ticks, progress)
         finally:
             reception.finish_writing()
         if not reception.stopped:
@@ -87,13 +86,23 @@ def record_run(
             )
         return RunOutcome(
             take=out,
-            seconds=float(cycles / rate_hz),
-            cycles=reception.totals.get("cycles", cycles),
+            seconds=ticks / reception.identity.tick_hz,
+            cycles=reception.totals.get("cycles", 0),
             samples=reception.samples,
             lost_cycles=reception.lost_cycles,
             events=reception.event_count,
             notes=tuple(notes),
         )
+
+
+def _whole_cycles(workspace: Workspace, seconds: float, reception: Reception) -> int:
+    """Ticks to run: whole cycles of the first chain where that is steady."""
+    assert reception.identity is not None
+    tick_hz = reception.identity.tick_hz
+    cycle = cycle_timing(workspace, workspace.project.chains[0])
+    if cycle.stamped or cycle.items_limit is not None:
+        return max(1, math.ceil(seconds * tick_hz))
+    return math.ceil(max(1, math.ceil(seconds * cycle.cycle_rate_hz - 1e-9)) * cycle.cycle_s * tick_hz)
 
 
 def _identify(transport: Transport, reception: Reception) -> None:
@@ -110,18 +119,19 @@ def _identify(transport: Transport, reception: Reception) -> None:
         reception.feed(transport.read())
 
 
-def _receive(
-    transport: Transport, reception: Reception, cycles: int, slots: int, progress: Callable[[float], None] | None
-) -> None:
+def _receive(transport: Transport, reception: Reception, ticks: int, progress: Callable[[float], None] | None) -> None:
     heard_at = time.monotonic()
+    silence_s = SILENCE_S
+    if reception.identity is not None:  # a chain that never starts says nothing until it is stopped
+        silence_s += ticks / reception.identity.tick_hz
     while not reception.stopped:
         data = transport.read()
         if data:
             heard_at = time.monotonic()
             reception.feed(data)
-        elif time.monotonic() - heard_at > SILENCE_S:
+        elif time.monotonic() - heard_at > silence_s:
             return
         if reception.writer is not None:
             reception.writer.flush_if_due()
-        if progress is not None and 0 in reception.rings:
-            progress(min(1.0, reception.rings[0].end / slots / cycles))
+        if progress is not None:
+            progress(min(1.0, reception.ticks / ticks))

@@ -33,6 +33,9 @@ class StreamPicture:
     half_width_v: float
     in_band: bool | None
     reading_v: float
+    raw_low_v: FloatArray = field(default_factory=lambda: np.empty(0))
+    raw_high_v: FloatArray = field(default_factory=lambda: np.empty(0))
+    """Extremes before the reduce stage, over the same stretch; empty where there is none."""
 
 
 @dataclass(frozen=True)
@@ -63,6 +66,8 @@ class Snapshot:
     event_count: int = 0
     log: tuple[str, ...] = ()
     pictures: dict[str, StreamPicture] = field(default_factory=dict)
+    totals: dict[str, int] = field(default_factory=dict)
+    """The board's own counts when it stopped."""
     loop_places: dict[str, int] = field(default_factory=dict)
     recording: Path | None = None
     recorded: Path | None = None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -12,14 +13,12 @@ import h5py
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.accuracy import chain_scale
-from wattigram.core.design import Chain, Signal, Workspace
-from wattigram.core.design.taps import tap_index
+from wattigram.core.design import Chain, Signal, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
 from wattigram.core.design.workspace import workspace_from_text
 from wattigram.core.errors import TakeError
-from wattigram.core.expected import History
-from wattigram.core.link import REDUCED_STREAM
-from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, GAP_DTYPE, VERSION
+from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
+from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM
+from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
 from wattigram.core.timing import cycle_timing, loop_numbers
 
 FloatArray = NDArray[np.float64]
@@ -68,6 +67,7 @@ class Take:
         self.project_text: str = file["project"][()].decode("utf-8", "replace")
         self.streams: tuple[int, ...] = tuple(sorted(int(name) for name in file["streams"]))
         self._items: dict[int, NDArray[Any]] = {}
+        self._instants: dict[str, Instants] = {}
 
     def __enter__(self) -> Self:
         return self
@@ -160,14 +160,65 @@ class Take:
         mine = self.gaps[(self.gaps["stream"] == stream) & (self.gaps["first"] < total)]
         return int(mine["count"].sum())
 
+    @cached_property
+    def totals(self) -> dict[str, int]:
+        """The board's own counts when it stopped: ``ticks``, ``items.N``, ``converted.N``, ``lost.N``, ``missed.N``."""
+        try:
+            found = json.loads(str(self._file.attrs.get("totals", "{}")))
+        except ValueError:
+            return {}
+        if not isinstance(found, dict):
+            return {}
+        return {str(key): value for key, value in found.items() if isinstance(value, int)}
+
     @property
     def seconds(self) -> float:
-        """Length of the longest stream."""
-        lengths = [
-            float(self.chain_cycles(chain) / cycle_timing(self.workspace, chain).cycle_rate_hz)
-            for chain in self.workspace.project.chains
-        ]
-        return max(lengths, default=0.0)
+        """How long the board ran: as it said itself, else the length of the longest stream."""
+        lengths = [0.0]
+        for chain in self.workspace.project.chains:
+            cycles = self.chain_cycles(chain)
+            if cycles:
+                lengths.append(float(self.instants(chain).held_s(cycles - 1, cycles)[0, -1]))
+                if not cycle_timing(self.workspace, chain).stamped:
+                    lengths.append(float(cycles * cycle_timing(self.workspace, chain).cycle_s))
+        return max(self.totals.get("ticks", 0) / self.tick_hz, *lengths)
+
+    def cycle_rate_hz(self, chain: Chain) -> float | None:
+        """Cycles per second as the board's ticks tell; None where too few came.
+
+        Lost items count as done: their numbers are passed over.
+        """
+        stream = self.workspace.project.chains.index(chain)
+        slots = len(chain.slots)
+        if STAMP_STREAM + stream in self.streams:
+            cycles = self.chain_cycles(chain)
+            if cycles < 3:
+                return None
+            held = self.instants(chain).held_s(0, cycles)[:, 0]
+            span_s = float(held[-1] - held[0])
+            return (cycles - 1) / span_s if span_s > 0 else None
+        rows = self.frame_rows(stream) if stream in self.streams else np.empty(0, dtype=FRAME_DTYPE)
+        if len(rows) < 2 or rows["ticks"][-1] <= rows["ticks"][0]:
+            return None
+        done = (int(rows["first"][-1]) - int(rows["first"][0])) / slots
+        return done * self.tick_hz / (int(rows["ticks"][-1]) - int(rows["ticks"][0]))
+
+    def instants(self, chain: Chain) -> Instants:
+        """Held instants of a chain's cycles: as stamped where they were, else as designed."""
+        if chain.converter not in self._instants:
+            self._instants[chain.converter] = self._read_instants(chain)
+        return self._instants[chain.converter]
+
+    def _read_instants(self, chain: Chain) -> Instants:
+        stream = STAMP_STREAM + self.workspace.project.chains.index(chain)
+        if stream not in self.streams:
+            return SteadyInstants(self.workspace, chain)
+        rows = self.frame_rows(stream)
+        stamps = self.items(stream).astype(np.uint32)
+        ticks = unwrap_stamps(stamps, rows["first"].astype(np.int64), rows["ticks"].astype(np.int64))
+        slots = len(chain.slots)
+        whole = len(ticks) // slots * slots
+        return StampedInstants(self.workspace, chain, ticks[:whole].reshape(-1, slots), self.tick_hz)
 
     def valid(self, stream: int, numbers: NDArray[np.int64]) -> NDArray[np.bool_]:
         """Which of some item numbers of a stream, ascending, really came."""
@@ -193,33 +244,31 @@ class Take:
         slots = len(chain.slots)
         places = np.array(chain.places_of(name))
         numbers = loop_numbers(len(items), chain.loop.items, slots, places)
-        cycle = cycle_timing(workspace, chain)
-        held_s = np.zeros(slots)
-        held_s[places] = [float(cycle.slots[place].held_s) for place in places]
         mine = items[numbers]
         cycles = numbers // slots
-        times_s = cycles / float(cycle.cycle_rate_hz) + held_s[numbers % chain.loop.items % slots]
-        volts = chain_scale(workspace, chain).item_volts(mine) / float(signal.front_end)
+        believed = numbers % chain.loop.items % slots
+        held_s = self.instants(chain).held_s(0, -(-len(items) // slots)) if len(items) else np.empty((0, slots))
+        times_s = held_s[cycles, believed]
+        volts = signal_scale(workspace, chain, name).item_volts(mine) / float(signal.front_end)
         return SignalSamples(signal, mine, volts, cycles, times_s, self.valid(stream, numbers))
 
     def reduced(self, name: str) -> SignalSamples | None:
-        """Reduced values of a signal; None when it has no reduce stage."""
+        """Values of a signal's stage after memory; None when it has none."""
         workspace = self.workspace
         chain = workspace.project.chain_of(name)
         signal = workspace.project.signal(name)
         index = tap_index(workspace.project, name)
-        if chain is None or index is None or signal.reduce is None:
+        stage = signal.later_stage
+        if chain is None or index is None or stage is None:
             return None
         values = self.items(REDUCED_STREAM + index)
         numbers = np.arange(len(values), dtype=np.int64)
-        cycle = cycle_timing(workspace, chain)
         places = chain.places_of(name)
-        last = (numbers + 1) * signal.reduce.count - 1
+        last = (numbers + 1) * rate_divisor(stage) - 1
         cycles = last // len(places)
-        held_s = np.array([float(cycle.slots[place].held_s) for place in places])
-        times_s = cycles / float(cycle.cycle_rate_hz) + held_s[last % len(places)]
-        scale = chain_scale(workspace, chain)
-        volts = scale.volts(values) / (1 << scale.shift) / float(signal.reduce.divisor_ratio) / float(signal.front_end)
+        held_s = self.instants(chain).held_s(0, int(cycles[-1]) + 1 if len(cycles) else 0)
+        times_s = held_s[cycles, np.array(places)[last % len(places)]]
+        volts = reduced_volts(workspace, chain, signal, values)
         return SignalSamples(signal, values, volts, cycles, times_s, self.valid(REDUCED_STREAM + index, numbers))
 
 

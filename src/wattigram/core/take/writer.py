@@ -6,7 +6,9 @@ shifts where data are missing; what is missing is listed under ``gaps``.
 
 from __future__ import annotations
 
+import json
 import time
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -218,9 +220,10 @@ class TakeWriter:
         self._file.flush()
         self._flushed_at = time.monotonic()
 
-    def close(self, lost_cycles: int = 0) -> None:
-        """Finish the take."""
+    def close(self, lost_cycles: int = 0, totals: Mapping[str, int] | None = None) -> None:
+        """Finish the take; ``totals`` are the board's own counts."""
         self.flush()
+        self._file.attrs["totals"] = json.dumps(dict(totals or {}))
         self._file.attrs["complete"] = True
         self._file.attrs["lost_cycles"] = lost_cycles
         self._file.close()

@@ -1,18 +1,36 @@
 """When things happen: exact, in integers and fractions."""
 
-from wattigram.core.timing.cycle import CycleTiming, SlotTiming, cycle_timing
-from wattigram.core.timing.loop import HandlerLoad, LoopTiming, loop_numbers, loop_timing
-from wattigram.core.timing.timer import TimerSetting, chain_timer, solve_timer
+from wattigram.core.timing.cycle import CycleTiming, SlotTiming, cycle_timing, slot_order, slot_repeats
+from wattigram.core.timing.loop import LoopTiming, item_bits, loop_numbers, loop_timing
+from wattigram.core.timing.retrieval import RetrievalTiming, free_share, retrieval_timing
+from wattigram.core.timing.software import SoftwareStep, repoints, software_step
+from wattigram.core.timing.startup import STEP_NAMES, StartUp, right_order, startup
+from wattigram.core.timing.timer import TimerSetting, solve_timer, timer_setting
+from wattigram.core.timing.trigger import TriggerTiming, trigger_timing
 
 __all__ = [
+    "STEP_NAMES",
     "CycleTiming",
-    "HandlerLoad",
     "LoopTiming",
+    "RetrievalTiming",
     "SlotTiming",
+    "SoftwareStep",
+    "StartUp",
     "TimerSetting",
-    "chain_timer",
+    "TriggerTiming",
     "cycle_timing",
+    "free_share",
+    "item_bits",
     "loop_numbers",
     "loop_timing",
+    "repoints",
+    "retrieval_timing",
+    "right_order",
+    "slot_order",
+    "slot_repeats",
+    "software_step",
     "solve_timer",
+    "startup",
+    "timer_setting",
+    "trigger_timing",
 ]

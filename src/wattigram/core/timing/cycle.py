@@ -7,13 +7,23 @@ from fractions import Fraction
 from functools import cached_property
 
 from wattigram.core.design.model import Chain
+from wattigram.core.design.stage import Mean, Sum
+from wattigram.core.design.trigger import FreeRunningTrigger, TimerTrigger
 from wattigram.core.design.workspace import Workspace, worked_out_once
-from wattigram.core.timing.timer import TimerSetting, chain_timer
+from wattigram.core.timing.software import repoints, software_step
+from wattigram.core.timing.timer import TimerSetting
+from wattigram.core.timing.trigger import TriggerTiming, trigger_timing
+
+LONGEST_PATTERN = 4096
+"""Triggers after which an irregular pattern is taken for what it was so far."""
 
 
 @dataclass(frozen=True)
 class SlotTiming:
-    """One slot, in seconds after the trigger; ``held_s`` is where sampling ends."""
+    """One slot, in seconds after the cycle's first trigger.
+
+    ``repeats`` conversions follow each other in it, each ``each_s`` long.
+    """
 
     signal: str
     place: int
@@ -21,12 +31,18 @@ class SlotTiming:
     sampling_s: Fraction
     conversion_s: Fraction
     rate_hz: Fraction
-    """Samples per second of the slot's signal, all of its slots counted."""
+    """Items per second of the slot's signal, all of its slots counted; 0 where it does not go on."""
+    repeats: int = 1
+
+    @cached_property
+    def each_s(self) -> Fraction:
+        """One sampling and conversion."""
+        return self.sampling_s + self.conversion_s
 
     @cached_property
     def held_s(self) -> Fraction:
-        """The instant whose voltage becomes the code."""
-        return self.start_s + self.sampling_s
+        """The instant whose voltage becomes the code; the last one of several."""
+        return self.start_s + (self.repeats - 1) * self.each_s + self.sampling_s
 
     @cached_property
     def end_s(self) -> Fraction:
@@ -36,22 +52,46 @@ class SlotTiming:
 
 @dataclass(frozen=True)
 class CycleTiming:
-    """One pass through the slots."""
+    """One pass through the slots.
+
+    Attributes
+    ----------
+    cycle_s : Fraction
+        From cycle to cycle, missed triggers and software in the path included; the mean where it varies.
+    jitter_s : Fraction
+        By how much a cycle's instants vary, peak to peak.
+    busy_s : Fraction
+        From the first trigger until the next one can be served.
+    missed_hz : Fraction
+        Triggers per second that find the converter busy.
+    items_limit : int or None
+        Items after which it stands still; None where it goes on.
+    stamped : bool
+        Instants cannot be told from a number alone, so the board's program tells them with the items.
+    """
 
     converter: str
     clock_hz: Fraction
-    timer: TimerSetting
+    trigger: TriggerTiming
     slots: tuple[SlotTiming, ...]
+    cycle_s: Fraction
+    jitter_s: Fraction
+    busy_s: Fraction
+    missed_hz: Fraction
+    triggers_per_cycle: int
+    items_limit: int | None
+    stamped: bool
+
+    @property
+    def timer(self) -> TimerSetting | None:
+        """Setting of the timer that triggers it, where one does."""
+        return self.trigger.timer
 
     @cached_property
     def period_s(self) -> Fraction:
-        """Exact time from trigger to trigger."""
-        return self.timer.period_s
-
-    @cached_property
-    def busy_s(self) -> Fraction:
-        """From the trigger to the last code."""
-        return self.slots[-1].end_s
+        """Time between triggers, the mean where it varies; the cycle itself where it paces itself."""
+        rate_hz = self.trigger.rate_hz
+        return 1 / rate_hz if rate_hz else self.cycle_s
 
     @cached_property
     def slack_s(self) -> Fraction:
@@ -59,30 +99,139 @@ class CycleTiming:
         return self.period_s - self.busy_s
 
     @cached_property
-    def triggers_per_cycle(self) -> int:
-        """Triggers from one cycle to the next: those that come while it is busy are missed."""
-        return max(1, -(-self.busy_s // self.period_s))
-
-    @cached_property
     def cycle_rate_hz(self) -> Fraction:
-        """Cycles per second, missed triggers taken into account."""
-        return 1 / (self.period_s * self.triggers_per_cycle)
+        """Cycles per second while it runs."""
+        return 1 / self.cycle_s
 
 
 @worked_out_once
 def cycle_timing(workspace: Workspace, chain: Chain) -> CycleTiming:
     """Exact timing of a chain's cycle."""
     converter = workspace.converter(chain)
-    clock_hz = workspace.bus_clock_hz / chain.divider
+    clock_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own") / chain.divider
     conversion_s = converter.conversion_cycles(chain.bits) / clock_hz
-    timer = chain_timer(workspace, chain)
-    busy_s = sum((slot.sampling_cycles / clock_hz + conversion_s for slot in chain.slots), Fraction(0))
-    per_cycle_s = timer.period_s * max(1, -(-busy_s // timer.period_s))
+    trigger = trigger_timing(workspace, chain)
+    samplings = [slot.sampling_cycles / clock_hz for slot in chain.slots]
+    repeats = slot_repeats(workspace, chain)
+    step = software_step(workspace, chain)
+    by_hand = repoints(workspace, chain)
+    between_s = step.notice_s + step.handle_s + step.restart_s if by_hand else Fraction(0)
+    lengths = [
+        count * (sampling_s + conversion_s) + between_s for count, sampling_s in zip(repeats, samplings, strict=True)
+    ]
+    after_s, steps = between_s, len(lengths) * by_hand
+    if trigger.by_software and not by_hand:
+        # The program fetches the results and starts the next pass.
+        handled_s = step.handle_s if chain.retrieval.kind in {"polling", "interrupt"} else Fraction(0)
+        after_s, steps = step.notice_s + handled_s + step.restart_s, 1
+        lengths[-1] += after_s
+    singly = chain.per_trigger == "conversion" and trigger.pace != "self"
+    units = lengths if singly else [sum(lengths, Fraction(0))]
+    starts, cycle_s, per_cycle, missed_hz = _serve(trigger, units)
     slots: list[SlotTiming] = []
-    start_s = Fraction(0)
+    runs = trigger.pace in {"pattern", "self"}
+    at_s = Fraction(0)
     for place, slot in enumerate(chain.slots):
-        rate_hz = len(chain.places_of(slot.signal)) / per_cycle_s
-        timing = SlotTiming(slot.signal, place, start_s, slot.sampling_cycles / clock_hz, conversion_s, rate_hz)
-        slots.append(timing)
-        start_s = timing.end_s
-    return CycleTiming(chain.converter, clock_hz, timer, tuple(slots))
+        rate_hz = len(chain.places_of(slot.signal)) / cycle_s if runs else Fraction(0)
+        start_s = starts[place] if singly else at_s
+        at_s += lengths[place]
+        slots.append(SlotTiming(slot.signal, place, start_s, samplings[place], conversion_s, rate_hz, repeats[place]))
+    limit = {"once": 1 if singly else len(slots), "never": 0}.get(trigger.pace)
+    return CycleTiming(
+        chain.converter,
+        clock_hz,
+        trigger,
+        tuple(slots),
+        cycle_s,
+        step.jitter_s * steps,
+        units[0] if singly else units[0] - (after_s if not trigger.by_software and not by_hand else 0),
+        missed_hz,
+        per_cycle,
+        limit,
+        _stamped(workspace, chain, steps > 0),
+    )
+
+
+def slot_repeats(workspace: Workspace, chain: Chain) -> list[int]:
+    """Conversions in each slot."""
+    by_name = {}
+    for signal in workspace.project.signals:
+        stage = signal.reduce
+        by_name[signal.name] = stage.count if isinstance(stage, (Sum, Mean)) and stage.by == "hardware" else 1
+    return [by_name[slot.signal] for slot in chain.slots]
+
+
+def slot_order(workspace: Workspace, chain: Chain) -> list[int]:
+    """Places in the order in which the converter really takes them: by channel where it knows no other."""
+    places = list(range(len(chain.slots)))
+    converter = workspace.converter(chain)
+    if converter.sequence != "ascending":
+        return places
+
+    def channel(place: int) -> int:
+        signal = workspace.project.signal(chain.slots[place].signal)
+        number = converter.channel(signal.pin, signal.negative)
+        return 256 if number is None else number
+
+    return sorted(places, key=channel)
+
+
+def _stamped(workspace: Workspace, chain: Chain, by_software: bool) -> bool:
+    trigger = workspace.project.own_trigger(chain)
+    steady = isinstance(trigger, (TimerTrigger, FreeRunningTrigger)) or trigger_timing(workspace, chain).pace in {
+        "once",
+        "self",
+    }
+    stops = any(
+        action == "stop"
+        for slot in chain.slots
+        for signal in (workspace.project.signal(slot.signal),)
+        for action in (*(window.action for window in signal.windows), signal.twin.action if signal.twin else "event")
+    )
+    return (
+        not steady or by_software or chain.clock == "own" or stops or chain.retrieval.kind in {"polling", "interrupt"}
+    )
+
+
+def _serve(trigger: TriggerTiming, units: list[Fraction]) -> tuple[list[Fraction], Fraction, int, Fraction]:
+    """Starts of each unit in a cycle, the cycle's length, its triggers, and missed triggers per second.
+
+    A unit is what one trigger starts; a trigger that comes while a unit lasts is missed.
+    """
+    if trigger.pace != "pattern":
+        starts = [sum(units[:index], Fraction(0)) for index in range(len(units))]
+        return starts, sum(units, Fraction(0)), len(units), Fraction(0)
+    if len(trigger.offsets_s) == 1:
+        period_s = trigger.period_s
+        taken = [max(1, -(-length_s // period_s)) for length_s in units]
+        starts = [sum(taken[:index]) * period_s for index in range(len(units))]
+        per_cycle = sum(taken)
+        cycle_s = per_cycle * period_s
+        return starts, cycle_s, per_cycle, (per_cycle - len(units)) / cycle_s
+    return _serve_pattern(trigger, units)
+
+
+def _serve_pattern(trigger: TriggerTiming, units: list[Fraction]) -> tuple[list[Fraction], Fraction, int, Fraction]:
+    """The same for triggers that come unevenly, followed until they repeat."""
+    seen: dict[tuple[int, int], tuple[int, int, Fraction]] = {}
+    free_s, served = Fraction(-1), 0
+    first_s = trigger.offsets_s[0]
+    count = len(trigger.offsets_s)
+    begin = (0, 0, first_s)
+    at_s, number = first_s, 0
+    for number in range(LONGEST_PATTERN):
+        at_s = number // count * trigger.period_s + trigger.offsets_s[number % count]
+        if at_s < free_s:
+            continue
+        state = (number % count, served % len(units))
+        if state in seen:
+            begin = seen[state]
+            break
+        seen[state] = (number, served, at_s)
+        free_s = at_s + units[served % len(units)]
+        served += 1
+    triggers, done, span_s = number - begin[0], served - begin[1], at_s - begin[2]
+    cycle_s = span_s * len(units) / done
+    starts = [index * cycle_s / len(units) for index in range(len(units))]
+    per_cycle = max(1, round(Fraction(triggers * len(units), done)))
+    return starts, cycle_s, per_cycle, (triggers - done) / span_s

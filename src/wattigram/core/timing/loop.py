@@ -1,4 +1,4 @@
-"""Loop buffers: layout, laps, deadlines, and what their handlers cost."""
+"""Loop buffers: layout, laps and marks."""
 
 from __future__ import annotations
 
@@ -14,15 +14,6 @@ from wattigram.core.timing.cycle import cycle_timing
 
 
 @dataclass(frozen=True)
-class HandlerLoad:
-    """The processor's share for the half and full marks."""
-
-    events_hz: Fraction
-    cycles: int
-    share: Fraction
-
-
-@dataclass(frozen=True)
 class LoopTiming:
     """A loop of ``items`` that ``slots`` slots fill in turn."""
 
@@ -31,7 +22,6 @@ class LoopTiming:
     item_bytes: int
     slots: int
     lap_s: Fraction
-    load: HandlerLoad
 
     @property
     def bytes(self) -> int:
@@ -54,17 +44,18 @@ class LoopTiming:
         return self.items % (2 * self.slots) == 0
 
 
+def item_bits(chain: Chain) -> int:
+    """Width of an item as the program reads it."""
+    return chain.reader.width_bits or chain.loop.width_bits
+
+
 @worked_out_once
 def loop_timing(workspace: Workspace, chain: Chain) -> LoopTiming:
     """Layout and timing of a chain's loop."""
     cycle = cycle_timing(workspace, chain)
     slots = len(chain.slots)
     lap_s = Fraction(chain.loop.items, slots) / cycle.cycle_rate_hz
-    processor = workspace.part.processor
-    cycles = processor.interrupt_entry_cycles + chain.loop.handler_cycles + processor.interrupt_exit_cycles
-    events_hz = 2 / lap_s
-    load = HandlerLoad(events_hz, cycles, events_hz * cycles / workspace.bus_clock_hz)
-    return LoopTiming(chain.loop.name, chain.loop.items, chain.loop.width_bits // 8, slots, lap_s, load)
+    return LoopTiming(chain.loop.name, chain.loop.items, item_bits(chain) // 8, slots, lap_s)
 
 
 def loop_numbers(total: int, loop_items: int, slots: int, places: NDArray[np.int64]) -> NDArray[np.int64]:

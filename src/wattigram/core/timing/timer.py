@@ -8,7 +8,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from wattigram.core.design.model import Chain
+from wattigram.core.design.trigger import TimerTrigger
 from wattigram.core.design.workspace import Workspace
 
 
@@ -63,9 +63,17 @@ def solve_timer(timer_hz: Fraction, wanted_s: Fraction, prescaler_bits: int, cou
     return TimerSetting(timer_hz, best[1], best[2], wanted_s)
 
 
-def chain_timer(workspace: Workspace, chain: Chain) -> TimerSetting:
-    """Setting of the timer that triggers the chain; timers run from the bus clock."""
-    trigger = workspace.project.timer_trigger(chain)
+def timer_setting(workspace: Workspace, trigger: TimerTrigger) -> TimerSetting:
+    """What a timer is really set to: registers as written, else solved. Timers run from the bus clock."""
     timer = workspace.part.timer(trigger.timer)
     assert timer is not None
-    return solve_timer(workspace.bus_clock_hz, trigger.every, timer.prescaler_bits, timer.counter_bits)
+    solved = solve_timer(workspace.bus_clock_hz, trigger.every, timer.prescaler_bits, timer.counter_bits)
+    prescaler, period = trigger.prescaler_register, trigger.period_register
+    if prescaler is None and period is None:
+        return solved
+    return TimerSetting(
+        solved.timer_hz,
+        solved.prescaler if prescaler is None else prescaler + 1,
+        solved.period_counts if period is None else period + 1,
+        trigger.every,
+    )

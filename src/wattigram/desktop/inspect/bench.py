@@ -42,7 +42,9 @@ _LABELS = {
 
 def bench_panel(workspace: Workspace, signal: Signal) -> Panel:
     """What is wired to the signal's pin, every figure of it to be edited."""
-    wiring = workspace.project.wiring(signal.pin)
+    if not signal.pin[0].isupper():
+        return _internal_panel(workspace, signal)
+    wiring = workspace.project.wired(signal.pin)
     shown = wiring or Wiring(pin=signal.pin, resistance_ohm=0.0, source=Level(voltage_v=0.0))
     source = shown.source
 
@@ -75,6 +77,19 @@ def bench_panel(workspace: Workspace, signal: Signal) -> Panel:
         Field("note", shown.label, lambda text: SetWiring(_valid(lambda: shown.changed(label=text.strip())))),
     ]
     return Panel(f"Bench · pin {signal.pin}", tuple(facts), tuple(fields))
+
+
+def _internal_panel(workspace: Workspace, signal: Signal) -> Panel:
+    """An internal channel: the part says what stands on it."""
+    wiring = workspace.wiring(signal.pin)
+    facts = [Fact("inside the part", signal.pin)]
+    if wiring is not None and isinstance(wiring.source, Level):
+        facts += [
+            Fact("voltage", f"{wiring.source.voltage_v:.3f} V"),
+            Fact("resistance", brief(wiring.resistance_ohm, "Ω")),
+            Fact("noise", f"{brief(wiring.source.noise_v, 'V')} rms"),
+        ]
+    return Panel(f"Inside · {signal.pin}", tuple(facts))
 
 
 def _quantity(wiring: Wiring, name: str, unit: str) -> Callable[[str], Edit]:

@@ -63,6 +63,52 @@ class WhatIf:
 
 
 @dataclass(frozen=True)
+class Course:
+    """One curve of a chart, (x, y) points with x and y above 0."""
+
+    label: str
+    points: tuple[tuple[float, float], ...]
+    is_current: bool
+
+
+@dataclass(frozen=True)
+class Curves:
+    """Curves over a logarithmic axis; ``line`` is drawn across."""
+
+    title: str
+    x_unit: str
+    courses: tuple[Course, ...]
+    line: float | None = None
+    line_label: str = ""
+
+
+@dataclass(frozen=True)
+class Line:
+    """A step of an ordered list, with the reason for its place; ``fault`` is empty where it is right."""
+
+    name: str
+    text: str
+    fault: str = ""
+
+
+@dataclass(frozen=True)
+class OrderedList:
+    """Steps that can be moved and left out; ``make`` turns their names into an edit."""
+
+    title: str
+    lines: tuple[Line, ...]
+    make: Callable[[tuple[str, ...]], Edit | None]
+
+
+@dataclass(frozen=True)
+class Tab:
+    """Another facet of the same selection."""
+
+    label: str
+    facet: str
+
+
+@dataclass(frozen=True)
 class Panel:
     """All that the inspector shows."""
 
@@ -70,6 +116,10 @@ class Panel:
     facts: tuple[Fact, ...] = ()
     fields: tuple[Field, ...] = ()
     what_if: WhatIf | None = None
+    curves: Curves | None = None
+    ordered: OrderedList | None = None
+    tabs: tuple[Tab, ...] = ()
+    tab: str = ""
 
     @property
     def shape(self) -> tuple[object, ...]:
@@ -78,4 +128,7 @@ class Panel:
             tuple(fact.label for fact in self.facts),
             tuple((field.label, bool(field.options), field.slider is not None) for field in self.fields),
             self.what_if is not None,
+            self.curves is not None,
+            self.ordered is not None,
+            self.tabs,
         )

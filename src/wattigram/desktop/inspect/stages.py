@@ -1,138 +1,153 @@
-"""Panels of the stages behind a slot: reduce and window."""
+"""The panel of a reduce stage: every choice with its noise, and its response as a curve."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import math
 
-from wattigram.core.accuracy import block_mean_cutoff_hz, signal_noise, sum_bits
-from wattigram.core.design import Chain, Mean, Signal, Window, Workspace
-from wattigram.core.design.edits import Edit, SetReduce, SetWindow
-from wattigram.core.errors import QuantityError
-from wattigram.core.quantity import brief, parse_quantity, show, show_volts
+from wattigram.core.accuracy import signal_noise, stage_figures, stage_gain
+from wattigram.core.design import AnyStage, Chain, LowPass, Mean, RunningMean, Signal, Sum, Workspace
+from wattigram.core.design.edits import Edit, SetReduce
+from wattigram.core.quantity import brief, show
 from wattigram.core.timing import cycle_timing
-from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, WhatIf
+from wattigram.desktop.inspect.model import Choice, Course, Curves, Fact, Field, Panel, WhatIf
+from wattigram.desktop.inspect.numbers import whole_number
 
-MEAN_COUNTS = (1, 2, 4, 8, 16, 32, 64, 128, 256)
+KINDS = {"none": "none", "sum": "sum", "mean": "block mean", "running-mean": "running mean", "low-pass": "low-pass"}
+POWERS = tuple(range(1, 9))
+CURVE_POINTS = 72
 
 
 def reduce_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
-    """Reduce stage of a signal, with every count as a what-if."""
-    cycle = cycle_timing(workspace, chain)
-    rate_hz = float(cycle.cycle_rate_hz * len(chain.places_of(signal.name)))
-    noise = signal_noise(workspace, chain, signal)
-    reduce = signal.reduce
+    """Reduce stage of a signal: noise, response, latency and register width of each choice."""
+    slot = cycle_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
+    noise = signal_noise(workspace, chain, signal.changed(reduce=None))
+    stage = signal.reduce
+    inside = signal.slot_stage is not None
+    rate_hz = float(1 / slot.each_s) if inside else float(slot.rate_hz) or float(1 / slot.each_s)
     facts = [Fact("raw noise", f"{noise.raw_lsb:.2f} LSB rms"), Fact("raw rate", brief(rate_hz, "Hz", 5))]
-    fields = [
-        Field(
-            "stage",
-            "none" if reduce is None else "mean",
-            lambda text: SetReduce(signal.name, _mean(16, reduce) if text == "mean" else None),
-            ("none", "mean"),
-        )
-    ]
-    if reduce is not None:
-        needed = sum_bits(reduce.count, chain.bits)
+    hardware = workspace.converter(chain).hardware.stages
+
+    def kind(text: str) -> Edit:
+        name = next(key for key, value in KINDS.items() if value == text)
+        return SetReduce(signal.name, _stage(name, 4, stage))
+
+    fields = [Field("stage", KINDS[stage.kind if stage else "none"], kind, tuple(KINDS.values()))]
+    if stage is not None:
+        figures = stage_figures(stage, rate_hz, chain.bits)
+        reduced = signal_noise(workspace, chain, signal)
+        out_hz = float(slot.rate_hz) if inside else figures.rate_hz
+        true = float(stage.gain_ratio) / stage.believed_gain
         facts += [
-            Fact("reduced noise", f"{noise.reduced_lsb:.2f} LSB rms"),
-            Fact("reduced rate", brief(rate_hz / reduce.count, "Hz", 5)),
-            Fact("−3 dB at", show(block_mean_cutoff_hz(reduce.count, rate_hz), "Hz", 4)),
-            Fact("latency", show(reduce.count / rate_hz, "s", 3)),
-            Fact("sum needs", f"{needed} of {reduce.register_bits} bits", needed <= reduce.register_bits),
-            Fact(
-                "true mean",
-                "yes" if reduce.divisor_ratio == 1 else f"× {float(reduce.divisor_ratio):.4g}",
-                reduce.divisor_ratio == 1,
-            ),
+            Fact("reduced noise", f"{reduced.reduced_lsb:.2f} LSB rms"),
+            Fact("reduced rate", brief(out_hz, "Hz", 5)),
+            Fact("−3 dB at", show(figures.cutoff_hz, "Hz", 4)),
+            Fact("latency", show(figures.latency_s, "s", 3)),
+            Fact("register needs", f"{figures.bits} of {stage.register_bits} bits", figures.fits),
         ]
-        fields += [
-            Field(
-                "count",
-                str(reduce.count),
-                lambda text: SetReduce(signal.name, _mean(whole_number(text, "samples"), reduce)),
-                hint="2 or more",
-            ),
-            Field(
-                "shift right",
-                str(reduce.shift),
-                lambda text: SetReduce(signal.name, reduce.changed(shift=whole_number(text, "places"))),
-                hint="log2 of the count",
-            ),
-            Field(
-                "register",
-                str(reduce.register_bits),
-                lambda text: SetReduce(signal.name, reduce.changed(register_bits=whole_number(text, "bits"))),
-                ("16", "24", "32"),
-            ),
-        ]
-    choices = []
-    for count in MEAN_COUNTS:
-        stage = _mean(count, reduce) if count > 1 else None
-        what = signal_noise(workspace, chain, signal.changed(reduce=stage))
-        tip = f"mean of {count}: {what.reduced_lsb:.2f} LSB rms, {brief(rate_hz / count, 'Hz', 4)}"
-        now = reduce.count if reduce else 1
-        choices.append(Choice(str(count), what.reduced_lsb, True, count == now, tip, SetReduce(signal.name, stage)))
+        if not isinstance(stage, LowPass):
+            facts.append(Fact("true mean", "yes" if true == 1 else f"× {true:.4g}", true == 1))
+        fields += _stage_fields(signal, stage, stage.kind in hardware)
     return Panel(
         f"Reduce · {signal.name}",
         tuple(facts),
         tuple(fields),
-        WhatIf("If count were · LSB rms of noise", tuple(choices)),
+        _what_if(workspace, chain, signal, rate_hz),
+        _response(signal, rate_hz),
     )
 
 
-def _mean(count: int, like: Mean | None) -> Mean:
-    shift = max(0, count.bit_length() - 1)
-    return Mean(count=count, shift=shift, register_bits=like.register_bits if like else 32)
+def _stage_fields(signal: Signal, stage: AnyStage, in_hardware: bool) -> list[Field]:
+    def changed(**updates: object) -> Edit:
+        return SetReduce(signal.name, stage.changed(**updates))
+
+    fields = []
+    if not isinstance(stage, LowPass):
+
+        def count(text: str) -> Edit:
+            number = whole_number(text, "samples")
+            if isinstance(stage, Sum):
+                return changed(count=number)
+            return changed(count=number, shift=max(0, number.bit_length() - 1))
+
+        fields.append(Field("count", str(stage.count), count, hint="2 or more"))
+    hint = "y += (x − y) / 2^shift" if isinstance(stage, LowPass) else "log2 of the count"
+    fields += [
+        Field("shift right", str(stage.shift), lambda text: changed(shift=whole_number(text, "places")), hint=hint),
+        Field(
+            "register",
+            str(stage.register_bits),
+            lambda text: changed(register_bits=whole_number(text, "bits")),
+            ("16", "24", "32"),
+        ),
+    ]
+    if in_hardware or stage.by == "hardware":
+        fields.append(Field("done by", stage.by, lambda text: changed(by=text), ("software", "hardware")))
+    return fields
 
 
-def window_panel(workspace: Workspace, signal: Signal) -> Panel:
-    """Threshold window of a signal."""
-    window = signal.window
-    highest_v = signal.at_source(workspace.reference_v)
-
-    def presence(text: str) -> Edit:
-        if text == "none":
-            return SetWindow(signal.name, None)
-        return SetWindow(signal.name, Window(low_v=round(highest_v / 4, 3), high_v=round(highest_v * 3 / 4, 3)))
-
-    fields = [Field("window", "none" if window is None else "threshold", presence, ("none", "threshold"))]
-    facts = [Fact("range", f"0 to {show_volts(highest_v)}")]
-    if signal.twin_of:
-        facts.append(Fact("twin of", signal.twin_of))
-    if window is not None:
-        facts += [
-            Fact("limits in order", "yes" if window.low_v <= window.high_v else "no", window.low_v <= window.high_v),
-        ]
-
-        def volts(name: str) -> Callable[[str], Edit]:
-            def make(text: str) -> Edit:
-                return SetWindow(signal.name, window.changed(**{name: float(parse_quantity(text, "V"))}))
-
-            return make
-
-        streams = ("raw", "reduced") if signal.reduce else ("raw",)
-        fields += [
-            Field(
-                "condition",
-                window.condition,
-                lambda text: SetWindow(signal.name, window.changed(condition=text)),
-                ("outside", "inside", "above", "below"),
-            ),
-            Field("lower limit", f"{window.low_v:g} V", volts("low_v"), hint="such as 0.4 V"),
-            Field("upper limit", f"{window.high_v:g} V", volts("high_v"), hint="such as 2.1 V"),
-            Field("hysteresis", brief(window.hysteresis_v, "V"), volts("hysteresis_v"), hint="such as 10 mV"),
-            Field(
-                "compared with",
-                window.on if signal.reduce else "raw",
-                lambda text: SetWindow(signal.name, window.changed(on=text)),
-                streams,
-            ),
-        ]
-    return Panel(f"Window · {signal.name}", tuple(facts), tuple(fields))
+def _stage(kind: str, power: int, like: AnyStage | None) -> AnyStage | None:
+    """A stage of a kind that averages over about 2^power samples."""
+    bits = like.register_bits if like else 32
+    by = like.by if like else "software"
+    match kind:
+        case "sum":
+            return Sum(count=1 << power, register_bits=bits, by=by)
+        case "mean":
+            return Mean(count=1 << power, shift=power, register_bits=bits, by=by)
+        case "running-mean":
+            return RunningMean(count=1 << power, shift=power, register_bits=bits)
+        case "low-pass":
+            return LowPass(shift=power, register_bits=bits)
+        case _:
+            return None
 
 
-def whole_number(text: str, what: str) -> int:
-    """A whole number as entered; raises :class:`QuantityError`."""
-    value = parse_quantity(text, "")
-    if value.denominator != 1 or value < 0:
-        raise QuantityError(f"“{text}” is no whole number of {what}.", cure="Write a whole number.")
-    return int(value)
+def _choices(signal: Signal) -> list[tuple[str, AnyStage | None]]:
+    """The choices of a kind, smallest first; those of the block mean where there is none yet."""
+    kind = signal.reduce.kind if signal.reduce else "mean"
+    found: list[tuple[str, AnyStage | None]] = [("1", None)]
+    for power in POWERS:
+        stage = _stage(kind, power, signal.reduce)
+        found.append((str(power) if kind == "low-pass" else str(1 << power), stage))
+    return found
+
+
+def _what_if(workspace: Workspace, chain: Chain, signal: Signal, rate_hz: float) -> WhatIf:
+    choices = []
+    now = signal.reduce
+    for label, stage in _choices(signal):
+        what = signal_noise(workspace, chain, signal.changed(reduce=stage))
+        if stage is None:
+            good, tip = True, f"no stage: {what.reduced_lsb:.2f} LSB rms, {brief(rate_hz, 'Hz', 4)}"
+        else:
+            figures = stage_figures(stage, rate_hz, chain.bits)
+            good = figures.fits
+            tip = (
+                f"{KINDS[stage.kind]} {label}: {what.reduced_lsb:.2f} LSB rms, −3 dB at {brief(figures.cutoff_hz, 'Hz', 4)}, "
+                f"latency {brief(figures.latency_s, 's', 3)}, {figures.bits} bits"
+            )
+        is_now = (now is None and stage is None) or (
+            now is not None and stage is not None and now.count == stage.count and now.kind == stage.kind
+        )
+        choices.append(Choice(label, what.reduced_lsb, good, is_now, tip, SetReduce(signal.name, stage)))
+    word = "shift" if isinstance(now, LowPass) else "count"
+    return WhatIf(f"If {word} were · LSB rms of noise", tuple(choices))
+
+
+def _response(signal: Signal, rate_hz: float) -> Curves:
+    """Magnitude of each choice up to half the sample rate."""
+    courses = []
+    now = signal.reduce
+    stages = [(label, stage) for label, stage in _choices(signal) if stage is not None]
+    if now is not None and all(stage != now for _label, stage in stages):
+        stages.append(("now", now))
+    top_hz, bottom_hz = rate_hz / 2, rate_hz / 4096
+    for label, stage in stages:
+        points = []
+        for number in range(CURVE_POINTS + 1):
+            hertz = bottom_hz * (top_hz / bottom_hz) ** (number / CURVE_POINTS)
+            points.append((hertz, max(stage_gain(stage, hertz, rate_hz), 1e-3)))
+        courses.append(
+            Course(label, tuple(points), now is not None and stage.count == now.count and stage.kind == now.kind)
+        )
+    return Curves("Response · what is left of a tone", "Hz", tuple(courses), math.sqrt(0.5), "−3 dB")

@@ -6,18 +6,32 @@ from PyQt6.QtCore import QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
-from wattigram.core.bench import resolve_source, source_span_s
+from wattigram.core.bench import source_span_s
+from wattigram.core.design import input_source
 from wattigram.core.findings import Finding
 from wattigram.core.session import Snapshot, ViewRequest
+from wattigram.core.timing import STEP_NAMES
 from wattigram.desktop.document import Document
 from wattigram.desktop.inspect import panel_for
 from wattigram.desktop.selection import Selection, default_selection
+from wattigram.desktop.widgets.chain_rows import CELL_OF_FINDING
 from wattigram.desktop.widgets.chain_view import ChainView
 from wattigram.desktop.widgets.cycle_lens import CycleLens
 from wattigram.desktop.widgets.findings_panel import FindingsPanel
 from wattigram.desktop.widgets.inspector import Inspector
 from wattigram.desktop.widgets.loop_map import LoopMap
 
+_YOKE_FACETS = dict.fromkeys(
+    (
+        "trigger-too-short",
+        "never-triggered",
+        "started-once",
+        "software-sets-rate",
+        "timer-registers",
+        "period-not-exact",
+    ),
+    "start",
+) | {f"startup-{step}": "start-up" for step in STEP_NAMES}
 SPANS_S = {"auto": 0.0, "20 ms": 0.02, "100 ms": 0.1, "1 s": 1.0, "5 s": 5.0}
 
 
@@ -49,7 +63,11 @@ class ChainPage(QWidget):
         self.lens.edited.connect(document.edit)
         self.lens.drag_began.connect(document.begin_drag)
         self.lens.drag_ended.connect(document.end_drag)
+        self.rows.edited.connect(document.edit)
+        self.rows.drag_began.connect(document.begin_drag)
+        self.rows.drag_ended.connect(document.end_drag)
         self.inspector.edited.connect(document.edit)
+        self.inspector.tab_wanted.connect(self._go_to_facet)
         self.inspector.drag_began.connect(document.begin_drag)
         self.inspector.drag_ended.connect(document.end_drag)
         self.inspector.complained.connect(self.complained)
@@ -134,13 +152,12 @@ class ChainPage(QWidget):
 
     def request_views(self) -> None:
         """Say what the rows need of the stream."""
-        project = self._document.workspace.project
+        workspace = self._document.workspace
         requests = []
-        for signal in project.signals:
-            wiring = project.wiring(signal.pin)
+        for signal in workspace.project.signals:
             span_s = SPANS_S[self.span]
             if not span_s:
-                span_s = source_span_s(resolve_source(wiring, project.bench)) if wiring else 0.1
+                span_s = source_span_s(input_source(workspace, signal.pin)) if workspace.wiring(signal.pin) else 0.1
             requests.append(ViewRequest(signal.name, span_s, self.rows.stream_columns))
         self.views_changed.emit(tuple(requests))
 
@@ -155,6 +172,9 @@ class ChainPage(QWidget):
         self.rows.show_selection(self.selection)
         self.lens.show_selection(self.selection)
         self.inspector.show_panel(panel_for(self._document.workspace, self.selection))
+
+    def _go_to_facet(self, facet: str) -> None:
+        self.select(self.selection.at(facet))
 
     def _open(self, selection: Selection, _place: QRect) -> None:
         self.select(selection)
@@ -171,9 +191,14 @@ class ChainPage(QWidget):
         chain = project.chain(finding.converter) or (project.chain_of(finding.signal) if finding.signal else None)
         if finding.signal:
             place = chain.places_of(finding.signal)[0] if chain and chain.places_of(finding.signal) else -1
-            self.select(Selection(chain.converter if chain else "", place, finding.signal, "sample"))
+            facet = CELL_OF_FINDING.get(finding.code, "sample")
+            self.select(Selection(chain.converter if chain else "", place, finding.signal, facet))
         elif chain is not None:
-            self.select(Selection(chain.converter))
+            cell = CELL_OF_FINDING.get(finding.code)
+            if cell is not None:
+                self.select(Selection(chain.converter, 0, chain.slots[0].signal, cell))
+            else:
+                self.select(Selection(chain.converter, facet=_YOKE_FACETS.get(finding.code, "clock")))
 
     def cure(self, finding: Finding) -> None:
         """Apply a finding's remedy."""

@@ -18,21 +18,41 @@ from wattigram.desktop.widgets.drawing import draw_marker, draw_verdict, elide
 from wattigram.desktop.widgets.stream_cell import StreamPainter
 
 STREAM = FACETS.index("stream")
-_CELL_OF_FINDING = {
-    "sampling-too-short": "sample",
-    "pin-used-twice": "signal",
-    "pin-not-analog": "signal",
-    "pin-not-wired": "front end",
-    "input-beyond-reference": "front end",
-    "window-swapped": "window",
-    "window-out-of-range": "window",
-    "sum-too-wide": "reduce",
-    "mean-shift-mismatch": "reduce",
-    "loop-out-of-step": "move",
-    "half-mark-in-cycle": "move",
-    "item-too-narrow": "move",
-    "signal-not-converted": "sample",
+_CELLS = {
+    "signal": ("pin-used-twice", "pin-not-analog"),
+    "front end": ("pin-not-wired", "pin-floats", "input-beyond-reference"),
+    "sample": ("sampling-too-short", "signal-not-converted", "slot-order"),
+    "move": (
+        "loop-out-of-step",
+        "half-mark-in-cycle",
+        "item-too-narrow",
+        "item-drops-bits",
+        "handler-too-slow",
+        "dma-not-endless",
+        "dma-no-increment",
+        "polling-times-out",
+        "item-width-read",
+        "alignment-read",
+        "byte-order-read",
+        "full-scale-read",
+    ),
+    "reduce": ("sum-too-wide", "mean-shift-mismatch"),
+    "window": (
+        "window-swapped",
+        "window-out-of-range",
+        "window-on-raw",
+        "window-not-enabled",
+        "window-not-rearmed",
+        "chain-stays-stopped",
+        "window-chatters",
+        "twin-too-tight",
+        "twin-on-one-converter",
+        "comparator-chatters",
+        "comparator-never-trips",
+        "comparator-threshold",
+    ),
 }
+CELL_OF_FINDING = {code: cell for cell, codes in _CELLS.items() for code in codes}
 
 
 class ChainRows(QWidget):
@@ -60,7 +80,7 @@ class ChainRows(QWidget):
         self._workspace = workspace
         self._findings = {}
         for finding in findings:
-            facet = _CELL_OF_FINDING.get(finding.code)
+            facet = CELL_OF_FINDING.get(finding.code)
             if facet is None:
                 continue
             names = [finding.signal]
@@ -92,7 +112,7 @@ class ChainRows(QWidget):
         texts = chain_text.cells(self._workspace, row.chain, row.signal, row.place, self._snapshot)
         shares = chain_text.slot_shares(self._workspace, row.chain, row.place) if row.chain else (0.0, 0.0)
         own = tuple(self._findings.get((row.signal.name, facet)) for facet in FACETS)
-        wiring = self._workspace.project.wiring(row.signal.pin)
+        wiring = self._workspace.wiring(row.signal.pin)
         return (
             tuple(texts.items()),
             shares,
@@ -114,7 +134,7 @@ class ChainRows(QWidget):
             # Within the hairlines, so that no neighbour has to be painted too.
             self.update(layout.cell(row, STREAM).adjusted(2, 2, -2, -2).toAlignedRect())
             self.update(layout.cell(row, 0).adjusted(2, 2, -2, -2).toAlignedRect())
-            if has_news and row.signal.window is not None:
+            if has_news:
                 self.update(layout.cell(row, FACETS.index("window")).adjusted(2, 2, -2, -2).toAlignedRect())
 
     def show_selection(self, selection: Selection) -> None:
@@ -122,6 +142,10 @@ class ChainRows(QWidget):
         if selection != self._selection:
             self._selection = selection
             self.update()
+
+    def stream_painter(self, row: RowItem) -> StreamPainter:
+        """What paints a row's stream, and knows where its limits stand."""
+        return self._painters.setdefault((row.signal.name, row.place), StreamPainter())
 
     @property
     def layout_now(self) -> ChainLayout | None:
@@ -141,7 +165,7 @@ class ChainRows(QWidget):
         if layout is not None:
             for row in layout.rows:
                 if row.signal.name == selection.signal and row.place == selection.place:
-                    return layout.cell(row, FACETS.index(selection.facet)).toAlignedRect()
+                    return layout.cell(row, FACETS.index(selection.column)).toAlignedRect()
             for yoke in layout.yokes:
                 if not selection.signal and yoke.chain is not None and yoke.chain.converter == selection.converter:
                     return yoke.rect.toAlignedRect()
@@ -194,7 +218,11 @@ class ChainRows(QWidget):
         if not layout.rows:
             painter.setPen(color(theme().soft))
             painter.setFont(text_font(1))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No signal yet. Press N to add one.")
+            painter.drawText(
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "No signal yet. Ctrl+Shift+N adds one, Ctrl+K offers templates.",
+            )
 
     def _paint_titles(self, painter: QPainter, layout: ChainLayout) -> None:
         painter.setFont(heading_font())
@@ -237,7 +265,7 @@ class ChainRows(QWidget):
             right,
             Qt.AlignmentFlag.AlignRight,
         )
-        painter.setPen(color(t.bad if cycle_timing(workspace, yoke.chain).slack_s < 0 else t.soft))
+        painter.setPen(color(t.bad if cycle_timing(workspace, yoke.chain).missed_hz else t.soft))
         elide(painter, inner.adjusted(used, 0, -right_width - 16, 0), left)
 
     def _paint_row(
@@ -246,6 +274,9 @@ class ChainRows(QWidget):
         t = theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         mine = self._selection.signal == row.signal.name and self._selection.place == row.place
+        with_it = row.chain is not None and row.place in self._selection.also
+        with_it = with_it and row.chain is not None and row.chain.converter == self._selection.converter
+        mine = mine or with_it
         if mine:
             painter.fillRect(row.rect, color(t.card))
         texts: dict[str, tuple[str, ...]] | None = None
@@ -270,7 +301,7 @@ class ChainRows(QWidget):
             if column:
                 painter.setPen(QPen(color(t.hairline), 1, Qt.PenStyle.DotLine))
                 painter.drawLine(cell.topLeft(), cell.bottomLeft())
-            if mine and facet == self._selection.facet:
+            if mine and facet == self._selection.column:
                 strength = t.action if self.hasFocus() else t.faint
                 painter.setPen(QPen(color(strength), 2))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -324,6 +355,6 @@ class ChainRows(QWidget):
         chain_text.paint_slot(painter, bar, sampling / total if total else 0.0, row.index)
 
     def _paint_stream(self, painter: QPainter, workspace: Workspace, row: RowItem, cell: QRectF) -> None:
-        stream = self._painters.setdefault((row.signal.name, row.place), StreamPainter())
+        stream = self.stream_painter(row)
         picture = self._snapshot.pictures.get(row.signal.name)
         stream.paint(painter, cell, workspace, row.signal, row.index, picture)

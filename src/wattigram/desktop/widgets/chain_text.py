@@ -8,34 +8,85 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from wattigram.core.accuracy import signal_noise
-from wattigram.core.design import Chain, FollowTrigger, Signal, Workspace, tap_index
+from wattigram.core.design import (
+    Chain,
+    Code,
+    ComparatorTrigger,
+    EdgeTrigger,
+    FollowTrigger,
+    LowPass,
+    Signal,
+    SoftwareTrigger,
+    TimerTrigger,
+    Watch,
+    Window,
+    WindowTrigger,
+    Workspace,
+    limit_text,
+    rate_divisor,
+    watches,
+)
 from wattigram.core.fields import ratio_text
 from wattigram.core.quantity import brief, show, show_volts
 from wattigram.core.session import Snapshot
-from wattigram.core.timing import cycle_timing, loop_timing
+from wattigram.core.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
 from wattigram.desktop.theme import color, signal_color, theme
 
 PLACES_SHOWN = 2
+STAGES = {"sum": "sum of", "mean": "mean of", "running-mean": "running"}
 SOURCES = {"level": "level", "sine": "sine", "ramp": "ramp", "steps": "steps", "floating": "nothing", "follow": "as"}
 
 
 def yoke(workspace: Workspace, chain: Chain) -> tuple[str, str, str]:
-    """Name, what is shared, and the loop."""
+    """Name, what is shared, and how results leave."""
     cycle = cycle_timing(workspace, chain)
     loop = loop_timing(workspace, chain)
-    if isinstance(chain.trigger, FollowTrigger):
-        trigger = f"with {chain.trigger.follows}"
-    else:
-        trigger = f"{chain.trigger.timer} every {brief(cycle.period_s, 's', 6)}"
+    timing = retrieval_timing(workspace, chain)
     count = len(chain.slots)
     slots = f"{count} slot{'s' if count > 1 else ''} in {show(cycle.busy_s, 's', 3)}"
-    if cycle.slack_s < 0:
-        slack = f"too long by {show(-cycle.slack_s, 's', 3)}"
-    else:
-        slack = f"slack {float(cycle.slack_s / cycle.period_s) * 100:.1f} %"
-    clock = f"{brief(cycle.clock_hz, 'Hz')}, {chain.bits} bit"
+    clock = f"{brief(cycle.clock_hz, 'Hz')}{' own' if chain.clock == 'own' else ''}, {chain.bits} bit"
     right = f"{loop.name} · {loop.items} × u{chain.loop.width_bits} · half every {show(loop.half_s, 's', 3)}"
-    return chain.converter, f"{trigger}   {slots}   {slack}   {clock}", right
+    if chain.retrieval.kind != "dma":
+        right = f"{chain.retrieval.kind} · {loop.items} × u{chain.loop.width_bits} · {float(timing.cpu_share) * 100:.2g} % CPU"
+    if timing.lost_hz:
+        right = f"{brief(timing.lost_hz, 'S/s', 3)} lost · {right}"
+    return chain.converter, "   ".join((trigger_text(workspace, chain), slots, _slack(cycle), clock)), right
+
+
+def trigger_text(workspace: Workspace, chain: Chain) -> str:
+    """What starts the chain, in a few words."""
+    cycle = cycle_timing(workspace, chain)
+    trigger = chain.trigger
+    endless = " once, then endless" if chain.per_trigger == "endless" else ""
+    match trigger:
+        case FollowTrigger():
+            text = f"with {trigger.follows}"
+        case TimerTrigger():
+            text = f"{trigger.timer}{endless}" if endless else f"{trigger.timer} every {brief(cycle.period_s, 's', 6)}"
+        case EdgeTrigger():
+            text = f"{trigger.edge} edge of {trigger.pin}{endless}"
+        case ComparatorTrigger():
+            text = f"{trigger.comparator}, {trigger.edge}{endless}"
+        case WindowTrigger():
+            text = f"window of {trigger.signal}{endless}"
+        case SoftwareTrigger():
+            text = "software, once" if not trigger.again and not endless else f"software{endless}"
+        case _:
+            text = "free-running"
+    if chain.per_trigger == "conversion" and len(chain.slots) > 1:
+        text += ", one slot each"
+    return text
+
+
+def _slack(cycle: CycleTiming) -> str:
+    if cycle.items_limit is not None:
+        return f"{cycle.items_limit} item{'s' if cycle.items_limit != 1 else ''} only"
+    if cycle.trigger.pace == "self":
+        jitter = f" ± {show(cycle.jitter_s / 2, 's', 2)}" if cycle.jitter_s else ""
+        return f"{brief(cycle.cycle_rate_hz, 'Hz', 4)}{jitter}"
+    if cycle.missed_hz:
+        return f"{float(cycle.missed_hz / cycle.trigger.rate_hz) * 100:.3g} % missed"
+    return f"slack {float(cycle.slack_s / cycle.period_s) * 100:.1f} %"
 
 
 def cells(
@@ -57,8 +108,10 @@ def signal_lines(workspace: Workspace, chain: Chain | None, signal: Signal, snap
 
 
 def _pin(workspace: Workspace, chain: Chain | None, signal: Signal) -> str:
-    channel = workspace.converter(chain).channels.get(signal.pin) if chain is not None else None
-    return f"pin {signal.pin}" + (f" · channel {channel}" if channel is not None else "")
+    channel = workspace.converter(chain).channel(signal.pin, signal.negative) if chain is not None else None
+    where = signal.pin if signal.negative is None else f"{signal.pin} − {signal.negative}"
+    is_pin = signal.pin[0].isupper()
+    return f"{'pin ' if is_pin else ''}{where}" + (f" · channel {channel}" if channel is not None else "")
 
 
 def _reading(signal: Signal, snapshot: Snapshot) -> str:
@@ -69,7 +122,7 @@ def _reading(signal: Signal, snapshot: Snapshot) -> str:
 
 
 def _front_end(workspace: Workspace, signal: Signal) -> tuple[str, ...]:
-    wiring = workspace.project.wiring(signal.pin)
+    wiring = workspace.wiring(signal.pin)
     factor = f"   {ratio_text(signal.front_end)}" if signal.front_end != 1 else ""
     if wiring is None:
         return (f"not wired{factor}", "click to wire")
@@ -87,7 +140,8 @@ def _sample(workspace: Workspace, chain: Chain | None, place: int) -> tuple[str,
         return ("no slot",)
     timing = cycle_timing(workspace, chain).slots[place]
     slot = chain.slots[place]
-    return (f"slot {place + 1}", f"{slot.sampling_cycles} cyc · {brief(timing.sampling_s, 's', 3)}")
+    times = f"{timing.repeats} × " if timing.repeats > 1 else ""
+    return (f"slot {place + 1}", f"{times}{slot.sampling_cycles} cyc · {brief(timing.sampling_s, 's', 3)}")
 
 
 def _move(chain: Chain | None, place: int) -> tuple[str, ...]:
@@ -96,34 +150,77 @@ def _move(chain: Chain | None, place: int) -> tuple[str, ...]:
     slots = len(chain.slots)
     places = [place + lap * slots for lap in range(PLACES_SHOWN) if place + lap * slots < chain.loop.items]
     dots = " …" if chain.loop.items > PLACES_SHOWN * slots else ""
-    return (" ".join(f"[{number}]" for number in places) + dots, chain.loop.name, chain.loop.dma)
+    retrieval = chain.retrieval
+    how = {
+        "dma": chain.dma or "",
+        "fifo": f"FIFO, mark {retrieval.mark}" if retrieval.kind == "fifo" else "",
+        "interrupt": f"interrupt/{retrieval.per}" if retrieval.kind == "interrupt" else "",
+        "polling": "polled",
+    }[retrieval.kind]
+    return (" ".join(f"[{number}]" for number in places) + dots, chain.loop.name, how)
 
 
 def _reduce(workspace: Workspace, chain: Chain | None, signal: Signal) -> tuple[str, ...]:
     if chain is None:
         return ("–",)
-    cycle = cycle_timing(workspace, chain)
-    rate = cycle.cycle_rate_hz * len(chain.places_of(signal.name))
+    slot = cycle_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
     noise = signal_noise(workspace, chain, signal)
-    if signal.reduce is None:
-        return ("none", brief(rate, "S/s", 5), f"{noise.raw_lsb:.2f} LSB")
-    reduced = brief(rate / signal.reduce.count, "S/s", 5)
-    return (f"mean of {signal.reduce.count}", reduced, f"{noise.reduced_lsb:.2f} LSB")
+    stage = signal.reduce
+    if stage is None:
+        return ("none", brief(slot.rate_hz, "S/s", 5), f"{noise.raw_lsb:.2f} LSB")
+    reduced = brief(slot.rate_hz / rate_divisor(signal.later_stage), "S/s", 5)
+    name = f"low-pass 1/{1 << stage.shift}" if isinstance(stage, LowPass) else f"{STAGES[stage.kind]} {stage.count}"
+    return (f"{name}{' HW' if stage.by == 'hardware' else ''}", reduced, f"{noise.reduced_lsb:.2f} LSB")
 
 
 def _window(workspace: Workspace, signal: Signal, snapshot: Snapshot) -> tuple[str, ...]:
-    if signal.window is None:
-        return ("twin of", signal.twin_of) if signal.twin_of else ("–",)
-    window = signal.window
-    index = tap_index(workspace.project, signal.name)
-    mine = [event for event in snapshot.events if event[0] == index]
-    limits = {"above": f"above {window.high_v:g} V", "below": f"below {window.low_v:g} V"}.get(
-        window.condition, f"{window.low_v:g} – {window.high_v:g} V"
-    )
-    condition = f"{window.condition} → event" if window.condition in {"inside", "outside"} else "→ event"
-    if not mine:
-        return (limits, condition, "no event yet" if snapshot.state == "running" else "")
-    return (limits, condition, f"{len(mine)} event{'s' if len(mine) > 1 else ''}{', now' if mine[-1][1] else ''}")
+    """Limits of the windows, the twin, or the comparator, with what they told last."""
+    project = workspace.project
+    numbers = {number: watch for number, watch in enumerate(watches(project)) if watch.signal == signal.name}
+    mine = [event for event in snapshot.events if event[0] in numbers]
+    lines = [_window_line(window) for window in signal.windows]
+    if signal.twin is not None:
+        limit = f" ± {brief(signal.twin.within_v, 'V')}" if signal.twin.within_v else ""
+        lines.append(f"twin of {signal.twin.of}{limit}")
+    lines += [f"{item.name} {item.threshold_v:g} V" for item in project.comparators if item.signal == signal.name]
+    if not lines:
+        return ("–",)
+    if len(lines) == 1 and signal.windows:
+        window = signal.windows[0]
+        lines.append(
+            f"{window.condition} → {_action(window)}"
+            if window.condition in {"inside", "outside"}
+            else f"→ {_action(window)}"
+        )
+    waits = snapshot.state == "running" and bool(numbers)
+    state = _newest(mine, numbers, signal) if mine else "no event yet" * waits
+    return (*lines[:2], state) if state else tuple(lines[:3])
+
+
+def _newest(mine: list[tuple[int, bool, int, int]], numbers: dict[int, Watch], signal: Signal) -> str:
+    """Which zone it is in, where windows have names; else how many events came."""
+    inside: dict[int, bool] = {}
+    for number, entered, _value, _ticks in mine:
+        inside[number] = entered
+    zones = [
+        signal.windows[watch.index].name
+        for number, watch in numbers.items()
+        if watch.kind == "window" and inside.get(number) and signal.windows[watch.index].name
+    ]
+    if any(window.name for window in signal.windows) and len(signal.windows) > 1:
+        return "now " + (", ".join(zones) if zones else "between")
+    return f"{len(mine)} event{'s' if len(mine) > 1 else ''}{', now' if mine[-1][1] else ''}"
+
+
+def _action(window: Window) -> str:
+    return {"event": "event", "stop": "stop", "pin": f"pin {window.pin}"}[window.action]
+
+
+def _window_line(window: Window) -> str:
+    in_codes = isinstance(window.low, Code) or isinstance(window.high, Code)
+    low, high = (limit_text(value) if in_codes else f"{value:g}" for value in (window.low, window.high))
+    limits = {"above": f"above {high}", "below": f"below {low}"}.get(window.condition, f"{low} – {high}")
+    return f"{window.name + ' ' if window.name else ''}{limits}{'' if in_codes else ' V'}"
 
 
 def slot_shares(workspace: Workspace, chain: Chain, place: int) -> tuple[float, float]:

@@ -9,7 +9,7 @@ from fractions import Fraction
 from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 
-from wattigram.core.design.edits import Edit, MoveSlot, SetPeriod, SetSampling
+from wattigram.core.design.edits import Edit, MoveSlot, SetPeriod, SetSampling, SetSamplings
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.widgets.lens_view import LensView
 
@@ -45,8 +45,12 @@ class CycleLens(LensView):
         if not self._cycles:
             return _Spot("nothing")
         trigger = self.trigger_point()
-        if abs(point.x() - trigger.x()) <= 8 and self._lane(0).contains(
-            point.x() if point.x() < self._graph().right() else self._graph().right() - 1, point.y()
+        if (
+            self._cycles[0].timer is not None
+            and abs(point.x() - trigger.x()) <= 8
+            and self._lane(0).contains(
+                point.x() if point.x() < self._graph().right() else self._graph().right() - 1, point.y()
+            )
         ):
             return _Spot("trigger", self._cycles[0].converter)
         for number, cycle in enumerate(self._cycles):
@@ -54,7 +58,7 @@ class CycleLens(LensView):
             if not lane.top() <= point.y() <= lane.bottom():
                 continue
             for slot in cycle.slots:
-                if abs(point.x() - self.x_of(float(slot.held_s))) <= EDGE_PX:
+                if abs(point.x() - self.x_of(float(slot.start_s + slot.sampling_s))) <= EDGE_PX:
                     return _Spot("edge", cycle.converter, slot.place)
             for slot in cycle.slots:
                 if self.slot_rect(cycle.converter, slot.place).contains(point):
@@ -139,6 +143,8 @@ class CycleLens(LensView):
         nearest = min(legal, key=lambda cycles: abs(math.log(cycles / wanted)))
         if nearest == chain.slots[self._drag.place].sampling_cycles:
             return None
+        if self._workspace.converter(chain).one_sampling_time:
+            return SetSamplings(chain.converter, nearest)
         return SetSampling(chain.converter, self._drag.place, nearest, slot.signal)
 
     def _move_edit(self, x: float) -> Edit | None:

@@ -2,13 +2,28 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QLabel, QLineEdit, QSizePolicy, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QSizePolicy,
+    QSlider,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from wattigram.core.errors import QuantityError
 from wattigram.desktop.inspect import Fact, Field, Panel
 from wattigram.desktop.theme import heading_font, number_font, text_font, theme
+from wattigram.desktop.widgets.curves import CurveChart
+from wattigram.desktop.widgets.step_list import StepList
 from wattigram.desktop.widgets.what_if import WhatIfChart
 
 SLIDER_STEPS = 1000
@@ -123,6 +138,8 @@ class Inspector(QWidget):
     """Shows a panel; keeps its widgets while only figures change."""
 
     edited = pyqtSignal(object)
+    tab_wanted = pyqtSignal(str)
+    """Another facet of the selection."""
     drag_began = pyqtSignal()
     drag_ended = pyqtSignal()
     complained = pyqtSignal(str)
@@ -134,6 +151,9 @@ class Inspector(QWidget):
         self._facts: list[QLabel] = []
         self.fields: list[FieldEditor] = []
         self.chart: WhatIfChart | None = None
+        self.curves: CurveChart | None = None
+        self.steps: StepList | None = None
+        self.tabs: list[QToolButton] = []
         self._layout = QVBoxLayout(self)
         self._layout.setContentsMargins(0, 0, 0, 0)
         self._title = QLabel(self)
@@ -157,6 +177,13 @@ class Inspector(QWidget):
         if self.chart is not None and panel.what_if is not None:
             self.chart.show_data(panel.what_if)
             self._chart_title.setText(panel.what_if.title.upper())
+        if self.curves is not None and panel.curves is not None:
+            self.curves.show_data(panel.curves)
+            self._curves_title.setText(panel.curves.title.upper())
+        if self.steps is not None and panel.ordered is not None:
+            self.steps.show_data(panel.ordered)
+        for button, tab in zip(self.tabs, panel.tabs, strict=True):
+            button.setChecked(tab.facet == panel.tab)
 
     def rebuild(self) -> None:
         """Make all widgets anew, after the theme changed."""
@@ -189,33 +216,64 @@ class Inspector(QWidget):
         column = QVBoxLayout(self._body)
         column.setContentsMargins(0, 2, 0, 0)
         column.setSpacing(8)
+        self._build_tabs(panel, column)
+        column.addLayout(self._build_facts(panel, self._body))
+        column.addLayout(self._build_fields(panel, self._body))
+        self._build_charts(panel, column, self._body)
+        self._layout.addWidget(self._body)
+
+    def _build_tabs(self, panel: Panel, column: QVBoxLayout) -> None:
+        self.tabs = []
+        if not panel.tabs:
+            return
+        row = QHBoxLayout()
+        row.setSpacing(2)
+        for tab in panel.tabs:
+            button = QToolButton(self._body)
+            button.setText(tab.label)
+            button.setCheckable(True)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.setObjectName("facet")
+            button.setFont(text_font(-0.5))
+            button.clicked.connect(partial(self._on_tab, tab.facet))
+            row.addWidget(button)
+            self.tabs.append(button)
+        row.addStretch(1)
+        column.addLayout(row)
+
+    def _on_tab(self, facet: str, _checked: bool) -> None:
+        self.tab_wanted.emit(facet)
+
+    def _build_facts(self, panel: Panel, body: QWidget) -> QGridLayout:
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         grid.setVerticalSpacing(3)
         grid.setColumnStretch(1, 1)
         self._facts = []
         for row, fact in enumerate(panel.facts):
-            name = QLabel(fact.label, self._body)
+            name = QLabel(fact.label, body)
             name.setObjectName("soft")
             name.setFont(text_font(-0.5))
-            value = QLabel(self._body)
+            value = QLabel(body)
             value.setFont(number_font(-0.5))
             value.setAlignment(Qt.AlignmentFlag.AlignRight)
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             grid.addWidget(name, row, 0)
             grid.addWidget(value, row, 1)
             self._facts.append(value)
-        column.addLayout(grid)
+        return grid
+
+    def _build_fields(self, panel: Panel, body: QWidget) -> QGridLayout:
         form = QGridLayout()
         form.setHorizontalSpacing(8)
         form.setVerticalSpacing(4)
         form.setColumnStretch(1, 1)
         self.fields = []
         for number, field in enumerate(panel.fields):
-            name = QLabel(field.label, self._body)
+            name = QLabel(field.label, body)
             name.setObjectName("soft")
             name.setFont(text_font(-0.5))
-            editor = FieldEditor(field, self._body)
+            editor = FieldEditor(field, body)
             editor.edited.connect(self.edited)
             editor.complained.connect(self.complained)
             editor.drag_began.connect(self.drag_began)
@@ -224,16 +282,31 @@ class Inspector(QWidget):
             form.addWidget(name, number, 0)
             form.addWidget(editor.widget, number, 1)
             self.fields.append(editor)
-        column.addLayout(form)
-        self.chart = None
+        return form
+
+    def _build_charts(self, panel: Panel, column: QVBoxLayout, body: QWidget) -> None:
+        self.chart = self.curves = self.steps = None
+        if panel.ordered is not None:
+            self.steps = StepList()
+            self.steps.edited.connect(self.edited)
+            column.addWidget(self.steps)
         if panel.what_if is not None:
-            self._chart_title = QLabel(self._body)
-            self._chart_title.setFont(heading_font())
-            self._chart_title.setObjectName("faint")
-            self._chart_title.setWordWrap(True)
+            self._chart_title = self._chart_heading(body)
             self.chart = WhatIfChart()
             self.chart.chosen.connect(self.edited)
             column.addSpacing(4)
             column.addWidget(self._chart_title)
             column.addWidget(self.chart)
-        self._layout.addWidget(self._body)
+        if panel.curves is not None:
+            self._curves_title = self._chart_heading(body)
+            self.curves = CurveChart()
+            column.addWidget(self._curves_title)
+            column.addWidget(self.curves)
+
+    @staticmethod
+    def _chart_heading(body: QWidget) -> QLabel:
+        heading = QLabel(body)
+        heading.setFont(heading_font())
+        heading.setObjectName("faint")
+        heading.setWordWrap(True)
+        return heading

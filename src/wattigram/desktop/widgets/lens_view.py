@@ -9,9 +9,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from wattigram.core.design import Workspace
+from wattigram.core.design import Chain, Workspace
 from wattigram.core.quantity import brief, round_values, show
-from wattigram.core.timing import CycleTiming, cycle_timing, loop_timing
+from wattigram.core.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.chain_text import paint_slot
@@ -116,7 +116,7 @@ class LensView(QWidget):
     def edge_x(self, converter: str, place: int) -> float:
         """Where the filled part of a slot of the first cycle ends."""
         cycle = next(cycle for cycle in self._cycles if cycle.converter == converter)
-        return self.x_of(float(cycle.slots[place].held_s))
+        return self.x_of(float(cycle.slots[place].start_s + cycle.slots[place].sampling_s))
 
     def trigger_point(self) -> QPointF:
         """Where the next trigger stands."""
@@ -194,22 +194,34 @@ class LensView(QWidget):
         t = theme()
         lane = self._lane(0)
         cycle = self._cycles[0]
+        instants, missed = self._triggers(cycle)
+        if instants is None:
+            painter.setPen(color(t.soft))
+            painter.drawText(lane, Qt.AlignmentFlag.AlignCenter, "too many triggers to draw; zoom in")
+            return
+        for number, at_s in enumerate(instants):
+            x, y = self.x_of(at_s), lane.center().y()
+            shape = QPolygonF([QPointF(x, y - 6), QPointF(x + 5, y + 6), QPointF(x - 5, y + 6)])
+            painter.setPen(QPen(color(t.bad if missed[number] else t.ink), 1.2))
+            painter.setBrush(Qt.BrushStyle.NoBrush if missed[number] else color(t.ink))
+            painter.drawPolygon(shape)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _triggers(self, cycle: CycleTiming) -> tuple[list[float] | None, list[bool]]:
+        """Instants in view, and which of them find the converter busy; None when there are too many."""
+        trigger = cycle.trigger
+        if trigger.pace != "pattern":
+            return ([] if trigger.pace == "never" else [0.0]), [False]
         period_s = float(cycle.period_s)
         first = max(0, math.floor(self._begin_s / period_s))
         last = math.ceil((self._begin_s + self._span_s) / period_s)
         if last - first > MOST_CYCLES:
-            painter.setPen(color(t.soft))
-            painter.drawText(lane, Qt.AlignmentFlag.AlignCenter, f"{last - first} triggers")
-            return
-        missed = cycle.triggers_per_cycle
-        for number in range(first, last + 1):
-            x, y = self.x_of(number * period_s), lane.center().y()
-            is_missed = number % missed != 0
-            shape = QPolygonF([QPointF(x, y - 6), QPointF(x + 5, y + 6), QPointF(x - 5, y + 6)])
-            painter.setPen(QPen(color(t.bad if is_missed else t.ink), 1.2))
-            painter.setBrush(Qt.BrushStyle.NoBrush if is_missed else color(t.ink))
-            painter.drawPolygon(shape)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+            return None, []
+        singly = len(cycle.slots) if cycle.triggers_per_cycle % len(cycle.slots) == 0 else 1
+        starts = {round(float(slot.start_s) / period_s) for slot in cycle.slots} if singly > 1 else {0}
+        numbers = range(first, last + 1)
+        served = [number % cycle.triggers_per_cycle in starts for number in numbers]
+        return [number * period_s for number in numbers], [not one for one in served]
 
     def _paint_converter(self, painter: QPainter, cycle: CycleTiming, lane: QRectF) -> None:
         t = theme()
@@ -224,16 +236,16 @@ class LensView(QWidget):
                 if right < lane.left() or left > lane.right():
                     continue
                 bar = QRectF(left, lane.top() + 3, max(0.7, right - left), lane.height() - 6)
-                share = float(slot.sampling_s / (slot.end_s - slot.start_s))
+                share = float(slot.sampling_s / slot.each_s)
                 index = self._indexes[slot.signal]
-                paint_slot(painter, bar, share, index)
+                self._paint_conversions(painter, bar, slot.repeats, share, index)
                 chosen = self._selection.converter == cycle.converter and self._selection.place == slot.place
                 if chosen and self._selection.signal:
                     painter.setPen(QPen(color(t.ink), 2))
                     painter.drawRect(bar.adjusted(-1, -1, 1, 1))
                 self._paint_slot_name(painter, bar, share, slot.place, slot.signal)
             slack_s = float(cycle.slack_s)
-            if slack_s > 0:
+            if slack_s > 0 and cycle.trigger.pace == "pattern" and cycle.triggers_per_cycle == 1:
                 left, right = self.x_of(origin_s + float(cycle.busy_s)), self.x_of(origin_s + period_s)
                 area = QRectF(left, lane.top() + 3, right - left, lane.height() - 6)
                 painter.setPen(QPen(color(t.hairline), 1, Qt.PenStyle.DashLine))
@@ -244,6 +256,15 @@ class LensView(QWidget):
                 if painter.fontMetrics().horizontalAdvance(text) + 12 < seen.width():
                     painter.setPen(color(t.soft))
                     painter.drawText(seen, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_conversions(self, painter: QPainter, bar: QRectF, repeats: int, share: float, index: int) -> None:
+        """A slot, or each of its repeated conversions where there is room to tell them apart."""
+        if repeats == 1 or bar.width() / repeats < 4:
+            paint_slot(painter, bar, share if repeats == 1 else 0.5, index)
+            return
+        width = bar.width() / repeats
+        for number in range(repeats):
+            paint_slot(painter, QRectF(bar.left() + number * width, bar.top(), width, bar.height()), share, index)
 
     def _paint_slot_name(self, painter: QPainter, bar: QRectF, share: float, place: int, name: str) -> None:
         painter.setFont(number_font(-1))
@@ -267,25 +288,44 @@ class LensView(QWidget):
                         painter.fillRect(bar, signal_color(self._indexes[slot.signal]))
 
     def _paint_processor(self, painter: QPainter, lane: QRectF) -> None:
-        """The handler of the half mark, as long as it is; it runs once in many cycles."""
+        """Handlers, as long as they are; those of marks run once in many cycles."""
         assert self._workspace is not None
         t = theme()
-        chain = self._workspace.project.chains[0]
-        cycle = self._cycles[0]
-        loop = loop_timing(self._workspace, chain)
-        every = loop.items / 2 / loop.slots
-        length_s = float(loop.load.cycles / self._workspace.bus_clock_hz)
-        start_s = float(cycle.busy_s)
-        left = self.x_of(start_s)
-        width = max(2.0, length_s / self._span_s * lane.width())
-        bar = QRectF(left, lane.top() + 4, width, lane.height() - 8)
-        painter.setPen(QPen(color(t.faint), 1))
-        painter.setBrush(color(t.faint, 120))
-        painter.drawRect(bar)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        text = f"half-mark handler, every {every:g} cycles · {float(loop.load.share) * 100:.2g} %"
-        painter.setFont(text_font(-1))
-        painter.setPen(color(t.soft))
-        elide(
-            painter, QRectF(bar.right() + 6, lane.top(), max(0.0, lane.right() - bar.right() - 6), lane.height()), text
-        )
+        for number, chain in enumerate(self._workspace.project.chains):
+            cycle, timing = self._cycles[number], retrieval_timing(self._workspace, chain)
+            length_s = float(timing.service_s)
+            painter.setPen(QPen(color(t.bad if timing.lost_hz else t.faint), 1))
+            painter.setBrush(color(t.bad if timing.lost_hz else t.faint, 120))
+            last_right = lane.left()
+            for start_s in self._handler_starts(chain, cycle):
+                left = self.x_of(start_s)
+                width = max(2.0, length_s / self._span_s * lane.width())
+                bar = QRectF(left, lane.top() + 4, width, lane.height() - 8)
+                painter.drawRect(bar)
+                last_right = max(last_right, bar.right())
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            if number:
+                continue
+            painter.setFont(text_font(-1))
+            painter.setPen(color(t.soft))
+            room = QRectF(last_right + 6, lane.top(), max(0.0, lane.right() - last_right - 6), lane.height())
+            elide(painter, room, self._handler_text(chain))
+
+    def _handler_starts(self, chain: Chain, cycle: CycleTiming) -> list[float]:
+        """When the chain's handler begins, in the first cycle: at a mark, or after each result."""
+        if chain.retrieval.kind in {"dma", "fifo"}:
+            return [float(cycle.slots[-1].end_s)]
+        if chain.hands_over_each == len(chain.slots):
+            return [float(cycle.slots[-1].end_s)]
+        return [float(slot.end_s) for slot in cycle.slots]
+
+    def _handler_text(self, chain: Chain) -> str:
+        assert self._workspace is not None
+        timing = retrieval_timing(self._workspace, chain)
+        share = f"{float(timing.cpu_share) * 100:.2g} %"
+        if chain.retrieval.kind == "dma":
+            loop = loop_timing(self._workspace, chain)
+            return f"half-mark handler, every {loop.items / 2 / loop.slots:g} cycles · {share}"
+        if chain.retrieval.kind == "fifo":
+            return f"FIFO handler, every {chain.hands_over_each} results · {share}"
+        return f"{chain.retrieval.kind}, {brief(timing.events_hz, 'Hz', 4)} · {share}"

@@ -3,26 +3,28 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from wattigram.core.bench import resolve_source, source_extent_v
-from wattigram.core.design import Signal, Workspace
+from wattigram.core.design import Signal, Workspace, input_extent_v, limits_v
 from wattigram.core.quantity import brief
 from wattigram.core.session import StreamPicture
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_verdict, elide, fill_trace
 
 MARGIN_SHARE = 0.12
+GRIP_PX = 4.0
+RAW_ALPHA = 90
 
 
 def value_span(workspace: Workspace, signal: Signal, picture: StreamPicture | None) -> tuple[float, float]:
     """Lowest and highest value to be shown, in the signal's own volts; it does not jump with the noise."""
-    wiring = workspace.project.wiring(signal.pin)
-    low, high = source_extent_v(resolve_source(wiring, workspace.project.bench)) if wiring else (0.0, 0.0)
-    low, high = (signal.at_source(min(max(value, 0.0), workspace.reference_v)) for value in (low, high))
+    low, high = input_extent_v(workspace, signal)
+    bottom = -workspace.reference_v if signal.negative is not None else 0.0
+    low, high = (signal.at_source(min(max(value, bottom), workspace.reference_v)) for value in (low, high))
     half = picture.half_width_v if picture is not None else 0.0
     low, high = low - half, high + half
     if picture is not None and len(picture.low_v):
@@ -36,11 +38,40 @@ def value_span(workspace: Workspace, signal: Signal, picture: StreamPicture | No
     return low - margin, high + margin
 
 
+@dataclass(frozen=True)
+class LimitLine:
+    """A window's limit as it stands on a stream."""
+
+    window: int
+    is_high: bool
+    y: float
+
+
 class StreamPainter:
-    """Paints one row's stream; keeps its buffers from frame to frame."""
+    """Paints one row's stream; keeps its buffers from frame to frame, and where limits stand."""
 
     def __init__(self) -> None:
         self._buffer = LineBuffer()
+        self._raw = LineBuffer()
+        self._span = (0.0, 1.0)
+        self._graph = QRectF()
+        self.limits: list[LimitLine] = []
+
+    def limit_at(self, x: float, y: float) -> LimitLine | None:
+        """The limit line under a point."""
+        if not self._graph.adjusted(0, -GRIP_PX, 0, GRIP_PX).contains(x, y):
+            return None
+        near = [line for line in self.limits if abs(line.y - y) <= GRIP_PX]
+        return min(near, key=lambda line: abs(line.y - y), default=None)
+
+    def value_at(self, y: float) -> float:
+        """Volts of the signal at a height, to the digits that a pixel can tell."""
+        low, high = self._span
+        if self._graph.height() <= 0:
+            return low
+        volts = low + (self._graph.bottom() - y) / self._graph.height() * (high - low)
+        step = 10.0 ** math.floor(math.log10((high - low) / self._graph.height()))
+        return round(round(volts / step) * step, 9)
 
     def paint(
         self,
@@ -63,12 +94,8 @@ class StreamPainter:
         painter.save()
         painter.setClipRect(rect)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        if signal.window is not None:
-            painter.setPen(QPen(color(t.faint), 1, Qt.PenStyle.DotLine))
-            for limit in (signal.window.low_v, signal.window.high_v):
-                if low < limit < high:
-                    at = float(y_of(np.array([limit]))[0])
-                    painter.drawLine(QPointF(graph.left(), at), QPointF(graph.right(), at))
+        self._span, self._graph = (low, high), graph
+        self._paint_limits(painter, workspace, signal)
         if picture is not None:
             count = len(picture.expected_low_v)
             x = np.linspace(graph.left(), graph.right(), count) if count else np.empty(0)
@@ -80,6 +107,11 @@ class StreamPainter:
                 y_of(picture.expected_high_v + half),
                 signal_color(index, t.tint_alpha),
             )
+            if len(picture.raw_low_v):
+                painter.setPen(QPen(signal_color(index, RAW_ALPHA), 1))
+                across = np.linspace(graph.left(), graph.right(), len(picture.raw_low_v))
+                fill_trace(self._raw, across, y_of(picture.raw_low_v), y_of(picture.raw_high_v))
+                self._raw.draw(painter)
             if len(picture.low_v):
                 painter.setPen(signal_pen(index))
                 across = np.linspace(graph.left(), graph.right(), len(picture.low_v))
@@ -89,6 +121,23 @@ class StreamPainter:
                 self._buffer.draw(painter)
         self._paint_labels(painter, rect, picture)
         painter.restore()
+
+    def _paint_limits(self, painter: QPainter, workspace: Workspace, signal: Signal) -> None:
+        """A line for each limit in view; those of a deviation stand about a fixed target."""
+        low, high = self._span
+        graph = self._graph
+        self.limits = []
+        painter.setPen(QPen(color(theme().faint), 1, Qt.PenStyle.DotLine))
+        for number, window in enumerate(signal.windows):
+            if window.target_signal is not None:
+                continue
+            used = {"above": (False, True), "below": (True, False)}.get(window.condition, (True, True))
+            for is_high, limit in enumerate(limits_v(workspace, signal, window)):
+                volts = limit + (window.target_v or 0.0)
+                if used[is_high] and low < volts < high:
+                    at = graph.bottom() - (volts - low) / (high - low) * graph.height()
+                    painter.drawLine(QPointF(graph.left(), at), QPointF(graph.right(), at))
+                    self.limits.append(LimitLine(number, bool(is_high), at))
 
     def _paint_labels(self, painter: QPainter, rect: QRectF, picture: StreamPicture | None) -> None:
         t = theme()

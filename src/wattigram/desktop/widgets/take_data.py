@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.accuracy import chain_scale
-from wattigram.core.design import Workspace
+from wattigram.core.design import Scale, Workspace, later_gain, signal_scale
 from wattigram.core.expected import band_half_width_v, expected_settled_at, workspace_at
 from wattigram.core.take import Overview, SignalSamples, Take, open_take
 
@@ -109,16 +109,16 @@ def load_take(path: Path, progress: Callable[[float], None]) -> TakeData:
         for index, signal in enumerate(signals):
             chain = workspace.project.chain_of(signal.name)
             if chain is not None:
-                scale = chain_scale(workspace, chain)
+                scale = signal_scale(workspace, chain, signal.name)
                 for stage, samples in (("raw", take.raw(signal.name)), ("reduced", take.reduced(signal.name))):
                     if samples is None or len(samples.items) < 2:
                         continue
-                    factor = float(signal.reduce.divisor_ratio) if stage == "reduced" and signal.reduce else 1.0
-                    per_code = scale.lsb_v / (1 << scale.shift) / factor / float(signal.front_end)
+                    factor = later_gain(signal) if stage == "reduced" else 1.0
+                    per_code = scale.lsb_v / 2.0**scale.shift / scale.gain / factor / float(signal.front_end)
                     span_s = float(samples.times_s[-1] - samples.times_s[0])
                     half = band_half_width_v(workspace, chain, signal.name, stage == "reduced")
-                    rate_hz = (len(samples.items) - 1) / span_s
-                    overview = Overview(samples.items)
+                    rate_hz = (len(samples.items) - 1) / max(span_s, 1e-9)
+                    overview = Overview(_codes(samples, scale, stage))
                     traces.append(
                         Trace(signal.name, stage, index, samples, overview, per_code, half, rate_hz, scale.shift)
                     )
@@ -127,3 +127,11 @@ def load_take(path: Path, progress: Callable[[float], None]) -> TakeData:
     except BaseException:
         take.close()
         raise
+
+
+def _codes(samples: SignalSamples, scale: Scale, stage: str) -> NDArray[Any]:
+    """Items in an order that numbers have; those of a difference with their sign."""
+    if not scale.signed:
+        return samples.items
+    half = 1 << (31 if stage == "reduced" else scale.item_bits - 1)
+    return ((samples.items.astype(np.int64) + half) % (2 * half) - half).astype(np.int32)

@@ -1,6 +1,6 @@
 """Every change that a user can make, as a value with ``apply`` and a label."""
 
-from wattigram.core.design.edits.base import Edit, apply_edit, describe
+from wattigram.core.design.edits.base import Edit, Several, apply_edit, describe
 from wattigram.core.design.edits.board import (
     AddExpectation,
     ChangeExpectation,
@@ -26,12 +26,29 @@ from wattigram.core.design.edits.chain import (
 )
 from wattigram.core.design.edits.signal import (
     AddSignal,
+    AddWindow,
     RemoveSignal,
     RenameSignal,
     SetFrontEnd,
     SetPin,
     SetReduce,
+    SetTwin,
     SetWindow,
+    SwapPins,
+)
+from wattigram.core.design.edits.start import (
+    OrderSlots,
+    RemoveChain,
+    RemoveComparator,
+    SetClock,
+    SetComparator,
+    SetHandler,
+    SetPerTrigger,
+    SetReader,
+    SetRetrieval,
+    SetSamplings,
+    SetStartup,
+    SetTrigger,
 )
 
 __all__ = [
@@ -39,9 +56,13 @@ __all__ = [
     "AddExpectation",
     "AddSignal",
     "AddSlot",
+    "AddWindow",
     "ChangeExpectation",
     "Edit",
     "MoveSlot",
+    "OrderSlots",
+    "RemoveChain",
+    "RemoveComparator",
     "RemoveExpectation",
     "RemoveSignal",
     "RemoveSlot",
@@ -51,17 +72,29 @@ __all__ = [
     "SetBits",
     "SetBusClock",
     "SetCalibration",
+    "SetClock",
+    "SetComparator",
     "SetDivider",
     "SetFrontEnd",
+    "SetHandler",
     "SetItemWidth",
     "SetLoopItems",
+    "SetPerTrigger",
     "SetPeriod",
     "SetPin",
+    "SetReader",
     "SetReduce",
     "SetReference",
+    "SetRetrieval",
     "SetSampling",
+    "SetSamplings",
+    "SetStartup",
+    "SetTrigger",
+    "SetTwin",
     "SetWindow",
     "SetWiring",
+    "Several",
+    "SwapPins",
     "apply_edit",
     "describe",
 ]

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import fields
+from dataclasses import dataclass, fields
 from typing import Any, Protocol
 
 from pydantic import BaseModel, ValidationError
 
+from wattigram.core.design.faults import part_faults
 from wattigram.core.design.model import Chain, Project, Signal
-from wattigram.core.design.workspace import Workspace, part_faults
+from wattigram.core.design.workspace import Workspace
 from wattigram.core.errors import EditError
 
 
@@ -23,6 +24,19 @@ class Edit(Protocol):
     def apply(self, project: Project) -> Project:
         """The project after the edit; raises :class:`EditError` where it cannot be."""
         ...
+
+
+@dataclass(frozen=True)
+class Several:
+    """Some edits as one: a template, a paste, a cure that needs two steps."""
+
+    edits: tuple[Edit, ...]
+    label: str
+
+    def apply(self, project: Project) -> Project:
+        for edit in self.edits:
+            project = edit.apply(project)
+        return project
 
 
 def apply_edit(workspace: Workspace, edit: Edit) -> Workspace:
@@ -50,7 +64,9 @@ def describe(edit: Edit) -> dict[str, Any]:
     for item in fields(edit):  # type: ignore[arg-type]
         value = getattr(edit, item.name)
         if isinstance(value, BaseModel):
-            value = value.model_dump(mode="json")
+            value = value.model_dump(mode="json", exclude_none=True)
+        elif isinstance(value, tuple) and isinstance(edit, Several):
+            value = [describe(one) for one in value]
         elif not isinstance(value, (str, int, float, bool, type(None))):
             value = str(value)
         values[item.name] = value

@@ -7,7 +7,8 @@ from fractions import Fraction
 from typing import Literal
 
 from wattigram.core.design.edits.base import need_chain, need_signal, with_chain
-from wattigram.core.design.model import Chain, FollowTrigger, Project, Slot, TimerTrigger
+from wattigram.core.design.model import Chain, Project, Slot
+from wattigram.core.design.trigger import FollowTrigger, TimerTrigger
 from wattigram.core.errors import EditError
 from wattigram.core.quantity import brief
 
@@ -87,7 +88,10 @@ class SetPeriod:
         chain = need_chain(project, self.converter)
         if isinstance(chain.trigger, FollowTrigger):
             return SetPeriod(chain.trigger.follows, self.every_s).apply(project)
-        return with_chain(project, self.converter, trigger=chain.trigger.changed(every=self.every_s))
+        if not isinstance(chain.trigger, TimerTrigger):
+            raise EditError(f"{self.converter} is not started by a timer.", cure="Choose a timer as its trigger first.")
+        trigger = chain.trigger.changed(every=self.every_s, prescaler_register=None, period_register=None)
+        return with_chain(project, self.converter, trigger=trigger)
 
 
 @dataclass(frozen=True)
@@ -228,4 +232,4 @@ def _with_place(project: Project, converter: str, place: int) -> Chain:
 
 
 def _follows(chain: Chain, converter: str) -> bool:
-    return not isinstance(chain.trigger, TimerTrigger) and chain.trigger.follows == converter
+    return isinstance(chain.trigger, FollowTrigger) and chain.trigger.follows == converter

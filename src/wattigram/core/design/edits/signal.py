@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.design.edits.base import need_signal, with_signal
-from wattigram.core.design.model import Mean, Project, Signal, Window
+from wattigram.core.design.model import Project, Signal
+from wattigram.core.design.stage import AnyStage, LowPass, Twin, Window, limit_text
+from wattigram.core.design.trigger import Trigger, WindowTrigger
 from wattigram.core.errors import EditError
 from wattigram.core.fields import ratio_text
 
@@ -42,13 +44,12 @@ class RemoveSignal:
             slots = tuple(slot for slot in chain.slots if slot.signal != self.name)
             if slots:
                 chains.append(chain.changed(slots=slots))
-        signals = tuple(
-            signal.changed(twin_of=None) if signal.twin_of == self.name else signal
-            for signal in project.signals
-            if signal.name != self.name
-        )
+        signals = tuple(_without(signal, self.name) for signal in project.signals if signal.name != self.name)
         expectations = tuple(item for item in project.expectations if item.signal != self.name)
-        return project.changed(signals=signals, chains=tuple(chains), expectations=expectations)
+        comparators = tuple(item for item in project.comparators if item.signal != self.name)
+        return project.changed(
+            signals=signals, chains=tuple(chains), expectations=expectations, comparators=comparators
+        )
 
 
 @dataclass(frozen=True)
@@ -72,10 +73,21 @@ class RenameSignal:
 
         return project.changed(
             signals=tuple(
-                item.changed(name=renamed(item.name), twin_of=renamed(item.twin_of)) for item in project.signals
+                item.changed(
+                    name=renamed(item.name),
+                    twin=item.twin and item.twin.changed(of=renamed(item.twin.of)),
+                    windows=tuple(
+                        window.changed(target_signal=renamed(window.target_signal)) for window in item.windows
+                    ),
+                )
+                for item in project.signals
             ),
+            comparators=tuple(item.changed(signal=renamed(item.signal)) for item in project.comparators),
             chains=tuple(
-                chain.changed(slots=tuple(slot.changed(signal=renamed(slot.signal)) for slot in chain.slots))
+                chain.changed(
+                    slots=tuple(slot.changed(signal=renamed(slot.signal)) for slot in chain.slots),
+                    trigger=_renamed_trigger(chain.trigger, self.name, self.new_name),
+                )
                 for chain in project.chains
             ),
             expectations=tuple(item.changed(signal=renamed(item.signal)) for item in project.expectations),
@@ -84,17 +96,37 @@ class RenameSignal:
 
 @dataclass(frozen=True)
 class SetPin:
-    """Take a signal from another pin."""
+    """Take a signal from another pin, or as the difference of two."""
 
     name: str
     pin: str
+    negative: str | None = None
 
     @property
     def label(self) -> str:
-        return f"Take {self.name} from pin {self.pin}"
+        if self.negative is not None:
+            return f"Take {self.name} between pins {self.pin} and {self.negative}"
+        return f"Take {self.name} from {'pin ' if self.pin[0].isupper() else ''}{self.pin}"
 
     def apply(self, project: Project) -> Project:
-        return with_signal(project, self.name, pin=self.pin)
+        return with_signal(project, self.name, pin=self.pin, negative=self.negative)
+
+
+@dataclass(frozen=True)
+class SwapPins:
+    """Exchange the pins of two signals; what is wired stays where it is."""
+
+    name: str
+    other: str
+
+    @property
+    def label(self) -> str:
+        return f"Exchange the pins of {self.name} and {self.other}"
+
+    def apply(self, project: Project) -> Project:
+        mine, theirs = need_signal(project, self.name), need_signal(project, self.other)
+        first = with_signal(project, self.name, pin=theirs.pin, negative=theirs.negative)
+        return with_signal(first, self.other, pin=mine.pin, negative=mine.negative)
 
 
 @dataclass(frozen=True)
@@ -117,30 +149,85 @@ class SetReduce:
     """Choose a reduce stage, or none."""
 
     name: str
-    reduce: Mean | None
+    reduce: AnyStage | None
 
     @property
     def label(self) -> str:
-        if self.reduce is None:
+        stage = self.reduce
+        if stage is None:
             return f"Do not reduce {self.name}"
-        return f"Mean of {self.reduce.count} for {self.name}"
+        if isinstance(stage, LowPass):
+            return f"Low-pass {self.name} with shift {stage.shift}"
+        return f"{stage.kind.replace('-', ' ').capitalize()} of {stage.count} for {self.name}"
 
     def apply(self, project: Project) -> Project:
         return with_signal(project, self.name, reduce=self.reduce)
 
 
 @dataclass(frozen=True)
-class SetWindow:
-    """Choose a threshold window, or none."""
+class AddWindow:
+    """One more threshold window."""
 
     name: str
+    window: Window
+
+    @property
+    def label(self) -> str:
+        return f"Add a window to {self.name}: {_limits(self.window)}"
+
+    def apply(self, project: Project) -> Project:
+        signal = need_signal(project, self.name)
+        return with_signal(project, self.name, windows=(*signal.windows, self.window))
+
+
+@dataclass(frozen=True)
+class SetWindow:
+    """Change one window, counted from 0; None removes it."""
+
+    name: str
+    index: int
     window: Window | None
 
     @property
     def label(self) -> str:
         if self.window is None:
-            return f"No window on {self.name}"
-        return f"Window of {self.name}: {self.window.low_v:g} to {self.window.high_v:g} V"
+            return f"Remove window {self.index + 1} of {self.name}"
+        return f"Window {self.window.name or self.index + 1} of {self.name}: {_limits(self.window)}"
 
     def apply(self, project: Project) -> Project:
-        return with_signal(project, self.name, window=self.window)
+        windows = list(need_signal(project, self.name).windows)
+        if not 0 <= self.index < len(windows):
+            raise EditError(f"{self.name} has no window {self.index + 1}.", cure=f"It has {len(windows)}.")
+        windows[self.index : self.index + 1] = [] if self.window is None else [self.window]
+        return with_signal(project, self.name, windows=tuple(windows))
+
+
+@dataclass(frozen=True)
+class SetTwin:
+    """Hold a signal against another one, or against none."""
+
+    name: str
+    twin: Twin | None
+
+    @property
+    def label(self) -> str:
+        return f"{self.name} is no twin" if self.twin is None else f"Hold {self.name} against {self.twin.of}"
+
+    def apply(self, project: Project) -> Project:
+        return with_signal(project, self.name, twin=self.twin)
+
+
+def _limits(window: Window) -> str:
+    return f"{limit_text(window.low)} to {limit_text(window.high)}"
+
+
+def _without(signal: Signal, gone: str) -> Signal:
+    """A signal that no longer leans on one that is removed."""
+    windows = tuple(window for window in signal.windows if window.target_signal != gone)
+    return signal.changed(twin=None if signal.twin_of == gone else signal.twin, windows=windows)
+
+
+def _renamed_trigger(trigger: Trigger, name: str, new_name: str) -> Trigger:
+    if isinstance(trigger, WindowTrigger) and trigger.signal == name:
+        return trigger.changed(signal=new_name)
+    return trigger

@@ -1,0 +1,271 @@
+"""A converter with all that takes its results: handler, memory, reduce stages."""
+
+from __future__ import annotations
+
+from concurrent.futures import Executor
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.board.effective import EffectiveBench, EffectiveConfig
+from wattigram.core.board.firmware import Tap, Values
+from wattigram.core.board.memory import HandOver, Memory
+from wattigram.core.board.pace import Pace
+from wattigram.core.board.service import Service
+from wattigram.core.board.synth import ConverterSynth, codes_on
+from wattigram.core.board.timed import TimedSynth, combine
+
+IntArray = NDArray[np.int64]
+UNSTEADY_STEP_CYCLES = 512
+
+
+@dataclass(frozen=True)
+class Judgeable:
+    """New values of one tap, raw and reduced; ``seen_ticks`` is when the program looks at them, if it is the program."""
+
+    tap: int
+    raw: Values
+    reduced: Values
+    seen_ticks: int | None = None
+
+
+class Channel:
+    """One converter; ``stream`` numbers it."""
+
+    def __init__(self, config: EffectiveConfig, stream: int, threads: int) -> None:
+        self.config = config.converters[stream]
+        self.stream = stream
+        self._slots = len(self.config.slots)
+        self.is_steady = self.config.pace.kind == "steady"
+        self._synths = (
+            [ConverterSynth(self.config, stream, config.bench, config.tick_hz, config.seed) for _ in range(threads)]
+            if self.is_steady
+            else []
+        )
+        self._timed = TimedSynth(self.config, stream, config.bench, config.tick_hz, config.seed)
+        self.pace = Pace(self.config, stream, config.seed)
+        service = self.config.service
+        self._service = Service(service, (config.seed, stream)) if service is not None else None
+        self._memory = Memory(self.config.loop)
+        self._held_of_slot = np.array([slot.held_ticks for slot in self.config.slots])
+        last = [(slot.repeats - 1) * slot.each_ticks for slot in self.config.slots]
+        self._extra = np.array(last)
+        self._end_of_slot = np.array([slot.end_ticks for slot in self.config.slots])
+        loop_items = self.config.loop.items
+        self.taps = [
+            (number, Tap(tap, self._slots, loop_items if not tap.by_hardware else self._slots))
+            for number, tap in enumerate(config.taps)
+            if tap.converter == stream
+        ]
+        self._by_hardware = [(number, tap) for number, tap in self.taps if tap.tap.by_hardware]
+        self._waiting_halves: list[HandOver] = []
+        self._codes_waiting: NDArray[Any] = np.empty(0, dtype=np.int64)
+        self._held_waiting: IntArray = np.empty(0, dtype=np.int64)
+        self.cycles = 0
+        self.converted = 0
+        self.lost = 0
+        self._any_repeats = any(slot.repeats > 1 for slot in self.config.slots)
+        self.stops = any(
+            watch is not None and watch.stops and config.taps[watch.tap].converter == stream for watch in config.watches
+        )
+
+    @property
+    def handed_over(self) -> int:
+        """Items that reached the program, those lost before them counted."""
+        return self._memory.written if self.config.loop.delivers else 0
+
+    @property
+    def missed(self) -> int:
+        """Triggers that found the converter busy."""
+        if self.is_steady:
+            return self.cycles * (self.config.triggers_per_cycle - self.units_per_cycle)
+        return self.pace.missed
+
+    @property
+    def units_per_cycle(self) -> int:
+        """Triggers that a cycle makes use of."""
+        return self._slots if self.config.pace.singly else 1
+
+    @property
+    def step_ticks(self) -> int:
+        """A good step when time does not matter."""
+        cycles = self._synths[0].block_cycles if self._synths else UNSTEADY_STEP_CYCLES
+        return self.config.cycle_ticks * cycles
+
+    def set_bench(self, bench: EffectiveBench) -> None:
+        """Turn knobs; holds from the next cycle on."""
+        for synth in self._synths:
+            synth.set_bench(bench)
+        self._timed.set_bench(bench)
+
+    def next_tick(self, now: int) -> int:
+        """Earliest trigger that has not been served yet."""
+        return self.cycles * self.config.cycle_ticks if self.is_steady else now
+
+    def advance(self, ticks: int, executor: Executor | None) -> tuple[list[HandOver], list[Judgeable]]:
+        """Do the cycles whose trigger comes before ``ticks``."""
+        judged: list[Judgeable] = []
+        found = self._advance_steady(ticks, executor, judged) if self.is_steady else self._advance_timed(ticks, judged)
+        return found, judged
+
+    def _advance_steady(self, ticks: int, executor: Executor | None, judged: list[Judgeable]) -> list[HandOver]:
+        end = max(self.cycles, -(-ticks // self.config.cycle_ticks))
+        codes: NDArray[Any] = codes_on(self._synths, self.cycles, end, executor)
+        if self._any_repeats:
+            edges = np.concatenate(([0], np.cumsum([slot.repeats for slot in self.config.slots])[:-1]))
+            rows = codes.reshape(end - self.cycles, -1).astype(np.int64)
+            codes = combine(np.add.reduceat(rows, edges, axis=1), self.config).ravel()
+        self.cycles = end
+        if self._by_hardware:
+            judged += self._judge_hardware(codes, self._steady_held(self.converted, len(codes)))
+        self.converted = end * self._slots
+        codes = self._aligned(codes)
+        if not self.config.loop.delivers:
+            return []
+        if self._service is None or self.config.service is None:
+            held = self._steady_held(end * self._slots - len(codes), len(codes)) if self.config.stamped else None
+            return self._memory.write(codes, held)
+        if self.config.service.keep == "halves":
+            return self._serve_halves(self._memory.write(codes), float(ticks))
+        begin = end * self._slots - len(codes)
+        numbers = np.arange(begin, end * self._slots)
+        ends = numbers // self._slots * self.config.cycle_ticks + self._end_of_slot[numbers % self._slots]
+        held = self._steady_held(begin, len(codes)) if self.config.stamped else None
+        return self._serve_items(codes, held, ends, float(ticks))
+
+    def _aligned(self, codes: NDArray[Any]) -> NDArray[Any]:
+        shift = self.config.shift
+        if shift > 0:
+            codes <<= np.int32(shift)
+        elif shift < 0:
+            codes >>= np.int32(-shift)
+        return codes
+
+    def _advance_timed(self, until: int, judged: list[Judgeable]) -> list[HandOver]:
+        ticks = float(until)
+        found: list[HandOver] = []
+        while True:
+            most = max(1, self._memory.until_mark // self._slots) if self.stops else UNSTEADY_STEP_CYCLES
+            starts = self.pace.advance(ticks, most)
+            if not len(starts):
+                break
+            found += self._convert(starts, ticks, judged)
+            if self.stops:
+                break
+        if self._service is not None and self._service.waiting:
+            found += self._fetch(np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64), np.empty(0), ticks)
+        return found
+
+    def _convert(self, starts: NDArray[np.float64], ticks: float, judged: list[Judgeable]) -> list[HandOver]:
+        held = self.pace.held(starts)
+        codes = self._timed.codes(held)
+        instants = np.rint(held + self._extra[: held.shape[1]]).astype(np.int64).ravel()
+        judged += self._judge_hardware(codes, instants)
+        self.converted += len(codes)
+        self.cycles = self.pace.cycles
+        return self._fetch(self._aligned(codes), instants, self.pace.ends(starts).ravel(), ticks)
+
+    def stop_after(self, watch_ticks: int, rearm_ticks: int | None) -> None:
+        """A window has stopped the chain."""
+        since = max(float(watch_ticks), self.pace.free_ticks)
+        self.pace.pause(since, None if rearm_ticks is None else since + rearm_ticks)
+
+    def _fetch(self, codes: IntArray, held: IntArray, ends: NDArray[np.float64], ticks: float) -> list[HandOver]:
+        """What the program gets of results that are ready at ``ends``."""
+        if not self.config.loop.delivers:
+            return []
+        stamps = held if self.config.stamped else None
+        if self._service is None or self.config.service is None:
+            return self._memory.write(codes, stamps)
+        if self.config.service.keep == "halves":
+            return self._serve_halves(self._memory.write(codes, stamps), ticks)
+        return self._serve_items(codes, stamps, ends, ticks)
+
+    def _serve_items(
+        self, codes: NDArray[np.int32] | IntArray, held: IntArray | None, ends: NDArray[np.float64], ticks: float
+    ) -> list[HandOver]:
+        assert self._service is not None
+        assert self.config.service is not None
+        all_codes = np.concatenate((self._codes_waiting, codes))
+        all_held = np.concatenate((self._held_waiting, held)) if held is not None else None
+        served = self._service.serve(ends, ticks)
+        done = len(all_codes) - self._service.waiting
+        self._codes_waiting = all_codes[done:]
+        if all_held is not None:
+            self._held_waiting = all_held[done:]
+        self.lost += served.lost
+        if self.config.service.keep == "newest":
+            picked = None if all_held is None else all_held[served.places]
+            return self._memory.write(all_codes[served.places], picked) if len(served.places) else []
+        found: list[HandOver] = []
+        at = 0
+        breaks = np.flatnonzero(np.diff(served.places) > 1) + 1
+        for run in np.split(served.places, breaks) if len(served.places) else []:
+            if run[0] > at:
+                found += self._memory.skip(int(run[0]) - at)
+            part = slice(int(run[0]), int(run[-1]) + 1)
+            found += self._memory.write(all_codes[part], None if all_held is None else all_held[part])
+            at = part.stop
+        if done > at:
+            found += self._memory.skip(done - at)
+        return found
+
+    def _serve_halves(self, halves: list[HandOver], ticks: float) -> list[HandOver]:
+        """Halves that the handler still finds; it is called at each mark."""
+        assert self._service is not None
+        if not halves and not self._service.waiting:
+            return []
+        ends = np.array([self._mark_ticks(half) for half in halves])
+        self._waiting_halves = [*self._waiting_halves, *halves]
+        served = self._service.serve(ends, ticks)
+        done = len(self._waiting_halves) - self._service.waiting
+        kept = [self._waiting_halves[place] for place in served.places]
+        dropped = set(range(done)) - set(served.places.tolist())
+        self.lost += sum(len(self._waiting_halves[place].items) for place in dropped)
+        self._waiting_halves = self._waiting_halves[done:]
+        return kept
+
+    def _mark_ticks(self, half: HandOver) -> float:
+        if half.held_ticks is not None:
+            return float(half.held_ticks[-1])
+        last = half.first + len(half.items) - 1
+        return last // self._slots * self.config.cycle_ticks + float(self._end_of_slot[last % self._slots])
+
+    def finish(self) -> list[HandOver]:
+        """What is left when the board is stopped."""
+        if not self.config.loop.delivers:
+            return []
+        found: list[HandOver] = []
+        if not self.is_steady and len(partial := self.pace.tail()):
+            found += self._convert(partial.reshape(1, -1), float("inf"), [])
+        if self._service is not None and self._service.waiting and self.config.service is not None:
+            if self.config.service.keep == "halves":
+                found += self._serve_halves([], float("inf"))
+            else:
+                nothing = np.empty(0, dtype=np.int64)
+                found += self._serve_items(nothing, nothing if self.config.stamped else None, np.empty(0), float("inf"))
+        return found + self._memory.finish()
+
+    def held_ticks(self, part: HandOver) -> IntArray:
+        """Held instant of each item of a hand-over, as its number says or as it was stamped."""
+        return self._steady_held(part.first, len(part.items)) if part.held_ticks is None else part.held_ticks
+
+    def _steady_held(self, first: int, count: int) -> IntArray:
+        numbers = np.arange(first, first + count, dtype=np.int64)
+        held = np.rint(self._held_of_slot + self._extra).astype(np.int64)
+        return np.asarray(numbers // self._slots * self.config.cycle_ticks + held[numbers % self._slots])
+
+    def judge(self, part: HandOver) -> list[Judgeable]:
+        """What the program's own taps make of a hand-over."""
+        mine = [(number, tap) for number, tap in self.taps if not tap.tap.by_hardware]
+        if not mine:
+            return []
+        held = self.held_ticks(part)
+        seen = int(self._mark_ticks(part))
+        return [Judgeable(number, *tap.feed(part.items, part.first, held), seen) for number, tap in mine]
+
+    def _judge_hardware(self, codes: NDArray[Any], held: IntArray) -> list[Judgeable]:
+        """What the converter's own taps make of codes as they are converted."""
+        return [Judgeable(number, *tap.feed(codes, self.converted, held)) for number, tap in self._by_hardware]

@@ -1,0 +1,124 @@
+"""The loop in memory: what DMA or a handler writes, and what the program reads of it at each mark."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.board.effective import EffectiveLoop
+
+_DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}
+IntArray = NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class HandOver:
+    """What the program has at a mark.
+
+    Attributes
+    ----------
+    items : (n,) unsigned, elements as the program reads them
+    first : int, number of the first of them since the start
+    held_ticks : (n,) int64, held instant of each; None where it follows from its number
+    is_tail : bool, what was left of a half when the board was stopped
+    """
+
+    items: NDArray[Any]
+    first: int
+    held_ticks: IntArray | None
+    is_tail: bool = False
+
+
+class Memory:
+    """Takes items in order and gives halves."""
+
+    def __init__(self, loop: EffectiveLoop) -> None:
+        self._loop = loop
+        self._element_bits = loop.element_bits or loop.width_bits
+        self._plain = self._element_bits == loop.width_bits and loop.increment and not loop.swap_bytes
+        size = loop.items * max(loop.width_bits, self._element_bits) // 8
+        self._bytes = np.zeros(0 if self._plain else size, dtype=np.uint8)
+        self._pending: NDArray[Any] = np.empty(0, dtype=np.int32)
+        self._pending_held: IntArray | None = None
+        self.written = 0
+        """Number of the next item, those lost before it counted."""
+
+    @property
+    def dtype(self) -> np.dtype[Any]:
+        """Of an element as the program reads it."""
+        return _DTYPES[self._element_bits]
+
+    @property
+    def until_mark(self) -> int:
+        """Items until the next half or full mark."""
+        return self._mark() - len(self._pending)
+
+    def _mark(self) -> int:
+        place = self.written % self._loop.items
+        half = self._loop.items // 2
+        return half - place if place < half else self._loop.items - place
+
+    def write(self, codes: NDArray[Any], held_ticks: IntArray | None = None) -> list[HandOver]:
+        """Items as they come; gives what the program is handed over at each mark.
+
+        Parameters
+        ----------
+        codes : (n,) integers, any value; an item keeps as many bits as it has
+        held_ticks : (n,) int64, always or never
+        """
+        if len(self._pending):
+            codes = np.concatenate((self._pending, codes))
+            if held_ticks is not None and self._pending_held is not None:
+                held_ticks = np.concatenate((self._pending_held, held_ticks))
+        found: list[HandOver] = []
+        position = 0
+        while True:
+            if not self._loop.repeat and self.written >= self._loop.items:
+                position = len(codes)  # a run that is not endless leaves its memory as it is
+                break
+            wanted = self._mark()
+            if len(codes) - position < wanted:
+                break
+            part = slice(position, position + wanted)
+            found.append(self._take(codes[part], None if held_ticks is None else held_ticks[part], False))
+            position += wanted
+        self._pending = codes[position:].copy()
+        self._pending_held = None if held_ticks is None else held_ticks[position:].copy()
+        return found
+
+    def skip(self, count: int) -> list[HandOver]:
+        """Items that nobody fetched: what waits is handed over, and their numbers are passed over."""
+        found = self.finish(is_tail=False)
+        self.written += count
+        return found
+
+    def finish(self, is_tail: bool = True) -> list[HandOver]:
+        """What is left of a half."""
+        codes, held = self._pending, self._pending_held
+        self._pending = codes[:0]
+        self._pending_held = None
+        return [self._take(codes, held, is_tail)] if len(codes) else []
+
+    def _take(self, codes: NDArray[Any], held_ticks: IntArray | None, is_tail: bool) -> HandOver:
+        items = codes.astype(_DTYPES[self._loop.width_bits])
+        first = self.written
+        self.written += len(items)
+        if not self._plain:
+            items = self._read_back(items, first)
+        return HandOver(items, first, held_ticks, is_tail)
+
+    def _read_back(self, items: NDArray[Any], first: int) -> NDArray[Any]:
+        """Items put into memory as DMA puts them, read from there as the program reads it."""
+        loop = self._loop
+        place = first % loop.items
+        step = loop.width_bits // 8
+        if loop.increment:
+            self._bytes[place * step : (place + len(items)) * step] = items.view(np.uint8)
+        else:
+            self._bytes[:step] = items[-1:].view(np.uint8)
+        width = self._element_bits // 8
+        read = self._bytes[place * width : (place + len(items)) * width].copy().view(self.dtype)
+        return read.byteswap() if loop.swap_bytes else read

@@ -1,0 +1,109 @@
+"""A handler that fetches results in its own time: which of them it still finds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.board.effective import EffectiveService
+
+IntArray = NDArray[np.int64]
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Served:
+    """Places, among what was given, of the results that were fetched; ``lost`` counts the others up to the last."""
+
+    places: IntArray
+    lost: int
+
+
+class Service:
+    """Serves one result after the other.
+
+    A call comes when a unit of results is ready; it reads ``notice`` later, and is busy for ``rest``.
+    What of one register is overwritten by then is lost; a FIFO keeps its oldest.
+    """
+
+    def __init__(self, service: EffectiveService, key: tuple[int, int]) -> None:
+        self._service = service
+        self._free = 0.0
+        self._ends: FloatArray = np.empty(0)
+        self._random = np.random.Generator(np.random.SFC64([*key, 0x5E7]))
+        self._waits: list[float] = []
+
+    def serve(self, ends_ticks: FloatArray, known_ticks: float) -> Served:
+        """Serve results that are ready at the given instants, in order.
+
+        Parameters
+        ----------
+        ends_ticks : (n,) float64
+            Of results not given before; those that were left waiting come first in ``places``.
+        known_ticks : float
+            Every result that is ready before then has been given.
+        """
+        service = self._service
+        ends = np.concatenate((self._ends, ends_ticks)) if len(self._ends) else ends_ticks
+        if service.never:
+            self._ends = ends[:0]
+            return Served(np.empty(0, dtype=np.int64), len(ends))
+        if service.jitter_ticks == 0 and self._is_leisurely(ends):
+            whole = len(ends) // service.unit * service.unit
+            self._ends = ends[whole:]
+            if whole:
+                self._free = float(ends[whole - 1]) + service.notice_ticks + service.rest_ticks
+            return Served(np.arange(whole), 0)
+        return self._one_by_one(ends, known_ticks)
+
+    @property
+    def waiting(self) -> int:
+        """Results that were given and are not yet decided on."""
+        return len(self._ends)
+
+    def _is_leisurely(self, ends: FloatArray) -> bool:
+        """Each call is over before the next result comes."""
+        if not len(ends) or self._free > ends[0]:
+            return False
+        service = self._service
+        units = ends[service.unit - 1 :: service.unit]
+        return len(units) < 2 or float(np.diff(units).min()) > service.notice_ticks + service.rest_ticks
+
+    def _wait(self) -> float:
+        """A random share of the longest wait; the same one until it is used."""
+        if not self._waits:
+            self._waits = self._random.random(1024).tolist()
+        return self._waits[-1]
+
+    def _one_by_one(self, ends: FloatArray, known_ticks: float) -> Served:
+        service = self._service
+        unit, count = service.unit, len(ends)
+        times = ends.tolist()
+        kept: list[int] = []
+        at = lost = 0
+        while at + unit <= count:
+            wait = service.notice_ticks
+            if service.jitter_ticks:
+                wait += self._wait() * service.jitter_ticks
+            read = max(self._free, times[at + unit - 1]) + wait
+            if read >= known_ticks:
+                break  # what else is there by then is not known yet
+            if service.jitter_ticks:
+                self._waits.pop()
+            came = at + unit
+            while came < count and times[came] <= read:
+                came += 1
+            if service.keep == "oldest":
+                fetched = range(at, min(came, at + service.depth))
+            else:
+                whole = (came - at) // unit
+                fetched = range(at + (whole - 1) * unit, at + whole * unit)
+                came = at + whole * unit
+            kept.extend(fetched)
+            lost += came - at - len(fetched)
+            at = came
+            self._free = read + service.rest_ticks
+        self._ends = ends[at:]
+        return Served(np.array(kept, dtype=np.int64), lost)

@@ -1,0 +1,183 @@
+"""Windows, twins and comparators: what makes events."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.board.effective import EffectiveBench, EffectiveComparator, EffectiveWatch
+from wattigram.core.board.firmware import NOTHING, Values
+from wattigram.core.board.timed import NumberedNoise, drive_voltage
+
+IntArray = NDArray[np.int64]
+BoolArray = NDArray[np.bool_]
+LOOKS = 1 << 14
+LONGEST_WAIT = 1 << 16
+"""Values kept while the other signal's are awaited."""
+
+
+@dataclass(frozen=True)
+class Happening:
+    """One event: whether a condition began, or ended; ``at`` counts the values of this call."""
+
+    watch: int
+    entered: bool
+    value: int
+    ticks: int
+    at: int
+
+
+class Watcher:
+    """Judges the values of one stream, less those of another where there is one."""
+
+    def __init__(self, watch: EffectiveWatch, number: int) -> None:
+        self.watch = watch
+        self.number = number
+        self._inside = False
+        self._run = 0
+        self._armed = watch.armed
+        self._mine = NOTHING
+        self._other = NOTHING
+
+    def feed(self, values: Values, other: Values | None = None) -> list[Happening]:
+        """Judge new values; with another signal those that its own newest allow."""
+        if self.watch.other is not None:
+            values = self._difference(values, other or NOTHING)
+        elif self.watch.target:
+            values = Values(values.values - self.watch.target, values.ticks)
+        return self._judge(values) if self._armed else []
+
+    def rearm(self) -> None:
+        """Forget that the condition holds."""
+        self._inside = False
+        self._run = 0
+
+    def _difference(self, mine: Values, other: Values) -> Values:
+        mine = _joined(self._mine, mine)
+        other = _joined(self._other, other)
+        if self.watch.paired:
+            count = min(len(mine.values), len(other.values))
+            partner = other.values[:count]
+            self._mine, self._other = _after(mine, count), _after(other, count)
+        else:
+            if not len(other.values):
+                self._mine, self._other = _after(mine, max(0, len(mine.values) - LONGEST_WAIT)), other
+                return NOTHING
+            places = np.searchsorted(other.ticks, mine.ticks, side="right") - 1
+            count = int(np.searchsorted(mine.ticks, other.ticks[-1], side="right"))
+            partner = other.values[np.maximum(places[:count], 0)]
+            self._mine = _after(mine, count)
+            last = int(places[count - 1]) if count else 0
+            self._other = _after(other, max(0, last))
+        less = np.rint(partner * self.watch.other_factor).astype(np.int64)
+        return Values(mine.values[:count] - less, mine.ticks[:count])
+
+    def _judge(self, found: Values) -> list[Happening]:
+        watch, values = self.watch, found.values
+        if not len(values):
+            return []
+        enters, leaves = watch_masks(watch, values)
+        if watch.times > 1:
+            enters = self._in_a_row(enters)
+        events: list[Happening] = []
+        position = 0
+        while position < len(values) and self._armed:
+            wanted = leaves if self._inside else enters
+            if watch.every and self._inside:
+                wanted = leaves | enters
+            step = int(np.argmax(wanted[position:]))
+            if not wanted[position + step]:
+                break
+            position += step
+            entered = (
+                bool(enters[position]) if self._inside and watch.every and not leaves[position] else not self._inside
+            )
+            self._inside = entered
+            events.append(Happening(self.number, entered, int(values[position]), int(found.ticks[position]), position))
+            if watch.once and entered:
+                self._armed = False
+            position += 1
+        return events
+
+    def _in_a_row(self, holds: BoolArray) -> BoolArray:
+        """Where the condition holds for the so-manieth time in a row."""
+        places = np.arange(1, len(holds) + 1)
+        breaks = np.maximum.accumulate(np.where(holds, 0, places))
+        length = np.where(breaks == 0, places + self._run, places - breaks)
+        self._run = int(length[-1]) if holds[-1] else 0
+        return holds & (length >= self.watch.times)
+
+
+def watch_masks(watch: EffectiveWatch, values: IntArray) -> tuple[BoolArray, BoolArray]:
+    """Where the condition begins to hold, and where it has ceased by the hysteresis."""
+    low, high, slack = watch.low, watch.high, watch.hysteresis
+    match watch.condition:
+        case "outside":
+            return (values < low) | (values > high), (values >= low + slack) & (values <= high - slack)
+        case "inside":
+            return (values >= low) & (values <= high), (values < low - slack) | (values > high + slack)
+        case "above":
+            return values > high, values <= high - slack
+        case "below":
+            return values < low, values >= low + slack
+
+
+def _joined(first: Values, second: Values) -> Values:
+    return Values(np.concatenate((first.values, second.values)), np.concatenate((first.ticks, second.ticks)))
+
+
+def _after(values: Values, count: int) -> Values:
+    return Values(values.values[count:], values.ticks[count:])
+
+
+class ComparatorLooks:
+    """A comparator that looks at its pin again and again, noise and all."""
+
+    def __init__(
+        self, comparator: EffectiveComparator, index: int, bench: EffectiveBench, tick_hz: int, seed: int
+    ) -> None:
+        self.comparator = comparator
+        self._bench = bench
+        self._tick_hz = tick_hz
+        self._noise = NumberedNoise(seed, index, 0xC0)
+        self._looks = 0
+        self._high = False
+        self._known = False
+
+    def set_bench(self, bench: EffectiveBench) -> None:
+        """Turn the knobs; holds from the next look on."""
+        self._bench = bench
+
+    def advance(self, ticks: int) -> list[Happening]:
+        """Edges of its output until then."""
+        comparator = self.comparator
+        wanted = int(ticks / comparator.response_ticks)
+        found: list[Happening] = []
+        while self._looks < wanted:
+            stop = min(wanted, self._looks + LOOKS)
+            found += self._look(self._looks, stop)
+            self._looks = stop
+        return found
+
+    def _look(self, begin: int, end: int) -> list[Happening]:
+        comparator = self.comparator
+        drive = self._bench.pins[comparator.pin]
+        at_ticks = np.arange(begin, end) * comparator.response_ticks
+        volts = drive_voltage(drive, at_ticks / self._tick_hz)
+        volts += drive.noise_v * self._noise.values(begin, end)
+        says = np.where(volts > comparator.rising_v, 1, np.where(volts < comparator.falling_v, 0, -1))
+        places = np.maximum.accumulate(np.where(says >= 0, np.arange(len(says)), -1))
+        before = int(self._high)
+        state = np.where(places >= 0, says[np.maximum(places, 0)], before)
+        if not self._known:
+            before, self._known = int(state[0]), True
+        changes = np.flatnonzero(np.diff(np.concatenate(([before], state))))
+        self._high = bool(state[-1])
+        events = []
+        for place in changes:
+            rises = bool(state[place])
+            if comparator.edge == "both" or rises == (comparator.edge == "rising"):
+                events.append(Happening(comparator.watch, rises, int(rises), int(at_ticks[place]), int(place)))
+        return events

@@ -1,0 +1,149 @@
+"""Reduce stages, windows and twins of a design as the integers that firmware works with."""
+
+from __future__ import annotations
+
+from wattigram.core.board import EffectiveTap, EffectiveWatch
+from wattigram.core.design import (
+    Chain,
+    Signal,
+    Twin,
+    Watch,
+    Window,
+    Workspace,
+    later_gain,
+    limits_v,
+    signal_scale,
+    tapped_signals,
+    watches,
+)
+from wattigram.core.link import REDUCED_STREAM
+from wattigram.core.timing import slot_order, startup
+
+
+def effective_taps(workspace: Workspace) -> tuple[EffectiveTap, ...]:
+    """First the program's tap of each tapped signal, in order; then one more for each that hardware judges."""
+    tapped = tapped_signals(workspace.project)
+    found = [_tap(workspace, signal, number, by_hardware=False) for number, signal in enumerate(tapped)]
+    found += [_tap(workspace, signal, 0, by_hardware=True) for signal in tapped if _hardware(signal)]
+    return tuple(found)
+
+
+def _hardware(signal: Signal) -> bool:
+    return any(window.by == "hardware" for window in signal.windows)
+
+
+def _chain(workspace: Workspace, signal: Signal) -> Chain:
+    chain = workspace.project.chain_of(signal.name)
+    assert chain is not None
+    return chain
+
+
+def _tap(workspace: Workspace, signal: Signal, number: int, by_hardware: bool) -> EffectiveTap:
+    chain = _chain(workspace, signal)
+    stage = signal.later_stage
+    places = chain.places_of(signal.name)
+    if by_hardware:
+        # The converter knows whose code it is; only the program goes by places.
+        order = slot_order(workspace, chain)
+        places = tuple(sorted(order.index(place) for place in places))
+    sends = stage is not None and not by_hardware
+    signed_bits = chain.bits if by_hardware else signal_scale(workspace, chain, signal.name).item_bits
+    return EffectiveTap(
+        name=signal.name,
+        converter=workspace.project.chains.index(chain),
+        places=places,
+        stage=stage.kind if stage is not None else "none",
+        count=stage.count if stage is not None and stage.kind != "low-pass" else 1,
+        shift=stage.shift if stage is not None else 0,
+        register_bits=stage.register_bits if stage is not None else 32,
+        by_hardware=by_hardware,
+        signed_bits=0 if signal.negative is None else 32 if by_hardware else signed_bits,
+        stream=REDUCED_STREAM + number if sends else None,
+    )
+
+
+def effective_watches(workspace: Workspace) -> tuple[EffectiveWatch | None, ...]:
+    """One for each watch of the design, in its order."""
+    return tuple(_watch(workspace, watch) for watch in watches(workspace.project))
+
+
+def _watch(workspace: Workspace, watch: Watch) -> EffectiveWatch | None:
+    signal = workspace.project.signal(watch.signal)
+    if watch.kind == "comparator":
+        return None
+    if watch.kind == "twin":
+        assert signal.twin is not None
+        return _twin(workspace, signal, signal.twin)
+    return _window(workspace, signal, signal.windows[watch.index])
+
+
+def _tap_number(workspace: Workspace, signal: Signal, by_hardware: bool) -> int:
+    tapped = tapped_signals(workspace.project)
+    names = [one.name for one in tapped]
+    if not by_hardware:
+        return names.index(signal.name)
+    return len(names) + [one.name for one in tapped if _hardware(one)].index(signal.name)
+
+
+def counts_per_volt(workspace: Workspace, signal: Signal, reduced: bool, by_hardware: bool = False) -> float:
+    """Codes of a stream for each volt of the signal."""
+    scale = signal_scale(workspace, _chain(workspace, signal), signal.name)
+    codes = scale.gain * float(signal.front_end) / scale.lsb_v
+    if not by_hardware:
+        codes *= 2.0**scale.shift
+    return codes * (later_gain(signal) if reduced else 1.0)
+
+
+def _window(workspace: Workspace, signal: Signal, window: Window) -> EffectiveWatch:
+    """Limits as the integers that are compared, in the unit of the stream."""
+    hardware = window.by == "hardware"
+    reduced = window.on == "reduced" and signal.later_stage is not None
+    per_volt = counts_per_volt(workspace, signal, reduced, hardware)
+    low_v, high_v = limits_v(workspace, signal, window)
+    other, factor = None, 1.0
+    if window.target_signal is not None:
+        target = workspace.project.signal(window.target_signal)
+        if workspace.project.chain_of(target.name) is not None:
+            other = _tap_number(workspace, target, hardware and _hardware(target))
+            its_reduced = reduced and target.later_stage is not None
+            factor = per_volt / counts_per_volt(workspace, target, its_reduced, hardware and _hardware(target))
+    rearm = window.rearm_after_s
+    tick_hz = workspace.bus_clock_hz.numerator
+    armed = window.enabled and (not hardware or startup(workspace, _chain(workspace, signal)).windows_armed)
+    return EffectiveWatch(
+        tap=_tap_number(workspace, signal, hardware),
+        on_reduced=reduced,
+        other=other,
+        other_factor=factor,
+        target=round((window.target_v or 0.0) * per_volt) if other is None else 0,
+        low=round(low_v * per_volt),
+        high=round(high_v * per_volt),
+        hysteresis=max(0, round(window.hysteresis_v * per_volt)),
+        condition=window.condition,
+        times=window.times,
+        every=window.when == "every",
+        once=not window.rearm,
+        armed=armed,
+        stops=window.action == "stop",
+        rearm_ticks=None if rearm is None else int(rearm * tick_hz),
+    )
+
+
+def _twin(workspace: Workspace, signal: Signal, twin: Twin) -> EffectiveWatch:
+    """Outside ± ``within``, judged on reduced values where both have a stage."""
+    of = workspace.project.signal(twin.of)
+    reduced = signal.later_stage is not None and of.later_stage is not None
+    per_volt = counts_per_volt(workspace, signal, reduced)
+    limit = round((twin.within_v or 0.0) * per_volt)
+    return EffectiveWatch(
+        tap=_tap_number(workspace, signal, False),
+        on_reduced=reduced,
+        other=_tap_number(workspace, of, False),
+        other_factor=per_volt / counts_per_volt(workspace, of, reduced),
+        paired=True,
+        low=-limit,
+        high=limit,
+        condition="outside",
+        times=twin.times,
+        stops=twin.action == "stop",
+    )

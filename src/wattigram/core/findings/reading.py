@@ -1,0 +1,88 @@
+"""Rules on what the program takes items for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wattigram.core.design import Workspace
+from wattigram.core.design.edits import SetReader
+from wattigram.core.findings.finding import Finding, rule
+
+
+@rule
+def read_in_another_width(workspace: Workspace) -> Iterator[Finding]:
+    """Every other value is zero, or two samples lie in one."""
+    for chain in workspace.project.chains:
+        width, written = chain.reader.width_bits, chain.loop.width_bits
+        if width is None or width == written:
+            continue
+        if width < written:
+            symptom = f"of {written // width} values only the first is a sample, the others are its empty upper part"
+        else:
+            symptom = f"{width // written} samples lie in each value, and part of the buffer is never filled"
+        yield Finding(
+            "item-width-read",
+            "error",
+            chain.loop.name,
+            f"Items of {chain.loop.name} are read in another width",
+            f"Items are written with {written} bits and read with {width}: {symptom}.",
+            SetReader(chain.converter, chain.reader.changed(width_bits=None)),
+            converter=chain.converter,
+        )
+
+
+@rule
+def read_in_another_alignment(workspace: Workspace) -> Iterator[Finding]:
+    """Readings are 2^k times too big, or too small."""
+    for chain in workspace.project.chains:
+        alignment = chain.reader.alignment
+        if alignment is None or alignment == chain.alignment:
+            continue
+        spare = chain.loop.width_bits - chain.bits
+        yield Finding(
+            "alignment-read",
+            "error",
+            chain.loop.name,
+            f"Codes of {chain.converter} are read as {alignment}-aligned",
+            f"They are {chain.alignment}-aligned: {chain.bits} bits in {chain.loop.width_bits} make readings {2 ** abs(spare)} "
+            f"times too {'big' if chain.alignment == 'left' else 'small'}.",
+            SetReader(chain.converter, chain.reader.changed(alignment=None)),
+            converter=chain.converter,
+        )
+
+
+@rule
+def read_in_another_byte_order(workspace: Workspace) -> Iterator[Finding]:
+    """Readings jump by 256 counts for every one, all over the range."""
+    for chain in workspace.project.chains:
+        if chain.reader.byte_order == "big" and (chain.reader.width_bits or chain.loop.width_bits) > 8:
+            yield Finding(
+                "byte-order-read",
+                "error",
+                chain.loop.name,
+                f"Bytes of {chain.loop.name} are read in the wrong order",
+                "Items lie in memory with the low byte first and are read with the high byte first.",
+                SetReader(chain.converter, chain.reader.changed(byte_order="little")),
+                converter=chain.converter,
+            )
+
+
+@rule
+def read_with_another_full_scale(workspace: Workspace) -> Iterator[Finding]:
+    """Volts are off by a share of one in 2^N."""
+    for chain in workspace.project.chains:
+        own = workspace.converter(chain).full_scale
+        used = chain.reader.full_scale
+        if used is None or used == own:
+            continue
+        ppm = 1e6 / ((1 << chain.bits) - 1)
+        yield Finding(
+            "full-scale-read",
+            "warning",
+            chain.converter,
+            f"Volts of {chain.converter} are computed with {used}",
+            f"Its full scale is {own}: all volts are {ppm:.3g} ppm too {'big' if used == '2^N-1' else 'small'}, "
+            f"{workspace.reference_v * ppm * 1e-3:.3g} mV at full scale.",
+            SetReader(chain.converter, chain.reader.changed(full_scale=None)),
+            converter=chain.converter,
+        )

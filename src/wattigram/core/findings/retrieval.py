@@ -1,0 +1,132 @@
+"""Rules on handlers, FIFOs and DMA runs."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from wattigram.core.design import Chain, Dma, Fifo, Interrupt, Polling, SoftwareTrigger, Workspace
+from wattigram.core.design.edits import Edit, SetLoopItems, SetRetrieval
+from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.quantity import brief
+from wattigram.core.timing import RetrievalTiming, cycle_timing, free_share, retrieval_timing
+
+_EVENT = {"dma": "mark", "fifo": "mark", "interrupt": "result", "polling": "result"}
+
+
+@rule
+def handler_too_slow(workspace: Workspace) -> Iterator[Finding]:
+    """Results are overwritten before they are read; the program around the handler stands still."""
+    for chain in workspace.project.chains:
+        timing = retrieval_timing(workspace, chain)
+        if timing.reason not in {"handler too slow", "no processor time"}:
+            continue
+        free = free_share(workspace, chain)
+        left = f" Only {float(free) * 100:.3g} % of the processor is left for it." if free < 1 else ""
+        yield Finding(
+            "handler-too-slow",
+            "error",
+            chain.loop.name,
+            f"The handler of {chain.loop.name} misses its deadline",
+            f"It takes {brief(timing.service_s, 's')} and each {_EVENT[timing.kind]} leaves {brief(timing.deadline_s, 's')}: "
+            f"{brief(timing.lost_hz, 'S/s')} of {brief(timing.items_hz, 'S/s')} are lost "
+            f"({float(timing.cpu_share) * 100:.3g} % of the processor wanted).{left}",
+            _relief(workspace, chain, timing),
+            converter=chain.converter,
+        )
+
+
+def _relief(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Edit | None:
+    """DMA in place of a call for each result, or a longer loop; where the part has either."""
+    part, converter = workspace.part, workspace.converter(chain)
+    free = float(free_share(workspace, chain))
+    if isinstance(chain.retrieval, Dma):
+        unit = 2 * len(chain.slots)
+        needed = math.ceil(chain.loop.items * float(timing.service_s / timing.deadline_s) / max(free, 1e-9) * 1.2)
+        items = -(-needed // unit) * unit
+        group = part.dma_channel(chain.retrieval.channel)
+        return SetLoopItems(chain.converter, items) if group and items <= group.items_max else None
+    taken = {other.dma for other in workspace.project.chains}
+    channels = [name for group in part.dma for name in group.names if name not in taken]
+    if "dma" in converter.retrievals and channels:
+        return SetRetrieval(chain.converter, Dma(channel=channels[0]))
+    return None
+
+
+@rule
+def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
+    """The buffer fills once and then keeps the same numbers for ever."""
+    for chain in workspace.project.chains:
+        if not isinstance(chain.retrieval, Dma) or chain.retrieval.repeat:
+            continue
+        if cycle_timing(workspace, chain).items_limit is not None:
+            continue
+        timing = retrieval_timing(workspace, chain)
+        filled_s = chain.loop.items / timing.items_hz
+        yield Finding(
+            "dma-not-endless",
+            "error",
+            chain.loop.name,
+            f"{chain.loop.name} fills once and freezes",
+            f"{chain.retrieval.channel} stops after {chain.loop.items} items, {brief(filled_s, 's', 3)} after the start, and "
+            f"{chain.converter} goes on: nothing that comes later reaches memory.",
+            SetRetrieval(chain.converter, chain.retrieval.changed(repeat=True)),
+            converter=chain.converter,
+        )
+
+
+@rule
+def address_stands_still(workspace: Workspace) -> Iterator[Finding]:
+    """The first item changes all the time, all others stay zero."""
+    for chain in workspace.project.chains:
+        if isinstance(chain.retrieval, Dma) and not chain.retrieval.increment:
+            yield Finding(
+                "dma-no-increment",
+                "error",
+                chain.loop.name,
+                f"{chain.retrieval.channel} always writes the same item",
+                f"Its memory address does not move on: item 0 of {chain.loop.name} is overwritten again and again, the other "
+                f"{chain.loop.items - 1} stay zero.",
+                SetRetrieval(chain.converter, chain.retrieval.changed(increment=True)),
+                converter=chain.converter,
+            )
+
+
+@rule
+def gives_up_too_early(workspace: Workspace) -> Iterator[Finding]:
+    """Polling reports a time-out each time, no value ever comes."""
+    for chain in workspace.project.chains:
+        if not isinstance(chain.retrieval, Polling) or chain.retrieval.timeout_s is None:
+            continue
+        if retrieval_timing(workspace, chain).reason != "time-out":
+            continue
+        cycle = cycle_timing(workspace, chain)
+        wait_s = cycle.busy_s if isinstance(chain.trigger, SoftwareTrigger) else cycle.period_s
+        yield Finding(
+            "polling-times-out",
+            "error",
+            chain.converter,
+            f"Polling {chain.converter} gives up too early",
+            f"It waits {brief(chain.retrieval.timeout_s, 's')}, and a result can take {brief(wait_s, 's')}: each attempt ends "
+            "without a value.",
+            SetRetrieval(chain.converter, chain.retrieval.changed(timeout_s=2 * wait_s)),
+            converter=chain.converter,
+        )
+
+
+@rule
+def processor_full(workspace: Workspace) -> Iterator[Finding]:
+    """Little or nothing is left for the rest of the program."""
+    for chain in workspace.project.chains:
+        timing = retrieval_timing(workspace, chain)
+        if isinstance(chain.retrieval, (Interrupt, Fifo)) and timing.lost_hz == 0 and timing.cpu_share > 0.5:
+            yield Finding(
+                "processor-load",
+                "warning",
+                chain.loop.name,
+                f"{chain.loop.name} keeps the processor busy",
+                f"Its handler takes {float(timing.cpu_share) * 100:.3g} % of the processor: "
+                f"{brief(timing.events_hz, 'Hz')} × {timing.cycles} cycles.",
+                _relief(workspace, chain, timing),
+                converter=chain.converter,
+            )

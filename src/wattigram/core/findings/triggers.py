@@ -1,0 +1,134 @@
+"""Rules on what starts a converter."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from fractions import Fraction
+
+from wattigram.core.design import Chain, EdgeTrigger, FollowTrigger, SoftwareTrigger, TimerTrigger, Workspace
+from wattigram.core.design.edits import Edit, SetDivider, SetPeriod, SetTrigger
+from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.quantity import brief
+from wattigram.core.timing import CycleTiming, cycle_timing, repoints
+
+
+@rule
+def trigger_too_short(workspace: Workspace) -> Iterator[Finding]:
+    """Every second trigger, or more, finds the converter busy and is lost: the rate halves."""
+    for chain in workspace.project.chains:
+        cycle = cycle_timing(workspace, chain)
+        if cycle.missed_hz == 0:
+            continue
+        share = float(cycle.missed_hz / cycle.trigger.rate_hz)
+        yield Finding(
+            "trigger-too-short",
+            "error",
+            chain.converter,
+            f"{chain.converter} is still busy when triggered",
+            f"A cycle takes {brief(cycle.busy_s, 's')} and a trigger comes every {brief(cycle.period_s, 's')}: "
+            f"{share * 100:.3g} % of them are missed, {brief(cycle.cycle_rate_hz, 'Hz')} is left.",
+            _room(workspace, chain, cycle),
+            converter=chain.converter,
+        )
+
+
+def _room(workspace: Workspace, chain: Chain, cycle: CycleTiming) -> Edit | None:
+    """A faster legal clock where that is enough, else a longer period."""
+    converter = workspace.converter(chain)
+    source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own")
+    for divider in sorted(converter.dividers, reverse=True):
+        is_faster = divider < chain.divider and source_hz / divider <= converter.clock_high_hz
+        fits = cycle.busy_s * divider / chain.divider <= cycle.period_s and not repoints(workspace, chain)
+        if is_faster and fits:
+            return SetDivider(chain.converter, divider)
+    trigger = workspace.project.own_trigger(chain)
+    if not isinstance(trigger, TimerTrigger):
+        return None
+    return SetPeriod(chain.converter, Fraction(math.ceil(cycle.busy_s * 10**6), 10**6))
+
+
+@rule
+def never_triggered(workspace: Workspace) -> Iterator[Finding]:
+    """The chain stays silent."""
+    for chain in workspace.project.chains:
+        trigger = workspace.project.own_trigger(chain)
+        if cycle_timing(workspace, chain).trigger.pace != "never":
+            continue
+        where = f"pin {trigger.pin}" if isinstance(trigger, EdgeTrigger) else chain.converter
+        yield Finding(
+            "never-triggered",
+            "error",
+            where,
+            f"Nothing ever starts {chain.converter}",
+            "On the bench as wired, what should start it never crosses its threshold: wire a source that does, or move "
+            "the threshold.",
+            converter=chain.converter,
+        )
+
+
+@rule
+def started_once(workspace: Workspace) -> Iterator[Finding]:
+    """Exactly one value comes, then silence."""
+    for chain in workspace.project.chains:
+        trigger = chain.trigger
+        if not isinstance(trigger, SoftwareTrigger) or trigger.again or chain.per_trigger == "endless":
+            continue
+        what = "one value" if chain.per_trigger == "conversion" or len(chain.slots) == 1 else "one pass"
+        yield Finding(
+            "started-once",
+            "error",
+            chain.converter,
+            f"Nobody restarts {chain.converter}",
+            f"Software starts it once and never again: exactly {what} comes, then nothing.",
+            SetTrigger(chain.converter, trigger.changed(again=True)),
+            converter=chain.converter,
+        )
+
+
+@rule
+def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
+    """The rate is what the program's own time leaves, and it moves when the program changes."""
+    for chain in workspace.project.chains:
+        cycle = cycle_timing(workspace, chain)
+        by_hand = repoints(workspace, chain)
+        if not (cycle.trigger.by_software or by_hand) or cycle.items_limit is not None:
+            continue
+        share = float(1 - _converting_s(cycle) / cycle.cycle_s)
+        yield Finding(
+            "software-sets-rate",
+            "note",
+            chain.converter,
+            f"Software is in the path of {chain.converter}",
+            f"Of {brief(cycle.cycle_s, 's')} from cycle to cycle it converts {brief(_converting_s(cycle), 's')}; "
+            f"{share * 100:.3g} % is the program's, which makes {brief(cycle.cycle_rate_hz, 'Hz', 5)} with "
+            f"{brief(cycle.jitter_s, 's', 3)} of jitter.",
+            converter=chain.converter,
+        )
+
+
+def _converting_s(cycle: CycleTiming) -> Fraction:
+    return sum((slot.repeats * slot.each_s for slot in cycle.slots), Fraction(0))
+
+
+@rule
+def follower_is_longer(workspace: Workspace) -> Iterator[Finding]:
+    """The converter in step with another one misses triggers that the other serves."""
+    for chain in workspace.project.chains:
+        if not isinstance(chain.trigger, FollowTrigger):
+            continue
+        leader = workspace.project.chain(chain.trigger.follows)
+        if leader is None:
+            continue
+        mine, theirs = cycle_timing(workspace, chain), cycle_timing(workspace, leader)
+        if mine.cycle_s == theirs.cycle_s:
+            continue
+        yield Finding(
+            "out-of-step",
+            "warning",
+            chain.converter,
+            f"{chain.converter} falls out of step with {leader.converter}",
+            f"Its cycle comes every {brief(mine.cycle_s, 's')}, that of {leader.converter} every "
+            f"{brief(theirs.cycle_s, 's')}: their values no longer belong together.",
+            converter=chain.converter,
+        )

@@ -1,0 +1,202 @@
+"""Rules on threshold windows and twins."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wattigram.core.accuracy import expected_edges, signal_noise, twin_figures
+from wattigram.core.bench import source_slope_v_s
+from wattigram.core.design import Chain, Signal, Window, Workspace, input_extent_v, input_source, limits_v, rate_divisor
+from wattigram.core.design.edits import SetTwin, SetWindow
+from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.quantity import brief, show_volts
+from wattigram.core.timing import cycle_timing
+
+CHATTER_EDGES = 1.5
+
+
+def _windows(workspace: Workspace) -> Iterator[tuple[Signal, int, Window, str]]:
+    for signal in workspace.project.signals:
+        for index, window in enumerate(signal.windows):
+            name = f" “{window.name}”" if window.name else f" {index + 1}" if len(signal.windows) > 1 else ""
+            yield signal, index, window, f"window{name} of {signal.name}"
+
+
+@rule
+def limits_misplaced(workspace: Workspace) -> Iterator[Finding]:
+    """The alarm is always on, or can never come."""
+    for signal, index, window, where in _windows(workspace):
+        low_v, high_v = limits_v(workspace, signal, window)
+        if low_v > high_v:
+            yield Finding(
+                "window-swapped",
+                "error",
+                where,
+                f"The limits of {signal.name} are exchanged",
+                f"The lower limit, {show_volts(low_v)}, is above the upper one, {show_volts(high_v)}.",
+                SetWindow(signal.name, index, window.changed(low=window.high, high=window.low)),
+                signal=signal.name,
+            )
+            continue
+        if window.on_deviation:
+            continue
+        highest_v = signal.at_source(workspace.reference_v)
+        lowest_v = -highest_v if signal.negative is not None else 0.0
+        if low_v < lowest_v or high_v > highest_v:
+            low, high = max(lowest_v, low_v), min(highest_v, high_v)
+            yield Finding(
+                "window-out-of-range",
+                "error",
+                where,
+                f"A limit of {signal.name} can never be reached",
+                f"{show_volts(low_v)} to {show_volts(high_v)} goes beyond what can be read, {show_volts(lowest_v)} to "
+                f"{show_volts(highest_v)}.",
+                SetWindow(signal.name, index, window.changed(low=low, high=high)) if low < high else None,
+                signal=signal.name,
+            )
+
+
+@rule
+def raw_value_judged(workspace: Workspace) -> Iterator[Finding]:
+    """Many events where one was meant: each noisy sample is compared, the average is not."""
+    for signal, index, window, where in _windows(workspace):
+        if window.on == "raw" and signal.later_stage is not None:
+            chain = workspace.project.chain_of(signal.name)
+            noise = signal_noise(workspace, chain, signal) if chain else None
+            ratio = f" {noise.raw_lsb:.2f} LSB rms instead of {noise.reduced_lsb:.2f}." if noise else ""
+            yield Finding(
+                "window-on-raw",
+                "warning",
+                where,
+                f"The window of {signal.name} looks at raw samples",
+                f"{signal.name} is reduced, and its window compares what came before that.{ratio}",
+                SetWindow(signal.name, index, window.changed(on="reduced")),
+                signal=signal.name,
+            )
+
+
+@rule
+def never_noticed(workspace: Workspace) -> Iterator[Finding]:
+    """No event ever comes, or only the first."""
+    for signal, index, window, where in _windows(workspace):
+        if not window.enabled:
+            yield Finding(
+                "window-not-enabled",
+                "error",
+                where,
+                f"Nobody hears the window of {signal.name}",
+                "Its interrupt is not enabled: the condition is judged, and no event comes.",
+                SetWindow(signal.name, index, window.changed(enabled=True)),
+                signal=signal.name,
+            )
+        elif not window.rearm:
+            yield Finding(
+                "window-not-rearmed",
+                "warning",
+                where,
+                f"The window of {signal.name} works once",
+                "Nobody arms it again after its first event: later crossings go unnoticed.",
+                SetWindow(signal.name, index, window.changed(rearm=True)),
+                signal=signal.name,
+            )
+        elif window.action == "stop" and window.rearm_after_s is None:
+            yield Finding(
+                "chain-stays-stopped",
+                "warning",
+                where,
+                f"The window of {signal.name} stops its chain for good",
+                "Its first event stops the chain, and nothing starts it again.",
+                SetWindow(signal.name, index, window.changed(rearm_after_s="1 s")),
+                signal=signal.name,
+            )
+
+
+@rule
+def window_chatters(workspace: Workspace) -> Iterator[Finding]:
+    """One slow crossing gives dozens of events."""
+    for signal, index, window, where in _windows(workspace):
+        chain = workspace.project.chain_of(signal.name)
+        if chain is None or window.when == "every" or not window.enabled:
+            continue
+        edges, sigma_v, slope_v_s = _chatter(workspace, chain, signal, window)
+        if edges <= CHATTER_EDGES:
+            continue
+        wanted_v = _rounded_up(8 * sigma_v)
+        yield Finding(
+            "window-chatters",
+            "warning",
+            where,
+            f"The window of {signal.name} chatters",
+            f"Noise of {show_volts(sigma_v)} rms on a slope of {slope_v_s:.3g} V/s makes about {edges:.0f} events of one "
+            f"crossing, with {show_volts(window.hysteresis_v)} of hysteresis.",
+            SetWindow(signal.name, index, window.changed(hysteresis_v=wanted_v)),
+            signal=signal.name,
+        )
+
+
+def _chatter(workspace: Workspace, chain: Chain, signal: Signal, window: Window) -> tuple[float, float, float]:
+    """(events a crossing, noise V rms, slope V/s) in the signal's own volts."""
+    noise = signal_noise(workspace, chain, signal)
+    reduced = window.on == "reduced" and signal.reduce is not None
+    gain = float(signal.front_end)
+    sigma_v = (noise.reduced_lsb if reduced else noise.raw_lsb) * noise.lsb_v / gain
+    slope_v_s = source_slope_v_s(input_source(workspace, signal.pin)) / gain
+    if slope_v_s <= 0 or window.target_signal is not None or not _crosses(workspace, signal, window):
+        return 0.0, sigma_v, slope_v_s
+    cycle = cycle_timing(workspace, chain)
+    rate_hz = float(cycle.cycle_rate_hz) * len(chain.places_of(signal.name))
+    every_s = (rate_divisor(signal.later_stage) if reduced else 1) / rate_hz
+    # An event needs the condition and then the hysteresis back: the middle of both is where noise decides.
+    return expected_edges(slope_v_s, sigma_v, window.hysteresis_v, every_s), sigma_v, slope_v_s
+
+
+def _crosses(workspace: Workspace, signal: Signal, window: Window) -> bool:
+    low_v, high_v = (signal.at_source(volts) for volts in input_extent_v(workspace, signal))
+    target_v = window.target_v or 0.0
+    return any(low_v - target_v < limit < high_v - target_v for limit in limits_v(workspace, signal, window))
+
+
+def _rounded_up(volts: float) -> float:
+    for step in (1e-4, 2e-4, 5e-4, 1e-3, 2e-3, 5e-3, 1e-2, 2e-2, 5e-2, 0.1, 0.2, 0.5):
+        if step >= volts:
+            return step
+    return 1.0
+
+
+@rule
+def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
+    """The pair trips although nothing is wrong."""
+    for signal in workspace.project.signals:
+        figures = twin_figures(workspace, signal)
+        if figures is None or signal.twin is None or figures.within_v is None or figures.worst_v <= figures.within_v:
+            continue
+        yield Finding(
+            "twin-too-tight",
+            "error",
+            signal.name,
+            f"{signal.name} and {figures.of} differ by themselves",
+            f"Offset {show_volts(figures.offset_v)}, gain {show_volts(figures.gain_v)}, noise {show_volts(figures.noise_v)} "
+            f"rms, {brief(figures.skew_s, 's', 3)} of skew {show_volts(figures.skew_v)} and settling "
+            f"{show_volts(figures.settling_v)} make up to {show_volts(figures.worst_v)}; {show_volts(figures.within_v)} is "
+            "allowed.",
+            SetTwin(signal.name, signal.twin.changed(within_v=_rounded_up(figures.worst_v))),
+            signal=signal.name,
+        )
+
+
+@rule
+def twin_not_converted(workspace: Workspace) -> Iterator[Finding]:
+    """The pair is never compared."""
+    for signal in workspace.project.signals:
+        if signal.twin_of is None:
+            continue
+        chains = [workspace.project.chain_of(name) for name in (signal.name, signal.twin_of)]
+        if chains[0] is not None and chains[0] is chains[1]:
+            yield Finding(
+                "twin-on-one-converter",
+                "warning",
+                signal.name,
+                f"{signal.name} and its twin share a converter",
+                f"Both are converted by {chains[0].converter}, one after the other: what is wrong with it is wrong with both.",
+                signal=signal.name,
+            )

@@ -1,0 +1,11 @@
+"""Likely causes: mistakes whose symptoms fit what a take shows, ranked by how well they fit.
+
+A cause is looked for only where something fails. Each tester returns nothing rather than a guess.
+"""
+
+# Importing a module of testers registers them.
+from wattigram.core.proof.causes import judging, levels, memory, neighbours, silence  # noqa: F401
+from wattigram.core.proof.causes.base import LikelyCause, likely_causes
+from wattigram.core.proof.causes.neighbours import neighbour_points
+
+__all__ = ["LikelyCause", "likely_causes", "neighbour_points"]

@@ -1,0 +1,174 @@
+"""A failing signal with all that is known of it, and the register of testers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.design import Chain, Scale, Signal, signal_scale
+from wattigram.core.design.edits import Edit
+from wattigram.core.expected import ExpectedStream, expected_raw, expected_reduced
+from wattigram.core.findings import Finding, find_all
+from wattigram.core.take import SignalSamples, Take
+from wattigram.core.timing import CycleTiming, cycle_timing
+
+FloatArray = NDArray[np.float64]
+WEAKEST_FIT = 0.5
+MOST_SAMPLES = 200_000
+FEWEST_SAMPLES = 64
+
+
+@dataclass(frozen=True)
+class LikelyCause:
+    """A mistake that would look like this.
+
+    Attributes
+    ----------
+    fit : float, 0 to 1
+        Share of what is wrong that the cause accounts for.
+    converter : str
+        The converter that it concerns as a whole; "" where it concerns the signal alone.
+    """
+
+    signal: str
+    cause: str
+    title: str
+    fit: float
+    evidence: str
+    remedy: Edit | None = None
+    converter: str = ""
+
+
+class Case:
+    """One failing signal; all in volts at the pin. Data are fetched when a tester asks for them."""
+
+    def __init__(self, take: Take, chain: Chain, signal: Signal, findings: tuple[Finding, ...]) -> None:
+        self.take = take
+        self.chain = chain
+        self.signal = signal
+        self._findings = findings
+
+    @cached_property
+    def stream(self) -> int:
+        """Number of the converter's stream."""
+        return self.take.workspace.project.chains.index(self.chain)
+
+    @cached_property
+    def cycle(self) -> CycleTiming:
+        """The chain's timing."""
+        return cycle_timing(self.take.workspace, self.chain)
+
+    @cached_property
+    def scale(self) -> Scale:
+        """The signal's transfer as the program reads it."""
+        return signal_scale(self.take.workspace, self.chain, self.signal.name)
+
+    @cached_property
+    def gain(self) -> float:
+        """Of the front end."""
+        return float(self.signal.front_end)
+
+    @cached_property
+    def captured(self) -> SignalSamples | None:
+        """Raw samples, where there are enough of them to say anything."""
+        found = self.take.raw(self.signal.name)
+        return found if found is not None and found.count >= FEWEST_SAMPLES else None
+
+    @cached_property
+    def expected(self) -> ExpectedStream:
+        """What was expected of the same cycles."""
+        assert self.captured is not None
+        cycles = min(int(self.captured.cycles[-1]) + 1, MOST_SAMPLES)
+        instants = self.take.instants(self.chain)
+        return expected_raw(self.take.history, self.chain.converter, self.signal.name, 0, cycles, instants)
+
+    @cached_property
+    def _count(self) -> int:
+        assert self.captured is not None
+        return min(len(self.expected.settled_v), len(self.captured.volts))
+
+    @cached_property
+    def valid(self) -> NDArray[np.bool_]:
+        """Which of the compared samples really came."""
+        assert self.captured is not None
+        return self.captured.valid[: self._count]
+
+    @cached_property
+    def measured_v(self) -> FloatArray:
+        assert self.captured is not None
+        return np.asarray(self.captured.volts[: self._count][self.valid] * self.gain)
+
+    @cached_property
+    def settled_v(self) -> FloatArray:
+        return np.asarray(self.expected.settled_v[: self._count][self.valid] * self.gain)
+
+    @cached_property
+    def times_s(self) -> FloatArray:
+        assert self.captured is not None
+        return np.asarray(self.captured.times_s[: self._count][self.valid])
+
+    @cached_property
+    def is_off(self) -> bool:
+        """Something is wrong with the samples that noise does not explain."""
+        if self.captured is None:
+            return False
+        off = np.abs(self.measured_v - self.settled_v)
+        return float(np.mean(off > self.expected.half_width_v * self.gain)) > 0.01
+
+    def due_after_stage(self, count: int) -> FloatArray:
+        """Volts at the pin due of the first ``count`` values after the reduce stage, wherever that is."""
+        instants = self.take.instants(self.chain)
+        name, converter = self.signal.name, self.chain.converter
+        if self.signal.later_stage is not None:
+            return expected_reduced(self.take.history, converter, name, 0, count, instants).settled_v * self.gain
+        cycles = -(-count // len(self.chain.places_of(name)))
+        return expected_raw(self.take.history, converter, name, 0, cycles, instants).settled_v[:count] * self.gain
+
+    def finding(self, code: str) -> Finding | None:
+        """The design's own finding of that code that concerns this signal."""
+        for finding in self._findings:
+            is_own = finding.signal in {"", self.signal.name} and finding.converter in {"", self.chain.converter}
+            if finding.code == code and is_own:
+                return finding
+        return None
+
+    def of_chain(self, code: str) -> Finding | None:
+        """The same for the whole converter, whichever of its signals is named."""
+        return next((one for one in self._findings if one.code == code and one.converter == self.chain.converter), None)
+
+    def remedy(self, code: str) -> Edit | None:
+        """The cure that the design's own findings offer."""
+        finding = self.finding(code)
+        return finding.remedy if finding is not None else None
+
+    def cause(
+        self, code: str, title: str, fit: float, evidence: str, remedy: Edit | None, whole: bool = False
+    ) -> LikelyCause:
+        """A cause of this case."""
+        fit = float(min(1.0, max(0.0, fit)))
+        converter = self.chain.converter if whole else ""
+        return LikelyCause(self.signal.name, code, title, fit, evidence, remedy, converter)
+
+
+Tester = Callable[[Case], LikelyCause | None]
+_TESTERS: list[Tester] = []
+
+
+def tester(function: Tester) -> Tester:
+    """Register a tester."""
+    _TESTERS.append(function)
+    return function
+
+
+def likely_causes(take: Take, signal: str) -> list[LikelyCause]:
+    """Causes for one signal that fails, the best fit first; empty where nothing fits."""
+    chain = take.workspace.project.chain_of(signal)
+    if chain is None:
+        return []
+    case = Case(take, chain, take.workspace.project.signal(signal), find_all(take.workspace))
+    found = [cause for test in _TESTERS if (cause := test(case)) is not None and cause.fit >= WEAKEST_FIT]
+    return sorted(found, key=lambda cause: -cause.fit)

@@ -1,0 +1,180 @@
+"""Readings that stand at an end, are off by a constant or a factor, or scatter too much."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from wattigram.core.accuracy import converter_noise_lsb, signal_noise
+from wattigram.core.analysis import explained_share, fit_line
+from wattigram.core.proof.causes.base import Case, LikelyCause, tester
+from wattigram.core.quantity import brief
+
+PINNED_SHARE = 0.02
+
+
+@tester
+def input_beyond_reference(case: Case) -> LikelyCause | None:
+    """Readings stand still at full scale, or at zero."""
+    if case.captured is None:
+        return None
+    scale = case.scale
+    count = len(case.measured_v)
+    top = (scale.highest_code - 1) * scale.lsb_v
+    full_v = (scale.highest_code + 0.5) * scale.lsb_v  # codes beyond are no codes of this converter
+    at_top = float(np.count_nonzero((case.measured_v >= top) & (case.measured_v <= full_v))) / count
+    at_zero = float(np.count_nonzero(case.measured_v <= 0)) / count
+    share, end, edge = max((at_top, "full scale", top), (at_zero, "zero", 0.0))
+    if share < PINNED_SHARE:
+        return None
+    values = case.measured_v[(case.measured_v < top) & (case.measured_v > 0)]
+    # A level that rests near the end by design is no symptom: it must be expected elsewhere, or meet the end abruptly.
+    near = np.abs(values - edge) < 8 * scale.lsb_v
+    crowded = float(np.count_nonzero(near)) / count
+    if crowded > share:
+        return None
+    gain = float(case.signal.front_end)
+    calm = float(np.mean(np.abs(case.settled_v - edge) < 2 * scale.lsb_v + case.expected.half_width_v * gain))
+    wiring_finding = case.finding("input-beyond-reference")
+    if calm >= share and wiring_finding is None:
+        return None
+    return case.cause(
+        "input-beyond-reference",
+        f"The input goes beyond {'the reference' if end == 'full scale' else '0 V'}",
+        min(1.0, 0.7 + 0.3 * (1 - crowded / share)),
+        f"{share * 100:.1f} % of the samples stand at {end}, only {crowded * 100:.2g} % just beside it",
+        case.remedy("input-beyond-reference"),
+    )
+
+
+@tester
+def not_calibrated(case: Case) -> LikelyCause | None:
+    """Every reading is off by the same few counts."""
+    if case.captured is None:
+        return None
+    converter = case.take.workspace.converter(case.chain)
+    error = (case.measured_v - case.settled_v) / case.scale.lsb_v
+    finer = 2 ** (max(converter.bits) - case.chain.bits)
+    known_lsb = converter.offset_uncalibrated_lsb / finer
+    offset_lsb = float(np.median(error))
+    if not converter.needs_calibration or abs(offset_lsb) < 1.5 or abs(known_lsb) < 1.5:
+        return None
+    spread = float(np.mean(np.square(error - offset_lsb))) - (signal_noise_lsb(case)) ** 2
+    constant = offset_lsb**2 / (offset_lsb**2 + max(0.0, spread))
+    agreement = 1 - abs(offset_lsb - known_lsb) / max(abs(offset_lsb), abs(known_lsb))
+    finding = case.of_chain("not-calibrated") or case.of_chain("startup-calibrate")
+    return case.cause(
+        "not-calibrated",
+        f"{case.chain.converter} is not calibrated",
+        constant * min(1.0, 0.3 + agreement),
+        f"readings are off by {offset_lsb:+.1f} LSB throughout, and an uncalibrated {case.chain.converter} is off by "
+        f"{known_lsb:+.1f} LSB",
+        finding.remedy if finding is not None else None,
+        whole=True,
+    )
+
+
+def signal_noise_lsb(case: Case) -> float:
+    """Noise to be expected of a sample."""
+    return signal_noise(case.take.workspace, case.chain, case.signal).raw_lsb
+
+
+@tester
+def clock_too_fast(case: Case) -> LikelyCause | None:
+    """Readings scatter more than they should, as much as such a clock makes them."""
+    finding = case.of_chain("clock-too-fast")
+    if finding is None or case.captured is None:
+        return None
+    workspace = case.take.workspace
+    converter = workspace.converter(case.chain)
+    error = (case.measured_v - case.settled_v) / case.scale.lsb_v
+    measured_lsb = float(np.std(error - np.median(error)))
+    calm_lsb = converter.noise_lsb / 2 ** (max(converter.bits) - case.chain.bits)
+    predicted_lsb = signal_noise_lsb(case)
+    if measured_lsb < 1.5 * calm_lsb:
+        return None
+    return case.cause(
+        "clock-too-fast",
+        f"{case.chain.converter} is clocked too fast",
+        1 - abs(measured_lsb - predicted_lsb) / max(measured_lsb, predicted_lsb),
+        f"readings scatter by {measured_lsb:.2f} LSB rms; {predicted_lsb:.2f} LSB are to be expected of "
+        f"{brief(case.cycle.clock_hz, 'Hz')}, of which the converter makes "
+        f"{converter_noise_lsb(workspace, case.chain):.2f}",
+        finding.remedy,
+        whole=True,
+    )
+
+
+@tester
+def factor_off(case: Case) -> LikelyCause | None:
+    """Readings are too small or too big by a fixed share: a slow clock's leakage, or another full scale."""
+    if case.captured is None:
+        return None
+    line = fit_line(case.settled_v, case.measured_v)
+    base = float(case.settled_v @ case.settled_v)
+    if base <= 0:
+        return None
+    factor = line.slope if line.share > 0.999 else float(case.measured_v @ case.settled_v) / base
+    converter = case.take.workspace.converter(case.chain)
+    slow = max(0.0, 1 - float(case.cycle.clock_hz / converter.clock_low_hz))
+    choices = []
+    if slow:
+        choices.append(
+            ("clock-too-slow", f"{case.chain.converter} is clocked too slowly", -2 * slow * converter.leakage_share)
+        )
+    if case.of_chain("full-scale-read") is not None:
+        steps = (1 << case.chain.bits) - 1
+        sign = 1 if case.chain.reader.full_scale == "2^N-1" else -1
+        choices.append(("full-scale-read", "Volts are computed with another full scale", sign / steps))
+    for code, title, share in choices:
+        total = share + converter.gain_error
+        off = factor - 1
+        if abs(off) < 0.3 * abs(total):
+            continue
+        finding = case.of_chain(code)
+        return case.cause(
+            code,
+            title,
+            1 - abs(off - total) / max(abs(off), abs(total)),
+            f"readings are {off * 100:+.3g} % off, {total * 100:+.3g} % predicted",
+            finding.remedy if finding is not None else None,
+            whole=True,
+        )
+    return None
+
+
+@tester
+def mean_is_scaled(case: Case) -> LikelyCause | None:
+    """The reduced stream is the right one times count / 2^shift, or folds over where its sum overflows."""
+    reduced = case.take.reduced(case.signal.name)
+    stage = case.signal.reduce
+    if stage is None:
+        return None
+    captured, width = (reduced, 1) if reduced is not None else (case.take.raw(case.signal.name), 1)
+    if captured is None or captured.count < 16:
+        return None
+    settled = case.due_after_stage(len(captured.volts))
+    measured = captured.volts[: len(settled)][captured.valid[: len(settled)]] * case.gain * width
+    settled = settled[captured.valid[: len(settled)]]
+    factor = float(stage.gain_ratio) / stage.believed_gain
+    if factor != 1:
+        fit = explained_share(measured, settled, settled * factor)
+        return case.cause(
+            "mean-shift-mismatch",
+            f"The mean of {case.signal.name} is scaled by {factor:.4g}",
+            fit,
+            f"a sum of {stage.count} is shifted by {stage.shift}: {factor:.4g} times the mean explains {fit * 100:.1f} %",
+            case.remedy("mean-shift-mismatch"),
+        )
+    if case.finding("sum-too-wide") is None:
+        return None
+    span_v = (1 << stage.register_bits) * case.scale.lsb_v / float(stage.gain_ratio) / (1 << stage.shift)
+    folded = np.mod(settled, span_v)
+    near = np.abs((measured - folded + span_v / 2) % span_v - span_v / 2)
+    fit = float(np.mean(near < 0.02 * span_v + 4 * case.scale.lsb_v)) * float(np.mean(settled > span_v) > 0.01)
+    return case.cause(
+        "sum-too-wide",
+        f"The sum of {case.signal.name} overflows",
+        fit,
+        f"{fit * 100:.1f} % of the values are what is expected less a multiple of what {stage.register_bits} bits hold",
+        case.remedy("sum-too-wide"),
+    )

@@ -1,0 +1,132 @@
+"""A reading that leans towards the slot before it, or that nothing drives at all."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.accuracy import slot_settling
+from wattigram.core.analysis import fit_line, line_share
+from wattigram.core.bench.model import FLOATING_OHM
+from wattigram.core.design import Chain, signal_scale
+from wattigram.core.expected import expected_raw
+from wattigram.core.proof.causes.base import MOST_SAMPLES, WEAKEST_FIT, Case, LikelyCause, tester
+from wattigram.core.quantity import brief, show_volts
+from wattigram.core.take import Take
+
+FloatArray = NDArray[np.float64]
+OWN_LEVEL_RATIO = 2.0
+LOOSE_OHM = FLOATING_OHM / 10
+"""A source that charges the capacitor this slowly is taken for no source at all."""
+MAINS_HZ = (50.0, 60.0)
+
+
+def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, FloatArray] | None:
+    """Difference to the slot before, and what the reading is off, both in volts at the pin.
+
+    Taken from what was captured in the slot before and from what the pin should have. None where
+    the slot follows itself, or the loop is out of step.
+    """
+    workspace = take.workspace
+    place = chain.places_of(name)[0]
+    before = chain.slots[place - 1].signal
+    slots = len(chain.slots)
+    if before == name or chain.loop.items % slots:
+        return None
+    stream = workspace.project.chains.index(chain)
+    items = take.items(stream)
+    cycles = min(len(items) // slots, MOST_SAMPLES)
+    scales = [signal_scale(workspace, chain, chain.slots[at].signal) for at in (place, place - 1)]
+    rows = items[: cycles * slots].reshape(cycles, slots)
+    valid = take.valid(stream, np.arange(cycles * slots)).reshape(cycles, slots)
+    mine, other = scales[0].item_volts(rows[:, place]), scales[1].item_volts(rows[:, place - 1])
+    good = valid[:, place] & valid[:, place - 1]
+    if place == 0:
+        other = np.concatenate(([0.0], other[:-1]))
+        good = good & np.concatenate(([False], valid[:-1, -1]))
+    gain = float(workspace.project.signal(name).front_end)
+    expected = expected_raw(take.history, chain.converter, name, 0, cycles, take.instants(chain))
+    settled = expected.settled_v.reshape(cycles, -1)[:, 0] * gain
+    return (other - settled)[good], (mine - settled)[good]
+
+
+@tester
+def sampling_too_short(case: Case) -> LikelyCause | None:
+    """The reading is off by a fixed share of the difference to the slot before."""
+    points = neighbour_points(case.take, case.chain, case.signal.name)
+    if points is None or not case.is_off:
+        return None
+    line = fit_line(*points)
+    by_level = fit_line(case.settled_v, case.measured_v - case.settled_v)
+    if 1 - line.share > OWN_LEVEL_RATIO * (1 - by_level.share):
+        return None  # the error follows the signal's own level far better than its neighbour
+    place = case.chain.places_of(case.signal.name)[0]
+    settling = slot_settling(case.take.workspace, case.chain, place)
+    if settling.needed_s is None or not 1e-4 < line.slope < 1 or _implied_ohm(case, line.slope) >= LOOSE_OHM:
+        return None
+    agreement = min(line.slope, settling.carry) / max(line.slope, settling.carry)
+    # A bench that is wired otherwise than described still shows the symptom, only with another slope.
+    fit = line.share * (0.6 + 0.4 * agreement)
+    predicted = case.expected.predicted_v
+    remedy = case.remedy("sampling-too-short")
+    return case.cause(
+        "sampling-too-short",
+        f"Sampling too short for {brief(settling.source_ohm, 'Ω')}",
+        fit,
+        f"the error follows slot {(place - 1) % len(case.chain.slots) + 1} ({settling.neighbour}), r = {line.r:.2f}; "
+        f"{line.slope * 100:.3g} % of the difference is left, {settling.carry * 100:.3g} % predicted from "
+        f"{brief(settling.sampling_s, 's', 3)}; reading predicted up to {show_volts(float(predicted.max()))}",
+        remedy,
+    )
+
+
+def _implied_ohm(case: Case, carry: float) -> float:
+    """Source resistance that would leave this share after the slot's sampling time."""
+    workspace = case.take.workspace
+    converter = workspace.converter(case.chain)
+    place = case.chain.places_of(case.signal.name)[0]
+    sampling_s = slot_settling(workspace, case.chain, place).sampling_s
+    if not 0 < carry < 1:
+        return math.inf if carry >= 1 else 0.0
+    return sampling_s / (converter.sampling_capacitor_f * -math.log(carry)) - converter.switch_resistance_ohm
+
+
+@tester
+def floating_pin(case: Case) -> LikelyCause | None:
+    """The reading wanders, carries mains, and copies the slot before."""
+    if not case.is_off:
+        return None
+    line_fit, ohm = 0.0, 0.0
+    points = neighbour_points(case.take, case.chain, case.signal.name)
+    if points is not None:
+        line = fit_line(*points)
+        ohm = _implied_ohm(case, line.slope)
+        if ohm >= LOOSE_OHM:
+            line_fit = line.share
+    residual = case.measured_v - case.settled_v
+    steps = np.diff(case.times_s)
+    rate_hz = 1 / float(np.median(steps)) if len(steps) else 1.0
+    mains = [(line_share(residual, rate_hz, hertz), hertz) for hertz in MAINS_HZ if hertz < rate_hz / 2]
+    share, hertz = max(mains, default=(0.0, 0.0))
+    # A source that is a sine at mains frequency itself would leave such a line too, when it is merely scaled.
+    own_share = line_share(case.settled_v, rate_hz, hertz) if hertz else 0.0
+    if own_share > 0.5:
+        share = 0.0
+    fit = max(line_fit, share)
+    if fit < WEAKEST_FIT:
+        return None
+    parts = []
+    if line_fit:
+        shown = "more than 100 MΩ" if not ohm < 1e8 else f"about {brief(ohm, 'Ω', 2)}"
+        parts.append(f"it copies the slot before as if fed through {shown} (R² = {line_fit:.2f})")
+    if share > 0.1:
+        parts.append(f"{share * 100:.0f} % of the error is a line at {hertz:.0f} Hz")
+    return case.cause(
+        "floating-pin",
+        f"Nothing drives pin {case.signal.pin}",
+        fit,
+        "; ".join(parts) or "the reading wanders",
+        None,
+    )

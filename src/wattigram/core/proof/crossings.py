@@ -1,0 +1,100 @@
+"""Events of windows, twins and comparators, as they came and as they were due."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.accuracy import comparator_figures
+from wattigram.core.design import Watch, Workspace, watches
+from wattigram.core.expected import ExpectedEvent, expected_events
+from wattigram.core.take import Take
+
+
+@dataclass(frozen=True)
+class Crossings:
+    """What one watch should have told, and what it told: (seconds, condition begins)."""
+
+    watch: Watch
+    wanted: tuple[ExpectedEvent, ...]
+    came: tuple[tuple[float, bool], ...]
+    end_s: float
+
+
+def signal_watches(take: Take, signal: str, kind: str) -> list[Watch]:
+    """Watches of one kind on a signal."""
+    return [watch for watch in watches(take.workspace.project) if watch.signal == signal and watch.kind == kind]
+
+
+def crossings(take: Take, watch: Watch) -> Crossings:
+    """Due and captured events of a window or twin.
+
+    What is due supposes that the watch is enabled and armed again, with its limits in order: that is
+    what was meant.
+    """
+    project = take.workspace.project
+    chain = project.chain_of(watch.signal)
+    assert chain is not None
+    cycles = take.chain_cycles(chain)
+    number = watches(project).index(watch)
+    mine = take.events[take.events["window"] == number]
+    came = tuple((int(row["ticks"]) / take.tick_hz, bool(row["entered"])) for row in mine)
+    meant = tuple((ticks, _as_meant(workspace, watch)) for ticks, workspace in take.history)
+    wanted = expected_events(meant, watch, cycles, take.instants)
+    end_s = float(take.instants(chain).held_s(cycles - 1, cycles)[0, -1]) if cycles else 0.0
+    return Crossings(watch, wanted, came, end_s)
+
+
+def _as_meant(workspace: Workspace, watch: Watch) -> Workspace:
+    """The design with the watch as it was meant."""
+    if watch.kind != "window":
+        return workspace
+    project = workspace.project
+    signal = project.signal(watch.signal)
+    window = signal.windows[watch.index]
+    low, high = window.low, window.high
+    if type(low) is type(high) and low > high:
+        low, high = high, low
+    fixed = window.changed(enabled=True, rearm=True, low=low, high=high)
+    windows = tuple(fixed if index == watch.index else one for index, one in enumerate(signal.windows))
+    signals = tuple(one.changed(windows=windows) if one.name == signal.name else one for one in project.signals)
+    return Workspace(project.changed(signals=signals), workspace.part)
+
+
+@dataclass(frozen=True)
+class Edges:
+    """Edges of a comparator, gathered by crossing.
+
+    Attributes
+    ----------
+    crossings : int, due in the take without noise
+    edges : int, that came
+    most : int, at one crossing
+    """
+
+    comparator: str
+    crossings: int
+    edges: int
+    most: int
+    predicted: float
+
+
+def comparator_edges(take: Take, watch: Watch) -> Edges:
+    """How often a comparator gave an edge at each crossing.
+
+    Edges are of one crossing while they are nearer to each other than a quarter of the time from
+    crossing to crossing.
+    """
+    comparator = take.workspace.project.comparator(watch.comparator)
+    assert comparator is not None
+    figures = comparator_figures(take.workspace, comparator)
+    number = watches(take.workspace.project).index(watch)
+    times_s: NDArray[np.float64] = np.sort(take.events["ticks"][take.events["window"] == number] / take.tick_hz)
+    due = int(figures.crossings_hz * take.seconds)
+    if not len(times_s) or figures.crossings_hz == 0:
+        return Edges(comparator.name, due, len(times_s), 0, figures.edges)
+    gap_s = 0.25 / figures.crossings_hz
+    groups = np.split(times_s, np.flatnonzero(np.diff(times_s) > gap_s) + 1)
+    return Edges(comparator.name, due, len(times_s), max(len(group) for group in groups), figures.edges)

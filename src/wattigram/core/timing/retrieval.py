@@ -1,0 +1,177 @@
+"""How results leave in time: processor load, deadlines, and what is lost."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from wattigram.core.design.model import Chain
+from wattigram.core.design.retrieval import Dma, Fifo, Polling
+from wattigram.core.design.workspace import Workspace, worked_out_once
+from wattigram.core.timing.cycle import CycleTiming, cycle_timing
+from wattigram.core.timing.loop import loop_timing
+from wattigram.core.timing.software import repoints, software_step
+
+CYCLES_FOLLOWED = 200
+
+
+@dataclass(frozen=True)
+class RetrievalTiming:
+    """What fetching a chain's results asks of the processor.
+
+    Attributes
+    ----------
+    events_hz, service_s : Fraction
+        Calls of the handler per second if all are served, and processor time of each.
+    cpu_share : Fraction
+        Their product; polling leaves nothing for anything else and counts as 1.
+    deadline_s : Fraction
+        From an event until what it announces is overwritten.
+    items_hz, lost_hz : Fraction
+        Items produced per second, and those of them that never reach the program.
+    reason : str
+        Why items are lost; "" where none are.
+    """
+
+    kind: str
+    events_hz: Fraction
+    cycles: int
+    service_s: Fraction
+    cpu_share: Fraction
+    deadline_s: Fraction
+    items_hz: Fraction
+    lost_hz: Fraction
+    reason: str = ""
+
+    @property
+    def sustained_hz(self) -> Fraction:
+        """Items per second that reach the program."""
+        return self.items_hz - self.lost_hz
+
+
+@worked_out_once
+def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
+    """Load, deadline and losses of a chain's retrieval, chains before it served first."""
+    cycle = cycle_timing(workspace, chain)
+    step = software_step(workspace, chain)
+    items_hz = Fraction(0) if cycle.items_limit is not None else len(chain.slots) * cycle.cycle_rate_hz
+    each, depth = _unit(chain, workspace.converter(chain).fifo_items)
+    events_hz = items_hz / each
+    processor = workspace.part.processor
+    cycles = chain.loop.handler_cycles
+    if not isinstance(chain.retrieval, Polling):
+        cycles += processor.interrupt_entry_cycles + processor.interrupt_exit_cycles
+    service_s = cycles / workspace.bus_clock_hz
+    share = Fraction(1) if isinstance(chain.retrieval, Polling) else events_hz * service_s
+    free = free_share(workspace, chain)
+    deadline_s = _deadline_s(workspace, chain, cycle, each, depth)
+    lost_hz, reason = Fraction(0), ""
+    if isinstance(chain.retrieval, Dma) and not chain.retrieval.repeat:
+        lost_hz, reason = items_hz, "frozen"
+    elif isinstance(chain.retrieval, Polling) and _times_out(chain.retrieval, deadline_s, cycle, service_s):
+        lost_hz, reason = items_hz, "time-out"
+    elif free <= 0 and items_hz:
+        lost_hz, reason = items_hz, "no processor time"
+    elif (
+        items_hz and service_s / free > deadline_s and not repoints(workspace, chain) and not cycle.trigger.by_software
+    ):
+        lost_hz = items_hz * _lost_share(
+            chain, cycle, depth, (step.notice_s / free, (step.handle_s + step.leave_s) / free)
+        )
+        reason = "handler too slow" if lost_hz else ""
+    return RetrievalTiming(
+        chain.retrieval.kind, events_hz, cycles, service_s, share, deadline_s, items_hz, lost_hz, reason
+    )
+
+
+def free_share(workspace: Workspace, chain: Chain) -> Fraction:
+    """What the chains before this one leave of the processor; polling takes what interrupts leave."""
+    free = Fraction(1)
+    for other in workspace.project.chains:
+        if isinstance(other.retrieval, Polling):
+            continue
+        if other.converter == chain.converter:
+            if not isinstance(chain.retrieval, Polling):
+                break
+            continue
+        timing = retrieval_timing(workspace, other)
+        free -= min(timing.cpu_share, Fraction(1))
+    return max(free, Fraction(0))
+
+
+def _unit(chain: Chain, fifo_items: int) -> tuple[int, int]:
+    """Items that a call of the handler fetches, and items that can wait."""
+    match chain.retrieval:
+        case Dma():
+            half = max(1, chain.loop.items // 2)
+            return half, half
+        case Fifo() as fifo:
+            return fifo.mark, fifo_items
+        case _:
+            return chain.hands_over_each, chain.hands_over_each
+
+
+def _ends(cycle: CycleTiming, count: int) -> list[Fraction]:
+    """Instants at which the first ``count`` results are ready."""
+    slots = len(cycle.slots)
+    return [number // slots * cycle.cycle_s + cycle.slots[number % slots].end_s for number in range(count)]
+
+
+def _deadline_s(workspace: Workspace, chain: Chain, cycle: CycleTiming, each: int, depth: int) -> Fraction:
+    """Shortest time from an event until the first of its items is overwritten."""
+    if isinstance(chain.retrieval, Dma):
+        return loop_timing(workspace, chain).half_s
+    slots = len(chain.slots)
+    further = depth - each + 1 if isinstance(chain.retrieval, Fifo) else each
+    ends = _ends(cycle, 2 * slots + further)
+    return min(ends[number + further] - ends[number] for number in range(slots))
+
+
+def _times_out(polling: Polling, deadline_s: Fraction, cycle: CycleTiming, service_s: Fraction) -> bool:
+    """The program gives up before the result can be there."""
+    if polling.timeout_s is None:
+        return False
+    wait_s = cycle.busy_s if cycle.trigger.by_software else max(deadline_s - service_s, Fraction(0))
+    return wait_s > polling.timeout_s
+
+
+def _lost_share(chain: Chain, cycle: CycleTiming, depth: int, service_s: tuple[Fraction, Fraction]) -> Fraction:
+    """Share of items lost, event by event: a call finds the newest unit, what came between is overwritten.
+
+    A FIFO keeps the oldest items instead, as many as it holds.
+    """
+    notice_s, rest_s = (float(part) for part in service_s)
+    if isinstance(chain.retrieval, Dma):
+        half_s = float(cycle.cycle_s) * chain.loop.items / 2 / len(chain.slots)
+        ends = [(number + 1) * half_s for number in range(4 * CYCLES_FOLLOWED)]
+        return _overwritten(ends, 1, notice_s, rest_s)
+    total = CYCLES_FOLLOWED * len(chain.slots)
+    ends = [float(end) for end in _ends(cycle, total)]
+    if isinstance(chain.retrieval, Fifo):
+        return _overflowed(ends, chain.retrieval.mark, depth, notice_s, rest_s)
+    return _overwritten(ends, chain.hands_over_each, notice_s, rest_s)
+
+
+def _overwritten(ends: list[float], each: int, notice_s: float, rest_s: float) -> Fraction:
+    units = ends[each - 1 :: each]
+    free_s, at, served = 0.0, 0, 0
+    while at < len(units):
+        read_s = max(free_s, units[at]) + notice_s
+        while at < len(units) and units[at] <= read_s:
+            at += 1
+        served += 1
+        free_s = read_s + rest_s
+    return 1 - Fraction(served, len(units))
+
+
+def _overflowed(ends: list[float], mark: int, depth: int, notice_s: float, rest_s: float) -> Fraction:
+    free_s, at, kept = 0.0, 0, 0
+    while at + mark <= len(ends):
+        read_s = max(free_s, ends[at + mark - 1]) + notice_s
+        came = at
+        while came < len(ends) and ends[came] <= read_s:
+            came += 1
+        kept += min(came - at, depth)
+        at = came
+        free_s = read_s + rest_s
+    return 1 - Fraction(kept, max(at, 1))

@@ -1,0 +1,54 @@
+"""What software in the path costs: noticing a result, handling it, pointing the converter elsewhere."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from wattigram.core.design.model import Chain
+from wattigram.core.design.workspace import Workspace, worked_out_once
+
+
+@dataclass(frozen=True)
+class SoftwareStep:
+    """From the end of a conversion, in seconds.
+
+    ``notice_s`` passes until the program is there, on average, and up to ``jitter_s`` more or less in
+    all; ``handle_s`` is its work; ``leave_s`` ends an interrupt; ``restart_s`` points and starts anew.
+    """
+
+    notice_s: Fraction
+    jitter_s: Fraction
+    handle_s: Fraction
+    leave_s: Fraction
+    restart_s: Fraction
+
+    @property
+    def service_s(self) -> Fraction:
+        """Processor time of one event."""
+        return self.notice_s + self.handle_s + self.leave_s
+
+
+@worked_out_once
+def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
+    """Times of the chain's handler, one for each event of its retrieval.
+
+    Polling notices within one round of its loop, half of it on average; an interrupt waits for the
+    instruction that runs, half of the longest on average, and then enters.
+    """
+    processor, clock_hz = workspace.part.processor, workspace.bus_clock_hz
+    if chain.retrieval.kind == "polling":
+        jitter, notice, leave = processor.poll_cycles - 1, Fraction(processor.poll_cycles - 1, 2), 0
+    else:
+        jitter = processor.interrupt_jitter_cycles
+        notice = processor.interrupt_entry_cycles + Fraction(jitter, 2)
+        leave = processor.interrupt_exit_cycles
+    restart = workspace.converter(chain).repoint_cycles
+    return SoftwareStep(
+        notice / clock_hz, jitter / clock_hz, chain.loop.handler_cycles / clock_hz, leave / clock_hz, restart / clock_hz
+    )
+
+
+def repoints(workspace: Workspace, chain: Chain) -> bool:
+    """Software must point the converter to the next slot."""
+    return workspace.converter(chain).sequence == "software" and len(chain.slots) > 1
