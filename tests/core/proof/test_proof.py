@@ -74,8 +74,8 @@ def test_the_demo_fails_once_and_the_cure_makes_all_hold(kiln: Workspace, cured:
 
 
 JUDGED: list[tuple[Expectation, str, str]] = [
-    (LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.02), "holds", "mean 3.301 V"),
-    (LevelExpectation(signal="3.3 V rail", level_v=3.2, within_v=0.02), "fails", "mean 3.301 V"),
+    (LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.02), "holds", "mean 3.300 V"),
+    (LevelExpectation(signal="3.3 V rail", level_v=3.2, within_v=0.02), "fails", "mean 3.300 V"),
     (StepsExpectation(signal="Door latch", low_v=0.02, high_v=3.28, within_v=0.01), "holds", "level reads"),
     (
         StepsExpectation(signal="Door latch", low_v=0.02, high_v=3.0, within_v=0.01),

@@ -120,7 +120,7 @@ def _judge(take: Take, expectation: Expectation) -> _Judged:
         return _open("not in this take" if samples.count == 0 else f"only {samples.count} samples in this take")
     match expectation:
         case LevelExpectation():
-            return _level(expectation, samples)
+            return _level(expectation, _best(take, expectation.signal) or samples)
         case StepsExpectation():
             return _steps(expectation, samples)
         case SineExpectation():

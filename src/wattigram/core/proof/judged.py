@@ -67,7 +67,8 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
 
 def _once_each(causes: list[LikelyCause]) -> list[LikelyCause]:
     """The best fit first; what concerns a converter as a whole is named once, with its best evidence."""
-    ranked = sorted(causes, key=lambda cause: -cause.fit)
+    # Of causes that fit alike the one that explains more comes first.
+    ranked = sorted(causes, key=lambda cause: (-round(cause.fit, 2), not cause.converter, -cause.fit))
     named: set[tuple[str, str]] = set()
     kept = []
     for cause in ranked:

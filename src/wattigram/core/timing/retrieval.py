@@ -12,7 +12,8 @@ from wattigram.core.timing.cycle import CycleTiming, cycle_timing
 from wattigram.core.timing.loop import loop_timing
 from wattigram.core.timing.software import repoints, software_step
 
-CYCLES_FOLLOWED = 200
+EVENTS_FOLLOWED = 6000
+"""Results followed one by one to tell which share of them is lost."""
 
 
 @dataclass(frozen=True)
@@ -143,9 +144,9 @@ def _lost_share(chain: Chain, cycle: CycleTiming, depth: int, service_s: tuple[F
     notice_s, rest_s = (float(part) for part in service_s)
     if isinstance(chain.retrieval, Dma):
         half_s = float(cycle.cycle_s) * chain.loop.items / 2 / len(chain.slots)
-        ends = [(number + 1) * half_s for number in range(4 * CYCLES_FOLLOWED)]
+        ends = [(number + 1) * half_s for number in range(EVENTS_FOLLOWED // 4)]
         return _overwritten(ends, 1, notice_s, rest_s)
-    total = CYCLES_FOLLOWED * len(chain.slots)
+    total = max(8, EVENTS_FOLLOWED // len(chain.slots)) * len(chain.slots)
     ends = [float(end) for end in _ends(cycle, total)]
     if isinstance(chain.retrieval, Fifo):
         return _overflowed(ends, chain.retrieval.mark, depth, notice_s, rest_s)

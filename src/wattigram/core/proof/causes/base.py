@@ -136,6 +136,10 @@ class Case:
                 return finding
         return None
 
+    def about(self, signal: str, code: str) -> Finding | None:
+        """The design's own finding of that code on another signal."""
+        return next((one for one in self._findings if one.code == code and one.signal == signal), None)
+
     def of_chain(self, code: str) -> Finding | None:
         """The same for the whole converter, whichever of its signals is named."""
         return next((one for one in self._findings if one.code == code and one.converter == self.chain.converter), None)

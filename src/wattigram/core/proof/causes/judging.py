@@ -37,7 +37,7 @@ def window_works_once(case: Case) -> LikelyCause | None:
     """The first event comes, all others do not."""
     for _watch, found in _windows(case):
         entered = sum(began for _at, began in found.came)
-        finding = case.finding("window-not-rearmed") or case.finding("chain-stays-stopped")
+        finding = case.finding("window-not-rearmed")
         if entered != 1 or sum(event.entered for event in found.wanted) < FEWEST_DUE or finding is None:
             continue
         return case.cause(
@@ -52,24 +52,30 @@ def window_works_once(case: Case) -> LikelyCause | None:
 
 @tester
 def chain_stopped_for_good(case: Case) -> LikelyCause | None:
-    """After a window's event nothing more is converted."""
-    finding = case.finding("chain-stays-stopped")
-    came = [found for _watch, found in _windows(case) if found.came]
-    if finding is None or not came:
-        return None
+    """After an event of one of its windows the whole chain gives nothing more."""
     due = case.take.seconds * float(case.cycle.cycle_rate_hz) * len(case.chain.slots)
     items = case.take.item_count(case.stream)
-    if items > 0.95 * due:
+    if not items or items > 0.95 * due:
         return None
-    at_s = came[0].came[0][0]
-    return case.cause(
-        finding.code,
-        finding.title,
-        1 - abs(items / due - at_s / case.take.seconds),
-        f"the event came at {at_s:.4g} s, and {items} of {due:.0f} items came",
-        finding.remedy,
-        whole=True,
-    )
+    for name in dict.fromkeys(slot.signal for slot in case.chain.slots):
+        finding = case.about(name, "chain-stays-stopped")
+        came = [
+            found.came[0][0]
+            for watch in signal_watches(case.take, name, "window")
+            if (found := crossings(case.take, watch)).came
+        ]
+        if finding is None or not came:
+            continue
+        at_s = min(came)
+        return case.cause(
+            finding.code,
+            finding.title,
+            1 - abs(items / due - at_s / case.take.seconds),
+            f"the event came at {at_s:.4g} s, and {items} of {due:.0f} items came",
+            finding.remedy,
+            whole=True,
+        )
+    return None
 
 
 @tester

@@ -40,7 +40,7 @@ def input_beyond_reference(case: Case) -> LikelyCause | None:
     return case.cause(
         "input-beyond-reference",
         f"The input goes beyond {'the reference' if end == 'full scale' else '0 V'}",
-        min(1.0, 0.7 + 0.3 * (1 - crowded / share)),
+        (1.0 if wiring_finding is not None else 0.85) * min(1.0, 0.7 + 0.3 * (1 - crowded / share)),
         f"{share * 100:.1f} % of the samples stand at {end}, only {crowded * 100:.2g} % just beside it",
         case.remedy("input-beyond-reference"),
     )

@@ -12,7 +12,7 @@ from wattigram.core.analysis import fit_line, line_share
 from wattigram.core.bench.model import FLOATING_OHM
 from wattigram.core.design import Chain, signal_scale
 from wattigram.core.expected import expected_raw
-from wattigram.core.proof.causes.base import MOST_SAMPLES, WEAKEST_FIT, Case, LikelyCause, tester
+from wattigram.core.proof.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, WEAKEST_FIT, Case, LikelyCause, tester
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import Take
 
@@ -38,6 +38,8 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
     stream = workspace.project.chains.index(chain)
     items = take.items(stream)
     cycles = min(len(items) // slots, MOST_SAMPLES)
+    if cycles < FEWEST_SAMPLES:
+        return None
     scales = [signal_scale(workspace, chain, chain.slots[at].signal) for at in (place, place - 1)]
     rows = items[: cycles * slots].reshape(cycles, slots)
     valid = take.valid(stream, np.arange(cycles * slots)).reshape(cycles, slots)
