@@ -49,7 +49,7 @@ def test_clicking_a_yoke_shows_what_its_signals_share(window: MainWindow) -> Non
     rows = window.chain_page.rows
     click(rows, QPointF(rows.cell_rect(Selection("ADC 2")).center()))
     assert window.chain_page.selection == Selection("ADC 2")
-    assert "ADC 2: WHAT ITS SIGNALS SHARE" in window.chain_page.inspector._title.text()
+    assert "ADC 2: CLOCK AND CODES" in window.chain_page.inspector._title.text()
 
 
 def test_arrows_walk_through_all_cells(window: MainWindow) -> None:
@@ -179,7 +179,7 @@ def test_a_what_if_is_chosen_by_click_and_by_key(window: MainWindow) -> None:
 
 
 FIELDS = [
-    ("ADC 1", "", "sample", "period", "5 kHz", lambda p: p.chains[0].trigger.every, Fraction(1, 5000)),
+    ("ADC 1", "", "start", "every", "5 kHz", lambda p: p.chains[0].trigger.every, Fraction(1, 5000)),
     ("ADC 1", "Coil current", "signal", "name", "Burden", lambda p: p.signals[0].name, "Burden"),
     ("ADC 1", "Coil current", "signal", "front end", "x 120", lambda p: p.signals[0].front_end, Fraction(120)),
     (
@@ -203,8 +203,8 @@ FIELDS = [
         lambda p: (p.signals[1].reduce.count, p.signals[1].reduce.shift),
         (32, 5),
     ),
-    ("ADC 1", "Upper zone", "window", "upper limit", "2.2 V", lambda p: p.signals[1].window.high_v, 2.2),
-    ("ADC 1", "Upper zone", "window", "hysteresis", "20 mV", lambda p: p.signals[1].window.hysteresis_v, 0.02),
+    ("ADC 1", "Upper zone", "window", "upper limit", "2.2 V", lambda p: p.signals[1].windows[0].high, 2.2),
+    ("ADC 1", "Upper zone", "window", "hysteresis", "20 mV", lambda p: p.signals[1].windows[0].hysteresis_v, 0.02),
 ]
 
 
@@ -224,12 +224,12 @@ def test_fields_are_typed_as_engineers_write(
 
 
 def test_what_cannot_be_understood_is_said_and_changes_nothing(window: MainWindow) -> None:
-    window.chain_page.select(Selection("ADC 1"))
-    editor = field(window, "period")
+    window.chain_page.select(Selection("ADC 1", facet="start"))
+    editor = field(window, "every")
     type_text(editor.widget, "soon")
     assert window.document.stack.count() == 0
     assert editor.widget.property("wrong") is True
-    assert "period: “soon” is no number with a unit. Write a frequency such as 10 kHz." in window.notice.text
+    assert "every: “soon” is no number with a unit. Write a frequency such as 10 kHz." in window.notice.text
     press(editor.widget, Qt.Key.Key_Escape)
     assert editor.widget.text() == "100 µs"  # type: ignore[union-attr]
     type_text(editor.widget, "-5 us")

@@ -73,7 +73,8 @@ def test_entering_what_a_field_shows_changes_nothing(kiln: Workspace) -> None:
                 if not field.text or (field.options and field.text not in field.options):
                     continue
                 edit = field.make(field.text)
-                assert edit is not None
+                if edit is None:
+                    continue  # what is chosen already is not chosen anew
                 if field.label in {"wired to it", "window", "stage"}:
                     continue  # choosing a kind again gives it fresh figures
                 assert apply_edit(workspace, edit).project == workspace.project, (selection, field.label, field.text)
@@ -126,8 +127,8 @@ def test_a_capacitor_at_the_pin_shows_both_effects(kiln: Workspace) -> None:
 
 
 def test_a_yoke_says_what_the_registers_hold(kiln: Workspace) -> None:
-    panel = panel_for(edited(kiln, SetPeriod("ADC 1", Fraction(1, 7))), Selection("ADC 1"))
-    assert fact(panel, "Timer 2") == "505 × 27157"
+    panel = panel_for(edited(kiln, SetPeriod("ADC 1", Fraction(1, 7))), Selection("ADC 1", facet="start"))
+    assert fact(panel, "timer counts") == "505 × 27157"
     assert fact(panel, "registers hold") == "504, 27156"
     assert fact(panel, "rate error") == "+0.0521 ppm"
 
@@ -137,7 +138,7 @@ def test_a_mean_says_rate_noise_and_cutoff(kiln: Workspace) -> None:
     assert fact(panel, "reduced rate") == "625 Hz"
     assert fact(panel, "−3 dB at") == "277.3 Hz"
     assert fact(panel, "latency") == "1.60 ms"
-    assert fact(panel, "sum needs") == "16 of 32 bits"
+    assert fact(panel, "register needs") == "16 of 32 bits"
 
 
 @pytest.mark.parametrize(

@@ -126,8 +126,7 @@ class EffectiveConverter(_Effective):
     name: str
     bits: Annotated[int, Field(ge=4, le=24)]
     lsb_v: Positive
-    signed: tuple[bool, ...] = ()
-    """For each slot, whether it is a difference; none is where it is empty."""
+    """Of a single-ended slot; that of a difference is twice as large."""
     shift: Annotated[int, Field(ge=-16, le=28)] = 0
     offset_lsb: Finite = 0.0
     gain_error: Finite = 0.0

@@ -55,19 +55,23 @@ class ConverterSynth:
         samples = rows * self.slots
         self._take = np.tile((1 - carry).astype(np.float32), rows)
         self._tiles = [np.tile(power, rows) for power in self._powers]
-        self._drives = [self._drive(bench, slot.pin, slot, number, scale) for slot, number in self._conversions]
+        # A difference spans twice the reference, so its counts are twice as large.
+        scales = [scale / 2 if slot.negative is not None else scale for slot, _number in self._conversions]
+        self._drives = [
+            self._drive(bench, slot.pin, slot, number, own)
+            for (slot, number), own in zip(self._conversions, scales, strict=True)
+        ]
         self._away = {
-            place: self._drive(bench, slot.negative, slot, number, scale)
+            place: self._drive(bench, slot.negative, slot, number, scales[place])
             for place, (slot, number) in enumerate(self._conversions)
             if slot.negative is not None
         }
         sigma = [
             np.hypot(
-                np.hypot(bench.pins[slot.pin].noise_v, bench.pins[slot.negative].noise_v if slot.negative else 0.0)
-                * scale,
+                np.hypot(bench.pins[slot.pin].noise_v, bench.pins[slot.negative].noise_v if slot.negative else 0.0) * own,
                 converter.noise_lsb,
             )
-            for slot, _number in self._conversions
+            for (slot, _number), own in zip(self._conversions, scales, strict=True)
         ]
         self._sigma = np.tile(np.array(sigma, dtype=np.float32), self._piece_cycles)
         self._bias = np.float32(converter.offset_lsb + 0.5)

@@ -88,7 +88,7 @@ class TimedSynth:
             [
                 math.hypot(
                     math.hypot(bench.pins[slot.pin].noise_v, bench.pins[slot.negative].noise_v if slot.negative else 0)
-                    / converter.lsb_v,
+                    / (converter.lsb_v * (2 if slot.negative else 1)),
                     converter.noise_lsb,
                 )
                 for slot in converter.slots
@@ -128,10 +128,11 @@ class TimedSynth:
         self._course, self._begin = held, self._done
         noise = self._noise.values(self._done, self._done + cycles * width)
         self._done += cycles * width
-        lsb = held / converter.lsb_v * (1 + converter.gain_error) + converter.offset_lsb
+        signed = np.array([slot.negative is not None for slot in slots])[order]
+        counts_v = np.tile(np.where(signed, 2.0, 1.0) * converter.lsb_v, cycles)
+        lsb = held / counts_v * (1 + converter.gain_error) + converter.offset_lsb
         lsb += noise * np.tile(self._sigma[order], cycles)
         codes = np.floor(lsb + 0.5).reshape(cycles, width)
-        signed = np.array(converter.signed or [False] * len(converter.slots))[order]
         top = np.where(signed, 1 << (converter.bits - 1), 1 << converter.bits) - 1
         low = np.where(signed, -(1 << (converter.bits - 1)), 0)
         whole = np.clip(codes, low, top).astype(np.int64)

@@ -148,7 +148,6 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
         name=chain.converter,
         bits=chain.bits,
         lsb_v=workspace.reference_v / steps,
-        signed=tuple(signal.negative is not None for signal in signals),
         shift=0 if any_stage else aligned_shift(chain.alignment, chain.loop.width_bits, chain.bits),
         offset_lsb=offset_lsb / finer,
         # The charge that leaks away during a slow conversion makes every reading too small.

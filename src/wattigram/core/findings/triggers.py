@@ -94,15 +94,14 @@ def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
         by_hand = repoints(workspace, chain)
         if not (cycle.trigger.by_software or by_hand) or cycle.items_limit is not None:
             continue
-        share = float(1 - _converting_s(cycle) / cycle.cycle_s)
+        converting_s = _converting_s(cycle)
         yield Finding(
             "software-sets-rate",
             "note",
             chain.converter,
             f"Software is in the path of {chain.converter}",
-            f"Of {brief(cycle.cycle_s, 's')} from cycle to cycle it converts {brief(_converting_s(cycle), 's')}; "
-            f"{share * 100:.3g} % is the program's, which makes {brief(cycle.cycle_rate_hz, 'Hz', 5)} with "
-            f"{brief(cycle.jitter_s, 's', 3)} of jitter.",
+            f"A cycle converts for {brief(converting_s, 's')}, and the program takes {brief(cycle.busy_s - converting_s, 's')} "
+            f"in between: {brief(cycle.cycle_rate_hz, 'Hz', 5)} with {brief(cycle.jitter_s, 's', 3)} of jitter.",
             converter=chain.converter,
         )
 

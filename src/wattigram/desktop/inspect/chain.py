@@ -73,7 +73,9 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
     if oscillator is not None:
         names = tuple(CLOCKS.values())
 
-        def source(text: str) -> Edit:
+        def source(text: str) -> Edit | None:
+            if text == CLOCKS[chain.clock]:
+                return None
             own = text == CLOCKS["own"]
             base_hz = converter.source_clock_hz(workspace.bus_clock_hz, own)
             legal = [one for one in sorted(converter.dividers) if base_hz / one <= converter.clock_high_hz]
@@ -154,9 +156,9 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
         facts.append(Fact("jitter", show(cycle.jitter_s, "s", 3)))
     kinds = {kind: TRIGGERS[kind] for kind in converter.triggers}
 
-    def kind(text: str) -> Edit:
+    def kind(text: str) -> Edit | None:
         name = next(key for key, value in kinds.items() if value == text)
-        return SetTrigger(chain.converter, _fresh(workspace, chain, name))
+        return None if name == chain.trigger.kind else SetTrigger(chain.converter, _fresh(workspace, chain, name))
 
     fields = [Field("started", TRIGGERS[chain.trigger.kind], kind, tuple(kinds.values()))]
     fields += _trigger_fields(workspace, chain)
@@ -235,13 +237,13 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                 Field(
                     "prescaler register",
                     str(setting.prescaler - 1),
-                    _register(changed, "prescaler_register"),
+                    _register(changed, "prescaler_register", setting.prescaler - 1),
                     hint="value − 1",
                 ),
                 Field(
                     "period register",
                     str(setting.period_counts - 1),
-                    _register(changed, "period_register"),
+                    _register(changed, "period_register", setting.period_counts - 1),
                     hint="value − 1",
                 ),
             ]
@@ -275,8 +277,16 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
             return []
 
 
-def _register(changed: Callable[..., Edit], name: str) -> Callable[[str], Edit]:
-    return lambda text: changed(**{name: whole_number(text, "counts") if text.strip() else None})
+def _register(changed: Callable[..., Edit], name: str, shown: int) -> Callable[[str], Edit | None]:
+    """The register's content as the engineer writes it; an empty field leaves it to the solver."""
+
+    def make(text: str) -> Edit | None:
+        if not text.strip():
+            return changed(**{name: None})
+        value = whole_number(text, "counts")
+        return None if value == shown else changed(**{name: value})
+
+    return make
 
 
 def startup_panel(workspace: Workspace, chain: Chain) -> Panel:
@@ -305,7 +315,7 @@ def startup_panel(workspace: Workspace, chain: Chain) -> Panel:
         Field(
             "order",
             "right" if chain.startup is None else "my own",
-            lambda text: SetStartup(chain.converter, None if text == "right" else tuple(why)),
+            lambda text: SetStartup(chain.converter, None if text == "right" else start.order),
             ("right", "my own"),
         )
     ]

@@ -201,6 +201,8 @@ def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
     def which(text: str) -> Edit | None:
         if text == "none":
             return RemoveComparator(mine.name) if mine is not None else None
+        if mine is not None and text == mine.name:
+            return None
         taken = project.comparator(text)
         if taken is not None and taken.signal != signal.name:
             raise QuantityError(f"{text} watches {taken.signal} already.", cure="Free it there first.")

@@ -34,9 +34,9 @@ def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
     ]
     kinds = {kind: RETRIEVALS[kind] for kind in workspace.converter(chain).retrievals}
 
-    def kind(text: str) -> Edit:
+    def kind(text: str) -> Edit | None:
         name = next(key for key, value in kinds.items() if value == text)
-        return SetRetrieval(chain.converter, _fresh(workspace, chain, name))
+        return None if name == chain.retrieval.kind else SetRetrieval(chain.converter, _fresh(workspace, chain, name))
 
     fields = [Field("fetched", RETRIEVALS[chain.retrieval.kind], kind, tuple(kinds.values()))]
     fields += _own_fields(workspace, chain)

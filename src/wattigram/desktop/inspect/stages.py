@@ -27,9 +27,9 @@ def reduce_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
     facts = [Fact("raw noise", f"{noise.raw_lsb:.2f} LSB rms"), Fact("raw rate", brief(rate_hz, "Hz", 5))]
     hardware = workspace.converter(chain).hardware.stages
 
-    def kind(text: str) -> Edit:
+    def kind(text: str) -> Edit | None:
         name = next(key for key, value in KINDS.items() if value == text)
-        return SetReduce(signal.name, _stage(name, 4, stage))
+        return None if name == (stage.kind if stage else "none") else SetReduce(signal.name, _stage(name, 4, stage))
 
     fields = [Field("stage", KINDS[stage.kind if stage else "none"], kind, tuple(KINDS.values()))]
     if stage is not None:

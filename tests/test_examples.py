@@ -1,0 +1,38 @@
+"""Every example is sound, runs, and does what it says."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from wattigram.core.design import open_workspace
+from wattigram.core.design.file import parse_project, project_text
+from wattigram.core.findings import find_all
+from wattigram.core.proof import prove
+from wattigram.core.take import Take
+
+EXAMPLES = sorted((Path(__file__).parents[1] / "examples").glob("*/*.wattigram.toml"))
+FINISHED = [path for path in EXAMPLES if path.parent.name != "studio-kiln"]
+
+
+def test_there_are_the_examples_that_the_readme_names() -> None:
+    readme = (Path(__file__).parents[1] / "README.md").read_text()
+    assert [path.parent.name for path in EXAMPLES] == ["flame-watch", "kiln-safety", "studio-kiln", "wheel-pedal"]
+    assert all(path.parent.name in readme for path in EXAMPLES)
+
+
+@pytest.mark.parametrize("path", EXAMPLES, ids=lambda path: path.parent.name)
+def test_an_example_is_saved_as_it_was_read(path: Path) -> None:
+    project = open_workspace(path).project
+    assert parse_project(project_text(project), "again") == project
+
+
+@pytest.mark.parametrize("path", FINISHED, ids=lambda path: path.parent.name)
+def test_an_example_has_no_fault_and_its_proof_holds(path: Path, take_of: Callable[..., Take]) -> None:
+    workspace = open_workspace(path)
+    assert [finding.code for finding in find_all(workspace) if finding.severity != "note"] == []
+    proof = prove(workspace, take_of(workspace, 3.2))
+    assert [verdict.text for verdict in proof.verdicts if verdict.outcome != "holds"] == []
+    assert proof.causes == ()
