@@ -8,9 +8,10 @@ import tempfile
 from pathlib import Path
 
 from wattigram.desktop.app import EXAMPLE, make_app, make_window
+from wattigram.desktop.book import CHAIN, PROOF, TAKES
 from wattigram.desktop.picture import wait_until
 from wattigram.desktop.selection import Selection
-from wattigram.desktop.window import CHAIN, PROOF, TAKES, MainWindow
+from wattigram.desktop.window import MainWindow
 
 
 def main(folder: Path, width: int, height: int) -> None:

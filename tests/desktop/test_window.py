@@ -16,9 +16,10 @@ from wattigram.core.design import load_project
 from wattigram.core.design.edits import SetSampling, SetWiring, apply_edit
 from wattigram.core.session import BoardProcess
 from wattigram.core.take import open_take
+from wattigram.desktop.book import CHAIN, PROOF, TAKES
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import theme
-from wattigram.desktop.window import CHAIN, PROOF, TAKES, MainWindow
+from wattigram.desktop.window import MainWindow
 
 OpenWindow = Callable[[Path], MainWindow]
 

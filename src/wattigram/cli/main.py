@@ -8,7 +8,7 @@ import sys
 import typer
 
 from wattigram import __version__
-from wattigram.cli import board, check, demo, open_window, part, prove, run, take
+from wattigram.cli import board, check, compare, demo, open_window, part, prove, run, take
 from wattigram.core.errors import FileError, WattigramError
 
 HOLDS, FAILS, IMPOSSIBLE = 0, 1, 2
@@ -23,6 +23,7 @@ app.command("demo")(demo.demo)
 app.command("open")(open_window.open_window)
 app.command("board")(board.board)
 app.command("check")(check.check)
+app.command("compare")(compare.compare)
 app.command("run")(run.run)
 app.command("prove")(prove.prove_take)
 app.add_typer(take.app, name="take")

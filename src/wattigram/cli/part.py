@@ -6,7 +6,7 @@ from pathlib import Path
 
 import typer
 
-from wattigram.core.part import Part, find_part, list_parts, load_part
+from wattigram.core.part import Converter, Part, copy_part, find_part, list_parts, load_part
 from wattigram.core.quantity import brief
 
 app = typer.Typer(help="List, show and check parts.", no_args_is_help=True)
@@ -28,6 +28,18 @@ def show_one(name: str = typer.Argument(..., help="Id of a part, or a part file.
         typer.echo(line)
 
 
+@app.command("new")
+def new(
+    name: str = typer.Argument(..., help="Name of the part, for people."),
+    like: str = typer.Option("marten-m3", "--like", help="Id of the part to start from."),
+    out: Path = typer.Option(None, "--out", help="File to write; made from the name where it is not given."),
+) -> None:
+    """Copy a part as a start for your own; docs/part-format.md says what each figure means."""
+    path = out or Path("-".join(name.lower().split()) + ".toml")
+    part = copy_part(like, path, name)
+    typer.echo(f"{path}: {part.name}, a copy to be changed. Then: wattigram part check {path}")
+
+
 @app.command("check")
 def check(path: Path = typer.Argument(..., help="Part file.")) -> None:
     """Check a part file; every fault is explained, and the exit status is then 2."""
@@ -37,16 +49,12 @@ def check(path: Path = typer.Argument(..., help="Part file.")) -> None:
 
 def _lines(part: Part) -> list[str]:
     lines = [f"{part.name} ({part.id}): {part.summary}", f"  bus clock up to {brief(part.processor.clock_hz, 'Hz')}"]
-    lines += [f"  reference {item.name}: {item.voltage_v:.3f} V" for item in part.references]
+    lines += [
+        f"  reference {item.name}: {item.voltage_v:.3f} V" + (f" from pin {item.pin}" if item.pin else "")
+        for item in part.references
+    ]
     for item in part.converters:
-        bits = "/".join(str(bits) for bits in item.bits)
-        lines += [
-            f"  {item.name}: {bits} bits, conversion bits + {item.conversion_extra_cycles} cycles, "
-            f"clock {brief(item.clock_low_hz, 'Hz')} to {brief(item.clock_high_hz, 'Hz')}, bus / {list(item.dividers)}",
-            f"    sampling {list(item.sampling_cycles)} cycles into {brief(item.sampling_capacitor_f, 'F')} "
-            f"through {brief(item.switch_resistance_ohm, 'Ω')}, up to {item.slots} slots",
-            "    channels " + ", ".join(f"{pin}={number}" for pin, number in item.channels.items()),
-        ]
+        lines += _converter_lines(item)
     lines += [
         f"  timers {', '.join(group.names)}: {group.counter_bits} bits, prescaler {group.prescaler_bits} bits"
         for group in part.timers
@@ -60,4 +68,29 @@ def _lines(part: Part) -> list[str]:
         f"settles in {brief(dac.settling_s, 's')}"
         for dac in part.dacs
     ]
+    lines += [
+        f"  {item.name}: on {', '.join(item.inputs)}, {item.steps} steps, hysteresis "
+        f"{', '.join(brief(volts, 'V') for volts in item.hysteresis_v)}"
+        for item in part.comparators
+    ]
+    return lines
+
+
+def _converter_lines(item: Converter) -> list[str]:
+    bits = "/".join(str(bits) for bits in item.bits)
+    lines = [
+        f"  {item.name}: {bits} bits, conversion bits + {item.conversion_extra_cycles} cycles, "
+        f"clock {brief(item.clock_low_hz, 'Hz')} to {brief(item.clock_high_hz, 'Hz')}, bus / {list(item.dividers)}",
+        f"    sampling {list(item.sampling_cycles)} cycles into {brief(item.sampling_capacitor_f, 'F')} "
+        f"through {brief(item.switch_resistance_ohm, 'Ω')}, up to {item.slots} slots, {item.sequence} order",
+        f"    started by {', '.join(item.triggers)}; fetched by {', '.join(item.retrievals)}",
+        "    channels " + ", ".join(f"{pin}={number}" for pin, number in item.channels.items()),
+    ]
+    if item.pairs:
+        pairs = ", ".join(f"{pair.positive}−{pair.negative}={pair.channel}" for pair in item.pairs)
+        lines.append(f"    pairs {pairs}")
+    if item.internal:
+        lines.append("    inside " + ", ".join(f"{one.name}={one.channel}" for one in item.internal))
+    if item.hardware.stages:
+        lines.append(f"    in hardware {', '.join(item.hardware.stages)}, {item.hardware.windows} windows")
     return lines

@@ -10,7 +10,8 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from wattigram.core.design import Project, Workspace, open_workspace
+from wattigram.core.design import Workspace, open_workspace
+from wattigram.core.design.templates import empty_workspace
 from wattigram.core.part import list_parts
 from wattigram.desktop.document import Document, read_recovery
 from wattigram.desktop.dress import dress_as_remembered
@@ -29,8 +30,7 @@ def first_workspace(path: Path | None, settings: Settings) -> tuple[Workspace, P
     for candidate in (*settings.recent[:1], EXAMPLE):
         if candidate.is_file():
             return open_workspace(candidate), candidate
-    part = list_parts()[0]
-    return Workspace(Project(name="untitled", part=part.id, reference=part.references[0].name), part), None
+    return empty_workspace(list_parts()[0].id), None
 
 
 def make_app() -> QApplication:

@@ -7,9 +7,20 @@ from functools import partial
 from PyQt6.QtWidgets import QApplication
 
 from wattigram.core.design import Signal
-from wattigram.core.design.edits import AddExpectation, AddSignal, AddSlot, MoveSlot, RemoveSignal, RemoveSlot
+from wattigram.core.design.clip import clip_chain, clip_signals, paste
+from wattigram.core.design.edits import (
+    AddExpectation,
+    AddSignal,
+    AddSlot,
+    MoveSlot,
+    RemoveChain,
+    RemoveSignal,
+    RemoveSlot,
+    SetStartup,
+)
 from wattigram.core.design.edits.base import Edit
-from wattigram.core.design.templates import slot_for
+from wattigram.core.design.templates import TEMPLATES, Template, from_template, slot_for
+from wattigram.core.errors import EditError
 from wattigram.core.timing import cycle_timing
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.document import Document
@@ -30,6 +41,13 @@ class ChainActions:
         actions.add("Signal", "Move the slot earlier", "Alt+Up", lambda: self.move_slot(-1))
         actions.add("Signal", "Move the slot later", "Alt+Down", lambda: self.move_slot(1))
         actions.add("Signal", "Copy the row as text", "", self.copy_row)
+        actions.add("Edit", "Copy the selected signals, or the chain", "Ctrl+C", self.copy)
+        actions.add("Edit", "Paste signals or a chain", "Ctrl+V", self.paste)
+        actions.add("Chain", "Remove the chain, keep its signals", "", self.remove_chain)
+        actions.add("Chain", "Start up in the right order", "", self.right_startup)
+        actions.add("Project", "Name, bus clock and reference of the project", "Ctrl+I", self.show_project)
+        for template in TEMPLATES:
+            actions.add("Template", f"Add template: {template.name}", "", partial(self.add_template, template))
         actions.add("Proof", "Expect of the signal what its bench gives", "Ctrl+Shift+E", self.expect)
         actions.add("Findings", "Go to the gravest finding", "F8", page.findings.focus_first)
         actions.add("Findings", "Apply the gravest finding's cure", "Ctrl+Return", self.cure_first)
@@ -127,6 +145,67 @@ class ChainActions:
         self._page.complained.emit(
             f"{len(fresh)} expectation{'s' if len(fresh) > 1 else ''} more for {name}. F6 proves them."
         )
+
+    def add_template(self, template: Template) -> None:
+        """A start of a design, and its first signal selected to be named."""
+        before = {signal.name for signal in self._document.workspace.project.signals}
+        try:
+            edit = from_template(self._document.workspace, template)
+        except EditError as fault:
+            self._page.complained.emit(str(fault))
+            return
+        if self._do(edit):
+            self._select_fresh(before)
+
+    def _select_fresh(self, before: set[str]) -> None:
+        project = self._document.workspace.project
+        fresh = next((signal.name for signal in project.signals if signal.name not in before), None)
+        chain = project.chain_of(fresh) if fresh else None
+        if fresh is not None:
+            place = chain.places_of(fresh)[0] if chain else -1
+            self._page.select(Selection(chain.converter if chain else "", place, fresh, "signal"))
+            self._page.rows.setFocus()
+
+    def copy(self) -> None:
+        """The selected signals, or the chain of a selected yoke, on the clipboard."""
+        workspace, selection = self._document.workspace, self._page.selection
+        chain = workspace.project.chain(selection.converter)
+        clipboard = QApplication.clipboard()
+        if clipboard is None or (not selection.signal and chain is None):
+            return
+        if not selection.signal and chain is not None:
+            clipboard.setText(clip_chain(workspace, chain))
+            return
+        places = selection.places if chain is not None else ()
+        names = tuple(dict.fromkeys(chain.slots[place].signal for place in places)) if chain else (selection.signal,)
+        clipboard.setText(clip_signals(workspace, names))
+
+    def paste(self) -> None:
+        """What is on the clipboard, under fresh names where need be."""
+        clipboard = QApplication.clipboard()
+        before = {signal.name for signal in self._document.workspace.project.signals}
+        try:
+            edit = paste(self._document.workspace, clipboard.text() if clipboard is not None else "")
+        except EditError as fault:
+            self._page.complained.emit(str(fault))
+            return
+        if self._do(edit):
+            self._select_fresh(before)
+
+    def remove_chain(self) -> None:
+        """Take the selected converter out of use."""
+        if self._page.selection.converter:
+            self._do(RemoveChain(self._page.selection.converter))
+
+    def right_startup(self) -> None:
+        """Forget an order of one's own."""
+        if self._page.selection.converter:
+            self._do(SetStartup(self._page.selection.converter, None))
+
+    def show_project(self) -> None:
+        """Edit what belongs to the project as a whole."""
+        self._page.select(Selection(facet="project"))
+        self._page.inspector.focus_first_field()
 
     def copy_row(self) -> None:
         """The selected signal's figures on the clipboard."""

@@ -6,10 +6,12 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint
+from PyQt6.QtCore import QObject, QPoint, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
+from wattigram.core.design.templates import empty_workspace
 from wattigram.core.errors import WattigramError
+from wattigram.core.part import list_parts
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.document import Document
 from wattigram.desktop.settings import Settings
@@ -27,18 +29,24 @@ def ask_save(parent: QWidget, title: str, path: Path, kind: str, use: Callable[[
     dialog.open()
 
 
-class ProjectFiles:
+class ProjectFiles(QObject):
     """The file actions of a window."""
+
+    compare_wanted = pyqtSignal(object)
+    """Path of a project to stand beside the present one."""
 
     def __init__(
         self, window: QWidget, document: Document, settings: Settings, notice: Notice, actions: Actions
     ) -> None:
+        super().__init__()
         self._window = window
         self._document = document
         self._settings = settings
         self._notice = notice
         actions.add("File", "Open a project…", "Ctrl+O", self.ask_open)
         actions.add("File", "Open a recent project…", "", self.open_recent)
+        for part in list_parts():
+            actions.add("File", f"New project on {part.name}", "", partial(self.new_on, part.id))
         actions.add("File", "Save", "Ctrl+S", self.save)
         actions.add("File", "Save as…", "Ctrl+Shift+A", self.ask_save_as)
         actions.add("File", "Quit", "Ctrl+Q", window.close)
@@ -93,6 +101,31 @@ class ProjectFiles:
             return
         if self._document.path is not None:
             self._settings.add_recent(self._document.path)
+
+    def new_on(self, part: str) -> None:
+        """An empty project on a part; unsaved work is asked about first."""
+        if self._document.is_clean:
+            self._new_now(part)
+            return
+        self._notice.say(
+            f"“{self._document.workspace.project.name}” has changes that are not saved.",
+            ("Save, then begin anew", lambda: self._save_and_new(part)),
+            ("Drop them and begin anew", lambda: self._new_now(part)),
+        )
+
+    def _save_and_new(self, part: str) -> None:
+        self.save()
+        if self._document.is_clean:
+            self._new_now(part)
+
+    def _new_now(self, part: str) -> None:
+        self._document.replace(empty_workspace(part), None)
+
+    def ask_compare(self) -> None:
+        """Ask for a project to stand beside this one."""
+        dialog = QFileDialog(self._window, "Compare with a project", str(self.folder), FILE_FILTER)
+        dialog.fileSelected.connect(lambda name: self.compare_wanted.emit(Path(name)))
+        dialog.open()
 
     def save(self) -> None:
         """Save, asking for a name where there is none."""

@@ -39,6 +39,8 @@ class Selection:
     def valid_in(self, workspace: Workspace) -> Selection:
         """This selection where it still exists, else the nearest that does."""
         project = workspace.project
+        if self.facet == "project":
+            return self
         chain = project.chain(self.converter)
         if self.signal and not any(signal.name == self.signal for signal in project.signals):
             return default_selection(workspace)

@@ -226,6 +226,18 @@ QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
 QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
 QProgressBar {{ background: {t.band}; border: none; border-radius: 3px; height: 6px; text-align: center; }}
 QProgressBar::chunk {{ background: {t.action}; border-radius: 3px; }}
+QToolButton#facet {{ background: transparent; border: none; border-bottom: 2px solid {t.hairline}; color: {t.soft}; padding: 3px 8px; }}
+QToolButton#facet:hover {{ color: {t.ink}; }}
+QToolButton#facet:checked {{ color: {t.ink}; border-bottom: 2px solid {t.action}; font-weight: 600; }}
+QToolButton#facet:focus {{ border: 1px solid {t.action}; border-bottom: 2px solid {t.action}; padding: 2px 7px; }}
+QTableWidget {{ background: {t.card}; border: 1px solid {t.hairline}; border-radius: 6px; outline: none;
+  selection-background-color: {t.band}; selection-color: {t.ink}; }}
+QTableWidget::item {{ padding: 3px 14px; border-bottom: 1px solid {t.hairline}; }}
+QHeaderView {{ background: {t.card}; }}
+QHeaderView::section {{ background: {t.card}; color: {t.faint}; border: none; border-bottom: 1px solid {t.hairline}; padding: 6px 14px;
+  font-weight: 600; }}
+QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.faint}; border-radius: 3px; background: {t.card}; }}
+QCheckBox::indicator:checked {{ background: {t.action}; border: 1px solid {t.action}; }}
 QSlider::groove:horizontal {{ background: {t.hairline}; height: 4px; border-radius: 2px; }}
 QSlider::handle:horizontal {{ background: {t.action}; width: 14px; margin: -5px 0; border-radius: 7px; }}
 """

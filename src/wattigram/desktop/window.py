@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cached_property, partial
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -14,8 +14,6 @@ from PyQt6.QtWidgets import (
     QInputDialog,
     QMainWindow,
     QMenu,
-    QSplitter,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -23,6 +21,7 @@ from PyQt6.QtWidgets import (
 from wattigram.core.design.edits import RemoveExpectation
 from wattigram.core.session import Snapshot
 from wattigram.desktop.actions import Actions
+from wattigram.desktop.book import CHAIN, COMPARE, PINS, PROOF, TAKES, Book
 from wattigram.desktop.chain_actions import ChainActions
 from wattigram.desktop.document import Document
 from wattigram.desktop.dress import Dress
@@ -41,8 +40,6 @@ if TYPE_CHECKING:
     from wattigram.desktop.pages.proof_page import ProofPage
     from wattigram.desktop.pages.takes_page import TakesPage
     from wattigram.desktop.prover import Proved
-
-CHAIN, TAKES, PROOF = range(3)
 
 
 class MainWindow(QMainWindow):
@@ -80,9 +77,8 @@ class MainWindow(QMainWindow):
         column.setSpacing(0)
         self.notice = Notice(central)
         self.job_bar = JobBar(central)
-        self.stack = QStackedWidget()
-        for page in (self.chain_page, QWidget(), QWidget()):
-            self.stack.addWidget(page)
+        self.book = Book(self.document, self.settings, self.chain_page)
+        self.stack = self.book.stack
         for part in (self.header, self.notice, self.job_bar):
             column.addWidget(part)
         column.addWidget(self.stack, 1)
@@ -115,10 +111,15 @@ class MainWindow(QMainWindow):
             add("View", f"Go to {name}", f"Alt+{number + 1}", partial(self.show_page, number))
         add("View", "Copy the page as a picture", "Ctrl+Shift+C", self.copy_page)
         add("View", "Find an action", "Ctrl+K", self.open_palette)
+        add("File", "New project…", "Ctrl+N", lambda: self._open_palette_of("New project on "))
+        add("Edit", "Add a template…", "Ctrl+Shift+T", lambda: self._open_palette_of("Add template: "))
+        add("View", "Compare with the file as saved", "Ctrl+Shift+D", self.compare_saved)
+        add("View", "Copy the comparison as text", "", lambda: self.book.compare.copy_text())
 
     def _connect(self) -> None:
         for splitter in (self.chain_page.split, self.chain_page.left):
             splitter.splitterMoved.connect(self._on_splitter)
+        self.book.made.connect(self._on_page_made)
         header = self.header
         header.page_wanted.connect(self.show_page)
         header.run_wanted.connect(self.toggle_run)
@@ -126,6 +127,7 @@ class MainWindow(QMainWindow):
         header.board_wanted.connect(self.choose_board)
         header.proof_wanted.connect(self._on_proof_chip)
         header.menu_wanted.connect(self._open_menu)
+        self.files.compare_wanted.connect(lambda path: self.book.compare.compare_file(path))
         self.document.changed.connect(self._on_changed)
         self.document.refused.connect(self.notice.say)
         self.document.replaced.connect(self._on_replaced)
@@ -138,39 +140,32 @@ class MainWindow(QMainWindow):
         self.proving.said.connect(self.notice.say)
         self.proving.job_wanted.connect(self.run_job)
 
-    @cached_property
+    @property
     def takes_page(self) -> TakesPage:
-        """The Takes page, made when it is first needed: the window starts without it."""
-        from wattigram.desktop.pages.takes_page import TakesPage
+        """The Takes page."""
+        return self.book.takes
 
-        page = TakesPage()
-        page.complained.connect(self.notice.say)
-        page.job_wanted.connect(self.run_job)
-        page.open_wanted.connect(self.open_take_dialog)
-        page.export_wanted.connect(self._export_dialog)
-        self._settle(page, TAKES)
-        return page
-
-    @cached_property
+    @property
     def proof_page(self) -> ProofPage:
-        """The Proof page, made when it is first needed."""
-        from wattigram.desktop.pages.proof_page import ProofPage
+        """The Proof page."""
+        return self.book.proof
 
-        page = ProofPage()
-        page.prove_wanted.connect(self.proving.record_and_prove)
-        page.report_wanted.connect(self.report_dialog)
-        page.cure_wanted.connect(self.proving.cure_and_prove)
-        self._settle(page, PROOF)
-        return page
-
-    def _settle(self, page: TakesPage | ProofPage, number: int) -> None:
-        """Put a page in its place, with the proportions that the user gave it."""
-        place = self.stack.widget(number)
-        assert place is not None
-        self.stack.removeWidget(place)
-        place.deleteLater()
-        self.stack.insertWidget(number, page)
-        restore_splitter(page.split, self.settings, PAGES[number].lower())
+    def _on_page_made(self, number: int) -> None:
+        """Listen to a page that has just come into being."""
+        if number == TAKES:
+            takes = self.book.takes
+            takes.complained.connect(self.notice.say)
+            takes.job_wanted.connect(self.run_job)
+            takes.open_wanted.connect(self.open_take_dialog)
+            takes.export_wanted.connect(self._export_dialog)
+        elif number == PROOF:
+            proof = self.book.proof
+            proof.prove_wanted.connect(self.proving.record_and_prove)
+            proof.report_wanted.connect(self.report_dialog)
+            proof.cure_wanted.connect(self.proving.cure_and_prove)
+        elif number == COMPARE:
+            self.book.compare.complained.connect(self.notice.say)
+            self.book.compare.open_wanted.connect(self.files.ask_compare)
 
     def _on_changed(self, _workspace: object, _before: object) -> None:
         self._show_document()
@@ -194,22 +189,25 @@ class MainWindow(QMainWindow):
         self.chain_page.show_workspace()
 
     def _close_take(self) -> None:
-        if "takes_page" in self.__dict__:
+        if self.book.is_made(TAKES):
             self.takes_page.close_take()
 
     def show_page(self, number: int) -> None:
         """Go to a page."""
-        if number != CHAIN:
-            _made = self.takes_page if number == TAKES else self.proof_page
+        self.book.page(number)
         self.stack.setCurrentIndex(number)
         self.header.show_page(number)
         if number == CHAIN:
             self.chain_page.rows.setFocus()
+        elif number == PINS:
+            self.book.pins.table.setFocus()
         elif number == TAKES:
             self.takes_page.show_folder(self.proving.folder)
             self.takes_page.takes.setFocus()
-        else:
+        elif number == PROOF:
             self.proof_page.focus_cause()
+        else:
+            self.book.compare.saved_button.setFocus()
 
     # Running and recording
 
@@ -335,6 +333,15 @@ class MainWindow(QMainWindow):
         """List all actions."""
         self.palette_box.open(self.actions_list.every())
 
+    def _open_palette_of(self, beginning: str) -> None:
+        """List the actions whose names begin alike."""
+        self.palette_box.open([one for one in self.actions_list.every() if one.text().startswith(beginning)])
+
+    def compare_saved(self) -> None:
+        """The design beside its own file."""
+        self.show_page(COMPARE)
+        self.book.compare.compare_saved()
+
     def _open_menu(self) -> None:
         menu = QMenu(self)
         self.actions_list.fill(menu)
@@ -365,7 +372,7 @@ class MainWindow(QMainWindow):
 
     def _restore(self) -> None:
         restore_size(self, self.settings)
-        known = [restore_splitter(splitter, self.settings, name) for name, splitter in self._splitters().items()]
+        known = [restore_splitter(splitter, self.settings, name) for name, splitter in self.book.splitters().items()]
         self._sizes_known = all(known)
         page = self.settings.get("page")
         if page in PAGES:
@@ -373,14 +380,6 @@ class MainWindow(QMainWindow):
 
     def _on_splitter(self, _position: int, _index: int) -> None:
         self._sizes_known = True  # from now on the user's own proportions
-
-    def _splitters(self) -> dict[str, QSplitter]:
-        made = {"chain": self.chain_page.split, "chain-left": self.chain_page.left}
-        for name in ("takes", "proof"):
-            page = self.__dict__.get(f"{name}_page")
-            if page is not None:
-                made[name] = page.split
-        return made
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Until the user has set the proportions they follow the window."""
@@ -397,7 +396,7 @@ class MainWindow(QMainWindow):
         self.document.flush_recovery()
         keep_size(self, self.settings)
         self.settings.set("page", PAGES[self.stack.currentIndex()])
-        for name, splitter in self._splitters().items():
+        for name, splitter in self.book.splitters().items():
             keep_splitter(splitter, self.settings, name)
         self.settings.sync()
         for job in list(self._jobs):

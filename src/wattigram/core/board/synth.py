@@ -68,7 +68,8 @@ class ConverterSynth:
         }
         sigma = [
             np.hypot(
-                np.hypot(bench.pins[slot.pin].noise_v, bench.pins[slot.negative].noise_v if slot.negative else 0.0) * own,
+                np.hypot(bench.pins[slot.pin].noise_v, bench.pins[slot.negative].noise_v if slot.negative else 0.0)
+                * own,
                 converter.noise_lsb,
             )
             for (slot, _number), own in zip(self._conversions, scales, strict=True)

@@ -7,17 +7,23 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.design.edits import AddChain, AddSignal, AddSlot, Edit, Several, apply_edit
-from wattigram.core.design.model import Chain, Signal, Slot
+from wattigram.core.design.model import Chain, Project, Signal, Slot
 from wattigram.core.design.retrieval import Dma, Interrupt, Loop, Polling, Retrieval
 from wattigram.core.design.stage import AnyStage, Mean, Twin, Window
 from wattigram.core.design.trigger import FollowTrigger, FreeRunningTrigger, SoftwareTrigger, TimerTrigger, Trigger
 from wattigram.core.design.workspace import Workspace
 from wattigram.core.errors import EditError
-from wattigram.core.part import Converter
+from wattigram.core.part import Converter, find_part
 
 DEFAULT_EVERY = Fraction(1, 1000)
 DEFAULT_ITEMS = 64
 DEFAULT_HANDLER_CYCLES = 200
+
+
+def empty_workspace(part_id: str) -> Workspace:
+    """A project with nothing in it yet; raises :class:`PartError` for an unknown part."""
+    part = find_part(part_id)
+    return Workspace(Project(name="untitled", part=part.id, reference=part.references[0].name), part)
 
 
 def slot_for(workspace: Workspace, name: str, pin: str, negative: str | None = None) -> Edit | None:

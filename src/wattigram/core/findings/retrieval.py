@@ -110,7 +110,9 @@ def gives_up_too_early(workspace: Workspace) -> Iterator[Finding]:
             f"Polling {chain.converter} gives up too early",
             f"It waits {brief(chain.retrieval.timeout_s, 's')}, and a result can take {brief(wait_s, 's')}: each attempt ends "
             "without a value.",
-            SetRetrieval(chain.converter, chain.retrieval.changed(timeout_s=Fraction(math.ceil(2 * wait_s * 10**6), 10**6))),
+            SetRetrieval(
+                chain.converter, chain.retrieval.changed(timeout_s=Fraction(math.ceil(2 * wait_s * 10**6), 10**6))
+            ),
             converter=chain.converter,
         )
 

@@ -3,7 +3,15 @@
 from __future__ import annotations
 
 from wattigram.core.design import Chain, Signal, Workspace, signal_scale
-from wattigram.core.design.edits import Edit, RenameSignal, SetBusClock, SetFrontEnd, SetPin, SetReference
+from wattigram.core.design.edits import (
+    Edit,
+    RenameSignal,
+    SetBusClock,
+    SetFrontEnd,
+    SetPin,
+    SetProjectName,
+    SetReference,
+)
 from wattigram.core.fields import ratio_text, read_ratio
 from wattigram.core.quantity import brief, parse_quantity, show, show_volts
 from wattigram.desktop.inspect.bench import bench_panel
@@ -69,6 +77,7 @@ def _project_panel(workspace: Workspace) -> Panel:
             Fact("build mark", workspace.build_mark),
         ),
         (
+            Field("name", project.name, lambda text: SetProjectName(text.strip()), hint="any name"),
             Field("bus clock", brief(workspace.bus_clock_hz, "Hz", 9), clock, hint="such as 96 MHz"),
             Field("reference", project.reference, SetReference, references),
         ),

@@ -169,8 +169,10 @@ def _reduce(workspace: Workspace, chain: Chain | None, signal: Signal) -> tuple[
     if stage is None:
         return ("none", brief(slot.rate_hz, "S/s", 5), f"{noise.raw_lsb:.2f} LSB")
     reduced = brief(slot.rate_hz / rate_divisor(signal.later_stage), "S/s", 5)
-    name = f"low-pass 1/{1 << stage.shift}" if isinstance(stage, LowPass) else f"{STAGES[stage.kind]} {stage.count}"
-    return (f"{name}{' HW' if stage.by == 'hardware' else ''}", reduced, f"{noise.reduced_lsb:.2f} LSB")
+    name = "low-pass" if isinstance(stage, LowPass) else f"{STAGES[stage.kind]} {stage.count}"
+    detail = f" · shift {stage.shift}" if isinstance(stage, LowPass) else ""
+    where = " · in ADC" if stage.by == "hardware" else ""
+    return (name, f"{reduced}{detail}", f"{noise.reduced_lsb:.2f} LSB{where}")
 
 
 def _window(workspace: Workspace, signal: Signal, snapshot: Snapshot) -> tuple[str, ...]:
@@ -178,23 +180,33 @@ def _window(workspace: Workspace, signal: Signal, snapshot: Snapshot) -> tuple[s
     project = workspace.project
     numbers = {number: watch for number, watch in enumerate(watches(project)) if watch.signal == signal.name}
     mine = [event for event in snapshot.events if event[0] in numbers]
-    lines = [_window_line(window) for window in signal.windows]
-    if signal.twin is not None:
-        limit = f" ± {brief(signal.twin.within_v, 'V')}" if signal.twin.within_v else ""
-        lines.append(f"twin of {signal.twin.of}{limit}")
-    lines += [f"{item.name} {item.threshold_v:g} V" for item in project.comparators if item.signal == signal.name]
+    lines = _judges(workspace, signal)
     if not lines:
         return ("–",)
-    if len(lines) == 1 and signal.windows:
-        window = signal.windows[0]
-        lines.append(
-            f"{window.condition} → {_action(window)}"
-            if window.condition in {"inside", "outside"}
-            else f"→ {_action(window)}"
-        )
     waits = snapshot.state == "running" and bool(numbers)
     state = _newest(mine, numbers, signal) if mine else "no event yet" * waits
     return (*lines[:2], state) if state else tuple(lines[:3])
+
+
+def _judges(workspace: Workspace, signal: Signal) -> list[str]:
+    """What judges the signal: one window in full, several by name, then twin and comparator."""
+    lines: list[str] = []
+    if len(signal.windows) == 1:
+        window = signal.windows[0]
+        limits = _limits(window)
+        lines = [window.name, limits] if window.name else [limits]
+        sided = window.condition in {"inside", "outside"}
+        lines.append(f"{window.condition} → {_action(window)}" if sided else f"→ {_action(window)}")
+    elif signal.windows:
+        lines = [" · ".join(window.name or str(number) for number, window in enumerate(signal.windows, start=1))]
+        lines.append(f"{len(signal.windows)} windows")
+    if signal.twin is not None:
+        limit = f"within {brief(signal.twin.within_v, 'V')}" if signal.twin.within_v else ""
+        lines += [text for text in (f"twin of {signal.twin.of}", limit) if text]
+    lines += [
+        f"{item.name} {item.threshold_v:.4g} V" for item in workspace.project.comparators if item.signal == signal.name
+    ]
+    return lines
 
 
 def _newest(mine: list[tuple[int, bool, int, int]], numbers: dict[int, Watch], signal: Signal) -> str:
@@ -216,11 +228,12 @@ def _action(window: Window) -> str:
     return {"event": "event", "stop": "stop", "pin": f"pin {window.pin}"}[window.action]
 
 
-def _window_line(window: Window) -> str:
+def _limits(window: Window) -> str:
+    """Limits as they are compared."""
     in_codes = isinstance(window.low, Code) or isinstance(window.high, Code)
     low, high = (limit_text(value) if in_codes else f"{value:g}" for value in (window.low, window.high))
     limits = {"above": f"above {high}", "below": f"below {low}"}.get(window.condition, f"{low} – {high}")
-    return f"{window.name + ' ' if window.name else ''}{limits}{'' if in_codes else ' V'}"
+    return f"{limits}{'' if in_codes else ' V'}"
 
 
 def slot_shares(workspace: Workspace, chain: Chain, place: int) -> tuple[float, float]:

@@ -144,7 +144,7 @@ class LensView(QWidget):
         if self._workspace is None or not self._cycles:
             return
         self._paint_grid(painter)
-        names = ["Trigger", *(cycle.converter for cycle in self._cycles), "DMA", "Processor"]
+        names = ["Trigger", *(cycle.converter for cycle in self._cycles), "Results", "Processor"]
         painter.setFont(text_font(-0.5))
         painter.setPen(color(t.soft))
         for number, name in enumerate(names):

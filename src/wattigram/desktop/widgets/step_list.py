@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
 from wattigram.desktop.inspect import OrderedList
 from wattigram.desktop.theme import color, text_font, theme
+
+
+PADDING = 7
 
 
 class StepList(QListWidget):
@@ -24,6 +27,8 @@ class StepList(QListWidget):
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.setFont(text_font(-0.5))
         self.setSpacing(2)
+        self.setTextElideMode(Qt.TextElideMode.ElideNone)
+        self.setResizeMode(QListWidget.ResizeMode.Adjust)
         self._data: OrderedList | None = None
 
     def show_data(self, data: OrderedList) -> None:
@@ -44,9 +49,18 @@ class StepList(QListWidget):
         self._fit()
 
     def _fit(self) -> None:
-        """As high as what it holds."""
-        height = sum(self.sizeHintForRow(row) + 2 * self.spacing() for row in range(self.count()))
-        self.setFixedHeight(height + 2 * self.frameWidth() + 6)
+        """Each line as high as its wrapped text, the list as high as all of them."""
+        width = max(80, self.width() - 2 * self.frameWidth() - 2 * PADDING - 2 * self.spacing())
+        metrics = self.fontMetrics()
+        total = 0
+        for row in range(self.count()):
+            item = self.item(row)
+            assert item is not None
+            wrapped = metrics.boundingRect(QRect(0, 0, width, 10_000), Qt.TextFlag.TextWordWrap, item.text())
+            height = wrapped.height() + 2 * PADDING + 2
+            item.setSizeHint(QSize(width, height))
+            total += height + 2 * self.spacing()
+        self.setFixedHeight(total + 2 * self.frameWidth() + 6)
 
     def resizeEvent(self, event: object) -> None:
         """Lines wrap anew in another width."""

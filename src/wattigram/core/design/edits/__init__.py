@@ -7,6 +7,7 @@ from wattigram.core.design.edits.board import (
     RemoveExpectation,
     RemoveWiring,
     SetBusClock,
+    SetProjectName,
     SetReference,
     SetWiring,
 )
@@ -82,6 +83,7 @@ __all__ = [
     "SetPerTrigger",
     "SetPeriod",
     "SetPin",
+    "SetProjectName",
     "SetReader",
     "SetReduce",
     "SetReference",

@@ -13,6 +13,20 @@ from wattigram.core.quantity import brief
 
 
 @dataclass(frozen=True)
+class SetProjectName:
+    """Call the project something else."""
+
+    name: str
+
+    @property
+    def label(self) -> str:
+        return f"Call the project {self.name}"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(name=self.name)
+
+
+@dataclass(frozen=True)
 class SetReference:
     """Measure against another reference."""
 

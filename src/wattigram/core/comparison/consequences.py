@@ -1,0 +1,37 @@
+"""What an edit would change, before it is made."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from wattigram.core.comparison.figures import compare_designs, value_text
+from wattigram.core.design import Workspace
+from wattigram.core.design.edits import Edit, apply_edit
+from wattigram.core.errors import EditError
+from wattigram.core.findings import find_all
+
+
+@dataclass(frozen=True)
+class Consequence:
+    """One line: a finding that comes or goes, a figure that changes, or why it cannot be done."""
+
+    kind: Literal["comes", "goes", "changes", "refused"]
+    text: str
+
+
+def consequences(workspace: Workspace, edit: Edit) -> tuple[Consequence, ...]:
+    """What would be different after an edit; empty where nothing is."""
+    try:
+        after = apply_edit(workspace, edit)
+    except EditError as fault:
+        return (Consequence("refused", str(fault)),)
+    before = {(finding.code, finding.message): finding for finding in find_all(workspace)}
+    now = {(finding.code, finding.message): finding for finding in find_all(after)}
+    found = [Consequence("comes", finding.message) for key, finding in now.items() if key not in before]
+    found += [Consequence("goes", finding.message) for key, finding in before.items() if key not in now]
+    for one in compare_designs(workspace, after):
+        if not one.is_equal and one.subject != "whole design":
+            before_text, after_text = value_text(one.a, one.unit), value_text(one.b, one.unit)
+            found.append(Consequence("changes", f"{one.subject}, {one.figure}: {before_text} → {after_text}"))
+    return tuple(found)

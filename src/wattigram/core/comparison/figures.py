@@ -1,0 +1,155 @@
+"""The figures of a design by name, and those of two designs in one table."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from wattigram.core.accuracy import signal_noise, slot_settling, stage_figures, window_latency_s
+from wattigram.core.design import Chain, Signal, Workspace, rate_divisor, signal_scale
+from wattigram.core.findings import find_all
+from wattigram.core.quantity import brief, show_counts
+from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing
+
+Value = float | str | None
+Figures = dict[tuple[str, str], tuple[Value, str]]
+"""(subject, figure) → (value, unit)"""
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One figure of two designs; a value is None where the design has no such thing.
+
+    ``better`` says which of the two is better, "a" or "b"; "" where neither is or it cannot be said.
+    """
+
+    subject: str
+    figure: str
+    unit: str
+    a: Value
+    b: Value
+    better: str = ""
+
+    @property
+    def is_equal(self) -> bool:
+        """Both have the same."""
+        if isinstance(self.a, float) and isinstance(self.b, float):
+            return _alike(self.a, self.b, self.unit)
+        return self.a == self.b
+
+
+_LESS_IS_BETTER = {
+    "settling, as wired",
+    "noise",
+    "processor",
+    "items lost",
+    "triggers missed",
+    "memory",
+    "event latency",
+    "errors",
+    "warnings",
+    "jitter",
+}
+
+
+def value_text(value: Value, unit: str) -> str:
+    """A figure for people."""
+    if isinstance(value, float):
+        if unit == "LSB":
+            return show_counts(value)
+        return brief(value, unit, 5) if unit else f"{value:g}"
+    return "–" if value is None else value
+
+
+def compare_designs(a: Workspace, b: Workspace) -> tuple[Difference, ...]:
+    """All figures of two designs, in the order of the first; those that only the second has come after."""
+    left, right = design_figures(a), design_figures(b)
+    keys = [*left, *(key for key in right if key not in left)]
+    subjects = list(dict.fromkeys(subject for subject, _figure in keys))
+    keys.sort(key=lambda key: subjects.index(key[0]))
+    found = []
+    for subject, figure in keys:
+        mine, unit = left.get((subject, figure), (None, ""))
+        theirs, unit = right.get((subject, figure), (None, unit))
+        found.append(Difference(subject, figure, unit, mine, theirs, _better(figure, unit, mine, theirs)))
+    return tuple(found)
+
+
+def _alike(mine: float, theirs: float, unit: str) -> bool:
+    """Equal as far as anybody could tell; a thousandth of a count is none."""
+    smallest = 1e-3 if unit == "LSB" else 0.0
+    return abs(mine - theirs) <= max(smallest, 1e-9 * max(abs(mine), abs(theirs)))
+
+
+def _better(figure: str, unit: str, mine: Value, theirs: Value) -> str:
+    if figure not in _LESS_IS_BETTER or not isinstance(mine, float) or not isinstance(theirs, float):
+        return ""
+    return "" if _alike(mine, theirs, unit) else "a" if mine < theirs else "b"
+
+
+def design_figures(workspace: Workspace) -> Figures:
+    """Rates, errors, load and memory of a design."""
+    project = workspace.project
+    found: Figures = {}
+    findings = find_all(workspace)
+    chains = project.chains
+    whole = "whole design"
+    found[whole, "part"] = (workspace.part.name, "")
+    found[whole, "full scale"] = (workspace.reference_v, "V")
+    found[whole, "errors"] = (float(sum(one.severity == "error" for one in findings)), "")
+    found[whole, "warnings"] = (float(sum(one.severity == "warning" for one in findings)), "")
+    load = sum((retrieval_timing(workspace, chain).cpu_share for chain in chains), 0)
+    found[whole, "processor"] = (float(load), "%")
+    found[whole, "memory"] = (float(sum(loop_timing(workspace, chain).bytes for chain in chains)), "B")
+    for chain in chains:
+        found |= _chain_figures(workspace, chain)
+    for signal in project.signals:
+        found |= _signal_figures(workspace, signal)
+    return found
+
+
+def _chain_figures(workspace: Workspace, chain: Chain) -> Figures:
+    cycle, timing = cycle_timing(workspace, chain), retrieval_timing(workspace, chain)
+    name = chain.converter
+    return {
+        (name, "trigger"): (chain.trigger.kind, ""),
+        (name, "fetched"): (chain.retrieval.kind, ""),
+        (name, "clock"): (float(cycle.clock_hz), "Hz"),
+        (name, "cycles"): (float(cycle.cycle_rate_hz), "Hz"),
+        (name, "busy"): (float(cycle.busy_s), "s"),
+        (name, "jitter"): (float(cycle.jitter_s), "s"),
+        (name, "triggers missed"): (float(cycle.missed_hz), "Hz"),
+        (name, "processor"): (float(timing.cpu_share), "%"),
+        (name, "deadline"): (float(timing.deadline_s), "s"),
+        (name, "items lost"): (float(timing.lost_hz), "S/s"),
+        (name, "memory"): (float(loop_timing(workspace, chain).bytes), "B"),
+    }
+
+
+def _signal_figures(workspace: Workspace, signal: Signal) -> Figures:
+    name = signal.name
+    found: Figures = {
+        (name, "pin"): (signal.pin if signal.negative is None else f"{signal.pin} − {signal.negative}", "")
+    }
+    chain = workspace.project.chain_of(name)
+    if chain is None:
+        return found
+    place = chain.places_of(name)[0]
+    slot = cycle_timing(workspace, chain).slots[place]
+    noise = signal_noise(workspace, chain, signal)
+    gain = float(signal.front_end)
+    settling = slot_settling(workspace, chain, place)
+    found[name, "held after"] = (float(slot.held_s), "s")
+    found[name, "rate"] = (float(slot.rate_hz) / rate_divisor(signal.later_stage), "Hz")
+    found[name, "1 LSB"] = (signal_scale(workspace, chain, name).lsb_v / gain, "V")
+    found[name, "settling, as wired"] = (settling.wired_error_lsb, "LSB")
+    found[name, "noise"] = (noise.reduced_lsb, "LSB")
+    if signal.reduce is not None:
+        inside = signal.slot_stage is not None
+        rate_hz = float(1 / slot.each_s) if inside else float(slot.rate_hz)
+        figures = stage_figures(signal.reduce, rate_hz, chain.bits)
+        found[name, "−3 dB at"] = (figures.cutoff_hz, "Hz")
+    if signal.windows:
+        latency_s = window_latency_s(workspace, signal, signal.windows[0])
+        if latency_s is not None:
+            found[name, "event latency"] = (latency_s, "s")
+    return found

@@ -1,0 +1,107 @@
+"""The window's pages, made when they are first needed: the window starts with the Chain page alone."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QSplitter, QStackedWidget, QWidget
+
+from wattigram.desktop.document import Document
+from wattigram.desktop.memory import restore_splitter
+from wattigram.desktop.pages.chain_page import ChainPage
+from wattigram.desktop.settings import Settings
+from wattigram.desktop.widgets.header import PAGES
+
+if TYPE_CHECKING:
+    from wattigram.desktop.pages.compare_page import ComparePage
+    from wattigram.desktop.pages.pins_page import PinsPage
+    from wattigram.desktop.pages.proof_page import ProofPage
+    from wattigram.desktop.pages.takes_page import TakesPage
+
+CHAIN, PINS, TAKES, PROOF, COMPARE = range(5)
+
+
+class Book(QObject):
+    """Holds the pages in a stack."""
+
+    made = pyqtSignal(int)
+    """A page was made, by its number; whoever wants something of it connects now."""
+
+    def __init__(self, document: Document, settings: Settings, chain_page: ChainPage) -> None:
+        super().__init__()
+        self._document = document
+        self._settings = settings
+        self.stack = QStackedWidget()
+        self.chain = chain_page
+        for page in (chain_page, *(QWidget() for _ in range(len(PAGES) - 1))):
+            self.stack.addWidget(page)
+
+    @cached_property
+    def pins(self) -> PinsPage:
+        """The Pins page."""
+        from wattigram.desktop.pages.pins_page import PinsPage
+
+        page = PinsPage(self._document)
+        self._settle(page, PINS, page.split)
+        return page
+
+    @cached_property
+    def takes(self) -> TakesPage:
+        """The Takes page."""
+        from wattigram.desktop.pages.takes_page import TakesPage
+
+        page = TakesPage()
+        self._settle(page, TAKES, page.split)
+        return page
+
+    @cached_property
+    def proof(self) -> ProofPage:
+        """The Proof page."""
+        from wattigram.desktop.pages.proof_page import ProofPage
+
+        page = ProofPage()
+        self._settle(page, PROOF, page.split)
+        return page
+
+    @cached_property
+    def compare(self) -> ComparePage:
+        """The Compare page."""
+        from wattigram.desktop.pages.compare_page import ComparePage
+
+        page = ComparePage(self._document)
+        self._settle(page, COMPARE, None)
+        return page
+
+    def is_made(self, number: int) -> bool:
+        """Whether a page is there already."""
+        return number == CHAIN or PAGES[number].lower() in self.__dict__
+
+    def page(self, number: int) -> QWidget:
+        """A page, made if need be."""
+        found = getattr(self, PAGES[number].lower())
+        assert isinstance(found, QWidget)
+        return found
+
+    def _settle(self, page: QWidget, number: int, split: QSplitter | None) -> None:
+        """Put a page in its place, with the proportions that the user gave it."""
+        place = self.stack.widget(number)
+        assert place is not None
+        self.stack.removeWidget(place)
+        place.deleteLater()
+        self.stack.insertWidget(number, page)
+        if split is not None:
+            restore_splitter(split, self._settings, PAGES[number].lower())
+        # The page is not yet known under its name; whoever connects looks it up later.
+        self.__dict__[PAGES[number].lower()] = page
+        self.made.emit(number)
+
+    def splitters(self) -> dict[str, QSplitter]:
+        """Splitters of the pages that were made, by the name under which they are remembered."""
+        found = {"chain": self.chain.split, "chain-left": self.chain.left}
+        for number, name in enumerate(PAGES):
+            split = getattr(self.__dict__.get(name.lower()), "split", None)
+            if number != CHAIN and isinstance(split, QSplitter):
+                found[name.lower()] = split
+        return found

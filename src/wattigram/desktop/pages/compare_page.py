@@ -1,0 +1,154 @@
+"""The Compare page: the design at hand beside another one."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QApplication,
+    QCheckBox,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wattigram.core.comparison import Difference, compare_designs, value_text
+from wattigram.core.design import Workspace, open_workspace
+from wattigram.core.errors import WattigramError
+from wattigram.desktop.document import Document
+from wattigram.desktop.theme import color, heading_font, number_font, text_font, theme
+
+HEADS = ("", "FIGURE", "NOW", "OTHER", "")
+
+
+class ComparePage(QWidget):
+    """Rates, errors, load and memory of two designs side by side; follows every edit."""
+
+    complained = pyqtSignal(str)
+    open_wanted = pyqtSignal()
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._document = document
+        self._other: Workspace | None = None
+        self._name = ""
+        self.rows: tuple[Difference, ...] = ()
+        self.title = QLabel()
+        self.title.setFont(heading_font())
+        self.title.setObjectName("faint")
+        self.every = QCheckBox("equal ones too")
+        self.every.toggled.connect(self._fill)
+        self.saved_button = QPushButton("With the file as saved")
+        self.saved_button.clicked.connect(self.compare_saved)
+        self.other_button = QPushButton("With another project…")
+        self.other_button.clicked.connect(self.open_wanted)
+        self.keep_button = QPushButton("With the design as it is now")
+        self.keep_button.setToolTip("Keeps the present design; edits made from now on stand beside it")
+        self.keep_button.clicked.connect(self.compare_now)
+        bar = QHBoxLayout()
+        bar.addWidget(self.title)
+        bar.addStretch(1)
+        for widget in (self.every, self.keep_button, self.saved_button, self.other_button):
+            bar.addWidget(widget)
+        self.table = QTableWidget(0, len(HEADS))
+        self.table.setHorizontalHeaderLabels(HEADS)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setAccessibleName("Figures of two designs")
+        self.table.setShowGrid(False)
+        side = self.table.verticalHeader()
+        if side is not None:
+            side.hide()
+        head = self.table.horizontalHeader()
+        if head is not None:
+            head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            head.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
+            head.setHighlightSections(False)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 12, 18, 12)
+        layout.addLayout(bar)
+        layout.addWidget(self.table, 1)
+        document.changed.connect(self._on_changed)
+        self._fill()
+
+    def compare_saved(self) -> None:
+        """Against the project's own file."""
+        if self._document.path is None:
+            self.complained.emit("The project has no file yet. Save it, or compare with another one.")
+            return
+        self.compare_file(self._document.path)
+
+    def compare_file(self, path: Path) -> None:
+        """Against a project file."""
+        try:
+            self._show(open_workspace(path), path.name.removesuffix(".wattigram.toml"))
+        except WattigramError as fault:
+            self.complained.emit(str(fault))
+
+    def compare_now(self) -> None:
+        """Against the design as it is at this moment, whatever is edited later."""
+        self._show(self._document.workspace, "as it was")
+
+    def _show(self, other: Workspace, name: str) -> None:
+        self._other, self._name = other, name
+        self._fill()
+
+    def _on_changed(self, _workspace: object, _before: object) -> None:
+        if self._other is not None and self.isVisible():
+            self._fill()
+
+    def showEvent(self, event: object) -> None:
+        """Edits made elsewhere are seen."""
+        super().showEvent(event)  # type: ignore[arg-type]
+        self._fill()
+
+    def _fill(self) -> None:
+        other = self._other
+        if other is None:
+            self.title.setText("CHOOSE WHAT TO COMPARE WITH")
+            self.table.setRowCount(0)
+            return
+        self.rows = compare_designs(self._document.workspace, other)
+        different = [one for one in self.rows if not one.is_equal]
+        self.title.setText(f"{len(different)} OF {len(self.rows)} FIGURES DIFFER FROM “{self._name.upper()}”")
+        self.table.setHorizontalHeaderLabels(("", "FIGURE", "NOW", self._name.upper(), ""))
+        shown = self.rows if self.every.isChecked() else different
+        self.table.setRowCount(len(shown))
+        before = ""
+        for row, one in enumerate(shown):
+            self._fill_row(row, one, "" if one.subject == before else one.subject)
+            before = one.subject
+
+    def _fill_row(self, row: int, one: Difference, subject: str) -> None:
+        t = theme()
+        word = {"a": "✓ better now", "b": "✕ better there", "": ""}[one.better]
+        texts = (subject, one.figure, value_text(one.a, one.unit), value_text(one.b, one.unit), word)
+        for column, text in enumerate(texts):
+            item = QTableWidgetItem(text)
+            item.setFont(number_font(-0.5) if column in (2, 3) else text_font(-0.5))
+            if column in (2, 3):
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            shade = t.soft if one.is_equal else t.ink
+            if column == 4:
+                shade = t.good if one.better == "a" else t.bad
+            item.setForeground(color(shade))
+            self.table.setItem(row, column, item)
+
+    def copy_text(self) -> None:
+        """The table on the clipboard."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            lines = [f"figure\tnow\t{self._name}"]
+            lines += [
+                f"{one.subject}, {one.figure}\t{value_text(one.a, one.unit)}\t{value_text(one.b, one.unit)}"
+                for one in self.rows
+            ]
+            clipboard.setText("\n".join(lines))

@@ -1,0 +1,117 @@
+"""The Pins page: signals on inputs, and what moving one would mean."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QScrollArea, QSplitter, QVBoxLayout, QWidget
+
+from wattigram.core.comparison import Consequence, consequences
+from wattigram.core.design.placing import InputOption, move_signal
+from wattigram.desktop.document import Document
+from wattigram.desktop.theme import heading_font, text_font, theme
+from wattigram.desktop.widgets.pin_table import PinTable
+
+_MARKS = {"comes": "✕", "goes": "✓", "changes": "·", "refused": "✕"}
+MOST_LINES = 14
+
+
+class PinsPage(QWidget):
+    """A table of signals against inputs, and below it what the pointed place would change."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._document = document
+        self.table = PinTable()
+        self.title = QLabel()
+        self.title.setFont(heading_font())
+        self.title.setObjectName("faint")
+        self.lines = QLabel()
+        self.lines.setFont(text_font())
+        self.lines.setTextFormat(Qt.TextFormat.RichText)
+        self.lines.setWordWrap(True)
+        self.lines.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.lines.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidget(self.table)
+        below = QWidget()
+        below.setObjectName("side")
+        column = QVBoxLayout(below)
+        column.setContentsMargins(18, 12, 18, 12)
+        column.addWidget(self.title)
+        column.addWidget(self.lines, 1)
+        self.split = QSplitter(Qt.Orientation.Vertical)
+        self.split.addWidget(area)
+        self.split.addWidget(below)
+        self.split.setStretchFactor(0, 3)
+        self.split.setStretchFactor(1, 2)
+        self.split.setChildrenCollapsible(False)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.split)
+        self.table.pointed.connect(self._show_place)
+        self.table.dropped.connect(self._move)
+        document.changed.connect(self._on_changed)
+        self.show_workspace()
+
+    def show_workspace(self) -> None:
+        """Show the document as it is now."""
+        self.table.show_workspace(self._document.workspace)
+        self._show_place(*self.table.cursor_cell)
+
+    def _on_changed(self, _workspace: object, _before: object) -> None:
+        self.show_workspace()
+
+    def _move(self, row: int, column: int) -> None:
+        option = self.table.option(row, column)
+        if option is not None:
+            workspace = self._document.workspace
+            signal = workspace.project.signals[row]
+            self._document.edit(move_signal(workspace, signal, option.pin, option.negative))
+
+    def _show_place(self, row: int, column: int) -> None:
+        """What the pointed input is, and all that would follow from putting the row's signal there."""
+        option = self.table.option(row, column)
+        if option is None:
+            self.title.setText("")
+            self.lines.setText("")
+            return
+        workspace = self._document.workspace
+        signal = workspace.project.signals[row]
+        head = _about(option)
+        wiring = workspace.wiring(option.pin)
+        head.append(f"wired: {wiring.label or wiring.source.kind}" if wiring is not None else "nothing is wired to it")
+        if option.is_current:
+            self.title.setText(f"{signal.name.upper()} IS ON {option.label.upper()}")
+            self.lines.setText(
+                " · ".join(head) + "<br><br>Drag it along its row, or go there with the arrows and press Enter."
+            )
+            return
+        edit = move_signal(workspace, signal, option.pin, option.negative)
+        self.title.setText(f"{edit.label.upper()}: WHAT WOULD FOLLOW")
+        found = consequences(workspace, edit)
+        shown = [_line(one) for one in found[:MOST_LINES]]
+        if len(found) > MOST_LINES:
+            shown.append(f"… and {len(found) - MOST_LINES} figures more")
+        self.lines.setText("<br>".join([" · ".join(head), "", *(shown or ["Nothing else changes."])]))
+
+
+def _about(option: InputOption) -> list[str]:
+    found = [f"channel {channel} of {name}" for name, channel in option.channels]
+    if option.elsewhere:
+        found.append("only another converter reaches it")
+    elif not found:
+        found.append("no channel")
+    found += [f"carries {name}" for name in option.signals]
+    found += [f"wanted by {name}" for name in option.others]
+    return found
+
+
+def _line(one: Consequence) -> str:
+    t = theme()
+    shade = {"comes": t.bad, "refused": t.bad, "goes": t.good, "changes": t.soft}[one.kind]
+    word = {"comes": "comes: ", "goes": "goes: ", "changes": "", "refused": "not possible: "}[one.kind]
+    text = one.text.replace("&", "&amp;").replace("<", "&lt;")
+    return f'<span style="color:{shade}">{_MARKS[one.kind]} {word}{text}</span>'
