@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -13,7 +14,7 @@ from wattigram.core.design.stage import Comparator
 from wattigram.core.design.workspace import Workspace
 
 SIGMAS = 6.0
-MOST_STEPS = 20_000
+MOST_STEPS = 2_000
 
 
 @dataclass(frozen=True)
@@ -86,6 +87,7 @@ def _slope(workspace: Workspace, name: str, at_s: float, span_s: float) -> float
     return float(volts[1] - volts[0]) / (2 * span_s)
 
 
+@lru_cache(maxsize=512)
 def expected_edges(slope_v_s: float, noise_v: float, hysteresis_v: float, response_s: float) -> float:
     """Mean number of output edges while an input with white noise crosses once.
 

@@ -33,7 +33,6 @@ from wattigram.core.design import (
     WindowTrigger,
     Workspace,
     aligned_shift,
-    watches,
 )
 from wattigram.core.errors import BoardError
 from wattigram.core.timing import (
@@ -235,7 +234,7 @@ def _pace(workspace: Workspace, chain: Chain, cycle: CycleTiming) -> EffectivePa
             else Watch("comparator", _compared(workspace, own), comparator=own.comparator)
         )
         edge = own.edge if isinstance(own, ComparatorTrigger) else "rising"
-        number = watches(workspace.project).index(wanted)
+        number = workspace.watches.index(wanted)
         return EffectivePace(kind="events", watch=number, edge=edge, singly=singly, skip_first=early)
     if trigger.pace in {"never", "once"}:
         return EffectivePace(kind="once" if trigger.pace == "once" else "never", singly=singly, skip_first=early)
@@ -317,7 +316,7 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
 def _comparators(workspace: Workspace) -> list[EffectiveComparator]:
     tick_hz = workspace.bus_clock_hz.numerator
     found = []
-    all_watches = watches(workspace.project)
+    all_watches = workspace.watches
     for comparator in workspace.project.comparators:
         part = workspace.part.comparator(comparator.name)
         assert part is not None

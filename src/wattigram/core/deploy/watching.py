@@ -14,7 +14,6 @@ from wattigram.core.design import (
     limits_v,
     signal_scale,
     tapped_signals,
-    watches,
 )
 from wattigram.core.link import REDUCED_STREAM
 from wattigram.core.timing import slot_order, startup
@@ -64,7 +63,7 @@ def _tap(workspace: Workspace, signal: Signal, number: int, by_hardware: bool) -
 
 def effective_watches(workspace: Workspace) -> tuple[EffectiveWatch | None, ...]:
     """One for each watch of the design, in its order."""
-    return tuple(_watch(workspace, watch) for watch in watches(workspace.project))
+    return tuple(_watch(workspace, watch) for watch in workspace.watches)
 
 
 def _watch(workspace: Workspace, watch: Watch) -> EffectiveWatch | None:

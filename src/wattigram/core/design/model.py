@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fractions import Fraction
+from functools import cached_property
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
@@ -189,7 +190,7 @@ class Project(Strict):
 
     def signal(self, name: str) -> Signal:
         """The signal of that name; every name in a project is known to exist."""
-        return next(signal for signal in self.signals if signal.name == name)
+        return self._signals_by_name[name]
 
     def chain(self, converter: str) -> Chain | None:
         """The chain on that converter."""
@@ -197,7 +198,15 @@ class Project(Strict):
 
     def chain_of(self, signal: str) -> Chain | None:
         """The first chain that converts the signal."""
-        return next((chain for chain in self.chains if chain.places_of(signal)), None)
+        return self._chains_by_signal.get(signal)
+
+    @cached_property
+    def _signals_by_name(self) -> dict[str, Signal]:
+        return {signal.name: signal for signal in self.signals}
+
+    @cached_property
+    def _chains_by_signal(self) -> dict[str, Chain]:
+        return {slot.signal: chain for chain in reversed(self.chains) for slot in chain.slots}
 
     def comparator(self, name: str) -> Comparator | None:
         """The comparator of that name."""

@@ -28,6 +28,7 @@ class Watch:
 
 def tapped_signals(project: Project) -> tuple[Signal, ...]:
     """Signals with something to be done after memory that are converted, in the order of their taps."""
+    converted = {slot.signal for chain in project.chains for slot in chain.slots}
     leaders = {signal.twin.of for signal in project.signals if signal.twin is not None and signal.twin.within_v}
     targets = {window.target_signal for signal in project.signals for window in signal.windows}
     return tuple(
@@ -40,7 +41,7 @@ def tapped_signals(project: Project) -> tuple[Signal, ...]:
             or signal.name in targets
             or (signal.twin is not None and signal.twin.within_v)
         )
-        and project.chain_of(signal.name) is not None
+        and signal.name in converted
     )
 
 

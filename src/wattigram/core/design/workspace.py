@@ -13,6 +13,7 @@ from wattigram.core.bench import Level, Wiring
 from wattigram.core.design.faults import part_faults
 from wattigram.core.design.file import build_mark, load_project, parse_project
 from wattigram.core.design.model import Chain, Project
+from wattigram.core.design.taps import Watch, watches
 from wattigram.core.errors import ProjectError
 from wattigram.core.part import Converter, Part, find_part
 
@@ -63,6 +64,11 @@ class Workspace:
     def build_mark(self) -> str:
         """Short hash of the design."""
         return build_mark(self.project)
+
+    @cached_property
+    def watches(self) -> tuple[Watch, ...]:
+        """All that makes events; an event's number is a place in this."""
+        return watches(self.project)
 
     def converter(self, chain: Chain) -> Converter:
         """The part's converter that the chain uses."""

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.accuracy import comparator_figures
-from wattigram.core.design import Watch, Workspace, watches
+from wattigram.core.design import Watch, Workspace
 from wattigram.core.expected import ExpectedEvent, expected_events
 from wattigram.core.take import Take
 
@@ -25,7 +25,7 @@ class Crossings:
 
 def signal_watches(take: Take, signal: str, kind: str) -> list[Watch]:
     """Watches of one kind on a signal."""
-    return [watch for watch in watches(take.workspace.project) if watch.signal == signal and watch.kind == kind]
+    return [watch for watch in take.workspace.watches if watch.signal == signal and watch.kind == kind]
 
 
 def crossings(take: Take, watch: Watch) -> Crossings:
@@ -38,7 +38,7 @@ def crossings(take: Take, watch: Watch) -> Crossings:
     chain = project.chain_of(watch.signal)
     assert chain is not None
     cycles = take.chain_cycles(chain)
-    number = watches(project).index(watch)
+    number = take.workspace.watches.index(watch)
     mine = take.events[take.events["window"] == number]
     came = tuple((int(row["ticks"]) / take.tick_hz, bool(row["entered"])) for row in mine)
     meant = tuple((ticks, _as_meant(workspace, watch)) for ticks, workspace in take.history)
@@ -90,7 +90,7 @@ def comparator_edges(take: Take, watch: Watch) -> Edges:
     comparator = take.workspace.project.comparator(watch.comparator)
     assert comparator is not None
     figures = comparator_figures(take.workspace, comparator)
-    number = watches(take.workspace.project).index(watch)
+    number = take.workspace.watches.index(watch)
     times_s: NDArray[np.float64] = np.sort(take.events["ticks"][take.events["window"] == number] / take.tick_hz)
     due = int(figures.crossings_hz * take.seconds)
     if not len(times_s) or figures.crossings_hz == 0:

@@ -49,6 +49,11 @@ class SlotTiming:
         """The instant at which the code is ready."""
         return self.held_s + self.conversion_s
 
+    @cached_property
+    def drawn_s(self) -> tuple[float, float, float]:
+        """Start, end, and the length of one sampling, as floats to be drawn."""
+        return float(self.start_s), float(self.end_s), float(self.sampling_s)
+
 
 @dataclass(frozen=True)
 class CycleTiming:
@@ -92,6 +97,11 @@ class CycleTiming:
         """Time between triggers, the mean where it varies; the cycle itself where it paces itself."""
         rate_hz = self.trigger.rate_hz
         return 1 / rate_hz if rate_hz else self.cycle_s
+
+    @cached_property
+    def longest_slot_s(self) -> float:
+        """Length of the longest slot, to be drawn."""
+        return max(slot.drawn_s[1] - slot.drawn_s[0] for slot in self.slots)
 
     @cached_property
     def slack_s(self) -> Fraction:

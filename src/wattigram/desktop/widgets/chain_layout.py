@@ -15,6 +15,7 @@ SMALLEST_STREAM = 168.0
 TALLEST_ROW = 1.7
 """Rows grow by this much at most where the window has room."""
 GAP = 8.0
+RowKey = tuple[str, str, int]
 SIDE = 10.0
 
 
@@ -35,6 +36,15 @@ class RowItem:
     signal: Signal
     index: int
     rect: QRectF
+
+    @property
+    def key(self) -> RowKey:
+        """What tells the row from all others, in any version of the design."""
+        return (self.chain.converter if self.chain else "", self.signal.name, self.place)
+
+    def is_of(self, converter: str) -> bool:
+        """It belongs to that converter, or to none where none is named."""
+        return (self.chain.converter if self.chain else "") == converter
 
     def selection(self, facet: str) -> Selection:
         """The selection that this row stands for."""

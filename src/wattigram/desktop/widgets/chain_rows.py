@@ -13,7 +13,7 @@ from wattigram.core.timing import cycle_timing
 from wattigram.desktop.selection import FACETS, Selection
 from wattigram.desktop.theme import color, heading_font, number_font, text_font, theme
 from wattigram.desktop.widgets import chain_text
-from wattigram.desktop.widgets.chain_layout import TITLES, ChainLayout, RowItem, YokeItem, lay_out
+from wattigram.desktop.widgets.chain_layout import TITLES, ChainLayout, RowItem, RowKey, YokeItem, lay_out
 from wattigram.desktop.widgets.drawing import draw_marker, draw_verdict, elide
 from wattigram.desktop.widgets.stream_cell import StreamPainter
 
@@ -72,8 +72,8 @@ class ChainRows(QWidget):
         self._layout: ChainLayout | None = None
         self._least_height = 200.0
         self._selection = Selection()
-        self._looks: dict[tuple[str, int], tuple[object, ...]] = {}
-        self._painters: dict[tuple[str, int], StreamPainter] = {}
+        self._looks: dict[RowKey, tuple[object, ...]] = {}
+        self._painters: dict[RowKey, StreamPainter] = {}
 
     def show_workspace(self, workspace: Workspace, findings: tuple[Finding, ...]) -> None:
         """Show a design with its findings."""
@@ -91,7 +91,10 @@ class ChainRows(QWidget):
                 self._findings.setdefault((name, facet), finding)
         before = self._layout
         self._lay_out()
-        looks = {(row.signal.name, row.place): self._look(row) for row in self._layout.rows} if self._layout else {}
+        # What is scrolled out of view is painted when it comes into view, so nobody asks how it looks.
+        seen = QRectF(self.visibleRegion().boundingRect())
+        rows = [row for row in self._layout.rows if row.rect.intersects(seen)] if self._layout else []
+        looks = {row.key: self._look(row) for row in rows}
         if (
             self._layout is None
             or before is None
@@ -99,29 +102,38 @@ class ChainRows(QWidget):
         ):
             self.update()
         else:
-            for row in self._layout.rows:
-                if looks[row.signal.name, row.place] != self._looks.get((row.signal.name, row.place)):
-                    self.update(row.rect.toAlignedRect().adjusted(0, 0, 1, 1))
-            for yoke in self._layout.yokes:
-                self.update(yoke.rect.toAlignedRect())
+            self._update_changed(self._layout, rows, looks)
         self._looks = looks
 
+    def _update_changed(
+        self, layout: ChainLayout, rows: list[RowItem], looks: dict[RowKey, tuple[object, ...]]
+    ) -> None:
+        """Paint the cells anew that look otherwise than before, and the yokes."""
+        for row in rows:
+            known = self._looks.get(row.key)
+            for column, look in enumerate(looks[row.key]):
+                if known is None or look != known[column]:
+                    self.update(layout.cell(row, column).toAlignedRect().adjusted(0, 0, 1, 1))
+        for yoke in layout.yokes:
+            self.update(yoke.rect.toAlignedRect())
+
     def _look(self, row: RowItem) -> tuple[object, ...]:
-        """All that a row's picture depends on but its stream: rows that look the same are not painted again."""
+        """All that the picture of each cell depends on, the stream's data aside."""
         assert self._workspace is not None
         texts = chain_text.cells(self._workspace, row.chain, row.signal, row.place, self._snapshot)
         shares = chain_text.slot_shares(self._workspace, row.chain, row.place) if row.chain else (0.0, 0.0)
-        own = tuple(self._findings.get((row.signal.name, facet)) for facet in FACETS)
         wiring = self._workspace.wiring(row.signal.pin)
-        return (
-            tuple(texts.items()),
-            shares,
-            own,
-            row.index,
-            row.signal,
-            wiring,
-            row.chain.converter if row.chain else "",
-        )
+        found = []
+        for facet in FACETS:
+            own: tuple[object, ...] = texts.get(facet, ())
+            if facet == "signal":
+                own = (row.index, row.signal.name, row.signal.pin, row.signal.negative, row.chain is None)
+            elif facet == "sample":
+                own = (own, shares)
+            elif facet == "stream":
+                own = (row.signal, wiring, self._workspace.reference_v)
+            found.append((own, self._findings.get((row.signal.name, facet))))
+        return tuple(found)
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Show what the board has sent; only streams and readings are painted anew."""
@@ -145,7 +157,7 @@ class ChainRows(QWidget):
 
     def stream_painter(self, row: RowItem) -> StreamPainter:
         """What paints a row's stream, and knows where its limits stand."""
-        return self._painters.setdefault((row.signal.name, row.place), StreamPainter())
+        return self._painters.setdefault(row.key, StreamPainter())
 
     @property
     def layout_now(self) -> ChainLayout | None:
@@ -164,7 +176,11 @@ class ChainRows(QWidget):
         layout = self._layout
         if layout is not None:
             for row in layout.rows:
-                if row.signal.name == selection.signal and row.place == selection.place:
+                if (
+                    row.signal.name == selection.signal
+                    and row.place == selection.place
+                    and row.is_of(selection.converter)
+                ):
                     return layout.cell(row, FACETS.index(selection.column)).toAlignedRect()
             for yoke in layout.yokes:
                 if not selection.signal and yoke.chain is not None and yoke.chain.converter == selection.converter:
@@ -274,6 +290,7 @@ class ChainRows(QWidget):
         t = theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         mine = self._selection.signal == row.signal.name and self._selection.place == row.place
+        mine = mine and row.is_of(self._selection.converter)
         with_it = row.chain is not None and row.place in self._selection.also
         with_it = with_it and row.chain is not None and row.chain.converter == self._selection.converter
         mine = mine or with_it

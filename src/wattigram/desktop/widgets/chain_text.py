@@ -24,7 +24,6 @@ from wattigram.core.design import (
     Workspace,
     limit_text,
     rate_divisor,
-    watches,
 )
 from wattigram.core.fields import ratio_text
 from wattigram.core.quantity import brief, show, show_volts
@@ -177,8 +176,7 @@ def _reduce(workspace: Workspace, chain: Chain | None, signal: Signal) -> tuple[
 
 def _window(workspace: Workspace, signal: Signal, snapshot: Snapshot) -> tuple[str, ...]:
     """Limits of the windows, the twin, or the comparator, with what they told last."""
-    project = workspace.project
-    numbers = {number: watch for number, watch in enumerate(watches(project)) if watch.signal == signal.name}
+    numbers = {number: watch for number, watch in enumerate(workspace.watches) if watch.signal == signal.name}
     mine = [event for event in snapshot.events if event[0] in numbers]
     lines = _judges(workspace, signal)
     if not lines:
@@ -238,10 +236,9 @@ def _limits(window: Window) -> str:
 
 def slot_shares(workspace: Workspace, chain: Chain, place: int) -> tuple[float, float]:
     """(sampling, sampling + conversion) of a slot as shares of the converter's longest slot."""
-    slots = cycle_timing(workspace, chain).slots
-    longest = max(slot.end_s - slot.start_s for slot in slots)
-    mine = slots[place]
-    return float(mine.sampling_s / longest), float((mine.end_s - mine.start_s) / longest)
+    cycle = cycle_timing(workspace, chain)
+    start_s, end_s, sampling_s = cycle.slots[place].drawn_s
+    return sampling_s / cycle.longest_slot_s, (end_s - start_s) / cycle.longest_slot_s
 
 
 def paint_slot(painter: QPainter, bar: QRectF, filled_share: float, index: int, width: float = 1.2) -> None:

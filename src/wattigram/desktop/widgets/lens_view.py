@@ -18,6 +18,8 @@ from wattigram.desktop.widgets.chain_text import paint_slot
 from wattigram.desktop.widgets.drawing import elide
 
 MOST_CYCLES = 400
+NARROW_PX = 4.0
+"""Slots narrower than this are drawn as one stroke."""
 
 
 class LensView(QWidget):
@@ -43,6 +45,7 @@ class LensView(QWidget):
     def show_workspace(self, workspace: Workspace) -> None:
         """Show a design; the view keeps its place, or goes on showing one whole cycle."""
         self._workspace = workspace
+        self._graph_key = ()
         self._cycles = [cycle_timing(workspace, chain) for chain in workspace.project.chains]
         self._indexes = {signal.name: index for index, signal in enumerate(workspace.project.signals)}
         if self._is_fitted and not self._is_dragged:
@@ -84,7 +87,7 @@ class LensView(QWidget):
         return max(17.0, min(line * 2.6, (self.height() - 2 * line - 22) / lanes))
 
     def _graph(self) -> QRectF:
-        key = (self.width(), self.height(), len(self._cycles), self.font().key())
+        key = (self.width(), self.height())
         if self._graph_key != key:
             self._graph_key, self._graph_rect = key, self._make_graph()
         return self._graph_rect
@@ -232,18 +235,22 @@ class LensView(QWidget):
         for number in cycles:
             origin_s = number * period_s
             for slot in cycle.slots:
-                left, right = self.x_of(origin_s + float(slot.start_s)), self.x_of(origin_s + float(slot.end_s))
+                start_s, end_s, sampling_s = slot.drawn_s
+                left, right = self.x_of(origin_s + start_s), self.x_of(origin_s + end_s)
                 if right < lane.left() or left > lane.right():
                     continue
                 bar = QRectF(left, lane.top() + 3, max(0.7, right - left), lane.height() - 6)
-                share = float(slot.sampling_s / slot.each_s)
+                share = sampling_s * slot.repeats / (end_s - start_s)
                 index = self._indexes[slot.signal]
-                self._paint_conversions(painter, bar, slot.repeats, share, index)
+                if bar.width() < NARROW_PX:
+                    painter.fillRect(bar, signal_color(index))
+                else:
+                    self._paint_conversions(painter, bar, slot.repeats, share, index)
+                    self._paint_slot_name(painter, bar, share, slot.place, slot.signal)
                 chosen = self._selection.converter == cycle.converter and self._selection.place == slot.place
                 if chosen and self._selection.signal:
                     painter.setPen(QPen(color(t.ink), 2))
                     painter.drawRect(bar.adjusted(-1, -1, 1, 1))
-                self._paint_slot_name(painter, bar, share, slot.place, slot.signal)
             slack_s = float(cycle.slack_s)
             if slack_s > 0 and cycle.trigger.pace == "pattern" and cycle.triggers_per_cycle == 1:
                 left, right = self.x_of(origin_s + float(cycle.busy_s)), self.x_of(origin_s + period_s)
@@ -282,7 +289,7 @@ class LensView(QWidget):
             period_s = float(1 / cycle.cycle_rate_hz)
             for number in self._visible(cycle):
                 for slot in cycle.slots:
-                    x = self.x_of(number * period_s + float(slot.end_s))
+                    x = self.x_of(number * period_s + slot.drawn_s[1])
                     if lane.left() - 2 <= x <= lane.right() + 2:
                         bar = QRectF(x - 1.5, lane.top() + 5, 3, lane.height() - 10)
                         painter.fillRect(bar, signal_color(self._indexes[slot.signal]))

@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 from wattigram.desktop.inspect import OrderedList
 from wattigram.desktop.theme import color, text_font, theme
 
-
 PADDING = 7
 
 

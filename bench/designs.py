@@ -1,0 +1,63 @@
+"""Designs to be measured."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from wattigram.core.bench import Sine, Wiring
+from wattigram.core.design import (
+    Dma,
+    FollowTrigger,
+    Loop,
+    Mean,
+    Project,
+    Signal,
+    Slot,
+    TimerTrigger,
+    Trigger,
+    Window,
+    Workspace,
+)
+from wattigram.core.design.model import Chain
+from wattigram.core.part import find_part
+
+
+def sixteen_by_two() -> Workspace:
+    """Sixteen slots on each of two converters in step, every signal reduced and judged."""
+    part = find_part("marten-m3")
+    pins = list(part.converters[0].channels)
+    signals = tuple(
+        Signal(
+            name=f"Signal {number + 1}",
+            pin=pin,
+            reduce=Mean(count=16, shift=4),
+            windows=(Window(low=0.5, high=2.5, hysteresis_v=0.05),),
+        )
+        for number, pin in enumerate(pins)
+    )
+    bench = tuple(
+        Wiring(
+            pin=pin,
+            resistance_ohm=100.0 * number,
+            source=Sine(offset_v=1.65, amplitude_v=1.0, frequency_hz=Fraction(50), noise_v=0.001),
+        )
+        for number, pin in enumerate(pins)
+    )
+
+    def chain(converter: str, trigger: Trigger, dma: str, loop: str) -> Chain:
+        slots = tuple(Slot(signal=signal.name, sampling_cycles=64) for signal in signals)
+        return Chain(
+            converter=converter,
+            divider=3,
+            trigger=trigger,
+            retrieval=Dma(channel=dma),
+            loop=Loop(name=loop, items=512),
+            slots=slots,
+        )
+
+    chains = (
+        chain("ADC 1", TimerTrigger(timer="Timer 1", every="1 ms"), "DMA 1", "Loop A"),
+        chain("ADC 2", FollowTrigger(follows="ADC 1"), "DMA 2", "Loop B"),
+    )
+    project = Project(name="big", part=part.id, reference="supply", signals=signals, chains=chains, bench=bench)
+    return Workspace(project, part)
