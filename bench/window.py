@@ -32,6 +32,7 @@ def window_rows() -> Iterator[Row]:
     from PyQt6.QtCore import QLineF
     from PyQt6.QtGui import QImage, QPainter, QPen
 
+    from bench.designs import sixteen_by_two
     from wattigram.core.design.edits import SetSampling
     from wattigram.desktop.app import make_app, make_window
     from wattigram.desktop.widgets.drawing import LineBuffer, fill_trace
@@ -83,6 +84,15 @@ def window_rows() -> Iterator[Row]:
 
     frame = _Frame()
     yield compare("an edit: timing, findings, band, repaint", "one frame of 16 ms", 1.0, edit, frame.wait)
+    window.document.replace(sixteen_by_two(), None)
+    app.processEvents()
+
+    def big_edit() -> None:
+        state["cycles"] = 128 if state["cycles"] == 64 else 64
+        window.document.edit(SetSampling("ADC 1", 3, state["cycles"]))
+        app.processEvents()
+
+    yield compare("an edit of 16 slots on two converters", "one frame of 16 ms", 1.0, big_edit, frame.wait)
     window.document.stack.setClean()
     window.close()
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen"}

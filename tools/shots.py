@@ -5,10 +5,13 @@ from __future__ import annotations
 import os
 import sys
 import tempfile
+from collections.abc import Callable
+from fractions import Fraction
 from pathlib import Path
 
+from wattigram.core.design.edits import SetPeriod, SetSampling, SetStartup
 from wattigram.desktop.app import EXAMPLE, make_app, make_window
-from wattigram.desktop.book import CHAIN, PROOF, TAKES
+from wattigram.desktop.book import CHAIN, COMPARE, PINS, PROOF, TAKES
 from wattigram.desktop.picture import wait_until
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.window import MainWindow
@@ -58,8 +61,39 @@ def main(folder: Path, width: int, height: int) -> None:
     window.chain_page.select(Selection("ADC 1", 2, "Door latch", "sample"))
     wait_until(app, lambda: window.board.latest.mark_matches is True and window.board.latest.seconds > 2)
     window.document.stack.undo()
+    shoot_designs(app, window, shoot)
     window.document.stack.setClean()
     window.close()
+
+
+def shoot_designs(app: object, window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """Pins, a comparison, and the other examples."""
+    window.show_page(PINS)
+    pins = window.book.pins.table
+    pins.cursor_cell = (1, pins.cursor_cell[1])
+    pins.pointed.emit(1, 9)
+    pins.cursor_cell = (1, 9)
+    shoot("pins")
+    window.book.compare.compare_saved()
+    window.document.edit(SetSampling("ADC 1", 2, 384, "Door latch"))
+    window.document.edit(SetPeriod("ADC 1", Fraction(1, 20_000)))
+    window.show_page(COMPARE)
+    shoot("compare")
+    window.document.stack.setClean()
+    for example, selection, name in (
+        ("kiln-safety", Selection("ADC 1", 0, "Upper zone", "reduce"), "kiln-safety-reduce"),
+        ("wheel-pedal", Selection("ADC", 0, "Pedal", "window:2"), "wheel-pedal"),
+    ):
+        window.files.open(EXAMPLE.parents[1] / example)
+        window.show_page(CHAIN)
+        window.chain_page.select(selection)
+        window.board.start()
+        wait_until(app, lambda: window.board.latest.seconds > 4.2)  # type: ignore[arg-type]
+        shoot(name)
+    window.files.open(EXAMPLE)
+    window.chain_page.select(Selection("ADC 1", facet="start-up"))
+    window.document.edit(SetStartup("ADC 1", ("calibrate", "converter", "memory", "interrupt", "trigger")))
+    shoot("startup")
 
 
 def _prove(app: object, window: MainWindow, act: object) -> None:

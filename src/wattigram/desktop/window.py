@@ -113,7 +113,7 @@ class MainWindow(QMainWindow):
         add("View", "Find an action", "Ctrl+K", self.open_palette)
         add("File", "New project…", "Ctrl+N", lambda: self._open_palette_of("New project on "))
         add("Edit", "Add a template…", "Ctrl+Shift+T", lambda: self._open_palette_of("Add template: "))
-        add("View", "Compare with the file as saved", "Ctrl+Shift+D", self.compare_saved)
+        add("View", "Compare with the file as saved", "Ctrl+D", self.compare_saved)
         add("View", "Copy the comparison as text", "", lambda: self.book.compare.copy_text())
 
     def _connect(self) -> None:

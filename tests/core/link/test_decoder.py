@@ -196,11 +196,11 @@ def test_an_identity_survives_its_text() -> None:
     "text",
     [
         "",
-        "protocol=2\ntick_hz=1\n",
-        "protocol=1\n",
-        "protocol=1\ntick_hz=0\n",
-        "protocol=1\ntick_hz=-5\n",
-        "protocol=1\ntick_hz=²\n",
+        "protocol=3\ntick_hz=1\n",
+        "protocol=2\n",
+        "protocol=2\ntick_hz=0\n",
+        "protocol=2\ntick_hz=-5\n",
+        "protocol=2\ntick_hz=²\n",
     ],
 )
 def test_a_wrong_identity_is_a_sentence(text: str) -> None:

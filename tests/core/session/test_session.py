@@ -342,7 +342,7 @@ def test_a_board_started_by_hand_says_where_it_listens(kiln_path: Path) -> None:
     ready = json.loads(process.stdout.readline())
     port = open_transport(f"tcp:127.0.0.1:{ready['tcp']}")
     port.command("identify")
-    assert has(read_until(port, lambda found: has(found, "protocol=1")), "protocol=1")
+    assert has(read_until(port, lambda found: has(found, "protocol=2")), "protocol=2")
     port.command("quit")
     process.wait(timeout=5)
     process.stdout.close()

@@ -8,7 +8,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from wattigram.core.bench import source_crossings
+from wattigram.core.bench import source_crossings, source_extent_v
 from wattigram.core.design.inputs import input_noise_v, input_source, input_voltage_v
 from wattigram.core.design.stage import Comparator
 from wattigram.core.design.workspace import Workspace
@@ -24,7 +24,7 @@ class ComparatorFigures:
     Attributes
     ----------
     threshold_v : float
-        The nearest that the part can set, for an internal threshold.
+        The nearest that the part can set, for an internal threshold; what is wired to the pin, for one from a pin.
     rising_v, falling_v : float
         Trip points: threshold ± half the hysteresis.
     edges : float
@@ -54,6 +54,9 @@ def comparator_figures(workspace: Workspace, comparator: Comparator) -> Comparat
     if comparator.against == "internal":
         step_v = workspace.reference_v / part.steps
         threshold_v = min(max(round(threshold_v / step_v), 0), part.steps) * step_v
+    elif comparator.against == "pin" and comparator.threshold_pin is not None:
+        low_v, high_v = source_extent_v(input_source(workspace, comparator.threshold_pin))
+        threshold_v = (low_v + high_v) / 2
     half_v = comparator.hysteresis_v / 2
     source = input_source(workspace, signal.pin)
     noise_v = input_noise_v(workspace, signal)

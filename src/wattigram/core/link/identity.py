@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from wattigram.core.errors import LinkError
 
-PROTOCOL = 1
+PROTOCOL = 2
 
 
 @dataclass(frozen=True)

@@ -45,6 +45,8 @@ class Timer(Strict):
     counter_bits: Annotated[int, Field(strict=True, ge=4, le=32)]
     prescaler_bits: Annotated[int, Field(strict=True, ge=0, le=16)]
     can_trigger: Flag
+    pwm: Flag = False
+    """It can put a pulse of chosen width on a pin."""
 
 
 class Dma(Strict):

@@ -219,9 +219,12 @@ def _twin(take: Take, expectation: TwinExpectation) -> _Judged:
     difference = np.abs(ours.volts[:count] - theirs.volts[:count])[both]
     worst = float(difference.max())
     note = f"worst {show_volts(worst)} of {len(difference)} pairs"
-    return _Judged(
-        _limits(worst, None, expectation.within_v), worst, "V", None, expectation.within_v, len(difference), note
-    )
+    outcome = _limits(worst, None, expectation.within_v)
+    trips = [event for watch in signal_watches(take, signal.name, "twin") for event in crossings(take, watch).came]
+    if trips:
+        note += f", {sum(began for _at, began in trips)} trips"
+        outcome = "fails"  # a pair that agrees and trips all the same does not do its work
+    return _Judged(outcome, worst, "V", None, expectation.within_v, len(difference), note)
 
 
 def _best(take: Take, name: str) -> SignalSamples | None:

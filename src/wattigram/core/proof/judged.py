@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from wattigram.core.design import Workspace
-from wattigram.core.proof.causes import LikelyCause, likely_causes
+from wattigram.core.proof.causes import LikelyCause, likely_causes, never_converted
 from wattigram.core.proof.judge import expectation_text, judge
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.take import Take
@@ -58,6 +58,13 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
     causes: list[LikelyCause] = []
     for name in failing:
         causes += likely_causes(take, name)
+    for verdict in verdicts:
+        if (
+            verdict.outcome == "open"
+            and verdict.signal in known
+            and take.workspace.project.chain_of(verdict.signal) is None
+        ):
+            causes += never_converted(take, verdict.signal)
     if progress is not None:
         progress(1.0)
     causes = _once_each(causes)

@@ -37,6 +37,8 @@ from wattigram.core.take import TakeWriter
 from wattigram.core.timing import cycle_timing
 
 DISPLAY_S = 1 / 30
+ASK_S = 0.7
+"""So often a running board is asked for its counts."""
 STAMPS_SEEN = 1 << 17
 SHORT_SPAN_S = 0.25
 """Shorter stretches stand still from period to period; longer ones roll."""
@@ -128,7 +130,7 @@ class LiveSession:
 
     def _loop(self) -> None:
         assert self._transport is not None
-        published = 0.0
+        published = asked = 0.0
         while not self._closing.is_set():
             self._obey()
             data = self._transport.read()
@@ -139,6 +141,9 @@ class LiveSession:
             if writer is not None:
                 writer.flush_if_due()
             now = time.monotonic()
+            if self._running and now - asked >= ASK_S:
+                asked = now
+                self._transport.command("query")
             if now - published >= DISPLAY_S:
                 published = now
                 self._publish()

@@ -36,6 +36,11 @@ def _full_ticks(run: SampleRun) -> NDArray[np.int64]:
     return unwrap_stamps(run.items.astype(np.uint32), firsts.astype(np.int64), run.frame_ticks.astype(np.int64))
 
 
+def _counts(text: str) -> dict[str, int]:
+    """``key=number`` pairs of a reply."""
+    return {key: int(value) for key, value in re.findall(r"([\w.]+)=(\d{1,18})(?!\d)", text)}
+
+
 class Ring:
     """The newest items of one stream, found by their number since the start."""
 
@@ -167,13 +172,16 @@ class Reception:
 
     def _take_text(self, frame: Frame) -> None:
         text = frame.text
+        if frame.type is FrameType.REPLY and text.startswith("running"):
+            self.totals = _counts(text)  # asked for all the time, and nobody's news
+            return
         self.log.append(text)
         if self.writer is not None:
             self.writer.add_log(text)
         if frame.type is FrameType.LOG and (match := re.match(r"bench ticks=(\d{1,18})$", text)):
             self.bench_ticks = int(match[1])
         if frame.type is FrameType.REPLY and text.startswith("stopped"):
-            self.totals = {key: int(value) for key, value in re.findall(r"([\w.]+)=(\d{1,18})(?!\d)", text)}
+            self.totals = _counts(text)
             self._close_streams()
             self.stopped = True
 

@@ -117,8 +117,22 @@ class Take:
 
     @cached_property
     def events(self) -> NDArray[Any]:
-        """Window events: ``window``, ``entered``, ``value``, ``ticks``."""
-        return np.asarray(self._file["events"][:], dtype=EVENT_DTYPE)
+        """Events: ``window`` (number of the watch), ``entered``, ``value``, ``ticks``."""
+        events = np.asarray(self._file["events"][:], dtype=EVENT_DTYPE)
+        return self._watch_numbers(events) if int(self._file.attrs["version"]) == 1 else events
+
+    def _watch_numbers(self, events: NDArray[Any]) -> NDArray[Any]:
+        """Version 1 told the tap, of which each had one window at most."""
+        project = self.workspace.project
+        names = [
+            signal.name
+            for signal in project.signals
+            if (signal.reduce is not None or signal.windows) and project.chain_of(signal.name) is not None
+        ]
+        numbers = {names.index(watch.signal): number for number, watch in enumerate(self.workspace.watches)}
+        events = events.copy()
+        events["window"] = [numbers.get(int(tap), len(numbers)) for tap in events["window"]]
+        return events
 
     @cached_property
     def gaps(self) -> NDArray[Any]:

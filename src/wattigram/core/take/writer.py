@@ -20,7 +20,7 @@ from wattigram.core.errors import TakeError
 from wattigram.core.link import SampleRun
 
 FORMAT = "wattigram-take"
-VERSION = 1
+VERSION = 2
 CHUNK_BYTES = 256 * 1024
 FLUSH_S = 0.5
 LARGEST_GAP_ITEMS = 1 << 34

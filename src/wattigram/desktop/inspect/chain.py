@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from wattigram.core.accuracy import slot_settling
 from wattigram.core.design import (
     Chain,
     ComparatorTrigger,
@@ -31,7 +32,7 @@ from wattigram.core.design.edits import (
 from wattigram.core.design.edits.start import PER_TRIGGER, TRIGGERS
 from wattigram.core.errors import QuantityError
 from wattigram.core.fields import period_text, read_every
-from wattigram.core.quantity import brief, parse_quantity, show
+from wattigram.core.quantity import brief, parse_quantity, show, show_counts
 from wattigram.core.timing import STEP_NAMES, cycle_timing, right_order, startup, timer_setting
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Line, OrderedList, Panel, Tab, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number
@@ -66,8 +67,9 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
         clock_hz = source_hz / divider
         legal = converter.clock_low_hz <= clock_hz <= converter.clock_high_hz
         busy_s = cycle.busy_s * divider / chain.divider
-        tip = f"÷ {divider}: {brief(clock_hz, 'Hz')}{'' if legal else ', out of range'}; a cycle takes {show(busy_s, 's', 4)}"
         edit = SetClock(chain.converter, chain.clock, divider)
+        tip = f"÷ {divider}: {brief(clock_hz, 'Hz')}{'' if legal else ', out of range'}; a cycle takes {show(busy_s, 's', 4)}"
+        tip += "".join(_slot_lines(workspace, chain, divider))
         choices.append(Choice(str(divider), float(clock_hz), legal, divider == chain.divider, tip, edit))
     fields = []
     if oscillator is not None:
@@ -123,6 +125,20 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
         tabs=TABS,
         tab="clock",
     )
+
+
+def _slot_lines(workspace: Workspace, chain: Chain, divider: int) -> list[str]:
+    """What another divider would make of every slot: when it is held, and what settling leaves."""
+    project = workspace.project
+    other = chain.changed(divider=divider)
+    chains = tuple(other if one is chain else one for one in project.chains)
+    there = Workspace(project.changed(chains=chains), workspace.part)
+    cycle = cycle_timing(there, other)
+    return [
+        f"\n{slot.place + 1} {slot.signal}: held after {show(slot.held_s, 's', 4)}, "
+        f"{show_counts(slot_settling(there, other, slot.place).full_scale_error_lsb)} left of a full-scale step"
+        for slot in cycle.slots
+    ]
 
 
 def _current_first(options: tuple[str, ...], current: str) -> tuple[str, ...]:

@@ -137,11 +137,14 @@ class ChainRows(QWidget):
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Show what the board has sent; only streams and readings are painted anew."""
+        counts = snapshot.totals != self._snapshot.totals
         has_news = snapshot.event_count != self._snapshot.event_count or snapshot.state != self._snapshot.state
         self._snapshot = snapshot
         layout = self._layout
         if layout is None:
             return
+        for yoke in layout.yokes if counts else ():
+            self.update(yoke.rect.toAlignedRect())
         for row in layout.rows:
             # Within the hairlines, so that no neighbour has to be painted too.
             self.update(layout.cell(row, STREAM).adjusted(2, 2, -2, -2).toAlignedRect())
@@ -268,6 +271,8 @@ class ChainRows(QWidget):
             elide(painter, inner, "In no slot: never converted")
             return
         name, left, right = chain_text.yoke(workspace, yoke.chain)
+        counted = chain_text.counted(workspace, yoke.chain, self._snapshot)
+        right = f"{counted} · {right}" if counted else right
         painter.setFont(text_font(0, QFont.Weight.Bold))
         painter.setPen(color(t.ink))
         elide(painter, inner, name)

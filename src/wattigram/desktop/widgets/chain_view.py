@@ -9,7 +9,7 @@ from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QScrollArea
 
 from wattigram.core.design import limit_like
-from wattigram.core.design.edits import SetWindow
+from wattigram.core.design.edits import SetComparator, SetWindow
 from wattigram.desktop.selection import FACETS, Selection, default_selection
 from wattigram.desktop.widgets.chain_layout import RowItem
 from wattigram.desktop.widgets.chain_rows import ChainRows
@@ -83,9 +83,15 @@ class ChainView(ChainRows):
         if self._workspace is None:
             return
         signal = self._workspace.project.signal(row.signal.name)
+        volts = self.stream_painter(row).value_at(y)
+        comparator = self._workspace.project.comparator(line.comparator)
+        if comparator is not None:
+            threshold_v = round(max(0.0, signal.at_pin(volts)), 9)
+            self.edited.emit(SetComparator(comparator.changed(threshold_v=threshold_v)))
+            return
         window = signal.windows[line.window]
         name = "high" if line.is_high else "low"
-        volts = self.stream_painter(row).value_at(y) - (window.target_v or 0.0)
+        volts -= window.target_v or 0.0
         value = limit_like(self._workspace, signal, window, getattr(window, name), round(volts, 9))
         if value != getattr(window, name):
             self.edited.emit(SetWindow(signal.name, line.window, window.changed(**{name: value})))
@@ -107,7 +113,7 @@ class ChainView(ChainRows):
         """Say what a cell is about, and its finding."""
         if event is None or self._layout is None:
             return
-        if self._grip is not None and event.buttons() & Qt.MouseButton.LeftButton:
+        if self._grip is not None:
             self._drag_limit(event.position().y())
             return
         if self._grip_at(event.position().x(), event.position().y()) is not None:

@@ -215,7 +215,7 @@ class PinTable(QWidget):
         if event is None:
             return
         cell = self._cell_at(event.position())
-        if self._drag_row is not None and event.buttons() & Qt.MouseButton.LeftButton:
+        if self._drag_row is not None:
             column = int((event.position().x() - SIDE - NAME_WIDTH) / self._column_width)
             if self.option(self._drag_row, column) is not None:
                 self._point_at(self._drag_row, column)

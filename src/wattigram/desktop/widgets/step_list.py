@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
@@ -86,6 +86,15 @@ class StepList(QListWidget):
         """A step was dragged."""
         super().dropEvent(event)
         self._enter(self.names(), self.currentRow())
+
+    def event(self, event: QEvent | None) -> bool:
+        """Alt with the arrows is for the steps while the list has the keys, whatever else it is for."""
+        if event is not None and event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            arrow = event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down)
+            if arrow and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+                event.accept()
+                return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Alt+Up and Alt+Down move, Delete leaves out."""

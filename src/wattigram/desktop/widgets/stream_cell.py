@@ -40,11 +40,12 @@ def value_span(workspace: Workspace, signal: Signal, picture: StreamPicture | No
 
 @dataclass(frozen=True)
 class LimitLine:
-    """A window's limit as it stands on a stream."""
+    """A window's limit, or a comparator's threshold, as it stands on a stream."""
 
     window: int
     is_high: bool
     y: float
+    comparator: str = ""
 
 
 class StreamPainter:
@@ -138,6 +139,15 @@ class StreamPainter:
                     at = graph.bottom() - (volts - low) / (high - low) * graph.height()
                     painter.drawLine(QPointF(graph.left(), at), QPointF(graph.right(), at))
                     self.limits.append(LimitLine(number, bool(is_high), at))
+        painter.setPen(QPen(color(theme().doubt), 1, Qt.PenStyle.DashLine))
+        for comparator in workspace.project.comparators:
+            if comparator.signal != signal.name or comparator.against == "pin":
+                continue
+            volts = signal.at_source(comparator.threshold_v)
+            if low < volts < high:
+                at = graph.bottom() - (volts - low) / (high - low) * graph.height()
+                painter.drawLine(QPointF(graph.left(), at), QPointF(graph.right(), at))
+                self.limits.append(LimitLine(-1, False, at, comparator.name))
 
     def _paint_labels(self, painter: QPainter, rect: QRectF, picture: StreamPicture | None) -> None:
         t = theme()

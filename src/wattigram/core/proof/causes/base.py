@@ -168,6 +168,14 @@ def tester(function: Tester) -> Tester:
     return function
 
 
+def never_converted(take: Take, signal: str) -> list[LikelyCause]:
+    """A signal that is expected and in no slot: there is nothing to be judged, and that is why."""
+    for finding in find_all(take.workspace):
+        if finding.code == "signal-not-converted" and finding.signal == signal:
+            return [LikelyCause(signal, finding.code, finding.title, 1.0, finding.message, finding.remedy)]
+    return []
+
+
 def likely_causes(take: Take, signal: str) -> list[LikelyCause]:
     """Causes for one signal that fails, the best fit first; empty where nothing fits."""
     chain = take.workspace.project.chain_of(signal)

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
+
+from wattigram.core.accuracy import twin_figures
 from wattigram.core.design import Watch
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
 from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
+from wattigram.core.quantity import show_volts
 
 FEWEST_DUE = 2
 TOO_MANY = 2.0
@@ -141,3 +145,30 @@ def comparator_chatters(case: Case) -> LikelyCause | None:
             finding.remedy,
         )
     return None
+
+
+@tester
+def twin_trips_for_nothing(case: Case) -> LikelyCause | None:
+    """Trips, while the two differ by no more than they must."""
+    finding = case.finding("twin-too-tight")
+    figures = twin_figures(case.take.workspace, case.signal)
+    if finding is None or figures is None or figures.within_v is None:
+        return None
+    trips = sum(
+        began
+        for watch in signal_watches(case.take, case.signal.name, "twin")
+        for _at, began in crossings(case.take, watch).came
+    )
+    ours, theirs = (case.take.reduced(name) or case.take.raw(name) for name in (figures.signal, figures.of))
+    if not trips or ours is None or theirs is None:
+        return None
+    count = min(len(ours.volts), len(theirs.volts))
+    worst_v = float(np.abs(ours.volts[:count] - theirs.volts[:count]).max())
+    return case.cause(
+        "twin-too-tight",
+        finding.title,
+        min(1.0, figures.worst_v / worst_v),
+        f"{trips} trips; the two differ by up to {show_volts(worst_v)}, {show_volts(figures.worst_v)} predicted of two "
+        "sound converters",
+        finding.remedy,
+    )
