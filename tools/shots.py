@@ -27,7 +27,8 @@ def main(folder: Path, width: int, height: int) -> None:
     folder.mkdir(parents=True, exist_ok=True)
 
     def shoot(name: str) -> None:
-        app.processEvents()
+        for _ in range(4):  # what wraps settles in a few rounds
+            app.processEvents()
         window.grab().save(str(folder / f"{name}.png"), "PNG")
 
     window.board.start()

@@ -324,7 +324,7 @@ def startup_panel(workspace: Workspace, chain: Chain) -> Panel:
     missing = [step for step in why if step not in start.order]
     facts = [
         Fact("order", "right" if not start.faults else f"{len(start.faults)} out of place", not start.faults),
-        Fact("items reach the program", "yes" if start.runs else "no", start.runs),
+        Fact("items arrive", "yes" if start.runs else "no", start.runs),
     ]
     facts += [Fact("left out", STEP_NAMES[step], False) for step in missing]
     fields = [

@@ -59,7 +59,7 @@ class ComparePage(QWidget):
         for widget in (self.every, self.keep_button, self.saved_button, self.other_button):
             bar.addWidget(widget)
         self.table = QTableWidget(0, len(HEADS))
-        self.table.setHorizontalHeaderLabels(HEADS)
+        self._name_columns(HEADS[3])
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.table.setAccessibleName("Figures of two designs")
@@ -78,6 +78,14 @@ class ComparePage(QWidget):
         layout.addWidget(self.table, 1)
         document.changed.connect(self._on_changed)
         self._fill()
+
+    def _name_columns(self, other: str) -> None:
+        """Heads above their columns, those of numbers to the right."""
+        for column, text in enumerate((*HEADS[:3], other, HEADS[4])):
+            item = QTableWidgetItem(text)
+            side = Qt.AlignmentFlag.AlignRight if column in (2, 3) else Qt.AlignmentFlag.AlignLeft
+            item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
+            self.table.setHorizontalHeaderItem(column, item)
 
     def compare_saved(self) -> None:
         """Against the project's own file."""
@@ -119,7 +127,7 @@ class ComparePage(QWidget):
         self.rows = compare_designs(self._document.workspace, other)
         different = [one for one in self.rows if not one.is_equal]
         self.title.setText(f"{len(different)} OF {len(self.rows)} FIGURES DIFFER FROM “{self._name.upper()}”")
-        self.table.setHorizontalHeaderLabels(("", "FIGURE", "NOW", self._name.upper(), ""))
+        self._name_columns(self._name.upper())
         shown = self.rows if self.every.isChecked() else different
         self.table.setRowCount(len(shown))
         before = ""

@@ -27,6 +27,8 @@ from wattigram.desktop.widgets.step_list import StepList
 from wattigram.desktop.widgets.what_if import WhatIfChart
 
 SLIDER_STEPS = 1000
+TABS_WIDTH, TAB_PADDING = 206, 20
+"""What a line of tabs may take in the narrowest inspector."""
 
 
 class FieldEditor(QObject):
@@ -226,8 +228,7 @@ class Inspector(QWidget):
         self.tabs = []
         if not panel.tabs:
             return
-        row = QHBoxLayout()
-        row.setSpacing(2)
+        row, used = self._tab_row(column), 0
         for tab in panel.tabs:
             button = QToolButton(self._body)
             button.setText(tab.label)
@@ -236,10 +237,21 @@ class Inspector(QWidget):
             button.setObjectName("facet")
             button.setFont(text_font(-0.5))
             button.clicked.connect(partial(self._on_tab, tab.facet))
-            row.addWidget(button)
+            width = button.fontMetrics().horizontalAdvance(tab.label) + TAB_PADDING
+            if used and used + width > TABS_WIDTH:
+                row, used = self._tab_row(column), 0
+            used += width
+            row.insertWidget(row.count() - 1, button)
             self.tabs.append(button)
+
+    @staticmethod
+    def _tab_row(column: QVBoxLayout) -> QHBoxLayout:
+        """One more line of tabs; there are as many as it takes."""
+        row = QHBoxLayout()
+        row.setSpacing(2)
         row.addStretch(1)
         column.addLayout(row)
+        return row
 
     def _on_tab(self, facet: str, _checked: bool) -> None:
         self.tab_wanted.emit(facet)
@@ -257,6 +269,7 @@ class Inspector(QWidget):
             value = QLabel(body)
             value.setFont(number_font(-0.5))
             value.setAlignment(Qt.AlignmentFlag.AlignRight)
+            value.setWordWrap(True)
             value.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             grid.addWidget(name, row, 0)
             grid.addWidget(value, row, 1)
