@@ -69,11 +69,23 @@ def build(model: type[Model], data: Mapping[str, Any], where: str, error: type[F
     try:
         return model.model_validate(data, context=FROM_FILE)
     except ValidationError as fault:
-        sentences = tuple(_sentence(model, item) for item in fault.errors(include_url=False))
+        sentences = tuple(_sentence(model, item) for item in _own_faults(fault))
         more = f" (and {len(sentences) - 1} more)" if len(sentences) > 1 else ""
         raise error(sentences[0] + more, where=where, faults=sentences) from fault
     except RecursionError as fault:
         raise error("Its values are nested too deeply.", where=where) from fault
+
+
+def _own_faults(fault: ValidationError) -> list[Any]:
+    """Faults without those that only follow from others: a list is too short because its items are faulty."""
+    items = fault.errors(include_url=False)
+    places = [item["loc"] for item in items]
+
+    def follows(item: Any) -> bool:
+        place = item["loc"]
+        return item["type"] == "too_short" and any(other != place and other[: len(place)] == place for other in places)
+
+    return [item for item in items if not follows(item)]
 
 
 def _sentence(model: type[BaseModel], item: Any) -> str:

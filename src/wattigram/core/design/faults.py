@@ -45,6 +45,8 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
         converter = part.converter(chain.converter)
         if converter is not None:
             _chain_faults(faults, chain, converter)
+            if converter.sequence == "ascending":
+                _ascending_faults(faults, project, chain)
             _trigger_faults(faults, project, chain, converter)
             _retrieval_faults(faults, chain, converter)
     _stage_faults(faults, project)
@@ -66,6 +68,18 @@ def _chain_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
         faults.known(slot.sampling_cycles, converter.sampling_cycles, f"{name}, slot {index}: sampling cycles")
     if converter.one_sampling_time and len({slot.sampling_cycles for slot in chain.slots}) > 1:
         faults.found.append(f"{name} has one sampling time for all slots, and these differ. Give all the same.")
+
+
+def _ascending_faults(faults: _Faults, project: Project, chain: Chain) -> None:
+    """A converter that takes its channels in order takes each of them once."""
+    inputs = [(project.signal(slot.signal).pin, project.signal(slot.signal).negative) for slot in chain.slots]
+    for slot, one in zip(chain.slots, inputs, strict=True):
+        if inputs.count(one) > 1:
+            faults.found.append(
+                f"{chain.converter} goes up by channel and takes each once: {slot.signal} on {one[0]} is there twice. "
+                "Remove one slot."
+            )
+            return
 
 
 def _trigger_faults(faults: _Faults, project: Project, chain: Chain, converter: Converter) -> None:

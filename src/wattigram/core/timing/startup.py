@@ -109,12 +109,12 @@ def startup(workspace: Workspace, chain: Chain) -> StartUp:
     if "interrupt" in needed and "interrupt" not in places:
         interrupts = False
         faults.append(StartUpFault("interrupt", "is missing: the handler is never called, nothing reaches the program"))
-    elif "interrupt" in needed and not early("interrupt", "trigger"):
+    elif "interrupt" in needed and early("trigger", "interrupt"):
         faults.append(StartUpFault("interrupt", "comes after the trigger: the first event can be lost", mild=True))
     if "window" in needed and "window" not in places:
         windows_armed = False
         faults.append(StartUpFault("window", "is missing: no crossing is ever noticed"))
-    elif "window" in needed and not early("window", "trigger"):
+    elif "window" in needed and early("trigger", "window"):
         faults.append(
             StartUpFault("window", "comes after the trigger: a crossing at the very start goes unnoticed", mild=True)
         )

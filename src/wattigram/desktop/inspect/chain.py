@@ -32,7 +32,7 @@ from wattigram.core.design.edits import (
 from wattigram.core.design.edits.start import PER_TRIGGER, TRIGGERS
 from wattigram.core.errors import QuantityError
 from wattigram.core.fields import period_text, read_every
-from wattigram.core.quantity import brief, parse_quantity, show, show_counts
+from wattigram.core.quantity import brief, exact_text, parse_quantity, show, show_counts
 from wattigram.core.timing import STEP_NAMES, cycle_timing, right_order, startup, timer_setting
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Line, OrderedList, Panel, Tab, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number
@@ -268,7 +268,9 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                 Field("pin", trigger.pin, lambda text: changed(pin=text), workspace.part.pins),
                 Field("edge", trigger.edge, lambda text: changed(edge=text), ("rising", "falling", "both")),
                 Field(
-                    "level", f"{trigger.level_v:g} V", lambda text: changed(level_v=float(parse_quantity(text, "V")))
+                    "level",
+                    exact_text(trigger.level_v, "V"),
+                    lambda text: changed(level_v=float(parse_quantity(text, "V"))),
                 ),
             ]
         case ComparatorTrigger():

@@ -8,7 +8,7 @@ from wattigram.core.accuracy import comparator_figures, twin_figures, window_lat
 from wattigram.core.design import Code, Comparator, Signal, Twin, Window, Workspace, limit_text, limits_v
 from wattigram.core.design.edits import AddWindow, Edit, RemoveComparator, SetComparator, SetTwin, SetWindow
 from wattigram.core.errors import QuantityError
-from wattigram.core.quantity import brief, parse_quantity, show, show_volts
+from wattigram.core.quantity import brief, exact_text, parse_quantity, show, show_volts
 from wattigram.desktop.inspect.model import Fact, Field, Panel, Tab
 from wattigram.desktop.inspect.numbers import whole_number
 
@@ -78,7 +78,7 @@ def _limit_fields(workspace: Workspace, signal: Signal, index: int, window: Wind
         return lambda text: changed(**{name: read_limit(text)})
 
     others = tuple(other.name for other in workspace.project.signals if other.name != signal.name)
-    target = window.target_signal or (f"{window.target_v:g} V" if window.target_v is not None else "nothing")
+    target = window.target_signal or (exact_text(window.target_v, "V") if window.target_v is not None else "nothing")
 
     def aim(text: str) -> Edit:
         if text.strip() in {"", "nothing"}:
@@ -234,7 +234,7 @@ def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
             Field("threshold from", mine.against, lambda text: changed(against=text), known.thresholds),
             Field(
                 "threshold",
-                f"{mine.threshold_v:g} V",
+                exact_text(mine.threshold_v, "V"),
                 lambda text: changed(threshold_v=float(parse_quantity(text, "V"))),
             ),
             Field("hysteresis", brief(mine.hysteresis_v, "V"), hysteresis, steps),

@@ -1,0 +1,92 @@
+"""Comparing designs, parts of one's own, and checking every example."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from tests.cli.test_cli import KILN, wattigram
+
+EXAMPLES = KILN.parents[1]
+
+
+def test_two_designs_are_compared(tmp_path: Path) -> None:
+    cured = tmp_path / "cured.wattigram.toml"
+    cured.write_text(
+        KILN.read_text().replace(
+            'signal = "Door latch"\nsampling_cycles = 32', 'signal = "Door latch"\nsampling_cycles = 384'
+        )
+    )
+    outcome = wattigram("compare", KILN, cured)
+    assert outcome.returncode == 1
+    assert "settling, as wired" in outcome.stdout
+    assert "better ›" in outcome.stdout
+    found = json.loads(wattigram("compare", KILN, cured, "--json").stdout)
+    assert {"subject", "figure", "unit", "a", "b", "better"} == set(found[0])
+    same = wattigram("compare", KILN, KILN)
+    assert same.returncode == 0
+    assert "come to the same figures" in same.stdout
+
+
+def test_a_part_of_ones_own(tmp_path: Path) -> None:
+    path = tmp_path / "own.toml"
+    made = wattigram("part", "new", "Own Part", "--like", "quill-q8", "--out", path)
+    assert made.returncode == 0
+    assert f"wattigram part check {path}" in made.stdout
+    assert wattigram("part", "check", path).returncode == 0
+    shown = wattigram("part", "show", path).stdout
+    assert "Own Part (own-part)" in shown
+    assert "software order" in shown
+    broken = path.read_text().replace('clock_high = "1 MHz"', "clock_high = 1").replace("slots = 8", "slots = 0")
+    path.write_text(broken)
+    outcome = wattigram("part", "check", path)
+    assert outcome.returncode == 2
+    assert "clock_high" in outcome.stderr
+    assert "slots" in outcome.stderr
+
+
+def test_all_parts_are_listed_and_shown() -> None:
+    listed = wattigram("part", "list").stdout
+    for name in ("marten-m3", "quill-q8", "osprey-x2"):
+        assert name in listed
+    shown = wattigram("part", "show", "osprey-x2").stdout
+    assert "pairs A0−A1=16" in shown
+    assert "in hardware sum, mean, low-pass, 4 windows" in shown
+    assert "Comparator 1: on A2, A3, A4, B2" in shown
+
+
+@pytest.mark.parametrize("example", ["kiln-safety", "wheel-pedal", "flame-watch"])
+def test_an_example_is_checked_in_full(example: str) -> None:
+    outcome = wattigram("check", EXAMPLES / example, "--json")
+    assert outcome.returncode == 0
+    found = json.loads(outcome.stdout)
+    assert found["pins"]
+    for converter in found["converters"]:
+        assert set(converter["retrieval"]) == {"kind", "events_hz", "cpu_load", "deadline_s", "lost_rate_hz", "reason"}
+        assert converter["retrieval"]["lost_rate_hz"] == 0
+        assert converter["startup"][-1]["step"] == "trigger"
+        assert all(step["why"] for step in converter["startup"])
+    reduces = [slot["reduce"] for converter in found["converters"] for slot in converter["slots"] if slot["reduce"]]
+    assert reduces
+    for reduce in reduces:
+        assert {"kind", "count", "shift", "rate_hz", "noise_lsb", "cutoff_hz", "latency_s", "bits"} <= set(reduce)
+    text = wattigram("check", EXAMPLES / example).stdout
+    assert "of the processor" in text
+
+
+def test_the_figures_of_kiln_safety() -> None:
+    found = json.loads(wattigram("check", EXAMPLES / "kiln-safety", "--json").stdout)
+    assert found["comparators"][0]["rising_v"] == pytest.approx(1.8046875 + 0.016)
+    assert found["comparators"][0]["edges_per_crossing"] == pytest.approx(1.0, abs=0.05)
+    assert found["twins"][0]["of"] == "Upper zone"
+    assert found["twins"][0]["worst_v"] < found["twins"][0]["within_v"]
+    hot = found["windows"][0]
+    assert (hot["name"], hot["by"], hot["times"]) == ("too hot", "hardware", 3)
+    assert hot["high_code"] == pytest.approx(2.1 / 3.3 * 4096)
+    coil = next(pin for pin in found["pins"] if pin["signal"] == "Coil current")
+    assert (coil["negative"], coil["channel"]) == ("A1", 16)
+    assert found["converters"][1]["retrieval"]["kind"] == "fifo"
+    # 8 items at 5 kHz, 16 deep: 9 more until one is lost.
+    assert found["converters"][1]["retrieval"]["deadline_s"] == pytest.approx(9 / 5000)

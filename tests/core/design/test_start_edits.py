@@ -1,0 +1,197 @@
+"""Edits of clock, trigger, retrieval, reader, start-up, slots in bulk, comparators and twins."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+
+from wattigram.core.design import (
+    Code,
+    Comparator,
+    Dma,
+    FreeRunningTrigger,
+    Interrupt,
+    LowPass,
+    Project,
+    Reader,
+    RunningMean,
+    SoftwareTrigger,
+    Sum,
+    TimerTrigger,
+    Twin,
+    Window,
+    Workspace,
+)
+from wattigram.core.design.edits import (
+    AddWindow,
+    Edit,
+    OrderSlots,
+    RemoveChain,
+    RemoveComparator,
+    RemoveSignal,
+    RenameSignal,
+    SetClock,
+    SetComparator,
+    SetHandler,
+    SetPeriod,
+    SetPerTrigger,
+    SetPin,
+    SetProjectName,
+    SetReader,
+    SetReduce,
+    SetRetrieval,
+    SetSamplings,
+    SetStartup,
+    SetTrigger,
+    SetTwin,
+    SetWindow,
+    Several,
+    SwapPins,
+    apply_edit,
+    describe,
+)
+from wattigram.core.design.file import parse_project, project_text
+from wattigram.core.errors import EditError
+
+COMPARATOR = Comparator(name="Comparator 1", signal="Upper zone", threshold_v=1.6)
+ORDER = ("calibrate", "converter", "memory", "interrupt", "trigger")
+CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
+    (SetClock("ADC 1", "bus", 4), "Clock ADC 1 from the bus ÷ 4", lambda p: p.chains[0].divider, 4),
+    (
+        SetTrigger("ADC 1", FreeRunningTrigger()),
+        "Start ADC 1 by itself, free-running",
+        lambda p: p.chains[0].trigger.kind,
+        "free-running",
+    ),
+    (
+        SetPerTrigger("ADC 1", "endless"),
+        "Let a trigger of ADC 1 start passes without end",
+        lambda p: p.chains[0].per_trigger,
+        "endless",
+    ),
+    (SetRetrieval("ADC 1", Interrupt()), "Fetch results of ADC 1 by interrupt", lambda p: p.chains[0].dma, None),
+    (SetHandler("ADC 1", 99), "The handler of ADC 1 takes 99 cyc", lambda p: p.chains[0].loop.handler_cycles, 99),
+    (
+        SetReader("ADC 1", Reader(width_bits=8)),
+        "Read items of ADC 1 otherwise",
+        lambda p: p.chains[0].reader.width_bits,
+        8,
+    ),
+    (SetStartup("ADC 1", ORDER), "Start ADC 1 up in another order", lambda p: p.chains[0].startup, ORDER),  # type: ignore[arg-type]
+    (
+        OrderSlots("ADC 1", (3, 2, 1, 0)),
+        "Order the slots of ADC 1 as they are converted",
+        lambda p: p.chains[0].slots[0].signal,
+        "3.3 V rail",
+    ),
+    (
+        SetSamplings("ADC 1", 64),
+        "Sample all slots of ADC 1 for 64 cyc",
+        lambda p: {s.sampling_cycles for s in p.chains[0].slots},
+        {64},
+    ),
+    (
+        SetSamplings("ADC 1", 64, (0, 2)),
+        "Sample 2 slots of ADC 1 for 64 cyc",
+        lambda p: [s.sampling_cycles for s in p.chains[0].slots],
+        [64, 128, 64, 128],
+    ),
+    (RemoveChain("ADC 2"), "Do not use ADC 2", lambda p: len(p.chains), 1),
+    (SetComparator(COMPARATOR), "Comparator 1 on Upper zone at 1.6 V", lambda p: p.comparators, (COMPARATOR,)),
+    (
+        SetTwin("Upper zone, twin", Twin(of="Upper zone", within_v=0.1)),
+        "Hold Upper zone, twin against Upper zone",
+        lambda p: p.signals[4].twin.within_v,
+        0.1,
+    ),
+    (SetTwin("Upper zone, twin", None), "Upper zone, twin is no twin", lambda p: p.signals[4].twin_of, None),
+    (
+        SetReduce("Door latch", LowPass(shift=4)),
+        "Low-pass Door latch with shift 4",
+        lambda p: p.signals[2].reduce.count,
+        16,
+    ),
+    (
+        SetReduce("Door latch", RunningMean(count=8, shift=3)),
+        "Running mean of 8 for Door latch",
+        lambda p: p.signals[2].reduce.kind,
+        "running-mean",
+    ),
+    (SetReduce("Door latch", Sum(count=8)), "Sum of 8 for Door latch", lambda p: p.signals[2].reduce.shift, 0),
+    (
+        SetPin("Door latch", "temperature"),
+        "Take Door latch from temperature",
+        lambda p: p.signals[2].pin,
+        "temperature",
+    ),
+    (
+        SwapPins("Coil current", "Door latch"),
+        "Exchange the pins of Coil current and Door latch",
+        lambda p: (p.signals[0].pin, p.signals[2].pin),
+        ("A4", "A2"),
+    ),
+    (SetProjectName("Other"), "Call the project Other", lambda p: p.name, "Other"),
+    (
+        Several((SetHandler("ADC 1", 1), SetHandler("ADC 2", 2)), "Both"),
+        "Both",
+        lambda p: [c.loop.handler_cycles for c in p.chains],
+        [1, 2],
+    ),
+]
+
+
+@pytest.mark.parametrize(("edit", "label", "look", "value"), CASES, ids=[case[1] for case in CASES])
+def test_an_edit_changes_one_thing_and_says_so(
+    kiln: Workspace, edit: Edit, label: str, look: Callable[[Project], object], value: object
+) -> None:
+    after = apply_edit(kiln, edit)
+    assert edit.label == label
+    assert look(after.project) == value
+    assert parse_project(project_text(after.project), "again") == after.project
+    values = describe(edit)
+    assert values["edit"] == type(edit).__name__
+
+
+def test_a_period_forgets_registers_written_by_hand(kiln: Workspace) -> None:
+    odd = TimerTrigger(timer="Timer 2", every="100 us", prescaler_register=1, period_register=4800)
+    wrong = apply_edit(kiln, SetTrigger("ADC 1", odd))
+    trigger = apply_edit(wrong, SetPeriod("ADC 1", odd.every)).project.chains[0].trigger
+    assert trigger == TimerTrigger(timer="Timer 2", every="100 us")
+    with pytest.raises(EditError, match="not started by a timer"):
+        apply_edit(apply_edit(kiln, SetTrigger("ADC 1", SoftwareTrigger())), SetPeriod("ADC 1", odd.every))
+
+
+def test_a_signal_goes_with_all_that_leans_on_it(kiln: Workspace) -> None:
+    leaning = apply_edit(kiln, AddWindow("Door latch", Window(low=-1, high=1, target_signal="Upper zone")))
+    leaning = apply_edit(leaning, SetComparator(COMPARATOR))
+    gone = apply_edit(leaning, RemoveSignal("Upper zone")).project
+    assert gone.comparators == ()
+    assert gone.signal("Door latch").windows == ()
+    renamed = apply_edit(leaning, RenameSignal("Upper zone", "Top")).project
+    assert renamed.comparators[0].signal == "Top"
+    assert renamed.signal("Door latch").windows[0].target_signal == "Top"
+
+
+def test_limits_in_codes_are_kept_as_codes(kiln: Workspace) -> None:
+    window = Window(low="0x1F0", high="2607 LSB", hysteresis_v=0.01)
+    after = apply_edit(kiln, AddWindow("Door latch", window))
+    again = parse_project(project_text(after.project), "again").signal("Door latch").windows[0]
+    assert isinstance(again.low, Code)
+    assert (again.low, again.high) == (496, 2607)
+    with pytest.raises(EditError, match="has no window 3"):
+        apply_edit(after, SetWindow("Door latch", 2, None))
+
+
+def test_what_is_not_there_cannot_be_changed(kiln: Workspace) -> None:
+    for edit in (RemoveChain("ADC 9"), SetHandler("ADC 9", 1), SwapPins("Coil current", "Nothing")):
+        with pytest.raises(EditError):
+            apply_edit(kiln, edit)
+    with pytest.raises(EditError, match="has other slots"):
+        apply_edit(kiln, OrderSlots("ADC 1", (0, 0, 1, 2)))
+    assert apply_edit(kiln, RemoveComparator("Comparator 1")).project == kiln.project
+
+
+def test_two_chains_cannot_share_a_dma_channel(kiln: Workspace) -> None:
+    with pytest.raises(EditError, match="DMA channel"):
+        apply_edit(kiln, SetRetrieval("ADC 2", Dma(channel="DMA 1")))

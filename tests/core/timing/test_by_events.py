@@ -1,0 +1,160 @@
+"""Rates, misses and losses against a calculation that goes from event to event and knows none of our formulas."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.board.test_prediction import Design, every
+from wattigram.core.design import Dma, Fifo, Interrupt, Polling, SoftwareTrigger
+from wattigram.core.timing import cycle_timing, retrieval_timing
+
+PARTS = {"marten-m3": (96_000_000, 14, 12, 8), "osprey-x2": (120_000_000, 12, 10, 6)}
+"""Processor clock, cycles to enter and to leave an interrupt, and the longest it waits."""
+
+
+@dataclass
+class Counts:
+    """What happened."""
+
+    conversions: int = 0
+    triggers: int = 0
+    missed: int = 0
+    fetched: int = 0
+    span_s: float = 0.0
+
+
+def conversion_s(part: str, sampling: int) -> float:
+    """Sampling and conversion on the parts as their files have them: 32 and 40 MHz, bits + 1 and bits + 2."""
+    return (sampling + 13) / 32e6 if part == "marten-m3" else (sampling + 14) / 40e6
+
+
+def follow_timer(
+    part: str, period_s: float, slots: int, sampling: int, singly: bool, triggers: int
+) -> tuple[Counts, list[float]]:
+    """Triggers one by one; a busy converter misses them. Gives the instants at which results are ready."""
+    counts, ends = Counts(span_s=triggers * period_s), []
+    free_s, place = -1.0, 0
+    each_s = conversion_s(part, sampling)
+    for number in range(triggers):
+        now_s = number * period_s
+        counts.triggers += 1
+        if now_s < free_s - 1e-15:
+            counts.missed += 1
+            continue
+        for step in range(1 if singly else slots):
+            ends.append(now_s + (step + 1) * each_s)
+            counts.conversions += 1
+            place = (place + 1) % slots
+        free_s = ends[-1]
+    return counts, ends
+
+
+def follow_handler(part: str, ends: list[float], handler: int, unit: int, fifo: int) -> int:
+    """Results that a handler still finds: one register keeps the newest, a FIFO the oldest."""
+    clock_hz, enter, leave, wait = PARTS[part]
+    fetched = 0
+    free_s = 0.0
+    position = 0
+    while position + unit <= len(ends):
+        called_s = max(free_s, ends[position + unit - 1])
+        read_s = called_s + (enter + wait / 2) / clock_hz
+        ready = sum(1 for end in ends[position : position + 4000] if end <= read_s)
+        if fifo:
+            fetched += min(ready, fifo)
+        else:
+            ready = ready // unit * unit
+            fetched += unit
+        position += ready
+        free_s = read_s + (handler + leave) / clock_hz
+    return fetched
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.sampled_from(["marten-m3", "osprey-x2"]),
+    st.integers(4, 400),
+    st.integers(1, 4),
+    st.booleans(),
+    st.sampled_from([0, 1]),
+)
+def test_triggers_and_misses(part: str, period_us: int, slots: int, singly: bool, fast: int) -> None:
+    sampling = {"marten-m3": (8, 128), "osprey-x2": (8, 132)}[part][fast]
+    design = Design(
+        "x",
+        part,
+        every(f"{period_us} us"),
+        Dma(channel="DMA 1"),
+        slots,
+        "conversion" if singly else "pass",
+        sampling=sampling,
+        divider=3,
+    )
+    workspace = design.workspace()
+    cycle = cycle_timing(workspace, workspace.project.chains[0])
+    counts, _ends = follow_timer(part, period_us * 1e-6, slots, sampling, singly, 2400)
+    assert float(cycle.cycle_rate_hz) * slots == pytest.approx(counts.conversions / counts.span_s, rel=2e-3)
+    assert float(cycle.missed_hz) == pytest.approx(counts.missed / counts.span_s, rel=2e-3, abs=2 / counts.span_s)
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.sampled_from(["marten-m3", "osprey-x2"]),
+    st.integers(12, 200),
+    st.integers(1, 4),
+    st.integers(50, 6000),
+    st.sampled_from(["conversion", "pass", "fifo"]),
+)
+def test_losses_of_handlers(part: str, period_us: int, slots: int, handler: int, kind: str) -> None:
+    if part == "marten-m3":
+        kind = "conversion"
+    sampling = {"marten-m3": 32, "osprey-x2": 36}[part]
+    retrieval = {"conversion": Interrupt(), "pass": Interrupt(per="pass"), "fifo": Fifo(mark=8)}[kind]
+    design = Design(
+        "x", part, every(f"{period_us} us"), retrieval, slots, sampling=sampling, handler=handler, divider=3
+    )
+    workspace = design.workspace()
+    chain = workspace.project.chains[0]
+    timing = retrieval_timing(workspace, chain)
+    counts, ends = follow_timer(part, period_us * 1e-6, slots, sampling, False, 1500)
+    unit = {"conversion": 1, "pass": slots, "fifo": 8}[kind]
+    fetched = follow_handler(part, ends, handler, unit, 16 if kind == "fifo" else 0)
+    lost = 1 - fetched / len(ends)
+    predicted = float(timing.lost_hz / timing.items_hz)
+    assert predicted == pytest.approx(lost, abs=0.025)
+    clock_hz, enter, leave, _wait = PARTS[part]
+    assert float(timing.cpu_share) == pytest.approx(
+        counts.conversions / unit / counts.span_s * (enter + handler + leave) / clock_hz, rel=2e-3
+    )
+
+
+@pytest.mark.parametrize(("slots", "handler"), [(1, 60), (3, 60), (3, 700), (4, 5)])
+@pytest.mark.parametrize("kind", ["polling", "interrupt"])
+def test_a_converter_that_software_points_from_channel_to_channel(slots: int, handler: int, kind: str) -> None:
+    """16 MHz, 1 MHz converter: 4 + 12 clocks a conversion, then noticing, handling and pointing anew."""
+    retrieval = Polling() if kind == "polling" else Interrupt()
+    design = Design("x", "quill-q8", SoftwareTrigger(), retrieval, slots, handler=handler)
+    workspace = design.workspace()
+    cycle = cycle_timing(workspace, workspace.project.chains[0])
+    notice = Fraction(5, 2) if kind == "polling" else 9 + Fraction(4, 2)
+    each_s = Fraction(16, 10**6) + (notice + handler + 14) / Fraction(16_000_000)
+    assert cycle.cycle_s == slots * each_s
+    assert cycle.jitter_s == slots * Fraction(5 if kind == "polling" else 4, 16_000_000)
+    assert cycle.slots[-1].held_s == (slots - 1) * each_s + Fraction(4, 10**6)
+
+
+def test_what_one_chain_takes_the_next_does_not_have() -> None:
+    """Two converters: the first one's handlers come first."""
+    workspace = Design("x", "marten-m3", every("20 us"), Interrupt(), 1, handler=1400).workspace()
+    first = workspace.project.chains[0]
+    second = first.changed(converter="ADC 2", loop=first.loop.changed(name="M"), trigger=every("20 us", "Timer 2"))
+    both = type(workspace)(workspace.project.changed(chains=(first, second)), workspace.part)
+    alone, beside = (retrieval_timing(both, chain) for chain in both.project.chains)
+    assert float(alone.cpu_share) == pytest.approx(50_000 * 1426 / 96e6)
+    assert alone.lost_hz == 0
+    assert beside.reason == "handler too slow"
+    assert float(beside.sustained_hz) == pytest.approx((1 - float(alone.cpu_share)) * 96e6 / 1430, rel=0.05)

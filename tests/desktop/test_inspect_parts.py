@@ -1,0 +1,184 @@
+"""Panels of every example: each field means what it shows, each choice can be made."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import edited
+from wattigram.core.design import (
+    Comparator,
+    ComparatorTrigger,
+    EdgeTrigger,
+    Fifo,
+    FreeRunningTrigger,
+    Interrupt,
+    LowPass,
+    Polling,
+    RunningMean,
+    SoftwareTrigger,
+    Sum,
+    Twin,
+    Window,
+    Workspace,
+    open_workspace,
+)
+from wattigram.core.design.edits import (
+    AddWindow,
+    Edit,
+    SetClock,
+    SetComparator,
+    SetReduce,
+    SetRetrieval,
+    SetTrigger,
+    SetTwin,
+    apply_edit,
+)
+from wattigram.core.errors import EditError, QuantityError
+from wattigram.desktop.inspect import Panel, panel_for
+from wattigram.desktop.selection import FACETS, Selection
+
+EXAMPLES = Path(__file__).parents[2] / "examples"
+MORE = ("reader", "window:2", "window:3", "twin", "comparator")
+VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [
+    ("studio-kiln", ()),
+    ("kiln-safety", ()),
+    ("wheel-pedal", ()),
+    ("flame-watch", ()),
+    ("studio-kiln", (SetTrigger("ADC 1", SoftwareTrigger()), SetRetrieval("ADC 1", Polling(timeout_s="1 ms")))),
+    ("studio-kiln", (SetTrigger("ADC 1", EdgeTrigger(pin="A4")), SetRetrieval("ADC 1", Interrupt()))),
+    ("kiln-safety", (SetTrigger("ADC 1", FreeRunningTrigger()), SetRetrieval("ADC 1", Fifo(mark=4)))),
+    (
+        "kiln-safety",
+        (SetReduce("Upper zone", Sum(count=32, by="hardware")), SetTwin("Door latch", Twin(of="Upper zone"))),
+    ),
+    (
+        "studio-kiln",
+        (
+            SetComparator(Comparator(name="Comparator 1", signal="Upper zone", threshold_v=1.5)),
+            SetTrigger("ADC 1", ComparatorTrigger(comparator="Comparator 1")),
+        ),
+    ),
+    (
+        "studio-kiln",
+        (SetReduce("Door latch", LowPass(shift=5)), SetReduce("Coil current", RunningMean(count=8, shift=3))),
+    ),
+    (
+        "studio-kiln",
+        (
+            AddWindow("Upper zone", Window(low="0x100", high="900 LSB", action="stop", rearm_after_s="1 s")),
+            AddWindow("Upper zone", Window(low=-0.1, high=0.1, target_v=1.2, action="pin", pin="B9")),
+        ),
+    ),
+    ("wheel-pedal", (SetClock("ADC", "own", 2),)),
+]
+
+
+def selections(workspace: Workspace) -> list[Selection]:
+    found = [Selection(facet="project")]
+    for chain in workspace.project.chains:
+        found += [Selection(chain.converter, facet=facet) for facet in ("clock", "start", "start-up")]
+        for place, slot in enumerate(chain.slots):
+            found += [Selection(chain.converter, place, slot.signal, facet) for facet in (*FACETS, *MORE)]
+    return found
+
+
+def made(name: str, edits: tuple[Edit, ...]) -> Workspace:
+    return edited(open_workspace(EXAMPLES / name), *edits)
+
+
+@pytest.mark.parametrize(("name", "edits"), VARIANTS, ids=[f"{name} {n}" for n, (name, _) in enumerate(VARIANTS)])
+def test_entering_what_a_field_shows_changes_nothing(name: str, edits: tuple[Edit, ...]) -> None:
+    workspace = made(name, edits)
+    tried = 0
+    for selection in selections(workspace):
+        panel = panel_for(workspace, selection)
+        assert panel.title
+        for field in panel.fields:
+            if not field.text or (field.options and field.text not in field.options) or field.label == "wired to it":
+                continue
+            edit = field.make(field.text)
+            tried += 1
+            if edit is not None:
+                after = apply_edit(workspace, edit).project
+                assert after == workspace.project or field.label == "order", (selection, field.label, field.text)
+    assert tried > 20
+
+
+@pytest.mark.parametrize(("name", "edits"), VARIANTS, ids=[f"{name} {n}" for n, (name, _) in enumerate(VARIANTS)])
+def test_every_choice_of_every_field_can_be_made_or_is_refused_with_advice(name: str, edits: tuple[Edit, ...]) -> None:
+    workspace = made(name, edits)
+    outcomes = {"made": 0, "refused": 0}
+    for selection in selections(workspace):
+        for field in panel_for(workspace, selection).fields:
+            for option in field.options:
+                try:
+                    edit = field.make(option)
+                    if edit is not None:
+                        after = apply_edit(workspace, edit)
+                        panel_for(after, selection.valid_in(after))
+                        outcomes["made"] += 1
+                except (EditError, QuantityError) as fault:
+                    assert len(str(fault)) > 20
+                    outcomes["refused"] += 1
+    assert outcomes["made"] > 5 * outcomes["refused"]
+
+
+def of(workspace: Workspace, selection: Selection) -> tuple[Panel, dict[str, str]]:
+    panel = panel_for(workspace, selection)
+    return panel, {fact.label: fact.value for fact in panel.facts}
+
+
+def test_a_clock_choice_tells_what_it_does_to_every_slot(kiln: Workspace) -> None:
+    panel, facts = of(kiln, Selection("ADC 1", facet="clock"))
+    assert facts["converter clock"] == "32 MHz"
+    assert panel.what_if is not None
+    four = next(choice for choice in panel.what_if.choices if choice.label == "4")
+    assert "3 Door latch: held after 9.083 µs" in four.tip
+    assert panel.fields[0].options[0] == "÷ 3"
+
+
+def test_a_stage_is_drawn_with_all_its_like_before_it_is_chosen(kiln: Workspace) -> None:
+    panel, facts = of(kiln, Selection("ADC 1", 1, "Upper zone", "reduce"))
+    assert panel.curves is not None
+    assert [course.label for course in panel.curves.courses if course.is_current] == ["16"]
+    assert len(panel.curves.courses) == 8
+    assert panel.what_if is not None
+    assert "−3 dB at 277.3 Hz, latency 1.6 ms, 16 bits" in next(c.tip for c in panel.what_if.choices if c.is_current)
+    assert facts["register needs"] == "16 of 32 bits"
+    empty, _facts = of(kiln, Selection("ADC 1", 2, "Door latch", "reduce"))
+    assert empty.curves is not None
+    assert not any(course.is_current for course in empty.curves.courses)
+
+
+def test_fetching_says_load_deadline_and_losses() -> None:
+    pedal = open_workspace(EXAMPLES / "wheel-pedal")
+    _panel, facts = of(pedal, Selection("ADC", 0, "Pedal", "move"))
+    assert facts["called"] == "1 kHz"
+    assert facts["handler"].startswith("166 cyc")
+    assert facts["lost"] == "none"
+
+
+def test_a_twin_says_what_it_differs_by() -> None:
+    safety = open_workspace(EXAMPLES / "kiln-safety")
+    _panel, facts = of(safety, Selection("ADC 2", 0, "Upper zone, twin", "twin"))
+    assert facts["offset"] == "0.6 mV"
+    assert facts["skew"].startswith("0 s")
+    assert facts["differ by up to"] == "4.7 mV" or facts["differ by up to"].endswith("mV")
+
+
+def test_start_up_lists_steps_with_their_reasons() -> None:
+    safety = open_workspace(EXAMPLES / "kiln-safety")
+    panel, facts = of(safety, Selection("ADC 1", facet="start-up"))
+    assert panel.ordered is not None
+    assert [line.name for line in panel.ordered.lines] == [
+        "calibrate",
+        "memory",
+        "interrupt",
+        "window",
+        "converter",
+        "trigger",
+    ]
+    assert "one that nobody fetches stops all requests" in panel.ordered.lines[1].text
+    assert facts == {"order": "right", "items arrive": "yes"}
