@@ -43,4 +43,4 @@ def run(
             f"{outcome.take}: {outcome.seconds:.3f} s, {outcome.cycles} cycles, {outcome.samples} samples, "
             f"{outcome.lost_cycles} cycles lost, {outcome.events} events"
         )
-    raise typer.Exit(1 if outcome.lost_cycles else 0)
+    raise typer.Exit(1 if outcome.lost_cycles or outcome.lost_results else 0)

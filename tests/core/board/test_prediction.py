@@ -236,3 +236,19 @@ def test_events_start_the_other_chain(trigger: Trigger, a_period: int) -> None:
     run = Run(config)
     run.advance(config.tick_hz)
     assert run.totals()["converted.1"] == pytest.approx(50 * a_period, abs=1)
+
+
+@pytest.mark.parametrize("by", ["hardware", "software"])
+def test_a_window_stops_its_chain_and_arms_it_again(by: str) -> None:
+    """Hardware stops within the cycle; the program only looks at the mark."""
+    base = Design("x", "osprey-x2", every("100 us"), Dma(channel="DMA 1"), 1, items=64).workspace()
+    stop = Window(low=0.5, high=2.0, on="raw", action="stop", rearm_after_s="20 ms", by=by)  # type: ignore[arg-type]
+    signals = (base.project.signals[0].changed(windows=(stop,)),)
+    workspace = Workspace(base.project.changed(signals=signals), base.part)
+    config = effective_config(workspace)
+    run = Run(config)
+    run.advance(config.tick_hz)
+    # A 50 Hz sine of 1.65 ± 1 V leaves 0.5 to 2.0 V for most of each period: it is stopped again and again.
+    share = run.totals()["converted.0"] / 10_000
+    assert share == pytest.approx({"hardware": 0.05, "software": 0.15}[by], abs=0.08)
+    assert 20 < run.totals()["converted.0"] < 3000

@@ -67,9 +67,13 @@ class Channel:
         self.converted = 0
         self.lost = 0
         self._any_repeats = any(slot.repeats > 1 for slot in self.config.slots)
-        self.stops = any(
-            watch is not None and watch.stops and config.taps[watch.tap].converter == stream for watch in config.watches
-        )
+        stopping = [
+            config.taps[watch.tap]
+            for watch in config.watches
+            if watch is not None and watch.stops and config.taps[watch.tap].converter == stream
+        ]
+        self.stops = bool(stopping)
+        self._stops_at_once = any(tap.by_hardware for tap in stopping)
 
     @property
     def handed_over(self) -> int:
@@ -147,7 +151,7 @@ class Channel:
         ticks = float(until)
         found: list[HandOver] = []
         while True:
-            most = max(1, self._memory.until_mark // self._slots) if self.stops else UNSTEADY_STEP_CYCLES
+            most = self._most_cycles()
             starts = self.pace.advance(ticks, most)
             if not len(starts):
                 break
@@ -157,6 +161,12 @@ class Channel:
         if self._service is not None and self._service.waiting:
             found += self._fetch(np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64), np.empty(0), ticks)
         return found
+
+    def _most_cycles(self) -> int:
+        """Cycles until something may stop the chain: the next one, or the next mark, where the program looks."""
+        if self._stops_at_once:
+            return 1
+        return max(1, self._memory.until_mark // self._slots) if self.stops else UNSTEADY_STEP_CYCLES
 
     def _convert(self, starts: NDArray[np.float64], ticks: float, judged: list[Judgeable]) -> list[HandOver]:
         held = self.pace.held(starts)

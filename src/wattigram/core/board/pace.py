@@ -94,11 +94,6 @@ class Pace:
         """Instants at which results are ready."""
         return np.asarray(starts + self._conversion[: starts.shape[-1]])
 
-    def rewind(self, starts: NDArray[np.float64], kept: int) -> None:
-        """Forget all but the first ``kept`` of the cycles that were given last."""
-        self.cycles -= len(starts) - kept
-        self.free_ticks = float(starts[kept, 0])
-
     def _regular(self, until_ticks: float, most_cycles: int) -> NDArray[np.float64]:
         """Cycles that follow each other without anything random."""
         begin = max(self.free_ticks, self._paused_until or 0.0)

@@ -50,7 +50,7 @@ class Service:
         if service.never:
             self._ends = ends[:0]
             return Served(np.empty(0, dtype=np.int64), len(ends))
-        if service.jitter_ticks == 0 and self._is_leisurely(ends):
+        if service.jitter_ticks == 0 and self._is_leisurely(ends, known_ticks):
             whole = len(ends) // service.unit * service.unit
             self._ends = ends[whole:]
             if whole:
@@ -63,12 +63,14 @@ class Service:
         """Results that were given and are not yet decided on."""
         return len(self._ends)
 
-    def _is_leisurely(self, ends: FloatArray) -> bool:
-        """Each call is over before the next result comes."""
+    def _is_leisurely(self, ends: FloatArray, known_ticks: float) -> bool:
+        """Each call is over before the next result comes, the last one before anything unknown can."""
         if not len(ends) or self._free > ends[0]:
             return False
         service = self._service
         units = ends[service.unit - 1 :: service.unit]
+        if len(units) and units[-1] + service.notice_ticks >= known_ticks:
+            return False
         return len(units) < 2 or float(np.diff(units).min()) > service.notice_ticks + service.rest_ticks
 
     def _wait(self) -> float:

@@ -76,8 +76,6 @@ class TimedSynth:
         self._noise = NumberedNoise(seed, index, 0x71DE)
         self._held_v = 0.0
         self._done = 0
-        self._course: FloatArray = np.empty(0)
-        self._begin = 0
         self.set_bench(bench)
 
     def set_bench(self, bench: EffectiveBench) -> None:
@@ -125,7 +123,6 @@ class TimedSynth:
             return np.empty(0, dtype=np.int64)
         order = np.array(places)
         held = self._settle(source.ravel(), np.tile(self._carry[order], cycles))
-        self._course, self._begin = held, self._done
         noise = self._noise.values(self._done, self._done + cycles * width)
         self._done += cycles * width
         signed = np.array([slot.negative is not None for slot in slots])[order]
@@ -140,13 +137,6 @@ class TimedSynth:
             return whole.ravel()
         edges = np.concatenate(([0], np.cumsum([slot.repeats for slot in slots])[:-1]))
         return combine(np.add.reduceat(whole, edges, axis=1), converter).ravel()
-
-    def rewind(self, cycles: int) -> None:
-        """Forget all but the first ``cycles`` of the last call."""
-        width = sum(slot.repeats for slot in self._converter.slots)
-        self._done = self._begin + cycles * width
-        if cycles:
-            self._held_v = float(self._course[cycles * width - 1])
 
     def _settle(self, volts: FloatArray, carry: FloatArray) -> FloatArray:
         """c[i] = v[i] + (c[i−1] − v[i]) · carry[i], from what the capacitor held."""

@@ -269,7 +269,10 @@ def _compared(workspace: Workspace, trigger: ComparatorTrigger) -> str:
 
 def _stops(workspace: Workspace, chain: Chain) -> bool:
     signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
-    return any(window.action == "stop" for signal in signals for window in signal.windows)
+    return any(
+        any(window.action == "stop" for window in signal.windows) or (signal.twin and signal.twin.action == "stop")
+        for signal in signals
+    )
 
 
 def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:

@@ -32,6 +32,10 @@ class RunOutcome:
     samples: int
     lost_cycles: int
     events: int
+    lost_results: int
+    """Results that no handler fetched in time, as the board counts them."""
+    missed_triggers: int
+    """Triggers that found a converter busy, as the board counts them."""
     notes: tuple[str, ...]
 
 
@@ -84,6 +88,11 @@ def record_run(
             notes.append(
                 f"{reception.decoder.stats.bytes_skipped} bytes on the link were no frame and were passed over."
             )
+        lost, missed = (_total(reception, key) for key in ("lost", "missed"))
+        if lost:
+            notes.append(f"{lost} results were converted and not fetched in time.")
+        if missed:
+            notes.append(f"{missed} triggers came while a converter was busy.")
         return RunOutcome(
             take=out,
             seconds=ticks / reception.identity.tick_hz,
@@ -91,6 +100,8 @@ def record_run(
             samples=reception.samples,
             lost_cycles=reception.lost_cycles,
             events=reception.event_count,
+            lost_results=lost,
+            missed_triggers=missed,
             notes=tuple(notes),
         )
 
@@ -103,6 +114,11 @@ def _whole_cycles(workspace: Workspace, seconds: float, reception: Reception) ->
     if cycle.stamped or cycle.items_limit is not None:
         return max(1, math.ceil(seconds * tick_hz))
     return math.ceil(max(1, math.ceil(seconds * cycle.cycle_rate_hz - 1e-9)) * cycle.cycle_s * tick_hz)
+
+
+def _total(reception: Reception, key: str) -> int:
+    """A count of the board's, over all converters."""
+    return sum(count for name, count in reception.totals.items() if name.startswith(f"{key}."))
 
 
 def _identify(transport: Transport, reception: Reception) -> None:
