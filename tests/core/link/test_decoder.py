@@ -108,6 +108,7 @@ def test_what_a_bad_line_loses_is_counted_exactly(seed: int) -> None:
         elif action < 0.14:
             del body[at : at + rng.randint(1, 9)]
         elif action < 0.20:
+            at += at == HEADER_BYTES  # an old header right before a payload of its length makes a sound frame
             body[at:at] = rng.choice(
                 [bytes(rng.randrange(256) for _ in range(5)), SYNC, SYNC + b"\x01", frames[0][:HEADER_BYTES]]
             )

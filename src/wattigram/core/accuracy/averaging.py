@@ -20,7 +20,7 @@ def block_mean_gain(count: int, frequency_hz: float, rate_hz: float) -> float:
 @lru_cache(maxsize=64)
 def block_mean_cutoff_hz(count: int, rate_hz: float) -> float:
     """Frequency at which the block mean of ``count`` is 3 dB down, by bisection of the exact kernel."""
-    if count < 2:
+    if count < 2 or not rate_hz:
         return rate_hz / 2
     low, high = 0.0, rate_hz / count
     for _ in range(60):
@@ -87,7 +87,8 @@ class StageFigures:
 def stage_figures(stage: AnyStage, rate_hz: float, code_bits: int) -> StageFigures:
     """Rate, bandwidth, latency and width of a stage.
 
-    ``rate_hz`` is that of the samples that go in; in hardware those repeated within a slot.
+    ``rate_hz`` is that of the samples that go in; in hardware those repeated within a slot. It is 0
+    where a chain converts once or never: nothing comes out then, and cutoff and latency are 0 too.
     """
     if isinstance(stage, LowPass):
         cutoff_hz = low_pass_cutoff_hz(stage.shift, rate_hz)

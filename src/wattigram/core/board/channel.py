@@ -117,7 +117,7 @@ class Channel:
     def _advance_steady(self, ticks: int, executor: Executor | None, judged: list[Judgeable]) -> list[HandOver]:
         end = max(self.cycles, -(-ticks // self.config.cycle_ticks))
         codes: NDArray[Any] = codes_on(self._synths, self.cycles, end, executor)
-        if self._any_repeats:
+        if self._any_repeats and len(codes):
             edges = np.concatenate(([0], np.cumsum([slot.repeats for slot in self.config.slots])[:-1]))
             rows = codes.reshape(end - self.cycles, -1).astype(np.int64)
             codes = combine(np.add.reduceat(rows, edges, axis=1), self.config).ravel()

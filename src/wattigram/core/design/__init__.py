@@ -11,6 +11,7 @@ from wattigram.core.design.expectation import (
     TwinExpectation,
     WindowExpectation,
 )
+from wattigram.core.design.faults import part_faults
 from wattigram.core.design.file import build_mark, load_project, parse_project, project_text, save_project
 from wattigram.core.design.inputs import (
     input_capacitor_f,
@@ -117,6 +118,7 @@ __all__ = [
     "load_project",
     "open_workspace",
     "parse_project",
+    "part_faults",
     "project_text",
     "rate_divisor",
     "reduced_volts",

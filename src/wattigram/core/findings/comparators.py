@@ -29,8 +29,6 @@ def comparator_chatters(workspace: Workspace) -> Iterator[Finding]:
             if volts > comparator.hysteresis_v
             and expected_edges(figures.slope_v_s, figures.noise_v, volts, response_s) <= CHATTER_EDGES
         ]
-        more = [volts for volts in sorted(part.hysteresis_v) if volts > comparator.hysteresis_v]
-        chosen = enough[0] if enough else more[-1] if more else None
         yield Finding(
             "comparator-chatters",
             "error",
@@ -38,7 +36,7 @@ def comparator_chatters(workspace: Workspace) -> Iterator[Finding]:
             f"{comparator.name} chatters",
             f"Noise of {show_volts(figures.noise_v)} rms on a slope of {figures.slope_v_s:.3g} V/s makes about "
             f"{figures.edges:.0f} edges of each crossing, with {show_volts(comparator.hysteresis_v)} of hysteresis.",
-            SetComparator(comparator.changed(hysteresis_v=chosen)) if chosen is not None else None,
+            SetComparator(comparator.changed(hysteresis_v=enough[0])) if enough else None,
             signal=comparator.signal,
         )
 

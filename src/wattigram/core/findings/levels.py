@@ -22,9 +22,10 @@ def input_beyond_reference(workspace: Workspace) -> Iterator[Finding]:
         if low_v >= lowest_v and high_v <= workspace.reference_v:
             continue
         enough = [
-            item for item in workspace.part.references if (low_v >= 0 or signal.negative) and item.voltage_v >= high_v
+            item
+            for item in sorted(workspace.part.references, key=lambda item: item.voltage_v)
+            if item.voltage_v >= high_v and low_v >= (-item.voltage_v if signal.negative is not None else 0.0)
         ]
-        enough.sort(key=lambda item: item.voltage_v)
         worst = f"rises to {show_volts(high_v)}" if high_v > workspace.reference_v else f"falls to {show_volts(low_v)}"
         yield Finding(
             "input-beyond-reference",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.accuracy import adequate_sampling_s
-from wattigram.core.design import Chain, Signal, Workspace, input_resistance_ohm
+from wattigram.core.design import Chain, Signal, Workspace, input_resistance_ohm, part_faults
 from wattigram.core.design.edits import AddSlot, SetPin
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.timing import cycle_timing
@@ -99,7 +99,9 @@ def _slot_for(workspace: Workspace, signal: Signal) -> AddSlot | None:
     for chain in workspace.project.chains:
         converter = workspace.converter(chain)
         if converter.channel(signal.pin, signal.negative) is not None and len(chain.slots) < converter.slots:
-            return AddSlot(chain.converter, signal.name, _sampling_for(workspace, chain, signal))
+            edit = AddSlot(chain.converter, signal.name, _sampling_for(workspace, chain, signal))
+            if not part_faults(edit.apply(workspace.project), workspace.part):
+                return edit
     return None
 
 

@@ -5,12 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from fractions import Fraction
+from functools import partial
 
-from wattigram.core.design import Chain, Dma, Fifo, Interrupt, Polling, SoftwareTrigger, Workspace
-from wattigram.core.design.edits import Edit, SetLoopItems, SetRetrieval
+from wattigram.core.design import Chain, Dma, Fifo, Interrupt, Polling, Workspace
+from wattigram.core.design.edits import Edit, SetLoopItems, SetRetrieval, Several
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.findings.remedy import first_cure
 from wattigram.core.quantity import brief
-from wattigram.core.timing import RetrievalTiming, cycle_timing, free_share, retrieval_timing
+from wattigram.core.timing import RetrievalTiming, cycle_timing, free_share, polling_wait_s, retrieval_timing
 
 _EVENT = {"dma": "mark", "fifo": "mark", "interrupt": "result", "polling": "result"}
 
@@ -38,20 +40,31 @@ def handler_too_slow(workspace: Workspace) -> Iterator[Finding]:
 
 
 def _relief(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Edit | None:
-    """DMA in place of a call for each result, or a longer loop; where the part has either."""
-    part, converter = workspace.part, workspace.converter(chain)
-    free = float(free_share(workspace, chain))
+    """DMA in place of a call for each result, a longer loop, or both; where the part has them."""
+    return first_cure(workspace, _reliefs(workspace, chain, timing), partial(_keeps_up, converter=chain.converter))
+
+
+def _keeps_up(workspace: Workspace, converter: str) -> bool:
+    chain = workspace.project.chain(converter)
+    return chain is not None and retrieval_timing(workspace, chain).lost_hz == 0
+
+
+def _reliefs(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Iterator[Edit]:
+    free = free_share(workspace, chain)
+    if not free or "dma" not in workspace.converter(chain).retrievals:
+        return
+    unit = 2 * len(chain.slots)
+    needed = 2 * timing.service_s * timing.items_hz / free * Fraction(6, 5)
+    longer = SetLoopItems(chain.converter, math.ceil(needed / unit) * unit)
     if isinstance(chain.retrieval, Dma):
-        unit = 2 * len(chain.slots)
-        needed = math.ceil(chain.loop.items * float(timing.service_s / timing.deadline_s) / max(free, 1e-9) * 1.2)
-        items = -(-needed // unit) * unit
-        group = part.dma_channel(chain.retrieval.channel)
-        return SetLoopItems(chain.converter, items) if group and items <= group.items_max else None
+        yield longer
+        return
     taken = {other.dma for other in workspace.project.chains}
-    channels = [name for group in part.dma for name in group.names if name not in taken]
-    if "dma" in converter.retrievals and channels:
-        return SetRetrieval(chain.converter, Dma(channel=channels[0]))
-    return None
+    channel = next((name for group in workspace.part.dma for name in group.names if name not in taken), None)
+    if channel is not None:
+        by_dma = SetRetrieval(chain.converter, Dma(channel=channel))
+        yield by_dma
+        yield Several((by_dma, longer), f"{by_dma.label}, with {longer.items} items")
 
 
 @rule
@@ -101,8 +114,7 @@ def gives_up_too_early(workspace: Workspace) -> Iterator[Finding]:
             continue
         if retrieval_timing(workspace, chain).reason != "time-out":
             continue
-        cycle = cycle_timing(workspace, chain)
-        wait_s = cycle.busy_s if isinstance(chain.trigger, SoftwareTrigger) else cycle.period_s
+        wait_s = polling_wait_s(workspace, chain)
         yield Finding(
             "polling-times-out",
             "error",

@@ -5,10 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from fractions import Fraction
+from functools import partial
 
 from wattigram.core.design import Chain, EdgeTrigger, FollowTrigger, SoftwareTrigger, TimerTrigger, Workspace
 from wattigram.core.design.edits import Edit, SetDivider, SetPeriod, SetTrigger
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.findings.remedy import first_cure
 from wattigram.core.quantity import brief
 from wattigram.core.timing import CycleTiming, cycle_timing, repoints
 
@@ -35,17 +37,23 @@ def trigger_too_short(workspace: Workspace) -> Iterator[Finding]:
 
 def _room(workspace: Workspace, chain: Chain, cycle: CycleTiming) -> Edit | None:
     """A faster legal clock where that is enough, else a longer period."""
+    return first_cure(workspace, _rooms(workspace, chain, cycle), partial(_serves_all, converter=chain.converter))
+
+
+def _serves_all(workspace: Workspace, converter: str) -> bool:
+    chain = workspace.project.chain(converter)
+    return chain is not None and cycle_timing(workspace, chain).missed_hz == 0
+
+
+def _rooms(workspace: Workspace, chain: Chain, cycle: CycleTiming) -> Iterator[Edit]:
     converter = workspace.converter(chain)
     source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own")
     for divider in sorted(converter.dividers, reverse=True):
-        is_faster = divider < chain.divider and source_hz / divider <= converter.clock_high_hz
-        fits = cycle.busy_s * divider / chain.divider <= cycle.period_s and not repoints(workspace, chain)
-        if is_faster and fits:
-            return SetDivider(chain.converter, divider)
-    trigger = workspace.project.own_trigger(chain)
-    if not isinstance(trigger, TimerTrigger):
-        return None
-    return SetPeriod(chain.converter, Fraction(math.ceil(cycle.busy_s * 10**6), 10**6))
+        if divider < chain.divider and source_hz / divider <= converter.clock_high_hz:
+            yield SetDivider(chain.converter, divider)
+    if isinstance(workspace.project.own_trigger(chain), TimerTrigger):
+        for needed_s in (cycle.busy_s, 1 / cycle.cycle_rate_hz, 2 / cycle.cycle_rate_hz):
+            yield SetPeriod(chain.converter, Fraction(math.ceil(needed_s * 10**6), 10**6))
 
 
 @rule

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.accuracy import expected_edges, signal_noise, twin_figures
+from wattigram.core.accuracy import TwinFigures, expected_edges, signal_noise, twin_figures
 from wattigram.core.bench import source_slope_v_s
 from wattigram.core.design import Chain, Signal, Window, Workspace, input_extent_v, input_source, limits_v, rate_divisor
-from wattigram.core.design.edits import SetTwin, SetWindow
+from wattigram.core.design.edits import Edit, SetTwin, SetWindow
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.findings.remedy import round_up
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.timing import cycle_timing
 
@@ -121,7 +122,7 @@ def window_chatters(workspace: Workspace) -> Iterator[Finding]:
         edges, sigma_v, slope_v_s = _chatter(workspace, chain, signal, window)
         if edges <= CHATTER_EDGES:
             continue
-        wanted_v = _rounded_up(8 * sigma_v)
+        wanted_v = round_up(8 * sigma_v)
         yield Finding(
             "window-chatters",
             "warning",
@@ -156,13 +157,6 @@ def _crosses(workspace: Workspace, signal: Signal, window: Window) -> bool:
     return any(low_v - target_v < limit < high_v - target_v for limit in limits_v(workspace, signal, window))
 
 
-def _rounded_up(volts: float) -> float:
-    for step in (1e-4, 2e-4, 5e-4, 1e-3, 2e-3, 5e-3, 1e-2, 2e-2, 5e-2, 0.1, 0.2, 0.5):
-        if step >= volts:
-            return step
-    return 1.0
-
-
 @rule
 def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
     """The pair trips although nothing is wrong."""
@@ -179,7 +173,7 @@ def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
             f"rms, {brief(figures.skew_s, 's', 3)} of skew {show_volts(figures.skew_v)} and settling "
             f"{show_volts(figures.settling_v)} make up to {show_volts(figures.worst_v)}; {show_volts(figures.within_v)} is "
             "allowed.",
-            SetTwin(signal.name, signal.twin.changed(within_v=_rounded_up(figures.worst_v))),
+            _wider(workspace, signal, figures),
             signal=signal.name,
         )
 
@@ -200,3 +194,11 @@ def twin_not_converted(workspace: Workspace) -> Iterator[Finding]:
                 f"Both are converted by {chains[0].converter}, one after the other: what is wrong with it is wrong with both.",
                 signal=signal.name,
             )
+
+
+def _wider(workspace: Workspace, signal: Signal, figures: TwinFigures) -> Edit | None:
+    """A limit that holds what is to be expected; none where that would no longer tell a failed sensor."""
+    within_v = round_up(figures.worst_v)
+    if signal.twin is None or within_v > 0.2 * workspace.reference_v / float(signal.front_end):
+        return None
+    return SetTwin(signal.name, signal.twin.changed(within_v=within_v))

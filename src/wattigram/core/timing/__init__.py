@@ -2,7 +2,7 @@
 
 from wattigram.core.timing.cycle import CycleTiming, SlotTiming, cycle_timing, slot_order, slot_repeats
 from wattigram.core.timing.loop import LoopTiming, item_bits, loop_numbers, loop_timing
-from wattigram.core.timing.retrieval import RetrievalTiming, free_share, retrieval_timing
+from wattigram.core.timing.retrieval import RetrievalTiming, free_share, polling_wait_s, retrieval_timing
 from wattigram.core.timing.software import SoftwareStep, repoints, software_step
 from wattigram.core.timing.startup import STEP_NAMES, StartUp, right_order, startup
 from wattigram.core.timing.timer import TimerSetting, solve_timer, timer_setting
@@ -23,6 +23,7 @@ __all__ = [
     "item_bits",
     "loop_numbers",
     "loop_timing",
+    "polling_wait_s",
     "repoints",
     "retrieval_timing",
     "right_order",

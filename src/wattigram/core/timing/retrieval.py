@@ -69,7 +69,7 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
     lost_hz, reason = Fraction(0), ""
     if isinstance(chain.retrieval, Dma) and not chain.retrieval.repeat:
         lost_hz, reason = items_hz, "frozen"
-    elif isinstance(chain.retrieval, Polling) and _times_out(chain.retrieval, deadline_s, cycle, service_s):
+    elif _times_out(workspace, chain):
         lost_hz, reason = items_hz, "time-out"
     elif free <= 0 and items_hz:
         lost_hz, reason = items_hz, "no processor time"
@@ -128,12 +128,22 @@ def _deadline_s(workspace: Workspace, chain: Chain, cycle: CycleTiming, each: in
     return min(ends[number + further] - ends[number] for number in range(slots))
 
 
-def _times_out(polling: Polling, deadline_s: Fraction, cycle: CycleTiming, service_s: Fraction) -> bool:
+def polling_wait_s(workspace: Workspace, chain: Chain) -> Fraction:
+    """How long a polling program waits for a result: all of a cycle that it starts itself, else what it is early."""
+    cycle = cycle_timing(workspace, chain)
+    if cycle.trigger.by_software:
+        return cycle.busy_s
+    each, depth = _unit(chain, workspace.converter(chain).fifo_items)
+    spare_s = _deadline_s(workspace, chain, cycle, each, depth) - chain.loop.handler_cycles / workspace.bus_clock_hz
+    return max(spare_s, Fraction(0))
+
+
+def _times_out(workspace: Workspace, chain: Chain) -> bool:
     """The program gives up before the result can be there."""
-    if polling.timeout_s is None:
+    retrieval = chain.retrieval
+    if not isinstance(retrieval, Polling) or retrieval.timeout_s is None:
         return False
-    wait_s = cycle.busy_s if cycle.trigger.by_software else max(deadline_s - service_s, Fraction(0))
-    return wait_s > polling.timeout_s
+    return polling_wait_s(workspace, chain) > retrieval.timeout_s
 
 
 def _lost_share(chain: Chain, cycle: CycleTiming, depth: int, service_s: tuple[Fraction, Fraction]) -> Fraction:
