@@ -52,6 +52,7 @@ class Channel:
         self._held_of_slot = np.array([slot.held_ticks for slot in self.config.slots])
         last = [(slot.repeats - 1) * slot.each_ticks for slot in self.config.slots]
         self._extra = np.array(last)
+        self._up = np.array([slot.up for slot in self.config.slots], dtype=np.int32)
         self._end_of_slot = np.array([slot.end_ticks for slot in self.config.slots])
         loop_items = self.config.loop.items
         self.taps = [
@@ -140,11 +141,11 @@ class Channel:
         return self._serve_items(codes, held, ends, float(ticks))
 
     def _aligned(self, codes: NDArray[Any]) -> NDArray[Any]:
-        shift = self.config.shift
-        if shift > 0:
-            codes <<= np.int32(shift)
-        elif shift < 0:
-            codes >>= np.int32(-shift)
+        """Codes from the first slot on, moved to where they lie in their items; in place."""
+        if self._up.any():
+            up = np.resize(self._up, len(codes))
+            codes <<= np.maximum(up, 0)
+            codes >>= np.maximum(-up, 0)
         return codes
 
     def _advance_timed(self, until: int, judged: list[Judgeable]) -> list[HandOver]:

@@ -63,6 +63,8 @@ class EffectiveSlot(_Effective):
     each_ticks: Ticks = 0.0
     shift: Annotated[int, Field(ge=0, le=31)] = 0
     """By which the sum of the repeats is shifted right."""
+    up: Annotated[int, Field(ge=-16, le=28)] = 0
+    """Places by which the result is moved up in its item."""
     register_bits: Annotated[int, Field(ge=8, le=32)] = 32
     after_ticks: Ticks = 0.0
     jitter_ticks: Annotated[int, Field(ge=0, le=10**9)] = 0
@@ -101,6 +103,8 @@ class EffectiveLoop(_Effective):
     swap_bytes: bool = False
     delivers: bool = True
     """Its handler is called and its data arrive."""
+    laps: Annotated[int, Field(ge=0, le=1 << 24)] = 0
+    """Laps that the program gathers before it hands over; 0 where it does so at each half."""
 
 
 class EffectiveService(_Effective):
@@ -127,7 +131,6 @@ class EffectiveConverter(_Effective):
     bits: Annotated[int, Field(ge=4, le=24)]
     lsb_v: Positive
     """Of a single-ended slot; that of a difference is twice as large."""
-    shift: Annotated[int, Field(ge=-16, le=28)] = 0
     offset_lsb: Finite = 0.0
     gain_error: Finite = 0.0
     noise_lsb: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e6)] = 0.0

@@ -57,6 +57,9 @@ class Memory:
         return self._mark() - len(self._pending)
 
     def _mark(self) -> int:
+        if self._loop.laps:
+            together = self._loop.laps * self._loop.items
+            return together - self.written % together
         place = self.written % self._loop.items
         half = self._loop.items // 2
         return half - place if place < half else self._loop.items - place

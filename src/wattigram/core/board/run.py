@@ -23,7 +23,7 @@ from wattigram.core.link import (
 )
 
 _WRAP = 1 << 32
-VALUE_RANGE = (-(1 << 31), (1 << 31) - 1)
+LEAST_VALUE, GREATEST_VALUE = -(1 << 31), (1 << 31) - 1
 """Of an event's value; what lies outside is sent as the nearest."""
 EVENTS_A_FRAME = 4096
 
@@ -190,7 +190,7 @@ class Run:
         frames = []
         for begin in range(0, len(happened), EVENTS_A_FRAME):
             rows = [
-                (event.watch, event.entered, 0, int(np.clip(event.value, *VALUE_RANGE)), event.ticks)
+                (event.watch, event.entered, 0, min(max(event.value, LEAST_VALUE), GREATEST_VALUE), event.ticks)
                 for event in happened[begin : begin + EVENTS_A_FRAME]
             ]
             events = np.array(rows, dtype=EVENT_DTYPE)

@@ -39,6 +39,7 @@ from wattigram.core.timing import (
     CycleTiming,
     cycle_timing,
     free_share,
+    loop_timing,
     repoints,
     retrieval_timing,
     slot_order,
@@ -47,6 +48,8 @@ from wattigram.core.timing import (
 )
 
 DEFAULT_SEED = 1
+GATHERED_S = Fraction(1, 1000)
+"""Laps of very short loops go out together, as many as come in this time."""
 
 
 def effective_config(workspace: Workspace, seed: int = DEFAULT_SEED) -> EffectiveConfig:
@@ -140,14 +143,12 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
         offset_lsb = converter.offset_uncalibrated_lsb
     tick_hz = workspace.bus_clock_hz.numerator
     steps = (1 << chain.bits) - (1 if converter.full_scale == "2^N-1" else 0)
-    signals = [workspace.project.signal(slot.signal) for slot in chain.slots]
-    any_stage = any(signal.slot_stage is not None for signal in signals)
+    service = _service(workspace, chain)
     slow = 1 - float(cycle.clock_hz / converter.clock_low_hz)
     return EffectiveConverter(
         name=chain.converter,
         bits=chain.bits,
         lsb_v=workspace.reference_v / steps,
-        shift=0 if any_stage else aligned_shift(chain.alignment, chain.loop.width_bits, chain.bits),
         offset_lsb=offset_lsb / finer,
         # The charge that leaks away during a slow conversion makes every reading too small.
         gain_error=converter.gain_error - max(0.0, slow) * 2 * converter.leakage_share,
@@ -156,7 +157,7 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
         triggers_per_cycle=cycle.triggers_per_cycle,
         pace=_pace(workspace, chain, cycle),
         stamped=cycle.stamped,
-        service=_service(workspace, chain),
+        service=service,
         slots=_slots(workspace, chain, cycle, tick_hz),
         loop=EffectiveLoop(
             name=chain.loop.name,
@@ -167,8 +168,22 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
             increment=not isinstance(chain.retrieval, Dma) or chain.retrieval.increment,
             swap_bytes=chain.reader.byte_order == "big",
             delivers=start.delivers and start.interrupts,
+            laps=_gathered_laps(workspace, chain, service),
         ),
     )
+
+
+def _gathered_laps(workspace: Workspace, chain: Chain, service: EffectiveService | None) -> int:
+    """Laps of a very short loop that go out together; 0 where something depends on what each half holds."""
+    loop = loop_timing(workspace, chain)
+    reads_otherwise = chain.reader.width_bits not in {None, chain.loop.width_bits} or chain.reader.byte_order == "big"
+    runs_once = isinstance(chain.retrieval, Dma) and not (chain.retrieval.repeat and chain.retrieval.increment)
+    reacts = any(_stops(workspace, one) for one in workspace.project.chains)
+    reacts = reacts or any(isinstance(one.trigger, WindowTrigger) for one in workspace.project.chains)
+    judges_halves = service is not None and service.keep == "halves"
+    if reads_otherwise or runs_once or judges_halves or reacts or not loop.lap_s:
+        return 0
+    return math.floor(GATHERED_S / loop.lap_s)
 
 
 def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int) -> tuple[EffectiveSlot, ...]:
@@ -206,6 +221,7 @@ def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int)
                 repeats=timing.repeats,
                 each_ticks=float(timing.each_s * rate),
                 shift=stage.shift if stage is not None else 0,
+                up=0 if stage is not None else aligned_shift(chain.alignment, chain.loop.width_bits, chain.bits),
                 register_bits=stage.register_bits if stage is not None else 32,
                 after_ticks=float(after),
                 jitter_ticks=math.floor(jitter),

@@ -26,6 +26,7 @@ from wattigram.core.design import (
 from wattigram.core.expected import ExpectedEvent
 from wattigram.core.expected.stream import expected_raw
 from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
+from wattigram.core.proof.unclaimed import Unclaimed
 from wattigram.core.proof.verdict import Outcome, Verdict
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import SignalSamples, Take
@@ -244,7 +245,7 @@ def _window(take: Take, expectation: WindowExpectation) -> _Judged:
     for watch in mine:
         found = crossings(take, watch)
         due, came = due + len(found.wanted), came + len(found.came)
-        fit = _match(found.wanted, list(found.came), within_s, found.end_s)
+        fit = _match(found.wanted, found.came, within_s, found.end_s)
         matched, missing, extra = matched + fit[0], missing + fit[2], extra + fit[3]
         worst_s = fit[1] if abs(fit[1]) > abs(worst_s) else worst_s
     if not due and not came:
@@ -272,22 +273,21 @@ def _edges(take: Take, expectation: EdgesExpectation) -> _Judged:
 
 
 def _match(
-    wanted: tuple[ExpectedEvent, ...], came: list[tuple[float, bool]], within_s: float, end_s: float
+    wanted: tuple[ExpectedEvent, ...], came: tuple[tuple[float, bool], ...], within_s: float, end_s: float
 ) -> tuple[int, float, int, int]:
     """(matched, worst deviation, missing, extra); what is due within ``within_s`` of the end may be absent."""
-    left = list(came)
+    left = {kind: Unclaimed([at for at, began in came if began == kind]) for kind in (True, False)}
     matched, missing, worst_s = 0, 0, 0.0
     for event in wanted:
-        near = [one for one in left if one[1] == event.entered and abs(one[0] - event.time_s) <= within_s]
-        if near:
-            one = min(near, key=lambda item: abs(item[0] - event.time_s))
-            left.remove(one)
+        at_s = left[event.entered].claim_nearest(event.time_s, within_s)
+        if at_s is not None:
             matched += 1
-            deviation_s = one[0] - event.time_s
+            deviation_s = at_s - event.time_s
             worst_s = deviation_s if abs(deviation_s) > abs(worst_s) else worst_s
         elif event.time_s + within_s < end_s:
             missing += 1
-    return matched, worst_s, missing, len([one for one in left if one[0] + within_s < end_s])
+    extra = sum(at + within_s < end_s for unclaimed in left.values() for at in unclaimed.rest())
+    return matched, worst_s, missing, extra
 
 
 def _rate(take: Take, expectation: RateExpectation) -> _Judged:

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.accuracy import twin_figures
-from wattigram.core.design import Watch
+from wattigram.core.design import Twin, Watch, Window
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
 from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
-from wattigram.core.quantity import show_volts
+from wattigram.core.quantity import brief, show_volts
 
 FEWEST_DUE = 2
 TOO_MANY = 2.0
@@ -55,31 +55,50 @@ def window_works_once(case: Case) -> LikelyCause | None:
 
 
 @tester
-def chain_stopped_for_good(case: Case) -> LikelyCause | None:
-    """After an event of one of its windows the whole chain gives nothing more."""
+def chain_was_stopped(case: Case) -> LikelyCause | None:
+    """After an event of one of its windows or twins the whole chain gives nothing, for a while or for good."""
     due = case.take.seconds * float(case.cycle.cycle_rate_hz) * len(case.chain.slots)
     items = case.take.item_count(case.stream)
     if not items or items > 0.95 * due:
         return None
-    for name in dict.fromkeys(slot.signal for slot in case.chain.slots):
-        finding = case.about(name, "chain-stays-stopped")
-        came = [
-            found.came[0][0]
-            for watch in signal_watches(case.take, name, "window")
-            if (found := crossings(case.take, watch)).came
-        ]
-        if finding is None or not came:
-            continue
-        at_s = min(came)
-        return case.cause(
-            finding.code,
-            finding.title,
-            1 - abs(items / due - at_s / case.take.seconds),
-            f"the event came at {at_s:.4g} s, and {items} of {due:.0f} items came",
-            finding.remedy,
-            whole=True,
-        )
-    return None
+    found = [_stopped_by(case, watch, 1 - items / due) for watch in _stopping(case)]
+    return max((cause for cause in found if cause is not None), key=lambda cause: cause.fit, default=None)
+
+
+def _stopping(case: Case) -> list[Watch]:
+    """Windows and twins on the chain's signals that stop it."""
+    names = dict.fromkeys(slot.signal for slot in case.chain.slots)
+    watches = [
+        watch for name in names for kind in ("window", "twin") for watch in signal_watches(case.take, name, kind)
+    ]
+    return [watch for watch in watches if _judge(case, watch).action == "stop"]
+
+
+def _judge(case: Case, watch: Watch) -> Window | Twin:
+    signal = case.take.workspace.project.signal(watch.signal)
+    judge = signal.windows[watch.index] if watch.kind == "window" else signal.twin
+    assert judge is not None
+    return judge
+
+
+def _stopped_by(case: Case, watch: Watch, missing: float) -> LikelyCause | None:
+    starts = [at for at, began in crossings(case.take, watch).came if began]
+    if not starts:
+        return None
+    judge, seconds = _judge(case, watch), case.take.seconds
+    after_s = judge.rearm_after_s if isinstance(judge, Window) else None
+    finding = case.about(watch.signal, "chain-stays-stopped")
+    still_s = seconds - min(starts) if after_s is None else min(len(starts) * float(after_s), seconds)
+    often = "" if len(starts) == 1 else f", the first of {len(starts)},"
+    return case.cause(
+        "chain-stays-stopped" if after_s is None else "chain-stops-a-while",
+        f"The {watch.kind} of {watch.signal} stops {case.chain.converter} {'for good' if after_s is None else 'each time'}",
+        1 - abs(missing - still_s / seconds) / max(missing, still_s / seconds),
+        f"its event{often} came at {min(starts):.4g} s, which leaves {case.chain.converter} standing for "
+        f"{brief(still_s, 's', 4)} of {brief(seconds, 's', 4)}; {missing * 100:.3g} % of the items are missing",
+        finding.remedy if finding is not None and after_s is None else None,
+        whole=True,
+    )
 
 
 @tester

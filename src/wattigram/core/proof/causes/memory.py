@@ -26,7 +26,7 @@ def _items(case: Case) -> NDArray[Any]:
 def width_differs(case: Case) -> LikelyCause | None:
     """Every other value is zero; or part of each lap never changes from zero, and the rest is too big."""
     data, width, written = _items(case), case.chain.reader.width_bits, case.chain.loop.width_bits
-    if len(data) < case.chain.loop.items or width is None or not data.any():
+    if len(data) < case.chain.loop.items or width is None or width == written or not data.any():
         return None
     if width < written:
         step = written // width
@@ -35,9 +35,11 @@ def width_differs(case: Case) -> LikelyCause | None:
         fit = empty * float(np.mean(rows[:, 0] != 0))
         evidence = f"of {step} values one is a sample, {empty * 100:.1f} % of the others are zero"
         title = f"{written}-bit items are read as {width}-bit values"
-    elif width > written:
+    else:
         laps = data.reshape(-1, case.chain.loop.items)
         filled = case.chain.loop.items * written // width
+        if not 0 < filled < case.chain.loop.items:
+            return None
         unused = float(np.mean(laps[:, filled:] == 0))
         beyond = float(np.mean(laps[:, :filled] >= 1 << written))
         fit = unused * min(1.0, 0.5 + beyond)
@@ -46,8 +48,6 @@ def width_differs(case: Case) -> LikelyCause | None:
             f"{beyond * 100:.0f} % of the others exceed {written} bits: two samples in one"
         )
         title = f"{written}-bit items are read as {width}-bit values"
-    else:
-        return None
     return case.cause("item-width-read", title, fit, evidence, case.remedy("item-width-read"), whole=True)
 
 
