@@ -121,7 +121,7 @@ def test_cycles_beyond_the_stamps_go_on_evenly(kiln: Workspace) -> None:
 def test_windows_of_every_kind_are_expected(kiln: Workspace, window: Window, entered: list[bool]) -> None:
     edits: tuple[Edit, ...] = (SetReduce("Upper zone", None), AddWindow("Upper zone", window))
     workspace = edited(kiln, *edits)
-    events = expected_events(((0, workspace),), Watch("window", "Upper zone", 1), 23_000)
+    events = expected_events(((0, workspace),), Watch("window", "Upper zone", 1), lambda chain: 23_000)
     assert [event.entered for event in events][: len(entered)] == entered
     assert len(events) <= 4
 
@@ -129,6 +129,6 @@ def test_windows_of_every_kind_are_expected(kiln: Workspace, window: Window, ent
 def test_a_deviation_from_another_signal_is_expected(kiln: Workspace) -> None:
     window = Window(low=-0.3, high=0.3, on="raw", target_signal="Upper zone")
     workspace = edited(kiln, SetSampling("ADC 1", 2, 384), AddWindow("Door latch", window))
-    events = expected_events(((0, workspace),), Watch("window", "Door latch"), 5_000)
+    events = expected_events(((0, workspace),), Watch("window", "Door latch"), lambda chain: 5_000)
     assert [event.entered for event in events] == [True]
     assert events[0].value_v == pytest.approx(0.02 - 1.2, abs=0.01)

@@ -82,6 +82,7 @@ MISTAKES = (
     Mistake("clock above its limit", (SetClock("ADC 1", "bus", 1),), "clock-too-fast"),
     Mistake("bus clock left low", (SetBusClock(1_000_000),), "clock-too-slow", alone=False),
     Mistake("trigger before the cycle is done", (SetPeriod("ADC 1", "10 us"),), "trigger-too-short"),
+    Mistake("a sine sampled too slowly", (SetPeriod("ADC 1", "12500 us"),), "sampled-too-slowly", alone=False),
     Mistake("started once", (SetTrigger("ADC 1", SoftwareTrigger(again=False)),), "started-once"),
     Mistake(
         "one conversion, started once",

@@ -9,7 +9,15 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.bench import Sine, Steps, Wiring
-from wattigram.core.design import NoiseExpectation, Reader, SoftwareTrigger, Twin, Workspace, open_workspace
+from wattigram.core.design import (
+    FreeRunningTrigger,
+    NoiseExpectation,
+    Reader,
+    SoftwareTrigger,
+    Twin,
+    Workspace,
+    open_workspace,
+)
 from wattigram.core.design.edits import (
     AddExpectation,
     Edit,
@@ -23,6 +31,7 @@ from wattigram.core.design.edits import (
     SetStartup,
     SetTrigger,
     SetTwin,
+    SetWindow,
     SetWiring,
     apply_edit,
 )
@@ -66,6 +75,13 @@ CASES: list[tuple[str, str, tuple[Edit, ...], str, float]] = [
         "sampling-too-short",
         2.5,
     ),
+    (
+        "rate of an oscillator that is off",
+        "wheel-pedal",
+        (SetTrigger("ADC", FreeRunningTrigger()), SetClock("ADC", "own", 16)),
+        "oscillator-spread",
+        2.5,
+    ),
     ("started once", "wheel-pedal", (SetTrigger("ADC", SoftwareTrigger(again=False)),), "started-once", 1.0),
     ("bytes exchanged", "wheel-pedal", (SetReader("ADC", Reader(byte_order="big")),), "byte-order-read", 2.5),
 ]
@@ -92,6 +108,19 @@ def test_a_mistake_is_found_seen_named_and_cured(
         cured = apply_edit(wrong, remedy)
         again = prove(cured, take_of(cured, seconds))
         assert code not in [cause.cause for cause in again.causes]
+
+
+@pytest.mark.parametrize(("rearm_after", "code"), [("200 ms", "chain-stops-a-while"), (None, "chain-stays-stopped")])
+def test_a_chain_that_its_window_stopped_is_told_from_one_that_is_slow(
+    take_of: Callable[..., Take], rearm_after: str | None, code: str
+) -> None:
+    base = open_workspace(EXAMPLES / "wheel-pedal")
+    zone = base.project.signal("Pedal").windows[0].changed(action="stop", rearm_after_s=rearm_after)
+    proof = prove(edited(base, SetWindow("Pedal", 0, zone)), take_of(edited(base, SetWindow("Pedal", 0, zone)), 4.0))
+    assert [verdict.kind for verdict in proof.verdicts if verdict.outcome == "fails"].count("rate") == 1
+    assert (proof.causes[0].cause, proof.causes[0].converter) == (code, "ADC")
+    assert proof.causes[0].fit > 0.95
+    assert (proof.causes[0].remedy is None) == (rearm_after is not None)
 
 
 def test_nothing_is_named_where_nothing_fits(take_of: Callable[..., Take], tmp_path: Path) -> None:

@@ -24,7 +24,7 @@ class SineFit:
     offset: float
     residual_rms: float
     frequency_sigma_hz: float
-    """Standard deviation of the frequency, from the residual (Cramér–Rao bound)."""
+    """Standard deviation of the frequency, from the residual and the normal equations of all four parameters."""
 
     @property
     def rms(self) -> float:
@@ -44,8 +44,8 @@ def fit_sine_known(values: FloatArray, times_s: FloatArray, frequency_hz: float)
     ----------
     values, times_s : (n,) float64, n ≥ 4
     """
-    coefficients, _slope = _solve(values, times_s, frequency_hz, with_frequency=False)
-    return _result(values, times_s, frequency_hz, coefficients, known=True)
+    coefficients = _solve(values, times_s, frequency_hz, with_frequency=False).amplitudes
+    return _result(values, times_s, frequency_hz, coefficients, 0.0)
 
 
 def fit_sine(values: FloatArray, times_s: FloatArray, guess_hz: float | None = None) -> SineFit:
@@ -65,17 +65,16 @@ def fit_sine(values: FloatArray, times_s: FloatArray, guess_hz: float | None = N
     frequency_hz = guess_hz if guess_hz is not None else _spectral_guess(values, times_s)
     span_s = float(times_s[-1] - times_s[0])
     for _ in range(_ROUNDS):
-        coefficients, slope = _solve(values, times_s, frequency_hz, with_frequency=True)
-        power = coefficients[0] ** 2 + coefficients[1] ** 2
-        if power == 0:
+        found = _solve(values, times_s, frequency_hz, with_frequency=True)
+        if not found.amplitudes[:2].any():
             break
-        step_hz = slope / (2 * math.pi * span_s)
+        step_hz = found.slope / (2 * math.pi * span_s)
         step_hz = max(-0.5 / span_s, min(0.5 / span_s, step_hz))
         frequency_hz += step_hz
         if abs(step_hz) < 1e-12 * max(frequency_hz, 1 / span_s):
             break
-    coefficients, _slope = _solve(values, times_s, frequency_hz, with_frequency=False)
-    return _result(values, times_s, frequency_hz, coefficients, known=False)
+    coefficients = _solve(values, times_s, frequency_hz, with_frequency=False).amplitudes
+    return _result(values, times_s, frequency_hz, coefficients, found.slope_spread / (2 * math.pi * span_s))
 
 
 def _spectral_guess(values: FloatArray, times_s: FloatArray) -> float:
@@ -92,10 +91,17 @@ def _spectral_guess(values: FloatArray, times_s: FloatArray) -> float:
     return (peak + shift) / (count * step_s)
 
 
-def _solve(
-    values: FloatArray, times_s: FloatArray, frequency_hz: float, with_frequency: bool
-) -> tuple[FloatArray, float]:
-    """Normal equations in chunks; returns (cos, sin, offset) and the phase change over the record.
+@dataclass(frozen=True)
+class _Solution:
+    """(cos, sin, offset), the phase change over the record, and its standard deviation for a residual of 1."""
+
+    amplitudes: FloatArray
+    slope: float
+    slope_spread: float
+
+
+def _solve(values: FloatArray, times_s: FloatArray, frequency_hz: float, with_frequency: bool) -> _Solution:
+    """Normal equations in chunks.
 
     Time is scaled to the record and centred: unscaled, the frequency column swamps the others.
     """
@@ -106,7 +112,7 @@ def _solve(
     right = np.zeros(size)
     previous: tuple[float, float] = (0.0, 1.0)
     if with_frequency:
-        first, _ = _solve(values, times_s, frequency_hz, with_frequency=False)
+        first = _solve(values, times_s, frequency_hz, with_frequency=False).amplitudes
         previous = (float(first[0]), float(first[1]))
     for start in range(0, len(values), _CHUNK):
         part = slice(start, start + _CHUNK)
@@ -120,10 +126,13 @@ def _solve(
         normal += matrix @ matrix.T
         right += matrix @ values[part]
     solution, *_rest = np.linalg.lstsq(normal, right, rcond=None)
-    return np.asarray(solution, dtype=np.float64), float(solution[3]) if with_frequency else 0.0
+    if not with_frequency:
+        return _Solution(np.asarray(solution, dtype=np.float64), 0.0, 0.0)
+    spread = math.sqrt(max(0.0, float(np.linalg.pinv(normal, hermitian=True)[3, 3])))
+    return _Solution(np.asarray(solution[:3], dtype=np.float64), float(solution[3]), spread)
 
 
-def _result(values: FloatArray, times_s: FloatArray, frequency_hz: float, fit: FloatArray, known: bool) -> SineFit:
+def _result(values: FloatArray, times_s: FloatArray, frequency_hz: float, fit: FloatArray, spread_hz: float) -> SineFit:
     begin = float(times_s[0])
     amplitude = math.hypot(fit[0], fit[1])
     total = 0.0
@@ -133,9 +142,7 @@ def _result(values: FloatArray, times_s: FloatArray, frequency_hz: float, fit: F
         left = values[part] - (fit[0] * np.cos(angle) + fit[1] * np.sin(angle) + fit[2])
         total += float(left @ left)
     residual = math.sqrt(total / len(values))
-    span_s = float(times_s[-1] - begin)
-    sigma = 0.0
-    if not known and amplitude > 0 and span_s > 0:
-        sigma = math.sqrt(6 / len(values)) / (math.pi * span_s) * residual / amplitude
     phase = math.atan2(fit[0], fit[1]) - 2 * math.pi * frequency_hz * begin
-    return SineFit(frequency_hz, amplitude, math.remainder(phase, 2 * math.pi), float(fit[2]), residual, sigma)
+    return SineFit(
+        frequency_hz, amplitude, math.remainder(phase, 2 * math.pi), float(fit[2]), residual, spread_hz * residual
+    )

@@ -13,6 +13,7 @@ from wattigram.core.expected.instants import Instants
 from wattigram.core.expected.stream import ExpectedStream, History, expected_raw, expected_reduced
 
 InstantsOf = Callable[[Chain], Instants | None]
+CyclesOf = Callable[[Chain], int]
 
 
 @dataclass(frozen=True)
@@ -39,9 +40,9 @@ def best_stream(
 
 
 def expected_events(
-    history: History, watch: Watch, cycles: int, instants_of: InstantsOf = lambda chain: None
+    history: History, watch: Watch, cycles_of: CyclesOf, instants_of: InstantsOf = lambda chain: None
 ) -> tuple[ExpectedEvent, ...]:
-    """Events of a window or a twin in the first ``cycles`` cycles, at the held instants that decide them.
+    """Events of a window or a twin in the first cycles of each chain, at the held instants that decide them.
 
     They follow from the predicted readings without noise. Comparators look at a pin all the time and
     are not told by cycles.
@@ -61,18 +62,26 @@ def expected_events(
         window = watch.window(project)
         other = window.target_signal
         low_v, high_v = limits_v(history[0][1], signal, window)
-    stream = best_stream(history, signal.name, cycles, window.on, instants_of(chain))
+    stream = best_stream(history, signal.name, cycles_of(chain), window.on, instants_of(chain))
     volts = stream.predicted_v - (window.target_v or 0.0)
     their_chain = project.chain_of(other) if other is not None else None
     if other is not None and their_chain is not None:
-        theirs = best_stream(history, other, cycles, window.on, instants_of(their_chain))
-        volts = stream.predicted_v - _held_at(theirs, stream.times_s)
+        theirs = best_stream(history, other, cycles_of(their_chain), window.on, instants_of(their_chain))
+        partner_v = _paired(theirs, len(volts)) if watch.kind == "twin" else _newest_at(theirs, stream.times_s)
+        volts = stream.predicted_v[: len(partner_v)] - partner_v
     return _events(window, low_v, high_v, volts, stream.times_s)
 
 
-def _held_at(stream: ExpectedStream, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Newest value of a stream at given instants."""
-    places = np.searchsorted(stream.times_s, times_s, side="right") - 1
+def _paired(stream: ExpectedStream, count: int) -> NDArray[np.float64]:
+    """The values with the same numbers, as many as there are."""
+    return stream.predicted_v[:count]
+
+
+def _newest_at(stream: ExpectedStream, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Newest value of a stream at given instants, as far as it goes."""
+    if not len(stream.times_s):
+        return np.empty(0)
+    places = np.searchsorted(stream.times_s, times_s[times_s <= stream.times_s[-1]], side="right") - 1
     return np.asarray(stream.predicted_v[np.maximum(places, 0)])
 
 

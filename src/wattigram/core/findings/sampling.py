@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from fractions import Fraction
 
 from wattigram.core.accuracy import SlotSettling, slot_settling
-from wattigram.core.design import Chain, Workspace
-from wattigram.core.design.edits import SetSampling, SetSamplings
+from wattigram.core.bench import Sine
+from wattigram.core.design import Chain, TimerTrigger, Workspace, input_source
+from wattigram.core.design.edits import Edit, SetPeriod, SetSampling, SetSamplings
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.findings.remedy import first_cure
 from wattigram.core.quantity import brief, show_counts, show_volts
 from wattigram.core.timing import cycle_timing
 
@@ -41,6 +44,47 @@ def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
                 signal=slot.signal,
                 converter=chain.converter,
             )
+
+
+@rule
+def sampled_too_slowly(workspace: Workspace) -> Iterator[Finding]:
+    """A sine appears at another frequency, as if it were that one."""
+    for chain in workspace.project.chains:
+        cycle = cycle_timing(workspace, chain)
+        for name in dict.fromkeys(slot.signal for slot in chain.slots):
+            source = input_source(workspace, workspace.project.signal(name).pin)
+            rate_hz = cycle.cycle_rate_hz * len(chain.places_of(name))
+            if not isinstance(source, Sine) or not source.amplitude_v or not 0 < rate_hz <= 2 * source.frequency_hz:
+                continue
+            seen_hz = abs(source.frequency_hz - round(source.frequency_hz / rate_hz) * rate_hz)
+            seen = brief(seen_hz, "Hz") if seen_hz else "a level"
+            seen += " of any size, as its phase will have it" if 2 * seen_hz == rate_hz else ""
+            yield Finding(
+                "sampled-too-slowly",
+                "warning",
+                name,
+                f"{name} is sampled too slowly",
+                f"{brief(source.frequency_hz, 'Hz')} taken at {brief(rate_hz, 'Hz')} looks like {seen}. More than two "
+                "samples a period are needed.",
+                _often_enough(workspace, chain, name, source.frequency_hz),
+                signal=name,
+                converter=chain.converter,
+            )
+
+
+def _often_enough(workspace: Workspace, chain: Chain, name: str, frequency_hz: Fraction) -> Edit | None:
+    """A timer's period with ten, five or three samples in each of the signal's, where cycles fit into it."""
+    if not isinstance(workspace.project.own_trigger(chain), TimerTrigger) or chain.per_trigger == "endless":
+        return None
+    places = len(chain.places_of(name))
+    per_trigger = Fraction(places, cycle_timing(workspace, chain).triggers_per_cycle)
+
+    def is_cured(changed: Workspace) -> bool:
+        cycle = cycle_timing(changed, changed.project.chain(chain.converter) or chain)
+        return cycle.missed_hz == 0 and cycle.cycle_rate_hz * places > 2 * frequency_hz
+
+    edits = (SetPeriod(chain.converter, per_trigger / (count * frequency_hz)) for count in (10, 5, 3))
+    return first_cure(workspace, edits, is_cured)
 
 
 def _amount(settling: SlotSettling) -> str:

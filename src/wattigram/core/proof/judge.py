@@ -16,6 +16,7 @@ from wattigram.core.design import (
     LevelExpectation,
     NoiseExpectation,
     RateExpectation,
+    RunningMean,
     SineExpectation,
     StepsExpectation,
     TimerTrigger,
@@ -144,6 +145,8 @@ def _limits(measured: float, low: float | None, high: float | None) -> Outcome:
 
 
 def _level(expectation: LevelExpectation, samples: SignalSamples) -> _Judged:
+    if not samples.count:
+        return _open("its running mean has not filled in this take")
     measured = float(samples.volts[samples.valid].mean())
     low, high = expectation.level_v - expectation.within_v, expectation.level_v + expectation.within_v
     return _Judged(
@@ -171,6 +174,9 @@ def _sine(expectation: SineExpectation, samples: SignalSamples) -> _Judged:
         fit = fit_sine(values, times_s)
     except ValueError:
         return _Judged("fails", 0.0, "V", None, None, len(values), "nothing alternates")
+    span_s = float(times_s[-1] - times_s[0])
+    if span_s * float(expectation.frequency_hz or fit.frequency_hz) < 1:
+        return _open(f"{brief(span_s, 's', 3)} hold less than a period")
     if expectation.frequency_hz is not None:
         wanted, measured, unit = float(expectation.frequency_hz), fit.frequency_hz, "Hz"
         note = f"{brief(measured, 'Hz', 6)} ± {brief(2 * fit.frequency_sigma_hz, 'Hz', 2)}"
@@ -229,9 +235,12 @@ def _twin(take: Take, expectation: TwinExpectation) -> _Judged:
 
 
 def _best(take: Take, name: str) -> SignalSamples | None:
-    """Reduced values where there are any, else raw samples."""
+    """Reduced values where there are any, else raw samples; those of a running mean once it is full."""
     reduced = take.reduced(name)
-    return reduced if reduced is not None and len(reduced.items) else take.raw(name)
+    if reduced is None or not len(reduced.items):
+        return take.raw(name)
+    stage = take.workspace.project.signal(name).later_stage
+    return reduced.since(stage.count - 1) if isinstance(stage, RunningMean) else reduced
 
 
 def _window(take: Take, expectation: WindowExpectation) -> _Judged:

@@ -41,10 +41,18 @@ def suggest_expectations(workspace: Workspace, name: str) -> tuple[Expectation, 
     found = [
         *_of_source(workspace, signal, half_v),
         *_of_stages(workspace, chain, signal, half_v),
-        RateExpectation(signal=name, within=RATE_WITHIN),
+        RateExpectation(signal=name, within=_rate_within(workspace, chain)),
     ]
     there = {(item.signal, item.kind) for item in project.expectations}
     return tuple(item for item in found if (item.signal, item.kind) not in there)
+
+
+def _rate_within(workspace: Workspace, chain: Chain) -> float:
+    """A crystal's, or where the converter's own oscillator sets the rate, that one's tolerance."""
+    oscillator = workspace.converter(chain).oscillator
+    if chain.clock != "own" or oscillator is None or cycle_timing(workspace, chain).trigger.pace == "pattern":
+        return RATE_WITHIN
+    return max(RATE_WITHIN, oscillator.tolerance)
 
 
 def _of_source(workspace: Workspace, signal: Signal, half_v: float) -> list[Expectation]:

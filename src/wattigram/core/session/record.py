@@ -92,7 +92,7 @@ def record_run(
         if lost:
             notes.append(f"{lost} results were converted and not fetched in time.")
         if missed:
-            notes.append(f"{missed} triggers came while a converter was busy.")
+            notes.append(f"{missed} triggers came while a converter was busy or stopped.")
         return RunOutcome(
             take=out,
             seconds=ticks / reception.identity.tick_hz,

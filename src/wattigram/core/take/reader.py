@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 from types import TracebackType
@@ -50,6 +50,11 @@ class SignalSamples:
     def count(self) -> int:
         """Samples that came."""
         return int(np.count_nonzero(self.valid))
+
+    def since(self, first: int) -> SignalSamples:
+        """The same without the first so many."""
+        parts = {name: getattr(self, name)[first:] for name in ("items", "volts", "cycles", "times_s", "valid")}
+        return replace(self, **parts)
 
 
 class Take:
@@ -188,6 +193,8 @@ class Take:
     @property
     def seconds(self) -> float:
         """How long the board ran: as it said itself, else the length of the longest stream."""
+        if "ticks" in self.totals:
+            return self.totals["ticks"] / self.tick_hz
         lengths = [0.0]
         for chain in self.workspace.project.chains:
             cycles = self.chain_cycles(chain)
@@ -195,7 +202,7 @@ class Take:
                 lengths.append(float(self.instants(chain).held_s(cycles - 1, cycles)[0, -1]))
                 if not cycle_timing(self.workspace, chain).stamped:
                     lengths.append(float(cycles * cycle_timing(self.workspace, chain).cycle_s))
-        return max(self.totals.get("ticks", 0) / self.tick_hz, *lengths)
+        return max(lengths)
 
     def cycle_rate_hz(self, chain: Chain) -> float | None:
         """Cycles per second as the board's ticks tell; None where too few came.

@@ -4,7 +4,7 @@ A cause is looked for only where something fails. Each tester returns nothing ra
 """
 
 # Importing a module of testers registers them.
-from wattigram.core.proof.causes import judging, levels, memory, neighbours, silence  # noqa: F401
+from wattigram.core.proof.causes import judging, levels, memory, neighbours, rates, silence  # noqa: F401
 from wattigram.core.proof.causes.base import LikelyCause, likely_causes, never_converted
 from wattigram.core.proof.causes.neighbours import neighbour_points
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from wattigram.core.accuracy import twin_figures
 from wattigram.core.design import Twin, Watch, Window
@@ -57,11 +58,13 @@ def window_works_once(case: Case) -> LikelyCause | None:
 @tester
 def chain_was_stopped(case: Case) -> LikelyCause | None:
     """After an event of one of its windows or twins the whole chain gives nothing, for a while or for good."""
-    due = case.take.seconds * float(case.cycle.cycle_rate_hz) * len(case.chain.slots)
-    items = case.take.item_count(case.stream)
-    if not items or items > 0.95 * due:
+    stopping = _stopping(case)
+    cycles = case.take.chain_cycles(case.chain)
+    missing_s = case.take.seconds - cycles / float(case.cycle.cycle_rate_hz)
+    if not stopping or not cycles or missing_s <= 0:
         return None
-    found = [_stopped_by(case, watch, 1 - items / due) for watch in _stopping(case)]
+    times_s = case.take.instants(case.chain).held_s(0, cycles)[:, 0]
+    found = [_stopped_by(case, watch, times_s, missing_s) for watch in stopping]
     return max((cause for cause in found if cause is not None), key=lambda cause: cause.fit, default=None)
 
 
@@ -81,21 +84,32 @@ def _judge(case: Case, watch: Watch) -> Window | Twin:
     return judge
 
 
-def _stopped_by(case: Case, watch: Watch, missing: float) -> LikelyCause | None:
-    starts = [at for at, began in crossings(case.take, watch).came if began]
-    if not starts:
+def _stopped_by(case: Case, watch: Watch, times_s: NDArray[np.float64], missing_s: float) -> LikelyCause | None:
+    """Time that the chain stood still after an event of that watch, against the time that is missing.
+
+    ``times_s`` are the instants at which its cycles came, (n,).
+    """
+    starts = np.array([at for at, began in crossings(case.take, watch).came if began])
+    if not len(starts):
         return None
-    judge, seconds = _judge(case, watch), case.take.seconds
-    after_s = judge.rearm_after_s if isinstance(judge, Window) else None
+    judge, cycle_s, seconds = _judge(case, watch), float(case.cycle.cycle_s), case.take.seconds
+    after_s = float(judge.rearm_after_s) if isinstance(judge, Window) and judge.rearm_after_s is not None else None
+    ends_s = np.append(times_s, seconds)
+    still_s = np.diff(ends_s) - cycle_s
+    stands = still_s > max(cycle_s / 2, 0.5 * (after_s or 0.0) - cycle_s)
+    stands[-1] = still_s[-1] > cycle_s / 2  # the end of the take may cut the last one short
+    if after_s is None:
+        stands[:-1] = False
+    stands &= starts[0] <= ends_s[:-1] + cycle_s
+    explained_s = float(still_s[stands].sum())
     finding = case.about(watch.signal, "chain-stays-stopped")
-    still_s = seconds - min(starts) if after_s is None else min(len(starts) * float(after_s), seconds)
-    often = "" if len(starts) == 1 else f", the first of {len(starts)},"
     return case.cause(
         "chain-stays-stopped" if after_s is None else "chain-stops-a-while",
         f"The {watch.kind} of {watch.signal} stops {case.chain.converter} {'for good' if after_s is None else 'each time'}",
-        1 - abs(missing - still_s / seconds) / max(missing, still_s / seconds),
-        f"its event{often} came at {min(starts):.4g} s, which leaves {case.chain.converter} standing for "
-        f"{brief(still_s, 's', 4)} of {brief(seconds, 's', 4)}; {missing * 100:.3g} % of the items are missing",
+        min(explained_s, missing_s) / max(explained_s, missing_s),
+        f"its first event came at {starts[0]:.4g} s; {case.chain.converter} stood still "
+        f"{'from then on' if after_s is None else f'{np.count_nonzero(stands)} times'}, {brief(explained_s, 's', 4)} of "
+        f"{brief(seconds, 's', 4)}, and what {brief(missing_s, 's', 4)} bring is missing",
         finding.remedy if finding is not None and after_s is None else None,
         whole=True,
     )

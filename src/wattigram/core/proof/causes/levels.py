@@ -149,11 +149,11 @@ def mean_is_scaled(case: Case) -> LikelyCause | None:
     stage = case.signal.reduce
     if stage is None:
         return None
-    captured, width = (reduced, 1) if reduced is not None else (case.take.raw(case.signal.name), 1)
+    captured = reduced if reduced is not None else case.take.raw(case.signal.name)
     if captured is None or captured.count < 16:
         return None
     settled = case.due_after_stage(len(captured.volts))
-    measured = captured.volts[: len(settled)][captured.valid[: len(settled)]] * case.gain * width
+    measured = captured.volts[: len(settled)][captured.valid[: len(settled)]] * case.gain
     settled = settled[captured.valid[: len(settled)]]
     factor = float(stage.gain_ratio) / stage.believed_gain
     if factor != 1:

@@ -108,8 +108,8 @@ def floating_pin(case: Case) -> LikelyCause | None:
         if ohm >= LOOSE_OHM:
             line_fit = line.share
     residual = case.measured_v - case.settled_v
-    steps = np.diff(case.times_s)
-    rate_hz = 1 / float(np.median(steps)) if len(steps) else 1.0
+    span_s = float(case.times_s[-1] - case.times_s[0]) if len(case.times_s) else 0.0
+    rate_hz = (len(case.times_s) - 1) / span_s if span_s > 0 else 1.0
     mains = [(line_share(residual, rate_hz, hertz), hertz) for hertz in MAINS_HZ if hertz < rate_hz / 2]
     share, hertz = max(mains, default=(0.0, 0.0))
     # A source that is a sine at mains frequency itself would leave such a line too, when it is merely scaled.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from wattigram.core.design import TimerTrigger
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
 from wattigram.core.quantity import brief
-from wattigram.core.timing import retrieval_timing, timer_setting
+from wattigram.core.timing import retrieval_timing
 
 FEWEST_EXPECTED = 8
 _NEVER_STARTED = ("startup-converter", "startup-trigger", "never-triggered")
@@ -108,55 +108,5 @@ def some_are_lost(case: Case) -> LikelyCause | None:
         f"{lost * 100:.3g} % of the items never came, {predicted * 100:.3g} % predicted of a handler of "
         f"{brief(timing.service_s, 's', 3)} with {brief(timing.deadline_s, 's', 3)} to spare",
         finding.remedy if finding is not None else None,
-        whole=True,
-    )
-
-
-def _measured_hz(case: Case) -> float | None:
-    """Cycles per second, from the ticks that the board sent."""
-    return case.take.cycle_rate_hz(case.chain)
-
-
-@tester
-def triggers_are_missed(case: Case) -> LikelyCause | None:
-    """The rate is a whole fraction of the trigger's."""
-    rate_hz = _measured_hz(case)
-    finding = case.of_chain("trigger-too-short")
-    if rate_hz is None or finding is None:
-        return None
-    predicted = float(case.cycle.cycle_rate_hz)
-    agreement = min(rate_hz, predicted) / max(rate_hz, predicted)
-    return case.cause(
-        "trigger-too-short",
-        finding.title,
-        1 - (1 - agreement) * 20,
-        f"cycles come at {brief(rate_hz, 'Hz', 5)}; a cycle takes {brief(case.cycle.busy_s, 's', 4)} and triggers come "
-        f"every {brief(case.cycle.period_s, 's', 4)}, which leaves {brief(predicted, 'Hz', 5)}",
-        finding.remedy,
-        whole=True,
-    )
-
-
-@tester
-def timer_counts_otherwise(case: Case) -> LikelyCause | None:
-    """The rate is that of other register values: most often each one too high."""
-    trigger = case.take.workspace.project.own_trigger(case.chain)
-    rate_hz = _measured_hz(case)
-    finding = case.of_chain("timer-registers")
-    if rate_hz is None or finding is None or not isinstance(trigger, TimerTrigger):
-        return None
-    setting = timer_setting(case.take.workspace, trigger)
-    wanted, predicted = float(1 / trigger.every), float(1 / setting.period_s)
-    per_cycle = case.cycle.triggers_per_cycle
-    off, explained = rate_hz * per_cycle / wanted - 1, predicted / wanted - 1
-    if abs(off) < 1e-5:
-        return None
-    return case.cause(
-        "timer-registers",
-        f"{trigger.timer} counts {setting.prescaler} × {setting.period_counts}",
-        1 - abs(off - explained) / max(abs(off), abs(explained)),
-        f"triggers come at {brief(rate_hz * per_cycle, 'Hz', 6)}, {off * 100:+.3g} %; registers "
-        f"{setting.prescaler - 1} and {setting.period_counts - 1} make {explained * 100:+.3g} %",
-        finding.remedy,
         whole=True,
     )

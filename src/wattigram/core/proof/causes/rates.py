@@ -1,0 +1,104 @@
+"""All comes, at another rate than was meant; or a signal is faster than the rate it is taken at."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from wattigram.core.bench import Sine
+from wattigram.core.design import TimerTrigger, input_source
+from wattigram.core.proof.causes.base import Case, LikelyCause, tester
+from wattigram.core.quantity import brief
+from wattigram.core.timing import timer_setting
+
+STEADY_PPM = 50.0
+
+
+def _measured_hz(case: Case) -> float | None:
+    """Cycles per second, from the ticks that the board sent."""
+    return case.take.cycle_rate_hz(case.chain)
+
+
+@tester
+def triggers_are_missed(case: Case) -> LikelyCause | None:
+    """The rate is a whole fraction of the trigger's."""
+    rate_hz = _measured_hz(case)
+    finding = case.of_chain("trigger-too-short")
+    if rate_hz is None or finding is None:
+        return None
+    predicted = float(case.cycle.cycle_rate_hz)
+    agreement = min(rate_hz, predicted) / max(rate_hz, predicted)
+    return case.cause(
+        "trigger-too-short",
+        finding.title,
+        1 - (1 - agreement) * 20,
+        f"cycles come at {brief(rate_hz, 'Hz', 5)}; a cycle takes {brief(case.cycle.busy_s, 's', 4)} and triggers come "
+        f"every {brief(case.cycle.period_s, 's', 4)}, which leaves {brief(predicted, 'Hz', 5)}",
+        finding.remedy,
+        whole=True,
+    )
+
+
+@tester
+def timer_counts_otherwise(case: Case) -> LikelyCause | None:
+    """The rate is that of other register values: most often each one too high."""
+    trigger = case.take.workspace.project.own_trigger(case.chain)
+    rate_hz = _measured_hz(case)
+    finding = case.of_chain("timer-registers")
+    if rate_hz is None or finding is None or not isinstance(trigger, TimerTrigger):
+        return None
+    setting = timer_setting(case.take.workspace, trigger)
+    wanted, predicted = float(1 / trigger.every), float(1 / setting.period_s)
+    per_cycle = case.cycle.triggers_per_cycle
+    off, explained = rate_hz * per_cycle / wanted - 1, predicted / wanted - 1
+    if abs(off) < 1e-5:
+        return None
+    return case.cause(
+        "timer-registers",
+        f"{trigger.timer} counts {setting.prescaler} × {setting.period_counts}",
+        1 - abs(off - explained) / max(abs(off), abs(explained)),
+        f"triggers come at {brief(rate_hz * per_cycle, 'Hz', 6)}, {off * 100:+.3g} %; registers "
+        f"{setting.prescaler - 1} and {setting.period_counts - 1} make {explained * 100:+.3g} %",
+        finding.remedy,
+        whole=True,
+    )
+
+
+@tester
+def oscillator_is_off(case: Case) -> LikelyCause | None:
+    """The rate is off by no more than the converter's own oscillator may be, and nothing else sets it."""
+    rate_hz = _measured_hz(case)
+    oscillator = case.take.workspace.converter(case.chain).oscillator
+    if rate_hz is None or oscillator is None or case.chain.clock != "own" or case.cycle.trigger.pace == "pattern":
+        return None
+    off = rate_hz / float(case.cycle.cycle_rate_hz) - 1
+    if not STEADY_PPM * 1e-6 < abs(off) <= 1.01 * oscillator.tolerance:
+        return None
+    finding = case.of_chain("oscillator-spread")
+    return case.cause(
+        "oscillator-spread",
+        f"The oscillator of {case.chain.converter} is {'fast' if off > 0 else 'slow'}",
+        0.9,
+        f"cycles come at {brief(rate_hz, 'Hz', 5)}, {off * 100:+.3g} %; it is only good for "
+        f"± {oscillator.tolerance * 100:.3g} %",
+        finding.remedy if finding is not None else None,
+        whole=True,
+    )
+
+
+@tester
+def signal_is_folded(case: Case) -> LikelyCause | None:
+    """Each sample is right, and there are too few of them in a period: a sine appears at another frequency."""
+    finding = case.finding("sampled-too-slowly")
+    source = input_source(case.take.workspace, case.signal.pin)
+    if finding is None or not isinstance(source, Sine) or case.captured is None or case.is_off:
+        return None
+    off = np.abs(case.measured_v - case.settled_v)
+    right = float(np.mean(off <= case.expected.half_width_v * case.gain))
+    return case.cause(
+        finding.code,
+        finding.title,
+        right,
+        f"{right * 100:.3g} % of the samples are what {brief(source.frequency_hz, 'Hz')} gives at these instants. "
+        f"{finding.message}",
+        finding.remedy,
+    )
