@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -60,7 +61,10 @@ class Memory:
         if self._loop.laps:
             together = self._loop.laps * self._loop.items
             return together - self.written % together
-        place = self.written % self._loop.items
+        return self._until_half(self.written)
+
+    def _until_half(self, number: int) -> int:
+        place = number % self._loop.items
         half = self._loop.items // 2
         return half - place if place < half else self._loop.items - place
 
@@ -110,8 +114,16 @@ class Memory:
         first = self.written
         self.written += len(items)
         if not self._plain:
-            items = self._read_back(items, first)
+            items = np.concatenate(list(self._by_halves(items, first)))
         return HandOver(items, first, held_ticks, is_tail)
+
+    def _by_halves(self, items: NDArray[Any], first: int) -> Iterator[NDArray[Any]]:
+        """The program reads at each mark, whenever it hands over."""
+        position = 0
+        while position < len(items):
+            count = min(self._until_half(first + position), len(items) - position)
+            yield self._read_back(items[position : position + count], first + position)
+            position += count
 
     def _read_back(self, items: NDArray[Any], first: int) -> NDArray[Any]:
         """Items put into memory as DMA puts them, read from there as the program reads it."""

@@ -174,16 +174,28 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
 
 
 def _gathered_laps(workspace: Workspace, chain: Chain, service: EffectiveService | None) -> int:
-    """Laps of a very short loop that go out together; 0 where something depends on what each half holds."""
+    """Laps of a very short loop that go out together; 0 where an event acts, or halves are lost one by one."""
     loop = loop_timing(workspace, chain)
-    reads_otherwise = chain.reader.width_bits not in {None, chain.loop.width_bits} or chain.reader.byte_order == "big"
-    runs_once = isinstance(chain.retrieval, Dma) and not (chain.retrieval.repeat and chain.retrieval.increment)
-    reacts = any(_stops(workspace, one) for one in workspace.project.chains)
-    reacts = reacts or any(isinstance(one.trigger, WindowTrigger) for one in workspace.project.chains)
+    runs_once = isinstance(chain.retrieval, Dma) and not chain.retrieval.repeat
+    acted_upon = _acted_upon(workspace.project)
+    reacts = any(slot.signal in acted_upon for slot in chain.slots)
     judges_halves = service is not None and service.keep == "halves"
-    if reads_otherwise or runs_once or judges_halves or reacts or not loop.lap_s:
+    if runs_once or judges_halves or reacts or not loop.lap_s:
         return 0
     return math.floor(GATHERED_S / loop.lap_s)
+
+
+def _acted_upon(project: Project) -> set[str]:
+    """Signals whose events stop or start a chain, and those that they are held against."""
+    starting = {chain.trigger.signal for chain in project.chains if isinstance(chain.trigger, WindowTrigger)}
+    found: set[str] = set()
+    for signal in project.signals:
+        acting = [window for window in signal.windows if window.action == "stop" or signal.name in starting]
+        if acting:
+            found |= {signal.name, *(window.target_signal for window in acting if window.target_signal)}
+        if signal.twin is not None and signal.twin.action == "stop":
+            found |= {signal.name, signal.twin.of}
+    return found
 
 
 def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int) -> tuple[EffectiveSlot, ...]:
