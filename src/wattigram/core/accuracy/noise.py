@@ -45,15 +45,17 @@ def signal_noise(workspace: Workspace, chain: Chain, signal: Signal) -> SignalNo
     """Noise of a signal as wired.
 
     The quantisation noise, LSB/√12, averages like white noise only with ``DITHER_LSB`` or more at
-    the input; below that a mean is taken to keep all of it.
+    the input; below that a mean is taken to keep all of it. Where an item drops lower bits, the
+    smallest step that it shows stands for the LSB.
     """
     scale = signal_scale(workspace, chain, signal.name)
     input_lsb = math.hypot(input_noise_v(workspace, signal) / scale.lsb_v, converter_noise_lsb(workspace, chain))
-    raw_lsb = math.hypot(input_lsb, QUANTISATION_RMS_LSB)
+    step_lsb = 1.0 + scale.dropped_lsb
+    raw_lsb = math.hypot(input_lsb, step_lsb * QUANTISATION_RMS_LSB)
     reduced_lsb = raw_lsb
     if signal.reduce is not None:
         share = stage_noise_share(signal.reduce)
-        quantisation = QUANTISATION_RMS_LSB * (share if input_lsb >= DITHER_LSB else 1.0)
+        quantisation = step_lsb * QUANTISATION_RMS_LSB * (share if input_lsb >= step_lsb * DITHER_LSB else 1.0)
         reduced_lsb = math.hypot(input_lsb * share, quantisation)
         if signal.slot_stage is not None:
             raw_lsb = reduced_lsb

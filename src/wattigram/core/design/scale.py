@@ -35,6 +35,11 @@ class Scale:
         return self.reference_v / self.steps * (2 if self.signed else 1)
 
     @property
+    def dropped_lsb(self) -> int:
+        """By how many counts a reading may be too low because its item has no room for the lower bits."""
+        return (1 << max(0, -self.shift)) - 1
+
+    @property
     def lowest_code(self) -> int:
         """Code at the lower end."""
         return -(1 << (self.bits - 1)) if self.signed else 0

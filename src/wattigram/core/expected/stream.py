@@ -72,7 +72,8 @@ def _spread(workspace: Workspace, chain: Chain, name: str, reduced: bool) -> tup
     signal = workspace.project.signal(name)
     noise = signal_noise(workspace, chain, signal)
     converter = workspace.converter(chain)
-    accuracy_lsb = 0.5 + converter.accuracy_lsb / 2 ** (max(converter.bits) - chain.bits)
+    dropped_lsb = signal_scale(workspace, chain, name).dropped_lsb
+    accuracy_lsb = 0.5 + dropped_lsb + converter.accuracy_lsb / 2 ** (max(converter.bits) - chain.bits)
     gain = float(signal.front_end)
     noise_lsb = noise.reduced_lsb if reduced else noise.raw_lsb
     return noise_lsb * noise.lsb_v / gain, accuracy_lsb * noise.lsb_v / gain
