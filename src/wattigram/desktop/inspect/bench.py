@@ -49,7 +49,7 @@ def bench_panel(workspace: Workspace, signal: Signal) -> Panel:
     source = shown.source
 
     def kind(text: str) -> Edit:
-        name = next(key for key, value in KINDS.items() if value == text)
+        name = next((key for key, value in KINDS.items() if value == text), source.kind)
         return SetWiring(shown.changed(source=_fresh(name, workspace, signal, source)))
 
     fields = [Field("wired to it", KINDS[source.kind] if wiring else "", kind, tuple(KINDS.values()))]

@@ -105,11 +105,20 @@ def _stage(kind: str, power: int, like: AnyStage | None) -> AnyStage | None:
 def _choices(signal: Signal) -> list[tuple[str, AnyStage | None]]:
     """The choices of a kind, smallest first; those of the block mean where there is none yet."""
     kind = signal.reduce.kind if signal.reduce else "mean"
-    found: list[tuple[str, AnyStage | None]] = [("1", None)]
-    for power in POWERS:
-        stage = _stage(kind, power, signal.reduce)
-        found.append((str(power) if kind == "low-pass" else str(1 << power), stage))
-    return found
+    now = signal.reduce
+    stages = [stage for power in POWERS if (stage := _stage(kind, power, now)) is not None]
+    if now is not None and all(not _same_choice(stage, now) for stage in stages):
+        stages = sorted([*stages, now], key=_size)
+    return [("none", None), *((str(_size(stage)), stage) for stage in stages)]
+
+
+def _size(stage: AnyStage) -> int:
+    """What the choices of a kind are told apart by."""
+    return stage.shift if isinstance(stage, LowPass) else stage.count
+
+
+def _same_choice(one: AnyStage, other: AnyStage) -> bool:
+    return one.kind == other.kind and _size(one) == _size(other)
 
 
 def _what_if(workspace: Workspace, chain: Chain, signal: Signal, rate_hz: float) -> WhatIf:
@@ -126,9 +135,7 @@ def _what_if(workspace: Workspace, chain: Chain, signal: Signal, rate_hz: float)
                 f"{KINDS[stage.kind]} {label}: {what.reduced_lsb:.2f} LSB rms, −3 dB at {brief(figures.cutoff_hz, 'Hz', 4)}, "
                 f"latency {brief(figures.latency_s, 's', 3)}, {figures.bits} bits"
             )
-        is_now = (now is None and stage is None) or (
-            now is not None and stage is not None and now.count == stage.count and now.kind == stage.kind
-        )
+        is_now = stage is now or (now is not None and stage is not None and _same_choice(stage, now))
         choices.append(Choice(label, what.reduced_lsb, good, is_now, tip, SetReduce(signal.name, stage)))
     word = "shift" if isinstance(now, LowPass) else "count"
     return WhatIf(f"If {word} were · LSB rms of noise", tuple(choices))
@@ -139,15 +146,11 @@ def _response(signal: Signal, rate_hz: float) -> Curves:
     courses = []
     now = signal.reduce
     stages = [(label, stage) for label, stage in _choices(signal) if stage is not None]
-    if now is not None and all(stage != now for _label, stage in stages):
-        stages.append(("now", now))
     top_hz, bottom_hz = rate_hz / 2, rate_hz / 4096
     for label, stage in stages:
         points = []
         for number in range(CURVE_POINTS + 1):
             hertz = bottom_hz * (top_hz / bottom_hz) ** (number / CURVE_POINTS)
             points.append((hertz, max(stage_gain(stage, hertz, rate_hz), 1e-3)))
-        courses.append(
-            Course(label, tuple(points), now is not None and stage.count == now.count and stage.kind == now.kind)
-        )
+        courses.append(Course(label, tuple(points), now is not None and _same_choice(stage, now)))
     return Curves("Response · what is left of a tone", "Hz", tuple(courses), math.sqrt(0.5), "−3 dB")
