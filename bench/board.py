@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from bench.harness import Row, compare
+from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.synth import BLOCK_SAMPLES, ConverterSynth, codes_on
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import open_workspace
@@ -22,7 +23,7 @@ def board_rows() -> Iterator[Row]:
     config = effective_config(open_workspace(KILN))
 
     def synth() -> ConverterSynth:
-        return ConverterSynth(config.converters[0], 0, config.bench, config.tick_hz, 1)
+        return ConverterSynth(config.converters[0], 0, config.bench, Outputs(config), config.tick_hz, 1)
 
     alone = synth()
     cycles = alone.block_cycles * BLOCKS

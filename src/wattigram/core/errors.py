@@ -5,7 +5,8 @@ WattigramError
 ├── FileError            a file that cannot be used: where, what, and the cure
 │   ├── PartError
 │   ├── ProjectError
-│   └── TakeError
+│   ├── TakeError
+│   └── WaveError
 ├── EditError            an edit that the design does not admit
 ├── BoardError           the virtual board was given what it cannot run
 └── LinkError            a port or board that does not answer as it should
@@ -56,6 +57,10 @@ class ProjectError(FileError):
 
 class TakeError(FileError):
     """A take that cannot be read or written."""
+
+
+class WaveError(FileError):
+    """A file of points that cannot be read or written."""
 
 
 class EditError(WattigramError):

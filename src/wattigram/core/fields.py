@@ -14,7 +14,7 @@ from pydantic_core import CoreSchema, core_schema
 from wattigram.core.errors import QuantityError
 from wattigram.core.quantity import UNIT_NAMES, exact_text, parse_quantity
 
-_UNIT_SUFFIX = re.compile(r"_(hz|s|v|ohm|f|lsb)$")
+_UNIT_SUFFIX = re.compile(r"_(v_s|hz|s|v|ohm|f|lsb|degc)$")
 
 
 def key_of(field: str) -> str:
@@ -95,6 +95,9 @@ SecondsOrZero = Annotated[Fraction, _Quantity("s", Fraction, 0)]
 Volts = Annotated[float, _Quantity("V", float)]
 VoltsOrZero = Annotated[float, _Quantity("V", float, 0)]
 PositiveVolts = Annotated[float, _Quantity("V", float, 0, True)]
+VoltsPerSecond = Annotated[float, _Quantity("V/s", float, 0, True)]
+NoiseDensity = Annotated[float, _Quantity("V/√Hz", float, 0)]
+Celsius = Annotated[float, _Quantity("°C", float)]
 Ohms = Annotated[float, _Quantity("Ω", float, 0)]
 Farads = Annotated[float, _Quantity("F", float, 0)]
 Counts = Annotated[float, _Quantity("LSB", float)]

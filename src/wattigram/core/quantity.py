@@ -27,7 +27,18 @@ PREFIXES: dict[str, int] = {
 }
 _SHOWN_PREFIX = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}
 LARGEST_EXPONENT = 330
-_UNIT_SPELLINGS = {"ohm": "Ω", "ohms": "Ω", "Ohm": "Ω", "R": "Ω", "Ω": "Ω", "hz": "Hz", "HZ": "Hz", "v": "V", "f": "F"}
+_UNIT_SPELLINGS = {
+    "ohm": "Ω",
+    "ohms": "Ω",
+    "Ohm": "Ω",
+    "R": "Ω",
+    "Ω": "Ω",
+    "hz": "Hz",
+    "HZ": "Hz",
+    "v": "V",
+    "f": "F",
+    "C": "°C",
+}
 _FIXED_UNITS = {"%": Fraction(1, 100), "ppm": Fraction(1, 1_000_000)}
 _NUMBER = re.compile(r"\s*([+\-−]?\d{1,24}(?:[.,]\d{0,24})?(?:[eE][+\-]?\d{1,3})?)\s*([^\d\s].*?)?\s*")
 _HEX = re.compile(r"\s*0[xX]([0-9a-fA-F]{1,8})\s*")
@@ -38,6 +49,9 @@ UNIT_NAMES = {
     "V": "a voltage such as 2.1 V",
     "Ω": "a resistance such as 4.7 kΩ",
     "F": "a capacitance such as 16 pF",
+    "V/s": "a slew rate such as 1.5 MV/s",
+    "V/√Hz": "a noise density such as 40 nV/√Hz",
+    "°C": "a temperature such as 25 °C",
     "LSB": "a number of counts such as 0.4 LSB",
     "%": "a share such as 0.2 % or 50 ppm",
     "cyc": "a number of clock cycles such as 128 cyc",

@@ -6,8 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from wattigram.core.bench import resolve_source, source_span_s
+from wattigram.core.bench import source_span_s
 from wattigram.core.design import Workspace
+from wattigram.core.pins import input_source
 from wattigram.core.proof import Evidence, Proof, evidence_for, prove, write_html
 from wattigram.core.session import record_run
 from wattigram.core.take import open_take
@@ -30,7 +31,7 @@ class Proved:
 def proof_seconds(workspace: Workspace) -> float:
     """Long enough that every source shows what it does more than twice."""
     project = workspace.project
-    spans = [source_span_s(resolve_source(wiring, project.bench)) for wiring in project.bench]
+    spans = [source_span_s(input_source(workspace, wiring.pin)) for wiring in project.bench]
     return min(LONGEST_S, max(SHORTEST_S, PERIODS * max(spans, default=0.0)))
 
 

@@ -13,7 +13,7 @@ from wattigram.core.bench import (
     Sine,
     Steps,
     Wiring,
-    resolve_source,
+    followed,
     source_extent_v,
     source_span_s,
     source_voltage,
@@ -47,12 +47,12 @@ def test_no_voltage_leaves_the_extent(source: object) -> None:
 def test_a_follower_has_the_other_pins_source_and_its_own_noise() -> None:
     lead = Wiring(pin="A3", resistance_ohm=4700.0, source=Level(voltage_v=1.5, noise_v=0.001))
     twin = Wiring(pin="B1", resistance_ohm=1.0, source=Follow(pin="A3", noise_v=0.004))
-    assert resolve_source(twin, (lead, twin)) == Level(voltage_v=1.5, noise_v=0.004)
+    assert followed(twin, (lead, twin)) == Level(voltage_v=1.5, noise_v=0.004)
     quiet = twin.changed(source=Follow(pin="A3"))
-    assert resolve_source(quiet, (lead, quiet)) == Level(voltage_v=1.5, noise_v=0.001)
+    assert followed(quiet, (lead, quiet)) == Level(voltage_v=1.5, noise_v=0.001)
 
 
 def test_a_follower_of_nothing_floats() -> None:
     twin = Wiring(pin="B1", resistance_ohm=1.0, source=Follow(pin="A3"))
-    assert isinstance(resolve_source(twin, (twin,)), Floating)
+    assert isinstance(followed(twin, (twin,)), Floating)
     assert Wiring(pin="B1", resistance_ohm=1.0, source=Floating()).source_ohm >= 1e6

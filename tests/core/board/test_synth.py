@@ -11,6 +11,7 @@ from tests.conftest import edited
 from wattigram.core.bench import Floating, Level, Ramp, Sine, Steps, Wiring
 from wattigram.core.board import EffectiveConfig, PinDrive, Run
 from wattigram.core.board.effective import parse_bench, parse_config
+from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.synth import ConverterSynth
 from wattigram.core.deploy import effective_bench, effective_config
 from wattigram.core.design import Workspace
@@ -30,7 +31,9 @@ from wattigram.core.link import Decoder, SampleRun
 
 
 def synth(config: EffectiveConfig, converter: int = 0) -> ConverterSynth:
-    return ConverterSynth(config.converters[converter], converter, config.bench, config.tick_hz, config.seed)
+    return ConverterSynth(
+        config.converters[converter], converter, config.bench, Outputs(config), config.tick_hz, config.seed
+    )
 
 
 def without_noise(config: EffectiveConfig) -> EffectiveConfig:

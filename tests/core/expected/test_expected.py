@@ -6,10 +6,11 @@ import numpy as np
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.bench import Level, Wiring, resolve_source, source_voltage
+from wattigram.core.bench import Level, Wiring, source_voltage
 from wattigram.core.design import Watch, Window, Workspace
 from wattigram.core.design.edits import AddSlot, SetReduce, SetSampling, SetWindow, SetWiring
 from wattigram.core.expected import expected_events, expected_raw, expected_reduced, expected_settled_at, workspace_at
+from wattigram.core.pins import input_source
 from wattigram.core.timing import cycle_timing
 
 ZONE = Watch("window", "Upper zone")
@@ -25,7 +26,7 @@ def step_by_step(workspace: Workspace, cycles: int) -> np.ndarray:
             wiring = workspace.wiring(workspace.project.signal(slot.signal).pin)
             assert wiring is not None
             at = np.array([float(cycle / timing.cycle_rate_hz + timing.slots[place].held_s)])
-            volts = float(source_voltage(resolve_source(wiring, workspace.project.bench), at)[0])
+            volts = float(source_voltage(input_source(workspace, wiring.pin), at)[0])
             if wiring.capacitor_f:
                 share = max(
                     16e-12 / (16e-12 + wiring.capacitor_f), float(timing.cycle_rate_hz) * 16e-12 * wiring.resistance_ohm

@@ -9,9 +9,9 @@ from functools import lru_cache
 import numpy as np
 
 from wattigram.core.bench import source_crossings, source_extent_v
-from wattigram.core.design.inputs import input_noise_v, input_source, input_voltage_v
 from wattigram.core.design.stage import Comparator
 from wattigram.core.design.workspace import Workspace
+from wattigram.core.pins import input_noise_v, input_source, input_voltage_v
 
 SIGMAS = 6.0
 MOST_STEPS = 2_000

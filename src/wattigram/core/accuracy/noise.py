@@ -6,10 +6,10 @@ import math
 from dataclasses import dataclass
 
 from wattigram.core.accuracy.averaging import stage_noise_share
-from wattigram.core.design.inputs import input_noise_v
 from wattigram.core.design.model import Chain, Signal
 from wattigram.core.design.scale import signal_scale
 from wattigram.core.design.workspace import Workspace
+from wattigram.core.pins import input_noise_v
 from wattigram.core.timing import cycle_timing
 
 QUANTISATION_RMS_LSB = 1 / math.sqrt(12)

@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from wattigram.core.design.inputs import input_capacitor_f, input_extent_v, input_resistance_ohm
 from wattigram.core.design.model import Chain
 from wattigram.core.design.scale import signal_scale
 from wattigram.core.design.workspace import Workspace, worked_out_once
+from wattigram.core.pins import input_capacitor_f, input_extent_v, input_resistance_ohm
 from wattigram.core.timing import cycle_timing
 
 

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from wattigram.core.accuracy.noise import signal_noise
 from wattigram.core.accuracy.settling import slot_settling
 from wattigram.core.bench import source_slope_v_s
-from wattigram.core.design.inputs import input_extent_v, input_source
 from wattigram.core.design.model import Chain, Signal
 from wattigram.core.design.workspace import Workspace
+from wattigram.core.pins import input_extent_v, input_source
 from wattigram.core.timing import cycle_timing
 
 SIGMAS = 5.0

@@ -8,7 +8,11 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.bench.model import DrivingSource, Floating, Level, Ramp, Sine, Steps
+from wattigram.core.bench.model import Floating, Level, Ramp, Sine, Steps, Sweep
+from wattigram.core.bench.played import Played
+
+Driven = Level | Sine | Ramp | Steps | Floating | Sweep | Played
+"""What drives a pin in the end, everything on the way to it counted in."""
 
 FloatArray = NDArray[np.float64]
 WANDER_HZ = (0.13, 0.31)
@@ -17,7 +21,7 @@ WANDER_V = 0.3
 FLOATING_CENTRE_V = 0.9
 
 
-def source_voltage(source: DrivingSource, times_s: FloatArray) -> FloatArray:
+def source_voltage(source: Driven, times_s: FloatArray) -> FloatArray:
     """Noise-free open-circuit voltage.
 
     Parameters
@@ -45,14 +49,23 @@ def source_voltage(source: DrivingSource, times_s: FloatArray) -> FloatArray:
             wander = sum(np.sin(2 * math.pi * rate * times_s) for rate in WANDER_HZ)
             mains = np.sin(2 * math.pi * float(source.mains_hz) * times_s)
             return np.asarray(FLOATING_CENTRE_V + WANDER_V * wander + source.pickup_v * mains)
+        case Sweep():
+            lasting_s, first_hz = float(source.lasting_s), float(source.from_hz)
+            into = np.mod(times_s, lasting_s)
+            swept = first_hz * into + (float(source.to_hz) - first_hz) * into**2 / (2 * lasting_s)
+            return np.asarray(source.offset_v + source.amplitude_v * np.sin(2 * math.pi * np.mod(swept, 1.0)))
+        case Played():
+            return source.at(times_s)
 
 
-def source_extent_v(source: DrivingSource) -> tuple[float, float]:
+def source_extent_v(source: Driven) -> tuple[float, float]:
     """Lowest and highest noise-free voltage."""
     match source:
         case Level():
             return source.voltage_v, source.voltage_v
-        case Sine():
+        case Played():
+            return source.extent_v
+        case Sine() | Sweep():
             return source.offset_v - source.amplitude_v, source.offset_v + source.amplitude_v
         case Ramp():
             return min(source.from_v, source.to_v), max(source.from_v, source.to_v)
@@ -63,7 +76,7 @@ def source_extent_v(source: DrivingSource) -> tuple[float, float]:
             return FLOATING_CENTRE_V - reach, FLOATING_CENTRE_V + reach
 
 
-def source_span_s(source: DrivingSource) -> float:
+def source_span_s(source: Driven) -> float:
     """A stretch of time in which the source shows what it does."""
     match source:
         case Level():
@@ -74,13 +87,17 @@ def source_span_s(source: DrivingSource) -> float:
             return float(source.period_s)
         case Floating():
             return 0.1
+        case Sweep():
+            return float(source.lasting_s)
+        case Played():
+            return source.span_s
 
 
 Crossing = tuple[Fraction, bool]
 """Instant within the source's period, and whether it rises there."""
 
 
-def source_crossings(source: DrivingSource, level_v: float) -> tuple[Fraction, tuple[Crossing, ...]] | None:
+def source_crossings(source: Driven, level_v: float) -> tuple[Fraction, tuple[Crossing, ...]] | None:
     """Period of a source and where it crosses a level, without noise; None where it never does.
 
     What floats or stands still crosses nothing that could be relied on.
@@ -99,13 +116,15 @@ def source_crossings(source: DrivingSource, level_v: float) -> tuple[Fraction, t
             period_s = source.period_s
             up = source.high_v > source.low_v
             found = [(1 - source.duty, up), (0.0, not up)]
+        case Played():
+            return source.crossings(level_v)
         case _:
             return None
     placed = [(Fraction(turn % 1).limit_denominator(10**12) * period_s, rising) for turn, rising in found]
     return period_s, tuple(sorted(placed))
 
 
-def source_slope_v_s(source: DrivingSource) -> float:
+def source_slope_v_s(source: Driven) -> float:
     """Steepest slope of a source without noise, in volts per second; infinite for steps."""
     match source:
         case Sine():
@@ -117,5 +136,9 @@ def source_slope_v_s(source: DrivingSource) -> float:
         case Floating():
             slow = 2 * math.pi * sum(WANDER_HZ) * WANDER_V
             return slow + 2 * math.pi * float(source.mains_hz) * source.pickup_v
+        case Sweep():
+            return 2 * math.pi * float(max(source.from_hz, source.to_hz)) * source.amplitude_v
+        case Played():
+            return source.slope_v_s
         case _:
             return 0.0

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from wattigram.core.board.effective import EffectiveBench, EffectiveConfig
 from wattigram.core.board.firmware import Tap, Values
 from wattigram.core.board.memory import HandOver, Memory
+from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.pace import Pace
 from wattigram.core.board.service import Service
 from wattigram.core.board.synth import ConverterSynth, codes_on
@@ -34,17 +35,20 @@ class Judgeable:
 class Channel:
     """One converter; ``stream`` numbers it."""
 
-    def __init__(self, config: EffectiveConfig, stream: int, threads: int) -> None:
+    def __init__(self, config: EffectiveConfig, outputs: Outputs, stream: int, threads: int) -> None:
         self.config = config.converters[stream]
         self.stream = stream
         self._slots = len(self.config.slots)
         self.is_steady = self.config.pace.kind == "steady"
         self._synths = (
-            [ConverterSynth(self.config, stream, config.bench, config.tick_hz, config.seed) for _ in range(threads)]
+            [
+                ConverterSynth(self.config, stream, config.bench, outputs, config.tick_hz, config.seed)
+                for _ in range(threads)
+            ]
             if self.is_steady
             else []
         )
-        self._timed = TimedSynth(self.config, stream, config.bench, config.tick_hz, config.seed)
+        self._timed = TimedSynth(self.config, stream, config.bench, outputs, config.tick_hz, config.seed)
         self.pace = Pace(self.config, stream, config.seed)
         service = self.config.service
         self._service = Service(service, (config.seed, stream)) if service is not None else None

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.board.effective import PinDrive
+from wattigram.core.board.outputs import Outputs
 
 Float32Array = NDArray[np.float32]
 SLOW_TURN = Fraction(1, 64)
@@ -23,8 +24,16 @@ class SlotDrive:
     """
 
     def __init__(
-        self, drive: PinDrive, held_s: Fraction, period_s: Fraction, cycles: int, halo: int, lsb: float
+        self,
+        drive: PinDrive,
+        outputs: Outputs,
+        held_s: Fraction,
+        period_s: Fraction,
+        cycles: int,
+        halo: int,
+        lsb: float,
     ) -> None:
+        self._outputs = outputs
         self._held_s = held_s
         self._period_s = period_s
         self._halo = halo
@@ -44,7 +53,8 @@ class SlotDrive:
     @property
     def constant(self) -> float | None:
         """The level in LSB where the drive never changes."""
-        return self._drive.level_v * self._lsb if self._drive.shape == "level" else None
+        is_constant = self._drive.shape == "level" and not self._drive.sines
+        return self._drive.level_v * self._lsb if is_constant else None
 
     def fill(self, out: Float32Array, block_cycle: int, begin: int, end: int, scratch: Float32Array) -> None:
         """Voltages in LSB of cycles ``block_cycle + begin`` to ``+ end``; ``begin`` may reach into the halo.
@@ -57,9 +67,12 @@ class SlotDrive:
         drive = self._drive
         start_s = self._held_s + block_cycle * self._period_s
         window = slice(begin + self._halo, end + self._halo)
-        if drive.shape == "level":
-            out[:] = drive.level_v * self._lsb
-        elif drive.shape == "sines":
+        if drive.shape in {"course", "sweep", "output"}:
+            times_s = float(start_s) + self._numbers[window].astype(np.float64) * float(self._period_s)
+            out[:] = self._outputs.drive_voltage(drive, times_s) * self._lsb
+        elif self.constant is not None:
+            out[:] = self.constant
+        elif drive.shape in {"level", "sines"}:
             self._fill_sines(out, start_s, window, scratch)
         else:
             base = float(start_s * Fraction(drive.frequency_hz) % 1)

@@ -23,9 +23,13 @@ class _Effective(BaseModel):
 
 
 class PinDrive(_Effective):
-    """Open-circuit voltage of a pin: a level plus sines, or a shape between two levels."""
+    """Open-circuit voltage of a pin: a level plus sines, or a shape between two levels.
 
-    shape: Literal["level", "sines", "triangle", "square"] = "level"
+    A "course" is given in pieces; a "sweep" goes from ``frequency_hz`` to ``to_hz`` within ``lasting_s``, with the
+    amplitude ``high_v``; an "output" comes from one of the board's own pins. ``sines`` are added to any of them.
+    """
+
+    shape: Literal["level", "sines", "triangle", "square", "course", "sweep", "output"] = "level"
     level_v: Finite = 0.0
     high_v: Finite = 0.0
     """Other end of a triangle or square."""
@@ -35,6 +39,51 @@ class PinDrive(_Effective):
     sines: tuple[tuple[Finite, Finite, Finite], ...] = ()
     """Amplitude in volts, frequency in hertz, phase in turns, for each sine."""
     noise_v: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e6)] = 0.0
+    pieces: tuple[tuple[Finite, Finite, Finite], ...] = ()
+    """Of a course: start in seconds, voltage there, slope in volts per second."""
+    period_s: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e9)] = 0.0
+    begin_s: Finite = 0.0
+    to_hz: Finite = 0.0
+    lasting_s: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e9)] = 1.0
+    output: str = ""
+    poles_s: tuple[Annotated[float, Field(gt=0, le=1e6)], ...] = ()
+    """Low-passes on the way from a course or an output."""
+
+
+class EffectiveDac(_Effective):
+    """A DAC as it is set up: codes that reach its output one after the other, and how well it makes volts of them."""
+
+    name: str
+    pin: str
+    codes: Annotated[tuple[Annotated[int, Field(ge=0, lt=1 << 24)], ...], Field(min_length=1, max_length=1 << 20)]
+    update_ticks: Positive
+    begin_ticks: Ticks = 0.0
+    repeat: bool = True
+    steady: bool = False
+    """One code, there before anything starts."""
+    bits: Annotated[int, Field(ge=4, le=24)]
+    lsb_v: Positive
+    low_v: Finite
+    high_v: Finite
+    before_v: Finite = 0.0
+    offset_lsb: Finite = 0.0
+    gain_error: Finite = 0.0
+    bend_lsb: Finite = 0.0
+    carry_lsb: Finite = 0.0
+    tau_s: Annotated[float, Field(ge=0, le=1e3)] = 0.0
+    slew_v_s: Annotated[float, Field(ge=0, le=1e12)] = 0.0
+
+
+class EffectivePwm(_Effective):
+    """A PWM output: high for the first counts of each period."""
+
+    name: str
+    pin: str
+    count_ticks: Positive
+    counts: Annotated[int, Field(ge=1, le=1 << 32)]
+    high_counts: Annotated[int, Field(ge=0, le=1 << 32)]
+    high_v: Finite
+    preload: bool = True
 
 
 class EffectiveBench(_Effective):
@@ -200,6 +249,8 @@ class EffectiveComparator(_Effective):
     response_ticks: Annotated[float, Field(gt=0, le=1e12)]
     edge: Literal["rising", "falling", "both"] = "both"
     watch: Annotated[int, Field(ge=0)]
+    against: str | None = None
+    """The output pin whose voltage is the threshold; ``rising_v`` and ``falling_v`` then count from there."""
 
 
 class EffectiveConfig(_Effective):
@@ -209,11 +260,13 @@ class EffectiveConfig(_Effective):
     build_mark: str
     tick_hz: Annotated[int, Field(ge=1, le=10**10)]
     seed: Annotated[int, Field(ge=0, le=1 << 32)] = 1
-    converters: Annotated[tuple[EffectiveConverter, ...], Field(min_length=1, max_length=64)]
+    converters: Annotated[tuple[EffectiveConverter, ...], Field(max_length=64)]
     taps: Annotated[tuple[EffectiveTap, ...], Field(max_length=100)] = ()
     watches: Annotated[tuple[EffectiveWatch | None, ...], Field(max_length=800)] = ()
     """By the number of their events; None where a comparator makes them."""
     comparators: Annotated[tuple[EffectiveComparator, ...], Field(max_length=32)] = ()
+    dacs: Annotated[tuple[EffectiveDac, ...], Field(max_length=32)] = ()
+    pwm: Annotated[tuple[EffectivePwm, ...], Field(max_length=64)] = ()
     bench: EffectiveBench
 
     @model_validator(mode="after")

@@ -12,6 +12,7 @@ from wattigram.core.board.channel import Channel, Judgeable
 from wattigram.core.board.effective import EffectiveBench, EffectiveConfig
 from wattigram.core.board.firmware import NOTHING, Values
 from wattigram.core.board.memory import HandOver
+from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.watch import ComparatorLooks, Happening, Watcher
 from wattigram.core.link import (
     EVENT_DTYPE,
@@ -38,12 +39,13 @@ class Run:
         self.config = config
         self.sequence = first_sequence
         self.ticks = 0
-        self.channels = [Channel(config, stream, threads) for stream in range(len(config.converters))]
+        outputs = Outputs(config)
+        self.channels = [Channel(config, outputs, stream, threads) for stream in range(len(config.converters))]
         # What is started by events comes after what makes them.
         self._in_order = sorted(self.channels, key=lambda channel: channel.config.pace.kind == "events")
         self._watchers = [Watcher(watch, number) for number, watch in enumerate(config.watches) if watch is not None]
         self._comparators = [
-            ComparatorLooks(comparator, number, config.bench, config.tick_hz, config.seed)
+            ComparatorLooks(comparator, number, config.bench, outputs, config.tick_hz, config.seed)
             for number, comparator in enumerate(config.comparators)
         ]
         self._reduced = [0] * len(config.taps)
@@ -56,11 +58,12 @@ class Run:
     @property
     def largest_step_ticks(self) -> int:
         """Ticks that one block of the fastest converter takes; a good step when time does not matter."""
-        return min(channel.step_ticks for channel in self.channels)
+        # Without a converter there are still outputs, of which 10 ms at a time are looked at.
+        return min((channel.step_ticks for channel in self.channels), default=self.config.tick_hz // 100)
 
     def totals(self) -> dict[str, int]:
         """Counts by name and stream: cycles done, items handed over, items lost to the program, triggers missed."""
-        found = {"cycles": self.channels[0].cycles, "ticks": self.ticks}
+        found = {"cycles": self.channels[0].cycles if self.channels else 0, "ticks": self.ticks}
         for channel in self.channels:
             found[f"items.{channel.stream}"] = channel.handed_over
             found[f"converted.{channel.stream}"] = channel.converted
@@ -73,7 +76,7 @@ class Run:
 
     def next_tick(self) -> int:
         """Earliest trigger that has not been served yet."""
-        return min(channel.next_tick(self.ticks) for channel in self.channels)
+        return min((channel.next_tick(self.ticks) for channel in self.channels), default=self.ticks)
 
     def set_bench(self, bench: EffectiveBench) -> None:
         """Turn knobs; holds from the next cycle on."""

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.board.drive import Float32Array, SlotDrive
 from wattigram.core.board.effective import EffectiveBench, EffectiveConverter, EffectiveSlot
+from wattigram.core.board.outputs import Outputs
 
 BLOCK_SAMPLES = 1 << 16
 PIECE_SAMPLES = 1 << 15
@@ -26,9 +27,16 @@ class ConverterSynth:
     """Codes of one converter for any range of cycles."""
 
     def __init__(
-        self, converter: EffectiveConverter, index: int, bench: EffectiveBench, tick_hz: int, seed: int
+        self,
+        converter: EffectiveConverter,
+        index: int,
+        bench: EffectiveBench,
+        outputs: Outputs,
+        tick_hz: int,
+        seed: int,
     ) -> None:
         self._converter = converter
+        self._outputs = outputs
         self._key = (seed, index)
         self._conversions = [(slot, number) for slot in converter.slots for number in range(slot.repeats)]
         self.slots = len(self._conversions)
@@ -92,7 +100,7 @@ class ConverterSynth:
         """The drive of a pin at one of a slot's conversions."""
         held_ticks = Fraction(slot.held_ticks) + number * Fraction(slot.each_ticks)
         held_s = held_ticks / self._tick_hz
-        return SlotDrive(bench.pins[pin], held_s, self._period_s, self.block_cycles, self._halo, scale)
+        return SlotDrive(bench.pins[pin], self._outputs, held_s, self._period_s, self.block_cycles, self._halo, scale)
 
     def _carry_powers(self, carry: NDArray[np.float64]) -> list[Float32Array]:
         """Products of 1, 2, 4 … carries ending at each slot, until they no longer matter."""

@@ -7,36 +7,11 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveBench, EffectiveConverter, PinDrive
+from wattigram.core.board.effective import EffectiveBench, EffectiveConverter
+from wattigram.core.board.outputs import Outputs
 
 FloatArray = NDArray[np.float64]
 _NOISE_BLOCK = 1 << 14
-
-
-def drive_voltage(drive: PinDrive, times_s: FloatArray) -> FloatArray:
-    """Open-circuit voltage of a pin without noise.
-
-    Parameters
-    ----------
-    times_s : float64, any shape
-
-    Returns
-    -------
-    float64, the same shape, volts
-    """
-    if drive.shape == "level":
-        return np.full(times_s.shape, drive.level_v)
-    if drive.shape == "sines":
-        volts = np.full(times_s.shape, drive.level_v)
-        for amplitude_v, frequency_hz, phase in drive.sines:
-            turns = times_s * frequency_hz + phase
-            volts += amplitude_v * np.sin(2 * math.pi * (turns - np.floor(turns)))
-        return volts
-    turns = times_s * drive.frequency_hz
-    turns = turns - np.floor(turns)
-    if drive.shape == "triangle":
-        return np.asarray(drive.level_v + (drive.high_v - drive.level_v) * (1 - np.abs(1 - 2 * turns)))
-    return np.where(turns < 1 - drive.high_share, drive.level_v, drive.high_v)
 
 
 class NumberedNoise:
@@ -68,9 +43,16 @@ class TimedSynth:
     """Codes of conversions at given instants; keeps what the capacitor holds from call to call."""
 
     def __init__(
-        self, converter: EffectiveConverter, index: int, bench: EffectiveBench, tick_hz: int, seed: int
+        self,
+        converter: EffectiveConverter,
+        index: int,
+        bench: EffectiveBench,
+        outputs: Outputs,
+        tick_hz: int,
+        seed: int,
     ) -> None:
         self._converter = converter
+        self._outputs = outputs
         self._index = index
         self._tick_hz = tick_hz
         self._noise = NumberedNoise(seed, index, 0x71DE)
@@ -112,9 +94,9 @@ class TimedSynth:
         for place, slot in enumerate(slots):
             instants = held_ticks[:, place, None] + np.arange(slot.repeats)[None, :] * slot.each_ticks
             times_s = instants / self._tick_hz
-            volts = drive_voltage(self._bench.pins[slot.pin], times_s)
+            volts = self._outputs.drive_voltage(self._bench.pins[slot.pin], times_s)
             if slot.negative is not None:
-                volts = volts - drive_voltage(self._bench.pins[slot.negative], times_s)
+                volts = volts - self._outputs.drive_voltage(self._bench.pins[slot.negative], times_s)
             columns.append(volts)
             places += [place] * slot.repeats
         source = np.concatenate(columns, axis=1)

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from wattigram.core.board.effective import EffectiveBench, EffectiveComparator, EffectiveWatch
 from wattigram.core.board.firmware import NOTHING, Values
-from wattigram.core.board.timed import NumberedNoise, drive_voltage
+from wattigram.core.board.outputs import Outputs
+from wattigram.core.board.timed import NumberedNoise
 
 IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
@@ -136,9 +137,16 @@ class ComparatorLooks:
     """A comparator that looks at its pin again and again, noise and all."""
 
     def __init__(
-        self, comparator: EffectiveComparator, index: int, bench: EffectiveBench, tick_hz: int, seed: int
+        self,
+        comparator: EffectiveComparator,
+        index: int,
+        bench: EffectiveBench,
+        outputs: Outputs,
+        tick_hz: int,
+        seed: int,
     ) -> None:
         self.comparator = comparator
+        self._outputs = outputs
         self._bench = bench
         self._tick_hz = tick_hz
         self._noise = NumberedNoise(seed, index, 0xC0)
@@ -165,7 +173,10 @@ class ComparatorLooks:
         comparator = self.comparator
         drive = self._bench.pins[comparator.pin]
         at_ticks = np.arange(begin, end) * comparator.response_ticks
-        volts = drive_voltage(drive, at_ticks / self._tick_hz)
+        times_s = at_ticks / self._tick_hz
+        volts = self._outputs.drive_voltage(drive, times_s)
+        if comparator.against is not None:
+            volts = volts - self._outputs.course(comparator.against).at(times_s)
         volts += drive.noise_v * self._noise.values(begin, end)
         says = np.where(volts > comparator.rising_v, 1, np.where(volts < comparator.falling_v, 0, -1))
         places = np.maximum.accumulate(np.where(says >= 0, np.arange(len(says)), -1))

@@ -8,7 +8,7 @@ from fractions import Fraction
 from pydantic import ValidationError
 
 from wattigram.core.accuracy import comparator_figures, converter_noise_lsb, slot_settling
-from wattigram.core.bench import Floating, Level, Ramp, Sine, Steps, Wiring, resolve_source
+from wattigram.core.bench import Floating, Jumper, Level, Played, Ramp, Sine, Steps, Sweep, Wiring, followed
 from wattigram.core.bench.evaluate import FLOATING_CENTRE_V, WANDER_HZ, WANDER_V
 from wattigram.core.board import (
     EffectiveBench,
@@ -21,6 +21,7 @@ from wattigram.core.board import (
     EffectiveSlot,
     PinDrive,
 )
+from wattigram.core.deploy.outgoing import compared_with, effective_dacs, effective_pwm
 from wattigram.core.deploy.watching import effective_taps, effective_watches
 from wattigram.core.design import (
     Chain,
@@ -35,6 +36,7 @@ from wattigram.core.design import (
     aligned_shift,
 )
 from wattigram.core.errors import BoardError
+from wattigram.core.pins import input_poles_s, input_source
 from wattigram.core.timing import (
     CycleTiming,
     cycle_timing,
@@ -83,6 +85,8 @@ def _config(workspace: Workspace, seed: int) -> EffectiveConfig:
         taps=effective_taps(workspace),
         watches=effective_watches(workspace),
         comparators=tuple(_comparators(workspace)),
+        dacs=effective_dacs(workspace),
+        pwm=effective_pwm(workspace),
         bench=effective_bench(workspace),
     )
 
@@ -95,7 +99,8 @@ def effective_bench(workspace: Workspace) -> EffectiveBench:
     for pin in {*inputs, *(wiring.pin for wiring in project.bench)}:
         wiring = workspace.wiring(pin)
         if wiring is not None:
-            pins[pin] = _drive(wiring, project)
+            other = workspace.wiring(wiring.swapped_with) if wiring.swapped_with else None
+            pins[pin] = _drive(workspace, other or wiring)
     carry = tuple(
         tuple(slot_settling(workspace, chain, place).carry_once for place in slot_order(workspace, chain))
         for chain in project.chains
@@ -103,34 +108,62 @@ def effective_bench(workspace: Workspace) -> EffectiveBench:
     return EffectiveBench(pins=pins, carry=carry)
 
 
-def _drive(wiring: Wiring, project: Project) -> PinDrive:
-    match resolve_source(wiring, project.bench):
-        case Level() as source:
-            return PinDrive(level_v=source.voltage_v, noise_v=source.noise_v)
-        case Sine() as source:
-            sine = (source.amplitude_v, float(source.frequency_hz), source.phase)
-            return PinDrive(shape="sines", level_v=source.offset_v, sines=(sine,), noise_v=source.noise_v)
-        case Ramp() as source:
+def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
+    """What drives a pin, with the wires exchanged where somebody did that."""
+    source = followed(wiring, workspace.project.bench)
+    driven = input_source(workspace, wiring.pin)
+    if isinstance(source, Jumper) and isinstance(driven, Played):
+        poles = input_poles_s(workspace, wiring)
+        return PinDrive(shape="output", output=source.pin, poles_s=poles, sines=driven.sines, noise_v=driven.noise_v)
+    match driven:
+        case Level():
+            return PinDrive(level_v=driven.voltage_v, noise_v=driven.noise_v)
+        case Sine():
+            sine = (driven.amplitude_v, float(driven.frequency_hz), driven.phase)
+            return PinDrive(shape="sines", level_v=driven.offset_v, sines=(sine,), noise_v=driven.noise_v)
+        case Ramp():
             return PinDrive(
                 shape="triangle",
-                level_v=source.from_v,
-                high_v=source.to_v,
-                frequency_hz=float(1 / source.period_s),
-                noise_v=source.noise_v,
+                level_v=driven.from_v,
+                high_v=driven.to_v,
+                frequency_hz=float(1 / driven.period_s),
+                noise_v=driven.noise_v,
             )
-        case Steps() as source:
+        case Steps():
             return PinDrive(
                 shape="square",
-                level_v=source.low_v,
-                high_v=source.high_v,
-                frequency_hz=float(1 / source.period_s),
-                high_share=source.duty,
-                noise_v=source.noise_v,
+                level_v=driven.low_v,
+                high_v=driven.high_v,
+                frequency_hz=float(1 / driven.period_s),
+                high_share=driven.duty,
+                noise_v=driven.noise_v,
             )
-        case Floating() as source:
+        case Floating():
             wander = tuple((WANDER_V, rate, 0.0) for rate in WANDER_HZ)
-            mains = (source.pickup_v, float(source.mains_hz), 0.0)
-            return PinDrive(shape="sines", level_v=FLOATING_CENTRE_V, sines=(*wander, mains), noise_v=source.noise_v)
+            mains = (driven.pickup_v, float(driven.mains_hz), 0.0)
+            return PinDrive(shape="sines", level_v=FLOATING_CENTRE_V, sines=(*wander, mains), noise_v=driven.noise_v)
+        case Sweep():
+            return PinDrive(
+                shape="sweep",
+                level_v=driven.offset_v,
+                high_v=driven.amplitude_v,
+                frequency_hz=float(driven.from_hz),
+                to_hz=float(driven.to_hz),
+                lasting_s=float(driven.lasting_s),
+                noise_v=driven.noise_v,
+            )
+        case Played():
+            course = driven.course
+            rows = zip(course.starts_s.tolist(), course.level_v.tolist(), course.slope_v_s.tolist(), strict=True)
+            return PinDrive(
+                shape="course",
+                pieces=tuple(rows),
+                period_s=course.period_s,
+                begin_s=course.begin_s,
+                poles_s=course.poles_s,
+                sines=driven.sines,
+                noise_v=driven.noise_v,
+            )
 
 
 def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
@@ -352,14 +385,19 @@ def _comparators(workspace: Workspace) -> list[EffectiveComparator]:
         part = workspace.part.comparator(comparator.name)
         assert part is not None
         figures = comparator_figures(workspace, comparator)
+        against = compared_with(workspace, comparator)
+        rising_v, falling_v = figures.rising_v, figures.falling_v
+        if against is not None:
+            rising_v, falling_v = comparator.hysteresis_v / 2, -comparator.hysteresis_v / 2
         found.append(
             EffectiveComparator(
                 name=comparator.name,
                 pin=workspace.project.signal(comparator.signal).pin,
-                rising_v=figures.rising_v,
-                falling_v=figures.falling_v,
+                rising_v=rising_v,
+                falling_v=falling_v,
                 response_ticks=float(part.response_s * tick_hz),
                 edge=comparator.edge,
+                against=against,
                 watch=all_watches.index(Watch("comparator", comparator.signal, comparator=comparator.name)),
             )
         )

@@ -13,14 +13,6 @@ from wattigram.core.design.expectation import (
 )
 from wattigram.core.design.faults import part_faults
 from wattigram.core.design.file import build_mark, load_project, parse_project, project_text, save_project
-from wattigram.core.design.inputs import (
-    input_capacitor_f,
-    input_extent_v,
-    input_noise_v,
-    input_resistance_ohm,
-    input_source,
-    input_voltage_v,
-)
 from wattigram.core.design.model import Chain, Project, Signal, Slot, Step
 from wattigram.core.design.retrieval import Dma, Fifo, Interrupt, Loop, Polling, Reader, Retrieval
 from wattigram.core.design.scale import (
@@ -105,12 +97,6 @@ __all__ = [
     "aligned_shift",
     "build_mark",
     "chain_scale",
-    "input_capacitor_f",
-    "input_extent_v",
-    "input_noise_v",
-    "input_resistance_ohm",
-    "input_source",
-    "input_voltage_v",
     "later_gain",
     "limit_like",
     "limit_text",

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from wattigram.core.design.model import Chain, Project
+from wattigram.core.design.outputs import ChainFollow, Playback
 from wattigram.core.design.retrieval import Dma, Fifo, Interrupt
+from wattigram.core.design.route import DacSink
 from wattigram.core.design.trigger import ComparatorTrigger, EdgeTrigger, FollowTrigger, TimerTrigger
 from wattigram.core.part import Converter, Part
 
@@ -51,6 +53,8 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
             _retrieval_faults(faults, chain, converter)
     _stage_faults(faults, project)
     _comparator_faults(faults, project)
+    _generator_faults(faults, project)
+    _output_faults(faults, project)
     return tuple(faults.found)
 
 
@@ -87,17 +91,7 @@ def _trigger_faults(faults: _Faults, project: Project, chain: Chain, converter: 
     faults.known(trigger.kind, converter.triggers, f"{name}: trigger")
     match trigger:
         case TimerTrigger():
-            timers = tuple(one for group in part.timers if group.can_trigger for one in group.names)
-            faults.known(trigger.timer, timers, f"{name}: timer")
-            group = part.timer(trigger.timer)
-            if group is None:
-                return
-            for what, value, bits in (
-                ("prescaler_register", trigger.prescaler_register, group.prescaler_bits),
-                ("period_register", trigger.period_register, group.counter_bits),
-            ):
-                if value is not None and value >= 1 << bits:
-                    faults.found.append(f"{name}: {what} {value} does not fit into {bits} bits. Lower it.")
+            _timer_faults(faults, trigger, name)
         case EdgeTrigger():
             faults.known(trigger.pin, part.pins, f"{name}: trigger pin")
         case ComparatorTrigger():
@@ -107,6 +101,20 @@ def _trigger_faults(faults: _Faults, project: Project, chain: Chain, converter: 
             faults.known(trigger.follows, converter.in_step_with, f"{name}: in step with")
         case _:
             pass
+
+
+def _timer_faults(faults: _Faults, trigger: TimerTrigger, name: str) -> None:
+    timers = tuple(one for group in faults.part.timers if group.can_trigger for one in group.names)
+    faults.known(trigger.timer, timers, f"{name}: timer")
+    group = faults.part.timer(trigger.timer)
+    if group is None:
+        return
+    for what, value, bits in (
+        ("prescaler_register", trigger.prescaler_register, group.prescaler_bits),
+        ("period_register", trigger.period_register, group.counter_bits),
+    ):
+        if value is not None and value >= 1 << bits:
+            faults.found.append(f"{name}: {what} {value} does not fit into {bits} bits. Lower it.")
 
 
 def _retrieval_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
@@ -170,3 +178,49 @@ def _comparator_faults(faults: _Faults, project: Project) -> None:
         faults.known(item.hysteresis_v, known.hysteresis_v, f"{item.name}: hysteresis of")
         if item.against == "pin":
             faults.known(item.threshold_pin, known.threshold_pins, f"{item.name}: threshold pin")
+
+
+def _generator_faults(faults: _Faults, project: Project) -> None:
+    part = faults.part
+    dacs = tuple(item.name for item in part.dacs)
+    for one in project.generators:
+        faults.known(one.dac, dacs, f"“{one.name}”: DAC")
+        dac = part.dac(one.dac)
+        if dac is not None and one.double_buffered and not dac.can_buffer_twice:
+            faults.found.append(f"“{one.name}”: {dac.name} has one data register only. Use double_buffered = false.")
+        if isinstance(one.output, Playback):
+            table = project.table(one.output.table)
+            _dma_faults(faults, one.output.channel, f"“{one.name}”", table.points if table else 0)
+            if isinstance(one.output.trigger, ChainFollow):
+                chain = project.chain(one.output.trigger.follows)
+                if chain is None or not isinstance(project.own_trigger(chain), TimerTrigger):
+                    faults.found.append(
+                        f"“{one.name}” has a point for each trigger of {one.output.trigger.follows}, which no timer "
+                        "starts. Give one of them a timer."
+                    )
+            if isinstance(one.output.trigger, TimerTrigger):
+                _timer_faults(faults, one.output.trigger, f"“{one.name}”")
+
+
+def _output_faults(faults: _Faults, project: Project) -> None:
+    part = faults.part
+    with_pwm = tuple(name for group in part.timers if group.pwm for name in group.pwm_pins)
+    for pwm in project.pwm:
+        faults.known(pwm.timer, with_pwm, f"“{pwm.name}”: timer with PWM")
+    uarts = tuple(name for group in part.uarts for name in group.names)
+    for uart in project.uarts:
+        faults.known(uart.name, uarts, "UART:")
+    for route in project.routes:
+        _dma_faults(faults, route.channel, f"route “{route.name}”", 0)
+        if isinstance(route.sink, DacSink):
+            faults.known(route.sink.dac, tuple(item.name for item in part.dacs), f"route “{route.name}”: DAC")
+        if route.timer is not None:
+            timers = tuple(one for group in part.timers if group.can_trigger for one in group.names)
+            faults.known(route.timer.timer, timers, f"route “{route.name}”: timer")
+
+
+def _dma_faults(faults: _Faults, channel: str, what: str, items: int) -> None:
+    faults.known(channel, tuple(name for group in faults.part.dma for name in group.names), f"{what}: DMA channel")
+    dma = faults.part.dma_channel(channel)
+    if dma is not None and items > dma.items_max:
+        faults.found.append(f"{what}: {items} points are more than {dma.items_max}. Take fewer.")

@@ -38,12 +38,21 @@ def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
     return {**data, "version": 3}
 
 
+def _from_version_3(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 knew no outputs."""
+    return {**data, "version": 4}
+
+
 def _tables(data: dict[str, Any], key: str) -> list[dict[str, Any]]:
     items = data.get(key, [])
     return [item for item in items if isinstance(item, dict)] if isinstance(items, list) else []
 
 
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _from_version_1, 2: _from_version_2}
+MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    1: _from_version_1,
+    2: _from_version_2,
+    3: _from_version_3,
+}
 
 
 def parse_project(text: str, where: str) -> Project:
@@ -67,6 +76,7 @@ def load_project(path: Path) -> Project:
     return parse_project(read_text(path, ProjectError), str(path))
 
 
+_OUTPUTS = {"tables", "generators", "pwm", "uarts", "routes"}
 _HEAD = {"format": FORMAT, "version": NEWEST_VERSION}
 
 
@@ -83,7 +93,9 @@ def save_project(project: Project, path: Path) -> None:
 def build_mark(project: Project) -> str:
     """Eight hex digits that change with the design, not with bench, expectations or name."""
     design = project.model_dump(
-        mode="json", include={"part", "reference", "bus_clock_hz", "signals", "chains", "comparators"}
+        mode="json", include={"part", "reference", "bus_clock_hz", "signals", "chains", "comparators", *_OUTPUTS}
     )
+    # A design without outputs keeps the mark that it had before there were any.
+    design = {key: value for key, value in design.items() if value or key not in _OUTPUTS}
     canonical = json.dumps(design, sort_keys=True, ensure_ascii=True)
     return hashlib.sha256(canonical.encode()).hexdigest()[:8]

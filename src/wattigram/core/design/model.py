@@ -10,14 +10,17 @@ from pydantic import Field, model_validator
 
 from wattigram.core.bench.model import Wiring
 from wattigram.core.design.expectation import Expectation
+from wattigram.core.design.joined import check_outputs
+from wattigram.core.design.outputs import Generator, Playback, Pwm, Table, Uart
 from wattigram.core.design.retrieval import Interrupt, Loop, Reader, Retrieval
+from wattigram.core.design.route import Route
 from wattigram.core.design.stage import AnyStage, Comparator, Mean, Stage, Sum, Twin, Window
 from wattigram.core.design.trigger import FollowTrigger, OwnTrigger, Trigger, WindowTrigger
 from wattigram.core.fields import Hertz, Ratio, Strict
 from wattigram.core.part.names import Alignment, Flag, InputName, Name, PerTrigger, PinName, Positive
 
 FORMAT = "wattigram-project"
-NEWEST_VERSION = 3
+NEWEST_VERSION = 4
 
 Step = Literal["calibrate", "memory", "interrupt", "window", "converter", "trigger"]
 """Steps of starting up, see :mod:`wattigram.core.timing.startup`."""
@@ -119,7 +122,7 @@ class Project(Strict):
     """A whole project. Faults that the part decides are findings, not errors."""
 
     format: Literal["wattigram-project"] = "wattigram-project"
-    version: Literal[3] = 3
+    version: Literal[4] = 4
     name: Name
     part: Name
     reference: Name
@@ -127,6 +130,11 @@ class Project(Strict):
     signals: tuple[Signal, ...] = ()
     chains: tuple[Chain, ...] = ()
     comparators: tuple[Comparator, ...] = ()
+    tables: Annotated[tuple[Table, ...], Field(max_length=64)] = ()
+    generators: tuple[Generator, ...] = ()
+    pwm: tuple[Pwm, ...] = ()
+    uarts: tuple[Uart, ...] = ()
+    routes: Annotated[tuple[Route, ...], Field(max_length=16)] = ()
     bench: tuple[Wiring, ...] = ()
     expectations: tuple[Expectation, ...] = ()
 
@@ -137,7 +145,14 @@ class Project(Strict):
             ("signals are", names),
             ("chains use the converter", [chain.converter for chain in self.chains]),
             ("loops are", [chain.loop.name for chain in self.chains]),
-            ("chains use the DMA channel", [chain.dma for chain in self.chains if chain.dma]),
+            ("chains, generators or routes use the DMA channel", self.dma_channels),
+            ("tables are", [table.name for table in self.tables]),
+            ("generators are", [generator.name for generator in self.generators]),
+            ("generators use the DAC", [generator.dac for generator in self.generators]),
+            ("PWM outputs are", [pwm.name for pwm in self.pwm]),
+            ("PWM outputs use the timer", [pwm.timer for pwm in self.pwm]),
+            ("UARTs are", [uart.name for uart in self.uarts]),
+            ("routes are", [route.name for route in self.routes]),
             ("comparators are", [comparator.name for comparator in self.comparators]),
             ("bench entries wire pin", [wiring.pin for wiring in self.bench]),
         ):
@@ -154,6 +169,7 @@ class Project(Strict):
         for comparator in self.comparators:
             if comparator.signal not in names:
                 raise ValueError(f"{comparator.name} watches “{comparator.signal}”, which is no signal here.")
+        check_outputs(self)
         return self
 
     def _check_signal(self, signal: Signal, names: list[str]) -> None:
@@ -207,6 +223,33 @@ class Project(Strict):
     @cached_property
     def _chains_by_signal(self) -> dict[str, Chain]:
         return {slot.signal: chain for chain in reversed(self.chains) for slot in chain.slots}
+
+    @property
+    def dma_channels(self) -> list[str]:
+        """DMA channels that are used, each as often as it is."""
+        found = [chain.dma for chain in self.chains if chain.dma]
+        found += [one.output.channel for one in self.generators if isinstance(one.output, Playback)]
+        return found + [route.channel for route in self.routes]
+
+    def table(self, name: str) -> Table | None:
+        """The table of that name."""
+        return next((table for table in self.tables if table.name == name), None)
+
+    def generator(self, name: str) -> Generator | None:
+        """The generator of that name."""
+        return next((one for one in self.generators if one.name == name), None)
+
+    def pwm_output(self, name: str) -> Pwm | None:
+        """The PWM output of that name."""
+        return next((one for one in self.pwm if one.name == name), None)
+
+    def uart(self, name: str) -> Uart | None:
+        """The UART of that name."""
+        return next((one for one in self.uarts if one.name == name), None)
+
+    def route(self, name: str) -> Route | None:
+        """The route of that name."""
+        return next((one for one in self.routes if one.name == name), None)
 
     def comparator(self, name: str) -> Comparator | None:
         """The comparator of that name."""

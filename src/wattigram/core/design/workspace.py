@@ -20,11 +20,14 @@ from wattigram.core.part import Converter, Part, find_part
 
 @dataclass(frozen=True)
 class Workspace:
-    """What every calculation starts from. It never changes, so what follows from it is worked out once."""
+    """What every calculation starts from. It never changes, so what follows from it is worked out once.
+
+    ``known`` is where functions keep what they have worked out of it.
+    """
 
     project: Project
     part: Part
-    _known: dict[tuple[object, ...], Any] = field(default_factory=dict, compare=False, repr=False)
+    known: dict[tuple[object, ...], Any] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
     def bus_clock_hz(self) -> Fraction:
@@ -41,6 +44,12 @@ class Workspace:
             if wiring is not None and isinstance(wiring.source, Level) and wiring.source.voltage_v > 0:
                 return wiring.source.voltage_v
         return reference.voltage_v
+
+    @cached_property
+    def supply_v(self) -> float:
+        """Voltage of the supply, which is a reference too where the part says so."""
+        supply = self.part.reference("supply")
+        return supply.voltage_v if supply is not None else max(self.reference_v, 0.0)
 
     def wiring(self, pin: str) -> Wiring | None:
         """What feeds a pin, from the bench; or an internal channel, from the part."""
@@ -91,9 +100,9 @@ def worked_out_once(
         if named or not any(chain is own for own in workspace.project.chains):
             return function(workspace, chain, *args, **named)
         key = (function, chain.converter, *args)
-        if key not in workspace._known:
-            workspace._known[key] = function(workspace, chain, *args, **named)
-        answer: Result = workspace._known[key]
+        if key not in workspace.known:
+            workspace.known[key] = function(workspace, chain, *args, **named)
+        answer: Result = workspace.known[key]
         return answer
 
     return cast("Callable[Concatenate[Workspace, Chain, Params], Result]", lookup)

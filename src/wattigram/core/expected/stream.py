@@ -9,10 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.accuracy import signal_noise, slot_settling
-from wattigram.core.design import LowPass, RunningMean, Signal, input_voltage_v, rate_divisor, signal_scale
+from wattigram.core.design import LowPass, RunningMean, Signal, rate_divisor, signal_scale
 from wattigram.core.design.model import Chain
 from wattigram.core.design.workspace import Workspace
 from wattigram.core.expected.instants import Instants, SteadyInstants
+from wattigram.core.pins import input_accuracy_v, input_voltage_v
 from wattigram.core.timing import cycle_timing
 
 FloatArray = NDArray[np.float64]
@@ -76,7 +77,8 @@ def _spread(workspace: Workspace, chain: Chain, name: str, reduced: bool) -> tup
     accuracy_lsb = 0.5 + dropped_lsb + converter.accuracy_lsb / 2 ** (max(converter.bits) - chain.bits)
     gain = float(signal.front_end)
     noise_lsb = noise.reduced_lsb if reduced else noise.raw_lsb
-    return noise_lsb * noise.lsb_v / gain, accuracy_lsb * noise.lsb_v / gain
+    accuracy_v = accuracy_lsb * noise.lsb_v + input_accuracy_v(workspace, signal)
+    return noise_lsb * noise.lsb_v / gain, accuracy_v / gain
 
 
 def expected_settled_at(workspace: Workspace, signal: str, times_s: FloatArray) -> FloatArray:

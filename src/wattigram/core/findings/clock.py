@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from fractions import Fraction
 
+from wattigram.core.clocks import solve_timer, timer_setting
 from wattigram.core.design import TimerTrigger, Workspace
 from wattigram.core.design.edits import SetCalibration, SetDivider, SetPeriod
 from wattigram.core.errors import QuantityError
 from wattigram.core.fields import period_text
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.quantity import brief
-from wattigram.core.timing import cycle_timing, solve_timer, timer_setting
+from wattigram.core.timing import cycle_timing
 
 DOUBTFUL_PPM = 100
 

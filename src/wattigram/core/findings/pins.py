@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.accuracy import adequate_sampling_s
-from wattigram.core.design import Chain, Signal, Workspace, input_resistance_ohm, part_faults
+from wattigram.core.design import Chain, Signal, Workspace, part_faults
 from wattigram.core.design.edits import AddSlot, SetPin
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.pins import input_resistance_ohm
 from wattigram.core.timing import cycle_timing
 
 

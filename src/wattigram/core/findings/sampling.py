@@ -7,10 +7,11 @@ from fractions import Fraction
 
 from wattigram.core.accuracy import SlotSettling, slot_settling
 from wattigram.core.bench import Sine
-from wattigram.core.design import Chain, TimerTrigger, Workspace, input_source
+from wattigram.core.design import Chain, TimerTrigger, Workspace
 from wattigram.core.design.edits import Edit, SetPeriod, SetSampling, SetSamplings
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure
+from wattigram.core.pins import input_source
 from wattigram.core.quantity import brief, show_counts, show_volts
 from wattigram.core.timing import cycle_timing
 

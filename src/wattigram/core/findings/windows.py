@@ -6,10 +6,11 @@ from collections.abc import Iterator
 
 from wattigram.core.accuracy import TwinFigures, expected_edges, signal_noise, twin_figures
 from wattigram.core.bench import source_slope_v_s
-from wattigram.core.design import Chain, Signal, Window, Workspace, input_extent_v, input_source, limits_v, rate_divisor
+from wattigram.core.design import Chain, Signal, Window, Workspace, limits_v, rate_divisor
 from wattigram.core.design.edits import Edit, SetTwin, SetWindow
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import round_up
+from wattigram.core.pins import input_extent_v, input_source
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.timing import cycle_timing
 

@@ -2,7 +2,7 @@
 
 from wattigram.core.part.catalogue import copy_part, find_part, list_parts
 from wattigram.core.part.converter import Comparator, Converter, Hardware, Internal
-from wattigram.core.part.model import Dac, Dma, Part, Reference, Timer, load_part, parse_part
+from wattigram.core.part.model import Dac, Dma, Part, Reference, Timer, Uart, load_part, parse_part
 
 __all__ = [
     "Comparator",
@@ -14,6 +14,7 @@ __all__ = [
     "Part",
     "Reference",
     "Timer",
+    "Uart",
     "copy_part",
     "find_part",
     "list_parts",

@@ -9,12 +9,23 @@ from pydantic import Field, StringConstraints, model_validator
 
 from wattigram.core.document import build, check_head, parse_toml, read_text
 from wattigram.core.errors import PartError
-from wattigram.core.fields import Hertz, PositiveVolts, Seconds, Strict, VoltsOrZero
+from wattigram.core.fields import (
+    Counts,
+    CountsOrZero,
+    Hertz,
+    Ohms,
+    PositiveVolts,
+    Seconds,
+    Share,
+    Strict,
+    VoltsOrZero,
+    VoltsPerSecond,
+)
 from wattigram.core.part.converter import Comparator, Converter
 from wattigram.core.part.names import Cycles, Flag, Identifier, Name, PinName, Positive, check_distinct
 
 FORMAT = "wattigram-part"
-NEWEST_VERSION = 2
+NEWEST_VERSION = 3
 
 
 class Processor(Strict):
@@ -47,6 +58,8 @@ class Timer(Strict):
     can_trigger: Flag
     pwm: Flag = False
     """It can put a pulse of chosen width on a pin."""
+    pwm_pins: dict[Name, PinName] = Field(default_factory=dict)
+    """The pin of each timer that can."""
 
 
 class Dma(Strict):
@@ -58,6 +71,20 @@ class Dma(Strict):
     modes: Annotated[tuple[Literal["one-shot", "loop"], ...], Field(min_length=1)]
     half_mark: Flag
     full_mark: Flag
+    transfer_cycles: Annotated[int, Field(strict=True, ge=1, le=1000)] = 4
+    """Bus clocks of a transfer; channels take turns."""
+
+
+class Uart(Strict):
+    """Serial ports of one kind; bit clock = bus clock / (oversampling · divider)."""
+
+    names: Annotated[tuple[Name, ...], Field(min_length=1)]
+    send_pins: dict[Name, PinName]
+    receive_pins: dict[Name, PinName]
+    oversampling: Annotated[int, Field(strict=True, ge=4, le=64)] = 16
+    divider_bits: Annotated[int, Field(strict=True, ge=4, le=24)] = 16
+    waiting_bytes: Annotated[int, Field(strict=True, ge=1, le=256)] = 1
+    """Behind the one that is being sent; what comes when they are full overwrites the last."""
 
 
 class Dac(Strict):
@@ -69,14 +96,30 @@ class Dac(Strict):
     full_scale: Literal["2^N", "2^N-1"]
     update_rate_high_hz: Hertz
     settling_s: Seconds
+    """To half a count after a full step."""
     buffer_margin_v: VoltsOrZero
+    slew_v_s: VoltsPerSecond | None = None
+    can_buffer_twice: Flag = True
+    """A trigger can move a code from a second register to the output."""
+    accuracy_lsb: CountsOrZero = 2.0
+    """Limit that the data sheet gives for offset, gain and bend together."""
+    offset_lsb: Counts = 0.0
+    """Of this specimen, as the virtual board has it; so are the next three."""
+    gain_error: Share = 0.0
+    bend_lsb: Counts = 0.0
+    """At mid-scale, as a parabola between the ends."""
+    carry_lsb: Counts = 0.0
+    """By which the step into the upper half is too large."""
+    noise_v: VoltsOrZero = 0.0
+    resistance_ohm: Ohms = 0.0
+    """Of the output without its buffer."""
 
 
 class Part(Strict):
     """A microcontroller as far as analog chains are concerned."""
 
     format: Literal["wattigram-part"]
-    version: Literal[1, 2]
+    version: Literal[1, 2, 3]
     id: Identifier
     name: Name
     summary: Annotated[str, StringConstraints(max_length=300)]
@@ -87,6 +130,7 @@ class Part(Strict):
     timers: tuple[Timer, ...] = ()
     dma: tuple[Dma, ...] = ()
     dacs: tuple[Dac, ...] = ()
+    uarts: tuple[Uart, ...] = ()
     comparators: tuple[Comparator, ...] = ()
     registers: tuple[()] = ()
     """Kept free for the register map; empty so far."""
@@ -99,6 +143,7 @@ class Part(Strict):
         check_distinct(tuple(name for group in self.timers for name in group.names), "timer")
         check_distinct(tuple(name for group in self.dma for name in group.names), "DMA channel")
         check_distinct(tuple(item.name for item in self.dacs), "DAC")
+        check_distinct(tuple(name for group in self.uarts for name in group.names), "UART")
         check_distinct(tuple(item.name for item in self.comparators), "comparator")
         names = tuple(item.name for item in self.converters)
         for converter in self.converters:
@@ -119,6 +164,11 @@ class Part(Strict):
                 )
         for dac in self.dacs:
             self._check_pin(dac.name, dac.pin)
+        for timers in self.timers:
+            self._check_pins(timers.names, timers.pwm_pins, "PWM")
+        for uarts in self.uarts:
+            self._check_pins(uarts.names, uarts.send_pins, "send")
+            self._check_pins(uarts.names, uarts.receive_pins, "receive")
         for comparator in self.comparators:
             for pin in (*comparator.inputs, *comparator.threshold_pins):
                 self._check_pin(comparator.name, pin)
@@ -126,6 +176,12 @@ class Part(Strict):
             if reference.pin is not None:
                 self._check_pin(reference.name, reference.pin)
         return self
+
+    def _check_pins(self, names: tuple[str, ...], pins: dict[str, str], what: str) -> None:
+        for name, pin in pins.items():
+            if name not in names:
+                raise ValueError(f"the {what} pin {pin} belongs to {name}, which is not among its names. Remove it.")
+            self._check_pin(name, pin)
 
     def _check_pin(self, owner: str, pin: str) -> None:
         if pin not in self.pins:
@@ -142,6 +198,14 @@ class Part(Strict):
     def timer(self, name: str) -> Timer | None:
         """The kind of timer that has this name."""
         return next((group for group in self.timers if name in group.names), None)
+
+    def dac(self, name: str) -> Dac | None:
+        """The DAC of that name."""
+        return next((item for item in self.dacs if item.name == name), None)
+
+    def uart(self, name: str) -> Uart | None:
+        """The kind of UART that has this name."""
+        return next((group for group in self.uarts if name in group.names), None)
 
     def comparator(self, name: str) -> Comparator | None:
         """The comparator of that name."""

@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 
 from wattigram.core.accuracy import slot_settling
 from wattigram.core.bench import source_span_s
-from wattigram.core.design import Chain, input_source, signal_scale
+from wattigram.core.design import Chain, signal_scale
 from wattigram.core.expected import expected_raw, expected_reduced
+from wattigram.core.pins import input_source
 from wattigram.core.proof.causes import neighbour_points
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.take import SignalSamples, Take

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import fit_sine, two_levels
+from wattigram.core.clocks import timer_setting
 from wattigram.core.design import (
     Chain,
     EdgesExpectation,
@@ -31,7 +32,7 @@ from wattigram.core.proof.unclaimed import Unclaimed
 from wattigram.core.proof.verdict import Outcome, Verdict
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import SignalSamples, Take
-from wattigram.core.timing import cycle_timing, timer_setting
+from wattigram.core.timing import cycle_timing
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20

@@ -19,10 +19,10 @@ from wattigram.core.design import (
     TwinExpectation,
     WindowExpectation,
     Workspace,
-    input_source,
     rate_divisor,
 )
 from wattigram.core.expected import band_half_width_v
+from wattigram.core.pins import input_source
 from wattigram.core.timing import cycle_timing
 
 SINE_WITHIN = 0.01

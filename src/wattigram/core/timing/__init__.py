@@ -5,7 +5,6 @@ from wattigram.core.timing.loop import LoopTiming, item_bits, loop_numbers, loop
 from wattigram.core.timing.retrieval import RetrievalTiming, free_share, polling_wait_s, retrieval_timing
 from wattigram.core.timing.software import SoftwareStep, repoints, software_step
 from wattigram.core.timing.startup import STEP_NAMES, StartUp, right_order, startup
-from wattigram.core.timing.timer import TimerSetting, solve_timer, timer_setting
 from wattigram.core.timing.trigger import TriggerTiming, trigger_timing
 
 __all__ = [
@@ -16,7 +15,6 @@ __all__ = [
     "SlotTiming",
     "SoftwareStep",
     "StartUp",
-    "TimerSetting",
     "TriggerTiming",
     "cycle_timing",
     "free_share",
@@ -30,8 +28,6 @@ __all__ = [
     "slot_order",
     "slot_repeats",
     "software_step",
-    "solve_timer",
     "startup",
-    "timer_setting",
     "trigger_timing",
 ]

@@ -6,12 +6,12 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 
+from wattigram.core.clocks import TimerSetting
 from wattigram.core.design.model import Chain
 from wattigram.core.design.stage import Mean, Sum
 from wattigram.core.design.trigger import FreeRunningTrigger, TimerTrigger
 from wattigram.core.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.software import repoints, software_step
-from wattigram.core.timing.timer import TimerSetting
 from wattigram.core.timing.trigger import TriggerTiming, trigger_timing
 
 LONGEST_PATTERN = 4096

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.bench import source_crossings
-from wattigram.core.design.inputs import input_source
+from wattigram.core.clocks import TimerSetting, timer_setting
 from wattigram.core.design.model import Chain
 from wattigram.core.design.scale import limits_v
 from wattigram.core.design.stage import Comparator, Window
@@ -19,7 +19,7 @@ from wattigram.core.design.trigger import (
     WindowTrigger,
 )
 from wattigram.core.design.workspace import Workspace, worked_out_once
-from wattigram.core.timing.timer import TimerSetting, timer_setting
+from wattigram.core.pins import input_source
 
 Edges = tuple[Fraction, tuple[Fraction, ...]]
 

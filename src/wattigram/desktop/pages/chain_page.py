@@ -7,8 +7,8 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from wattigram.core.bench import source_span_s
-from wattigram.core.design import input_source
 from wattigram.core.findings import Finding
+from wattigram.core.pins import input_source
 from wattigram.core.session import Snapshot, ViewRequest
 from wattigram.core.timing import STEP_NAMES
 from wattigram.desktop.document import Document

@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.bench import Sine
-from wattigram.core.design import TimerTrigger, input_source
+from wattigram.core.clocks import timer_setting
+from wattigram.core.design import TimerTrigger
+from wattigram.core.pins import input_source
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
 from wattigram.core.quantity import brief
-from wattigram.core.timing import timer_setting
 
 STEADY_PPM = 50.0
 

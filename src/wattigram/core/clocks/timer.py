@@ -63,17 +63,23 @@ def solve_timer(timer_hz: Fraction, wanted_s: Fraction, prescaler_bits: int, cou
     return TimerSetting(timer_hz, best[1], best[2], wanted_s)
 
 
-def timer_setting(workspace: Workspace, trigger: TimerTrigger) -> TimerSetting:
-    """What a timer is really set to: registers as written, else solved. Timers run from the bus clock."""
-    timer = workspace.part.timer(trigger.timer)
+def set_timer(
+    workspace: Workspace, name: str, every_s: Fraction, prescaler_register: int | None, period_register: int | None
+) -> TimerSetting:
+    """What a timer of the part is really set to: registers as written, else solved. Timers run from the bus clock."""
+    timer = workspace.part.timer(name)
     assert timer is not None
-    solved = solve_timer(workspace.bus_clock_hz, trigger.every, timer.prescaler_bits, timer.counter_bits)
-    prescaler, period = trigger.prescaler_register, trigger.period_register
-    if prescaler is None and period is None:
+    solved = solve_timer(workspace.bus_clock_hz, every_s, timer.prescaler_bits, timer.counter_bits)
+    if prescaler_register is None and period_register is None:
         return solved
     return TimerSetting(
         solved.timer_hz,
-        solved.prescaler if prescaler is None else prescaler + 1,
-        solved.period_counts if period is None else period + 1,
-        trigger.every,
+        solved.prescaler if prescaler_register is None else prescaler_register + 1,
+        solved.period_counts if period_register is None else period_register + 1,
+        every_s,
     )
+
+
+def timer_setting(workspace: Workspace, trigger: TimerTrigger) -> TimerSetting:
+    """The timer of a trigger."""
+    return set_timer(workspace, trigger.timer, trigger.every, trigger.prescaler_register, trigger.period_register)

@@ -1,0 +1,83 @@
+"""A voltage given by its course, with sines on top of it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.shapes import Course
+
+FloatArray = NDArray[np.float64]
+_LOOKS = 1 << 14
+_HALVINGS = 50
+
+
+@dataclass(frozen=True)
+class Played:
+    """A course; ``sines`` are amplitude in volts, frequency in hertz and phase in turns of each.
+
+    ``period_s`` is exact where it repeats, ``origin`` says where it comes from.
+    """
+
+    course: Course
+    period_s: Fraction | None = None
+    sines: tuple[tuple[float, float, float], ...] = ()
+    noise_v: float = 0.0
+    origin: str = ""
+
+    def at(self, times_s: FloatArray) -> FloatArray:
+        """Voltage without noise at given instants, any shape of float64."""
+        volts = self.course.at(times_s)
+        for amplitude_v, hertz, phase in self.sines:
+            volts = volts + amplitude_v * np.sin(2 * math.pi * np.mod(times_s * hertz + phase, 1.0))
+        return np.asarray(volts)
+
+    @property
+    def extent_v(self) -> tuple[float, float]:
+        """Lowest and highest voltage without noise."""
+        low, high = self.course.extent_v
+        reach = sum(sine[0] for sine in self.sines)
+        return low - reach, high + reach
+
+    @property
+    def span_s(self) -> float:
+        """A stretch of time in which it shows what it does."""
+        lap = self.course.period_s or float(self.course.starts_s[-1] + self.course.begin_s) * 1.2 or 0.5
+        return max(lap, *(1 / sine[1] for sine in self.sines), 0.0) if self.sines else lap
+
+    @cached_property
+    def slope_v_s(self) -> float:
+        """Steepest slope, without jumps that last no time."""
+        course = self.course
+        end = course.begin_s + (course.period_s or float(course.starts_s[-1]) + 1e-3)
+        times = np.linspace(course.begin_s, end, _LOOKS)
+        slope = float(np.abs(np.diff(course.at(times))).max(initial=0.0)) / float(times[1] - times[0])
+        return slope + sum(2 * math.pi * sine[0] * sine[1] for sine in self.sines)
+
+    def crossings(self, level_v: float) -> tuple[Fraction, tuple[tuple[Fraction, bool], ...]] | None:
+        """Period and where it crosses a level, with whether it rises there; None where it does not repeat or cross."""
+        course = self.course
+        if not course.period_s or self.sines or self.period_s is None:
+            return None
+        begin = course.begin_s + 40 * course.period_s
+        corners = course.corners_s(begin, begin + course.period_s)
+        looks = np.linspace(begin, begin + course.period_s, _LOOKS)
+        times = np.unique(np.concatenate((corners, corners - 1e-12, looks)))
+        above = self.at(times) > level_v
+        found = []
+        for place in np.flatnonzero(np.diff(above.astype(np.int8))):
+            low, high = float(times[place]), float(times[place + 1])
+            for _halving in range(_HALVINGS):
+                middle = (low + high) / 2
+                if bool(self.at(np.array([middle]))[0] > level_v) == bool(above[place]):
+                    low = middle
+                else:
+                    high = middle
+            turn = Fraction(high % course.period_s / course.period_s).limit_denominator(10**12)
+            found.append((turn % 1 * self.period_s, not bool(above[place])))
+        return (self.period_s, tuple(sorted(found))) if found else None

@@ -1,0 +1,73 @@
+"""Outputs of a design as the silicon would have them."""
+
+from __future__ import annotations
+
+from wattigram.core.board import EffectiveDac, EffectivePwm
+from wattigram.core.design import Comparator, Workspace
+from wattigram.core.design.outputs import HeldLevel
+from wattigram.core.pins import generator_on, pwm_pin, pwm_timing, routed_pins
+from wattigram.core.waveform import output_range_v, playing
+
+
+def effective_dacs(workspace: Workspace) -> tuple[EffectiveDac, ...]:
+    """One for each generator."""
+    tick_hz = workspace.bus_clock_hz.numerator
+    found = []
+    for generator in workspace.project.generators:
+        dac = workspace.part.dac(generator.dac)
+        assert dac is not None
+        made = playing(workspace, generator)
+        low_v, high_v = output_range_v(workspace, dac, generator.buffered)
+        found.append(
+            EffectiveDac(
+                name=generator.name,
+                pin=dac.pin,
+                codes=tuple(made.codes.tolist()),
+                update_ticks=float(made.update_s * tick_hz),
+                begin_ticks=float((made.begin_s + made.late_s) * tick_hz),
+                repeat=made.repeat,
+                steady=isinstance(generator.output, HeldLevel),
+                bits=dac.bits,
+                lsb_v=made.lsb_v,
+                low_v=low_v,
+                high_v=high_v,
+                before_v=made.before_v,
+                offset_lsb=dac.offset_lsb,
+                gain_error=dac.gain_error,
+                bend_lsb=dac.bend_lsb,
+                carry_lsb=dac.carry_lsb,
+                tau_s=made.tau_s,
+                slew_v_s=made.slew_v_s,
+            )
+        )
+    return tuple(found)
+
+
+def effective_pwm(workspace: Workspace) -> tuple[EffectivePwm, ...]:
+    """One for each PWM output."""
+    tick_hz = workspace.bus_clock_hz.numerator
+    found = []
+    for pwm in workspace.project.pwm:
+        timing = pwm_timing(workspace, pwm)
+        found.append(
+            EffectivePwm(
+                name=pwm.name,
+                pin=pwm_pin(workspace, pwm),
+                count_ticks=float(timing.period_s * tick_hz / timing.counts),
+                counts=timing.counts,
+                high_counts=timing.high_counts,
+                high_v=timing.high_v,
+                preload=pwm.preload,
+            )
+        )
+    return tuple(found)
+
+
+def compared_with(workspace: Workspace, comparator: Comparator) -> str | None:
+    """The pin of the DAC that is a comparator's threshold, where one plays; its level then is no constant."""
+    if comparator.against != "dac":
+        return None
+    for dac in workspace.part.dacs:
+        if generator_on(workspace, dac.pin) is not None and dac.pin not in routed_pins(workspace):
+            return dac.pin
+    return None

@@ -1,0 +1,43 @@
+"""What stands on the part's pins: its own outputs, and what its inputs see."""
+
+from wattigram.core.pins.inputs import (
+    input_accuracy_v,
+    input_capacitor_f,
+    input_extent_v,
+    input_noise_v,
+    input_poles_s,
+    input_resistance_ohm,
+    input_source,
+    input_voltage_v,
+)
+from wattigram.core.pins.outputs import (
+    generator_on,
+    output_accuracy_v,
+    output_ohm,
+    output_played,
+    pwm_on,
+    pwm_pin,
+    routed_pins,
+)
+from wattigram.core.pins.pwm import PwmTiming, pwm_timing, settling_s
+
+__all__ = [
+    "PwmTiming",
+    "generator_on",
+    "input_accuracy_v",
+    "input_capacitor_f",
+    "input_extent_v",
+    "input_noise_v",
+    "input_poles_s",
+    "input_resistance_ohm",
+    "input_source",
+    "input_voltage_v",
+    "output_accuracy_v",
+    "output_ohm",
+    "output_played",
+    "pwm_on",
+    "pwm_pin",
+    "pwm_timing",
+    "routed_pins",
+    "settling_s",
+]

@@ -1,0 +1,98 @@
+"""What stands on the part's own output pins."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+
+from wattigram.core.bench import Played
+from wattigram.core.design.outputs import Generator, HeldLevel, Pwm
+from wattigram.core.design.route import DacSink, DutySink, PeriodSink
+from wattigram.core.design.workspace import Workspace
+from wattigram.core.pins.pwm import pwm_timing
+from wattigram.core.shapes import Course, pulses
+from wattigram.core.waveform import playing
+
+PUSHED_OHM = 40.0
+"""Of a digital output."""
+
+
+def generator_on(workspace: Workspace, pin: str) -> Generator | None:
+    """The generator whose DAC has that pin."""
+    names = {item.name for item in workspace.part.dacs if item.pin == pin}
+    return next((one for one in workspace.project.generators if one.dac in names), None)
+
+
+def pwm_on(workspace: Workspace, pin: str) -> Pwm | None:
+    """The PWM output whose timer has that pin."""
+    return next((one for one in workspace.project.pwm if pwm_pin(workspace, one) == pin), None)
+
+
+def pwm_pin(workspace: Workspace, pwm: Pwm) -> str:
+    """Where a PWM output comes out."""
+    timer = workspace.part.timer(pwm.timer)
+    assert timer is not None
+    return timer.pwm_pins[pwm.timer]
+
+
+def routed_pins(workspace: Workspace) -> tuple[str, ...]:
+    """Output pins that a route sets while the board runs: nobody knows beforehand what stands on them."""
+    found = []
+    for route in workspace.project.routes:
+        match route.sink:
+            case DutySink(pwm=name) | PeriodSink(pwm=name):
+                pwm = workspace.project.pwm_output(name)
+                assert pwm is not None
+                found.append(pwm_pin(workspace, pwm))
+            case DacSink(dac=name):
+                dac = workspace.part.dac(name)
+                assert dac is not None
+                found.append(dac.pin)
+            case _:
+                pass
+    return tuple(found)
+
+
+def output_ohm(workspace: Workspace, pin: str) -> float:
+    """Resistance of an output."""
+    generator = generator_on(workspace, pin)
+    if generator is not None:
+        dac = workspace.part.dac(generator.dac)
+        assert dac is not None
+        return 1.0 if generator.buffered else dac.resistance_ohm
+    return PUSHED_OHM if pwm_on(workspace, pin) is not None else 0.0
+
+
+def output_accuracy_v(workspace: Workspace, pin: str) -> float:
+    """By how much a DAC's level may be off; 0 for a pin without one."""
+    generator = generator_on(workspace, pin)
+    if generator is None:
+        return 0.0
+    dac = workspace.part.dac(generator.dac)
+    assert dac is not None
+    return dac.accuracy_lsb * playing(workspace, generator).lsb_v
+
+
+def output_played(workspace: Workspace, pin: str) -> Played | None:
+    """The voltage of an output pin over time as designed; None where nothing comes out, or a route decides."""
+    if pin in routed_pins(workspace):
+        return None
+    generator = generator_on(workspace, pin)
+    if generator is not None:
+        dac = workspace.part.dac(generator.dac)
+        assert dac is not None
+        made = playing(workspace, generator)
+        if isinstance(generator.output, HeldLevel):
+            flat = np.zeros(1)
+            level = Course(np.zeros(1), made.levels_v, flat, flat, before_v=made.before_v, always=True)
+            return Played(level, None, noise_v=dac.noise_v, origin=generator.name)
+        return Played(made.course, made.period_s, noise_v=dac.noise_v, origin=generator.name)
+    pwm = pwm_on(workspace, pin)
+    if pwm is None:
+        return None
+    timing = pwm_timing(workspace, pwm)
+    high_s = float(timing.duty * timing.period_s)
+    course = pulses(0.0, timing.high_v, high_s, float(timing.period_s))
+    period: Fraction | None = timing.period_s if 0 < timing.duty < 1 else None
+    return Played(course, period, origin=pwm.name)

@@ -1,0 +1,160 @@
+"""Tables to and from CSV, WAV and C."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import warnings
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.errors import WaveError
+from wattigram.core.shapes import LONGEST_TABLE
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+LARGEST_FILE_BYTES = 64 * 1024 * 1024
+_C_NUMBER = re.compile(r"[+-]?(?:0[xX][0-9a-fA-F]+|\d+)(?=[uUlL]*\s*(?:,|$))")
+
+
+def table_csv(wanted_v: FloatArray, codes: IntArray, levels_v: FloatArray, update_s: Fraction) -> str:
+    """One line a point: number, time, volts wanted, code, volts of the code."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(["point", "time_s", "wanted_v", "code", "level_v"])
+    for number, row in enumerate(zip(wanted_v.tolist(), codes.tolist(), levels_v.tolist(), strict=True)):
+        wanted, code, level = row
+        writer.writerow([number, f"{float(number * update_s):.12g}", f"{wanted:.9g}", code, f"{level:.9g}"])
+    return out.getvalue()
+
+
+def table_c(name: str, codes: IntArray, comment: str) -> str:
+    """A C array of 16-bit items."""
+    word = re.sub(r"\W+", "_", name.lower()).strip("_") or "wave"
+    word = f"t_{word}" if word[0].isdigit() else word
+    rows = [", ".join(f"{code:5d}" for code in codes[at : at + 12].tolist()) for at in range(0, len(codes), 12)]
+    body = ",\n    ".join(rows)
+    clean = comment.replace("*/", "* /")
+    return (
+        f"/* {clean} */\n#include <stdint.h>\n\n#define {word.upper()}_POINTS {len(codes)}u\n\n"
+        f"const uint16_t {word}_table[{word.upper()}_POINTS] = {{\n    {body}\n}};\n"
+    )
+
+
+def write_wav(path: Path, codes: IntArray, bits: int, update_hz: Fraction, seconds: float = 0.0) -> int:
+    """Write codes as 16-bit PCM, half scale at zero; the table again and again for at least ``seconds``.
+
+    Returns
+    -------
+    The sample rate in the file, which is a whole number of hertz.
+
+    Raises
+    ------
+    WaveError
+        When the file cannot be written.
+    """
+    from scipy.io import wavfile  # late: a quarter of a second
+
+    rate = max(1, round(update_hz))
+    laps = max(1, -(-round(seconds * rate) // len(codes)))
+    shift = 16 - bits
+    centred = codes - (1 << (bits - 1))
+    pcm = centred << shift if shift >= 0 else centred >> -shift
+    try:
+        wavfile.write(path, rate, np.tile(pcm, laps).astype(np.int16))
+    except OSError as fault:
+        raise WaveError(f"The file cannot be written: {fault.strerror or fault}.", where=str(path)) from fault
+    return rate
+
+
+def read_points(path: Path, low_v: float, high_v: float, lsb_v: float) -> tuple[float, ...]:
+    """Values in volts from a file: CSV as volts, WAV with its full scale from ``low_v`` to ``high_v``, C as codes.
+
+    Raises
+    ------
+    WaveError
+        When the file holds no such thing.
+    """
+    try:
+        size_bytes = path.stat().st_size
+        if size_bytes > LARGEST_FILE_BYTES:
+            raise WaveError(f"The file has {size_bytes} bytes, more than {LARGEST_FILE_BYTES}.", where=str(path))
+        suffix = path.suffix.lower()
+        if suffix == ".wav":
+            values = _read_wav(path, low_v, high_v)
+        else:
+            text = path.read_bytes().decode("utf-8-sig")
+            values = _read_c(text) * lsb_v if suffix in {".c", ".h"} else _read_csv(text)
+    except (OSError, UnicodeDecodeError) as fault:
+        raise WaveError(f"The file cannot be read: {fault}.", where=str(path)) from fault
+    except WaveError as fault:
+        raise WaveError(fault.message, where=str(path), cure=fault.cure) from fault
+    if len(values) < 2 or not np.all(np.isfinite(values)) or np.abs(values).max() > 1e6:
+        raise WaveError(
+            f"It holds {len(values)} usable values.", where=str(path), cure="At least two finite voltages are needed."
+        )
+    if len(values) > LONGEST_TABLE:
+        # More than a table can hold: means of equal stretches, so that nothing is folded down.
+        edges = np.linspace(0, len(values), LONGEST_TABLE + 1).astype(np.int64)
+        values = np.add.reduceat(values, edges[:-1]) / np.diff(edges)
+    return tuple(float(f"{value:.9g}") for value in values.tolist())
+
+
+def _read_wav(path: Path, low_v: float, high_v: float) -> FloatArray:
+    from scipy.io import wavfile  # late: a quarter of a second
+
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", wavfile.WavFileWarning)
+            _rate, data = wavfile.read(path)
+    except (ValueError, EOFError, IndexError, KeyError, MemoryError, ZeroDivisionError, TypeError) as fault:
+        raise WaveError(f"This is no WAV file that can be read: {fault}.", cure="Save it as PCM or float.") from fault
+    except Exception as fault:  # struct.error is no ValueError, and headers are hostile
+        raise WaveError("This is no WAV file.", cure="Save it as PCM or float.") from fault
+    first = data[:, 0] if data.ndim > 1 else data
+    if first.dtype == np.uint8:
+        share = (first.astype(np.float64) - 128) / 128
+    elif np.issubdtype(first.dtype, np.integer):
+        share = first / float(-np.iinfo(first.dtype).min)
+    else:
+        share = first.astype(np.float64)
+    return np.asarray((low_v + high_v) / 2 + share * (high_v - low_v) / 2, dtype=np.float64)
+
+
+def _read_c(text: str) -> FloatArray:
+    begin, end = text.find("{"), text.rfind("}")
+    if begin < 0 or end < begin:
+        raise WaveError("There is no array in braces in it.", cure="It must hold { 1, 2, 0x3 }.")
+    plain = re.sub(r"/\*.*?\*/|//[^\n]*", " ", text[begin + 1 : end], flags=re.DOTALL)
+    return np.array([int(one, 0) for one in _C_NUMBER.findall(plain.strip())], dtype=np.float64)
+
+
+def _read_csv(text: str) -> FloatArray:
+    """The column of volts: one that is so named, else the last one that holds numbers throughout."""
+    lines = [line for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")]
+    if not lines:
+        return np.empty(0)
+    comma = ";" if lines[-1].count(";") else "\t" if lines[-1].count("\t") else ","
+    rows = list(csv.reader(lines, delimiter=comma))
+    head = [name.strip().lower() for name in rows[0]]
+    is_head = any(_number(cell) is None for cell in rows[0])
+    body = rows[1:] if is_head else rows
+    width = min((len(row) for row in body), default=0)
+    columns = [[_number(row[at]) for row in body] for at in range(width)]
+    good = [at for at in range(width) if all(value is not None for value in columns[at])]
+    if not good:
+        line = next((at for at, row in enumerate(body, start=2) if all(_number(cell) is None for cell in row)), 1)
+        raise WaveError(f"No column holds numbers throughout; look at line {line}.", cure="Give a column of volts.")
+    named = [at for at in good if is_head and at < len(head) and re.search(r"wanted|volt|_v$|^v$|\[v\]", head[at])]
+    return np.array(columns[(named or good[-1:])[0]], dtype=np.float64)
+
+
+def _number(cell: str) -> float | None:
+    try:
+        return float(cell.strip().replace(",", "."))
+    except ValueError:
+        return None

@@ -1,0 +1,36 @@
+"""Keys of documents are the fields' names without units, and must stay apart."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+import pytest
+
+from wattigram.core.bench import Wiring
+from wattigram.core.design import Project
+from wattigram.core.fields import Strict, key_of
+from wattigram.core.part import Part
+
+
+def models(kind: type[Strict]) -> set[type[Strict]]:
+    """A model and all that it holds."""
+    found: set[type[Strict]] = set()
+    waiting: list[object] = [kind]
+    while waiting:
+        one = waiting.pop()
+        if isinstance(one, type) and issubclass(one, Strict):
+            if one not in found:
+                found.add(one)
+                waiting += [info.annotation for info in one.model_fields.values()]
+        else:
+            waiting += getattr(one, "__args__", ())
+    return found
+
+
+@pytest.mark.parametrize("document", [Project, Part, Wiring])
+def test_no_two_fields_of_a_model_have_one_key(document: type[Strict]) -> None:
+    known = models(document)
+    assert len(known) > 5
+    for model in known:
+        keys = Counter(key_of(name) for name in model.model_fields)
+        assert max(keys.values()) == 1, (model.__name__, keys.most_common(1))
