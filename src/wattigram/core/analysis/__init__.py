@@ -1,12 +1,14 @@
 """Metrics over arrays; knows nothing of designs."""
 
 from wattigram.core.analysis.levels import TwoLevels, two_levels
+from wattigram.core.analysis.linearity import Linearity, linearity
 from wattigram.core.analysis.regress import LineFit, explained_share, fit_line
 from wattigram.core.analysis.sine import SineFit, fit_sine, fit_sine_known
 from wattigram.core.analysis.spectrum import line_share
 
 __all__ = [
     "LineFit",
+    "Linearity",
     "SineFit",
     "TwoLevels",
     "explained_share",
@@ -14,5 +16,6 @@ __all__ = [
     "fit_sine",
     "fit_sine_known",
     "line_share",
+    "linearity",
     "two_levels",
 ]

@@ -227,8 +227,8 @@ class Serial(Strict):
     every: Every
     bits: Annotated[int, Field(strict=True, ge=4, le=16)] = 8
     order: Literal["low-first", "high-first"] = "low-first"
-    from_share: Share = 0.0
-    to_share: Share = 1.0
+    from_level: Share = 0.0
+    to_level: Share = 1.0
     period_s: Seconds = Field(default="2 s", validate_default=True)
     noise_v: VoltsOrZero = 0.0
 

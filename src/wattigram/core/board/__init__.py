@@ -9,15 +9,21 @@ from wattigram.core.board.effective import (
     EffectiveLoop,
     EffectivePace,
     EffectivePwm,
+    EffectiveRoute,
+    EffectiveSerial,
     EffectiveService,
     EffectiveSlot,
     EffectiveTap,
+    EffectiveText,
     EffectiveWatch,
     PinDrive,
 )
+from wattigram.core.board.routes import OVERWRITTEN, TORN, serial_codes
 from wattigram.core.board.run import Run
 
 __all__ = [
+    "OVERWRITTEN",
+    "TORN",
     "EffectiveBench",
     "EffectiveComparator",
     "EffectiveConfig",
@@ -26,10 +32,14 @@ __all__ = [
     "EffectiveLoop",
     "EffectivePace",
     "EffectivePwm",
+    "EffectiveRoute",
+    "EffectiveSerial",
     "EffectiveService",
     "EffectiveSlot",
     "EffectiveTap",
+    "EffectiveText",
     "EffectiveWatch",
     "PinDrive",
     "Run",
+    "serial_codes",
 ]

@@ -71,6 +71,12 @@ class Channel:
         self.cycles = 0
         self.converted = 0
         self.lost = 0
+        self.results: list[tuple[NDArray[np.float64], IntArray, IntArray]] | None = (
+            []
+            if stream in {*(one.converter for one in config.routes), *(one.converter for one in config.texts)}
+            else None
+        )
+        """Ends, results and slots of what has been converted, where a route or the program reads the register."""
         self._any_repeats = any(slot.repeats > 1 for slot in self.config.slots)
         stopping = [
             config.taps[watch.tap]
@@ -131,6 +137,11 @@ class Channel:
             judged += self._judge_hardware(codes, self._steady_held(self.converted, len(codes)))
         self.converted = end * self._slots
         codes = self._aligned(codes)
+        if self.results is not None and len(codes):
+            numbers = np.arange(end * self._slots - len(codes), end * self._slots)
+            places = numbers % self._slots
+            done = numbers // self._slots * self.config.cycle_ticks + self._end_of_slot[places]
+            self.results.append((done, codes.astype(np.int64), places))
         if not self.config.loop.delivers:
             return []
         if self._service is None or self.config.service is None:
@@ -180,7 +191,11 @@ class Channel:
         judged += self._judge_hardware(codes, instants)
         self.converted += len(codes)
         self.cycles = self.pace.cycles
-        return self._fetch(self._aligned(codes), instants, self.pace.ends(starts).ravel(), ticks)
+        ends = self.pace.ends(starts)
+        codes = self._aligned(codes)
+        if self.results is not None:
+            self.results.append((ends.ravel(), codes.copy(), np.tile(np.arange(ends.shape[1]), len(ends))))
+        return self._fetch(codes, instants, ends.ravel(), ticks)
 
     def stop_after(self, watch_ticks: int, rearm_ticks: int | None) -> None:
         """A window has stopped the chain."""

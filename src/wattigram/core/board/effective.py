@@ -86,6 +86,71 @@ class EffectivePwm(_Effective):
     preload: bool = True
 
 
+class EffectiveSerial(_Effective):
+    """Another board that sends values of ``bits`` over a wire, there and back between two shares of full scale."""
+
+    byte_ticks: Positive
+    every_ticks: Positive
+    bits: Annotated[int, Field(ge=4, le=16)]
+    bytes_each: Literal[1, 2]
+    low_first: bool
+    from_share: Finite
+    to_share: Finite
+    period_ticks: Positive
+    reads: Annotated[tuple[Annotated[int, Field(ge=0, le=255)], ...], Field(max_length=256)] = ()
+    """What each byte is read as, where the receiver's bit clock is another."""
+
+
+class EffectiveRoute(_Effective):
+    """Transfers from one peripheral to another.
+
+    A source is a converter, a wire (``serial``) or a table (``codes``). ``items`` pieces make a value;
+    ``wide_sink`` says that they lie side by side in the sink's register.
+    """
+
+    name: str
+    stream: Annotated[int, Field(ge=0, le=255)]
+    converter: Annotated[int, Field(ge=0)] | None = None
+    place: Annotated[int, Field(ge=0)] | None = None
+    serial: EffectiveSerial | None = None
+    codes: Annotated[tuple[Annotated[int, Field(ge=0, lt=1 << 24)], ...], Field(max_length=1 << 20)] = ()
+    on: Literal["source", "sink", "timer"]
+    timer_ticks: Positive = 1.0
+    source_bits: Literal[8, 16, 32]
+    sink_bits: Literal[8, 16, 32]
+    items: Literal[1, 2, 4]
+    step: Literal[0, 1]
+    low_first: bool
+    transfer_ticks: Ticks
+    sink: Literal["send", "duty", "period", "dac"]
+    wide_sink: bool = False
+    byte_ticks: Positive = 1.0
+    waiting: Annotated[int, Field(ge=1, le=256)] = 1
+    period_ticks: Positive = 1.0
+    count_ticks: Positive = 1.0
+    preload: bool = False
+    initial: Annotated[int, Field(ge=0, lt=1 << 24)] = 0
+
+    @property
+    def sink_mask(self) -> int:
+        """What a write keeps: 8 bits of a UART, else as wide as it is written."""
+        return (1 << min(self.sink_bits, 8 if self.sink == "send" else 24)) - 1
+
+
+class EffectiveText(_Effective):
+    """What the program sends of a signal: lines of text, or the upper eight of ``bits``."""
+
+    stream: Annotated[int, Field(ge=0, le=255)]
+    label: str
+    bits: Annotated[int, Field(ge=0, le=24)] = 0
+    """0 for text."""
+    converter: Annotated[int, Field(ge=0)]
+    place: Annotated[int, Field(ge=0)]
+    volts_per_code: Finite
+    every_ticks: Positive
+    byte_ticks: Positive
+
+
 class EffectiveBench(_Effective):
     """What a person can change while the board runs."""
 
@@ -267,10 +332,16 @@ class EffectiveConfig(_Effective):
     comparators: Annotated[tuple[EffectiveComparator, ...], Field(max_length=32)] = ()
     dacs: Annotated[tuple[EffectiveDac, ...], Field(max_length=32)] = ()
     pwm: Annotated[tuple[EffectivePwm, ...], Field(max_length=64)] = ()
+    routes: Annotated[tuple[EffectiveRoute, ...], Field(max_length=16)] = ()
+    texts: Annotated[tuple[EffectiveText, ...], Field(max_length=8)] = ()
     bench: EffectiveBench
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
+        sources = [route.converter for route in self.routes] + [text.converter for text in self.texts]
+        for source in sources:
+            if source is not None and source >= len(self.converters):
+                raise ValueError(f"there is no converter {source}")
         check_bench(self.bench, self.converters)
         for comparator in self.comparators:
             if comparator.pin not in self.bench.pins:

@@ -13,6 +13,7 @@ from wattigram.core.board.effective import EffectiveBench, EffectiveConfig
 from wattigram.core.board.firmware import NOTHING, Values
 from wattigram.core.board.memory import HandOver
 from wattigram.core.board.outputs import Outputs
+from wattigram.core.board.routes import Route, Seen, TextPrinter, packed
 from wattigram.core.board.watch import ComparatorLooks, Happening, Watcher
 from wattigram.core.link import (
     EVENT_DTYPE,
@@ -49,6 +50,8 @@ class Run:
             for number, comparator in enumerate(config.comparators)
         ]
         self._reduced = [0] * len(config.taps)
+        self._routes: list[Route | TextPrinter] = [Route(config, number) for number in range(len(config.routes))]
+        self._routes += [TextPrinter(config, number) for number in range(len(config.texts))]
 
     @property
     def seconds(self) -> Fraction:
@@ -72,6 +75,9 @@ class Run:
         for tap, done in zip(self.config.taps, self._reduced, strict=True):
             if tap.stream is not None:
                 found[f"items.{tap.stream}"] = done
+        for route in self._routes:
+            stream = route.route.stream if isinstance(route, Route) else route.text.stream
+            found[f"items.{stream}"] = 2 * route.observed
         return found
 
     def next_tick(self) -> int:
@@ -101,6 +107,34 @@ class Run:
                 frames += self._hand_over(channel, parts)
                 if not channel.stops or channel.converted == before:
                     break
+        return frames + self._route_frames()
+
+    def _route_frames(self) -> list[bytes]:
+        """What routes moved until now, and what became of it."""
+        frames = []
+        results = [channel.results for channel in self.channels]
+        for route in self._routes:
+            config = route.route if isinstance(route, Route) else route.text
+            if config.converter is not None:
+                for ends, codes, places in results[config.converter] or ():
+                    route.feed(ends, codes, places)
+            seen = route.advance(float(self.ticks))
+            for begin in range(0, len(seen.ticks), EVENTS_A_FRAME):
+                part = Seen(seen.ticks[begin : begin + EVENTS_A_FRAME], seen.values[begin : begin + EVENTS_A_FRAME])
+                frames.append(
+                    self._frame(
+                        packed(part).tobytes(),
+                        stream=config.stream,
+                        item_bytes=4,
+                        flags=FLAG_FIRST if route.observed == 0 else 0,
+                        ticks=int(part.ticks[0]),
+                        first=2 * route.observed,
+                    )
+                )
+                route.observed += len(part.ticks)
+        for kept in results:
+            if kept is not None:
+                kept.clear()
         return frames
 
     def finish(self) -> list[bytes]:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import lru_cache
 
 import numpy as np
 
+from wattigram.core.design.outputs import Playback
 from wattigram.core.design.trigger import TimerTrigger
 from wattigram.core.design.workspace import Workspace
 
@@ -64,9 +66,28 @@ def solve_timer(timer_hz: Fraction, wanted_s: Fraction, prescaler_bits: int, cou
 
 
 def set_timer(
+    workspace: Workspace,
+    name: str,
+    every_s: Fraction,
+    prescaler_register: int | None = None,
+    period_register: int | None = None,
+    alone: bool = False,
+) -> TimerSetting:
+    """What a timer of the part is really set to. Timers run from the bus clock.
+
+    Registers as written, else solved. Of several who set one timer up the last one has it, unless it is asked
+    what this one would give ``alone``.
+    """
+    own = _own_setting(workspace, name, every_s, prescaler_register, period_register)
+    if alone:
+        return own
+    ruling = _ruling(workspace).get(name)
+    return own if ruling is None else replace(ruling, wanted_s=every_s)
+
+
+def _own_setting(
     workspace: Workspace, name: str, every_s: Fraction, prescaler_register: int | None, period_register: int | None
 ) -> TimerSetting:
-    """What a timer of the part is really set to: registers as written, else solved. Timers run from the bus clock."""
     timer = workspace.part.timer(name)
     assert timer is not None
     solved = solve_timer(workspace.bus_clock_hz, every_s, timer.prescaler_bits, timer.counter_bits)
@@ -80,6 +101,34 @@ def set_timer(
     )
 
 
-def timer_setting(workspace: Workspace, trigger: TimerTrigger) -> TimerSetting:
+def _ruling(workspace: Workspace) -> dict[str, TimerSetting]:
+    """Timers that are set up more than once, as the last one leaves them."""
+    found: dict[str, TimerSetting] | None = workspace.known.get(_ruling)
+    if found is None:
+        users: dict[str, list[TimerSetting]] = {}
+        for name, every_s, prescaler, period in _users(workspace):
+            users.setdefault(name, []).append(_own_setting(workspace, name, every_s, prescaler, period))
+        found = {name: settings[-1] for name, settings in users.items() if len(settings) > 1}
+        workspace.known[_ruling] = found
+    return found
+
+
+def _users(workspace: Workspace) -> Iterator[tuple[str, Fraction, int | None, int | None]]:
+    """Whoever sets a timer up, in the order in which the program does it."""
+    project = workspace.project
+    triggers: list[object] = [chain.trigger for chain in project.chains]
+    triggers += [one.output.trigger for one in project.generators if isinstance(one.output, Playback)]
+    for trigger in triggers:
+        if isinstance(trigger, TimerTrigger):
+            yield trigger.timer, trigger.every, trigger.prescaler_register, trigger.period_register
+    for pwm in project.pwm:
+        yield pwm.timer, pwm.every, pwm.prescaler_register, pwm.period_register
+    for route in project.routes:
+        if route.timer is not None:
+            yield route.timer.timer, route.timer.every, None, None
+
+
+def timer_setting(workspace: Workspace, trigger: TimerTrigger, alone: bool = False) -> TimerSetting:
     """The timer of a trigger."""
-    return set_timer(workspace, trigger.timer, trigger.every, trigger.prescaler_register, trigger.period_register)
+    registers = trigger.prescaler_register, trigger.period_register
+    return set_timer(workspace, trigger.timer, trigger.every, *registers, alone=alone)

@@ -22,6 +22,7 @@ from wattigram.core.board import (
     PinDrive,
 )
 from wattigram.core.deploy.outgoing import compared_with, effective_dacs, effective_pwm
+from wattigram.core.deploy.routing import effective_routes, effective_texts
 from wattigram.core.deploy.watching import effective_taps, effective_watches
 from wattigram.core.design import (
     Chain,
@@ -87,6 +88,8 @@ def _config(workspace: Workspace, seed: int) -> EffectiveConfig:
         comparators=tuple(_comparators(workspace)),
         dacs=effective_dacs(workspace),
         pwm=effective_pwm(workspace),
+        routes=effective_routes(workspace),
+        texts=effective_texts(workspace),
         bench=effective_bench(workspace),
     )
 

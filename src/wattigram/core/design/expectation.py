@@ -6,7 +6,16 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from wattigram.core.fields import Hertz, PositiveVolts, SecondsOrZero, ShareOrZero, Strict, Volts, VoltsOrZero
+from wattigram.core.fields import (
+    CountsOrZero,
+    Hertz,
+    PositiveVolts,
+    SecondsOrZero,
+    ShareOrZero,
+    Strict,
+    Volts,
+    VoltsOrZero,
+)
 from wattigram.core.part.names import Name
 
 
@@ -80,6 +89,42 @@ class EdgesExpectation(Strict):
     most: Annotated[int, Field(strict=True, ge=1, le=10_000)] = 1
 
 
+class CourseExpectation(Strict):
+    """The signal follows its expected course, nearly every sample within ``within_v``."""
+
+    kind: Literal["course"] = "course"
+    signal: Name
+    within_v: PositiveVolts
+
+
+class PairExpectation(Strict):
+    """A DAC swept into the signal's converter: offset, gain, INL and DNL of the pair stay within limits."""
+
+    kind: Literal["pair"] = "pair"
+    signal: Name
+    offset_lsb: CountsOrZero = 8.0
+    gain: ShareOrZero = 0.002
+    inl_lsb: CountsOrZero = 4.0
+    dnl_lsb: CountsOrZero = 1.0
+
+
+class TripExpectation(Strict):
+    """The comparator on the signal's pin trips at its two points, each ± ``within_v``, as a slow sweep finds them."""
+
+    kind: Literal["trip"] = "trip"
+    signal: Name
+    within_v: PositiveVolts
+
+
+class RouteExpectation(Strict):
+    """Every value of a route arrives whole, in order and as it was; ``signal`` is the route's name."""
+
+    kind: Literal["route"] = "route"
+    signal: Name
+    lost: ShareOrZero = 0.0
+    """Share of the values that may be overwritten, repeated or torn."""
+
+
 Expectation = Annotated[
     LevelExpectation
     | StepsExpectation
@@ -88,6 +133,10 @@ Expectation = Annotated[
     | TwinExpectation
     | WindowExpectation
     | RateExpectation
-    | EdgesExpectation,
+    | EdgesExpectation
+    | CourseExpectation
+    | PairExpectation
+    | TripExpectation
+    | RouteExpectation,
     Field(discriminator="kind"),
 ]

@@ -58,8 +58,8 @@ def check_outputs(project: Joined) -> None:
             _need(output.starts_with, chains, f"“{one.name}” starts with")
     signals = {signal.name for signal in project.signals}
     for uart in project.uarts:
-        if uart.text is not None:
-            _need(uart.text.signal, signals, f"{uart.name} writes of")
+        if uart.report is not None:
+            _need(uart.report.signal, signals, f"{uart.name} reports")
     for route in project.routes:
         _check_route(project, route, tables, chains)
 

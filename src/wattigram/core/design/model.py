@@ -9,7 +9,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from wattigram.core.bench.model import Wiring
-from wattigram.core.design.expectation import Expectation
+from wattigram.core.design.expectation import Expectation, RouteExpectation
 from wattigram.core.design.joined import check_outputs
 from wattigram.core.design.outputs import Generator, Playback, Pwm, Table, Uart
 from wattigram.core.design.retrieval import Interrupt, Loop, Reader, Retrieval
@@ -164,8 +164,10 @@ class Project(Strict):
         for signal in self.signals:
             self._check_signal(signal, names)
         for expectation in self.expectations:
-            if expectation.signal not in names:
-                raise ValueError(f"An expectation speaks of “{expectation.signal}”, which is no signal here.")
+            is_route = isinstance(expectation, RouteExpectation)
+            if expectation.signal not in ([route.name for route in self.routes] if is_route else names):
+                what = "route" if is_route else "signal"
+                raise ValueError(f"An expectation speaks of “{expectation.signal}”, which is no {what} here.")
         for comparator in self.comparators:
             if comparator.signal not in names:
                 raise ValueError(f"{comparator.name} watches “{comparator.signal}”, which is no signal here.")

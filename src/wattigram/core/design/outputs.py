@@ -132,11 +132,12 @@ class Pwm(Strict):
         return self
 
 
-class TextOutput(Strict):
-    """The program writes a line with a signal's newest value every so often."""
+class Report(Strict):
+    """The program sends a signal's newest value every so often: as a line of text, or its upper eight bits."""
 
     signal: Name
     every: Every
+    form: Literal["text", "byte"] = "text"
 
 
 class Uart(Strict):
@@ -147,4 +148,4 @@ class Uart(Strict):
     parity: Literal["none", "even", "odd"] = "none"
     stop_bits: Literal[1, 2] = 1
     shows: Literal["text", "binary"] = "binary"
-    text: TextOutput | None = None
+    report: Report | None = None

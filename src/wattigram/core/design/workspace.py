@@ -27,7 +27,7 @@ class Workspace:
 
     project: Project
     part: Part
-    known: dict[tuple[object, ...], Any] = field(default_factory=dict, compare=False, repr=False)
+    known: dict[object, Any] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
     def bus_clock_hz(self) -> Fraction:

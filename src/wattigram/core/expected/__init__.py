@@ -2,6 +2,7 @@
 
 from wattigram.core.expected.events import ExpectedEvent, best_stream, expected_events
 from wattigram.core.expected.instants import Instants, StampedInstants, SteadyInstants, unwrap_stamps
+from wattigram.core.expected.routes import ExpectedValues, expected_values
 from wattigram.core.expected.stream import (
     BAND_SIGMAS,
     ExpectedStream,
@@ -17,6 +18,7 @@ __all__ = [
     "BAND_SIGMAS",
     "ExpectedEvent",
     "ExpectedStream",
+    "ExpectedValues",
     "History",
     "Instants",
     "StampedInstants",
@@ -27,6 +29,7 @@ __all__ = [
     "expected_raw",
     "expected_reduced",
     "expected_settled_at",
+    "expected_values",
     "unwrap_stamps",
     "workspace_at",
 ]

@@ -13,7 +13,7 @@ from wattigram.core.design import LowPass, RunningMean, Signal, rate_divisor, si
 from wattigram.core.design.model import Chain
 from wattigram.core.design.workspace import Workspace
 from wattigram.core.expected.instants import Instants, SteadyInstants
-from wattigram.core.pins import input_accuracy_v, input_voltage_v
+from wattigram.core.pins import input_accuracy_v, input_voltage_v, is_looped_back
 from wattigram.core.timing import cycle_timing
 
 FloatArray = NDArray[np.float64]
@@ -94,7 +94,7 @@ def expected_settled_at(workspace: Workspace, signal: str, times_s: FloatArray) 
     """
     own = workspace.project.signal(signal)
     low_v = -workspace.reference_v if own.negative is not None else 0.0
-    volts = np.clip(input_voltage_v(workspace, own, times_s), low_v, workspace.reference_v)
+    volts = np.clip(input_voltage_v(workspace, own, times_s, meant=True), low_v, workspace.reference_v)
     return np.asarray(volts / float(own.front_end))
 
 
@@ -200,31 +200,39 @@ def _readings(
     scale = signal_scale(workspace, chain, signal)
     low_v, high_v = scale.low_v, scale.reference_v
     if halo == 0:
-        own = np.empty((end - begin, len(places)))
+        own, real = np.empty((end - begin, len(places))), np.empty((end - begin, len(places)))
+        looped = is_looped_back(workspace, workspace.project.signal(signal))
         for column, place in enumerate(places):
-            own[:, column] = _slot_voltage(workspace, chain, place, held_s[:, place])
-        return np.clip(own, low_v, high_v).ravel(), np.zeros(own.size)
+            own[:, column] = _slot_voltage(workspace, chain, place, held_s[:, place], meant=True)
+            real[:, column] = _slot_voltage(workspace, chain, place, held_s[:, place]) if looped else own[:, column]
+        settled = np.clip(own, low_v, high_v).ravel()
+        return settled, np.clip(real, low_v, high_v).ravel() - settled
     volts = np.empty((end - first, slots))
     for place in range(slots):
         volts[:, place] = _slot_voltage(workspace, chain, place, held_s[:, place])
     held = _settle(volts.ravel(), np.tile(carry, end - first)).reshape(-1, slots)
+    for place in places:
+        if is_looped_back(workspace, workspace.project.signal(signal)):
+            volts[:, place] = _slot_voltage(workspace, chain, place, held_s[:, place], meant=True)
     settled = np.clip(volts[begin - first :, places], low_v, high_v).ravel()
     reading = np.clip(held[begin - first :, places], low_v, high_v).ravel()
     return settled, reading - settled
 
 
-def _slot_voltage(workspace: Workspace, chain: Chain, place: int, times_s: FloatArray) -> FloatArray:
+def _slot_voltage(
+    workspace: Workspace, chain: Chain, place: int, times_s: FloatArray, meant: bool = False
+) -> FloatArray:
     """Voltage at a slot's pins, the mean over its repeated conversions where it has several."""
     signal: Signal = workspace.project.signal(chain.slots[place].signal)
     slot = cycle_timing(workspace, chain).slots[place]
     if slot.repeats == 1:
-        return input_voltage_v(workspace, signal, times_s)
+        return input_voltage_v(workspace, signal, times_s, meant)
     points = min(slot.repeats, _REPEATS_EVALUATED)
     span_s = (slot.repeats - 1) * float(slot.each_s)
     back_s = np.linspace(0.0, span_s, points) if points == slot.repeats else span_s * (np.arange(points) + 0.5) / points
     total = np.zeros(times_s.shape)
     for before_s in back_s:
-        total += input_voltage_v(workspace, signal, times_s - before_s)
+        total += input_voltage_v(workspace, signal, times_s - before_s, meant)
     return total / points
 
 

@@ -4,6 +4,7 @@
 from wattigram.core.findings import (  # noqa: F401
     clock,
     comparators,
+    generators,
     levels,
     loops,
     order,
@@ -11,6 +12,7 @@ from wattigram.core.findings import (  # noqa: F401
     reading,
     reduce,
     retrieval,
+    routes,
     sampling,
     triggers,
     windows,

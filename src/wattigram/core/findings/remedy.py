@@ -4,22 +4,44 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable
+from contextvars import ContextVar
 
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import Edit, apply_edit
 from wattigram.core.errors import EditError
+from wattigram.core.findings.finding import Finding
+
+_TRYING: ContextVar[bool] = ContextVar("trying a cure", default=False)
 
 
 def first_cure(workspace: Workspace, edits: Iterable[Edit], is_cured: Callable[[Workspace], bool]) -> Edit | None:
-    """The first edit that the part can hold and after which the design is as wanted; None where none is."""
-    for edit in edits:
-        try:
-            changed = apply_edit(workspace, edit)
-        except EditError:
-            continue
-        if is_cured(changed):
-            return edit
-    return None
+    """The first edit that the part can hold and after which the design is as wanted; None where none is.
+
+    Whether a rule is content is asked of the rule itself, which must not look for cures of its own meanwhile.
+    """
+    if _TRYING.get():
+        return None
+    token = _TRYING.set(True)
+    try:
+        for edit in edits:
+            try:
+                changed = apply_edit(workspace, edit)
+            except EditError:
+                continue
+            if is_cured(changed):
+                return edit
+        return None
+    finally:
+        _TRYING.reset(token)
+
+
+def gone(rule: Callable[[Workspace], Iterable[Finding]], signal: str, code: str = "") -> Callable[[Workspace], bool]:
+    """Whether a rule has nothing more to say of a signal, or nothing of that code."""
+
+    def is_cured(workspace: Workspace) -> bool:
+        return not any(one.signal == signal and one.code.startswith(code) for one in rule(workspace))
+
+    return is_cured
 
 
 def round_up(value: float) -> float:

@@ -29,6 +29,8 @@ STAMP_STREAM = 64
 """Streams from here on carry the held instants of a converter's items, in ticks modulo 2^32."""
 REDUCED_STREAM = 128
 """Streams from here on carry reduced values, one stream for each signal with a reduce stage."""
+OUTPUT_STREAM = 232
+"""Streams from here on carry what took effect at the end of a route, or left a UART as text: pairs of stamp and value."""
 
 EVENT_DTYPE = np.dtype([("window", "<u2"), ("entered", "u1"), ("spare", "u1"), ("value", "<i4"), ("ticks", "<u8")])
 

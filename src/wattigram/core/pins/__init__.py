@@ -9,6 +9,7 @@ from wattigram.core.pins.inputs import (
     input_resistance_ohm,
     input_source,
     input_voltage_v,
+    is_looped_back,
 )
 from wattigram.core.pins.outputs import (
     generator_on,
@@ -20,6 +21,7 @@ from wattigram.core.pins.outputs import (
     routed_pins,
 )
 from wattigram.core.pins.pwm import PwmTiming, pwm_timing, settling_s
+from wattigram.core.pins.wires import misread_bytes, serial_source
 
 __all__ = [
     "PwmTiming",
@@ -32,6 +34,8 @@ __all__ = [
     "input_resistance_ohm",
     "input_source",
     "input_voltage_v",
+    "is_looped_back",
+    "misread_bytes",
     "output_accuracy_v",
     "output_ohm",
     "output_played",
@@ -39,5 +43,6 @@ __all__ = [
     "pwm_pin",
     "pwm_timing",
     "routed_pins",
+    "serial_source",
     "settling_s",
 ]

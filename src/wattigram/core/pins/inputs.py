@@ -41,20 +41,23 @@ from wattigram.core.shapes import Course
 FloatArray = NDArray[np.float64]
 
 
-def input_source(workspace: Workspace, pin: str) -> Driven:
-    """What drives a pin in the end; 0 V where nothing is wired to it."""
-    key = (input_source, pin)
+def input_source(workspace: Workspace, pin: str, meant: bool = False) -> Driven:
+    """What drives a pin in the end; 0 V where nothing is wired to it.
+
+    What is ``meant`` differs only behind a jumper, see :func:`output_played`.
+    """
+    key = (input_source, pin, meant)
     known = workspace.known.get(key)
     if known is None:
         wiring = workspace.wiring(pin)
-        known = _driven(workspace, wiring) if wiring is not None else Level(voltage_v=0.0)
+        known = _driven(workspace, wiring, meant) if wiring is not None else Level(voltage_v=0.0)
         workspace.known[key] = known
     found: Driven = known
     return found
 
 
-def _driven(workspace: Workspace, wiring: Wiring) -> Driven:
-    driven = _open(workspace, followed(wiring, workspace.project.bench))
+def _driven(workspace: Workspace, wiring: Wiring, meant: bool) -> Driven:
+    driven = _open(workspace, followed(wiring, workspace.project.bench), meant)
     poles = input_poles_s(workspace, wiring)
     if poles:
         driven = _filtered(driven, poles)
@@ -86,7 +89,7 @@ def density_noise_v(workspace: Workspace, wiring: Wiring) -> float:
     return wiring.noise_density * math.sqrt(math.pi / 2 * bandwidth_hz)
 
 
-def _open(workspace: Workspace, source: Source) -> Driven:
+def _open(workspace: Workspace, source: Source, meant: bool) -> Driven:
     """A source before anything on the wire."""
     match source:
         case Tied(to=to):
@@ -105,7 +108,7 @@ def _open(workspace: Workspace, source: Source) -> Driven:
         case Battery() | Bridge() | SignalGenerator() | Thermistor():
             return source_course(source)
         case Jumper():
-            played = output_played(workspace, source.pin)
+            played = output_played(workspace, source.pin, meant)
             if played is None:
                 return Level(voltage_v=0.0, noise_v=source.noise_v)
             return replace(played, noise_v=math.hypot(played.noise_v, source.noise_v))
@@ -179,7 +182,14 @@ def input_extent_v(workspace: Workspace, signal: Signal) -> tuple[float, float]:
     return low - above, high - below
 
 
-def input_voltage_v(workspace: Workspace, signal: Signal, times_s: FloatArray) -> FloatArray:
+def is_looped_back(workspace: Workspace, signal: Signal) -> bool:
+    """One of the board's own outputs is wired to it."""
+    wirings = (workspace.wiring(pin) for pin in (signal.pin, signal.negative) if pin is not None)
+    bench = workspace.project.bench
+    return any(isinstance(followed(one, bench), Jumper) for one in wirings if one is not None)
+
+
+def input_voltage_v(workspace: Workspace, signal: Signal, times_s: FloatArray, meant: bool = False) -> FloatArray:
     """Voltage to be converted at given instants, without noise, as the open source gives it.
 
     Parameters
@@ -190,9 +200,9 @@ def input_voltage_v(workspace: Workspace, signal: Signal, times_s: FloatArray) -
     -------
     (n,) float64, volts
     """
-    volts = source_voltage(input_source(workspace, signal.pin), times_s)
+    volts = source_voltage(input_source(workspace, signal.pin, meant), times_s)
     if signal.negative is not None:
-        volts = volts - source_voltage(input_source(workspace, signal.negative), times_s)
+        volts = volts - source_voltage(input_source(workspace, signal.negative, meant), times_s)
     return volts
 
 

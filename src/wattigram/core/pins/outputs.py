@@ -74,8 +74,12 @@ def output_accuracy_v(workspace: Workspace, pin: str) -> float:
     return dac.accuracy_lsb * playing(workspace, generator).lsb_v
 
 
-def output_played(workspace: Workspace, pin: str) -> Played | None:
-    """The voltage of an output pin over time as designed; None where nothing comes out, or a route decides."""
+def output_played(workspace: Workspace, pin: str, meant: bool = False) -> Played | None:
+    """The voltage of an output pin over time; None where nothing comes out, or a route decides.
+
+    What is ``meant`` leaves out what the design's own mistakes make of it: what clips, what comes too fast, timer
+    registers that are off by one.
+    """
     if pin in routed_pins(workspace):
         return None
     generator = generator_on(workspace, pin)
@@ -85,13 +89,15 @@ def output_played(workspace: Workspace, pin: str) -> Played | None:
         made = playing(workspace, generator)
         if isinstance(generator.output, HeldLevel):
             flat = np.zeros(1)
-            level = Course(np.zeros(1), made.levels_v, flat, flat, before_v=made.before_v, always=True)
+            levels = made.wanted_v if meant else made.levels_v
+            level = Course(np.zeros(1), levels, flat, flat, before_v=made.before_v, always=True)
             return Played(level, None, noise_v=dac.noise_v, origin=generator.name)
-        return Played(made.course, made.period_s, noise_v=dac.noise_v, origin=generator.name)
+        course = made.meant if meant else made.course
+        return Played(course, made.period_s, noise_v=dac.noise_v, origin=generator.name)
     pwm = pwm_on(workspace, pin)
     if pwm is None:
         return None
-    timing = pwm_timing(workspace, pwm)
+    timing = pwm_timing(workspace, pwm.changed(prescaler_register=None, period_register=None) if meant else pwm)
     high_s = float(timing.duty * timing.period_s)
     course = pulses(0.0, timing.high_v, high_s, float(timing.period_s))
     period: Fraction | None = timing.period_s if 0 < timing.duty < 1 else None

@@ -8,19 +8,24 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.accuracy import comparator_figures
 from wattigram.core.analysis import fit_sine, two_levels
 from wattigram.core.clocks import timer_setting
 from wattigram.core.design import (
     Chain,
+    CourseExpectation,
     EdgesExpectation,
     Expectation,
     LevelExpectation,
     NoiseExpectation,
+    PairExpectation,
     RateExpectation,
+    RouteExpectation,
     RunningMean,
     SineExpectation,
     StepsExpectation,
     TimerTrigger,
+    TripExpectation,
     TwinExpectation,
     WindowExpectation,
     Workspace,
@@ -28,6 +33,14 @@ from wattigram.core.design import (
 from wattigram.core.expected import ExpectedEvent
 from wattigram.core.expected.stream import expected_raw
 from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
+from wattigram.core.proof.outgoing import (
+    NEARLY_ALL,
+    course_error_v,
+    pair_linearity,
+    route_seen,
+    trip_points,
+    wanted_values_hz,
+)
 from wattigram.core.proof.unclaimed import Unclaimed
 from wattigram.core.proof.verdict import Outcome, Verdict
 from wattigram.core.quantity import brief, show_volts
@@ -109,9 +122,20 @@ def expectation_text(expectation: Expectation) -> str:
             return f"{name} gives at most {expectation.most} comparator edge{'s' if expectation.most > 1 else ''} a crossing"
         case RateExpectation():
             return f"{name} comes at every cycle, rate ± {brief(expectation.within, '%')}"
+        case CourseExpectation():
+            return f"{name} follows its course within {show_volts(expectation.within_v)}"
+        case PairExpectation():
+            return f"{name} and its DAC stay within INL {expectation.inl_lsb:g} LSB, DNL {expectation.dnl_lsb:g} LSB"
+        case TripExpectation():
+            return f"{name} trips its comparator where it is set, within {show_volts(expectation.within_v)}"
+        case RouteExpectation():
+            allowed = f", {brief(expectation.lost, '%')} may be lost" if expectation.lost else ""
+            return f"{name} brings every value whole{allowed}"
 
 
 def _judge(take: Take, expectation: Expectation) -> _Judged:
+    if isinstance(expectation, RouteExpectation):
+        return _route(take, expectation)
     samples = take.raw(expectation.signal)
     if samples is None:
         return _open("the signal has no slot")
@@ -134,6 +158,83 @@ def _judge(take: Take, expectation: Expectation) -> _Judged:
             return _twin(take, expectation)
         case WindowExpectation():
             return _window(take, expectation)
+        case CourseExpectation():
+            return _course(take, expectation)
+        case PairExpectation():
+            return _pair(take, expectation)
+        case TripExpectation():
+            return _trip(take, expectation)
+
+
+def _course(take: Take, expectation: CourseExpectation) -> _Judged:
+    error = course_error_v(take, expectation.signal)
+    if error is None:
+        return _open("too few samples in this take")
+    measured = float(np.percentile(np.abs(error), NEARLY_ALL))
+    note = f"{NEARLY_ALL:g} % of {len(error)} samples within {show_volts(measured)}, mean {show_volts(float(error.mean()))} off"
+    outcome = _limits(measured, None, expectation.within_v)
+    return _Judged(outcome, measured, "V", None, expectation.within_v, len(error), note)
+
+
+def _pair(take: Take, expectation: PairExpectation) -> _Judged:
+    found = pair_linearity(take, expectation.signal)
+    if found is None:
+        return _open("no DAC is swept into it, or too few codes came back")
+    sides = (
+        (abs(found.offset_lsb), expectation.offset_lsb),
+        (abs(found.gain_error), expectation.gain),
+        (found.worst_inl_lsb, expectation.inl_lsb),
+        (found.worst_dnl_lsb, expectation.dnl_lsb),
+    )
+    note = (
+        f"{len(found.codes)} codes: offset {found.offset_lsb:+.2f} LSB, gain {brief(found.gain_error, '%', 3)}, "
+        f"INL {found.worst_inl_lsb:.2f} LSB, DNL {found.worst_dnl_lsb:.2f} LSB"
+    )
+    outcome: Outcome = "holds" if all(value <= limit for value, limit in sides) else "fails"
+    return _Judged(outcome, found.worst_inl_lsb, "LSB", None, expectation.inl_lsb, len(found.codes), note)
+
+
+def _trip(take: Take, expectation: TripExpectation) -> _Judged:
+    mine = signal_watches(take, expectation.signal, "comparator")
+    comparator = take.workspace.project.comparator(mine[0].comparator) if mine else None
+    if comparator is None:
+        return _open(f"no comparator watches {expectation.signal}")
+    found = trip_points(take, mine[0])
+    if found is None:
+        return _open("its input never went both ways through the threshold in this take")
+    figures = comparator_figures(take.workspace, comparator)
+    off_v = max(abs(found.rising_v - figures.rising_v), abs(found.falling_v - figures.falling_v))
+    note = (
+        f"rises at {found.rising_v:.4f} V, falls at {found.falling_v:.4f} V, of {found.rising} and {found.falling} edges; "
+        f"{figures.rising_v:.4f} and {figures.falling_v:.4f} V are set"
+    )
+    outcome = _limits(off_v, None, expectation.within_v)
+    return _Judged(outcome, off_v, "V", None, expectation.within_v, found.rising + found.falling, note)
+
+
+def _route(take: Take, expectation: RouteExpectation) -> _Judged:
+    """Share of the values that did not arrive whole, in order and as they were."""
+    route = take.workspace.project.route(expectation.signal)
+    if route is None:
+        return _open("the take's design has no such route")
+    seen = route_seen(take, route)
+    wanted_hz = wanted_values_hz(take.workspace, route)
+    if not wanted_hz:
+        return _open("its source makes nothing on this bench")
+    if len(seen.values) < FEWEST_SAMPLES:
+        due = take.seconds * wanted_hz
+        if due < 2 * FEWEST_SAMPLES:
+            return _open(f"only {len(seen.values)} values in this take")
+        return _Judged("fails", 1.0, "%", None, expectation.lost, 0, f"{len(seen.values)} of {due:.0f} values came")
+    off = max(abs(seen.values_hz / wanted_hz - 1) - 1e-3, 0.0)
+    lost = max(off, 1 - seen.matched, seen.torn / len(seen.values), seen.overwritten / max(1, seen.written))
+    note = (
+        f"{len(seen.values)} values, {brief(seen.values_hz, 'Hz')} of {brief(wanted_hz, 'Hz')}; {seen.overwritten} "
+        f"overwritten, {seen.torn} torn, {seen.matched * 100:.4g} % as they should be"
+    )
+    return _Judged(
+        _limits(lost, None, expectation.lost + 0.005), lost, "%", None, expectation.lost, len(seen.values), note
+    )
 
 
 def _open(note: str) -> _Judged:
@@ -336,7 +437,7 @@ def wanted_rate_hz(workspace: Workspace, chain: Chain) -> float:
     trigger = workspace.project.own_trigger(chain)
     cycle = cycle_timing(workspace, chain)
     if isinstance(trigger, TimerTrigger) and cycle.trigger.pace == "pattern":
-        setting = timer_setting(workspace, trigger.changed(prescaler_register=None, period_register=None))
+        setting = timer_setting(workspace, trigger.changed(prescaler_register=None, period_register=None), alone=True)
         units = len(chain.slots) if chain.per_trigger == "conversion" else 1
         return float(1 / setting.period_s) / units
     return float(cycle.cycle_rate_hz)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from wattigram.core.design import Workspace
-from wattigram.core.proof.causes import LikelyCause, likely_causes, never_converted
+from wattigram.core.proof.causes import LikelyCause, likely_causes, never_converted, route_causes
 from wattigram.core.proof.judge import expectation_text, judge
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.take import Take
@@ -39,7 +39,8 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
     The expected streams come from the design that the take carries; the expectations from the
     project as it is now. Expectations on signals that the take's design does not know stay open.
     """
-    known = {signal.name for signal in take.workspace.project.signals}
+    project = take.workspace.project
+    known = {signal.name for signal in project.signals} | {route.name for route in project.routes}
     verdicts: list[Verdict] = []
     expectations = workspace.project.expectations
     for index, expectation in enumerate(expectations):
@@ -58,6 +59,9 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
     causes: list[LikelyCause] = []
     for name in failing:
         causes += likely_causes(take, name)
+        route = project.route(name)
+        if route is not None:
+            causes += route_causes(take, route)
     for verdict in verdicts:
         if (
             verdict.outcome == "open"

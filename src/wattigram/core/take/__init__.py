@@ -9,14 +9,15 @@ from wattigram.core.lazy import load_from
 if TYPE_CHECKING:
     from wattigram.core.take.export import export_csv
     from wattigram.core.take.overview import Overview
-    from wattigram.core.take.reader import SignalSamples, Take, open_take
+    from wattigram.core.take.reader import OutputSamples, SignalSamples, Take, open_take
     from wattigram.core.take.writer import TakeWriter
 
-__all__ = ["Overview", "SignalSamples", "Take", "TakeWriter", "export_csv", "open_take"]
+__all__ = ["OutputSamples", "Overview", "SignalSamples", "Take", "TakeWriter", "export_csv", "open_take"]
 
 _HOMES = {
     "export_csv": "export",
     "Overview": "overview",
+    "OutputSamples": "reader",
     "SignalSamples": "reader",
     "Take": "reader",
     "open_take": "reader",

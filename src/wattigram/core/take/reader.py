@@ -13,11 +13,12 @@ import h5py
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.board import OVERWRITTEN, TORN
 from wattigram.core.design import Chain, Signal, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
 from wattigram.core.design.workspace import workspace_from_text
 from wattigram.core.errors import TakeError
 from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
-from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM
+from wattigram.core.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM
 from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
 from wattigram.core.timing import cycle_timing, loop_numbers
 
@@ -55,6 +56,35 @@ class SignalSamples:
         """The same without the first so many."""
         parts = {name: getattr(self, name)[first:] for name in ("items", "volts", "cycles", "times_s", "valid")}
         return replace(self, **parts)
+
+
+@dataclass(frozen=True)
+class OutputSamples:
+    """Writes at the end of a route, in order: when each took effect, or was overwritten.
+
+    Attributes
+    ----------
+    times_s : (n,) float64
+    marked : (n,) int64, values with the virtual board's marks
+    """
+
+    times_s: FloatArray
+    marked: NDArray[np.int64]
+
+    @property
+    def values(self) -> NDArray[np.int64]:
+        """Values without marks."""
+        return self.marked & (TORN - 1)
+
+    @property
+    def overwritten(self) -> NDArray[np.bool_]:
+        """Which never took effect."""
+        return np.asarray((self.marked & OVERWRITTEN) != 0)
+
+    @property
+    def torn(self) -> NDArray[np.bool_]:
+        """Which took effect half written."""
+        return np.asarray((self.marked & TORN) != 0)
 
 
 class Take:
@@ -291,6 +321,16 @@ class Take:
         times_s = held_s[cycles, np.array(places)[last % len(places)]]
         volts = reduced_volts(workspace, chain, signal, values)
         return SignalSamples(signal, values, volts, cycles, times_s, self.valid(REDUCED_STREAM + index, numbers))
+
+    def output(self, number: int) -> OutputSamples:
+        """What took effect at the end of route ``number``, or left a UART as the report of that number after them."""
+        stream = OUTPUT_STREAM + number
+        pairs = self.items(stream)
+        pairs = pairs[: len(pairs) // 2 * 2].reshape(-1, 2)
+        rows = self.frame_rows(stream)
+        firsts, starts = rows["first"].astype(np.int64) // 2, rows["ticks"].astype(np.int64)
+        ticks = unwrap_stamps(pairs[:, 0].astype(np.uint32), firsts, starts)
+        return OutputSamples(ticks / self.tick_hz, pairs[:, 1].astype(np.int64))
 
 
 def open_take(path: Path) -> Take:

@@ -3,6 +3,7 @@
 from wattigram.core.timing.cycle import CycleTiming, SlotTiming, cycle_timing, slot_order, slot_repeats
 from wattigram.core.timing.loop import LoopTiming, item_bits, loop_numbers, loop_timing
 from wattigram.core.timing.retrieval import RetrievalTiming, free_share, polling_wait_s, retrieval_timing
+from wattigram.core.timing.routes import RouteTiming, route_timing
 from wattigram.core.timing.software import SoftwareStep, repoints, software_step
 from wattigram.core.timing.startup import STEP_NAMES, StartUp, right_order, startup
 from wattigram.core.timing.trigger import TriggerTiming, trigger_timing
@@ -12,6 +13,7 @@ __all__ = [
     "CycleTiming",
     "LoopTiming",
     "RetrievalTiming",
+    "RouteTiming",
     "SlotTiming",
     "SoftwareStep",
     "StartUp",
@@ -25,6 +27,7 @@ __all__ = [
     "repoints",
     "retrieval_timing",
     "right_order",
+    "route_timing",
     "slot_order",
     "slot_repeats",
     "software_step",

@@ -27,6 +27,7 @@ from wattigram.core.waveform.table import codes_of, dac_lsb_v, levels_of, output
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
+SETTLED_TAUS = 9
 START_STEP_CYCLES = 2000
 """Bus clocks that the program takes to get to each generator that nothing else starts."""
 
@@ -75,6 +76,19 @@ class Playing:
     dma_s: Fraction = Fraction(0)
     timer: TimerSetting | None = None
     table: Table | None = None
+
+    @property
+    def meant(self) -> Course:
+        """The voltage that was meant: what the table says at the rate that was wanted, settled where there is time."""
+        every_s = self.timer.wanted_s if self.timer is not None else self.update_s
+        return held_steps(
+            self.wanted_v,
+            float(every_s),
+            tau_s=self.tau_s if every_s > SETTLED_TAUS * self.tau_s else 0.0,
+            repeat=self.repeat,
+            begin_s=float(self.begin_s),
+            before_v=self.before_v,
+        )
 
     @property
     def course(self) -> Course:

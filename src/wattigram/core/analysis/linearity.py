@@ -1,0 +1,69 @@
+"""Linearity of a DAC and a converter together, from a sweep over the codes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.analysis.regress import fit_line
+
+FloatArray = NDArray[np.float64]
+FEWEST_CODES = 8
+
+
+@dataclass(frozen=True)
+class Linearity:
+    """A transfer against the straight line that fits it best.
+
+    Offset and gain are taken independently based (least squares), as IEEE Std 1241 and 1658 define them;
+    INL is what is left at each code, DNL how far each step is from one.
+
+    Attributes
+    ----------
+    codes : (n,) int64, those that were seen
+    readings : (n,) float64, mean reading at each, in LSB
+    inl_lsb, dnl_lsb : (n,) and (n − 1,) float64
+    offset_lsb : float, of the line at code 0
+    gain_error : float, of its slope
+    """
+
+    codes: NDArray[np.int64]
+    readings: FloatArray
+    inl_lsb: FloatArray
+    dnl_lsb: FloatArray
+    offset_lsb: float
+    gain_error: float
+
+    @property
+    def worst_inl_lsb(self) -> float:
+        return float(np.abs(self.inl_lsb).max())
+
+    @property
+    def worst_dnl_lsb(self) -> float:
+        return float(np.abs(self.dnl_lsb).max(initial=0.0))
+
+
+def linearity(codes: NDArray[np.int64], readings: FloatArray) -> Linearity | None:
+    """Offset, gain, INL and DNL from single readings; None of fewer than eight codes.
+
+    Parameters
+    ----------
+    codes : (n,) int64, what was put out at each reading
+    readings : (n,) float64, in LSB of the same size
+    """
+    known, places, counts = np.unique(codes, return_inverse=True, return_counts=True)
+    if len(known) < FEWEST_CODES:
+        return None
+    means = np.bincount(places, weights=readings) / counts
+    line = fit_line(known.astype(np.float64), means)
+    steps = np.diff(means) / np.diff(known) / (line.slope or 1.0)
+    return Linearity(
+        known,
+        means,
+        np.asarray(means - (line.slope * known + line.offset)),
+        np.asarray(steps - 1.0),
+        line.offset,
+        line.slope - 1.0,
+    )

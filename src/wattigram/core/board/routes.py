@@ -1,0 +1,339 @@
+"""Routes: what DMA moves from one peripheral to another, and what becomes of it there, write by write."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.board.effective import EffectiveConfig, EffectiveRoute, EffectiveSerial
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+OVERWRITTEN, TORN = 1 << 31, 1 << 30
+"""Marks of an observed value: it was replaced before it took effect, or took effect half written."""
+_NONE_F: FloatArray = np.empty(0)
+_NONE_I: IntArray = np.empty(0, dtype=np.int64)
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What took effect at a sink, and what did not: (n,) ticks and (n,) values with marks, in the order of writing."""
+
+    ticks: IntArray
+    values: IntArray
+
+
+def serial_bytes(serial: EffectiveSerial, begin: int, end: int) -> tuple[FloatArray, IntArray]:
+    """Bytes ``begin`` to ``end`` that another board sends: ticks at which each has arrived, and the byte."""
+    numbers = np.arange(begin, end)
+    value, part = numbers // serial.bytes_each, numbers % serial.bytes_each
+    at_ticks = value * serial.every_ticks
+    codes = serial_codes(serial, value)
+    low_first = part if serial.low_first else serial.bytes_each - 1 - part
+    sent = (codes >> (8 * low_first)) & 0xFF
+    read = np.array(serial.reads, dtype=np.int64)[sent] if serial.reads else sent
+    return at_ticks + (part + 1) * serial.byte_ticks, read
+
+
+def serial_codes(serial: EffectiveSerial, numbers: IntArray) -> IntArray:
+    """Values that another board sends: there and back between two shares of full scale, rounded half up."""
+    turns = np.mod(numbers * (serial.every_ticks / serial.period_ticks), 1.0)
+    share = serial.from_share + (serial.to_share - serial.from_share) * (1 - np.abs(1 - 2 * turns))
+    highest = (1 << serial.bits) - 1
+    return np.asarray(np.clip(np.floor(share * highest + 0.5), 0, highest).astype(np.int64))
+
+
+class Route:
+    """One route; results are fed to it, and it tells what its sink saw until then."""
+
+    def __init__(self, config: EffectiveConfig, number: int) -> None:
+        self.route: EffectiveRoute = config.routes[number]
+        self.sink = _sink(self.route)
+        self._arrived_ticks: FloatArray = _NONE_F
+        self._arrived: IntArray = _NONE_I
+        self._last_value = 0
+        self._transfers = 0
+        self._received = 0
+        self._timed = 0
+        self._pieces_out = 0
+        self.observed = 0
+
+    def feed(self, ticks: FloatArray, codes: IntArray, places: IntArray) -> None:
+        """Results of the source's converter, as they get ready, with the slot that each comes from."""
+        if self.route.place is not None:
+            mine = places == self.route.place
+            ticks, codes = ticks[mine], codes[mine]
+        self._arrived_ticks = np.concatenate((self._arrived_ticks, ticks))
+        self._arrived = np.concatenate((self._arrived, codes & 0xFFFF))
+
+    def advance(self, until: float) -> Seen:
+        """Everything that happens before ``until``."""
+        self._receive(until)
+        route = self.route
+        if route.on == "sink":
+            return self._pulled(until)
+        if route.on == "timer":
+            ticks, values = self._at_timer(until)
+        else:
+            ready = int(np.searchsorted(self._arrived_ticks, until))
+            ticks, values = self._arrived_ticks[:ready], self._arrived[:ready]
+            self._forget(ready)
+        return self.sink.take(*self._writes(ticks, values), until)
+
+    def _receive(self, until: float) -> None:
+        """Bytes from the wire, where that is the source."""
+        serial = self.route.serial
+        if serial is None:
+            return
+        end = max(self._received, int(until / serial.every_ticks + 2) * serial.bytes_each)
+        ticks, values = serial_bytes(serial, self._received, end)
+        ready = int(np.searchsorted(ticks, until))
+        self._received += ready
+        self._arrived_ticks = np.concatenate((self._arrived_ticks, ticks[:ready]))
+        self._arrived = np.concatenate((self._arrived, values[:ready]))
+
+    def _forget(self, count: int) -> None:
+        if count:
+            self._last_value = int(self._arrived[count - 1])
+        self._arrived_ticks, self._arrived = self._arrived_ticks[count:], self._arrived[count:]
+
+    def _current(self, ticks: FloatArray) -> IntArray:
+        """What the source's register holds at given instants."""
+        places = np.searchsorted(self._arrived_ticks, ticks, side="right") - 1
+        held = self._arrived[np.maximum(places, 0)] if len(self._arrived) else np.zeros(len(ticks), dtype=np.int64)
+        return np.where(places >= 0, held, self._last_value)
+
+    def _at_timer(self, until: float) -> tuple[FloatArray, IntArray]:
+        route = self.route
+        end = int(np.ceil(until / route.timer_ticks))
+        numbers = np.arange(self._timed, max(self._timed, end))
+        self._timed = max(self._timed, end)
+        ticks = np.asarray(numbers * route.timer_ticks, dtype=np.float64)
+        if route.codes:
+            return ticks, np.array(route.codes, dtype=np.int64)[numbers % len(route.codes)]
+        values = self._current(ticks)
+        self._forget(int(np.searchsorted(self._arrived_ticks, until)))
+        return ticks, values
+
+    def _writes(self, ticks: FloatArray, values: IntArray) -> tuple[FloatArray, IntArray, IntArray]:
+        """Ticks, place in the sink's register, and what is written there, of the transfers that triggers start."""
+        route = self.route
+        count = len(ticks)
+        if route.serial is not None and route.on == "source":
+            part = (self._transfers + np.arange(count)) % route.items
+            self._transfers += count
+            place = part if route.low_first else route.items - 1 - part
+            return ticks + route.transfer_ticks, place * route.step, values & route.sink_mask
+        if route.items == 1:
+            return ticks + route.transfer_ticks, np.zeros(count, dtype=np.int64), self._piece(values, 0)
+        parts = np.arange(route.items)
+        order = parts if route.low_first else parts[::-1]
+        at = ticks[:, None] + (parts + 1)[None, :] * route.transfer_ticks
+        pieces = np.stack([self._piece(values, int(part)) for part in order], axis=1).reshape(-1)
+        places = (
+            np.tile(order * route.step, count) if route.wide_sink else np.zeros(count * route.items, dtype=np.int64)
+        )
+        return at.ravel(), places, pieces
+
+    def _piece(self, values: IntArray, part: int) -> IntArray:
+        """What one transfer reads of a value, and what of that the write keeps."""
+        route = self.route
+        moved = part * route.step * route.source_bits if route.items > 1 else 0
+        return (values >> moved) & ((1 << route.source_bits) - 1) & route.sink_mask
+
+    def _pulled(self, until: float) -> Seen:
+        """The sink asks: at each byte that has left a UART, or each period of a timer."""
+        route = self.route
+        asked = self.sink.asks(until)
+        part = (self._pieces_out + np.arange(len(asked))) % route.items
+        self._pieces_out += len(asked)
+        values = self._current(asked)
+        order = part if route.low_first else route.items - 1 - part
+        moved = order * route.step * route.source_bits if route.items > 1 else np.zeros(len(asked), dtype=np.int64)
+        pieces = (values >> moved) & ((1 << route.source_bits) - 1) & route.sink_mask
+        self._forget(int(np.searchsorted(self._arrived_ticks, until)))
+        places = order * route.step if route.wide_sink else np.zeros(len(asked), dtype=np.int64)
+        return self.sink.take(asked, places, pieces, until)
+
+
+class SendSink:
+    """A UART: a byte is shifted out while ``waiting`` more have room; the newest replaces the last of them."""
+
+    def __init__(self, route: EffectiveRoute) -> None:
+        self._byte_ticks = route.byte_ticks
+        self._room = route.waiting
+        self._free = 0.0
+        self._queue: list[tuple[float, int]] = []
+        self._asked = 0
+
+    def asks(self, until: float) -> FloatArray:
+        """One request for each byte that has left."""
+        end = int(np.ceil(until / self._byte_ticks))
+        numbers = np.arange(self._asked, max(self._asked, end))
+        self._asked = max(self._asked, end)
+        return np.asarray(numbers * self._byte_ticks, dtype=np.float64)
+
+    def take(self, ticks: FloatArray, places: IntArray, values: IntArray, until: float) -> Seen:
+        """Bytes that were written; what is sent is told with the moment at which it begins."""
+        out_ticks: list[float] = []
+        out: list[int] = []
+        queue, byte_ticks = self._queue, self._byte_ticks
+        free = self._free
+        for at, value in zip(ticks.tolist(), values.tolist(), strict=True):
+            while queue and free <= at:
+                begun, sent = queue.pop(0)
+                start = max(free, begun)
+                out_ticks.append(start)
+                out.append(sent)
+                free = start + byte_ticks
+            if not queue and free <= at:
+                out_ticks.append(at)
+                out.append(value)
+                free = at + byte_ticks
+            elif len(queue) < self._room:
+                queue.append((at, value))
+            else:
+                out_ticks.append(at)
+                out.append(queue[-1][1] | OVERWRITTEN)
+                queue[-1] = (at, value)
+        while queue and free < until:
+            begun, sent = queue.pop(0)
+            start = max(free, begun)
+            out_ticks.append(start)
+            out.append(sent)
+            free = start + byte_ticks
+        self._free = free
+        return _seen(out_ticks, out)
+
+
+class RegisterSink:
+    """A register of a timer or DAC, filled in pieces; with preload it takes effect at the next period only."""
+
+    def __init__(self, route: EffectiveRoute) -> None:
+        self._route = route
+        self._period = route.period_ticks
+        self._varies = route.sink == "period"
+        self._boundary = 0.0
+        self._value = route.initial
+        self._written = 0
+        self._since = False
+        self._complete: list[tuple[float, int]] = []
+        self._asked = 0.0
+        self._waiting: tuple[FloatArray, IntArray, IntArray] = (_NONE_F, _NONE_I, _NONE_I)
+
+    def asks(self, until: float) -> FloatArray:
+        """One request for each period."""
+        numbers = np.arange(np.ceil(self._asked / self._period), np.ceil(until / self._period))
+        self._asked = max(self._asked, until)
+        return np.asarray(numbers * self._period, dtype=np.float64)
+
+    def take(self, ticks: FloatArray, places: IntArray, values: IntArray, until: float) -> Seen:
+        """Writes, and what takes effect of them before ``until``."""
+        out_ticks: list[float] = []
+        out: list[int] = []
+        rows = [np.concatenate(pair) for pair in zip(self._waiting, (ticks, places, values), strict=True)]
+        ready = int(np.searchsorted(rows[0], until))
+        self._waiting = (rows[0][ready:], rows[1][ready:], rows[2][ready:])
+        width = self._route.sink_bits
+        mask = (1 << width) - 1
+        for at, place, value in zip(*(row[:ready].tolist() for row in rows), strict=True):
+            self._load(at, out_ticks, out)
+            shift = int(place) * width
+            self._value = (self._value & ~(mask << shift) | int(value) << shift) & 0xFFFFFF
+            self._written += 1
+            self._since = True
+            whole = self._written % self._route.items == 0
+            if not self._route.preload:
+                out_ticks.append(at)
+                out.append(self._value | (0 if whole else TORN))
+            elif whole:
+                self._complete.append((at, self._value))
+        self._load(until, out_ticks, out)
+        return _seen(out_ticks, out)
+
+    def _load(self, until: float, out_ticks: list[float], out: list[int]) -> None:
+        """The register takes effect at each boundary before ``until`` that has something new."""
+        if not self._route.preload:
+            return
+        if not self._varies:
+            if self._boundary < until:
+                first = self._boundary
+                self._boundary = float(np.ceil(until / self._period)) * self._period
+                if self._since:
+                    self._effect(first, out_ticks, out)
+            return
+        while self._boundary < until:
+            if self._since:
+                self._effect(self._boundary, out_ticks, out)
+            self._boundary += (self._value + 1) * self._route.count_ticks
+
+    def _effect(self, at: float, out_ticks: list[float], out: list[int]) -> None:
+        torn = self._written % self._route.items != 0
+        for begun, value in self._complete if torn else self._complete[:-1]:
+            out_ticks.append(begun)
+            out.append(value | OVERWRITTEN)
+        self._complete.clear()
+        out_ticks.append(at)
+        out.append(self._value | (TORN if torn else 0))
+        self._since = False
+
+
+def _seen(ticks: list[float], values: list[int]) -> Seen:
+    return Seen(np.rint(np.array(ticks)).astype(np.int64), np.array(values, dtype=np.int64))
+
+
+def _sink(route: EffectiveRoute) -> SendSink | RegisterSink:
+    return SendSink(route) if route.sink == "send" else RegisterSink(route)
+
+
+class TextPrinter:
+    """The program that sends a signal's newest value every so often."""
+
+    def __init__(self, config: EffectiveConfig, number: int) -> None:
+        self.text = config.texts[number]
+        self._done = 0
+        self._free = 0.0
+        self._value: int | None = None
+        self._ticks: FloatArray = _NONE_F
+        self._values: IntArray = _NONE_I
+        self.observed = 0
+
+    def feed(self, ticks: FloatArray, codes: IntArray, places: IntArray) -> None:
+        """Results as they get ready."""
+        mine = places == self.text.place
+        self._ticks = np.concatenate((self._ticks, ticks[mine]))
+        self._values = np.concatenate((self._values, codes[mine]))
+
+    def advance(self, until: float) -> Seen:
+        """Bytes that begin to leave before ``until``; a line waits for the one before."""
+        text = self.text
+        out_ticks: list[float] = []
+        out: list[int] = []
+        while self._done * text.every_ticks < until:
+            at = self._done * text.every_ticks
+            self._done += 1
+            place = int(np.searchsorted(self._ticks, at, side="right")) - 1
+            if place >= 0:
+                self._value = int(self._values[place])
+                self._ticks, self._values = self._ticks[place + 1 :], self._values[place + 1 :]
+            if self._value is None:
+                continue
+            line = bytes([max(0, self._value >> max(0, text.bits - 8)) & 0xFF])
+            if not text.bits:
+                line = f"{text.label} {self._value * text.volts_per_code:.4f} V\r\n".encode()
+            start = max(at, self._free)
+            out_ticks += [start + place * text.byte_ticks for place in range(len(line))]
+            out += list(line)
+            self._free = start + len(line) * text.byte_ticks
+        return _seen(out_ticks, out)
+
+
+def packed(seen: Seen) -> NDArray[Any]:
+    """Pairs of stamp and value as they are sent, (2 · n,) uint32."""
+    pairs = np.empty((len(seen.ticks), 2), dtype="<u4")
+    pairs[:, 0] = seen.ticks % (1 << 32)
+    pairs[:, 1] = seen.values
+    return pairs.ravel()

@@ -1,0 +1,149 @@
+"""Routes and text of a design as the silicon would have them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from wattigram.core.board import EffectiveRoute, EffectiveSerial, EffectiveText
+from wattigram.core.clocks import set_timer, uart_timing
+from wattigram.core.design import Workspace, signal_scale
+from wattigram.core.design.route import DacSink, DutySink, PeriodSink, ReceivedSource, ResultSource, Route, SendSink
+from wattigram.core.link import OUTPUT_STREAM
+from wattigram.core.pins import misread_bytes, pwm_timing, serial_source
+from wattigram.core.timing import slot_order
+from wattigram.core.waveform import table_codes
+
+IDLE_TICKS = 1e12
+"""Between bytes of a wire that nobody sends on."""
+
+
+def effective_routes(workspace: Workspace) -> tuple[EffectiveRoute, ...]:
+    """One for each route, in order."""
+    return tuple(_route(workspace, route, number) for number, route in enumerate(workspace.project.routes))
+
+
+def _route(workspace: Workspace, route: Route, number: int) -> EffectiveRoute:
+    dma = workspace.part.dma_channel(route.channel)
+    assert dma is not None
+    timer_ticks = 1.0
+    if route.timer is not None:
+        setting = set_timer(workspace, route.timer.timer, route.timer.every)
+        timer_ticks = float(setting.ticks)
+    return EffectiveRoute(
+        name=route.name,
+        stream=OUTPUT_STREAM + number,
+        on=route.on,
+        timer_ticks=timer_ticks,
+        source_bits=route.source_bits,
+        sink_bits=route.sink_bits,
+        items=route.items,
+        step=1 if route.step else 0,
+        low_first=route.order == "low-first",
+        transfer_ticks=float(dma.transfer_cycles),
+        wide_sink=not isinstance(route.sink, SendSink),
+        **_source(workspace, route),
+        **_sink(workspace, route),
+    )
+
+
+def _source(workspace: Workspace, route: Route) -> dict[str, Any]:
+    project = workspace.project
+    match route.source:
+        case ResultSource(converter=converter, signal=signal):
+            chain = project.chain(converter)
+            assert chain is not None
+            place = None
+            if signal is not None and signal in {slot.signal for slot in chain.slots}:
+                place = slot_order(workspace, chain).index(chain.places_of(signal)[0])
+            return {"converter": project.chains.index(chain), "place": place}
+        case ReceivedSource(uart=uart):
+            return {"serial": effective_serial(workspace, uart)}
+        case source:
+            table = project.table(source.table)
+            assert table is not None
+            dac = workspace.part.dacs[0] if workspace.part.dacs else None
+            codes = table_codes(workspace, table, dac).codes.tolist() if dac is not None else [0]
+            return {"codes": tuple(codes)}
+
+
+def effective_serial(workspace: Workspace, uart: str) -> EffectiveSerial:
+    """Bytes on a UART's receive pin; a wire that nobody sends on brings none for years."""
+    source = serial_source(workspace, uart)
+    tick_hz = float(workspace.bus_clock_hz)
+    if source is None:
+        return EffectiveSerial(
+            byte_ticks=1.0,
+            every_ticks=IDLE_TICKS,
+            bits=8,
+            bytes_each=1,
+            low_first=True,
+            from_share=0.0,
+            to_share=0.0,
+            period_ticks=IDLE_TICKS,
+        )
+    return EffectiveSerial(
+        byte_ticks=10 / source.baud * tick_hz,
+        every_ticks=float(source.every) * tick_hz,
+        bits=source.bits,
+        bytes_each=2 if source.bytes_each == 2 else 1,
+        low_first=source.order == "low-first",
+        from_share=source.from_level,
+        to_share=source.to_level,
+        period_ticks=float(source.period_s) * tick_hz,
+        reads=misread_bytes(workspace, uart),
+    )
+
+
+def _sink(workspace: Workspace, route: Route) -> dict[str, Any]:
+    tick_hz = workspace.bus_clock_hz
+    match route.sink:
+        case SendSink(uart=name):
+            uart = workspace.project.uart(name)
+            part = workspace.part.uart(name)
+            assert uart is not None
+            assert part is not None
+            byte_ticks = float(uart_timing(workspace, uart).byte_s * tick_hz)
+            return {"sink": "send", "byte_ticks": byte_ticks, "waiting": part.waiting_bytes}
+        case DutySink(pwm=name) | PeriodSink(pwm=name):
+            pwm = workspace.project.pwm_output(name)
+            assert pwm is not None
+            timing = pwm_timing(workspace, pwm)
+            period_ticks = float(timing.period_s * tick_hz)
+            is_duty = isinstance(route.sink, DutySink)
+            return {
+                "sink": "duty" if is_duty else "period",
+                "period_ticks": period_ticks,
+                "count_ticks": period_ticks / timing.counts,
+                "preload": pwm.preload,
+                "initial": timing.high_counts if is_duty else timing.counts - 1,
+            }
+        case DacSink(dac=name):
+            dac = workspace.part.dac(name)
+            assert dac is not None
+            return {"sink": "dac", "period_ticks": float(tick_hz / dac.update_rate_high_hz)}
+
+
+def effective_texts(workspace: Workspace) -> tuple[EffectiveText, ...]:
+    """One for each UART that the program writes lines to."""
+    project = workspace.project
+    found: list[EffectiveText] = []
+    for uart in project.uarts:
+        chain = project.chain_of(uart.report.signal) if uart.report is not None else None
+        if uart.report is None or chain is None:
+            continue
+        signal = project.signal(uart.report.signal)
+        scale = signal_scale(workspace, chain, signal.name)
+        timing = uart_timing(workspace, uart)
+        found.append(
+            EffectiveText(
+                stream=OUTPUT_STREAM + len(project.routes) + len(found),
+                label=signal.name,
+                bits=0 if uart.report.form == "text" else chain.bits,
+                converter=project.chains.index(chain),
+                place=slot_order(workspace, chain).index(chain.places_of(signal.name)[0]),
+                volts_per_code=scale.lsb_v / scale.gain / 2.0**scale.shift / float(signal.front_end),
+                every_ticks=float(uart.report.every * workspace.bus_clock_hz),
+                byte_ticks=float(timing.byte_s * workspace.bus_clock_hz),
+            )
+        )
+    return tuple(found)

@@ -1,0 +1,393 @@
+"""Rules on tables, generators and PWM."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+
+from wattigram.core.clocks import set_timer, timer_setting
+from wattigram.core.design import (
+    ChainFollow,
+    Generator,
+    GeneratorFollow,
+    HeldLevel,
+    Playback,
+    SoftwareRamp,
+    Table,
+    TimerTrigger,
+    Workspace,
+)
+from wattigram.core.design.edits import Edit, SetGenerator, SetPwm, SetTable, SetTrigger, Several
+from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.findings.remedy import first_cure, gone
+from wattigram.core.part import Dac
+from wattigram.core.pins import pwm_timing
+from wattigram.core.quantity import brief, show, show_volts
+from wattigram.core.waveform import dac_lsb_v, output_range_v, playing, table_codes, table_volts, update_timer
+
+COARSE_BITS = 8
+
+
+def _dac(workspace: Workspace, generator: Generator) -> Dac:
+    dac = workspace.part.dac(generator.dac)
+    assert dac is not None
+    return dac
+
+
+def _players(workspace: Workspace) -> Iterator[tuple[Generator, Playback, Table, Dac]]:
+    for generator in workspace.project.generators:
+        if isinstance(generator.output, Playback):
+            table = workspace.project.table(generator.output.table)
+            assert table is not None
+            yield generator, generator.output, table, _dac(workspace, generator)
+
+
+@rule
+def table_not_codes(workspace: Workspace) -> Iterator[Finding]:
+    """The output has the right shape and a wrong size: volts went out as if they were codes."""
+    for generator, _output, table, dac in _players(workspace):
+        if table.holds != "codes":
+            lsb_v = dac_lsb_v(workspace, dac)
+            yield Finding(
+                "table-not-codes",
+                "error",
+                table.name,
+                f"{table.name} holds millivolts, and {dac.name} takes codes",
+                f"1 V is stored as 1000 and comes out as {show_volts(1000 * lsb_v)}; its code is {round(1 / lsb_v)}.",
+                SetTable(table.name, table.changed(holds="codes")),
+                signal=generator.name,
+            )
+
+
+def _fitted(workspace: Workspace, table: Table, dac: Dac, buffered: bool) -> Table | None:
+    """The same wave as large as it may be about the middle of what is left, where it has an amplitude."""
+    if table.in_volts or not table.amplitude_v:
+        return None
+    low_v, high_v = output_range_v(workspace, dac, buffered)
+    top_v = min(high_v, ((1 << dac.bits) - 1) * dac_lsb_v(workspace, dac))
+    unit = (table_volts(table) - table.offset_v) / table.amplitude_v
+    up, down = max(float(unit.max()), 1e-9), max(-float(unit.min()), 1e-9)
+    if low_v < table.offset_v < top_v:
+        fits = min(table.amplitude_v, (top_v - table.offset_v) / up, (table.offset_v - low_v) / down)
+        if fits > table.amplitude_v / 4:
+            return table.changed(amplitude_v=int(fits * 1000) / 1000)
+    amplitude_v = int((top_v - low_v) / (up + down) * 1000) / 1000
+    return table.changed(amplitude_v=amplitude_v, offset_v=round(low_v + amplitude_v * down + 5e-4, 3))
+
+
+@rule
+def table_clips(workspace: Workspace) -> Iterator[Finding]:
+    """The wave has flat tops or bottoms; or folds over from full scale to zero."""
+    for generator, _output, table, dac in _players(workspace):
+        if table.holds != "codes":
+            continue
+        made = table_codes(workspace, table, dac, generator.buffered)
+        count = int(made.clipped.sum())
+        if not count:
+            continue
+        low_v, high_v = output_range_v(workspace, dac, generator.buffered)
+        wraps = table.beyond == "wrap" and bool((abs(made.levels_v - made.wanted_v) > 0.5 * (high_v - low_v)).any())
+        fitted = _fitted(workspace, table, dac, generator.buffered)
+        edits: list[Edit] = [SetTable(table.name, fitted)] if fitted is not None else []
+        if table.beyond == "wrap":
+            edits += [SetTable(table.name, (fitted or table).changed(beyond="clip"))]
+        reached = f"{show_volts(low_v)} to {show_volts(high_v)}"
+        wanted = f"{show_volts(float(made.wanted_v.min()))} to {show_volts(float(made.wanted_v.max()))}"
+        yield Finding(
+            "table-wraps" if wraps else "table-clips",
+            "error",
+            table.name,
+            f"{table.name} {'folds over' if wraps else 'is cut off'} at {count} of {table.points} points",
+            f"It wants {wanted}; {dac.name}{' with its buffer' if generator.buffered else ''} reaches {reached}.",
+            first_cure(
+                workspace,
+                edits,
+                gone(table_clips, generator.name, "" if fitted is not None else "table-wraps"),
+            ),
+            signal=generator.name,
+        )
+
+
+@rule
+def level_out_of_reach(workspace: Workspace) -> Iterator[Finding]:
+    """The output stops short of the voltage that was written."""
+    for generator in workspace.project.generators:
+        if isinstance(generator.output, Playback):
+            continue
+        dac = _dac(workspace, generator)
+        made = playing(workspace, generator)
+        if not made.clipped:
+            continue
+        low_v, high_v = output_range_v(workspace, dac, generator.buffered)
+        top_v = min(high_v, ((1 << dac.bits) - 1) * made.lsb_v)
+
+        def inside(volts: float, low_v: float = low_v, top_v: float = top_v) -> float:
+            return min(max(volts, -(-low_v * 1000 // 1) / 1000), int(top_v * 1000) / 1000)
+
+        match generator.output:
+            case HeldLevel(voltage_v=volts):
+                better: HeldLevel | SoftwareRamp = HeldLevel(voltage_v=inside(volts))
+            case SoftwareRamp() as ramp:
+                better = ramp.changed(from_v=inside(ramp.from_v), to_v=inside(ramp.to_v))
+        yield Finding(
+            "level-out-of-reach",
+            "warning",
+            generator.name,
+            f"{dac.name} does not get there",
+            f"{made.clipped} of {len(made.codes)} levels lie outside {show_volts(low_v)} to {show_volts(high_v)}, which is "
+            f"what {'its buffer reaches' if generator.buffered else 'its codes reach'}.",
+            first_cure(
+                workspace,
+                [SetGenerator(generator.name, generator.changed(output=better))],
+                lambda changed, name=generator.name: (
+                    not any(  # type: ignore[misc]
+                        one.signal == name for one in level_out_of_reach(changed)
+                    )
+                ),
+            ),
+            signal=generator.name,
+        )
+
+
+def _slower(workspace: Workspace, generator: Generator, table: Table, shortest_s: Fraction) -> list[Edit]:
+    """Fewer points at a slower update, the frequency of the wave kept."""
+    output = generator.output
+    assert isinstance(output, Playback)
+    timer = update_timer(workspace, output)
+    if timer is None:
+        return []
+    lap_s = timer_setting(workspace, timer).period_s * table.points
+    edits: list[Edit] = []
+    for points in sorted(
+        {p for p in range(table.cycles * 2 + 1, table.points) if lap_s / p >= shortest_s}, reverse=True
+    ):
+        every = lap_s / points
+        if (every * workspace.bus_clock_hz).denominator != 1 and points & (points - 1):
+            continue
+        fewer = SetTable(table.name, table.changed(points=points))
+        edit = _retimed(workspace, generator, timer.changed(every=every, prescaler_register=None, period_register=None))
+        if edit is not None:
+            edits.append(Several((fewer, edit), f"Play {table.name} with {points} points, {brief(1 / every, 'Hz', 6)}"))
+        if len(edits) >= 4:
+            break
+    edit = _retimed(
+        workspace, generator, timer.changed(every=shortest_s, prescaler_register=None, period_register=None)
+    )
+    return [*edits, edit] if edit is not None else edits
+
+
+def _retimed(workspace: Workspace, generator: Generator, timer: TimerTrigger) -> Edit | None:
+    """Another timer setting, where the trigger of this playback is set."""
+    output = generator.output
+    assert isinstance(output, Playback)
+    match output.trigger:
+        case TimerTrigger():
+            return SetGenerator(generator.name, generator.changed(output=output.changed(trigger=timer)))
+        case GeneratorFollow(follows=name):
+            leader = workspace.project.generator(name)
+            return _retimed(workspace, leader, timer) if leader is not None else None
+        case ChainFollow():
+            return None
+
+
+@rule
+def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
+    """The wave is too small and rounded, steps are left out, or the frequency is too low."""
+    for generator, _output, table, dac in _players(workspace):
+        made = playing(workspace, generator)
+        asked = f"{brief(1 / made.asked_s, 'Hz')} is an update every {show(made.asked_s, 's', 3)}"
+        limit_s = 1 / dac.update_rate_high_hz
+        shortest_s = max(dac.settling_s, limit_s, made.dma_s)
+        rounded_s = -(-shortest_s * workspace.bus_clock_hz // 1) / workspace.bus_clock_hz
+        if made.dma_s > made.asked_s:
+            code, title = "dma-too-slow", f"DMA cannot feed {dac.name} that fast"
+            why = f"{asked}, and a transfer takes {show(made.dma_s, 's', 3)}: the wave comes at {brief(made.wave_hz, 'Hz')}."
+        elif made.skipped > 1:
+            code, title = "update-above-limit", f"{dac.name} is updated faster than it can be"
+            why = f"{asked}; it takes one every {show(limit_s, 's', 3)}: of {made.skipped} points one comes out."
+        elif made.asked_s < dac.settling_s:
+            code, title = "update-faster-than-settling", f"{dac.name} is updated faster than it settles"
+            why = f"{asked}, and settling to half a count takes {show(dac.settling_s, 's', 3)}."
+        else:
+            continue
+        yield Finding(
+            code,
+            "warning" if code == "update-faster-than-settling" else "error",
+            generator.name,
+            title,
+            why,
+            first_cure(
+                workspace,
+                _slower(workspace, generator, table, rounded_s),
+                lambda changed, name=generator.name: (
+                    not any(  # type: ignore[misc]
+                        one.signal == name for one in update_too_fast(changed)
+                    )
+                ),
+            ),
+            signal=generator.name,
+        )
+
+
+@rule
+def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
+    """The wave's frequency is a little off, by one count of a register."""
+    for generator, output, _table, _ in _players(workspace):
+        trigger = output.trigger
+        if not isinstance(trigger, TimerTrigger):
+            continue
+        setting = timer_setting(workspace, trigger, alone=True)
+        best = timer_setting(workspace, trigger.changed(prescaler_register=None, period_register=None), alone=True)
+        if abs(setting.rate_error) > abs(best.rate_error):
+            own = trigger.changed(prescaler_register=None, period_register=None)
+            yield Finding(
+                "update-timer-off",
+                "error",
+                generator.name,
+                f"{trigger.timer} updates {generator.name} at another rate than wanted",
+                f"Its registers, which hold value − 1, give {show(1 / setting.period_s, 'Hz', 6)} instead of "
+                f"{show(1 / trigger.every, 'Hz', 6)}: {float(setting.rate_error) * 100:+.3g} %.",
+                SetGenerator(generator.name, generator.changed(output=output.changed(trigger=own))),
+                signal=generator.name,
+            )
+    for pwm in workspace.project.pwm:
+        registers = pwm.prescaler_register, pwm.period_register
+        setting = set_timer(workspace, pwm.timer, pwm.every, *registers, alone=True)
+        best = set_timer(workspace, pwm.timer, pwm.every, alone=True)
+        if abs(setting.rate_error) > abs(best.rate_error):
+            yield Finding(
+                "update-timer-off",
+                "error",
+                pwm.name,
+                f"{pwm.timer} pulses {pwm.name} at another rate than wanted",
+                f"Its registers, which hold value − 1, give {show(1 / setting.period_s, 'Hz', 6)} instead of "
+                f"{show(1 / pwm.every, 'Hz', 6)}: {float(setting.rate_error) * 100:+.3g} %.",
+                SetPwm(pwm.name, pwm.changed(prescaler_register=None, period_register=None)),
+                signal=pwm.name,
+            )
+
+
+@rule
+def dacs_not_in_step(workspace: Workspace) -> Iterator[Finding]:
+    """Two outputs that should change at one instant do so one after the other."""
+    followed = {
+        one.output.trigger.follows
+        for one in workspace.project.generators
+        if isinstance(one.output, Playback) and isinstance(one.output.trigger, GeneratorFollow)
+    }
+    for generator, output, _table, dac in _players(workspace):
+        in_step = isinstance(output.trigger, GeneratorFollow) or generator.name in followed
+        if in_step and not generator.double_buffered:
+            late_s = playing(workspace, generator).late_s
+            yield Finding(
+                "dacs-not-in-step",
+                "warning",
+                generator.name,
+                f"{dac.name} changes when its transfer comes, not with the trigger",
+                f"Without a second data register it is {show(late_s, 's', 3)} late, and later when DMA is busy.",
+                SetGenerator(generator.name, generator.changed(double_buffered=True)) if dac.can_buffer_twice else None,
+                signal=generator.name,
+            )
+
+
+@rule
+def generator_not_aligned(workspace: Workspace) -> Iterator[Finding]:
+    """A period played and one captured do not line up."""
+    if not workspace.project.chains:
+        return
+    for generator, output, _table, _ in _players(workspace):
+        if output.starts_with is None and isinstance(output.trigger, TimerTrigger) and _is_looped(workspace, generator):
+            chain = workspace.project.chains[0]
+            yield Finding(
+                "generator-not-aligned",
+                "note",
+                generator.name,
+                f"{generator.name} starts when the program gets there",
+                f"On the virtual board that is {show(playing(workspace, generator).begin_s, 's', 3)} after the first "
+                f"trigger of {chain.converter}; elsewhere nobody knows.",
+                SetGenerator(generator.name, generator.changed(output=output.changed(starts_with=chain.converter))),
+                signal=generator.name,
+            )
+
+
+def _is_looped(workspace: Workspace, generator: Generator) -> bool:
+    pin = _dac(workspace, generator).pin
+    return any(one.source.kind == "jumper" and one.source.pin == pin for one in workspace.project.bench)
+
+
+@rule
+def timer_has_two_rates(workspace: Workspace) -> Iterator[Finding]:
+    """One timer cannot run at two rates: whoever sets it up last has it."""
+    users: dict[str, list[tuple[str, Fraction, Edit | None]]] = {}
+    used = _timers_used(workspace)
+    free = next(
+        (name for group in workspace.part.timers if group.can_trigger for name in group.names if name not in used), None
+    )
+    for chain in workspace.project.chains:
+        if isinstance(chain.trigger, TimerTrigger):
+            edit = SetTrigger(chain.converter, chain.trigger.changed(timer=free)) if free else None
+            rate = timer_setting(workspace, chain.trigger, alone=True).period_s
+            users.setdefault(chain.trigger.timer, []).append((chain.converter, rate, edit))
+    for pwm in workspace.project.pwm:
+        registers = pwm.prescaler_register, pwm.period_register
+        rate = set_timer(workspace, pwm.timer, pwm.every, *registers, alone=True).period_s
+        users.setdefault(pwm.timer, []).append((pwm.name, rate, None))
+    for generator, output, _table, _ in _players(workspace):
+        if isinstance(output.trigger, TimerTrigger):
+            moved = output.trigger.changed(timer=free) if free else None
+            change = generator.changed(output=output.changed(trigger=moved)) if moved else None
+            rate = timer_setting(workspace, output.trigger, alone=True).period_s
+            users.setdefault(output.trigger.timer, []).append(
+                (generator.name, rate, SetGenerator(generator.name, change) if change else None)
+            )
+    for name, found in users.items():
+        if len({rate for _who, rate, _edit in found}) > 1:
+            first, last = found[0], found[-1]
+            yield Finding(
+                "timer-has-two-rates",
+                "error",
+                name,
+                f"{name} is wanted at two rates",
+                f"{first[0]} wants a period of {show(first[1], 's', 4)}, {last[0]} one of {show(last[1], 's', 4)}.",
+                last[2],
+                signal=last[0],
+            )
+
+
+def _timers_used(workspace: Workspace) -> set[str]:
+    project = workspace.project
+    found = {pwm.timer for pwm in project.pwm}
+    found |= {chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)}
+    found |= {route.timer.timer for route in project.routes if route.timer is not None}
+    for one in project.generators:
+        if isinstance(one.output, Playback) and isinstance(one.output.trigger, TimerTrigger):
+            found.add(one.output.trigger.timer)
+    return found
+
+
+@rule
+def pwm_coarse(workspace: Workspace) -> Iterator[Finding]:
+    """The duty moves in coarse steps."""
+    for pwm in workspace.project.pwm:
+        timing = pwm_timing(workspace, pwm)
+        if timing.bits < COARSE_BITS:
+            every = (1 << COARSE_BITS) / workspace.bus_clock_hz
+            slower = pwm.changed(every=every, prescaler_register=None, period_register=None)
+            yield Finding(
+                "pwm-coarse",
+                "warning",
+                pwm.name,
+                f"{pwm.name} has {timing.counts} steps of duty",
+                f"{brief(1 / timing.period_s, 'Hz')} leaves {timing.counts} counts of {pwm.timer}, {timing.bits:.1f} bits; "
+                f"the duty comes out as {float(timing.duty) * 100:.4g} %.",
+                first_cure(
+                    workspace,
+                    [SetPwm(pwm.name, slower)],
+                    lambda changed, name=pwm.name: (
+                        not any(  # type: ignore[misc]
+                            one.signal == name for one in pwm_coarse(changed)
+                        )
+                    ),
+                ),
+                signal=pwm.name,
+            )

@@ -1,0 +1,382 @@
+"""Rules on routes, UARTs and jumpers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+
+from wattigram.core.bench import Jumper, source_extent_v
+from wattigram.core.clocks import uart_timing
+from wattigram.core.design import (
+    DutySink,
+    PeriodSink,
+    ReceivedSource,
+    ResultSource,
+    Route,
+    SendSink,
+    Uart,
+    Workspace,
+)
+from wattigram.core.design.edits import Edit, SetPwm, SetRoute, SetUart
+from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.findings.remedy import first_cure, gone, round_up
+from wattigram.core.pins import (
+    generator_on,
+    input_poles_s,
+    input_source,
+    pwm_on,
+    pwm_timing,
+    routed_pins,
+    serial_source,
+)
+from wattigram.core.quantity import brief, show_volts
+from wattigram.core.timing import route_timing
+
+BAUDS = (9600, 19200, 38400, 57600, 115_200, 230_400, 460_800, 921_600, 1_000_000, 2_000_000, 3_000_000)
+WORST_BAUD_ERROR = Fraction(2, 100)
+LEAST_RATE_HZ = 1e-9
+
+
+@rule
+def route_loses(workspace: Workspace) -> Iterator[Finding]:
+    """Bytes are missing, values come twice, or a value is put together of two."""
+    for route in workspace.project.routes:
+        timing = route_timing(workspace, route)
+        rates = f"{brief(timing.transfers_hz, 'Hz')} writes into what takes {brief(timing.sink_hz, 'Hz')}"
+        if timing.overwritten_hz > LEAST_RATE_HZ and isinstance(route.sink, SendSink):
+            yield Finding(
+                "route-overwrites",
+                "error",
+                route.name,
+                f"{route.name} overwrites bytes that have not left yet",
+                f"{rates} bytes: {brief(timing.overwritten_hz, 'Hz')} of them are replaced before they are sent.",
+                _first(workspace, route, "route-overwrites", _faster(workspace, route)),
+                signal=route.name,
+            )
+        elif timing.overwritten_hz > LEAST_RATE_HZ:
+            yield Finding(
+                "route-overwrites",
+                "note",
+                route.name,
+                f"{route.name} brings values faster than they take effect",
+                f"{rates} periods: {brief(timing.overwritten_hz, 'Hz')} are replaced by newer ones, which is harmless "
+                "where only the newest matters.",
+                signal=route.name,
+            )
+        if timing.torn_hz > LEAST_RATE_HZ:
+            yield Finding(
+                "route-tears",
+                "error",
+                route.name,
+                f"{route.name} lets values take effect half written",
+                f"A value comes in {route.items} pieces, and what loads the register comes between them "
+                f"{brief(timing.torn_hz, 'Hz', 3)} on average.",
+                _first(workspace, route, "route-tears", _whole(workspace, route)),
+                signal=route.name,
+            )
+        if timing.repeated_hz > LEAST_RATE_HZ:
+            yield Finding(
+                "route-repeats",
+                "note",
+                route.name,
+                f"{route.name} sends values again",
+                f"Nothing new is there {brief(timing.repeated_hz, 'Hz')}, and the old one goes out once more.",
+                SetRoute(route.name, route.changed(on="source")) if not timing.overwritten_hz else None,
+                signal=route.name,
+            )
+
+
+def _first(workspace: Workspace, route: Route, code: str, edits: list[Edit]) -> Edit | None:
+    return first_cure(workspace, edits, gone(route_loses, route.name, code))
+
+
+def _faster(workspace: Workspace, route: Route) -> list[Edit]:
+    """A faster wire; else take a value only when the wire has room."""
+    assert isinstance(route.sink, SendSink)
+    uart = workspace.project.uart(route.sink.uart)
+    assert uart is not None
+    edits: list[Edit] = [
+        SetUart(uart.changed(baud=baud))
+        for baud in BAUDS
+        if baud > uart.baud and abs(uart_timing(workspace, uart.changed(baud=baud)).error) < WORST_BAUD_ERROR
+    ]
+    return [*edits, SetRoute(route.name, route.changed(on="sink"))]
+
+
+def _whole(workspace: Workspace, route: Route) -> list[Edit]:
+    """One piece a value, as wide as it is; a register that waits for the period."""
+    edits: list[Edit] = []
+    if not isinstance(route.sink, SendSink) and not isinstance(route.source, ReceivedSource):
+        edits.append(SetRoute(route.name, route.changed(items=1, source_bits=16, sink_bits=16)))
+    if isinstance(route.sink, (DutySink, PeriodSink)):
+        pwm = workspace.project.pwm_output(route.sink.pwm)
+        if pwm is not None and not pwm.preload:
+            edits.append(SetPwm(pwm.name, pwm.changed(preload=True)))
+    if isinstance(route.sink, SendSink) and route.on == "sink":
+        edits.append(SetRoute(route.name, route.changed(on="source")))
+    # A value that fits into one byte cannot be torn.
+    if isinstance(route.source, ReceivedSource):
+        one = SetRoute(route.name, route.changed(items=1, sink_bits=16, source_bits=8))
+        serial = serial_source(workspace, route.source.uart)
+        if serial is not None and serial.bytes_each == 1:
+            edits.append(one)
+    return edits
+
+
+@rule
+def route_too_narrow(workspace: Workspace) -> Iterator[Finding]:
+    """Only the lower part of a value arrives: it folds over."""
+    for route in workspace.project.routes:
+        timing = route_timing(workspace, route)
+        if timing.carried_bits >= timing.value_bits:
+            continue
+        wide = [
+            route.changed(items=2, step=True, source_bits=8, sink_bits=8),
+            route.changed(items=1, source_bits=16, sink_bits=16),
+        ]
+        edits: list[Edit] = [
+            SetRoute(route.name, one) for one in (wide if isinstance(route.sink, SendSink) else wide[::-1])
+        ]
+
+        again = route.items > 1 and not route.step
+        why = "the address does not go up, and the same piece goes again" if again else "the rest is left behind"
+        yield Finding(
+            "route-too-narrow",
+            "error",
+            route.name,
+            f"{route.name} carries {timing.carried_bits} of {timing.value_bits} bits",
+            f"{route.items} × {route.source_bits} bits are read and {route.sink_bits} written: {why}.",
+            first_cure(
+                workspace, [SetRoute(route.name, route.changed(step=True)), *edits], gone(route_too_narrow, route.name)
+            ),
+            signal=route.name,
+        )
+
+
+@rule
+def route_order_differs(workspace: Workspace) -> Iterator[Finding]:
+    """Values jump about: the low byte is taken for the high one."""
+    for route in workspace.project.routes:
+        theirs = route.expected_order
+        serial = serial_source(workspace, route.source.uart) if isinstance(route.source, ReceivedSource) else None
+        if serial is not None and serial.bytes_each > 1:
+            theirs = serial.order
+        if route.items > 1 and theirs != route.order:
+            yield Finding(
+                "route-order",
+                "error",
+                route.name,
+                f"{route.name} and its other end take the bytes the other way round",
+                f"Here the {'low' if route.order == 'low-first' else 'high'} byte goes first, there the other.",
+                SetRoute(route.name, route.changed(order=theirs, expects=None)),
+                signal=route.name,
+            )
+
+
+@rule
+def route_at_once(workspace: Workspace) -> Iterator[Finding]:
+    """A pulse is now and then much too long or too short."""
+    for route in workspace.project.routes:
+        if not isinstance(route.sink, (DutySink, PeriodSink)):
+            continue
+        pwm = workspace.project.pwm_output(route.sink.pwm)
+        if pwm is not None and not pwm.preload:
+            yield Finding(
+                "route-at-once",
+                "warning",
+                route.name,
+                f"{route.name} changes {pwm.name} in the middle of a period",
+                "Without preload a new value takes effect at once: a count that has passed it already runs round.",
+                SetPwm(pwm.name, pwm.changed(preload=True)),
+                signal=route.name,
+            )
+
+
+@rule
+def route_beyond_period(workspace: Workspace) -> Iterator[Finding]:
+    """The duty stays at its end for a part of the range, or never gets far."""
+    for route in workspace.project.routes:
+        if not isinstance(route.sink, DutySink):
+            continue
+        pwm = workspace.project.pwm_output(route.sink.pwm)
+        assert pwm is not None
+        timing = pwm_timing(workspace, pwm)
+        full = 1 << route_timing(workspace, route).carried_bits
+        if timing.counts == full or 0.9 <= full / timing.counts <= 1.02:
+            continue
+        tick = (pwm.every * workspace.bus_clock_hz) / full
+        prescaler = max(1, round(tick))
+        exact = pwm.changed(
+            every=prescaler * full / workspace.bus_clock_hz,
+            prescaler_register=prescaler - 1,
+            period_register=full - 1,
+        )
+
+        over = full > timing.counts
+        yield Finding(
+            "route-beyond-period",
+            "warning",
+            route.name,
+            f"{route.name}: the value and the period of {pwm.name} do not match",
+            f"The value goes up to {full - 1}, the period has {timing.counts} counts: "
+            + (
+                f"above {timing.counts / full * 100:.3g} % of its range the duty stays at 100 %."
+                if over
+                else f"the duty never gets above {full / timing.counts * 100:.3g} %."
+            ),
+            first_cure(workspace, [SetPwm(pwm.name, exact)], gone(route_beyond_period, route.name)),
+            signal=route.name,
+        )
+
+
+@rule
+def route_mixes_signals(workspace: Workspace) -> Iterator[Finding]:
+    """Values of several signals come mixed."""
+    for route in workspace.project.routes:
+        source = route.source
+        if not isinstance(source, ResultSource) or source.signal is not None:
+            continue
+        chain = workspace.project.chain(source.converter)
+        assert chain is not None
+        names = list(dict.fromkeys(slot.signal for slot in chain.slots))
+        if len(names) > 1:
+            yield Finding(
+                "route-mixes-signals",
+                "warning",
+                route.name,
+                f"{route.name} takes every result of {chain.converter}",
+                f"{len(names)} signals go over it in turn: {', '.join(names[:3])}{' …' if len(names) > 3 else ''}.",
+                SetRoute(route.name, route.changed(source=source.changed(signal=names[0]))),
+                signal=route.name,
+            )
+
+
+@rule
+def route_has_no_source(workspace: Workspace) -> Iterator[Finding]:
+    """Nothing ever moves."""
+    for route in workspace.project.routes:
+        if route_timing(workspace, route).source_hz == 0:
+            yield Finding(
+                "route-silent",
+                "note",
+                route.name,
+                f"Nothing feeds {route.name}",
+                "Its source makes nothing on this bench: wire a serial source to the receive pin, or start the chain.",
+                signal=route.name,
+            )
+
+
+@rule
+def baud_off(workspace: Workspace) -> Iterator[Finding]:
+    """The other end reads wrong bytes."""
+    for uart in workspace.project.uarts:
+        timing = uart_timing(workspace, uart)
+        serial = serial_source(workspace, uart.name)
+        if abs(timing.error) > WORST_BAUD_ERROR:
+            nearest = sorted(BAUDS, key=lambda one: abs(one - uart.baud))
+            bauds = nearest if serial is None else [serial.baud, *nearest]
+            edits: list[Edit] = [SetUart(uart.changed(baud=baud)) for baud in bauds]
+            yield Finding(
+                "baud-off",
+                "error",
+                uart.name,
+                f"{uart.name} cannot run at {uart.baud} baud",
+                f"The nearest that its divider gives is {float(timing.baud_hz):.0f} baud, {float(timing.error) * 100:+.2f} %; "
+                "more than 2 % is not read any more.",
+                first_cure(workspace, edits, gone(baud_off, uart.name, "baud-off")),
+                signal=uart.name,
+            )
+        if serial is not None and abs(timing.baud_hz / serial.baud - 1) > WORST_BAUD_ERROR:
+            yield Finding(
+                "baud-differs",
+                "error",
+                uart.name,
+                f"{uart.name} listens at another rate than is sent",
+                f"It runs at {uart.baud} baud, and what is wired to it sends at {serial.baud}.",
+                SetUart(uart.changed(baud=serial.baud)),
+                signal=uart.name,
+            )
+
+
+def report_bytes(uart: Uart) -> int:
+    """Bytes of a report."""
+    assert uart.report is not None
+    return 1 if uart.report.form == "byte" else len(uart.report.signal.encode()) + len(" 0.0000 V\r\n")
+
+
+@rule
+def report_too_long(workspace: Workspace) -> Iterator[Finding]:
+    """Lines come later and later."""
+    for uart in workspace.project.uarts:
+        if uart.report is None:
+            continue
+        takes_s = report_bytes(uart) * uart_timing(workspace, uart).byte_s
+        if takes_s > uart.report.every:
+            every = Fraction(round_up(float(takes_s))).limit_denominator(10**9)
+            yield Finding(
+                "report-too-long",
+                "error",
+                uart.name,
+                f"{uart.name} does not get its reports out",
+                f"One takes {brief(takes_s, 's', 3)} at {uart.baud} baud, and they come every "
+                f"{brief(uart.report.every, 's', 3)}.",
+                SetUart(uart.changed(report=uart.report.changed(every=every))),
+                signal=uart.name,
+            )
+
+
+@rule
+def jumper_from_nothing(workspace: Workspace) -> Iterator[Finding]:
+    """The input reads 0 V, or what a route puts there."""
+    for wiring in workspace.project.bench:
+        if not isinstance(wiring.source, Jumper):
+            continue
+        pin = wiring.source.pin
+        if pin in routed_pins(workspace):
+            yield Finding(
+                "jumper-from-route",
+                "note",
+                f"pin {wiring.pin}",
+                f"What the jumper from {pin} brings is not known beforehand",
+                "A route sets that output while the board runs; the virtual board has 0 V there.",
+                signal=_signal_on(workspace, wiring.pin),
+            )
+        elif generator_on(workspace, pin) is None and pwm_on(workspace, pin) is None:
+            yield Finding(
+                "jumper-from-nothing",
+                "warning",
+                f"pin {wiring.pin}",
+                f"The jumper to {wiring.pin} comes from {pin}, where nothing comes out",
+                "Put a generator or a PWM output there, or take the jumper from another pin.",
+                signal=_signal_on(workspace, wiring.pin),
+            )
+
+
+def _signal_on(workspace: Workspace, pin: str) -> str:
+    return next((one.name for one in workspace.project.signals if one.pin == pin), "")
+
+
+@rule
+def pwm_ripples(workspace: Workspace) -> Iterator[Finding]:
+    """A filtered PWM reads a little different each time."""
+    for wiring in workspace.project.bench:
+        if not isinstance(wiring.source, Jumper):
+            continue
+        pwm = pwm_on(workspace, wiring.source.pin)
+        name = _signal_on(workspace, wiring.pin)
+        chain = workspace.project.chain_of(name) if name else None
+        if pwm is None or chain is None or wiring.source.pin in routed_pins(workspace):
+            continue
+        low_v, high_v = source_extent_v(input_source(workspace, wiring.pin))
+        lsb_v = workspace.reference_v / (1 << chain.bits)
+        if high_v - low_v > 4 * lsb_v:
+            poles = input_poles_s(workspace, wiring)
+            slow = f"through {brief(max(poles), 's', 3)}" if poles else "unfiltered"
+            yield Finding(
+                "pwm-ripples",
+                "note",
+                f"pin {wiring.pin}",
+                f"{name} carries the ripple of {pwm.name}",
+                f"{show_volts(high_v - low_v)} peak to peak {slow}, {(high_v - low_v) / lsb_v:.0f} LSB.",
+                signal=name,
+            )

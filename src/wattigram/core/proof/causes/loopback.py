@@ -1,0 +1,159 @@
+"""Outputs that come back wrong, and wires that were exchanged."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from wattigram.core.analysis import explained_share, fit_line
+from wattigram.core.bench import Jumper, followed
+from wattigram.core.design import Generator
+from wattigram.core.design.edits import SetWiring
+from wattigram.core.expected import expected_raw
+from wattigram.core.findings import Finding
+from wattigram.core.pins import generator_on, pwm_on
+from wattigram.core.proof.causes.base import FEWEST_SAMPLES, Case, LikelyCause, tester
+from wattigram.core.quantity import show_volts
+from wattigram.core.waveform import dac_lsb_v
+
+SHAPES_WAVES = (
+    "table-not-codes",
+    "table-wraps",
+    "table-clips",
+    "level-out-of-reach",
+    "dma-too-slow",
+    "update-above-limit",
+    "update-faster-than-settling",
+    "update-timer-off",
+    "dacs-not-in-step",
+    "timer-has-two-rates",
+)
+"""Findings of an output that change what comes out, the gravest first."""
+
+
+def _output_pin(case: Case) -> str | None:
+    workspace = case.take.workspace
+    wiring = workspace.wiring(case.signal.pin)
+    source = followed(wiring, workspace.project.bench) if wiring is not None else None
+    return source.pin if isinstance(source, Jumper) else None
+
+
+def _generator(case: Case) -> Generator | None:
+    pin = _output_pin(case)
+    return generator_on(case.take.workspace, pin) if pin is not None else None
+
+
+def _output_finding(case: Case) -> Finding | None:
+    pin = _output_pin(case)
+    if pin is None:
+        return None
+    workspace = case.take.workspace
+    names = [one.name for one in (generator_on(workspace, pin), pwm_on(workspace, pin)) if one is not None]
+    for code in SHAPES_WAVES:
+        for name in names:
+            found = case.about(name, code)
+            if found is not None:
+                return found
+    return None
+
+
+@tester
+def output_as_designed(case: Case) -> LikelyCause | None:
+    """What came back is what the output's own mistake makes of it."""
+    finding = _output_finding(case)
+    if finding is None or case.captured is None:
+        return None
+    predicted = case.expected.predicted_v[: len(case.valid)][case.valid] * case.gain
+    share = explained_share(case.measured_v, case.settled_v, predicted)
+    worst = float(np.abs(predicted - case.settled_v).max())
+    return case.cause(
+        finding.code,
+        finding.title,
+        share,
+        f"what was read follows what such an output gives, up to {show_volts(worst)} beside what was meant",
+        finding.remedy,
+    )
+
+
+@tester
+def codes_forgotten(case: Case) -> LikelyCause | None:
+    """Everything is too small or too large by the same factor: that of millivolts taken for codes."""
+    generator = _generator(case)
+    if generator is None or case.captured is None or _output_finding(case) is not None:
+        return None
+    workspace = case.take.workspace
+    dac = workspace.part.dac(generator.dac)
+    assert dac is not None
+    factor = 1000 * dac_lsb_v(workspace, dac)
+    line = fit_line(case.settled_v, case.measured_v)
+    if line.share < 0.98 or abs(factor - 1) < 0.02:
+        return None
+    fit = 1 - abs(line.slope - factor) / abs(factor - 1)
+    return case.cause(
+        "table-not-codes",
+        f"Millivolts went to {dac.name} as if they were codes",
+        fit * line.share,
+        f"readings are {line.slope:.4f} times what was meant, and a thousand counts a volt make {factor:.4f}",
+        None,
+    )
+
+
+@tester
+def output_stops_short(case: Case) -> LikelyCause | None:
+    """The wave has a flat top or bottom that nobody designed."""
+    generator = _generator(case)
+    if generator is None or case.captured is None or not case.is_off or _output_finding(case) is not None:
+        return None
+    low_v, high_v = float(case.measured_v.min()), float(case.measured_v.max())
+    cut = np.clip(case.settled_v, low_v, high_v)
+    share = explained_share(case.measured_v, case.settled_v, cut)
+    return case.cause(
+        "output-stops-short",
+        f"The output behind {case.signal.pin} stops short of what was meant",
+        share,
+        f"everything between {show_volts(low_v)} and {show_volts(high_v)} comes, nothing beyond",
+        None,
+    )
+
+
+@tester
+def wires_exchanged(case: Case) -> LikelyCause | None:
+    """Two signals read what the other should."""
+    if case.captured is None or not case.is_off:
+        return None
+    project = case.take.workspace.project
+    best: tuple[float, str] = (0.0, "")
+    for other in project.signals:
+        chain = project.chain_of(other.name)
+        if other.name == case.signal.name or chain is not case.chain or other.negative or case.signal.negative:
+            continue
+        share = min(_reads_as(case, case.signal.name, other.name), _reads_as(case, other.name, case.signal.name))
+        best = max(best, (share, other.name))
+    if best[0] < 0.8:
+        return None
+    partner = project.signal(best[1])
+    wirings = [project.wired(pin) for pin in (case.signal.pin, partner.pin)]
+    faulty = next((one for one in wirings if one is not None and one.swapped_with is not None), None)
+    return case.cause(
+        "wires-exchanged",
+        f"The wires of {case.signal.name} and {partner.name} are exchanged",
+        best[0],
+        f"each reads what the other should, {best[0] * 100:.0f} % of the error is gone when they are taken so",
+        SetWiring(faulty.changed(swapped_with=None)) if faulty is not None else None,
+    )
+
+
+def _reads_as(case: Case, name: str, other: str) -> float:
+    """Share of one signal's error that vanishes when it is taken for another, at its own held instants."""
+    take, chain = case.take, case.chain
+    samples = take.raw(name)
+    if samples is None or samples.count < FEWEST_SAMPLES:
+        return 0.0
+    cycles = min(int(samples.cycles[-1]) + 1, 1 << 16)
+    instants = take.instants(chain)
+    gains = [float(take.workspace.project.signal(one).front_end) for one in (name, other)]
+    mine = expected_raw(take.history, chain.converter, name, 0, cycles, instants).settled_v * gains[0]
+    theirs = expected_raw(take.history, chain.converter, other, 0, cycles, instants).settled_v * gains[1]
+    count = min(len(mine), len(theirs), len(samples.volts))
+    valid = samples.valid[:count]
+    measured = samples.volts[:count][valid] * gains[0]
+    return explained_share(measured, mine[:count][valid], theirs[:count][valid])

@@ -1,0 +1,161 @@
+"""What a take shows of outputs: a course that comes back, a DAC and a converter as a pair, the end of a route."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.analysis import Linearity, linearity
+from wattigram.core.bench import Jumper, followed
+from wattigram.core.design import ReceivedSource, Route, SendSink, TableSource, Watch, Workspace, signal_scale
+from wattigram.core.expected import ExpectedValues, expected_raw, expected_values
+from wattigram.core.pins import generator_on, input_voltage_v, serial_source
+from wattigram.core.take import Take
+from wattigram.core.timing import route_timing
+from wattigram.core.waveform import playing
+
+FloatArray = NDArray[np.float64]
+SETTLED_TAUS = 12
+MOST_CYCLES = 1 << 20
+NEARLY_ALL = 99.5
+"""Per cent of the samples that a course must hold for."""
+
+
+def course_error_v(take: Take, name: str) -> FloatArray | None:
+    """Captured less what was meant, (n,) volts of the signal; None where too little came."""
+    samples = take.raw(name)
+    chain = take.workspace.project.chain_of(name)
+    if samples is None or chain is None or samples.count < 16:
+        return None
+    cycles = min(int(samples.cycles[-1]) + 1, MOST_CYCLES)
+    stream = expected_raw(take.history, chain.converter, name, 0, cycles, take.instants(chain))
+    count = min(len(stream.settled_v), len(samples.volts))
+    return np.asarray((samples.volts[:count] - stream.settled_v[:count])[samples.valid[:count]])
+
+
+def pair_linearity(take: Take, name: str) -> Linearity | None:
+    """Transfer from the DAC's codes to the converter's readings, in LSB of the DAC.
+
+    Readings count once the output has settled on a code, and within what the output reaches.
+    """
+    workspace = take.workspace
+    signal = workspace.project.signal(name)
+    wiring = workspace.wiring(signal.pin)
+    source = followed(wiring, workspace.project.bench) if wiring is not None else None
+    generator = generator_on(workspace, source.pin) if isinstance(source, Jumper) else None
+    samples, chain = take.raw(name), workspace.project.chain_of(name)
+    if generator is None or samples is None or chain is None or wiring is None:
+        return None
+    made = playing(workspace, generator)
+    held = made.codes
+    update_s = float(made.update_s)
+    since_s = samples.times_s - float(made.begin_s + made.late_s)
+    steps = np.floor(since_s / update_s + 1e-9).astype(np.int64)
+    scale = signal_scale(workspace, chain, name)
+    slot = chain.places_of(name)[0]
+    sampling_s = chain.slots[slot].sampling_cycles * chain.divider / float(workspace.bus_clock_hz)
+    wait_s = SETTLED_TAUS * max(made.tau_s, *wiring.poles_s, 0.0) + sampling_s
+    good = samples.valid & (since_s >= 0) & (since_s - steps * update_s > min(wait_s, 0.8 * update_s))
+    if not made.repeat:
+        good &= steps < len(held)
+    codes = held[steps % len(held)]
+    reached = np.abs(made.levels_v - held * made.lsb_v) < 0.01 * made.lsb_v
+    good &= reached[steps % len(held)] & (codes * made.lsb_v <= scale.reference_v - scale.lsb_v)
+    if np.count_nonzero(good) < 16:
+        return None
+    readings = samples.volts[good] * float(signal.front_end) / made.lsb_v
+    return linearity(codes[good], readings)
+
+
+@dataclass(frozen=True)
+class Trips:
+    """Mean voltage at a comparator's input when its output rose and fell, and how often each."""
+
+    rising_v: float
+    falling_v: float
+    rising: int
+    falling: int
+
+
+def trip_points(take: Take, watch: Watch) -> Trips | None:
+    """Where a comparator trips: what was meant to stand on its input at each edge; None where one way never came."""
+    events = take.events[take.events["window"] == take.workspace.watches.index(watch)]
+    times_s = events["ticks"] / take.tick_hz
+    signal = take.workspace.project.signal(watch.signal)
+    volts = input_voltage_v(take.workspace, signal, times_s)
+    rises = events["entered"].astype(bool)
+    if not rises.any() or rises.all():
+        return None
+    count = int(np.count_nonzero(rises))
+    return Trips(float(volts[rises].mean()), float(volts[~rises].mean()), count, len(rises) - count)
+
+
+@dataclass(frozen=True)
+class RouteSeen:
+    """The end of a route in a take.
+
+    Attributes
+    ----------
+    written, overwritten, torn : int
+        Values of it; bytes where it is a UART.
+    times_s : (n,) float64, values : (n,) int64
+        Values as the other end reads them, whole ones only.
+    expected : ExpectedValues or None
+    matched : float
+        Share of the values that are what they should be; 1 where nobody can say.
+    values_hz : float
+        Values a second that came.
+    """
+
+    written: int
+    overwritten: int
+    torn: int
+    times_s: FloatArray
+    values: NDArray[np.int64]
+    expected: ExpectedValues | None
+    matched: float
+    values_hz: float
+
+
+def joined(route: Route, values: NDArray[np.int64], order: str) -> NDArray[np.int64]:
+    """Values of a wire's bytes, as an end that takes them in this order reads them."""
+    whole = len(values) // route.items * route.items
+    rows = values[:whole].reshape(-1, route.items)
+    places = np.arange(route.items) if order == "low-first" else np.arange(route.items)[::-1]
+    return np.asarray((rows << (8 * places)).sum(axis=1))
+
+
+def route_seen(take: Take, route: Route, order: str | None = None) -> RouteSeen:
+    """Everything at the end of a route, held against its source; bytes joined in ``order`` or as the other end does."""
+    workspace = take.workspace
+    samples = take.output(workspace.project.routes.index(route))
+    sent = ~samples.overwritten
+    torn = int(np.count_nonzero(samples.torn))
+    times, values = samples.times_s[sent], samples.values[sent]
+    if isinstance(route.sink, SendSink) and route.items > 1:
+        count = len(values) // route.items
+        times = times[: count * route.items : route.items]
+        values = joined(route, values, order or route.expected_order)
+    expected = expected_values(workspace, route, times) if len(times) else None
+    matched = 1.0
+    if expected is not None and len(times):
+        begun = times > 4 * route_timing(workspace, route).latency_s
+        good = (values >= expected.low - 0.5) & (values <= expected.high + 0.5)
+        matched = float(np.mean(good[begun])) if begun.any() else 1.0
+    span_s = float(times[-1] - times[0]) if len(times) > 1 else 0.0
+    rate_hz = (len(times) - 1) / span_s if span_s else 0.0
+    overwritten = int(np.count_nonzero(samples.overwritten))
+    return RouteSeen(len(samples.marked), overwritten, torn, times, values, expected, matched, rate_hz)
+
+
+def wanted_values_hz(workspace: Workspace, route: Route) -> float:
+    """Values a second that the source makes, as far as they are to arrive."""
+    source_hz = float(route_timing(workspace, route).source_hz)
+    if isinstance(route.source, ReceivedSource):
+        serial = serial_source(workspace, route.source.uart)
+        return source_hz / (serial.bytes_each if serial is not None else 1)
+    if route.on == "timer" and not isinstance(route.source, TableSource):
+        return float(route_timing(workspace, route).transfers_hz) / route.items
+    return source_hz
