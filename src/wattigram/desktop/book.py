@@ -18,9 +18,11 @@ if TYPE_CHECKING:
     from wattigram.desktop.pages.compare_page import ComparePage
     from wattigram.desktop.pages.pins_page import PinsPage
     from wattigram.desktop.pages.proof_page import ProofPage
+    from wattigram.desktop.pages.routes_page import RoutesPage
     from wattigram.desktop.pages.takes_page import TakesPage
+    from wattigram.desktop.pages.wave_page import WavePage
 
-CHAIN, PINS, TAKES, PROOF, COMPARE = range(5)
+CHAIN, PINS, WAVE, ROUTES, TAKES, PROOF, COMPARE = range(7)
 
 
 class Book(QObject):
@@ -45,6 +47,24 @@ class Book(QObject):
 
         page = PinsPage(self._document)
         self._settle(page, PINS, page.split)
+        return page
+
+    @cached_property
+    def wave(self) -> WavePage:
+        """The Wave page."""
+        from wattigram.desktop.pages.wave_page import WavePage
+
+        page = WavePage(self._document)
+        self._settle(page, WAVE, page.split)
+        return page
+
+    @cached_property
+    def routes(self) -> RoutesPage:
+        """The Routes page."""
+        from wattigram.desktop.pages.routes_page import RoutesPage
+
+        page = RoutesPage(self._document)
+        self._settle(page, ROUTES, page.split)
         return page
 
     @cached_property

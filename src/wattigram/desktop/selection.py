@@ -20,6 +20,9 @@ class Selection:
     """A column, or something within one: "window:2", "twin", "reader"; of a yoke "clock", "start" or "start-up"."""
     also: frozenset[int] = frozenset()
     """Places of other slots of the same converter that are selected with it."""
+    section: str = ""
+    """Of an output: "generators", "pwm", "uarts" or "routes"; ``output`` is then its name."""
+    output: str = ""
 
     @property
     def column(self) -> str:
@@ -41,6 +44,9 @@ class Selection:
         project = workspace.project
         if self.facet == "project":
             return self
+        if self.section:
+            names = [one.name for one in getattr(project, self.section)]
+            return self if self.output in names else default_selection(workspace)
         chain = project.chain(self.converter)
         if self.signal and not any(signal.name == self.signal for signal in project.signals):
             return default_selection(workspace)

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from wattigram.core.design.edits import RemoveExpectation
 from wattigram.core.session import Snapshot
 from wattigram.desktop.actions import Actions
-from wattigram.desktop.book import CHAIN, COMPARE, PINS, PROOF, TAKES, Book
+from wattigram.desktop.book import CHAIN, COMPARE, PINS, PROOF, ROUTES, TAKES, WAVE, Book
 from wattigram.desktop.chain_actions import ChainActions
 from wattigram.desktop.document import Document
 from wattigram.desktop.dress import Dress
@@ -29,6 +29,7 @@ from wattigram.desktop.files import ProjectFiles, ask_save
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
 from wattigram.desktop.memory import keep_size, keep_splitter, restore_size, restore_splitter
+from wattigram.desktop.output_actions import OutputActions
 from wattigram.desktop.pages.chain_page import ChainPage
 from wattigram.desktop.proving import Proving
 from wattigram.desktop.settings import Settings
@@ -62,6 +63,7 @@ class MainWindow(QMainWindow):
         self.files = ProjectFiles(self, document, settings, self.notice, self.actions_list)
         self.dress = Dress(self.settings, self.actions_list, self._redress)
         self.chain_actions = ChainActions(document, self.chain_page, self.actions_list)
+        self.output_actions = OutputActions(document, self.book, self.actions_list, self.show_page, self.notice.say)
         self._add_actions()
         self._connect()
         self._show_document()
@@ -163,6 +165,10 @@ class MainWindow(QMainWindow):
             proof.prove_wanted.connect(self.proving.record_and_prove)
             proof.report_wanted.connect(self.report_dialog)
             proof.cure_wanted.connect(self.proving.cure_and_prove)
+        elif number == WAVE:
+            self.book.wave.complained.connect(self.notice.say)
+        elif number == ROUTES:
+            self.book.routes.complained.connect(self.notice.say)
         elif number == COMPARE:
             self.book.compare.complained.connect(self.notice.say)
             self.book.compare.open_wanted.connect(self.files.ask_compare)
@@ -201,6 +207,11 @@ class MainWindow(QMainWindow):
             self.chain_page.rows.setFocus()
         elif number == PINS:
             self.book.pins.table.setFocus()
+        elif number == WAVE:
+            self.book.wave.curve.setFocus()
+        elif number == ROUTES:
+            self.book.routes.list.setFocus()
+            self.book.routes.show_snapshot(self.board.latest)
         elif number == TAKES:
             self.takes_page.show_folder(self.proving.folder)
             self.takes_page.takes.setFocus()
@@ -232,6 +243,8 @@ class MainWindow(QMainWindow):
         self.header.show_snapshot(snapshot)
         if self.stack.currentIndex() == CHAIN:
             self.chain_page.show_snapshot(snapshot)
+        elif self.stack.currentIndex() == ROUTES:
+            self.book.routes.show_snapshot(snapshot)
         if snapshot.message and snapshot.message != self.notice.text:
             self.notice.say(snapshot.message)
         if snapshot.recorded is not None:

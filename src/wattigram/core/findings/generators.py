@@ -7,7 +7,6 @@ from fractions import Fraction
 
 from wattigram.core.clocks import set_timer, timer_setting
 from wattigram.core.design import (
-    ChainFollow,
     Generator,
     GeneratorFollow,
     HeldLevel,
@@ -17,7 +16,7 @@ from wattigram.core.design import (
     TimerTrigger,
     Workspace,
 )
-from wattigram.core.design.edits import Edit, SetGenerator, SetPwm, SetTable, SetTrigger, Several
+from wattigram.core.design.edits import Edit, SetGenerator, SetPwm, SetTable, SetTrigger, Several, retimed
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure, gone
 from wattigram.core.part import Dac
@@ -165,29 +164,17 @@ def _slower(workspace: Workspace, generator: Generator, table: Table, shortest_s
         if (every * workspace.bus_clock_hz).denominator != 1 and points & (points - 1):
             continue
         fewer = SetTable(table.name, table.changed(points=points))
-        edit = _retimed(workspace, generator, timer.changed(every=every, prescaler_register=None, period_register=None))
+        edit = retimed(
+            workspace.project, generator, timer.changed(every=every, prescaler_register=None, period_register=None)
+        )
         if edit is not None:
             edits.append(Several((fewer, edit), f"Play {table.name} with {points} points, {brief(1 / every, 'Hz', 6)}"))
         if len(edits) >= 4:
             break
-    edit = _retimed(
-        workspace, generator, timer.changed(every=shortest_s, prescaler_register=None, period_register=None)
+    edit = retimed(
+        workspace.project, generator, timer.changed(every=shortest_s, prescaler_register=None, period_register=None)
     )
     return [*edits, edit] if edit is not None else edits
-
-
-def _retimed(workspace: Workspace, generator: Generator, timer: TimerTrigger) -> Edit | None:
-    """Another timer setting, where the trigger of this playback is set."""
-    output = generator.output
-    assert isinstance(output, Playback)
-    match output.trigger:
-        case TimerTrigger():
-            return SetGenerator(generator.name, generator.changed(output=output.changed(trigger=timer)))
-        case GeneratorFollow(follows=name):
-            leader = workspace.project.generator(name)
-            return _retimed(workspace, leader, timer) if leader is not None else None
-        case ChainFollow():
-            return None
 
 
 @rule

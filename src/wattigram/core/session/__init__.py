@@ -5,14 +5,23 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from wattigram.core.lazy import load_from
-from wattigram.core.session.snapshot import Snapshot, StreamPicture, ViewRequest
+from wattigram.core.session.snapshot import OutputPicture, Snapshot, StreamPicture, ViewRequest
 
 if TYPE_CHECKING:
     from wattigram.core.session.board_process import BoardProcess
     from wattigram.core.session.live import LiveSession
     from wattigram.core.session.record import RunOutcome, record_run
 
-__all__ = ["BoardProcess", "LiveSession", "RunOutcome", "Snapshot", "StreamPicture", "ViewRequest", "record_run"]
+__all__ = [
+    "BoardProcess",
+    "LiveSession",
+    "OutputPicture",
+    "RunOutcome",
+    "Snapshot",
+    "StreamPicture",
+    "ViewRequest",
+    "record_run",
+]
 
 _HOMES = {"BoardProcess": "board_process", "LiveSession": "live", "RunOutcome": "record", "record_run": "record"}
 

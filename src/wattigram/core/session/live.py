@@ -21,6 +21,7 @@ from wattigram.core.errors import LinkError, TakeError, WattigramError
 from wattigram.core.expected import History, StampedInstants
 from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM, Transport, open_transport
 from wattigram.core.session.board_process import BoardProcess
+from wattigram.core.session.outgoing import output_pictures
 from wattigram.core.session.picture import (
     ExpectedWindow,
     FloatArray,
@@ -239,6 +240,7 @@ class LiveSession:
                 event_count=reception.event_count,
                 log=tuple(reception.log),
                 pictures=pictures,
+                outputs=output_pictures(workspace, reception.rings, identity.tick_hz if identity else 1),
                 loop_places={
                     chain.loop.name: reception.rings[stream].end % chain.loop.items
                     for stream, chain in enumerate(workspace.project.chains)

@@ -39,6 +39,27 @@ class StreamPicture:
 
 
 @dataclass(frozen=True)
+class OutputPicture:
+    """The newest writes at the end of a route, or of a report.
+
+    Attributes
+    ----------
+    times_s, values : (n,)
+    overwritten, torn : (n,) bool, as the virtual board marks them
+    expected_low, expected_high : (m,) float64, of the last m writes
+    count : int, writes since the start
+    """
+
+    times_s: FloatArray
+    values: NDArray[np.int64]
+    overwritten: NDArray[np.bool_]
+    torn: NDArray[np.bool_]
+    expected_low: FloatArray
+    expected_high: FloatArray
+    count: int
+
+
+@dataclass(frozen=True)
 class ViewRequest:
     """A stretch of a signal to be drawn."""
 
@@ -66,6 +87,7 @@ class Snapshot:
     event_count: int = 0
     log: tuple[str, ...] = ()
     pictures: dict[str, StreamPicture] = field(default_factory=dict)
+    outputs: dict[str, OutputPicture] = field(default_factory=dict)
     totals: dict[str, int] = field(default_factory=dict)
     """The board's own counts when it stopped."""
     loop_places: dict[str, int] = field(default_factory=dict)

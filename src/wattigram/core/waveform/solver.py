@@ -51,11 +51,12 @@ def wave_choices(
     most_points: int,
     cycles: int = 1,
     most: int = 24,
+    also: int = 0,
 ) -> tuple[WaveChoice, ...]:
     """Choices of timer × points for a wanted frequency, the best first.
 
     Exact ones come first, those with the most points before the others; then by error, then by points.
-    An update is never faster than ``fastest_hz``.
+    An update is never faster than ``fastest_hz``; ``also`` is a number of points that is told of in any case.
     """
     total = timer_hz * cycles / wanted_hz
     low = min(max(FEWEST_POINTS, cycles + 1), most_points)
@@ -73,11 +74,12 @@ def wave_choices(
         *exact[-4 * most :].tolist(),
         *(one for one in POWERS if low <= one <= most_points),
     }
+    wanted |= {also} if also >= 2 else set()
     found = []
     for count in sorted(wanted):
         setting = solve_timer(timer_hz, wanted_hz**-1 * cycles / count, prescaler_bits, counter_bits)
         update_hz = timer_hz / setting.ticks
-        if update_hz > fastest_hz:
+        if update_hz > fastest_hz and count != also:
             continue
         wave_hz = update_hz * cycles / count
         found.append(
@@ -95,5 +97,5 @@ def wave_choices(
     found.sort(key=lambda choice: (abs(choice.error), -choice.points))
     kept = found[:most]
     # Powers of two are what people ask for; they stay in sight with their error.
-    kept += [choice for choice in found[most:] if choice.points in POWERS]
+    kept += [choice for choice in found[most:] if choice.points in POWERS or choice.points == also]
     return tuple(kept)

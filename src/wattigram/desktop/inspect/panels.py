@@ -19,6 +19,8 @@ from wattigram.desktop.inspect.chain import clock_panel, start_panel, startup_pa
 from wattigram.desktop.inspect.judging import comparator_panel, twin_panel, window_panel
 from wattigram.desktop.inspect.model import Fact, Field, Panel
 from wattigram.desktop.inspect.moving import loop_panel, reader_panel
+from wattigram.desktop.inspect.outputs import generator_panel, pwm_panel
+from wattigram.desktop.inspect.routes import route_panel, uart_panel
 from wattigram.desktop.inspect.slot import slot_panel
 from wattigram.desktop.inspect.stages import reduce_panel
 from wattigram.desktop.selection import Selection
@@ -27,6 +29,8 @@ from wattigram.desktop.selection import Selection
 def panel_for(workspace: Workspace, selection: Selection) -> Panel:
     """The panel of a selection."""
     project = workspace.project
+    if selection.section:
+        return _output_panel(workspace, selection)
     chain = project.chain(selection.converter)
     if not selection.signal:
         if chain is None:
@@ -39,6 +43,19 @@ def panel_for(workspace: Workspace, selection: Selection) -> Panel:
     if selection.facet == "signal" or chain is None:
         return _signal_panel(workspace, chain, signal)
     return _stage_panel(workspace, chain, signal, selection)
+
+
+def _output_panel(workspace: Workspace, selection: Selection) -> Panel:
+    project = workspace.project
+    if (generator := project.generator(selection.output)) is not None and selection.section == "generators":
+        return generator_panel(workspace, generator)
+    if (pwm := project.pwm_output(selection.output)) is not None and selection.section == "pwm":
+        return pwm_panel(workspace, pwm)
+    if (uart := project.uart(selection.output)) is not None and selection.section == "uarts":
+        return uart_panel(workspace, uart)
+    if (route := project.route(selection.output)) is not None and selection.section == "routes":
+        return route_panel(workspace, route)
+    return _project_panel(workspace)
 
 
 def _stage_panel(workspace: Workspace, chain: Chain, signal: Signal, selection: Selection) -> Panel:

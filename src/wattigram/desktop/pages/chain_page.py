@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from wattigram.core.bench import source_span_s
+from wattigram.core.design import Project
 from wattigram.core.findings import Finding
 from wattigram.core.pins import input_source
 from wattigram.core.session import Snapshot, ViewRequest
@@ -20,6 +21,7 @@ from wattigram.desktop.widgets.cycle_lens import CycleLens
 from wattigram.desktop.widgets.findings_panel import FindingsPanel
 from wattigram.desktop.widgets.inspector import Inspector
 from wattigram.desktop.widgets.loop_map import LoopMap
+from wattigram.desktop.widgets.output_rows import OutputRows
 
 _YOKE_FACETS = dict.fromkeys(
     (
@@ -33,6 +35,16 @@ _YOKE_FACETS = dict.fromkeys(
     "start",
 ) | {f"startup-{step}": "start-up" for step in STEP_NAMES}
 SPANS_S = {"auto": 0.0, "20 ms": 0.02, "100 ms": 0.1, "1 s": 1.0, "5 s": 5.0}
+
+
+def _output_of(project: Project, name: str) -> Selection | None:
+    """The output of that name, where no signal has it."""
+    if not name or any(signal.name == name for signal in project.signals):
+        return None
+    for section in ("generators", "pwm", "routes", "uarts"):
+        if any(one.name == name for one in getattr(project, section)):
+            return Selection(section=section, output=name, facet="output")
+    return None
 
 
 class ChainPage(QWidget):
@@ -50,6 +62,7 @@ class ChainPage(QWidget):
         self.selection = default_selection(document.workspace)
         self.span = "auto"
         self.rows = ChainView()
+        self.outputs = OutputRows()
         self.lens = CycleLens()
         self.loops = LoopMap()
         self.inspector = Inspector()
@@ -59,6 +72,10 @@ class ChainPage(QWidget):
         self.rows.opened.connect(self._open)
         self.rows.menu_wanted.connect(self._on_menu)
         self.rows.columns_changed.connect(self.request_views)
+        self.rows.laid_out.connect(self._show_columns)
+        self.outputs.selected.connect(self.select)
+        self.outputs.opened.connect(self._open_output)
+        self.outputs.left_upwards.connect(self.rows.setFocus)
         self.lens.selected.connect(self.select)
         self.lens.edited.connect(document.edit)
         self.lens.drag_began.connect(document.begin_drag)
@@ -81,7 +98,13 @@ class ChainPage(QWidget):
         area.setWidgetResizable(True)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        area.setWidget(self.rows)
+        both = QWidget()
+        stack = QVBoxLayout(both)
+        stack.setContentsMargins(0, 0, 0, 0)
+        stack.setSpacing(0)
+        stack.addWidget(self.rows, 1)
+        stack.addWidget(self.outputs)
+        area.setWidget(both)
         bottom = QSplitter(Qt.Orientation.Horizontal)
         bottom.addWidget(self.lens)
         bottom.addWidget(self.loops)
@@ -135,6 +158,8 @@ class ChainPage(QWidget):
         self.selection = self.selection.valid_in(workspace)
         self.rows.show_workspace(workspace, findings)
         self.rows.show_selection(self.selection)
+        self.outputs.show_workspace(workspace, findings, self._columns())
+        self.outputs.show_selection(self.selection)
         self.lens.show_workspace(workspace)
         self.lens.show_selection(self.selection)
         self.loops.show_workspace(workspace)
@@ -148,6 +173,7 @@ class ChainPage(QWidget):
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Show what the board has sent."""
         self.rows.show_snapshot(snapshot)
+        self.outputs.show_snapshot(snapshot)
         self.loops.show_places(snapshot.loop_places)
 
     def request_views(self) -> None:
@@ -170,8 +196,20 @@ class ChainPage(QWidget):
         """Select a cell or a yoke."""
         self.selection = selection.valid_in(self._document.workspace)
         self.rows.show_selection(self.selection)
+        self.outputs.show_selection(self.selection)
         self.lens.show_selection(self.selection)
         self.inspector.show_panel(panel_for(self._document.workspace, self.selection))
+
+    def _columns(self) -> tuple[float, ...]:
+        layout = self.rows.layout_now
+        return tuple(layout.columns) if layout is not None else ()
+
+    def _show_columns(self) -> None:
+        self.outputs.show_columns(self._columns())
+
+    def _open_output(self, selection: Selection) -> None:
+        self.select(selection)
+        self.inspector.focus_first_field()
 
     def _go_to_facet(self, facet: str) -> None:
         self.select(self.selection.at(facet))
@@ -188,6 +226,10 @@ class ChainPage(QWidget):
     def show_finding(self, finding: Finding) -> None:
         """Select the place that a finding speaks of."""
         project = self._document.workspace.project
+        output = _output_of(project, finding.signal)
+        if output is not None:
+            self.select(output)
+            return
         chain = project.chain(finding.converter) or (project.chain_of(finding.signal) if finding.signal else None)
         if finding.signal:
             place = chain.places_of(finding.signal)[0] if chain and chain.places_of(finding.signal) else -1

@@ -60,6 +60,8 @@ class ChainRows(QWidget):
 
     columns_changed = pyqtSignal()
     """Streams need another number of columns."""
+    laid_out = pyqtSignal()
+    """Columns are elsewhere than before."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -215,7 +217,10 @@ class ChainRows(QWidget):
             self._least_height = least
             self.setMinimumHeight(int(least) + 8)
             self.updateGeometry()
+        before = self._layout.columns if self._layout is not None else None
         self._layout = lay_out(self._workspace, float(self.width()), line, self.height() - 8.0)
+        if self._layout.columns != before:
+            self.laid_out.emit()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint what the event asks for."""

@@ -33,7 +33,16 @@ from wattigram.desktop.theme import color, signal_color, theme
 
 PLACES_SHOWN = 2
 STAGES = {"sum": "sum of", "mean": "mean of", "running-mean": "running"}
-SOURCES = {"level": "level", "sine": "sine", "ramp": "ramp", "steps": "steps", "floating": "nothing", "follow": "as"}
+SOURCES = {
+    "floating": "nothing",
+    "follow": "as",
+    "tied": "tied to",
+    "supply": "bench supply",
+    "sweep": "sine, swept",
+    "jumper": "jumper from",
+    "serial": "bytes",
+}
+"""Where a source is called otherwise than in a file."""
 
 
 def counted(workspace: Workspace, chain: Chain, snapshot: Snapshot) -> str:
@@ -136,9 +145,11 @@ def _front_end(workspace: Workspace, signal: Signal) -> tuple[str, ...]:
     if wiring.source.kind == "floating":
         return (f"not connected{factor}", wiring.label)
     extra = f" · {brief(wiring.capacitor_f, 'F')}" if wiring.capacitor_f else ""
-    source = SOURCES[wiring.source.kind]
+    source = SOURCES.get(wiring.source.kind, wiring.source.kind)
     if wiring.source.kind == "follow":
         source = f"same as {wiring.source.pin}"
+    elif wiring.source.kind in {"jumper", "tied"}:
+        source += f" {wiring.source.pin if wiring.source.kind == 'jumper' else wiring.source.to}"
     return (brief(wiring.resistance_ohm, "Ω") + extra, source + factor, wiring.label)
 
 

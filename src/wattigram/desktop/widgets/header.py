@@ -17,7 +17,7 @@ from wattigram.desktop.widgets.labels import ElidedLabel
 if TYPE_CHECKING:
     from wattigram.core.proof import Proof
 
-PAGES = ("Chain", "Pins", "Takes", "Proof", "Compare")
+PAGES = ("Chain", "Pins", "Wave", "Routes", "Takes", "Proof", "Compare")
 
 
 class Header(QWidget):

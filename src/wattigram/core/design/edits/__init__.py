@@ -32,6 +32,7 @@ from wattigram.core.design.edits.outputs import (
     SetRoute,
     SetTable,
     SetUart,
+    retimed,
 )
 from wattigram.core.design.edits.signal import (
     AddSignal,
@@ -113,4 +114,5 @@ __all__ = [
     "SwapPins",
     "apply_edit",
     "describe",
+    "retimed",
 ]

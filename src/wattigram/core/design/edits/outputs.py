@@ -17,6 +17,7 @@ from wattigram.core.design.outputs import (
     Uart,
 )
 from wattigram.core.design.route import DutySink, PeriodSink, Route, TableSource
+from wattigram.core.design.trigger import TimerTrigger
 from wattigram.core.errors import EditError
 from wattigram.core.quantity import brief, show_volts
 
@@ -103,6 +104,21 @@ class SetGenerator:
                 for one in generators
             )
         return project.changed(generators=generators)
+
+
+def retimed(project: Project, generator: Generator, timer: TimerTrigger) -> SetGenerator | None:
+    """Another timer setting where the trigger of this playback is set; None where a chain sets it."""
+    output = generator.output
+    if not isinstance(output, Playback):
+        return None
+    match output.trigger:
+        case TimerTrigger():
+            return SetGenerator(generator.name, generator.changed(output=output.changed(trigger=timer)))
+        case GeneratorFollow(follows=name):
+            leader = project.generator(name)
+            return retimed(project, leader, timer) if leader is not None else None
+        case _:
+            return None
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,56 @@
+"""What a session shows of routes and reports: the newest writes at their ends."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from wattigram.core.board import OVERWRITTEN, TORN
+from wattigram.core.design import SendSink, Workspace
+from wattigram.core.expected import expected_values
+from wattigram.core.link import OUTPUT_STREAM
+from wattigram.core.session.reception import Ring
+from wattigram.core.session.snapshot import OutputPicture
+
+NEWEST = 2000
+EXPECTED_NEWEST = 400
+
+
+def output_names(workspace: Workspace) -> list[str]:
+    """Routes, then the UARTs that the program reports over, as their streams are numbered."""
+    project = workspace.project
+    reports = [uart.name for uart in project.uarts if uart.report is not None and project.chain_of(uart.report.signal)]
+    return [*(route.name for route in project.routes), *reports]
+
+
+def output_pictures(workspace: Workspace, rings: dict[int, Ring], tick_hz: int) -> dict[str, OutputPicture]:
+    """The newest writes of each route and report that has sent any."""
+    found = {}
+    for number, name in enumerate(output_names(workspace)):
+        ring = rings.get(OUTPUT_STREAM + number)
+        if ring is None or ring.end - ring.begin < 2:
+            continue
+        end = ring.end // 2 * 2
+        begin = max(-(-ring.begin // 2) * 2, end - 2 * NEWEST)
+        pairs = ring.window(begin, end).reshape(-1, 2)
+        stamps = pairs[:, 0].astype(np.int64)
+        steps = np.mod(np.diff(stamps, prepend=stamps[:1]), 1 << 32)
+        times = np.cumsum(steps) / tick_hz
+        # The stamps tell 32 bits; what came before the window is known only modulo that.
+        times += float(stamps[0]) / tick_hz
+        marked = pairs[:, 1].astype(np.int64)
+        route = workspace.project.route(name)
+        low = high = np.empty(0)
+        if route is not None and not (isinstance(route.sink, SendSink) and route.items > 1):
+            wanted = expected_values(workspace, route, times[-EXPECTED_NEWEST:])
+            if wanted is not None:
+                low, high = wanted.low, wanted.high
+        found[name] = OutputPicture(
+            times,
+            marked & (TORN - 1),
+            np.asarray((marked & OVERWRITTEN) != 0),
+            np.asarray((marked & TORN) != 0),
+            low,
+            high,
+            ring.end // 2,
+        )
+    return found

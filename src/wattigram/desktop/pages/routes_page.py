@@ -1,0 +1,309 @@
+"""The Routes page: what moves without a processor, rates on both sides, and bytes as a terminal shows them."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QTextCursor
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QPlainTextEdit,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wattigram.core.design import Pwm, Route, SendSink, Uart, Workspace
+from wattigram.core.design.edits import Edit, RemoveOutput, SetPwm, SetRoute, SetUart, Several
+from wattigram.core.design.edits.outputs import Section
+from wattigram.core.errors import QuantityError
+from wattigram.core.session import OutputPicture, Snapshot
+from wattigram.desktop.document import Document
+from wattigram.desktop.inspect import Panel, panel_for
+from wattigram.desktop.inspect.outputs import free_channel, free_timer
+from wattigram.desktop.inspect.routes import sinks, sources
+from wattigram.desktop.selection import Selection
+from wattigram.desktop.theme import heading_font, number_font
+from wattigram.desktop.widgets.inspector import Inspector
+from wattigram.desktop.widgets.rate_bars import RateBars
+
+MOST_LINES = 400
+BYTES_A_LINE = 16
+
+
+class RoutesPage(QWidget):
+    """A list of routes, serial ports and PWM outputs; rates and bytes of the chosen one; an inspector."""
+
+    complained = pyqtSignal(str)
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._document = document
+        self._snapshot = Snapshot()
+        self._entries: list[tuple[Section | Literal[""], str]] = []
+        self.chosen: tuple[Section | Literal[""], str] = ("", "")
+        self.list = QListWidget()
+        self.bars = RateBars()
+        self.terminal = QPlainTextEdit()
+        self.inspector = Inspector()
+        self._build()
+        self.list.currentRowChanged.connect(self._choose_row)
+        self.inspector.edited.connect(self._edit)
+        self.inspector.complained.connect(self.complained)
+        self.inspector.drag_began.connect(document.begin_drag)
+        self.inspector.drag_ended.connect(document.end_drag)
+        document.changed.connect(self._on_changed)
+        self.show_workspace()
+
+    def _build(self) -> None:
+        self.list.setAccessibleName("Routes and ports")
+        self.terminal.setReadOnly(True)
+        self.terminal.setFont(number_font(-0.5))
+        self.terminal.setAccessibleName("Terminal")
+        self.terminal.setMaximumBlockCount(MOST_LINES)
+        self.terminal.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        left = QWidget()
+        left.setObjectName("side")
+        column = QVBoxLayout(left)
+        column.setContentsMargins(12, 12, 8, 12)
+        title = QLabel("ROUTES AND PORTS")
+        title.setFont(heading_font())
+        title.setObjectName("faint")
+        column.addWidget(title)
+        column.addWidget(self.list, 1)
+        for text, action in (
+            ("Add a route", self.add_route),
+            ("Add a serial port", self.add_uart),
+            ("Add a PWM output", self.add_pwm),
+            ("Remove", self.remove),
+        ):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _checked, wanted=action: wanted())
+            column.addWidget(button)
+        middle = QWidget()
+        inner = QVBoxLayout(middle)
+        inner.setContentsMargins(0, 0, 0, 0)
+        inner.setSpacing(0)
+        inner.addWidget(self.bars)
+        self.heading = QLabel()
+        self.heading.setFont(heading_font())
+        self.heading.setObjectName("faint")
+        self.heading.setContentsMargins(12, 10, 12, 4)
+        inner.addWidget(self.heading)
+        inner.addWidget(self.terminal, 1)
+        side = QWidget()
+        side.setObjectName("side")
+        panel = QVBoxLayout(side)
+        panel.setContentsMargins(14, 12, 8, 12)
+        panel.addWidget(self.inspector)
+        panel.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidget(side)
+        area.setMinimumWidth(236)
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        for part in (left, middle, area):
+            self.split.addWidget(part)
+        self.split.setStretchFactor(1, 1)
+        self.split.setSizes([170, 780, 276])
+        self.split.setChildrenCollapsible(False)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.split)
+
+    # --- showing
+
+    def show_workspace(self) -> None:
+        """Show the document as it is now."""
+        project = self._document.workspace.project
+        self._entries = [("routes", one.name) for one in project.routes]
+        self._entries += [("uarts", one.name) for one in project.uarts]
+        self._entries += [("pwm", one.name) for one in project.pwm]
+        if self.chosen not in self._entries:
+            self.chosen = self._entries[0] if self._entries else ("", "")
+        names = [name for _section, name in self._entries]
+        self.list.blockSignals(True)
+        if [self.list.item(row).text() for row in range(self.list.count())] != names:  # type: ignore[union-attr]
+            self.list.clear()
+            self.list.addItems(names)
+        if self._entries:
+            self.list.setCurrentRow(self._entries.index(self.chosen))
+        self.list.blockSignals(False)
+        self._show_chosen()
+
+    def _route(self) -> Route | None:
+        return self._document.workspace.project.route(self.chosen[1]) if self.chosen[0] == "routes" else None
+
+    def _show_chosen(self) -> None:
+        workspace = self._document.workspace
+        route = self._route()
+        index = len(workspace.project.signals) + (workspace.project.routes.index(route) if route is not None else 0)
+        self.bars.setVisible(route is not None)
+        self.bars.show_route(workspace, route, index)
+        section, name = self.chosen
+        shown = panel_for(workspace, Selection(section=section, output=name)) if section else Panel("No route yet")
+        self.inspector.show_panel(shown)
+        self._show_bytes()
+
+    def show_snapshot(self, snapshot: Snapshot) -> None:
+        """Show what the board has sent."""
+        before, self._snapshot = self._snapshot, snapshot
+        mine, old = snapshot.outputs.get(self.chosen[1]), before.outputs.get(self.chosen[1])
+        if (mine.count if mine else 0) != (old.count if old else 0):
+            self._show_bytes()
+
+    def _show_bytes(self) -> None:
+        """The newest bytes or values of what is chosen, as text or in hexadecimal."""
+        workspace = self._document.workspace
+        picture = self._snapshot.outputs.get(self.chosen[1])
+        as_text = _as_text(workspace, self.chosen)
+        kind = "TEXT" if as_text else "NEWEST VALUES · ✕ OVERWRITTEN · ≠ HALF WRITTEN"
+        self.heading.setText(kind if picture is not None else f"{kind} · NOTHING YET: F5 RUNS THE BOARD")
+        lines = (
+            []
+            if picture is None
+            else _text_lines(picture)
+            if as_text
+            else _value_lines(workspace, self._route(), picture)
+        )
+        self.terminal.setPlainText("\n".join(lines[-MOST_LINES:]))
+        self.terminal.moveCursor(QTextCursor.MoveOperation.End)
+        self.terminal.moveCursor(QTextCursor.MoveOperation.StartOfLine)
+
+    def _choose_row(self, row: int) -> None:
+        if 0 <= row < len(self._entries):
+            self.chosen = self._entries[row]
+            self._show_chosen()
+
+    def _on_changed(self, _workspace: object, _before: object) -> None:
+        self.show_workspace()
+
+    def _edit(self, edit: Edit) -> None:
+        if isinstance(edit, SetRoute) and self.chosen == ("routes", edit.name):
+            self.chosen = ("routes", edit.route.name)
+        elif isinstance(edit, SetPwm) and self.chosen == ("pwm", edit.name):
+            self.chosen = ("pwm", edit.pwm.name)
+        self._document.edit(edit)
+
+    # --- doing
+
+    def _do(self, section: Section, name: str, edit: Edit) -> None:
+        if self._document.edit(edit):
+            self.chosen = (section, name)
+            self.show_workspace()
+
+    def add_uart(self) -> None:
+        """Set the first free serial port up."""
+        workspace = self._document.workspace
+        used = {uart.name for uart in workspace.project.uarts}
+        free = [name for group in workspace.part.uarts for name in group.names if name not in used]
+        if not free:
+            self.complained.emit(f"{workspace.part.name} has no serial port left.")
+            return
+        self._do("uarts", free[0], SetUart(Uart(name=free[0])))
+
+    def add_pwm(self) -> None:
+        """A PWM output on the first free timer."""
+        workspace = self._document.workspace
+        try:
+            timer = free_timer(workspace, with_pwm=True)
+        except QuantityError as fault:
+            self.complained.emit(str(fault))
+            return
+        name = _fresh("PWM", {one.name for one in workspace.project.pwm})
+        self._do("pwm", name, SetPwm(name, Pwm(name=name, timer=timer, every="50 us", duty=0.5)))
+
+    def add_route(self) -> None:
+        """A route from the first source to the first sink that is free; a serial port is set up where there is no sink."""
+        workspace = self._document.workspace
+        try:
+            channel = free_channel(workspace)
+        except QuantityError as fault:
+            self.complained.emit(str(fault))
+            return
+        before: list[Edit] = []
+        taken = [route.sink for route in workspace.project.routes]
+        free = [sink for sink in sinks(workspace).values() if sink not in taken]
+        if not free:
+            used = {uart.name for uart in workspace.project.uarts}
+            ports = [name for group in workspace.part.uarts for name in group.names if name not in used]
+            if not ports:
+                self.complained.emit("There is nothing left to route to. Add a PWM output first.")
+                return
+            before.append(SetUart(Uart(name=ports[0])))
+            free = [SendSink(uart=ports[0])]
+        found = sources(workspace)
+        if not found:
+            self.complained.emit("There is nothing to route from. Add a signal with a slot first.")
+            return
+        name = _fresh("Route", {one.name for one in workspace.project.routes})
+        is_wire = isinstance(free[0], SendSink)
+        bits = 8 if is_wire else 16
+        source = next(iter(found.values()))
+        route = Route(
+            name=name,
+            source=source,
+            sink=free[0],
+            channel=channel,
+            source_bits=bits,
+            sink_bits=bits,
+            items=2 if is_wire and source.kind == "result" else 1,
+        )
+        self._do("routes", name, Several((*before, SetRoute(name, route)), f"Add {name}"))
+
+    def remove(self) -> None:
+        """Take the chosen one away."""
+        section, name = self.chosen
+        if section:
+            self._document.edit(RemoveOutput(section, name))
+
+
+def _fresh(base: str, taken: set[str]) -> str:
+    return next(name for number in range(1, 1000) if (name := f"{base} {number}") not in taken)
+
+
+def _as_text(workspace: Workspace, chosen: tuple[str, str]) -> bool:
+    section, name = chosen
+    route = workspace.project.route(name) if section == "routes" else None
+    if route is not None:
+        uart = workspace.project.uart(route.sink.uart) if isinstance(route.sink, SendSink) else None
+    else:
+        uart = workspace.project.uart(name) if section == "uarts" else None
+    if uart is None:
+        return False
+    return uart.shows == "text" or (uart.report is not None and uart.report.form == "text")
+
+
+def _text_lines(picture: OutputPicture) -> list[str]:
+    """Bytes as a terminal shows them; what is no text is shown as a dot."""
+    sent = picture.values[~picture.overwritten]
+    text = "".join(
+        chr(value) if 32 <= value < 127 or value == 10 else "" if value == 13 else "·" for value in sent.tolist()
+    )
+    return text.split("\n")
+
+
+def _value_lines(workspace: Workspace, route: Route | None, picture: OutputPicture) -> list[str]:
+    """Writes one after the other with their time, sixteen bytes or one value of a register a line."""
+    is_bytes = route is None or isinstance(route.sink, SendSink)
+    marks = np.where(picture.overwritten, "✕", np.where(picture.torn, "≠", " ")).tolist()
+    if not is_bytes:
+        rows = zip(picture.times_s.tolist(), picture.values.tolist(), marks, strict=True)
+        return [f"{time:12.6f} s  {value:6d}  0x{value:04X} {mark}" for time, value, mark in rows][-MOST_LINES:]
+    lines = []
+    texts = [f"{value:02X}{mark}" for value, mark in zip(picture.values.tolist(), marks, strict=True)]
+    first = (picture.count - len(texts)) % BYTES_A_LINE
+    for at in range(-first, len(texts), BYTES_A_LINE):
+        part = texts[max(0, at) : at + BYTES_A_LINE]
+        if part:
+            lines.append(f"{float(picture.times_s[max(0, at)]):12.6f} s  {' '.join(part)}")
+    return lines[-MOST_LINES:]

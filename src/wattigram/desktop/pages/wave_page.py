@@ -1,0 +1,377 @@
+"""The Wave page: tables, their curve, and what leaves the pin."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wattigram.core.design import Generator, Playback, Table, TimerTrigger
+from wattigram.core.design.edits import Edit, RemoveOutput, SetGenerator, SetTable, Several
+from wattigram.core.errors import QuantityError, WaveError
+from wattigram.core.fields import period_text
+from wattigram.core.pins import input_poles_s
+from wattigram.core.quantity import brief, parse_quantity
+from wattigram.core.shapes import PointsShape, SineShape
+from wattigram.core.waveform import (
+    dac_lsb_v,
+    output_spectrum,
+    playing,
+    read_points,
+    table_c,
+    table_codes,
+    table_csv,
+    write_wav,
+)
+from wattigram.desktop.document import Document
+from wattigram.desktop.inspect import Panel
+from wattigram.desktop.inspect.outputs import free_channel, free_timer
+from wattigram.desktop.inspect.waves import choices_for, player_of, retuned, table_panel, wanted_hz
+from wattigram.desktop.theme import heading_font
+from wattigram.desktop.widgets.inspector import Inspector
+from wattigram.desktop.widgets.solver_table import SolverTable
+from wattigram.desktop.widgets.spectrum_chart import SpectrumChart
+from wattigram.desktop.widgets.wave_curve import WaveCurve
+
+WAV_SECONDS = 2.0
+READ = "Points (*.csv *.wav *.c *.h *.txt)"
+
+
+class WavePage(QWidget):
+    """A list of tables, the curve with the spectrum below it, and an inspector."""
+
+    complained = pyqtSignal(str)
+
+    def __init__(self, document: Document) -> None:
+        super().__init__()
+        self.setObjectName("page")
+        self._document = document
+        self.chosen = ""
+        self._filter_hz: float | None = None
+        self.tables = QListWidget()
+        self.curve = WaveCurve()
+        self.spectrum = SpectrumChart()
+        self.inspector = Inspector()
+        self.filter = QLineEdit()
+        self.solver = SolverTable()
+        self._build()
+        self.tables.currentTextChanged.connect(self._choose)
+        self.curve.edited.connect(document.edit)
+        self.curve.drag_began.connect(document.begin_drag)
+        self.curve.drag_ended.connect(document.end_drag)
+        self.inspector.edited.connect(self._edit)
+        self.inspector.complained.connect(self.complained)
+        self.inspector.drag_began.connect(document.begin_drag)
+        self.inspector.drag_ended.connect(document.end_drag)
+        self.solver.chosen.connect(self._take_choice)
+        self.filter.editingFinished.connect(self._set_filter)
+        document.changed.connect(self._on_changed)
+        self.show_workspace()
+
+    def _build(self) -> None:
+        self.tables.setAccessibleName("Tables")
+        self.tables.setMinimumWidth(120)
+        left = QWidget()
+        left.setObjectName("side")
+        column = QVBoxLayout(left)
+        column.setContentsMargins(12, 12, 8, 12)
+        title = QLabel("TABLES")
+        title.setFont(heading_font())
+        title.setObjectName("faint")
+        column.addWidget(title)
+        column.addWidget(self.tables, 1)
+        for text, action in (
+            ("Add a table", self.add_table),
+            ("Add from a file…", self.read_dialog),
+            ("Save as…", self.save_dialog),
+            ("Remove", self.remove_table),
+        ):
+            button = QPushButton(text)
+            button.clicked.connect(lambda _checked, wanted=action: wanted())
+            column.addWidget(button)
+        middle = QSplitter(Qt.Orientation.Vertical)
+        middle.addWidget(self.curve)
+        middle.addWidget(self._below())
+        middle.setStretchFactor(0, 3)
+        middle.setStretchFactor(1, 2)
+        middle.setChildrenCollapsible(False)
+        side = QWidget()
+        side.setObjectName("side")
+        inner = QVBoxLayout(side)
+        inner.setContentsMargins(14, 12, 8, 12)
+        inner.addWidget(self.inspector)
+        inner.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidget(side)
+        area.setMinimumWidth(236)
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        for part in (left, middle, area):
+            self.split.addWidget(part)
+        self.split.setStretchFactor(1, 1)
+        self.split.setSizes([150, 800, 276])
+        self.split.setChildrenCollapsible(False)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.split)
+
+    def _below(self) -> QWidget:
+        """The spectrum, with the filter that it is seen through."""
+        self.filter.setAccessibleName("Filter's corner")
+        self.filter.setPlaceholderText("none, or as wired")
+        self.filter.setMaximumWidth(150)
+        line = QHBoxLayout()
+        line.setContentsMargins(12, 4, 12, 4)
+        label = QLabel("seen through a low-pass at")
+        label.setObjectName("faint")
+        line.addWidget(label)
+        line.addWidget(self.filter)
+        self.filter_note = QLabel()
+        self.filter_note.setObjectName("faint")
+        line.addWidget(self.filter_note, 1)
+        below = QWidget()
+        column = QVBoxLayout(below)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.spectrum, 1)
+        column.addLayout(line)
+        solver = QWidget()
+        inner = QVBoxLayout(solver)
+        inner.setContentsMargins(8, 4, 8, 4)
+        self.solver_title = QLabel()
+        self.solver_title.setFont(heading_font())
+        self.solver_title.setObjectName("faint")
+        inner.addWidget(self.solver_title)
+        inner.addWidget(self.solver, 1)
+        both = QSplitter(Qt.Orientation.Horizontal)
+        both.addWidget(below)
+        both.addWidget(solver)
+        both.setSizes([500, 380])
+        both.setChildrenCollapsible(False)
+        return both
+
+    # --- showing
+
+    @property
+    def table(self) -> Table | None:
+        """The chosen table."""
+        return self._document.workspace.project.table(self.chosen)
+
+    def show_workspace(self) -> None:
+        """Show the document as it is now."""
+        project = self._document.workspace.project
+        names = [table.name for table in project.tables]
+        if self.chosen not in names:
+            self.chosen = names[0] if names else ""
+        self.tables.blockSignals(True)
+        if [self.tables.item(row).text() for row in range(self.tables.count())] != names:  # type: ignore[union-attr]
+            self.tables.clear()
+            self.tables.addItems(names)
+        if names:
+            self.tables.setCurrentRow(names.index(self.chosen))
+        self.tables.blockSignals(False)
+        self._show_table()
+
+    def _show_table(self) -> None:
+        workspace, table = self._document.workspace, self.table
+        index = workspace.project.tables.index(table) if table is not None else 0
+        self.curve.show_table(workspace, table, index)
+        self.inspector.show_panel(table_panel(workspace, table) if table is not None else Panel("No table"))
+        generator = player_of(workspace, table) if table is not None else None
+        poles = self._poles(generator)
+        spectrum = output_spectrum(playing(workspace, generator), poles) if generator is not None else None
+        self.spectrum.show_spectrum(spectrum, poles, index)
+        choices = choices_for(workspace, generator, table) if generator is not None and table is not None else ()
+        self.solver.show_choices(choices, table.points if table is not None else 0)
+        self.solver_title.setText("NO TIMER SETS A FREQUENCY")
+        if choices and generator is not None and table is not None:
+            hertz = brief(wanted_hz(workspace, generator, table), "Hz", 6)
+            self.solver_title.setText(f"TIMER × POINTS FOR {hertz} · ENTER TAKES ONE")
+
+    def _take_choice(self, points: int) -> None:
+        """As many points as a choice has, at the frequency that is wanted."""
+        workspace, table = self._document.workspace, self.table
+        generator = player_of(workspace, table) if table is not None else None
+        if table is not None and generator is not None:
+            edit = retuned(workspace, generator, table, points, wanted_hz(workspace, generator, table))
+            if edit is not None:
+                self._document.edit(edit)
+
+    def _poles(self, generator: Generator | None) -> tuple[float, ...]:
+        """The filter that was typed, else what is wired behind the pin."""
+        if self._filter_hz is not None:
+            self.filter_note.setText("as typed")
+            return (1 / (2 * math.pi * self._filter_hz),)
+        workspace = self._document.workspace
+        dac = workspace.part.dac(generator.dac) if generator is not None else None
+        for wiring in workspace.project.bench if dac is not None else ():
+            if wiring.source.kind == "jumper" and dac is not None and wiring.source.pin == dac.pin:
+                poles = input_poles_s(workspace, wiring)
+                if poles:
+                    corner = brief(1 / (2 * math.pi * max(poles)), "Hz", 4)
+                    self.filter_note.setText(f"{corner}, as wired to {wiring.pin}")
+                    return poles
+        self.filter_note.setText("")
+        return ()
+
+    def _set_filter(self) -> None:
+        text = self.filter.text().strip()
+        try:
+            hertz = float(parse_quantity(text, "Hz")) if text else None
+        except QuantityError as fault:
+            self.complained.emit(f"Low-pass: {fault}")
+            return
+        self._filter_hz = hertz if hertz is None or hertz > 0 else None
+        self._show_table()
+
+    def _choose(self, name: str) -> None:
+        if name and name != self.chosen:
+            self.chosen = name
+            self._show_table()
+
+    def _on_changed(self, _workspace: object, _before: object) -> None:
+        self.show_workspace()
+
+    def _edit(self, edit: Edit) -> None:
+        if isinstance(edit, SetTable) and edit.name == self.chosen:
+            self.chosen = edit.table.name  # a new name is still the chosen one
+        self._document.edit(edit)
+
+    # --- doing
+
+    def add_table(self, shape: PointsShape | None = None, name: str = "") -> None:
+        """A new table, played at once where a DAC, a timer and a DMA channel are free."""
+        workspace = self._document.workspace
+        project = workspace.project
+        taken = {table.name for table in project.tables}
+        base = name or "Table"
+        name = next(
+            text for number in range(1, 1000) if (text := base if number == 1 else f"{base} {number}") not in taken
+        )
+        middle_v = round(workspace.reference_v / 2, 3)
+        table = Table(
+            name=name,
+            points=256 if shape is None else min(max(8, len(shape.values)), 4096),
+            amplitude_v=round(middle_v * 0.6, 3),
+            offset_v=middle_v,
+            shape=shape or SineShape(),
+        )
+        edits: list[Edit] = [SetTable(name, table)]
+        player = self._player(table)
+        if player is not None:
+            edits.append(SetGenerator(player.name, player))
+        if self._document.edit(Several(tuple(edits), f"Add table {name}")):
+            self.chosen = name
+            self.show_workspace()
+
+    def _player(self, table: Table) -> Generator | None:
+        """A generator for a new table on the first free DAC, at 100 Hz."""
+        workspace = self._document.workspace
+        project = workspace.project
+        used = {one.dac for one in project.generators} | {
+            route.sink.dac for route in project.routes if route.sink.kind == "dac"
+        }
+        free = [dac for dac in workspace.part.dacs if dac.name not in used]
+        if not free:
+            return None
+        try:
+            timer, channel = free_timer(workspace), free_channel(workspace)
+        except QuantityError:
+            return None
+        fastest = min(free[0].update_rate_high_hz, 1 / free[0].settling_s)
+        rate_hz = min(table.points * 100, int(fastest))
+        every = round(workspace.bus_clock_hz / rate_hz) / workspace.bus_clock_hz
+        output = Playback(table=table.name, trigger=TimerTrigger(timer=timer, every=every), channel=channel)
+        names = {one.name for one in project.generators}
+        name = next(
+            text for n in range(1, 99) if (text := free[0].name if n == 1 else f"{free[0].name} {n}") not in names
+        )
+        return Generator(name=name, dac=free[0].name, output=output, double_buffered=free[0].can_buffer_twice)
+
+    def remove_table(self) -> None:
+        """Take the chosen table away, and what plays it."""
+        project = self._document.workspace.project
+        if not self.chosen:
+            return
+        edits: list[Edit] = [
+            RemoveOutput("generators", one.name)
+            for one in project.generators
+            if isinstance(one.output, Playback) and one.output.table == self.chosen
+        ]
+        edits += [
+            RemoveOutput("routes", one.name)
+            for one in project.routes
+            if one.source.kind == "table" and one.source.table == self.chosen
+        ]
+        edits.append(RemoveOutput("tables", self.chosen))
+        self._document.edit(Several(tuple(edits), f"Remove table {self.chosen}"))
+
+    def read_dialog(self) -> None:
+        """Ask for a file of points."""
+        name, _kind = QFileDialog.getOpenFileName(self, "Points from a file", "", READ)
+        if name:
+            self.read_file(Path(name))
+
+    def read_file(self, path: Path) -> None:
+        """A new table from a file: CSV in volts, WAV over the whole range, C in codes."""
+        workspace = self._document.workspace
+        dac = workspace.part.dacs[0] if workspace.part.dacs else None
+        lsb_v = dac_lsb_v(workspace, dac) if dac is not None else workspace.reference_v / 4096
+        margin_v = dac.buffer_margin_v if dac is not None else 0.0
+        try:
+            values = read_points(path, margin_v, workspace.reference_v - margin_v, lsb_v)
+        except WaveError as fault:
+            self.complained.emit(str(fault))
+            return
+        self.add_table(PointsShape(values=values, origin=path.name[:120]), path.stem[:50])
+
+    def save_dialog(self) -> None:
+        """Ask where to save the chosen table; the ending decides the kind."""
+        if self.table is None:
+            return
+        kinds = "Table (*.csv);;Sound (*.wav);;C array (*.c)"
+        name, kind = QFileDialog.getSaveFileName(self, "Save the table", f"{self.chosen}.csv", kinds)
+        if name:
+            ending = {"T": ".csv", "S": ".wav", "C": ".c"}[kind[0]] if kind else ""
+            self.save_file(Path(name) if Path(name).suffix else Path(name + ending))
+
+    def save_file(self, path: Path) -> None:
+        """Write the chosen table as CSV, WAV or C."""
+        workspace, table = self._document.workspace, self.table
+        if table is None:
+            return
+        generator = player_of(workspace, table)
+        names = [generator.dac] if generator is not None else []
+        dac = workspace.part.dac(names[0]) if names else (workspace.part.dacs[0] if workspace.part.dacs else None)
+        if dac is None:
+            self.complained.emit(f"{workspace.part.name} has no DAC, and so the table has no codes.")
+            return
+        made = table_codes(workspace, table, dac, generator.buffered if generator is not None else True)
+        update_s = playing(workspace, generator).asked_s if generator is not None else 1 / dac.update_rate_high_hz
+        try:
+            if path.suffix.lower() == ".wav":
+                write_wav(path, made.codes, dac.bits, 1 / update_s, WAV_SECONDS)
+            elif path.suffix.lower() in {".c", ".h"}:
+                about = f"{table.name}: {table.points} points, an update every {period_text(update_s)}, {dac.name}"
+                path.write_text(table_c(table.name, made.codes, about), encoding="utf-8")
+            else:
+                path.write_text(table_csv(made.wanted_v, made.codes, made.levels_v, update_s), encoding="utf-8")
+        except (OSError, WaveError) as fault:
+            self.complained.emit(f"The table was not saved: {fault}")
+            return
+        self.complained.emit(f"{table.name} is in {path}.")

@@ -1,0 +1,67 @@
+"""Every choice of timer and points for a wanted frequency, the exact ones first."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
+
+from wattigram.core.quantity import brief
+from wattigram.core.waveform import WaveChoice
+from wattigram.desktop.theme import number_font, text_font
+
+HEADS = ("points", "timer", "frequency", "error", "image", "memory")
+
+
+class SolverTable(QTableWidget):
+    """A line a choice; Enter or a double click takes it."""
+
+    chosen = pyqtSignal(int)
+    """Points of the choice."""
+
+    def __init__(self) -> None:
+        super().__init__(0, len(HEADS))
+        self.setAccessibleName("Choices of timer and points")
+        self.setHorizontalHeaderLabels(HEADS)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setShowGrid(False)
+        self.setFont(number_font(-1))
+        header = self.horizontalHeader()
+        rows = self.verticalHeader()
+        assert header is not None
+        assert rows is not None
+        header.setFont(text_font(-1))
+        header.setMinimumSectionSize(30)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        rows.hide()
+        rows.setDefaultSectionSize(20)
+        self.choices: tuple[WaveChoice, ...] = ()
+        self.cellActivated.connect(lambda row, _column: self.chosen.emit(self.choices[row].points))
+
+    def show_choices(self, choices: tuple[WaveChoice, ...], points: int) -> None:
+        """Show choices, the one with so many points marked."""
+        self.choices = choices
+        self.setRowCount(len(choices))
+        for row, one in enumerate(choices):
+            texts = (
+                f"{'▸ ' if one.points == points else ''}{one.points}",
+                f"{one.prescaler} × {one.period_counts}",
+                brief(one.wave_hz, "Hz", 8),
+                "exact" if not one.error else f"{one.error_ppm:+.3g} ppm",
+                f"{one.image_dbc:.1f} dBc",
+                brief(one.bytes, "B", 6),
+            )
+            for column, text in enumerate(texts):
+                item = QTableWidgetItem(text)
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                self.setItem(row, column, item)
+
+    def text(self) -> str:
+        """All lines with tabs between, to be copied."""
+        rows: list[tuple[str, ...]] = [HEADS]
+        for row in range(self.rowCount()):
+            items = [self.item(row, column) for column in range(len(HEADS))]
+            rows.append(tuple(item.text() if item is not None else "" for item in items))
+        return "\n".join("\t".join(row) for row in rows)
