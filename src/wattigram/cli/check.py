@@ -11,8 +11,10 @@ from wattigram.cli.check_json import check_json
 from wattigram.core.accuracy import slot_settling
 from wattigram.core.design import Chain, Workspace, open_workspace, rate_divisor
 from wattigram.core.findings import Finding, find_all
+from wattigram.core.pins import pwm_timing
 from wattigram.core.quantity import brief, show, show_counts
-from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing
+from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing, route_timing
+from wattigram.core.waveform import playing
 
 
 def check(
@@ -55,11 +57,36 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
                 f"{brief(timing.sampling_s, 's'):>12}{brief(timing.rate_hz, 'Hz'):>12}{reduced:>12}"
                 f"{show_counts(settling.full_scale_error_lsb):>12}"
             )
+    for line in _outputs(workspace):
+        typer.echo(line)
     typer.echo(f"\nFindings: {len(findings) or 'none'}")
     for finding in findings:
         typer.echo(f"  {finding.severity}: {finding.title} ({finding.where})\n    {finding.message}")
         if finding.remedy:
             typer.echo(f"    cure: {finding.remedy.label}")
+
+
+def _outputs(workspace: Workspace) -> list[str]:
+    """A line for each output and route."""
+    project = workspace.project
+    found = []
+    for generator in project.generators:
+        made = playing(workspace, generator)
+        error = "exact" if not made.error else f"{float(made.error) * 1e6:+.3g} ppm"
+        wave = f"{brief(made.wave_hz, 'Hz', 9)}, {error}" if made.wave_hz else f"{float(made.levels_v[-1]):.4f} V"
+        found.append(
+            f"  {generator.name}: {generator.dac}, {len(made.wanted_v)} points at {brief(1 / made.update_s, 'Hz')}, {wave}"
+        )
+    for pwm in project.pwm:
+        timing = pwm_timing(workspace, pwm)
+        found.append(
+            f"  {pwm.name}: {brief(1 / timing.period_s, 'Hz')}, {timing.counts} steps, {brief(timing.duty, '%')}"
+        )
+    for route in project.routes:
+        rates = route_timing(workspace, route)
+        lost = f", {brief(rates.overwritten_hz, 'Hz')} overwritten" if rates.overwritten_hz else ""
+        found.append(f"  {route.name}: {brief(rates.source_hz, 'Hz')} into {brief(rates.sink_hz, 'Hz')}{lost}")
+    return ["", "Outputs:", *found] if found else []
 
 
 def _pace(workspace: Workspace, chain: Chain) -> str:

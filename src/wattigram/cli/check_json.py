@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from wattigram.cli.outputs_json import outputs_json
 from wattigram.core.accuracy import (
     comparator_figures,
     signal_noise,
@@ -43,6 +44,7 @@ def check_json(workspace: Workspace, findings: tuple[Finding, ...]) -> Values:
             _window(workspace, signal, index) for signal in project.signals for index in range(len(signal.windows))
         ],
         "comparators": [_comparator(workspace, index) for index in range(len(project.comparators))],
+        **outputs_json(workspace),
         "twins": [values for signal in project.signals if (values := _twin(workspace, signal)) is not None],
         "findings": [
             {

@@ -8,7 +8,7 @@ import sys
 import typer
 
 from wattigram import __version__
-from wattigram.cli import board, check, compare, demo, open_window, part, prove, run, take
+from wattigram.cli import board, check, compare, demo, instrument, open_window, part, prove, run, take, wave
 from wattigram.core.errors import FileError, WattigramError
 
 HOLDS, FAILS, IMPOSSIBLE = 0, 1, 2
@@ -25,9 +25,11 @@ app.command("board")(board.board)
 app.command("check")(check.check)
 app.command("compare")(compare.compare)
 app.command("run")(run.run)
+app.command("wave")(wave.wave)
 app.command("prove")(prove.prove_take)
 app.add_typer(take.app, name="take")
 app.add_typer(part.app, name="part")
+app.add_typer(instrument.app, name="instrument")
 
 
 def _version(wanted: bool) -> None:

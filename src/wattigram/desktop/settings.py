@@ -48,6 +48,15 @@ class Settings:
         return config_folder() / "recovery.wattigram.toml"
 
     @property
+    def instrument(self) -> str:
+        """Address of the meter or generator on the bench."""
+        return str(self._file.value("instrument", "") or "")
+
+    @instrument.setter
+    def instrument(self, address: str) -> None:
+        self._file.setValue("instrument", address)
+
+    @property
     def recent(self) -> list[Path]:
         """Projects opened lately, the newest first, those that still exist."""
         stored = self._file.value("recent", [])

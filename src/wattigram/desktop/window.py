@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 from wattigram.core.design.edits import RemoveExpectation
 from wattigram.core.session import Snapshot
 from wattigram.desktop.actions import Actions
+from wattigram.desktop.bench_actions import BenchActions
 from wattigram.desktop.book import CHAIN, COMPARE, PINS, PROOF, ROUTES, TAKES, WAVE, Book
 from wattigram.desktop.chain_actions import ChainActions
 from wattigram.desktop.document import Document
@@ -64,6 +65,17 @@ class MainWindow(QMainWindow):
         self.dress = Dress(self.settings, self.actions_list, self._redress)
         self.chain_actions = ChainActions(document, self.chain_page, self.actions_list)
         self.output_actions = OutputActions(document, self.book, self.actions_list, self.show_page, self.notice.say)
+        self.bench_actions = BenchActions(
+            self,
+            document,
+            settings,
+            self.chain_page,
+            self.board,
+            self.actions_list,
+            self.run_job,
+            self.notice.say,
+        )
+        self._column.insertWidget(3, self.bench_actions.wiring_bar)
         self._add_actions()
         self._connect()
         self._show_document()
@@ -74,7 +86,7 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Wattigram")
         central = QWidget()
         central.setObjectName("page")
-        column = QVBoxLayout(central)
+        column = self._column = QVBoxLayout(central)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.notice = Notice(central)

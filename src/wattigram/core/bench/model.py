@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from fractions import Fraction
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
@@ -77,7 +78,7 @@ class Floating(Strict):
 
     kind: Literal["floating"] = "floating"
     pickup_v: VoltsOrZero = 0.25
-    mains_hz: Hertz = Field(default="50 Hz", validate_default=True)
+    mains_hz: Hertz = Fraction(50)
     noise_v: VoltsOrZero = 0.002
 
 
@@ -113,9 +114,9 @@ class Battery(Strict):
     kind: Literal["battery"] = "battery"
     voltage_v: Volts
     sag_v: VoltsOrZero = 0.0
-    period_s: Seconds = Field(default="1 s", validate_default=True)
+    period_s: Seconds = Fraction(1)
     loaded: Share = 0.25
-    recovery_s: Seconds = Field(default="30 ms", validate_default=True)
+    recovery_s: Seconds = Fraction(3, 100)
     noise_v: VoltsOrZero = 0.0
 
     @model_validator(mode="after")
@@ -171,7 +172,7 @@ class Thermistor(Strict):
     supply_v: Volts = 3.3
     from_degc: Celsius = 20.0
     to_degc: Celsius = 80.0
-    period_s: Seconds = Field(default="10 s", validate_default=True)
+    period_s: Seconds = Fraction(10)
     noise_v: VoltsOrZero = 0.0
 
     @model_validator(mode="after")
@@ -200,7 +201,7 @@ class Bridge(Strict):
     offset_v: Volts = 0.5
     from_load: Share = 0.0
     to_load: Share = 1.0
-    period_s: Seconds = Field(default="4 s", validate_default=True)
+    period_s: Seconds = Fraction(4)
     noise_v: VoltsOrZero = 0.0
 
     def voltage_at(self, load: float) -> float:
@@ -229,7 +230,7 @@ class Serial(Strict):
     order: Literal["low-first", "high-first"] = "low-first"
     from_level: Share = 0.0
     to_level: Share = 1.0
-    period_s: Seconds = Field(default="2 s", validate_default=True)
+    period_s: Seconds = Fraction(2)
     noise_v: VoltsOrZero = 0.0
 
     @property
@@ -276,7 +277,7 @@ class Wiring(Strict):
     """White noise of source and amplifier, up to the bandwidth that is left of it."""
     pickup_v: VoltsOrZero = 0.0
     """Amplitude of mains that the wire picks up."""
-    mains_hz: Hertz = Field(default="50 Hz", validate_default=True)
+    mains_hz: Hertz = Fraction(50)
     swapped_with: PinName | None = None
     source: Source
 
@@ -284,6 +285,13 @@ class Wiring(Strict):
     def source_ohm(self) -> float:
         """Resistance that charges the sampling capacitor; a floating pin has only leakage."""
         return max(self.resistance_ohm, FLOATING_OHM) if isinstance(self.source, Floating) else self.resistance_ohm
+
+    def metered(self, volts: float) -> Wiring:
+        """With a meter's reading, which makes of anything else a bench supply."""
+        source = self.source
+        if not isinstance(source, Supply):
+            source = Supply(voltage_v=round(volts, 3), noise_v=source.noise_v)
+        return self.changed(source=source.changed(meter_v=round(volts, 6)))
 
     @property
     def poles_s(self) -> tuple[float, ...]:

@@ -78,6 +78,11 @@ class Playing:
     table: Table | None = None
 
     @property
+    def error(self) -> Fraction:
+        """Share by which the wave is too fast: its timer's error, and whatever slows it down."""
+        return self.timer.wanted_s * len(self.wanted_v) / self.lap_s - 1 if self.timer is not None else Fraction(0)
+
+    @property
     def meant(self) -> Course:
         """The voltage that was meant: what the table says at the rate that was wanted, settled where there is time."""
         every_s = self.timer.wanted_s if self.timer is not None else self.update_s

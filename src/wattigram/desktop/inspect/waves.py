@@ -96,7 +96,7 @@ def table_panel(workspace: Workspace, table: Table) -> Panel:
 def _facts(workspace: Workspace, generator: Generator, table: Table) -> tuple[Fact, ...]:
     made = playing(workspace, generator)
     spectrum = output_spectrum(made)
-    error = wave_error(workspace, generator)
+    error = made.error
     facts = [
         Fact("played by", generator.name),
         Fact("wave", brief(made.wave_hz, "Hz", 9)),
@@ -112,14 +112,6 @@ def _facts(workspace: Workspace, generator: Generator, table: Table) -> tuple[Fa
             Fact("rounding", f"{show(spectrum.quantisation_v, 'V', 3)} rms"),
         ]
     return (*facts, Fact("memory", f"{table.points * 2} B"))
-
-
-def wave_error(workspace: Workspace, generator: Generator) -> Fraction:
-    """Share by which a played wave is too fast: its timer's error, and whatever slows it down."""
-    made = playing(workspace, generator)
-    if made.timer is None:
-        return Fraction(0)
-    return made.timer.wanted_s * len(made.wanted_v) / made.lap_s - 1
 
 
 def _valid(make: Callable[[], Table]) -> Table:

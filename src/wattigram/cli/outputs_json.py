@@ -1,0 +1,109 @@
+"""Figures of what goes out as plain values; ``docs/cli.md`` explains the keys."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from wattigram.core.clocks import uart_timing
+from wattigram.core.design import Generator, Playback, Pwm, Route, Uart, Workspace
+from wattigram.core.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
+from wattigram.core.timing import route_timing
+from wattigram.core.waveform import output_spectrum, playing
+
+Values = dict[str, Any]
+
+
+def outputs_json(workspace: Workspace) -> Values:
+    """The parts of ``check --json`` that speak of outputs."""
+    project = workspace.project
+    return {
+        "generators": [_generator(workspace, one) for one in project.generators],
+        "pwm": [_pwm(workspace, one) for one in project.pwm],
+        "uarts": [_uart(workspace, one) for one in project.uarts],
+        "routes": [_route(workspace, one) for one in project.routes],
+    }
+
+
+def _decibels(value: float) -> float | None:
+    return value if math.isfinite(value) else None
+
+
+def _generator(workspace: Workspace, one: Generator) -> Values:
+    made = playing(workspace, one)
+    found: Values = {
+        "name": one.name,
+        "dac": one.dac,
+        "kind": one.output.kind,
+        "update_hz": float(1 / made.update_s),
+        "points": len(made.wanted_v),
+        "wave_hz": float(made.wave_hz),
+        "error_ppm": float(made.error * 1_000_000),
+        "lsb_v": made.lsb_v,
+        "droop_db": None,
+        "image_dbc": None,
+        "clipped_points": made.clipped,
+        "low_code": int(made.codes.min()),
+        "high_code": int(made.codes.max()),
+        "low_v": float(made.levels_v.min()),
+        "high_v": float(made.levels_v.max()),
+        "lap_s": float(made.lap_s),
+        "begin_s": float(made.begin_s + made.late_s),
+        "skipped": made.skipped,
+        "bytes": 2 * len(made.wanted_v) if isinstance(one.output, Playback) else 0,
+    }
+    if isinstance(one.output, Playback):
+        spectrum = output_spectrum(made)
+        found |= {"droop_db": _decibels(spectrum.droop_db), "image_dbc": _decibels(spectrum.image_dbc)}
+    return found
+
+
+def _pwm(workspace: Workspace, one: Pwm) -> Values:
+    timing = pwm_timing(workspace, one)
+    pin = pwm_pin(workspace, one)
+    wired = [
+        wiring for wiring in workspace.project.bench if wiring.source.kind == "jumper" and wiring.source.pin == pin
+    ]
+    poles = input_poles_s(workspace, wired[0]) if wired else ()
+    return {
+        "name": one.name,
+        "pin": pin,
+        "rate_hz": float(1 / timing.period_s),
+        "counts": timing.counts,
+        "bits": timing.bits,
+        "duty": float(timing.duty),
+        "mean_v": timing.mean_v,
+        "ripple_v": timing.ripple_v(poles) if poles else None,
+        "settling_s": settling_s(poles, timing.bits) if poles else None,
+    }
+
+
+def _uart(workspace: Workspace, one: Uart) -> Values:
+    timing = uart_timing(workspace, one)
+    return {
+        "name": one.name,
+        "baud": float(timing.baud_hz),
+        "error_ppm": float(timing.error * 1_000_000),
+        "bytes_hz": float(timing.bytes_hz),
+    }
+
+
+def _route(workspace: Workspace, one: Route) -> Values:
+    timing = route_timing(workspace, one)
+    source, sink = one.source.model_dump(mode="json"), one.sink.model_dump(mode="json")
+    return {
+        "name": one.name,
+        "from": " ".join(str(value) for value in source.values() if value is not None),
+        "to": " ".join(str(value) for value in sink.values()),
+        "trigger": one.on,
+        "source_rate_hz": float(timing.source_hz),
+        "write_rate_hz": float(timing.transfers_hz),
+        "sink_rate_hz": float(timing.sink_hz),
+        "effective_rate_hz": timing.effective_hz,
+        "overwritten_rate_hz": timing.overwritten_hz,
+        "repeated_rate_hz": timing.repeated_hz,
+        "torn_rate_hz": timing.torn_hz,
+        "value_bits": timing.value_bits,
+        "carried_bits": timing.carried_bits,
+        "latency_s": timing.latency_s,
+    }

@@ -1,0 +1,56 @@
+"""``wattigram wave``: a table as CSV, WAV or C."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import typer
+
+from wattigram.core.design import Playback, open_workspace
+from wattigram.core.errors import WaveError
+from wattigram.core.quantity import brief
+from wattigram.core.waveform import playing, table_c, table_codes, table_csv, write_wav
+
+
+def wave(
+    project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
+    name: str = typer.Argument(..., help="Table, or a generator that plays one."),
+    csv: Path | None = typer.Option(None, "--csv", help="Write points with volts and codes."),
+    wav: Path | None = typer.Option(None, "--wav", help="Write 16-bit sound at the update rate."),
+    c: Path | None = typer.Option(None, "--c", help="Write a C array of codes."),
+    seconds: float = typer.Option(1.0, min=0.0, max=3600.0, help="Repeat the table in a WAV for as long as this."),
+) -> None:
+    """Write what a generator plays to files that others can open."""
+    workspace = open_workspace(project)
+    table = workspace.project.table(name)
+    generator = workspace.project.generator(name)
+    if table is None and generator is not None and isinstance(generator.output, Playback):
+        table = workspace.project.table(generator.output.table)
+    if table is None:
+        known = ", ".join(one.name for one in workspace.project.tables) or "none"
+        raise WaveError(f"There is no table “{name}”.", where=str(project), cure=f"Name one of these: {known}.")
+    players = [one for one in workspace.project.generators if isinstance(one.output, Playback)]
+    player = generator or next((one for one in players if one.output.table == table.name), None)  # type: ignore[union-attr]
+    dacs = workspace.part.dacs
+    dac = workspace.part.dac(player.dac) if player is not None else dacs[0] if dacs else None
+    if dac is None:
+        raise WaveError(f"{workspace.part.name} has no DAC, and so the table has no codes.", where=str(project))
+    made = table_codes(workspace, table, dac, player.buffered if player is not None else True)
+    update_s = playing(workspace, player).asked_s if player is not None else 1 / dac.update_rate_high_hz
+    try:
+        if csv is not None:
+            csv.write_text(table_csv(made.wanted_v, made.codes, made.levels_v, update_s), encoding="utf-8")
+        if c is not None:
+            about = f"{table.name}: {table.points} points, updates at {brief(1 / update_s, 'Hz', 9)}, {dac.name}"
+            c.write_text(table_c(table.name, made.codes, about), encoding="utf-8")
+    except OSError as fault:
+        raise WaveError(f"The file cannot be written: {fault.strerror or fault}.", where=str(csv or c)) from fault
+    if wav is not None:
+        rate = write_wav(wav, made.codes, dac.bits, 1 / update_s, seconds)
+        if rate != 1 / update_s:
+            typer.echo(f"The WAV says {rate} Hz; updates come at {brief(1 / update_s, 'Hz', 9)}.")
+    clipped = int(made.clipped.sum())
+    typer.echo(
+        f"{table.name}: {table.points} points, codes {int(made.codes.min())} to {int(made.codes.max())}, "
+        f"{clipped or 'none'} cut off"
+    )
