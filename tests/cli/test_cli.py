@@ -42,6 +42,10 @@ def test_check_gives_the_agreed_keys() -> None:
         "loops",
         "windows",
         "comparators",
+        "generators",
+        "pwm",
+        "uarts",
+        "routes",
         "twins",
         "findings",
     ]

@@ -64,7 +64,7 @@ def test_version_1_gets_its_shift(kiln: Workspace) -> None:
 def version_2(text: str) -> str:
     """The project as version 2 had it: one window, twins without limits, DMA and two triggers only."""
     swaps = (
-        ("version = 3", "version = 2"),
+        ("version = 4", "version = 2"),
         ("[[signals.windows]]", "[signals.window]"),
         ('[signals.twin]\nof = "Upper zone"\n\n', ""),
         ('pin = "B1"\n', 'pin = "B1"\ntwin_of = "Upper zone"\n'),
@@ -113,7 +113,7 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
         ("items = 512", "items = 0", "items"),
         ('reference = "supply"', 'reference = "moon"', "Choose one of supply, internal"),
         ('timer = "Timer 2"', 'timer = "Timer 9"', "timer Timer 9"),
-        ('channel = "DMA 2"', 'channel = "DMA 1"', "Two chains use the DMA channel “DMA 1”"),
+        ('channel = "DMA 2"', 'channel = "DMA 1"', "Two chains, generators or routes use the DMA channel “DMA 1”"),
         ('name = "Loop B"', 'name = "Loop A"', "Two loops are “Loop A”"),
         ('converter = "ADC 2"', 'converter = "ADC 1"', "Two chains use the converter"),
         ('converter = "ADC 2"', 'converter = "ADC 7"', "converter ADC 7"),
@@ -129,7 +129,7 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
         ("[[signals]]", "[[signal]]", "unknown key. Did you mean “signals”"),
         ('part = "marten-m3"', 'part = "../../etc/passwd"', "No part has the id"),
         ('part = "marten-m3"', 'part = "mine.toml"', "cannot be used here"),
-        ("version = 3", "version = 4", "knows versions up to 3"),
+        ("version = 4", "version = 5", "knows versions up to 4"),
         ('duty = "50 %"', 'duty = "150 %"', "Duty must lie between"),
         ('amplitude = "750 mV"', "amplitude = nan", "amplitude"),
         ('every = "100 us"', 'every = "1e300 s"', "beyond what occurs on a bench"),

@@ -74,6 +74,8 @@ def parse_expression(text: str) -> ast.expr:
     if not _ALLOWED.fullmatch(plain.replace("**", "*")):
         odd = next(sign for sign in text if sign not in _WRITTEN and not _ALLOWED.fullmatch(sign))
         raise _refused(f"has the character {odd!r}", text)
+    if re.search(r"\d[A-DF-Za-df-z]", plain):
+        raise _refused("has a letter right behind a digit", text)
     depth = deepest = 0
     for sign in plain:
         depth += (sign == "(") - (sign == ")")

@@ -27,7 +27,6 @@ from wattigram.core.waveform.table import codes_of, dac_lsb_v, levels_of, output
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
-SETTLED_TAUS = 9
 START_STEP_CYCLES = 2000
 """Bus clocks that the program takes to get to each generator that nothing else starts."""
 
@@ -73,6 +72,7 @@ class Playing:
     before_v: float
     tau_s: float
     slew_v_s: float
+    settling_s: Fraction
     dma_s: Fraction = Fraction(0)
     timer: TimerSetting | None = None
     table: Table | None = None
@@ -86,10 +86,12 @@ class Playing:
     def meant(self) -> Course:
         """The voltage that was meant: what the table says at the rate that was wanted, settled where there is time."""
         every_s = self.timer.wanted_s if self.timer is not None else self.update_s
+        settles = every_s >= self.settling_s
         return held_steps(
             self.wanted_v,
             float(every_s),
-            tau_s=self.tau_s if every_s > SETTLED_TAUS * self.tau_s else 0.0,
+            tau_s=self.tau_s if settles else 0.0,
+            slew_v_s=self.slew_v_s if settles else 0.0,
             repeat=self.repeat,
             begin_s=float(self.begin_s),
             before_v=self.before_v,
@@ -114,9 +116,28 @@ class Playing:
         return len(self.codes) * self.update_s if self.repeat and len(self.codes) > 1 else None
 
 
-def settling_tau_s(dac: Dac) -> float:
-    """Time constant that settles a full step to half a count in the part's settling time."""
-    return float(dac.settling_s) / ((dac.bits + 1) * math.log(2))
+def settling_tau_s(dac: Dac, full_v: float) -> float:
+    """Time constant with which a full step is within half a count after the part's settling time, slewing included.
+
+    Without a slew limit t = τ · (N + 1) · ln 2; with one the step is straight until what is left is slew · τ.
+    """
+    total_s, counts = float(dac.settling_s), (dac.bits + 1) * math.log(2)
+    if not dac.slew_v_s or full_v <= dac.slew_v_s * total_s / counts:
+        return total_s / counts
+
+    def taken_s(tau_s: float) -> float:
+        assert dac.slew_v_s is not None
+        left_v = dac.slew_v_s * tau_s
+        return full_v / dac.slew_v_s - tau_s + tau_s * max(0.0, math.log(left_v / full_v) + counts)
+
+    low_s, high_s = 0.0, total_s / counts
+    for _halving in range(60):
+        middle_s = (low_s + high_s) / 2
+        if middle_s and taken_s(middle_s) > total_s:
+            high_s = middle_s
+        else:
+            low_s = middle_s
+    return max(low_s, total_s / counts / 50)
 
 
 def playing(workspace: Workspace, generator: Generator) -> Playing:
@@ -189,8 +210,9 @@ def _written(
         repeat,
         lsb_v,
         float(levels[0]) if steady else output_range_v(workspace, dac, generator.buffered)[0],
-        settling_tau_s(dac),
+        settling_tau_s(dac, workspace.reference_v),
         dac.slew_v_s or 0.0,
+        dac.settling_s,
     )
 
 
@@ -276,8 +298,9 @@ def _played(workspace: Workspace, generator: Generator, output: Playback, dac: D
         output.repeat,
         made.lsb_v,
         output_range_v(workspace, dac, generator.buffered)[0],
-        settling_tau_s(dac),
+        settling_tau_s(dac, workspace.reference_v),
         dac.slew_v_s or 0.0,
+        dac.settling_s,
         transfer_s * crowd,
         setting,
         table,
