@@ -72,7 +72,7 @@ def test_ripple_of_filtered_pulses_is_the_textbooks() -> None:
 
 
 @given(st.lists(st.floats(-5, 5), min_size=2, max_size=9), st.floats(1e-6, 1e-2), st.floats(1e-7, 1e-2))
-@settings(max_examples=60)
+@settings(max_examples=60, deadline=None)
 def test_a_filter_keeps_the_mean_and_never_widens(volts: list[float], period_s: float, pole_s: float) -> None:
     corners = np.array([*volts, volts[0]])
     course = straight_lines(np.linspace(0, period_s, len(corners)), corners, period_s)

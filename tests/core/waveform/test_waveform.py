@@ -154,7 +154,7 @@ def test_noise_follows_from_its_seed_and_stays_within_its_amplitude() -> None:
 
 
 @given(st.lists(st.floats(-2, 2), min_size=3, max_size=40))
-@settings(max_examples=40)
+@settings(max_examples=40, deadline=None)
 def test_band_limited_points_go_through_the_given_ones(values: list[float]) -> None:
     shape = PointsShape(values=tuple(values), between="band-limited")
     volts = table_volts(Table(name="P", points=len(values) * 4, shape=shape))

@@ -29,10 +29,9 @@ OVERFLOW = 9e37
 
 def parse_address(address: str) -> tuple[str, int]:
     """(host, port) of "scpi:HOST:PORT", "HOST:PORT" or "HOST"; raises :class:`LinkError`."""
-    host, _, port = address.strip().removeprefix("scpi:").rpartition(":")
-    if not host:
-        host, port = port, str(DEFAULT_PORT)
-    if not port.isdigit() or not 0 < int(port) < 65536:
+    text = address.strip().removeprefix("scpi:")
+    host, _, port = text.rpartition(":") if ":" in text else (text, "", str(DEFAULT_PORT))
+    if not host or not port.isdigit() or not 0 < int(port) < 65536:
         raise LinkError(
             f"“{address[:60]}” is no address of an instrument.", cure="Write HOST:PORT, such as 10.0.0.7:5025."
         )

@@ -21,7 +21,8 @@ from wattigram.core.pins import pwm_timing, serial_source
 from wattigram.core.timing.cycle import cycle_timing
 
 MOST_PHASES = 4096
-BURSTS = 4000
+WARM_UP = 96
+BURSTS = 4096
 """Values whose bytes are followed one by one to count what a UART loses of them."""
 
 
@@ -215,21 +216,29 @@ def _byte_gap_s(workspace: Workspace, route: Route) -> float:
 
 
 def _sent_hz(bursts_hz: Fraction, items: int, byte_s: Fraction, waiting: int, transfer_s: float) -> float:
-    """Bytes a second that a UART sends of bursts of ``items``, counted over many of them.
+    """Bytes a second that a UART sends of bursts of ``items``, counted over many of them once it is under way.
 
     A byte is shifted out for ``byte_s``; up to ``waiting`` more wait, and the newest replaces the last of those.
     """
     period_s, time_s = float(1 / bursts_hz), float(byte_s)
     if items <= 1 + waiting and items * time_s <= period_s:
         return items / period_s
-    free, held, sent = 0.0, 0, 0
+    free, held = 0.0, 0
+    starts: list[float] = []
+    idle = False
     for burst in range(BURSTS):
         for item in range(items):
             at = burst * period_s + (item + 1) * transfer_s
             while held and free <= at:
-                free, held, sent = free + time_s, held - 1, sent + 1
+                starts.append(free)
+                free, held = free + time_s, held - 1
             if not held and free <= at:
-                free, sent = at + time_s, sent + 1
+                idle = idle or burst > WARM_UP
+                starts.append(at)
+                free = at + time_s
             elif held < waiting:
                 held += 1
-    return sent / (BURSTS * period_s)
+    if not idle:
+        return 1 / time_s
+    counted = [at for at in starts if WARM_UP * period_s <= at < BURSTS * period_s]
+    return min(1 / time_s, len(counted) / ((BURSTS - WARM_UP) * period_s))

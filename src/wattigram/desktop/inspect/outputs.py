@@ -22,7 +22,7 @@ from wattigram.core.design.edits import Edit, SetGenerator, SetPwm
 from wattigram.core.errors import QuantityError
 from wattigram.core.fields import read_every
 from wattigram.core.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
-from wattigram.core.quantity import brief, parse_quantity, show, show_volts
+from wattigram.core.quantity import brief, exact_text, parse_quantity, show, show_volts
 from wattigram.core.waveform import codes_of, output_range_v, playing
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number
@@ -85,7 +85,7 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
                 Fact("code", f"{code} · 0x{code:X}"),
                 Fact("exact voltage", f"{float(made.levels_v[0]):.6f} V", made.clipped == 0),
             ]
-            fields.append(Field("voltage", brief(level.voltage_v, "V", 9), of_output("voltage_v", _volts)))
+            fields.append(Field("voltage", exact_text(level.voltage_v, "V"), of_output("voltage_v", _volts)))
             fields.append(
                 Field(
                     "knob",
@@ -97,11 +97,11 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
         case SoftwareRamp() as ramp:
             facts += _ramp_facts(workspace, generator)
             fields += [
-                Field("from", brief(ramp.from_v, "V", 9), of_output("from_v", _volts)),
-                Field("to", brief(ramp.to_v, "V", 9), of_output("to_v", _volts)),
+                Field("from", exact_text(ramp.from_v, "V"), of_output("from_v", _volts)),
+                Field("to", exact_text(ramp.to_v, "V"), of_output("to_v", _volts)),
                 Field(
                     "step",
-                    brief(ramp.step_v, "V", 9),
+                    exact_text(ramp.step_v, "V"),
                     of_output("step_v", lambda text: _step(text, made.lsb_v)),
                     hint="or 1 LSB",
                 ),

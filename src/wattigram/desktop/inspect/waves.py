@@ -7,8 +7,8 @@ from fractions import Fraction
 
 from pydantic import ValidationError
 
-from wattigram.core.design import Generator, Playback, Table, Workspace
-from wattigram.core.design.edits import Edit, SetTable, Several, retimed
+from wattigram.core.design import Generator, Playback, Table, TimerTrigger, Workspace
+from wattigram.core.design.edits import Edit, RemoveOutput, SetGenerator, SetTable, Several, retimed
 from wattigram.core.errors import QuantityError
 from wattigram.core.quantity import brief, exact_text, parse_quantity, show
 from wattigram.core.shapes import (
@@ -29,6 +29,7 @@ from wattigram.core.shapes import (
 from wattigram.core.waveform import WaveChoice, output_spectrum, playing, update_timer, wave_choices
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number
+from wattigram.desktop.inspect.outputs import free_channel, free_timer
 
 SHAPES = {
     "sine": "sine",
@@ -44,6 +45,7 @@ SHAPES = {
 }
 SHOWN_POINTS = (16, 32, 64, 128, 256, 512, 1024)
 MOST_POINTS = 4096
+NOBODY = "nothing"
 NEARLY = Fraction(1, 10_000)
 
 
@@ -79,18 +81,45 @@ def table_panel(workspace: Workspace, table: Table) -> Panel:
         Field("items hold", table.holds, _set(table, "holds", str), ("codes", "millivolts")),
         Field("what does not fit", table.beyond, _set(table, "beyond", str), ("clip", "wrap")),
     ]
+    dacs = tuple(dac.name for dac in workspace.part.dacs)
+    now = generator.dac if generator is not None else NOBODY
+    fields.insert(1, Field("played on", now, lambda text: _played_on(workspace, table, text), (NOBODY, *dacs)))
     if generator is None:
         return Panel(f"Table · {table.name}", (Fact("played by", "nobody", False),), tuple(fields))
     made = playing(workspace, generator)
     timer = isinstance(generator.output, Playback) and update_timer(workspace, generator.output)
     if timer:
-        fields.insert(2, Field("frequency", brief(made.wave_hz, "Hz", 9), _frequency(workspace, generator, table)))
+        fields.insert(3, Field("frequency", brief(made.wave_hz, "Hz", 9), _frequency(workspace, generator, table)))
     return Panel(
         f"Table · {table.name}",
         _facts(workspace, generator, table),
         tuple(fields),
         _what_if(workspace, generator, table) if timer else None,
     )
+
+
+def _played_on(workspace: Workspace, table: Table, dac: str) -> Edit | None:
+    """A DAC that plays this table, by the generator that it has or by a new one."""
+    project = workspace.project
+    if dac == NOBODY:
+        player = player_of(workspace, table)
+        return RemoveOutput("generators", player.name) if player is not None else None
+    there = next((one for one in project.generators if one.dac == dac), None)
+    if there is not None and isinstance(there.output, Playback):
+        return SetGenerator(there.name, there.changed(output=there.output.changed(table=table.name)))
+    kind = workspace.part.dac(dac)
+    assert kind is not None
+    fastest_hz = min(Fraction(table.points * 100), kind.update_rate_high_hz, 1 / kind.settling_s)
+    ticks = max(1, round(workspace.bus_clock_hz / fastest_hz))
+    output = Playback(
+        table=table.name,
+        trigger=TimerTrigger(timer=free_timer(workspace), every=ticks / workspace.bus_clock_hz),
+        channel=free_channel(workspace),
+    )
+    if there is not None:
+        return SetGenerator(there.name, there.changed(output=output))
+    fresh = Generator(name=dac, dac=dac, output=output, double_buffered=kind.can_buffer_twice)
+    return SetGenerator(dac, fresh)
 
 
 def _facts(workspace: Workspace, generator: Generator, table: Table) -> tuple[Fact, ...]:
