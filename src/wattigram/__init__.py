@@ -1,3 +1,3 @@
 """Wattigram: analog acquisition chains, designed, run and proved."""
 
-__version__ = "0.2.0"
+__version__ = "0.3.0"

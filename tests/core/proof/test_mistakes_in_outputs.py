@@ -93,7 +93,7 @@ WAVES: list[tuple[str, tuple[Edit, ...], str]] = [
     ("updates faster than settling", (*sine("2.1 us"), SQUARE), "update-faster-than-settling"),
     ("updates faster than DMA", sine("40 ns", points=2000), "dma-too-slow"),
     ("timer register given N", sine(prescaler_register=0, period_register=4820), "update-timer-off"),
-    ("one timer at two rates", sine(timer="Timer 3", every="35 us"), "timer-has-two-rates"),
+    ("one timer at two rates", sine(timer="Timer 3", every="35 us"), "timer-shared"),
     (
         "level beyond reach",
         (SetGenerator(OUT.name, OUT.changed(output=HeldLevel(voltage_v=3.29))),),

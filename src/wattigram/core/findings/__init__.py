@@ -14,6 +14,7 @@ from wattigram.core.findings import (  # noqa: F401
     retrieval,
     routes,
     sampling,
+    timers,
     triggers,
     windows,
 )

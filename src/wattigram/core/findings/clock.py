@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from fractions import Fraction
 
 from wattigram.core.clocks import solve_timer, timer_setting
 from wattigram.core.design import TimerTrigger, Workspace
@@ -128,26 +127,6 @@ def oscillator_spread(workspace: Workspace) -> Iterator[Finding]:
             f"{brief(cycle.clock_hz, 'Hz')} and all times that follow from it.",
             converter=chain.converter,
         )
-
-
-@rule
-def timer_shared(workspace: Workspace) -> Iterator[Finding]:
-    """One of the two chains runs at the other's rate."""
-    seen: dict[str, tuple[str, Fraction]] = {}
-    for chain in workspace.project.chains:
-        if not isinstance(chain.trigger, TimerTrigger):
-            continue
-        other, every_s = seen.setdefault(chain.trigger.timer, (chain.converter, chain.trigger.every))
-        if every_s != chain.trigger.every:
-            yield Finding(
-                "timer-shared",
-                "error",
-                chain.trigger.timer,
-                f"{chain.trigger.timer} has two periods",
-                f"{other} wants {brief(every_s, 's')} of it and {chain.converter} {brief(chain.trigger.every, 's')}.",
-                SetPeriod(chain.converter, every_s),
-                converter=chain.converter,
-            )
 
 
 @rule

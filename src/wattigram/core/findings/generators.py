@@ -16,7 +16,7 @@ from wattigram.core.design import (
     TimerTrigger,
     Workspace,
 )
-from wattigram.core.design.edits import Edit, SetGenerator, SetPwm, SetTable, SetTrigger, Several, retimed
+from wattigram.core.design.edits import Edit, SetGenerator, SetPwm, SetTable, Several, retimed
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure, gone
 from wattigram.core.part import Dac
@@ -300,56 +300,6 @@ def generator_not_aligned(workspace: Workspace) -> Iterator[Finding]:
 def _is_looped(workspace: Workspace, generator: Generator) -> bool:
     pin = _dac(workspace, generator).pin
     return any(one.source.kind == "jumper" and one.source.pin == pin for one in workspace.project.bench)
-
-
-@rule
-def timer_has_two_rates(workspace: Workspace) -> Iterator[Finding]:
-    """One timer cannot run at two rates: whoever sets it up last has it."""
-    users: dict[str, list[tuple[str, Fraction, Edit | None]]] = {}
-    used = _timers_used(workspace)
-    free = next(
-        (name for group in workspace.part.timers if group.can_trigger for name in group.names if name not in used), None
-    )
-    for chain in workspace.project.chains:
-        if isinstance(chain.trigger, TimerTrigger):
-            edit = SetTrigger(chain.converter, chain.trigger.changed(timer=free)) if free else None
-            rate = timer_setting(workspace, chain.trigger, alone=True).period_s
-            users.setdefault(chain.trigger.timer, []).append((chain.converter, rate, edit))
-    for pwm in workspace.project.pwm:
-        registers = pwm.prescaler_register, pwm.period_register
-        rate = set_timer(workspace, pwm.timer, pwm.every, *registers, alone=True).period_s
-        users.setdefault(pwm.timer, []).append((pwm.name, rate, None))
-    for generator, output, _table, _ in _players(workspace):
-        if isinstance(output.trigger, TimerTrigger):
-            moved = output.trigger.changed(timer=free) if free else None
-            change = generator.changed(output=output.changed(trigger=moved)) if moved else None
-            rate = timer_setting(workspace, output.trigger, alone=True).period_s
-            users.setdefault(output.trigger.timer, []).append(
-                (generator.name, rate, SetGenerator(generator.name, change) if change else None)
-            )
-    for name, found in users.items():
-        if len({rate for _who, rate, _edit in found}) > 1:
-            first, last = found[0], found[-1]
-            yield Finding(
-                "timer-has-two-rates",
-                "error",
-                name,
-                f"{name} is wanted at two rates",
-                f"{first[0]} wants a period of {show(first[1], 's', 4)}, {last[0]} one of {show(last[1], 's', 4)}.",
-                last[2],
-                signal=last[0],
-            )
-
-
-def _timers_used(workspace: Workspace) -> set[str]:
-    project = workspace.project
-    found = {pwm.timer for pwm in project.pwm}
-    found |= {chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)}
-    found |= {route.timer.timer for route in project.routes if route.timer is not None}
-    for one in project.generators:
-        if isinstance(one.output, Playback) and isinstance(one.output.trigger, TimerTrigger):
-            found.add(one.output.trigger.timer)
-    return found
 
 
 @rule

@@ -25,7 +25,7 @@ SHAPES_WAVES = (
     "update-faster-than-settling",
     "update-timer-off",
     "dacs-not-in-step",
-    "timer-has-two-rates",
+    "timer-shared",
 )
 """Findings of an output that change what comes out, the gravest first."""
 

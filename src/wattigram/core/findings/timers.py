@@ -1,0 +1,94 @@
+"""Rules on timers that several share."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+
+from wattigram.core.clocks import set_timer, timer_setting
+from wattigram.core.design import Playback, TimerTrigger, Workspace
+from wattigram.core.design.edits import Edit, SetGenerator, SetPwm, SetRoute, SetTrigger
+from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.findings.remedy import first_cure
+from wattigram.core.quantity import brief
+
+
+@dataclass(frozen=True)
+class _User:
+    """Who wants a period of a timer; ``moves`` put it on another timer, or give it another period."""
+
+    name: str
+    period_s: Fraction
+    moves: tuple[Edit, ...]
+    converter: str = ""
+
+
+@rule
+def timer_shared(workspace: Workspace) -> Iterator[Finding]:
+    """All who share a timer run at the rate of whoever sets it up last."""
+    users = _users(workspace)
+    for name, found in users.items():
+        if len({user.period_s for user in found}) < 2:
+            continue
+        last = found[-1]
+
+        def is_cured(changed: Workspace, timer: str = name) -> bool:
+            return not any(one.where == timer for one in timer_shared(changed))
+
+        for user in found[:-1]:
+            if user.period_s == last.period_s:
+                continue
+            yield Finding(
+                "timer-shared",
+                "error",
+                name,
+                f"{name} has two periods",
+                f"{user.name} wants {brief(user.period_s, 's')} of it and {last.name} {brief(last.period_s, 's')}; whoever "
+                "sets it up last has it.",
+                first_cure(workspace, (*last.moves, *user.moves), is_cured),
+                signal="" if user.converter else user.name,
+                converter=user.converter,
+            )
+
+
+def _users(workspace: Workspace) -> dict[str, list[_User]]:
+    """Users of each timer, in the order in which the program sets them up."""
+    project = workspace.project
+    users: dict[str, list[_User]] = {}
+    names = [name for group in workspace.part.timers if group.can_trigger for name in group.names]
+    taken = {chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)}
+    taken |= {pwm.timer for pwm in project.pwm}
+    for one in project.generators:
+        if isinstance(one.output, Playback) and isinstance(one.output.trigger, TimerTrigger):
+            taken.add(one.output.trigger.timer)
+    taken |= {route.timer.timer for route in project.routes if route.timer is not None}
+    free = [name for name in names if name not in taken][:1]
+    for chain in project.chains:
+        trigger = chain.trigger
+        if isinstance(trigger, TimerTrigger):
+            others = users.get(trigger.timer, [])
+            moves: list[Edit] = [SetTrigger(chain.converter, trigger.changed(timer=timer)) for timer in free]
+            moves += [SetTrigger(chain.converter, trigger.changed(every=other.period_s)) for other in others[:1]]
+            period_s = timer_setting(workspace, trigger, alone=True).period_s
+            users.setdefault(trigger.timer, []).append(_User(chain.converter, period_s, tuple(moves), chain.converter))
+    for one in project.generators:
+        if isinstance(one.output, Playback) and isinstance(one.output.trigger, TimerTrigger):
+            output, trigger = one.output, one.output.trigger
+            moves = [
+                SetGenerator(one.name, one.changed(output=output.changed(trigger=trigger.changed(timer=timer))))
+                for timer in free
+            ]
+            period_s = timer_setting(workspace, trigger, alone=True).period_s
+            users.setdefault(trigger.timer, []).append(_User(one.name, period_s, tuple(moves)))
+    for pwm in project.pwm:
+        registers = pwm.prescaler_register, pwm.period_register
+        period_s = set_timer(workspace, pwm.timer, pwm.every, *registers, alone=True).period_s
+        moves = [SetPwm(pwm.name, pwm.changed(timer=timer)) for timer in free]
+        users.setdefault(pwm.timer, []).append(_User(pwm.name, period_s, tuple(moves)))
+    for route in project.routes:
+        if route.timer is not None:
+            period_s = set_timer(workspace, route.timer.timer, route.timer.every, alone=True).period_s
+            moves = [SetRoute(route.name, route.changed(timer=route.timer.changed(timer=timer))) for timer in free]
+            users.setdefault(route.timer.timer, []).append(_User(route.name, period_s, tuple(moves)))
+    return users
