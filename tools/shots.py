@@ -9,12 +9,16 @@ from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
-from wattigram.core.design.edits import SetPeriod, SetSampling, SetStartup
+from wattigram.core.design.edits import SetPeriod, SetSampling, SetStartup, SetTable, SetUart
+from wattigram.core.shapes import SineShape
 from wattigram.desktop.app import EXAMPLE, make_app, make_window
-from wattigram.desktop.book import CHAIN, COMPARE, PINS, PROOF, TAKES
+from wattigram.desktop.book import CHAIN, COMPARE, PINS, PROOF, ROUTES, TAKES, WAVE
 from wattigram.desktop.picture import wait_until
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.window import MainWindow
+
+SINE = SineShape()
+LEVELS = {"amplitude_v": 1.2, "offset_v": 1.65}
 
 
 def main(folder: Path, width: int, height: int) -> None:
@@ -91,10 +95,47 @@ def shoot_designs(app: object, window: MainWindow, shoot: Callable[[str], None])
         window.board.start()
         wait_until(app, lambda: window.board.latest.seconds > 4.2)  # type: ignore[arg-type]
         shoot(name)
+    shoot_outputs(app, window, shoot)
     window.files.open(EXAMPLE)
     window.chain_page.select(Selection("ADC 1", facet="start-up"))
     window.document.edit(SetStartup("ADC 1", ("calibrate", "converter", "memory", "interrupt", "trigger")))
     shoot("startup")
+
+
+def shoot_outputs(app: object, window: MainWindow, shoot: Callable[[str], None]) -> None:
+    """Outputs, the Wave page and the Routes page."""
+    examples = EXAMPLE.parents[1]
+
+    def run(path: Path, seconds: float) -> None:
+        window.files.open(path)
+        window.show_page(CHAIN)
+        window.board.start()
+        wait_until(app, lambda: window.board.latest.seconds > seconds)  # type: ignore[arg-type]
+
+    run(examples / "kiln-ramp", 1.4)
+    window.chain_page.select(Selection(section="generators", output="Power command", facet="output"))
+    shoot("kiln-ramp")
+    window.show_page(WAVE)
+    shoot("wave")
+    window.document.edit(SetTable("Ramp and soak", window.book.wave.table.changed(points=64, shape=SINE, **LEVELS)))  # type: ignore[union-attr]
+    window.dress.use("dark")
+    shoot("wave-dark")
+    window.dress.use("light")
+    window.document.stack.setClean()
+    run(examples / "pedal-to-wheel" / "wheel.wattigram.toml", 1.0)
+    window.document.edit(SetUart(window.document.workspace.project.uarts[1].changed(baud=38400)))
+    window.show_page(ROUTES)
+    window.book.routes.list.setCurrentRow(1)
+    wait_until(
+        app,  # type: ignore[arg-type]
+        lambda: (
+            "Current to wire" in window.board.latest.outputs
+            and bool(window.board.latest.outputs["Current to wire"].overwritten.any())
+        ),
+    )
+    window.book.routes.show_snapshot(window.board.latest)
+    shoot("routes")
+    window.document.stack.setClean()
 
 
 def _prove(app: object, window: MainWindow, act: object) -> None:

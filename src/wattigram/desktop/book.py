@@ -117,6 +117,14 @@ class Book(QObject):
         self.__dict__[PAGES[number].lower()] = page
         self.made.emit(number)
 
+    def redress(self) -> None:
+        """Show the pages that were made in new colours."""
+        for number in (WAVE, ROUTES):
+            if self.is_made(number):
+                page = self.wave if number == WAVE else self.routes
+                page.inspector.rebuild()
+                page.show_workspace()
+
     def splitters(self) -> dict[str, QSplitter]:
         """Splitters of the pages that were made, by the name under which they are remembered."""
         found = {"chain": self.chain.split, "chain-left": self.chain.left}

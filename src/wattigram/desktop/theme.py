@@ -236,6 +236,8 @@ QTableWidget::item {{ padding: 3px 14px; border-bottom: 1px solid {t.hairline}; 
 QHeaderView {{ background: {t.card}; }}
 QHeaderView::section {{ background: {t.card}; color: {t.faint}; border: none; border-bottom: 1px solid {t.hairline}; padding: 6px 14px;
   font-weight: 600; }}
+QTableWidget#dense::item {{ padding: 1px 4px; border-bottom: none; }}
+QTableWidget#dense QHeaderView::section {{ padding: 3px 4px; font-weight: 400; }}
 QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.faint}; border-radius: 3px; background: {t.card}; }}
 QCheckBox::indicator:checked {{ background: {t.action}; border: 1px solid {t.action}; }}
 QSlider::groove:horizontal {{ background: {t.hairline}; height: 4px; border-radius: 2px; }}

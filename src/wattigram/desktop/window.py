@@ -383,6 +383,7 @@ class MainWindow(QMainWindow):
         self.chain_page.findings.show_findings(())
         self.chain_page.show_workspace()
         self.chain_page.rows.resizeEvent(None)
+        self.book.redress()
         proved = self.proving.latest
         if proved is not None:
             self.proof_page.show_proof(proved.proof, proved.evidence, proved.workspace.project, proved.heading)

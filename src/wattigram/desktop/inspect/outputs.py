@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from fractions import Fraction
 
@@ -377,7 +378,7 @@ def _pwm_what_if(workspace: Workspace, pwm: Pwm) -> WhatIf:
         rate_hz = workspace.bus_clock_hz / counts
         changed = pwm.changed(every=1 / rate_hz, prescaler_register=None, period_register=None)
         tip = f"{counts} steps at {brief(rate_hz, 'Hz', 5)}"
-        choices.append(
-            Choice(str(counts), float(rate_hz), counts >= 256, counts == now, tip, SetPwm(pwm.name, changed))
-        )
-    return WhatIf("If steps of duty were · rate in Hz", tuple(choices))
+        bits = f"{math.log2(counts):.3g}"
+        edit = SetPwm(pwm.name, changed)
+        choices.append(Choice(bits, float(rate_hz), counts >= 256, counts == now, tip, edit))
+    return WhatIf("If bits of duty were · rate in Hz", tuple(choices))

@@ -34,6 +34,7 @@ _YOKE_FACETS = dict.fromkeys(
     ),
     "start",
 ) | {f"startup-{step}": "start-up" for step in STEP_NAMES}
+MOST_HEIGHT = (1 << 24) - 1
 SPANS_S = {"auto": 0.0, "20 ms": 0.02, "100 ms": 0.1, "1 s": 1.0, "5 s": 5.0}
 
 
@@ -104,6 +105,7 @@ class ChainPage(QWidget):
         stack.setSpacing(0)
         stack.addWidget(self.rows, 1)
         stack.addWidget(self.outputs)
+        stack.addStretch(0)
         area.setWidget(both)
         bottom = QSplitter(Qt.Orientation.Horizontal)
         bottom.addWidget(self.lens)
@@ -160,6 +162,9 @@ class ChainPage(QWidget):
         self.rows.show_selection(self.selection)
         self.outputs.show_workspace(workspace, findings, self._columns())
         self.outputs.show_selection(self.selection)
+        # Outputs stand right below the signals, whose rows then do not fill all the room.
+        most = int(self.rows.sizeHint().height() * 1.5) if self.outputs.rows else MOST_HEIGHT
+        self.rows.setMaximumHeight(most)
         self.lens.show_workspace(workspace)
         self.lens.show_selection(self.selection)
         self.loops.show_workspace(workspace)

@@ -167,7 +167,11 @@ class RoutesPage(QWidget):
         picture = self._snapshot.outputs.get(self.chosen[1])
         as_text = _as_text(workspace, self.chosen)
         kind = "TEXT" if as_text else "NEWEST VALUES · ✕ OVERWRITTEN · ≠ HALF WRITTEN"
-        self.heading.setText(kind if picture is not None else f"{kind} · NOTHING YET: F5 RUNS THE BOARD")
+        if self.chosen[0] == "pwm":
+            kind = "A PULSE SENDS NO BYTES; ITS ROW ON THE CHAIN PAGE SHOWS WHAT COMES BACK"
+        self.heading.setText(
+            kind if self.chosen[0] == "pwm" or picture is not None else f"{kind} · NOTHING YET: F5 RUNS THE BOARD"
+        )
         lines = (
             []
             if picture is None

@@ -161,7 +161,7 @@ class WavePage(QWidget):
         both = QSplitter(Qt.Orientation.Horizontal)
         both.addWidget(below)
         both.addWidget(solver)
-        both.setSizes([500, 380])
+        both.setSizes([430, 450])
         both.setChildrenCollapsible(False)
         return both
 

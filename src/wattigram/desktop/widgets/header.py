@@ -20,6 +20,10 @@ if TYPE_CHECKING:
 PAGES = ("Chain", "Pins", "Wave", "Routes", "Takes", "Proof", "Compare")
 
 
+ROOMY = 1150
+"""Pixels across from which on everything is said in full."""
+
+
 class Header(QWidget):
     """Shows state, emits wishes."""
 
@@ -102,8 +106,10 @@ class Header(QWidget):
             if snapshot.mark_matches is False:
                 text = f"✕ Board has build {snapshot.build_mark}"
                 tone = "bad"
-            elif snapshot.mark_matches:
+            elif snapshot.mark_matches and self.width() >= ROOMY:
                 text += f" · build {snapshot.build_mark[:4]}"
+            if self.width() < ROOMY and text == "● Board running":
+                text = "● Running"
             if snapshot.lost_cycles:
                 text += f" · {snapshot.lost_cycles} lost"
         _set(self.board, text, tone)

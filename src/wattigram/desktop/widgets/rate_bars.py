@@ -64,7 +64,7 @@ class RateBars(QWidget):
         ]
         top = max((row[1] for row in rows), default=1.0) or 1.0
         height = min(30.0, (self.height() - 34.0) / len(rows))
-        room = max(40.0, self.width() - LABEL - 150.0)
+        room = max(40.0, self.width() - LABEL - 220.0)
         for number, (name, rate, lost, verb) in enumerate(rows):
             y = 30 + number * height
             painter.setFont(text_font(-0.5))

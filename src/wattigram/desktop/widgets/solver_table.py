@@ -21,22 +21,24 @@ class SolverTable(QTableWidget):
     def __init__(self) -> None:
         super().__init__(0, len(HEADS))
         self.setAccessibleName("Choices of timer and points")
+        self.setObjectName("dense")
         self.setHorizontalHeaderLabels(HEADS)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setShowGrid(False)
-        self.setFont(number_font(-1))
+        self.setFont(number_font(-1.5))
         header = self.horizontalHeader()
         rows = self.verticalHeader()
         assert header is not None
         assert rows is not None
         header.setFont(text_font(-1))
         header.setMinimumSectionSize(30)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setStretchLastSection(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         rows.hide()
-        rows.setDefaultSectionSize(20)
+        rows.setDefaultSectionSize(19)
         self.choices: tuple[WaveChoice, ...] = ()
         self.cellActivated.connect(lambda row, _column: self.chosen.emit(self.choices[row].points))
 
