@@ -6,7 +6,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QApplication
 
-from wattigram.core.design import Signal
+from wattigram.core.design import RouteExpectation, Signal
 from wattigram.core.design.clip import clip_chain, clip_signals, paste
 from wattigram.core.design.edits import (
     AddExpectation,
@@ -133,7 +133,11 @@ class ChainActions:
         """Expectations for the selected signal, from what is wired to its pin."""
         from wattigram.core.proof import suggest_expectations  # late: the window starts without it
 
-        name = self._page.selection.signal
+        selection = self._page.selection
+        name = selection.signal
+        if selection.section == "routes":
+            self._do(AddExpectation(RouteExpectation(signal=selection.output)))
+            return
         fresh = suggest_expectations(self._document.workspace, name) if name else ()
         if not fresh:
             self._page.complained.emit("Nothing more can be expected of what is selected. Choose a signal with a slot.")

@@ -7,8 +7,10 @@ from dataclasses import dataclass
 from wattigram.core.accuracy import signal_noise, slot_settling, stage_figures, window_latency_s
 from wattigram.core.design import Chain, Signal, Workspace, rate_divisor, signal_scale
 from wattigram.core.findings import find_all
+from wattigram.core.pins import pwm_timing
 from wattigram.core.quantity import brief, show_counts
-from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing
+from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing, route_timing
+from wattigram.core.waveform import playing
 
 Value = float | str | None
 Figures = dict[tuple[str, str], tuple[Value, str]]
@@ -48,6 +50,9 @@ _LESS_IS_BETTER = {
     "errors",
     "warnings",
     "jitter",
+    "overwritten",
+    "points cut off",
+    "torn",
 }
 
 
@@ -104,6 +109,28 @@ def design_figures(workspace: Workspace) -> Figures:
         found |= _chain_figures(workspace, chain)
     for signal in project.signals:
         found |= _signal_figures(workspace, signal)
+    return found | _output_figures(workspace)
+
+
+def _output_figures(workspace: Workspace) -> Figures:
+    project = workspace.project
+    found: Figures = {}
+    for generator in project.generators:
+        made = playing(workspace, generator)
+        found[generator.name, "wave"] = (float(made.wave_hz), "Hz")
+        found[generator.name, "updates"] = (float(1 / made.update_s), "Hz")
+        found[generator.name, "points cut off"] = (float(made.clipped), "")
+        found[generator.name, "table"] = (2.0 * len(made.wanted_v), "B")
+    for pwm in project.pwm:
+        timing = pwm_timing(workspace, pwm)
+        found[pwm.name, "pulse rate"] = (float(1 / timing.period_s), "Hz")
+        found[pwm.name, "duty"] = (float(timing.duty), "%")
+        found[pwm.name, "steps of duty"] = (float(timing.counts), "")
+    for route in project.routes:
+        rates = route_timing(workspace, route)
+        found[route.name, "gets through"] = (rates.effective_hz, "Hz")
+        found[route.name, "overwritten"] = (rates.overwritten_hz, "Hz")
+        found[route.name, "torn"] = (rates.torn_hz, "Hz")
     return found
 
 

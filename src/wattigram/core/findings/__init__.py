@@ -8,6 +8,7 @@ from wattigram.core.findings import (  # noqa: F401
     levels,
     loops,
     order,
+    output_pins,
     pins,
     reading,
     reduce,

@@ -26,7 +26,7 @@ def pin_shared(workspace: Workspace) -> Iterator[Finding]:
             f"pin {signal.pin}",
             f"Two signals share pin {signal.pin}",
             f"{other.name} and {signal.name} are both on {signal.pin}: they will read the same voltage.",
-            _free_pin(workspace, signal),
+            free_pin(workspace, signal),
             signal=signal.name,
         )
 
@@ -46,7 +46,7 @@ def pin_not_analog(workspace: Workspace) -> Iterator[Finding]:
             f"pin {signal.pin}",
             f"{signal.pin} is no analog input",
             f"{signal.name} is on {_pins(signal)}, which is no input of {names}.",
-            _free_pin(workspace, signal),
+            free_pin(workspace, signal),
             signal=signal.name,
         )
 
@@ -85,7 +85,8 @@ def signal_not_converted(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-def _free_pin(workspace: Workspace, signal: Signal) -> SetPin | None:
+def free_pin(workspace: Workspace, signal: Signal) -> SetPin | None:
+    """The signal on the first input that nobody uses."""
     chain = workspace.project.chain_of(signal.name)
     used = {other.pin for other in workspace.project.signals} | {wiring.pin for wiring in workspace.project.bench}
     converters = [workspace.converter(chain)] if chain else list(workspace.part.converters)

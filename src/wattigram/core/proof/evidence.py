@@ -9,10 +9,11 @@ from numpy.typing import NDArray
 
 from wattigram.core.accuracy import slot_settling
 from wattigram.core.bench import source_span_s
-from wattigram.core.design import Chain, signal_scale
+from wattigram.core.design import Chain, PairExpectation, Route, signal_scale
 from wattigram.core.expected import expected_raw, expected_reduced
 from wattigram.core.pins import input_source
 from wattigram.core.proof.causes import neighbour_points
+from wattigram.core.proof.outgoing import pair_linearity, route_seen
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.take import SignalSamples, Take
 
@@ -33,6 +34,8 @@ class TracePanel:
     band_low_v: FloatArray
     band_high_v: FloatArray
     lines: tuple[tuple[float, str], ...]
+    unit: str = "V"
+    x_unit: str = "s"
 
 
 @dataclass(frozen=True)
@@ -70,17 +73,55 @@ class Evidence:
 
 def evidence_for(take: Take, verdict: Verdict) -> Evidence:
     """Pictures of what a verdict rests on; none where the take has nothing of the signal."""
+    route = take.workspace.project.route(verdict.signal) if verdict.kind == "route" else None
+    if route is not None:
+        return Evidence(verdict, _route_panels(take, route))
     known = {signal.name for signal in take.workspace.project.signals}
     samples = take.raw(verdict.signal) if verdict.signal in known else None
     chain = take.workspace.project.chain_of(verdict.signal) if samples is not None else None
     if samples is None or chain is None or samples.count < 2:
         return Evidence(verdict, ())
     panels: list[Panel] = [_twin_trace(take, verdict) or _trace(take, chain, verdict, samples)]
+    panels += _pair_panels(take, verdict)
     scatter = _scatter(take, chain, verdict)
     if scatter is not None:
         panels.append(scatter)
     panels.append(_histogram(take, chain, samples))
     return Evidence(verdict, tuple(panels))
+
+
+def _pair_panels(take: Take, verdict: Verdict) -> list[Panel]:
+    """INL and DNL over the codes, with what is allowed."""
+    aim = verdict.expectation
+    found = pair_linearity(take, verdict.signal) if isinstance(aim, PairExpectation) else None
+    if found is None or not isinstance(aim, PairExpectation):
+        return []
+    codes = found.codes.astype(np.float64)
+    panels: list[Panel] = []
+    for title, x, values, limit in (
+        ("INL of each code", codes, found.inl_lsb, aim.inl_lsb),
+        ("DNL of each step", codes[1:], found.dnl_lsb, aim.dnl_lsb),
+    ):
+        low, high = _columns(values)
+        across, _ = _columns(x)
+        allowed = np.full(len(across), limit)
+        panels.append(TracePanel(title, across, low, high, -allowed, allowed, (), "LSB", ""))
+    return panels
+
+
+def _route_panels(take: Take, route: Route) -> tuple[Panel, ...]:
+    """Values as they arrived, on what they should be."""
+    seen = route_seen(take, route)
+    if len(seen.values) < 2:
+        return ()
+    count = min(len(seen.values), MOST_DRAWN)
+    low, high = _columns(seen.values[:count].astype(np.float64))
+    times, _ = _columns(seen.times_s[:count])
+    band_low, band_high = low, high
+    if seen.expected is not None:
+        band_low, band_high = _columns(seen.expected.low[:count])[0], _columns(seen.expected.high[:count])[1]
+    title = f"{route.name}: values that arrived, on what they should be"
+    return (TracePanel(title, times, low, high, band_low, band_high, (), ""),)
 
 
 def _lines(verdict: Verdict) -> tuple[tuple[float, str], ...]:

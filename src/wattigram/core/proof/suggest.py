@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 from fractions import Fraction
 
-from wattigram.core.bench import Level, Sine, Steps
+from wattigram.core.bench import Level, Played, Sine, Steps, Sweep
 from wattigram.core.design import (
     Chain,
+    CourseExpectation,
     EdgesExpectation,
     Expectation,
     LevelExpectation,
@@ -74,6 +75,8 @@ def _of_source(workspace: Workspace, signal: Signal, half_v: float) -> list[Expe
     if isinstance(source, Steps):
         low_v, high_v = sorted((signal.at_source(source.low_v), signal.at_source(source.high_v)))
         return [StepsExpectation(signal=signal.name, low_v=low_v, high_v=high_v, within_v=half_v)]
+    if isinstance(source, (Played, Sweep)):
+        return [CourseExpectation(signal=signal.name, within_v=half_v)]
     return []
 
 

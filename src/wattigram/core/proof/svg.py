@@ -87,7 +87,7 @@ def _trace(panel: TracePanel) -> tuple[str, Span, Span, tuple[str, str]]:
         at = float(_y(np.array([value]), y)[0])
         parts.append(f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at:.1f}" y2="{at:.1f}" class="mark"/>')
         parts.append(f'<text x="{WIDTH - RIGHT - 4}" y="{at - 5:.1f}" class="marktext end">{escape(label)}</text>')
-    return "".join(parts), x, y, ("s", "V")
+    return "".join(parts), x, y, (panel.x_unit, panel.unit)
 
 
 def _scatter(panel: ScatterPanel) -> tuple[str, Span, Span, tuple[str, str]]:

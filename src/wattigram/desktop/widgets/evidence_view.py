@@ -92,7 +92,7 @@ class EvidenceView(QWidget):
             span_of(panel.times_s, margin=0.0),
             span_of(panel.low_v, panel.high_v, panel.band_low_v, panel.band_high_v, marks),
         )
-        axes.paint_grid(painter, "s", "V")
+        axes.paint_grid(painter, panel.x_unit, panel.unit)
         painter.save()
         painter.setClipRect(graph)
         draw_band(

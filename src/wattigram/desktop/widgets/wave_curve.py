@@ -15,7 +15,7 @@ from wattigram.core.design import Table, Workspace
 from wattigram.core.design.edits import SetTable
 from wattigram.core.errors import QuantityError
 from wattigram.core.fields import Strict
-from wattigram.core.quantity import brief, show_volts
+from wattigram.core.quantity import brief, round_values, show_volts
 from wattigram.core.shapes import PulseShape, Segment, SegmentsShape, TriangleShape
 from wattigram.core.waveform import Playing, output_range_v, playing, table_volts
 from wattigram.desktop.inspect.waves import player_of
@@ -28,6 +28,7 @@ LOOKS = 4000
 GRIP = 9.0
 NARROWEST = 1e-4
 HANDLE = 5.0
+CODES = 38.0
 
 
 @dataclass(frozen=True)
@@ -135,7 +136,7 @@ class WaveCurve(QWidget):
         return QPointF(float(axes.x(handle.turn)), float(axes.y(handle.volts)))
 
     def _make_axes(self) -> Axes:
-        rect = QRectF(96, 30, max(50.0, self.width() - 116.0), max(40.0, self.height() - 62.0))
+        rect = QRectF(96, 30, max(50.0, self.width() - 106.0 - CODES), max(40.0, self.height() - 62.0))
         parts = [np.array([0.0])]
         if self._table is not None:
             parts.append(table_volts(self._table))
@@ -188,6 +189,19 @@ class WaveCurve(QWidget):
             timed.paint_grid(painter, "s", "V")
         else:
             axes.paint_grid(painter, "", "V")
+        if self._made is not None:
+            self._paint_codes(painter, axes, self._made.lsb_v)
+
+    def _paint_codes(self, painter: QPainter, axes: Axes, lsb_v: float) -> None:
+        """The DAC's codes beside its volts."""
+        painter.setFont(number_font(-2))
+        painter.setPen(color(theme().faint))
+        height = painter.fontMetrics().height()
+        for volts in round_values(*axes.y_span, max(1, int(axes.rect.height() / (height * 1.9)))):
+            if volts >= 0:
+                place = QRectF(axes.rect.right() + 4, float(axes.y(volts)) - height / 2, CODES, height)
+                flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+                painter.drawText(place, flags, str(round(volts / lsb_v)))
 
     def _paint_reach(self, painter: QPainter, axes: Axes) -> None:
         """What the output reaches."""
