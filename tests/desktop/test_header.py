@@ -39,6 +39,7 @@ def test_each_state_is_said(
     qtbot: QtBot, state: dict[str, object], board: str, run: str, record: str, tone: str
 ) -> None:
     header = Header()
+    header.resize(1280, 44)
     qtbot.addWidget(header)
     header.show_snapshot(Snapshot(**state))  # type: ignore[arg-type]
     assert (header.board.text(), header.run_button.text(), header.record_button.text()) == (board, run, record)

@@ -16,6 +16,7 @@ from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.chain_text import paint_slot
 from wattigram.desktop.widgets.drawing import elide
+from wattigram.desktop.widgets.output_lane import has_outputs, paint_outputs
 
 MOST_CYCLES = 400
 NARROW_PX = 4.0
@@ -74,15 +75,21 @@ class LensView(QWidget):
 
     def sizeHint(self) -> QSize:
         """Room for all lanes."""
-        return QSize(700, int((self._lane_height * (3 + len(self._cycles))) + 60))
+        return QSize(700, int((self._lane_height * self._lanes) + 60))
 
     def minimumSizeHint(self) -> QSize:
         """Lanes shrink down to this."""
-        return QSize(360, int(18 * (3 + len(self._cycles)) + 54))
+        return QSize(360, int(18 * self._lanes + 54))
+
+    @property
+    def _lanes(self) -> int:
+        """Trigger, converters, results, processor, and outputs where there are any."""
+        outputs = self._workspace is not None and has_outputs(self._workspace)
+        return 3 + len(self._cycles) + outputs
 
     @property
     def _lane_height(self) -> float:
-        lanes = 3 + max(1, len(self._cycles))
+        lanes = max(4, self._lanes)
         line = self.fontMetrics().height()
         return max(17.0, min(line * 2.6, (self.height() - 2 * line - 22) / lanes))
 
@@ -95,7 +102,7 @@ class LensView(QWidget):
     def _make_graph(self) -> QRectF:
         line = float(self.fontMetrics().height())
         left = self.fontMetrics().horizontalAdvance("Processor") + 22.0
-        return QRectF(left, line + 12, max(40.0, self.width() - left - 14), self._lane_height * (3 + len(self._cycles)))
+        return QRectF(left, line + 12, max(40.0, self.width() - left - 14), self._lane_height * self._lanes)
 
     def x_of(self, seconds: float) -> float:
         """Screen position of an instant after the trigger."""
@@ -148,6 +155,8 @@ class LensView(QWidget):
             return
         self._paint_grid(painter)
         names = ["Trigger", *(cycle.converter for cycle in self._cycles), "Results", "Processor"]
+        if self._lanes > len(names):
+            names.append("Outputs")
         painter.setFont(text_font(-0.5))
         painter.setPen(color(t.soft))
         for number, name in enumerate(names):
@@ -160,6 +169,10 @@ class LensView(QWidget):
             self._paint_converter(painter, cycle, self._lane(number + 1))
         self._paint_dma(painter, self._lane(len(self._cycles) + 1))
         self._paint_processor(painter, self._lane(len(self._cycles) + 2))
+        if self._lanes > len(self._cycles) + 3:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            lane = self._lane(len(self._cycles) + 3)
+            paint_outputs(painter, lane, self._workspace, self._begin_s, self._span_s)
         if self.hasFocus():
             painter.setClipping(False)
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -182,7 +195,7 @@ class LensView(QWidget):
             text = brief(value, "s", 6)
             painter.drawText(QRectF(left, graph.bottom() + 4, label_width, 16), Qt.AlignmentFlag.AlignHCenter, text)
         painter.setPen(QPen(color(t.hairline), 1))
-        for number in range(len(self._cycles) + 4):
+        for number in range(self._lanes + 1):
             y = graph.top() + number * self._lane_height
             painter.drawLine(QPointF(graph.left(), y), QPointF(graph.right(), y))
 
