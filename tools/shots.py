@@ -130,7 +130,7 @@ def shoot_outputs(app: object, window: MainWindow, shoot: Callable[[str], None])
         app,  # type: ignore[arg-type]
         lambda: (
             "Current to wire" in window.board.latest.outputs
-            and bool(window.board.latest.outputs["Current to wire"].overwritten.any())
+            and bool(window.board.latest.outputs["Current to wire"].overwritten.sum() > 100)
         ),
     )
     window.book.routes.show_snapshot(window.board.latest)

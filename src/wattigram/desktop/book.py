@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -116,6 +117,19 @@ class Book(QObject):
         # The page is not yet known under its name; whoever connects looks it up later.
         self.__dict__[PAGES[number].lower()] = page
         self.made.emit(number)
+
+    def focus(self, number: int) -> None:
+        """Give the keyboard to what one works with on a page."""
+        takers: dict[int, Callable[[], object]] = {
+            CHAIN: lambda: self.chain.rows.setFocus(),
+            PINS: lambda: self.pins.table.setFocus(),
+            WAVE: lambda: self.wave.curve.setFocus(),
+            ROUTES: lambda: self.routes.list.setFocus(),
+            TAKES: lambda: self.takes.takes.setFocus(),
+            PROOF: lambda: self.proof.focus_cause(),
+            COMPARE: lambda: self.compare.saved_button.setFocus(),
+        }
+        takers[number]()
 
     def redress(self) -> None:
         """Show the pages that were made in new colours."""

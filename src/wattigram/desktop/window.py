@@ -22,7 +22,7 @@ from wattigram.core.design.edits import RemoveExpectation
 from wattigram.core.session import Snapshot
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.bench_actions import BenchActions
-from wattigram.desktop.book import CHAIN, COMPARE, PINS, PROOF, ROUTES, TAKES, WAVE, Book
+from wattigram.desktop.book import CHAIN, COMPARE, PROOF, ROUTES, TAKES, Book
 from wattigram.desktop.chain_actions import ChainActions
 from wattigram.desktop.document import Document
 from wattigram.desktop.dress import Dress
@@ -166,9 +166,11 @@ class MainWindow(QMainWindow):
 
     def _on_page_made(self, number: int) -> None:
         """Listen to a page that has just come into being."""
+        complained = getattr(self.book.page(number), "complained", None)
+        if complained is not None:
+            complained.connect(self.notice.say)
         if number == TAKES:
             takes = self.book.takes
-            takes.complained.connect(self.notice.say)
             takes.job_wanted.connect(self.run_job)
             takes.open_wanted.connect(self.open_take_dialog)
             takes.export_wanted.connect(self._export_dialog)
@@ -177,12 +179,7 @@ class MainWindow(QMainWindow):
             proof.prove_wanted.connect(self.proving.record_and_prove)
             proof.report_wanted.connect(self.report_dialog)
             proof.cure_wanted.connect(self.proving.cure_and_prove)
-        elif number == WAVE:
-            self.book.wave.complained.connect(self.notice.say)
-        elif number == ROUTES:
-            self.book.routes.complained.connect(self.notice.say)
         elif number == COMPARE:
-            self.book.compare.complained.connect(self.notice.say)
             self.book.compare.open_wanted.connect(self.files.ask_compare)
 
     def _on_changed(self, _workspace: object, _before: object) -> None:
@@ -215,22 +212,11 @@ class MainWindow(QMainWindow):
         self.book.page(number)
         self.stack.setCurrentIndex(number)
         self.header.show_page(number)
-        if number == CHAIN:
-            self.chain_page.rows.setFocus()
-        elif number == PINS:
-            self.book.pins.table.setFocus()
-        elif number == WAVE:
-            self.book.wave.curve.setFocus()
-        elif number == ROUTES:
-            self.book.routes.list.setFocus()
+        if number == ROUTES:
             self.book.routes.show_snapshot(self.board.latest)
         elif number == TAKES:
             self.takes_page.show_folder(self.proving.folder)
-            self.takes_page.takes.setFocus()
-        elif number == PROOF:
-            self.proof_page.focus_cause()
-        else:
-            self.book.compare.saved_button.setFocus()
+        self.book.focus(number)
 
     # Running and recording
 

@@ -47,6 +47,14 @@ class ComparatorFigures:
 
 def comparator_figures(workspace: Workspace, comparator: Comparator) -> ComparatorFigures:
     """Trip points of a comparator, and its chatter on the bench as wired."""
+    key = (comparator_figures, comparator)
+    if key not in workspace.known:
+        workspace.known[key] = _figures(workspace, comparator)
+    found: ComparatorFigures = workspace.known[key]
+    return found
+
+
+def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorFigures:
     part = workspace.part.comparator(comparator.name)
     assert part is not None
     signal = workspace.project.signal(comparator.signal)

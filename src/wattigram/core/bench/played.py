@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from wattigram.core.shapes import Course
 
 FloatArray = NDArray[np.float64]
-_LOOKS = 1 << 14
-_HALVINGS = 50
+_LOOKS = 1 << 12
+_HALVINGS = 36
 
 
 @dataclass(frozen=True)
@@ -69,15 +69,15 @@ class Played:
         looks = np.linspace(begin, begin + course.period_s, _LOOKS)
         times = np.unique(np.concatenate((corners, corners - 1e-12, looks)))
         above = self.at(times) > level_v
-        found = []
-        for place in np.flatnonzero(np.diff(above.astype(np.int8))):
-            low, high = float(times[place]), float(times[place + 1])
-            for _halving in range(_HALVINGS):
-                middle = (low + high) / 2
-                if bool(self.at(np.array([middle]))[0] > level_v) == bool(above[place]):
-                    low = middle
-                else:
-                    high = middle
-            turn = Fraction(high % course.period_s / course.period_s).limit_denominator(10**12)
-            found.append((turn % 1 * self.period_s, not bool(above[place])))
+        places = np.flatnonzero(np.diff(above.astype(np.int8)))
+        low, high = times[places], times[places + 1]
+        for _halving in range(_HALVINGS):
+            middle = (low + high) / 2
+            before = (self.at(middle) > level_v) == above[places]
+            low, high = np.where(before, middle, low), np.where(before, high, middle)
+        turns = np.mod(high, course.period_s) / course.period_s
+        found = [
+            (Fraction(turn).limit_denominator(10**12) % 1 * self.period_s, not was_above)
+            for turn, was_above in zip(turns.tolist(), above[places].tolist(), strict=True)
+        ]
         return (self.period_s, tuple(sorted(found))) if found else None

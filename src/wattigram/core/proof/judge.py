@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.accuracy import comparator_figures
 from wattigram.core.analysis import fit_sine, two_levels
 from wattigram.core.clocks import timer_setting
 from wattigram.core.design import (
@@ -33,14 +31,8 @@ from wattigram.core.design import (
 from wattigram.core.expected import ExpectedEvent
 from wattigram.core.expected.stream import expected_raw
 from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
-from wattigram.core.proof.outgoing import (
-    NEARLY_ALL,
-    course_error_v,
-    pair_linearity,
-    route_seen,
-    trip_points,
-    wanted_values_hz,
-)
+from wattigram.core.proof.measured import Judged, not_judged, within
+from wattigram.core.proof.outputs import judge_course, judge_pair, judge_route, judge_trip
 from wattigram.core.proof.unclaimed import Unclaimed
 from wattigram.core.proof.verdict import Outcome, Verdict
 from wattigram.core.quantity import brief, show_volts
@@ -49,17 +41,6 @@ from wattigram.core.timing import cycle_timing
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20
-
-
-@dataclass(frozen=True)
-class _Judged:
-    outcome: Outcome
-    measured: float | None
-    unit: str
-    low: float | None
-    high: float | None
-    samples: int
-    note: str
 
 
 def judge(take: Take, index: int, expectation: Expectation) -> tuple[Verdict, ...]:
@@ -133,18 +114,18 @@ def expectation_text(expectation: Expectation) -> str:
             return f"{name} brings every value whole{allowed}"
 
 
-def _judge(take: Take, expectation: Expectation) -> _Judged:
+def _judge(take: Take, expectation: Expectation) -> Judged:
     if isinstance(expectation, RouteExpectation):
-        return _route(take, expectation)
+        return judge_route(take, expectation)
     samples = take.raw(expectation.signal)
     if samples is None:
-        return _open("the signal has no slot")
+        return not_judged("the signal has no slot")
     if isinstance(expectation, RateExpectation):
         return _rate(take, expectation)
     if isinstance(expectation, EdgesExpectation):
         return _edges(take, expectation)
     if samples.count < FEWEST_SAMPLES:
-        return _open("not in this take" if samples.count == 0 else f"only {samples.count} samples in this take")
+        return not_judged("not in this take" if samples.count == 0 else f"only {samples.count} samples in this take")
     match expectation:
         case LevelExpectation():
             return _level(expectation, _best(take, expectation.signal) or samples)
@@ -159,126 +140,44 @@ def _judge(take: Take, expectation: Expectation) -> _Judged:
         case WindowExpectation():
             return _window(take, expectation)
         case CourseExpectation():
-            return _course(take, expectation)
+            return judge_course(take, expectation)
         case PairExpectation():
-            return _pair(take, expectation)
+            return judge_pair(take, expectation)
         case TripExpectation():
-            return _trip(take, expectation)
+            return judge_trip(take, expectation)
 
 
-def _course(take: Take, expectation: CourseExpectation) -> _Judged:
-    error = course_error_v(take, expectation.signal)
-    if error is None:
-        return _open("too few samples in this take")
-    measured = float(np.percentile(np.abs(error), NEARLY_ALL))
-    note = f"{NEARLY_ALL:g} % of {len(error)} samples within {show_volts(measured)}, mean {show_volts(float(error.mean()))} off"
-    outcome = _limits(measured, None, expectation.within_v)
-    return _Judged(outcome, measured, "V", None, expectation.within_v, len(error), note)
-
-
-def _pair(take: Take, expectation: PairExpectation) -> _Judged:
-    found = pair_linearity(take, expectation.signal)
-    if found is None:
-        return _open("no DAC is swept into it, or too few codes came back")
-    sides = (
-        (abs(found.offset_lsb), expectation.offset_lsb),
-        (abs(found.gain_error), expectation.gain),
-        (found.worst_inl_lsb, expectation.inl_lsb),
-        (found.worst_dnl_lsb, expectation.dnl_lsb),
-    )
-    note = (
-        f"{len(found.codes)} codes: offset {found.offset_lsb:+.2f} LSB, gain {brief(found.gain_error, '%', 3)}, "
-        f"INL {found.worst_inl_lsb:.2f} LSB, DNL {found.worst_dnl_lsb:.2f} LSB"
-    )
-    outcome: Outcome = "holds" if all(value <= limit for value, limit in sides) else "fails"
-    return _Judged(outcome, found.worst_inl_lsb, "LSB", None, expectation.inl_lsb, len(found.codes), note)
-
-
-def _trip(take: Take, expectation: TripExpectation) -> _Judged:
-    mine = signal_watches(take, expectation.signal, "comparator")
-    comparator = take.workspace.project.comparator(mine[0].comparator) if mine else None
-    if comparator is None:
-        return _open(f"no comparator watches {expectation.signal}")
-    found = trip_points(take, mine[0])
-    if found is None:
-        return _open("its input never went both ways through the threshold in this take")
-    figures = comparator_figures(take.workspace, comparator)
-    off_v = max(abs(found.rising_v - figures.rising_v), abs(found.falling_v - figures.falling_v))
-    note = (
-        f"rises at {found.rising_v:.4f} V, falls at {found.falling_v:.4f} V, of {found.rising} and {found.falling} edges; "
-        f"{figures.rising_v:.4f} and {figures.falling_v:.4f} V are set"
-    )
-    outcome = _limits(off_v, None, expectation.within_v)
-    return _Judged(outcome, off_v, "V", None, expectation.within_v, found.rising + found.falling, note)
-
-
-def _route(take: Take, expectation: RouteExpectation) -> _Judged:
-    """Share of the values that did not arrive whole, in order and as they were."""
-    route = take.workspace.project.route(expectation.signal)
-    if route is None:
-        return _open("the take's design has no such route")
-    seen = route_seen(take, route)
-    wanted_hz = wanted_values_hz(take.workspace, route)
-    if not wanted_hz:
-        return _open("its source makes nothing on this bench")
-    if len(seen.values) < FEWEST_SAMPLES:
-        due = take.seconds * wanted_hz
-        if due < 2 * FEWEST_SAMPLES:
-            return _open(f"only {len(seen.values)} values in this take")
-        return _Judged("fails", 1.0, "%", None, expectation.lost, 0, f"{len(seen.values)} of {due:.0f} values came")
-    off = max(abs(seen.values_hz / wanted_hz - 1) - 1e-3, 0.0)
-    lost = max(off, 1 - seen.matched, seen.torn / len(seen.values), seen.overwritten / max(1, seen.written))
-    note = (
-        f"{len(seen.values)} values, {brief(seen.values_hz, 'Hz')} of {brief(wanted_hz, 'Hz')}; {seen.overwritten} "
-        f"overwritten, {seen.torn} torn, {seen.matched * 100:.4g} % as they should be"
-    )
-    return _Judged(
-        _limits(lost, None, expectation.lost + 0.005), lost, "%", None, expectation.lost, len(seen.values), note
-    )
-
-
-def _open(note: str) -> _Judged:
-    return _Judged("open", None, "", None, None, 0, note)
-
-
-def _limits(measured: float, low: float | None, high: float | None) -> Outcome:
-    inside = (low is None or measured >= low) and (high is None or measured <= high)
-    return "holds" if inside else "fails"
-
-
-def _level(expectation: LevelExpectation, samples: SignalSamples) -> _Judged:
+def _level(expectation: LevelExpectation, samples: SignalSamples) -> Judged:
     if not samples.count:
-        return _open("its running mean has not filled in this take")
+        return not_judged("its running mean has not filled in this take")
     measured = float(samples.volts[samples.valid].mean())
     low, high = expectation.level_v - expectation.within_v, expectation.level_v + expectation.within_v
-    return _Judged(
-        _limits(measured, low, high), measured, "V", low, high, samples.count, f"mean {show_volts(measured)}"
-    )
+    return Judged(within(measured, low, high), measured, "V", low, high, samples.count, f"mean {show_volts(measured)}")
 
 
-def _steps(expectation: StepsExpectation, samples: SignalSamples) -> _Judged:
+def _steps(expectation: StepsExpectation, samples: SignalSamples) -> Judged:
     values = samples.volts[samples.valid]
     found = two_levels(values, (expectation.low_v + expectation.high_v) / 2)
     if not found.low_count or not found.high_count:
         seen = "upper" if found.high_count else "lower"
-        return _Judged("open", None, "V", None, None, samples.count, f"only the {seen} level was seen")
+        return Judged("open", None, "V", None, None, samples.count, f"only the {seen} level was seen")
     off_low, off_high = found.low - expectation.low_v, found.high - expectation.high_v
     is_high = abs(off_high) >= abs(off_low)
     measured, wanted = (found.high, expectation.high_v) if is_high else (found.low, expectation.low_v)
     low, high = wanted - expectation.within_v, wanted + expectation.within_v
     note = f"{'upper' if is_high else 'lower'} level reads {show_volts(measured)}"
-    return _Judged(_limits(measured, low, high), measured, "V", low, high, samples.count, note)
+    return Judged(within(measured, low, high), measured, "V", low, high, samples.count, note)
 
 
-def _sine(expectation: SineExpectation, samples: SignalSamples) -> _Judged:
+def _sine(expectation: SineExpectation, samples: SignalSamples) -> Judged:
     values, times_s = samples.volts[samples.valid][:SINE_SAMPLES], samples.times_s[samples.valid][:SINE_SAMPLES]
     try:
         fit = fit_sine(values, times_s)
     except ValueError:
-        return _Judged("fails", 0.0, "V", None, None, len(values), "nothing alternates")
+        return Judged("fails", 0.0, "V", None, None, len(values), "nothing alternates")
     span_s = float(times_s[-1] - times_s[0])
     if span_s * float(expectation.frequency_hz or fit.frequency_hz) < 1:
-        return _open(f"{brief(span_s, 's', 3)} hold less than a period")
+        return not_judged(f"{brief(span_s, 's', 3)} hold less than a period")
     if expectation.frequency_hz is not None:
         wanted, measured, unit = float(expectation.frequency_hz), fit.frequency_hz, "Hz"
         note = f"{brief(measured, 'Hz', 6)} ± {brief(2 * fit.frequency_sigma_hz, 'Hz', 2)}"
@@ -291,18 +190,18 @@ def _sine(expectation: SineExpectation, samples: SignalSamples) -> _Judged:
     else:
         share = 1 - (fit.residual_rms / max(float(values.std()), 1e-300)) ** 2
         low = 1 - expectation.within
-        return _Judged(_limits(share, low, None), share, "%", low, None, len(values), f"SINAD {fit.sinad_db:.1f} dB")
+        return Judged(within(share, low, None), share, "%", low, None, len(values), f"SINAD {fit.sinad_db:.1f} dB")
     low, high = wanted * (1 - expectation.within), wanted * (1 + expectation.within)
-    return _Judged(_limits(measured, low, high), measured, unit, low, high, len(values), note)
+    return Judged(within(measured, low, high), measured, unit, low, high, len(values), note)
 
 
-def _noise(take: Take, expectation: NoiseExpectation, samples: SignalSamples) -> _Judged:
+def _noise(take: Take, expectation: NoiseExpectation, samples: SignalSamples) -> Judged:
     chain = take.workspace.project.chain_of(expectation.signal)
     assert chain is not None
     left = _residual(take, chain, samples)
     measured = float(left.std())
-    outcome = _limits(measured, None, expectation.rms_v)
-    return _Judged(outcome, measured, "V", None, expectation.rms_v, len(left), f"{measured * 1e3:.2f} mV rms")
+    outcome = within(measured, None, expectation.rms_v)
+    return Judged(outcome, measured, "V", None, expectation.rms_v, len(left), f"{measured * 1e3:.2f} mV rms")
 
 
 def _residual(take: Take, chain: Chain, samples: SignalSamples) -> NDArray[np.float64]:
@@ -314,26 +213,26 @@ def _residual(take: Take, chain: Chain, samples: SignalSamples) -> NDArray[np.fl
     return np.asarray((samples.volts[:count] - stream.settled_v[:count])[samples.valid[:count]])
 
 
-def _twin(take: Take, expectation: TwinExpectation) -> _Judged:
+def _twin(take: Take, expectation: TwinExpectation) -> Judged:
     signal = take.workspace.project.signal(expectation.signal)
     if signal.twin_of is None:
-        return _open(f"{signal.name} is no twin of another signal")
+        return not_judged(f"{signal.name} is no twin of another signal")
     ours, theirs = _best(take, signal.name), _best(take, signal.twin_of)
     if ours is None or theirs is None:
-        return _open("its twin is not in this take")
+        return not_judged("its twin is not in this take")
     count = min(len(ours.volts), len(theirs.volts))
     both = ours.valid[:count] & theirs.valid[:count]
     if int(np.count_nonzero(both)) < FEWEST_SAMPLES:
-        return _open("too few pairs in this take")
+        return not_judged("too few pairs in this take")
     difference = np.abs(ours.volts[:count] - theirs.volts[:count])[both]
     worst = float(difference.max())
     note = f"worst {show_volts(worst)} of {len(difference)} pairs"
-    outcome = _limits(worst, None, expectation.within_v)
+    outcome = within(worst, None, expectation.within_v)
     trips = [event for watch in signal_watches(take, signal.name, "twin") for event in crossings(take, watch).came]
     if trips:
         note += f", {sum(began for _at, began in trips)} trips"
         outcome = "fails"  # a pair that agrees and trips all the same does not do its work
-    return _Judged(outcome, worst, "V", None, expectation.within_v, len(difference), note)
+    return Judged(outcome, worst, "V", None, expectation.within_v, len(difference), note)
 
 
 def _best(take: Take, name: str) -> SignalSamples | None:
@@ -345,11 +244,11 @@ def _best(take: Take, name: str) -> SignalSamples | None:
     return reduced.since(stage.count - 1) if isinstance(stage, RunningMean) else reduced
 
 
-def _window(take: Take, expectation: WindowExpectation) -> _Judged:
+def _window(take: Take, expectation: WindowExpectation) -> Judged:
     """All windows of the signal together."""
     mine = signal_watches(take, expectation.signal, "window")
     if not mine:
-        return _open(f"{expectation.signal} has no window")
+        return not_judged(f"{expectation.signal} has no window")
     within_s = float(expectation.within_s)
     matched = missing = extra = due = came = 0
     worst_s = 0.0
@@ -360,27 +259,27 @@ def _window(take: Take, expectation: WindowExpectation) -> _Judged:
         matched, missing, extra = matched + fit[0], missing + fit[2], extra + fit[3]
         worst_s = fit[1] if abs(fit[1]) > abs(worst_s) else worst_s
     if not due and not came:
-        return _Judged("open", None, "s", None, within_s, 0, "no crossing was to come in this take")
+        return Judged("open", None, "s", None, within_s, 0, "no crossing was to come in this take")
     outcome: Outcome = "holds" if not missing and not extra else "fails"
     early = "early" if worst_s < 0 else "late"
     note = f"{matched} of {matched + missing} crossings, worst {brief(abs(worst_s), 's', 3)} {early}"
     if extra:
         note += f", {extra} unexpected"
-    return _Judged(outcome, worst_s, "s", -within_s, within_s, came, note)
+    return Judged(outcome, worst_s, "s", -within_s, within_s, came, note)
 
 
-def _edges(take: Take, expectation: EdgesExpectation) -> _Judged:
+def _edges(take: Take, expectation: EdgesExpectation) -> Judged:
     mine = signal_watches(take, expectation.signal, "comparator")
     if not mine:
-        return _open(f"no comparator watches {expectation.signal}")
+        return not_judged(f"no comparator watches {expectation.signal}")
     found = [comparator_edges(take, watch) for watch in mine]
     most, due = max(one.most for one in found), sum(one.crossings for one in found)
     if not due and not most:
-        return _open("no crossing was to come in this take")
+        return not_judged("no crossing was to come in this take")
     edges = sum(one.edges for one in found)
-    outcome = "fails" if most == 0 else _limits(most, None, expectation.most)
+    outcome = "fails" if most == 0 else within(most, None, expectation.most)
     note = f"{edges} edges at {due} crossings, up to {most} at one"
-    return _Judged(outcome, most, "", None, expectation.most, edges, note)
+    return Judged(outcome, most, "", None, expectation.most, edges, note)
 
 
 def _match(
@@ -401,7 +300,7 @@ def _match(
     return matched, worst_s, missing, extra
 
 
-def _rate(take: Take, expectation: RateExpectation) -> _Judged:
+def _rate(take: Take, expectation: RateExpectation) -> Judged:
     """Cycles as they come against those that are wanted; a stream that falls silent does not hold."""
     project = take.workspace.project
     chain = project.chain_of(expectation.signal)
@@ -416,15 +315,15 @@ def _rate(take: Take, expectation: RateExpectation) -> _Judged:
     if cycles + allowed < due * (1 - max(expectation.within, 0.01)):
         measured = cycles / take.seconds
         note = f"{cycles} of {due:.0f} cycles came in {brief(take.seconds, 's', 3)}"
-        return _Judged("fails", measured, "Hz", low, high, cycles, note)
+        return Judged("fails", measured, "Hz", low, high, cycles, note)
     found = take.cycle_rate_hz(chain)
     if found is None:
-        return _open("too short to measure a rate")
-    inside = _limits(found, low, high)
+        return not_judged("too short to measure a rate")
+    inside = within(found, low, high)
     ppm = (found / wanted_hz - 1) * 1e6
     ppm = 0.0 if math.isclose(ppm, 0.0, abs_tol=5e-3) else ppm
     note = f"{cycles} cycles, {'none lost' if not lost else f'{lost} samples lost'}, {ppm:+.3g} ppm"
-    return _Judged("fails" if lost else inside, found, "Hz", low, high, cycles, note)
+    return Judged("fails" if lost else inside, found, "Hz", low, high, cycles, note)
 
 
 def _keeps(chain: Chain) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 
 import numpy as np
 
@@ -42,6 +43,7 @@ class WaveChoice:
         return float(self.error * 1_000_000)
 
 
+@lru_cache(maxsize=64)
 def wave_choices(
     wanted_hz: Fraction,
     timer_hz: Fraction,

@@ -5,16 +5,10 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import (
-    QHBoxLayout,
-    QLabel,
-    QListWidget,
     QPlainTextEdit,
-    QPushButton,
-    QScrollArea,
-    QSplitter,
     QVBoxLayout,
     QWidget,
 )
@@ -28,38 +22,33 @@ from wattigram.desktop.document import Document
 from wattigram.desktop.inspect import Panel, panel_for
 from wattigram.desktop.inspect.outputs import free_channel, free_timer
 from wattigram.desktop.inspect.routes import sinks, sources
+from wattigram.desktop.pages.listed_page import ListedPage, heading
 from wattigram.desktop.selection import Selection
-from wattigram.desktop.theme import heading_font, number_font
-from wattigram.desktop.widgets.inspector import Inspector
+from wattigram.desktop.theme import number_font
 from wattigram.desktop.widgets.rate_bars import RateBars
 
 MOST_LINES = 400
 BYTES_A_LINE = 16
 
 
-class RoutesPage(QWidget):
+class RoutesPage(ListedPage):
     """A list of routes, serial ports and PWM outputs; rates and bytes of the chosen one; an inspector."""
 
     complained = pyqtSignal(str)
 
     def __init__(self, document: Document) -> None:
-        super().__init__()
-        self.setObjectName("page")
-        self._document = document
+        super().__init__(document)
         self._snapshot = Snapshot()
         self._entries: list[tuple[Section | Literal[""], str]] = []
         self.chosen: tuple[Section | Literal[""], str] = ("", "")
-        self.list = QListWidget()
         self.bars = RateBars()
         self.terminal = QPlainTextEdit()
-        self.inspector = Inspector()
         self._build()
         self.list.currentRowChanged.connect(self._choose_row)
         self.inspector.edited.connect(self._edit)
         self.inspector.complained.connect(self.complained)
         self.inspector.drag_began.connect(document.begin_drag)
         self.inspector.drag_ended.connect(document.end_drag)
-        document.changed.connect(self._on_changed)
         self.show_workspace()
 
     def _build(self) -> None:
@@ -69,56 +58,22 @@ class RoutesPage(QWidget):
         self.terminal.setAccessibleName("Terminal")
         self.terminal.setMaximumBlockCount(MOST_LINES)
         self.terminal.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        left = QWidget()
-        left.setObjectName("side")
-        column = QVBoxLayout(left)
-        column.setContentsMargins(12, 12, 8, 12)
-        title = QLabel("ROUTES AND PORTS")
-        title.setFont(heading_font())
-        title.setObjectName("faint")
-        column.addWidget(title)
-        column.addWidget(self.list, 1)
-        for text, action in (
-            ("Add a route", self.add_route),
-            ("Add a serial port", self.add_uart),
-            ("Add a PWM output", self.add_pwm),
-            ("Remove", self.remove),
-        ):
-            button = QPushButton(text)
-            button.clicked.connect(lambda _checked, wanted=action: wanted())
-            column.addWidget(button)
         middle = QWidget()
         inner = QVBoxLayout(middle)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.setSpacing(0)
         inner.addWidget(self.bars)
-        self.heading = QLabel()
-        self.heading.setFont(heading_font())
-        self.heading.setObjectName("faint")
+        self.heading = heading("")
         self.heading.setContentsMargins(12, 10, 12, 4)
         inner.addWidget(self.heading)
         inner.addWidget(self.terminal, 1)
-        side = QWidget()
-        side.setObjectName("side")
-        panel = QVBoxLayout(side)
-        panel.setContentsMargins(14, 12, 8, 12)
-        panel.addWidget(self.inspector)
-        panel.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        area.setWidget(side)
-        area.setMinimumWidth(236)
-        self.split = QSplitter(Qt.Orientation.Horizontal)
-        for part in (left, middle, area):
-            self.split.addWidget(part)
-        self.split.setStretchFactor(1, 1)
-        self.split.setSizes([170, 780, 276])
-        self.split.setChildrenCollapsible(False)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(self.split)
+        buttons = (
+            ("Add a route", self.add_route),
+            ("Add a serial port", self.add_uart),
+            ("Add a PWM output", self.add_pwm),
+            ("Remove", self.remove),
+        )
+        self.lay_out("ROUTES AND PORTS", buttons, middle, 170)
 
     # --- showing
 
@@ -131,13 +86,7 @@ class RoutesPage(QWidget):
         if self.chosen not in self._entries:
             self.chosen = self._entries[0] if self._entries else ("", "")
         names = [name for _section, name in self._entries]
-        self.list.blockSignals(True)
-        if [self.list.item(row).text() for row in range(self.list.count())] != names:  # type: ignore[union-attr]
-            self.list.clear()
-            self.list.addItems(names)
-        if self._entries:
-            self.list.setCurrentRow(self._entries.index(self.chosen))
-        self.list.blockSignals(False)
+        self.show_names(names, self._entries.index(self.chosen) if names else 0)
         self._show_chosen()
 
     def _route(self) -> Route | None:
@@ -187,9 +136,6 @@ class RoutesPage(QWidget):
         if 0 <= row < len(self._entries):
             self.chosen = self._entries[row]
             self._show_chosen()
-
-    def _on_changed(self, _workspace: object, _before: object) -> None:
-        self.show_workspace()
 
     def _edit(self, edit: Edit) -> None:
         if isinstance(edit, SetRoute) and self.chosen == ("routes", edit.name):

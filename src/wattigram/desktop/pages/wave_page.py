@@ -11,9 +11,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QListWidget,
-    QPushButton,
-    QScrollArea,
     QSplitter,
     QVBoxLayout,
     QWidget,
@@ -40,8 +37,7 @@ from wattigram.desktop.document import Document
 from wattigram.desktop.inspect import Panel
 from wattigram.desktop.inspect.outputs import free_channel, free_timer
 from wattigram.desktop.inspect.waves import choices_for, player_of, retuned, table_panel, wanted_hz
-from wattigram.desktop.theme import heading_font
-from wattigram.desktop.widgets.inspector import Inspector
+from wattigram.desktop.pages.listed_page import ListedPage, heading
 from wattigram.desktop.widgets.solver_table import SolverTable
 from wattigram.desktop.widgets.spectrum_chart import SpectrumChart
 from wattigram.desktop.widgets.wave_curve import WaveCurve
@@ -50,25 +46,21 @@ WAV_SECONDS = 2.0
 READ = "Points (*.csv *.wav *.c *.h *.txt)"
 
 
-class WavePage(QWidget):
+class WavePage(ListedPage):
     """A list of tables, the curve with the spectrum below it, and an inspector."""
 
     complained = pyqtSignal(str)
 
     def __init__(self, document: Document) -> None:
-        super().__init__()
-        self.setObjectName("page")
-        self._document = document
+        super().__init__(document)
         self.chosen = ""
         self._filter_hz: float | None = None
-        self.tables = QListWidget()
         self.curve = WaveCurve()
         self.spectrum = SpectrumChart()
-        self.inspector = Inspector()
         self.filter = QLineEdit()
         self.solver = SolverTable()
         self._build()
-        self.tables.currentTextChanged.connect(self._choose)
+        self.list.currentTextChanged.connect(self._choose)
         self.curve.edited.connect(document.edit)
         self.curve.drag_began.connect(document.begin_drag)
         self.curve.drag_ended.connect(document.end_drag)
@@ -78,57 +70,23 @@ class WavePage(QWidget):
         self.inspector.drag_ended.connect(document.end_drag)
         self.solver.chosen.connect(self._take_choice)
         self.filter.editingFinished.connect(self._set_filter)
-        document.changed.connect(self._on_changed)
         self.show_workspace()
 
     def _build(self) -> None:
-        self.tables.setAccessibleName("Tables")
-        self.tables.setMinimumWidth(120)
-        left = QWidget()
-        left.setObjectName("side")
-        column = QVBoxLayout(left)
-        column.setContentsMargins(12, 12, 8, 12)
-        title = QLabel("TABLES")
-        title.setFont(heading_font())
-        title.setObjectName("faint")
-        column.addWidget(title)
-        column.addWidget(self.tables, 1)
-        for text, action in (
-            ("Add a table", self.add_table),
-            ("Add from a file…", self.read_dialog),
-            ("Save as…", self.save_dialog),
-            ("Remove", self.remove_table),
-        ):
-            button = QPushButton(text)
-            button.clicked.connect(lambda _checked, wanted=action: wanted())
-            column.addWidget(button)
+        self.list.setAccessibleName("Tables")
         middle = QSplitter(Qt.Orientation.Vertical)
         middle.addWidget(self.curve)
         middle.addWidget(self._below())
         middle.setStretchFactor(0, 3)
         middle.setStretchFactor(1, 2)
         middle.setChildrenCollapsible(False)
-        side = QWidget()
-        side.setObjectName("side")
-        inner = QVBoxLayout(side)
-        inner.setContentsMargins(14, 12, 8, 12)
-        inner.addWidget(self.inspector)
-        inner.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        area.setWidget(side)
-        area.setMinimumWidth(236)
-        self.split = QSplitter(Qt.Orientation.Horizontal)
-        for part in (left, middle, area):
-            self.split.addWidget(part)
-        self.split.setStretchFactor(1, 1)
-        self.split.setSizes([150, 800, 276])
-        self.split.setChildrenCollapsible(False)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(self.split)
+        buttons = (
+            ("Add a table", self.add_table),
+            ("Add from a file…", self.read_dialog),
+            ("Save as…", self.save_dialog),
+            ("Remove", self.remove_table),
+        )
+        self.lay_out("TABLES", buttons, middle, 150)
 
     def _below(self) -> QWidget:
         """The spectrum, with the filter that it is seen through."""
@@ -153,15 +111,13 @@ class WavePage(QWidget):
         solver = QWidget()
         inner = QVBoxLayout(solver)
         inner.setContentsMargins(8, 4, 8, 4)
-        self.solver_title = QLabel()
-        self.solver_title.setFont(heading_font())
-        self.solver_title.setObjectName("faint")
+        self.solver_title = heading("")
         inner.addWidget(self.solver_title)
         inner.addWidget(self.solver, 1)
         both = QSplitter(Qt.Orientation.Horizontal)
         both.addWidget(below)
         both.addWidget(solver)
-        both.setSizes([430, 450])
+        both.setSizes([385, 495])
         both.setChildrenCollapsible(False)
         return both
 
@@ -178,13 +134,7 @@ class WavePage(QWidget):
         names = [table.name for table in project.tables]
         if self.chosen not in names:
             self.chosen = names[0] if names else ""
-        self.tables.blockSignals(True)
-        if [self.tables.item(row).text() for row in range(self.tables.count())] != names:  # type: ignore[union-attr]
-            self.tables.clear()
-            self.tables.addItems(names)
-        if names:
-            self.tables.setCurrentRow(names.index(self.chosen))
-        self.tables.blockSignals(False)
+        self.show_names(names, names.index(self.chosen) if names else 0)
         self._show_table()
 
     def _show_table(self) -> None:
@@ -243,9 +193,6 @@ class WavePage(QWidget):
         if name and name != self.chosen:
             self.chosen = name
             self._show_table()
-
-    def _on_changed(self, _workspace: object, _before: object) -> None:
-        self.show_workspace()
 
     def _edit(self, edit: Edit) -> None:
         if isinstance(edit, SetTable) and edit.name == self.chosen:

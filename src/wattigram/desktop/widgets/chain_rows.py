@@ -14,7 +14,8 @@ from wattigram.desktop.selection import FACETS, Selection
 from wattigram.desktop.theme import color, heading_font, number_font, text_font, theme
 from wattigram.desktop.widgets import chain_text
 from wattigram.desktop.widgets.chain_layout import TITLES, ChainLayout, RowItem, RowKey, YokeItem, lay_out
-from wattigram.desktop.widgets.drawing import draw_marker, draw_verdict, elide
+from wattigram.desktop.widgets.drawing import draw_marker, elide
+from wattigram.desktop.widgets.finding_mark import paint_finding
 from wattigram.desktop.widgets.stream_cell import StreamPainter
 
 STREAM = FACETS.index("stream")
@@ -313,7 +314,7 @@ class ChainRows(QWidget):
                 continue
             finding = self._findings.get((row.signal.name, facet))
             if finding is not None:
-                self._paint_finding(painter, cell, finding)
+                paint_finding(painter, cell, finding)
             if column == STREAM:
                 self._paint_stream(painter, workspace, row, cell)
             elif facet == "signal":
@@ -335,18 +336,6 @@ class ChainRows(QWidget):
                 painter.drawRect(cell.adjusted(2, 2, -2, -2))
         painter.setPen(QPen(color(t.hairline), 1))
         painter.drawLine(row.rect.bottomLeft(), row.rect.bottomRight())
-
-    def _paint_finding(self, painter: QPainter, cell: QRectF, finding: Finding) -> None:
-        t = theme()
-        shade = {"error": t.bad, "warning": t.doubt, "note": t.faint}[finding.severity]
-        painter.fillRect(cell.adjusted(1, 1, 0, -1), color(shade, 26))
-        spot = QRectF(cell.right() - 18, cell.top() + 7, 11, 11)
-        if finding.severity == "error":
-            draw_verdict(painter, spot, False, color(t.good), color(t.bad), color(t.faint))
-        else:
-            painter.setFont(text_font(0, QFont.Weight.Bold))
-            painter.setPen(color(shade))
-            painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, "!")
 
     def _paint_signal(self, painter: QPainter, row: RowItem, cell: QRectF, lines: tuple[str, ...]) -> None:
         t = theme()

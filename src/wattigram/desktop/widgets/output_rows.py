@@ -17,6 +17,7 @@ from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.drawing import draw_band, draw_marker, draw_verdict, elide, polygon
+from wattigram.desktop.widgets.finding_mark import paint_finding
 from wattigram.desktop.widgets.output_text import OutputText, output_texts
 
 TITLES = (
@@ -158,7 +159,7 @@ class OutputRows(QWidget):
             painter.fillRect(row.rect, color(t.card))
         finding = self._findings.get(row.text.name)
         if finding is not None:
-            self._paint_finding(painter, self._cell(row, 0), finding)
+            paint_finding(painter, self._cell(row, 0), finding)
         self._paint_name(painter, row, line)
         for column, texts in enumerate(row.text.cells, start=1):
             cell = self._cell(row, column)
@@ -177,18 +178,6 @@ class OutputRows(QWidget):
             painter.drawRect(row.rect.adjusted(2, 2, -2, -2))
         painter.setPen(QPen(color(t.hairline), 1))
         painter.drawLine(row.rect.bottomLeft(), row.rect.bottomRight())
-
-    def _paint_finding(self, painter: QPainter, cell: QRectF, finding: Finding) -> None:
-        t = theme()
-        shade = {"error": t.bad, "warning": t.doubt, "note": t.faint}[finding.severity]
-        painter.fillRect(cell.adjusted(1, 1, 0, -1), color(shade, 26))
-        spot = QRectF(cell.right() - 18, cell.top() + 7, 11, 11)
-        if finding.severity == "error":
-            draw_verdict(painter, spot, False, color(t.good), color(t.bad), color(t.faint))
-        else:
-            painter.setFont(text_font(0))
-            painter.setPen(color(shade))
-            painter.drawText(spot, Qt.AlignmentFlag.AlignCenter, "!")
 
     def _paint_name(self, painter: QPainter, row: OutputRow, line: float) -> None:
         t = theme()

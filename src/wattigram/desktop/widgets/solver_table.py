@@ -34,17 +34,21 @@ class SolverTable(QTableWidget):
         assert rows is not None
         header.setFont(text_font(-1))
         header.setMinimumSectionSize(30)
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        # Widths that follow every item on their own would be worked out anew for each of them.
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         header.setStretchLastSection(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         rows.hide()
         rows.setDefaultSectionSize(19)
         self.choices: tuple[WaveChoice, ...] = ()
+        self._points = 0
         self.cellActivated.connect(lambda row, _column: self.chosen.emit(self.choices[row].points))
 
     def show_choices(self, choices: tuple[WaveChoice, ...], points: int) -> None:
         """Show choices, the one with so many points marked."""
-        self.choices = choices
+        if (choices, points) == (self.choices, self._points):
+            return
+        self.choices, self._points = choices, points
         self.setRowCount(len(choices))
         for row, one in enumerate(choices):
             texts = (
@@ -59,6 +63,7 @@ class SolverTable(QTableWidget):
                 item = QTableWidgetItem(text)
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.setItem(row, column, item)
+        self.resizeColumnsToContents()
 
     def text(self) -> str:
         """All lines with tabs between, to be copied."""

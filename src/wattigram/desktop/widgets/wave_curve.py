@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from fractions import Fraction
-
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -14,14 +11,13 @@ from PyQt6.QtWidgets import QWidget
 from wattigram.core.design import Table, Workspace
 from wattigram.core.design.edits import SetTable
 from wattigram.core.errors import QuantityError
-from wattigram.core.fields import Strict
 from wattigram.core.quantity import brief, round_values, show_volts
-from wattigram.core.shapes import PulseShape, Segment, SegmentsShape, TriangleShape
 from wattigram.core.waveform import Playing, output_range_v, playing, table_volts
 from wattigram.desktop.inspect.waves import player_of
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.drawing import draw_band, polygon
+from wattigram.desktop.widgets.wave_handles import Handle, moved_table, table_handles
 
 FloatArray = NDArray[np.float64]
 LOOKS = 4000
@@ -29,16 +25,6 @@ GRIP = 9.0
 NARROWEST = 1e-4
 HANDLE = 5.0
 CODES = 38.0
-
-
-@dataclass(frozen=True)
-class Handle:
-    """Something on the curve that can be dragged; ``turn`` is a share of the lap."""
-
-    kind: str
-    turn: float
-    volts: float
-    number: int = 0
 
 
 class WaveCurve(QWidget):
@@ -98,37 +84,7 @@ class WaveCurve(QWidget):
 
     def handles(self) -> list[Handle]:
         """What can be dragged on the present table."""
-        table = self._table
-        if table is None:
-            return []
-        shape = table.shape
-        if isinstance(shape, SegmentsShape):
-            total = float(shape.total_s)
-            ends = np.cumsum([float(one.lasting) for one in shape.segments]) / total
-            found = [Handle("corner", 0.0, shape.start_v, -1)]
-            found += [
-                Handle("corner", float(end), one.to_v, number)
-                for number, (end, one) in enumerate(zip(ends, shape.segments, strict=True))
-            ]
-            return found
-        if table.in_volts:
-            return []
-        turn = 1 / table.cycles
-        found = [
-            Handle("offset", 0.0, table.offset_v),
-            Handle("amplitude", self._peak_turn(table), table.offset_v + table.amplitude_v),
-        ]
-        if isinstance(shape, PulseShape):
-            found.append(Handle("duty", (shape.duty - table.phase) % 1 * turn, table.offset_v))
-        elif isinstance(shape, TriangleShape):
-            found.append(Handle("peak", (shape.peak - table.phase) % 1 * turn, table.offset_v - table.amplitude_v))
-        return found
-
-    @staticmethod
-    def _peak_turn(table: Table) -> float:
-        """Where the curve is highest."""
-        volts = table_volts(table)
-        return float(np.argmax(volts)) / table.points
+        return table_handles(self._table) if self._table is not None else []
 
     def handle_place(self, handle: Handle) -> QPointF:
         """Where a handle stands on this widget."""
@@ -331,7 +287,9 @@ class WaveCurve(QWidget):
         volts = float(round(round((low + (rect.bottom() - y) / rect.height() * (high - low)) / step) * step, 6))
         turn = min(1.0, max(0.0, self._axes.value_at(x)))
         try:
-            fresh = self._moved(volts, turn)
+            fresh = (
+                moved_table(self._table, self._begun or self._table, self._held, volts, turn) if self._table else None
+            )
         except (QuantityError, ValueError):
             return
         if fresh is not None and self._table is not None and fresh != self._table:
@@ -345,43 +303,6 @@ class WaveCurve(QWidget):
             if (handle.kind, handle.number) == (held.kind, held.number):
                 return handle
         return held
-
-    def _moved(self, volts: float, turn: float) -> Table | None:
-        table, held = self._table, self._held
-        assert table is not None
-        assert held is not None
-        shape: Strict = table.shape
-        match held.kind:
-            case "offset":
-                return table.changed(offset_v=volts)
-            case "amplitude":
-                return table.changed(amplitude_v=round(max(0.0, volts - table.offset_v), 6))
-            case "duty" | "peak":
-                share = (turn * table.cycles + table.phase) % 1
-                return table.changed(shape=shape.changed(**{held.kind: round(min(0.999, max(0.001, share)), 4)}))
-            case "corner" if isinstance(shape, SegmentsShape):
-                return table.changed(shape=self._moved_corner(shape, held.number, volts, turn))
-        return None
-
-    def _moved_corner(self, shape: SegmentsShape, number: int, volts: float, turn: float) -> SegmentsShape:
-        """One corner elsewhere; the one after it stays where it is."""
-        if number < 0:
-            return shape.changed(start_v=volts)
-        begun = self._begun.shape if self._begun is not None else shape
-        total = float(begun.total_s) if isinstance(begun, SegmentsShape) else float(shape.total_s)
-        segments = list(shape.segments)
-        before = sum(float(one.lasting) for one in segments[:number])
-        shortest = total / 1000
-        if number + 1 < len(segments):
-            both = float(segments[number].lasting + segments[number + 1].lasting)
-            length = min(max(turn * total - before, shortest), both - shortest)
-            exact = segments[number].lasting + segments[number + 1].lasting
-            mine = _round_time(length, total)
-            segments[number] = Segment(to_v=volts, lasting=mine)
-            segments[number + 1] = Segment(to_v=segments[number + 1].to_v, lasting=exact - mine)
-        else:
-            segments[number] = segments[number].changed(to_v=volts)
-        return shape.changed(segments=tuple(segments))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Zoom about the pointer."""
@@ -412,10 +333,3 @@ class WaveCurve(QWidget):
                 self.set_view(0.0, 1.0)
             case _:
                 super().keyPressEvent(event)
-
-
-def _round_time(length_s: float, total_s: float) -> Fraction:
-    """A time to about a thousandth of the whole, as an exact number."""
-    exponent = int(np.floor(np.log10(total_s / 1000)))
-    step = Fraction(10) ** exponent
-    return max(1, round(length_s / float(step))) * step

@@ -1,0 +1,86 @@
+"""What the pins see, as the virtual board is told it."""
+
+from __future__ import annotations
+
+from wattigram.core.accuracy import slot_settling
+from wattigram.core.bench import Floating, Jumper, Level, Played, Ramp, Sine, Steps, Sweep, Wiring, followed
+from wattigram.core.bench.evaluate import FLOATING_CENTRE_V, WANDER_HZ, WANDER_V
+from wattigram.core.board import EffectiveBench, PinDrive
+from wattigram.core.design import Workspace
+from wattigram.core.pins import input_poles_s, input_source
+from wattigram.core.timing import slot_order
+
+
+def effective_bench(workspace: Workspace) -> EffectiveBench:
+    """What the pins see, and how much of the slot before is left in each slot."""
+    project = workspace.project
+    inputs = [pin for signal in project.signals for pin in (signal.pin, signal.negative) if pin is not None]
+    pins = {pin: PinDrive() for pin in inputs}
+    for pin in {*inputs, *(wiring.pin for wiring in project.bench)}:
+        wiring = workspace.wiring(pin)
+        if wiring is not None:
+            other = workspace.wiring(wiring.swapped_with) if wiring.swapped_with else None
+            pins[pin] = _drive(workspace, other or wiring)
+    carry = tuple(
+        tuple(slot_settling(workspace, chain, place).carry_once for place in slot_order(workspace, chain))
+        for chain in project.chains
+    )
+    return EffectiveBench(pins=pins, carry=carry)
+
+
+def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
+    """What drives a pin, with the wires exchanged where somebody did that."""
+    source = followed(wiring, workspace.project.bench)
+    driven = input_source(workspace, wiring.pin)
+    if isinstance(source, Jumper) and isinstance(driven, Played):
+        poles = input_poles_s(workspace, wiring)
+        return PinDrive(shape="output", output=source.pin, poles_s=poles, sines=driven.sines, noise_v=driven.noise_v)
+    match driven:
+        case Level():
+            return PinDrive(level_v=driven.voltage_v, noise_v=driven.noise_v)
+        case Sine():
+            sine = (driven.amplitude_v, float(driven.frequency_hz), driven.phase)
+            return PinDrive(shape="sines", level_v=driven.offset_v, sines=(sine,), noise_v=driven.noise_v)
+        case Ramp():
+            return PinDrive(
+                shape="triangle",
+                level_v=driven.from_v,
+                high_v=driven.to_v,
+                frequency_hz=float(1 / driven.period_s),
+                noise_v=driven.noise_v,
+            )
+        case Steps():
+            return PinDrive(
+                shape="square",
+                level_v=driven.low_v,
+                high_v=driven.high_v,
+                frequency_hz=float(1 / driven.period_s),
+                high_share=driven.duty,
+                noise_v=driven.noise_v,
+            )
+        case Floating():
+            wander = tuple((WANDER_V, rate, 0.0) for rate in WANDER_HZ)
+            mains = (driven.pickup_v, float(driven.mains_hz), 0.0)
+            return PinDrive(shape="sines", level_v=FLOATING_CENTRE_V, sines=(*wander, mains), noise_v=driven.noise_v)
+        case Sweep():
+            return PinDrive(
+                shape="sweep",
+                level_v=driven.offset_v,
+                high_v=driven.amplitude_v,
+                frequency_hz=float(driven.from_hz),
+                to_hz=float(driven.to_hz),
+                lasting_s=float(driven.lasting_s),
+                noise_v=driven.noise_v,
+            )
+        case Played():
+            course = driven.course
+            rows = zip(course.starts_s.tolist(), course.level_v.tolist(), course.slope_v_s.tolist(), strict=True)
+            return PinDrive(
+                shape="course",
+                pieces=tuple(rows),
+                period_s=course.period_s,
+                begin_s=course.begin_s,
+                poles_s=course.poles_s,
+                sines=driven.sines,
+                noise_v=driven.noise_v,
+            )

@@ -1,0 +1,97 @@
+"""Judges of outputs: courses that come back, self-tests, trip points, routes."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from wattigram.core.accuracy import comparator_figures
+from wattigram.core.design import CourseExpectation, PairExpectation, RouteExpectation, TripExpectation
+from wattigram.core.proof.crossings import signal_watches
+from wattigram.core.proof.measured import Judged, not_judged, within
+from wattigram.core.proof.outgoing import (
+    NEARLY_ALL,
+    course_error_v,
+    pair_linearity,
+    route_seen,
+    trip_points,
+    wanted_values_hz,
+)
+from wattigram.core.proof.verdict import Outcome
+from wattigram.core.quantity import brief, show_volts
+from wattigram.core.take import Take
+
+FEWEST_VALUES = 16
+
+
+def judge_course(take: Take, expectation: CourseExpectation) -> Judged:
+    """Whether a signal follows what was meant."""
+    error = course_error_v(take, expectation.signal)
+    if error is None:
+        return not_judged("too few samples in this take")
+    measured = float(np.percentile(np.abs(error), NEARLY_ALL))
+    note = f"{NEARLY_ALL:g} % of {len(error)} samples within {show_volts(measured)}, mean {show_volts(float(error.mean()))} off"
+    outcome = within(measured, None, expectation.within_v)
+    return Judged(outcome, measured, "V", None, expectation.within_v, len(error), note)
+
+
+def judge_pair(take: Take, expectation: PairExpectation) -> Judged:
+    """Offset, gain and linearity of a DAC and a converter together."""
+    found = pair_linearity(take, expectation.signal)
+    if found is None:
+        return not_judged("no DAC is swept into it, or too few codes came back")
+    sides = (
+        (abs(found.offset_lsb), expectation.offset_lsb),
+        (abs(found.gain_error), expectation.gain),
+        (found.worst_inl_lsb, expectation.inl_lsb),
+        (found.worst_dnl_lsb, expectation.dnl_lsb),
+    )
+    note = (
+        f"{len(found.codes)} codes: offset {found.offset_lsb:+.2f} LSB, gain {brief(found.gain_error, '%', 3)}, "
+        f"INL {found.worst_inl_lsb:.2f} LSB, DNL {found.worst_dnl_lsb:.2f} LSB"
+    )
+    outcome: Outcome = "holds" if all(value <= limit for value, limit in sides) else "fails"
+    return Judged(outcome, found.worst_inl_lsb, "LSB", None, expectation.inl_lsb, len(found.codes), note)
+
+
+def judge_trip(take: Take, expectation: TripExpectation) -> Judged:
+    """Where a sweep finds a comparator's points."""
+    mine = signal_watches(take, expectation.signal, "comparator")
+    comparator = take.workspace.project.comparator(mine[0].comparator) if mine else None
+    if comparator is None:
+        return not_judged(f"no comparator watches {expectation.signal}")
+    found = trip_points(take, mine[0])
+    if found is None:
+        return not_judged("its input never went both ways through the threshold in this take")
+    figures = comparator_figures(take.workspace, comparator)
+    off_v = max(abs(found.rising_v - figures.rising_v), abs(found.falling_v - figures.falling_v))
+    note = (
+        f"rises at {found.rising_v:.4f} V, falls at {found.falling_v:.4f} V, of {found.rising} and {found.falling} edges; "
+        f"{figures.rising_v:.4f} and {figures.falling_v:.4f} V are set"
+    )
+    outcome = within(off_v, None, expectation.within_v)
+    return Judged(outcome, off_v, "V", None, expectation.within_v, found.rising + found.falling, note)
+
+
+def judge_route(take: Take, expectation: RouteExpectation) -> Judged:
+    """Share of the values that did not arrive whole, in order and as they were."""
+    route = take.workspace.project.route(expectation.signal)
+    if route is None:
+        return not_judged("the take's design has no such route")
+    seen = route_seen(take, route)
+    wanted_hz = wanted_values_hz(take.workspace, route)
+    if not wanted_hz:
+        return not_judged("its source makes nothing on this bench")
+    if len(seen.values) < FEWEST_VALUES:
+        due = take.seconds * wanted_hz
+        if due < 2 * FEWEST_VALUES:
+            return not_judged(f"only {len(seen.values)} values in this take")
+        return Judged("fails", 1.0, "%", None, expectation.lost, 0, f"{len(seen.values)} of {due:.0f} values came")
+    off = max(abs(seen.values_hz / wanted_hz - 1) - 1e-3, 0.0)
+    lost = max(off, 1 - seen.matched, seen.torn / len(seen.values), seen.overwritten / max(1, seen.written))
+    note = (
+        f"{len(seen.values)} values, {brief(seen.values_hz, 'Hz')} of {brief(wanted_hz, 'Hz')}; {seen.overwritten} "
+        f"overwritten, {seen.torn} torn, {seen.matched * 100:.4g} % as they should be"
+    )
+    return Judged(
+        within(lost, None, expectation.lost + 0.005), lost, "%", None, expectation.lost, len(seen.values), note
+    )

@@ -1,0 +1,91 @@
+"""What can be dragged on the curve of a table, and the table that dragging it makes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+import numpy as np
+
+from wattigram.core.design import Table
+from wattigram.core.shapes import PulseShape, Segment, SegmentsShape, TriangleShape
+from wattigram.core.waveform import table_volts
+
+LEAST_SHARE, MOST_SHARE = 0.001, 0.999
+
+
+@dataclass(frozen=True)
+class Handle:
+    """Something on the curve that can be dragged; ``turn`` is a share of the lap."""
+
+    kind: str
+    turn: float
+    volts: float
+    number: int = 0
+
+
+def table_handles(table: Table) -> list[Handle]:
+    """Corners of segments; offset, amplitude, and the duty or peak of other shapes."""
+    shape = table.shape
+    if isinstance(shape, SegmentsShape):
+        total = float(shape.total_s)
+        ends = np.cumsum([float(one.lasting) for one in shape.segments]) / total
+        corners = zip(ends.tolist(), shape.segments, strict=True)
+        found = [Handle("corner", 0.0, shape.start_v, -1)]
+        return found + [Handle("corner", end, one.to_v, number) for number, (end, one) in enumerate(corners)]
+    if table.in_volts:
+        return []
+    turn = 1 / table.cycles
+    highest = float(np.argmax(table_volts(table))) / table.points
+    found = [
+        Handle("offset", 0.0, table.offset_v),
+        Handle("amplitude", highest, table.offset_v + table.amplitude_v),
+    ]
+    if isinstance(shape, PulseShape):
+        found.append(Handle("duty", (shape.duty - table.phase) % 1 * turn, table.offset_v))
+    elif isinstance(shape, TriangleShape):
+        found.append(Handle("peak", (shape.peak - table.phase) % 1 * turn, table.offset_v - table.amplitude_v))
+    return found
+
+
+def moved_table(table: Table, begun: Table, held: Handle, volts: float, turn: float) -> Table | None:
+    """The table with a handle elsewhere; ``begun`` is how it was when the handle was taken."""
+    shape = table.shape
+    match held.kind:
+        case "offset":
+            return table.changed(offset_v=volts)
+        case "amplitude":
+            return table.changed(amplitude_v=round(max(0.0, volts - table.offset_v), 6))
+        case "duty" | "peak":
+            share = (turn * table.cycles + table.phase) % 1
+            share = round(min(MOST_SHARE, max(LEAST_SHARE, share)), 4)
+            return table.changed(shape=shape.changed(**{held.kind: share}))
+        case "corner" if isinstance(shape, SegmentsShape):
+            scale = begun.shape if isinstance(begun.shape, SegmentsShape) else shape
+            return table.changed(shape=_moved_corner(shape, float(scale.total_s), held.number, volts, turn))
+    return None
+
+
+def _moved_corner(shape: SegmentsShape, total_s: float, number: int, volts: float, turn: float) -> SegmentsShape:
+    """One corner elsewhere; the one after it stays where it is."""
+    if number < 0:
+        return shape.changed(start_v=volts)
+    segments = list(shape.segments)
+    if number + 1 == len(segments):
+        segments[number] = segments[number].changed(to_v=volts)
+        return shape.changed(segments=tuple(segments))
+    before_s = sum(float(one.lasting) for one in segments[:number])
+    shortest_s = total_s / 1000
+    both = segments[number].lasting + segments[number + 1].lasting
+    length_s = min(max(turn * total_s - before_s, shortest_s), float(both) - shortest_s)
+    mine = _round_time(length_s, total_s)
+    segments[number] = Segment(to_v=volts, lasting=mine)
+    segments[number + 1] = Segment(to_v=segments[number + 1].to_v, lasting=both - mine)
+    return shape.changed(segments=tuple(segments))
+
+
+def _round_time(length_s: float, total_s: float) -> Fraction:
+    """A time to about a thousandth of the whole, as an exact number."""
+    exponent = int(np.floor(np.log10(total_s / 1000)))
+    step = Fraction(10) ** exponent
+    return max(1, round(length_s / float(step))) * step
