@@ -190,7 +190,9 @@ def held_steps(
     if not tau_s:
         flat = np.zeros(count)
         return Course(starts, levels_v.copy(), flat, flat, 0.0, period_s, begin_s, before_v)
-    if slew_v_s and np.abs(np.diff(np.append(levels_v, levels_v[0]))).max(initial=0.0) + 0.5 > slew_v_s * tau_s:
+    # What is left of a step is at most a little more than the step itself: a tenth is more than that.
+    around = np.append(levels_v, levels_v[0]) if repeat else np.append(before_v, levels_v)
+    if slew_v_s and np.abs(np.diff(around)).max(initial=0.0) * 1.1 > slew_v_s * tau_s:
         return _slewing(levels_v, update_s, tau_s, slew_v_s, period_s, begin_s, before_v)
     kept = math.exp(-update_s / tau_s)
     value = before_v

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -97,7 +98,7 @@ class Playing:
             before_v=self.before_v,
         )
 
-    @property
+    @cached_property
     def course(self) -> Course:
         """The voltage at the pin, settling and slew included."""
         return held_steps(

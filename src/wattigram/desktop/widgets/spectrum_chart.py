@@ -68,7 +68,7 @@ class SpectrumChart(QWidget):
         foot = float(axes.y(LOWEST_DB))
         painter.setPen(signal_pen(self._index, 1.6))
         drawn = np.flatnonzero(keep)
-        for number in drawn[np.argsort(-level[drawn])][:1200].tolist():
+        for number in drawn[np.argsort(-level[drawn])][:600].tolist():
             x, y = float(axes.x(found.frequency_hz[number])), float(axes.y(level[number]))
             painter.drawLine(QPointF(x, foot), QPointF(x, y))
         painter.setClipping(False)

@@ -20,7 +20,7 @@ from wattigram.desktop.widgets.drawing import draw_band, polygon
 from wattigram.desktop.widgets.wave_handles import Handle, moved_table, table_handles
 
 FloatArray = NDArray[np.float64]
-LOOKS = 4000
+LOOKS = 2400
 GRIP = 9.0
 NARROWEST = 1e-4
 HANDLE = 5.0
