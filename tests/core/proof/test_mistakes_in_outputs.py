@@ -212,6 +212,19 @@ def test_a_sweep_finds_a_comparators_points(take_of: TakeOf) -> None:
     assert proof.all_hold
 
 
+def test_a_dac_that_is_the_threshold_finds_it_too(take_of: TakeOf) -> None:
+    """The input stands still, and the threshold sweeps past it."""
+    base = open_workspace(EXAMPLES / "converter-checkup")
+    swept = base.project.comparators[0].changed(against="dac")
+    still = SetWiring(Wiring(pin="A2", resistance_ohm=100, source=Level(voltage_v=1.2)))
+    aim = TripExpectation(signal="Trip input", within_v=0.004)
+    design = edited(Workspace(base.project.changed(comparators=(swept,), expectations=(aim,)), base.part), still)
+    proof = prove(design, take_of(design, 4.4))
+    assert proof.all_hold, [verdict.note for verdict in proof.verdicts]
+    assert "1.19" in proof.verdicts[0].note
+    assert "1.20" in proof.verdicts[0].note
+
+
 def test_a_jumper_from_nowhere_is_told() -> None:
     wire = Wiring(pin="A2", resistance_ohm=0, source=Jumper(pin="D7"))
     found = [finding.code for finding in find_all(edited(RAMP, SetWiring(wire)))]

@@ -8,10 +8,10 @@ from functools import lru_cache
 
 import numpy as np
 
-from wattigram.core.bench import source_crossings, source_extent_v
+from wattigram.core.bench import Driven, source_crossings, source_voltage
 from wattigram.core.design.stage import Comparator
 from wattigram.core.design.workspace import Workspace
-from wattigram.core.pins import input_noise_v, input_source, input_voltage_v
+from wattigram.core.pins import compared, input_noise_v
 
 SIGMAS = 6.0
 MOST_STEPS = 2_000
@@ -24,9 +24,10 @@ class ComparatorFigures:
     Attributes
     ----------
     threshold_v : float
-        The nearest that the part can set, for an internal threshold; what is wired to the pin, for one from a pin.
+        The nearest that the part can set, for an internal threshold; what is wired to the pin, for one from a pin;
+        the input's own level, while a DAC that is the threshold sweeps past it.
     rising_v, falling_v : float
-        Trip points: threshold ± half the hysteresis.
+        Trip points of what moves: level ± half the hysteresis.
     edges : float
         Mean number of edges that noise makes of one crossing; 1 is clean. 0 where the source never crosses.
     crossings_hz : float
@@ -58,33 +59,25 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorFigures:
     part = workspace.part.comparator(comparator.name)
     assert part is not None
     signal = workspace.project.signal(comparator.signal)
-    threshold_v, step_v = comparator.threshold_v, 0.0
-    if comparator.against == "internal":
-        step_v = workspace.reference_v / part.steps
-        threshold_v = min(max(round(threshold_v / step_v), 0), part.steps) * step_v
-    elif comparator.against == "pin" and comparator.threshold_pin is not None:
-        low_v, high_v = source_extent_v(input_source(workspace, comparator.threshold_pin))
-        threshold_v = (low_v + high_v) / 2
-    half_v = comparator.hysteresis_v / 2
-    source = input_source(workspace, signal.pin)
+    what = compared(workspace, comparator)
     noise_v = input_noise_v(workspace, signal)
-    found = source_crossings(source, threshold_v)
+    found = source_crossings(what.source, what.level_v)
     edges, rate_hz, slope_v_s = 0.0, 0.0, 0.0
     if found is not None:
         period_s, crossings = found
         rate_hz = len(crossings) / float(period_s)
         near_s = float(part.response_s)
         moments = [float(at) for at, _rising in crossings]
-        slopes = [abs(_slope(workspace, comparator.signal, at, near_s)) for at in moments]
+        slopes = [abs(_slope(what.source, at, near_s)) for at in moments]
         slope_v_s = min(slopes)
         edges = sum(expected_edges(slope, noise_v, comparator.hysteresis_v, near_s) for slope in slopes) / len(slopes)
     return ComparatorFigures(
         comparator.name,
         signal.name,
-        threshold_v,
-        step_v,
-        threshold_v + half_v,
-        threshold_v - half_v,
+        what.level_v,
+        what.step_v,
+        what.rising_v,
+        what.falling_v,
         noise_v,
         slope_v_s,
         edges,
@@ -92,9 +85,8 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorFigures:
     )
 
 
-def _slope(workspace: Workspace, name: str, at_s: float, span_s: float) -> float:
-    times_s = np.array([at_s - span_s, at_s + span_s])
-    volts = input_voltage_v(workspace, workspace.project.signal(name), times_s)
+def _slope(source: Driven, at_s: float, span_s: float) -> float:
+    volts = source_voltage(source, np.array([at_s - span_s, at_s + span_s]))
     return float(volts[1] - volts[0]) / (2 * span_s)
 
 

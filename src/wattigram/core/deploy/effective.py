@@ -17,7 +17,7 @@ from wattigram.core.board import (
     EffectiveService,
     EffectiveSlot,
 )
-from wattigram.core.deploy.outgoing import compared_with, effective_dacs, effective_pwm
+from wattigram.core.deploy.outgoing import effective_dacs, effective_pwm
 from wattigram.core.deploy.routing import effective_routes, effective_texts
 from wattigram.core.deploy.watching import effective_taps, effective_watches
 from wattigram.core.deploy.wiring import effective_bench
@@ -34,6 +34,7 @@ from wattigram.core.design import (
     aligned_shift,
 )
 from wattigram.core.errors import BoardError
+from wattigram.core.pins import threshold_pin
 from wattigram.core.timing import (
     CycleTiming,
     cycle_timing,
@@ -309,7 +310,7 @@ def _comparators(workspace: Workspace) -> list[EffectiveComparator]:
         part = workspace.part.comparator(comparator.name)
         assert part is not None
         figures = comparator_figures(workspace, comparator)
-        against = compared_with(workspace, comparator)
+        against = threshold_pin(workspace, comparator)
         rising_v, falling_v = figures.rising_v, figures.falling_v
         if against is not None:
             rising_v, falling_v = comparator.hysteresis_v / 2, -comparator.hysteresis_v / 2

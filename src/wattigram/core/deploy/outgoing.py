@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from wattigram.core.board import EffectiveDac, EffectivePwm
-from wattigram.core.design import Comparator, Workspace
+from wattigram.core.design import Workspace
 from wattigram.core.design.outputs import HeldLevel
-from wattigram.core.pins import generator_on, pwm_pin, pwm_timing, routed_pins
+from wattigram.core.pins import pwm_pin, pwm_timing
 from wattigram.core.waveform import output_range_v, playing
 
 
@@ -61,13 +61,3 @@ def effective_pwm(workspace: Workspace) -> tuple[EffectivePwm, ...]:
             )
         )
     return tuple(found)
-
-
-def compared_with(workspace: Workspace, comparator: Comparator) -> str | None:
-    """The pin of the DAC that is a comparator's threshold, where one plays; its level then is no constant."""
-    if comparator.against != "dac":
-        return None
-    for dac in workspace.part.dacs:
-        if generator_on(workspace, dac.pin) is not None and dac.pin not in routed_pins(workspace):
-            return dac.pin
-    return None

@@ -21,10 +21,13 @@ from wattigram.core.pins.outputs import (
     routed_pins,
 )
 from wattigram.core.pins.pwm import PwmTiming, pwm_timing, settling_s
+from wattigram.core.pins.thresholds import Compared, compared, threshold_pin
 from wattigram.core.pins.wires import misread_bytes, serial_source
 
 __all__ = [
+    "Compared",
     "PwmTiming",
+    "compared",
     "generator_on",
     "input_accuracy_v",
     "input_capacitor_f",
@@ -45,4 +48,5 @@ __all__ = [
     "routed_pins",
     "serial_source",
     "settling_s",
+    "threshold_pin",
 ]

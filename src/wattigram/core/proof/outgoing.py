@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import Linearity, linearity
-from wattigram.core.bench import Jumper, followed
+from wattigram.core.bench import Jumper, followed, source_voltage
 from wattigram.core.design import ReceivedSource, Route, SendSink, TableSource, Watch, Workspace, signal_scale
 from wattigram.core.expected import ExpectedValues, expected_raw, expected_values
-from wattigram.core.pins import generator_on, input_voltage_v, serial_source
+from wattigram.core.pins import compared, generator_on, serial_source
 from wattigram.core.take import Take
 from wattigram.core.timing import route_timing
 from wattigram.core.waveform import playing
@@ -84,11 +84,12 @@ class Trips:
 
 
 def trip_points(take: Take, watch: Watch) -> Trips | None:
-    """Where a comparator trips: what was meant to stand on its input at each edge; None where one way never came."""
+    """Where a comparator trips: the voltage of what moves at each edge; None where one way never came."""
     events = take.events[take.events["window"] == take.workspace.watches.index(watch)]
     times_s = events["ticks"] / take.tick_hz
-    signal = take.workspace.project.signal(watch.signal)
-    volts = input_voltage_v(take.workspace, signal, times_s)
+    comparator = take.workspace.project.comparator(watch.comparator)
+    assert comparator is not None
+    volts = source_voltage(compared(take.workspace, comparator).source, times_s)
     rises = events["entered"].astype(bool)
     if not rises.any() or rises.all():
         return None

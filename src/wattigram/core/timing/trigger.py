@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-from wattigram.core.bench import source_crossings
+from wattigram.core.bench import Driven, source_crossings
 from wattigram.core.clocks import TimerSetting, timer_setting
 from wattigram.core.design.model import Chain
 from wattigram.core.design.scale import limits_v
@@ -19,7 +19,7 @@ from wattigram.core.design.trigger import (
     WindowTrigger,
 )
 from wattigram.core.design.workspace import Workspace, worked_out_once
-from wattigram.core.pins import input_source
+from wattigram.core.pins import compared, input_source
 
 Edges = tuple[Fraction, tuple[Fraction, ...]]
 
@@ -84,7 +84,11 @@ def _pattern(edges: Edges | None) -> TriggerTiming:
 
 def _edges(workspace: Workspace, pin: str, rising_v: float, falling_v: float, edge: str) -> Edges | None:
     """Instants at which a pin rises through one level or falls through another."""
-    source = input_source(workspace, pin)
+    return _crossed(input_source(workspace, pin), rising_v, falling_v, edge)
+
+
+def _crossed(source: Driven, rising_v: float, falling_v: float, edge: str) -> Edges | None:
+    """Instants at which a source rises through one level or falls through another."""
     up, down = source_crossings(source, rising_v), source_crossings(source, falling_v)
     if up is None or down is None:
         return None
@@ -94,10 +98,12 @@ def _edges(workspace: Workspace, pin: str, rising_v: float, falling_v: float, ed
 
 
 def _comparator_edges(workspace: Workspace, comparator: Comparator, edge: str) -> Edges | None:
-    half_v = comparator.hysteresis_v / 2
-    pin = workspace.project.signal(comparator.signal).pin
-    threshold_v = comparator.threshold_v
-    return _edges(workspace, pin, threshold_v + half_v, threshold_v - half_v, edge)
+    what = compared(workspace, comparator)
+    if what.rising_v >= what.falling_v:
+        return _crossed(what.source, what.rising_v, what.falling_v, edge)
+    # A threshold that sweeps past the input: the output rises when that falls.
+    turned = {"rising": "falling", "falling": "rising"}.get(edge, edge)
+    return _crossed(what.source, what.falling_v, what.rising_v, turned)
 
 
 def _window_entries(workspace: Workspace, trigger: WindowTrigger) -> Edges | None:

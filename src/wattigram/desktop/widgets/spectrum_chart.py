@@ -100,4 +100,4 @@ class SpectrumChart(QWidget):
             painter.drawText(QPointF(left, max(axes.rect.top() + 9, y - 4)), text)
         x = float(axes.x(found.update_hz))
         painter.setPen(color(t.soft))
-        painter.drawText(QPointF(x + 4, axes.rect.top() + 22), f"updates {brief(found.update_hz, 'Hz', 5)}")
+        painter.drawText(QPointF(x + 4, axes.rect.top() + 34), f"updates {brief(found.update_hz, 'Hz', 5)}")
