@@ -8,6 +8,8 @@ WattigramError
 │   ├── TakeError
 │   └── WaveError
 ├── EditError            an edit that the design does not admit
+├── RegisterError        a setting that a part's registers cannot hold
+├── FirmwareError        firmware that cannot be written, built, loaded or run
 ├── BoardError           the virtual board was given what it cannot run
 └── LinkError            a port or board that does not answer as it should
 """
@@ -65,6 +67,14 @@ class WaveError(FileError):
 
 class EditError(WattigramError):
     """An edit that the design does not admit."""
+
+
+class RegisterError(WattigramError):
+    """A setting that a part's registers cannot hold."""
+
+
+class FirmwareError(WattigramError):
+    """Firmware that cannot be written, built, loaded or run."""
 
 
 class BoardError(WattigramError):

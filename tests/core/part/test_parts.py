@@ -13,7 +13,7 @@ from wattigram.core.part.catalogue import FOLDER
 
 @pytest.mark.parametrize("part", list_parts(), ids=lambda part: part.id)
 def test_a_part_is_whole(part: Part) -> None:
-    assert part.version == 3
+    assert part.version == 4
     for converter in part.converters:
         assert converter.sampling_cycles == tuple(sorted(converter.sampling_cycles))
         assert set(converter.channels) <= set(part.pins)
@@ -107,5 +107,5 @@ def test_all_faults_are_told_at_once() -> None:
 
 
 def test_an_older_part_is_read() -> None:
-    old = (FOLDER / "marten-m3.toml").read_text().replace("version = 3", "version = 1")
+    old = (FOLDER / "marten-m3.toml").read_text().replace("version = 4", "version = 1")
     assert parse_part(old, "old").version == 1

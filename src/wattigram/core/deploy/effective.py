@@ -33,8 +33,9 @@ from wattigram.core.design import (
     Workspace,
     aligned_shift,
 )
-from wattigram.core.errors import BoardError
+from wattigram.core.errors import BoardError, RegisterError
 from wattigram.core.pins import threshold_pin
+from wattigram.core.registers import as_set_up
 from wattigram.core.timing import (
     CycleTiming,
     cycle_timing,
@@ -55,13 +56,16 @@ GATHERED_S = Fraction(1, 1000)
 def effective_config(workspace: Workspace, seed: int = DEFAULT_SEED) -> EffectiveConfig:
     """The configuration of a design with its bench. Ticks are bus clocks.
 
+    It is what the design's own register writes come to, in their order, with its program; straight from the design
+    where the part has no registers, or none that can hold it.
+
     Raises
     ------
     BoardError
         When the design is one that no board could run, such as one with a cycle of years.
     """
     try:
-        return _config(workspace, seed)
+        return silicon_config(_as_set_up(workspace), workspace.build_mark, seed)
     except ValidationError as fault:
         item = fault.errors(include_url=False)[0]
         place = ".".join(str(step) for step in item["loc"])
@@ -71,12 +75,20 @@ def effective_config(workspace: Workspace, seed: int = DEFAULT_SEED) -> Effectiv
         ) from fault
 
 
-def _config(workspace: Workspace, seed: int) -> EffectiveConfig:
+def _as_set_up(workspace: Workspace) -> Workspace:
+    try:
+        return as_set_up(workspace)
+    except RegisterError:
+        return workspace
+
+
+def silicon_config(workspace: Workspace, build_mark: str, seed: int) -> EffectiveConfig:
+    """The configuration of a board that is set up as ``workspace`` says, whatever was meant."""
     project = workspace.project
     # A bus clock that is no whole number of hertz has its ticks counted in a finer whole clock.
     return EffectiveConfig(
         board=f"{workspace.part.name} · {project.name}",
-        build_mark=workspace.build_mark,
+        build_mark=build_mark,
         tick_hz=workspace.bus_clock_hz.numerator,
         seed=seed,
         converters=tuple(_converter(workspace, chain) for chain in project.chains),
@@ -192,7 +204,7 @@ def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int)
                 each_ticks=float(timing.each_s * rate),
                 shift=stage.shift if stage is not None else 0,
                 up=0 if stage is not None else aligned_shift(chain.alignment, chain.loop.width_bits, chain.bits),
-                register_bits=stage.register_bits if stage is not None else 32,
+                register_bits=min(stage.register_bits, converter.hardware.register_bits) if stage is not None else 32,
                 after_ticks=float(after),
                 jitter_ticks=math.floor(jitter),
             )

@@ -10,12 +10,11 @@ from wattigram.core.design import (
     Watch,
     Window,
     Workspace,
-    later_gain,
-    limits_v,
     signal_scale,
     tapped_signals,
 )
 from wattigram.core.link import REDUCED_STREAM
+from wattigram.core.registers import counts_per_volt, judges_reduced, window_codes
 from wattigram.core.timing import slot_order, startup
 
 
@@ -84,21 +83,12 @@ def _tap_number(workspace: Workspace, signal: Signal, by_hardware: bool) -> int:
     return len(names) + [one.name for one in tapped if _hardware(one)].index(signal.name)
 
 
-def counts_per_volt(workspace: Workspace, signal: Signal, reduced: bool, by_hardware: bool = False) -> float:
-    """Codes of a stream for each volt of the signal."""
-    scale = signal_scale(workspace, _chain(workspace, signal), signal.name)
-    codes = scale.gain * float(signal.front_end) / scale.lsb_v
-    if not by_hardware:
-        codes *= 2.0**scale.shift
-    return codes * (later_gain(signal) if reduced else 1.0)
-
-
 def _window(workspace: Workspace, signal: Signal, window: Window) -> EffectiveWatch:
     """Limits as the integers that are compared, in the unit of the stream."""
     hardware = window.by == "hardware"
-    reduced = window.on == "reduced" and signal.later_stage is not None
+    reduced = judges_reduced(signal, window)
     per_volt = counts_per_volt(workspace, signal, reduced, hardware)
-    low_v, high_v = limits_v(workspace, signal, window)
+    codes = window_codes(workspace, signal, window)
     other, factor = None, 1.0
     if window.target_signal is not None:
         target = workspace.project.signal(window.target_signal)
@@ -114,10 +104,10 @@ def _window(workspace: Workspace, signal: Signal, window: Window) -> EffectiveWa
         on_reduced=reduced,
         other=other,
         other_factor=factor,
-        target=round((window.target_v or 0.0) * per_volt) if other is None else 0,
-        low=round(low_v * per_volt),
-        high=round(high_v * per_volt),
-        hysteresis=max(0, round(window.hysteresis_v * per_volt)),
+        target=codes.target if other is None else 0,
+        low=codes.low,
+        high=codes.high,
+        hysteresis=codes.hysteresis,
         condition=window.condition,
         times=window.times,
         every=window.when == "every",

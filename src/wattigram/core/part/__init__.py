@@ -3,16 +3,22 @@
 from wattigram.core.part.catalogue import copy_part, find_part, list_parts
 from wattigram.core.part.converter import Comparator, Converter, Hardware, Internal
 from wattigram.core.part.model import Dac, Dma, Part, Reference, Timer, Uart, load_part, parse_part
+from wattigram.core.part.registers import SETTINGS, Block, Memory, Register, RegisterField
 
 __all__ = [
+    "SETTINGS",
+    "Block",
     "Comparator",
     "Converter",
     "Dac",
     "Dma",
     "Hardware",
     "Internal",
+    "Memory",
     "Part",
     "Reference",
+    "Register",
+    "RegisterField",
     "Timer",
     "Uart",
     "copy_part",

@@ -23,9 +23,10 @@ from wattigram.core.fields import (
 )
 from wattigram.core.part.converter import Comparator, Converter
 from wattigram.core.part.names import Cycles, Flag, Identifier, Name, PinName, Positive, check_distinct
+from wattigram.core.part.registers import Block, Memory, check_blocks
 
 FORMAT = "wattigram-part"
-NEWEST_VERSION = 3
+NEWEST_VERSION = 4
 
 
 class Processor(Strict):
@@ -38,6 +39,8 @@ class Processor(Strict):
     """An interrupt waits up to this long for the instruction that runs."""
     poll_cycles: Annotated[int, Field(strict=True, ge=1, le=10_000)] = 10
     """Once round a loop that asks a flag."""
+    core: Literal["cortex-m0plus", "cortex-m3", "cortex-m4", "cortex-m7", "cortex-m33"] = "cortex-m4"
+    """Which core the compiler makes code for."""
 
 
 class Reference(Strict):
@@ -119,7 +122,7 @@ class Part(Strict):
     """A microcontroller as far as analog chains are concerned."""
 
     format: Literal["wattigram-part"]
-    version: Literal[1, 2, 3]
+    version: Literal[1, 2, 3, 4]
     id: Identifier
     name: Name
     summary: Annotated[str, StringConstraints(max_length=300)]
@@ -132,12 +135,15 @@ class Part(Strict):
     dacs: tuple[Dac, ...] = ()
     uarts: tuple[Uart, ...] = ()
     comparators: tuple[Comparator, ...] = ()
-    registers: tuple[()] = ()
-    """Kept free for the register map; empty so far."""
+    memory: Memory | None = None
+    blocks: Annotated[tuple[Block, ...], Field(max_length=100)] = ()
+    """Its registers; firmware is to be had where there are any."""
 
     @model_validator(mode="after")
     def _plausible(self) -> Self:
         check_distinct(self.pins, "pin")
+        check_blocks(self.blocks)
+        self._check_owners()
         check_distinct(tuple(item.name for item in self.references), "reference")
         check_distinct(tuple(item.name for item in self.converters), "converter")
         check_distinct(tuple(name for group in self.timers for name in group.names), "timer")
@@ -176,6 +182,22 @@ class Part(Strict):
             if reference.pin is not None:
                 self._check_pin(reference.name, reference.pin)
         return self
+
+    def _check_owners(self) -> None:
+        if self.blocks and self.memory is None:
+            raise ValueError("registers without [memory]: say where code and data lie.")
+        known: dict[str, set[str]] = {
+            "converter": {item.name for item in self.converters},
+            "timer": {name for group in self.timers for name in group.names},
+            "dma": {name for group in self.dma for name in group.names},
+            "dac": {item.name for item in self.dacs},
+            "uart": {name for group in self.uarts for name in group.names},
+            "comparator": {item.name for item in self.comparators},
+        }
+        for block in self.blocks:
+            for owner in block.owners if block.kind in known else ():
+                if owner not in known[block.kind]:
+                    raise ValueError(f"block {block.name}: the part has no {block.kind} “{owner}”.")
 
     def _check_pins(self, names: tuple[str, ...], pins: dict[str, str], what: str) -> None:
         for name, pin in pins.items():

@@ -1,0 +1,53 @@
+"""Settings of a design as register writes, and register writes as settings."""
+
+from wattigram.core.registers.decode import SiliconState, decode_writes
+from wattigram.core.registers.encode import LINES_ENABLE, FieldWrite, Shadow, Write, placed, setup_writes
+from wattigram.core.registers.judged import hardware_windows
+from wattigram.core.registers.limits import counts_per_volt, judges_reduced, window_codes
+from wattigram.core.registers.map import (
+    Place,
+    RegisterAt,
+    RegisterMap,
+    Setting,
+    Symbol,
+    c_name,
+    field_meaning,
+    field_value,
+)
+from wattigram.core.registers.rounds import DesignMemory, as_set_up, decoded, design_writes, surroundings
+from wattigram.core.registers.settings import LINE, SetupStep, setup_steps
+from wattigram.core.registers.silicon import Observed, Surroundings, silicon_project
+
+__all__ = [
+    "LINE",
+    "LINES_ENABLE",
+    "DesignMemory",
+    "FieldWrite",
+    "Observed",
+    "Place",
+    "RegisterAt",
+    "RegisterMap",
+    "Setting",
+    "SetupStep",
+    "Shadow",
+    "SiliconState",
+    "Surroundings",
+    "Symbol",
+    "Write",
+    "as_set_up",
+    "c_name",
+    "counts_per_volt",
+    "decode_writes",
+    "decoded",
+    "design_writes",
+    "field_meaning",
+    "field_value",
+    "hardware_windows",
+    "judges_reduced",
+    "placed",
+    "setup_steps",
+    "setup_writes",
+    "silicon_project",
+    "surroundings",
+    "window_codes",
+]

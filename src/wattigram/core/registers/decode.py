@@ -1,0 +1,142 @@
+"""Register writes, in their order, as settings: what the silicon would really do."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from wattigram.core.registers.encode import LINES_ENABLE, Shadow
+from wattigram.core.registers.map import RegisterAt, RegisterMap, Value, field_meaning
+
+LINES_DISABLE = 0xE000E180
+"""Clear-enable registers of the core's interrupt controller (Armv7-M, B3.4)."""
+MOST_LINES = 240
+
+
+@dataclass
+class SiliconState:
+    """What peripherals are set to after some writes.
+
+    Attributes
+    ----------
+    first : dict of (owner, setting) → int
+        Number of the write that first enabled something: "on", "run", "start", "window-on"; "line" for an interrupt.
+    calibrated : set of owners
+        Converters that were calibrated while they could be.
+    touched : dict of owner → int
+        Number of the first write to any of its registers.
+    notes : list of str
+        Writes that mean nothing, or that the silicon takes for something else than they seem.
+    """
+
+    registers: RegisterMap
+    first: dict[tuple[str, str], int] = field(default_factory=dict)
+    calibrations: dict[str, int] = field(default_factory=dict)
+    calibrated: set[str] = field(default_factory=set)
+    touched: dict[str, int] = field(default_factory=dict)
+    lines: set[int] = field(default_factory=set)
+    notes: list[str] = field(default_factory=list)
+    writes: int = 0
+
+    def __post_init__(self) -> None:
+        self.shadow = Shadow(self.registers)
+
+    def has(self, owner: str, name: str) -> bool:
+        """Whether the part has a field for a setting."""
+        return self.registers.has(owner, name)
+
+    def code(self, owner: str, name: str, index: int = 0) -> int:
+        """What stands in a field."""
+        place = self.registers.find(owner, name, index)
+        at = self.registers.at(place.address)
+        assert at is not None
+        return (self.shadow.value(at) & place.field.mask) >> place.field.low
+
+    def value(self, owner: str, name: str, default: Value, index: int = 0) -> Value:
+        """What a peripheral is set to; ``default`` where the part has no field for it, or its code means nothing."""
+        if not self.has(owner, name):
+            return default
+        place = self.registers.find(owner, name, index)
+        code = self.code(owner, name, index)
+        found = field_meaning(self.registers.part, place.field, code)
+        if found is None:
+            note = f"{owner}, {place.register.name}.{place.field.name}: code {code} means nothing."
+            if note not in self.notes:
+                self.notes.append(note)
+            return default
+        return found
+
+    def number(self, owner: str, name: str, default: int, index: int = 0) -> int:
+        """A setting that is a number, also where a table lists them by name."""
+        found = self.value(owner, name, default, index)
+        return int(found) if isinstance(found, (int, str)) else default
+
+    def text(self, owner: str, name: str, default: str, index: int = 0) -> str:
+        """A setting that is a name."""
+        return str(self.value(owner, name, default, index))
+
+    def flag(self, owner: str, name: str, default: bool, index: int = 0) -> bool:
+        """A setting that is on or off."""
+        return bool(self.value(owner, name, default, index))
+
+    def write(self, address: int, width: int, value: int) -> RegisterAt | None:
+        """Take one write of ``width`` bits; gives the register that it went to."""
+        number = self.writes
+        self.writes += 1
+        if LINES_ENABLE <= address < LINES_ENABLE + MOST_LINES // 8:
+            self._enable_lines(address - LINES_ENABLE, value, number)
+            return None
+        if LINES_DISABLE <= address < LINES_DISABLE + MOST_LINES // 8:
+            base = (address - LINES_DISABLE) * 8
+            self.lines -= {base + bit for bit in range(32) if value >> bit & 1}
+            return None
+        at = self.registers.at(address)
+        if at is None:
+            self.notes.append(f"A write of {value:#x} to {address:#010x}, where there is no register.")
+            return None
+        self.touched.setdefault(at.owner, number)
+        shift = 8 * (address - at.address)
+        before = self.shadow.value(at)
+        mask = ((1 << width) - 1) << shift
+        whole = before & ~mask | value << shift & mask
+        if (value << shift) >> at.register.width:
+            self.notes.append(f"{at.owner}, {at.name}: {value:#x} does not fit into its {at.register.width} bits.")
+        whole &= (1 << at.register.width) - 1
+        self._note_beginnings(at, before, whole, number)
+        self.shadow.write(at, whole)
+        return at
+
+    def _enable_lines(self, offset: int, value: int, number: int) -> None:
+        for bit in range(32):
+            if value >> bit & 1:
+                line = offset * 8 + bit
+                self.lines.add(line)
+                owner = self.registers.owner_of_line(line)
+                if owner is None:
+                    self.notes.append(f"Interrupt line {line} is enabled, and nothing raises it.")
+                else:
+                    self.first.setdefault((owner, "line"), number)
+
+    def _note_beginnings(self, at: RegisterAt, before: int, after: int, number: int) -> None:
+        for one in at.register.fields:
+            was, now = before & one.mask, after & one.mask
+            if not now or (was and one.access != "start"):
+                continue
+            if one.sets in {"on", "run", "start", "window-on"}:
+                self.first.setdefault((at.owner, one.sets), number)
+            elif one.sets == "calibrate":
+                self.calibrations.setdefault(at.owner, number)
+                if (at.owner, "on") not in self.first:
+                    self.calibrated.add(at.owner)
+
+    def is_on(self, owner: str, name: str = "on") -> bool:
+        """Whether it is enabled now; what has no such field always is."""
+        return self.flag(owner, name, True) if self.has(owner, name) else True
+
+
+def decode_writes(registers: RegisterMap, writes: Iterable[tuple[int, int, int]]) -> SiliconState:
+    """Settings after writes of (address, width in bits, value), in their order."""
+    state = SiliconState(registers)
+    for address, width, value in writes:
+        state.write(address, width, value)
+    return state

@@ -1,0 +1,49 @@
+"""Limits of windows as the integers that are compared."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from wattigram.core.design import Chain, Signal, Window, Workspace, later_gain, limits_v, signal_scale
+
+
+@dataclass(frozen=True)
+class WindowCodes:
+    """Integers of a window, in codes of the stream that is compared."""
+
+    low: int
+    high: int
+    target: int
+    hysteresis: int
+
+
+def counts_per_volt(workspace: Workspace, signal: Signal, reduced: bool, by_hardware: bool = False) -> float:
+    """Codes of a stream for each volt of the signal; hardware compares before alignment."""
+    scale = signal_scale(workspace, _chain(workspace, signal), signal.name)
+    codes = scale.gain * float(signal.front_end) / scale.lsb_v
+    if not by_hardware:
+        codes *= 2.0**scale.shift
+    return codes * (later_gain(signal) if reduced else 1.0)
+
+
+def judges_reduced(signal: Signal, window: Window) -> bool:
+    """The window looks at what the signal's stage after memory gives."""
+    return window.on == "reduced" and signal.later_stage is not None
+
+
+def window_codes(workspace: Workspace, signal: Signal, window: Window) -> WindowCodes:
+    """Limits, target and hysteresis of a window; ``target`` is 0 where another signal is the target."""
+    per_volt = counts_per_volt(workspace, signal, judges_reduced(signal, window), window.by == "hardware")
+    low_v, high_v = limits_v(workspace, signal, window)
+    return WindowCodes(
+        round(low_v * per_volt),
+        round(high_v * per_volt),
+        round((window.target_v or 0.0) * per_volt),
+        max(0, round(window.hysteresis_v * per_volt)),
+    )
+
+
+def _chain(workspace: Workspace, signal: Signal) -> Chain:
+    chain = workspace.project.chain_of(signal.name)
+    assert chain is not None
+    return chain

@@ -1,0 +1,301 @@
+"""Outputs, serial ports and routes as registers have them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from fractions import Fraction
+
+from wattigram.core.design import Chain, TimerTrigger
+from wattigram.core.design.outputs import (
+    ChainFollow,
+    Generator,
+    GeneratorFollow,
+    HeldLevel,
+    Playback,
+    Pwm,
+    Table,
+    Uart,
+)
+from wattigram.core.design.route import (
+    DacSink,
+    DutySink,
+    PeriodSink,
+    ReceivedSource,
+    ResultSource,
+    Route,
+    RouteTimer,
+    SendSink,
+    TableSource,
+)
+from wattigram.core.part import Dac, Part
+from wattigram.core.registers.decode import SiliconState
+from wattigram.core.shapes import PointsShape
+
+
+def timer_trigger(state: SiliconState, timer: str, bus_clock_hz: Fraction) -> TimerTrigger:
+    """A timer as its registers have it."""
+    prescaler, period = state.number(timer, "prescaler", 1), state.number(timer, "period", 1)
+    return TimerTrigger(
+        timer=timer,
+        every=Fraction(prescaler * period) / bus_clock_hz,
+        prescaler_register=prescaler - 1,
+        period_register=period - 1,
+    )
+
+
+class OutgoingReader:
+    """Reads what leaves the part; ``read_codes`` gives items of memory."""
+
+    def __init__(
+        self,
+        state: SiliconState,
+        part: Part,
+        reference_v: float,
+        bus_clock_hz: Fraction,
+        read_codes: Callable[[int, int, int], tuple[int, ...]],
+        chains: Sequence[Chain],
+    ) -> None:
+        self._state, self._part = state, part
+        self._reference_v, self._bus_clock_hz = reference_v, bus_clock_hz
+        self._read_codes = read_codes
+        self._chains = chains
+
+    def generators(self) -> tuple[list[Generator], list[Table]]:
+        """One for each DAC that is on, in the order in which they were first written to."""
+        state = self._state
+        generators: list[Generator] = []
+        tables: list[Table] = []
+        dacs = sorted(self._part.dacs, key=lambda dac: state.touched.get(dac.name, 0))
+        for dac in dacs:
+            if dac.name not in state.touched or not state.is_on(dac.name):
+                continue
+            channel = self._player(dac)
+            table = self._table(channel, dac) if channel is not None else None
+            if channel is None or table is None:
+                lsb_v = self._lsb_v(dac)
+                code = state.number(dac.name, "data", 0) & ((1 << dac.bits) - 1)
+                generators.append(self._generator(dac, HeldLevel(voltage_v=code * lsb_v)))
+                continue
+            tables.append(table)
+            timer = state.text(channel, "request", "none")
+            trigger = self._update(timer, generators)
+            starts_with = state.text(timer, "starts-with", "none")
+            playback = Playback(
+                table=table.name,
+                trigger=trigger,
+                channel=channel,
+                repeat=state.flag(channel, "repeat", False),
+                first=state.number(channel, "place", 0) % table.points,
+                starts_with=None if starts_with == "none" else starts_with,
+            )
+            generators.append(self._generator(dac, playback))
+        return generators, tables
+
+    def _generator(self, dac: Dac, output: HeldLevel | Playback) -> Generator:
+        state = self._state
+        twice = state.flag(dac.name, "twice", False)
+        return Generator(
+            name=dac.name,
+            dac=dac.name,
+            output=output,
+            double_buffered=twice and dac.can_buffer_twice,
+            buffered=state.flag(dac.name, "buffer", True),
+        )
+
+    def _lsb_v(self, dac: Dac) -> float:
+        return self._reference_v / ((1 << dac.bits) - (1 if dac.full_scale == "2^N-1" else 0))
+
+    def _player(self, dac: Dac) -> str | None:
+        """The DMA channel that plays memory into a DAC, update by update."""
+        state = self._state
+        target = state.registers.find(dac.name, "data").field_address
+        for channel in self._channels():
+            timer = state.text(channel, "request", "none")
+            from_memory = state.registers.at(state.number(channel, "from", 0)) is None
+            if state.number(channel, "to", 0) == target and from_memory and self._part.timer(timer) is not None:
+                running = state.is_on(channel) and state.is_on(timer, "run")
+                moved = not state.flag(dac.name, "twice", False) or state.text(dac.name, "trigger", timer) == timer
+                if running and moved:
+                    return channel
+        return None
+
+    def _channels(self) -> list[str]:
+        state = self._state
+        names = [name for group in self._part.dma for name in group.names if name in state.touched]
+        return sorted(names, key=lambda name: state.touched[name])
+
+    def _table(self, channel: str, dac: Dac) -> Table | None:
+        """A table as it lies in memory: the DAC keeps as many bits as it has."""
+        state = self._state
+        count = state.number(channel, "count", 0)
+        if count < 2:
+            state.notes.append(f"{channel} plays {count} items.")
+            return None
+        width = state.number(channel, "from-width", 16)
+        codes = self._read_codes(state.number(channel, "from", 0), count, width)
+        if not state.flag(channel, "from-step", True):
+            codes = codes[:1] * count
+        lsb_v = self._lsb_v(dac)
+        mask = (1 << min(dac.bits, state.number(channel, "to-width", 16))) - 1
+        points = tuple((code & mask) * lsb_v for code in codes)
+        return Table(name=f"memory of {channel}", points=count, shape=PointsShape(values=points))
+
+    def _update(self, timer: str, before: Sequence[Generator]) -> TimerTrigger | GeneratorFollow | ChainFollow:
+        for chain in self._chains:
+            if isinstance(chain.trigger, TimerTrigger) and chain.trigger.timer == timer:
+                return ChainFollow(follows=chain.converter)
+        for one in before:
+            output = one.output
+            if (
+                isinstance(output, Playback)
+                and isinstance(output.trigger, TimerTrigger)
+                and output.trigger.timer == timer
+            ):
+                return GeneratorFollow(follows=one.name)
+        return timer_trigger(self._state, timer, self._bus_clock_hz)
+
+    def pwm(self) -> tuple[Pwm, ...]:
+        """Timers that put pulses on their pins."""
+        state = self._state
+        found = []
+        for group in self._part.timers:
+            for name in group.names:
+                if name not in group.pwm_pins or not state.flag(name, "pulse", False) or not state.is_on(name, "run"):
+                    continue
+                prescaler, period = state.number(name, "prescaler", 1), state.number(name, "period", 1)
+                found.append(
+                    Pwm(
+                        name=name,
+                        timer=name,
+                        every=Fraction(prescaler * period) / self._bus_clock_hz,
+                        duty=min(1.0, state.number(name, "compare", 0) / period),
+                        prescaler_register=prescaler - 1,
+                        period_register=period - 1,
+                        preload=state.flag(name, "preload", False),
+                    )
+                )
+        return tuple(found)
+
+    def uarts(self) -> tuple[Uart, ...]:
+        """Serial ports that are on, at the rate of their dividers."""
+        state = self._state
+        found = []
+        for group in self._part.uarts:
+            for name in group.names:
+                if name not in state.touched or not state.is_on(name):
+                    continue
+                divider = state.number(name, "divider", 1)
+                baud = round(self._bus_clock_hz / (group.oversampling * divider))
+                if not 50 <= baud <= 20_000_000:
+                    state.notes.append(f"{name} has {baud} baud.")
+                found.append(
+                    Uart(
+                        name=name,
+                        baud=min(max(baud, 50), 20_000_000),
+                        parity=state.text(name, "parity", "none"),
+                        stop_bits=state.number(name, "stop-bits", 1),
+                    )
+                )
+        return tuple(found)
+
+    def routes(self, generators: Sequence[Generator]) -> tuple[list[Route], list[Table]]:
+        """DMA channels that move from peripheral to peripheral, or from memory to one that plays nothing."""
+        playing = {one.output.channel for one in generators if isinstance(one.output, Playback)}
+        found: list[Route] = []
+        tables: list[Table] = []
+        for channel in self._channels():
+            if channel in playing or not self._state.is_on(channel):
+                continue
+            route = self._route(channel, tables)
+            if route is not None:
+                found.append(route)
+        return found, tables
+
+    def _route(self, channel: str, tables: list[Table]) -> Route | None:
+        state = self._state
+        sink = self._sink(channel)
+        if sink is None:
+            return None
+        at = state.registers.at(state.number(channel, "from", 0))
+        source: ResultSource | ReceivedSource | TableSource
+        if at is None:
+            codes = self._read_codes(
+                state.number(channel, "from", 0),
+                max(1, state.number(channel, "count", 1)),
+                state.number(channel, "from-width", 16),
+            )
+            table = self._route_table(channel, codes)
+            if table is None:
+                return None
+            tables.append(table)
+            source = TableSource(table=table.name)
+        elif self._part.converter(at.owner) is not None:
+            source = ResultSource(converter=at.owner, signal=self._slot_signal(at.owner, at.register.count, at.index))
+        elif self._part.uart(at.owner) is not None:
+            source = ReceivedSource(uart=at.owner)
+        else:
+            state.notes.append(f"{channel} reads {at.owner}, {at.name}, which is no result.")
+            return None
+        request = state.text(channel, "request", "none")
+        _name, _, what = request.rpartition(" ")
+        sink_timer = self._timer_of(sink)
+        timer, on = None, "source"
+        if what == "room" or request == sink_timer:
+            on = "sink"
+        elif self._part.timer(request) is not None:
+            on = "timer"
+            trigger = state.number(request, "prescaler", 1) * state.number(request, "period", 1)
+            timer = RouteTimer(timer=request, every=Fraction(trigger) / self._bus_clock_hz)
+        pieces = state.number(channel, "pieces", 1)
+        return Route(
+            name=channel,
+            source=source,
+            sink=sink,
+            channel=channel,
+            on=on,
+            timer=timer,
+            source_bits=state.number(channel, "from-width", 16),
+            sink_bits=state.number(channel, "to-width", 16),
+            items=pieces,
+            step=state.flag(channel, "from-step", False) or pieces == 1,
+            order="high-first" if state.flag(channel, "high-first", False) else "low-first",
+        )
+
+    def _route_table(self, channel: str, codes: Sequence[int]) -> Table | None:
+        """Codes as a DAC of the part would make volts of them, so that they come back the same."""
+        if not self._part.dacs or len(codes) < 2:
+            self._state.notes.append(f"{channel} moves a table of {len(codes)} items.")
+            return None
+        dac = self._part.dacs[0]
+        mask = (1 << dac.bits) - 1
+        points = tuple((code & mask) * self._lsb_v(dac) for code in codes)
+        return Table(name=f"memory of {channel}", points=len(codes), shape=PointsShape(values=points))
+
+    def _slot_signal(self, converter: str, registers: int, index: int) -> str | None:
+        if registers == 1:
+            return None
+        chain = next((one for one in self._chains if one.converter == converter), None)
+        return chain.slots[index].signal if chain is not None and index < len(chain.slots) else None
+
+    def _sink(self, channel: str) -> SendSink | DutySink | PeriodSink | DacSink | None:
+        state = self._state
+        address = state.number(channel, "to", 0)
+        at = state.registers.at(address)
+        if at is None:
+            return None
+        held = next((one.sets for one in at.register.fields if at.address + one.low // 8 == address), "")
+        match held:
+            case "sent":
+                return SendSink(uart=at.owner)
+            case "compare":
+                return DutySink(pwm=at.owner)
+            case "period":
+                return PeriodSink(pwm=at.owner)
+            case "data":
+                return DacSink(dac=at.owner)
+        state.notes.append(f"{channel} writes to {at.owner}, {at.name}, which takes nothing.")
+        return None
+
+    @staticmethod
+    def _timer_of(sink: SendSink | DutySink | PeriodSink | DacSink) -> str:
+        return sink.pwm if isinstance(sink, (DutySink, PeriodSink)) else ""

@@ -1,0 +1,88 @@
+"""There and back: a design's own register writes, and the design that a board would have of them."""
+
+from __future__ import annotations
+
+from wattigram.core.design import EdgeTrigger, Workspace
+from wattigram.core.errors import RegisterError
+from wattigram.core.registers.decode import SiliconState, decode_writes
+from wattigram.core.registers.dressed import dressed
+from wattigram.core.registers.encode import Write, placed, setup_writes
+from wattigram.core.registers.map import RegisterMap, Symbol
+from wattigram.core.registers.settings import setup_steps
+from wattigram.core.registers.silicon import Observed, Surroundings, silicon_project
+from wattigram.core.waveform import table_codes
+
+
+def design_writes(workspace: Workspace) -> tuple[Write, ...]:
+    """The ordered register writes of a design; raises :class:`RegisterError`."""
+    return setup_writes(RegisterMap(workspace.part), setup_steps(workspace))
+
+
+def surroundings(workspace: Workspace) -> Surroundings:
+    """What is around the silicon of a design's board."""
+    project = workspace.project
+    levels_v = {
+        chain.trigger.pin: chain.trigger.level_v for chain in project.chains if isinstance(chain.trigger, EdgeTrigger)
+    }
+    return Surroundings(workspace.part, project.name, project.reference, project.bus_clock_hz, project.bench, levels_v)
+
+
+class DesignMemory:
+    """Loops and tables of a design, one after the other, where a linker might have put them."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        memory = workspace.part.memory
+        assert memory is not None
+        self._next = memory.data_begin
+        self._places: dict[Symbol, int] = {}
+        self._codes: dict[int, tuple[int, ...]] = {}
+        project = workspace.project
+        for chain in project.chains:
+            self._place(Symbol("loop", chain.converter), chain.loop.items * chain.loop.width_bits // 8)
+        for table in project.tables:
+            users = [one for one in project.generators if getattr(one.output, "table", None) == table.name]
+            dac = workspace.part.dac(users[0].dac) if users else next(iter(workspace.part.dacs), None)
+            if dac is not None:
+                buffered = users[0].buffered if users else True
+                codes = table_codes(workspace, table, dac, buffered).codes.tolist()
+                address = self._place(Symbol("table", table.name), 2 * len(codes))
+                self._codes[address] = tuple(codes)
+
+    def _place(self, symbol: Symbol, size_bytes: int) -> int:
+        address = self._places[symbol] = self._next
+        self._next += -(-size_bytes // 4) * 4
+        return address
+
+    def address_of(self, symbol: Symbol) -> int:
+        """Where something lies; raises :class:`RegisterError`."""
+        if symbol not in self._places:
+            raise RegisterError(f"Nothing places {symbol} in memory.")
+        return self._places[symbol]
+
+    def read_codes(self, address: int, count: int, bits: int) -> tuple[int, ...]:
+        """Items of a table, as wide as they are read."""
+        codes = self._codes.get(address, (0,) * count)
+        return tuple(code & ((1 << bits) - 1) for code in codes[:count])
+
+
+def decoded(workspace: Workspace) -> SiliconState:
+    """What a design's own register writes set the silicon to."""
+    writes = design_writes(workspace)
+    memory = DesignMemory(workspace)
+    return decode_writes(RegisterMap(workspace.part), placed(writes, memory.address_of))
+
+
+def as_set_up(workspace: Workspace) -> Workspace:
+    """The design as its register writes make it, with the program of the design; itself for a part without registers.
+
+    Raises
+    ------
+    RegisterError
+        When the part's registers cannot hold what the design wants.
+    """
+    if not workspace.part.blocks:
+        return workspace
+    state = decoded(workspace)
+    memory = DesignMemory(workspace)
+    silicon = silicon_project(state, surroundings(workspace), memory.read_codes, Observed())
+    return Workspace(dressed(silicon, workspace), workspace.part)

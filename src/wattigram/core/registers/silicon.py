@@ -1,0 +1,364 @@
+"""Settings as a project: the design that a board really has, whatever was meant.
+
+Signals are named after their converter and pin, outputs after their peripheral: the silicon knows no other names.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from fractions import Fraction
+
+from wattigram.core.bench import Wiring
+from wattigram.core.design import (
+    Chain,
+    Code,
+    Comparator,
+    ComparatorTrigger,
+    Dma,
+    EdgeTrigger,
+    Fifo,
+    FollowTrigger,
+    FreeRunningTrigger,
+    Interrupt,
+    Loop,
+    LowPass,
+    Mean,
+    Polling,
+    Project,
+    Retrieval,
+    Signal,
+    Slot,
+    SoftwareTrigger,
+    Step,
+    Trigger,
+    Window,
+    WindowTrigger,
+)
+from wattigram.core.part import Converter, Part
+from wattigram.core.registers.decode import SiliconState
+from wattigram.core.registers.outgoing import OutgoingReader, timer_trigger
+
+DEFAULT_HANDLER_CYCLES = 2000
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """What is around the silicon: not set by any register.
+
+    ``levels_v`` are those at which edges on pins are taken.
+    """
+
+    part: Part
+    name: str = "board"
+    reference: str = ""
+    bus_clock_hz: Fraction | None = None
+    bench: tuple[Wiring, ...] = ()
+    levels_v: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Observed:
+    """What software does again and again, as it was seen to do it, by converter.
+
+    ``inputs`` are channels with their sampling cycles, in the order in which software points there.
+    """
+
+    handler_cycles: Mapping[str, int] = field(default_factory=dict)
+    inputs: Mapping[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
+    restarts: Mapping[str, bool] = field(default_factory=dict)
+
+
+ReadCodes = Callable[[int, int, int], tuple[int, ...]]
+"""Items in memory: address, how many, bits of each."""
+
+
+def silicon_project(state: SiliconState, around: Surroundings, read_codes: ReadCodes, observed: Observed) -> Project:
+    """The project that does what the registers say."""
+    reader = _Reader(state, around, observed)
+    chains = [
+        reader.chain(converter)
+        for converter in sorted(around.part.converters, key=lambda one: state.touched.get(one.name, 0))
+        if converter.name in state.touched
+    ]
+    comparators = [
+        reader.comparator(item.name) for item in around.part.comparators if state.flag(item.name, "on", False)
+    ]
+    outgoing = OutgoingReader(state, around.part, reader.reference_v, reader.bus_clock_hz, read_codes, chains)
+    generators, tables = outgoing.generators()
+    routes, more_tables = outgoing.routes(generators)
+    return Project(
+        name=around.name,
+        part=around.part.id,
+        reference=reader.reference,
+        bus_clock_hz=around.bus_clock_hz,
+        signals=tuple(reader.signals.values()),
+        chains=tuple(chains),
+        comparators=tuple(comparators),
+        tables=(*tables, *more_tables),
+        generators=tuple(generators),
+        pwm=outgoing.pwm(),
+        uarts=outgoing.uarts(),
+        routes=tuple(routes),
+        bench=around.bench,
+    )
+
+
+class _Reader:
+    def __init__(self, state: SiliconState, around: Surroundings, observed: Observed) -> None:
+        self.state, self.around, self.observed = state, around, observed
+        self.signals: dict[str, Signal] = {}
+        part = around.part
+        self.bus_clock_hz = around.bus_clock_hz or part.processor.clock_hz
+        default = around.reference or part.references[0].name
+        used = [state.text(one.name, "reference", default) for one in part.converters if one.name in state.touched]
+        self.reference = used[0] if used else default
+        if len(set(used)) > 1:
+            state.notes.append("Converters have different references; all are taken to have the first one's.")
+        known = part.reference(self.reference)
+        self.reference_v = known.voltage_v if known is not None else 0.0
+
+    def chain(self, converter: Converter) -> Chain:
+        state, name = self.state, converter.name
+        bits = state.number(name, "bits", converter.bits[0])
+        retrieval, loop = self._retrieval(converter)
+        slots = self._slots(converter, bits)
+        return Chain(
+            converter=name,
+            clock="own" if state.text(name, "clock", "bus") == "own" else "bus",
+            divider=state.number(name, "divider", converter.dividers[0]),
+            bits=bits,
+            alignment="left" if state.text(name, "alignment", "right") == "left" else "right",
+            trigger=self._trigger(converter),
+            per_trigger=state.text(name, "per-trigger", "conversion"),
+            retrieval=retrieval,
+            loop=loop,
+            startup=self._order(converter, retrieval),
+            calibrate=name in state.calibrated,
+            slots=slots,
+        )
+
+    def _signal(self, converter: Converter, channel: int) -> str:
+        """A signal for a channel; one that leads nowhere floats like its number."""
+        pin, negative = _input(converter, channel)
+        name = f"{converter.name} {pin}" + (f" − {negative}" if negative else "")
+        if name not in self.signals:
+            self.signals[name] = Signal(name=name, pin=pin, negative=negative)
+        return name
+
+    def _slots(self, converter: Converter, bits: int) -> tuple[Slot, ...]:
+        state, name = self.state, converter.name
+        first = converter.sampling_cycles[0]
+        by = state.registers.counted_by(name, "sampling")
+        if name in self.observed.inputs:
+            pairs = list(self.observed.inputs[name])
+        elif state.has(name, "listed"):
+            listed = state.value(name, "listed", frozenset())
+            channels = sorted(listed) if isinstance(listed, frozenset) else []
+            pairs = [(one, state.number(name, "sampling", first, one if by == "channel" else 0)) for one in channels]
+        elif state.registers.counted_by(name, "channel"):
+            count = state.number(name, "length", 1)
+            pairs = [
+                (state.number(name, "channel", 0, place), state.number(name, "sampling", first, place if by else 0))
+                for place in range(min(count, converter.slots))
+            ]
+        else:
+            pairs = [(state.number(name, "channel", 0), state.number(name, "sampling", first))]
+        slots = []
+        for place, (channel, cycles) in enumerate(pairs or [(0, first)]):
+            signal = self._signal(converter, channel)
+            self._stage(converter, signal, channel, place)
+            slots.append(Slot(signal=signal, sampling_cycles=cycles))
+        self._windows(converter, bits)
+        return tuple(slots)
+
+    def _stage(self, converter: Converter, signal: str, channel: int, place: int) -> None:
+        state, name = self.state, converter.name
+
+        def index(what: str) -> int:
+            return channel if state.registers.counted_by(name, what) == "channel" else place
+
+        repeats = state.number(name, "repeats", 1, index("repeats"))
+        smooth = state.number(name, "low-pass", 0, index("low-pass"))
+        bits = converter.hardware.register_bits
+        register_bits = next(one for one in (16, 24, 32) if bits <= one)
+        if repeats > 1:
+            shift = state.number(name, "shift", 0, index("shift"))
+            stage: Mean | LowPass = Mean(count=repeats, shift=shift, register_bits=register_bits, by="hardware")
+        elif smooth:
+            stage = LowPass(shift=smooth, register_bits=register_bits, by="hardware")
+        else:
+            return
+        self.signals[signal] = self.signals[signal].changed(reduce=stage)
+
+    def _windows(self, converter: Converter, bits: int) -> None:
+        """Hardware windows that are set for a channel of the sequence."""
+        state, name = self.state, converter.name
+        if not state.has(name, "window-on"):
+            return
+        steps = (1 << bits) - (1 if converter.full_scale == "2^N-1" else 0)
+        for index in range(converter.hardware.windows):
+            on = state.flag(name, "window-on", False, index)
+            set_up = any(state.code(name, what, index) for what in ("window-low", "window-high"))
+            signal = self.signals.get(self._named(converter, state.number(name, "window-channel", 0, index)))
+            if signal is None or not (on or set_up):
+                continue
+            gain = signal.slot_stage.believed_gain if signal.slot_stage is not None else 1.0
+            lsb_v = self.reference_v / steps * (2 if signal.negative else 1) / gain
+            low = state.number(name, "window-low", 0, index)
+            high = state.number(name, "window-high", 0, index)
+            target = state.number(name, "window-target", 0, index)
+            window = Window(
+                name=f"{index}",
+                low=Code(low),
+                high=Code(high),
+                condition=state.text(name, "window-condition", "outside", index),
+                on="reduced" if state.text(name, "window-judges", "raw", index) == "reduced" else "raw",
+                target_v=target * lsb_v if target else None,
+                hysteresis_v=state.number(name, "window-hysteresis", 0, index) * lsb_v,
+                times=max(1, state.number(name, "window-times", 1, index)),
+                when="every" if state.flag(name, "window-every", False, index) else "crossing",
+                action="stop" if state.flag(name, "window-stops", False, index) else "event",
+                by="hardware",
+                enabled=on and state.flag(name, "window-tells", True, index),
+                rearm=not state.flag(name, "window-once", False, index),
+            )
+            self.signals[signal.name] = signal.changed(windows=(*signal.windows, window))
+
+    @staticmethod
+    def _named(converter: Converter, channel: int) -> str:
+        pin, negative = _input(converter, channel)
+        return f"{converter.name} {pin}" + (f" − {negative}" if negative else "")
+
+    def _trigger(self, converter: Converter) -> Trigger:
+        state, name, part = self.state, converter.name, self.around.part
+        source = state.text(name, "trigger", "software")
+        edge = state.text(name, "edge", "rising")
+        if part.timer(source) is not None:
+            return timer_trigger(state, source, self.bus_clock_hz)
+        if part.comparator(source) is not None:
+            return ComparatorTrigger(comparator=source, edge=edge)
+        if part.converter(source) is not None and source != name:
+            return FollowTrigger(follows=source)
+        match source:
+            case "free-running":
+                return FreeRunningTrigger()
+            case "edge":
+                pin = state.text(name, "edge-pin", part.pins[0])
+                return EdgeTrigger(pin=pin, edge=edge, level_v=self.around.levels_v.get(pin, 1.65))
+            case "window":
+                watched = [
+                    signal for signal in self.signals.values() if signal.windows and not signal.name.startswith(name)
+                ]
+                if watched:
+                    return WindowTrigger(signal=watched[0].name)
+        return SoftwareTrigger(again=self.observed.restarts.get(name, False))
+
+    def _retrieval(self, converter: Converter) -> tuple[Retrieval, Loop]:
+        state, name, part = self.state, converter.name, self.around.part
+        cycles = self.observed.handler_cycles.get(name, DEFAULT_HANDLER_CYCLES)
+        loop = Loop(name=f"memory of {name}", items=1 << 16, handler_cycles=cycles)
+        match state.text(name, "delivery", "polling"):
+            case "dma":
+                channel = self.dma_of(converter)
+                if channel is None:
+                    free = next(one for group in part.dma for one in group.names if one not in state.touched)
+                    return Dma(channel=free), loop
+                width = state.number(channel, "to-width", 16)
+                if state.number(channel, "from-width", width) < width:
+                    state.notes.append(
+                        f"{channel} reads {state.number(channel, 'from-width', 16)} bits and writes {width}."
+                    )
+                count = state.number(channel, "count", 2)
+                if count < 2:
+                    state.notes.append(f"{channel} has a run of {count} items.")
+                return (
+                    Dma(
+                        channel=channel,
+                        repeat=state.flag(channel, "repeat", False),
+                        increment=state.flag(channel, "to-step", True),
+                    ),
+                    Loop(name=loop.name, items=max(2, count), width_bits=width, handler_cycles=cycles),
+                )
+            case "fifo":
+                mark = min(max(1, state.number(name, "mark", 1)), max(1, converter.fifo_items))
+                return Fifo(mark=mark), loop
+            case "conversion" | "pass" as per:
+                return Interrupt(per=per), loop
+            case _:
+                return Polling(), loop
+
+    def dma_of(self, converter: Converter) -> str | None:
+        """The DMA channel that is set to fetch a converter's results into memory."""
+        state, registers = self.state, self.state.registers
+        for group in self.around.part.dma:
+            for channel in group.names:
+                if channel not in state.touched:
+                    continue
+                at = registers.at(state.number(channel, "from", 0))
+                into = registers.at(state.number(channel, "to", 0))
+                if at is not None and at.owner == converter.name and into is None:
+                    return channel
+        return None
+
+    def _order(self, converter: Converter, retrieval: Retrieval) -> tuple[Step, ...]:
+        state, name = self.state, converter.name
+        channel = self.dma_of(converter)
+        when: dict[Step, int | None] = {
+            "calibrate": state.calibrations.get(name),
+            "converter": state.first.get((name, "on")) if state.is_on(name) else None,
+            "window": state.first.get((name, "window-on")),
+        }
+        if isinstance(retrieval, Dma) and channel is not None:
+            asks = state.text(channel, "request", name) == name
+            when["memory"] = state.first.get((channel, "on")) if asks and state.is_on(channel) else None
+        line_of = channel if isinstance(retrieval, Dma) else name
+        if line_of is not None and not isinstance(retrieval, Polling):
+            tells = not isinstance(retrieval, Dma) or any(state.flag(line_of, mark, True) for mark in ("half", "full"))
+            enabled = state.registers.line(line_of) in state.lines
+            when["interrupt"] = state.first.get((line_of, "line")) if tells and enabled else None
+        source = state.text(name, "trigger", "software")
+        part = self.around.part
+        if part.timer(source) is not None:
+            when["trigger"] = state.first.get((source, "run")) if state.is_on(source, "run") else None
+        elif part.converter(source) is not None:
+            lead = state.text(source, "trigger", "software")
+            when["trigger"] = state.first.get((lead, "run") if part.timer(lead) is not None else (source, "start"))
+        elif source in {"software", "free-running"}:
+            when["trigger"] = state.first.get((name, "start"))
+        else:
+            when["trigger"] = state.writes  # it comes from outside, whenever it comes
+        known = [(number, step) for step, number in when.items() if number is not None]
+        return tuple(step for _number, step in sorted(known))
+
+    def comparator(self, name: str) -> Comparator:
+        state = self.state
+        part = self.around.part.comparator(name)
+        assert part is not None
+        pin = state.text(name, "input", part.inputs[0])
+        label = f"{name} {pin}"
+        self.signals[label] = Signal(name=label, pin=pin)
+        against = state.text(name, "against", "internal")
+        return Comparator(
+            name=name,
+            signal=label,
+            against=against,
+            threshold_v=state.number(name, "step", 0) * self.reference_v / part.steps,
+            threshold_pin=state.text(name, "threshold-pin", "") or None if against == "pin" else None,
+            hysteresis_v=float(state.text(name, "hysteresis", "0")) / 1000,
+            edge=state.text(name, "edge", "both"),
+        )
+
+
+def _input(converter: Converter, channel: int) -> tuple[str, str | None]:
+    """Pin, or pair of pins, or internal channel; one that leads nowhere is taken for the first pin's neighbour."""
+    for pin, number in converter.channels.items():
+        if number == channel:
+            return pin, None
+    for pair in converter.pairs:
+        if pair.channel == channel:
+            return pair.positive, pair.negative
+    for item in converter.internal:
+        if item.channel == channel:
+            return item.name, None
+    return next(iter(converter.channels)), None
