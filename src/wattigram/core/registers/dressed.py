@@ -55,9 +55,9 @@ class _Dresser:
                 self._signal(chain, slots[place].signal, self.silicon.signal(found.signal))
         elif software:
             slots = [slot.changed(sampling_cycles=real.slots[0].sampling_cycles) for slot in slots]
-        trigger, order = real.trigger, real.startup or ()
+        trigger, steps = real.trigger, real.startup or ()
         if isinstance(trigger, SoftwareTrigger) and isinstance(chain.trigger, WindowTrigger):
-            trigger, order = chain.trigger, (*(step for step in order if step != "trigger"), "trigger")
+            trigger, steps = chain.trigger, (*(step for step in steps if step != "trigger"), "trigger")
         elif isinstance(trigger, WindowTrigger) or isinstance(chain.trigger, SoftwareTrigger):
             trigger = chain.trigger if trigger.kind == chain.trigger.kind else trigger
         retrieval = real.retrieval
@@ -67,7 +67,7 @@ class _Dresser:
         elif retrieval.kind == "polling" and chain.retrieval.kind == "polling":
             retrieval = chain.retrieval
         return real.changed(
-            slots=tuple(slots), trigger=trigger, retrieval=retrieval, loop=loop, reader=chain.reader, startup=order
+            slots=tuple(slots), trigger=trigger, retrieval=retrieval, loop=loop, reader=chain.reader, startup=steps
         )
 
     def _signal(self, chain: Chain, name: str, real: Signal) -> None:
