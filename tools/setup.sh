@@ -1,5 +1,5 @@
 #!/bin/sh
-# Makes .venv with the locked packages, and sees to the system libraries that Qt needs.
+# Makes .venv with the locked packages, and sees to what Qt and the building of firmware need of the system.
 set -eu
 cd "$(dirname "$0")/.."
 PYTHON=${PYTHON:-python3}
@@ -8,6 +8,8 @@ QT_PACKAGES="libegl1 libgl1 libglib2.0-0 libdbus-1-3 libfontconfig1 libfreetype6
 libxkbcommon-x11-0 libx11-xcb1 libxcb-cursor0 libxcb-icccm4 libxcb-image0 libxcb-keysyms1
 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-sync1 libxcb-xfixes0 libxcb-xkb1"
 FONT_PACKAGES="fonts-inter fonts-jetbrains-mono"
+# For building firmware and looking into it; without them everything else works.
+FIRMWARE_PACKAGES="gcc-arm-none-eabi gdb-multiarch gdbserver cppcheck"
 
 as_root() {
     if [ "$(id -u)" = 0 ]; then "$@"; elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then sudo "$@"; else return 1; fi
@@ -36,7 +38,7 @@ if command -v apt-get >/dev/null && command -v dpkg-query >/dev/null; then
             echo "    sudo apt-get install$missing"
         fi
     fi
-    for package in $FONT_PACKAGES; do
+    for package in $FONT_PACKAGES $FIRMWARE_PACKAGES; do
         if ! installed "$package" && as_root true; then update_once; apt_install "$package" || true; fi
     done
 else

@@ -58,6 +58,8 @@ class Channel:
         self._extra = np.array(last)
         self._up = np.array([slot.up for slot in self.config.slots], dtype=np.int32)
         self._end_of_slot = np.array([slot.end_ticks for slot in self.config.slots])
+        held = np.rint(self._held_of_slot + self._extra).astype(np.int64)
+        self._held_to_end = np.rint(self._end_of_slot).astype(np.int64) - held
         loop_items = self.config.loop.items
         self.taps = [
             (number, Tap(tap, self._slots, loop_items if not tap.by_hardware else self._slots))
@@ -277,6 +279,21 @@ class Channel:
                 nothing = np.empty(0, dtype=np.int64)
                 found += self._serve_items(nothing, nothing if self.config.stamped else None, np.empty(0), float("inf"))
         return found + self._memory.finish()
+
+    @property
+    def unfinished(self) -> HandOver | None:
+        """Items since the last mark; they stay where they are."""
+        return self._memory.unfinished if self.config.loop.delivers else None
+
+    def skip_to(self, ticks: int) -> None:
+        """A steady converter was off until then; it goes on with the next trigger."""
+        self.cycles = max(self.cycles, -(-ticks // self.config.cycle_ticks))
+        self.converted = self.cycles * self._slots
+
+    def ready_ticks(self, part: HandOver) -> IntArray:
+        """Instants at which the items of a hand-over were ready, (n,) ticks."""
+        places = np.arange(part.first, part.first + len(part.items)) % self._slots
+        return np.asarray(self.held_ticks(part) + self._held_to_end[places])
 
     def held_ticks(self, part: HandOver) -> IntArray:
         """Held instant of each item of a hand-over, as its number says or as it was stamped."""

@@ -373,6 +373,11 @@ def parse_config(text: str) -> EffectiveConfig:
     return _parse(EffectiveConfig, text, "configuration")
 
 
+def parse_pins(text: str) -> dict[str, PinDrive]:
+    """Read what is wired to pins from the JSON of a bench; raises :class:`BoardError`."""
+    return _parse(EffectiveBench, text, "bench").pins
+
+
 def parse_bench(text: str, config: EffectiveConfig) -> EffectiveBench:
     """Read a bench from JSON and hold it against the configuration; raises :class:`BoardError`."""
     bench = _parse(EffectiveBench, text, "bench")

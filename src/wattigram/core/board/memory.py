@@ -109,6 +109,14 @@ class Memory:
         self._pending_held = None
         return [self._take(codes, held, is_tail)] if len(codes) else []
 
+    @property
+    def unfinished(self) -> HandOver | None:
+        """What has come since the last mark, as it lies in memory; it is not taken away."""
+        if not len(self._pending):
+            return None
+        items = self._pending.astype(_DTYPES[self._loop.width_bits])
+        return HandOver(items, self.written, self._pending_held, is_tail=True)
+
     def _take(self, codes: NDArray[Any], held_ticks: IntArray | None, is_tail: bool) -> HandOver:
         items = codes.astype(_DTYPES[self._loop.width_bits])
         first = self.written

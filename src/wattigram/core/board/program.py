@@ -10,7 +10,7 @@ import sys
 from typing import TextIO
 
 from wattigram.core.board.effective import EffectiveConfig
-from wattigram.core.board.server import BoardServer
+from wattigram.core.board.server import BoardServer, PortServer
 
 
 def serve_board(
@@ -22,8 +22,12 @@ def serve_board(
     board when standard input is closed, so that it never outlives the program that started it.
     """
     watch_fd = sys.stdin.fileno() if attached else None
-    server = BoardServer(config, tcp_port, fast, watch_fd)
-    ready = {"pty": server.pty_path, "tcp": server.tcp_port, "build_mark": config.build_mark, "pid": os.getpid()}
+    serve(BoardServer(config, tcp_port, fast, watch_fd), config.build_mark, out)
+
+
+def serve(server: PortServer, build_mark: str, out: TextIO) -> None:
+    """Say where a server listens, then serve until interrupted."""
+    ready = {"pty": server.pty_path, "tcp": server.tcp_port, "build_mark": build_mark, "pid": os.getpid()}
     out.write(json.dumps(ready) + "\n")
     out.flush()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))

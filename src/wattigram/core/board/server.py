@@ -8,6 +8,7 @@ import selectors
 import socket
 import time
 import tty
+from abc import ABC, abstractmethod
 from collections import deque
 from concurrent.futures import Executor, ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -27,7 +28,7 @@ LONGEST_LAG_S = 0.5
 
 
 @dataclass
-class _Client:
+class Client:
     """One port with somebody at its other end."""
 
     read_fd: int
@@ -41,21 +42,18 @@ class _Client:
     """It has sent a command, so it is there and reads."""
 
 
-class BoardServer:
-    """Offers a pty and a loopback TCP port, and runs one board for whoever is connected."""
+class PortServer(ABC):
+    """Offers a pty and a loopback TCP port, and lets one run go on for whoever is connected."""
 
-    def __init__(
-        self, config: EffectiveConfig, tcp_port: int = 0, fast: bool = False, watch_fd: int | None = None
-    ) -> None:
-        self.config = config
+    def __init__(self, tcp_port: int = 0, fast: bool = False, watch_fd: int | None = None) -> None:
         self._always_fast = fast
         self._watch_fd = watch_fd
         self._selector = selectors.DefaultSelector()
-        self._clients: dict[int, _Client] = {}
+        self._clients: dict[int, Client] = {}
         self._run: Run | None = None
         self._fast = False
         self._ticks_wanted: int | None = None
-        self._owner: _Client | None = None
+        self._owner: Client | None = None
         self._sequence = 0
         self._started_at = 0.0
         self._quit = False
@@ -67,10 +65,18 @@ class BoardServer:
         self._master_fd, self._slave_fd = os.openpty()
         tty.setraw(self._slave_fd)
         os.set_blocking(self._master_fd, False)
-        self._clients[self._master_fd] = _Client(self._master_fd, "pty")
+        self._clients[self._master_fd] = Client(self._master_fd, "pty")
         self._selector.register(self._master_fd, selectors.EVENT_READ)
         if watch_fd is not None:
             self._selector.register(watch_fd, selectors.EVENT_READ)
+
+    @abstractmethod
+    def _obey(self, client: Client, word: str, rest: str) -> None:
+        """Do what a command says; raises :class:`BoardError`."""
+
+    @abstractmethod
+    def _moved(self, run: Run, frames: list[bytes], is_done: bool) -> None:
+        """The run has gone on and gave these frames; ``is_done`` where it has come to its end."""
 
     @property
     def tcp_port(self) -> int:
@@ -127,11 +133,11 @@ class BoardServer:
         connection, _address = self._listener.accept()
         connection.setblocking(False)
         connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-        client = _Client(connection.fileno(), "tcp", connection, listening=True)
+        client = Client(connection.fileno(), "tcp", connection, listening=True)
         self._clients[client.read_fd] = client
         self._selector.register(client.read_fd, selectors.EVENT_READ)
 
-    def _drop(self, client: _Client) -> None:
+    def _drop(self, client: Client) -> None:
         if client.connection is None:
             client.queue.clear()
             client.queued_bytes = 0
@@ -144,7 +150,7 @@ class BoardServer:
             self._run = None
             self._owner = None
 
-    def _receive(self, client: _Client) -> None:
+    def _receive(self, client: Client) -> None:
         try:
             data = os.read(client.read_fd, 1 << 16)
         except BlockingIOError:
@@ -165,31 +171,131 @@ class BoardServer:
             client.received.clear()
             self._say(FrameType.REPLY, "error a command of more than 1 MiB was thrown away")
 
-    def _command(self, client: _Client, line: str) -> None:
+    def _command(self, client: Client, line: str) -> None:
         word, _, rest = line.partition(" ")
         try:
-            match word:
-                case "":
-                    pass
-                case "identify":
-                    identity = Identity(self.config.board, self.config.build_mark, self.config.tick_hz)
-                    self._say(FrameType.IDENTITY, identity.text())
-                case "start":
-                    self._start(client, rest.split())
-                case "stop":
-                    self._stop()
-                case "query":
-                    self._say(FrameType.REPLY, self._status())
-                case "bench":
-                    self._turn_knobs(rest)
-                case "quit":
-                    self._quit = True
-                case _:
-                    self._say(FrameType.REPLY, f"error unknown command “{word[:40]}”")
+            self._obey(client, word, rest)
         except BoardError as fault:
             self._say(FrameType.REPLY, f"error {fault}")
 
-    def _start(self, client: _Client, options: list[str]) -> None:
+    def _begin(self, client: Client, run: Run) -> None:
+        """Let a run go on from now, for a client."""
+        self._owner = client
+        self._run = run
+        self._started_at = time.monotonic()
+
+    def _end(self) -> None:
+        """No run goes on."""
+        if self._run is not None:
+            self._sequence = self._run.sequence
+        self._run = None
+        self._owner = None
+
+    def _advance(self) -> None:
+        run = self._run
+        assert run is not None
+        if self._fast:
+            if self._owner is not None and self._owner.queued_bytes >= FAST_QUEUE_BYTES:
+                return
+            target = run.ticks + run.largest_step_ticks
+        else:
+            target = int((time.monotonic() - self._started_at) * run.config.tick_hz)
+            longest = int(LONGEST_LAG_S * run.config.tick_hz)
+            if target - run.ticks > longest:
+                behind = target - run.ticks - longest
+                self._started_at += behind / run.config.tick_hz
+                target -= behind
+        done = False
+        if self._ticks_wanted is not None:
+            end = self._ticks_wanted
+            target, done = min(target, end), target >= end
+        self._moved(run, run.advance(target, self._executor if self._fast else None), done)
+
+    _flags = 0
+    """Of all that this server says itself."""
+
+    def _say(self, kind: FrameType, text: str) -> None:
+        """Send text to everybody: frames are numbered once, so everybody must get all of them."""
+        run = self._run
+        sequence = run.sequence if run else self._sequence
+        ticks = run.ticks if run else 0
+        self._broadcast([encode_frame(kind, text.encode(), flags=self._flags, sequence=sequence, ticks=ticks)])
+        if run:
+            run.sequence = sequence + 1
+        self._sequence = sequence + 1
+
+    def _broadcast(self, frames: list[bytes]) -> None:
+        if frames:
+            for client in list(self._clients.values()):
+                if client.listening:
+                    self._enqueue(client, frames)
+                    self._flush(client)
+
+    def _enqueue(self, client: Client, frames: list[bytes]) -> None:
+        """Queue whole frames; what a real-time reader does not fetch in time is lost, as on a wire."""
+        bounded = not (self._fast and client is self._owner)
+        if bounded and client.queued_bytes > LARGEST_QUEUE_BYTES:
+            client.dropped_frames += len(frames)
+            return
+        block = b"".join(frames)
+        client.queue.append(memoryview(block))
+        client.queued_bytes += len(block)
+
+    def _flush_all(self) -> None:
+        for client in list(self._clients.values()):
+            if client.queue:
+                self._flush(client)
+
+    def _flush(self, client: Client) -> None:
+        while client.queue:
+            block = client.queue[0]
+            try:
+                sent = os.write(client.read_fd, block)
+            except BlockingIOError:
+                sent = 0
+            except OSError:
+                self._drop(client)
+                return
+            client.queued_bytes -= sent
+            if sent < len(block):
+                client.queue[0] = block[sent:]
+                break
+            client.queue.popleft()
+        if client.read_fd in self._clients:
+            wanted = selectors.EVENT_READ | (selectors.EVENT_WRITE if client.queue else 0)
+            self._selector.modify(client.read_fd, wanted)
+
+
+class BoardServer(PortServer):
+    """Runs one board from its configuration."""
+
+    def __init__(
+        self, config: EffectiveConfig, tcp_port: int = 0, fast: bool = False, watch_fd: int | None = None
+    ) -> None:
+        super().__init__(tcp_port, fast, watch_fd)
+        self.config = config
+
+    def _obey(self, client: Client, word: str, rest: str) -> None:
+        match word:
+            case "":
+                pass
+            case "identify":
+                identity = Identity(self.config.board, self.config.build_mark, self.config.tick_hz)
+                self._say(FrameType.IDENTITY, identity.text())
+            case "start":
+                self._start(client, rest.split())
+            case "stop":
+                self._stop()
+            case "query":
+                self._say(FrameType.REPLY, self._status())
+            case "bench":
+                self._turn_knobs(rest)
+            case "quit":
+                self._quit = True
+            case _:
+                self._say(FrameType.REPLY, f"error unknown command “{word[:40]}”")
+
+    def _start(self, client: Client, options: list[str]) -> None:
         self._ticks_wanted = None
         self._fast = self._always_fast
         for option in options:
@@ -203,9 +309,7 @@ class BoardServer:
                 raise BoardError(f"“{option[:40]}” is no option of start.", cure="Use ticks=N, cycles=N or fast.")
         if self._run is not None:
             self._stop()
-        self._owner = client
-        self._run = Run(self.config, self._sequence, self._threads)
-        self._started_at = time.monotonic()
+        self._begin(client, Run(self.config, self._sequence, self._threads))
         self._say(FrameType.LOG, f"started build={self.config.build_mark} seed={self.config.seed}")
 
     def _stop(self) -> None:
@@ -214,9 +318,7 @@ class BoardServer:
             return
         run = self._run
         self._broadcast(run.finish())
-        self._sequence = run.sequence
-        self._run = None
-        self._owner = None
+        self._end()
         self._say(FrameType.REPLY, "stopped " + " ".join(self._totals(run)))
 
     @staticmethod
@@ -238,75 +340,9 @@ class BoardServer:
             ticks = self._run.next_tick()
         self._say(FrameType.LOG, f"bench ticks={ticks}")
 
-    def _advance(self) -> None:
-        run = self._run
-        assert run is not None
-        if self._fast:
-            if self._owner is not None and self._owner.queued_bytes >= FAST_QUEUE_BYTES:
-                return
-            target = run.ticks + run.largest_step_ticks
-        else:
-            target = int((time.monotonic() - self._started_at) * self.config.tick_hz)
-            longest = int(LONGEST_LAG_S * self.config.tick_hz)
-            if target - run.ticks > longest:
-                behind = target - run.ticks - longest
-                self._started_at += behind / self.config.tick_hz
-                target -= behind
-        done = False
-        if self._ticks_wanted is not None:
-            end = self._ticks_wanted
-            target, done = min(target, end), target >= end
-        self._broadcast(run.advance(target, self._executor if self._fast else None))
+    def _moved(self, run: Run, frames: list[bytes], is_done: bool) -> None:
+        """Pass the frames on."""
+        self._broadcast(frames)
         self._sequence = run.sequence
-        if done:
+        if is_done:
             self._stop()
-
-    def _say(self, kind: FrameType, text: str) -> None:
-        """Send text to everybody: frames are numbered once, so everybody must get all of them."""
-        run = self._run
-        sequence = run.sequence if run else self._sequence
-        self._broadcast([encode_frame(kind, text.encode(), sequence=sequence, ticks=run.ticks if run else 0)])
-        if run:
-            run.sequence = sequence + 1
-        self._sequence = sequence + 1
-
-    def _broadcast(self, frames: list[bytes]) -> None:
-        if frames:
-            for client in list(self._clients.values()):
-                if client.listening:
-                    self._enqueue(client, frames)
-                    self._flush(client)
-
-    def _enqueue(self, client: _Client, frames: list[bytes]) -> None:
-        """Queue whole frames; what a real-time reader does not fetch in time is lost, as on a wire."""
-        bounded = not (self._fast and client is self._owner)
-        if bounded and client.queued_bytes > LARGEST_QUEUE_BYTES:
-            client.dropped_frames += len(frames)
-            return
-        block = b"".join(frames)
-        client.queue.append(memoryview(block))
-        client.queued_bytes += len(block)
-
-    def _flush_all(self) -> None:
-        for client in list(self._clients.values()):
-            if client.queue:
-                self._flush(client)
-
-    def _flush(self, client: _Client) -> None:
-        while client.queue:
-            block = client.queue[0]
-            try:
-                sent = os.write(client.read_fd, block)
-            except BlockingIOError:
-                sent = 0
-            except OSError:
-                self._drop(client)
-                return
-            client.queued_bytes -= sent
-            if sent < len(block):
-                client.queue[0] = block[sent:]
-                break
-            client.queue.popleft()
-        if client.read_fd in self._clients:
-            wanted = selectors.EVENT_READ | (selectors.EVENT_WRITE if client.queue else 0)
-            self._selector.modify(client.read_fd, wanted)

@@ -3,6 +3,7 @@
 from wattigram.core.link.decoder import Decoder, DecodeStats, SampleRun
 from wattigram.core.link.frame import (
     EVENT_DTYPE,
+    FLAG_ASIDE,
     FLAG_FIRST,
     FLAG_TAIL,
     OUTPUT_STREAM,
@@ -17,6 +18,7 @@ from wattigram.core.link.transport import Transport, open_transport
 
 __all__ = [
     "EVENT_DTYPE",
+    "FLAG_ASIDE",
     "FLAG_FIRST",
     "FLAG_TAIL",
     "OUTPUT_STREAM",

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.link.frame import (
     CHECKED_BYTES,
+    FLAG_ASIDE,
     FLAG_FIRST,
     HEADER,
     HEADER_BYTES,
@@ -91,7 +92,7 @@ class Decoder:
     def __init__(self) -> None:
         self.stats = DecodeStats()
         self._kept = b""
-        self._next_sequence: int | None = None
+        self._next_sequence: dict[int, int] = {}
         self._next_first: dict[int, int] = {}
 
     def feed(self, data: bytes | bytearray | memoryview) -> list[Frame | SampleRun]:
@@ -175,7 +176,7 @@ class Decoder:
             following = self._resync(view, position + 1)
             self.stats.bytes_skipped += following - position
             return following - position
-        self._note_sequence(sequence)
+        self._note_sequence(sequence, flags)
         if kind == FrameType.SAMPLES and item_bytes in _ITEM_DTYPES:
             restarted = self._note_items(stream, first, count, flags)
             items = np.frombuffer(bytes(payload), dtype=_ITEM_DTYPES[item_bytes])
@@ -229,7 +230,7 @@ class Decoder:
                 else:
                     self._decode_between(spoilt, found)
             row = end
-            self._note_sequence(numbers[begin], end - begin)
+            self._note_sequence(numbers[begin], flags, end - begin)
             payloads = packed[taken : taken + end - begin]
             taken += end - begin
             if dtype is None:
@@ -253,15 +254,18 @@ class Decoder:
             position = following
         self.stats.bytes_skipped += len(view) - position
 
-    def _note_sequence(self, sequence: int, frames: int = 1) -> None:
+    def _note_sequence(self, sequence: int, flags: int, frames: int = 1) -> None:
+        """Firmware and whoever watches it number their frames each by themselves."""
         self.stats.frames += frames
-        if self._next_sequence is not None and sequence != self._next_sequence:
-            ahead = (sequence - self._next_sequence) % _WRAP
+        source = flags & FLAG_ASIDE
+        expected = self._next_sequence.get(source)
+        if expected is not None and sequence != expected:
+            ahead = (sequence - expected) % _WRAP
             if ahead < _BACKWARDS:
                 self.stats.frames_lost += ahead
             else:
                 self.stats.restarts += 1
-        self._next_sequence = (sequence + frames) % _WRAP
+        self._next_sequence[source] = (sequence + frames) % _WRAP
 
     def _note_items(self, stream: int, first: int, count: int, flags: int) -> bool:
         expected = self._next_first.get(stream)

@@ -25,6 +25,8 @@ FLAG_FIRST = 1
 """First frame of its stream after a start."""
 FLAG_TAIL = 2
 """What was left of a half when the board was stopped."""
+FLAG_ASIDE = 4
+"""Sent by whoever watches the board, and not by its firmware: numbered by itself."""
 STAMP_STREAM = 64
 """Streams from here on carry the held instants of a converter's items, in ticks modulo 2^32."""
 REDUCED_STREAM = 128

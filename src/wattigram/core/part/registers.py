@@ -52,6 +52,7 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
         "done": "a result, a pass or a FIFO's mark is there; reading the result clears it",
         "result": "newest result; or that of each slot",
         "newest": "newest result, or the oldest of the FIFO, where each slot has a result of its own",
+        "result-ticks": "lower half of the instant at which the newest result, or the FIFO's oldest, was ready",
         "queued": "results in the FIFO",
         "passes": "results so far, modulo 2^32",
         "window-on": "a window is armed",

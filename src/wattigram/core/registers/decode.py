@@ -41,6 +41,21 @@ class SiliconState:
     def __post_init__(self) -> None:
         self.shadow = Shadow(self.registers)
 
+    def copy(self) -> SiliconState:
+        """The same state, to go on from by itself."""
+        found = SiliconState(
+            self.registers,
+            dict(self.first),
+            dict(self.calibrations),
+            set(self.calibrated),
+            dict(self.touched),
+            set(self.lines),
+            list(self.notes),
+            self.writes,
+        )
+        found.shadow = self.shadow.copy()
+        return found
+
     def has(self, owner: str, name: str) -> bool:
         """Whether the part has a field for a setting."""
         return self.registers.has(owner, name)

@@ -53,6 +53,12 @@ class Shadow:
         self._registers = registers
         self._values: dict[int, int] = {}
 
+    def copy(self) -> Shadow:
+        """The same values, to go on from by themselves."""
+        found = Shadow(self._registers)
+        found._values.update(self._values)
+        return found
+
     def value(self, at: RegisterAt) -> int:
         """What a register holds."""
         return self._values.get(at.address, at.register.reset)

@@ -39,6 +39,7 @@ class DesignMemory:
         project = workspace.project
         for chain in project.chains:
             self._place(Symbol("loop", chain.converter), chain.loop.items * chain.loop.width_bits // 8)
+            self._place(Symbol("stamps", chain.converter), chain.loop.items * 4)
         for table in project.tables:
             users = [one for one in project.generators if getattr(one.output, "table", None) == table.name]
             dac = workspace.part.dac(users[0].dac) if users else next(iter(workspace.part.dacs), None)

@@ -36,7 +36,7 @@ from wattigram.core.errors import RegisterError
 from wattigram.core.pins import compared, pwm_timing
 from wattigram.core.registers.judged import hardware_windows, judged_settings
 from wattigram.core.registers.map import RegisterMap, Setting, Symbol, Value
-from wattigram.core.timing import right_order, slot_order, startup
+from wattigram.core.timing import cycle_timing, right_order, slot_order, startup
 from wattigram.core.waveform import codes_of, playing, update_timer
 
 LINE = "line"
@@ -102,6 +102,8 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
             yield SetupStep("set-up", chain.converter, f"windows of {chain.converter}", "Limits as codes.", judged)
         if isinstance(chain.retrieval, Dma):
             yield _chain_dma(workspace, registers, chain, chain.retrieval)
+            if cycle_timing(workspace, chain).stamped:
+                yield _stamp_dma(workspace, registers, chain, chain.retrieval)
     for route in project.routes:
         yield _route(workspace, registers, route)
     for pwm in project.pwm:
@@ -356,6 +358,55 @@ def _chain_dma(workspace: Workspace, registers: RegisterMap, chain: Chain, dma: 
         dma.channel,
         f"{dma.channel} fills {loop.name}",
         f"{loop.items} items, from {chain.converter}.",
+        tuple(step.found),
+    )
+
+
+def stamp_channel(workspace: Workspace, chain: Chain) -> str | None:
+    """The DMA channel that notes when each item of a chain was ready: the first that nothing else uses."""
+    project = workspace.project
+    stamped = [one for one in project.chains if isinstance(one.retrieval, Dma) and cycle_timing(workspace, one).stamped]
+    if chain not in stamped:
+        return None
+    used = {one.retrieval.channel for one in project.chains if isinstance(one.retrieval, Dma)}
+    used |= {one.output.channel for one in project.generators if isinstance(one.output, Playback)}
+    used |= {route.channel for route in project.routes}
+    free = [name for group in workspace.part.dma for name in group.names if name not in used and 32 in group.widths]
+    place = stamped.index(chain)
+    return free[place] if place < len(free) else None
+
+
+def stamp_source(registers: RegisterMap, converter: str) -> int:
+    """Address that says when the newest result was ready: the converter's own, else the system's ticks."""
+    if registers.has(converter, "result-ticks"):
+        return registers.find(converter, "result-ticks").field_address
+    system = next((block.owners[0] for block in registers.part.blocks if block.kind == "system"), "System")
+    return registers.find(system, "ticks-low").field_address
+
+
+def _stamp_dma(workspace: Workspace, registers: RegisterMap, chain: Chain, dma: Dma) -> SetupStep:
+    channel = stamp_channel(workspace, chain)
+    if channel is None:
+        raise RegisterError(
+            f"{chain.converter}: its instants cannot be told from numbers, and no DMA channel is left to note them.",
+            cure="Free a DMA channel, fetch by interrupt, or let a timer start it.",
+        )
+    step = SetupBuilder(registers, channel)
+    step.put("request", chain.converter)
+    step.put("from", stamp_source(registers, chain.converter))
+    step.put("to", Symbol("stamps", chain.converter))
+    step.put("count", chain.loop.items)
+    step.put("repeat", dma.repeat, only=False)
+    step.put("from-width", 32, only=32)
+    step.put("to-width", 32, only=32)
+    step.put("from-step", False, only=False)
+    step.put("to-step", True, only=True)
+    step.put("on", True)
+    return SetupStep(
+        "set-up",
+        channel,
+        f"{channel} notes when each item of {chain.loop.name} was ready",
+        "Its instants do not follow from numbers.",
         tuple(step.found),
     )
 

@@ -297,7 +297,8 @@ class _Reader:
                     continue
                 at = registers.at(state.number(channel, "from", 0))
                 into = registers.at(state.number(channel, "to", 0))
-                if at is not None and at.owner == converter.name and into is None:
+                is_result = at is not None and any(one.sets in {"result", "newest"} for one in at.register.fields)
+                if at is not None and is_result and at.owner == converter.name and into is None:
                     return channel
         return None
 

@@ -93,6 +93,7 @@ class Reception:
         self.writer: TakeWriter | None = None
         self.bench_ticks: int | None = None
         self._next: dict[int, int] = {}
+        self._silicon: dict[str, int] = {}
 
     @property
     def mark_matches(self) -> bool | None:
@@ -107,6 +108,7 @@ class Reception:
         self.event_count = self.samples = self.lost_cycles = self.ticks = 0
         self.stopped = False
         self.totals = {}
+        self._silicon = {}
 
     def feed(self, data: bytes) -> None:
         """Take bytes as they came.
@@ -172,8 +174,11 @@ class Reception:
 
     def _take_text(self, frame: Frame) -> None:
         text = frame.text
+        if frame.type is FrameType.REPLY and text.startswith("silicon"):
+            self._silicon = _counts(text)  # what firmware cannot know
+            return
         if frame.type is FrameType.REPLY and text.startswith("running"):
-            self.totals = _counts(text)  # asked for all the time, and nobody's news
+            self.totals = {**self._silicon, **_counts(text)}  # asked for all the time, and nobody's news
             return
         self.log.append(text)
         if self.writer is not None:
@@ -181,7 +186,7 @@ class Reception:
         if frame.type is FrameType.LOG and (match := re.match(r"bench ticks=(\d{1,18})$", text)):
             self.bench_ticks = int(match[1])
         if frame.type is FrameType.REPLY and text.startswith("stopped"):
-            self.totals = _counts(text)
+            self.totals = {**self._silicon, **_counts(text)}
             self._close_streams()
             self.stopped = True
 

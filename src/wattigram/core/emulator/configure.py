@@ -1,0 +1,120 @@
+"""From what an image wrote to registers to the silicon that runs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from pydantic import ValidationError
+
+from wattigram.core.board import EffectiveConfig, EffectiveConverter, EffectivePace
+from wattigram.core.deploy.effective import silicon_config
+from wattigram.core.design import Project, Window, Workspace
+from wattigram.core.emulator.hints import BoardSetup
+from wattigram.core.errors import BoardError
+from wattigram.core.registers import Observed, SiliconState, silicon_project
+from wattigram.core.registers.silicon import ReadCodes
+
+
+@dataclass(frozen=True)
+class Silicon:
+    """What runs, and where the hardware's own watches are: a converter and the number of its window, or a comparator."""
+
+    config: EffectiveConfig
+    watches: dict[int, tuple[str, int]]
+
+
+NO_WINDOW = -1
+BY_PROGRAM = 1 << 20
+"""Number of a watch that does not exist: the program itself starts such a converter."""
+
+
+def image_silicon(
+    state: SiliconState,
+    setup: BoardSetup,
+    read_codes: ReadCodes,
+    observed: Observed,
+    ramps: Mapping[str, tuple[int, tuple[int, ...], bool]],
+) -> Silicon:
+    """The configuration that registers come to, with items as hardware leaves them.
+
+    ``ramps`` gives ticks of a step, codes, and whether they begin anew, for DACs that software feeds.
+
+    Raises
+    ------
+    BoardError
+        When no board could run so.
+    """
+    project = silicon_project(state, setup.surroundings, read_codes, observed)
+    workspace = Workspace(_stoppable(project, setup), setup.part)
+    try:
+        config = silicon_config(workspace, "image", setup.seed)
+    except ValidationError as fault:
+        item = fault.errors(include_url=False)[0]
+        place = ".".join(str(step) for step in item["loc"])
+        raise BoardError(f"Registers are set to what no board could run: {place}: {item['msg']}.") from fault
+    converters = tuple(_raw(one, state) for one in config.converters)
+    dacs = tuple(
+        one.model_copy(
+            update={
+                "update_ticks": float(ramps[one.name][0]),
+                "codes": ramps[one.name][1],
+                "repeat": ramps[one.name][2],
+                "steady": False,
+            }
+        )
+        if one.name in ramps
+        else one
+        for one in config.dacs
+    )
+    routes = tuple(
+        one.model_copy(update={"stream": setup.probes.get(route.channel, one.stream)})
+        for one, route in zip(config.routes, project.routes, strict=True)
+    )
+    config = config.model_copy(update={"converters": converters, "dacs": dacs, "routes": routes})
+    return Silicon(config, dict(_watches(workspace)))
+
+
+def _watches(workspace: Workspace) -> Iterator[tuple[int, tuple[str, int]]]:
+    """Numbers of watches that hardware makes, with their owners."""
+    for number, watch in enumerate(workspace.watches):
+        if watch.kind == "comparator":
+            yield number, (watch.comparator, NO_WINDOW)
+            continue
+        chain = workspace.project.chain_of(watch.signal)
+        if watch.kind == "window" and chain is not None:
+            window = watch.window(workspace.project)
+            if window.by == "hardware":
+                yield number, (chain.converter, int(window.name))
+
+
+def _stoppable(project: Project, setup: BoardSetup) -> Project:
+    """Converters that the program may stop are followed cycle by cycle, as where a window of their own may stop them."""
+    stopped = {chain.slots[0].signal for chain in project.chains if chain.converter in setup.stopped and chain.slots}
+    idle = Window(name="stopped by the program", low=0.0, high=0.0, action="stop", enabled=False)
+    return project.changed(
+        signals=tuple(
+            signal.changed(windows=(*signal.windows, idle)) if signal.name in stopped else signal
+            for signal in project.signals
+        )
+    )
+
+
+def _raw(converter: EffectiveConverter, state: SiliconState) -> EffectiveConverter:
+    """Items as they are handed to memory or to registers, each unit by itself, with its instant."""
+    loop = converter.loop
+    delivery = state.text(converter.name, "delivery", "polling")
+    items = loop.items
+    if delivery != "dma":
+        unit = {"pass": len(converter.slots), "fifo": state.number(converter.name, "mark", 1)}.get(delivery, 1)
+        items = 2 * max(1, unit)
+    pace = converter.pace
+    by_program = state.text(converter.name, "trigger", "software") == "software"
+    if pace.kind == "never" and by_program and state.is_on(converter.name):
+        pace = EffectivePace(kind="events", watch=BY_PROGRAM, singly=pace.singly)
+    raw = loop.model_copy(
+        update={"items": items, "element_bits": None, "swap_bytes": False, "laps": 0, "width_bits": loop.width_bits}
+    )
+    if delivery != "dma":
+        raw = raw.model_copy(update={"width_bits": 32})
+    return converter.model_copy(update={"loop": raw, "pace": pace, "stamped": True})

@@ -1,0 +1,240 @@
+"""The processor: loads an image, calls its functions, and stops at whatever goes wrong."""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import unicorn
+from unicorn import arm_const as arm
+
+from wattigram.core.errors import FirmwareError
+from wattigram.core.image import Image
+from wattigram.core.part import Memory
+
+uc_api: Any = unicorn  # its type hints are incomplete
+PATIENCE_S = 2.0
+"""A call that takes longer goes round in circles."""
+PAGE = 4096
+RETURN_PAGE = 0x9FFF0000
+"""Where calls return to; nothing else lies there."""
+
+
+class Bus(Protocol):
+    """Registers by address."""
+
+    def read(self, address: int, size: int) -> int:
+        """Value of a register."""
+
+    def write(self, address: int, size: int, value: int) -> None:
+        """Set a register."""
+
+
+@dataclass(frozen=True)
+class CpuError(Exception):
+    """What the program did that no processor can: a sentence, and where."""
+
+    text: str
+    address: int
+
+
+class Cpu:
+    """A Cortex-M class core with code, data and registers.
+
+    All calls are of this process's own thread; ``interrupt`` may come from another.
+    """
+
+    def __init__(self, image: Image, memory: Memory, bus: Bus, register_pages: frozenset[int]) -> None:
+        self.image = image
+        self.memory = memory
+        self._bus = bus
+        self.calls = 0
+        self._uc: Any = uc_api.Uc(uc_api.UC_ARCH_ARM, uc_api.UC_MODE_THUMB | uc_api.UC_MODE_MCLASS)
+        self._uc.ctl_set_cpu_model(arm.UC_CPU_ARM_CORTEX_M33)
+        code_bytes = -(-memory.code_bytes // PAGE) * PAGE
+        data_bytes = -(-memory.data_bytes // PAGE) * PAGE
+        self._uc.mem_map(memory.code_begin, code_bytes, uc_api.UC_PROT_READ | uc_api.UC_PROT_EXEC)
+        self._uc.mem_map(memory.data_begin, data_bytes)
+        self._uc.mem_map(RETURN_PAGE, PAGE, uc_api.UC_PROT_READ | uc_api.UC_PROT_EXEC)
+        for page in sorted(register_pages):
+            self._uc.mmio_map(page, PAGE, self._reader(page), None, self._writer(page), None)
+        for segment in image.segments:
+            self._load(segment.address, segment.data)
+        self._started_at: float | None = None
+        self._timed_out = False
+        self._bus_fault: BaseException | None = None
+        self.instructions = 0
+        self._watchdog_over = threading.Event()
+        self._watchdog = threading.Thread(target=self._watch, name="watchdog", daemon=True)
+        self._watchdog.start()
+
+    def close(self) -> None:
+        """End the watchdog."""
+        self._watchdog_over.set()
+
+    def _load(self, address: int, data: bytes) -> None:
+        memory = self.memory
+        in_code = memory.code_begin <= address and address + len(data) <= memory.code_begin + memory.code_bytes
+        if not in_code and not self.has(address, len(data)):
+            raise FirmwareError(
+                f"The image has {len(data)} bytes at {address:#010x}, where the part has no memory.",
+                where=self.image.path,
+                cure="Link it with the memory of this part.",
+            )
+        self._uc.mem_write(address, data)
+
+    def has(self, address: int, count: int) -> bool:
+        """Whether data memory has these bytes."""
+        begin = self.memory.data_begin
+        return begin <= address and address + count <= begin + self.memory.data_bytes
+
+    def read(self, address: int, count: int) -> bytes:
+        """Bytes of memory; raises :class:`CpuError` where there is none."""
+        try:
+            return bytes(self._uc.mem_read(address, count))
+        except uc_api.UcError as fault:
+            raise CpuError(f"there is no memory at {address:#010x}", self.pc) from fault
+
+    def write(self, address: int, data: bytes) -> None:
+        """Put bytes into memory, as DMA does; raises :class:`CpuError` where there is none."""
+        if not self.has(address, len(data)):
+            raise CpuError(
+                f"{len(data)} bytes were to be written to {address:#010x}, where there is no memory", self.pc
+            )
+        self._uc.mem_write(address, data)
+
+    @property
+    def pc(self) -> int:
+        """Address of the instruction that comes next."""
+        return int(self._uc.reg_read(arm.UC_ARM_REG_PC)) & ~1
+
+    @property
+    def sp(self) -> int:
+        """The stack pointer."""
+        return int(self._uc.reg_read(arm.UC_ARM_REG_SP))
+
+    def reset(self) -> None:
+        """Begin at the image's reset entry, as its vectors say."""
+        begin = self.memory.code_begin
+        stack = int.from_bytes(self.read(begin, 4), "little")
+        entry = int.from_bytes(self.read(begin + 4, 4), "little")
+        self._uc.reg_write(arm.UC_ARM_REG_SP, stack)
+        self._uc.reg_write(arm.UC_ARM_REG_LR, 0xFFFFFFFF)
+        self._uc.reg_write(arm.UC_ARM_REG_PC, entry | 1)
+
+    def vector(self, line: int) -> int:
+        """Entry of an interrupt line's handler."""
+        at = self.memory.code_begin + 4 * (16 + line)
+        return int.from_bytes(self.read(at, 4), "little")
+
+    def resume(self) -> None:
+        """Go on from where the processor stands, until it sleeps or somebody stops it."""
+        self._go(self.pc | 1, 0)
+
+    def call(self, entry: int) -> None:
+        """Run a handler as an interrupt would, and come back to where the processor stood."""
+        context = self._uc.context_save()
+        self._uc.reg_write(arm.UC_ARM_REG_LR, RETURN_PAGE | 1)
+        try:
+            self._go(entry | 1, RETURN_PAGE)
+        finally:
+            self._uc.context_restore(context)
+
+    def stop(self) -> None:
+        """Let the processor rest after the instruction that it is at."""
+        self._uc.emu_stop()
+
+    @contextlib.contextmanager
+    def counting(self) -> Iterator[None]:
+        """While it lasts, ``instructions`` counts what the processor does; that is slow."""
+        self._uc.ctl_flush_tb()
+        self.instructions = 0
+        hook = self._uc.hook_add(uc_api.UC_HOOK_CODE, self._count)
+        try:
+            yield
+        finally:
+            self._uc.hook_del(hook)
+            self._uc.ctl_flush_tb()
+
+    def _count(self, _uc: Any, _address: int, _size: int, _data: Any) -> None:
+        self.instructions += 1
+
+    def snapshot(self) -> tuple[Any, bytes]:
+        """Registers and data memory, to come back to."""
+        memory = self.memory
+        return self._uc.context_save(), bytes(self._uc.mem_read(memory.data_begin, memory.data_bytes))
+
+    def restore(self, snapshot: tuple[Any, bytes]) -> None:
+        """Registers and data memory as they were."""
+        context, data = snapshot
+        self._uc.context_restore(context)
+        self._uc.mem_write(self.memory.data_begin, data)
+
+    def _go(self, begin: int, until: int) -> None:
+        self.calls += 1
+        self._bus_fault = None
+        self._timed_out = False
+        self._started_at = time.monotonic()
+        try:
+            self._uc.emu_start(begin, until)
+        except uc_api.UcError as fault:
+            raise self._explain(fault) from fault
+        finally:
+            self._started_at = None
+        if self._bus_fault is not None:
+            raise self._bus_fault
+        if self._timed_out:
+            raise CpuError("the program has gone round and round for 2 s without sleeping", self.pc)
+
+    def _explain(self, fault: Any) -> CpuError:
+        """A sentence for what the processor could not do."""
+        if self._bus_fault is not None and isinstance(self._bus_fault, CpuError):
+            return self._bus_fault
+        if self.sp < self.memory.data_begin + 64:
+            return CpuError("the stack has grown beyond its memory", self.pc)
+        match fault.errno:
+            case uc_api.UC_ERR_READ_UNMAPPED | uc_api.UC_ERR_READ_PROT:
+                what = "the program reads from an address where there is nothing"
+            case uc_api.UC_ERR_WRITE_UNMAPPED:
+                what = "the program writes to an address where there is nothing"
+            case uc_api.UC_ERR_WRITE_PROT:
+                what = "the program writes to an address that can only be read"
+            case uc_api.UC_ERR_FETCH_UNMAPPED | uc_api.UC_ERR_FETCH_PROT:
+                what = "the program goes on at an address where there is no code"
+            case uc_api.UC_ERR_INSN_INVALID | uc_api.UC_ERR_EXCEPTION:
+                what = "the program comes to an instruction that the processor does not know"
+            case _:
+                what = f"the processor stopped: {fault}"
+        return CpuError(what, self.pc)
+
+    def _watch(self) -> None:
+        while not self._watchdog_over.wait(0.25):
+            started = self._started_at
+            if started is not None and time.monotonic() - started > PATIENCE_S:
+                self._timed_out = True
+                self._uc.emu_stop()
+
+    def _reader(self, page: int) -> Callable[[Any, int, int, Any], int]:
+        def read(_uc: Any, offset: int, size: int, _data: Any) -> int:
+            try:
+                return self._bus.read(page + offset, size)
+            except Exception as fault:
+                self._bus_fault = fault
+                self._uc.emu_stop()
+                return 0
+
+        return read
+
+    def _writer(self, page: int) -> Callable[[Any, int, int, int, Any], None]:
+        def write(_uc: Any, offset: int, size: int, value: int, _data: Any) -> None:
+            try:
+                self._bus.write(page + offset, size, value)
+            except Exception as fault:
+                self._bus_fault = fault
+                self._uc.emu_stop()
+
+        return write

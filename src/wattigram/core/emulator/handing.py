@@ -1,0 +1,200 @@
+"""How results come to firmware: DMA writes them into its memory, registers show them, flags and interrupts tell."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.board.channel import Channel
+from wattigram.core.board.memory import HandOver
+from wattigram.core.board.watch import Happening
+from wattigram.core.emulator.cpu import CpuError
+from wattigram.core.emulator.machine import Machine
+from wattigram.core.registers import RegisterMap, SiliconState
+
+IntArray = NDArray[np.int64]
+_DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}
+
+
+@dataclass(frozen=True)
+class Carrier:
+    """A DMA channel that writes something of each result into memory."""
+
+    channel: str
+    address: int
+    width_bits: int
+    items: int
+    steps: bool
+    repeats: bool
+
+
+def carriers(state: SiliconState, converter: str) -> tuple[Carrier | None, Carrier | None]:
+    """Channels that carry a converter's results, and the instants at which they were ready."""
+    registers = state.registers
+    results, stamps = None, None
+    for group in registers.part.dma:
+        for name in group.names:
+            if (
+                name not in state.touched
+                or state.text(name, "request", converter) != converter
+                or not state.is_on(name)
+            ):
+                continue
+            source = registers.at(state.number(name, "from", 0))
+            if source is None or registers.at(state.number(name, "to", 0)) is not None:
+                continue
+            carrier = Carrier(
+                name,
+                state.number(name, "to", 0),
+                state.number(name, "to-width", 16),
+                max(1, state.number(name, "count", 1)),
+                state.flag(name, "to-step", True),
+                state.flag(name, "repeat", False),
+            )
+            what = {one.sets for one in source.register.fields}
+            if what & {"result", "newest"} and source.owner == converter:
+                results = results or carrier
+            elif what & {"result-ticks", "ticks-low"}:
+                stamps = stamps or carrier
+    return results, stamps
+
+
+class Handing:
+    """Hands what one converter gives to the processor."""
+
+    def __init__(self, machine: Machine, state: SiliconState, converter: str, slots: int) -> None:
+        self.machine = machine
+        self._slots = slots
+        self.converter = converter
+        self.delivery = state.text(converter, "delivery", "polling")
+        self.results, self.stamps = carriers(state, converter)
+        self._live = machine.peripherals.converters[converter]
+        self._registers: RegisterMap = state.registers
+        self._shadow = state.shadow
+
+    def hand(self, channel: Channel, part: HandOver, epoch: int, next_number: int) -> None:
+        """Put a unit of results where firmware looks for it, and call whoever waits for it.
+
+        ``next_number`` is that of the next item that firmware will be given.
+        """
+        ready = channel.ready_ticks(part) + epoch
+        self._show(part, ready)
+        if self.delivery == "dma":
+            self._live.tally = part.first + len(part.items)
+            if self.results is not None and self._carry(part, ready):
+                self._mark(part)
+            return
+        self._live.done = True
+        if self.delivery == "fifo":
+            self._live.tally = next_number
+            self._live.fifo = deque(zip(part.items.tolist(), ready.tolist(), strict=True))
+            self.machine.interrupt(self.converter)
+        elif self.delivery == "polling":
+            self._live.tally += len(part.items)
+            self.machine.wake()
+        else:
+            self._live.tally += len(part.items)
+            self.machine.interrupt(self.converter)
+
+    def leave(self, channel: Channel, epoch: int) -> None:
+        """Items since the last mark lie in memory already, and a FIFO has them; nobody has been told."""
+        part = channel.unfinished
+        if part is None:
+            if self.delivery == "dma" and self.results is not None:
+                self._set_place(self.results, channel.handed_over)
+            return
+        ready = channel.ready_ticks(part) + epoch
+        if self.delivery == "dma":
+            self._carry(part, ready)
+        elif self.delivery == "fifo":
+            self._live.tally = part.first + len(part.items)
+            self._live.fifo = deque(zip(part.items.tolist(), ready.tolist(), strict=True))
+
+    def _show(self, part: HandOver, ready: IntArray) -> None:
+        """Result registers, by slot and the newest."""
+        live = self._live
+        live.newest = int(part.items[-1])
+        live.ready = int(ready[-1])
+        slots = self._slots
+        if len(live.results) != slots:
+            live.results = [0] * slots
+        tail = min(slots, len(part.items))
+        first = part.first + len(part.items) - tail
+        for number, item in enumerate(part.items[-tail:].tolist(), start=first):
+            live.results[number % slots] = item
+
+    def _carry(self, part: HandOver, ready: IntArray) -> bool:
+        """Write items, and their instants, where DMA was told to; false where there is no memory."""
+        assert self.results is not None
+        try:
+            self._put(self.results, part.first, part.items)
+            if self.stamps is not None:
+                self._put(self.stamps, part.first, (ready % (1 << 32)).astype("<u4"))
+        except CpuError as fault:
+            self.machine.fault = f"{self.results.channel}: {fault.text}"
+            return False
+        self._set_place(self.results, part.first + len(part.items))
+        return True
+
+    def _put(self, carrier: Carrier, first: int, items: NDArray[Any]) -> None:
+        data = items.astype(_DTYPES[carrier.width_bits])
+        step = carrier.width_bits // 8
+        if not carrier.steps:
+            self.machine.cpu.write(carrier.address, data[-1:].tobytes())
+            return
+        if not carrier.repeats and first >= carrier.items:
+            return
+        place = first % carrier.items
+        head = min(len(data), carrier.items - place)
+        self.machine.cpu.write(carrier.address + place * step, data[:head].tobytes())
+        if head < len(data) and carrier.repeats:
+            self.machine.cpu.write(carrier.address, data[head : head + carrier.items].tobytes())
+
+    def _set_place(self, carrier: Carrier, number: int) -> None:
+        if not self._registers.has(carrier.channel, "place"):
+            return
+        place = self._registers.find(carrier.channel, "place")
+        at = self._registers.at(place.address)
+        assert at is not None
+        whole = self._shadow.value(at) & ~place.field.mask
+        code = number % carrier.items if carrier.repeats else min(number, carrier.items)
+        self._shadow.write(at, whole | (code << place.field.low & place.field.mask))
+
+    def _mark(self, part: HandOver) -> None:
+        """The half or the full mark is passed."""
+        assert self.results is not None
+        carrier = self.results
+        end = part.first + len(part.items)
+        is_full = end % carrier.items == 0
+        what = "full" if is_full else "half"
+        machine = self.machine
+        machine.peripherals.live[carrier.channel, f"{what}-seen", 0] = 1
+        if machine.peripherals.state.flag(carrier.channel, what, True):
+            machine.interrupt(carrier.channel)
+
+
+def tell_window(machine: Machine, converter: str, index: int, event: Happening, epoch: int) -> None:
+    """A window of a converter saw something."""
+    live = machine.peripherals.live
+    ticks = epoch + event.ticks
+    live[converter, "window-seen", index] = 1
+    live[converter, "window-entered", index] = int(event.entered)
+    live[converter, "window-value", index] = event.value & 0xFFFFFFFF
+    live[converter, "window-ticks-low", index] = ticks & 0xFFFFFFFF
+    live[converter, "window-ticks-high", index] = ticks >> 32
+    machine.interrupt(converter)
+
+
+def tell_comparator(machine: Machine, name: str, event: Happening, epoch: int) -> None:
+    """A comparator's output changed."""
+    live = machine.peripherals.live
+    ticks = epoch + event.ticks
+    live[name, "seen", 0] = 1
+    live[name, "high", 0] = int(event.entered)
+    live[name, "ticks-low", 0] = ticks & 0xFFFFFFFF
+    live[name, "ticks-high", 0] = ticks >> 32
+    machine.interrupt(name)

@@ -1,0 +1,86 @@
+"""What the virtual board is told about itself: the part, what is wired to it, and how its streams are numbered."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Annotated
+
+from pydantic import Field, ValidationError
+
+from wattigram.core.bench import Wiring
+from wattigram.core.design import Workspace
+from wattigram.core.errors import BoardError
+from wattigram.core.fields import Strict
+from wattigram.core.link import OUTPUT_STREAM
+from wattigram.core.part import Part
+from wattigram.core.registers import Surroundings, surroundings
+from wattigram.core.timing import cycle_timing
+
+Stream = Annotated[int, Field(ge=0, le=255)]
+
+
+class BoardSetup(Strict):
+    """All that a virtual board with an image is given besides the image.
+
+    ``stopped`` names converters that the program may stop, so that they are followed cycle by cycle; ``probes`` are
+    the streams that carry what is seen at the ends of DMA channels and at UARTs.
+    """
+
+    part: Part
+    name: str
+    reference: str
+    bus_clock: str
+    bench: tuple[Wiring, ...]
+    levels_v: dict[str, float]
+    stopped: tuple[str, ...] = ()
+    probes: dict[str, Stream] = Field(default_factory=dict)
+    seed: Annotated[int, Field(ge=0, le=1 << 32)] = 1
+
+    @property
+    def surroundings(self) -> Surroundings:
+        """As the silicon's registers are read."""
+        return Surroundings(self.part, self.name, self.reference, Fraction(self.bus_clock), self.bench, self.levels_v)
+
+    @property
+    def clock_divisor(self) -> int:
+        """Ticks for each bus clock, where that is no whole number of hertz."""
+        return Fraction(self.bus_clock).denominator
+
+
+def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
+    """What a board of this design is given."""
+    around = surroundings(workspace)
+    project = workspace.project
+    stopped = []
+    for chain in project.chains:
+        signals = [project.signal(slot.signal) for slot in chain.slots]
+        by_window = any(window.action == "stop" for signal in signals for window in signal.windows)
+        by_twin = any(signal.twin is not None and signal.twin.action == "stop" for signal in signals)
+        if (by_window or by_twin) and cycle_timing(workspace, chain).stamped:
+            stopped.append(chain.converter)
+    probes = {route.channel: OUTPUT_STREAM + number for number, route in enumerate(project.routes)}
+    reporting = [
+        uart for uart in project.uarts if uart.report is not None and project.chain_of(uart.report.signal) is not None
+    ]
+    probes |= {uart.name: OUTPUT_STREAM + len(project.routes) + number for number, uart in enumerate(reporting)}
+    return BoardSetup(
+        part=workspace.part,
+        name=around.name,
+        reference=around.reference,
+        bus_clock=str(workspace.bus_clock_hz),
+        bench=around.bench,
+        levels_v=dict(around.levels_v),
+        stopped=tuple(stopped),
+        probes=probes,
+        seed=seed,
+    )
+
+
+def parse_setup(text: str) -> BoardSetup:
+    """Read a setup from JSON; raises :class:`BoardError`."""
+    try:
+        return BoardSetup.model_validate_json(text)
+    except ValidationError as fault:
+        first = fault.errors(include_url=False)[0]
+        place = ".".join(str(step) for step in first["loc"])
+        raise BoardError(f"The board's set-up cannot be used: {place}: {first['msg']}.") from fault

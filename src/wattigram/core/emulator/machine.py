@@ -1,0 +1,167 @@
+"""Processor and registers together: interrupts, sleep, and the time at which firmware finds itself."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from wattigram.core.emulator.cpu import Cpu, CpuError
+from wattigram.core.emulator.hints import BoardSetup
+from wattigram.core.emulator.peripherals import Peripherals
+from wattigram.core.errors import FirmwareError
+from wattigram.core.image import Image
+
+
+@dataclass
+class Seen:
+    """What firmware did to the silicon while it ran, in the order in which it did it."""
+
+    started: list[str] = field(default_factory=list)
+    enabled: list[tuple[str, bool]] = field(default_factory=list)
+    coded: list[tuple[str, int, int]] = field(default_factory=list)
+
+    def clear(self) -> None:
+        """Forget it."""
+        self.started.clear()
+        self.enabled.clear()
+        self.coded.clear()
+
+
+class UartLine:
+    """Bytes that firmware gives to a UART, as they leave it one after the other."""
+
+    def __init__(self, byte_ticks: float) -> None:
+        self.byte_ticks = byte_ticks
+        self._free = 0.0
+        self.bytes: list[tuple[int, int]] = []
+
+    def has_room(self, now: int) -> bool:
+        """One byte leaves, and one more can wait."""
+        return self._free - now <= self.byte_ticks
+
+    def put(self, now: int, byte: int) -> None:
+        """A byte that leaves as soon as it can; one too many takes the place of the one that waits."""
+        if not self.has_room(now) and self.bytes:
+            self.bytes[-1] = (self.bytes[-1][0], byte)
+            return
+        start = max(float(now), self._free)
+        self.bytes.append((round(start), byte))
+        self._free = start + self.byte_ticks
+
+
+class Machine:
+    """Runs an image; time stands still while it does."""
+
+    def __init__(self, image: Image, setup: BoardSetup) -> None:
+        memory = setup.part.memory
+        if memory is None:
+            raise FirmwareError(f"{setup.part.name} has no memory in its part file.", cure="Describe it there.")
+        self.image = image
+        self.setup = setup
+        self.now = 0
+        self.in_main = False
+        self.seen = Seen()
+        self.uarts: dict[str, UartLine] = {}
+        self.peripherals = Peripherals(setup.part, self)
+        self.cpu = Cpu(image, memory, self.peripherals, self.peripherals.pages)
+        self.fault: str | None = None
+        self.held = False
+        """A debugger has stopped the processor."""
+        self._clock_divisor = setup.clock_divisor
+
+    def close(self) -> None:
+        """End it."""
+        self.cpu.close()
+
+    def boot(self) -> None:
+        """From reset until the main loop sleeps for the first time."""
+        self._guarded(self._boot)
+
+    def _boot(self) -> None:
+        self.cpu.reset()
+        self._main()
+
+    def hear(self, data: bytes) -> None:
+        """Bytes come in, and the main loop looks at them."""
+        self.peripherals.inbox.extend(data)
+        self.wake()
+
+    def wake(self) -> None:
+        """The main loop goes on until it sleeps or waits."""
+        self._guarded(self._main)
+
+    def interrupt(self, owner: str, then_wake: bool = True) -> bool:
+        """Call the handler of a peripheral's line, if it is enabled, and let the main loop go on after it."""
+        line = self.peripherals.line_enabled(owner)
+        if line is None or self.fault is not None:
+            return False
+        self._guarded(lambda: self._handle(line))
+        if then_wake:
+            self.wake()
+        return True
+
+    def alarm(self) -> None:
+        """The system's alarm comes."""
+        peripherals = self.peripherals
+        peripherals.alarm_at = None
+        system = next((block.owners[0] for block in self.setup.part.blocks if block.kind == "system"), "System")
+        peripherals.live["System", "alarm-seen", 0] = 1
+        if not self.interrupt(system):
+            self.wake()
+
+    def _handle(self, line: int) -> None:
+        entry = self.cpu.vector(line)
+        self.in_main = False
+        self.cpu.call(entry & ~1)
+
+    def _main(self) -> None:
+        self.in_main = True
+        self.peripherals.awake()
+        try:
+            self.cpu.resume()
+        finally:
+            self.in_main = False
+
+    def _guarded(self, work: Callable[[], None]) -> None:
+        if self.fault is not None:
+            return
+        try:
+            work()
+        except CpuError as fault:
+            self.fault = f"{fault.text}: {self.image.place(fault.address)}"
+
+    # What registers ask for.
+
+    @property
+    def ticks(self) -> int:
+        """Bus clocks since reset."""
+        return self.now // self._clock_divisor
+
+    def fetch(self, address: int, count: int) -> bytes:
+        """Bytes of memory."""
+        return self.cpu.read(address, count)
+
+    def rest(self) -> None:
+        """The main loop waits for something."""
+        self.cpu.stop()
+
+    def started(self, owner: str) -> None:
+        """Firmware started a conversion."""
+        self.seen.started.append(owner)
+
+    def enabled(self, owner: str, on: bool) -> None:
+        """Firmware switched a peripheral."""
+        self.seen.enabled.append((owner, on))
+
+    def coded(self, owner: str, code: int) -> None:
+        """Firmware gave a DAC a code."""
+        self.seen.coded.append((owner, self.now, code))
+
+    def sent(self, owner: str, byte: int) -> None:
+        """Firmware gave a UART a byte."""
+        if owner in self.uarts:
+            self.uarts[owner].put(self.now, byte)
+
+    def has_room(self, owner: str) -> bool:
+        """Whether a UART takes another byte."""
+        return owner in self.uarts and self.uarts[owner].has_room(self.now)

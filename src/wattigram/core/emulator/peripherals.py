@@ -1,0 +1,263 @@
+"""Registers of the made-up part as firmware meets them: what it set stays, flags come and go."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from wattigram.core.emulator.cpu import PAGE
+from wattigram.core.part import Part
+from wattigram.core.registers import LINES_ENABLE, RegisterAt, RegisterMap, SiliconState
+
+SYSTEM_CONTROL_PAGE = 0xE000E000
+"""The core's own registers (Armv7-M, B3.2): the interrupt controller and the system control block."""
+CALIBRATION_READS = 3
+"""So often firmware finds a calibration still going on."""
+EMPTY_LOOKS = 3
+"""A main loop that looks for bytes so often without sleeping waits by looking."""
+MOST_OUTBOX_BYTES = 64 << 20
+
+
+class Around(Protocol):
+    """What is around the registers: the processor's memory, the time, and the silicon that runs."""
+
+    @property
+    def ticks(self) -> int:
+        """Bus clocks since reset."""
+
+    @property
+    def in_main(self) -> bool:
+        """The main loop runs, and no handler."""
+
+    def fetch(self, address: int, count: int) -> bytes:
+        """Bytes of memory."""
+
+    def rest(self) -> None:
+        """The main loop waits for something: let the board go on."""
+
+    def started(self, owner: str) -> None:
+        """Firmware started a conversion."""
+
+    def enabled(self, owner: str, on: bool) -> None:
+        """Firmware switched a peripheral on or off."""
+
+    def coded(self, owner: str, code: int) -> None:
+        """Firmware gave a DAC a code."""
+
+    def sent(self, owner: str, byte: int) -> None:
+        """Firmware gave a UART a byte."""
+
+    def has_room(self, owner: str) -> bool:
+        """Whether a UART takes another byte."""
+
+
+@dataclass
+class ConverterLive:
+    """What a converter shows: results with the instants at which they were ready."""
+
+    results: list[int] = field(default_factory=list)
+    newest: int = 0
+    ready: int = 0
+    done: bool = False
+    tally: int = 0
+    fifo: deque[tuple[int, int]] = field(default_factory=deque)
+    calibrating: int = 0
+
+
+class Peripherals:
+    """All registers; the processor's bus."""
+
+    def __init__(self, part: Part, around: Around) -> None:
+        self.registers = RegisterMap(part)
+        self._around = around
+        self.state = SiliconState(self.registers)
+        self.converters = {converter.name: ConverterLive() for converter in part.converters}
+        self.live: dict[tuple[str, str, int], int] = {}
+        self.inbox: deque[int] = deque()
+        self.outbox: list[bytes] = []
+        self.outbox_bytes = 0
+        self.alarm_at: int | None = None
+        self.running = False
+        self._send_from = 0
+        self._held_high = 0
+        self._empty_looks = 0
+        self.notes: list[str] = []
+
+    @property
+    def pages(self) -> frozenset[int]:
+        """Pages of memory that have registers."""
+        found = {SYSTEM_CONTROL_PAGE}
+        for at in self.registers.registers:
+            found.add(at.address // PAGE * PAGE)
+        return frozenset(found)
+
+    def begin(self) -> None:
+        """Nothing is set up but the system's own interrupt, which the port needs all the time."""
+        kept = {line for line in self.state.lines if self._is_system(line)}
+        self.state = SiliconState(self.registers)
+        self.state.lines |= kept
+        for name in self.converters:
+            self.converters[name] = ConverterLive()
+        self.live.clear()
+        self.alarm_at = None
+        self.running = False
+
+    def _is_system(self, line: int) -> bool:
+        owner = self.registers.owner_of_line(line)
+        return any(block.kind == "system" and owner in block.owners for block in self.registers.part.blocks)
+
+    def take_outbox(self) -> list[bytes]:
+        """What firmware has sent since the last call."""
+        found, self.outbox = self.outbox, []
+        self.outbox_bytes = 0
+        return found
+
+    def awake(self) -> None:
+        """The main loop begins to run again."""
+        self._empty_looks = 0
+
+    def line_enabled(self, owner: str) -> int | None:
+        """Interrupt line of a peripheral, where it is enabled."""
+        line = self.registers.line(owner)
+        return line if line is not None and line in self.state.lines else None
+
+    def read(self, address: int, size: int) -> int:
+        """Value of a register as firmware reads it."""
+        at = self.registers.at(address)
+        if at is None:
+            if address >= SYSTEM_CONTROL_PAGE:
+                return 0
+            self._note(f"A read of {address:#010x}, where there is no register.")
+            return 0
+        value = self.state.shadow.value(at)
+        for one in at.register.fields:
+            if one.access in {"read-write", "write"}:
+                continue
+            now = self._live(at, one.sets)
+            value = value & ~one.mask | now << one.low & one.mask
+        return value >> 8 * (address - at.address) & ((1 << 8 * size) - 1)
+
+    def write(self, address: int, size: int, value: int) -> None:
+        """Firmware writes a register."""
+        at = self.registers.at(address)
+        if at is not None and at.block.kind == "system":
+            self._write_system(at, value)
+            return
+        before = self.state.shadow.value(at) if at is not None else 0
+        self.state.write(address, 8 * size, value)
+        if at is None:
+            if address < LINES_ENABLE or address >= SYSTEM_CONTROL_PAGE + PAGE:
+                self._note(f"A write of {value:#x} to {address:#010x}, where there is no register.")
+            return
+        shifted = value << 8 * (address - at.address)
+        for one in at.register.fields:
+            code = (shifted & one.mask) >> one.low
+            match one.access:
+                case "clear":
+                    if code:
+                        self.live[at.owner, one.sets, at.index] = 0
+                case "start":
+                    if code:
+                        self._command(at.owner, one.sets)
+                case "write" if one.sets == "sent":
+                    self._around.sent(at.owner, code)
+                case "read-write":
+                    self._changed(at.owner, one.sets, code, (before & one.mask) >> one.low)
+                case _:
+                    pass
+
+    def _write_system(self, at: RegisterAt, value: int) -> None:
+        for one in at.register.fields:
+            code = (value & one.mask) >> one.low
+            match one.sets:
+                case "send-from":
+                    self._send_from = code
+                case "send-count":
+                    data = self._around.fetch(self._send_from, code)
+                    self.outbox_bytes += len(data)
+                    if self.outbox_bytes < MOST_OUTBOX_BYTES:
+                        self.outbox.append(data)
+                case "alarm":
+                    self.alarm_at = self._around.ticks + code if code else None
+                case "alarm-seen" if code:
+                    self.live[at.owner, "alarm-seen", 0] = 0
+                case _:
+                    pass
+
+    def _command(self, owner: str, what: str) -> None:
+        converter = self.converters.get(owner)
+        if converter is not None and what == "calibrate":
+            converter.calibrating = CALIBRATION_READS
+        elif what == "start" and self.running:
+            self._around.started(owner)
+
+    def _changed(self, owner: str, what: str, code: int, before: int) -> None:
+        if self.running and what in {"on", "run"} and code != before:
+            self._around.enabled(owner, bool(code))
+        elif what == "data":
+            self._around.coded(owner, code)
+
+    def _live(self, at: RegisterAt, what: str) -> int:
+        match at.block.kind:
+            case "system":
+                return self._live_system(what)
+            case "converter":
+                return self._live_converter(at, what)
+            case "uart" if what == "room":
+                return int(self._around.has_room(at.owner))
+            case _:
+                return self.live.get((at.owner, what, at.index), 0)
+
+    def _live_system(self, what: str) -> int:
+        match what:
+            case "ticks-low":
+                ticks = self._around.ticks
+                self._held_high = ticks >> 32
+                return ticks & 0xFFFFFFFF
+            case "ticks-high":
+                return self._held_high & 0xFFFFFFFF
+            case "waiting":
+                if not self.inbox and self._around.in_main:
+                    self._empty_looks += 1
+                    if self._empty_looks >= EMPTY_LOOKS:
+                        self._empty_looks = 0
+                        self._around.rest()
+                return min(len(self.inbox), 0xFFFF)
+            case "received":
+                return self.inbox.popleft() if self.inbox else 0
+            case _:
+                return self.live.get(("System", what, 0), 0)
+
+    def _live_converter(self, at: RegisterAt, what: str) -> int:
+        live = self.converters[at.owner]
+        match what:
+            case "done":
+                if not live.done and not live.fifo and self._around.in_main:
+                    self._around.rest()
+                return int(live.done or bool(live.fifo))
+            case "result":
+                live.done = False
+                if at.register.count > 1:
+                    return live.results[at.index] if at.index < len(live.results) else 0
+                return live.newest
+            case "newest":
+                live.done = False
+                if live.fifo:
+                    live.newest, live.ready = live.fifo.popleft()
+                return live.newest
+            case "result-ticks":
+                return (live.fifo[0][1] if live.fifo else live.ready) & 0xFFFFFFFF
+            case "queued":
+                return len(live.fifo)
+            case "passes":
+                return live.tally & 0xFFFFFFFF
+            case "calibrate":
+                live.calibrating = max(0, live.calibrating - 1)
+                return int(live.calibrating > 0)
+            case _:
+                return self.live.get((at.owner, what, at.index), 0)
+
+    def _note(self, text: str) -> None:
+        if len(self.notes) < 20 and text not in self.notes:
+            self.notes.append(text)

@@ -1,0 +1,221 @@
+"""One run of the silicon with the image's processor in it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import Executor
+
+import numpy as np
+
+from wattigram.core.board import Run
+from wattigram.core.board.channel import Channel
+from wattigram.core.board.memory import HandOver
+from wattigram.core.board.watch import Happening
+from wattigram.core.emulator.configure import NO_WINDOW, Silicon
+from wattigram.core.emulator.handing import Handing, tell_comparator, tell_window
+from wattigram.core.emulator.machine import Machine
+from wattigram.core.link import FLAG_ASIDE, FLAG_FIRST, FrameType
+from wattigram.core.registers import SiliconState
+
+LONGEST_STEP_S = 0.02
+"""Of board time that is worked out at once, so that converters do not run far ahead of one another."""
+
+
+class ImageRun(Run):
+    """Like :class:`Run`, but what converters give goes to an image, and only what it sends is sent."""
+
+    def __init__(
+        self,
+        silicon: Silicon,
+        machine: Machine,
+        probes: dict[str, int],
+        first_sequence: int = 0,
+        threads: int = 1,
+    ) -> None:
+        config = silicon.config
+        super().__init__(config, first_sequence, threads)
+        state: SiliconState = machine.peripherals.state
+        self.machine = machine
+        self.epoch = machine.now
+        self._clock_divisor = machine.setup.clock_divisor
+        self._watch_places = silicon.watches
+        self._probes = probes
+        self._halted: dict[str, bool] = {}
+        self._events: list[Happening] = []
+        self._uart_bytes: dict[str, int] = {}
+        self._by_name = {channel.config.name: channel for channel in self.channels}
+        self._handings = [
+            Handing(machine, state, channel.config.name, len(channel.config.slots)) for channel in self.channels
+        ]
+
+    @property
+    def largest_step_ticks(self) -> int:
+        """Ticks to be worked out at once."""
+        return min(super().largest_step_ticks, max(1, int(LONGEST_STEP_S * self.config.tick_hz)))
+
+    def advance(self, ticks: int, executor: Executor | None = None) -> list[bytes]:
+        """Run until ``ticks`` after the start; gives what the image sent, and what the board says aside."""
+        machine = self.machine
+        while self.ticks < ticks and machine.fault is None:
+            alarm = machine.peripherals.alarm_at
+            target = ticks
+            if alarm is not None:
+                target = min(target, max(self.ticks, alarm * self._clock_divisor - self.epoch))
+            self._until(target, executor)
+            alarm = machine.peripherals.alarm_at
+            if alarm is not None and alarm * self._clock_divisor - self.epoch <= self.ticks:
+                self.leave_partials()
+                machine.alarm()
+                self._follow()
+            elif target == ticks:
+                break
+        return self.take_frames()
+
+    def take_frames(self) -> list[bytes]:
+        """What the image sent since the last call, then what the board saw at pins."""
+        return [*self.machine.peripherals.take_outbox(), *self._route_frames(), *self._uart_frames()]
+
+    def _until(self, ticks: int, executor: Executor | None) -> None:
+        self.ticks = max(self.ticks, ticks)
+        work: list[tuple[int, Callable[[], None]]] = []
+        for comparator in self._comparators:
+            happened = comparator.advance(self.ticks)
+            self._start_others(happened, None)
+            self._event_frames(happened)
+        work += self._waiting_events()
+        for channel in self._in_order:
+            while not self._halted.get(channel.config.name, False) or not channel.is_steady:
+                before = channel.converted
+                parts, judged = channel.advance(self.ticks, executor)
+                self._watch(judged)
+                mine = [*self._waiting_events(), *self._units(channel, parts)]
+                if channel.stops or channel.config.pace.kind == "events":
+                    self._do(mine)
+                else:
+                    work += mine
+                if channel.converted == before or not (channel.stops or channel.config.pace.kind == "events"):
+                    break
+        self._do(work)
+        self._set_now(self.ticks)
+
+    def _units(self, channel: Channel, parts: list[HandOver]) -> list[tuple[int, Callable[[], None]]]:
+        """Hand-overs with the instants at which they come."""
+        handing = self._handings[channel.stream]
+        found = []
+        following = [part.first for part in parts[1:]] + [channel.handed_over]
+        for part, next_number in zip(parts, following, strict=True):
+            at = int(channel.ready_ticks(part)[-1])
+            found.append((at, self._handing(handing, channel, part, next_number)))
+        return found
+
+    def _handing(self, handing: Handing, channel: Channel, part: HandOver, number: int) -> Callable[[], None]:
+        return lambda: handing.hand(channel, part, self.epoch, number)
+
+    def _event_frames(self, happened: list[Happening]) -> list[bytes]:
+        self._events += happened
+        return []
+
+    def _waiting_events(self) -> list[tuple[int, Callable[[], None]]]:
+        found = []
+        for event in self._events:
+            place = self._watch_places.get(event.watch)
+            if place is not None:
+                found.append((event.ticks, self._telling(place, event)))
+        self._events = []
+        return found
+
+    def _telling(self, place: tuple[str, int], event: Happening) -> Callable[[], None]:
+        owner, index = place
+        if index == NO_WINDOW:
+            return lambda: tell_comparator(self.machine, owner, event, self.epoch)
+        return lambda: tell_window(self.machine, owner, index, event, self.epoch)
+
+    def _do(self, work: list[tuple[int, Callable[[], None]]]) -> None:
+        """What happens, in the order of time."""
+        machine = self.machine
+        for at, one in sorted(work, key=lambda pair: pair[0]):
+            if machine.fault is not None:
+                return
+            self._set_now(at)
+            one()
+            self._follow()
+
+    def _set_now(self, ticks: int) -> None:
+        self.machine.now = max(self.machine.now, self.epoch + ticks)
+
+    def _follow(self) -> None:
+        """What the image did to the silicon takes effect."""
+        seen = self.machine.seen
+        if not (seen.enabled or seen.started or seen.coded):
+            return
+        now = self.machine.now - self.epoch
+        for owner, on in seen.enabled:
+            channel = self._by_name.get(owner)
+            if channel is None or self._halted.get(owner, False) != on:
+                continue
+            self._halted[owner] = not on
+            if on and channel.is_steady:
+                channel.skip_to(now)
+            else:
+                since = max(float(now), channel.pace.free_ticks)
+                channel.pace.pause(since, float(now) if on else None)
+        for owner in seen.started:
+            channel = self._by_name.get(owner)
+            if channel is not None and channel.config.pace.kind == "events":
+                channel.pace.trigger_at(float(now))
+        seen.clear()
+
+    def leave_partials(self) -> None:
+        """Before the image may stop: what DMA has moved since the last mark lies in memory."""
+        for channel, handing in zip(self.channels, self._handings, strict=True):
+            handing.leave(channel, self.epoch)
+
+    def finish(self) -> list[bytes]:
+        """What the image sent last."""
+        return self.take_frames()
+
+    def silicon_totals(self) -> dict[str, int]:
+        """Counts that only the silicon knows."""
+        return {
+            name: count for name, count in self.totals().items() if not name.startswith("items.") and name != "ticks"
+        }
+
+    def _frame(
+        self,
+        payload: bytes,
+        kind: FrameType = FrameType.SAMPLES,
+        *,
+        stream: int,
+        item_bytes: int,
+        flags: int = 0,
+        ticks: int = 0,
+        first: int = 0,
+    ) -> bytes:
+        """A frame of the board's own, aside of those that the image numbers."""
+        return super()._frame(
+            payload, kind, stream=stream, item_bytes=item_bytes, flags=flags | FLAG_ASIDE, ticks=ticks, first=first
+        )
+
+    def _uart_frames(self) -> list[bytes]:
+        """Bytes that left UARTs which the program feeds."""
+        frames = []
+        for name, line in self.machine.uarts.items():
+            stream = self._probes.get(name)
+            ready = [(at, byte) for at, byte in line.bytes if at <= self.machine.now]
+            if stream is None or not ready:
+                continue
+            line.bytes = line.bytes[len(ready) :]
+            done = self._uart_bytes.get(name, 0)
+            pairs = np.array([((at - self.epoch) % (1 << 32), byte) for at, byte in ready], dtype="<u4")
+            self._uart_bytes[name] = done + len(ready)
+            frames.append(
+                self._frame(
+                    pairs.tobytes(),
+                    stream=stream,
+                    item_bytes=4,
+                    flags=FLAG_FIRST if done == 0 else 0,
+                    ticks=ready[0][0] - self.epoch,
+                    first=2 * done,
+                )
+            )
+        return frames

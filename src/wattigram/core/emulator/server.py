@@ -1,0 +1,176 @@
+"""The virtual board with an image: commands go to the firmware, frames come from it."""
+
+from __future__ import annotations
+
+from wattigram.core.board import EffectiveConfig, Run
+from wattigram.core.board.effective import check_bench, parse_pins
+from wattigram.core.board.server import Client, PortServer
+from wattigram.core.emulator.configure import Silicon, image_silicon
+from wattigram.core.emulator.hints import BoardSetup
+from wattigram.core.emulator.machine import Machine, UartLine
+from wattigram.core.emulator.run import ImageRun
+from wattigram.core.emulator.trial import Trial, try_out
+from wattigram.core.errors import BoardError
+from wattigram.core.image import Image
+from wattigram.core.link import FLAG_ASIDE, FrameType
+
+LONGEST_TEXT_BYTES = 1024
+
+
+class ImageServer(PortServer):
+    """Offers the same ports as any virtual board; what it says is what its firmware says."""
+
+    _flags = FLAG_ASIDE
+
+    def __init__(
+        self, setup: BoardSetup, image: Image, tcp_port: int = 0, fast: bool = False, watch_fd: int | None = None
+    ) -> None:
+        super().__init__(tcp_port, fast, watch_fd)
+        self._setup = setup
+        self._image = image
+        self._machine = Machine(image, setup)
+        self._machine.boot()
+        self._trial = Trial()
+        self._bench_text = ""
+
+    def close(self) -> None:
+        """Close all ports and end the processor."""
+        super().close()
+        self._machine.close()
+
+    def _obey(self, client: Client, word: str, rest: str) -> None:
+        match word:
+            case "bench":
+                self._turn_knobs(rest)
+            case "quit":
+                self._quit = True
+            case "start":
+                self._start(client, rest.split())
+            case "":
+                pass
+            case _:
+                run = self._image_run
+                if run is not None and word == "stop":
+                    run.leave_partials()
+                if run is not None and word == "query":
+                    self._say_silicon(run)
+                self._machine.hear(f"{word} {rest}".strip().encode() + b"\n")
+                self._pass_on()
+
+    @property
+    def _image_run(self) -> ImageRun | None:
+        return self._run if isinstance(self._run, ImageRun) else None
+
+    def _start(self, client: Client, options: list[str]) -> None:
+        if self._run is not None:
+            self._machine.hear(b"stop\n")
+            self._pass_on()
+            self._end()
+        self._fast = self._always_fast or "fast" in options
+        if self._machine.fault is not None:
+            self._machine.close()
+            self._machine = Machine(self._image, self._setup)
+            self._machine.boot()
+        machine = self._machine
+        machine.peripherals.begin()
+        machine.seen.clear()
+        machine.uarts = {
+            uart: UartLine(1.0) for block in self._setup.part.blocks if block.kind == "uart" for uart in block.owners
+        }
+        machine.hear(" ".join(["start", *(option for option in options if option != "fast")]).encode() + b"\n")
+        self._broadcast(machine.peripherals.take_outbox())
+        if machine.fault is None:
+            early = list(machine.seen.coded)
+            machine.seen.clear()
+            machine.peripherals.running = True
+            self._trial = try_out(machine, early)
+        if machine.fault is not None:
+            self._tell_fault()
+            return
+        self._begin_run(client)
+
+    def _begin_run(self, client: Client) -> None:
+        machine = self._machine
+        state = machine.peripherals.state.copy()
+        silicon = image_silicon(state, self._setup, self._read_codes, self._trial.observed, self._trial.ramps)
+        for name, line in machine.uarts.items():
+            line.byte_ticks = self._byte_ticks(name)
+        if self._bench_text:
+            silicon = Silicon(self._with_knobs(silicon.config), silicon.watches)
+        self._begin(client, ImageRun(silicon, machine, self._setup.probes, self._sequence, self._threads))
+        for note in [*state.notes, *machine.peripherals.notes]:
+            self._say(FrameType.LOG, note)
+
+    def _byte_ticks(self, uart: str) -> float:
+        """Time of a byte as the UART is set up: a start bit, eight of data, and those behind them."""
+        state = self._machine.peripherals.state
+        part = self._setup.part.uart(uart)
+        if part is None:
+            return 1.0
+        bits = 9 + (state.text(uart, "parity", "none") != "none") + state.number(uart, "stop-bits", 1)
+        clocks = state.number(uart, "divider", 1) * part.oversampling * bits
+        return float(clocks * self._setup.clock_divisor)
+
+    def _read_codes(self, address: int, count: int, bits: int) -> tuple[int, ...]:
+        width = bits // 8
+        data = self._machine.cpu.read(address, count * width)
+        return tuple(int.from_bytes(data[at : at + width], "little") for at in range(0, len(data), width))
+
+    def _turn_knobs(self, text: str) -> None:
+        parse_pins(text)
+        self._bench_text = text
+        run = self._image_run
+        ticks = 0
+        if run is not None:
+            run.set_bench(self._with_knobs(run.config).bench)
+            ticks = run.next_tick()
+        self._say(FrameType.LOG, f"bench ticks={ticks}")
+
+    def _with_knobs(self, config: EffectiveConfig) -> EffectiveConfig:
+        """Pins as they were turned; what the image looks at besides stays as it was wired."""
+        bench = config.bench.model_copy(update={"pins": {**config.bench.pins, **parse_pins(self._bench_text)}})
+        try:
+            check_bench(bench, config.converters)
+        except ValueError as fault:
+            raise BoardError(f"The bench does not fit: {fault}.") from fault
+        return config.model_copy(update={"bench": bench})
+
+    def _moved(self, run: Run, frames: list[bytes], is_done: bool) -> None:
+        """Pass on what the firmware said; where it says that it has stopped, so has the silicon."""
+        ends = any(frame.startswith(b"stopped") for frame in frames if len(frame) < LONGEST_TEXT_BYTES)
+        if ends and isinstance(run, ImageRun):
+            self._say_silicon(run)
+        self._broadcast(frames)
+        if self._machine.fault is not None:
+            self._tell_fault()
+        elif ends:
+            self._end()
+
+    def _pass_on(self) -> None:
+        """Send what the firmware said to a command."""
+        run = self._image_run
+        if run is not None:
+            self._moved(run, run.take_frames(), False)
+            return
+        self._broadcast(self._machine.peripherals.take_outbox())
+        if self._machine.fault is not None:
+            self._tell_fault()
+
+    def _say_silicon(self, run: ImageRun) -> None:
+        self._say(FrameType.REPLY, " ".join(["silicon", *self._silicon(run)]))
+
+    def _silicon(self, run: ImageRun) -> list[str]:
+        """Counts that only the silicon knows, and what handlers were seen to take."""
+        counts = [f"{name}={count}" for name, count in run.silicon_totals().items()]
+        for channel in run.channels:
+            if channel.config.name in self._trial.cycles:
+                counts.append(f"handler.{channel.stream}={self._trial.cycles[channel.config.name]}")
+        return counts
+
+    def _tell_fault(self) -> None:
+        """The firmware has done what no processor can; the board says so and lives on."""
+        run = self._image_run
+        self._say(FrameType.LOG, f"The firmware failed: {self._machine.fault}.")
+        counts = self._silicon(run) if run is not None else []
+        self._say(FrameType.REPLY, " ".join(["stopped", *counts, "fault=1"]))
+        self._end()

@@ -1,0 +1,265 @@
+/**
+ * @file wg_chain.c
+ * Handlers only note which half is complete; the main loop sends it straight from memory.
+ */
+#include "wg_chain.h"
+
+#include <stddef.h>
+
+#include "wg_design.h"
+#include "wg_hooks.h"
+#include "wg_link.h"
+#include "wg_port.h"
+#include "wg_run.h"
+#include "wg_tap.h"
+#include "wg_watch.h"
+
+#define STAMP_STREAM 64u
+
+/** A stretch of a loop that waits to be sent. */
+typedef struct {
+    volatile bool waits;
+    bool is_tail;
+    uint32_t begin;
+    uint32_t count;
+    uint64_t first;
+    uint64_t mark;
+} part;
+
+typedef struct {
+    uint64_t next;
+    uint32_t place;
+    uint32_t done;
+    uint32_t overruns;
+    part parts[2];
+} chain_state;
+
+static chain_state chain_states[WG_CHAINS_OR_ONE];
+
+void wg_chain_begin(void)
+{
+    for (uint32_t n = 0u; n < wg_chain_count; n++) {
+        chain_states[n] = (chain_state){0};
+    }
+    wg_tap_begin();
+    wg_watch_begin();
+}
+
+static void post(uint32_t chain, uint32_t begin, uint32_t count, bool is_tail)
+{
+    chain_state *state = &chain_states[chain];
+    part *one = &state->parts[begin < wg_chains[chain].items / 2u ? 0 : 1];
+    if (one->waits) {
+        state->overruns += count;
+        return;
+    }
+    one->begin = begin;
+    one->count = count;
+    one->first = state->next - count;
+    one->mark = wg_port_now();
+    one->is_tail = is_tail;
+    one->waits = true;
+}
+
+void wg_chain_mark(uint32_t chain, bool full, uint32_t tally)
+{
+    chain_state *state = &chain_states[chain];
+    const uint32_t half = wg_chains[chain].items / 2u;
+    state->next += (uint32_t)(tally - (uint32_t)state->next);
+    state->done = full ? 0u : half;
+    post(chain, full ? half : 0u, full ? wg_chains[chain].items - half : half, false);
+}
+
+void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
+{
+    const wg_chain *design = &wg_chains[chain];
+    chain_state *state = &chain_states[chain];
+    const uint32_t half = design->items / 2u;
+    if (design->store_bytes == 1u) {
+        ((uint8_t *)design->loop)[state->place] = (uint8_t)result;
+    } else if (design->store_bytes == 2u) {
+        ((uint16_t *)design->loop)[state->place] = (uint16_t)result;
+    } else {
+        ((uint32_t *)design->loop)[state->place] = result;
+    }
+    if (design->stamps != NULL) {
+        design->stamps[state->place] = (uint32_t)end;
+    }
+    state->place++;
+    state->next++;
+    if (state->place == half || state->place == design->items) {
+        post(chain, state->done, state->place - state->done, false);
+        if (state->place == design->items) {
+            state->place = 0u;
+        }
+        state->done = state->place;
+    }
+}
+
+void wg_chain_skip(uint32_t chain, uint32_t tally)
+{
+    chain_state *state = &chain_states[chain];
+    const wg_chain *design = &wg_chains[chain];
+    const uint32_t lost = tally - (uint32_t)state->next;
+    if (lost == 0u) {
+        return;
+    }
+    if (state->place != state->done) {
+        post(chain, state->done, state->place - state->done, false);
+    }
+    state->next += lost;
+    state->place = (state->place + lost % design->items) % design->items;
+    state->done = state->place;
+}
+
+void wg_chain_tail(uint32_t chain, uint32_t place)
+{
+    chain_state *state = &chain_states[chain];
+    const uint32_t end = wg_chains[chain].by_dma ? place : state->place;
+    if (end > state->done) {
+        if (wg_chains[chain].by_dma) {
+            state->next += end - state->done;
+        }
+        post(chain, state->done, end - state->done, true);
+        state->done = end;
+    }
+}
+
+uint64_t wg_chain_items(uint32_t chain)
+{
+    return chain_states[chain].next;
+}
+
+uint32_t wg_chain_overruns(uint32_t chain)
+{
+    return chain_states[chain].overruns;
+}
+
+static uint32_t item_at(const wg_chain *design, uint32_t place)
+{
+    if (design->item_bytes == 1u) {
+        return ((const uint8_t *)design->loop)[place];
+    }
+    if (design->item_bytes == 2u) {
+        return ((const uint16_t *)design->loop)[place];
+    }
+    return ((const uint32_t *)design->loop)[place];
+}
+
+/** The reader wants an item's bytes the other way round. */
+static void swap_items(const wg_chain *design, uint32_t begin, uint32_t count)
+{
+    for (uint32_t place = begin; place < begin + count; place++) {
+        const uint32_t item = item_at(design, place);
+        if (design->item_bytes == 2u) {
+            ((uint16_t *)design->loop)[place] = (uint16_t)(item >> 8 | item << 8);
+        } else if (design->item_bytes == 4u) {
+            ((uint32_t *)design->loop)[place] =
+                item >> 24 | (item >> 8 & 0xff00u) | (item << 8 & 0xff0000u) | item << 24;
+        } else {
+            /* one byte has no order */
+        }
+    }
+}
+
+/** Start of the cycle that has the first of a part's items, in ticks after the start. */
+static uint64_t cycle_start(const wg_chain *design, const part *one)
+{
+    const uint32_t first_slot = (uint32_t)(one->first % design->slots);
+    const uint32_t last = first_slot + one->count - 1u;
+    const uint64_t ago = design->end_ticks[last % design->slots]
+                       + (uint64_t)(last / design->slots) * design->cycle_ticks;
+    return one->mark - wg_run_epoch() - ago;
+}
+
+/** Ends of conversions become instants at which voltages were held, in ticks after the start modulo 2^32. */
+static void stamp_items(const wg_chain *design, const part *one)
+{
+    uint32_t slot = (uint32_t)(one->first % design->slots);
+    const uint32_t epoch = (uint32_t)wg_run_epoch();
+    for (uint32_t place = one->begin; place < one->begin + one->count; place++) {
+        design->stamps[place] -= epoch + design->end_ticks[slot] - design->held_ticks[slot];
+        slot = slot + 1u < design->slots ? slot + 1u : 0u;
+    }
+}
+
+/** Give each item to those who work on its signal. */
+static void feed_taps(uint32_t chain, const part *one, uint64_t start)
+{
+    const wg_chain *design = &wg_chains[chain];
+    uint32_t slot = one->begin % design->slots;
+    uint32_t phase = (uint32_t)(one->first % design->slots);
+    uint64_t cycle = start;
+    for (uint32_t place = one->begin; place < one->begin + one->count; place++) {
+        if (design->taps[slot] != WG_NO_TAP) {
+            uint64_t ticks = cycle + design->held_ticks[phase];
+            if (design->stamps != NULL) {
+                ticks = one->mark - wg_run_epoch();
+                ticks -= (uint32_t)((uint32_t)ticks - design->stamps[place]);
+            }
+            wg_tap_feed(design->taps[slot], item_at(design, place), ticks);
+        }
+        slot = slot + 1u < design->slots ? slot + 1u : 0u;
+        phase++;
+        if (phase == design->slots) {
+            phase = 0u;
+            cycle += design->cycle_ticks;
+        }
+    }
+    for (slot = 0u; slot < design->slots; slot++) {
+        bool is_first = design->taps[slot] != WG_NO_TAP;
+        for (uint32_t before = 0u; before < slot; before++) {
+            is_first = is_first && design->taps[before] != design->taps[slot];
+        }
+        if (is_first) {
+            wg_tap_send(design->taps[slot], one->is_tail);
+        }
+    }
+}
+
+static void send_part(uint32_t chain, const part *one)
+{
+    const wg_chain *design = &wg_chains[chain];
+    const uint32_t flags = (one->is_tail ? (uint32_t)WG_FLAG_TAIL : 0u) | (one->first == 0u ? (uint32_t)WG_FLAG_FIRST : 0u);
+    const uint8_t *items = (const uint8_t *)design->loop + one->begin * design->item_bytes;
+    uint64_t start = cycle_start(design, one);
+    wg_frame frame = {.kind = WG_SAMPLES, .flags = (uint8_t)flags, .count = one->count, .first = one->first};
+
+    if (design->swap) {
+        swap_items(design, one->begin, one->count);
+    }
+    if (design->stamps != NULL) {
+        stamp_items(design, one);
+        start = one->mark - wg_run_epoch();
+        start -= (uint32_t)((uint32_t)start - design->stamps[one->begin]);
+        frame.stream = (uint8_t)(STAMP_STREAM + design->stream);
+        frame.item_bytes = 4u;
+        frame.ticks = start;
+        wg_link_send(&frame, &design->stamps[one->begin]);
+    }
+    frame.stream = design->stream;
+    frame.item_bytes = design->item_bytes;
+    frame.ticks = start;
+    wg_link_send(&frame, items);
+    feed_taps(chain, one, start);
+    const wg_view view = {
+        .items = items, .item_bytes = design->item_bytes, .stride = design->slots, .count = one->count,
+        .first = one->first, .ticks = start,
+    };
+    wg_hooks_call(chain, &view);
+}
+
+void wg_chain_work(void)
+{
+    for (uint32_t chain = 0u; chain < wg_chain_count; chain++) {
+        chain_state *state = &chain_states[chain];
+        while (state->parts[0].waits || state->parts[1].waits) {
+            const bool both = state->parts[0].waits && state->parts[1].waits;
+            const uint32_t older = both ? (state->parts[1].first < state->parts[0].first ? 1u : 0u)
+                                        : (state->parts[0].waits ? 0u : 1u);
+            send_part(chain, &state->parts[older]);
+            state->parts[older].waits = false;
+        }
+    }
+    wg_watch_work();
+}

@@ -1,0 +1,69 @@
+/**
+ * @file wg_chain.h
+ * Items of a chain on their way from the converter to the host: its loop in memory, its halves, their numbers.
+ */
+#ifndef WG_CHAIN_H
+#define WG_CHAIN_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+/** A chain, as it was designed. Ticks are of the board's clock. */
+typedef struct {
+    uint8_t stream;
+    uint8_t slots;
+    uint8_t store_bytes;            /**< of an item as DMA or the handler writes it */
+    uint8_t item_bytes;             /**< of an item as it is read */
+    bool by_dma;                    /**< the hardware fills its loop */
+    bool swap;                      /**< an item's bytes are exchanged before it is used */
+    uint32_t items;                 /**< of the loop */
+    uint32_t cycle_ticks;           /**< from cycle to cycle */
+    void *loop;                     /**< where items lie */
+    uint32_t *stamps;               /**< end of each item's conversion; NULL where instants follow from numbers */
+    const uint32_t *end_ticks;      /**< of each slot: from the cycle's start until its result is there */
+    const uint32_t *held_ticks;     /**< of each slot: from the cycle's start until its voltage is held */
+    const uint8_t *taps;            /**< of each slot: who works on its items, or WG_NO_TAP */
+} wg_chain;
+
+/** Items that can be looked at, one of the signal every `stride` places; they stay until the next half is full. */
+typedef struct {
+    const void *items;
+    uint32_t item_bytes;
+    uint32_t stride;
+    uint32_t count;
+    uint64_t first;                 /**< number of the first item of the half since the start */
+    uint64_t ticks;                 /**< start of the cycle of the half's first item */
+} wg_view;
+
+extern const wg_chain wg_chains[];
+extern const uint32_t wg_chain_count;
+
+/** Forget all items. Context: main loop, nothing runs. */
+void wg_chain_begin(void);
+
+/**
+ * A half of a loop that DMA fills is complete. Context: interrupt.
+ * @param full   it is the second half
+ * @param tally  results so far
+ */
+void wg_chain_mark(uint32_t chain, bool full, uint32_t tally);
+
+/** Put a result into the loop of a chain that the program fills. `end` is when it was ready. Context: interrupt. */
+void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end);
+
+/** Results up to the number `tally` that were lost before they could be fetched are passed over. Context: interrupt. */
+void wg_chain_skip(uint32_t chain, uint32_t tally);
+
+/** What is left of a half when the board is stopped; `place` is how far DMA has come, if it fills the loop. Context: main loop. */
+void wg_chain_tail(uint32_t chain, uint32_t place);
+
+/** Send what is complete, judge it, and call the hooks. Context: main loop. */
+void wg_chain_work(void);
+
+/** Items handed over since the start, those lost before them counted. */
+uint64_t wg_chain_items(uint32_t chain);
+
+/** Items that were overwritten before the main loop came to them. */
+uint32_t wg_chain_overruns(uint32_t chain);
+
+#endif

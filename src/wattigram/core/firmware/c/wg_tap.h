@@ -1,0 +1,45 @@
+/**
+ * @file wg_tap.h
+ * What is done with the items of one signal: sums, means, low-passes, and what is judged.
+ */
+#ifndef WG_TAP_H
+#define WG_TAP_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+/** A slot whose items nobody works on. */
+#define WG_NO_TAP 0xffu
+
+/** What is done with the items of one signal. */
+typedef struct {
+    uint8_t stream;                 /**< of its reduced values; 0 where they are not sent */
+    uint8_t stage;                  /**< one of WG_PLAIN, WG_BLOCK, WG_RUNNING, WG_LOW_PASS */
+    uint8_t signed_bits;            /**< of an item with a sign; 0 for one without */
+    uint8_t shift;
+    uint32_t count;
+    uint32_t mask;                  /**< bits that the register has */
+    uint32_t sign;                  /**< the register's sign bit; 0 where it has none */
+    int64_t *newest;                /**< of a running mean: the values in it */
+    uint32_t *reduced;              /**< reduced values of one half */
+} wg_tap;
+
+/** What becomes of a signal's values. */
+enum { WG_PLAIN, WG_BLOCK, WG_RUNNING, WG_LOW_PASS };
+
+extern const wg_tap wg_taps[];
+extern const uint32_t wg_tap_count;
+
+/** Forget all values. Context: main loop, nothing runs. */
+void wg_tap_begin(void);
+
+/** Take an item, held at `ticks` after the start. Context: main loop. */
+void wg_tap_feed(uint32_t tap, uint32_t item, uint64_t ticks);
+
+/** Send the reduced values that came since the last call. Context: main loop. */
+void wg_tap_send(uint32_t tap, bool is_tail);
+
+/** Reduced values sent since the start. */
+uint64_t wg_tap_items(uint32_t tap);
+
+#endif

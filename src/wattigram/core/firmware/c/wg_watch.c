@@ -1,0 +1,232 @@
+/**
+ * @file wg_watch.c
+ * Threshold windows and twins in integers; events go out in the order in which they are found.
+ */
+#include "wg_watch.h"
+
+#include <stddef.h>
+
+#include "wg_design.h"
+#include "wg_hooks.h"
+#include "wg_link.h"
+#include "wg_port.h"
+#include "wg_run.h"
+
+#define EVENTS 64u
+
+typedef struct {
+    uint32_t waiting;       /* values of the signal that wait */
+    uint32_t first_waiting;
+    uint32_t partners;
+    uint32_t first_partner;
+    uint32_t in_a_row;
+    bool is_inside;
+    bool is_disarmed;
+    bool wants_stop;
+    bool is_stopped;
+    uint64_t since;
+} watch_state;
+
+static watch_state states[WG_WATCHES_OR_ONE];
+static wg_event events[EVENTS];
+static volatile uint32_t events_in;
+static volatile uint32_t events_out;
+
+void wg_watch_begin(void)
+{
+    for (uint32_t n = 0u; n < wg_watch_count; n++) {
+        states[n] = (watch_state){0};
+    }
+    events_out = events_in;
+}
+
+/** Events of the main loop and of handlers share a ring; what finds it full is lost. */
+static void keep(uint32_t number, bool entered, int64_t value, uint64_t ticks)
+{
+    if (events_in - events_out >= EVENTS) {
+        return;
+    }
+    wg_event *event = &events[events_in % EVENTS];
+    event->window = (uint16_t)number;
+    event->entered = entered ? 1u : 0u;
+    event->spare = 0u;
+    event->value = value > INT32_MAX ? INT32_MAX : value < INT32_MIN ? INT32_MIN : (int32_t)value;
+    event->ticks = ticks;
+    events_in = events_in + 1u;
+}
+
+void wg_watch_tell(uint32_t number, bool entered, int32_t value, uint64_t ticks)
+{
+    keep(number, entered, value, ticks - wg_run_epoch());
+}
+
+static void send_events(void)
+{
+    while (events_out != events_in) {
+        const uint32_t at = events_out % EVENTS;
+        uint32_t count = events_in - events_out;
+        count = at + count > EVENTS ? EVENTS - at : count;
+        const wg_frame frame = {.kind = WG_EVENTS, .item_bytes = 16u, .count = count, .ticks = events[at].ticks};
+        wg_link_send(&frame, &events[at]);
+        for (uint32_t n = at; n < at + count; n++) {
+            wg_hooks_event(events[n].window, events[n].entered != 0u, events[n].value);
+        }
+        events_out = events_out + count;
+    }
+}
+
+static void judge(uint32_t watch, int64_t value, uint64_t ticks)
+{
+    const wg_watch *design = &wg_watches[watch];
+    watch_state *state = &states[watch];
+    const int64_t slack = design->hysteresis;
+    bool holds;
+    bool leaves;
+    if (!design->is_armed || state->is_disarmed) {
+        return;
+    }
+    switch (design->condition) {
+    case WG_INSIDE:
+        holds = value >= design->low && value <= design->high;
+        leaves = value < design->low - slack || value > design->high + slack;
+        break;
+    case WG_ABOVE:
+        holds = value > design->high;
+        leaves = value <= design->high - slack;
+        break;
+    case WG_BELOW:
+        holds = value < design->low;
+        leaves = value >= design->low + slack;
+        break;
+    default:
+        holds = value < design->low || value > design->high;
+        leaves = value >= design->low + slack && value <= design->high - slack;
+        break;
+    }
+    state->in_a_row = holds ? state->in_a_row + 1u : 0u;
+    const bool enters = holds && state->in_a_row >= design->times;
+    const bool goes_on = state->is_inside && design->every && enters && !leaves;
+    if (!(state->is_inside ? leaves || goes_on : enters)) {
+        return;
+    }
+    state->is_inside = goes_on || !state->is_inside;
+    keep(design->number, state->is_inside, value, ticks);
+    if (events_in - events_out >= EVENTS - 8u) {
+        send_events();
+    }
+    if (state->is_inside) {
+        state->is_disarmed = design->once;
+        state->wants_stop = state->wants_stop || design->stops != WG_NOTHING;
+        if (design->starts != WG_NOTHING) {
+            wg_run_trigger(design->starts);
+        }
+    }
+}
+
+/** The other signal's value in this one's codes, rounded to the nearest, halves to the even one. */
+static int64_t scaled(const wg_watch *design, int64_t value)
+{
+    const int64_t product = value * design->factor;
+    int64_t whole = product / design->divisor;
+    int64_t rest = product % design->divisor;
+    if (rest < 0) {
+        rest += design->divisor;
+        whole--;
+    }
+    if (2 * rest > design->divisor || (2 * rest == design->divisor && whole % 2 != 0)) {
+        whole++;
+    }
+    return whole;
+}
+
+/** Judge the values whose partners are known. */
+static void match(uint32_t watch)
+{
+    const wg_watch *design = &wg_watches[watch];
+    watch_state *state = &states[watch];
+    const uint32_t mask = design->room - 1u;
+    while (state->waiting != 0u && state->partners != 0u) {
+        const wg_value mine = design->waiting[state->first_waiting & mask];
+        if (!design->paired) {
+            while (state->partners > 1u && design->partners[(state->first_partner + 1u) & mask].ticks <= mine.ticks) {
+                state->first_partner++;
+                state->partners--;
+            }
+            const uint32_t newest = state->first_partner + state->partners - 1u;
+            if (design->partners[newest & mask].ticks < mine.ticks) {
+                return;
+            }
+        }
+        const int64_t less = scaled(design, design->partners[state->first_partner & mask].value);
+        if (design->paired) {
+            state->first_partner++;
+            state->partners--;
+        }
+        state->first_waiting++;
+        state->waiting--;
+        judge(watch, mine.value - less, mine.ticks);
+    }
+}
+
+static void append(wg_value *ring, uint32_t room, uint32_t *first, uint32_t *count, wg_value value)
+{
+    ring[(*first + *count) & (room - 1u)] = value;
+    if (*count == room) {
+        *first += 1u;
+    } else {
+        *count += 1u;
+    }
+}
+
+void wg_watch_feed(uint32_t tap, bool is_reduced, int64_t value, uint64_t ticks)
+{
+    const wg_value one = {.value = value, .ticks = ticks};
+    for (uint32_t n = 0u; n < wg_watch_count; n++) {
+        const wg_watch *design = &wg_watches[n];
+        watch_state *state = &states[n];
+        if (design->other == WG_NOTHING) {
+            if (design->tap == tap && design->on_reduced == is_reduced) {
+                judge(n, value - design->target, ticks);
+            }
+            continue;
+        }
+        if (design->tap == tap && design->on_reduced == is_reduced) {
+            append(design->waiting, design->room, &state->first_waiting, &state->waiting, one);
+            match(n);
+        } else if (design->other == tap && design->other_reduced == is_reduced) {
+            append(design->partners, design->room, &state->first_partner, &state->partners, one);
+            match(n);
+        } else {
+            /* it looks at others */
+        }
+    }
+}
+
+void wg_watch_work(void)
+{
+    uint64_t wake = 0u;
+    send_events();
+    for (uint32_t n = 0u; n < wg_watch_count; n++) {
+        const wg_watch *design = &wg_watches[n];
+        watch_state *state = &states[n];
+        if (state->wants_stop) {
+            state->wants_stop = false;
+            state->is_inside = false;
+            state->in_a_row = 0u;
+            state->is_stopped = design->again;
+            state->since = wg_port_now();
+            wg_run_halt(design->stops);
+        }
+        if (state->is_stopped) {
+            const uint64_t waited = wg_port_now() - state->since;
+            if (waited >= design->rearm_ticks) {
+                state->is_stopped = false;
+                wg_run_resume(design->stops);
+            } else {
+                const uint64_t rest = design->rearm_ticks - waited;
+                wake = wake == 0u || rest < wake ? rest : wake;
+            }
+        }
+    }
+    wg_run_wake(WG_WAKE_WATCH, wake);
+}

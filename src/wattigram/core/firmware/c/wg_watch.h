@@ -1,0 +1,75 @@
+/**
+ * @file wg_watch.h
+ * Threshold windows and twins that the program judges, and events on their way to the host.
+ */
+#ifndef WG_WATCH_H
+#define WG_WATCH_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+/** No other signal, no chain. */
+#define WG_NOTHING 0xffu
+
+/** When a window's condition holds. */
+enum { WG_OUTSIDE, WG_INSIDE, WG_ABOVE, WG_BELOW };
+
+/** A value that waits for its partner. */
+typedef struct {
+    int64_t value;
+    uint64_t ticks;
+} wg_value;
+
+/** A comparison, in codes. */
+typedef struct {
+    uint16_t number;                /**< of its events */
+    uint8_t tap;
+    bool on_reduced;
+    uint8_t other;                  /**< tap whose values are taken away, or WG_NOTHING */
+    bool other_reduced;
+    bool paired;                    /**< values belong together by their number, and not by time */
+    int64_t factor;                 /**< of the other signal's values, ... */
+    int64_t divisor;                /**< ... over this */
+    int64_t target;                 /**< taken away where there is no other signal */
+    int64_t low;
+    int64_t high;
+    int64_t hysteresis;
+    uint8_t condition;              /**< one of WG_OUTSIDE, WG_INSIDE, WG_ABOVE, WG_BELOW */
+    uint32_t times;                 /**< values in a row */
+    bool every;                     /**< an event for each value, not only for the first */
+    bool once;                      /**< not armed again after its first event */
+    bool is_armed;
+    uint8_t stops;                  /**< chain that an event stops, or WG_NOTHING */
+    bool again;                     /**< it is started again ... */
+    uint32_t rearm_ticks;           /**< ... after so long */
+    uint8_t starts;                 /**< chain that an event starts, or WG_NOTHING */
+    wg_value *waiting;              /**< values of the signal that wait; NULL without another signal */
+    wg_value *partners;             /**< newest values of the other signal */
+    uint32_t room;                  /**< of each of the two, a power of two */
+} wg_watch;
+
+/** One event, as it goes out. */
+typedef struct {
+    uint16_t window;
+    uint8_t entered;
+    uint8_t spare;
+    int32_t value;
+    uint64_t ticks;
+} wg_event;
+
+extern const wg_watch wg_watches[];
+extern const uint32_t wg_watch_count;
+
+/** Forget all values and events. Context: main loop, nothing runs. */
+void wg_watch_begin(void);
+
+/** Judge a value of a tap, held at `ticks` after the start. Context: main loop. */
+void wg_watch_feed(uint32_t tap, bool is_reduced, int64_t value, uint64_t ticks);
+
+/** Tell an event that hardware saw, `ticks` after reset. Context: interrupt. */
+void wg_watch_tell(uint32_t number, bool entered, int32_t value, uint64_t ticks);
+
+/** Send events, and do what they are for. Context: main loop. */
+void wg_watch_work(void);
+
+#endif

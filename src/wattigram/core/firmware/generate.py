@@ -1,0 +1,357 @@
+"""The files of a design's firmware."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from fractions import Fraction
+from functools import lru_cache
+from importlib import resources
+from typing import TYPE_CHECKING, Any
+
+from wattigram.core.design import Workspace
+from wattigram.core.firmware.flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
+from wattigram.core.firmware.handlers import HandlerWriter
+from wattigram.core.firmware.hooks import Hook, event_hooks, item_hooks
+from wattigram.core.firmware.names import c_comment, c_string
+from wattigram.core.firmware.register_c import flag_c, read_c, set_flag_c, write_c
+from wattigram.core.firmware.registers_header import block_context
+from wattigram.core.firmware.tables import ChainTable, Tables, check_firmware
+from wattigram.core.quantity import show
+from wattigram.core.registers import RegisterMap, Symbol, Write, c_name, design_writes
+
+if TYPE_CHECKING:
+    import jinja2
+
+MADE_BY = "Made by Wattigram from a design; changes made here are lost."
+ROW = 12
+LEAST_STACK_BYTES, MOST_STACK_BYTES = 1024, 8192
+GENERATED = (
+    "Makefile",
+    "wg_design.c",
+    "wg_design.h",
+    "wg_handlers.c",
+    "wg_hooks.c",
+    "wg_hooks.h",
+    "wg_memory.ld",
+    "wg_registers.h",
+    "wg_setup.c",
+    "wg_start.c",
+    "wg_vectors.h",
+)
+ONCE = ("own.c", "port.c")
+
+
+@dataclass(frozen=True)
+class FirmwareFiles:
+    """Text of each file by its name: those written again each time, and those made once."""
+
+    generated: dict[str, str] = field(default_factory=dict)
+    once: dict[str, str] = field(default_factory=dict)
+
+
+def firmware_files(workspace: Workspace) -> FirmwareFiles:
+    """All files of a design's firmware.
+
+    Raises
+    ------
+    FirmwareError, RegisterError
+        When the part's registers or the design do not allow it.
+    """
+    check_firmware(workspace)
+    context = _Context(workspace).everything()
+    environment = _environment()
+    folder = resources.files(__package__)
+    generated = {
+        item.name: item.read_text(encoding="utf-8")
+        for item in sorted((folder / "c").iterdir(), key=lambda one: one.name)
+        if item.name.endswith((".c", ".h"))
+    }
+    generated |= {name: environment.get_template(f"{name}.j2").render(context) for name in GENERATED}
+    once = {name: environment.get_template(f"{name}.j2").render(context) for name in ONCE}
+    return FirmwareFiles(dict(sorted(generated.items())), once)
+
+
+@lru_cache(maxsize=1)
+def _environment() -> jinja2.Environment:
+    import jinja2
+
+    found = jinja2.Environment(
+        loader=jinja2.PackageLoader("wattigram.core.firmware", "templates"),
+        undefined=jinja2.StrictUndefined,
+        keep_trailing_newline=True,
+        autoescape=False,
+    )
+    found.filters["comment"] = c_comment
+    return found
+
+
+class _Context:
+    def __init__(self, workspace: Workspace) -> None:
+        self.workspace = workspace
+        self.tables = Tables(workspace)
+        self.registers = RegisterMap(workspace.part)
+        self.writer = HandlerWriter(self.tables)
+        self.writes = design_writes(workspace)
+
+    def symbol(self, symbol: Symbol) -> str:
+        """C name of something in memory."""
+        if symbol.kind == "table":
+            return f"wg_wave_{self.tables.table_names[symbol.name]}"
+        return f"wg_{symbol.kind}_{self.tables.chain_names[symbol.name]}"
+
+    def everything(self) -> dict[str, Any]:
+        """What templates know."""
+        workspace, writer, tables = self.workspace, self.writer, self.tables
+        part = workspace.part
+        memory = part.memory
+        assert memory is not None
+        handlers = writer.handlers
+        lines = {handler.line: handler.name for handler in handlers}
+        alarm_line = self.registers.line(self._system)
+        if alarm_line is not None and self.registers.has(self._system, "alarm"):
+            lines[alarm_line] = "wg_port_alarm"
+        vectors = [lines.get(line, "unexpected") for line in range(max(lines, default=0) + 1)]
+        items, events = item_hooks(tables), event_hooks(tables)
+        texts = tables.config.texts
+        steps = self._steps()
+        handler_text = "".join(line for handler in handlers for line in handler.body)
+        return {
+            "made_by": MADE_BY,
+            "project": c_comment(workspace.project.name),
+            "part_name": c_comment(part.name),
+            "mark": workspace.build_mark,
+            "board_c": c_string(tables.config.board),
+            "tick_hz": tables.config.tick_hz,
+            "ticks_a_count": workspace.bus_clock_hz.denominator,
+            "never_sleeps": writer.never_sleeps,
+            "uart_byte_ticks": max([1, *(int(text.byte_ticks) for text in texts)]),
+            "blocks": [block_context(block) for block in part.blocks],
+            "chains": [self._chain(chain) for chain in tables.chains],
+            "waves": [
+                {
+                    "name": tables.table_names[name],
+                    "title": c_comment(name),
+                    "count": len(codes),
+                    "rows": rows(codes),
+                }
+                for name, codes in tables.waves.items()
+            ],
+            "taps": [self._tap(number) for number in range(len(tables.taps))],
+            "watches": [self._watch(number) for number in range(len(tables.watches))],
+            "ramps": [
+                {
+                    "title": c_comment(name),
+                    "count": len(codes),
+                    "rows": rows(codes),
+                    "dwell_ticks": dwell,
+                    "again": _bool(again),
+                }
+                for _dac, name, codes, dwell, again in tables.ramps
+            ],
+            "reports": [
+                {
+                    "bits": text.bits,
+                    "every_ticks": round(text.every_ticks),
+                    "label_c": c_string(text.label),
+                    **_ratio(text.volts_per_code * 1e4),
+                }
+                for text in texts
+            ],
+            "steps": steps,
+            "setup_waits": any(write["wait"] for step in steps for write in step["writes"]),
+            "waits": writer.waits,
+            "silences": writer.silences({write.at.owner for write in self.writes if write.at is not None}),
+            "handlers": handlers,
+            "needs_whole": "wg_whole(" in handler_text + "".join(line for poll in writer.polls for line in poll),
+            "places": writer.places,
+            "pointings": writer.pointings,
+            "polls": writer.polls,
+            "tails": writer.tails,
+            "dac_writes": writer.dac_writes,
+            "newest": writer.newest,
+            "uarts": writer.uarts,
+            "controls": writer.controls,
+            "lines": len(vectors),
+            "vectors": vectors,
+            "code_begin": f"{memory.code_begin:#010x}",
+            "code_bytes": memory.code_bytes,
+            "data_begin": f"{memory.data_begin:#010x}",
+            "data_bytes": memory.data_bytes,
+            "stack_bytes": min(MOST_STACK_BYTES, max(LEAST_STACK_BYTES, memory.data_bytes // 8 // 8 * 8)),
+            "item_hooks": items,
+            "event_hooks": events,
+            "hooks_by_chain": _by_chain(items),
+            "flags": " ".join(C_FLAGS),
+            "target_flags": " ".join(target_flags(part.processor.core)),
+            "link_flags": " ".join(LINK_FLAGS),
+            "elf": ELF,
+            **self._port(),
+        }
+
+    @property
+    def _system(self) -> str:
+        return next((block.owners[0] for block in self.registers.part.blocks if block.kind == "system"), "System")
+
+    def _port(self) -> dict[str, Any]:
+        """Registers that the ready-made port uses."""
+        registers, system = self.registers, self._system
+        alarm = None
+        line = registers.line(system)
+        if line is not None and registers.has(system, "alarm"):
+            alarm = {
+                "enable": f"WG_LINES_ENABLE({line // 32}u) = 1u << {line % 32};",
+                "register": read_c(registers, system, "alarm"),
+                "take": set_flag_c(registers, system, "alarm-seen"),
+            }
+        return {
+            "alarm": alarm,
+            "send": {
+                "from": read_c(registers, system, "send-from"),
+                "count": read_c(registers, system, "send-count"),
+            },
+            "receive": {
+                "waiting": read_c(registers, system, "waiting"),
+                "byte": read_c(registers, system, "received"),
+            },
+            "now": {
+                "low": read_c(registers, system, "ticks-low"),
+                "high": read_c(registers, system, "ticks-high"),
+            },
+        }
+
+    def _chain(self, chain: ChainTable) -> dict[str, Any]:
+        slots = len(chain.end_ticks)
+        tick_s = Fraction(1, self.tables.config.tick_hz)
+        bits = max(chain.store_bits, chain.item_bits)
+        order = [self.workspace.project.signal(slot.signal).name for slot in chain.chain.slots]
+        facts = [
+            f"cycle {show(chain.cycle_ticks * tick_s, 's')}, {slots} slots: {', '.join(order)}",
+            f"loop of {chain.loop_items} items of {chain.store_bits} bits; a half is full every {show(chain.half_s, 's')}",
+        ]
+        return {
+            "number": chain.number,
+            "name": chain.name,
+            "upper": c_name(chain.chain.converter),
+            "converter": c_comment(chain.chain.converter),
+            "facts": [c_comment(fact) for fact in facts],
+            "slots": slots,
+            "slot_names": c_comment(", ".join(order)),
+            "loop_items": chain.loop_items,
+            "cycle_ticks": chain.cycle_ticks,
+            "loop_type": f"uint{bits}_t",
+            "loop_count": chain.loop_bytes * 8 // bits,
+            "stamped": chain.stamped,
+            "store_bytes": chain.store_bits // 8,
+            "item_bytes": chain.item_bits // 8,
+            "by_dma": _bool(chain.by_dma),
+            "swap": _bool(chain.swap),
+            "end_ticks": ", ".join(f"{ticks}u" for ticks in chain.end_ticks),
+            "held_ticks": ", ".join(f"{ticks}u" for ticks in chain.held_ticks),
+            "taps": ", ".join("WG_NO_TAP" if tap is None else f"{tap}u" for tap in chain.taps),
+        }
+
+    def _tap(self, number: int) -> dict[str, Any]:
+        table = self.tables.taps[number]
+        tap = table.tap
+        return {
+            "name": table.name,
+            "title": c_comment(table.signal.name),
+            "stream": tap.stream or 0,
+            "stage": table.kind,
+            "signed_bits": tap.signed_bits,
+            "shift": tap.shift,
+            "count": tap.count,
+            "mask": table.mask,
+            "sign": table.sign,
+            "running": tap.stage == "running-mean",
+            "room": table.room if tap.stream is not None else 0,
+        }
+
+    def _watch(self, number: int) -> dict[str, Any]:
+        table = self.tables.watches[number]
+        watch = table.watch
+        return {
+            "title": c_comment(table.title),
+            "number": table.number,
+            "tap": "WG_NOTHING" if table.by_hardware else f"{watch.tap}u",
+            "on_reduced": _bool(watch.on_reduced and self.tables.config.taps[watch.tap].stage != "none"),
+            "other": "WG_NOTHING" if watch.other is None else f"{watch.other}u",
+            "other_reduced": _bool(table.other_reduced),
+            "paired": _bool(watch.paired),
+            "factor": table.factor.numerator,
+            "divisor": table.factor.denominator,
+            "target": watch.target,
+            "low": watch.low,
+            "high": watch.high,
+            "hysteresis": watch.hysteresis,
+            "condition": f"WG_{watch.condition.upper()}",
+            "times": watch.times,
+            "every": _bool(watch.every),
+            "once": _bool(watch.once),
+            "armed": _bool(watch.armed),
+            "stops": f"{table.chain}u" if watch.stops else "WG_NOTHING",
+            "again": _bool(watch.stops and watch.rearm_ticks is not None),
+            "rearm_ticks": watch.rearm_ticks or 0,
+            "starts": "WG_NOTHING" if table.starts is None else f"{table.starts}u",
+            "room": table.room,
+        }
+
+    def _steps(self) -> list[dict[str, Any]]:
+        found: list[dict[str, Any]] = []
+        last = None
+        for write in self.writes:
+            if write.step is not last:
+                last = write.step
+                title = write.step.title[:1].upper() + write.step.title[1:]
+                found.append({"title": c_comment(title), "reason": c_comment(write.step.reason), "writes": []})
+            text = write_c(self.registers, write, self.symbol)
+            found[-1]["writes"].append(
+                {"target": text.target, "value": text.value, "note": _note(write), "wait": self._wait(write)}
+            )
+        return found
+
+    def _wait(self, write: Write) -> str:
+        """C of the flag that must be 0 again before the set-up goes on."""
+        for one in write.fields:
+            if one.setting.name == "calibrate":
+                register, flag = flag_c(self.registers, one.setting.owner, "calibrate")
+                return f"({register} & {flag})"
+        return ""
+
+
+def _note(write: Write) -> str:
+    """The settings that a write is for, in words."""
+    if write.line is not None:
+        return f"interrupt line {write.line}"
+    parts = []
+    for one in write.fields:
+        value = one.setting.value
+        if isinstance(value, frozenset):
+            value = " ".join(str(number) for number in sorted(value))
+        elif isinstance(value, bool):
+            value = "yes" if value else "no"
+        elif one.place.field.coded == "pointer" and isinstance(value, int):
+            value = f"{value:#x}"
+        parts.append(f"{one.setting.name} {value}")
+    return c_comment(", ".join(parts))
+
+
+def _ratio(value: float) -> dict[str, int]:
+    ratio = Fraction(value).limit_denominator(1 << 24)
+    return {"factor": ratio.numerator, "divisor": ratio.denominator}
+
+
+def _bool(value: bool) -> str:
+    return "true" if value else "false"
+
+
+def rows(codes: tuple[int, ...]) -> list[str]:
+    """Numbers of a table, some to a line."""
+    return [" ".join(f"{code}," for code in codes[at : at + ROW]) for at in range(0, len(codes), ROW)]
+
+
+def _by_chain(hooks: tuple[Hook, ...]) -> list[tuple[int, list[Hook]]]:
+    found: dict[int, list[Hook]] = {}
+    for hook in hooks:
+        found.setdefault(hook.number, []).append(hook)
+    return list(found.items())

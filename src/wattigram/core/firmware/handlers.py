@@ -1,0 +1,352 @@
+"""C of handlers: what each interrupt, poll and command does with the registers of the part."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+from wattigram.core.design import Dma, Fifo, Interrupt, Polling, SoftwareTrigger, Watch, WindowTrigger, Workspace
+from wattigram.core.errors import FirmwareError
+from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_flag_c, take_flag_c
+from wattigram.core.firmware.tables import ChainTable, Tables
+from wattigram.core.quantity import show
+from wattigram.core.registers import RegisterMap, c_name, field_value, hardware_windows
+from wattigram.core.timing import repoints, retrieval_timing, slot_order
+
+
+@dataclass(frozen=True)
+class Handler:
+    """One interrupt's handler."""
+
+    name: str
+    line: int
+    owner: str
+    brief: str
+    body: tuple[str, ...]
+
+
+class HandlerWriter:
+    """Writes the C that depends on both the design and the part's registers."""
+
+    def __init__(self, tables: Tables) -> None:
+        self.tables = tables
+        self.workspace: Workspace = tables.workspace
+        self.registers = RegisterMap(self.workspace.part)
+
+    @cached_property
+    def handlers(self) -> tuple[Handler, ...]:
+        """One for each interrupt line in use, by line."""
+        found: dict[str, list[str]] = {}
+        briefs: dict[str, list[str]] = {}
+        for chain in self.tables.chains:
+            owner = chain.chain.converter
+            windows = list(self._window_lines(chain))
+            if windows:
+                found.setdefault(owner, []).extend(windows)
+                briefs.setdefault(owner, []).append("Windows that the converter judges.")
+            match chain.chain.retrieval:
+                case Dma(channel=channel):
+                    found.setdefault(channel, []).extend(self._mark_lines(chain, channel))
+                    briefs.setdefault(channel, []).append(self._brief(chain))
+                case Interrupt() | Fifo():
+                    found.setdefault(owner, []).extend(self._result_lines(chain))
+                    briefs.setdefault(owner, []).append(self._brief(chain))
+                case _:
+                    pass
+        for number, watch in enumerate(self.workspace.watches):
+            if watch.kind == "comparator":
+                found[watch.comparator] = list(self._comparator_lines(number, watch))
+                briefs[watch.comparator] = [f"Edges of {watch.comparator}, which looks at {watch.signal}."]
+        handlers = []
+        for owner, body in found.items():
+            line = self.registers.line(owner)
+            if line is None:
+                raise FirmwareError(f"{owner} has no interrupt line on {self.workspace.part.name}.")
+            handlers.append(
+                Handler(f"wg_isr_{c_name(owner).lower()}", line, owner, " ".join(briefs[owner]), tuple(body))
+            )
+        return tuple(sorted(handlers, key=lambda one: one.line))
+
+    def _brief(self, chain: ChainTable) -> str:
+        timing = retrieval_timing(self.workspace, chain.chain)
+        if not timing.events_hz:
+            return f"{chain.chain.converter}: called when something starts it."
+        rate, limit = show(timing.events_hz, "Hz"), show(timing.deadline_s, "s")
+        return f"{chain.chain.converter}: {rate}, and must be over within {limit}."
+
+    def _mark_lines(self, chain: ChainTable, channel: str) -> Iterator[str]:
+        registers, number = self.registers, chain.number
+        tally = read_c(registers, chain.chain.converter, "passes")
+        for what, is_full in (("half", "false"), ("full", "true")):
+            if not registers.has(channel, f"{what}-seen"):
+                continue
+            register, flag = flag_c(registers, channel, f"{what}-seen")
+            yield f"if (({register} & {flag}) != 0u) {{"
+            yield f"    {take_flag_c(registers, channel, f'{what}-seen')}"
+            yield f"    wg_chain_mark({number}u, {is_full}, {tally});"
+            yield "}"
+
+    def _end(self, chain: ChainTable) -> str:
+        """C for the instant at which the newest result was ready, 64 bits of ticks."""
+        owner = chain.chain.converter
+        if self.registers.has(owner, "result-ticks"):
+            return f"wg_whole({read_c(self.registers, owner, 'result-ticks')})"
+        return "wg_port_now()"
+
+    def _result_lines(self, chain: ChainTable) -> Iterator[str]:
+        """Fetch results of an interrupt, or of a poll that found some."""
+        registers, owner, number = self.registers, chain.chain.converter, chain.number
+        count = len(chain.end_ticks)
+        retrieval = chain.chain.retrieval
+        newest = "newest" if registers.has(owner, "newest") else "result"
+        if isinstance(retrieval, Fifo):
+            yield f"uint32_t waiting = {read_c(registers, owner, 'queued')};"
+            yield f"const uint32_t tally = {read_c(registers, owner, 'passes')};"
+            yield "while (waiting != 0u) {"
+            if chain.stamped:
+                if not registers.has(owner, "result-ticks"):
+                    raise FirmwareError(
+                        f"{owner}: its FIFO does not say when each result was ready, and no timer starts it.",
+                        cure="Fetch by DMA or interrupt, or let a timer start it.",
+                    )
+                yield f"    const uint64_t end = {self._end(chain)};"
+                yield f"    wg_chain_put({number}u, {read_c(registers, owner, newest)}, end);"
+            else:
+                yield f"    wg_chain_put({number}u, {read_c(registers, owner, newest)}, 0u);"
+            yield "    waiting--;"
+            yield "}"
+            yield f"wg_chain_skip({number}u, tally);"
+            return
+        register, flag = flag_c(registers, owner, "done")
+        yield f"if (({register} & {flag}) != 0u) {{"
+        per_pass = chain.chain.hands_over_each > 1
+        if per_pass and registers.counted_by(owner, "result") == "slot":
+            yield f"    const uint64_t end = {self._end(chain)};"
+            for slot in range(count):
+                before = chain.end_ticks[-1] - chain.end_ticks[slot]
+                since = f"end - {before}u" if before else "end"
+                yield f"    wg_chain_put({number}u, {read_c(registers, owner, 'result', slot)}, {since});"
+        else:
+            yield f"    const uint64_t end = {self._end(chain)};"
+            yield f"    wg_chain_put({number}u, {read_c(registers, owner, newest)}, end);"
+        for line in self._next_lines(chain):
+            yield f"    {line}"
+        yield "}"
+
+    def _next_lines(self, chain: ChainTable) -> Iterator[str]:
+        """Point the converter to the next slot and start it, where software does."""
+        owner = chain.chain.converter
+        trigger = chain.chain.trigger
+        again = isinstance(trigger, SoftwareTrigger) and trigger.again
+        count = len(chain.end_ticks)
+        start = set_flag_c(self.registers, owner, "start") if self.registers.has(owner, "start") else ""
+        place = f"place_{chain.name}"
+        if repoints(self.workspace, chain.chain):
+            yield f"{place} = {place} + 1u < {count}u ? {place} + 1u : 0u;"
+            yield f"point_{chain.name}({place});"
+            if again:
+                yield start
+            elif isinstance(trigger, SoftwareTrigger):
+                yield f"if ({place} != 0u) {{"
+                yield f"    {start}"
+                yield "}"
+        elif again and chain.chain.hands_over_each > 1:
+            yield start
+        elif again and count > 1:
+            yield f"{place} = {place} + 1u < {count}u ? {place} + 1u : 0u;"
+            yield f"if ({place} == 0u) {{"
+            yield f"    {start}"
+            yield "}"
+        elif again:
+            yield start
+
+    @cached_property
+    def places(self) -> tuple[str, ...]:
+        """Names of variables that say in which slot software is."""
+        return tuple(
+            f"place_{chain.name}"
+            for chain in self.tables.chains
+            if any(f"place_{chain.name}" in line for line in self._next_lines(chain))
+            and isinstance(chain.chain.retrieval, (Interrupt, Polling))
+        )
+
+    @cached_property
+    def pointings(self) -> tuple[tuple[str, str, tuple[str, ...]], ...]:
+        """Name, converter and statements by slot of functions that point a converter to a slot."""
+        found = []
+        for chain in self.tables.chains:
+            if repoints(self.workspace, chain.chain):
+                found.append((f"point_{chain.name}", chain.chain.converter, tuple(self._pointing(chain))))
+        return tuple(found)
+
+    def _pointing(self, chain: ChainTable) -> Iterator[str]:
+        """One value of the register that has the channel, for each slot."""
+        converter, owner = self.workspace.converter(chain.chain), chain.chain.converter
+        place = self.registers.find(owner, "channel")
+        at = self.registers.at(place.address)
+        assert at is not None
+        register, bits = c_register(at), f"{at.block.name}_{at.register.name}_{place.field.name}"
+        for number in slot_order(self.workspace, chain.chain):
+            signal = self.workspace.project.signal(chain.chain.slots[number].signal)
+            code = field_value(self.workspace.part, place, converter.channel(signal.pin, signal.negative) or 0)
+            value = f"({register} & ~{bits}_BITS) | {bits}({code}u)"
+            if len(at.register.fields) == 1:
+                value = f"{bits}({code}u)"
+            if at.register.width < 32:
+                value = f"(uint{at.register.width}_t)({value})"
+            yield f"{register} = {value}; /* {signal.name} */"
+
+    def _window_lines(self, chain: ChainTable) -> Iterator[str]:
+        """Tell events of windows that the converter judges."""
+        owner, registers = chain.chain.converter, self.registers
+        for index, (signal, window) in enumerate(hardware_windows(self.workspace, chain.chain)):
+            watch = Watch("window", signal.name, signal.windows.index(window))
+            number = self.workspace.watches.index(watch)
+            register, flag = flag_c(registers, owner, "window-seen", index)
+            entered = read_c(registers, owner, "window-entered", index)
+            low = read_c(registers, owner, "window-ticks-low", index)
+            high = read_c(registers, owner, "window-ticks-high", index)
+            value = read_c(registers, owner, "window-value", index)
+            yield f"if (({register} & {flag}) != 0u) {{"
+            yield f"    const bool entered = {entered} != 0u;"
+            yield f"    const uint64_t since = (uint64_t){low} | (uint64_t){high} << 32;"
+            yield f"    const int32_t value = (int32_t){value};"
+            yield f"    {take_flag_c(registers, owner, 'window-seen', index)}"
+            yield f"    wg_watch_tell({number}u, entered, value, since);"
+            yield "}"
+
+    def _comparator_lines(self, number: int, watch: Watch) -> Iterator[str]:
+        registers, owner = self.registers, watch.comparator
+        register, flag = flag_c(registers, owner, "seen")
+        low, high = read_c(registers, owner, "ticks-low"), read_c(registers, owner, "ticks-high")
+        yield f"if (({register} & {flag}) != 0u) {{"
+        yield f"    const bool is_high = {read_c(registers, owner, 'high')} != 0u;"
+        yield f"    const uint64_t since = (uint64_t){low} | (uint64_t){high} << 32;"
+        yield f"    {take_flag_c(registers, owner, 'seen')}"
+        yield f"    wg_watch_tell({number}u, is_high, is_high ? 1 : 0, since);"
+        yield "}"
+
+    @cached_property
+    def polls(self) -> tuple[tuple[str, ...], ...]:
+        """C of each converter that is polled."""
+        found = []
+        for chain in self.tables.chains:
+            retrieval = chain.chain.retrieval
+            trigger = chain.chain.trigger
+            if isinstance(retrieval, Polling):
+                lines = list(self._result_lines(chain))
+                if retrieval.timeout_s is not None:
+                    limit = max(1, int(retrieval.timeout_s * self.workspace.bus_clock_hz))
+                    lines = [f"wg_await_{chain.name}({limit}u);", *lines]
+                found.append(tuple(lines))
+            elif isinstance(retrieval, Dma) and isinstance(trigger, SoftwareTrigger) and trigger.again:
+                register, flag = flag_c(self.registers, chain.chain.converter, "done")
+                newest = "newest" if self.registers.has(chain.chain.converter, "newest") else "result"
+                found.append(
+                    (
+                        f"if (({register} & {flag}) != 0u) {{",
+                        f"    (void){read_c(self.registers, chain.chain.converter, newest)};",
+                        f"    {set_flag_c(self.registers, chain.chain.converter, 'start')}",
+                        "}",
+                    )
+                )
+        return tuple(found)
+
+    @cached_property
+    def waits(self) -> tuple[tuple[str, str, str, str], ...]:
+        """Name, converter, register and flag of functions that wait for a result no longer than a time-out."""
+        found = []
+        for chain in self.tables.chains:
+            retrieval = chain.chain.retrieval
+            if isinstance(retrieval, Polling) and retrieval.timeout_s is not None:
+                register, flag = flag_c(self.registers, chain.chain.converter, "done")
+                found.append((f"wg_await_{chain.name}", chain.chain.converter, register, flag))
+        return tuple(found)
+
+    @property
+    def never_sleeps(self) -> bool:
+        """The main loop looks for results all the time."""
+        return bool(self.polls)
+
+    @cached_property
+    def tails(self) -> tuple[tuple[int, str], ...]:
+        """Each chain with the C of how far DMA has come."""
+        found = []
+        for chain in self.tables.chains:
+            retrieval = chain.chain.retrieval
+            place = read_c(self.registers, retrieval.channel, "place") if isinstance(retrieval, Dma) else "0u"
+            found.append((chain.number, place))
+        return tuple(found)
+
+    @cached_property
+    def controls(self) -> tuple[tuple[int, str, str, str, str], ...]:
+        """Number, converter and statements that start once, halt and resume, for chains that need it."""
+        acted_upon = {one.chain for one in self.tables.watches if one.watch.stops}
+        started = {one.starts for one in self.tables.watches if one.starts is not None}
+        found = []
+        for chain in self.tables.chains:
+            owner = chain.chain.converter
+            if chain.number not in acted_upon | started:
+                continue
+            start = set_flag_c(self.registers, owner, "start") if self.registers.has(owner, "start") else ""
+            own_pace = chain.chain.trigger.kind in {"software", "free-running"}
+            resume = set_flag_c(self.registers, owner, "on")
+            found.append(
+                (
+                    chain.number,
+                    owner,
+                    start if isinstance(chain.chain.trigger, WindowTrigger) else "",
+                    set_flag_c(self.registers, owner, "on", on=False),
+                    f"{resume} {start}" if own_pace and start else resume,
+                )
+            )
+        return tuple(found)
+
+    @cached_property
+    def dac_writes(self) -> tuple[str, ...]:
+        """Statements that give `code` to each DAC with a ramp."""
+        found = []
+        for dac, _name, _codes, _dwell, _again in self.tables.ramps:
+            at = self.registers.at(self.registers.find(dac, "data").address)
+            assert at is not None
+            cast = "" if at.register.width == 16 else f"(uint{at.register.width}_t)"
+            found.append(f"{c_register(at)} = {cast}code;")
+        return tuple(found)
+
+    @cached_property
+    def uarts(self) -> tuple[tuple[str, str, str], ...]:
+        """UART, C that says whether it has room, and its register for a byte; for each report."""
+        found = []
+        for uart in self.workspace.project.uarts:
+            if uart.report is not None and self.workspace.project.chain_of(uart.report.signal) is not None:
+                sent = self.registers.at(self.registers.find(uart.name, "sent").address)
+                assert sent is not None
+                found.append((uart.name, read_c(self.registers, uart.name, "room"), c_register(sent)))
+        return tuple(found)
+
+    @cached_property
+    def newest(self) -> tuple[tuple[str, str], ...]:
+        """C of the newest result of each signal that is reported, and of how many there are so far."""
+        found = []
+        for text in self.tables.config.texts:
+            chain = self.tables.chains[text.converter]
+            owner = chain.chain.converter
+            place = text.place if self.registers.counted_by(owner, "result") == "slot" else 0
+            result = read_c(self.registers, owner, "result", place)
+            found.append((result, read_c(self.registers, owner, "passes")))
+        return tuple(found)
+
+    def silences(self, used: Collection[str]) -> tuple[str, ...]:
+        """Statements that stop what the set-up of some peripherals started, triggers first."""
+        kinds = {owner: block.kind for block in self.workspace.part.blocks for owner in block.owners}
+        order = {"timer": 0, "converter": 1, "dma": 2, "comparator": 3, "dac": 4, "uart": 5}
+        found = []
+        for owner in sorted(used, key=lambda name: (order.get(kinds.get(name, ""), 9), name)):
+            what = "run" if kinds.get(owner) == "timer" else "on"
+            if self.registers.has(owner, what) and kinds.get(owner) not in {"dac", "uart"}:
+                place = self.registers.find(owner, what)
+                at = self.registers.at(place.address)
+                assert at is not None
+                found.append(f"{c_register(at)} = {at.register.reset:#x}u;")
+        return tuple(found)

@@ -1,0 +1,91 @@
+"""Hooks: places in the firmware for an engineer's own code."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from fractions import Fraction
+
+from wattigram.core.firmware.names import c_comment, c_identifiers
+from wattigram.core.firmware.tables import Tables
+from wattigram.core.quantity import show
+from wattigram.core.timing import slot_order
+
+_CALLED = re.compile(r"\b(wg_(?:items|event)_\w+)\s*\(")
+_COMMENTS = re.compile(r"/\*.*?\*/|//[^\n]*", re.DOTALL)
+
+
+@dataclass(frozen=True)
+class Hook:
+    """A function that own code may define.
+
+    ``number`` is that of the chain, or of the event; ``about`` the signal or comparator that it belongs to.
+    """
+
+    name: str
+    number: int
+    about: str
+    brief: str
+    budget: str
+    slot: int = 0
+
+
+def item_hooks(tables: Tables) -> tuple[Hook, ...]:
+    """One for each signal that is converted, in the order of chains and slots."""
+    found = []
+    for chain in tables.chains:
+        order = slot_order(tables.workspace, chain.chain)
+        seen: set[str] = set()
+        for slot, place in enumerate(order):
+            signal = chain.chain.slots[place].signal
+            if signal in seen:
+                continue
+            seen.add(signal)
+            count = (chain.loop_items // 2) // len(order)
+            found.append(
+                Hook(
+                    f"wg_items_{tables.signal_names[signal]}",
+                    chain.number,
+                    signal,
+                    c_comment(f"New items of {signal}, about {count} at a time."),
+                    show(chain.half_s, "s"),
+                    slot,
+                )
+            )
+    return tuple(found)
+
+
+def event_hooks(tables: Tables) -> tuple[Hook, ...]:
+    """One for each window, twin and comparator."""
+    titles = {number: tables.watch_title(watch) for number, watch in enumerate(tables.workspace.watches)}
+    # Names may be alike, numbers are not.
+    names = c_identifiers(f"{title}\0{number}" for number, title in titles.items())
+    plain = c_identifiers(dict.fromkeys(titles.values()))
+    repeated = [title for title in titles.values() if list(titles.values()).count(title) > 1]
+    found = []
+    for number, watch in enumerate(tables.workspace.watches):
+        title = titles[number]
+        chain = tables.workspace.project.chain_of(watch.signal)
+        half_s = next((one.half_s for one in tables.chains if chain is not None and one.chain is chain), Fraction(0))
+        name = names[f"{title}\0{number}"] if title in repeated else plain[title]
+        found.append(
+            Hook(
+                f"wg_event_{name}",
+                number,
+                watch.signal,
+                c_comment(f"The condition of “{title}” began to hold, or ceased to."),
+                show(half_s, "s") if half_s else "none",
+            )
+        )
+    return tuple(found)
+
+
+def all_hooks(tables: Tables) -> tuple[Hook, ...]:
+    """Every hook of a design."""
+    return (*item_hooks(tables), *event_hooks(tables))
+
+
+def hooks_written(sources: Iterable[str]) -> frozenset[str]:
+    """Names of hooks that own code has."""
+    return frozenset(name for text in sources for name in _CALLED.findall(_COMMENTS.sub(" ", text)))

@@ -1,0 +1,131 @@
+"""Registers and writes as C expressions."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from wattigram.core.errors import FirmwareError
+from wattigram.core.part import Register, RegisterField
+from wattigram.core.registers import RegisterAt, RegisterMap, Symbol, Write, c_name
+
+
+def c_register(at: RegisterAt) -> str:
+    """A register, as the registers' header names it."""
+    name = f"{c_name(at.owner)}_{at.register.name}"
+    return f"{name}({at.index}u)" if at.register.count > 1 else name
+
+
+def c_field(block: str, register: Register, field: RegisterField) -> str:
+    """A field, as the registers' header names it."""
+    return f"{block}_{register.name}_{field.name}"
+
+
+def field_term(block: str, register: Register, field: RegisterField, code: int) -> str:
+    """A code in its field, as a macro; the code is not 0, or the field is an address."""
+    name = c_field(block, register, field)
+    match field.coded:
+        case "flag":
+            return name
+        case "table":
+            meaning = next((value for value, known in field.table.items() if known == code), None)
+            return f"{name}_{c_name(meaning)}" if meaning is not None else f"{name}({code}u)"
+        case "minus-one":
+            return f"{name}({code + 1}u - 1u)"
+        case "mask" | "signed":
+            return f"{name}({code:#x}u)"
+        case _:
+            return f"{name}({code}u)"
+
+
+@dataclass(frozen=True)
+class WriteC:
+    """A write as C: left and right side."""
+
+    target: str
+    value: str
+
+
+def write_c(registers: RegisterMap, write: Write, symbol_c: Callable[[Symbol], str]) -> WriteC:
+    """The C of one write of the set-up."""
+    if write.at is None:
+        number = write.line or 0
+        return WriteC(f"WG_LINES_ENABLE({number // 32}u)", f"1u << {number % 32}")
+    at = write.at
+    terms: list[str] = []
+    for field in at.register.fields:
+        code = (write.value & field.mask) >> field.low
+        if field.coded == "pointer":
+            terms.append(address_c(registers, code, write.symbol, symbol_c))
+        elif code:
+            terms.append(field_term(at.block.name, at.register, field, code))
+    value = " | ".join(terms) or "0u"
+    if at.register.width < 32:
+        value = f"(uint{at.register.width}_t)({value})"
+    return WriteC(c_register(at), value)
+
+
+def address_c(registers: RegisterMap, address: int, symbol: Symbol | None, symbol_c: Callable[[Symbol], str]) -> str:
+    """An address as C: of something in memory, or of a register."""
+    if symbol is not None:
+        return f"(uint32_t)(uintptr_t){symbol_c(symbol)}"
+    at = registers.at(address)
+    if at is None:
+        return f"{address:#x}u"
+    offset = address - at.address
+    text = f"(uint32_t)(uintptr_t)&{c_register(at)}"
+    return f"{text} + {offset}u" if offset else text
+
+
+def read_c(registers: RegisterMap, owner: str, name: str, index: int = 0) -> str:
+    """C that reads a field, moved down to its lowest bit; raises :class:`FirmwareError` where there is none."""
+    at, field = _found(registers, owner, name, index)
+    text = c_register(at)
+    if at.register.width < 32:
+        text = f"(uint32_t){text}"
+    if field.width == at.register.width:
+        return text
+    macro = c_field(at.block.name, at.register, field)
+    bits = macro if field.coded == "flag" else f"{macro}_BITS"
+    return f"(({text} & {bits}) >> {field.low})" if field.low else f"({text} & {bits})"
+
+
+def flag_c(registers: RegisterMap, owner: str, name: str, index: int = 0) -> tuple[str, str]:
+    """A register and the macro of one of its flags."""
+    at, field = _found(registers, owner, name, index)
+    return c_register(at), c_field(at.block.name, at.register, field)
+
+
+def set_flag_c(registers: RegisterMap, owner: str, name: str, index: int = 0, on: bool = True) -> str:
+    """A statement that sets or clears one flag and leaves what is beside it; a flag alone is simply written."""
+    at, field = _found(registers, owner, name, index)
+    target, macro = c_register(at), c_field(at.block.name, at.register, field)
+    cast = f"(uint{at.register.width}_t)" if at.register.width < 32 else ""
+    if field.access == "clear" or len(at.register.fields) == 1:
+        return f"{target} = {f'{cast}{macro}' if on else '0u'};"
+    # Commands and flags that a write could set off again are left out of what is written back.
+    others = [
+        c_field(at.block.name, at.register, one)
+        for one in at.register.fields
+        if one.access in {"start", "clear"} and one is not field
+    ]
+    kept = f"{target} & ~({' | '.join([macro, *others])})" if others or not on else target
+    value = f"({kept}) | {macro}" if on else kept
+    return f"{target} = {f'{cast}({value})' if cast else value};"
+
+
+def take_flag_c(registers: RegisterMap, owner: str, name: str, index: int = 0) -> str:
+    """A statement that takes a waiting flag away."""
+    return set_flag_c(registers, owner, name, index)
+
+
+def _found(registers: RegisterMap, owner: str, name: str, index: int) -> tuple[RegisterAt, RegisterField]:
+    if not registers.has(owner, name):
+        raise FirmwareError(
+            f"{registers.part.name}: the registers of {owner} have no “{name}”, which its firmware needs.",
+            cure="Add it to the part file, or take the tables only.",
+        )
+    place = registers.find(owner, name, index)
+    at = registers.at(place.address)
+    assert at is not None
+    return at, place.field

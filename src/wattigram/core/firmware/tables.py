@@ -1,0 +1,264 @@
+"""Tables of a design's firmware: chains, taps, watches, waves, ramps and reports as C has them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property
+
+from wattigram.core.board import EffectiveConfig, EffectiveConverter, EffectiveTap, EffectiveWatch
+from wattigram.core.deploy import effective_config
+from wattigram.core.design import Chain, Dma, Signal, Watch, WindowTrigger, Workspace, tapped_signals
+from wattigram.core.design.outputs import Playback, SoftwareRamp
+from wattigram.core.errors import FirmwareError
+from wattigram.core.firmware.names import c_identifiers
+from wattigram.core.timing import cycle_timing, item_bits, loop_timing
+from wattigram.core.waveform import table_codes
+
+MOST_WAITING = 1 << 12
+"""Values of a signal that wait for those of another, at most."""
+
+
+@dataclass(frozen=True)
+class ChainTable:
+    """One chain as its firmware has it; ticks are of the board's clock."""
+
+    number: int
+    chain: Chain
+    name: str
+    store_bits: int
+    item_bits: int
+    loop_items: int
+    by_dma: bool
+    stamped: bool
+    swap: bool
+    cycle_ticks: int
+    end_ticks: tuple[int, ...]
+    held_ticks: tuple[int, ...]
+    taps: tuple[int | None, ...]
+    half_s: Fraction
+
+    @property
+    def loop_bytes(self) -> int:
+        """Memory of its loop; the wider of who writes and who reads decides."""
+        return self.loop_items * max(self.store_bits, self.item_bits) // 8
+
+
+@dataclass(frozen=True)
+class TapTable:
+    """What is done with one signal's items."""
+
+    name: str
+    signal: Signal
+    tap: EffectiveTap
+    kind: str
+    room: int
+    """Reduced values that one half can give."""
+
+    @property
+    def mask(self) -> int:
+        """Bits of the register."""
+        return (1 << self.tap.register_bits) - 1
+
+    @property
+    def sign(self) -> int:
+        """Sign bit of the register, 0 where it has none."""
+        return 1 << (self.tap.register_bits - 1) if self.tap.signed_bits else 0
+
+
+@dataclass(frozen=True)
+class WatchTable:
+    """A comparison that the program makes, or an action on one that the hardware made."""
+
+    number: int
+    watch: EffectiveWatch
+    by_hardware: bool
+    factor: Fraction
+    other_reduced: bool
+    chain: int
+    starts: int | None
+    room: int
+    title: str
+
+
+@dataclass(frozen=True)
+class Tables:
+    """All tables of a design."""
+
+    workspace: Workspace
+
+    @cached_property
+    def config(self) -> EffectiveConfig:
+        """What the board is to do."""
+        return effective_config(self.workspace)
+
+    @cached_property
+    def chain_names(self) -> dict[str, str]:
+        """C names of chains, by their converter."""
+        return c_identifiers(chain.converter for chain in self.workspace.project.chains)
+
+    @cached_property
+    def signal_names(self) -> dict[str, str]:
+        """C names of signals."""
+        return c_identifiers(signal.name for signal in self.workspace.project.signals)
+
+    @cached_property
+    def table_names(self) -> dict[str, str]:
+        """C names of wave tables."""
+        return c_identifiers(table.name for table in self.workspace.project.tables)
+
+    @cached_property
+    def chains(self) -> tuple[ChainTable, ...]:
+        """In the order of their streams."""
+        return tuple(
+            self._chain(number, chain, converter)
+            for number, (chain, converter) in enumerate(
+                zip(self.workspace.project.chains, self.config.converters, strict=True)
+            )
+        )
+
+    def _chain(self, number: int, chain: Chain, converter: EffectiveConverter) -> ChainTable:
+        workspace = self.workspace
+        end = tuple(round(slot.end_ticks) for slot in converter.slots)
+        held = tuple(round(slot.held_ticks + (slot.repeats - 1) * slot.each_ticks) for slot in converter.slots)
+        program_taps = [(place, tap) for place, tap in enumerate(self.config.taps) if not tap.by_hardware]
+        taps = tuple(
+            next((place for place, tap in program_taps if tap.converter == number and slot in tap.places), None)
+            for slot in range(len(converter.slots))
+        )
+        return ChainTable(
+            number=number,
+            chain=chain,
+            name=self.chain_names[chain.converter],
+            store_bits=chain.loop.width_bits,
+            item_bits=item_bits(chain),
+            loop_items=chain.loop.items,
+            by_dma=isinstance(chain.retrieval, Dma),
+            stamped=converter.stamped,
+            swap=converter.loop.swap_bytes,
+            cycle_ticks=converter.cycle_ticks,
+            end_ticks=end,
+            held_ticks=held,
+            taps=taps,
+            half_s=loop_timing(workspace, chain).half_s,
+        )
+
+    @cached_property
+    def taps(self) -> tuple[TapTable, ...]:
+        """The program's own."""
+        signals = tapped_signals(self.workspace.project)
+        kinds = {"none": "WG_PLAIN", "sum": "WG_BLOCK", "mean": "WG_BLOCK", "running-mean": "WG_RUNNING"}
+        found = []
+        for signal, tap in zip(signals, self.config.taps, strict=False):
+            chain = self.chains[tap.converter]
+            most = chain.loop_items - chain.loop_items // 2
+            per_half = -(-most // len(chain.end_ticks)) * len(tap.places) + len(tap.places)
+            room = per_half // tap.count + 1 if tap.stage in {"sum", "mean"} else per_half
+            found.append(
+                TapTable(self.signal_names[signal.name], signal, tap, kinds.get(tap.stage, "WG_LOW_PASS"), room)
+            )
+        return tuple(found)
+
+    def watch_title(self, watch: Watch) -> str:
+        """What a watch is, for people."""
+        if watch.kind == "comparator":
+            return watch.comparator
+        if watch.kind == "twin":
+            return f"{watch.signal}: twin"
+        return f"{watch.signal}: {watch.window(self.workspace.project).name}"
+
+    @cached_property
+    def watches(self) -> tuple[WatchTable, ...]:
+        """Those that the program judges, and those of the hardware that it must act upon."""
+        found = []
+        project = self.workspace.project
+        for number, (watch, effective) in enumerate(zip(self.workspace.watches, self.config.watches, strict=True)):
+            if effective is None:
+                continue
+            chain = project.chain_of(watch.signal)
+            assert chain is not None
+            tap = self.config.taps[effective.tap]
+            if tap.by_hardware and not (effective.stops and effective.rearm_ticks is not None):
+                continue
+            other_reduced = False
+            if effective.other is not None:
+                other_reduced = effective.on_reduced and self.config.taps[effective.other].stage != "none"
+            found.append(
+                WatchTable(
+                    number=number,
+                    watch=effective,
+                    by_hardware=tap.by_hardware,
+                    factor=Fraction(effective.other_factor).limit_denominator(1 << 20),
+                    other_reduced=other_reduced,
+                    chain=project.chains.index(chain),
+                    starts=None if tap.by_hardware else self._started_by(watch),
+                    room=self._room(effective) if effective.other is not None else 0,
+                    title=self.watch_title(watch),
+                )
+            )
+        return tuple(found)
+
+    def _started_by(self, watch: Watch) -> int | None:
+        """The chain that software starts at a watch's events."""
+        if watch.kind != "window":
+            return None
+        for number, chain in enumerate(self.workspace.project.chains):
+            trigger = self.workspace.project.own_trigger(chain)
+            if (
+                isinstance(trigger, WindowTrigger)
+                and trigger.signal == watch.signal
+                and trigger.window - 1 == watch.index
+            ):
+                return number
+        return None
+
+    def _room(self, watch: EffectiveWatch) -> int:
+        """Values that wait for their partners: what comes in one half of either, with as much again."""
+        assert watch.other is not None
+        mine, other = self.taps[watch.tap], self.taps[watch.other]
+        rate = self._rate_hz(mine)
+        half_s = float(max(self.chains[mine.tap.converter].half_s, self.chains[other.tap.converter].half_s))
+        wanted = max(2 * mine.room, 2 * other.room, 2 * int(rate * half_s) + 4)
+        return min(MOST_WAITING, 1 << (wanted - 1).bit_length())
+
+    def _rate_hz(self, tap: TapTable) -> float:
+        chain = self.workspace.project.chains[tap.tap.converter]
+        rate = float(cycle_timing(self.workspace, chain).cycle_rate_hz) * len(tap.tap.places)
+        return rate / tap.tap.count if tap.tap.stage in {"sum", "mean"} else rate
+
+    @cached_property
+    def waves(self) -> dict[str, tuple[int, ...]]:
+        """Codes of each table that is played or carried, by the table's name."""
+        workspace, found = self.workspace, {}
+        for table in workspace.project.tables:
+            users = [
+                one
+                for one in workspace.project.generators
+                if isinstance(one.output, Playback) and one.output.table == table.name
+            ]
+            dac = workspace.part.dac(users[0].dac) if users else next(iter(workspace.part.dacs), None)
+            if dac is not None:
+                codes = table_codes(workspace, table, dac, users[0].buffered if users else True).codes
+                found[table.name] = tuple(codes.tolist())
+        return found
+
+    @cached_property
+    def ramps(self) -> tuple[tuple[str, str, tuple[int, ...], int, bool], ...]:
+        """DAC, name, codes, dwell in ticks and whether it begins anew, for each ramp by software."""
+        found = []
+        for generator, dac in zip(self.workspace.project.generators, self.config.dacs, strict=True):
+            if isinstance(generator.output, SoftwareRamp):
+                found.append((generator.dac, generator.name, dac.codes, round(dac.update_ticks), dac.repeat))
+        return tuple(found)
+
+
+def check_firmware(workspace: Workspace) -> None:
+    """Raise :class:`FirmwareError` for a design that firmware cannot be written for."""
+    if not workspace.project.chains:
+        raise FirmwareError("The project has no chain, so there is nothing to build.", cure="Put a signal into a slot.")
+    memory = workspace.part.memory
+    if memory is None or not workspace.part.blocks:
+        raise FirmwareError(
+            f"{workspace.part.name} has no registers in its part file.",
+            cure="Describe its memory and registers there, or take the tables only.",
+        )
