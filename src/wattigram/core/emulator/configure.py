@@ -11,6 +11,7 @@ from wattigram.core.board import EffectiveConfig, EffectiveConverter, EffectiveP
 from wattigram.core.deploy.effective import silicon_config
 from wattigram.core.design import Project, Window, Workspace
 from wattigram.core.emulator.hints import BoardSetup
+from wattigram.core.emulator.trial import Ramp
 from wattigram.core.errors import BoardError
 from wattigram.core.registers import Observed, SiliconState, silicon_project
 from wattigram.core.registers.silicon import ReadCodes
@@ -34,11 +35,11 @@ def image_silicon(
     setup: BoardSetup,
     read_codes: ReadCodes,
     observed: Observed,
-    ramps: Mapping[str, tuple[int, tuple[int, ...], bool]],
+    ramps: Mapping[str, Ramp],
 ) -> Silicon:
     """The configuration that registers come to, with items as hardware leaves them.
 
-    ``ramps`` gives ticks of a step, codes, and whether they begin anew, for DACs that software feeds.
+    ``ramps`` are those of DACs that software feeds.
 
     Raises
     ------
@@ -57,9 +58,10 @@ def image_silicon(
     dacs = tuple(
         one.model_copy(
             update={
-                "update_ticks": float(ramps[one.name][0]),
-                "codes": ramps[one.name][1],
-                "repeat": ramps[one.name][2],
+                "begin_ticks": float(ramps[one.name].begin_ticks),
+                "update_ticks": float(ramps[one.name].step_ticks),
+                "codes": ramps[one.name].codes,
+                "repeat": ramps[one.name].again,
                 "steady": False,
             }
         )

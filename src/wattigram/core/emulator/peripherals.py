@@ -14,8 +14,8 @@ SYSTEM_CONTROL_PAGE = 0xE000E000
 """The core's own registers (Armv7-M, B3.2): the interrupt controller and the system control block."""
 CALIBRATION_READS = 3
 """So often firmware finds a calibration still going on."""
-EMPTY_LOOKS = 3
-"""A main loop that looks for bytes so often without sleeping waits by looking."""
+EMPTY_LOOKS = 6
+"""A main loop that looks in vain so often, for bytes or for results, waits by looking."""
 MOST_OUTBOX_BYTES = 64 << 20
 
 
@@ -219,22 +219,26 @@ class Peripherals:
                 return self._held_high & 0xFFFFFFFF
             case "waiting":
                 if not self.inbox and self._around.in_main:
-                    self._empty_looks += 1
-                    if self._empty_looks >= EMPTY_LOOKS:
-                        self._empty_looks = 0
-                        self._around.rest()
+                    self._look_in_vain()
                 return min(len(self.inbox), 0xFFFF)
             case "received":
                 return self.inbox.popleft() if self.inbox else 0
             case _:
                 return self.live.get(("System", what, 0), 0)
 
+    def _look_in_vain(self) -> None:
+        """The main loop asks for what is not there; asking again and again, it waits, and time may go on."""
+        self._empty_looks += 1
+        if self._empty_looks >= EMPTY_LOOKS:
+            self._empty_looks = 0
+            self._around.rest()
+
     def _live_converter(self, at: RegisterAt, what: str) -> int:
         live = self.converters[at.owner]
         match what:
             case "done":
                 if not live.done and not live.fifo and self._around.in_main:
-                    self._around.rest()
+                    self._look_in_vain()
                 return int(live.done or bool(live.fifo))
             case "result":
                 live.done = False

@@ -29,6 +29,7 @@ class ImageRun(Run):
         silicon: Silicon,
         machine: Machine,
         probes: dict[str, int],
+        end_ticks: int | None,
         first_sequence: int = 0,
         threads: int = 1,
     ) -> None:
@@ -41,6 +42,11 @@ class ImageRun(Run):
         self._watch_places = silicon.watches
         self._probes = probes
         self._halted: dict[str, bool] = {}
+        self._end_ticks = end_ticks
+        # What the image stops or starts must be seen at once, and an end that is not known may be any alarm.
+        self._is_split = end_ticks is None or any(
+            channel.stops or channel.config.pace.kind == "events" for channel in self.channels
+        )
         self._events: list[Happening] = []
         self._uart_bytes: dict[str, int] = {}
         self._by_name = {channel.config.name: channel for channel in self.channels}
@@ -54,26 +60,34 @@ class ImageRun(Run):
         return min(super().largest_step_ticks, max(1, int(LONGEST_STEP_S * self.config.tick_hz)))
 
     def advance(self, ticks: int, executor: Executor | None = None) -> list[bytes]:
-        """Run until ``ticks`` after the start; gives what the image sent, and what the board says aside."""
+        """Run until ``ticks`` after the start; gives what the board saw at pins, and leaves what the image sent."""
         machine = self.machine
         while self.ticks < ticks and machine.fault is None:
-            alarm = machine.peripherals.alarm_at
             target = ticks
-            if alarm is not None:
-                target = min(target, max(self.ticks, alarm * self._clock_divisor - self.epoch))
+            if self._end_ticks is not None and self.ticks < self._end_ticks:
+                target = min(target, self._end_ticks)
+            alarm = self._alarm()
+            if self._is_split and alarm is not None:
+                target = min(target, max(self.ticks, alarm))
             self._until(target, executor)
-            alarm = machine.peripherals.alarm_at
-            if alarm is not None and alarm * self._clock_divisor - self.epoch <= self.ticks:
-                self.leave_partials()
-                machine.alarm()
-                self._follow()
-            elif target == ticks:
-                break
-        return self.take_frames()
+            self._sound(self.ticks)
+            self._set_now(self.ticks)
+        return [*self._route_frames(), *self._uart_frames()]
 
-    def take_frames(self) -> list[bytes]:
-        """What the image sent since the last call, then what the board saw at pins."""
-        return [*self.machine.peripherals.take_outbox(), *self._route_frames(), *self._uart_frames()]
+    def _alarm(self) -> int | None:
+        """When the system's alarm comes next, in ticks since the start."""
+        at = self.machine.peripherals.alarm_at
+        return None if at is None else at * self._clock_divisor - self.epoch
+
+    def _sound(self, until: int) -> None:
+        """Alarms that come before then, or just then."""
+        machine = self.machine
+        while (at := self._alarm()) is not None and at <= until and machine.fault is None:
+            self._set_now(at)
+            if at >= self.ticks:
+                self.leave_partials()
+            machine.alarm()
+            self._follow()
 
     def _until(self, ticks: int, executor: Executor | None) -> None:
         self.ticks = max(self.ticks, ticks)
@@ -96,11 +110,12 @@ class ImageRun(Run):
                 if channel.converted == before or not (channel.stops or channel.config.pace.kind == "events"):
                     break
         self._do(work)
-        self._set_now(self.ticks)
 
     def _units(self, channel: Channel, parts: list[HandOver]) -> list[tuple[int, Callable[[], None]]]:
         """Hand-overs with the instants at which they come."""
         handing = self._handings[channel.stream]
+        if not parts:
+            return []
         found = []
         following = [part.first for part in parts[1:]] + [channel.handed_over]
         for part, next_number in zip(parts, following, strict=True):
@@ -134,6 +149,7 @@ class ImageRun(Run):
         """What happens, in the order of time."""
         machine = self.machine
         for at, one in sorted(work, key=lambda pair: pair[0]):
+            self._sound(at)
             if machine.fault is not None:
                 return
             self._set_now(at)
@@ -170,15 +186,15 @@ class ImageRun(Run):
         for channel, handing in zip(self.channels, self._handings, strict=True):
             handing.leave(channel, self.epoch)
 
-    def finish(self) -> list[bytes]:
-        """What the image sent last."""
-        return self.take_frames()
-
     def silicon_totals(self) -> dict[str, int]:
         """Counts that only the silicon knows."""
-        return {
-            name: count for name, count in self.totals().items() if not name.startswith("items.") and name != "ticks"
-        }
+        found = self.totals()
+        for name, done in self._uart_bytes.items():
+            if name in self._probes:
+                found[f"items.{self._probes[name]}"] = 2 * done
+        raw = {f"items.{channel.stream}" for channel in self.channels}
+        raw |= {f"items.{tap.stream}" for tap in self.config.taps}
+        return {name: count for name, count in found.items() if name not in raw and name != "ticks"}
 
     def _frame(
         self,

@@ -15,6 +15,7 @@ from wattigram.core.image import Image
 from wattigram.core.link import FLAG_ASIDE, FrameType
 
 LONGEST_TEXT_BYTES = 1024
+NEVER = 1 << 62
 
 
 class ImageServer(PortServer):
@@ -87,9 +88,9 @@ class ImageServer(PortServer):
         if machine.fault is not None:
             self._tell_fault()
             return
-        self._begin_run(client)
+        self._begin_run(client, _end_ticks(options))
 
-    def _begin_run(self, client: Client) -> None:
+    def _begin_run(self, client: Client, end_ticks: int | None) -> None:
         machine = self._machine
         state = machine.peripherals.state.copy()
         silicon = image_silicon(state, self._setup, self._read_codes, self._trial.observed, self._trial.ramps)
@@ -97,7 +98,7 @@ class ImageServer(PortServer):
             line.byte_ticks = self._byte_ticks(name)
         if self._bench_text:
             silicon = Silicon(self._with_knobs(silicon.config), silicon.watches)
-        self._begin(client, ImageRun(silicon, machine, self._setup.probes, self._sequence, self._threads))
+        self._begin(client, ImageRun(silicon, machine, self._setup.probes, end_ticks, self._sequence, self._threads))
         for note in [*state.notes, *machine.peripherals.notes]:
             self._say(FrameType.LOG, note)
 
@@ -136,11 +137,14 @@ class ImageServer(PortServer):
         return config.model_copy(update={"bench": bench})
 
     def _moved(self, run: Run, frames: list[bytes], is_done: bool) -> None:
-        """Pass on what the firmware said; where it says that it has stopped, so has the silicon."""
-        ends = any(frame.startswith(b"stopped") for frame in frames if len(frame) < LONGEST_TEXT_BYTES)
+        """Pass on what the board saw and what the firmware said; where that has stopped, so has the silicon."""
+        said = self._machine.peripherals.take_outbox()
+        ends = any(text.startswith(b"stopped") for text in said if len(text) < LONGEST_TEXT_BYTES)
+        self._broadcast(frames)
+        self._sequence = run.sequence
         if ends and isinstance(run, ImageRun):
             self._say_silicon(run)
-        self._broadcast(frames)
+        self._broadcast(said)
         if self._machine.fault is not None:
             self._tell_fault()
         elif ends:
@@ -150,7 +154,7 @@ class ImageServer(PortServer):
         """Send what the firmware said to a command."""
         run = self._image_run
         if run is not None:
-            self._moved(run, run.take_frames(), False)
+            self._moved(run, [], False)
             return
         self._broadcast(self._machine.peripherals.take_outbox())
         if self._machine.fault is not None:
@@ -174,3 +178,12 @@ class ImageServer(PortServer):
         counts = self._silicon(run) if run is not None else []
         self._say(FrameType.REPLY, " ".join(["stopped", *counts, "fault=1"]))
         self._end()
+
+
+def _end_ticks(options: list[str]) -> int | None:
+    """When a run is to end, where its options say so in ticks; far away where they say nothing."""
+    for option in options:
+        name, _, value = option.partition("=")
+        if name == "ticks" and value.isdigit():
+            return int(value)
+    return None if any(option.startswith("cycles=") for option in options) else NEVER

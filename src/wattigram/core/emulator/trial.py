@@ -18,10 +18,21 @@ from wattigram.core.registers import Observed, SiliconState
 
 CALLS = 48
 MARKS = 4
+IDLE_ALARMS = 8
+SURE = 64
+"""Codes that must come again before a ramp is taken to begin anew."""
 MOST_STEPS = 1 << 14
 LONGEST_S = 1.5
 
-Ramp = tuple[int, tuple[int, ...], bool]
+
+@dataclass(frozen=True)
+class Ramp:
+    """Codes that software gives to a DAC; times in ticks since the start."""
+
+    begin_ticks: int
+    step_ticks: int
+    codes: tuple[int, ...]
+    again: bool
 
 
 @dataclass
@@ -63,8 +74,9 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
                 if name in state.touched and state.is_on(name) and machine.fault is None:
                     peripherals.state = state.copy()
                     _converter(machine, name, found)
-        if early_codes and machine.fault is None:
+        if _has_dac(state) and machine.fault is None:
             peripherals.state = state.copy()
+            peripherals.alarm_at, machine.now = kept[3], kept[4]
             found.ramps = _ramps(machine, early_codes)
     finally:
         cpu.restore(snapshot)
@@ -146,28 +158,47 @@ def _period(sequence: Sequence[object]) -> int:
     return len(sequence)
 
 
+def _has_dac(state: SiliconState) -> bool:
+    return any(dac.name in state.touched and state.is_on(dac.name) for dac in state.registers.part.dacs)
+
+
 def _ramps(machine: Machine, early: Sequence[tuple[str, int, int]]) -> dict[str, Ramp]:
     """Codes that software gives to DACs as time goes on."""
     codes: dict[str, list[tuple[int, int]]] = {}
     for owner, at, code in early:
         codes.setdefault(owner, []).append((at, code))
     begun = time.monotonic()
-    for _ in range(MOST_STEPS):
+    epoch = machine.now
+    for number in range(MOST_STEPS):
         alarm = machine.peripherals.alarm_at
-        if alarm is None or time.monotonic() - begun > LONGEST_S or machine.fault is not None:
+        if alarm is None or (number > IDLE_ALARMS and not codes) or machine.fault is not None:
+            break
+        if time.monotonic() - begun > LONGEST_S or (codes and all(_again(given) for given in codes.values())):
             break
         machine.seen.clear()
         machine.now = max(machine.now, alarm * machine.setup.clock_divisor)
         machine.alarm()
+        machine.peripherals.take_outbox()
         for owner, at, code in machine.seen.coded:
             codes.setdefault(owner, []).append((at, code))
-    ends = machine.peripherals.alarm_at is None
     found: dict[str, Ramp] = {}
     for owner, given in codes.items():
         if len(given) < 2:
             continue
-        values = [code for _at, code in given]
-        period = _period(values)
-        again = (period < len(values) and not ends) or period < len(values) // 2
-        found[owner] = (max(1, given[1][0] - given[0][0]), tuple(values[:period] if again else values), again)
+        period = _again(given)
+        values = tuple(code for _at, code in given)
+        step = max(1, given[-1][0] - given[-2][0])
+        begin = max(0, given[0][0] - epoch)
+        found[owner] = Ramp(begin, step, values[:period] if period else values, bool(period))
     return found
+
+
+def _again(given: Sequence[tuple[int, int]]) -> int:
+    """After how many codes they begin anew, as far as the newest show; 0 where they do not."""
+    if len(given) < 2 * SURE or given[-1][1] != given[SURE - 1][1]:
+        return 0
+    if any(one[1] != other[1] for one, other in zip(given[-SURE:], given[:SURE], strict=True)):
+        return 0
+    values = [code for _at, code in given]
+    period = _period(values)
+    return period if period < len(values) else len(values) - SURE

@@ -140,13 +140,14 @@ class _Context:
             "watches": [self._watch(number) for number in range(len(tables.watches))],
             "ramps": [
                 {
-                    "title": c_comment(name),
-                    "count": len(codes),
-                    "rows": rows(codes),
-                    "dwell_ticks": dwell,
-                    "again": _bool(again),
+                    "title": c_comment(ramp.name),
+                    "count": len(ramp.codes),
+                    "rows": rows(ramp.codes),
+                    "begin_ticks": ramp.begin_ticks,
+                    "dwell_ticks": ramp.dwell_ticks,
+                    "again": _bool(ramp.again),
                 }
-                for _dac, name, codes, dwell, again in tables.ramps
+                for ramp in tables.ramps
             ],
             "reports": [
                 {
@@ -264,8 +265,21 @@ class _Context:
             "mask": table.mask,
             "sign": table.sign,
             "running": tap.stage == "running-mean",
+            "judges_raw": _bool(self._is_judged(number, False)),
+            "judges_reduced": _bool(self._is_judged(number, True)),
             "room": table.room if tap.stream is not None else 0,
         }
+
+    def _is_judged(self, tap: int, reduced: bool) -> bool:
+        """A window that the program judges looks at a tap's items, or at its reduced values."""
+        for table in self.tables.watches:
+            on_reduced = table.watch.on_reduced and self.tables.config.taps[table.watch.tap].stage != "none"
+            looks = {(table.watch.tap, on_reduced)}
+            if table.watch.other is not None:
+                looks.add((table.watch.other, table.other_reduced))
+            if not table.by_hardware and (tap, reduced) in looks:
+                return True
+        return False
 
     def _watch(self, number: int) -> dict[str, Any]:
         table = self.tables.watches[number]

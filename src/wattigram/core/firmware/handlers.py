@@ -270,13 +270,14 @@ class HandlerWriter:
         return bool(self.polls)
 
     @cached_property
-    def tails(self) -> tuple[tuple[int, str], ...]:
-        """Each chain with the C of how far DMA has come."""
+    def tails(self) -> tuple[tuple[int, str, str], ...]:
+        """Each chain with the C of how far DMA has come, and the handler that fetches what a FIFO still has."""
         found = []
         for chain in self.tables.chains:
             retrieval = chain.chain.retrieval
             place = read_c(self.registers, retrieval.channel, "place") if isinstance(retrieval, Dma) else "0u"
-            found.append((chain.number, place))
+            isr = f"wg_isr_{c_name(chain.chain.converter).lower()}"
+            found.append((chain.number, place, isr if isinstance(retrieval, Fifo) else ""))
         return tuple(found)
 
     @cached_property
@@ -307,8 +308,8 @@ class HandlerWriter:
     def dac_writes(self) -> tuple[str, ...]:
         """Statements that give `code` to each DAC with a ramp."""
         found = []
-        for dac, _name, _codes, _dwell, _again in self.tables.ramps:
-            at = self.registers.at(self.registers.find(dac, "data").address)
+        for ramp in self.tables.ramps:
+            at = self.registers.at(self.registers.find(ramp.dac, "data").address)
             assert at is not None
             cast = "" if at.register.width == 16 else f"(uint{at.register.width}_t)"
             found.append(f"{c_register(at)} = {cast}code;")

@@ -82,6 +82,18 @@ class WatchTable:
 
 
 @dataclass(frozen=True)
+class RampTable:
+    """A DAC that software takes from code to code; times in ticks."""
+
+    dac: str
+    name: str
+    codes: tuple[int, ...]
+    begin_ticks: int
+    dwell_ticks: int
+    again: bool
+
+
+@dataclass(frozen=True)
 class Tables:
     """All tables of a design."""
 
@@ -243,13 +255,20 @@ class Tables:
         return found
 
     @cached_property
-    def ramps(self) -> tuple[tuple[str, str, tuple[int, ...], int, bool], ...]:
-        """DAC, name, codes, dwell in ticks and whether it begins anew, for each ramp by software."""
-        found = []
-        for generator, dac in zip(self.workspace.project.generators, self.config.dacs, strict=True):
-            if isinstance(generator.output, SoftwareRamp):
-                found.append((generator.dac, generator.name, dac.codes, round(dac.update_ticks), dac.repeat))
-        return tuple(found)
+    def ramps(self) -> tuple[RampTable, ...]:
+        """One for each ramp by software."""
+        return tuple(
+            RampTable(
+                generator.dac,
+                generator.name,
+                dac.codes,
+                round(dac.begin_ticks),
+                round(dac.update_ticks),
+                dac.repeat,
+            )
+            for generator, dac in zip(self.workspace.project.generators, self.config.dacs, strict=True)
+            if isinstance(generator.output, SoftwareRamp)
+        )
 
 
 def check_firmware(workspace: Workspace) -> None:

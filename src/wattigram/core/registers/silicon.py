@@ -233,11 +233,10 @@ class _Reader:
     def _trigger(self, converter: Converter) -> Trigger:
         state, name, part = self.state, converter.name, self.around.part
         source = state.text(name, "trigger", "software")
-        edge = state.text(name, "edge", "rising")
         if part.timer(source) is not None:
             return timer_trigger(state, source, self.bus_clock_hz)
         if part.comparator(source) is not None:
-            return ComparatorTrigger(comparator=source, edge=edge)
+            return ComparatorTrigger(comparator=source, edge=state.text(name, "edge", "rising"))
         if part.converter(source) is not None and source != name:
             return FollowTrigger(follows=source)
         match source:
@@ -245,6 +244,7 @@ class _Reader:
                 return FreeRunningTrigger()
             case "edge":
                 pin = state.text(name, "edge-pin", part.pins[0])
+                edge = state.text(name, "edge", "rising")
                 return EdgeTrigger(pin=pin, edge=edge, level_v=self.around.levels_v.get(pin, 1.65))
             case "window":
                 watched = [

@@ -183,35 +183,76 @@ static void stamp_items(const wg_chain *design, const part *one)
     }
 }
 
-/** Give each item to those who work on its signal. */
+/** Slots of the same tap before this one. */
+static bool is_first_of_tap(const wg_chain *design, uint32_t slot)
+{
+    for (uint32_t before = 0u; before < slot; before++) {
+        if (design->taps[before] == design->taps[slot]) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/** Whether a tap has more than one slot, so that its items must be taken one by one. */
+static bool is_alone(const wg_chain *design, uint32_t slot)
+{
+    for (uint32_t other = 0u; other < design->slots; other++) {
+        if (other != slot && design->taps[other] == design->taps[slot]) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/** Items of a part from a place on, every `stride` places, for a tap. */
+static void feed(uint32_t chain, const part *one, uint64_t start, uint32_t offset, uint32_t stride, uint32_t count)
+{
+    const wg_chain *design = &wg_chains[chain];
+    const uint32_t place = one->begin + offset;
+    const uint32_t phase = (uint32_t)(one->first % design->slots) + offset;
+    wg_items items = {
+        .items = (const uint8_t *)design->loop + place * design->item_bytes,
+        .item_bytes = design->item_bytes,
+        .stride = stride,
+        .count = count,
+        .cycle_ticks = design->cycle_ticks,
+        .ticks = start + (uint64_t)(phase / design->slots) * design->cycle_ticks
+               + design->held_ticks[phase % design->slots],
+    };
+    if (design->stamps != NULL) {
+        items.stamps = &design->stamps[place];
+        items.ticks = one->mark - wg_run_epoch();
+    }
+    wg_tap_feed(design->taps[place % design->slots], &items);
+}
+
+/** Give the items of a part to those who work on their signals. */
 static void feed_taps(uint32_t chain, const part *one, uint64_t start)
 {
     const wg_chain *design = &wg_chains[chain];
-    uint32_t slot = one->begin % design->slots;
-    uint32_t phase = (uint32_t)(one->first % design->slots);
-    uint64_t cycle = start;
-    for (uint32_t place = one->begin; place < one->begin + one->count; place++) {
-        if (design->taps[slot] != WG_NO_TAP) {
-            uint64_t ticks = cycle + design->held_ticks[phase];
-            if (design->stamps != NULL) {
-                ticks = one->mark - wg_run_epoch();
-                ticks -= (uint32_t)((uint32_t)ticks - design->stamps[place]);
-            }
-            wg_tap_feed(design->taps[slot], item_at(design, place), ticks);
+    const uint32_t slots = design->slots;
+    const uint32_t before = one->begin % slots;
+    bool one_by_one = false;
+    for (uint32_t slot = 0u; slot < slots; slot++) {
+        const uint32_t offset = (slot + slots - before) % slots;
+        if (design->taps[slot] == WG_NO_TAP || offset >= one->count) {
+            continue;
         }
-        slot = slot + 1u < design->slots ? slot + 1u : 0u;
-        phase++;
-        if (phase == design->slots) {
-            phase = 0u;
-            cycle += design->cycle_ticks;
+        if (is_alone(design, slot)) {
+            feed(chain, one, start, offset, slots, (one->count - offset - 1u) / slots + 1u);
+        } else {
+            one_by_one = true;
         }
     }
-    for (slot = 0u; slot < design->slots; slot++) {
-        bool is_first = design->taps[slot] != WG_NO_TAP;
-        for (uint32_t before = 0u; before < slot; before++) {
-            is_first = is_first && design->taps[before] != design->taps[slot];
+    for (uint32_t offset = 0u; one_by_one && offset < one->count; offset++) {
+        const uint32_t slot = (before + offset) % slots;
+        if (design->taps[slot] != WG_NO_TAP && !is_alone(design, slot)) {
+            feed(chain, one, start, offset, 1u, 1u);
         }
-        if (is_first) {
+    }
+    for (uint32_t slot = 0u; slot < slots; slot++) {
+        if (design->taps[slot] != WG_NO_TAP && is_first_of_tap(design, slot)) {
             wg_tap_send(design->taps[slot], one->is_tail);
         }
     }

@@ -7,6 +7,7 @@
 #include <stddef.h>
 
 #include "wg_chain.h"
+#include "wg_crc.h"
 #include "wg_design.h"
 #include "wg_port.h"
 #include "wg_run.h"
@@ -26,40 +27,12 @@ static bool line_too_long;
 static char text[TEXT_BYTES];
 static uint32_t text_used;
 
-/** CRC-32 of four bits, reflected, polynomial 0x04c11db7 (ISO 3309). */
-static const uint32_t crc_of_nibble[16] = {
-    0x00000000u, 0x1db71064u, 0x3b6e20c8u, 0x26d930acu, 0x76dc4190u, 0x6b6b51f4u, 0x4db26158u, 0x5005713cu,
-    0xedb88320u, 0xf00f9344u, 0xd6d6a3e8u, 0xcb61b38cu, 0x9b64c2b0u, 0x86d3d2d4u, 0xa00ae278u, 0xbdbdf21cu,
-};
-static uint32_t crc_of_byte[256];
-
-static void make_table(void)
-{
-    for (uint32_t byte = 0u; byte < 256u; byte++) {
-        uint32_t crc = crc_of_nibble[byte & 15u];
-        crc = (crc >> 4) ^ crc_of_nibble[(crc ^ (byte >> 4)) & 15u];
-        crc_of_byte[byte] = crc;
-    }
-}
-
-static uint32_t crc32(const uint8_t *bytes, uint32_t count)
-{
-    uint32_t crc = 0xffffffffu;
-    if (crc_of_byte[1] == 0u) {
-        make_table();
-    }
-    for (uint32_t at = 0u; at < count; at++) {
-        crc = (crc >> 8) ^ crc_of_byte[(crc ^ bytes[at]) & 0xffu];
-    }
-    return ~crc;
-}
-
 void wg_link_send(const wg_frame *frame, const void *payload)
 {
     uint32_t words[WORDS];
     uint32_t check = HEADER_SEED;
     const uint32_t bytes = frame->count * frame->item_bytes;
-    const uint32_t crc = crc32((const uint8_t *)payload, bytes);
+    const uint32_t crc = wg_crc32(payload, bytes);
 
     words[0] = SYNC;
     words[1] = (uint32_t)frame->kind | (uint32_t)frame->stream << 8 | (uint32_t)frame->item_bytes << 16

@@ -29,7 +29,7 @@ static report_state reports[WG_REPORTS_OR_ONE];
 void wg_paced_begin(void)
 {
     for (uint32_t n = 0u; n < wg_ramp_count; n++) {
-        ramps[n].due = wg_run_epoch();
+        ramps[n].due = wg_run_epoch() + wg_ramps[n].begin_ticks;
         ramps[n].place = 0u;
     }
     for (uint32_t n = 0u; n < wg_report_count; n++) {

@@ -12,6 +12,7 @@
 typedef struct {
     uint8_t dac;                /**< as wg_put_code() numbers them */
     bool again;                 /**< it begins anew after the last code */
+    uint32_t begin_ticks;       /**< from the start to its first code */
     uint32_t dwell_ticks;
     uint32_t count;
     const uint16_t *codes;

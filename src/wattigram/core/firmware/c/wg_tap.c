@@ -53,6 +53,24 @@ static int64_t of_register(const wg_tap *design, int64_t sum)
     return (int64_t)(((uint64_t)sum & design->mask) >> design->shift);
 }
 
+/** Instant of an item. */
+static uint64_t ticks_of(const wg_items *items, uint32_t number)
+{
+    if (items->stamps != NULL) {
+        return items->ticks - (uint32_t)((uint32_t)items->ticks - items->stamps[number * items->stride]);
+    }
+    return items->ticks + (uint64_t)number * items->cycle_ticks;
+}
+
+static uint32_t item_of(const wg_items *items, uint32_t number)
+{
+    const uint32_t place = number * items->stride;
+    if (items->item_bytes == 2u) {
+        return ((const uint16_t *)items->items)[place];
+    }
+    return items->item_bytes == 1u ? ((const uint8_t *)items->items)[place] : ((const uint32_t *)items->items)[place];
+}
+
 static void give(uint32_t tap, int64_t value, uint64_t ticks)
 {
     tap_state *state = &states[tap];
@@ -63,15 +81,16 @@ static void give(uint32_t tap, int64_t value, uint64_t ticks)
         wg_taps[tap].reduced[state->reduced] = (uint32_t)(uint64_t)value;
     }
     state->reduced++;
-    wg_watch_feed(tap, true, value, ticks);
+    if (wg_taps[tap].judges_reduced) {
+        wg_watch_feed(tap, true, value, ticks);
+    }
 }
 
-void wg_tap_feed(uint32_t tap, uint32_t item, uint64_t ticks)
+/** One value through the stage. */
+static void reduce(uint32_t tap, int64_t value, uint64_t ticks)
 {
     const wg_tap *design = &wg_taps[tap];
     tap_state *state = &states[tap];
-    const int64_t value = design->signed_bits != 0u ? with_sign(item, 1u << (design->signed_bits - 1u)) : (int64_t)item;
-    wg_watch_feed(tap, false, value, ticks);
     if (design->stage == (uint8_t)WG_BLOCK) {
         state->sum += value;
         state->filled++;
@@ -98,6 +117,64 @@ void wg_tap_feed(uint32_t tap, uint32_t item, uint64_t ticks)
         give(tap, down(state->sum, design->shift), ticks);
     } else {
         /* it is only judged */
+    }
+}
+
+/** Sum of items that follow each other, modulo 2^32. */
+static uint32_t sum_of(const wg_items *items, uint32_t first, uint32_t count)
+{
+    const uint32_t stride = items->stride;
+    uint32_t sum = 0u;
+    if (items->item_bytes == 2u) {
+        const uint16_t *at = (const uint16_t *)items->items + first * stride;
+        for (; count != 0u; count--) {
+            sum += *at;
+            at += stride;
+        }
+    } else {
+        for (uint32_t number = first; number < first + count; number++) {
+            sum += item_of(items, number);
+        }
+    }
+    return sum;
+}
+
+/** Sums of items without a sign that nobody judges one by one. */
+static void feed_blocks(uint32_t tap, const wg_items *items)
+{
+    const wg_tap *design = &wg_taps[tap];
+    tap_state *state = &states[tap];
+    uint32_t done = 0u;
+    while (done < items->count) {
+        const uint32_t wanted = design->count - state->filled;
+        const uint32_t count = wanted < items->count - done ? wanted : items->count - done;
+        state->sum += sum_of(items, done, count);
+        state->filled += count;
+        done += count;
+        if (state->filled == design->count) {
+            give(tap, of_register(design, state->sum), ticks_of(items, done - 1u));
+            state->sum = 0;
+            state->filled = 0u;
+        }
+    }
+}
+
+void wg_tap_feed(uint32_t tap, const wg_items *items)
+{
+    const wg_tap *design = &wg_taps[tap];
+    if (design->stage == (uint8_t)WG_BLOCK && !design->judges_raw && design->signed_bits == 0u) {
+        feed_blocks(tap, items);
+        return;
+    }
+    for (uint32_t number = 0u; number < items->count; number++) {
+        const uint32_t item = item_of(items, number);
+        const uint64_t ticks = ticks_of(items, number);
+        const int64_t value =
+            design->signed_bits != 0u ? with_sign(item, 1u << (design->signed_bits - 1u)) : (int64_t)item;
+        if (design->judges_raw) {
+            wg_watch_feed(tap, false, value, ticks);
+        }
+        reduce(tap, value, ticks);
     }
 }
 

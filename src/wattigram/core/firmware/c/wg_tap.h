@@ -17,6 +17,8 @@ typedef struct {
     uint8_t stage;                  /**< one of WG_PLAIN, WG_BLOCK, WG_RUNNING, WG_LOW_PASS */
     uint8_t signed_bits;            /**< of an item with a sign; 0 for one without */
     uint8_t shift;
+    bool judges_raw;                /**< a window looks at its items */
+    bool judges_reduced;            /**< a window looks at its reduced values */
     uint32_t count;
     uint32_t mask;                  /**< bits that the register has */
     uint32_t sign;                  /**< the register's sign bit; 0 where it has none */
@@ -33,8 +35,19 @@ extern const uint32_t wg_tap_count;
 /** Forget all values. Context: main loop, nothing runs. */
 void wg_tap_begin(void);
 
-/** Take an item, held at `ticks` after the start. Context: main loop. */
-void wg_tap_feed(uint32_t tap, uint32_t item, uint64_t ticks);
+/** Items of one slot, as they lie in memory one cycle after the other. Ticks count from the start. */
+typedef struct {
+    const void *items;
+    const uint32_t *stamps;         /**< instants of items, modulo 2^32; NULL where they follow from numbers */
+    uint32_t item_bytes;
+    uint32_t stride;                /**< from item to item, in places of the loop */
+    uint32_t count;
+    uint64_t ticks;                 /**< instant of the first item; with stamps, of something later than all */
+    uint32_t cycle_ticks;           /**< from item to item */
+} wg_items;
+
+/** Take items. Context: main loop. */
+void wg_tap_feed(uint32_t tap, const wg_items *items);
 
 /** Send the reduced values that came since the last call. Context: main loop. */
 void wg_tap_send(uint32_t tap, bool is_tail);
