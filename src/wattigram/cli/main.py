@@ -8,7 +8,7 @@ import sys
 import typer
 
 from wattigram import __version__
-from wattigram.cli import board, check, compare, demo, instrument, open_window, part, prove, run, take, wave
+from wattigram.cli import board, check, compare, demo, firmware, instrument, open_window, part, prove, run, take, wave
 from wattigram.core.errors import FileError, WattigramError
 
 HOLDS, FAILS, IMPOSSIBLE = 0, 1, 2
@@ -24,6 +24,7 @@ app.command("open")(open_window.open_window)
 app.command("board")(board.board)
 app.command("check")(check.check)
 app.command("compare")(compare.compare)
+app.command("firmware")(firmware.firmware)
 app.command("run")(run.run)
 app.command("wave")(wave.wave)
 app.command("prove")(prove.prove_take)

@@ -20,7 +20,7 @@ def run(
     project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
     seconds: float = typer.Option(..., "--seconds", help="Length of the run, in the board's own time."),
     out: Path = typer.Option(..., "--out", help="Take to write (HDF5)."),
-    board: str = typer.Option("virtual", "--board", help="virtual, serial:DEV@BAUD or tcp:HOST:PORT."),
+    board: str = typer.Option("virtual", "--board", help="virtual, image:ELF, serial:DEV@BAUD or tcp:HOST:PORT."),
     fast: bool = typer.Option(False, "--fast", help="As fast as the virtual board can go, not in real time."),
     seed: int = typer.Option(1, "--seed", min=0, max=2**32 - 1, help="Seed of the virtual board's noise."),
     as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),

@@ -117,10 +117,10 @@ def test_a_slow_reader_loses_whole_frames_and_is_told(kiln: Workspace) -> None:
     board = BoardServer(effective_config(kiln))
     reading, writing = socket.socketpair()
     try:
-        from wattigram.core.board.server import _Client
+        from wattigram.core.board.server import Client
 
         reading.setblocking(False)
-        client = _Client(writing.fileno(), "test", listening=True)
+        client = Client(writing.fileno(), "test", listening=True)
         client.queued_bytes = LARGEST_QUEUE_BYTES + 1
         board._enqueue(client, [b"one", b"two"])
         assert (client.dropped_frames, len(client.queue)) == (2, 0)

@@ -180,12 +180,16 @@ def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int)
     fetches = chain.retrieval.kind in {"polling", "interrupt"}
     found: list[EffectiveSlot] = []
     last = len(chain.slots) - 1
+    singly = chain.per_trigger == "conversion" and cycle.trigger.pace != "self"
+    at_s = Fraction(0)
     for number, place in enumerate(slot_order(workspace, chain)):
         signal = workspace.project.signal(chain.slots[place].signal)
         timing = cycle.slots[place]
-        nominal_s = cycle.slots[number].start_s
-        start = nominal_s * rate if off else nominal_s * tick_hz
         length_s = timing.repeats * timing.each_s
+        # Slots that a trigger starts one by one lie where triggers do; others follow each other in the converter's order.
+        nominal_s = cycle.slots[number].start_s if singly or by_hand else at_s
+        at_s += length_s
+        start = nominal_s * rate if off else nominal_s * tick_hz
         after, jitter = Fraction(0), Fraction(0)
         if by_hand:
             after, jitter = latency + (step.handle_s + step.restart_s) * tick_hz, step.jitter_s * tick_hz

@@ -65,8 +65,8 @@ class Machine:
         self.peripherals = Peripherals(setup.part, self)
         self.cpu = Cpu(image, memory, self.peripherals, self.peripherals.pages)
         self.fault: str | None = None
-        self.held = False
-        """A debugger has stopped the processor."""
+        self.instructions_done = 0
+        """Instructions counted when the main loop last looked for a result in vain."""
         self._clock_divisor = setup.clock_divisor
 
     def close(self) -> None:
@@ -144,6 +144,10 @@ class Machine:
     def rest(self) -> None:
         """The main loop waits for something."""
         self.cpu.stop()
+
+    def looked_in_vain(self) -> None:
+        """The main loop has done what there was to do."""
+        self.instructions_done = self.cpu.instructions
 
     def started(self, owner: str) -> None:
         """Firmware started a conversion."""

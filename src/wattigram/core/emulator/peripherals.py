@@ -14,7 +14,7 @@ SYSTEM_CONTROL_PAGE = 0xE000E000
 """The core's own registers (Armv7-M, B3.2): the interrupt controller and the system control block."""
 CALIBRATION_READS = 3
 """So often firmware finds a calibration still going on."""
-EMPTY_LOOKS = 6
+EMPTY_LOOKS = 4
 """A main loop that looks in vain so often, for bytes or for results, waits by looking."""
 MOST_OUTBOX_BYTES = 64 << 20
 
@@ -35,6 +35,9 @@ class Around(Protocol):
 
     def rest(self) -> None:
         """The main loop waits for something: let the board go on."""
+
+    def looked_in_vain(self) -> None:
+        """The main loop looked for something that is not there, for the first time since it woke."""
 
     def started(self, owner: str) -> None:
         """Firmware started a conversion."""
@@ -81,7 +84,7 @@ class Peripherals:
         self.running = False
         self._send_from = 0
         self._held_high = 0
-        self._empty_looks = 0
+        self._empty_looks = self._byte_looks = 0
         self.notes: list[str] = []
 
     @property
@@ -115,7 +118,7 @@ class Peripherals:
 
     def awake(self) -> None:
         """The main loop begins to run again."""
-        self._empty_looks = 0
+        self._empty_looks = self._byte_looks = 0
 
     def line_enabled(self, owner: str) -> int | None:
         """Interrupt line of a peripheral, where it is enabled."""
@@ -189,8 +192,11 @@ class Peripherals:
         converter = self.converters.get(owner)
         if converter is not None and what == "calibrate":
             converter.calibrating = CALIBRATION_READS
-        elif what == "start" and self.running:
-            self._around.started(owner)
+        elif what == "start":
+            if converter is not None:
+                converter.done = False
+            if self.running:
+                self._around.started(owner)
 
     def _changed(self, owner: str, what: str, code: int, before: int) -> None:
         if self.running and what in {"on", "run"} and code != before:
@@ -219,16 +225,24 @@ class Peripherals:
                 return self._held_high & 0xFFFFFFFF
             case "waiting":
                 if not self.inbox and self._around.in_main:
-                    self._look_in_vain()
+                    self._look_for_bytes()
                 return min(len(self.inbox), 0xFFFF)
             case "received":
                 return self.inbox.popleft() if self.inbox else 0
             case _:
                 return self.live.get(("System", what, 0), 0)
 
+    def _look_for_bytes(self) -> None:
+        self._byte_looks += 1
+        if self._byte_looks >= EMPTY_LOOKS:
+            self._byte_looks = 0
+            self._around.rest()
+
     def _look_in_vain(self) -> None:
         """The main loop asks for what is not there; asking again and again, it waits, and time may go on."""
         self._empty_looks += 1
+        if self._empty_looks == 1:
+            self._around.looked_in_vain()
         if self._empty_looks >= EMPTY_LOOKS:
             self._empty_looks = 0
             self._around.rest()

@@ -107,7 +107,7 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
             before = machine.cpu.instructions
             if delivery == "polling":
                 machine.wake()
-                costs.append(machine.cpu.instructions - before)
+                costs.append(machine.instructions_done - before)
             elif machine.interrupt(name, then_wake=False):
                 costs.append(machine.cpu.instructions - before)
                 machine.wake()

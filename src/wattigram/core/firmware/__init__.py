@@ -1,1 +1,34 @@
 """Firmware of a design: C, written, built, and told apart from an engineer's own."""
+
+from wattigram.core.firmware.build import (
+    WHAT_TO_INSTALL,
+    BuildResult,
+    Compiler,
+    Complaint,
+    build_firmware,
+    find_compiler,
+)
+from wattigram.core.firmware.folder import Written, default_folder, lost_hooks, used_hooks, write_firmware
+from wattigram.core.firmware.generate import FirmwareFiles, firmware_files, tables_header
+from wattigram.core.firmware.hooks import Hook, all_hooks
+from wattigram.core.firmware.tables import Tables
+
+__all__ = [
+    "WHAT_TO_INSTALL",
+    "BuildResult",
+    "Compiler",
+    "Complaint",
+    "FirmwareFiles",
+    "Hook",
+    "Tables",
+    "Written",
+    "all_hooks",
+    "build_firmware",
+    "default_folder",
+    "find_compiler",
+    "firmware_files",
+    "lost_hooks",
+    "tables_header",
+    "used_hooks",
+    "write_firmware",
+]

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from fractions import Fraction
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from importlib import resources
 from typing import TYPE_CHECKING, Any
 
-from wattigram.core.design import Workspace
+from wattigram.core.clocks import timer_setting
+from wattigram.core.design import TimerTrigger, Workspace
+from wattigram.core.errors import FirmwareError
 from wattigram.core.firmware.flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
 from wattigram.core.firmware.handlers import HandlerWriter
 from wattigram.core.firmware.hooks import Hook, event_hooks, item_hooks
@@ -18,6 +20,7 @@ from wattigram.core.firmware.registers_header import block_context
 from wattigram.core.firmware.tables import ChainTable, Tables, check_firmware
 from wattigram.core.quantity import show
 from wattigram.core.registers import RegisterMap, Symbol, Write, c_name, design_writes
+from wattigram.core.timing import slot_order
 
 if TYPE_CHECKING:
     import jinja2
@@ -71,6 +74,13 @@ def firmware_files(workspace: Workspace) -> FirmwareFiles:
     return FirmwareFiles(dict(sorted(generated.items())), once)
 
 
+def tables_header(workspace: Workspace) -> str:
+    """Constants and tables alone, as one header, for another driver layer; the part needs no registers for it."""
+    if not workspace.project.chains:
+        raise FirmwareError("The project has no chain, so there are no tables.", cure="Put a signal into a slot.")
+    return _environment().get_template("wg_tables.h.j2").render(_Context(workspace).constants())
+
+
 @lru_cache(maxsize=1)
 def _environment() -> jinja2.Environment:
     import jinja2
@@ -91,7 +101,11 @@ class _Context:
         self.tables = Tables(workspace)
         self.registers = RegisterMap(workspace.part)
         self.writer = HandlerWriter(self.tables)
-        self.writes = design_writes(workspace)
+
+    @cached_property
+    def writes(self) -> tuple[Write, ...]:
+        """The ordered register writes."""
+        return design_writes(self.workspace)
 
     def symbol(self, symbol: Symbol) -> str:
         """C name of something in memory."""
@@ -116,28 +130,13 @@ class _Context:
         steps = self._steps()
         handler_text = "".join(line for handler in handlers for line in handler.body)
         return {
-            "made_by": MADE_BY,
-            "project": c_comment(workspace.project.name),
-            "part_name": c_comment(part.name),
-            "mark": workspace.build_mark,
+            **self.constants(),
             "board_c": c_string(tables.config.board),
-            "tick_hz": tables.config.tick_hz,
             "ticks_a_count": workspace.bus_clock_hz.denominator,
             "never_sleeps": writer.never_sleeps,
             "uart_byte_ticks": max([1, *(int(text.byte_ticks) for text in texts)]),
             "blocks": [block_context(block) for block in part.blocks],
-            "chains": [self._chain(chain) for chain in tables.chains],
-            "waves": [
-                {
-                    "name": tables.table_names[name],
-                    "title": c_comment(name),
-                    "count": len(codes),
-                    "rows": rows(codes),
-                }
-                for name, codes in tables.waves.items()
-            ],
             "taps": [self._tap(number) for number in range(len(tables.taps))],
-            "watches": [self._watch(number) for number in range(len(tables.watches))],
             "ramps": [
                 {
                     "title": c_comment(ramp.name),
@@ -189,6 +188,45 @@ class _Context:
             **self._port(),
         }
 
+    def constants(self) -> dict[str, Any]:
+        """What follows from the design alone."""
+        workspace, tables, part = self.workspace, self.tables, self.workspace.part
+        return {
+            "made_by": MADE_BY,
+            "project": c_comment(workspace.project.name),
+            "part_name": c_comment(part.name),
+            "mark": workspace.build_mark,
+            "tick_hz": tables.config.tick_hz,
+            "timers": self._timers(),
+            "chains": [self._chain(chain) for chain in tables.chains],
+            "waves": [
+                {
+                    "name": tables.table_names[name],
+                    "title": c_comment(name),
+                    "count": len(codes),
+                    "rows": rows(codes),
+                }
+                for name, codes in tables.waves.items()
+            ],
+            "watches": [self._watch(number) for number in range(len(tables.watches))],
+        }
+
+    def _timers(self) -> list[dict[str, Any]]:
+        """Timers that start conversions, each once."""
+        found: dict[str, dict[str, Any]] = {}
+        for chain in self.workspace.project.chains:
+            if isinstance(chain.trigger, TimerTrigger):
+                setting = timer_setting(self.workspace, chain.trigger)
+                rate = show(self.workspace.bus_clock_hz / (setting.prescaler * setting.period_counts), "Hz", 9)
+                title = f"{chain.trigger.timer}: {setting.prescaler} × {setting.period_counts} clocks, {rate}"
+                found[chain.trigger.timer] = {
+                    "title": c_comment(title),
+                    "upper": c_name(chain.trigger.timer),
+                    "prescaler": setting.prescaler,
+                    "period": setting.period_counts,
+                }
+        return list(found.values())
+
     @property
     def _system(self) -> str:
         return next((block.owners[0] for block in self.registers.part.blocks if block.kind == "system"), "System")
@@ -235,6 +273,7 @@ class _Context:
             "upper": c_name(chain.chain.converter),
             "converter": c_comment(chain.chain.converter),
             "facts": [c_comment(fact) for fact in facts],
+            "inputs": self._inputs(chain),
             "slots": slots,
             "slot_names": c_comment(", ".join(order)),
             "loop_items": chain.loop_items,
@@ -250,6 +289,17 @@ class _Context:
             "held_ticks": ", ".join(f"{ticks}u" for ticks in chain.held_ticks),
             "taps": ", ".join("WG_NO_TAP" if tap is None else f"{tap}u" for tap in chain.taps),
         }
+
+    def _inputs(self, chain: ChainTable) -> list[tuple[int, int, int, str]]:
+        """Place, channel, sampling cycles and signal of each slot, in the converter's order."""
+        converter = self.workspace.converter(chain.chain)
+        found = []
+        for number, place in enumerate(slot_order(self.workspace, chain.chain)):
+            slot = chain.chain.slots[place]
+            signal = self.workspace.project.signal(slot.signal)
+            channel = converter.channel(signal.pin, signal.negative) or 0
+            found.append((number, channel, slot.sampling_cycles, c_comment(signal.name)))
+        return found
 
     def _tap(self, number: int) -> dict[str, Any]:
         table = self.tables.taps[number]

@@ -14,6 +14,9 @@ from wattigram.core.quantity import show
 from wattigram.core.registers import RegisterMap, c_name, field_value, hardware_windows
 from wattigram.core.timing import repoints, retrieval_timing, slot_order
 
+RESULT_BITS = 16
+"""A result that is aligned to the left has its uppermost bit there."""
+
 
 @dataclass(frozen=True)
 class Handler:
@@ -111,9 +114,9 @@ class HandlerWriter:
                         cure="Fetch by DMA or interrupt, or let a timer start it.",
                     )
                 yield f"    const uint64_t end = {self._end(chain)};"
-                yield f"    wg_chain_put({number}u, {read_c(registers, owner, newest)}, end);"
+                yield f"    wg_chain_put({number}u, {self._item(chain, newest)}, end);"
             else:
-                yield f"    wg_chain_put({number}u, {read_c(registers, owner, newest)}, 0u);"
+                yield f"    wg_chain_put({number}u, {self._item(chain, newest)}, 0u);"
             yield "    waiting--;"
             yield "}"
             yield f"wg_chain_skip({number}u, tally);"
@@ -126,13 +129,22 @@ class HandlerWriter:
             for slot in range(count):
                 before = chain.end_ticks[-1] - chain.end_ticks[slot]
                 since = f"end - {before}u" if before else "end"
-                yield f"    wg_chain_put({number}u, {read_c(registers, owner, 'result', slot)}, {since});"
+                yield f"    wg_chain_put({number}u, {self._item(chain, 'result', slot)}, {since});"
         else:
             yield f"    const uint64_t end = {self._end(chain)};"
-            yield f"    wg_chain_put({number}u, {read_c(registers, owner, newest)}, end);"
+            yield f"    wg_chain_put({number}u, {self._item(chain, newest)}, end);"
         for line in self._next_lines(chain):
             yield f"    {line}"
         yield "}"
+
+    def _item(self, chain: ChainTable, what: str, slot: int = 0) -> str:
+        """C of a result as it is put into memory: one that lies at the top of its register, at the top of its item."""
+        text = read_c(self.registers, chain.chain.converter, what, slot)
+        stages = [self.workspace.project.signal(one.signal).slot_stage for one in chain.chain.slots]
+        if chain.chain.alignment != "left" or any(stage is not None for stage in stages):
+            return text
+        shift = RESULT_BITS - chain.store_bits
+        return f"{text} >> {shift}" if shift > 0 else f"{text} << {-shift}" if shift < 0 else text
 
     def _next_lines(self, chain: ChainTable) -> Iterator[str]:
         """Point the converter to the next slot and start it, where software does."""
@@ -240,13 +252,11 @@ class HandlerWriter:
                     limit = max(1, int(retrieval.timeout_s * self.workspace.bus_clock_hz))
                     lines = [f"wg_await_{chain.name}({limit}u);", *lines]
                 found.append(tuple(lines))
-            elif isinstance(retrieval, Dma) and isinstance(trigger, SoftwareTrigger) and trigger.again:
+            elif isinstance(retrieval, (Dma, Fifo)) and isinstance(trigger, SoftwareTrigger) and trigger.again:
                 register, flag = flag_c(self.registers, chain.chain.converter, "done")
-                newest = "newest" if self.registers.has(chain.chain.converter, "newest") else "result"
                 found.append(
                     (
                         f"if (({register} & {flag}) != 0u) {{",
-                        f"    (void){read_c(self.registers, chain.chain.converter, newest)};",
                         f"    {set_flag_c(self.registers, chain.chain.converter, 'start')}",
                         "}",
                     )

@@ -54,6 +54,15 @@ class Image:
         )
 
     @cached_property
+    def sections(self) -> tuple[tuple[int, int, bool], ...]:
+        """Address, size, and whether it comes with content, of each part of memory that it takes."""
+        return tuple(
+            (section["sh_addr"], section["sh_size"], section["sh_type"] != "SHT_NOBITS")
+            for section in self._elf.iter_sections()
+            if section["sh_flags"] & 2 and section["sh_size"]
+        )
+
+    @cached_property
     def symbols(self) -> dict[str, tuple[int, int]]:
         """Address and size of each named thing; functions without their mode bit."""
         table = self._elf.get_section_by_name(".symtab")

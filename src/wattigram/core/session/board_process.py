@@ -2,42 +2,62 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import selectors
 import subprocess
 import sys
+import tempfile
 import time
+from pathlib import Path
 from types import TracebackType
 from typing import Self
 
 from wattigram.core.board.effective import EffectiveConfig
+from wattigram.core.deploy import effective_config
+from wattigram.core.deploy.effective import DEFAULT_SEED
+from wattigram.core.design import Workspace
+from wattigram.core.emulator.hints import BoardSetup, board_setup
 from wattigram.core.errors import LinkError
 
 START_TIMEOUT_S = 20.0
 
 
-class BoardProcess:
-    """Starts ``wattigram board`` and ends it; the board ends by itself when this process does."""
+class ChildBoard:
+    """A program that is a virtual board; it ends by itself when this process does."""
 
-    def __init__(self, config: EffectiveConfig) -> None:
+    def __init__(self, arguments: list[str], setup: str) -> None:
+        self._complaints = tempfile.TemporaryFile()  # noqa: SIM115 - open as long as the board lives
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "wattigram.core.board", "--attached"],
+            [sys.executable, "-m", *arguments, "--attached"],
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
+            stderr=self._complaints,
             text=True,
         )
         try:
             assert self._process.stdin is not None
-            self._process.stdin.write(config.model_dump_json() + "\n")
+            self._process.stdin.write(setup + "\n")
             self._process.stdin.flush()
             ready = json.loads(self._first_line())
             self.pty: str = ready["pty"]
             self.tcp: int = ready["tcp"]
+            self.ready: dict[str, object] = ready
         except (OSError, ValueError, KeyError) as fault:
+            said = self._said()
             self.close()
             raise LinkError(
-                "The virtual board did not start.", cure="Run “wattigram board” by hand to see why."
+                f"The virtual board did not start: {said}" if said else "The virtual board did not start.",
+                cure="" if said else "Run “wattigram board” by hand to see why.",
             ) from fault
+
+    def _said(self) -> str:
+        """The last line that it complained with."""
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            self._process.wait(2)
+        self._complaints.seek(0)
+        lines = self._complaints.read(1 << 16).decode("utf-8", "replace").strip().splitlines()
+        return lines[-1] if lines else ""
 
     def _first_line(self) -> str:
         assert self._process.stdout is not None
@@ -64,6 +84,7 @@ class BoardProcess:
         if process.poll() is None:
             process.kill()
         process.wait()
+        self._complaints.close()
 
     def __enter__(self) -> Self:
         return self
@@ -72,3 +93,35 @@ class BoardProcess:
         self, kind: type[BaseException] | None, value: BaseException | None, traceback: TracebackType | None
     ) -> None:
         self.close()
+
+
+class BoardProcess(ChildBoard):
+    """A virtual board that runs from a configuration."""
+
+    def __init__(self, config: EffectiveConfig) -> None:
+        super().__init__(["wattigram.core.board"], config.model_dump_json())
+
+
+class ImageBoardProcess(ChildBoard):
+    """A virtual board that runs an image, built for the part of its set-up."""
+
+    def __init__(self, setup: BoardSetup, image: Path) -> None:
+        super().__init__(["wattigram.core.emulator", str(image)], setup.model_dump_json())
+
+
+IMAGE_ADDRESS = "image:"
+
+
+def virtual_board(address: str, workspace: Workspace, seed: int = DEFAULT_SEED) -> ChildBoard | None:
+    """The board that an address asks for: ``virtual``, or ``image:ELF``; None for one that is there already.
+
+    Raises
+    ------
+    LinkError, BoardError
+        When it does not start.
+    """
+    if address == "virtual":
+        return BoardProcess(effective_config(workspace, seed))
+    if address.startswith(IMAGE_ADDRESS):
+        return ImageBoardProcess(board_setup(workspace, seed), Path(address.removeprefix(IMAGE_ADDRESS)))
+    return None

@@ -15,12 +15,12 @@ from pathlib import Path
 
 import numpy as np
 
-from wattigram.core.deploy import effective_bench, effective_config
+from wattigram.core.deploy import effective_bench
 from wattigram.core.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
 from wattigram.core.errors import LinkError, TakeError, WattigramError
 from wattigram.core.expected import History, StampedInstants
 from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM, Transport, open_transport
-from wattigram.core.session.board_process import BoardProcess
+from wattigram.core.session.board_process import IMAGE_ADDRESS, ChildBoard, virtual_board
 from wattigram.core.session.outgoing import output_pictures
 from wattigram.core.session.picture import (
     ExpectedWindow,
@@ -66,7 +66,7 @@ class LiveSession:
         self._windows: dict[str, ExpectedWindow] = {}
         self._reception = Reception(workspace)
         self._transport: Transport | None = None
-        self._board: BoardProcess | None = None
+        self._board: ChildBoard | None = None
         self._awaited_bench: Workspace | None = None
         self._thread = threading.Thread(target=self._work, name="wattigram-link", daemon=True)
         self._thread.start()
@@ -96,7 +96,7 @@ class LiveSession:
     @property
     def is_virtual(self) -> bool:
         """The board is a process of the session's own."""
-        return self._address == "virtual"
+        return self._address == "virtual" or self._address.startswith(IMAGE_ADDRESS)
 
     @property
     def is_over(self) -> bool:
@@ -120,10 +120,10 @@ class LiveSession:
 
     def _connect(self) -> None:
         address = self._address
-        if address == "virtual":
-            if not self._workspace.project.chains:
-                raise LinkError("The project has no chain to run.", cure="Put a signal into a slot first.")
-            self._board = BoardProcess(effective_config(self._workspace))
+        if self.is_virtual and not self._workspace.project.chains:
+            raise LinkError("The project has no chain to run.", cure="Put a signal into a slot first.")
+        self._board = virtual_board(address, self._workspace)
+        if self._board is not None:
             address = self._board.address
         self._transport = open_transport(address, timeout_s=0.005)
         self._transport.command("identify")

@@ -9,12 +9,11 @@ from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
 
-from wattigram.core.deploy import effective_config
 from wattigram.core.deploy.effective import DEFAULT_SEED
 from wattigram.core.design import Workspace, project_text
 from wattigram.core.errors import LinkError
 from wattigram.core.link import Transport, open_transport
-from wattigram.core.session.board_process import BoardProcess
+from wattigram.core.session.board_process import virtual_board
 from wattigram.core.session.reception import Reception
 from wattigram.core.take import TakeWriter
 from wattigram.core.timing import cycle_timing
@@ -59,8 +58,9 @@ def record_run(
     if not workspace.project.chains:
         raise LinkError("The project has no chain to run.", cure="Put a signal into a slot first.")
     with ExitStack() as stack:
-        if board == "virtual":
-            board = stack.enter_context(BoardProcess(effective_config(workspace, seed))).address
+        child = virtual_board(board, workspace, seed)
+        if child is not None:
+            board = stack.enter_context(child).address
         transport = open_transport(board)
         stack.callback(transport.close)
         reception = Reception(workspace)
@@ -89,6 +89,8 @@ def record_run(
                 f"{reception.decoder.stats.bytes_skipped} bytes on the link were no frame and were passed over."
             )
         lost, missed = (_total(reception, key) for key in ("lost", "missed"))
+        if "fault" in reception.totals:
+            notes += [text for text in reception.log if text.startswith("The firmware failed")]
         if lost:
             notes.append(f"{lost} results were converted and not fetched in time.")
         if missed:

@@ -1,0 +1,115 @@
+"""``wattigram firmware``: C of a design, and its build."""
+
+from __future__ import annotations
+
+import dataclasses
+import json
+from pathlib import Path
+from typing import Any
+
+import typer
+
+from wattigram.core.design import Workspace, open_workspace
+from wattigram.core.errors import FirmwareError
+from wattigram.core.firmware import (
+    WHAT_TO_INSTALL,
+    BuildResult,
+    build_firmware,
+    find_compiler,
+    tables_header,
+    write_firmware,
+)
+from wattigram.core.registers import design_writes
+
+TABLES = "wg_tables.h"
+
+
+def firmware(
+    project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
+    out: Path = typer.Option(..., "--out", help="Folder for the C files; made where it is missing."),
+    build: bool = typer.Option(False, "--build", help="Build it with the cross compiler."),
+    compiler: str = typer.Option("", "--compiler", help="Compiler to use instead of arm-none-eabi-gcc."),
+    tables: bool = typer.Option(False, "--tables", help="Only constants and tables, as one header."),
+    drop_hooks: bool = typer.Option(False, "--drop-hooks", help="Write even where own code loses a hook."),
+    as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
+) -> None:
+    """Write a design's firmware, and build it; exit status 1 when the build fails."""
+    workspace = open_workspace(project)
+    if tables:
+        _write_tables(workspace, out, as_json)
+        return
+    written = write_firmware(workspace, out, drop_hooks)
+    result: BuildResult | None = None
+    if build:
+        found = find_compiler(compiler)
+        if found is None:
+            raise FirmwareError("There is no cross compiler on this machine.", cure=WHAT_TO_INSTALL)
+        on_line = (lambda _line: None) if as_json else (lambda line: typer.echo(line, err=True))
+        result = build_firmware(out, workspace.part, found, on_line)
+    if as_json:
+        values = {key: value for key, value in dataclasses.asdict(written).items() if key != "folder"}
+        values |= {"folder": str(out), "build_mark": workspace.build_mark, "registers": _registers(workspace)}
+        if result is not None:
+            values["build"] = _build_values(workspace, result)
+        typer.echo(json.dumps(values, indent=2, ensure_ascii=False))
+    else:
+        typer.echo(
+            f"{out}: {len(written.new)} files new, {len(written.changed)} changed, {len(written.same)} as they were, "
+            f"{len(written.kept)} of your own kept"
+        )
+        if result is not None:
+            typer.echo(_build_text(workspace, result))
+    raise typer.Exit(1 if result is not None and result.elf is None else 0)
+
+
+def _write_tables(workspace: Workspace, out: Path, as_json: bool) -> None:
+    text = tables_header(workspace)
+    try:
+        out.mkdir(parents=True, exist_ok=True)
+        (out / TABLES).write_text(text, encoding="utf-8")
+    except OSError as fault:
+        raise FirmwareError(f"The tables cannot be written: {fault.strerror}.", where=str(out)) from fault
+    said = json.dumps({"folder": str(out), "new": [TABLES], "build_mark": workspace.build_mark}, indent=2)
+    typer.echo(said if as_json else f"{out / TABLES}: {len(text.splitlines())} lines")
+
+
+def _registers(workspace: Workspace) -> list[dict[str, Any]]:
+    """The ordered register writes, with what each is for."""
+    return [
+        {
+            "address": f"{write.address:#010x}",
+            "register": f"{write.at.owner} {write.at.name}" if write.at is not None else "interrupt lines",
+            "value": f"{write.value:#x}" if write.symbol is None else str(write.symbol),
+            "step": write.step.title,
+            "reason": write.step.reason,
+            "settings": [one.setting.name for one in write.fields] or ["line"],
+        }
+        for write in design_writes(workspace)
+    ]
+
+
+def _build_values(workspace: Workspace, result: BuildResult) -> dict[str, Any]:
+    memory = workspace.part.memory
+    return {
+        "elf": None if result.elf is None else str(result.elf),
+        "errors": sum(1 for one in result.complaints if one.is_error),
+        "warnings": result.warnings,
+        "complaints": [dataclasses.asdict(one) for one in result.complaints],
+        "code_bytes": result.code_bytes,
+        "code_room_bytes": memory.code_bytes if memory else 0,
+        "data_bytes": result.data_bytes,
+        "data_room_bytes": memory.data_bytes if memory else 0,
+        "seconds": round(result.seconds, 3),
+    }
+
+
+def _build_text(workspace: Workspace, result: BuildResult) -> str:
+    if result.elf is None:
+        errors = [one for one in result.complaints if one.is_error]
+        return f"The build failed: {len(errors)} errors."
+    memory = workspace.part.memory
+    assert memory is not None
+    return (
+        f"{result.elf}: {result.code_bytes} of {memory.code_bytes} bytes of code, "
+        f"{result.data_bytes} of {memory.data_bytes} bytes of data, {result.warnings} warnings"
+    )

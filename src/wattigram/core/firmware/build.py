@@ -1,0 +1,212 @@
+"""Building firmware with the engineer's own compiler."""
+
+from __future__ import annotations
+
+import re
+import shutil
+import subprocess
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from wattigram.core.errors import FirmwareError
+from wattigram.core.firmware.flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
+from wattigram.core.image import load_image
+from wattigram.core.part import Part
+
+USUAL_COMPILER = "arm-none-eabi-gcc"
+BUILD_FOLDER = "build"
+WHAT_TO_INSTALL = "Install a cross compiler for Arm Cortex-M, on Debian: sudo apt-get install gcc-arm-none-eabi."
+_COMPLAINT = re.compile(
+    r"^(?P<file>[^:\n]+):(?P<line>\d+):(?:(?P<column>\d+):)? "
+    r"(?P<kind>fatal error|error|warning|note): (?P<text>.*)$"
+)
+_POLL_S = 0.02
+
+
+@dataclass(frozen=True)
+class Compiler:
+    """A compiler that was found: where it is, and what it says of itself."""
+
+    path: str
+    version: str
+
+
+@dataclass(frozen=True)
+class Complaint:
+    """What a compiler has against a line; ``line`` counts from 1, 0 where it names none."""
+
+    file: str
+    line: int
+    kind: str
+    text: str
+
+    @property
+    def is_error(self) -> bool:
+        """It keeps the firmware from being built."""
+        return self.kind.endswith("error")
+
+
+@dataclass(frozen=True)
+class BuildResult:
+    """What became of a build.
+
+    Attributes
+    ----------
+    elf : Path or None
+        The image, where it was built.
+    code_bytes, data_bytes : int
+        Taken of the part's code memory, and of its data memory with the stack.
+    """
+
+    elf: Path | None
+    complaints: tuple[Complaint, ...]
+    output: str
+    code_bytes: int = 0
+    data_bytes: int = 0
+    seconds: float = 0.0
+    cancelled: bool = False
+    sources: tuple[str, ...] = field(default=())
+
+    @property
+    def warnings(self) -> int:
+        """Complaints that do not keep it from being built."""
+        return sum(1 for one in self.complaints if one.kind == "warning")
+
+
+def find_compiler(chosen: str = "") -> Compiler | None:
+    """The compiler that was chosen, or the usual one where it can be found; None where there is none.
+
+    Raises
+    ------
+    FirmwareError
+        When the chosen one is not there, or does not run.
+    """
+    path = shutil.which(chosen or USUAL_COMPILER)
+    if path is None:
+        if chosen:
+            raise FirmwareError(f"There is no compiler “{chosen}”.", cure=WHAT_TO_INSTALL)
+        return None
+    try:
+        said = subprocess.run([path, "--version"], capture_output=True, text=True, timeout=20, check=True)
+    except (OSError, subprocess.SubprocessError) as fault:
+        raise FirmwareError(f"{path} does not run: {fault}.", cure=WHAT_TO_INSTALL) from fault
+    return Compiler(path, said.stdout.splitlines()[0] if said.stdout else path)
+
+
+def build_firmware(
+    folder: Path,
+    part: Part,
+    compiler: Compiler,
+    on_line: Callable[[str], None] = lambda _line: None,
+    is_cancelled: Callable[[], bool] = lambda: False,
+) -> BuildResult:
+    """Compile all C of a folder and link it.
+
+    Raises
+    ------
+    FirmwareError
+        When the compiler cannot be started, or the folder cannot be written.
+    """
+    begun = time.monotonic()
+    sources = sorted(folder.glob("*.c"))
+    if not sources:
+        raise FirmwareError("There is no C here to build.", where=str(folder), cure="Write the firmware first.")
+    out = folder / BUILD_FOLDER
+    try:
+        out.mkdir(exist_ok=True)
+        (out / ELF).unlink(missing_ok=True)
+    except OSError as fault:
+        raise FirmwareError(f"The build folder cannot be written: {fault.strerror}.", where=str(out)) from fault
+    lines: list[str] = []
+
+    def take(line: str) -> None:
+        lines.append(line)
+        on_line(line)
+
+    flags = [*C_FLAGS, *target_flags(part.processor.core)]
+    objects = []
+    good = True
+    for source in sources:
+        target = out / f"{source.stem}.o"
+        objects.append(target.relative_to(folder))
+        take(f"{Path(compiler.path).name} -c {source.name}")
+        command = [compiler.path, *flags, "-c", source.name, "-o", str(target.relative_to(folder))]
+        good = _run(command, folder, take, is_cancelled) and good
+        if is_cancelled():
+            break
+    elf: Path | None = None
+    if good and not is_cancelled():
+        take(f"{Path(compiler.path).name} -o {ELF}")
+        names = [str(name) for name in objects]
+        command = [
+            compiler.path,
+            *flags,
+            *LINK_FLAGS,
+            "-T",
+            "wg_memory.ld",
+            "-o",
+            f"{BUILD_FOLDER}/{ELF}",
+            *names,
+            "-lgcc",
+        ]
+        if _run(command, folder, take, is_cancelled):
+            elf = out / ELF
+    code, data = _sizes(elf, part) if elf is not None else (0, 0)
+    output = "\n".join(lines)
+    return BuildResult(
+        elf=elf,
+        complaints=tuple(complaints(output)),
+        output=output,
+        code_bytes=code,
+        data_bytes=data,
+        seconds=time.monotonic() - begun,
+        cancelled=is_cancelled(),
+        sources=tuple(source.name for source in sources),
+    )
+
+
+def complaints(output: str) -> list[Complaint]:
+    """What a compiler said of lines, in its order."""
+    found = []
+    for line in output.splitlines():
+        if match := _COMPLAINT.match(line):
+            found.append(Complaint(match["file"], int(match["line"]), match["kind"], match["text"]))
+        elif re.match(r"^(?:\S*ld|collect2)\S*: ", line) and "warning" not in line:
+            found.append(Complaint("", 0, "error", line))
+    return found
+
+
+def _run(command: list[str], folder: Path, take: Callable[[str], None], is_cancelled: Callable[[], bool]) -> bool:
+    """Run a program and pass on its lines as they come; false where it failed or was cancelled."""
+    try:
+        process = subprocess.Popen(
+            command, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, errors="replace"
+        )
+    except OSError as fault:
+        raise FirmwareError(f"{command[0]} cannot be started: {fault.strerror}.", cure=WHAT_TO_INSTALL) from fault
+    assert process.stdout is not None
+    with process.stdout as stream:
+        for line in stream:
+            take(line.rstrip("\n"))
+            if is_cancelled():
+                process.kill()
+    while process.poll() is None:
+        if is_cancelled():
+            process.kill()
+        time.sleep(_POLL_S)
+    return process.returncode == 0
+
+
+def _sizes(elf: Path, part: Part) -> tuple[int, int]:
+    """Bytes of code and of data memory that an image takes."""
+    memory = part.memory
+    code = data = 0
+    for address, size, is_loaded in load_image(elf).sections:
+        if memory is not None and memory.data_begin <= address < memory.data_begin + memory.data_bytes:
+            data += size
+            code += size if is_loaded else 0
+        else:
+            code += size
+    return code, data

@@ -1,0 +1,122 @@
+"""Firmware as a folder of files: what is written again, what is yours, and what would lose its use."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from wattigram.core.design import Workspace
+from wattigram.core.errors import FirmwareError
+from wattigram.core.firmware.generate import firmware_files
+from wattigram.core.firmware.hooks import all_hooks, hooks_written
+from wattigram.core.firmware.tables import Tables
+
+OURS = "wg_"
+SIGN = "wg_design.h"
+
+
+@dataclass(frozen=True)
+class Written:
+    """What writing did, by file name; ``kept`` are those made once that were there already."""
+
+    folder: Path
+    new: tuple[str, ...]
+    changed: tuple[str, ...]
+    same: tuple[str, ...]
+    removed: tuple[str, ...]
+    kept: tuple[str, ...]
+
+
+def default_folder(project: Path) -> Path:
+    """Where a project's firmware lies unless another place is chosen: beside it."""
+    stem = project.name.removesuffix(".toml").removesuffix(".wattigram")
+    return project.parent / f"{stem}-firmware"
+
+
+def own_sources(folder: Path) -> tuple[Path, ...]:
+    """C files of a firmware folder that an engineer wrote."""
+    if not folder.is_dir():
+        return ()
+    found = [*folder.glob("*.c"), *folder.glob("*.h")]
+    return tuple(sorted(path for path in found if not path.name.startswith(OURS)))
+
+
+def used_hooks(folder: Path) -> frozenset[str]:
+    """Hooks that own code of a folder has; raises :class:`FirmwareError` where it cannot be read."""
+    try:
+        return hooks_written(path.read_text(encoding="utf-8", errors="replace") for path in own_sources(folder))
+    except OSError as fault:
+        raise FirmwareError(f"Own code cannot be read: {fault.strerror}.", where=str(folder)) from fault
+
+
+def lost_hooks(workspace: Workspace, folder: Path) -> tuple[str, ...]:
+    """Hooks that own code has and this design would never call."""
+    used = used_hooks(folder)
+    if not used:
+        return ()
+    known = {hook.name for hook in all_hooks(Tables(workspace))} if workspace.project.chains else set()
+    return tuple(sorted(used - known))
+
+
+def write_firmware(workspace: Workspace, folder: Path, drop_hooks: bool = False) -> Written:
+    """Write a design's firmware; files that would not change are not touched.
+
+    Raises
+    ------
+    FirmwareError, RegisterError
+        When the design has no firmware, when files of somebody else's are in the way, when own code has hooks that
+        would never be called again and ``drop_hooks`` is not set, or when the folder cannot be written. Nothing is
+        written then.
+    """
+    files = firmware_files(workspace)
+    _check_free(folder, files.generated)
+    lost = lost_hooks(workspace, folder)
+    if lost and not drop_hooks:
+        raise FirmwareError(
+            f"Own code has {', '.join(lost)}, which this design would never call.",
+            where=str(folder),
+            cure="Give the signal or window back, rename the hook, or say that it may go (--drop-hooks).",
+        )
+    new: list[str] = []
+    changed: list[str] = []
+    same: list[str] = []
+    removed: list[str] = []
+    kept: list[str] = []
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for path in sorted(folder.glob(f"{OURS}*")):
+            if path.is_file() and path.name not in files.generated:
+                path.unlink()
+                removed.append(path.name)
+        for name, text in files.generated.items():
+            path = folder / name
+            before = path.read_bytes() if path.exists() else None
+            if before == text.encode():
+                same.append(name)
+                continue
+            path.write_bytes(text.encode())
+            (new if before is None else changed).append(name)
+        for name, text in files.once.items():
+            if (folder / name).exists():
+                kept.append(name)
+            else:
+                (folder / name).write_bytes(text.encode())
+                new.append(name)
+    except OSError as fault:
+        raise FirmwareError(f"The firmware cannot be written: {fault.strerror}.", where=str(folder)) from fault
+    return Written(folder, tuple(new), tuple(changed), tuple(same), tuple(removed), tuple(kept))
+
+
+def _check_free(folder: Path, names: dict[str, str]) -> None:
+    """A folder that is no firmware of ours must not have files by those names."""
+    if folder.exists() and not folder.is_dir():
+        raise FirmwareError("This is no folder.", where=str(folder), cure="Choose another place.")
+    if (folder / SIGN).exists():
+        return
+    taken = [name for name in names if (folder / name).exists()]
+    if taken:
+        raise FirmwareError(
+            f"{', '.join(taken)} would be overwritten, and this folder has no firmware made from here.",
+            where=str(folder),
+            cure="Choose an empty folder.",
+        )
