@@ -17,6 +17,7 @@ CALIBRATION_READS = 3
 EMPTY_LOOKS = 4
 """A main loop that looks in vain so often, for bytes or for results, waits by looking."""
 MOST_OUTBOX_BYTES = 64 << 20
+MOST_WRITTEN = 4096
 
 
 class Around(Protocol):
@@ -86,6 +87,8 @@ class Peripherals:
         self._held_high = 0
         self._empty_looks = self._byte_looks = 0
         self.notes: list[str] = []
+        self.written: list[tuple[int, int, int]] = []
+        """Writes of the set-up: address, bits, value."""
 
     @property
     def pages(self) -> frozenset[int]:
@@ -105,6 +108,8 @@ class Peripherals:
         self.live.clear()
         self.alarm_at = None
         self.running = False
+        self.notes.clear()
+        self.written.clear()
 
     def _is_system(self, line: int) -> bool:
         owner = self.registers.owner_of_line(line)
@@ -147,6 +152,8 @@ class Peripherals:
         if at is not None and at.block.kind == "system":
             self._write_system(at, value)
             return
+        if not self.running and len(self.written) < MOST_WRITTEN:
+            self.written.append((address, 8 * size, value))
         before = self.state.shadow.value(at) if at is not None else 0
         self.state.write(address, 8 * size, value)
         if at is None:

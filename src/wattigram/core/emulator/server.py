@@ -12,7 +12,7 @@ from wattigram.core.emulator.run import ImageRun
 from wattigram.core.emulator.trial import Trial, try_out
 from wattigram.core.errors import BoardError
 from wattigram.core.image import Image
-from wattigram.core.link import FLAG_ASIDE, FrameType
+from wattigram.core.link import FLAG_ASIDE, FrameType, writes_text
 
 LONGEST_TEXT_BYTES = 1024
 NEVER = 1 << 62
@@ -99,7 +99,7 @@ class ImageServer(PortServer):
         if self._bench_text:
             silicon = Silicon(self._with_knobs(silicon.config), silicon.watches)
         self._begin(client, ImageRun(silicon, machine, self._setup.probes, end_ticks, self._sequence, self._threads))
-        for note in [*state.notes, *machine.peripherals.notes]:
+        for note in [*writes_text(machine.peripherals.written), *state.notes, *machine.peripherals.notes]:
             self._say(FrameType.LOG, note)
 
     def _byte_ticks(self, uart: str) -> float:

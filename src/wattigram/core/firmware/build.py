@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import re
+import selectors
 import shutil
 import subprocess
 import time
@@ -22,6 +24,7 @@ _COMPLAINT = re.compile(
     r"^(?P<file>[^:\n]+):(?P<line>\d+):(?:(?P<column>\d+):)? "
     r"(?P<kind>fatal error|error|warning|note): (?P<text>.*)$"
 )
+_UNDEFINED = re.compile(r"^(?:\S*ld: )?(?P<file>[^:\n]+):(?P<line>\d+): (?P<text>undefined reference .*)$")
 _POLL_S = 0.02
 
 
@@ -173,6 +176,8 @@ def complaints(output: str) -> list[Complaint]:
     for line in output.splitlines():
         if match := _COMPLAINT.match(line):
             found.append(Complaint(match["file"], int(match["line"]), match["kind"], match["text"]))
+        elif match := _UNDEFINED.match(line):
+            found.append(Complaint(Path(match["file"]).name, int(match["line"]), "error", match["text"]))
         elif re.match(r"^(?:\S*ld|collect2)\S*: ", line) and "warning" not in line:
             found.append(Complaint("", 0, "error", line))
     return found
@@ -181,22 +186,28 @@ def complaints(output: str) -> list[Complaint]:
 def _run(command: list[str], folder: Path, take: Callable[[str], None], is_cancelled: Callable[[], bool]) -> bool:
     """Run a program and pass on its lines as they come; false where it failed or was cancelled."""
     try:
-        process = subprocess.Popen(
-            command, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, errors="replace"
-        )
+        process = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
     except OSError as fault:
         raise FirmwareError(f"{command[0]} cannot be started: {fault.strerror}.", cure=WHAT_TO_INSTALL) from fault
     assert process.stdout is not None
-    with process.stdout as stream:
-        for line in stream:
-            take(line.rstrip("\n"))
+    rest = b""
+    with process.stdout as stream, selectors.DefaultSelector() as selector:
+        selector.register(stream, selectors.EVENT_READ)
+        while True:
             if is_cancelled():
                 process.kill()
-    while process.poll() is None:
-        if is_cancelled():
-            process.kill()
-        time.sleep(_POLL_S)
-    return process.returncode == 0
+                break
+            if not selector.select(_POLL_S):
+                continue
+            data = os.read(stream.fileno(), 1 << 16)
+            if not data:
+                break
+            *whole, rest = (rest + data).split(b"\n")
+            for line in whole:
+                take(line.decode("utf-8", "replace"))
+    if rest:
+        take(rest.decode("utf-8", "replace"))
+    return process.wait() == 0 and not is_cancelled()
 
 
 def _sizes(elf: Path, part: Part) -> tuple[int, int]:

@@ -107,16 +107,13 @@ class HandlerWriter:
             yield f"uint32_t waiting = {read_c(registers, owner, 'queued')};"
             yield f"const uint32_t tally = {read_c(registers, owner, 'passes')};"
             yield "while (waiting != 0u) {"
-            if chain.stamped:
-                if not registers.has(owner, "result-ticks"):
-                    raise FirmwareError(
-                        f"{owner}: its FIFO does not say when each result was ready, and no timer starts it.",
-                        cure="Fetch by DMA or interrupt, or let a timer start it.",
-                    )
-                yield f"    const uint64_t end = {self._end(chain)};"
-                yield f"    wg_chain_put({number}u, {self._item(chain, newest)}, end);"
-            else:
-                yield f"    wg_chain_put({number}u, {self._item(chain, newest)}, 0u);"
+            if chain.stamped and not registers.has(owner, "result-ticks"):
+                raise FirmwareError(
+                    f"{owner}: its FIFO does not say when each result was ready, and no timer starts it.",
+                    cure="Fetch by DMA or interrupt, or let a timer start it.",
+                )
+            yield f"    const uint64_t end = {self._end(chain)};"
+            yield f"    wg_chain_put({number}u, {self._item(chain, newest)}, end);"
             yield "    waiting--;"
             yield "}"
             yield f"wg_chain_skip({number}u, tally);"

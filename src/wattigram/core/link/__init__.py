@@ -15,6 +15,7 @@ from wattigram.core.link.frame import (
 )
 from wattigram.core.link.identity import Identity, parse_identity
 from wattigram.core.link.transport import Transport, open_transport
+from wattigram.core.link.written import RegisterWrite, parse_writes, writes_text
 
 __all__ = [
     "EVENT_DTYPE",
@@ -29,9 +30,12 @@ __all__ = [
     "Frame",
     "FrameType",
     "Identity",
+    "RegisterWrite",
     "SampleRun",
     "Transport",
     "encode_frame",
     "open_transport",
     "parse_identity",
+    "parse_writes",
+    "writes_text",
 ]

@@ -17,11 +17,13 @@ from wattigram.core.registers.map import (
 from wattigram.core.registers.rounds import DesignMemory, as_set_up, decoded, design_writes, surroundings
 from wattigram.core.registers.settings import LINE, SetupStep, setup_steps
 from wattigram.core.registers.silicon import Observed, Surroundings, silicon_project
+from wattigram.core.registers.written import Difference, as_written, differences
 
 __all__ = [
     "LINE",
     "LINES_ENABLE",
     "DesignMemory",
+    "Difference",
     "FieldWrite",
     "Observed",
     "Place",
@@ -35,11 +37,13 @@ __all__ = [
     "Symbol",
     "Write",
     "as_set_up",
+    "as_written",
     "c_name",
     "counts_per_volt",
     "decode_writes",
     "decoded",
     "design_writes",
+    "differences",
     "field_meaning",
     "field_value",
     "hardware_windows",

@@ -20,8 +20,10 @@ from wattigram.core.link import (
     Frame,
     FrameType,
     Identity,
+    RegisterWrite,
     SampleRun,
     parse_identity,
+    parse_writes,
 )
 from wattigram.core.take import TakeWriter
 
@@ -94,6 +96,8 @@ class Reception:
         self.bench_ticks: int | None = None
         self._next: dict[int, int] = {}
         self._silicon: dict[str, int] = {}
+        self.register_writes: tuple[RegisterWrite, ...] = ()
+        """What the board's firmware set up, where whoever watches it says so."""
 
     @property
     def mark_matches(self) -> bool | None:
@@ -109,6 +113,7 @@ class Reception:
         self.stopped = False
         self.totals = {}
         self._silicon = {}
+        self.register_writes = ()
 
     def feed(self, data: bytes) -> None:
         """Take bytes as they came.
@@ -180,7 +185,11 @@ class Reception:
         if frame.type is FrameType.REPLY and text.startswith("running"):
             self.totals = {**self._silicon, **_counts(text)}  # asked for all the time, and nobody's news
             return
-        self.log.append(text)
+        writes = parse_writes(text) if frame.type is FrameType.LOG else None
+        if writes is not None:
+            self.register_writes = (*self.register_writes, *writes)
+        else:
+            self.log.append(text)
         if self.writer is not None:
             self.writer.add_log(text)
         if frame.type is FrameType.LOG and (match := re.match(r"bench ticks=(\d{1,18})$", text)):

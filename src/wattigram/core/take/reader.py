@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import json
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -18,7 +19,7 @@ from wattigram.core.design import Chain, Signal, Workspace, rate_divisor, reduce
 from wattigram.core.design.workspace import workspace_from_text
 from wattigram.core.errors import TakeError
 from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
-from wattigram.core.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM
+from wattigram.core.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM, RegisterWrite, parse_writes
 from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
 from wattigram.core.timing import cycle_timing, loop_numbers
 
@@ -178,6 +179,22 @@ class Take:
     def log(self) -> tuple[str, ...]:
         """Lines of text from the board."""
         return tuple(line.decode("utf-8", "replace") for line in self._file["log"][:])
+
+    @cached_property
+    def register_writes(self) -> tuple[RegisterWrite, ...]:
+        """What the board's firmware set up, in its order; empty where nobody watched it."""
+        found = [parse_writes(line) for line in self.log if line.startswith("registers ")]
+        return tuple(write for writes in found if writes is not None for write in writes)
+
+    def as_of(self, workspace: Workspace) -> Take:
+        """The same data beside another design, such as the one that the board really had; closed with this one."""
+        other = copy.copy(self)
+        for name in ("workspace", "history"):
+            other.__dict__.pop(name, None)
+        other.__dict__["workspace"] = workspace
+        other.__dict__["history"] = ((0, workspace),)
+        other._instants = {}
+        return other
 
     def lost_items(self, stream: int) -> int:
         """Items of a stream that never came."""

@@ -28,6 +28,7 @@ typedef struct {
 
 typedef struct {
     uint64_t next;
+    uint64_t mark;          /* when the newest item that was handed over, or put there, was ready */
     uint32_t place;
     uint32_t done;
     uint32_t overruns;
@@ -45,9 +46,11 @@ void wg_chain_begin(void)
     wg_watch_begin();
 }
 
-static void post(uint32_t chain, uint32_t begin, uint32_t count, bool is_tail)
+/** Note a stretch that is complete; `mark` is when its last item was ready. */
+static void post(uint32_t chain, uint32_t begin, uint32_t count, uint64_t mark, bool is_tail)
 {
     chain_state *state = &chain_states[chain];
+    state->mark = mark;
     part *one = &state->parts[begin < wg_chains[chain].items / 2u ? 0 : 1];
     if (one->waits) {
         state->overruns += count;
@@ -56,7 +59,7 @@ static void post(uint32_t chain, uint32_t begin, uint32_t count, bool is_tail)
     one->begin = begin;
     one->count = count;
     one->first = state->next - count;
-    one->mark = wg_port_now();
+    one->mark = mark;
     one->is_tail = is_tail;
     one->waits = true;
 }
@@ -67,7 +70,7 @@ void wg_chain_mark(uint32_t chain, bool full, uint32_t tally)
     const uint32_t half = wg_chains[chain].items / 2u;
     state->next += (uint32_t)(tally - (uint32_t)state->next);
     state->done = full ? 0u : half;
-    post(chain, full ? half : 0u, full ? wg_chains[chain].items - half : half, false);
+    post(chain, full ? half : 0u, full ? wg_chains[chain].items - half : half, wg_port_now(), false);
 }
 
 void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
@@ -87,8 +90,9 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
     }
     state->place++;
     state->next++;
+    state->mark = end;
     if (state->place == half || state->place == design->items) {
-        post(chain, state->done, state->place - state->done, false);
+        post(chain, state->done, state->place - state->done, end, false);
         if (state->place == design->items) {
             state->place = 0u;
         }
@@ -105,24 +109,45 @@ void wg_chain_skip(uint32_t chain, uint32_t tally)
         return;
     }
     if (state->place != state->done) {
-        post(chain, state->done, state->place - state->done, false);
+        post(chain, state->done, state->place - state->done, state->mark, false);
     }
     state->next += lost;
     state->place = (state->place + lost % design->items) % design->items;
     state->done = state->place;
 }
 
+/** When an item was ready, told from the newest mark; numbers count from the start. */
+static uint64_t ready_ticks(uint32_t chain, uint64_t number)
+{
+    const wg_chain *design = &wg_chains[chain];
+    const chain_state *state = &chain_states[chain];
+    const uint64_t cycles = number / design->slots;
+    const uint32_t end = design->end_ticks[number % design->slots];
+    if (state->next == 0u) {
+        return wg_run_epoch() + cycles * design->cycle_ticks + end;
+    }
+    const uint64_t last = state->next - 1u;
+    const uint64_t start = state->mark - design->end_ticks[last % design->slots];
+    return start + (cycles - last / design->slots) * design->cycle_ticks + end;
+}
+
 void wg_chain_tail(uint32_t chain, uint32_t place)
 {
+    const wg_chain *design = &wg_chains[chain];
     chain_state *state = &chain_states[chain];
-    const uint32_t end = wg_chains[chain].by_dma ? place : state->place;
-    if (end > state->done) {
-        if (wg_chains[chain].by_dma) {
-            state->next += end - state->done;
-        }
-        post(chain, state->done, end - state->done, true);
-        state->done = end;
+    /* A run of DMA that is over stays at its end, and has left nothing behind. */
+    const uint32_t end = design->by_dma ? place % design->items : state->place;
+    if (end <= state->done) {
+        return;
     }
+    const uint32_t count = end - state->done;
+    uint64_t mark = state->mark;
+    if (design->by_dma) {
+        mark = design->stamps != NULL ? wg_port_now() : ready_ticks(chain, state->next + count - 1u);
+        state->next += count;
+    }
+    post(chain, state->done, count, mark, true);
+    state->done = end;
 }
 
 uint64_t wg_chain_items(uint32_t chain)

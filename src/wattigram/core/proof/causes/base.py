@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.design import Chain, Scale, Signal, signal_scale
+from wattigram.core.design import Chain, Dma, Scale, Signal, TimerTrigger, signal_scale
 from wattigram.core.design.edits import Edit
+from wattigram.core.errors import RegisterError
 from wattigram.core.expected import ExpectedStream, expected_raw, expected_reduced
 from wattigram.core.findings import Finding, find_all
+from wattigram.core.registers import as_written, differences
 from wattigram.core.take import SignalSamples, Take
 from wattigram.core.timing import CycleTiming, cycle_timing
 
@@ -20,6 +22,9 @@ FloatArray = NDArray[np.float64]
 WEAKEST_FIT = 0.5
 MOST_SAMPLES = 200_000
 FEWEST_SAMPLES = 64
+MOST_DIFFERENCES = 3
+FIRMWARE_FIT = 0.9
+"""Of a set-up that differs: it is certain that it does, and likely that this is why."""
 
 
 @dataclass(frozen=True)
@@ -177,10 +182,55 @@ def never_converted(take: Take, signal: str) -> list[LikelyCause]:
 
 
 def likely_causes(take: Take, signal: str) -> list[LikelyCause]:
-    """Causes for one signal that fails, the best fit first; empty where nothing fits."""
+    """Causes for one signal that fails, the best fit first; empty where nothing fits.
+
+    Where the board told what its firmware set up, mistakes of the firmware are looked for as those of a design are.
+    """
+    found = _of_design(take, signal)
+    if take.register_writes:
+        cured = {cause.cause for cause in found if cause.remedy is not None}
+        known = {one.cause: one for one in _of_firmware(take, signal) if one.cause not in cured}
+        found = [*(cause for cause in found if cause.cause not in known), *known.values()]
+    return sorted(found, key=lambda cause: -cause.fit)
+
+
+def _of_design(take: Take, signal: str) -> list[LikelyCause]:
     chain = take.workspace.project.chain_of(signal)
     if chain is None:
         return []
     case = Case(take, chain, take.workspace.project.signal(signal), find_all(take.workspace))
-    found = [cause for test in _TESTERS if (cause := test(case)) is not None and cause.fit >= WEAKEST_FIT]
-    return sorted(found, key=lambda cause: -cause.fit)
+    return [cause for test in _TESTERS if (cause := test(case)) is not None and cause.fit >= WEAKEST_FIT]
+
+
+def _of_firmware(take: Take, signal: str) -> list[LikelyCause]:
+    """Causes in the design that the board really has; they are mended in the firmware."""
+    try:
+        found = differences(take.workspace, take.register_writes)
+        real = as_written(take.workspace, take.register_writes) if found else None
+    except RegisterError:
+        return []
+    if real is None:
+        return []
+    said = "; ".join(one.text for one in found[:MOST_DIFFERENCES])
+    evidence = f"The firmware on the board differs from the design: {said}."
+    causes = [
+        replace(cause, evidence=f"{cause.evidence}. {evidence}", remedy=None)
+        for cause in _of_design(take.as_of(real), signal)
+    ]
+    chain = take.workspace.project.chain_of(signal)
+    about = [one.text for one in found if chain is not None and one.owner in _owners(chain)]
+    if chain is not None and about:
+        title = f"The firmware sets up {chain.converter} otherwise than the design"
+        text = "; ".join(about[:MOST_DIFFERENCES])
+        causes.append(LikelyCause(signal, "firmware-differs", title, FIRMWARE_FIT, text, None, chain.converter))
+    return causes
+
+
+def _owners(chain: Chain) -> set[str]:
+    """Peripherals that a chain's results depend on."""
+    found = {chain.converter}
+    if isinstance(chain.retrieval, Dma):
+        found.add(chain.retrieval.channel)
+    if isinstance(chain.trigger, TimerTrigger):
+        found.add(chain.trigger.timer)
+    return found

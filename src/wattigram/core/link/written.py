@@ -1,0 +1,38 @@
+"""Register writes as a line of a board's log: what firmware set up, in its order."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+WORD = "registers"
+WRITES_A_LINE = 100
+MOST_WRITES = 1 << 12
+
+RegisterWrite = tuple[int, int, int]
+"""Address, width in bits, value."""
+
+
+def writes_text(writes: Sequence[RegisterWrite]) -> list[str]:
+    """Lines for them: ``registers address:bits:value ...`` with hexadecimal addresses and values."""
+    return [
+        " ".join([WORD, *(f"{address:x}:{bits}:{value:x}" for address, bits, value in writes[at : at + WRITES_A_LINE])])
+        for at in range(0, len(writes), WRITES_A_LINE)
+    ]
+
+
+def parse_writes(text: str) -> tuple[RegisterWrite, ...] | None:
+    """Writes of such a line; None for any other line, and for one that is spoilt."""
+    word, _, rest = text.partition(" ")
+    if word != WORD:
+        return None
+    found = []
+    for part in rest.split()[:MOST_WRITES]:
+        numbers = part.split(":")
+        try:
+            address, bits, value = int(numbers[0], 16), int(numbers[1]), int(numbers[2], 16)
+        except (ValueError, IndexError):
+            return None
+        if not 0 <= address < 1 << 32 or bits not in {8, 16, 32} or not 0 <= value < 1 << 32:
+            return None
+        found.append((address, bits, value))
+    return tuple(found)

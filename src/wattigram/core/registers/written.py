@@ -1,0 +1,114 @@
+"""What firmware really wrote beside what its design asks for: other values, other places in the order, missing writes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from wattigram.core.design import Chain, Project, TimerTrigger, Workspace
+from wattigram.core.registers.decode import SiliconState, decode_writes
+from wattigram.core.registers.dressed import dressed
+from wattigram.core.registers.map import RegisterAt, RegisterMap
+from wattigram.core.registers.rounds import decoded, surroundings
+from wattigram.core.registers.silicon import Observed, silicon_project
+
+PlainWrite = tuple[int, int, int]
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One field that is otherwise than the design has it, or one step at another place; ``text`` says how."""
+
+    owner: str
+    text: str
+
+
+def as_written(workspace: Workspace, writes: Sequence[PlainWrite]) -> Workspace:
+    """The design that a board has after some register writes, by the names of this design.
+
+    What it is wanted to do stays: a timer keeps the rate that was asked for, with the registers that it has.
+    """
+    state = decode_writes(RegisterMap(workspace.part), writes)
+    silicon = silicon_project(state, surroundings(workspace), lambda _address, count, _bits: (0,) * count, Observed())
+    found = dressed(_complete(silicon, workspace), workspace)
+    chains = []
+    for chain, meant in zip(found.chains, workspace.project.chains, strict=True):
+        trigger, wanted = chain.trigger, meant.trigger
+        if isinstance(trigger, TimerTrigger) and isinstance(wanted, TimerTrigger) and trigger.timer == wanted.timer:
+            chain = chain.changed(trigger=trigger.changed(every=wanted.every))
+        touched = any(one.converter == chain.converter for one in silicon.chains)
+        chains.append(chain if touched else meant.changed(startup=()))
+    return Workspace(found.changed(chains=tuple(chains)), workspace.part)
+
+
+def _complete(silicon: Project, workspace: Workspace) -> Project:
+    """Chains that were never set up stand there as they were meant; the caller stops them."""
+    known = {chain.converter for chain in silicon.chains}
+    missing: list[Chain] = [chain for chain in workspace.project.chains if chain.converter not in known]
+    names = {slot.signal for chain in missing for slot in chain.slots}
+    signals = [signal for signal in workspace.project.signals if signal.name in names]
+    return silicon.changed(chains=(*silicon.chains, *missing), signals=(*silicon.signals, *signals))
+
+
+def differences(workspace: Workspace, writes: Sequence[PlainWrite]) -> tuple[Difference, ...]:
+    """Fields that firmware leaves otherwise than the design's own writes do, then steps that come in another order."""
+    registers = RegisterMap(workspace.part)
+    meant, real = decoded(workspace), decode_writes(registers, writes)
+    found: list[Difference] = []
+    for at in registers.registers:
+        if at.owner in meant.touched or at.owner in real.touched:
+            found += _fields(meant, real, at)
+    for line in sorted(meant.lines - real.lines):
+        owner = registers.owner_of_line(line) or ""
+        found.append(Difference(owner, f"the interrupt of {owner} (line {line}) is not enabled"))
+    return (*found, *_order(meant, real))
+
+
+def _fields(meant: SiliconState, real: SiliconState, at: RegisterAt) -> list[Difference]:
+    found = []
+    before, after = meant.shadow.value(at), real.shadow.value(at)
+    for one in at.register.fields:
+        if one.access != "read-write" or one.coded == "pointer":
+            continue
+        wanted, has = (before & one.mask) >> one.low, (after & one.mask) >> one.low
+        if wanted != has:
+            found.append(
+                Difference(at.owner, f"{at.owner} {at.name}.{one.name} ({one.sets}) is {has}, the design's is {wanted}")
+            )
+    return found
+
+
+_STEPS = {
+    "on": "is enabled",
+    "run": "is started",
+    "start": "is started",
+    "window-on": "is armed",
+    "line": "may interrupt",
+}
+
+
+def _order(meant: SiliconState, real: SiliconState) -> list[Difference]:
+    """Steps that come before another one that they should follow."""
+    wanted = sorted(meant.first, key=lambda key: meant.first[key])
+    found = []
+    for key in wanted:
+        owner, what = key
+        if key not in real.first:
+            if what not in {"line"}:
+                found.append(Difference(owner, f"{owner} never {_STEPS.get(what, what)}"))
+            continue
+        late = [
+            other
+            for other in wanted
+            if other in real.first and meant.first[other] < meant.first[key] and real.first[other] > real.first[key]
+        ]
+        for other in late:
+            found.append(
+                Difference(
+                    owner,
+                    f"{owner} {_STEPS.get(what, what)} before {other[0]} {_STEPS.get(other[1], other[1])}",
+                )
+            )
+    for owner in sorted(set(meant.calibrated) - real.calibrated):
+        found.append(Difference(owner, f"{owner} is not calibrated while it is still off"))
+    return found

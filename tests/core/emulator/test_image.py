@@ -1,0 +1,99 @@
+"""The virtual board with an image sends what it sends without: the same items, instants, reduced values and events."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.core.firmware.compiled import EXAMPLES, IDS, built, needs_compiler
+from tests.core.registers.designs import random_workspace
+from wattigram.core.design import Workspace, open_workspace
+from wattigram.core.proof import prove
+from wattigram.core.session import record_run
+from wattigram.core.take import Take, open_take
+
+pytestmark = needs_compiler
+
+
+def with_measured_handlers(workspace: Workspace, take: Take) -> Workspace:
+    """The design with handlers as long as they were measured."""
+    chains = [
+        chain.changed(loop=chain.loop.changed(handler_cycles=take.totals[f"handler.{number}"]))
+        if f"handler.{number}" in take.totals
+        else chain
+        for number, chain in enumerate(workspace.project.chains)
+    ]
+    return Workspace(workspace.project.changed(chains=tuple(chains)), workspace.part)
+
+
+def record(workspace: Workspace, seconds: float, path: Path, board: str = "virtual") -> Take:
+    record_run(workspace, seconds, path, board=board, fast=True)
+    return open_take(path)
+
+
+def assert_alike(design: Take, image: Take, cut: int = 0) -> None:
+    """Both have the same streams; a run by its own handlers may end before the last results are fetched."""
+    assert image.streams == design.streams
+    for stream in design.streams:
+        mine, other = design.items(stream), image.items(stream)
+        assert abs(len(mine) - len(other)) <= cut, f"stream {stream}: {len(mine)} and {len(other)} items"
+        count = min(len(mine), len(other))
+        np.testing.assert_array_equal(mine[:count], other[:count], err_msg=f"stream {stream}")
+    assert sorted(image.events.tolist()) == sorted(design.events.tolist())
+
+
+@pytest.mark.parametrize("path", EXAMPLES, ids=IDS)
+def test_every_example_runs_as_without_firmware(path: Path, tmp_path: Path) -> None:
+    workspace = open_workspace(path)
+    seconds = 0.4
+    result = built(workspace, tmp_path / "c")
+    address = f"image:{result.elf}"
+    with record(workspace, 0.01, tmp_path / "first.h5", address) as first:
+        measured = with_measured_handlers(workspace, first)
+    built(measured, tmp_path / "c")
+    with (
+        record(measured, seconds, tmp_path / "image.h5", address) as image,
+        record(measured, seconds, tmp_path / "design.h5") as design,
+    ):
+        assert_alike(design, image)
+        assert {name: image.totals[name] for name in design.totals} == design.totals
+        assert image.register_writes
+
+
+@pytest.mark.parametrize("seed", [2, 17, 23, 43])
+def test_unseen_designs_run_as_without_firmware(seed: int, tmp_path: Path) -> None:
+    """Polling and interrupts, software that points the converter, converters that follow one another."""
+    workspace = random_workspace(seed)
+    address = f"image:{built(workspace, tmp_path / 'c').elf}"
+    with record(workspace, 0.002, tmp_path / "first.h5", address) as first:
+        measured = with_measured_handlers(workspace, first)
+    built(measured, tmp_path / "c")
+    with (
+        record(measured, 0.02, tmp_path / "image.h5", address) as image,
+        record(measured, 0.02, tmp_path / "design.h5") as design,
+    ):
+        assert_alike(design, image, cut=8)
+
+
+def test_the_proof_holds_with_the_image(cured: Workspace, tmp_path: Path) -> None:
+    result = built(cured, tmp_path / "c")
+    with (
+        record(cured, 2.5, tmp_path / "image.h5", f"image:{result.elf}") as image,
+        record(cured, 2.5, tmp_path / "design.h5") as design,
+    ):
+        proof, other = prove(cured, image), prove(cured, design)
+    assert [verdict.outcome for verdict in proof.verdicts] == [verdict.outcome for verdict in other.verdicts]
+    assert "fails" not in {verdict.outcome for verdict in proof.verdicts}
+    assert [verdict.measured for verdict in proof.verdicts] == pytest.approx(
+        [verdict.measured for verdict in other.verdicts], rel=1e-6
+    )
+    assert proof.causes == ()
+
+
+def test_the_handler_is_counted_and_told(kiln: Workspace, tmp_path: Path) -> None:
+    result = built(kiln, tmp_path / "c")
+    with record(kiln, 0.1, tmp_path / "t.h5", f"image:{result.elf}") as take:
+        assert 1000 < take.totals["handler.0"] < 20_000
+        assert take.totals["handler.1"] < take.totals["handler.0"]

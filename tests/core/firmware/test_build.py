@@ -1,0 +1,108 @@
+"""Building: errors at their line, warnings, what is missing, and Cancel."""
+
+from __future__ import annotations
+
+import stat
+from pathlib import Path
+
+import pytest
+
+from tests.core.firmware.compiled import built, needs_compiler, rebuilt
+from wattigram.core.design import Workspace
+from wattigram.core.errors import FirmwareError
+from wattigram.core.firmware import Compiler, build_firmware, find_compiler, write_firmware
+from wattigram.core.firmware.build import complaints
+from wattigram.core.image import Image, load_image
+from wattigram.core.image.elf import check_image
+
+
+@needs_compiler
+def test_an_error_is_told_at_its_line(kiln: Workspace, tmp_path: Path) -> None:
+    write_firmware(kiln, tmp_path)
+    (tmp_path / "own.c").write_text(
+        '#include "wg_hooks.h"\nvoid wg_on_start(void)\n{\n    nothing();\n}\nint x = 3.5;\n'
+    )
+    result = rebuilt(kiln, tmp_path)
+    assert result.elf is None
+    assert not (tmp_path / "build" / "firmware.elf").exists()
+    lines = {(one.file, one.line, one.kind) for one in result.complaints}
+    assert ("own.c", 6, "warning") in lines
+    assert any(file == "own.c" and line == 4 for file, line, _kind in lines)
+
+
+@needs_compiler
+def test_what_the_linker_misses_is_an_error(kiln: Workspace, tmp_path: Path) -> None:
+    write_firmware(kiln, tmp_path)
+    (tmp_path / "own.c").write_text(
+        '#include "wg_hooks.h"\nvoid elsewhere(void);\nvoid wg_on_start(void)\n{\n    elsewhere();\n}\n'
+    )
+    result = rebuilt(kiln, tmp_path)
+    assert result.elf is None
+    assert any(one.is_error and "elsewhere" in one.text for one in result.complaints)
+
+
+@needs_compiler
+def test_cancel_ends_a_build(kiln: Workspace, tmp_path: Path) -> None:
+    write_firmware(kiln, tmp_path)
+    slow = tmp_path / "slow-compiler"
+    slow.write_text("#!/bin/sh\nexec sleep 30\n")
+    slow.chmod(slow.stat().st_mode | stat.S_IXUSR)
+    asked: list[bool] = []
+
+    def is_cancelled() -> bool:
+        asked.append(True)
+        return len(asked) > 5
+
+    result = build_firmware(tmp_path, kiln.part, Compiler(str(slow), "slow"), is_cancelled=is_cancelled)
+    assert result.cancelled
+    assert result.elf is None
+    assert result.seconds < 5
+
+
+def test_a_compiler_that_is_not_there(tmp_path: Path) -> None:
+    with pytest.raises(FirmwareError, match="no compiler"):
+        find_compiler(str(tmp_path / "gcc"))
+    broken = tmp_path / "broken"
+    broken.write_text("#!/bin/sh\nexit 3\n")
+    broken.chmod(broken.stat().st_mode | stat.S_IXUSR)
+    with pytest.raises(FirmwareError, match="does not run"):
+        find_compiler(str(broken))
+
+
+def test_an_empty_folder_is_not_built(kiln: Workspace, tmp_path: Path) -> None:
+    with pytest.raises(FirmwareError, match="no C here"):
+        build_firmware(tmp_path, kiln.part, Compiler("gcc", ""))
+
+
+def test_lines_of_compilers_are_read() -> None:
+    text = "a.c:3:5: error: no\nb.h:7: warning: hm\n/usr/bin/ld: cannot find x\nnothing to see\n"
+    assert [(one.file, one.line, one.kind) for one in complaints(text)] == [
+        ("a.c", 3, "error"),
+        ("b.h", 7, "warning"),
+        ("", 0, "error"),
+    ]
+
+
+@needs_compiler
+def test_an_image_knows_its_names_and_lines(kiln: Workspace, tmp_path: Path) -> None:
+    result = built(kiln, tmp_path)
+    assert result.elf is not None
+    image = load_image(result.elf)
+    address, size = image.symbols["wg_chain_mark"]
+    assert image.function_at(address) == "wg_chain_mark"
+    assert image.function_at(address + size - 2) == "wg_chain_mark"
+    text = (tmp_path / "wg_chain.c").read_text().splitlines()
+    file, _, line = image.line_at(address).partition(":")
+    assert file == "wg_chain.c"
+    assert any("void wg_chain_mark(" in one for one in text[int(line) - 2 : int(line)])
+    loops = {one.name: one.size for one in image.variables}
+    assert loops["wg_loop_adc_1"] == 2 * kiln.project.chains[0].loop.items
+
+
+@pytest.mark.parametrize("content", [b"", b"\x7fELF", b"\x7fELF" + bytes(60), b"text"])
+def test_what_is_no_image_is_refused(content: bytes, tmp_path: Path) -> None:
+    (tmp_path / "x.elf").write_bytes(content)
+    with pytest.raises(FirmwareError):
+        load_image(tmp_path / "x.elf")
+    with pytest.raises(FirmwareError):
+        check_image(Image("x", content))

@@ -1,0 +1,120 @@
+"""C of a design: builds without a warning for both targets, says what it does, and nothing in a name can break it."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import edited
+from tests.core.firmware.compiled import EXAMPLES, IDS, built, host_complaints, needs_compiler, needs_cppcheck
+from tests.core.registers.designs import random_workspace
+from wattigram.core.design import Workspace, open_workspace
+from wattigram.core.design.edits import RenameSignal
+from wattigram.core.errors import QuantityError, WattigramError
+from wattigram.core.firmware import all_hooks, firmware_files, tables_header
+from wattigram.core.firmware.names import c_comment, c_identifiers, c_string
+from wattigram.core.firmware.tables import Tables
+from wattigram.core.registers import design_writes
+
+
+@needs_compiler
+@pytest.mark.parametrize("path", EXAMPLES, ids=IDS)
+def test_every_example_builds_for_both_targets_without_a_warning(path: Path, tmp_path: Path) -> None:
+    workspace = open_workspace(path)
+    result = built(workspace, tmp_path)
+    assert result.elf is not None, result.output
+    assert result.complaints == ()
+    memory = workspace.part.memory
+    assert memory is not None
+    assert 0 < result.code_bytes < memory.code_bytes
+    assert 0 < result.data_bytes < memory.data_bytes
+    assert host_complaints(tmp_path) == ""
+
+
+@needs_cppcheck
+@pytest.mark.parametrize("path", [EXAMPLES[0], EXAMPLES[3], EXAMPLES[-1]], ids=[IDS[0], IDS[3], IDS[-1]])
+def test_checkers_find_nothing(path: Path, tmp_path: Path) -> None:
+    workspace = open_workspace(path)
+    for name, text in {**firmware_files(workspace).generated, **firmware_files(workspace).once}.items():
+        (tmp_path / name).write_text(text)
+    command = ["cppcheck", "--std=c11", "--enable=warning,portability,performance", "-q", "--error-exitcode=3", "."]
+    said = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert said.returncode == 0, said.stderr
+    assert host_complaints(tmp_path, "-fanalyzer") == ""
+
+
+@needs_compiler
+@pytest.mark.parametrize("seed", [3, 16, 29, 43])
+def test_unseen_designs_build_without_a_warning(seed: int, tmp_path: Path) -> None:
+    workspace = random_workspace(seed)
+    try:
+        result = built(workspace, tmp_path)
+    except (WattigramError, QuantityError) as fault:
+        pytest.fail(f"{fault}")
+    assert result.elf is not None, result.output
+    assert result.complaints == ()
+
+
+def test_the_same_design_gives_the_same_bytes(kiln: Workspace) -> None:
+    assert firmware_files(kiln) == firmware_files(kiln)
+
+
+def test_every_register_write_of_the_design_stands_in_the_set_up_in_its_order(kiln: Workspace) -> None:
+    setup = firmware_files(kiln).generated["wg_setup.c"].split("void wg_silence")[0]
+    targets = re.findall(r"^    ([A-Z][A-Z0-9_]*(?:\(\d+u\))?) = ", setup, re.MULTILINE)
+    wanted = [
+        "WG_LINES_ENABLE(0u)"
+        if write.at is None
+        else f"{write.at.owner.upper().replace(' ', '_')}_{write.at.register.name}"
+        + (f"({write.at.index}u)" if write.at.register.count > 1 else "")
+        for write in design_writes(kiln)
+    ]
+    assert targets == wanted
+    assert "BEAT" not in setup
+    assert "COUNTS(9600u - 1u)" in setup
+    assert setup.index("SCAN_MODE_TRIM;") < setup.index("patience--")
+
+
+@needs_compiler
+def test_names_cannot_leave_their_comments_or_strings(kiln: Workspace, tmp_path: Path) -> None:
+    nasty = 'a */ int x; /* "b" \\ ??/ µΩ'
+    renamed = edited(kiln, RenameSignal("Upper zone", nasty))
+    workspace = Workspace(renamed.project.changed(name='"; } */ ??/ \\'), renamed.part)
+    result = built(workspace, tmp_path)
+    assert result.elf is not None, result.output
+    assert result.complaints == ()
+    assert host_complaints(tmp_path) == ""
+
+
+def test_c_text_is_escaped() -> None:
+    assert c_string('a"b\\?µ') == '"a\\"b\\\\\\?\\302\\265"'
+    assert "*/" not in c_comment("x */ y /* z")
+    assert c_identifiers(["A b", "a B", "Öl ÷ 2"]) == {"A b": "a_b", "a B": "a_b_2", "Öl ÷ 2": "ol_div_2"}
+
+
+def test_hooks_say_when_and_how_long(kiln: Workspace) -> None:
+    hooks = {hook.name: hook for hook in all_hooks(Tables(kiln))}
+    assert {"wg_items_coil_current", "wg_items_upper_zone"} <= set(hooks)
+    assert hooks["wg_items_coil_current"].budget == "6.400 ms"
+    header = firmware_files(kiln).generated["wg_hooks.h"]
+    assert all(name in header for name in hooks)
+
+
+@needs_compiler
+@pytest.mark.parametrize("path", EXAMPLES, ids=IDS)
+def test_tables_only_compile_by_themselves(path: Path) -> None:
+    text = tables_header(open_workspace(path))
+    flags = ["-std=c11", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wno-unused-const-variable"]
+    said = subprocess.run(
+        ["gcc", *flags, "-c", "-x", "c", "-", "-o", "/dev/null"],
+        input=text,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert said.returncode == 0, said.stderr
+    assert said.stderr == ""
+    assert "_CYCLE_TICKS" in text
