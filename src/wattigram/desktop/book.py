@@ -16,14 +16,16 @@ from wattigram.desktop.settings import Settings
 from wattigram.desktop.widgets.header import PAGES
 
 if TYPE_CHECKING:
+    from wattigram.desktop.firmware_work import FirmwareWork
     from wattigram.desktop.pages.compare_page import ComparePage
+    from wattigram.desktop.pages.firmware_page import FirmwarePage
     from wattigram.desktop.pages.pins_page import PinsPage
     from wattigram.desktop.pages.proof_page import ProofPage
     from wattigram.desktop.pages.routes_page import RoutesPage
     from wattigram.desktop.pages.takes_page import TakesPage
     from wattigram.desktop.pages.wave_page import WavePage
 
-CHAIN, PINS, WAVE, ROUTES, TAKES, PROOF, COMPARE = range(7)
+CHAIN, PINS, WAVE, ROUTES, FIRMWARE, TAKES, PROOF, COMPARE = range(8)
 
 
 class Book(QObject):
@@ -32,8 +34,11 @@ class Book(QObject):
     made = pyqtSignal(int)
     """A page was made, by its number; whoever wants something of it connects now."""
 
-    def __init__(self, document: Document, settings: Settings, chain_page: ChainPage) -> None:
+    def __init__(
+        self, document: Document, settings: Settings, chain_page: ChainPage, firmware_work: FirmwareWork
+    ) -> None:
         super().__init__()
+        self._firmware_work = firmware_work
         self._document = document
         self._settings = settings
         self.stack = QStackedWidget()
@@ -66,6 +71,15 @@ class Book(QObject):
 
         page = RoutesPage(self._document)
         self._settle(page, ROUTES, page.split)
+        return page
+
+    @cached_property
+    def firmware(self) -> FirmwarePage:
+        """The Firmware page."""
+        from wattigram.desktop.pages.firmware_page import FirmwarePage
+
+        page = FirmwarePage(self._document, self._firmware_work)
+        self._settle(page, FIRMWARE, page.split)
         return page
 
     @cached_property
@@ -125,6 +139,7 @@ class Book(QObject):
             PINS: lambda: self.pins.table.setFocus(),
             WAVE: lambda: self.wave.curve.setFocus(),
             ROUTES: lambda: self.routes.list.setFocus(),
+            FIRMWARE: lambda: self.firmware.steps.setFocus(),
             TAKES: lambda: self.takes.takes.setFocus(),
             PROOF: lambda: self.proof.focus_cause(),
             COMPARE: lambda: self.compare.saved_button.setFocus(),
@@ -138,6 +153,8 @@ class Book(QObject):
                 page = self.wave if number == WAVE else self.routes
                 page.inspector.rebuild()
                 page.show_workspace()
+        if self.is_made(FIRMWARE):
+            self.firmware.redress()
 
     def splitters(self) -> dict[str, QSplitter]:
         """Splitters of the pages that were made, by the name under which they are remembered."""

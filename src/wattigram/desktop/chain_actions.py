@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtWidgets import QApplication
 
-from wattigram.core.design import RouteExpectation, Signal
+from wattigram.core.design import RouteExpectation, Signal, Workspace
 from wattigram.core.design.clip import clip_chain, clip_signals, paste
 from wattigram.core.design.edits import (
     AddExpectation,
@@ -34,6 +35,8 @@ class ChainActions:
     def __init__(self, document: Document, page: ChainPage, actions: Actions) -> None:
         self._document = document
         self._page = page
+        self.may_remove: Callable[[str, Workspace], bool] = lambda _signal, _after: True
+        """Whether a signal may go; whoever knows of its uses elsewhere asks here."""
         actions.add("Signal", "Add a signal", "Ctrl+Shift+N", self.add_signal)
         actions.add("Signal", "Convert the signal in one more slot", "Ctrl+Shift+S", self.add_slot)
         actions.add("Signal", "Remove the slot", "Ctrl+Backspace", self.remove_slot)
@@ -108,8 +111,12 @@ class ChainActions:
 
     def remove_signal(self) -> None:
         """Take the selected signal away, with its slots and expectations."""
-        if self._page.selection.signal:
-            self._do(RemoveSignal(self._page.selection.signal))
+        signal = self._page.selection.signal
+        if signal:
+            edit = RemoveSignal(signal)
+            workspace = self._document.workspace
+            if self.may_remove(signal, Workspace(edit.apply(workspace.project), workspace.part)):
+                self._do(edit)
 
     def move_slot(self, step: int) -> None:
         """Exchange the selected slot with its neighbour."""

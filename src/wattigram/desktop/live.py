@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wattigram.core.design import Workspace
-from wattigram.core.session import Snapshot, ViewRequest
+from wattigram.core.session import Snapshot, ViewRequest, is_virtual
 
 if TYPE_CHECKING:
     from wattigram.core.session import LiveSession
@@ -81,7 +81,7 @@ class LiveBoard(QObject):
         if self._session is None or workspace.project == before.project:
             return
         is_rewired = workspace.project.bench != before.project.bench
-        if workspace.build_mark != before.build_mark or (is_rewired and self.address != "virtual"):
+        if workspace.build_mark != before.build_mark or (is_rewired and not is_virtual(self.address)):
             self._restart.start()
         elif is_rewired:
             self._session.turn_knobs(workspace)

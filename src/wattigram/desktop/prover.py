@@ -10,7 +10,7 @@ from wattigram.core.bench import source_span_s
 from wattigram.core.design import Workspace
 from wattigram.core.pins import input_source
 from wattigram.core.proof import Evidence, Proof, evidence_for, prove, write_html
-from wattigram.core.session import record_run
+from wattigram.core.session import is_virtual, record_run
 from wattigram.core.take import open_take
 
 SHORTEST_S, LONGEST_S = 2.0, 30.0
@@ -39,7 +39,7 @@ def record_and_prove(workspace: Workspace, address: str, path: Path, progress: C
     """Run the board, record, and judge; the virtual board runs as fast as it can."""
     seconds = proof_seconds(workspace)
     record_run(
-        workspace, seconds, path, board=address, fast=address == "virtual", progress=lambda share: progress(share * 0.6)
+        workspace, seconds, path, board=address, fast=is_virtual(address), progress=lambda share: progress(share * 0.6)
     )
     return prove_take(workspace, path, lambda share: progress(0.6 + share * 0.4))
 

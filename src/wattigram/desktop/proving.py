@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from wattigram.core.session import is_virtual
 from wattigram.desktop.document import Document
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
@@ -55,7 +56,7 @@ class Proving(QObject):
 
     def record_and_prove(self) -> None:
         """Record a take and hold it against the expectations."""
-        if self._board.address != "virtual" and self._board.is_running:
+        if not is_virtual(self._board.address) and self._board.is_running:
             self._board.release()  # one board, one listener
         path = self.next_path()
         if path is not None:

@@ -27,6 +27,7 @@ from wattigram.desktop.chain_actions import ChainActions
 from wattigram.desktop.document import Document
 from wattigram.desktop.dress import Dress
 from wattigram.desktop.files import ProjectFiles, ask_save
+from wattigram.desktop.firmware_work import FirmwareWork
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
 from wattigram.desktop.memory import keep_size, keep_splitter, restore_size, restore_splitter
@@ -55,6 +56,7 @@ class MainWindow(QMainWindow):
         self.header = Header()
         self.chain_page = ChainPage(document)
         self.proving = Proving(document, self.board)
+        self.firmware = FirmwareWork(document, self.settings)
         self._jobs: list[Job] = []
         self._proves_after_stop = False
         self._sizes_known = False
@@ -91,7 +93,7 @@ class MainWindow(QMainWindow):
         column.setSpacing(0)
         self.notice = Notice(central)
         self.job_bar = JobBar(central)
-        self.book = Book(self.document, self.settings, self.chain_page)
+        self.book = Book(self.document, self.settings, self.chain_page, self.firmware)
         self.stack = self.book.stack
         for part in (self.header, self.notice, self.job_bar):
             column.addWidget(part)
@@ -118,6 +120,10 @@ class MainWindow(QMainWindow):
         add("Proof", "Write a report…", "Ctrl+P", self.report_dialog)
         add("Proof", "Remove the chosen expectation", "", self._remove_expectation)
         add("Proof", "Copy the proof as text", "", lambda: self.proof_page.copy_text())
+        add("Firmware", "Write the C", "", self.firmware.write)
+        add("Firmware", "Build the firmware", "F7", self.firmware.build)
+        add("Firmware", "Run the image on the virtual board", "Shift+F7", self.firmware.run)
+        add("Firmware", "Copy register writes as hex", "", lambda: self.book.firmware.copy_hex())
         add("Takes", "Open a take…", "Ctrl+T", self.open_take_dialog)
         add("Takes", "Export the take as a table…", "Ctrl+E", self._export_current)
         add("Takes", "Copy the traces as a picture", "", lambda: self.takes_page.copy_picture())
@@ -152,6 +158,10 @@ class MainWindow(QMainWindow):
         self.chain_page.menu_wanted.connect(self._open_row_menu)
         self.proving.proved.connect(self._show_proved)
         self.proving.said.connect(self.notice.say)
+        self.firmware.said.connect(self.notice.say)
+        self.firmware.job_wanted.connect(self.run_job)
+        self.firmware.run_wanted.connect(self.run_image)
+        self.chain_actions.may_remove = self.firmware.may_remove
         self.proving.job_wanted.connect(self.run_job)
 
     @property
@@ -239,6 +249,7 @@ class MainWindow(QMainWindow):
 
     def _on_snapshot(self, snapshot: Snapshot) -> None:
         self.header.show_snapshot(snapshot)
+        self.firmware.show_totals(snapshot.totals)
         if self.stack.currentIndex() == CHAIN:
             self.chain_page.show_snapshot(snapshot)
         elif self.stack.currentIndex() == ROUTES:
@@ -255,7 +266,7 @@ class MainWindow(QMainWindow):
         """Ask for a board's address; the window stays usable."""
         dialog = QInputDialog(self)
         dialog.setWindowTitle("Board")
-        dialog.setLabelText("virtual, serial:DEV@BAUD or tcp:HOST:PORT")
+        dialog.setLabelText("virtual, image:ELF, serial:DEV@BAUD or tcp:HOST:PORT")
         dialog.setTextValue(self.board.address)
         dialog.textValueSelected.connect(self.use_board)
         dialog.open()
@@ -263,6 +274,11 @@ class MainWindow(QMainWindow):
     def use_board(self, address: str) -> None:
         """Use the board at an address."""
         self.board.set_address(address.strip() or "virtual")
+
+    def run_image(self, address: str) -> None:
+        """Let the virtual board run an image that was built."""
+        self.use_board(address)
+        self.board.start()
 
     # Proof and takes
 

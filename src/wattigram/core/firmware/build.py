@@ -189,6 +189,19 @@ def _run(command: list[str], folder: Path, take: Callable[[str], None], is_cance
         process = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
     except OSError as fault:
         raise FirmwareError(f"{command[0]} cannot be started: {fault.strerror}.", cure=WHAT_TO_INSTALL) from fault
+    try:
+        rest = _follow(process, take, is_cancelled)
+    except BaseException:  # whoever listens no longer wants it
+        process.kill()
+        process.wait()
+        raise
+    if rest:
+        take(rest.decode("utf-8", "replace"))
+    return process.wait() == 0 and not is_cancelled()
+
+
+def _follow(process: subprocess.Popen[bytes], take: Callable[[str], None], is_cancelled: Callable[[], bool]) -> bytes:
+    """Pass on whole lines until a program has said all; gives what is left without an end."""
     assert process.stdout is not None
     rest = b""
     with process.stdout as stream, selectors.DefaultSelector() as selector:
@@ -205,9 +218,7 @@ def _run(command: list[str], folder: Path, take: Callable[[str], None], is_cance
             *whole, rest = (rest + data).split(b"\n")
             for line in whole:
                 take(line.decode("utf-8", "replace"))
-    if rest:
-        take(rest.decode("utf-8", "replace"))
-    return process.wait() == 0 and not is_cancelled()
+    return rest
 
 
 def _sizes(elf: Path, part: Part) -> tuple[int, int]:

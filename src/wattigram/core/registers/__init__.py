@@ -16,6 +16,7 @@ from wattigram.core.registers.map import (
 )
 from wattigram.core.registers.rounds import DesignMemory, as_set_up, decoded, design_writes, surroundings
 from wattigram.core.registers.settings import LINE, SetupStep, setup_steps
+from wattigram.core.registers.sheet import SheetField, SheetRow, line_changes, register_sheet, write_lines
 from wattigram.core.registers.silicon import Observed, Surroundings, silicon_project
 from wattigram.core.registers.written import Difference, as_written, differences
 
@@ -32,6 +33,8 @@ __all__ = [
     "Setting",
     "SetupStep",
     "Shadow",
+    "SheetField",
+    "SheetRow",
     "SiliconState",
     "Surroundings",
     "Symbol",
@@ -48,10 +51,13 @@ __all__ = [
     "field_value",
     "hardware_windows",
     "judges_reduced",
+    "line_changes",
     "placed",
+    "register_sheet",
     "setup_steps",
     "setup_writes",
     "silicon_project",
     "surroundings",
     "window_codes",
+    "write_lines",
 ]

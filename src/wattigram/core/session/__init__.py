@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from wattigram.core.lazy import load_from
+from wattigram.core.session.address import is_virtual
 from wattigram.core.session.snapshot import OutputPicture, Snapshot, StreamPicture, ViewRequest
 
 if TYPE_CHECKING:
@@ -20,6 +21,7 @@ __all__ = [
     "Snapshot",
     "StreamPicture",
     "ViewRequest",
+    "is_virtual",
     "record_run",
 ]
 

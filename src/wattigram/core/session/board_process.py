@@ -19,6 +19,7 @@ from wattigram.core.deploy.effective import DEFAULT_SEED
 from wattigram.core.design import Workspace
 from wattigram.core.emulator.hints import BoardSetup, board_setup
 from wattigram.core.errors import LinkError
+from wattigram.core.session.address import IMAGE
 
 START_TIMEOUT_S = 20.0
 
@@ -109,9 +110,6 @@ class ImageBoardProcess(ChildBoard):
         super().__init__(["wattigram.core.emulator", str(image)], setup.model_dump_json())
 
 
-IMAGE_ADDRESS = "image:"
-
-
 def virtual_board(address: str, workspace: Workspace, seed: int = DEFAULT_SEED) -> ChildBoard | None:
     """The board that an address asks for: ``virtual``, or ``image:ELF``; None for one that is there already.
 
@@ -122,6 +120,6 @@ def virtual_board(address: str, workspace: Workspace, seed: int = DEFAULT_SEED) 
     """
     if address == "virtual":
         return BoardProcess(effective_config(workspace, seed))
-    if address.startswith(IMAGE_ADDRESS):
-        return ImageBoardProcess(board_setup(workspace, seed), Path(address.removeprefix(IMAGE_ADDRESS)))
+    if address.startswith(IMAGE):
+        return ImageBoardProcess(board_setup(workspace, seed), Path(address.removeprefix(IMAGE)))
     return None

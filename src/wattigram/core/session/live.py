@@ -20,7 +20,8 @@ from wattigram.core.design import Chain, Signal, Workspace, project_text, rate_d
 from wattigram.core.errors import LinkError, TakeError, WattigramError
 from wattigram.core.expected import History, StampedInstants
 from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM, Transport, open_transport
-from wattigram.core.session.board_process import IMAGE_ADDRESS, ChildBoard, virtual_board
+from wattigram.core.session.address import IMAGE, is_virtual
+from wattigram.core.session.board_process import ChildBoard, virtual_board
 from wattigram.core.session.outgoing import output_pictures
 from wattigram.core.session.picture import (
     ExpectedWindow,
@@ -96,7 +97,7 @@ class LiveSession:
     @property
     def is_virtual(self) -> bool:
         """The board is a process of the session's own."""
-        return self._address == "virtual" or self._address.startswith(IMAGE_ADDRESS)
+        return is_virtual(self._address)
 
     @property
     def is_over(self) -> bool:
@@ -226,6 +227,7 @@ class LiveSession:
         self._on_snapshot(
             Snapshot(
                 state=self._state,
+                runs_image=self._address.startswith(IMAGE),
                 message=self._message,
                 board=identity.board if identity else "",
                 build_mark=identity.build_mark if identity else "",

@@ -88,6 +88,7 @@ def record_run(
             notes.append(
                 f"{reception.decoder.stats.bytes_skipped} bytes on the link were no frame and were passed over."
             )
+        notes += _handler_notes(workspace, reception)
         lost, missed = (_total(reception, key) for key in ("lost", "missed"))
         if "fault" in reception.totals:
             notes += [text for text in reception.log if text.startswith("The firmware failed")]
@@ -106,6 +107,16 @@ def record_run(
             missed_triggers=missed,
             notes=tuple(notes),
         )
+
+
+def _handler_notes(workspace: Workspace, reception: Reception) -> list[str]:
+    """Handlers that were counted and take another time than the design says."""
+    found = []
+    for number, chain in enumerate(workspace.project.chains):
+        cycles, says = reception.totals.get(f"handler.{number}"), chain.loop.handler_cycles
+        if cycles is not None and cycles != says:
+            found.append(f"the handler of {chain.converter} takes {cycles} cycles, counted; the design says {says}.")
+    return found
 
 
 def _whole_cycles(workspace: Workspace, seconds: float, reception: Reception) -> int:

@@ -74,6 +74,8 @@ class Snapshot:
 
     state: str = "off"
     """off, idle, running or failed."""
+    runs_image: bool = False
+    """It is a virtual board with compiled firmware."""
     message: str = ""
     board: str = ""
     build_mark: str = ""

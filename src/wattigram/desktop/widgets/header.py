@@ -17,7 +17,7 @@ from wattigram.desktop.widgets.labels import ElidedLabel
 if TYPE_CHECKING:
     from wattigram.core.proof import Proof
 
-PAGES = ("Chain", "Pins", "Wave", "Routes", "Takes", "Proof", "Compare")
+PAGES = ("Chain", "Pins", "Wave", "Routes", "Firmware", "Takes", "Proof", "Compare")
 
 
 ROOMY = 1150
@@ -98,7 +98,8 @@ class Header(QWidget):
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """State of the board."""
         names = {"off": "Board off", "idle": "Board ready", "running": "Board running", "failed": "Board failed"}
-        text = f"○ {names[snapshot.state]}" if snapshot.state != "running" else "● Board running"
+        what = names[snapshot.state].replace("Board", "Image" if snapshot.runs_image else "Board")
+        text = f"○ {what}" if snapshot.state != "running" else f"● {what}"
         tone = ""
         if snapshot.state == "failed" or snapshot.lost_cycles:
             tone = "bad"
@@ -108,7 +109,7 @@ class Header(QWidget):
                 tone = "bad"
             elif snapshot.mark_matches and self.width() >= ROOMY:
                 text += f" · build {snapshot.build_mark[:4]}"
-            if self.width() < ROOMY and text == "● Board running":
+            if self.width() < ROOMY and text == f"● {what}" and snapshot.state == "running":
                 text = "● Running"
             if snapshot.lost_cycles:
                 text += f" · {snapshot.lost_cycles} lost"
