@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from pathlib import Path
+from typing import NoReturn
 
 import typer
 
@@ -11,12 +14,17 @@ from wattigram.core.board.program import serve_board
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import open_workspace
 from wattigram.core.document import read_text
+from wattigram.core.emulator.hints import board_setup
 from wattigram.core.errors import BoardError, FileError
 
 
 def board(
     project: Path | None = typer.Argument(None, help="Project to run, or the folder that holds it."),
     config: Path | None = typer.Option(None, "--config", help="Run this effective configuration (JSON) instead."),
+    image: Path | None = typer.Option(None, "--image", help="Run this image (ELF) on the project's board."),
+    gdb: int = typer.Option(
+        0, "--gdb", min=0, max=65535, help="With --image: port for a debugger; 0 takes a free one."
+    ),
     tcp: int = typer.Option(0, "--tcp", min=0, max=65535, help="TCP port on loopback; 0 takes a free one."),
     seed: int = typer.Option(1, "--seed", min=0, max=2**32 - 1, help="Seed of the noise."),
     fast: bool = typer.Option(False, "--fast", help="As fast as it goes, not in real time."),
@@ -25,6 +33,10 @@ def board(
     """Offer a pty and a TCP port, and stream like a real board. Prints where it listens, as a line of JSON."""
     if (project is None) == (config is None):
         raise BoardError("Nothing says what to run.", cure="Name a project, or give --config FILE, not both.")
+    if image is not None:
+        if project is None:
+            raise BoardError("An image needs the project of its board.", cure="Name the project as well.")
+        _run_image(project, image, seed, ["--tcp", str(tcp), "--gdb", str(gdb), *(["--fast"] if fast else [])])
     if config is not None:
         effective = parse_config(read_text(config, FileError))
     else:
@@ -37,3 +49,18 @@ def board(
         serve_board(effective, tcp_port=tcp, fast=fast)
     except OSError as fault:
         raise BoardError(f"The board cannot listen: {fault.strerror}.", cure="Choose another --tcp port.") from fault
+
+
+def _run_image(project: Path, image: Path, seed: int, options: list[str]) -> NoReturn:
+    """The board is a program of its own, which takes its set-up on standard input."""
+    setup = board_setup(open_workspace(project), seed).model_dump_json()
+    command = [sys.executable, "-m", "wattigram.core.emulator", str(image), *options]
+    with subprocess.Popen(command, stdin=subprocess.PIPE, text=True) as process:
+        assert process.stdin is not None
+        process.stdin.write(setup + "\n")
+        process.stdin.close()
+        try:
+            raise typer.Exit(process.wait())
+        except BaseException:
+            process.terminate()
+            raise

@@ -20,7 +20,10 @@ def run(
     project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
     seconds: float = typer.Option(..., "--seconds", help="Length of the run, in the board's own time."),
     out: Path = typer.Option(..., "--out", help="Take to write (HDF5)."),
-    board: str = typer.Option("virtual", "--board", help="virtual, image:ELF, serial:DEV@BAUD or tcp:HOST:PORT."),
+    board: str = typer.Option(
+        "virtual", "--board", help="virtual, image:ELF, serial:DEV@BAUD, tcp:HOST:PORT or gdb:HOST:PORT."
+    ),
+    elf: Path | None = typer.Option(None, "--elf", help="Image that runs behind a debug server (--board gdb:...)."),
     fast: bool = typer.Option(False, "--fast", help="As fast as the virtual board can go, not in real time."),
     seed: int = typer.Option(1, "--seed", min=0, max=2**32 - 1, help="Seed of the virtual board's noise."),
     as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
@@ -31,7 +34,9 @@ def run(
             f"A run of {seconds:g} s is not possible.", cure=f"Choose above 0 and at most {LONGEST_RUN_S} s."
         )
     progress = Progress("Recording")
-    outcome = record_run(open_workspace(project), seconds, out, board=board, fast=fast, seed=seed, progress=progress)
+    outcome = record_run(
+        open_workspace(project), seconds, out, board=board, fast=fast, seed=seed, elf=elf, progress=progress
+    )
     progress.done()
     if as_json:
         values = dataclasses.asdict(outcome) | {"take": str(outcome.take)}

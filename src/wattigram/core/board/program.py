@@ -25,9 +25,9 @@ def serve_board(
     serve(BoardServer(config, tcp_port, fast, watch_fd), config.build_mark, out)
 
 
-def serve(server: PortServer, build_mark: str, out: TextIO) -> None:
-    """Say where a server listens, then serve until interrupted."""
-    ready = {"pty": server.pty_path, "tcp": server.tcp_port, "build_mark": build_mark, "pid": os.getpid()}
+def serve(server: PortServer, build_mark: str, out: TextIO, **more: int) -> None:
+    """Say where a server listens, with ``more`` of it, then serve until interrupted."""
+    ready = {"pty": server.pty_path, "tcp": server.tcp_port, "build_mark": build_mark, "pid": os.getpid(), **more}
     out.write(json.dumps(ready) + "\n")
     out.flush()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))

@@ -20,6 +20,14 @@ uc_api: Any = unicorn  # its type hints are incomplete
 PATIENCE_S = 2.0
 """A call that takes longer goes round in circles."""
 PAGE = 4096
+_REGISTERS = (
+    *(getattr(arm, f"UC_ARM_REG_R{number}") for number in range(13)),
+    arm.UC_ARM_REG_SP,
+    arm.UC_ARM_REG_LR,
+    arm.UC_ARM_REG_PC,
+    arm.UC_ARM_REG_XPSR,
+)
+_PC = 15
 RETURN_PAGE = 0x9FFF0000
 """Where calls return to; nothing else lies there."""
 
@@ -32,6 +40,9 @@ class Bus(Protocol):
 
     def write(self, address: int, size: int, value: int) -> None:
         """Set a register."""
+
+    def peek(self, address: int) -> int:
+        """One byte of a register, as it is, without what reading it does."""
 
 
 @dataclass(frozen=True)
@@ -60,10 +71,18 @@ class Cpu:
         self._uc.mem_map(memory.code_begin, code_bytes, uc_api.UC_PROT_READ | uc_api.UC_PROT_EXEC)
         self._uc.mem_map(memory.data_begin, data_bytes)
         self._uc.mem_map(RETURN_PAGE, PAGE, uc_api.UC_PROT_READ | uc_api.UC_PROT_EXEC)
+        self._register_pages = register_pages
         for page in sorted(register_pages):
             self._uc.mmio_map(page, PAGE, self._reader(page), None, self._writer(page), None)
         for segment in image.segments:
             self._load(segment.address, segment.data)
+        self.on_break: Callable[[], None] = lambda: None
+        """Called when a breakpoint is reached, within whatever runs."""
+        self.break_at_once = False
+        self._breakpoints: dict[int, Any] = {}
+        self._broke = False
+        self._passing: int | None = None
+        self._stepping: Any = None
         self._started_at: float | None = None
         self._timed_out = False
         self._bus_fault: BaseException | None = None
@@ -178,17 +197,91 @@ class Cpu:
         self.calls += 1
         self._bus_fault = None
         self._timed_out = False
-        self._started_at = time.monotonic()
-        try:
-            self._uc.emu_start(begin, until)
-        except uc_api.UcError as fault:
-            raise self._explain(fault) from fault
-        finally:
-            self._started_at = None
+        while True:
+            self._broke = False
+            if self.break_at_once and self._stepping is None:
+                self._stepping = self._uc.hook_add(uc_api.UC_HOOK_CODE, self._on_step)
+                self._uc.ctl_flush_tb()
+            self._started_at = time.monotonic()
+            try:
+                self._uc.emu_start(begin, until)
+            except uc_api.UcError as fault:
+                raise self._explain(fault) from fault
+            finally:
+                self._started_at = None
+            if not self._broke:
+                break
+            self._end_stepping()
+            self._passing = self.pc
+            self.on_break()
+            begin = self.pc | 1
         if self._bus_fault is not None:
             raise self._bus_fault
         if self._timed_out:
             raise CpuError("the program has gone round and round for 2 s without sleeping", self.pc)
+
+    def _on_step(self, _uc: Any, address: int, _size: int, _data: Any) -> None:
+        """The first instruction is let pass; before the one after it the processor stops."""
+        if self._passing == address:
+            self._passing = None
+            return
+        self._broke = True
+        self._uc.emu_stop()
+
+    def _end_stepping(self) -> None:
+        self.break_at_once = False
+        if self._stepping is not None:
+            self._uc.hook_del(self._stepping)
+            self._stepping = None
+            self._uc.ctl_flush_tb()
+
+    def _on_breakpoint(self, _uc: Any, address: int, _size: int, _data: Any) -> None:
+        if self._passing == address:
+            self._passing = None
+            return
+        self._broke = True
+        self._uc.emu_stop()
+
+    def set_breakpoint(self, address: int) -> None:
+        """Stop before the instruction at an address."""
+        if address not in self._breakpoints:
+            hook = self._uc.hook_add(uc_api.UC_HOOK_CODE, self._on_breakpoint, None, address, address)
+            self._breakpoints[address] = hook
+            self._uc.ctl_flush_tb()
+
+    def clear_breakpoint(self, address: int) -> None:
+        """No longer stop there."""
+        hook = self._breakpoints.pop(address, None)
+        if hook is not None:
+            self._uc.hook_del(hook)
+            self._uc.ctl_flush_tb()
+
+    def clear_breakpoints(self) -> None:
+        """No longer stop anywhere."""
+        for address in list(self._breakpoints):
+            self.clear_breakpoint(address)
+        self._end_stepping()
+
+    def register(self, number: int) -> int:
+        """r0 to r12, sp, lr, pc and xpsr, in this order."""
+        return int(self._uc.reg_read(_REGISTERS[number])) & 0xFFFFFFFF
+
+    def set_register(self, number: int, value: int) -> None:
+        """Set one of the same."""
+        self._uc.reg_write(_REGISTERS[number], value | 1 if number == _PC else value)
+
+    def read_any(self, address: int, count: int) -> bytes:
+        """Bytes of memory, or of registers of peripherals; raises :class:`CpuError` where there is nothing."""
+        if address // PAGE * PAGE in self._register_pages:
+            return bytes(self._bus.peek(address + at) for at in range(count))
+        return self.read(address, count)
+
+    def write_any(self, address: int, data: bytes) -> None:
+        """Put bytes into memory or code; raises :class:`CpuError` where there is neither."""
+        try:
+            self._uc.mem_write(address, data)
+        except uc_api.UcError as fault:
+            raise CpuError(f"there is no memory at {address:#010x}", self.pc) from fault
 
     def _explain(self, fault: Any) -> CpuError:
         """A sentence for what the processor could not do."""

@@ -109,6 +109,8 @@ class Handing:
             return
         ready = channel.ready_ticks(part) + epoch
         if self.delivery == "dma":
+            self._live.tally = part.first + len(part.items)
+            self._show(part, ready)
             self._carry(part, ready)
         elif self.delivery == "fifo":
             self._live.tally = part.first + len(part.items)

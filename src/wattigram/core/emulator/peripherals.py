@@ -146,6 +146,25 @@ class Peripherals:
             value = value & ~one.mask | now << one.low & one.mask
         return value >> 8 * (address - at.address) & ((1 << 8 * size) - 1)
 
+    def peek(self, address: int) -> int:
+        """One byte of a register as it is; nothing is taken by it."""
+        at = self.registers.at(address)
+        if at is None:
+            return 0
+        value = self.state.shadow.value(at)
+        live = self.converters.get(at.owner)
+        for one in at.register.fields:
+            now = self.live.get((at.owner, one.sets, at.index))
+            if live is not None and one.sets in {"newest", "passes", "result-ticks"}:
+                now = {"newest": live.newest, "passes": live.tally, "result-ticks": live.ready}[one.sets]
+            elif live is not None and one.sets == "result":
+                now = live.results[at.index] if at.index < len(live.results) else live.newest
+            elif one.sets in {"ticks-low", "ticks-high"}:
+                now = self._around.ticks >> (32 if one.sets == "ticks-high" else 0)
+            if now is not None:
+                value = value & ~one.mask | now << one.low & one.mask
+        return value >> 8 * (address - at.address) & 0xFF
+
     def write(self, address: int, size: int, value: int) -> None:
         """Firmware writes a register."""
         at = self.registers.at(address)

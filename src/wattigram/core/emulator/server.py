@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
+import selectors
+import time
+
 from wattigram.core.board import EffectiveConfig, Run
 from wattigram.core.board.effective import check_bench, parse_pins
 from wattigram.core.board.server import Client, PortServer
 from wattigram.core.emulator.configure import Silicon, image_silicon
+from wattigram.core.emulator.debug import DebugServer
 from wattigram.core.emulator.hints import BoardSetup
 from wattigram.core.emulator.machine import Machine, UartLine
 from wattigram.core.emulator.run import ImageRun
@@ -16,6 +21,7 @@ from wattigram.core.link import FLAG_ASIDE, FrameType, writes_text
 
 LONGEST_TEXT_BYTES = 1024
 NEVER = 1 << 62
+HELD_S = 0.0002
 
 
 class ImageServer(PortServer):
@@ -24,20 +30,92 @@ class ImageServer(PortServer):
     _flags = FLAG_ASIDE
 
     def __init__(
-        self, setup: BoardSetup, image: Image, tcp_port: int = 0, fast: bool = False, watch_fd: int | None = None
+        self,
+        setup: BoardSetup,
+        image: Image,
+        tcp_port: int = 0,
+        fast: bool = False,
+        watch_fd: int | None = None,
+        gdb_port: int = 0,
     ) -> None:
         super().__init__(tcp_port, fast, watch_fd)
         self._setup = setup
         self._image = image
-        self._machine = Machine(image, setup)
-        self._machine.boot()
+        self.debug = DebugServer(gdb_port, watch_fd)
+        self.debug.touched = self._on_touched
+        self.debug.stopped = self._on_stopped
+        self._debug_descriptors: tuple[int, ...] = ()
+        self._machine = self._new_machine()
         self._trial = Trial()
         self._bench_text = ""
+        self._held_since = time.monotonic()
 
     def close(self) -> None:
         """Close all ports and end the processor."""
         super().close()
+        self.debug.close()
         self._machine.close()
+
+    def _new_machine(self) -> Machine:
+        machine = Machine(self._image, self._setup)
+        machine.boot()
+        machine.uarts = self._uart_lines()
+        self.debug.attach(machine.cpu)
+        return machine
+
+    def _uart_lines(self) -> dict[str, UartLine]:
+        blocks = [block for block in self._setup.part.blocks if block.kind == "uart"]
+        return {uart: UartLine(1.0) for block in blocks for uart in block.owners}
+
+    def _on_stopped(self) -> None:
+        """What DMA has moved until now lies in memory, for the debugger to see."""
+        self._held_since = time.monotonic()
+        run = self._image_run
+        if run is not None:
+            run.leave_partials()
+
+    def _on_touched(self) -> None:
+        """The debugger has let the processor go on; it may have put something into memory."""
+        machine = self._machine
+        self._started_at += time.monotonic() - self._held_since
+        machine.wake()
+        if self._run is None and machine.fault is None and self._is_set_up():
+            self._broadcast(machine.peripherals.take_outbox())
+            self._begin_silicon(self._owner or next(iter(self._clients.values())), NEVER)
+        self._pass_on()
+
+    def _is_set_up(self) -> bool:
+        """Firmware has switched a converter on, without a command that came this way."""
+        state = self._machine.peripherals.state
+        converters = [converter.name for converter in self._setup.part.converters]
+        return any(name in state.touched and state.is_on(name) for name in converters)
+
+    def _end(self) -> None:
+        """No run goes on, and nothing is set up."""
+        super()._end()
+        self._machine.peripherals.begin()
+
+    def _wait(self) -> None:
+        """Wait for the debugger as well."""
+        wanted = self.debug.descriptors
+        if wanted != self._debug_descriptors:
+            for descriptor in set(self._debug_descriptors) - set(wanted):
+                with contextlib.suppress(KeyError, ValueError):
+                    self._selector.unregister(descriptor)
+            for descriptor in set(wanted) - set(self._debug_descriptors):
+                with contextlib.suppress(KeyError):
+                    self._selector.unregister(descriptor)
+                self._selector.register(descriptor, selectors.EVENT_READ)
+            self._debug_descriptors = wanted
+        super()._wait()
+        self.debug.service()
+
+    def _advance(self) -> None:
+        """Time stands while a debugger holds the processor."""
+        if self.debug.holds:
+            time.sleep(HELD_S)
+            return
+        super()._advance()
 
     def _obey(self, client: Client, word: str, rest: str) -> None:
         match word:
@@ -70,16 +148,18 @@ class ImageServer(PortServer):
         self._fast = self._always_fast or "fast" in options
         if self._machine.fault is not None:
             self._machine.close()
-            self._machine = Machine(self._image, self._setup)
-            self._machine.boot()
+            self._machine = self._new_machine()
         machine = self._machine
         machine.peripherals.begin()
         machine.seen.clear()
-        machine.uarts = {
-            uart: UartLine(1.0) for block in self._setup.part.blocks if block.kind == "uart" for uart in block.owners
-        }
+        machine.uarts = self._uart_lines()
         machine.hear(" ".join(["start", *(option for option in options if option != "fast")]).encode() + b"\n")
         self._broadcast(machine.peripherals.take_outbox())
+        self._begin_silicon(client, _end_ticks(options))
+
+    def _begin_silicon(self, client: Client, end_ticks: int | None) -> None:
+        """The firmware has set everything up: see what it does, and let the silicon go."""
+        machine = self._machine
         if machine.fault is None:
             early = list(machine.seen.coded)
             machine.seen.clear()
@@ -88,7 +168,7 @@ class ImageServer(PortServer):
         if machine.fault is not None:
             self._tell_fault()
             return
-        self._begin_run(client, _end_ticks(options))
+        self._begin_run(client, end_ticks)
 
     def _begin_run(self, client: Client, end_ticks: int | None) -> None:
         machine = self._machine

@@ -5,6 +5,9 @@ from __future__ import annotations
 IMAGE = "image:"
 """Before the path of an image that a virtual board is to run."""
 
+DEBUGGER = "gdb:"
+"""Before host and port of a debug server, through which a board's memory is polled."""
+
 
 def is_virtual(address: str) -> bool:
     """Whether an address asks for a virtual board, which can go faster than time does."""

@@ -15,11 +15,13 @@
 
 static bool is_on;
 static bool has_begun;
-static uint64_t epoch;
 static uint64_t wanted;
 static uint64_t lasted;
 static uint64_t wakes[WG_WAKES];
 static uint64_t armed;
+
+volatile uint32_t wg_wish;
+uint64_t wg_began;
 
 void wg_run_start(uint64_t ticks)
 {
@@ -27,10 +29,10 @@ void wg_run_start(uint64_t ticks)
     wanted = ticks;
     has_begun = true;
     is_on = true;
-    epoch = wg_port_now();
+    wg_began = wg_port_now();
     wg_on_start();
     wg_setup();
-    epoch = wg_port_now();
+    wg_began = wg_port_now();
     wg_paced_begin();
 }
 
@@ -69,12 +71,12 @@ bool wg_run_is_over(void)
 
 uint64_t wg_run_ticks(void)
 {
-    return is_on ? wg_port_now() - epoch : lasted;
+    return is_on ? wg_port_now() - wg_began : lasted;
 }
 
 uint64_t wg_run_epoch(void)
 {
-    return epoch;
+    return wg_began;
 }
 
 void wg_run_wake(uint32_t who, uint64_t ticks)
@@ -86,7 +88,7 @@ void wg_run_wake(uint32_t who, uint64_t ticks)
 static void set_alarm(void)
 {
     uint64_t first = 0u;
-    wakes[WG_WAKE_END] = is_on && wanted != 0u ? epoch + wanted : 0u;
+    wakes[WG_WAKE_END] = is_on && wanted != 0u ? wg_began + wanted : 0u;
     for (uint32_t who = 0u; who < (uint32_t)WG_WAKES; who++) {
         if (wakes[who] != 0u && (first == 0u || wakes[who] < first)) {
             first = wakes[who];
@@ -108,6 +110,14 @@ static void set_alarm(void)
 void wg_run_step(void)
 {
     wg_link_obey();
+    if (wg_wish != 0u) {
+        const bool starts = wg_wish == 1u;
+        wg_wish = 0u;
+        wg_run_stop();
+        if (starts) {
+            wg_run_start(0u);
+        }
+    }
     if (is_on) {
         wg_poll_results();
         wg_chain_work();

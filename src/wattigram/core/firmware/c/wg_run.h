@@ -11,6 +11,12 @@
 /** Who may want to be woken. */
 enum { WG_WAKE_END, WG_WAKE_WATCH, WG_WAKE_PACED, WG_WAKES };
 
+/** For a debugger that has no other way to speak: 1 starts, 2 stops; it is 0 again once that is done. */
+extern volatile uint32_t wg_wish;
+
+/** Ticks of the last start, since reset. */
+extern uint64_t wg_began;
+
 /** Do all that is to be done now, then sleep. Call it for ever. Context: main loop. */
 void wg_run_step(void);
 

@@ -1,0 +1,292 @@
+"""A board seen through its memory alone: a debug server is polled, and what is new in each loop becomes frames.
+
+Timing is that of the polls: an item's number is exact, the instant of a frame is known to about one cycle.
+"""
+
+from __future__ import annotations
+
+import struct
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from wattigram.core.design import Chain, Dma, Workspace
+from wattigram.core.errors import FirmwareError, LinkError, WattigramError
+from wattigram.core.firmware import Tables
+from wattigram.core.firmware.tables import ChainTable
+from wattigram.core.image import Image, load_image
+from wattigram.core.link import FLAG_FIRST, STAMP_STREAM, FrameType, Identity, encode_frame
+from wattigram.core.link.debugger import DebugClient
+from wattigram.core.registers import RegisterMap
+from wattigram.core.session.address import DEBUGGER
+
+START, STOP = 1, 2
+MARK_BYTES = 40
+SETTLE_S = 0.05
+FASTEST_S, SLOWEST_S = 0.002, 0.05
+"""Between polls, so that the processor has time to run."""
+
+
+@dataclass
+class _Watched:
+    """One chain: where its items lie, and how far they have been taken."""
+
+    chain: Chain
+    table: ChainTable
+    loop: int
+    stamps: int | None
+    state: int
+    tally: int | None
+    taken: int = 0
+
+
+class PolledBoard:
+    """Looks like any port: commands go in, frames come out."""
+
+    def __init__(self, workspace: Workspace, client: DebugClient, image: Image) -> None:
+        self.name = client.name
+        self._workspace = workspace
+        self._client = client
+        self._image = image
+        self._tables = Tables(workspace)
+        self._registers = RegisterMap(workspace.part)
+        self._sequence = 0
+        self._out: list[bytes] = []
+        self._began = 0
+        self._ends: int | None = None
+        self._is_on = False
+        self._ticks = 0
+        self._polls = 0
+        self._longest_s = 0.0
+        self._polled_at = 0.0
+        shortest_s = min((2 * float(table.half_s) for table in self._tables.chains), default=1.0)
+        self._every_s = min(SLOWEST_S, max(FASTEST_S, shortest_s / 4))
+        self._watched = [self._watch(table) for table in self._tables.chains]
+
+    def _symbol(self, name: str) -> int:
+        found = self._image.symbols.get(name)
+        if found is None:
+            raise FirmwareError(
+                f"The image has no “{name}”.",
+                where=self._image.path,
+                cure="Give the image that runs on the board, built from firmware of this program.",
+            )
+        return found[0]
+
+    def _watch(self, table: ChainTable) -> _Watched:
+        chain = table.chain
+        tally = None
+        if isinstance(chain.retrieval, Dma):
+            tally = self._registers.find(chain.converter, "passes").address
+        states = self._symbol("chain_states")
+        size = self._image.symbols["chain_states"][1]
+        each = size // max(1, len(self._tables.chains))
+        return _Watched(
+            chain,
+            table,
+            self._symbol(f"wg_loop_{table.name}"),
+            self._symbol(f"wg_stamps_{table.name}") if table.stamped else None,
+            states + each * table.number,
+            tally,
+        )
+
+    def command(self, line: str) -> None:
+        """Obey a command as firmware would."""
+        word, _, rest = line.partition(" ")
+        match word:
+            case "identify":
+                self._identify()
+            case "start":
+                self._start(rest.split())
+            case "stop":
+                self._stop()
+            case "query":
+                self._say(FrameType.REPLY, " ".join(["running" if self._is_on else "idle", *self._totals()]))
+            case _:
+                self._say(FrameType.REPLY, f"error “{word[:20]}” is nothing that a debug server can do")
+
+    def read(self) -> bytes:
+        """Poll once, and give the frames that came of it."""
+        if self._is_on:
+            time.sleep(max(0.0, self._polled_at + self._every_s - time.monotonic()))
+            self._poll()
+            if self._ends is not None and self._ticks >= self._ends:
+                self._stop()
+        elif not self._out:
+            time.sleep(0.01)
+        found, self._out = b"".join(self._out), []
+        return found
+
+    def close(self) -> None:
+        """Let the board go."""
+        self._client.close()
+
+    def _identify(self) -> None:
+        self._client.halt()
+        raw = self._client.read(self._symbol("wg_build_mark"), MARK_BYTES)
+        self._client.go()
+        mark = raw.split(b"\0")[0].decode("ascii", "replace")
+        text = Identity(f"{self._workspace.part.name} by {self.name}", mark, self._tables.config.tick_hz).text()
+        self._say(FrameType.IDENTITY, text)
+
+    def _start(self, options: list[str]) -> None:
+        ticks = next((option[6:] for option in options if option.startswith("ticks=") and option[6:].isdigit()), None)
+        self._ends = int(ticks) if ticks is not None else None
+        client = self._client
+        client.halt()
+        client.write(self._symbol("wg_wish"), START.to_bytes(4, "little"))
+        client.go()
+        time.sleep(SETTLE_S)
+        client.halt()
+        if client.read_word(self._symbol("wg_wish")) != 0:
+            raise LinkError("The firmware does not start: its main loop does not run.", cure="Reset the board.")
+        self._began = int.from_bytes(client.read(self._symbol("wg_began"), 8), "little")
+        client.go()
+        for one in self._watched:
+            one.taken = 0
+        self._is_on = True
+        self._polls = 0
+        self._polled_at = time.monotonic()
+        self._say(FrameType.LOG, "started; captured by polling memory, so that only items have exact numbers")
+
+    def _stop(self) -> None:
+        if self._is_on:
+            self._poll()
+            self._client.halt()
+            self._client.write(self._symbol("wg_wish"), STOP.to_bytes(4, "little"))
+            self._client.go()
+            self._is_on = False
+            self._say(FrameType.LOG, f"{self._polls} polls, at most {self._longest_s * 1e3:.1f} ms apart")
+        self._say(FrameType.REPLY, " ".join(["stopped", *self._totals()]))
+
+    def _totals(self) -> list[str]:
+        return [f"ticks={self._ticks}", *(f"items.{one.table.number}={one.taken}" for one in self._watched)]
+
+    def _poll(self) -> None:
+        client = self._client
+        client.halt()
+        try:
+            now = self._now()
+            for one in self._watched:
+                self._take(one, now)
+        finally:
+            client.go()
+        at = time.monotonic()
+        self._longest_s = max(self._longest_s, at - self._polled_at)
+        self._polled_at = at
+        self._polls += 1
+        self._ticks = max(self._ticks, now)
+
+    def _now(self) -> int:
+        """Ticks since the start."""
+        system = next((block.owners[0] for block in self._workspace.part.blocks if block.kind == "system"), "System")
+        low = self._client.read_word(self._registers.find(system, "ticks-low").address)
+        high = self._client.read_word(self._registers.find(system, "ticks-high").address)
+        return max(0, (low | high << 32) * self._workspace.bus_clock_hz.denominator - self._began)
+
+    def _take(self, one: _Watched, now: int) -> None:
+        """Items that are new since the last poll, as far as the loop still has them."""
+        table, client = one.table, self._client
+        items = table.loop_items
+        if one.tally is not None:
+            new = (client.read_word(one.tally) - one.taken) % (1 << 32)
+        else:
+            new = int.from_bytes(client.read(one.state, 8), "little") - one.taken
+        if not 0 < new < 1 << 31:
+            return
+        first = one.taken + max(0, new - items)
+        end = one.taken + new
+        width = table.item_bits // 8
+        memory = client.read(one.loop, items * width)
+        data = _round(memory, first, end, items, width)
+        stamps = None
+        if one.stamps is not None:
+            stamps = _round(client.read(one.stamps, items * 4), first, end, items, 4)
+        one.taken = end
+        self._send(one, first, data, stamps, now)
+
+    def _send(self, one: _Watched, first: int, data: bytes, stamps: bytes | None, now: int) -> None:
+        table = one.table
+        slots = len(table.end_ticks)
+        count = len(data) * 8 // table.item_bits
+        last = first + count - 1
+        flags = FLAG_FIRST if first == 0 else 0
+        # The newest item may just have come: its cycle began at least so long ago.
+        start = now - table.end_ticks[last % slots] - (last // slots - first // slots) * table.cycle_ticks
+        ticks = max(0, start)
+        if stamps is not None:
+            fixed = self._held(one, first, stamps)
+            ticks = max(0, now - ((now - int.from_bytes(fixed[:4], "little")) % (1 << 32)))
+            self._frame(STAMP_STREAM + table.number, 4, fixed, flags, ticks, first)
+        if table.swap:
+            width = table.item_bits // 8
+            data = b"".join(data[at : at + width][::-1] for at in range(0, len(data), width))
+        self._frame(table.number, table.item_bits // 8, data, flags, ticks, first)
+
+    def _held(self, one: _Watched, first: int, stamps: bytes) -> bytes:
+        """Ends of conversions as instants at which voltages were held, since the start.
+
+        Halves that the firmware has sent already hold such instants; what it has not sent are ends since reset.
+        """
+        out = bytearray()
+        table = one.table
+        slots = len(table.end_ticks)
+        number_of_next, _mark, place, done = struct.unpack("<QQII", self._client.read(one.state, 24))
+        sent = number_of_next if one.tally is not None else number_of_next - (place - done)
+        for number in range(len(stamps) // 4):
+            slot = (first + number) % slots
+            value = int.from_bytes(stamps[4 * number : 4 * number + 4], "little")
+            less = 0 if first + number < sent else self._began + table.end_ticks[slot] - table.held_ticks[slot]
+            out += ((value - less) % (1 << 32)).to_bytes(4, "little")
+        return bytes(out)
+
+    def _frame(self, stream: int, item_bytes: int, payload: bytes, flags: int, ticks: int, first: int) -> None:
+        self._out.append(
+            encode_frame(
+                FrameType.SAMPLES,
+                payload,
+                stream=stream,
+                item_bytes=item_bytes,
+                flags=flags,
+                sequence=self._sequence,
+                ticks=ticks,
+                first=first,
+            )
+        )
+        self._sequence += 1
+
+    def _say(self, kind: FrameType, text: str) -> None:
+        self._out.append(encode_frame(kind, text.encode(), sequence=self._sequence, ticks=self._ticks))
+        self._sequence += 1
+
+
+def _round(memory: bytes, first: int, end: int, items: int, width: int) -> bytes:
+    """Items by their numbers out of a loop."""
+    begin = first % items
+    count = end - first
+    head = min(count, items - begin)
+    return memory[begin * width : (begin + head) * width] + memory[: (count - head) * width]
+
+
+def open_polled(workspace: Workspace, address: str, elf: Path | None) -> PolledBoard:
+    """A board at ``gdb:HOST:PORT`` whose image is ``elf``.
+
+    Raises
+    ------
+    LinkError, FirmwareError
+        When nobody answers there, or the image does not fit.
+    """
+    host, _, port = address.removeprefix(DEBUGGER).rpartition(":")
+    if not host or not port.isdigit() or not 0 < int(port) < 65536:
+        raise LinkError(f"“{address}” is no debug server.", cure="Write gdb:HOST:PORT, such as gdb:localhost:3333.")
+    if elf is None:
+        raise LinkError(
+            "A debug server says nothing of names.", cure="Give the image that the board runs (--elf FILE)."
+        )
+    image = load_image(elf)
+    client = DebugClient(host, int(port))
+    try:
+        return PolledBoard(workspace, client, image)
+    except WattigramError:
+        client.close()
+        raise
