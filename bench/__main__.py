@@ -5,15 +5,16 @@ from __future__ import annotations
 import sys
 
 from bench.board import board_rows
+from bench.image import image_rows
 from bench.link import link_rows
 from bench.take import take_rows
 from bench.window import window_rows
 
 
 def main() -> int:
-    """Run all benchmarks, or those whose group is named: board, link, take, window."""
+    """Run all benchmarks, or those whose group is named: board, image, link, take, window."""
     strict = "--strict" in sys.argv
-    groups = {"board": board_rows, "link": link_rows, "take": take_rows, "window": window_rows}
+    groups = {"board": board_rows, "image": image_rows, "link": link_rows, "take": take_rows, "window": window_rows}
     wanted = [name for name in sys.argv[1:] if name in groups] or list(groups)
     print(f"{'what':<46}{'bound in the same run':<40}{'ratio':>8} {'goal':>8}     {'ours':>12} {'bound':>12}")
     missed = 0

@@ -176,9 +176,9 @@ class DebugServer:
                 case "g":
                     return b"".join(_word(cpu.register(number)) for number in range(len(REGISTERS)))
                 case "G":
-                    values = [_number(text[at : at + 8]) for at in range(1, 1 + 8 * len(REGISTERS), 8)]
-                    for number, value in enumerate(values):
-                        cpu.set_register(number, value)
+                    given = [_number(text[at : at + 8]) for at in range(1, 1 + 8 * len(REGISTERS), 8)]
+                    for place, code in enumerate(given):
+                        cpu.set_register(place, code)
                     return b"OK"
                 case "p":
                     number = int(text[1:], 16)

@@ -8,7 +8,7 @@ from typing import Protocol
 
 from wattigram.core.emulator.cpu import PAGE
 from wattigram.core.part import Part
-from wattigram.core.registers import LINES_ENABLE, RegisterAt, RegisterMap, SiliconState
+from wattigram.core.registers import LINES_ENABLE, RegisterAt, SiliconState, register_map
 
 SYSTEM_CONTROL_PAGE = 0xE000E000
 """The core's own registers (Armv7-M, B3.2): the interrupt controller and the system control block."""
@@ -73,7 +73,7 @@ class Peripherals:
     """All registers; the processor's bus."""
 
     def __init__(self, part: Part, around: Around) -> None:
-        self.registers = RegisterMap(part)
+        self.registers = register_map(part)
         self._around = around
         self.state = SiliconState(self.registers)
         self.converters = {converter.name: ConverterLive() for converter in part.converters}

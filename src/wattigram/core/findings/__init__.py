@@ -12,6 +12,7 @@ from wattigram.core.findings import (  # noqa: F401
     pins,
     reading,
     reduce,
+    registers,
     retrieval,
     routes,
     sampling,

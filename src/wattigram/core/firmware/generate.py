@@ -15,11 +15,12 @@ from wattigram.core.firmware.flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
 from wattigram.core.firmware.handlers import HandlerWriter
 from wattigram.core.firmware.hooks import Hook, event_hooks, item_hooks
 from wattigram.core.firmware.names import c_comment, c_string
-from wattigram.core.firmware.register_c import flag_c, read_c, set_flag_c, write_c
+from wattigram.core.firmware.register_c import read_c, set_flag_c
 from wattigram.core.firmware.registers_header import block_context
+from wattigram.core.firmware.setup_c import setup_context
 from wattigram.core.firmware.tables import ChainTable, Tables, check_firmware
 from wattigram.core.quantity import show
-from wattigram.core.registers import RegisterMap, Symbol, Write, c_name, design_writes
+from wattigram.core.registers import Symbol, Write, c_name, design_writes, register_map
 from wattigram.core.timing import slot_order
 
 if TYPE_CHECKING:
@@ -99,7 +100,7 @@ class _Context:
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
         self.tables = Tables(workspace)
-        self.registers = RegisterMap(workspace.part)
+        self.registers = register_map(workspace.part)
         self.writer = HandlerWriter(self.tables)
 
     @cached_property
@@ -127,7 +128,7 @@ class _Context:
         vectors = [lines.get(line, "unexpected") for line in range(max(lines, default=0) + 1)]
         items, events = item_hooks(tables), event_hooks(tables)
         texts = tables.config.texts
-        steps = self._steps()
+        steps = setup_context(self.registers, self.writes, self.symbol)
         handler_text = "".join(line for handler in handlers for line in handler.body)
         return {
             **self.constants(),
@@ -359,45 +360,6 @@ class _Context:
             "starts": "WG_NOTHING" if table.starts is None else f"{table.starts}u",
             "room": table.room,
         }
-
-    def _steps(self) -> list[dict[str, Any]]:
-        found: list[dict[str, Any]] = []
-        last = None
-        for write in self.writes:
-            if write.step is not last:
-                last = write.step
-                title = write.step.title[:1].upper() + write.step.title[1:]
-                found.append({"title": c_comment(title), "reason": c_comment(write.step.reason), "writes": []})
-            text = write_c(self.registers, write, self.symbol)
-            found[-1]["writes"].append(
-                {"target": text.target, "value": text.value, "note": _note(write), "wait": self._wait(write)}
-            )
-        return found
-
-    def _wait(self, write: Write) -> str:
-        """C of the flag that must be 0 again before the set-up goes on."""
-        for one in write.fields:
-            if one.setting.name == "calibrate":
-                register, flag = flag_c(self.registers, one.setting.owner, "calibrate")
-                return f"({register} & {flag})"
-        return ""
-
-
-def _note(write: Write) -> str:
-    """The settings that a write is for, in words."""
-    if write.line is not None:
-        return f"interrupt line {write.line}"
-    parts = []
-    for one in write.fields:
-        value = one.setting.value
-        if isinstance(value, frozenset):
-            value = " ".join(str(number) for number in sorted(value))
-        elif isinstance(value, bool):
-            value = "yes" if value else "no"
-        elif one.place.field.coded == "pointer" and isinstance(value, int):
-            value = f"{value:#x}"
-        parts.append(f"{one.setting.name} {value}")
-    return c_comment(", ".join(parts))
 
 
 def _ratio(value: float) -> dict[str, int]:

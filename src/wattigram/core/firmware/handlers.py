@@ -11,7 +11,7 @@ from wattigram.core.errors import FirmwareError
 from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_flag_c, take_flag_c
 from wattigram.core.firmware.tables import ChainTable, Tables
 from wattigram.core.quantity import show
-from wattigram.core.registers import RegisterMap, c_name, field_value, hardware_windows
+from wattigram.core.registers import c_name, field_value, hardware_windows, register_map
 from wattigram.core.timing import repoints, retrieval_timing, slot_order
 
 RESULT_BITS = 16
@@ -35,7 +35,7 @@ class HandlerWriter:
     def __init__(self, tables: Tables) -> None:
         self.tables = tables
         self.workspace: Workspace = tables.workspace
-        self.registers = RegisterMap(self.workspace.part)
+        self.registers = register_map(self.workspace.part)
 
     @cached_property
     def handlers(self) -> tuple[Handler, ...]:

@@ -13,11 +13,13 @@ from wattigram.core.registers.map import (
     c_name,
     field_meaning,
     field_value,
+    register_map,
 )
 from wattigram.core.registers.rounds import DesignMemory, as_set_up, decoded, design_writes, surroundings
-from wattigram.core.registers.settings import LINE, SetupStep, setup_steps
+from wattigram.core.registers.settings import setup_steps
 from wattigram.core.registers.sheet import SheetField, SheetRow, line_changes, register_sheet, write_lines
 from wattigram.core.registers.silicon import Observed, Surroundings, silicon_project
+from wattigram.core.registers.steps import LINE, SetupStep
 from wattigram.core.registers.written import Difference, as_written, differences
 
 __all__ = [
@@ -53,6 +55,7 @@ __all__ = [
     "judges_reduced",
     "line_changes",
     "placed",
+    "register_map",
     "register_sheet",
     "setup_steps",
     "setup_writes",

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from wattigram.core.errors import RegisterError
 from wattigram.core.registers.map import Place, RegisterAt, RegisterMap, Setting, Symbol, field_value
-from wattigram.core.registers.settings import LINE, SetupStep
+from wattigram.core.registers.steps import LINE, SetupStep
 
 LINES_ENABLE = 0xE000E100
 """Set-enable registers of the core's interrupt controller, 32 lines each (Armv7-M, B3.4)."""

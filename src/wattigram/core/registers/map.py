@@ -148,6 +148,20 @@ class RegisterMap:
         return None
 
 
+_maps: dict[int, RegisterMap] = {}
+MOST_MAPS = 8
+
+
+def register_map(part: Part) -> RegisterMap:
+    """The map of a part; the same object each time for the same part, since it is looked into at every edit."""
+    found = _maps.get(id(part))
+    if found is None or found.part is not part:
+        if len(_maps) >= MOST_MAPS:
+            _maps.clear()
+        found = _maps[id(part)] = RegisterMap(part)
+    return found
+
+
 def field_value(part: Part, place: Place, value: Value) -> int:
     """The code that stands for a value in its field.
 

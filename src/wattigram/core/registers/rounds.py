@@ -7,7 +7,7 @@ from wattigram.core.errors import RegisterError
 from wattigram.core.registers.decode import SiliconState, decode_writes
 from wattigram.core.registers.dressed import dressed
 from wattigram.core.registers.encode import Write, placed, setup_writes
-from wattigram.core.registers.map import RegisterMap, Symbol
+from wattigram.core.registers.map import Symbol, register_map
 from wattigram.core.registers.settings import setup_steps
 from wattigram.core.registers.silicon import Observed, Surroundings, silicon_project
 from wattigram.core.waveform import table_codes
@@ -15,7 +15,7 @@ from wattigram.core.waveform import table_codes
 
 def design_writes(workspace: Workspace) -> tuple[Write, ...]:
     """The ordered register writes of a design; raises :class:`RegisterError`."""
-    return setup_writes(RegisterMap(workspace.part), setup_steps(workspace))
+    return setup_writes(register_map(workspace.part), setup_steps(workspace))
 
 
 def surroundings(workspace: Workspace) -> Surroundings:
@@ -70,7 +70,7 @@ def decoded(workspace: Workspace) -> SiliconState:
     """What a design's own register writes set the silicon to."""
     writes = design_writes(workspace)
     memory = DesignMemory(workspace)
-    return decode_writes(RegisterMap(workspace.part), placed(writes, memory.address_of))
+    return decode_writes(register_map(workspace.part), placed(writes, memory.address_of))
 
 
 def as_set_up(workspace: Workspace) -> Workspace:

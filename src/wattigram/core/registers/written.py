@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from wattigram.core.design import Chain, Project, TimerTrigger, Workspace
 from wattigram.core.registers.decode import SiliconState, decode_writes
 from wattigram.core.registers.dressed import dressed
-from wattigram.core.registers.map import RegisterAt, RegisterMap
+from wattigram.core.registers.map import RegisterAt, register_map
 from wattigram.core.registers.rounds import decoded, surroundings
 from wattigram.core.registers.silicon import Observed, silicon_project
 
@@ -28,7 +28,7 @@ def as_written(workspace: Workspace, writes: Sequence[PlainWrite]) -> Workspace:
 
     What it is wanted to do stays: a timer keeps the rate that was asked for, with the registers that it has.
     """
-    state = decode_writes(RegisterMap(workspace.part), writes)
+    state = decode_writes(register_map(workspace.part), writes)
     silicon = silicon_project(state, surroundings(workspace), lambda _address, count, _bits: (0,) * count, Observed())
     found = dressed(_complete(silicon, workspace), workspace)
     chains = []
@@ -52,7 +52,7 @@ def _complete(silicon: Project, workspace: Workspace) -> Project:
 
 def differences(workspace: Workspace, writes: Sequence[PlainWrite]) -> tuple[Difference, ...]:
     """Fields that firmware leaves otherwise than the design's own writes do, then steps that come in another order."""
-    registers = RegisterMap(workspace.part)
+    registers = register_map(workspace.part)
     meant, real = decoded(workspace), decode_writes(registers, writes)
     found: list[Difference] = []
     for at in registers.registers:

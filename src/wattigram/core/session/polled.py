@@ -17,7 +17,7 @@ from wattigram.core.firmware.tables import ChainTable
 from wattigram.core.image import Image, load_image
 from wattigram.core.link import FLAG_FIRST, STAMP_STREAM, FrameType, Identity, encode_frame
 from wattigram.core.link.debugger import DebugClient
-from wattigram.core.registers import RegisterMap
+from wattigram.core.registers import register_map
 from wattigram.core.session.address import DEBUGGER
 
 START, STOP = 1, 2
@@ -49,7 +49,7 @@ class PolledBoard:
         self._client = client
         self._image = image
         self._tables = Tables(workspace)
-        self._registers = RegisterMap(workspace.part)
+        self._registers = register_map(workspace.part)
         self._sequence = 0
         self._out: list[bytes] = []
         self._began = 0

@@ -25,11 +25,11 @@ from wattigram.core.design import Workspace
 from wattigram.core.errors import WattigramError
 from wattigram.core.firmware import Complaint, firmware_files
 from wattigram.core.registers import (
-    RegisterMap,
     SetupStep,
     Write,
     design_writes,
     line_changes,
+    register_map,
     register_sheet,
     write_lines,
 )
@@ -168,7 +168,7 @@ class FirmwarePage(QWidget):
         workspace = self._document.workspace
         try:
             self._writes = design_writes(workspace)
-            sheet = register_sheet(RegisterMap(workspace.part), self._writes)
+            sheet = register_sheet(register_map(workspace.part), self._writes)
             self.about.setText("Choose a field to see what set it, or a step to see what it sets.")
         except WattigramError as fault:
             self._writes, sheet = (), ()

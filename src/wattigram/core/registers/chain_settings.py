@@ -1,0 +1,195 @@
+"""What a chain sets its converter and its DMA to."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wattigram.core.design import (
+    Chain,
+    ComparatorTrigger,
+    Dma,
+    EdgeTrigger,
+    Fifo,
+    FollowTrigger,
+    FreeRunningTrigger,
+    Interrupt,
+    SoftwareTrigger,
+    TimerTrigger,
+    WindowTrigger,
+    Workspace,
+)
+from wattigram.core.design.outputs import Playback
+from wattigram.core.errors import RegisterError
+from wattigram.core.registers.map import RegisterMap, Symbol, Value
+from wattigram.core.registers.steps import SetupBuilder, SetupStep
+from wattigram.core.timing import cycle_timing, slot_order
+
+
+def converter_step(workspace: Workspace, registers: RegisterMap, chain: Chain) -> SetupStep:
+    converter = workspace.converter(chain)
+    project = workspace.project
+    step = SetupBuilder(registers, chain.converter)
+    step.put("reference", project.reference, only=workspace.part.references[0].name)
+    step.put("clock", chain.clock, only="bus")
+    step.put("divider", chain.divider)
+    step.put("bits", chain.bits, only=converter.bits[0])
+    step.put("alignment", chain.alignment, only="right")
+    for name, value in _trigger(workspace, chain):
+        step.put(name, value, only="software" if name == "trigger" else None)
+    step.put("per-trigger", chain.per_trigger, only="conversion")
+    step.put("delivery", _delivery(registers, chain), only="polling")
+    if isinstance(chain.retrieval, Fifo):
+        step.put("mark", chain.retrieval.mark)
+    _sequence(workspace, registers, chain, step)
+    return SetupStep("set-up", chain.converter, f"set up {chain.converter}", "Before it is enabled.", tuple(step.found))
+
+
+def _trigger(workspace: Workspace, chain: Chain) -> Iterator[tuple[str, Value]]:
+    trigger = chain.trigger
+    match trigger:
+        case FreeRunningTrigger():
+            yield "trigger", "free-running"
+        case TimerTrigger(timer=timer):
+            yield "trigger", timer
+        case EdgeTrigger(pin=pin, edge=edge):
+            yield "trigger", "edge"
+            yield "edge-pin", pin
+            yield "edge", edge
+        case ComparatorTrigger(comparator=name, edge=edge):
+            yield "trigger", name
+            yield "edge", edge
+        case WindowTrigger(signal=signal, window=window):
+            by_hardware = workspace.project.signal(signal).windows[window - 1].by == "hardware"
+            yield "trigger", "window" if by_hardware else "software"
+        case FollowTrigger(follows=leader):
+            yield "trigger", leader
+        case SoftwareTrigger():
+            yield "trigger", "software"
+
+
+def _delivery(registers: RegisterMap, chain: Chain) -> str:
+    match chain.retrieval:
+        case Interrupt(per="pass") if len(chain.slots) == 1:
+            # A pass of one slot is a conversion, and not every part knows passes.
+            table = registers.find(chain.converter, "delivery").field.table
+            return "pass" if "pass" in table else "conversion"
+        case Interrupt(per=per):
+            return per
+        case retrieval:
+            return retrieval.kind
+
+
+def _sequence(workspace: Workspace, registers: RegisterMap, chain: Chain, step: SetupBuilder) -> None:
+    """Slots as the part counts them: by place, by channel, or one at a time."""
+    converter, name = workspace.converter(chain), chain.converter
+    order = slot_order(workspace, chain)
+    channels = []
+    for place in order:
+        signal = workspace.project.signal(chain.slots[place].signal)
+        channel = converter.channel(signal.pin, signal.negative)
+        if channel is None:
+            raise RegisterError(
+                f"{name} cannot convert “{signal.name}”: no channel leads there.",
+                cure="Move the signal to another pin.",
+            )
+        channels.append(channel)
+    by = registers.counted_by(name, "sampling")
+    if registers.has(name, "listed"):
+        step.put("listed", frozenset(channels))
+    elif registers.counted_by(name, "channel"):
+        step.put("length", len(order))
+        for place, channel in enumerate(channels):
+            step.put("channel", channel, place)
+    else:
+        step.put("channel", channels[0])
+    for place, (slot, channel) in enumerate(zip((chain.slots[one] for one in order), channels, strict=True)):
+        index = channel if by == "channel" else place if by == "slot" else 0
+        if by or place == 0:
+            step.put("sampling", slot.sampling_cycles, index)
+        stage = workspace.project.signal(slot.signal).slot_stage
+        if stage is not None:
+            step.put("repeats", stage.count, channel if registers.counted_by(name, "repeats") == "channel" else place)
+            step.put("shift", stage.shift, channel if registers.counted_by(name, "shift") == "channel" else place)
+        later = workspace.project.signal(slot.signal).later_stage
+        if later is not None and later.by == "hardware":
+            step.put("low-pass", later.shift, channel if registers.counted_by(name, "low-pass") == "channel" else place)
+
+
+def chain_dma_step(workspace: Workspace, registers: RegisterMap, chain: Chain, dma: Dma) -> SetupStep:
+    step = SetupBuilder(registers, dma.channel)
+    loop = chain.loop
+    step.put("request", chain.converter)
+    step.put("from", newest_result(registers, chain.converter))
+    step.put("to", Symbol("loop", chain.converter))
+    step.put("count", loop.items)
+    step.put("repeat", dma.repeat, only=False)
+    step.put("from-width", loop.width_bits, only=16)
+    step.put("to-width", loop.width_bits, only=16)
+    step.put("from-step", False, only=False)
+    step.put("to-step", dma.increment, only=True)
+    part = workspace.part.dma_channel(dma.channel)
+    assert part is not None
+    step.put("half", part.half_mark, only=False)
+    step.put("full", part.full_mark, only=False)
+    return SetupStep(
+        "set-up",
+        dma.channel,
+        f"{dma.channel} fills {loop.name}",
+        f"{loop.items} items, from {chain.converter}.",
+        tuple(step.found),
+    )
+
+
+def stamp_channel(workspace: Workspace, chain: Chain) -> str | None:
+    """The DMA channel that notes when each item of a chain was ready: the first that nothing else uses."""
+    project = workspace.project
+    stamped = [one for one in project.chains if isinstance(one.retrieval, Dma) and cycle_timing(workspace, one).stamped]
+    if chain not in stamped:
+        return None
+    used = {one.retrieval.channel for one in project.chains if isinstance(one.retrieval, Dma)}
+    used |= {one.output.channel for one in project.generators if isinstance(one.output, Playback)}
+    used |= {route.channel for route in project.routes}
+    free = [name for group in workspace.part.dma for name in group.names if name not in used and 32 in group.widths]
+    place = stamped.index(chain)
+    return free[place] if place < len(free) else None
+
+
+def stamp_source(registers: RegisterMap, converter: str) -> int:
+    """Address that says when the newest result was ready: the converter's own, else the system's ticks."""
+    if registers.has(converter, "result-ticks"):
+        return registers.find(converter, "result-ticks").field_address
+    system = next((block.owners[0] for block in registers.part.blocks if block.kind == "system"), "System")
+    return registers.find(system, "ticks-low").field_address
+
+
+def stamp_dma_step(workspace: Workspace, registers: RegisterMap, chain: Chain, dma: Dma) -> SetupStep:
+    channel = stamp_channel(workspace, chain)
+    if channel is None:
+        raise RegisterError(
+            f"{chain.converter}: its instants cannot be told from numbers, and no DMA channel is left to note them.",
+            cure="Free a DMA channel, fetch by interrupt, or let a timer start it.",
+        )
+    step = SetupBuilder(registers, channel)
+    step.put("request", chain.converter)
+    step.put("from", stamp_source(registers, chain.converter))
+    step.put("to", Symbol("stamps", chain.converter))
+    step.put("count", chain.loop.items)
+    step.put("repeat", dma.repeat, only=False)
+    step.put("from-width", 32, only=32)
+    step.put("to-width", 32, only=32)
+    step.put("from-step", False, only=False)
+    step.put("to-step", True, only=True)
+    step.put("on", True)
+    return SetupStep(
+        "set-up",
+        channel,
+        f"{channel} notes when each item of {chain.loop.name} was ready",
+        "Its instants do not follow from numbers.",
+        tuple(step.found),
+    )
+
+
+def newest_result(registers: RegisterMap, converter: str) -> int:
+    """Address of the register that DMA and a FIFO's handler read."""
+    name = "newest" if registers.has(converter, "newest") else "result"
+    return registers.find(converter, name).field_address

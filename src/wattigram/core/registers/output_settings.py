@@ -1,0 +1,209 @@
+"""What outputs and routes set timers, DACs, UARTs and DMA to."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+
+from wattigram.core.clocks import set_timer, timer_setting, uart_timing
+from wattigram.core.design import (
+    TimerTrigger,
+    Workspace,
+)
+from wattigram.core.design.outputs import Generator, HeldLevel, Playback, SoftwareRamp
+from wattigram.core.design.route import (
+    DacSink,
+    DutySink,
+    PeriodSink,
+    ReceivedSource,
+    ResultSource,
+    Route,
+    SendSink,
+)
+from wattigram.core.errors import RegisterError
+from wattigram.core.pins import pwm_timing
+from wattigram.core.registers.chain_settings import newest_result
+from wattigram.core.registers.map import RegisterMap, Symbol, Value
+from wattigram.core.registers.steps import SetupBuilder, SetupStep
+from wattigram.core.timing import slot_order
+from wattigram.core.waveform import codes_of, playing, update_timer
+
+
+def uart_step(workspace: Workspace, registers: RegisterMap, name: str) -> SetupStep:
+    uart = workspace.project.uart(name)
+    assert uart is not None
+    timing = uart_timing(workspace, uart)
+    step = SetupBuilder(registers, name)
+    step.put("divider", timing.divider)
+    step.put("parity", uart.parity, only="none")
+    step.put("stop-bits", uart.stop_bits, only=1)
+    step.put("on", True)
+    return SetupStep(
+        "set-up",
+        name,
+        f"set up {name}",
+        f"{float(timing.baud_hz):.6g} baud by a divider of {timing.divider}.",
+        tuple(step.found),
+    )
+
+
+def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
+    """Each timer once, as the last of its users has it; none runs yet."""
+    project = workspace.project
+    every: dict[str, Fraction] = {}
+    triggers: list[object] = [chain.trigger for chain in project.chains]
+    triggers += [one.output.trigger for one in project.generators if isinstance(one.output, Playback)]
+    settings = {
+        trigger.timer: timer_setting(workspace, trigger) for trigger in triggers if isinstance(trigger, TimerTrigger)
+    }
+    for pwm in project.pwm:
+        settings[pwm.timer] = pwm_timing(workspace, pwm).setting
+    for route in project.routes:
+        if route.timer is not None:
+            every[route.timer.timer] = route.timer.every
+            settings[route.timer.timer] = set_timer(workspace, route.timer.timer, route.timer.every)
+    for name, setting in settings.items():
+        step = SetupBuilder(registers, name)
+        step.put("prescaler", setting.prescaler)
+        step.put("period", setting.period_counts)
+        for one in project.generators:
+            output = one.output
+            if isinstance(output, Playback) and output.starts_with and (timer := update_timer(workspace, output)):
+                chain = project.chain(output.starts_with)
+                own = project.own_trigger(chain) if chain is not None else None
+                shares = isinstance(own, TimerTrigger) and own.timer == timer.timer
+                if timer.timer == name and not shares:
+                    step.put("starts-with", output.starts_with)
+        for pwm in project.pwm:
+            if pwm.timer == name:
+                step.put("compare", pwm_timing(workspace, pwm).high_counts)
+                step.put("pulse", True)
+                step.put("preload", pwm.preload, only=False)
+        yield SetupStep(
+            "set-up",
+            name,
+            f"set up {name}",
+            f"{setting.prescaler} × {setting.period_counts} bus clocks; registers hold one less.",
+            tuple(step.found),
+        )
+
+
+def generator_steps(workspace: Workspace, registers: RegisterMap, one: Generator) -> Iterator[SetupStep]:
+    dac = workspace.part.dac(one.dac)
+    assert dac is not None
+    step = SetupBuilder(registers, one.dac)
+    step.put("buffer", one.buffered, only=True)
+    output = one.output
+    timer = update_timer(workspace, output) if isinstance(output, Playback) else None
+    step.put("twice", one.double_buffered and timer is not None, only=False)
+    step.put("trigger", timer.timer if timer is not None else "none", only="none")
+    if isinstance(output, HeldLevel):
+        step.put("data", int(codes_of(workspace, dac, playing(workspace, one).wanted_v)[0]))
+    step.put("on", True, only=True)
+    yield SetupStep("set-up", one.dac, f"set up {one.dac}", f"For {one.name}.", tuple(step.found))
+    if isinstance(output, Playback) and timer is not None:
+        table = workspace.project.table(output.table)
+        assert table is not None
+        dma = SetupBuilder(registers, output.channel)
+        dma.put("request", timer.timer)
+        dma.put("from", Symbol("table", output.table))
+        dma.put("to", registers.find(one.dac, "data").field_address)
+        dma.put("count", table.points)
+        if output.first % table.points:
+            dma.put("place", output.first % table.points)
+        dma.put("repeat", output.repeat, only=False)
+        dma.put("from-width", 16, only=16)
+        dma.put("to-width", 16, only=16)
+        dma.put("from-step", True, only=True)
+        dma.put("to-step", False, only=False)
+        yield SetupStep(
+            "set-up",
+            output.channel,
+            f"{output.channel} plays {output.table}",
+            "A point for each update.",
+            tuple(dma.found),
+        )
+        dma = SetupBuilder(registers, output.channel)
+        dma.put("on", True)
+        yield SetupStep(
+            "output",
+            output.channel,
+            f"enable {output.channel}",
+            "Before the first update asks for a point.",
+            tuple(dma.found),
+        )
+
+
+def route_step(workspace: Workspace, registers: RegisterMap, route: Route) -> SetupStep:
+    step = SetupBuilder(registers, route.channel)
+    match route.source:
+        case ResultSource(converter=converter, signal=signal):
+            source: Value = newest_result(registers, converter)
+            event = converter
+            chain = workspace.project.chain(converter)
+            many = registers.counted_by(converter, "result") == "slot"
+            if signal is not None and chain is not None and many and chain.places_of(signal):
+                place = slot_order(workspace, chain).index(chain.places_of(signal)[0])
+                source = registers.find(converter, "result", place).field_address
+        case ReceivedSource(uart=uart):
+            source, event = registers.find(uart, "received").field_address, f"{uart} received"
+        case table:
+            source, event = Symbol("table", table.table), ""
+    match route.sink:
+        case SendSink(uart=uart):
+            sink, room = registers.find(uart, "sent").field_address, f"{uart} room"
+        case DutySink(pwm=name) | PeriodSink(pwm=name):
+            pwm = workspace.project.pwm_output(name)
+            assert pwm is not None
+            which = "compare" if isinstance(route.sink, DutySink) else "period"
+            sink, room = registers.find(pwm.timer, which).field_address, pwm.timer
+        case DacSink(dac=dac):
+            sink, room = registers.find(dac, "data").field_address, ""
+    request = {"source": event, "sink": room, "timer": route.timer.timer if route.timer else ""}[route.on]
+    if not request:
+        raise RegisterError(
+            f"Route “{route.name}”: nothing there asks for a transfer.", cure="Let a timer start its transfers."
+        )
+    is_table = isinstance(source, Symbol)
+    step.put("request", request)
+    step.put("from", source)
+    step.put("to", sink)
+    table_points = 0
+    if isinstance(source, Symbol) and (found := workspace.project.table(source.name)) is not None:
+        table_points = found.points
+    step.put("count", table_points or 1)
+    step.put("repeat", True)
+    step.put("from-width", route.source_bits)
+    step.put("to-width", route.sink_bits)
+    step.put("from-step", is_table or (route.step and route.items > 1), only=False)
+    step.put("to-step", False, only=False)
+    step.put("pieces", route.items, only=1)
+    step.put("high-first", route.order == "high-first", only=False)
+    step.put("on", True)
+    return SetupStep(
+        "set-up",
+        route.channel,
+        f"{route.channel} carries {route.name}",
+        "No processor is in its path.",
+        tuple(step.found),
+    )
+
+
+def play_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
+    """Timers of generators and routes that nothing has started yet."""
+    project = workspace.project
+    running = {chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)}
+    running |= {pwm.timer for pwm in project.pwm}
+    wanted: list[tuple[str, str]] = []
+    for one in project.generators:
+        if isinstance(one.output, Playback) and (timer := update_timer(workspace, one.output)) is not None:
+            wanted.append((timer.timer, one.name))
+        elif isinstance(one.output, SoftwareRamp):
+            continue
+    wanted += [(route.timer.timer, route.name) for route in project.routes if route.timer is not None]
+    for name, what in wanted:
+        if name not in running:
+            running.add(name)
+            step = SetupBuilder(registers, name)
+            step.put("run", True)
+            yield SetupStep("output", name, f"start {what}", "All that it moves is ready.", tuple(step.found))
