@@ -7,6 +7,7 @@ from pathlib import Path
 import typer
 
 from wattigram.core.part import Converter, Part, copy_part, find_part, list_parts, load_part
+from wattigram.core.part.svd import blocks_toml, read_svd
 from wattigram.core.quantity import brief
 
 app = typer.Typer(help="List, show and check parts.", no_args_is_help=True)
@@ -45,6 +46,24 @@ def check(path: Path = typer.Argument(..., help="Part file.")) -> None:
     """Check a part file; every fault is explained, and the exit status is then 2."""
     part = load_part(path)
     typer.echo(f"{path}: {part.name} is sound: {len(part.converters)} converters, {len(part.pins)} pins.")
+
+
+@app.command("svd")
+def from_svd(
+    path: Path = typer.Argument(..., help="Register description in the open SVD format (XML)."),
+    blocks: list[str] = typer.Option([], "--block", help="PERIPHERAL=KIND, such as ADC1=converter; several times."),
+) -> None:
+    """List the peripherals of an SVD file, or print some as blocks for a part file of your own."""
+    peripherals = read_svd(path)
+    if not blocks:
+        for one in peripherals:
+            typer.echo(f"{one.name:<16}{one.base:#010x}  {len(one.registers):>4} registers  {one.text}")
+        return
+    kinds = {}
+    for text in blocks:
+        name, _, kind = text.partition("=")
+        kinds[name] = kind
+    typer.echo(blocks_toml(peripherals, kinds), nl=False)
 
 
 def _lines(part: Part) -> list[str]:

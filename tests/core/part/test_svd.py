@@ -1,0 +1,106 @@
+"""SVD files become the start of a part file; hostile ones are refused with a sentence."""
+
+from __future__ import annotations
+
+import tomllib
+from pathlib import Path
+
+import pytest
+
+from tests.cli.test_cli import wattigram
+from wattigram.core.errors import PartError
+from wattigram.core.part.registers import Block
+from wattigram.core.part.svd import blocks_toml, read_svd
+
+HERON = """<?xml version="1.0"?>
+<device><name>HERON</name><size>32</size><peripherals>
+<peripheral><name>SAMPLER1</name><description>makes  numbers
+ of volts</description><baseAddress>0x40012000</baseAddress>
+<interrupt><name>SAMPLER1</name><value>18</value></interrupt>
+<registers>
+<register><name>RULE</name><addressOffset>0x4</addressOffset><resetValue>0x10</resetValue><fields>
+<field><name>ON</name><bitOffset>0</bitOffset><bitWidth>1</bitWidth></field>
+<field><name>CUT</name><bitRange>[7:4]</bitRange><enumeratedValues>
+<enumeratedValue><name>by two</name><value>0x1</value></enumeratedValue>
+<enumeratedValue><name>by "four"</name><value>#10</value></enumeratedValue></enumeratedValues></field>
+<field><name>FRESH</name><lsb>9</lsb><msb>9</msb><access>read-only</access></field></fields></register>
+<register><name>SLOT[%s]</name><dim>4</dim><dimIncrement>2</dimIncrement><size>16</size><addressOffset>0x20</addressOffset></register>
+<cluster><name>LIMIT</name><addressOffset>0x40</addressOffset>
+<register><name>LOW</name><addressOffset>0x8</addressOffset><size>8</size></register></cluster>
+</registers></peripheral>
+<peripheral derivedFrom="SAMPLER1"><name>SAMPLER2</name><baseAddress>0x40013000</baseAddress></peripheral>
+</peripherals></device>
+"""
+
+
+@pytest.fixture
+def heron(tmp_path: Path) -> Path:
+    (tmp_path / "heron.svd").write_text(HERON)
+    return tmp_path / "heron.svd"
+
+
+def test_everything_that_the_format_says_is_read(heron: Path) -> None:
+    first, second = read_svd(heron)
+    assert (first.name, first.base, first.text, first.lines) == (
+        "SAMPLER1",
+        0x40012000,
+        "makes numbers of volts",
+        (18,),
+    )
+    rule, slot, low = first.registers
+    assert (rule.offset, rule.width, rule.reset) == (4, 32, 0x10)
+    assert [(one.name, one.low, one.width) for one in rule.fields] == [("ON", 0, 1), ("CUT", 4, 4), ("FRESH", 9, 1)]
+    assert rule.fields[1].values == (("by two", 1), ('by "four"', 2))
+    assert (slot.name, slot.count, slot.step, slot.width) == ("SLOT", 4, 2, 16)
+    assert (low.offset, low.width) == (0x48, 8)
+    assert second.registers == first.registers
+    assert second.base == 0x40013000
+
+
+def test_blocks_can_be_pasted_into_a_part_file(heron: Path) -> None:
+    text = blocks_toml(read_svd(heron), {"SAMPLER1": "converter"})
+    block = Block.model_validate(tomllib.loads(text)["blocks"][0])
+    assert block.bases == (0x40012000,)
+    assert block.lines == (18,)
+    assert [register.name for register in block.registers] == ["RULE", "SLOT", "LOW"]
+    line = next(one for one in text.splitlines() if '"CUT"' in one)
+    field = tomllib.loads("x = " + line.strip().removeprefix("# ").split(",  ")[0].rstrip(","))["x"]
+    assert field["table"] == {"by two": 1, 'by "four"': 2}
+    assert "sampling, repeats" in text
+
+
+def test_the_command_lists_and_prints(heron: Path) -> None:
+    listed = wattigram("part", "svd", heron)
+    assert "SAMPLER2" in listed.stdout
+    printed = wattigram("part", "svd", heron, "--block", "SAMPLER2=converter")
+    assert 'owners = ["SAMPLER2"]' in printed.stdout
+    wrong = wattigram("part", "svd", heron, "--block", "SAMPLER9=converter")
+    assert wrong.returncode == 2
+    assert "There is no peripheral “SAMPLER9”" in wrong.stderr
+    assert "no kind" in wattigram("part", "svd", heron, "--block", "SAMPLER1=toaster").stderr
+
+
+LAUGHS = '<?xml version="1.0"?><!DOCTYPE device [<!ENTITY a "ha"><!ENTITY b "&a;&a;&a;">]><device>&b;</device>'
+OUTSIDE = '<?xml version="1.0"?><!DOCTYPE device [<!ENTITY a SYSTEM "file:///etc/passwd">]><device>&a;</device>'
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "no xml",
+        "<device/>",
+        "<other><peripherals/></other>",
+        LAUGHS,
+        OUTSIDE,
+        HERON.replace("0x40012000", "zero"),
+        HERON.replace("[7:4]", "[7-4]"),
+    ],
+    ids=["empty", "text", "no peripherals", "another root", "entities", "outside", "no number", "no range"],
+)
+def test_what_is_no_description_is_refused(text: str, tmp_path: Path) -> None:
+    (tmp_path / "x.svd").write_text(text)
+    with pytest.raises(PartError, match=r"x\.svd"):
+        read_svd(tmp_path / "x.svd")
+    with pytest.raises(PartError):
+        read_svd(tmp_path / "missing.svd")
