@@ -12,7 +12,7 @@ from pathlib import Path
 from wattigram.core.design.edits import SetPeriod, SetSampling, SetStartup, SetTable, SetUart
 from wattigram.core.shapes import SineShape
 from wattigram.desktop.app import EXAMPLE, make_app, make_window
-from wattigram.desktop.book import CHAIN, COMPARE, PINS, PROOF, ROUTES, TAKES, WAVE
+from wattigram.desktop.book import CHAIN, COMPARE, FIRMWARE, PINS, PROOF, ROUTES, TAKES, WAVE
 from wattigram.desktop.picture import wait_until
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.window import MainWindow
@@ -79,6 +79,12 @@ def shoot_designs(app: object, window: MainWindow, shoot: Callable[[str], None])
     pins.pointed.emit(1, 9)
     pins.cursor_cell = (1, 9)
     shoot("pins")
+    window.show_page(FIRMWARE)
+    window.firmware.use_folder(Path(tempfile.mkdtemp(prefix="wattigram-shots-")) / "studio-kiln-firmware")
+    window.firmware.build()
+    wait_until(app, lambda: window.firmware.result is not None)
+    window.book.firmware.steps.setCurrentRow(1)
+    shoot("firmware")
     window.book.compare.compare_saved()
     window.document.edit(SetSampling("ADC 1", 2, 384, "Door latch"))
     window.document.edit(SetPeriod("ADC 1", Fraction(1, 20_000)))

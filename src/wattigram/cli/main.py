@@ -8,7 +8,21 @@ import sys
 import typer
 
 from wattigram import __version__
-from wattigram.cli import board, check, compare, demo, firmware, instrument, open_window, part, prove, run, take, wave
+from wattigram.cli import (
+    board,
+    check,
+    compare,
+    demo,
+    firmware,
+    instrument,
+    open_window,
+    part,
+    ports,
+    prove,
+    run,
+    take,
+    wave,
+)
 from wattigram.core.errors import FileError, WattigramError
 
 HOLDS, FAILS, IMPOSSIBLE = 0, 1, 2
@@ -25,6 +39,7 @@ app.command("board")(board.board)
 app.command("check")(check.check)
 app.command("compare")(compare.compare)
 app.command("firmware")(firmware.firmware)
+app.command("ports")(ports.ports)
 app.command("run")(run.run)
 app.command("wave")(wave.wave)
 app.command("prove")(prove.prove_take)

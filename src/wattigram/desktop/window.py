@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.design.edits import RemoveExpectation
+from wattigram.core.link import DEFAULT_BAUD, serial_ports
 from wattigram.core.session import Snapshot
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.bench_actions import BenchActions
@@ -267,8 +268,13 @@ class MainWindow(QMainWindow):
         dialog = QInputDialog(self)
         dialog.setWindowTitle("Board")
         dialog.setLabelText("virtual, image:ELF, serial:DEV@BAUD or tcp:HOST:PORT")
-        dialog.setTextValue(self.board.address)
-        dialog.textValueSelected.connect(self.use_board)
+        image = [f"image:{self.firmware.result.elf}"] if self.firmware.result and self.firmware.result.elf else []
+        known = ["virtual", *image, *(f"serial:{one.device}@{DEFAULT_BAUD}  {one.text}" for one in serial_ports())]
+        here = self.board.address
+        dialog.setComboBoxItems(known if here in known else [here, *known])
+        dialog.setComboBoxEditable(True)
+        dialog.setTextValue(here)
+        dialog.textValueSelected.connect(lambda text: self.use_board(text.split("  ")[0]))
         dialog.open()
 
     def use_board(self, address: str) -> None:

@@ -7,6 +7,7 @@ from wattigram.core.link.frame import (
     FLAG_FIRST,
     FLAG_TAIL,
     OUTPUT_STREAM,
+    OVERHEAD_BYTES,
     REDUCED_STREAM,
     STAMP_STREAM,
     Frame,
@@ -14,15 +15,18 @@ from wattigram.core.link.frame import (
     encode_frame,
 )
 from wattigram.core.link.identity import Identity, parse_identity
-from wattigram.core.link.transport import Transport, open_transport
+from wattigram.core.link.ports import SerialPort, serial_ports
+from wattigram.core.link.transport import DEFAULT_BAUD, Transport, open_transport
 from wattigram.core.link.written import RegisterWrite, parse_writes, writes_text
 
 __all__ = [
+    "DEFAULT_BAUD",
     "EVENT_DTYPE",
     "FLAG_ASIDE",
     "FLAG_FIRST",
     "FLAG_TAIL",
     "OUTPUT_STREAM",
+    "OVERHEAD_BYTES",
     "REDUCED_STREAM",
     "STAMP_STREAM",
     "DecodeStats",
@@ -32,10 +36,12 @@ __all__ = [
     "Identity",
     "RegisterWrite",
     "SampleRun",
+    "SerialPort",
     "Transport",
     "encode_frame",
     "open_transport",
     "parse_identity",
     "parse_writes",
+    "serial_ports",
     "writes_text",
 ]

@@ -22,6 +22,7 @@ from wattigram.core.expected import History, StampedInstants
 from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM, Transport, open_transport
 from wattigram.core.session.address import IMAGE, is_virtual
 from wattigram.core.session.board_process import ChildBoard, virtual_board
+from wattigram.core.session.load import overload_text
 from wattigram.core.session.outgoing import output_pictures
 from wattigram.core.session.picture import (
     ExpectedWindow,
@@ -129,6 +130,7 @@ class LiveSession:
         self._transport = open_transport(address, timeout_s=0.005)
         self._transport.command("identify")
         self._state = "idle"
+        self._message = overload_text(self._workspace, address)
 
     def _loop(self) -> None:
         assert self._transport is not None

@@ -16,6 +16,7 @@ from wattigram.core.errors import LinkError
 from wattigram.core.link import Transport, open_transport
 from wattigram.core.session.address import DEBUGGER
 from wattigram.core.session.board_process import virtual_board
+from wattigram.core.session.load import overload_text
 from wattigram.core.session.reception import Reception
 from wattigram.core.take import TakeWriter
 from wattigram.core.timing import cycle_timing
@@ -80,7 +81,7 @@ def record_run(
         ticks = _whole_cycles(workspace, seconds, reception)
         assert reception.identity is not None
         mark = reception.identity.build_mark
-        notes: list[str] = []
+        notes: list[str] = [text for text in [overload_text(workspace, board)] if text]
         if not reception.mark_matches:
             notes.append(
                 f"The board runs build {mark}, this design is {workspace.build_mark}: expected values may not fit."

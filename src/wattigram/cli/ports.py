@@ -1,0 +1,17 @@
+"""``wattigram ports``: serial ports of this machine."""
+
+from __future__ import annotations
+
+import typer
+
+from wattigram.core.link import DEFAULT_BAUD, serial_ports
+
+
+def ports() -> None:
+    """List serial ports with what they say of themselves; exit status 1 when there is none."""
+    found = serial_ports()
+    for port in found:
+        typer.echo(f"serial:{port.device}@{DEFAULT_BAUD:<12}{port.text}")
+    if not found:
+        typer.echo("There is no serial port. Is the board plugged in, and may you open its device?", err=True)
+    raise typer.Exit(0 if found else 1)

@@ -1,0 +1,26 @@
+"""Serial ports of this machine."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class SerialPort:
+    """A device with what it says of itself."""
+
+    device: str
+    text: str
+
+
+def serial_ports() -> tuple[SerialPort, ...]:
+    """Ports that are there now, those with a description first."""
+    from serial.tools.list_ports import comports
+
+    found = []
+    for port in comports():
+        parts = [part for part in (port.description, port.manufacturer) if part and part != "n/a"]
+        if port.serial_number:
+            parts.append(f"no. {port.serial_number}")
+        found.append(SerialPort(port.device, ", ".join(dict.fromkeys(parts))))
+    return tuple(sorted(found, key=lambda one: (not one.text, one.device)))

@@ -1,0 +1,47 @@
+"""What a design's stream asks of the link."""
+
+from __future__ import annotations
+
+from wattigram.core.design import Workspace, rate_divisor, tapped_signals
+from wattigram.core.link import DEFAULT_BAUD, OVERHEAD_BYTES
+from wattigram.core.quantity import brief
+from wattigram.core.timing import cycle_timing, item_bits, loop_timing
+
+BITS_A_BYTE = 10
+STAMP_BYTES = REDUCED_BYTES = 4
+
+
+def stream_bytes_hz(workspace: Workspace) -> float:
+    """Bytes per second that a board sends of a running design: items, stamps, reduced values and their frames."""
+    total = 0.0
+    for chain in workspace.project.chains:
+        cycle = cycle_timing(workspace, chain)
+        if cycle.items_limit is not None:
+            continue
+        items_hz = float(cycle.cycle_rate_hz) * len(chain.slots)
+        frames_hz = 1 / float(loop_timing(workspace, chain).half_s)
+        total += items_hz * item_bits(chain) / 8 + frames_hz * OVERHEAD_BYTES
+        if cycle.stamped:
+            total += items_hz * STAMP_BYTES + frames_hz * OVERHEAD_BYTES
+        for signal in tapped_signals(workspace.project):
+            stage = signal.later_stage
+            if stage is not None and chain.places_of(signal.name):
+                reduced_hz = float(cycle.cycle_rate_hz) * len(chain.places_of(signal.name)) / rate_divisor(stage)
+                total += reduced_hz * REDUCED_BYTES + min(frames_hz, reduced_hz) * OVERHEAD_BYTES
+    return total
+
+
+def overload_text(workspace: Workspace, address: str) -> str:
+    """A sentence where a serial port is too slow for a design's stream; "" where it is not, or is none."""
+    if not address.startswith("serial:"):
+        return ""
+    baud_text = address.rpartition("@")[2] if "@" in address else str(DEFAULT_BAUD)
+    if not baud_text.isdigit() or not int(baud_text):
+        return ""
+    carries, wanted = int(baud_text) / BITS_A_BYTE, stream_bytes_hz(workspace)
+    if wanted <= carries:
+        return ""
+    return (
+        f"The stream is {brief(wanted, 'B/s')}, and {baud_text} baud carry {brief(carries, 'B/s')}: a real port would lose "
+        f"{(1 - carries / wanted) * 100:.0f} % of it. Choose a higher rate, or send less."
+    )
