@@ -98,7 +98,9 @@ def open_transport(address: str, timeout_s: float = 0.02) -> Transport:
             return Transport(_SocketPort(host, int(port), timeout_s), address)
         except OSError as fault:
             raise LinkError(f"Nobody answers at {address}: {fault}.", cure="Is the board's program running?") from fault
-    raise LinkError(f"“{address}” is no board address.", cure="Use virtual, image:ELF, serial:DEV@BAUD or tcp:HOST:PORT.")
+    raise LinkError(
+        f"“{address}” is no board address.", cure="Use virtual, image:ELF, serial:DEV@BAUD or tcp:HOST:PORT."
+    )
 
 
 def _open_serial(rest: str, timeout_s: float) -> Transport:

@@ -176,9 +176,18 @@ class RegisterView(QWidget):
         # Names of narrow neighbours stand in two lines, so that each has room.
         is_narrow = one.field.width <= 2
         wide = 2.6 * cell if is_narrow else rect.width()
-        down = 13 if is_narrow and place % 2 else 1
+        down = 13 if self._is_lower(row, place) else 1
         label = QRectF(rect.center().x() - wide / 2, rect.bottom() + down, wide, 14)
         elide(painter, label, one.field.name, Qt.AlignmentFlag.AlignHCenter)
+
+    def _is_lower(self, row: SheetRow, place: int) -> bool:
+        """The name stands in the second line, for the narrow neighbour on its left has the first."""
+        one = row.fields[place].field
+        if one.width > 2 or place == 0:
+            return False
+        left = row.fields[place - 1].field
+        touches = left.low == one.low + one.width and left.width <= 2
+        return touches and not self._is_lower(row, place - 1)
 
     def place_at(self, point: QPointF) -> tuple[int, int] | None:
         """Row and field under a point."""
