@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication
@@ -12,10 +14,12 @@ from pytestqt.qtbot import QtBot
 
 from tests.core.firmware.compiled import needs_compiler
 from wattigram.core.design.edits import RemoveSignal, SetPeriod, apply_edit
+from wattigram.core.image import CType, Place
 from wattigram.desktop import firmware_work
 from wattigram.desktop.book import CHAIN, FIRMWARE
-from wattigram.desktop.pages.firmware_page import CHANGES, CODE, FirmwarePage
+from wattigram.desktop.pages.firmware_page import CHANGES, CODE, MEMORY, REGISTERS, FirmwarePage
 from wattigram.desktop.selection import Selection
+from wattigram.desktop.widgets.memory_view import loop_text, number_text
 from wattigram.desktop.window import MainWindow
 
 
@@ -155,3 +159,41 @@ def test_a_signal_with_a_hook_is_not_removed_unasked(
     assert "wg_items_door_latch" in asked[0]
     window.chain_actions.remove_signal()
     assert window.document.workspace.project == apply_edit(before, RemoveSignal("Door latch")).project
+
+
+@needs_compiler
+def test_memory_of_the_running_image_is_seen(
+    page: FirmwarePage, window: MainWindow, qtbot: QtBot, wait: Callable[[Callable[[], bool]], None]
+) -> None:
+    page.panel.build_button.click()
+    wait(lambda: window.firmware.result is not None)
+    page.panel.run_button.click()
+    window.show_page(FIRMWARE)
+    page.show_view(MEMORY)
+    panel = page.memory
+    assert panel.chosen == ["wg_loop_adc_1", "wg_loop_adc_2"]
+    panel.filter.setText("chain_states[0].next")
+    item = panel.list.item(0)
+    assert item is not None
+    item.setCheckState(Qt.CheckState.Checked)
+    wait(lambda: int(panel.view.values.get("chain_states[0].next", [0])[0]) > 2000)
+    loop = panel.view.values["wg_loop_adc_1"]
+    assert len(loop) == 512
+    assert loop.max() > 2000
+    place = int(panel.view.values["DMA 1 place"][0])
+    text = loop_text(window.document.workspace, panel.view._loops["wg_loop_adc_1"], loop, place)  # type: ignore[arg-type]
+    assert "3.3\u00a0V\u00a0rail\u00a03.30" in text
+    assert f"next\u00a0item\u00a0at\u00a0{place}" in text
+    panel.view.repaint()
+    page.show_view(REGISTERS)
+    window.use_board("virtual")
+
+
+def test_numbers_are_shown_in_several_bases() -> None:
+    word = Place("x", 0, CType("uint16_t", "unsigned", 2))
+    assert number_text(word, np.array([0x1234])) == "4660   0x1234   0001 0010 0011 0100"
+    signed = Place("x", 0, CType("int8_t", "signed", 1))
+    assert number_text(signed, np.array([-1])) == "-1   0xff   1111 1111"
+    assert number_text(Place("x", 0, CType("float", "float", 4)), np.array([0.25])) == "0.25"
+    assert number_text(Place("x", 0, CType("bool", "bool", 1)), np.array([1])) == "true"
+    assert number_text(word, None) == "not read yet"

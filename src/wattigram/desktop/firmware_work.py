@@ -23,6 +23,7 @@ from wattigram.core.firmware import (
     lost_hooks,
     write_firmware,
 )
+from wattigram.core.image import Place, load_image, places
 from wattigram.core.registers import design_writes, write_lines
 from wattigram.desktop.document import Document
 from wattigram.desktop.jobs import Job
@@ -55,6 +56,8 @@ class FirmwareWork(QObject):
         self._looked = False
         self.result: BuildResult | None = None
         self._built_mark = ""
+        self.places: tuple[Place, ...] = ()
+        """What of the image can be looked at."""
         self.costs: dict[str, int] = {}
         """Cycles that each converter's handler was seen to take."""
         document.replaced.connect(self._forget)
@@ -184,6 +187,11 @@ class FirmwareWork(QObject):
 
     def _take(self, workspace: Workspace, result: BuildResult) -> None:
         self.result = result
+        if result.elf is not None:
+            try:
+                self.places = places(load_image(result.elf))
+            except WattigramError as fault:
+                self.said.emit(str(fault))
         self._built_mark = workspace.build_mark
         if result.elf is not None:
             lines = list(write_lines(design_writes(workspace)))

@@ -11,6 +11,7 @@ from wattigram.core.design import Workspace
 from wattigram.core.session import Snapshot, ViewRequest, is_virtual
 
 if TYPE_CHECKING:
+    from wattigram.core.image import Place
     from wattigram.core.session import LiveSession
 
 RESTART_MS = 350
@@ -28,6 +29,7 @@ class LiveBoard(QObject):
         self._session: LiveSession | None = None
         self._ending: list[LiveSession] = []
         self._requests: tuple[ViewRequest, ...] = ()
+        self._looks: tuple[Place, ...] = ()
         self._wants_run = False
         self._generation = 0
         self.address = "virtual"
@@ -48,6 +50,12 @@ class LiveBoard(QObject):
         self._requests = requests
         if self._session is not None:
             self._session.request_views(requests)
+
+    def look_at(self, places: tuple[Place, ...]) -> None:
+        """What of the image's memory snapshots are to bring."""
+        self._looks = places
+        if self._session is not None:
+            self._session.look_at(places)
 
     def start(self, take: Path | None = None) -> None:
         """Run the board, recording where a path is given."""
@@ -105,6 +113,7 @@ class LiveBoard(QObject):
             arrived, generation = self._arrived, self._generation
             self._session = LiveSession(self._workspace, self.address, lambda shot: arrived.emit(generation, shot))
             self._session.request_views(self._requests)
+            self._session.look_at(self._looks)
 
     def _take(self, generation: int, snapshot: Snapshot) -> None:
         if generation != self._generation or self._session is None:

@@ -23,7 +23,7 @@ from wattigram.core.link import DEFAULT_BAUD, serial_ports
 from wattigram.core.session import Snapshot
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.bench_actions import BenchActions
-from wattigram.desktop.book import CHAIN, COMPARE, PROOF, ROUTES, TAKES, Book
+from wattigram.desktop.book import CHAIN, COMPARE, FIRMWARE, PROOF, ROUTES, TAKES, Book
 from wattigram.desktop.chain_actions import ChainActions
 from wattigram.desktop.document import Document
 from wattigram.desktop.dress import Dress
@@ -190,6 +190,8 @@ class MainWindow(QMainWindow):
             proof.prove_wanted.connect(self.proving.record_and_prove)
             proof.report_wanted.connect(self.report_dialog)
             proof.cure_wanted.connect(self.proving.cure_and_prove)
+        elif number == FIRMWARE:
+            self.book.firmware.looks_wanted.connect(self.board.look_at)
         elif number == COMPARE:
             self.book.compare.open_wanted.connect(self.files.ask_compare)
 
@@ -255,6 +257,8 @@ class MainWindow(QMainWindow):
             self.chain_page.show_snapshot(snapshot)
         elif self.stack.currentIndex() == ROUTES:
             self.book.routes.show_snapshot(snapshot)
+        elif self.stack.currentIndex() == FIRMWARE:
+            self.book.firmware.show_snapshot(snapshot)
         if snapshot.message and snapshot.message != self.notice.text:
             self.notice.say(snapshot.message)
         if snapshot.recorded is not None:

@@ -54,6 +54,8 @@ def debugger(elf: Path, *commands: str) -> str:
 def test_a_stock_debugger_stops_looks_and_goes_on(board: ImageBoardProcess, elf: Path) -> None:
     transport = open_transport(board.address)
     transport.command("start")
+    while b"started build" not in transport.read():
+        pass
     said = debugger(
         elf,
         f"target remote :{board.ready['gdb']}",
@@ -88,6 +90,8 @@ def test_a_stock_debugger_stops_looks_and_goes_on(board: ImageBoardProcess, elf:
 def test_stepping_goes_from_instruction_to_instruction(board: ImageBoardProcess, elf: Path) -> None:
     transport = open_transport(board.address)
     transport.command("start")
+    while b"started build" not in transport.read():
+        pass
     said = debugger(
         elf,
         f"target remote :{board.ready['gdb']}",

@@ -79,6 +79,8 @@ class Cpu:
         self.on_break: Callable[[], None] = lambda: None
         """Called when a breakpoint is reached, within whatever runs."""
         self.break_at_once = False
+        self.is_tried_out = False
+        """What runs is taken back: breakpoints do not count."""
         self._breakpoints: dict[int, Any] = {}
         self._broke = False
         self._passing: int | None = None
@@ -199,7 +201,7 @@ class Cpu:
         self._timed_out = False
         while True:
             self._broke = False
-            if self.break_at_once and self._stepping is None:
+            if self.break_at_once and self._stepping is None and not self.is_tried_out:
                 self._stepping = self._uc.hook_add(uc_api.UC_HOOK_CODE, self._on_step)
                 self._uc.ctl_flush_tb()
             self._started_at = time.monotonic()
@@ -236,7 +238,7 @@ class Cpu:
             self._uc.ctl_flush_tb()
 
     def _on_breakpoint(self, _uc: Any, address: int, _size: int, _data: Any) -> None:
-        if self._passing == address:
+        if self._passing == address or self.is_tried_out:
             self._passing = None
             return
         self._broke = True

@@ -49,6 +49,7 @@ class ImageServer(PortServer):
         self._trial = Trial()
         self._bench_text = ""
         self._held_since = time.monotonic()
+        self._deferred: list[tuple[Client, str, str]] = []
 
     def close(self) -> None:
         """Close all ports and end the processor."""
@@ -83,6 +84,9 @@ class ImageServer(PortServer):
             self._broadcast(machine.peripherals.take_outbox())
             self._begin_silicon(self._owner or next(iter(self._clients.values())), NEVER)
         self._pass_on()
+        deferred, self._deferred = self._deferred, []
+        for client, word, rest in deferred:
+            self._obey(client, word, rest)
 
     def _is_set_up(self) -> bool:
         """Firmware has switched a converter on, without a command that came this way."""
@@ -118,6 +122,9 @@ class ImageServer(PortServer):
         super()._advance()
 
     def _obey(self, client: Client, word: str, rest: str) -> None:
+        if self.debug.holds and word != "quit":
+            self._deferred.append((client, word, rest))  # until the debugger lets the processor go on
+            return
         match word:
             case "bench":
                 self._turn_knobs(rest)

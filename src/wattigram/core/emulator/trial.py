@@ -68,6 +68,7 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
         copy.deepcopy(machine.uarts),
         list(peripherals.outbox),
     )
+    cpu.is_tried_out = True
     try:
         with cpu.counting():
             for name in peripherals.converters:
@@ -79,6 +80,7 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
             peripherals.alarm_at, machine.now = kept[3], kept[4]
             found.ramps = _ramps(machine, early_codes)
     finally:
+        cpu.is_tried_out = False
         cpu.restore(snapshot)
         peripherals.state = state
         peripherals.converters, peripherals.live, peripherals.inbox = kept[0], kept[1], kept[2]

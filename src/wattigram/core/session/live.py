@@ -19,10 +19,12 @@ from wattigram.core.deploy import effective_bench
 from wattigram.core.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
 from wattigram.core.errors import LinkError, TakeError, WattigramError
 from wattigram.core.expected import History, StampedInstants
+from wattigram.core.image import Place
 from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM, Transport, open_transport
 from wattigram.core.session.address import IMAGE, is_virtual
 from wattigram.core.session.board_process import ChildBoard, virtual_board
 from wattigram.core.session.load import overload_text
+from wattigram.core.session.looking import LOOK_S, Looker
 from wattigram.core.session.outgoing import output_pictures
 from wattigram.core.session.picture import (
     ExpectedWindow,
@@ -70,12 +72,19 @@ class LiveSession:
         self._transport: Transport | None = None
         self._board: ChildBoard | None = None
         self._awaited_bench: Workspace | None = None
+        self._looks: tuple[Place, ...] = ()
+        self._looker: Looker | None = None
+        self._memory: dict[str, bytes] = {}
         self._thread = threading.Thread(target=self._work, name="wattigram-link", daemon=True)
         self._thread.start()
 
     def request_views(self, requests: tuple[ViewRequest, ...]) -> None:
         """Say what is to be drawn in the next snapshots."""
         self._requests = requests
+
+    def look_at(self, places: tuple[Place, ...]) -> None:
+        """Say which places of the image's memory are to be read; nothing is, where the board runs no image."""
+        self._looks = places
 
     def start(self, take: Path | None = None) -> None:
         """Start the board anew, recording into ``take`` where one is given."""
@@ -113,6 +122,8 @@ class LiveSession:
             self._state, self._message = "failed", str(fault)
         finally:
             self._finish_take()
+            if self._looker is not None:
+                self._looker.close()
             if self._transport is not None:
                 self._transport.close()
             if self._board is not None:
@@ -134,7 +145,7 @@ class LiveSession:
 
     def _loop(self) -> None:
         assert self._transport is not None
-        published = asked = 0.0
+        published = asked = looked = 0.0
         while not self._closing.is_set():
             self._obey()
             data = self._transport.read()
@@ -148,11 +159,28 @@ class LiveSession:
             if self._running and now - asked >= ASK_S:
                 asked = now
                 self._transport.command("query")
+            if self._looks and now - looked >= LOOK_S:
+                looked = now
+                self._look()
             if now - published >= DISPLAY_S:
                 published = now
                 self._publish()
         if self._running:
             self._transport.command("stop")
+
+    def _look(self) -> None:
+        """Read what is looked at; a debug server that does not answer is told once, and no longer asked."""
+        port = self._board.ready.get("gdb") if self._board is not None else None
+        if not isinstance(port, int):
+            return
+        if self._looker is None:
+            self._looker = Looker(port)
+        try:
+            self._memory = self._looker.look(self._looks)
+        except LinkError as fault:
+            self._message, self._looks = str(fault), ()
+            self._looker.close()
+            self._looker = None
 
     def _obey(self) -> None:
         while True:
@@ -250,6 +278,7 @@ class LiveSession:
                     for stream, chain in enumerate(workspace.project.chains)
                     if stream in reception.rings
                 },
+                memory=dict(self._memory),
                 recording=reception.writer.path if reception.writer else None,
                 recorded=recorded,
             )

@@ -5,7 +5,6 @@ Timing is that of the polls: an item's number is exact, the instant of a frame i
 
 from __future__ import annotations
 
-import struct
 import time
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,7 +13,7 @@ from wattigram.core.design import Chain, Dma, Workspace
 from wattigram.core.errors import FirmwareError, LinkError, WattigramError
 from wattigram.core.firmware import Tables
 from wattigram.core.firmware.tables import ChainTable
-from wattigram.core.image import Image, load_image
+from wattigram.core.image import Image, Place, load_image, places
 from wattigram.core.link import FLAG_FIRST, STAMP_STREAM, FrameType, Identity, encode_frame
 from wattigram.core.link.debugger import DebugClient
 from wattigram.core.registers import register_map
@@ -35,7 +34,7 @@ class _Watched:
     table: ChainTable
     loop: int
     stamps: int | None
-    state: int
+    state: dict[str, Place]
     tally: int | None
     taken: int = 0
 
@@ -48,6 +47,7 @@ class PolledBoard:
         self._workspace = workspace
         self._client = client
         self._image = image
+        self._places = places(image)
         self._tables = Tables(workspace)
         self._registers = register_map(workspace.part)
         self._sequence = 0
@@ -73,20 +73,30 @@ class PolledBoard:
             )
         return found[0]
 
+    def _place(self, name: str) -> Place:
+        found = next((one for one in self._places if one.name == name), None)
+        if found is None:
+            raise FirmwareError(
+                f"The debug information of the image has no “{name}”.",
+                where=self._image.path,
+                cure="Build it with -g, from firmware of this program.",
+            )
+        return found
+
+    def _number(self, place: Place) -> int:
+        return int(place.numbers(self._client.read(place.address, place.size))[0])
+
     def _watch(self, table: ChainTable) -> _Watched:
         chain = table.chain
         tally = None
         if isinstance(chain.retrieval, Dma):
             tally = self._registers.find(chain.converter, "passes").address
-        states = self._symbol("chain_states")
-        size = self._image.symbols["chain_states"][1]
-        each = size // max(1, len(self._tables.chains))
         return _Watched(
             chain,
             table,
             self._symbol(f"wg_loop_{table.name}"),
             self._symbol(f"wg_stamps_{table.name}") if table.stamped else None,
-            states + each * table.number,
+            {what: self._place(f"chain_states[{table.number}].{what}") for what in ("next", "place", "done")},
             tally,
         )
 
@@ -191,7 +201,7 @@ class PolledBoard:
         if one.tally is not None:
             new = (client.read_word(one.tally) - one.taken) % (1 << 32)
         else:
-            new = int.from_bytes(client.read(one.state, 8), "little") - one.taken
+            new = self._number(one.state["next"]) - one.taken
         if not 0 < new < 1 << 31:
             return
         first = one.taken + max(0, new - items)
@@ -231,8 +241,9 @@ class PolledBoard:
         out = bytearray()
         table = one.table
         slots = len(table.end_ticks)
-        number_of_next, _mark, place, done = struct.unpack("<QQII", self._client.read(one.state, 24))
-        sent = number_of_next if one.tally is not None else number_of_next - (place - done)
+        sent = self._number(one.state["next"])
+        if one.tally is None:
+            sent -= self._number(one.state["place"]) - self._number(one.state["done"])
         for number in range(len(stamps) // 4):
             slot = (first + number) % slots
             value = int.from_bytes(stamps[4 * number : 4 * number + 4], "little")

@@ -93,6 +93,8 @@ class Snapshot:
     totals: dict[str, int] = field(default_factory=dict)
     """The board's own counts when it stopped."""
     loop_places: dict[str, int] = field(default_factory=dict)
+    memory: dict[str, bytes] = field(default_factory=dict)
+    """Places of the image that are looked at, by name."""
     recording: Path | None = None
     recorded: Path | None = None
     """A take that has just been finished."""

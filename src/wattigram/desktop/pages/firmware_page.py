@@ -33,22 +33,26 @@ from wattigram.core.registers import (
     register_sheet,
     write_lines,
 )
+from wattigram.core.session import Snapshot
 from wattigram.desktop.document import Document
 from wattigram.desktop.firmware_work import FirmwareWork
 from wattigram.desktop.pages.listed_page import heading
 from wattigram.desktop.theme import color, number_font, text_font, theme
 from wattigram.desktop.widgets.build_panel import BuildPanel
 from wattigram.desktop.widgets.code_view import CodeView
+from wattigram.desktop.widgets.memory_panel import MemoryPanel
 from wattigram.desktop.widgets.register_view import RegisterView, field_text
 
-REGISTERS, CODE, CHANGES = range(3)
-VIEWS = ("Registers", "C files", "Since the last build")
+REGISTERS, CODE, CHANGES, MEMORY = range(4)
+VIEWS = ("Registers", "C files", "Since the last build", "Memory")
 
 
 class FirmwarePage(QWidget):
     """Settings become register writes, writes become C, C becomes an image that the virtual board runs."""
 
     complained = pyqtSignal(str)
+    looks_wanted = pyqtSignal(object)
+    """Places of the image's memory that are to be read: a tuple."""
 
     def __init__(self, document: Document, work: FirmwareWork) -> None:
         super().__init__()
@@ -66,6 +70,7 @@ class FirmwarePage(QWidget):
         self.changes = QListWidget()
         self.changes.setFont(number_font(-0.5))
         self.changes.setAccessibleName("Register writes beside those of the last build")
+        self.memory = MemoryPanel()
         self.about = QLabel()
         self.about.setWordWrap(True)
         self.about.setMinimumHeight(38)
@@ -97,7 +102,7 @@ class FirmwarePage(QWidget):
         foot.addWidget(self.about, 1)
         inner.addLayout(foot)
         self.views = QStackedWidget()
-        for widget in (first, self.code, self.changes):
+        for widget in (first, self.code, self.changes, self.memory):
             self.views.addWidget(widget)
         bar = QHBoxLayout()
         bar.setContentsMargins(12, 8, 12, 0)
@@ -139,6 +144,7 @@ class FirmwarePage(QWidget):
         panel.folder_wanted.connect(partial(work.ask_folder, self))
         panel.compiler_wanted.connect(partial(work.ask_compiler, self))
         panel.complaint_chosen.connect(self.show_complaint)
+        self.memory.wanted.connect(self._on_wanted)
         work.line_came.connect(panel.add_line)
         work.told.connect(panel.state.setText)
         work.building.connect(self._on_building)
@@ -147,6 +153,7 @@ class FirmwarePage(QWidget):
     def show_view(self, number: int) -> None:
         """Registers, C files, or what changed."""
         self.views.setCurrentIndex(number)
+        self.looks_wanted.emit(self.memory.view.wanted if number == MEMORY else ())
         button = self.view_buttons.button(number)
         if button is not None:
             button.setChecked(True)
@@ -179,6 +186,7 @@ class FirmwarePage(QWidget):
         self._show_changes()
         work = self.work
         self.panel.show_places(str(work.folder), work.compiler_text)
+        self.memory.show_image(workspace, work.places)
         self.panel.show_costs(work.costs_text, work.can_take_costs)
         self.panel.show_result(work.result, workspace.part.memory, work.is_current)
 
@@ -267,6 +275,15 @@ class FirmwarePage(QWidget):
         self.panel.show_building(is_building)
         if is_building:
             self.panel.clear()
+
+    def _on_wanted(self, places: object) -> None:
+        if self.views.currentIndex() == MEMORY:
+            self.looks_wanted.emit(places)
+
+    def show_snapshot(self, snapshot: Snapshot) -> None:
+        """What was read of the image's memory."""
+        if self.views.currentIndex() == MEMORY and snapshot.memory:
+            self.memory.view.show_memory(snapshot.memory)
 
     def show_complaint(self, complaint: Complaint) -> None:
         """Go to the line that a compiler complains of."""

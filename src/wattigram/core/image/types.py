@@ -1,0 +1,197 @@
+"""Types of an image's variables, from its DWARF: what lies where in memory, and how to read it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.image.elf import Image
+
+Kind = Literal["unsigned", "signed", "float", "bool", "pointer", "array", "struct", "other"]
+MOST_ELEMENTS = 1 << 16
+DEEPEST = 8
+_ADDRESS_OPERATION = 0x03
+_ENCODINGS: dict[int, Kind] = {
+    0x02: "bool",
+    0x04: "float",
+    0x05: "signed",
+    0x06: "signed",
+    0x07: "unsigned",
+    0x08: "unsigned",
+}
+
+
+@dataclass(frozen=True)
+class CType:
+    """A type as C has it; an array has ``count`` of ``element``, a struct has members."""
+
+    name: str
+    kind: Kind
+    size: int
+    element: CType | None = None
+    count: int = 0
+    members: tuple[Member, ...] = ()
+
+
+@dataclass(frozen=True)
+class Member:
+    """A member of a struct, ``offset`` bytes from its beginning."""
+
+    name: str
+    offset: int
+    type: CType
+
+
+@dataclass(frozen=True)
+class Place:
+    """Something in memory that can be looked at: a number, or an array of numbers."""
+
+    name: str
+    address: int
+    type: CType
+    count: int = 1
+
+    @property
+    def size(self) -> int:
+        """Bytes of all."""
+        return self.type.size * self.count
+
+    @property
+    def is_array(self) -> bool:
+        """It has more than one number."""
+        return self.count > 1
+
+    def numbers(self, data: bytes) -> NDArray[Any]:
+        """Its numbers, (count,); raises ``ValueError`` where there are too few bytes."""
+        if len(data) < self.size:
+            raise ValueError(f"{self.name}: {len(data)} bytes for {self.size}")
+        letter = {"signed": "i", "float": "f"}.get(self.type.kind, "u")
+        return np.frombuffer(data[: self.size], dtype=np.dtype(f"<{letter}{self.type.size}"))
+
+
+def variable_types(image: Image) -> dict[str, tuple[int, CType]]:
+    """Address and type of each variable that the debug information places; empty without such information."""
+    elf = image._elf
+    if not elf.has_dwarf_info():
+        return {}
+    found: dict[str, tuple[int, CType]] = {}
+    known: dict[int, CType] = {}
+    for unit in elf.get_dwarf_info().iter_CUs():
+        for die in unit.get_top_DIE().iter_children():
+            if die.tag != "DW_TAG_variable":
+                continue
+            address = _address(die)
+            if address is None:
+                continue
+            name, of_type = _named(die)
+            if name and of_type is not None:
+                found.setdefault(name, (address, _type(of_type, known, 0)))
+    return found
+
+
+def _address(die: Any) -> int | None:
+    location = die.attributes.get("DW_AT_location")
+    value = getattr(location, "value", None)
+    if not isinstance(value, list) or len(value) != 5 or value[0] != _ADDRESS_OPERATION:
+        return None
+    return int.from_bytes(bytes(value[1:]), "little")
+
+
+def _named(die: Any) -> tuple[str, Any]:
+    """Name and type of a variable, which may stand with its declaration."""
+    for _ in range(4):
+        name, of_type = die.attributes.get("DW_AT_name"), die.attributes.get("DW_AT_type")
+        if name is not None and of_type is not None:
+            return name.value.decode("utf-8", "replace"), die.get_DIE_from_attribute("DW_AT_type")
+        if "DW_AT_specification" not in die.attributes:
+            break
+        die = die.get_DIE_from_attribute("DW_AT_specification")
+    return "", None
+
+
+def _type(die: Any, known: dict[int, CType], depth: int) -> CType:
+    if die.offset in known:
+        return known[die.offset]
+    found = _make(die, known, depth)
+    known[die.offset] = found
+    return found
+
+
+def _make(die: Any, known: dict[int, CType], depth: int) -> CType:
+    name = die.attributes["DW_AT_name"].value.decode("utf-8", "replace") if "DW_AT_name" in die.attributes else ""
+    size = int(die.attributes["DW_AT_byte_size"].value) if "DW_AT_byte_size" in die.attributes else 0
+    inner = die.get_DIE_from_attribute("DW_AT_type") if "DW_AT_type" in die.attributes else None
+    if depth > DEEPEST:
+        return CType(name, "other", size)
+    match die.tag:
+        case "DW_TAG_base_type":
+            return CType(name, _ENCODINGS.get(die.attributes["DW_AT_encoding"].value, "other"), size)
+        case "DW_TAG_enumeration_type":
+            return CType(f"enum {name}".strip(), "unsigned", size)
+        case "DW_TAG_pointer_type":
+            return CType("pointer", "pointer", size or 4)
+        case "DW_TAG_typedef" | "DW_TAG_const_type" | "DW_TAG_volatile_type":
+            if inner is None:
+                return CType(name or "void", "other", 0)
+            below = _type(inner, known, depth + 1)
+            return CType(name or below.name, below.kind, below.size, below.element, below.count, below.members)
+        case "DW_TAG_array_type" if inner is not None:
+            element = _type(inner, known, depth + 1)
+            count = 1
+            for child in die.iter_children():
+                if "DW_AT_upper_bound" in child.attributes:
+                    count *= int(child.attributes["DW_AT_upper_bound"].value) + 1
+            return CType(f"{element.name}[{count}]", "array", element.size * count, element, count)
+        case "DW_TAG_structure_type" | "DW_TAG_union_type":
+            members = tuple(_members(die, known, depth))
+            return CType(name or "struct", "struct", size, members=members)
+        case _:
+            return CType(name or "other", "other", size)
+
+
+def _members(die: Any, known: dict[int, CType], depth: int) -> Iterator[Member]:
+    for child in die.iter_children():
+        if child.tag != "DW_TAG_member" or "DW_AT_type" not in child.attributes:
+            continue
+        name = (
+            child.attributes["DW_AT_name"].value.decode("utf-8", "replace") if "DW_AT_name" in child.attributes else ""
+        )
+        offset = child.attributes.get("DW_AT_data_member_location")
+        yield Member(
+            name,
+            int(offset.value) if offset is not None and isinstance(offset.value, int) else 0,
+            _type(child.get_DIE_from_attribute("DW_AT_type"), known, depth + 1),
+        )
+
+
+def places(image: Image) -> tuple[Place, ...]:
+    """All that can be looked at, by name: numbers, arrays of numbers, and members of structs by their path."""
+    found: list[Place] = []
+    for name, (address, of_type) in variable_types(image).items():
+        found += _leaves(name, address, of_type, 0)
+    return tuple(sorted(found, key=lambda one: one.name))
+
+
+def _leaves(name: str, address: int, of_type: CType, depth: int) -> Iterator[Place]:
+    if depth > DEEPEST:
+        return
+    match of_type.kind:
+        case "array" if of_type.element is not None:
+            element = of_type.element
+            if element.kind in {"struct", "array"}:
+                for number in range(min(of_type.count, 64)):
+                    yield from _leaves(f"{name}[{number}]", address + number * element.size, element, depth + 1)
+            elif element.size in {1, 2, 4, 8} and element.kind != "other":
+                yield Place(name, address, element, max(1, min(of_type.count, MOST_ELEMENTS)))
+        case "struct":
+            for member in of_type.members:
+                yield from _leaves(f"{name}.{member.name}", address + member.offset, member.type, depth + 1)
+        case "other":
+            return
+        case _:
+            if of_type.size in {1, 2, 4, 8}:
+                yield Place(name, address, of_type)

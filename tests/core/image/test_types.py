@@ -1,0 +1,165 @@
+"""Types out of DWARF: what a C file declares is what can be looked at; a real debug server reads it."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.core.firmware.compiled import CROSS, built, needs_compiler
+from wattigram.core.design import Workspace
+from wattigram.core.firmware.flags import C_FLAGS, target_flags
+from wattigram.core.firmware.looked import loop_look
+from wattigram.core.image import CType, Image, Place, load_image, places, variable_types
+from wattigram.core.link.debugger import DebugClient
+
+SOURCE = """
+#include <stdbool.h>
+#include <stdint.h>
+enum colour { RED, GREEN };
+typedef struct { uint8_t small; int32_t signed_one; float ratio; uint16_t row[3]; enum colour paint; } thing;
+typedef uint32_t word;
+volatile word counter = 7u;
+const int16_t table[4] = {-1, 2, -3, 4};
+uint32_t grid[2][3] = {{1u, 2u, 3u}, {4u, 5u, 6u}};
+static thing things[2] = {{1u, -5, 0.5f, {7u, 8u, 9u}, GREEN}, {2u, 6, 1.5f, {1u, 2u, 3u}, RED}};
+bool is_on = true;
+thing *which = &things[1];
+double precise = 2.25;
+int main(void);
+int main(void)
+{
+    for (;;) {
+        counter = counter + things[0].small;
+    }
+}
+"""
+
+
+@pytest.fixture(scope="module")
+def image(tmp_path_factory: pytest.TempPathFactory) -> Image:
+    folder = tmp_path_factory.mktemp("types")
+    (folder / "a.c").write_text(SOURCE)
+    flags = [*C_FLAGS, *target_flags("cortex-m4"), "-nostdlib", "-Wl,-Ttext=0x8000000,-Tdata=0x20000000,-emain"]
+    subprocess.run([CROSS, *flags, "a.c", "-o", "a.elf"], cwd=folder, check=True)
+    return load_image(folder / "a.elf")
+
+
+@needs_compiler
+def test_every_kind_of_variable_has_its_type(image: Image) -> None:
+    types = {name: found for name, (_address, found) in variable_types(image).items()}
+    assert (types["counter"].kind, types["counter"].size) == ("unsigned", 4)
+    assert types["counter"].name == "word"
+    assert (types["table"].kind, types["table"].count, types["table"].element) == (
+        "array",
+        4,
+        CType("int16_t", "signed", 2),
+    )
+    assert types["grid"].count == 6
+    assert types["is_on"].kind == "bool"
+    assert types["which"].kind == "pointer"
+    assert types["precise"].kind == "float"
+    thing = types["things"].element
+    assert thing is not None
+    assert [(member.name, member.offset) for member in thing.members] == [
+        ("small", 0),
+        ("signed_one", 4),
+        ("ratio", 8),
+        ("row", 12),
+        ("paint", 18),
+    ]
+
+
+@needs_compiler
+def test_members_are_found_by_their_path(image: Image) -> None:
+    found = {one.name: one for one in places(image)}
+    base = found["things[0].small"].address
+    assert found["things[1].row"].address == base + 20 + 12
+    assert found["things[1].row"].count == 3
+    assert found["things[0].signed_one"].numbers((-5).to_bytes(4, "little", signed=True)).tolist() == [-5]
+    assert found["things[0].ratio"].numbers(np.float32(0.5).tobytes()).tolist() == [0.5]
+    assert found["things[0].paint"].type.kind == "unsigned"
+    with pytest.raises(ValueError, match="table"):
+        found["table"].numbers(b"\0\0")
+
+
+@needs_compiler
+def test_a_loop_knows_its_signals_and_its_volts(kiln: Workspace, tmp_path: Path) -> None:
+    result = built(kiln, tmp_path)
+    assert result.elf is not None
+    found = {one.name: one for one in places(load_image(result.elf))}
+    assert found["wg_loop_adc_1"].count == 512
+    look = loop_look(kiln, "wg_loop_adc_1")
+    assert look is not None
+    assert [look.signal_at(index).name for index in (0, 1, 4, 511)] == [
+        "Coil current",
+        "Upper zone",
+        "Coil current",
+        "3.3 V rail",
+    ]
+    assert look.volts(kiln, 0, 2048) == pytest.approx(1.65)
+    assert look.volts(kiln, 3, 2048) == pytest.approx(3.3)  # behind a divider by two
+    assert look.place == Place("DMA 1 place", 0x40030010, CType("uint32_t", "unsigned", 4))
+    assert loop_look(kiln, "wg_began") is None
+    assert loop_look(kiln, "wg_loop_other") is None
+
+
+HOST = """
+#include <stdint.h>
+#include <unistd.h>
+volatile uint32_t counter = 41u;
+int16_t table[4] = {-1, 2, -3, 4};
+int main(void)
+{
+    for (;;) {
+        counter++;
+        usleep(1000);
+    }
+}
+"""
+
+
+@pytest.fixture
+def gdbserver(tmp_path: Path) -> Iterator[tuple[Path, int]]:
+    """A program of the host under a real debug server."""
+    (tmp_path / "h.c").write_text(HOST)
+    flags = ["-g", "-no-pie", "-D_DEFAULT_SOURCE", "-std=c11"]
+    subprocess.run(["gcc", *flags, "h.c", "-o", "h"], cwd=tmp_path, check=True)
+    process = subprocess.Popen(
+        ["gdbserver", "--once", "127.0.0.1:0", str(tmp_path / "h")], stderr=subprocess.PIPE, text=True
+    )
+    assert process.stderr is not None
+    port = 0
+    while not port:
+        line = process.stderr.readline()
+        assert line, "the debug server ended"
+        if "port" in line:
+            port = int(line.rpartition(" ")[2])
+    yield tmp_path / "h", port
+    process.kill()
+    process.wait()
+    process.stderr.close()
+
+
+@pytest.mark.skipif(shutil.which("gdbserver") is None, reason="no debug server on this machine")
+def test_a_real_debug_server_is_read(gdbserver: tuple[Path, int]) -> None:
+    program, port = gdbserver
+    listed = subprocess.run(["nm", str(program)], capture_output=True, text=True, check=True).stdout
+    symbols = {line.split()[2]: int(line.split()[0], 16) for line in listed.splitlines() if len(line.split()) == 3}
+    client = DebugClient("127.0.0.1", port)
+    table = Place("table", symbols["table"], CType("int16_t", "signed", 2), 4)
+    assert table.numbers(client.read(table.address, table.size)).tolist() == [-1, 2, -3, 4]
+    first = client.read_word(symbols["counter"])
+    client.go()
+    while True:  # it runs until it is seen to have counted
+        client.halt()
+        if client.read_word(symbols["counter"]) > first + 3:
+            break
+        client.go()
+    client.write(symbols["counter"], (1000).to_bytes(4, "little"))
+    assert client.read_word(symbols["counter"]) == 1000
+    client.close()
