@@ -219,7 +219,7 @@ def test_a_wrong_identity_is_a_sentence(text: str) -> None:
         ("tcp:127.0.0.1:1", "Nobody answers"),
         ("serial:/dev/nothing@115200", "cannot be opened"),
         ("serial:/dev/ttyS0@fast", "is no baud rate"),
-        ("usb:1", "Use virtual, serial"),
+        ("usb:1", "Use virtual, image:ELF, serial"),
     ],
 )
 def test_a_wrong_address_is_a_sentence(address: str, words: str) -> None:

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import random
@@ -123,14 +124,17 @@ class Spoiler:
                 elif action < 0.15:
                     body[at:at] = b"noise"
             passed += len(data)
-            reader.sendall(body)
-        reader.shutdown(socket.SHUT_RDWR)
+            with contextlib.suppress(OSError):
+                reader.sendall(body)
+        with contextlib.suppress(OSError):
+            reader.shutdown(socket.SHUT_RDWR)
         back.join()
         reader.close()
 
     def _commands(self, reader: socket.socket) -> None:
-        while data := reader.recv(4096):
-            self._board.sendall(data)
+        with contextlib.suppress(OSError):  # a reader may go with bytes unread
+            while data := reader.recv(4096):
+                self._board.sendall(data)
         self._board.shutdown(socket.SHUT_RDWR)
 
     def close(self) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from wattigram.core.design import Chain, Project, TimerTrigger, Workspace
+from wattigram.core.design import Chain, Project, Signal, TimerTrigger, Workspace
 from wattigram.core.registers.decode import SiliconState, decode_writes
 from wattigram.core.registers.dressed import dressed
 from wattigram.core.registers.map import RegisterAt, register_map
@@ -46,7 +46,11 @@ def _complete(silicon: Project, workspace: Workspace) -> Project:
     known = {chain.converter for chain in silicon.chains}
     missing: list[Chain] = [chain for chain in workspace.project.chains if chain.converter not in known]
     names = {slot.signal for chain in missing for slot in chain.slots}
-    signals = [signal for signal in workspace.project.signals if signal.name in names]
+    signals = [
+        Signal(name=signal.name, pin=signal.pin, negative=signal.negative)
+        for signal in workspace.project.signals
+        if signal.name in names
+    ]
     return silicon.changed(chains=(*silicon.chains, *missing), signals=(*silicon.signals, *signals))
 
 

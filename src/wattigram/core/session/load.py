@@ -8,6 +8,8 @@ from wattigram.core.quantity import brief
 from wattigram.core.timing import cycle_timing, item_bits, loop_timing
 
 BITS_A_BYTE = 10
+PSEUDO = "serial:/dev/pts/"
+"""Ports of programs, which have no baud rate."""
 STAMP_BYTES = REDUCED_BYTES = 4
 
 
@@ -33,7 +35,7 @@ def stream_bytes_hz(workspace: Workspace) -> float:
 
 def overload_text(workspace: Workspace, address: str) -> str:
     """A sentence where a serial port is too slow for a design's stream; "" where it is not, or is none."""
-    if not address.startswith("serial:"):
+    if not address.startswith("serial:") or address.startswith(PSEUDO):
         return ""
     baud_text = address.rpartition("@")[2] if "@" in address else str(DEFAULT_BAUD)
     if not baud_text.isdigit() or not int(baud_text):
