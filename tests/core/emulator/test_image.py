@@ -7,9 +7,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tests.conftest import edited
 from tests.core.firmware.compiled import EXAMPLES, IDS, built, needs_compiler
 from tests.core.registers.designs import random_workspace
-from wattigram.core.design import Workspace, open_workspace
+from wattigram.core.design import Watch, Workspace, open_workspace
+from wattigram.core.design.edits import SetWindow
 from wattigram.core.proof import prove
 from wattigram.core.session import record_run
 from wattigram.core.take import Take, open_take
@@ -97,3 +99,25 @@ def test_the_handler_is_counted_and_told(kiln: Workspace, tmp_path: Path) -> Non
     with record(kiln, 0.1, tmp_path / "t.h5", f"image:{result.elf}") as take:
         assert 1000 < take.totals["handler.0"] < 20_000
         assert take.totals["handler.1"] < take.totals["handler.0"]
+
+
+@pytest.mark.parametrize("example", ["studio-kiln", "kiln-safety"], ids=["by the program", "by the converter"])
+def test_a_window_stops_its_chain_and_it_is_started_again(example: str, tmp_path: Path) -> None:
+    path = next(one for one in EXAMPLES if one.name.startswith(example))
+    workspace = open_workspace(path)
+    signal = next(one for one in workspace.project.signals if one.windows)
+    window = signal.windows[0].changed(action="stop", pin=None, low=1.4, high=1.8, rearm_after_s="20 ms")
+    workspace = edited(workspace, SetWindow(signal.name, 0, window))
+    address = f"image:{built(workspace, tmp_path / 'c').elf}"
+    with (
+        record(workspace, 0.8, tmp_path / "image.h5", address) as image,
+        record(workspace, 0.8, tmp_path / "design.h5") as design,
+    ):
+        assert design.totals["missed.0"] > 100  # it was stopped, more than once
+        assert image.streams == design.streams
+        for stream in (0, 64, 1):
+            assert np.array_equal(image.items(stream), design.items(stream)), stream
+        number = workspace.watches.index(Watch("window", signal.name, 0))
+        own = [row for row in design.events.tolist() if row[0] == number]
+        assert len([row for row in own if row[1]]) > 3
+        assert [row for row in image.events.tolist() if row[0] == number] == own

@@ -115,6 +115,14 @@ class Peripherals:
         owner = self.registers.owner_of_line(line)
         return any(block.kind == "system" and owner in block.owners for block in self.registers.part.blocks)
 
+    def switch_off(self, owner: str) -> None:
+        """The hardware itself clears a converter's enable bit."""
+        if self.registers.has(owner, "on"):
+            place = self.registers.find(owner, "on")
+            at = self.registers.at(place.address)
+            assert at is not None
+            self.state.shadow.write(at, self.state.shadow.value(at) & ~place.field.mask)
+
     def take_outbox(self) -> list[bytes]:
         """What firmware has sent since the last call."""
         found, self.outbox = self.outbox, []

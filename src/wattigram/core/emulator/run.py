@@ -10,7 +10,7 @@ import numpy as np
 from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
 from wattigram.core.board.memory import HandOver
-from wattigram.core.board.watch import Happening
+from wattigram.core.board.watch import Happening, Watcher
 from wattigram.core.emulator.configure import NO_WINDOW, Silicon
 from wattigram.core.emulator.handing import Handing, tell_comparator, tell_window
 from wattigram.core.emulator.machine import Machine
@@ -125,6 +125,15 @@ class ImageRun(Run):
 
     def _handing(self, handing: Handing, channel: Channel, part: HandOver, number: int) -> Callable[[], None]:
         return lambda: handing.hand(channel, part, self.epoch, number)
+
+    def _act(self, watcher: Watcher, happened: list[Happening], seen_ticks: int | None) -> None:
+        """A window of the hardware stops its converter, which is off then until the image switches it on again."""
+        super()._act(watcher, happened, seen_ticks)
+        watch = watcher.watch
+        if watch.stops and any(event.entered for event in happened):
+            name = self.config.converters[self.config.taps[watch.tap].converter].name
+            self._halted[name] = True
+            self.machine.peripherals.switch_off(name)
 
     def _event_frames(self, happened: list[Happening]) -> list[bytes]:
         self._events += happened

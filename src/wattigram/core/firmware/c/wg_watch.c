@@ -60,6 +60,18 @@ void wg_watch_tell(uint32_t number, bool entered, int32_t value, uint64_t ticks)
     keep(number, entered, value, ticks - wg_run_epoch());
 }
 
+/** Hardware that judges by itself has stopped a chain; the program starts it again where it is to. */
+static void note_stop(const wg_event *event)
+{
+    for (uint32_t n = 0u; n < wg_watch_count; n++) {
+        const wg_watch *design = &wg_watches[n];
+        if (design->tap == WG_NOTHING && design->number == event->window && event->entered != 0u && design->again) {
+            states[n].is_stopped = true;
+            states[n].since = wg_port_now();
+        }
+    }
+}
+
 static void send_events(void)
 {
     while (events_out != events_in) {
@@ -69,6 +81,7 @@ static void send_events(void)
         const wg_frame frame = {.kind = WG_EVENTS, .item_bytes = 16u, .count = count, .ticks = events[at].ticks};
         wg_link_send(&frame, &events[at]);
         for (uint32_t n = at; n < at + count; n++) {
+            note_stop(&events[n]);
             wg_hooks_event(events[n].window, events[n].entered != 0u, events[n].value);
         }
         events_out = events_out + count;
