@@ -13,6 +13,7 @@ from wattigram.core.design.edits import SetPeriod, SetSampling, SetStartup, SetT
 from wattigram.core.shapes import SineShape
 from wattigram.desktop.app import EXAMPLE, make_app, make_window
 from wattigram.desktop.book import CHAIN, COMPARE, FIRMWARE, PINS, PROOF, ROUTES, TAKES, WAVE
+from wattigram.desktop.pages.firmware_page import MEMORY, REGISTERS
 from wattigram.desktop.picture import wait_until
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.window import MainWindow
@@ -85,6 +86,13 @@ def shoot_designs(app: object, window: MainWindow, shoot: Callable[[str], None])
     wait_until(app, lambda: window.firmware.result is not None)
     window.book.firmware.steps.setCurrentRow(1)
     shoot("firmware")
+    window.firmware.run()
+    window.book.firmware.show_view(MEMORY)
+    wait_until(app, lambda: window.board.latest.runs_image and window.board.latest.seconds > 3)
+    shoot("memory")
+    window.book.firmware.show_view(REGISTERS)
+    window.use_board("virtual")
+    window.board.start()
     window.book.compare.compare_saved()
     window.document.edit(SetSampling("ADC 1", 2, 384, "Door latch"))
     window.document.edit(SetPeriod("ADC 1", Fraction(1, 20_000)))
