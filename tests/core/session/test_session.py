@@ -135,13 +135,19 @@ class Spoiler:
         with contextlib.suppress(OSError):  # a reader may go with bytes unread
             while data := reader.recv(4096):
                 self._board.sendall(data)
-        self._board.shutdown(socket.SHUT_RDWR)
+        self._hang_up()
+
+    def _hang_up(self) -> None:
+        """Wake whoever waits for the board; a socket that is merely closed would leave them waiting."""
+        with contextlib.suppress(OSError):
+            self._board.shutdown(socket.SHUT_RDWR)
 
     def close(self) -> None:
-        self._board.close()
-        self._server.close()
+        self._hang_up()
         for thread in self._threads:
             thread.join()
+        self._board.close()
+        self._server.close()
 
 
 def test_losses_on_the_way_are_counted_to_the_cycle(kiln: Workspace, tmp_path: Path) -> None:
