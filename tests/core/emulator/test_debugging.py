@@ -60,7 +60,7 @@ def test_a_stock_debugger_stops_looks_and_goes_on(board: ImageBoardProcess, elf:
         elf,
         f"target remote :{board.ready['gdb']}",
         "print wg_chain_count",
-        "break wg_chain_mark if chain == 1",
+        "break wg_chain_mark if chain == 1 && full == 0",  # the other mark calls it as its last act, and leaves no frame
         "continue",
         "print chain",
         "backtrace 2",

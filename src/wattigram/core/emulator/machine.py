@@ -104,7 +104,7 @@ class Machine:
         """The system's alarm comes."""
         peripherals = self.peripherals
         peripherals.alarm_at = None
-        system = next((block.owners[0] for block in self.setup.part.blocks if block.kind == "system"), "System")
+        system = peripherals.registers.system
         peripherals.live["System", "alarm-seen", 0] = 1
         if not self.interrupt(system):
             self.wake()

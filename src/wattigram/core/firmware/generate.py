@@ -230,7 +230,7 @@ class _Context:
 
     @property
     def _system(self) -> str:
-        return next((block.owners[0] for block in self.registers.part.blocks if block.kind == "system"), "System")
+        return self.registers.system
 
     def _port(self) -> dict[str, Any]:
         """Registers that the ready-made port uses."""

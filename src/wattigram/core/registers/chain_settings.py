@@ -158,8 +158,7 @@ def stamp_source(registers: RegisterMap, converter: str) -> int:
     """Address that says when the newest result was ready: the converter's own, else the system's ticks."""
     if registers.has(converter, "result-ticks"):
         return registers.find(converter, "result-ticks").field_address
-    system = next((block.owners[0] for block in registers.part.blocks if block.kind == "system"), "System")
-    return registers.find(system, "ticks-low").field_address
+    return registers.find(registers.system, "ticks-low").field_address
 
 
 def stamp_dma_step(workspace: Workspace, registers: RegisterMap, chain: Chain, dma: Dma) -> SetupStep:

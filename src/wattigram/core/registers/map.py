@@ -134,6 +134,11 @@ class RegisterMap:
         """The register that has a byte at an address."""
         return self._by_byte.get(address)
 
+    @cached_property
+    def system(self) -> str:
+        """The peripheral with ticks, alarm and debug channel."""
+        return next((block.owners[0] for block in self.part.blocks if block.kind == "system"), "System")
+
     def line(self, owner: str) -> int | None:
         """Interrupt line of a peripheral."""
         block = next((block for block in self.part.blocks if owner in block.owners), None)

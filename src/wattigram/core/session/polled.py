@@ -189,7 +189,7 @@ class PolledBoard:
 
     def _now(self) -> int:
         """Ticks since the start."""
-        system = next((block.owners[0] for block in self._workspace.part.blocks if block.kind == "system"), "System")
+        system = self._registers.system
         low = self._client.read_word(self._registers.find(system, "ticks-low").address)
         high = self._client.read_word(self._registers.find(system, "ticks-high").address)
         return max(0, (low | high << 32) * self._workspace.bus_clock_hz.denominator - self._began)
