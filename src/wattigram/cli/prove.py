@@ -54,6 +54,7 @@ def proof_json(proof: Proof) -> dict[str, Any]:
         "open": proof.count("open"),
         "build_mark": proof.build_mark,
         "mark_matches": proof.mark_matches,
+        "register_differences": list(proof.differences),
         "expectations": [
             {
                 "signal": verdict.signal,
@@ -95,3 +96,7 @@ def print_proof(proof: Proof) -> None:
         )
         if cause.remedy:
             typer.echo(f"    cure: {cause.remedy.label}")
+    if proof.differences:
+        typer.echo("  the firmware on the board sets up other registers than the design:")
+        for text in proof.differences:
+            typer.echo(f"    {text}")

@@ -27,6 +27,12 @@ class Around:
     def rest(self) -> None:
         self.rests += 1
 
+    def found(self) -> None:
+        self.seen.append(("found",))
+
+    def taken(self, owner: str) -> None:
+        self.seen.append(("taken", owner))
+
     def looked_in_vain(self) -> None:
         self.seen.append(("vain",))
 

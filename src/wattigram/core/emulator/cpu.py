@@ -99,8 +99,7 @@ class Cpu:
 
     def _load(self, address: int, data: bytes) -> None:
         memory = self.memory
-        in_code = memory.code_begin <= address and address + len(data) <= memory.code_begin + memory.code_bytes
-        if not in_code and not self.has(address, len(data)):
+        if not memory.has_code(address, len(data)) and not memory.has_data(address, len(data)):
             raise FirmwareError(
                 f"The image has {len(data)} bytes at {address:#010x}, where the part has no memory.",
                 where=self.image.path,
@@ -110,8 +109,7 @@ class Cpu:
 
     def has(self, address: int, count: int) -> bool:
         """Whether data memory has these bytes."""
-        begin = self.memory.data_begin
-        return begin <= address and address + count <= begin + self.memory.data_bytes
+        return self.memory.has_data(address, count)
 
     def read(self, address: int, count: int) -> bytes:
         """Bytes of memory; raises :class:`CpuError` where there is none."""

@@ -27,6 +27,8 @@ class Carrier:
     channel: str
     address: int
     width_bits: int
+    read_bits: int
+    """Of the register that are read; what is wider loses its upper part."""
     items: int
     steps: bool
     repeats: bool
@@ -47,10 +49,12 @@ def carriers(state: SiliconState, converter: str) -> tuple[Carrier | None, Carri
             source = registers.at(state.number(name, "from", 0))
             if source is None or registers.at(state.number(name, "to", 0)) is not None:
                 continue
+            width = state.number(name, "to-width", 16)
             carrier = Carrier(
                 name,
                 state.number(name, "to", 0),
-                state.number(name, "to-width", 16),
+                width,
+                state.number(name, "from-width", width),
                 max(1, state.number(name, "count", 1)),
                 state.flag(name, "to-step", True),
                 state.flag(name, "repeat", False),
@@ -143,6 +147,8 @@ class Handing:
         return True
 
     def _put(self, carrier: Carrier, first: int, items: NDArray[Any]) -> None:
+        if carrier.read_bits < 8 * items.itemsize:
+            items = items & (1 << carrier.read_bits) - 1
         data = items.astype(_DTYPES[carrier.width_bits])
         step = carrier.width_bits // 8
         if not carrier.steps:

@@ -65,8 +65,14 @@ class Machine:
         self.peripherals = Peripherals(setup.part, self)
         self.cpu = Cpu(image, memory, self.peripherals, self.peripherals.pages)
         self.fault: str | None = None
+        self.instructions_found = 0
+        """Instructions counted when the main loop found a result, the first since it woke."""
         self.instructions_done = 0
         """Instructions counted when the main loop last looked for a result in vain."""
+        self.handling_cycles: dict[str, int] = {}
+        """Instructions that the main loop takes for a result, by converter, as far as they were counted."""
+        self._has_found = False
+        self._spent_ticks = 0
         self._clock_divisor = setup.clock_divisor
 
     def close(self) -> None:
@@ -112,10 +118,13 @@ class Machine:
     def _handle(self, line: int) -> None:
         entry = self.cpu.vector(line)
         self.in_main = False
+        self._spent_ticks = 0
         self.cpu.call(entry & ~1)
 
     def _main(self) -> None:
         self.in_main = True
+        self._has_found = False
+        self._spent_ticks = 0
         self.peripherals.awake()
         try:
             self.cpu.resume()
@@ -134,8 +143,8 @@ class Machine:
 
     @property
     def ticks(self) -> int:
-        """Bus clocks since reset."""
-        return self.now // self._clock_divisor
+        """Bus clocks since reset, with those that the main loop has taken for results since it woke."""
+        return (self.now + self._spent_ticks) // self._clock_divisor
 
     def fetch(self, address: int, count: int) -> bytes:
         """Bytes of memory."""
@@ -145,9 +154,20 @@ class Machine:
         """The main loop waits for something."""
         self.cpu.stop()
 
+    def found(self) -> None:
+        """The main loop has a result before it."""
+        if not self._has_found:
+            self._has_found = True
+            self.instructions_found = self.cpu.instructions
+
     def looked_in_vain(self) -> None:
         """The main loop has done what there was to do."""
         self.instructions_done = self.cpu.instructions
+
+    def taken(self, owner: str) -> None:
+        """The main loop took a result: whatever it does next, it does later."""
+        if self.in_main:
+            self._spent_ticks = self.handling_cycles.get(owner, 0) * self._clock_divisor
 
     def started(self, owner: str) -> None:
         """Firmware started a conversion."""

@@ -37,8 +37,14 @@ class Around(Protocol):
     def rest(self) -> None:
         """The main loop waits for something: let the board go on."""
 
+    def found(self) -> None:
+        """The main loop finds a result."""
+
     def looked_in_vain(self) -> None:
         """The main loop looked for something that is not there, for the first time since it woke."""
+
+    def taken(self, owner: str) -> None:
+        """Firmware took a result."""
 
     def started(self, owner: str) -> None:
         """Firmware started a conversion."""
@@ -86,6 +92,7 @@ class Peripherals:
         self._send_from = 0
         self._held_high = 0
         self._empty_looks = self._byte_looks = 0
+        self._rested_looking = False
         self.notes: list[str] = []
         self.written: list[tuple[int, int, int]] = []
         """Writes of the set-up: address, bits, value."""
@@ -279,22 +286,21 @@ class Peripherals:
             self._around.looked_in_vain()
         if self._empty_looks >= EMPTY_LOOKS:
             self._empty_looks = 0
+            self._rested_looking = True
             self._around.rest()
 
     def _live_converter(self, at: RegisterAt, what: str) -> int:
         live = self.converters[at.owner]
         match what:
             case "done":
-                if not live.done and not live.fifo and self._around.in_main:
-                    self._look_in_vain()
-                return int(live.done or bool(live.fifo))
+                return int(self._is_done(live))
             case "result":
-                live.done = False
+                self._take(at.owner, live)
                 if at.register.count > 1:
                     return live.results[at.index] if at.index < len(live.results) else 0
                 return live.newest
             case "newest":
-                live.done = False
+                self._take(at.owner, live)
                 if live.fifo:
                     live.newest, live.ready = live.fifo.popleft()
                 return live.newest
@@ -309,6 +315,25 @@ class Peripherals:
                 return int(live.calibrating > 0)
             case _:
                 return self.live.get((at.owner, what, at.index), 0)
+
+    def _is_done(self, live: ConverterLive) -> bool:
+        """Whether a result is there, as the main loop or a handler finds it."""
+        is_done = live.done or bool(live.fifo)
+        if not self._around.in_main:
+            return is_done
+        if self._rested_looking:  # the look at which the processor rested is made again, and still finds nothing
+            self._rested_looking = False
+            return False
+        if is_done:
+            self._around.found()
+        else:
+            self._look_in_vain()
+        return is_done
+
+    def _take(self, owner: str, live: ConverterLive) -> None:
+        if live.done:
+            self._around.taken(owner)
+        live.done = False
 
     def _note(self, text: str) -> None:
         if len(self.notes) < 20 and text not in self.notes:

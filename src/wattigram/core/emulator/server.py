@@ -17,7 +17,7 @@ from wattigram.core.emulator.run import ImageRun
 from wattigram.core.emulator.trial import Trial, try_out
 from wattigram.core.errors import BoardError
 from wattigram.core.image import Image
-from wattigram.core.link import FLAG_ASIDE, FrameType, writes_text
+from wattigram.core.link import FAILED, FLAG_ASIDE, FrameType, writes_text
 
 LONGEST_TEXT_BYTES = 1024
 NEVER = 1 << 62
@@ -171,7 +171,9 @@ class ImageServer(PortServer):
             early = list(machine.seen.coded)
             machine.seen.clear()
             machine.peripherals.running = True
+            machine.handling_cycles = {}
             self._trial = try_out(machine, early)
+            machine.handling_cycles = dict(self._trial.cycles)
         if machine.fault is not None:
             self._tell_fault()
             return
@@ -261,7 +263,7 @@ class ImageServer(PortServer):
     def _tell_fault(self) -> None:
         """The firmware has done what no processor can; the board says so and lives on."""
         run = self._image_run
-        self._say(FrameType.LOG, f"The firmware failed: {self._machine.fault}.")
+        self._say(FrameType.LOG, f"{FAILED}: {self._machine.fault}.")
         counts = self._silicon(run) if run is not None else []
         self._say(FrameType.REPLY, " ".join(["stopped", *counts, "fault=1"]))
         self._end()

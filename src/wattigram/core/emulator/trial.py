@@ -109,7 +109,7 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
             before = machine.cpu.instructions
             if delivery == "polling":
                 machine.wake()
-                costs.append(machine.instructions_done - before)
+                costs.append(machine.instructions_done - machine.instructions_found)
             elif machine.interrupt(name, then_wake=False):
                 costs.append(machine.cpu.instructions - before)
                 machine.wake()

@@ -226,7 +226,7 @@ def _sizes(elf: Path, part: Part) -> tuple[int, int]:
     memory = part.memory
     code = data = 0
     for address, size, is_loaded in load_image(elf).sections:
-        if memory is not None and memory.data_begin <= address < memory.data_begin + memory.data_bytes:
+        if memory is not None and memory.has_data(address):
             data += size
             code += size if is_loaded else 0
         else:

@@ -247,7 +247,13 @@ class HandlerWriter:
                 lines = list(self._result_lines(chain))
                 if retrieval.timeout_s is not None:
                     limit = max(1, int(retrieval.timeout_s * self.workspace.bus_clock_hz))
-                    lines = [f"wg_await_{chain.name}({limit}u);", *lines]
+                    number, unit = chain.number, chain.chain.hands_over_each
+                    lines = [
+                        f"if (!wg_chain_is_late({number}u) && !wg_await_{chain.name}({limit}u)) {{",
+                        f"    wg_chain_give_up({number}u, {unit}u);",
+                        "}",
+                        *lines,
+                    ]
                 found.append(tuple(lines))
             elif isinstance(retrieval, (Dma, Fifo)) and isinstance(trigger, SoftwareTrigger) and trigger.again:
                 register, flag = flag_c(self.registers, chain.chain.converter, "done")

@@ -17,11 +17,12 @@ from wattigram.core.link.frame import (
 from wattigram.core.link.identity import Identity, parse_identity
 from wattigram.core.link.ports import SerialPort, serial_ports
 from wattigram.core.link.transport import DEFAULT_BAUD, Transport, open_transport
-from wattigram.core.link.written import RegisterWrite, parse_writes, writes_text
+from wattigram.core.link.written import FAILED, RegisterWrite, parse_writes, writes_text
 
 __all__ = [
     "DEFAULT_BAUD",
     "EVENT_DTYPE",
+    "FAILED",
     "FLAG_ASIDE",
     "FLAG_FIRST",
     "FLAG_TAIL",

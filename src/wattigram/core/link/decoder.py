@@ -73,6 +73,19 @@ class SampleRun(NamedTuple):
     frame_items: NDArray[np.int64]
     restarted: bool
 
+    def since(self, number: int) -> SampleRun:
+        """The same without items before ``number``; frames that are gone whole go with them."""
+        left = max(0, min(number - self.first, len(self.items)))
+        ends = np.cumsum(self.frame_items)
+        kept = ends > left
+        frame_items = np.minimum(self.frame_items, ends - left)[kept]
+        return self._replace(
+            first=self.first + left,
+            items=self.items[left:],
+            frame_ticks=self.frame_ticks[kept],
+            frame_items=frame_items,
+        )
+
 
 @dataclass
 class DecodeStats:
@@ -178,6 +191,7 @@ class Decoder:
             return following - position
         self._note_sequence(sequence, flags)
         if kind == FrameType.SAMPLES and item_bytes in _ITEM_DTYPES:
+            first -= first >> 63 << 64  # a count below zero, as careless firmware sends it
             restarted = self._note_items(stream, first, count, flags)
             items = np.frombuffer(bytes(payload), dtype=_ITEM_DTYPES[item_bytes])
             spot = np.array([ticks], dtype=np.uint64).astype(np.int64)

@@ -1,10 +1,12 @@
-"""Register writes as a line of a board's log: what firmware set up, in its order."""
+"""What whoever watches firmware says of it in a board's log: its register writes in their order, and how it failed."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 WORD = "registers"
+FAILED = "The firmware failed"
+"""A line that begins so tells what stopped the program, with file and line."""
 WRITES_A_LINE = 100
 MOST_WRITES = 1 << 12
 

@@ -265,6 +265,14 @@ class Memory(Strict):
     data_begin: Address
     data_bytes: Annotated[int, Field(strict=True, ge=256, le=1 << 28)]
 
+    def has_data(self, address: int, count: int = 1) -> bool:
+        """Whether so many bytes from an address on are data memory."""
+        return self.data_begin <= address and address + count <= self.data_begin + self.data_bytes
+
+    def has_code(self, address: int, count: int = 1) -> bool:
+        """Whether so many bytes from an address on are code memory."""
+        return self.code_begin <= address and address + count <= self.code_begin + self.code_bytes
+
 
 def check_blocks(blocks: tuple[Block, ...]) -> None:
     """Raise ``ValueError`` where blocks overlap, or a peripheral has two."""

@@ -31,7 +31,7 @@ from wattigram.core.design import (
 from wattigram.core.expected import ExpectedEvent
 from wattigram.core.expected.stream import expected_raw
 from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
-from wattigram.core.proof.measured import Judged, not_judged, within
+from wattigram.core.proof.measured import Judged, due_items, not_judged, within
 from wattigram.core.proof.outputs import judge_course, judge_pair, judge_route, judge_trip
 from wattigram.core.proof.unclaimed import Unclaimed
 from wattigram.core.proof.verdict import Outcome, Verdict
@@ -41,6 +41,8 @@ from wattigram.core.timing import cycle_timing
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20
+MOST_UNTOLD_LAPS = 2
+"""Of a loop; a rate can be told of more than these, whatever a board sends at once."""
 
 
 def judge(take: Take, index: int, expectation: Expectation) -> tuple[Verdict, ...]:
@@ -125,7 +127,7 @@ def _judge(take: Take, expectation: Expectation) -> Judged:
     if isinstance(expectation, EdgesExpectation):
         return _edges(take, expectation)
     if samples.count < FEWEST_SAMPLES:
-        return not_judged("not in this take" if samples.count == 0 else f"only {samples.count} samples in this take")
+        return _too_few(take, expectation.signal, samples.count)
     match expectation:
         case LevelExpectation():
             return _level(expectation, _best(take, expectation.signal) or samples)
@@ -145,6 +147,19 @@ def _judge(take: Take, expectation: Expectation) -> Judged:
             return judge_pair(take, expectation)
         case TripExpectation():
             return judge_trip(take, expectation)
+
+
+def _too_few(take: Take, name: str, count: int) -> Judged:
+    """Few samples judge nothing; none at all, of a chain that should have brought many, is a failure."""
+    chain = take.workspace.project.chain_of(name)
+    due = due_items(take, chain) if chain is not None else 0.0
+    if chain is None or count or due < FEWEST_SAMPLES * len(chain.slots) or take.item_count(_stream(take, chain)):
+        return not_judged(f"only {count} samples in this take" if count else "not in this take")
+    return Judged("fails", None, "", None, None, 0, f"nothing came of {name}")
+
+
+def _stream(take: Take, chain: Chain) -> int:
+    return take.workspace.project.chains.index(chain)
 
 
 def _level(expectation: LevelExpectation, samples: SignalSamples) -> Judged:
@@ -219,7 +234,9 @@ def _twin(take: Take, expectation: TwinExpectation) -> Judged:
         return not_judged(f"{signal.name} is no twin of another signal")
     ours, theirs = _best(take, signal.name), _best(take, signal.twin_of)
     if ours is None or theirs is None:
-        return not_judged("its twin is not in this take")
+        return not_judged("its twin has no slot")
+    if not theirs.count:
+        return _too_few(take, signal.twin_of, 0)
     count = min(len(ours.volts), len(theirs.volts))
     both = ours.valid[:count] & theirs.valid[:count]
     if int(np.count_nonzero(both)) < FEWEST_SAMPLES:
@@ -305,11 +322,12 @@ def _rate(take: Take, expectation: RateExpectation) -> Judged:
     project = take.workspace.project
     chain = project.chain_of(expectation.signal)
     assert chain is not None
-    stream = project.chains.index(chain)
+    stream = _stream(take, chain)
     wanted_hz = wanted_rate_hz(take.workspace, chain)
     low, high = wanted_hz * (1 - expectation.within), wanted_hz * (1 + expectation.within)
     cycles, due = take.chain_cycles(chain), take.seconds * wanted_hz
     lost = take.lost_items(stream) + take.totals.get(f"lost.{stream}", 0) * (_keeps(chain) == "newest")
+    again = take.repeated_items(stream)
     # What waits for a mark when a board is cut off, and what is under way when it stops, is not missing.
     allowed = 2 + chain.loop.items / len(chain.slots) * (0 if take.totals else 1)
     if cycles + allowed < due * (1 - max(expectation.within, 0.01)):
@@ -317,13 +335,18 @@ def _rate(take: Take, expectation: RateExpectation) -> Judged:
         note = f"{cycles} of {due:.0f} cycles came in {brief(take.seconds, 's', 3)}"
         return Judged("fails", measured, "Hz", low, high, cycles, note)
     found = take.cycle_rate_hz(chain)
+    if found is None and cycles > MOST_UNTOLD_LAPS * chain.loop.items:
+        return Judged(
+            "fails", None, "Hz", low, high, cycles, f"{cycles} cycles, and the ticks of their frames stand still"
+        )
     if found is None:
         return not_judged("too short to measure a rate")
     inside = within(found, low, high)
     ppm = (found / wanted_hz - 1) * 1e6
     ppm = 0.0 if math.isclose(ppm, 0.0, abs_tol=5e-3) else ppm
     note = f"{cycles} cycles, {'none lost' if not lost else f'{lost} samples lost'}, {ppm:+.3g} ppm"
-    return Judged("fails" if lost else inside, found, "Hz", low, high, cycles, note)
+    note += f", {again} samples came again" if again else ""
+    return Judged("fails" if lost or again else inside, found, "Hz", low, high, cycles, note)
 
 
 def _keeps(chain: Chain) -> str:

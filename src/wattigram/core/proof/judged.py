@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from wattigram.core.design import Workspace
-from wattigram.core.proof.causes import LikelyCause, likely_causes, never_converted, route_causes
+from wattigram.core.link import FAILED
+from wattigram.core.proof.causes import LikelyCause, likely_causes, never_converted, register_differences, route_causes
 from wattigram.core.proof.judge import expectation_text, judge
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.take import Take
@@ -22,6 +23,10 @@ class Proof:
     mark_matches: bool
     verdicts: tuple[Verdict, ...]
     causes: tuple[LikelyCause, ...]
+    differences: tuple[str, ...] = ()
+    """Registers that the board's firmware set up otherwise than the take's design, where it was watched."""
+    fault: str = ""
+    """How the board's firmware failed; "" where it did not."""
 
     def count(self, outcome: str) -> int:
         """Number of verdicts of one outcome."""
@@ -29,8 +34,8 @@ class Proof:
 
     @property
     def all_hold(self) -> bool:
-        """Nothing fails, and something could be judged."""
-        return self.count("fails") == 0 and self.count("holds") > 0
+        """Nothing fails, something could be judged, and the firmware did not fail."""
+        return self.count("fails") == 0 and self.count("holds") > 0 and not self.fault
 
 
 def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | None = None) -> Proof:
@@ -72,8 +77,12 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
     if progress is not None:
         progress(1.0)
     causes = _once_each(causes)
+    if take.fault:
+        signal = next(iter(failing), expectations[0].signal if expectations else "")
+        causes.insert(0, LikelyCause(signal, "firmware-failed", FAILED, 1.0, take.fault, None))
     matches = take.build_mark == workspace.build_mark
-    return Proof(take.path, take.build_mark, matches, tuple(verdicts), tuple(causes))
+    differing = tuple(one.text for one in register_differences(take))
+    return Proof(take.path, take.build_mark, matches, tuple(verdicts), tuple(causes), differing, take.fault)
 
 
 def _once_each(causes: list[LikelyCause]) -> list[LikelyCause]:

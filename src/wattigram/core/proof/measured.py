@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from wattigram.core.design import Chain, TimerTrigger
 from wattigram.core.proof.verdict import Outcome
+from wattigram.core.take import Take
+from wattigram.core.timing import cycle_timing
 
 
 @dataclass(frozen=True)
@@ -23,6 +26,17 @@ class Judged:
 def not_judged(note: str) -> Judged:
     """There is nothing to judge, and why."""
     return Judged("open", None, "", None, None, 0, note)
+
+
+def due_items(take: Take, chain: Chain) -> float:
+    """Items that a chain should have brought in the time that the board ran."""
+    cycle = cycle_timing(take.workspace, chain)
+    trigger = take.workspace.project.own_trigger(chain)
+    rate_hz = float(cycle.cycle_rate_hz)
+    if isinstance(trigger, TimerTrigger):
+        units = len(chain.slots) if chain.per_trigger == "conversion" else 1
+        rate_hz = float(1 / trigger.every) / units
+    return take.seconds * rate_hz * len(chain.slots)
 
 
 def within(measured: float, low: float | None, high: float | None) -> Outcome:

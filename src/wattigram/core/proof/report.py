@@ -42,6 +42,7 @@ def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> No
         mark_matches=proof.mark_matches,
         verdicts=proof.verdicts,
         causes=proof.causes,
+        differences=proof.differences,
         marks=MARKS,
         evidence=[
             {"verdict": item.verdict, "pictures": [panel_svg(panel) for panel in item.panels]} for item in evidence

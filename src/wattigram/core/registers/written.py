@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from wattigram.core.design import Chain, Project, Signal, TimerTrigger, Workspace
+from wattigram.core.part import RegisterField
 from wattigram.core.registers.decode import SiliconState, decode_writes
 from wattigram.core.registers.dressed import dressed
-from wattigram.core.registers.map import RegisterAt, register_map
+from wattigram.core.registers.map import RegisterAt, RegisterMap, register_map
 from wattigram.core.registers.rounds import decoded, surroundings
 from wattigram.core.registers.silicon import Observed, silicon_project
 
@@ -72,14 +73,29 @@ def _fields(meant: SiliconState, real: SiliconState, at: RegisterAt) -> list[Dif
     found = []
     before, after = meant.shadow.value(at), real.shadow.value(at)
     for one in at.register.fields:
-        if one.access != "read-write" or one.coded == "pointer":
+        if one.access != "read-write":
             continue
         wanted, has = (before & one.mask) >> one.low, (after & one.mask) >> one.low
-        if wanted != has:
+        if one.coded == "pointer":
+            found += _pointer(meant.registers, at, one, wanted, has)
+        elif wanted != has:
             found.append(
                 Difference(at.owner, f"{at.owner} {at.name}.{one.name} ({one.sets}) is {has}, the design's is {wanted}")
             )
     return found
+
+
+def _pointer(registers: RegisterMap, at: RegisterAt, one: RegisterField, wanted: int, has: int) -> list[Difference]:
+    """A pointer to a register must be that register; one into memory may be anywhere in it, as a linker likes."""
+    place, memory = registers.at(wanted), registers.part.memory
+    where = f"{at.owner} {at.name}.{one.name} ({one.sets}) is {has:#010x}"
+    if wanted == has or not wanted:
+        return []
+    if place is not None:
+        return [Difference(at.owner, f"{where}, the design's is {place.owner} {place.name}")]
+    if memory is None or memory.has_data(has) or (one.sets == "from" and has and memory.has_code(has)):
+        return []
+    return [Difference(at.owner, f"{where}, where there is no memory for it")]
 
 
 _STEPS = {

@@ -95,6 +95,10 @@ class Reception:
         self.writer: TakeWriter | None = None
         self.bench_ticks: int | None = None
         self._next: dict[int, int] = {}
+        self._newest_ticks: dict[int, int] = {}
+        self._said_started = False
+        self.repeated: dict[int, int] = {}
+        """Items of a stream that came although they were there already."""
         self._silicon: dict[str, int] = {}
         self.register_writes: tuple[RegisterWrite, ...] = ()
         """What the board's firmware set up, where whoever watches it says so."""
@@ -109,6 +113,9 @@ class Reception:
         self.rings.clear()
         self.events.clear()
         self._next.clear()
+        self._newest_ticks.clear()
+        self._said_started = False
+        self.repeated = {}
         self.event_count = self.samples = self.lost_cycles = self.ticks = 0
         self.stopped = False
         self.totals = {}
@@ -131,9 +138,15 @@ class Reception:
 
     def _take_samples(self, run: SampleRun) -> None:
         expected = self._next.get(run.stream, 0)
-        if run.restarted and expected:
+        if expected and self._is_new_start(run):
             self.begin()
             expected = 0
+            if self.writer is not None:
+                raise TakeError(
+                    "The board was started anew.", where=str(self.writer.path), cure="Record again from a start."
+                )
+        if run.first < expected:
+            run = self._without_repeats(run, expected)
         missing = run.first - expected
         is_raw = run.stream < len(self.workspace.project.chains)
         if missing > 0 and is_raw:
@@ -148,9 +161,33 @@ class Reception:
         if is_raw:
             self.samples += len(run.items)
         if len(run.frame_ticks):
+            self._newest_ticks[run.stream] = int(run.frame_ticks[-1])
             self.ticks = max(self.ticks, int(run.frame_ticks[-1]))
         if self.writer is not None:
             self.writer.add_run(run)
+
+    def _is_new_start(self, run: SampleRun) -> bool:
+        """The board said so, or its time went back; else a handler only sends again what it sent before."""
+        if run.first >= self._next[run.stream] or not len(run.frame_ticks):
+            return False
+        return self._said_started or int(run.frame_ticks[0]) < self._newest_ticks[run.stream]
+
+    def _without_repeats(self, run: SampleRun, expected: int) -> SampleRun:
+        """What of a run is new; of each stream the first repetition is told."""
+        rest = run.since(expected)
+        count = len(run.items) - len(rest.items)
+        if run.stream not in self.repeated:
+            self._note(f"Stream {run.stream} gave {count} items again that had come before, from item {run.first} on.")
+        self.repeated[run.stream] = self.repeated.get(run.stream, 0) + count
+        if self.writer is not None:
+            self.writer.add_repeat(run.stream, max(0, run.first), count)
+        return rest._replace(first=expected)
+
+    def _note(self, line: str) -> None:
+        """A line of the reader's own, kept with those of the board."""
+        self.log.append(line)
+        if self.writer is not None:
+            self.writer.add_log(line)
 
     def _count_lost(self, stream: int, first: int, count: int) -> None:
         slots = len(self.workspace.project.chains[stream].slots)
@@ -192,6 +229,8 @@ class Reception:
             self.log.append(text)
         if self.writer is not None:
             self.writer.add_log(text)
+        if frame.type is FrameType.LOG and text.startswith("started") and self._next:
+            self._said_started = True
         if frame.type is FrameType.LOG and (match := re.match(r"bench ticks=(\d{1,18})$", text)):
             self.bench_ticks = int(match[1])
         if frame.type is FrameType.REPLY and text.startswith("stopped"):

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 from wattigram.core.deploy.effective import DEFAULT_SEED
 from wattigram.core.design import Workspace, project_text
 from wattigram.core.errors import LinkError
-from wattigram.core.link import Transport, open_transport
+from wattigram.core.link import FAILED, Transport, open_transport
 from wattigram.core.session.address import DEBUGGER
 from wattigram.core.session.board_process import virtual_board
 from wattigram.core.session.load import overload_text
@@ -104,7 +104,7 @@ def record_run(
         notes += _handler_notes(workspace, reception)
         lost, missed = (_total(reception, key) for key in ("lost", "missed"))
         if "fault" in reception.totals:
-            notes += [text for text in reception.log if text.startswith("The firmware failed")]
+            notes += [text for text in reception.log if text.startswith(FAILED)]
         if lost:
             notes.append(f"{lost} results were converted and not fetched in time.")
         if missed:

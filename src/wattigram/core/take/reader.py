@@ -19,7 +19,7 @@ from wattigram.core.design import Chain, Signal, Workspace, rate_divisor, reduce
 from wattigram.core.design.workspace import workspace_from_text
 from wattigram.core.errors import TakeError
 from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
-from wattigram.core.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM, RegisterWrite, parse_writes
+from wattigram.core.link import FAILED, OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM, RegisterWrite, parse_writes
 from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
 from wattigram.core.timing import cycle_timing, loop_numbers
 
@@ -176,9 +176,21 @@ class Take:
         return np.asarray(self._file["gaps"][:], dtype=GAP_DTYPE)
 
     @cached_property
+    def repeats(self) -> NDArray[Any]:
+        """What came again although it was there already: ``stream``, ``first``, ``count``."""
+        if "repeats" not in self._file:
+            return np.empty(0, dtype=GAP_DTYPE)
+        return np.asarray(self._file["repeats"][:], dtype=GAP_DTYPE)
+
+    @cached_property
     def log(self) -> tuple[str, ...]:
         """Lines of text from the board."""
         return tuple(line.decode("utf-8", "replace") for line in self._file["log"][:])
+
+    @cached_property
+    def fault(self) -> str:
+        """How the board's firmware failed, with file and line; "" where it did not."""
+        return next((line for line in self.log if line.startswith(FAILED)), "") if self.totals.get("fault") else ""
 
     @cached_property
     def register_writes(self) -> tuple[RegisterWrite, ...]:
@@ -195,6 +207,10 @@ class Take:
         other.__dict__["history"] = ((0, workspace),)
         other._instants = {}
         return other
+
+    def repeated_items(self, stream: int) -> int:
+        """Items of a stream that came once too often."""
+        return int(self.repeats["count"][self.repeats["stream"] == stream].sum())
 
     def lost_items(self, stream: int) -> int:
         """Items of a stream that never came."""
@@ -390,10 +406,11 @@ def _check(file: Any, where: str) -> None:
     if not 0 < int(file.attrs["tick_hz"]) <= 10**10:
         raise TakeError("The take's tick_hz is impossible.", where=where)
     str(file.attrs["build_mark"])
-    for name in ("events", "gaps", "log", "project"):
+    tables = {"events": EVENT_DTYPE, "gaps": GAP_DTYPE} | ({"repeats": GAP_DTYPE} if "repeats" in file else {})
+    for name in (*tables, "log", "project"):
         if not isinstance(file[name], h5py.Dataset):
             raise TakeError(f"The take's “{name}” is no dataset.", where=where)
-    for name, dtype in (("events", EVENT_DTYPE), ("gaps", GAP_DTYPE)):
+    for name, dtype in tables.items():
         if set(file[name].dtype.names or ()) != set(dtype.names or ()) or file[name].ndim != 1:
             raise TakeError(f"The take's “{name}” has other columns than it should.", where=where)
     if h5py.check_string_dtype(file["project"].dtype) is None or file["project"].shape != ():

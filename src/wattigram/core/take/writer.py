@@ -150,6 +150,7 @@ class TakeWriter:
         self._streams: dict[int, _Stream] = {}
         self._events = _Rows(self._file, "events", EVENT_DTYPE)
         self._gaps = _Rows(self._file, "gaps", GAP_DTYPE)
+        self._repeats = _Rows(self._file, "repeats", GAP_DTYPE)
         self._flushed_at = time.monotonic()
         self._file.flush()
 
@@ -162,9 +163,9 @@ class TakeWriter:
         missing = run.first - stream.next_item
         if missing < 0 or missing > LARGEST_GAP_ITEMS or run.items.dtype != stream.data.dtype:
             raise TakeError(
-                f"Stream {run.stream} went from item {stream.next_item} to {run.first}: the board was started anew.",
+                f"Stream {run.stream} went from item {stream.next_item} to {run.first}, of {run.items.itemsize} bytes each.",
                 where=str(self.path),
-                cure="Record again from a start.",
+                cure="Was the board started anew? Record again from a start.",
             )
         if missing:
             self.add_gap(run.stream, stream.next_item, missing)
@@ -177,6 +178,10 @@ class TakeWriter:
     def add_gap(self, stream: int, first: int, count: int) -> None:
         """Note that ``count`` items from ``first`` on never came."""
         self._gaps.add(np.array([stream]), np.array([first]), np.array([count]))
+
+    def add_repeat(self, stream: int, first: int, count: int) -> None:
+        """Note that ``count`` items from ``first`` on came again; the first ones were kept."""
+        self._repeats.add(np.array([stream]), np.array([first]), np.array([count]))
 
     def close_stream(self, stream: int, items: int) -> int:
         """Note items missing at the end, once the board has said how many it sent; returns their count."""
@@ -212,6 +217,7 @@ class TakeWriter:
             stream.flush()
         self._events.flush()
         self._gaps.flush()
+        self._repeats.flush()
         if self._log_waiting:
             start = len(self._log)
             self._log.resize((start + len(self._log_waiting),))

@@ -212,6 +212,7 @@ class ProofPage(QWidget):
                 widget.hide()
                 widget.deleteLater()
         self.rows, self.causes = [], []
+        self.differences: QLabel | None = None
 
     def _heading(self, text: str) -> None:
         label = QLabel(text)
@@ -257,6 +258,15 @@ class ProofPage(QWidget):
             text = QLabel("No known mistake fits what is seen.")
             text.setObjectName("soft")
             self._column.addWidget(text)
+        if proof.differences:
+            self._column.addSpacing(18)
+            self._heading("THE BOARD'S REGISTERS")
+            self.differences = QLabel(
+                "\n".join(["The firmware sets up other registers than the design:", *proof.differences])
+            )
+            self.differences.setWordWrap(True)
+            self.differences.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            self._column.addWidget(self.differences)
         self._column.addStretch(1)
         self.prove_button.setText("Prove again")
         self.report_button.setEnabled(True)
@@ -301,6 +311,7 @@ class ProofPage(QWidget):
         lines += [
             f"likely cause\t{cause.title}\t{cause.fit * 100:.0f} %\t{cause.evidence}" for cause in self.proof.causes
         ]
+        lines += [f"register differs\t{text}" for text in self.proof.differences]
         return "\n".join(lines)
 
     def copy_text(self) -> None:

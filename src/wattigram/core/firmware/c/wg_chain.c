@@ -32,6 +32,7 @@ typedef struct {
     uint32_t place;
     uint32_t done;
     uint32_t overruns;
+    uint32_t late;          /* results still to come that nobody waits for any more */
     part parts[2];
 } chain_state;
 
@@ -78,6 +79,11 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
     const wg_chain *design = &wg_chains[chain];
     chain_state *state = &chain_states[chain];
     const uint32_t half = design->items / 2u;
+    if (state->late != 0u) {
+        state->late--;
+        state->overruns++;
+        return;
+    }
     if (design->store_bytes == 1u) {
         ((uint8_t *)design->loop)[state->place] = (uint8_t)result;
     } else if (design->store_bytes == 2u) {
@@ -98,6 +104,16 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
         }
         state->done = state->place;
     }
+}
+
+void wg_chain_give_up(uint32_t chain, uint32_t count)
+{
+    chain_states[chain].late = count;
+}
+
+bool wg_chain_is_late(uint32_t chain)
+{
+    return chain_states[chain].late != 0u;
 }
 
 void wg_chain_skip(uint32_t chain, uint32_t tally)

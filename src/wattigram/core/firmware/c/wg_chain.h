@@ -51,6 +51,12 @@ void wg_chain_mark(uint32_t chain, bool full, uint32_t tally);
 /** Put a result into the loop of a chain that the program fills. `end` is when it was ready. Context: interrupt. */
 void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end);
 
+/** The next `count` results come later than anybody waits for them: they are dropped when they come. */
+void wg_chain_give_up(uint32_t chain, uint32_t count);
+
+/** Whether a result is still to come that was given up. */
+bool wg_chain_is_late(uint32_t chain);
+
 /** Results up to the number `tally` that were lost before they could be fetched are passed over. Context: interrupt. */
 void wg_chain_skip(uint32_t chain, uint32_t tally);
 
@@ -63,7 +69,7 @@ void wg_chain_work(void);
 /** Items handed over since the start, those lost before them counted. */
 uint64_t wg_chain_items(uint32_t chain);
 
-/** Items that were overwritten before the main loop came to them. */
+/** Items that were overwritten before the main loop came to them, or that were given up. */
 uint32_t wg_chain_overruns(uint32_t chain);
 
 #endif

@@ -9,12 +9,12 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.design import Chain, Dma, Scale, Signal, TimerTrigger, signal_scale
+from wattigram.core.design import Chain, Dma, Scale, Signal, TimerTrigger, Workspace, signal_scale
 from wattigram.core.design.edits import Edit
 from wattigram.core.errors import RegisterError
 from wattigram.core.expected import ExpectedStream, expected_raw, expected_reduced
 from wattigram.core.findings import Finding, find_all
-from wattigram.core.registers import as_written, differences
+from wattigram.core.registers import Difference, as_written, differences
 from wattigram.core.take import SignalSamples, Take
 from wattigram.core.timing import CycleTiming, cycle_timing
 
@@ -25,6 +25,10 @@ FEWEST_SAMPLES = 64
 MOST_DIFFERENCES = 3
 FIRMWARE_FIT = 0.9
 """Of a set-up that differs: it is certain that it does, and likely that this is why."""
+BESIDE_DIFFERENCE = 0.8
+"""At most, of a cause that fits just as well whether firmware differs or not."""
+BETTER = 0.02
+DIFFERS = "firmware-differs"
 
 
 @dataclass(frozen=True)
@@ -187,11 +191,39 @@ def likely_causes(take: Take, signal: str) -> list[LikelyCause]:
     Where the board told what its firmware set up, mistakes of the firmware are looked for as those of a design are.
     """
     found = _of_design(take, signal)
-    if take.register_writes:
-        cured = {cause.cause for cause in found if cause.remedy is not None}
-        known = {one.cause: one for one in _of_firmware(take, signal) if one.cause not in cured}
-        found = [*(cause for cause in found if cause.cause not in known), *known.values()]
+    real = _as_written(take)
+    if real is not None:
+        found = _with_firmware(take, real, found, _of_firmware(take, real, signal))
     return sorted(found, key=lambda cause: -cause.fit)
+
+
+def _with_firmware(
+    take: Take, real: Workspace, of_design: list[LikelyCause], of_firmware: list[LikelyCause]
+) -> list[LikelyCause]:
+    """Causes in the design and in what its firmware made of it, together.
+
+    Where firmware is known to differ, what only looks like a mistake is less likely than it was.
+    """
+    meant, made = _mistakes(take.workspace), _mistakes(real)
+    differs = any(cause.cause == DIFFERS for cause in of_firmware)
+    before = {cause.cause: cause for cause in of_design}
+    found: list[LikelyCause] = []
+    for cause in of_firmware:
+        earlier = before.get(cause.cause)
+        fits_better = earlier is None or cause.fit > earlier.fit + BETTER
+        if cause.cause not in meant and (fits_better or cause.cause in made):
+            before.pop(cause.cause, None)
+            found.append(cause)
+    for cause in before.values():
+        is_guess = differs and cause.cause not in meant
+        found.append(replace(cause, fit=min(cause.fit, BESIDE_DIFFERENCE)) if is_guess else cause)
+    return found
+
+
+def _mistakes(workspace: Workspace) -> set[str]:
+    """Causes that a design has, as its own findings know them."""
+    codes = {finding.code for finding in find_all(workspace)}
+    return codes | ({"not-calibrated"} if "startup-calibrate" in codes else set())
 
 
 def _of_design(take: Take, signal: str) -> list[LikelyCause]:
@@ -202,19 +234,33 @@ def _of_design(take: Take, signal: str) -> list[LikelyCause]:
     return [cause for test in _TESTERS if (cause := test(case)) is not None and cause.fit >= WEAKEST_FIT]
 
 
-def _of_firmware(take: Take, signal: str) -> list[LikelyCause]:
-    """Causes in the design that the board really has; they are mended in the firmware."""
+def register_differences(take: Take) -> tuple[Difference, ...]:
+    """What the board's firmware set up otherwise than the take's design; empty where nobody watched it."""
+    if not take.register_writes:
+        return ()
     try:
-        found = differences(take.workspace, take.register_writes)
-        real = as_written(take.workspace, take.register_writes) if found else None
+        return differences(take.workspace, take.register_writes)
     except RegisterError:
-        return []
-    if real is None:
-        return []
+        return ()
+
+
+def _as_written(take: Take) -> Workspace | None:
+    """The design that the board really has; None where it is the take's own, or cannot be told."""
+    if not register_differences(take):
+        return None
+    try:
+        return as_written(take.workspace, take.register_writes)
+    except RegisterError:
+        return None
+
+
+def _of_firmware(take: Take, real: Workspace, signal: str) -> list[LikelyCause]:
+    """Causes in the design that the board really has; they are mended in the firmware."""
+    found = register_differences(take)
     said = "; ".join(one.text for one in found[:MOST_DIFFERENCES])
     evidence = f"The firmware on the board differs from the design: {said}."
     causes = [
-        replace(cause, evidence=f"{cause.evidence}. {evidence}", remedy=None)
+        replace(cause, evidence=f"{cause.evidence.rstrip('.')}. {evidence}", remedy=None)
         for cause in _of_design(take.as_of(real), signal)
     ]
     chain = take.workspace.project.chain_of(signal)
@@ -222,7 +268,7 @@ def _of_firmware(take: Take, signal: str) -> list[LikelyCause]:
     if chain is not None and about:
         title = f"The firmware sets up {chain.converter} otherwise than the design"
         text = "; ".join(about[:MOST_DIFFERENCES])
-        causes.append(LikelyCause(signal, "firmware-differs", title, FIRMWARE_FIT, text, None, chain.converter))
+        causes.append(LikelyCause(signal, DIFFERS, title, FIRMWARE_FIT, text, None, chain.converter))
     return causes
 
 

@@ -8,10 +8,12 @@ from wattigram.core.bench import Sine
 from wattigram.core.clocks import timer_setting
 from wattigram.core.design import TimerTrigger
 from wattigram.core.pins import input_source
-from wattigram.core.proof.causes.base import Case, LikelyCause, tester
+from wattigram.core.proof.causes.base import FEWEST_SAMPLES, Case, LikelyCause, tester
+from wattigram.core.proof.measured import due_items
 from wattigram.core.quantity import brief
 
 STEADY_PPM = 50.0
+ALIKE = 0.02
 
 
 def _measured_hz(case: Case) -> float | None:
@@ -102,4 +104,27 @@ def signal_is_folded(case: Case) -> LikelyCause | None:
         f"{right * 100:.3g} % of the samples are what {brief(source.frequency_hz, 'Hz')} gives at these instants. "
         f"{finding.message}",
         finding.remedy,
+    )
+
+
+@tester
+def frames_are_timed_wrong(case: Case) -> LikelyCause | None:
+    """As many items came as the board's running time makes, yet the instants of their frames tell of another rate."""
+    rate_hz, due = _measured_hz(case), due_items(case.take, case.chain)
+    came = case.take.item_count(case.stream)
+    cycles, seconds = case.take.chain_cycles(case.chain), case.take.seconds
+    if due < FEWEST_SAMPLES or abs(came / due - 1) > ALIKE:
+        return None
+    if rate_hz is None and cycles <= 2 * case.chain.loop.items:
+        return None
+    if rate_hz is not None and abs(rate_hz * seconds / cycles - 1) < ALIKE:
+        return None
+    told = f"they come at {brief(rate_hz, 'Hz', 4)}" if rate_hz is not None else "no time passes"
+    return case.cause(
+        "frame-times",
+        "The firmware stamps its frames with wrong instants",
+        1 - abs(came / due - 1) / ALIKE * 0.5,
+        f"{cycles} cycles came in {brief(seconds, 's', 3)}, as many as should; by the ticks of their frames {told}",
+        None,
+        whole=True,
     )

@@ -1,32 +1,24 @@
-"""Too little comes: nothing at all, one value, one bufferful, or a share of what should."""
+"""Too little comes, or too much: nothing at all, one value, one bufferful, a share of what should, or the same twice."""
 
 from __future__ import annotations
 
-from wattigram.core.design import TimerTrigger
+from wattigram.core.design import Dma, rate_divisor
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
+from wattigram.core.proof.measured import due_items
 from wattigram.core.quantity import brief
 from wattigram.core.timing import retrieval_timing
 
 FEWEST_EXPECTED = 8
+FEWEST_HALVES = 2
 _NEVER_STARTED = ("startup-converter", "startup-trigger", "never-triggered")
 _NEVER_FETCHED = ("startup-memory", "startup-interrupt", "polling-times-out", "handler-too-slow")
-
-
-def _due(case: Case) -> float:
-    """Items that the chain should have brought in the time that the board ran."""
-    cycle = case.cycle
-    trigger = case.take.workspace.project.own_trigger(case.chain)
-    rate_hz = float(cycle.cycle_rate_hz)
-    if isinstance(trigger, TimerTrigger):
-        units = len(case.chain.slots) if case.chain.per_trigger == "conversion" else 1
-        rate_hz = float(1 / trigger.every) / units
-    return case.take.seconds * rate_hz * len(case.chain.slots)
 
 
 @tester
 def nothing_came(case: Case) -> LikelyCause | None:
     """Not one item; the board's own count of conversions tells a converter that stands still from one unheard."""
-    if case.take.item_count(case.stream) or _due(case) < FEWEST_EXPECTED:
+    due = due_items(case.take, case.chain)
+    if case.take.item_count(case.stream) or due < FEWEST_EXPECTED:
         return None
     converted = case.take.totals.get(f"converted.{case.stream}")
     codes: tuple[str, ...] = (*_NEVER_FETCHED, *_NEVER_STARTED)
@@ -46,11 +38,40 @@ def nothing_came(case: Case) -> LikelyCause | None:
                 code,
                 finding.title,
                 1.0 if converted is not None else 0.8,
-                f"no item in {brief(case.take.seconds, 's', 3)}, {_due(case):.0f} were due{known}. {finding.message}",
+                f"no item in {brief(case.take.seconds, 's', 3)}, {due:.0f} were due{known}. {finding.message}",
                 finding.remedy,
                 whole=True,
             )
-    return None
+    if not converted:
+        return None
+    return case.cause(
+        "never-sent",
+        f"The firmware sends nothing of {case.chain.converter}",
+        0.9,
+        f"no item in {brief(case.take.seconds, 's', 3)}, {due:.0f} were due; it converted {converted} times, and nothing in "
+        "the design keeps them from coming",
+        None,
+        whole=True,
+    )
+
+
+@tester
+def stage_gives_nothing(case: Case) -> LikelyCause | None:
+    """Samples come, and what software should make of them does not."""
+    stage = case.signal.later_stage
+    reduced = case.take.reduced(case.signal.name)
+    if stage is None or case.captured is None or (reduced is not None and len(reduced.items)):
+        return None
+    due = case.captured.count // rate_divisor(stage)
+    if due < FEWEST_EXPECTED:
+        return None
+    return case.cause(
+        "stage-not-served",
+        f"The firmware makes nothing of {case.signal.name}",
+        0.9,
+        f"{case.captured.count} samples came, and none of the {due} values that software should make of them",
+        None,
+    )
 
 
 @tester
@@ -74,7 +95,7 @@ def one_value_came(case: Case) -> LikelyCause | None:
 def one_bufferful_came(case: Case) -> LikelyCause | None:
     """As many items as the loop holds, then silence."""
     items = case.take.item_count(case.stream)
-    due = _due(case)
+    due = due_items(case.take, case.chain)
     if items != case.chain.loop.items or due < 1.5 * items:
         return None
     finding = case.of_chain("dma-not-endless")
@@ -85,6 +106,53 @@ def one_bufferful_came(case: Case) -> LikelyCause | None:
         f"exactly {items} items came, as many as {case.chain.loop.name} holds; {due:.0f} were due in "
         f"{brief(case.take.seconds, 's', 3)}",
         finding.remedy if finding is not None else None,
+        whole=True,
+    )
+
+
+@tester
+def half_never_came(case: Case) -> LikelyCause | None:
+    """Of each lap the same half is missing: its mark is not served."""
+    rows = case.take.gaps
+    firsts, counts = (rows[name][rows["stream"] == case.stream].astype(int) for name in ("first", "count"))
+    items = case.chain.loop.items
+    shares = []
+    if len(counts) < FEWEST_HALVES or not isinstance(case.chain.retrieval, Dma):
+        return None
+    for begin, end in ((0, items // 2), (items // 2, items)):
+        mine = (firsts % items == begin) & (counts == end - begin)
+        shares.append(float(counts[mine].sum()) / float(counts.sum()))
+    half = 0 if shares[0] >= shares[1] else 1
+    return case.cause(
+        "half-not-served",
+        f"The {('first', 'second')[half]} half of {case.chain.loop.name} is never sent",
+        shares[half],
+        f"{counts.sum()} items never came; {shares[half] * 100:.0f} % of them are the {('first', 'second')[half]} halves of "
+        f"{len(counts)} laps: the handler of {case.chain.retrieval.channel} does nothing at the "
+        f"{('half', 'full')[half]} mark, or is not told of it",
+        None,
+        whole=True,
+    )
+
+
+@tester
+def sent_again(case: Case) -> LikelyCause | None:
+    """Items come again in portions of a half: a handler serves marks that are no longer there."""
+    rows = case.take.repeats
+    counts = rows["count"][rows["stream"] == case.stream]
+    came = case.take.item_count(case.stream)
+    if not len(counts) or not came:
+        return None
+    portion = case.chain.loop.items - case.chain.loop.items // 2
+    whole = float(counts[counts % portion == 0].sum()) / float(counts.sum())
+    what = "mark's" if isinstance(case.chain.retrieval, Dma) else "result's"
+    return case.cause(
+        "sent-again",
+        f"A {what} flag is served without being taken",
+        0.5 + 0.5 * whole,
+        f"{counts.sum()} items of {case.chain.loop.name} came again, {came} came once; "
+        f"{whole * 100:.0f} % of them in portions of {portion}, as half of {case.chain.loop.name} holds",
+        None,
         whole=True,
     )
 
