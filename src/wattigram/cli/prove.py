@@ -54,6 +54,7 @@ def proof_json(proof: Proof) -> dict[str, Any]:
         "open": proof.count("open"),
         "build_mark": proof.build_mark,
         "mark_matches": proof.mark_matches,
+        "firmware_fault": proof.fault,
         "register_differences": list(proof.differences),
         "expectations": [
             {

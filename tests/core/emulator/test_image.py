@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
@@ -10,11 +11,14 @@ import pytest
 from tests.conftest import edited
 from tests.core.firmware.compiled import EXAMPLES, IDS, built, needs_compiler
 from tests.core.registers.designs import random_workspace
-from wattigram.core.design import Watch, Workspace, open_workspace
-from wattigram.core.design.edits import SetWindow
+from wattigram.core.design import Polling, Watch, Workspace, open_workspace
+from wattigram.core.design.edits import SetRetrieval, SetWindow
 from wattigram.core.proof import prove
+from wattigram.core.registers import differences
 from wattigram.core.session import record_run
 from wattigram.core.take import Take, open_take
+from wattigram.core.timing import retrieval_timing
+from wattigram.core.timing.retrieval import polling_wait_s
 
 pytestmark = needs_compiler
 
@@ -62,6 +66,7 @@ def test_every_example_runs_as_without_firmware(path: Path, tmp_path: Path) -> N
         assert_alike(design, image)
         assert {name: image.totals[name] for name in design.totals} == design.totals
         assert image.register_writes
+        assert differences(workspace, image.register_writes) == ()
 
 
 @pytest.mark.parametrize("seed", [2, 17, 23, 43])
@@ -92,6 +97,34 @@ def test_the_proof_holds_with_the_image(cured: Workspace, tmp_path: Path) -> Non
         [verdict.measured for verdict in other.verdicts], rel=1e-6
     )
     assert proof.causes == ()
+
+
+@pytest.mark.parametrize(("share", "reason"), [("0.9", "time-out"), ("1.1", "")])
+def test_a_time_out_gives_a_value_up(share: str, reason: str, kiln: Workspace, tmp_path: Path) -> None:
+    """Waiting a little shorter than results take brings none of them; a little longer, all."""
+    polled = edited(kiln, SetRetrieval("ADC 2", Polling()))
+    with record(polled, 0.05, tmp_path / "first.h5", f"image:{built(polled, tmp_path / 'c').elf}") as first:
+        measured = with_measured_handlers(polled, first)
+    wait_s = polling_wait_s(measured, measured.project.chains[1])
+    timeout_s = Fraction(int(wait_s * Fraction(share) * 10**9), 10**9)
+    workspace = edited(measured, SetRetrieval("ADC 2", Polling(timeout_s=timeout_s)))
+    assert retrieval_timing(workspace, workspace.project.chains[1]).reason == reason
+    address = f"image:{built(workspace, tmp_path / 'c').elf}"
+    with (
+        record(workspace, 0.3, tmp_path / "image.h5", address) as image,
+        record(workspace, 0.3, tmp_path / "design.h5") as design,
+    ):
+        assert np.array_equal(image.items(0), design.items(0))
+        if reason:
+            assert design.item_count(1) == 0
+            assert image.item_count(1) <= 1  # the first comes soon after the start
+            assert image.totals["overruns.1"] >= 2999
+            causes = prove(workspace, image).causes
+            assert "polling-times-out" in {cause.cause for cause in causes}
+        else:
+            assert design.item_count(1) == 3000
+            assert abs(image.item_count(1) - 3000) <= 2  # it waits for one more when it is to stop
+            assert np.array_equal(image.items(1)[:3000], design.items(1))
 
 
 def test_the_handler_is_counted_and_told(kiln: Workspace, tmp_path: Path) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import shutil
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
@@ -50,41 +51,96 @@ def moved(line: str, behind: str) -> Mutation:
     return mutate
 
 
-MISTAKES: dict[str, tuple[Mutation, str, str]] = {
-    "DMA after the converter": (
-        moved(r"^    DMA_1_RULE = MOVER_RULE_ON \|.*\n", r"^    TIMER_2_RUN = .*\n"),
-        "startup-memory",
-        "DMA 1",
+@dataclass(frozen=True)
+class Mistake:
+    """What somebody does to a file, the cause that is to be named first, and words of its evidence."""
+
+    mutate: Mutation
+    cause: str
+    evidence: str
+    file: str = "wg_setup.c"
+
+
+MISTAKES = {
+    "DMA after the converter": Mistake(
+        moved(r"^    DMA_1_RULE = MOVER_RULE_ON \|.*\n", r"^    TIMER_2_RUN = .*\n"), "startup-memory", "DMA 1"
     ),
-    "calibration left out": (
+    "calibration left out": Mistake(
         replacing(r"^    ADC_1_MODE = SCAN_MODE_TRIM;", "    /* nothing */"),
         "not-calibrated",
         "ADC 1 is not calibrated",
     ),
-    "interrupt not enabled": (
-        without(r"^    WG_LINES_ENABLE\(0u\) = 1u << 8;.*\n"),
-        "startup-interrupt",
-        "line 8",
+    "interrupt not enabled": Mistake(
+        without(r"^    WG_LINES_ENABLE\(0u\) = 1u << 8;.*\n"), "startup-interrupt", "line 8"
     ),
-    "DMA is not armed again": (
+    "DMA is not armed again": Mistake(
         replacing(r"(DMA_1_RULE = MOVER_RULE_ON \| )MOVER_RULE_ROUND \| ", r"\1"),
         "dma-not-endless",
-        "ROUND (repeat) is 0, the design's is 1",
+        "ROUND is 0 (repeat no), the design's is 1 (repeat yes)",
     ),
-    "N for N − 1": (
+    "N for N − 1": Mistake(
         replacing(r"COUNTS\(9600u - 1u\)", "COUNTS(9600u)"),
         "timer-registers",
-        "period) is 9600, the design's is 9599",
+        "COUNTS is 9600 (period 9601), the design's is 9599 (period 9600)",
     ),
-    "converter not enabled": (
-        without(r"^    ADC_1_MODE = SCAN_MODE_ON;.*\n"),
-        "startup-converter",
-        "MODE.ON (on) is 0",
+    "N for N − 1, in the length of a pass": Mistake(
+        replacing(r"ADC_1_REACH = SCAN_REACH_LAST\(4u - 1u\)", "ADC_1_REACH = SCAN_REACH_LAST(4u)"),
+        "firmware-differs",
+        "REACH.LAST is 4 (length 5), the design's is 3 (length 4)",
     ),
-    "another input": (
+    "converter not enabled": Mistake(
+        without(r"^    ADC_1_MODE = SCAN_MODE_ON;.*\n"), "startup-converter", "MODE.ON is 0 (on no)"
+    ),
+    "the other converter not enabled": Mistake(
+        without(r"^    ADC_2_MODE = SCAN_MODE_ON;.*\n"), "startup-converter", "MODE.ON is 0 (on no)"
+    ),
+    "another input": Mistake(
         replacing(r"SLOT_INPUT\(3u\)", "SLOT_INPUT(5u)"),
         "firmware-differs",
-        "SLOT_1.INPUT (channel) is 5, the design's is 3",
+        "SLOT_1.INPUT is 5 (channel 5), the design's is 3 (channel 3)",
+    ),
+    "sampling time left out": Mistake(
+        replacing(r"(ADC_1_SLOT\(1u\) = SCAN_SLOT_INPUT\(3u\)) \| SCAN_SLOT_HOLD_128", r"\1"),
+        "sampling-too-short",
+        "SLOT_1.HOLD is 0 (sampling 3)",
+    ),
+    "written too narrow": Mistake(
+        replacing(r"(DMA_1_RULE = MOVER_RULE_ON .*)MOVER_RULE_TO_SIZE_16 \| ", r"\1"),
+        "firmware-differs",
+        "TO_SIZE is 0 (to-width 8)",
+    ),
+    "read too narrow": Mistake(
+        replacing(r"(DMA_1_RULE = MOVER_RULE_ON .*)MOVER_RULE_FROM_SIZE_16 \| ", r"\1"),
+        "firmware-differs",
+        "FROM_SIZE is 0 (from-width 8)",
+    ),
+    "DMA reads nothing": Mistake(
+        without(r"^    DMA_1_FROM = .*\n"), "startup-memory", "FROM.ADDRESS (from) is 0x00000000"
+    ),
+    "DMA writes nowhere": Mistake(without(r"^    DMA_1_TO = .*\n"), "firmware-failed", "DMA 1: 512 bytes"),
+    "a mark that is not taken": Mistake(
+        without(r"^        DMA_1_MARKS = MOVER_MARKS_HALF;\n"), "sent-again", "in portions of 256", "wg_handlers.c"
+    ),
+    "a mark that is not served": Mistake(
+        without(r"^        wg_chain_mark\(0u, true, .*\n"), "half-not-served", "second halves", "wg_handlers.c"
+    ),
+    "halves that are not sent": Mistake(
+        without(r"^    wg_link_send\(&frame, items\);\n"), "never-sent", "it converted", "wg_chain.c"
+    ),
+    "instants that stand still": Mistake(
+        replacing(r"^    frame\.ticks = start;\n(    wg_link_send\(&frame, items\);)", r"\1"),
+        "frame-times",
+        "no time passes",
+        "wg_chain.c",
+    ),
+    "instants that are forgotten": Mistake(
+        without(r"^    one->mark = mark;\n"), "frame-times", "as many as should", "wg_chain.c"
+    ),
+    "halves that wait for ever": Mistake(
+        without(r"^            state->parts\[older\]\.waits = false;\n"),
+        "firmware-failed",
+        "round and round",
+        "wg_chain.c",
     ),
 }
 
@@ -111,16 +167,18 @@ def run(workspace: Workspace, folder: Path, path: Path, seconds: float = 1.5) ->
 
 @pytest.mark.parametrize("name", MISTAKES)
 def test_a_mistake_in_the_firmware_is_seen_and_named(name: str, strict: Workspace, sound: Path, tmp_path: Path) -> None:
-    mutate, cause, evidence = MISTAKES[name]
+    mistake = MISTAKES[name]
     folder = tmp_path / "c"
     shutil.copytree(sound, folder)
-    setup = folder / "wg_setup.c"
-    setup.write_text(mutate(setup.read_text()))
+    source = folder / mistake.file
+    source.write_text(mistake.mutate(source.read_text()))
     _outcome, proof = run(strict, folder, tmp_path / "t.h5")
-    assert [verdict for verdict in proof.verdicts if verdict.outcome == "fails"]
+    assert proof.count("fails") or proof.fault
     first = proof.causes[0]
-    assert first.cause == cause, [(one.cause, one.fit, one.evidence) for one in proof.causes]
-    assert evidence in first.evidence
+    assert first.cause == mistake.cause, [(one.cause, one.fit, one.evidence) for one in proof.causes]
+    assert mistake.evidence in first.evidence
+    assert not proof.all_hold
+    assert bool(proof.differences) == (mistake.file == "wg_setup.c"), proof.differences
     assert first.remedy is None  # it is mended in the C
 
 

@@ -96,7 +96,7 @@ def test_a_period_with_one_too_much(kiln: Workspace) -> None:
     writes[number] = (address, bits, value + 1)
     (found,) = differences(kiln, writes)
     assert found.owner == "Timer 2"
-    assert "TOP.COUNTS (period) is 9600, the design's is 9599" in found.text
+    assert "TOP.COUNTS is 9600 (period 9601), the design's is 9599 (period 9600)" in found.text
     trigger = as_written(kiln, writes).project.chains[0].trigger
     assert isinstance(trigger, TimerTrigger)
     assert trigger.period_register == 9600

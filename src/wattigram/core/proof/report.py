@@ -29,9 +29,7 @@ def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> No
         project=workspace.project.name,
         part=workspace.part.name,
         all_hold=proof.all_hold,
-        summary=f"{proof.count('fails')} of {len(proof.verdicts)} does not hold"
-        if proof.count("fails")
-        else "nothing could be judged",
+        summary=_summary(proof),
         take=take.path.name,
         started=take.started,
         seconds=take.seconds,
@@ -52,16 +50,25 @@ def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> No
     write_atomically(path, text, TakeError)
 
 
+def _summary(proof: Proof) -> str:
+    """Of a proof that does not hold, in a few words."""
+    if proof.count("fails"):
+        return f"{proof.count('fails')} of {len(proof.verdicts)} does not hold"
+    return "the firmware failed" if proof.fault else "nothing could be judged"
+
+
 def write_junit(workspace: Workspace, proof: Proof, path: Path) -> None:
-    """Write JUnit XML: a test case for each verdict; what is open counts as skipped."""
+    """Write JUnit XML: a test case for each verdict; what is open counts as skipped, firmware that failed as an error."""
     suite = ElementTree.Element(
         "testsuite",
         name=workspace.project.name,
         tests=str(len(proof.verdicts)),
         failures=str(proof.count("fails")),
         skipped=str(proof.count("open")),
-        errors="0",
+        errors=str(int(bool(proof.fault))),
     )
+    if proof.fault:
+        ElementTree.SubElement(suite, "system-err").text = proof.fault
     for verdict in proof.verdicts:
         case = ElementTree.SubElement(
             suite, "testcase", classname=f"{workspace.project.name}.{verdict.signal}", name=verdict.text

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from wattigram.core.design import Chain, Project, Signal, TimerTrigger, Workspace
-from wattigram.core.part import RegisterField
+from wattigram.core.part import Part, RegisterField
 from wattigram.core.registers.decode import SiliconState, decode_writes
 from wattigram.core.registers.dressed import dressed
-from wattigram.core.registers.map import RegisterAt, RegisterMap, register_map
+from wattigram.core.registers.map import RegisterAt, RegisterMap, field_meaning, register_map
 from wattigram.core.registers.rounds import decoded, surroundings
 from wattigram.core.registers.silicon import Observed, silicon_project
 
@@ -79,10 +79,19 @@ def _fields(meant: SiliconState, real: SiliconState, at: RegisterAt) -> list[Dif
         if one.coded == "pointer":
             found += _pointer(meant.registers, at, one, wanted, has)
         elif wanted != has:
-            found.append(
-                Difference(at.owner, f"{at.owner} {at.name}.{one.name} ({one.sets}) is {has}, the design's is {wanted}")
-            )
+            part, where = meant.registers.part, f"{at.owner} {at.name}.{one.name}"
+            is_now, should_be = (f"{code} ({_meaning(part, one, code)})" for code in (has, wanted))
+            found.append(Difference(at.owner, f"{where} is {is_now}, the design's is {should_be}"))
     return found
+
+
+def _meaning(part: Part, one: RegisterField, code: int) -> str:
+    """What a code sets, in words."""
+    value = field_meaning(part, one, code)
+    if value is None:
+        return f"{one.sets}, which means nothing"
+    told = ("no", "yes")[value] if isinstance(value, bool) else str(value)
+    return f"{one.sets} {told}"
 
 
 def _pointer(registers: RegisterMap, at: RegisterAt, one: RegisterField, wanted: int, has: int) -> list[Difference]:

@@ -134,7 +134,9 @@ class Header(QWidget):
             text += f" · ✕ {proof.count('fails')} fail{'s' if proof.count('fails') == 1 else ''}"
         if proof.count("open"):
             text += f" · ○ {proof.count('open')} open"
-        _set(self.proof, text, "bad" if proof.count("fails") else "good")
+        if proof.fault:
+            text += " · firmware failed"
+        _set(self.proof, text, "bad" if proof.count("fails") or proof.fault else "good")
 
 
 def _set(chip: QPushButton, text: str, tone: str) -> None:

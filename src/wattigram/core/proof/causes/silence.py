@@ -18,7 +18,8 @@ _NEVER_FETCHED = ("startup-memory", "startup-interrupt", "polling-times-out", "h
 def nothing_came(case: Case) -> LikelyCause | None:
     """Not one item; the board's own count of conversions tells a converter that stands still from one unheard."""
     due = due_items(case.take, case.chain)
-    if case.take.item_count(case.stream) or due < FEWEST_EXPECTED:
+    came = case.take.item_count(case.stream)
+    if came > case.chain.hands_over_each or due < FEWEST_EXPECTED + came:
         return None
     converted = case.take.totals.get(f"converted.{case.stream}")
     codes: tuple[str, ...] = (*_NEVER_FETCHED, *_NEVER_STARTED)
@@ -26,6 +27,8 @@ def nothing_came(case: Case) -> LikelyCause | None:
         codes = _NEVER_FETCHED if converted > 0 else _NEVER_STARTED
     for code in codes:
         finding = case.of_chain(code)
+        if came and code != "polling-times-out":
+            continue  # a program that waits too shortly may still find the very first
         if finding is not None and finding.severity == "error":
             known = (
                 ""
@@ -38,11 +41,11 @@ def nothing_came(case: Case) -> LikelyCause | None:
                 code,
                 finding.title,
                 1.0 if converted is not None else 0.8,
-                f"no item in {brief(case.take.seconds, 's', 3)}, {due:.0f} were due{known}. {finding.message}",
+                f"{came or 'no'} item in {brief(case.take.seconds, 's', 3)}, {due:.0f} were due{known}. {finding.message}",
                 finding.remedy,
                 whole=True,
             )
-    if not converted:
+    if not converted or came:
         return None
     return case.cause(
         "never-sent",

@@ -1,0 +1,78 @@
+"""A proof with edited firmware on the board: the page says which registers differ, and how firmware failed."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication
+
+from tests.core.firmware.compiled import needs_compiler, rebuilt
+from tests.desktop.conftest import Wait
+from wattigram.core.firmware import write_firmware
+from wattigram.desktop.book import PROOF
+from wattigram.desktop.window import MainWindow
+
+pytestmark = needs_compiler
+FAR = """#include "wg_hooks.h"
+
+void wg_items_upper_zone(const wg_view *items)
+{
+    *(volatile uint32_t *)0x70000000u = items->count;
+}
+"""
+
+
+def prove_with(window: MainWindow, wait: Wait, folder: Path, file: str, old: str, new: str) -> None:
+    """Edit one file of the firmware as an engineer would, build it, and prove with it on the board."""
+    workspace = window.document.workspace
+    write_firmware(workspace, folder)
+    source = folder / file
+    text = source.read_text()
+    assert text.count(old) == 1
+    source.write_text(text.replace(old, new))
+    result = rebuilt(workspace, folder)
+    assert result.elf is not None, result.output
+    window.use_board(f"image:{result.elf}")
+    window.proving.record_and_prove()
+    wait(lambda: window.proving.latest is not None)
+    window.use_board("virtual")
+
+
+def test_registers_that_differ_are_listed_whatever_holds(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+    prove_with(window, wait, tmp_path / "c", "wg_setup.c", "ADC_2_PACE = SCAN_PACE_CUT_3;", "ADC_2_PACE = 0u;")
+    page = window.proof_page
+    assert window.stack.currentIndex() == PROOF
+    assert page.differences is not None
+    said = "ADC 2 PACE.CUT is 0 (divider 1), the design's is 2 (divider 3)"
+    assert said in page.differences.text()
+    page.copy_text()
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    assert f"register differs\t{said}" in clipboard.text()
+    report = tmp_path / "r.html"
+    window.proving.write_report(report)
+    wait(report.exists)
+    wait(lambda: "</html>" in report.read_text())
+    assert "The board's registers" in report.read_text()
+
+
+def test_a_failure_of_the_firmware_is_the_first_cause(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+    folder = tmp_path / "c"
+    write_firmware(window.document.workspace, folder)
+    own = (folder / "own.c").read_text()
+    prove_with(window, wait, folder, "own.c", own, FAR)
+    page = window.proof_page
+    assert page.causes[0].cause.cause == "firmware-failed"
+    assert "own.c:5 in wg_items_upper_zone()" in page.causes[0].cause.evidence
+    assert page.causes[0].cause.remedy is None
+    assert "firmware failed" in window.header.proof.text()
+    assert window.header.proof.property("tone") == "bad"
+    assert page.differences is None
+
+
+def test_the_designs_own_firmware_differs_in_nothing(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+    prove_with(window, wait, tmp_path / "c", "wg_setup.c", "/* prescaler 1 */", "/* one */")
+    assert window.proof_page.differences is None
+    assert window.proving.latest is not None
+    assert window.proving.latest.proof.differences == ()
+    assert [cause.cause for cause in window.proving.latest.proof.causes] == ["sampling-too-short"]
