@@ -16,6 +16,8 @@ from wattigram.core.design.edits import Edit, SetSampling, apply_edit
 from wattigram.core.session import record_run
 from wattigram.core.take import Take, open_take
 
+pytest_plugins = ["tests.debug_server"]
+
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 KILN = Path(__file__).parents[1] / "examples" / "studio-kiln" / "studio-kiln.wattigram.toml"
 CURE = SetSampling("ADC 1", 2, 384, "Door latch")

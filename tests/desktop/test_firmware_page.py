@@ -134,7 +134,7 @@ def test_build_error_cure_and_run(page: FirmwarePage, window: MainWindow, qtbot:
     page.panel.costs_button.click()
     chain = window.document.workspace.project.chains[0]
     assert chain.loop.handler_cycles == window.firmware.costs["ADC 1"]
-    window.use_board("virtual")
+    window.board_choice.use("virtual")
 
 
 def test_a_signal_with_a_hook_is_not_removed_unasked(
@@ -186,7 +186,7 @@ def test_memory_of_the_running_image_is_seen(
     assert f"next\u00a0item\u00a0at\u00a0{place}" in text
     panel.view.repaint()
     page.show_view(REGISTERS)
-    window.use_board("virtual")
+    window.board_choice.use("virtual")
 
 
 def test_numbers_are_shown_in_several_bases() -> None:

@@ -32,10 +32,10 @@ def prove_with(window: MainWindow, wait: Wait, folder: Path, file: str, old: str
     source.write_text(text.replace(old, new))
     result = rebuilt(workspace, folder)
     assert result.elf is not None, result.output
-    window.use_board(f"image:{result.elf}")
+    window.board_choice.use(f"image:{result.elf}")
     window.proving.record_and_prove()
     wait(lambda: window.proving.latest is not None)
-    window.use_board("virtual")
+    window.board_choice.use("virtual")
 
 
 def test_registers_that_differ_are_listed_whatever_holds(window: MainWindow, wait: Wait, tmp_path: Path) -> None:

@@ -247,15 +247,15 @@ def other_config(window: MainWindow) -> EffectiveConfig:
 
 def test_a_board_with_another_build_is_said_in_the_header(window: MainWindow, wait: Wait) -> None:
     with BoardProcess(other_config(window)) as board:
-        window.use_board(board.address)
+        window.board_choice.use(board.address)
         window.board.start()
         wait(lambda: window.board.latest.mark_matches is False)
         assert window.header.board.text().startswith("✕ Board has build")
-        window.use_board("virtual")
+        window.board_choice.use("virtual")
 
 
 def test_a_board_that_is_not_there_is_a_sentence(window: MainWindow, wait: Wait) -> None:
-    window.use_board("tcp:127.0.0.1:1")
+    window.board_choice.use("tcp:127.0.0.1:1")
     window.board.start()
     wait(lambda: "Nobody answers" in window.notice.text)
     assert not window.board.is_running
@@ -342,7 +342,7 @@ def test_many_edits_while_running_end_with_the_last_design(window: MainWindow, w
 
 def test_a_design_that_moves_away_from_a_real_board_is_noticed(window: MainWindow, wait: Wait) -> None:
     with BoardProcess(effective_config(window.document.workspace)) as board:
-        window.use_board(board.address)
+        window.board_choice.use(board.address)
         window.board.start()
         wait(lambda: window.board.latest.mark_matches is True and window.board.latest.seconds > 0.1)
         window.document.edit(CURE)
@@ -350,4 +350,4 @@ def test_a_design_that_moves_away_from_a_real_board_is_noticed(window: MainWindo
         assert window.header.board.text().startswith("✕ Board has build")
         window.document.stack.undo()
         wait(lambda: window.board.latest.mark_matches is True)
-        window.use_board("virtual")
+        window.board_choice.use("virtual")

@@ -188,10 +188,7 @@ class FirmwareWork(QObject):
     def _take(self, workspace: Workspace, result: BuildResult) -> None:
         self.result = result
         if result.elf is not None:
-            try:
-                self.places = places(load_image(result.elf))
-            except WattigramError as fault:
-                self.said.emit(str(fault))
+            self.look_into(result.elf)
         self._built_mark = workspace.build_mark
         if result.elf is not None:
             lines = list(write_lines(design_writes(workspace)))
@@ -199,6 +196,14 @@ class FirmwareWork(QObject):
                 (result.elf.parent / BUILT).write_text(json.dumps(lines, indent=1), encoding="utf-8")
             except OSError as fault:
                 self.said.emit(f"What was built cannot be noted: {fault.strerror}.")
+        self.changed.emit()
+
+    def look_into(self, elf: Path) -> None:
+        """Take the names of variables from an image."""
+        try:
+            self.places = places(load_image(elf, looked_at=True))
+        except WattigramError as fault:
+            self.said.emit(str(fault))
         self.changed.emit()
 
     def cancel(self) -> None:

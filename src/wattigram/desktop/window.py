@@ -11,7 +11,6 @@ from PyQt6.QtGui import QCloseEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QFileDialog,
-    QInputDialog,
     QMainWindow,
     QMenu,
     QVBoxLayout,
@@ -19,10 +18,10 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.design.edits import RemoveExpectation
-from wattigram.core.link import DEFAULT_BAUD, serial_ports
 from wattigram.core.session import Snapshot
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.bench_actions import BenchActions
+from wattigram.desktop.board_choice import BoardChoice
 from wattigram.desktop.book import CHAIN, COMPARE, FIRMWARE, PROOF, ROUTES, TAKES, Book
 from wattigram.desktop.chain_actions import ChainActions
 from wattigram.desktop.document import Document
@@ -58,6 +57,7 @@ class MainWindow(QMainWindow):
         self.chain_page = ChainPage(document)
         self.proving = Proving(document, self.board)
         self.firmware = FirmwareWork(document, self.settings)
+        self.board_choice = BoardChoice(self, self.board, self.firmware)
         self._jobs: list[Job] = []
         self._proves_after_stop = False
         self._sizes_known = False
@@ -115,7 +115,7 @@ class MainWindow(QMainWindow):
             self.actions_list.adopt("Edit", action, keys)
         add("Board", "Run or stop the board", "F5", self.toggle_run)
         add("Board", "Record a take, or stop recording", "Ctrl+R", self.toggle_record)
-        add("Board", "Choose a board…", "Ctrl+B", self.choose_board)
+        add("Board", "Choose a board…", "Ctrl+B", self.board_choice.ask)
         add("Proof", "Record and prove", "F6", self.proving.record_and_prove)
         add("Proof", "Prove the take that is open", "Shift+F6", self.prove_open_take)
         add("Proof", "Write a report…", "Ctrl+P", self.report_dialog)
@@ -145,7 +145,7 @@ class MainWindow(QMainWindow):
         header.page_wanted.connect(self.show_page)
         header.run_wanted.connect(self.toggle_run)
         header.record_wanted.connect(self.toggle_record)
-        header.board_wanted.connect(self.choose_board)
+        header.board_wanted.connect(self.board_choice.ask)
         header.proof_wanted.connect(self._on_proof_chip)
         header.menu_wanted.connect(self._open_menu)
         self.files.compare_wanted.connect(lambda path: self.book.compare.compare_file(path))
@@ -161,7 +161,6 @@ class MainWindow(QMainWindow):
         self.proving.said.connect(self.notice.say)
         self.firmware.said.connect(self.notice.say)
         self.firmware.job_wanted.connect(self.run_job)
-        self.firmware.run_wanted.connect(self.run_image)
         self.chain_actions.may_remove = self.firmware.may_remove
         self.proving.job_wanted.connect(self.run_job)
 
@@ -266,29 +265,6 @@ class MainWindow(QMainWindow):
             if self._proves_after_stop:
                 self._proves_after_stop = False
                 self.proving.prove(snapshot.recorded)
-
-    def choose_board(self) -> None:
-        """Ask for a board's address; the window stays usable."""
-        dialog = QInputDialog(self)
-        dialog.setWindowTitle("Board")
-        dialog.setLabelText("virtual, image:ELF, serial:DEV@BAUD or tcp:HOST:PORT")
-        image = [f"image:{self.firmware.result.elf}"] if self.firmware.result and self.firmware.result.elf else []
-        known = ["virtual", *image, *(f"serial:{one.device}@{DEFAULT_BAUD}  {one.text}" for one in serial_ports())]
-        here = self.board.address
-        dialog.setComboBoxItems(known if here in known else [here, *known])
-        dialog.setComboBoxEditable(True)
-        dialog.setTextValue(here)
-        dialog.textValueSelected.connect(lambda text: self.use_board(text.split("  ")[0]))
-        dialog.open()
-
-    def use_board(self, address: str) -> None:
-        """Use the board at an address."""
-        self.board.set_address(address.strip() or "virtual")
-
-    def run_image(self, address: str) -> None:
-        """Let the virtual board run an image that was built."""
-        self.use_board(address)
-        self.board.start()
 
     # Proof and takes
 

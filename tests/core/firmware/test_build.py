@@ -95,7 +95,7 @@ def test_an_image_knows_its_names_and_lines(kiln: Workspace, tmp_path: Path) -> 
     file, _, line = image.line_at(address).partition(":")
     assert file == "wg_chain.c"
     assert any("void wg_chain_mark(" in one for one in text[int(line) - 2 : int(line)])
-    loops = {one.name: one.size for one in image.variables}
+    loops = {name: size for name, (_address, size) in image.symbols.items() if size}
     assert loops["wg_loop_adc_1"] == 2 * kiln.project.chains[0].loop.items
 
 

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
 import subprocess
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -108,45 +106,6 @@ def test_a_loop_knows_its_signals_and_its_volts(kiln: Workspace, tmp_path: Path)
     assert loop_look(kiln, "wg_loop_other") is None
 
 
-HOST = """
-#include <stdint.h>
-#include <unistd.h>
-volatile uint32_t counter = 41u;
-int16_t table[4] = {-1, 2, -3, 4};
-int main(void)
-{
-    alarm(30); /* whoever lets it run need not end it */
-    for (;;) {
-        counter++;
-        usleep(1000);
-    }
-}
-"""
-
-
-@pytest.fixture
-def gdbserver(tmp_path: Path) -> Iterator[tuple[Path, int]]:
-    """A program of the host under a real debug server."""
-    (tmp_path / "h.c").write_text(HOST)
-    flags = ["-g", "-no-pie", "-D_DEFAULT_SOURCE", "-std=c11"]
-    subprocess.run(["gcc", *flags, "h.c", "-o", "h"], cwd=tmp_path, check=True)
-    process = subprocess.Popen(
-        ["gdbserver", "--once", "127.0.0.1:0", str(tmp_path / "h")], stderr=subprocess.PIPE, text=True
-    )
-    assert process.stderr is not None
-    port = 0
-    while not port:
-        line = process.stderr.readline()
-        assert line, "the debug server ended"
-        if "port" in line:
-            port = int(line.rpartition(" ")[2])
-    yield tmp_path / "h", port
-    process.kill()
-    process.wait()
-    process.stderr.close()
-
-
-@pytest.mark.skipif(shutil.which("gdbserver") is None, reason="no debug server on this machine")
 def test_a_real_debug_server_is_read(gdbserver: tuple[Path, int]) -> None:
     program, port = gdbserver
     listed = subprocess.run(["nm", str(program)], capture_output=True, text=True, check=True).stdout

@@ -1,6 +1,6 @@
 """Compiled firmware as a file: what is loaded where, names of things in it, lines of its source."""
 
-from wattigram.core.image.elf import Image, Segment, Variable, load_image
+from wattigram.core.image.elf import Image, Segment, load_image
 from wattigram.core.image.types import CType, Member, Place, places, variable_types
 
 __all__ = [
@@ -9,7 +9,6 @@ __all__ = [
     "Member",
     "Place",
     "Segment",
-    "Variable",
     "load_image",
     "places",
     "variable_types",

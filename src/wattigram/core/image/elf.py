@@ -23,17 +23,8 @@ class Segment:
 
 
 @dataclass(frozen=True)
-class Variable:
-    """A variable by its name: where it lies and how large it is."""
-
-    name: str
-    address: int
-    size: int
-
-
-@dataclass(frozen=True)
 class Image:
-    """A compiled program for a 32-bit little-endian Arm core."""
+    """A compiled program: one for a 32-bit Arm core can be run, any other little-endian one be looked at."""
 
     path: str
     content: bytes
@@ -73,17 +64,6 @@ class Image:
                 value = symbol["st_value"] & ~1 if kind == "STT_FUNC" else symbol["st_value"]
                 found[symbol.name] = (value, symbol["st_size"])
         return found
-
-    @cached_property
-    def variables(self) -> tuple[Variable, ...]:
-        """Objects with a size, by name."""
-        table = self._elf.get_section_by_name(".symtab")
-        found = {
-            Variable(symbol.name, symbol["st_value"], symbol["st_size"])
-            for symbol in (table.iter_symbols() if table is not None else ())
-            if symbol["st_info"]["type"] == "STT_OBJECT" and symbol["st_size"] and symbol.name
-        }
-        return tuple(sorted(found, key=lambda one: (one.name, one.address)))
 
     @cached_property
     def _functions(self) -> list[tuple[int, int, str]]:
@@ -144,8 +124,8 @@ class Image:
         return " ".join(part for part in parts if part)
 
 
-def load_image(path: Path) -> Image:
-    """Read an ELF file.
+def load_image(path: Path, *, looked_at: bool = False) -> Image:
+    """Read an ELF file; one that is only ``looked_at`` may be for any little-endian processor.
 
     Raises
     ------
@@ -158,21 +138,24 @@ def load_image(path: Path) -> Image:
         content = path.read_bytes()
     except OSError as fault:
         raise FirmwareError(f"The image cannot be read: {fault.strerror}.", where=str(path)) from fault
-    return check_image(Image(str(path), content))
+    return check_image(Image(str(path), content), looked_at=looked_at)
 
 
-def check_image(image: Image) -> Image:
-    """The image itself; raises :class:`FirmwareError` for what is no program for a 32-bit Arm core."""
+def check_image(image: Image, *, looked_at: bool = False) -> Image:
+    """The image itself; raises :class:`FirmwareError` for what is no program for such a core."""
     from elftools.common.exceptions import ELFError
 
     try:
         elf = image._elf
-        usable = elf["e_machine"] == "EM_ARM" and elf.elfclass == 32 and elf.little_endian and image.segments
+        is_ours = elf["e_machine"] == "EM_ARM" and elf.elfclass == 32
+        usable = (is_ours or looked_at) and elf.little_endian and image.segments
     except (ELFError, ValueError, KeyError, OverflowError, AssertionError) as fault:
         raise FirmwareError(f"This is no sound ELF file: {fault}.", where=image.path) from fault
     if not usable:
         raise FirmwareError(
-            "This is no program for a 32-bit little-endian Arm core.",
+            "This is no program for a little-endian processor."
+            if looked_at
+            else "This is no program for a 32-bit little-endian Arm core.",
             where=image.path,
             cure="Build it with the cross compiler.",
         )

@@ -15,6 +15,8 @@ Kind = Literal["unsigned", "signed", "float", "bool", "pointer", "array", "struc
 MOST_ELEMENTS = 1 << 16
 DEEPEST = 8
 _ADDRESS_OPERATION = 0x03
+_ADDRESS_BYTES = (5, 9)
+"""Of that operation with its address, for 32 and for 64 bits."""
 _ENCODINGS: dict[int, Kind] = {
     0x02: "bool",
     0x04: "float",
@@ -96,7 +98,7 @@ def variable_types(image: Image) -> dict[str, tuple[int, CType]]:
 def _address(die: Any) -> int | None:
     location = die.attributes.get("DW_AT_location")
     value = getattr(location, "value", None)
-    if not isinstance(value, list) or len(value) != 5 or value[0] != _ADDRESS_OPERATION:
+    if not isinstance(value, list) or len(value) not in _ADDRESS_BYTES or value[0] != _ADDRESS_OPERATION:
         return None
     return int.from_bytes(bytes(value[1:]), "little")
 
@@ -134,7 +136,7 @@ def _make(die: Any, known: dict[int, CType], depth: int) -> CType:
             return CType(f"enum {name}".strip(), "unsigned", size)
         case "DW_TAG_pointer_type":
             return CType("pointer", "pointer", size or 4)
-        case "DW_TAG_typedef" | "DW_TAG_const_type" | "DW_TAG_volatile_type":
+        case "DW_TAG_typedef" | "DW_TAG_const_type" | "DW_TAG_volatile_type" | "DW_TAG_atomic_type":
             if inner is None:
                 return CType(name or "void", "other", 0)
             below = _type(inner, known, depth + 1)

@@ -90,7 +90,10 @@ def _meaning(part: Part, one: RegisterField, code: int) -> str:
     value = field_meaning(part, one, code)
     if value is None:
         return f"{one.sets}, which means nothing"
-    told = ("no", "yes")[value] if isinstance(value, bool) else str(value)
+    if isinstance(value, frozenset):
+        told = " ".join(str(one) for one in sorted(value)) or "none"
+    else:
+        told = ("no", "yes")[value] if isinstance(value, bool) else str(value)
     return f"{one.sets} {told}"
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from wattigram.core.lazy import load_from
-from wattigram.core.session.address import is_virtual
+from wattigram.core.session.address import DEBUGGER, IMAGE, is_virtual
 from wattigram.core.session.snapshot import OutputPicture, Snapshot, StreamPicture, ViewRequest
 
 if TYPE_CHECKING:
@@ -14,6 +14,8 @@ if TYPE_CHECKING:
     from wattigram.core.session.record import RunOutcome, record_run
 
 __all__ = [
+    "DEBUGGER",
+    "IMAGE",
     "BoardProcess",
     "LiveSession",
     "OutputPicture",

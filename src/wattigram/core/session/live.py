@@ -12,6 +12,7 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -20,11 +21,12 @@ from wattigram.core.design import Chain, Signal, Workspace, project_text, rate_d
 from wattigram.core.errors import LinkError, TakeError, WattigramError
 from wattigram.core.expected import History, StampedInstants
 from wattigram.core.image import Place
-from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM, Transport, open_transport
+from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM
+from wattigram.core.link.debugger import DebugClient
 from wattigram.core.session.address import IMAGE, is_virtual
 from wattigram.core.session.board_process import ChildBoard, virtual_board
 from wattigram.core.session.load import overload_text
-from wattigram.core.session.looking import LOOK_S, Looker
+from wattigram.core.session.looking import LOOK_S, look
 from wattigram.core.session.outgoing import output_pictures
 from wattigram.core.session.picture import (
     ExpectedWindow,
@@ -36,12 +38,17 @@ from wattigram.core.session.picture import (
     signal_numbers,
     to_columns,
 )
+from wattigram.core.session.port import debugger_of, open_port
 from wattigram.core.session.reception import Reception
 from wattigram.core.session.snapshot import Snapshot, StreamPicture, ViewRequest
 from wattigram.core.take import TakeWriter
 from wattigram.core.timing import cycle_timing
 
+if TYPE_CHECKING:
+    from wattigram.core.session.port import Port
+
 DISPLAY_S = 1 / 30
+READ_S = 0.005
 ASK_S = 0.7
 """So often a running board is asked for its counts."""
 STAMPS_SEEN = 1 << 17
@@ -69,11 +76,11 @@ class LiveSession:
         self._history: History = ((0, workspace),)
         self._windows: dict[str, ExpectedWindow] = {}
         self._reception = Reception(workspace)
-        self._transport: Transport | None = None
+        self._transport: Port | None = None
         self._board: ChildBoard | None = None
         self._awaited_bench: Workspace | None = None
         self._looks: tuple[Place, ...] = ()
-        self._looker: Looker | None = None
+        self._debugger: DebugClient | None = None
         self._memory: dict[str, bytes] = {}
         self._thread = threading.Thread(target=self._work, name="wattigram-link", daemon=True)
         self._thread.start()
@@ -122,8 +129,8 @@ class LiveSession:
             self._state, self._message = "failed", str(fault)
         finally:
             self._finish_take()
-            if self._looker is not None:
-                self._looker.close()
+            if self._debugger is not None:
+                self._debugger.close()
             if self._transport is not None:
                 self._transport.close()
             if self._board is not None:
@@ -138,7 +145,8 @@ class LiveSession:
         self._board = virtual_board(address, self._workspace)
         if self._board is not None:
             address = self._board.address
-        self._transport = open_transport(address, timeout_s=0.005)
+        self._transport = open_port(self._workspace, address, wait_s=READ_S, looks_only=True)
+        self._debugger = debugger_of(self._transport)
         self._transport.command("identify")
         self._state = "idle"
         self._message = overload_text(self._workspace, address)
@@ -170,17 +178,18 @@ class LiveSession:
 
     def _look(self) -> None:
         """Read what is looked at; a debug server that does not answer is told once, and no longer asked."""
-        port = self._board.ready.get("gdb") if self._board is not None else None
-        if not isinstance(port, int):
-            return
-        if self._looker is None:
-            self._looker = Looker(port)
         try:
-            self._memory = self._looker.look(self._looks)
+            if self._debugger is None:
+                port = self._board.ready.get("gdb") if self._board is not None else None
+                if not isinstance(port, int):
+                    return
+                self._debugger = DebugClient("127.0.0.1", port)
+            self._memory = look(self._debugger, self._looks)
         except LinkError as fault:
             self._message, self._looks = str(fault), ()
-            self._looker.close()
-            self._looker = None
+            if self._debugger is not None:
+                self._debugger.close()
+                self._debugger = None
 
     def _obey(self) -> None:
         while True:

@@ -17,9 +17,10 @@ from wattigram.core.image import Image, Place, load_image, places
 from wattigram.core.link import FLAG_FIRST, STAMP_STREAM, FrameType, Identity, encode_frame
 from wattigram.core.link.debugger import DebugClient
 from wattigram.core.registers import register_map
-from wattigram.core.session.address import DEBUGGER
+from wattigram.core.session.debugged import DebuggedPort, debugger_place
 
 START, STOP = 1, 2
+MARK = "wg_build_mark"
 MARK_BYTES = 40
 SETTLE_S = 0.05
 FASTEST_S, SLOWEST_S = 0.002, 0.05
@@ -39,23 +40,18 @@ class _Watched:
     taken: int = 0
 
 
-class PolledBoard:
-    """Looks like any port: commands go in, frames come out."""
+class PolledBoard(DebuggedPort):
+    """Firmware of this program: commands go in, frames come out."""
 
     def __init__(self, workspace: Workspace, client: DebugClient, image: Image) -> None:
-        self.name = client.name
+        super().__init__(client, image)
         self._workspace = workspace
-        self._client = client
-        self._image = image
         self._places = places(image)
         self._tables = Tables(workspace)
         self._registers = register_map(workspace.part)
-        self._sequence = 0
-        self._out: list[bytes] = []
         self._began = 0
         self._ends: int | None = None
         self._is_on = False
-        self._ticks = 0
         self._polls = 0
         self._longest_s = 0.0
         self._polled_at = 0.0
@@ -64,11 +60,11 @@ class PolledBoard:
         self._watched = [self._watch(table) for table in self._tables.chains]
 
     def _symbol(self, name: str) -> int:
-        found = self._image.symbols.get(name)
+        found = self.image.symbols.get(name)
         if found is None:
             raise FirmwareError(
                 f"The image has no “{name}”.",
-                where=self._image.path,
+                where=self.image.path,
                 cure="Give the image that runs on the board, built from firmware of this program.",
             )
         return found[0]
@@ -78,13 +74,13 @@ class PolledBoard:
         if found is None:
             raise FirmwareError(
                 f"The debug information of the image has no “{name}”.",
-                where=self._image.path,
+                where=self.image.path,
                 cure="Build it with -g, from firmware of this program.",
             )
         return found
 
     def _number(self, place: Place) -> int:
-        return int(place.numbers(self._client.read(place.address, place.size))[0])
+        return int(place.numbers(self.debugger.read(place.address, place.size))[0])
 
     def _watch(self, table: ChainTable) -> _Watched:
         chain = table.chain
@@ -122,19 +118,12 @@ class PolledBoard:
             self._poll()
             if self._ends is not None and self._ticks >= self._ends:
                 self._stop()
-        elif not self._out:
-            time.sleep(0.01)
-        found, self._out = b"".join(self._out), []
-        return found
-
-    def close(self) -> None:
-        """Let the board go."""
-        self._client.close()
+        return super().read()
 
     def _identify(self) -> None:
-        self._client.halt()
-        raw = self._client.read(self._symbol("wg_build_mark"), MARK_BYTES)
-        self._client.go()
+        self.debugger.halt()
+        raw = self.debugger.read(self._symbol(MARK), MARK_BYTES)
+        self.debugger.go()
         mark = raw.split(b"\0")[0].decode("ascii", "replace")
         text = Identity(f"{self._workspace.part.name} by {self.name}", mark, self._tables.config.tick_hz).text()
         self._say(FrameType.IDENTITY, text)
@@ -142,7 +131,7 @@ class PolledBoard:
     def _start(self, options: list[str]) -> None:
         ticks = next((option[6:] for option in options if option.startswith("ticks=") and option[6:].isdigit()), None)
         self._ends = int(ticks) if ticks is not None else None
-        client = self._client
+        client = self.debugger
         client.halt()
         client.write(self._symbol("wg_wish"), START.to_bytes(4, "little"))
         client.go()
@@ -162,9 +151,9 @@ class PolledBoard:
     def _stop(self) -> None:
         if self._is_on:
             self._poll()
-            self._client.halt()
-            self._client.write(self._symbol("wg_wish"), STOP.to_bytes(4, "little"))
-            self._client.go()
+            self.debugger.halt()
+            self.debugger.write(self._symbol("wg_wish"), STOP.to_bytes(4, "little"))
+            self.debugger.go()
             self._is_on = False
             self._say(FrameType.LOG, f"{self._polls} polls, at most {self._longest_s * 1e3:.1f} ms apart")
         self._say(FrameType.REPLY, " ".join(["stopped", *self._totals()]))
@@ -173,7 +162,7 @@ class PolledBoard:
         return [f"ticks={self._ticks}", *(f"items.{one.table.number}={one.taken}" for one in self._watched)]
 
     def _poll(self) -> None:
-        client = self._client
+        client = self.debugger
         client.halt()
         try:
             now = self._now()
@@ -190,13 +179,13 @@ class PolledBoard:
     def _now(self) -> int:
         """Ticks since the start."""
         system = self._registers.system
-        low = self._client.read_word(self._registers.find(system, "ticks-low").address)
-        high = self._client.read_word(self._registers.find(system, "ticks-high").address)
+        low = self.debugger.read_word(self._registers.find(system, "ticks-low").address)
+        high = self.debugger.read_word(self._registers.find(system, "ticks-high").address)
         return max(0, (low | high << 32) * self._workspace.bus_clock_hz.denominator - self._began)
 
     def _take(self, one: _Watched, now: int) -> None:
         """Items that are new since the last poll, as far as the loop still has them."""
-        table, client = one.table, self._client
+        table, client = one.table, self.debugger
         items = table.loop_items
         if one.tally is not None:
             new = (client.read_word(one.tally) - one.taken) % (1 << 32)
@@ -266,10 +255,6 @@ class PolledBoard:
         )
         self._sequence += 1
 
-    def _say(self, kind: FrameType, text: str) -> None:
-        self._out.append(encode_frame(kind, text.encode(), sequence=self._sequence, ticks=self._ticks))
-        self._sequence += 1
-
 
 def _round(memory: bytes, first: int, end: int, items: int, width: int) -> bytes:
     """Items by their numbers out of a loop."""
@@ -279,24 +264,30 @@ def _round(memory: bytes, first: int, end: int, items: int, width: int) -> bytes
     return memory[begin * width : (begin + head) * width] + memory[: (count - head) * width]
 
 
-def open_polled(workspace: Workspace, address: str, elf: Path | None) -> PolledBoard:
-    """A board at ``gdb:HOST:PORT`` whose image is ``elf``.
+def open_debugged(
+    workspace: Workspace, address: str, elf: Path | None = None, *, looks_only: bool = False
+) -> DebuggedPort:
+    """A board at ``gdb:HOST:PORT[,ELF]``; ``elf`` is its image where the address has none.
+
+    With ``looks_only`` a program that is none of this program's firmware will do: it can be looked at.
 
     Raises
     ------
     LinkError, FirmwareError
         When nobody answers there, or the image does not fit.
     """
-    host, _, port = address.removeprefix(DEBUGGER).rpartition(":")
-    if not host or not port.isdigit() or not 0 < int(port) < 65536:
-        raise LinkError(f"“{address}” is no debug server.", cure="Write gdb:HOST:PORT, such as gdb:localhost:3333.")
-    if elf is None:
+    host, port, named = debugger_place(address)
+    path = named or elf
+    if path is None:
         raise LinkError(
-            "A debug server says nothing of names.", cure="Give the image that the board runs (--elf FILE)."
+            "A debug server says nothing of names.",
+            cure="Give the image that the board runs: gdb:HOST:PORT,ELF, or --elf ELF.",
         )
-    image = load_image(elf)
-    client = DebugClient(host, int(port))
+    image = load_image(path, looked_at=looks_only)
+    client = DebugClient(host, port)
     try:
+        if looks_only and MARK not in image.symbols:
+            return DebuggedPort(client, image)
         return PolledBoard(workspace, client, image)
     except WattigramError:
         client.close()

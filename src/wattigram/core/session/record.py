@@ -13,16 +13,16 @@ from typing import TYPE_CHECKING
 from wattigram.core.deploy.effective import DEFAULT_SEED
 from wattigram.core.design import Workspace, project_text
 from wattigram.core.errors import LinkError
-from wattigram.core.link import FAILED, Transport, open_transport
-from wattigram.core.session.address import DEBUGGER
+from wattigram.core.link import FAILED
 from wattigram.core.session.board_process import virtual_board
 from wattigram.core.session.load import overload_text
+from wattigram.core.session.port import open_port
 from wattigram.core.session.reception import Reception
 from wattigram.core.take import TakeWriter
 from wattigram.core.timing import cycle_timing
 
 if TYPE_CHECKING:
-    from wattigram.core.session.polled import PolledBoard
+    from wattigram.core.session.port import Port
 
 SILENCE_S = 3.0
 
@@ -68,13 +68,7 @@ def record_run(
         child = virtual_board(board, workspace, seed)
         if child is not None:
             board = stack.enter_context(child).address
-        transport: Transport | PolledBoard
-        if board.startswith(DEBUGGER):
-            from wattigram.core.session.polled import open_polled  # late: few need it
-
-            transport = open_polled(workspace, board, elf)
-        else:
-            transport = open_transport(board)
+        transport = open_port(workspace, board, elf)
         stack.callback(transport.close)
         reception = Reception(workspace)
         _identify(transport, reception)
@@ -147,7 +141,7 @@ def _total(reception: Reception, key: str) -> int:
     return sum(count for name, count in reception.totals.items() if name.startswith(f"{key}."))
 
 
-def _identify(transport: Transport | PolledBoard, reception: Reception) -> None:
+def _identify(transport: Port, reception: Reception) -> None:
     deadline = time.monotonic() + SILENCE_S
     asked_at = 0.0
     while reception.identity is None:
@@ -161,9 +155,7 @@ def _identify(transport: Transport | PolledBoard, reception: Reception) -> None:
         reception.feed(transport.read())
 
 
-def _receive(
-    transport: Transport | PolledBoard, reception: Reception, ticks: int, progress: Callable[[float], None] | None
-) -> None:
+def _receive(transport: Port, reception: Reception, ticks: int, progress: Callable[[float], None] | None) -> None:
     heard_at = time.monotonic()
     silence_s = SILENCE_S
     if reception.identity is not None:  # a chain that never starts says nothing until it is stopped

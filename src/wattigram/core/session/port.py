@@ -1,0 +1,40 @@
+"""Opening whatever an address names."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from wattigram.core.design import Workspace
+from wattigram.core.link import Transport, open_transport
+from wattigram.core.session.address import DEBUGGER
+
+if TYPE_CHECKING:
+    from wattigram.core.link.debugger import DebugClient
+    from wattigram.core.session.debugged import DebuggedPort
+
+    Port = Transport | DebuggedPort
+
+WAIT_S = 0.02
+
+
+def open_port(
+    workspace: Workspace, address: str, elf: Path | None = None, *, wait_s: float = WAIT_S, looks_only: bool = False
+) -> Port:
+    """A serial port, a socket or a debug server; ``elf`` and ``looks_only`` as for a debug server.
+
+    Raises
+    ------
+    LinkError, FirmwareError
+        When nobody answers there, or the image does not fit.
+    """
+    if address.startswith(DEBUGGER):
+        from wattigram.core.session.polled import open_debugged  # late: few need it
+
+        return open_debugged(workspace, address, elf, looks_only=looks_only)
+    return open_transport(address, timeout_s=wait_s)
+
+
+def debugger_of(port: Port) -> DebugClient | None:
+    """The debug server that a port talks through, where it does."""
+    return None if isinstance(port, Transport) else port.debugger
