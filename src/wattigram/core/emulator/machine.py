@@ -65,13 +65,12 @@ class Machine:
         self.peripherals = Peripherals(setup.part, self)
         self.cpu = Cpu(image, memory, self.peripherals, self.peripherals.pages)
         self.fault: str | None = None
-        self.instructions_found = 0
-        """Instructions counted when the main loop found a result, the first since it woke."""
-        self.instructions_done = 0
-        """Instructions counted when the main loop last looked for a result in vain."""
         self.handling_cycles: dict[str, int] = {}
         """Instructions that the main loop takes for a result, by converter, as far as they were counted."""
+        # Instructions counted when the main loop found a result, and then looked in vain, for the first time since it woke.
         self._has_found = False
+        self._found_at = 0
+        self._done_at: int | None = None
         self._spent_ticks = 0
         self._clock_divisor = setup.clock_divisor
 
@@ -124,6 +123,7 @@ class Machine:
     def _main(self) -> None:
         self.in_main = True
         self._has_found = False
+        self._done_at = None
         self._spent_ticks = 0
         self.peripherals.awake()
         try:
@@ -158,11 +158,17 @@ class Machine:
         """The main loop has a result before it."""
         if not self._has_found:
             self._has_found = True
-            self.instructions_found = self.cpu.instructions
+            self._found_at = self.cpu.instructions
 
     def looked_in_vain(self) -> None:
         """The main loop has done what there was to do."""
-        self.instructions_done = self.cpu.instructions
+        if self._has_found and self._done_at is None:
+            self._done_at = self.cpu.instructions
+
+    @property
+    def handled(self) -> int | None:
+        """Instructions from where the main loop found a result, since it woke, until it looked in vain again."""
+        return None if self._done_at is None else self._done_at - self._found_at
 
     def taken(self, owner: str) -> None:
         """The main loop took a result: whatever it does next, it does later."""

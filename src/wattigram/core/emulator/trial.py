@@ -109,7 +109,8 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
             before = machine.cpu.instructions
             if delivery == "polling":
                 machine.wake()
-                costs.append(machine.instructions_done - machine.instructions_found)
+                if machine.handled is not None:
+                    costs.append(machine.handled)
             elif machine.interrupt(name, then_wake=False):
                 costs.append(machine.cpu.instructions - before)
                 machine.wake()

@@ -91,6 +91,8 @@ class Reception:
         self.totals: dict[str, int] = {}
         self.samples = 0
         self.lost_cycles = 0
+        self.bytes_taken = 0
+        """Of samples and events."""
         self.ticks = 0
         self.writer: TakeWriter | None = None
         self.bench_ticks: int | None = None
@@ -152,6 +154,7 @@ class Reception:
         if missing > 0 and is_raw:
             self._count_lost(run.stream, expected, missing)
         self._next[run.stream] = run.first + len(run.items)
+        self.bytes_taken += run.items.nbytes
         is_stamps = STAMP_STREAM <= run.stream < REDUCED_STREAM
         items: NDArray[Any] = _full_ticks(run) if is_stamps else run.items
         ring = self.rings.get(run.stream)
@@ -202,6 +205,7 @@ class Reception:
                     (int(row["window"]), bool(row["entered"]), int(row["value"]), int(row["ticks"])) for row in events
                 )
                 self.event_count += len(events)
+                self.bytes_taken += usable
                 if self.writer is not None:
                     self.writer.add_events(events)
             case FrameType.IDENTITY:

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from wattigram.core.session.port import Port
 
 SILENCE_S = 3.0
+ASK_S = 1.0
 
 
 @dataclass(frozen=True)
@@ -156,17 +157,24 @@ def _identify(transport: Port, reception: Reception) -> None:
 
 
 def _receive(transport: Port, reception: Reception, ticks: int, progress: Callable[[float], None] | None) -> None:
-    heard_at = time.monotonic()
+    moved_at = asked_at = time.monotonic()
+    moved = (0, 0)
     silence_s = SILENCE_S
     if reception.identity is not None:  # a chain that never starts says nothing until it is stopped
         silence_s += ticks / reception.identity.tick_hz
     while not reception.stopped:
         data = transport.read()
+        now = time.monotonic()
         if data:
-            heard_at = time.monotonic()
             reception.feed(data)
-        elif time.monotonic() - heard_at > silence_s:
+            before, moved = moved, (reception.bytes_taken, reception.totals.get("ticks", 0))
+            if moved != before:
+                moved_at = now
+        elif now - moved_at > silence_s:
             return
+        if now - max(asked_at, moved_at) > ASK_S:  # whoever is slow still answers, and its time goes on
+            asked_at = now
+            transport.command("query")
         if reception.writer is not None:
             reception.writer.flush_if_due()
         if progress is not None:

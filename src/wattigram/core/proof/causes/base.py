@@ -29,6 +29,13 @@ BESIDE_DIFFERENCE = 0.8
 """At most, of a cause that fits just as well whether firmware differs or not."""
 BETTER = 0.02
 DIFFERS = "firmware-differs"
+OTHERWISE_NAMED = {
+    "startup-calibrate": "not-calibrated",
+    "pin-floats": "floating-pin",
+    "pin-not-wired": "floating-pin",
+    "alignment-read": "wrong-alignment",
+}
+"""Causes that have another name than the finding that tells them beforehand."""
 
 
 @dataclass(frozen=True)
@@ -213,17 +220,22 @@ def _with_firmware(
         fits_better = earlier is None or cause.fit > earlier.fit + BETTER
         if cause.cause not in meant and (fits_better or cause.cause in made):
             before.pop(cause.cause, None)
-            found.append(cause)
+            is_known = cause.cause in made or cause.cause == DIFFERS
+            found.append(cause if is_known else _at_most(cause, BESIDE_DIFFERENCE))
     for cause in before.values():
         is_guess = differs and cause.cause not in meant
-        found.append(replace(cause, fit=min(cause.fit, BESIDE_DIFFERENCE)) if is_guess else cause)
+        found.append(_at_most(cause, BESIDE_DIFFERENCE) if is_guess else cause)
     return found
+
+
+def _at_most(cause: LikelyCause, fit: float) -> LikelyCause:
+    return replace(cause, fit=min(cause.fit, fit))
 
 
 def _mistakes(workspace: Workspace) -> set[str]:
     """Causes that a design has, as its own findings know them."""
     codes = {finding.code for finding in find_all(workspace)}
-    return codes | ({"not-calibrated"} if "startup-calibrate" in codes else set())
+    return codes | {OTHERWISE_NAMED[code] for code in codes if code in OTHERWISE_NAMED}
 
 
 def _of_design(take: Take, signal: str) -> list[LikelyCause]:
