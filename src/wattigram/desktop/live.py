@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wattigram.core.design import Workspace
 from wattigram.core.session import Snapshot, ViewRequest, is_virtual
+from wattigram.desktop.port_watch import PortWatch
 
 if TYPE_CHECKING:
     from wattigram.core.image import Place
@@ -21,6 +22,7 @@ class LiveBoard(QObject):
     """Runs the board of the current design; starts the virtual board anew when the design changes."""
 
     snapshot = pyqtSignal(object)
+    said = pyqtSignal(str)
     _arrived = pyqtSignal(int, object)
 
     def __init__(self, workspace: Workspace) -> None:
@@ -39,6 +41,9 @@ class LiveBoard(QObject):
         self._restart.setSingleShot(True)
         self._restart.setInterval(RESTART_MS)
         self._restart.timeout.connect(self._start_anew)
+        self._port = PortWatch()
+        self._port.returned.connect(self._on_returned)
+        self._ran_before = False
 
     @property
     def is_running(self) -> bool:
@@ -61,6 +66,9 @@ class LiveBoard(QObject):
         """Run the board, recording where a path is given."""
         self._wants_run = True
         self._restart.stop()
+        if not self._port.is_waiting:
+            self._port.note(self.address)
+        self._port.stop()
         self._connect()
         assert self._session is not None
         self._session.start(take)
@@ -75,6 +83,7 @@ class LiveBoard(QObject):
     def release(self) -> None:
         """Let the board go, so that somebody else can use it."""
         self._wants_run = False
+        self._port.stop()
         self._drop()
         self.latest = Snapshot()
         self.snapshot.emit(self.latest)
@@ -120,9 +129,18 @@ class LiveBoard(QObject):
             return  # from a board that has been let go
         self.latest = snapshot
         if snapshot.state == "failed":
-            self._wants_run = False
+            self._ran_before, self._wants_run = self._wants_run, False
             self._drop()
+            self._port.wait()
         self.snapshot.emit(snapshot)
+
+    def _on_returned(self) -> None:
+        """The device is there again: connect, and run where it ran when it went away."""
+        self.said.emit(f"{self.address} is back.")
+        self._wants_run = self._ran_before
+        self._connect()
+        if self._wants_run and self._session is not None:
+            self._session.start(None)
 
     def _drop(self) -> None:
         if self._session is not None:
@@ -135,6 +153,7 @@ class LiveBoard(QObject):
     def close(self) -> None:
         """Let the board go, and wait until its thread has ended."""
         self._restart.stop()
+        self._port.stop()
         self._drop()
         for session in self._ending:
             session.close()

@@ -154,6 +154,7 @@ class MainWindow(QMainWindow):
         self.document.replaced.connect(self._on_replaced)
         self.document.stack.cleanChanged.connect(self._on_clean)
         self.board.snapshot.connect(self._on_snapshot)
+        self.board.said.connect(self.notice.say)
         self.chain_page.complained.connect(self.notice.say)
         self.chain_page.views_changed.connect(self.board.request_views)
         self.chain_page.menu_wanted.connect(self._open_row_menu)

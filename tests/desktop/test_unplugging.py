@@ -1,0 +1,104 @@
+"""A serial port that goes away and comes back, as a cable does."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.desktop.conftest import Wait
+from wattigram.core.deploy import effective_config
+from wattigram.core.session import BoardProcess
+from wattigram.core.take import open_take
+from wattigram.desktop.window import MainWindow
+
+
+class Cable:
+    """A device name that leads to a board while it is plugged in."""
+
+    def __init__(self, window: MainWindow, device: Path) -> None:
+        self._window = window
+        self._board: BoardProcess | None = None
+        self.device = device
+        self.address = f"serial:{device}@115200"
+
+    def plug_in(self) -> None:
+        self._board = BoardProcess(effective_config(self._window.document.workspace))
+        self.device.symlink_to(self._board.pty)
+
+    def unplug(self) -> None:
+        assert self._board is not None
+        self.device.unlink()
+        self._board.close()
+        self._board = None
+
+    def close(self) -> None:
+        if self._board is not None:
+            self._board.close()
+
+
+@pytest.fixture
+def cable(window: MainWindow, tmp_path: Path) -> Iterator[Cable]:
+    found = Cable(window, tmp_path / "ttyBoard")
+    found.plug_in()
+    yield found
+    found.close()
+
+
+def test_a_board_that_is_unplugged_and_plugged_in_runs_again(window: MainWindow, wait: Wait, cable: Cable) -> None:
+    window.board_choice.use(cable.address)
+    window.board.start()
+    wait(lambda: window.board.latest.seconds > 0.3)
+    for _ in range(2):
+        cable.unplug()
+        wait(lambda: window.board.latest.state == "failed")
+        assert "is gone" in window.notice.text
+        assert not window.board.is_running
+        cable.plug_in()
+        wait(lambda: window.board.latest.state == "running" and window.board.latest.seconds > 0.2)
+        assert "is back" in window.notice.text
+        assert window.board.latest.mark_matches
+    window.board.stop()
+    wait(lambda: window.board.latest.state == "idle")
+    window.board_choice.use("virtual")
+
+
+def test_a_take_ends_with_what_came_before_the_cable_went(window: MainWindow, wait: Wait, cable: Cable) -> None:
+    window.board_choice.use(cable.address)
+    path = window.proving.next_path()
+    assert path is not None
+    window.board.start(path)
+    wait(lambda: window.board.latest.seconds > 0.4)
+    cable.unplug()
+    wait(lambda: window.board.latest.state == "failed")
+    with open_take(path) as take:
+        assert take.complete
+        assert take.item_count(0) > 8000
+        assert take.lost_items(0) == 0
+    cable.plug_in()
+    wait(lambda: window.board.latest.state == "running")
+    assert window.board.latest.recording is None
+    window.board_choice.use("virtual")
+
+
+def test_a_board_that_is_let_go_is_not_waited_for(window: MainWindow, wait: Wait, cable: Cable) -> None:
+    window.board_choice.use(cable.address)
+    window.board.start()
+    wait(lambda: window.board.latest.seconds > 0.1)
+    cable.unplug()
+    wait(lambda: window.board.latest.state == "failed")
+    window.board_choice.use("virtual")
+    cable.plug_in()
+    assert not window.board._port.is_waiting
+    window.board.start()
+    wait(lambda: window.board.latest.state == "running")
+    assert "is back" not in window.notice.text
+
+
+def test_a_port_that_never_was_there_is_not_waited_for(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+    window.board_choice.use(f"serial:{tmp_path / 'ttyNone'}@115200")
+    window.board.start()
+    wait(lambda: "cannot be opened" in window.notice.text)
+    assert not window.board._port.is_waiting
+    window.board_choice.use("virtual")
