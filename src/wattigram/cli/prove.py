@@ -93,7 +93,7 @@ def print_proof(proof: Proof) -> None:
     typer.echo(f"  {proof.count('holds')} hold, {proof.count('fails')} fail, {proof.count('open')} open")
     for cause in proof.causes:
         typer.echo(
-            f"  likely cause: {cause.title} ({cause.signal}), fits {cause.fit * 100:.0f} %\n    {cause.evidence}"
+            f"  likely cause: {cause.title} ({cause.converter or cause.signal}), fits {cause.fit * 100:.0f} %\n    {cause.evidence}"
         )
         if cause.remedy:
             typer.echo(f"    cure: {cause.remedy.label}")

@@ -282,10 +282,11 @@ class Take:
             span_s = float(held[-1] - held[0])
             return (cycles - 1) / span_s if span_s > 0 else None
         rows = self.frame_rows(stream) if stream in self.streams else np.empty(0, dtype=FRAME_DTYPE)
-        if len(rows) < 2 or rows["ticks"][-1] <= rows["ticks"][0]:
+        ticks = rows["ticks"].astype(np.int64)  # careless firmware counts to below zero
+        if len(rows) < 2 or ticks[-1] <= ticks[0]:
             return None
         done = (int(rows["first"][-1]) - int(rows["first"][0])) / slots
-        return done * self.tick_hz / (int(rows["ticks"][-1]) - int(rows["ticks"][0]))
+        return done * self.tick_hz / int(ticks[-1] - ticks[0])
 
     def instants(self, chain: Chain) -> Instants:
         """Held instants of a chain's cycles: as stamped where they were, else as designed."""

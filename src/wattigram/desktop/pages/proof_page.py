@@ -123,7 +123,7 @@ class CauseCard(QFrame):
         title = QLabel(f"{cause.title}")
         title.setFont(text_font(0, QFont.Weight.DemiBold))
         title.setWordWrap(True)
-        fit = QLabel(f"{cause.signal} · fits {cause.fit * 100:.0f} %")
+        fit = QLabel(f"{cause.converter or cause.signal} · fits {cause.fit * 100:.0f} %")
         fit.setFont(text_font(-0.5))
         evidence = QLabel(cause.evidence)
         evidence.setObjectName("soft")
@@ -212,7 +212,7 @@ class ProofPage(QWidget):
                 widget.hide()
                 widget.deleteLater()
         self.rows, self.causes = [], []
-        self.differences: QLabel | None = None
+        self.differences: list[QLabel] = []
 
     def _heading(self, text: str) -> None:
         label = QLabel(text)
@@ -259,14 +259,7 @@ class ProofPage(QWidget):
             text.setObjectName("soft")
             self._column.addWidget(text)
         if proof.differences:
-            self._column.addSpacing(18)
-            self._heading("THE BOARD'S REGISTERS")
-            self.differences = QLabel(
-                "\n".join(["The firmware sets up other registers than the design:", *proof.differences])
-            )
-            self.differences.setWordWrap(True)
-            self.differences.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-            self._column.addWidget(self.differences)
+            self._show_differences(proof.differences)
         self._column.addStretch(1)
         self.prove_button.setText("Prove again")
         self.report_button.setEnabled(True)
@@ -276,6 +269,19 @@ class ProofPage(QWidget):
         self.choose(failing[0] if failing else 0, focus=False)
         if self.isVisible():
             self.focus_cause()
+
+    def _show_differences(self, found: tuple[str, ...]) -> None:
+        """Registers that firmware sets up otherwise than the design, whatever holds."""
+        self._column.addSpacing(18)
+        self._heading("THE BOARD'S REGISTERS")
+        for line in ("The firmware sets up other registers than the design.", *found):
+            label = QLabel(line)
+            label.setWordWrap(True)
+            label.setContentsMargins(4, 0, 0, 6)
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            self._column.addWidget(label)
+            self.differences.append(label)
+        self.differences[0].setObjectName("soft")
 
     def choose(self, number: int, focus: bool = True) -> None:
         """Show one verdict's evidence."""

@@ -210,7 +210,8 @@ static uint64_t cycle_start(const wg_chain *design, const part *one)
     const uint32_t last = first_slot + one->count - 1u;
     const uint64_t ago = design->end_ticks[last % design->slots]
                        + (uint64_t)(last / design->slots) * design->cycle_ticks;
-    return one->mark - wg_run_epoch() - ago;
+    const uint64_t since = one->mark - wg_run_epoch();
+    return since > ago ? since - ago : 0u; /* no cycle began before the start, whatever the hardware does */
 }
 
 /** Ends of conversions become instants at which voltages were held, in ticks after the start modulo 2^32. */

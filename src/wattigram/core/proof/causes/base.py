@@ -269,18 +269,18 @@ def _as_written(take: Take) -> Workspace | None:
 def _of_firmware(take: Take, real: Workspace, signal: str) -> list[LikelyCause]:
     """Causes in the design that the board really has; they are mended in the firmware."""
     found = register_differences(take)
-    said = "; ".join(one.text for one in found[:MOST_DIFFERENCES])
+    chain = take.workspace.project.chain_of(signal)
+    owners = _owners(chain) if chain is not None else set()
+    about = [one.text for one in found if one.owner in owners]
+    said = "; ".join((about or [one.text for one in found])[:MOST_DIFFERENCES])
     evidence = f"The firmware on the board differs from the design: {said}."
     causes = [
         replace(cause, evidence=f"{cause.evidence.rstrip('.')}. {evidence}", remedy=None)
         for cause in _of_design(take.as_of(real), signal)
     ]
-    chain = take.workspace.project.chain_of(signal)
-    about = [one.text for one in found if chain is not None and one.owner in _owners(chain)]
     if chain is not None and about:
         title = f"The firmware sets up {chain.converter} otherwise than the design"
-        text = "; ".join(about[:MOST_DIFFERENCES])
-        causes.append(LikelyCause(signal, DIFFERS, title, FIRMWARE_FIT, text, None, chain.converter))
+        causes.append(LikelyCause(signal, DIFFERS, title, FIRMWARE_FIT, said, None, chain.converter))
     return causes
 
 
