@@ -134,10 +134,10 @@ MISTAKES = {
         "wg_chain.c",
     ),
     "instants that are forgotten": Mistake(
-        without(r"^    one->mark = mark;\n"), "frame-times", "as many as should", "wg_chain.c"
+        without(r"^        one->mark = mark;\n"), "frame-times", "as many as should", "wg_chain.c"
     ),
     "halves that wait for ever": Mistake(
-        without(r"^            state->parts\[older\]\.waits = false;\n"),
+        without(r"^            one->waits = false;\n"),
         "firmware-failed",
         "round and round",
         "wg_chain.c",

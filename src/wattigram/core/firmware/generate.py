@@ -265,8 +265,8 @@ class _Context:
         bits = max(chain.store_bits, chain.item_bits)
         order = [self.workspace.project.signal(slot.signal).name for slot in chain.chain.slots]
         facts = [
-            f"cycle {show(chain.cycle_ticks * tick_s, 's')}, {slots} slots: {', '.join(order)}",
-            f"loop of {chain.loop_items} items of {chain.store_bits} bits; a half is full every {show(chain.half_s, 's')}",
+            f"A cycle of {show(chain.cycle_ticks * tick_s, 's')}, {slots} slot{'s' if slots > 1 else ''}: {', '.join(order)}.",
+            f"A loop of {chain.loop_items} items of {chain.store_bits} bits; a half is full every {show(chain.half_s, 's')}.",
         ]
         return {
             "number": chain.number,

@@ -7,9 +7,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 
+from wattigram.core.design import Watch, limits_v
 from wattigram.core.firmware.names import c_comment, c_identifiers
 from wattigram.core.firmware.tables import Tables
-from wattigram.core.quantity import show
+from wattigram.core.quantity import show, show_volts
 from wattigram.core.timing import slot_order
 
 _CALLED = re.compile(r"\b(wg_(?:items|event)_\w+)\s*\(")
@@ -74,11 +75,25 @@ def event_hooks(tables: Tables) -> tuple[Hook, ...]:
                 f"wg_event_{name}",
                 number,
                 watch.signal,
-                c_comment(f"The condition of “{title}” began to hold, or ceased to."),
+                c_comment(f"{_condition(tables, watch) or f'The condition of “{title}”'} began to hold, or ceased to."),
                 show(half_s, "s") if half_s else "none",
             )
         )
     return tuple(found)
+
+
+def _condition(tables: Tables, watch: Watch) -> str:
+    """What a window looks for, in volts; "" for other watches."""
+    if watch.kind != "window":
+        return ""
+    workspace = tables.workspace
+    window = watch.window(workspace.project)
+    low, high = (show_volts(limit) for limit in limits_v(workspace, workspace.project.signal(watch.signal), window))
+    where = {"above": f"above {high}", "below": f"below {low}"}.get(
+        window.condition, f"{window.condition} {low} to {high}"
+    )
+    times = f", {window.times} times in a row" if window.times > 1 else ""
+    return f"“{watch.signal} {where}{times}”"
 
 
 def all_hooks(tables: Tables) -> tuple[Hook, ...]:

@@ -177,7 +177,8 @@ class Tables:
             return watch.comparator
         if watch.kind == "twin":
             return f"{watch.signal}: twin"
-        return f"{watch.signal}: {watch.window(self.workspace.project).name}"
+        name = watch.window(self.workspace.project).name
+        return f"{watch.signal}: {name}" if name else watch.signal
 
     @cached_property
     def watches(self) -> tuple[WatchTable, ...]:

@@ -50,19 +50,46 @@ void wg_chain_begin(void)
 /** Note a stretch that is complete; `mark` is when its last item was ready. */
 static void post(uint32_t chain, uint32_t begin, uint32_t count, uint64_t mark, bool is_tail)
 {
+    const uint32_t before = wg_port_hold();
     chain_state *state = &chain_states[chain];
     state->mark = mark;
     part *one = &state->parts[begin < wg_chains[chain].items / 2u ? 0 : 1];
     if (one->waits) {
         state->overruns += count;
-        return;
+    } else {
+        one->begin = begin;
+        one->count = count;
+        one->first = state->next - count;
+        one->mark = mark;
+        one->is_tail = is_tail;
+        one->waits = true;
     }
-    one->begin = begin;
-    one->count = count;
-    one->first = state->next - count;
-    one->mark = mark;
-    one->is_tail = is_tail;
-    one->waits = true;
+    wg_port_release(before);
+}
+
+/** The part of a chain that has waited longest; NULL for none. */
+static part *oldest(chain_state *state)
+{
+    part *found = NULL;
+    const uint32_t before = wg_port_hold();
+    for (uint32_t n = 0u; n < 2u; n++) {
+        part *one = &state->parts[n];
+        if (one->waits && (found == NULL || one->first < found->first)) {
+            found = one;
+        }
+    }
+    wg_port_release(before);
+    return found;
+}
+
+bool wg_chain_waits(void)
+{
+    for (uint32_t chain = 0u; chain < wg_chain_count; chain++) {
+        if (oldest(&chain_states[chain]) != NULL) {
+            return true;
+        }
+    }
+    return false;
 }
 
 void wg_chain_mark(uint32_t chain, bool full, uint32_t tally)
@@ -147,7 +174,8 @@ static uint64_t ready_ticks(uint32_t chain, uint64_t number)
     return start + (cycles - last / design->slots) * design->cycle_ticks + end;
 }
 
-void wg_chain_tail(uint32_t chain, uint32_t place)
+/** Note what is left of a half; interrupts are held back. */
+static void leave_tail(uint32_t chain, uint32_t place)
 {
     const wg_chain *design = &wg_chains[chain];
     chain_state *state = &chain_states[chain];
@@ -166,9 +194,19 @@ void wg_chain_tail(uint32_t chain, uint32_t place)
     state->done = end;
 }
 
+void wg_chain_tail(uint32_t chain, uint32_t place)
+{
+    const uint32_t before = wg_port_hold();
+    leave_tail(chain, place);
+    wg_port_release(before);
+}
+
 uint64_t wg_chain_items(uint32_t chain)
 {
-    return chain_states[chain].next;
+    const uint32_t before = wg_port_hold();
+    const uint64_t items = chain_states[chain].next;
+    wg_port_release(before);
+    return items;
 }
 
 uint32_t wg_chain_overruns(uint32_t chain)
@@ -335,13 +373,9 @@ static void send_part(uint32_t chain, const part *one)
 void wg_chain_work(void)
 {
     for (uint32_t chain = 0u; chain < wg_chain_count; chain++) {
-        chain_state *state = &chain_states[chain];
-        while (state->parts[0].waits || state->parts[1].waits) {
-            const bool both = state->parts[0].waits && state->parts[1].waits;
-            const uint32_t older = both ? (state->parts[1].first < state->parts[0].first ? 1u : 0u)
-                                        : (state->parts[0].waits ? 0u : 1u);
-            send_part(chain, &state->parts[older]);
-            state->parts[older].waits = false;
+        for (part *one = oldest(&chain_states[chain]); one != NULL; one = oldest(&chain_states[chain])) {
+            send_part(chain, one);
+            one->waits = false;
         }
     }
     wg_watch_work();

@@ -66,6 +66,9 @@ void wg_chain_tail(uint32_t chain, uint32_t place);
 /** Send what is complete, judge it, and call the hooks. Context: main loop. */
 void wg_chain_work(void);
 
+/** Whether halves wait to be sent. Context: main loop. */
+bool wg_chain_waits(void);
+
 /** Items handed over since the start, those lost before them counted. */
 uint64_t wg_chain_items(uint32_t chain);
 

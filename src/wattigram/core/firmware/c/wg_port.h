@@ -1,6 +1,6 @@
 /**
  * @file wg_port.h
- * What the rest of this firmware needs from a board: bytes out, bytes in, the time, and sleep.
+ * What the rest of this firmware needs from a board: bytes out, bytes in, the time, sleep, and a moment undisturbed.
  *
  * port.c holds the functions. It is made once and is yours from then on.
  */
@@ -24,7 +24,18 @@ uint64_t wg_port_now(void);
 /** Let an interrupt come after so many ticks, once; 0 for none. Context: main loop. */
 void wg_port_wake_after(uint32_t ticks);
 
-/** Sleep until an interrupt comes; may return at any time. Context: main loop. */
+/**
+ * Sleep until an interrupt comes; one that is held back wakes too. May return at any time, and must while bytes wait.
+ * Context: main loop, interrupts held back.
+ */
 void wg_port_sleep(void);
+
+/**
+ * Hold interrupts back; what they write is in memory by then. Gives what wg_port_release() needs. Context: anywhere.
+ */
+uint32_t wg_port_hold(void);
+
+/** Let interrupts come as they did before; what was written meanwhile is in memory. Context: anywhere. */
+void wg_port_release(uint32_t before);
 
 #endif

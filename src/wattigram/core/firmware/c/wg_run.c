@@ -12,6 +12,7 @@
 #include "wg_paced.h"
 #include "wg_port.h"
 #include "wg_setup.h"
+#include "wg_watch.h"
 
 static bool is_on;
 static bool has_begun;
@@ -107,6 +108,13 @@ static void set_alarm(void)
     }
 }
 
+/** Whether nothing is left to be done before an interrupt comes; they are held back, so that none comes unseen. */
+static bool may_sleep(void)
+{
+    const bool is_due = armed != 0u && wg_port_now() >= armed;
+    return !is_due && wg_wish == 0u && !wg_chain_waits() && !wg_watch_waits();
+}
+
 void wg_run_step(void)
 {
     wg_link_obey();
@@ -125,6 +133,10 @@ void wg_run_step(void)
     }
     set_alarm();
     if (!is_on || !WG_NEVER_SLEEPS) {
-        wg_port_sleep();
+        const uint32_t before = wg_port_hold();
+        if (may_sleep()) {
+            wg_port_sleep();
+        }
+        wg_port_release(before);
     }
 }

@@ -43,16 +43,31 @@ void wg_watch_begin(void)
 /** Events of the main loop and of handlers share a ring; what finds it full is lost. */
 static void keep(uint32_t number, bool entered, int64_t value, uint64_t ticks)
 {
-    if (events_in - events_out >= EVENTS) {
-        return;
+    const uint32_t before = wg_port_hold();
+    if (events_in - events_out < EVENTS) {
+        wg_event *event = &events[events_in % EVENTS];
+        event->window = (uint16_t)number;
+        event->entered = entered ? 1u : 0u;
+        event->spare = 0u;
+        event->value = value > INT32_MAX ? INT32_MAX : value < INT32_MIN ? INT32_MIN : (int32_t)value;
+        event->ticks = ticks;
+        events_in = events_in + 1u;
     }
-    wg_event *event = &events[events_in % EVENTS];
-    event->window = (uint16_t)number;
-    event->entered = entered ? 1u : 0u;
-    event->spare = 0u;
-    event->value = value > INT32_MAX ? INT32_MAX : value < INT32_MIN ? INT32_MIN : (int32_t)value;
-    event->ticks = ticks;
-    events_in = events_in + 1u;
+    wg_port_release(before);
+}
+
+/** Events that wait to be sent. */
+static uint32_t events_waiting(void)
+{
+    const uint32_t before = wg_port_hold();
+    const uint32_t count = events_in - events_out;
+    wg_port_release(before);
+    return count;
+}
+
+bool wg_watch_waits(void)
+{
+    return events_waiting() != 0u;
 }
 
 void wg_watch_tell(uint32_t number, bool entered, int32_t value, uint64_t ticks)
@@ -74,9 +89,8 @@ static void note_stop(const wg_event *event)
 
 static void send_events(void)
 {
-    while (events_out != events_in) {
+    for (uint32_t count = events_waiting(); count != 0u; count = events_waiting()) {
         const uint32_t at = events_out % EVENTS;
-        uint32_t count = events_in - events_out;
         count = at + count > EVENTS ? EVENTS - at : count;
         const wg_frame frame = {.kind = WG_EVENTS, .item_bytes = 16u, .count = count, .ticks = events[at].ticks};
         wg_link_send(&frame, &events[at]);
@@ -124,7 +138,7 @@ static void judge(uint32_t watch, int64_t value, uint64_t ticks)
     }
     state->is_inside = goes_on || !state->is_inside;
     keep(design->number, state->is_inside, value, ticks);
-    if (events_in - events_out >= EVENTS - 8u) {
+    if (events_waiting() >= EVENTS - 8u) {
         send_events();
     }
     if (state->is_inside) {

@@ -66,6 +66,9 @@ void wg_watch_begin(void);
 /** Judge a value of a tap, held at `ticks` after the start. Context: main loop. */
 void wg_watch_feed(uint32_t tap, bool is_reduced, int64_t value, uint64_t ticks);
 
+/** Whether events wait to be sent. Context: main loop. */
+bool wg_watch_waits(void);
+
 /** Tell an event that hardware saw, `ticks` after reset. Context: interrupt. */
 void wg_watch_tell(uint32_t number, bool entered, int32_t value, uint64_t ticks);
 
