@@ -21,7 +21,7 @@ def run(
     seconds: float = typer.Option(..., "--seconds", help="Length of the run, in the board's own time."),
     out: Path = typer.Option(..., "--out", help="Take to write (HDF5)."),
     board: str = typer.Option(
-        "virtual", "--board", help="virtual, image:ELF, serial:DEV@BAUD, tcp:HOST:PORT or gdb:HOST:PORT."
+        "virtual", "--board", help="virtual, image:ELF, serial:DEV@BAUD, tcp:HOST:PORT or gdb:HOST:PORT[,ELF]."
     ),
     elf: Path | None = typer.Option(None, "--elf", help="Image that runs behind a debug server (--board gdb:...)."),
     fast: bool = typer.Option(False, "--fast", help="As fast as the virtual board can go, not in real time."),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import shutil
 import subprocess
 from pathlib import Path
@@ -11,10 +12,12 @@ import pytest
 from wattigram.core.design import Workspace
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.flags import C_FLAGS
+from wattigram.core.link import Decoder, Frame, FrameType, parse_identity
 
+COMMANDS = 4000
 pytestmark = pytest.mark.skipif(shutil.which("gcc") is None, reason="no compiler on this machine")
 
-BOARD = """
+STUBS = """
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -27,6 +30,20 @@ BOARD = """
 #include "wg_setup.h"
 #include "wg_watch.h"
 
+void wg_setup(void) {}
+void wg_silence(void) {}
+void wg_poll_results(void) {}
+void wg_put_code(uint32_t dac, uint16_t code) { (void)dac; (void)code; }
+bool wg_newest(uint32_t source, uint32_t *code) { (void)source; *code = 0u; return false; }
+bool wg_uart_has_room(uint32_t uart) { (void)uart; return false; }
+void wg_uart_put(uint32_t uart, uint8_t byte) { (void)uart; (void)byte; }
+void wg_run_trigger(uint32_t chain) { (void)chain; }
+void wg_run_halt(uint32_t chain) { (void)chain; }
+void wg_run_resume(uint32_t chain) { (void)chain; }
+
+"""
+
+RACES = """
 static uint64_t now;
 static uint32_t tally;
 static int depth;
@@ -65,17 +82,7 @@ void wg_port_wake_after(uint32_t ticks) { alarm_after = ticks; }
 uint32_t wg_port_receive(uint8_t *bytes, uint32_t most) { (void)bytes; (void)most; return 0u; }
 void wg_port_send(const void *bytes, uint32_t count) { (void)bytes; frames += count > 200u; }
 
-void wg_setup(void) {}
-void wg_silence(void) {}
-void wg_poll_results(void) {}
 void wg_send_tails(void) { wg_chain_tail(0u, tally % 512u); }
-void wg_put_code(uint32_t dac, uint16_t code) { (void)dac; (void)code; }
-bool wg_newest(uint32_t source, uint32_t *code) { (void)source; *code = 0u; return false; }
-bool wg_uart_has_room(uint32_t uart) { (void)uart; return false; }
-void wg_uart_put(uint32_t uart, uint8_t byte) { (void)uart; (void)byte; }
-void wg_run_trigger(uint32_t chain) { (void)chain; }
-void wg_run_halt(uint32_t chain) { (void)chain; }
-void wg_run_resume(uint32_t chain) { (void)chain; }
 
 static unsigned events;
 void wg_event_upper_zone(bool entered, int32_t value) { events += entered && value == 7; }
@@ -136,13 +143,41 @@ int main(void)
 }
 """
 
+TALKER = """
+static uint64_t now;
 
-def host_program(workspace: Workspace, folder: Path, board: str) -> str:
-    """What the firmware says when it runs on this machine with such a board."""
+uint32_t wg_port_hold(void) { return 0u; }
+void wg_port_release(uint32_t before) { (void)before; }
+void wg_port_sleep(void) { now += 1000u; }
+uint64_t wg_port_now(void) { return now; }
+void wg_port_wake_after(uint32_t ticks) { (void)ticks; }
+void wg_port_send(const void *bytes, uint32_t count) { (void)fwrite(bytes, 1u, count, stdout); }
+void wg_send_tails(void) {}
+
+uint32_t wg_port_receive(uint8_t *bytes, uint32_t most)
+{
+    return (uint32_t)fread(bytes, 1u, most < 7u ? most : 7u, stdin);
+}
+
+int main(void)
+{
+    while (feof(stdin) == 0) {
+        wg_run_step();
+    }
+    for (unsigned n = 0u; n < 10u; n++) {
+        wg_run_step();
+    }
+    return 0;
+}
+"""
+
+
+def host_program(workspace: Workspace, folder: Path, board: str, heard: bytes = b"") -> bytes:
+    """What the firmware says when it runs on this machine, with such a board, and has heard that."""
     write_firmware(workspace, folder)
     for left_out in ("port.c", "wg_setup.c", "wg_handlers.c", "wg_start.c"):
         (folder / left_out).unlink()
-    (folder / "board.c").write_text(board)
+    (folder / "board.c").write_text(STUBS + board)
     flags = [flag for flag in C_FLAGS if flag != "-ffreestanding"]
     sources = [path.name for path in sorted(folder.glob("*.c"))]
     checks = ["-fsanitize=address,undefined", "-fno-sanitize-recover=all"]
@@ -152,17 +187,67 @@ def host_program(workspace: Workspace, folder: Path, board: str) -> str:
     assert done.returncode == 0, done.stderr
     ran = subprocess.run(
         [str(folder / "program")],
+        input=heard,
         capture_output=True,
-        text=True,
         timeout=60,
         check=False,
         env={"ASAN_OPTIONS": "detect_leaks=0"},
     )
-    assert ran.returncode == 0, ran.stdout + ran.stderr
+    assert ran.returncode == 0, ran.stdout[-500:] + ran.stderr
     return ran.stdout
 
 
 def test_nothing_is_slept_over(kiln: Workspace, tmp_path: Path) -> None:
-    said = host_program(kiln, tmp_path / "c", BOARD)
+    said = host_program(kiln, tmp_path / "c", RACES).decode()
     assert "frames" in said
     assert int(said.split()[0]) >= 11
+
+
+def texts(said: bytes) -> list[str]:
+    decoder = Decoder()
+    frames = decoder.feed(said)
+    assert decoder.stats.bytes_skipped == 0
+    return [one.text for one in frames if isinstance(one, Frame) and one.type is not FrameType.EVENTS]
+
+
+def test_commands_are_obeyed_and_others_answered(kiln: Workspace, tmp_path: Path) -> None:
+    heard = b"identify\nquery\nstart ticks=96000\nquery\nstop\nquery\nnonsense\r\n\n  \nstart ticks=1x\nstop\n"
+    said = texts(host_program(kiln, tmp_path / "c", TALKER, heard))
+    identity = parse_identity(said[0])
+    assert (identity.build_mark, identity.tick_hz) == (kiln.build_mark, 96_000_000)
+    assert said[1] == "idle"
+    assert said[2].startswith("started build=")
+    assert said[3].startswith("running ticks=")
+    assert said[4].startswith("stopped ticks=")
+    assert said[5].startswith("idle ticks=")
+    assert said[6].startswith("error")
+
+
+def test_whatever_a_host_says_the_firmware_lives_on(kiln: Workspace, tmp_path: Path) -> None:
+    """Random bytes, commands cut and glued together, lines far too long; checked for every bad access."""
+    rng = random.Random(5)
+    words = [
+        b"identify",
+        b"start",
+        b"stop",
+        b"query",
+        b"ticks=",
+        b"cycles=",
+        b"18446744073709551616",
+        b"-1",
+        b" ",
+        b"\n",
+    ]
+    heard = bytearray()
+    for _ in range(COMMANDS):
+        kind = rng.random()
+        if kind < 0.6:
+            heard += b"".join(rng.choice(words) for _ in range(rng.randrange(1, 6))) + b"\n"
+        elif kind < 0.9:
+            heard += rng.randbytes(rng.randrange(1, 40))
+        else:
+            heard += rng.choice(words) * rng.randrange(1, 200)
+    heard += b"\nstop\nidentify\n"
+    said = texts(host_program(kiln, tmp_path / "c", TALKER, bytes(heard)))
+    assert parse_identity(said[-1]).build_mark == kiln.build_mark
+    assert sum(text.startswith("error") for text in said) > COMMANDS / 10

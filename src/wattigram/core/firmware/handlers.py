@@ -8,7 +8,7 @@ from functools import cached_property
 
 from wattigram.core.design import Dma, Fifo, Interrupt, Polling, SoftwareTrigger, Watch, WindowTrigger, Workspace
 from wattigram.core.errors import FirmwareError
-from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_flag_c, take_flag_c
+from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_flag_c
 from wattigram.core.firmware.tables import ChainTable, Tables
 from wattigram.core.quantity import show
 from wattigram.core.registers import c_name, field_value, hardware_windows, register_map
@@ -86,7 +86,7 @@ class HandlerWriter:
                 continue
             register, flag = flag_c(registers, channel, f"{what}-seen")
             yield f"if (({register} & {flag}) != 0u) {{"
-            yield f"    {take_flag_c(registers, channel, f'{what}-seen')}"
+            yield f"    {set_flag_c(registers, channel, f'{what}-seen')}"
             yield f"    wg_chain_mark({number}u, {is_full}, {tally});"
             yield "}"
 
@@ -221,7 +221,7 @@ class HandlerWriter:
             yield f"    const bool entered = {entered} != 0u;"
             yield f"    const uint64_t since = (uint64_t){low} | (uint64_t){high} << 32;"
             yield f"    const int32_t value = (int32_t){value};"
-            yield f"    {take_flag_c(registers, owner, 'window-seen', index)}"
+            yield f"    {set_flag_c(registers, owner, 'window-seen', index)}"
             yield f"    wg_watch_tell({number}u, entered, value, since);"
             yield "}"
 
@@ -232,7 +232,7 @@ class HandlerWriter:
         yield f"if (({register} & {flag}) != 0u) {{"
         yield f"    const bool is_high = {read_c(registers, owner, 'high')} != 0u;"
         yield f"    const uint64_t since = (uint64_t){low} | (uint64_t){high} << 32;"
-        yield f"    {take_flag_c(registers, owner, 'seen')}"
+        yield f"    {set_flag_c(registers, owner, 'seen')}"
         yield f"    wg_watch_tell({number}u, is_high, is_high ? 1 : 0, since);"
         yield "}"
 

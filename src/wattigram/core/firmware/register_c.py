@@ -114,11 +114,6 @@ def set_flag_c(registers: RegisterMap, owner: str, name: str, index: int = 0, on
     return f"{target} = {f'{cast}({value})' if cast else value};"
 
 
-def take_flag_c(registers: RegisterMap, owner: str, name: str, index: int = 0) -> str:
-    """A statement that takes a waiting flag away."""
-    return set_flag_c(registers, owner, name, index)
-
-
 def _found(registers: RegisterMap, owner: str, name: str, index: int) -> tuple[RegisterAt, RegisterField]:
     if not registers.has(owner, name):
         raise FirmwareError(

@@ -9,7 +9,8 @@ from wattigram.core.lazy import load_from
 if TYPE_CHECKING:
     from wattigram.core.take.export import export_csv
     from wattigram.core.take.overview import Overview
-    from wattigram.core.take.reader import OutputSamples, SignalSamples, Take, open_take
+    from wattigram.core.take.reader import Take, open_take
+    from wattigram.core.take.samples import OutputSamples, SignalSamples
     from wattigram.core.take.writer import TakeWriter
 
 __all__ = ["OutputSamples", "Overview", "SignalSamples", "Take", "TakeWriter", "export_csv", "open_take"]
@@ -17,8 +18,8 @@ __all__ = ["OutputSamples", "Overview", "SignalSamples", "Take", "TakeWriter", "
 _HOMES = {
     "export_csv": "export",
     "Overview": "overview",
-    "OutputSamples": "reader",
-    "SignalSamples": "reader",
+    "OutputSamples": "samples",
+    "SignalSamples": "samples",
     "Take": "reader",
     "open_take": "reader",
     "TakeWriter": "writer",

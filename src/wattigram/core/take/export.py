@@ -9,7 +9,8 @@ from pathlib import Path
 import numpy as np
 
 from wattigram.core.errors import TakeError
-from wattigram.core.take.reader import SignalSamples, Take
+from wattigram.core.take.reader import Take
+from wattigram.core.take.samples import SignalSamples
 
 ROWS_AT_ONCE = 20_000
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import copy
 import json
-from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 from types import TracebackType
@@ -14,78 +13,15 @@ import h5py
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board import OVERWRITTEN, TORN
-from wattigram.core.design import Chain, Signal, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
+from wattigram.core.design import Chain, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
 from wattigram.core.design.workspace import workspace_from_text
 from wattigram.core.errors import TakeError
 from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
 from wattigram.core.link import FAILED, OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM, RegisterWrite, parse_writes
-from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
+from wattigram.core.take.samples import OutputSamples, SignalSamples
+from wattigram.core.take.sound import check_take
+from wattigram.core.take.writer import EVENT_DTYPE, FRAME_DTYPE, GAP_DTYPE
 from wattigram.core.timing import cycle_timing, loop_numbers
-
-FloatArray = NDArray[np.float64]
-_ITEM_TYPES = frozenset({"|u1", "<u2", "<u4"})
-LARGEST_STREAM_ITEMS = 1 << 34
-
-
-@dataclass(frozen=True)
-class SignalSamples:
-    """Samples of one signal in time order.
-
-    Attributes
-    ----------
-    items : (n,) unsigned, as they lay in memory
-    volts : (n,) float64, the signal's own volts
-    cycles : (n,) int64, number of the cycle that each was converted in
-    times_s : (n,) float64, held instants since the start
-    valid : (n,) bool, false where data never came
-    """
-
-    signal: Signal
-    items: NDArray[Any]
-    volts: FloatArray
-    cycles: NDArray[np.int64]
-    times_s: FloatArray
-    valid: NDArray[np.bool_]
-
-    @property
-    def count(self) -> int:
-        """Samples that came."""
-        return int(np.count_nonzero(self.valid))
-
-    def since(self, first: int) -> SignalSamples:
-        """The same without the first so many."""
-        parts = {name: getattr(self, name)[first:] for name in ("items", "volts", "cycles", "times_s", "valid")}
-        return replace(self, **parts)
-
-
-@dataclass(frozen=True)
-class OutputSamples:
-    """Writes at the end of a route, in order: when each took effect, or was overwritten.
-
-    Attributes
-    ----------
-    times_s : (n,) float64
-    marked : (n,) int64, values with the virtual board's marks
-    """
-
-    times_s: FloatArray
-    marked: NDArray[np.int64]
-
-    @property
-    def values(self) -> NDArray[np.int64]:
-        """Values without marks."""
-        return self.marked & (TORN - 1)
-
-    @property
-    def overwritten(self) -> NDArray[np.bool_]:
-        """Which never took effect."""
-        return np.asarray((self.marked & OVERWRITTEN) != 0)
-
-    @property
-    def torn(self) -> NDArray[np.bool_]:
-        """Which took effect half written."""
-        return np.asarray((self.marked & TORN) != 0)
 
 
 class Take:
@@ -384,7 +320,7 @@ def open_take(path: Path) -> Take:
             f"The take cannot be opened: {reason}.", where=where, cure="Choose a take of Wattigram."
         ) from fault
     try:
-        _check(file, where)
+        check_take(file, where)
         return Take(path, file)
     except TakeError:
         file.close()
@@ -392,35 +328,3 @@ def open_take(path: Path) -> Take:
     except (KeyError, OSError, ValueError, TypeError, AttributeError, RuntimeError) as fault:
         file.close()
         raise TakeError(f"The take is damaged: {fault}.", where=where, cure="Its streams cannot be trusted.") from fault
-
-
-def _check(file: Any, where: str) -> None:
-    if file.attrs.get("format") != FORMAT:
-        raise TakeError("This HDF5 file is no take of Wattigram.", where=where, cure="Choose another file.")
-    version = int(file.attrs["version"])
-    if not 1 <= version <= VERSION:
-        raise TakeError(
-            f"The take has version {version}, and this program knows up to {VERSION}.",
-            where=where,
-            cure="Use a newer Wattigram.",
-        )
-    if not 0 < int(file.attrs["tick_hz"]) <= 10**10:
-        raise TakeError("The take's tick_hz is impossible.", where=where)
-    str(file.attrs["build_mark"])
-    tables = {"events": EVENT_DTYPE, "gaps": GAP_DTYPE} | ({"repeats": GAP_DTYPE} if "repeats" in file else {})
-    for name in (*tables, "log", "project"):
-        if not isinstance(file[name], h5py.Dataset):
-            raise TakeError(f"The take's “{name}” is no dataset.", where=where)
-    for name, dtype in tables.items():
-        if set(file[name].dtype.names or ()) != set(dtype.names or ()) or file[name].ndim != 1:
-            raise TakeError(f"The take's “{name}” has other columns than it should.", where=where)
-    if h5py.check_string_dtype(file["project"].dtype) is None or file["project"].shape != ():
-        raise TakeError("The take's “project” is no text.", where=where)
-    for name, group in file["streams"].items():
-        items = group["items"]
-        if not (name.isascii() and name.isdigit() and int(name) < 256):
-            raise TakeError(f"The take has a stream “{name[:20]}”, and streams are numbers below 256.", where=where)
-        if items.ndim != 1 or items.dtype.str not in _ITEM_TYPES or items.shape[0] > LARGEST_STREAM_ITEMS:
-            raise TakeError(f"Stream {name} does not hold unsigned items in a row.", where=where)
-        if set(group["frames"].dtype.names or ()) != {"first", "count", "ticks"}:
-            raise TakeError(f"Stream {name} has no proper list of frames.", where=where)

@@ -1,0 +1,74 @@
+"""What a take holds of one signal, or of one output."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.board import OVERWRITTEN, TORN
+from wattigram.core.design import Signal
+
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class SignalSamples:
+    """Samples of one signal in time order.
+
+    Attributes
+    ----------
+    items : (n,) unsigned, as they lay in memory
+    volts : (n,) float64, the signal's own volts
+    cycles : (n,) int64, number of the cycle that each was converted in
+    times_s : (n,) float64, held instants since the start
+    valid : (n,) bool, false where data never came
+    """
+
+    signal: Signal
+    items: NDArray[Any]
+    volts: FloatArray
+    cycles: NDArray[np.int64]
+    times_s: FloatArray
+    valid: NDArray[np.bool_]
+
+    @property
+    def count(self) -> int:
+        """Samples that came."""
+        return int(np.count_nonzero(self.valid))
+
+    def since(self, first: int) -> SignalSamples:
+        """The same without the first so many."""
+        parts = {name: getattr(self, name)[first:] for name in ("items", "volts", "cycles", "times_s", "valid")}
+        return replace(self, **parts)
+
+
+@dataclass(frozen=True)
+class OutputSamples:
+    """Writes at the end of a route, in order: when each took effect, or was overwritten.
+
+    Attributes
+    ----------
+    times_s : (n,) float64
+    marked : (n,) int64, values with the virtual board's marks
+    """
+
+    times_s: FloatArray
+    marked: NDArray[np.int64]
+
+    @property
+    def values(self) -> NDArray[np.int64]:
+        """Values without marks."""
+        return self.marked & (TORN - 1)
+
+    @property
+    def overwritten(self) -> NDArray[np.bool_]:
+        """Which never took effect."""
+        return np.asarray((self.marked & OVERWRITTEN) != 0)
+
+    @property
+    def torn(self) -> NDArray[np.bool_]:
+        """Which took effect half written."""
+        return np.asarray((self.marked & TORN) != 0)
