@@ -150,6 +150,9 @@ def test_the_sheet_has_what_the_writes_leave(path: Path) -> None:
             if field.last is not None and field.field.access == "read-write" and not row.symbol:
                 assert field.code == field.last.code
                 assert field.writes[-1] in row.writes
+            elif field.is_command:
+                assert field.code  # it was given ...
+                assert not row.value & field.field.mask  # ... and the value is without it
             elif field.last is None:
                 assert field.code == (row.at.register.reset & field.field.mask) >> field.field.low
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import deque
+from collections.abc import Callable, Iterable
 from concurrent.futures import Executor
 
 import numpy as np
@@ -19,6 +20,14 @@ from wattigram.core.registers import SiliconState
 
 LONGEST_STEP_S = 0.02
 """Of board time that is worked out at once, so that converters do not run far ahead of one another."""
+
+
+Work = tuple[int, Callable[[], None]]
+"""Something that comes to the program, and when: ticks since the start."""
+
+
+def _at(work: Work) -> int:
+    return work[0]
 
 
 class ImageRun(Run):
@@ -44,9 +53,7 @@ class ImageRun(Run):
         self._halted: dict[str, bool] = {}
         self._end_ticks = end_ticks
         # What the image stops or starts must be seen at once, and an end that is not known may be any alarm.
-        self._is_split = end_ticks is None or any(
-            channel.stops or channel.config.pace.kind == "events" for channel in self.channels
-        )
+        self._is_split = end_ticks is None or any(self._is_acted_upon(channel) for channel in self.channels)
         self._events: list[Happening] = []
         self._uart_bytes: dict[str, int] = {}
         self._by_name = {channel.config.name: channel for channel in self.channels}
@@ -91,27 +98,46 @@ class ImageRun(Run):
 
     def _until(self, ticks: int, executor: Executor | None) -> None:
         self.ticks = max(self.ticks, ticks)
-        work: list[tuple[int, Callable[[], None]]] = []
+        work: list[Work] = []
         for comparator in self._comparators:
             happened = comparator.advance(self.ticks)
             self._start_others(happened, None)
             self._event_frames(happened)
         work += self._waiting_events()
         for channel in self._in_order:
-            while not self._halted.get(channel.config.name, False) or not channel.is_steady:
+            if not self._is_acted_upon(channel) and not self._is_off(channel):
+                work += self._advanced(channel, executor)
+        pending = deque(sorted(work, key=_at))
+        for channel in self._in_order:
+            while self._is_acted_upon(channel) and not self._is_off(channel):
                 before = channel.converted
-                parts, judged = channel.advance(self.ticks, executor)
-                self._watch(judged)
-                mine = [*self._waiting_events(), *self._units(channel, parts)]
-                if channel.stops or channel.config.pace.kind == "events":
-                    self._do(mine)
-                else:
-                    work += mine
-                if channel.converted == before or not (channel.stops or channel.config.pace.kind == "events"):
+                self._do(self._with_earlier(pending, self._advanced(channel, executor)))
+                if channel.converted == before:
                     break
-        self._do(work)
+        self._do(pending)
 
-    def _units(self, channel: Channel, parts: list[HandOver]) -> list[tuple[int, Callable[[], None]]]:
+    def _is_acted_upon(self, channel: Channel) -> bool:
+        """What the program does may start or stop it, so that it goes step by step."""
+        return channel.stops or channel.config.pace.kind == "events"
+
+    def _is_off(self, channel: Channel) -> bool:
+        return channel.is_steady and self._halted.get(channel.config.name, False)
+
+    def _advanced(self, channel: Channel, executor: Executor | None) -> list[Work]:
+        """What comes of a channel up to now, or up to where it must be asked again."""
+        parts, judged = channel.advance(self.ticks, executor)
+        self._watch(judged)
+        return [*self._waiting_events(), *self._units(channel, parts)]
+
+    def _with_earlier(self, pending: deque[Work], mine: list[Work]) -> list[Work]:
+        """Work with what of others comes before its end, which is taken away from them."""
+        found = list(mine)
+        last = max(map(_at, mine), default=-1)
+        while pending and _at(pending[0]) <= last:
+            found.append(pending.popleft())
+        return found
+
+    def _units(self, channel: Channel, parts: list[HandOver]) -> list[Work]:
         """Hand-overs with the instants at which they come."""
         handing = self._handings[channel.stream]
         if not parts:
@@ -139,7 +165,7 @@ class ImageRun(Run):
         self._events += happened
         return []
 
-    def _waiting_events(self) -> list[tuple[int, Callable[[], None]]]:
+    def _waiting_events(self) -> list[Work]:
         found = []
         for event in self._events:
             place = self._watch_places.get(event.watch)
@@ -154,10 +180,10 @@ class ImageRun(Run):
             return lambda: tell_comparator(self.machine, owner, event, self.epoch)
         return lambda: tell_window(self.machine, owner, index, event, self.epoch)
 
-    def _do(self, work: list[tuple[int, Callable[[], None]]]) -> None:
+    def _do(self, work: Iterable[Work]) -> None:
         """What happens, in the order of time."""
         machine = self.machine
-        for at, one in sorted(work, key=lambda pair: pair[0]):
+        for at, one in sorted(work, key=_at):
             self._sound(at)
             if machine.fault is not None:
                 return

@@ -288,6 +288,7 @@ class _Context:
             "swap": _bool(chain.swap),
             "end_ticks": ", ".join(f"{ticks}u" for ticks in chain.end_ticks),
             "held_ticks": ", ".join(f"{ticks}u" for ticks in chain.held_ticks),
+            "lifts": ", ".join(map(str, chain.lifts)) if len(set(chain.lifts)) > 1 else "",
             "taps": ", ".join("WG_NO_TAP" if tap is None else f"{tap}u" for tap in chain.taps),
         }
 

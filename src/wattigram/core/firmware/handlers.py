@@ -14,8 +14,10 @@ from wattigram.core.quantity import show
 from wattigram.core.registers import c_name, field_value, hardware_windows, register_map
 from wattigram.core.timing import repoints, retrieval_timing, slot_order
 
-RESULT_BITS = 16
-"""A result that is aligned to the left has its uppermost bit there."""
+
+def _lifted(text: str, lift: int) -> str:
+    """C of a result that is moved up, or down where that is below 0."""
+    return f"{text} << {lift}" if lift > 0 else f"{text} >> {-lift}" if lift < 0 else text
 
 
 @dataclass(frozen=True)
@@ -126,7 +128,7 @@ class HandlerWriter:
             for slot in range(count):
                 before = chain.end_ticks[-1] - chain.end_ticks[slot]
                 since = f"end - {before}u" if before else "end"
-                yield f"    wg_chain_put({number}u, {self._item(chain, 'result', slot)}, {since});"
+                yield f"    wg_chain_put({number}u, {_lifted(read_c(registers, owner, 'result', slot), chain.lifts[slot])}, {since});"
         else:
             yield f"    const uint64_t end = {self._end(chain)};"
             yield f"    wg_chain_put({number}u, {self._item(chain, newest)}, end);"
@@ -134,14 +136,12 @@ class HandlerWriter:
             yield f"    {line}"
         yield "}"
 
-    def _item(self, chain: ChainTable, what: str, slot: int = 0) -> str:
+    def _item(self, chain: ChainTable, what: str) -> str:
         """C of a result as it is put into memory: one that lies at the top of its register, at the top of its item."""
-        text = read_c(self.registers, chain.chain.converter, what, slot)
-        stages = [self.workspace.project.signal(one.signal).slot_stage for one in chain.chain.slots]
-        if chain.chain.alignment != "left" or any(stage is not None for stage in stages):
-            return text
-        shift = RESULT_BITS - chain.store_bits
-        return f"{text} >> {shift}" if shift > 0 else f"{text} << {-shift}" if shift < 0 else text
+        text = read_c(self.registers, chain.chain.converter, what)
+        if len(set(chain.lifts)) > 1:
+            return f"wg_chain_lift({chain.number}u, {text})"
+        return _lifted(text, chain.lifts[0])
 
     def _next_lines(self, chain: ChainTable) -> Iterator[str]:
         """Point the converter to the next slot and start it, where software does."""

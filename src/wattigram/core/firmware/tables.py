@@ -8,15 +8,18 @@ from functools import cached_property
 
 from wattigram.core.board import EffectiveConfig, EffectiveConverter, EffectiveTap, EffectiveWatch
 from wattigram.core.deploy import effective_config
-from wattigram.core.design import Chain, Dma, Signal, Watch, WindowTrigger, Workspace, tapped_signals
+from wattigram.core.design import Chain, Dma, Signal, Slot, Watch, WindowTrigger, Workspace, tapped_signals
 from wattigram.core.design.outputs import Playback, SoftwareRamp
 from wattigram.core.errors import FirmwareError
 from wattigram.core.firmware.names import c_identifiers
-from wattigram.core.timing import cycle_timing, item_bits, loop_timing
+from wattigram.core.timing import cycle_timing, item_bits, loop_timing, slot_order
 from wattigram.core.waveform import table_codes
 
 MOST_WAITING = 1 << 12
 """Values of a signal that wait for those of another, at most."""
+
+RESULT_BITS = 16
+"""A result that is aligned to the left has its uppermost bit there."""
 
 
 @dataclass(frozen=True)
@@ -36,6 +39,8 @@ class ChainTable:
     end_ticks: tuple[int, ...]
     held_ticks: tuple[int, ...]
     taps: tuple[int | None, ...]
+    lifts: tuple[int, ...]
+    """Places by which the program moves each slot's result up; down when below 0."""
     half_s: Fraction
 
     @property
@@ -152,8 +157,16 @@ class Tables:
             end_ticks=end,
             held_ticks=held,
             taps=taps,
+            lifts=tuple(self._lift(chain, chain.slots[place]) for place in slot_order(workspace, chain)),
             half_s=loop_timing(workspace, chain).half_s,
         )
+
+    def _lift(self, chain: Chain, slot: Slot) -> int:
+        """A result that lies at the top of its register goes to the top of its item; what a stage gives stays below."""
+        has_stage = self.workspace.project.signal(slot.signal).slot_stage is not None
+        if isinstance(chain.retrieval, Dma) or chain.alignment != "left" or has_stage:
+            return 0
+        return chain.loop.width_bits - RESULT_BITS
 
     @cached_property
     def taps(self) -> tuple[TapTable, ...]:

@@ -19,6 +19,11 @@ class SheetField:
     last: FieldWrite | None
     writes: tuple[int, ...]
 
+    @property
+    def is_command(self) -> bool:
+        """It was given to the peripheral and does not stay: the register's value has it no more."""
+        return self.field.access == "start" and self.last is not None
+
 
 @dataclass(frozen=True)
 class SheetRow:

@@ -50,5 +50,7 @@ def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
 
 
 def repoints(workspace: Workspace, chain: Chain) -> bool:
-    """Software must point the converter to the next slot."""
-    return workspace.converter(chain).sequence == "software" and len(chain.slots) > 1
+    """Software must point the converter to the next slot; slots that are all alike need nothing."""
+    signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
+    pointed = {(one.pin, one.negative, slot.sampling_cycles) for one, slot in zip(signals, chain.slots, strict=True)}
+    return workspace.converter(chain).sequence == "software" and len(pointed) > 1

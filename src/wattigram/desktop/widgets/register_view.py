@@ -155,7 +155,8 @@ class RegisterView(QWidget):
         painter.fillRect(rect, color(t.card if is_set else t.band))
         if is_lit:
             painter.fillRect(rect, color(t.action, 70))
-        painter.setPen(QPen(color(t.faint), 1))
+        # What is only given, and does not stay, has a broken outline: the value beside the name is without it.
+        painter.setPen(QPen(color(t.faint), 1, Qt.PenStyle.DashLine if one.is_command else Qt.PenStyle.SolidLine))
         painter.drawRect(rect)
         cell = self._cell(row.at.register.width)
         painter.setFont(number_font(-1))
@@ -165,7 +166,7 @@ class RegisterView(QWidget):
                 painter.setPen(QPen(color(t.hairline), 1))
                 painter.drawLine(box.topLeft(), box.bottomLeft())
             is_one = one.code >> (one.field.width - 1 - bit) & 1
-            painter.setPen(color(t.ink if is_one else t.faint))
+            painter.setPen(color(t.ink if is_one and not one.is_command else t.faint))
             text = "·" if row.symbol and one.field.coded == "pointer" else str(is_one)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
         if self.chosen == (number, place):
@@ -249,4 +250,6 @@ def field_text(part: Part, row: SheetRow, one: SheetField) -> str:
         means = f"{one.code:#x} = {meaning}"
     if one.last is None:
         return f"{where}: {means} ({one.field.sets}). Nothing sets it; it is as after a reset."
+    if one.is_command:
+        return f"{where}: {one.code:#x} is given as “{one.field.sets}” of {one.last.setting.owner}; it does not stay."
     return f"{where}: {means}. Set by “{one.field.sets}” of {one.last.setting.owner}."

@@ -101,6 +101,13 @@ void wg_chain_mark(uint32_t chain, bool full, uint32_t tally)
     post(chain, full ? half : 0u, full ? wg_chains[chain].items - half : half, wg_port_now(), false);
 }
 
+uint32_t wg_chain_lift(uint32_t chain, uint32_t result)
+{
+    const wg_chain *design = &wg_chains[chain];
+    const int32_t lift = design->lifts != NULL ? design->lifts[chain_states[chain].next % design->slots] : 0;
+    return lift < 0 ? result >> -lift : result << lift;
+}
+
 void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
 {
     const wg_chain *design = &wg_chains[chain];

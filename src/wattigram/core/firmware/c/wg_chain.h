@@ -23,6 +23,7 @@ typedef struct {
     const uint32_t *end_ticks;      /**< of each slot: from the cycle's start until its result is there */
     const uint32_t *held_ticks;     /**< of each slot: from the cycle's start until its voltage is held */
     const uint8_t *taps;            /**< of each slot: who works on its items, or WG_NO_TAP */
+    const int8_t *lifts;            /**< of each slot: places by which wg_chain_lift() moves up; NULL where nothing does */
 } wg_chain;
 
 /** Items that can be looked at, one of the signal every `stride` places; they stay until the next half is full. */
@@ -47,6 +48,9 @@ void wg_chain_begin(void);
  * @param tally  results so far
  */
 void wg_chain_mark(uint32_t chain, bool full, uint32_t tally);
+
+/** The next result of a chain as it lies in its item: moved up by as many places as its slot wants. Context: interrupt. */
+uint32_t wg_chain_lift(uint32_t chain, uint32_t result);
 
 /** Put a result into the loop of a chain that the program fills. `end` is when it was ready. Context: interrupt. */
 void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end);
