@@ -104,19 +104,16 @@ class Handing:
             self._live.tally += len(part.items)
             self.machine.interrupt(self.converter)
 
-    def leave(self, channel: Channel, epoch: int) -> None:
+    def leave(self, part: HandOver, ready: IntArray) -> None:
         """Items since the last mark lie in memory already, and a FIFO has them; nobody has been told."""
-        part = channel.unfinished
-        if part is None:
-            if self.delivery == "dma" and self.results is not None:
-                self._set_place(self.results, channel.handed_over)
-            return
-        ready = channel.ready_ticks(part) + epoch
-        if self.delivery == "dma":
+        if self.delivery == "dma" and not len(part.items):
+            if self.results is not None:
+                self._set_place(self.results, part.first)
+        elif self.delivery == "dma":
             self._live.tally = part.first + len(part.items)
             self._show(part, ready)
             self._carry(part, ready)
-        elif self.delivery == "fifo":
+        elif self.delivery == "fifo" and len(part.items):
             self._live.tally = part.first + len(part.items)
             self._live.fifo = deque(zip(part.items.tolist(), ready.tolist(), strict=True))
 

@@ -13,7 +13,7 @@ from wattigram.core.board.channel import Channel
 from wattigram.core.board.memory import HandOver
 from wattigram.core.board.watch import Happening, Watcher
 from wattigram.core.emulator.configure import NO_WINDOW, Silicon
-from wattigram.core.emulator.handing import Handing, tell_comparator, tell_window
+from wattigram.core.emulator.handing import Handing, IntArray, tell_comparator, tell_window
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.link import FLAG_ASIDE, FLAG_FIRST, FrameType
 from wattigram.core.registers import SiliconState
@@ -54,6 +54,8 @@ class ImageRun(Run):
         self._end_ticks = end_ticks
         # What the image stops or starts must be seen at once, and an end that is not known may be any alarm.
         self._is_split = end_ticks is None or any(self._is_acted_upon(channel) for channel in self.channels)
+        self._undone: list[deque[HandOver]] = [deque() for _ in self.channels]
+        """Units of each channel that the program has not been told of yet."""
         self._events: list[Happening] = []
         self._uart_bytes: dict[str, int] = {}
         self._by_name = {channel.config.name: channel for channel in self.channels}
@@ -147,10 +149,15 @@ class ImageRun(Run):
         for part, next_number in zip(parts, following, strict=True):
             at = int(channel.ready_ticks(part)[-1])
             found.append((at, self._handing(handing, channel, part, next_number)))
+        self._undone[channel.stream] += parts
         return found
 
     def _handing(self, handing: Handing, channel: Channel, part: HandOver, number: int) -> Callable[[], None]:
-        return lambda: handing.hand(channel, part, self.epoch, number)
+        def hand() -> None:
+            self._undone[channel.stream].popleft()
+            handing.hand(channel, part, self.epoch, number)
+
+        return hand
 
     def _act(self, watcher: Watcher, happened: list[Happening], seen_ticks: int | None) -> None:
         """A window of the hardware stops its converter, which is off then until the image switches it on again."""
@@ -219,7 +226,20 @@ class ImageRun(Run):
     def leave_partials(self) -> None:
         """Before the image may stop: what DMA has moved since the last mark lies in memory."""
         for channel, handing in zip(self.channels, self._handings, strict=True):
-            handing.leave(channel, self.epoch)
+            handing.leave(*self._left(channel))
+
+    def _left(self, channel: Channel) -> tuple[HandOver, IntArray]:
+        """Items of a channel that are ready by now and that nobody was told of, and when they were."""
+        waiting = list(self._undone[channel.stream])
+        rest = channel.unfinished
+        parts = [*waiting, *([rest] if rest is not None else [])]
+        if not parts:
+            nothing = np.empty(0, dtype=np.int64)
+            return HandOver(nothing, channel.handed_over, None), nothing
+        items = np.concatenate([part.items for part in parts])
+        ready = np.concatenate([channel.ready_ticks(part) for part in parts]) + self.epoch
+        count = int(np.searchsorted(ready, self.machine.now, side="right"))
+        return HandOver(items[:count], parts[0].first, None), ready[:count]
 
     def silicon_totals(self) -> dict[str, int]:
         """Counts that only the silicon knows."""

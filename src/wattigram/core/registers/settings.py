@@ -7,8 +7,10 @@ from collections.abc import Iterator
 from wattigram.core.design import (
     Chain,
     Dma,
+    Fifo,
     FollowTrigger,
     FreeRunningTrigger,
+    Interrupt,
     SoftwareTrigger,
     TimerTrigger,
     Workspace,
@@ -166,5 +168,5 @@ def _start_step(
 
 
 def _tells(workspace: Workspace, chain: Chain) -> bool:
-    """Windows of a chain that delivers by DMA have the converter's own line, which nothing else enables."""
-    return chain.dma is not None and bool(hardware_windows(workspace, chain))
+    """Windows of a chain whose results do not interrupt have the converter's own line, which nothing else enables."""
+    return not isinstance(chain.retrieval, (Interrupt, Fifo)) and bool(hardware_windows(workspace, chain))
