@@ -131,7 +131,7 @@ def test_a_take_is_looked_at_from_whole_to_single_samples(window: MainWindow, wa
 def test_a_damaged_take_is_a_sentence(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
     bad = tmp_path / "bad.h5"
     bad.write_text("nothing")
-    window.show_take(bad)
+    window.take_actions.show(bad)
     wait(lambda: "no HDF5 file" in window.notice.text)
     assert window.takes_page.data is None
 

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from functools import partial
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QTimer
 from PyQt6.QtGui import QCloseEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QMainWindow,
     QMenu,
     QVBoxLayout,
@@ -26,7 +24,7 @@ from wattigram.desktop.book import CHAIN, COMPARE, FIRMWARE, PROOF, ROUTES, TAKE
 from wattigram.desktop.chain_actions import ChainActions
 from wattigram.desktop.document import Document
 from wattigram.desktop.dress import Dress
-from wattigram.desktop.files import ProjectFiles, ask_save
+from wattigram.desktop.files import ProjectFiles
 from wattigram.desktop.firmware_work import FirmwareWork
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
@@ -35,6 +33,7 @@ from wattigram.desktop.output_actions import OutputActions
 from wattigram.desktop.pages.chain_page import ChainPage
 from wattigram.desktop.proving import Proving
 from wattigram.desktop.settings import Settings
+from wattigram.desktop.take_actions import TakeActions
 from wattigram.desktop.widgets.header import PAGES, Header
 from wattigram.desktop.widgets.notice import JobBar, Notice
 from wattigram.desktop.widgets.palette import Palette
@@ -67,6 +66,8 @@ class MainWindow(QMainWindow):
         self.files = ProjectFiles(self, document, settings, self.notice, self.actions_list)
         self.dress = Dress(self.settings, self.actions_list, self._redress)
         self.chain_actions = ChainActions(document, self.chain_page, self.actions_list)
+        self.take_actions = TakeActions(self, document, self.proving, self.files, self.book, self.notice.say)
+        self.take_actions.page_wanted.connect(self.show_page)
         self.output_actions = OutputActions(document, self.book, self.actions_list, self.show_page, self.notice.say)
         self.bench_actions = BenchActions(
             self,
@@ -117,16 +118,16 @@ class MainWindow(QMainWindow):
         add("Board", "Record a take, or stop recording", "Ctrl+R", self.toggle_record)
         add("Board", "Choose a board…", "Ctrl+B", self.board_choice.ask)
         add("Proof", "Record and prove", "F6", self.proving.record_and_prove)
-        add("Proof", "Prove the take that is open", "Shift+F6", self.prove_open_take)
-        add("Proof", "Write a report…", "Ctrl+P", self.report_dialog)
+        add("Proof", "Prove the take that is open", "Shift+F6", self.take_actions.prove_open)
+        add("Proof", "Write a report…", "Ctrl+P", self.take_actions.ask_report)
         add("Proof", "Remove the chosen expectation", "", self._remove_expectation)
         add("Proof", "Copy the proof as text", "", lambda: self.proof_page.copy_text())
         add("Firmware", "Write the C", "", self.firmware.write)
         add("Firmware", "Build the firmware", "F7", self.firmware.build)
         add("Firmware", "Run the image on the virtual board", "Shift+F7", self.firmware.run)
         add("Firmware", "Copy register writes as hex", "", lambda: self.book.firmware.copy_hex())
-        add("Takes", "Open a take…", "Ctrl+T", self.open_take_dialog)
-        add("Takes", "Export the take as a table…", "Ctrl+E", self._export_current)
+        add("Takes", "Open a take…", "Ctrl+T", self.take_actions.ask_open)
+        add("Takes", "Export the take as a table…", "Ctrl+E", self.take_actions.export_open)
         add("Takes", "Copy the traces as a picture", "", lambda: self.takes_page.copy_picture())
         for number, name in enumerate(PAGES):
             add("View", f"Go to {name}", f"Alt+{number + 1}", partial(self.show_page, number))
@@ -183,12 +184,12 @@ class MainWindow(QMainWindow):
         if number == TAKES:
             takes = self.book.takes
             takes.job_wanted.connect(self.run_job)
-            takes.open_wanted.connect(self.open_take_dialog)
-            takes.export_wanted.connect(self._export_dialog)
+            takes.open_wanted.connect(self.take_actions.ask_open)
+            takes.export_wanted.connect(self.take_actions.ask_export)
         elif number == PROOF:
             proof = self.book.proof
             proof.prove_wanted.connect(self.proving.record_and_prove)
-            proof.report_wanted.connect(self.report_dialog)
+            proof.report_wanted.connect(self.take_actions.ask_report)
             proof.cure_wanted.connect(self.proving.cure_and_prove)
         elif number == FIRMWARE:
             self.book.firmware.looks_wanted.connect(self.board.look_at)
@@ -294,45 +295,6 @@ class MainWindow(QMainWindow):
         if verdict.expectation in expectations:
             self.document.edit(RemoveExpectation(expectations.index(verdict.expectation)))
             self.proving.prove(proved.take)
-
-    def prove_open_take(self) -> None:
-        """Judge the take on the Takes page."""
-        path = self._open_take()
-        if path is not None:
-            self.proving.prove(path)
-
-    def _open_take(self) -> Path | None:
-        if self.takes_page.data is None:
-            self.notice.say("No take is open. Choose one on the Takes page.")
-            return None
-        return self.takes_page.data.path
-
-    def report_dialog(self) -> None:
-        """Ask where the report goes."""
-        proved = self.proving.latest
-        take = proved.take.stem if proved else "proof"
-        path = self.files.folder / f"{self.document.workspace.project.name} {take}.html"
-        ask_save(self, "Report", path, "Web pages (*.html)", lambda name: self.proving.write_report(Path(name)))
-
-    def open_take_dialog(self) -> None:
-        """Ask for a take."""
-        dialog = QFileDialog(self, "Open a take", str(self.proving.folder), "Takes (*.h5)")
-        dialog.fileSelected.connect(lambda name: self.show_take(Path(name)))
-        dialog.open()
-
-    def show_take(self, path: Path) -> None:
-        """Show a take on its page."""
-        self.show_page(TAKES)
-        self.takes_page.add_take(path)
-
-    def _export_current(self) -> None:
-        path = self._open_take()
-        if path is not None:
-            self._export_dialog(path)
-
-    def _export_dialog(self, take: Path) -> None:
-        path = self.files.folder / f"{take.stem}.csv"
-        ask_save(self, "Export", path, "Tables (*.csv)", lambda name: self.proving.export(take, Path(name)))
 
     # View
 
