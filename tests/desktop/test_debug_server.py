@@ -11,6 +11,7 @@ from tests.core.firmware.compiled import built, needs_compiler
 from tests.desktop.conftest import Wait
 from wattigram.core.emulator.hints import board_setup
 from wattigram.core.session.board_process import ImageBoardProcess
+from wattigram.core.take import open_take
 from wattigram.desktop.book import FIRMWARE
 from wattigram.desktop.pages.firmware_page import MEMORY, FirmwarePage
 from wattigram.desktop.window import MainWindow
@@ -76,3 +77,27 @@ def test_a_debug_server_that_is_not_there_is_a_sentence(window: MainWindow, wait
     window.board_choice.use(f"gdb:127.0.0.1:1,{tmp_path / 'none.elf'}")
     assert "none.elf" in window.notice.text
     window.board_choice.use("virtual")
+
+
+@needs_compiler
+def test_a_debug_server_that_dies_is_survived(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+    workspace = window.document.workspace
+    elf = built(workspace, tmp_path / "c").elf
+    assert elf is not None
+    page = memory_page(window)
+    path = window.proving.next_path()
+    assert path is not None
+    with ImageBoardProcess(board_setup(workspace, 1), elf) as board:
+        window.board_choice.use(f"gdb:127.0.0.1:{board.ready['gdb']},{elf}")
+        look_for(page, "chain_states[0].next")
+        window.board.start(path)
+        wait(lambda: window.board.latest.samples > 2000)
+    wait(lambda: window.board.latest.state == "failed")
+    assert "gdb:127.0.0.1" in window.notice.text
+    assert not window.board.is_running
+    with open_take(path) as take:
+        assert take.complete
+        assert take.item_count(0) > 1000
+    window.board_choice.use("virtual")
+    window.board.start()
+    wait(lambda: window.board.latest.seconds > 0.1)

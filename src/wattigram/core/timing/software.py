@@ -51,6 +51,8 @@ def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
 
 def repoints(workspace: Workspace, chain: Chain) -> bool:
     """Software must point the converter to the next slot; slots that are all alike need nothing."""
+    if workspace.converter(chain).sequence != "software":
+        return False
     signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
     pointed = {(one.pin, one.negative, slot.sampling_cycles) for one, slot in zip(signals, chain.slots, strict=True)}
-    return workspace.converter(chain).sequence == "software" and len(pointed) > 1
+    return len(pointed) > 1
