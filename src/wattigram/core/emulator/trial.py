@@ -98,7 +98,7 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
     if delivery == "dma":
         costs = _marks(machine, name)
     else:
-        inputs = [_input(state, name)]
+        inputs, starts = [_input(state, name)], []
         costs = []
         for number in range(CALLS):
             live.tally += 1
@@ -116,16 +116,26 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
                 machine.wake()
             live.fifo.clear()
             inputs.append(_input(machine.peripherals.state, name))
+            starts.append(name in machine.seen.started)
+            machine.seen.started.clear()
             if number >= 8 and delivery == "fifo":
                 break
-        if len(set(inputs)) > 1:
-            found.inputs[name] = tuple(inputs[: _period(inputs)])
+        # Software that goes from slot to slot starts each but the first, or all where it begins anew.
+        period = _period(list(zip(inputs, starts, strict=False)))
+        if len(set(inputs)) > 1 or (_by_software(state, name) and 1 < period < len(starts)):
+            found.inputs[name] = tuple(inputs[:period])
+        found.restarts[name] = all(starts[:period]) if _by_software(state, name) else any(starts)
     if costs:
         found.cycles[name] = max(1, int(statistics.median_high(costs)))
     live.done = True
     machine.wake()
-    if name in machine.seen.started:
+    if delivery in {"dma", "fifo"} and name in machine.seen.started:
         found.restarts[name] = True
+
+
+def _by_software(state: SiliconState, name: str) -> bool:
+    """The converter has one slot, and whoever wants others points it there."""
+    return next(one for one in state.registers.part.converters if one.name == name).sequence == "software"
 
 
 def _marks(machine: Machine, name: str) -> list[int]:

@@ -156,7 +156,7 @@ class HandlerWriter:
             yield f"point_{chain.name}({place});"
             if again:
                 yield start
-            elif isinstance(trigger, SoftwareTrigger):
+            elif isinstance(trigger, SoftwareTrigger) and chain.chain.per_trigger != "conversion":
                 yield f"if ({place} != 0u) {{"
                 yield f"    {start}"
                 yield "}"

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
     from wattigram.core.session.port import Port
 
 SILENCE_S = 3.0
+OWN_SILENCE_S = 20.0
+"""A virtual board is a process of our own: it ends or answers, and may be busy until then."""
 ASK_S = 1.0
 
 
@@ -87,7 +89,7 @@ def record_run(
         reception.start_writing(writer)
         try:
             transport.command(f"start ticks={ticks}" + (" fast" if fast else ""))
-            _receive(transport, reception, ticks, progress)
+            _receive(transport, reception, ticks, SILENCE_S if child is None else OWN_SILENCE_S, progress)
         finally:
             reception.finish_writing()
         if not reception.stopped:
@@ -156,10 +158,15 @@ def _identify(transport: Port, reception: Reception) -> None:
         reception.feed(transport.read())
 
 
-def _receive(transport: Port, reception: Reception, ticks: int, progress: Callable[[float], None] | None) -> None:
+def _receive(
+    transport: Port,
+    reception: Reception,
+    ticks: int,
+    silence_s: float,
+    progress: Callable[[float], None] | None,
+) -> None:
     moved_at = asked_at = time.monotonic()
     moved = (0, 0)
-    silence_s = SILENCE_S
     if reception.identity is not None:  # a chain that never starts says nothing until it is stopped
         silence_s += ticks / reception.identity.tick_hz
     while not reception.stopped:

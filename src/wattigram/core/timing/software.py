@@ -50,9 +50,11 @@ def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
 
 
 def repoints(workspace: Workspace, chain: Chain) -> bool:
-    """Software must point the converter to the next slot; slots that are all alike need nothing."""
-    if workspace.converter(chain).sequence != "software":
+    """Software must point the converter to the next slot; one that goes on for ever needs nothing where all are alike."""
+    if workspace.converter(chain).sequence != "software" or len(chain.slots) < 2:
         return False
+    if chain.per_trigger != "endless":
+        return True
     signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
     pointed = {(one.pin, one.negative, slot.sampling_cycles) for one, slot in zip(signals, chain.slots, strict=True)}
     return len(pointed) > 1
