@@ -12,9 +12,10 @@ from tests.conftest import edited
 from tests.core.firmware.compiled import EXAMPLES, IDS, built, host_complaints, needs_compiler, needs_cppcheck
 from tests.core.registers.designs import random_workspace
 from wattigram.core.design import Workspace, open_workspace
-from wattigram.core.design.edits import RenameSignal
+from wattigram.core.design.edits import RenameSignal, SetWindow
 from wattigram.core.errors import QuantityError, WattigramError
 from wattigram.core.firmware import all_hooks, firmware_files, tables_header
+from wattigram.core.firmware.hooks import event_hooks
 from wattigram.core.firmware.names import c_comment, c_identifiers, c_string
 from wattigram.core.firmware.tables import Tables
 from wattigram.core.registers import design_writes
@@ -118,3 +119,15 @@ def test_tables_only_compile_by_themselves(path: Path) -> None:
     assert said.returncode == 0, said.stderr
     assert said.stderr == ""
     assert "_CYCLE_TICKS" in text
+
+
+def test_a_hook_of_a_window_says_what_it_looks_for(kiln: Workspace) -> None:
+    def brief(**changes: object) -> str:
+        window = kiln.project.signal("Upper zone").windows[0].changed(**changes)
+        tables = Tables(edited(kiln, SetWindow("Upper zone", 0, window)))
+        return next(hook.brief for hook in event_hooks(tables) if hook.about == "Upper zone")
+
+    assert "“Upper zone outside 0.400 V to 2.100 V” began" in brief()
+    assert "“Upper zone below 0.400 V, 3 times in a row” began" in brief(condition="below", times=3)
+    assert "“Upper zone less 1.000 V above 2.100 V” began" in brief(condition="above", target_v=1.0)
+    assert "“Upper zone less Coil current inside" in brief(condition="inside", target_signal="Coil current")

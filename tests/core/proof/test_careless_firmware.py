@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from wattigram.core.design import Workspace, project_text
 from wattigram.core.link import EVENT_DTYPE, FAILED, FrameType, encode_frame, writes_text
 from wattigram.core.proof import Proof, prove
+from wattigram.core.proof.causes import likely_causes
 from wattigram.core.registers import DesignMemory, design_writes, placed, register_map
 from wattigram.core.session.reception import Reception
 from wattigram.core.take import Take, TakeWriter, open_take
@@ -199,3 +200,18 @@ def test_registers_that_differ_are_told_though_all_holds(
     assert proof.differences == ("ADC 2 PACE.CUT is 1 (divider 2), the design's is 2 (divider 3)",)
     assert proof.all_hold
     assert proof.causes == ()
+
+
+def test_a_take_too_short_to_tell_blames_no_instants(
+    proof_of: Callable[..., tuple[Proof, Take]], cured: Workspace
+) -> None:
+    """Of a few cycles, one more or less is much; that is no wrong clock."""
+
+    def beginning(found: list[Portion]) -> Iterator[Portion]:
+        return (one for one in found if one.ticks < 1_000_000)
+
+    _proof, take = proof_of(beginning, totals="ticks=1200000")
+    with open_take(take.path) as again:
+        assert again.chain_cycles(cured.project.chains[0]) < 200
+        codes = {cause.cause for signal in cured.project.signals for cause in likely_causes(again, signal.name)}
+    assert "frame-times" not in codes

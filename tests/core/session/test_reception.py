@@ -124,3 +124,13 @@ def test_older_takes_have_no_repeats(reception: Reception, board: Board) -> None
     with open_take(path) as take:
         assert len(take.repeats) == 0
         assert take.repeated_items(0) == 0
+
+
+def test_a_stream_that_was_counted_and_never_came_may_come_after_all(kiln: Workspace, board: Board) -> None:
+    """The board said how much it had sent; whoever starts it again unheard begins at the first item."""
+    reception = Reception(kiln)
+    reception.feed(board.say("stopped ticks=5000 items.1=500", FrameType.REPLY))
+    reception.feed(board.half(0, 10))
+    run = encode_frame(FrameType.SAMPLES, bytes(20), stream=1, item_bytes=2, sequence=board.sequence, ticks=0)
+    reception.feed(run)
+    assert reception.repeated == {1: 10}

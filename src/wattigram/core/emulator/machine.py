@@ -110,7 +110,7 @@ class Machine:
         peripherals = self.peripherals
         peripherals.alarm_at = None
         system = peripherals.registers.system
-        peripherals.live["System", "alarm-seen", 0] = 1
+        peripherals.live[system, "alarm-seen", 0] = 1
         if not self.interrupt(system):
             self.wake()
 

@@ -271,7 +271,7 @@ class Peripherals:
             case "received":
                 return self.inbox.popleft() if self.inbox else 0
             case _:
-                return self.live.get(("System", what, 0), 0)
+                return self.live.get((self.registers.system, what, 0), 0)
 
     def _look_for_bytes(self) -> None:
         self._byte_looks += 1

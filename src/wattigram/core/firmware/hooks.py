@@ -93,7 +93,8 @@ def _condition(tables: Tables, watch: Watch) -> str:
         window.condition, f"{window.condition} {low} to {high}"
     )
     times = f", {window.times} times in a row" if window.times > 1 else ""
-    return f"“{watch.signal} {where}{times}”"
+    less = window.target_signal or (show_volts(window.target_v) if window.target_v is not None else "")
+    return f"“{watch.signal}{f' less {less}' if less else ''} {where}{times}”"
 
 
 def all_hooks(tables: Tables) -> tuple[Hook, ...]:

@@ -31,7 +31,7 @@ from wattigram.core.design import (
 from wattigram.core.expected import ExpectedEvent
 from wattigram.core.expected.stream import expected_raw
 from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
-from wattigram.core.proof.measured import Judged, due_items, not_judged, within
+from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, Judged, due_items, not_judged, within
 from wattigram.core.proof.outputs import judge_course, judge_pair, judge_route, judge_trip
 from wattigram.core.proof.unclaimed import Unclaimed
 from wattigram.core.proof.verdict import Outcome, Verdict
@@ -43,8 +43,6 @@ FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20
 HARDLY_ANY = 0.02
 """Share of what is due."""
-MOST_UNTOLD_LAPS = 2
-"""Of a loop; a rate can be told of more than these, whatever a board sends at once."""
 
 
 def judge(take: Take, index: int, expectation: Expectation) -> tuple[Verdict, ...]:

@@ -9,6 +9,9 @@ from wattigram.core.proof.verdict import Outcome
 from wattigram.core.take import Take
 from wattigram.core.timing import cycle_timing
 
+MOST_UNTOLD_LAPS = 2
+"""Of a loop; a rate can be told of more than these, whatever a board sends at once."""
+
 
 @dataclass(frozen=True)
 class Judged:

@@ -173,7 +173,7 @@ class Reception:
         """The board said so, or its time went back; else a handler only sends again what it sent before."""
         if run.first >= self._next[run.stream] or not len(run.frame_ticks):
             return False
-        return self._said_started or int(run.frame_ticks[0]) < self._newest_ticks[run.stream]
+        return self._said_started or int(run.frame_ticks[0]) < self._newest_ticks.get(run.stream, 0)
 
     def _without_repeats(self, run: SampleRun, expected: int) -> SampleRun:
         """What of a run is new; of each stream the first repetition is told."""

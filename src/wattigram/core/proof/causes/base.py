@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -198,7 +199,7 @@ def likely_causes(take: Take, signal: str) -> list[LikelyCause]:
     Where the board told what its firmware set up, mistakes of the firmware are looked for as those of a design are.
     """
     found = _of_design(take, signal)
-    real = _as_written(take)
+    real = _firmware(take)[1]
     if real is not None:
         found = _with_firmware(take, real, found, _of_firmware(take, real, signal))
     return sorted(found, key=lambda cause: -cause.fit)
@@ -248,22 +249,24 @@ def _of_design(take: Take, signal: str) -> list[LikelyCause]:
 
 def register_differences(take: Take) -> tuple[Difference, ...]:
     """What the board's firmware set up otherwise than the take's design; empty where nobody watched it."""
-    if not take.register_writes:
-        return ()
-    try:
-        return differences(take.workspace, take.register_writes)
-    except RegisterError:
-        return ()
+    return _firmware(take)[0]
 
 
-def _as_written(take: Take) -> Workspace | None:
-    """The design that the board really has; None where it is the take's own, or cannot be told."""
-    if not register_differences(take):
-        return None
-    try:
-        return as_written(take.workspace, take.register_writes)
-    except RegisterError:
-        return None
+def _firmware(take: Take) -> tuple[tuple[Difference, ...], Workspace | None]:
+    """Differences, and the design that the board really has where there are any; worked out once for a take."""
+    writes, workspace = take.register_writes, take.workspace
+    if not writes:
+        return (), None
+    key = _firmware, writes
+    if key not in workspace.known:
+        found: tuple[Difference, ...] = ()
+        real = None
+        with contextlib.suppress(RegisterError):  # what cannot be told is left out
+            found = differences(workspace, writes)
+            real = as_written(workspace, writes) if found else None
+        workspace.known[key] = found, real
+    answer: tuple[tuple[Difference, ...], Workspace | None] = workspace.known[key]
+    return answer
 
 
 def _of_firmware(take: Take, real: Workspace, signal: str) -> list[LikelyCause]:

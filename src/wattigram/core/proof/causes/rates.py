@@ -8,12 +8,14 @@ from wattigram.core.bench import Sine
 from wattigram.core.clocks import timer_setting
 from wattigram.core.design import TimerTrigger
 from wattigram.core.pins import input_source
-from wattigram.core.proof.causes.base import FEWEST_SAMPLES, Case, LikelyCause, tester
-from wattigram.core.proof.measured import due_items
+from wattigram.core.proof.causes.base import Case, LikelyCause, tester
+from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, due_items
 from wattigram.core.quantity import brief
 
 STEADY_PPM = 50.0
 ALIKE = 0.02
+FEWEST_CYCLES = 200
+"""Of fewer, one that is under way at the end is too much of a share."""
 
 
 def _measured_hz(case: Case) -> float | None:
@@ -113,9 +115,9 @@ def frames_are_timed_wrong(case: Case) -> LikelyCause | None:
     rate_hz, due = _measured_hz(case), due_items(case.take, case.chain)
     came = case.take.item_count(case.stream)
     cycles, seconds = case.take.chain_cycles(case.chain), case.take.seconds
-    if due < FEWEST_SAMPLES or abs(came / due - 1) > ALIKE:
+    if cycles < FEWEST_CYCLES or not due or abs(came / due - 1) > ALIKE:
         return None
-    if rate_hz is None and cycles <= 2 * case.chain.loop.items:
+    if rate_hz is None and cycles <= MOST_UNTOLD_LAPS * case.chain.loop.items:
         return None
     if rate_hz is not None and abs(rate_hz * seconds / cycles - 1) < ALIKE:
         return None

@@ -41,7 +41,8 @@ def nothing_came(case: Case) -> LikelyCause | None:
                 code,
                 finding.title,
                 1.0 if converted is not None else 0.8,
-                f"{came or 'no'} item in {brief(case.take.seconds, 's', 3)}, {due:.0f} were due{known}. {finding.message}",
+                f"{came or 'no'} item{'s' if came > 1 else ''} in {brief(case.take.seconds, 's', 3)}, {due:.0f} were due{known}. "
+                f"{finding.message}",
                 finding.remedy,
                 whole=True,
             )
