@@ -58,9 +58,37 @@ def test_a_board_that_is_unplugged_and_plugged_in_runs_again(window: MainWindow,
         cable.plug_in()
         wait(lambda: window.board.latest.state == "running" and window.board.latest.seconds > 0.2)
         assert "is back" in window.notice.text
+        assert "115200 baud carry 11.52 kB/s" in window.notice.text
         assert window.board.latest.mark_matches
     window.board.stop()
     wait(lambda: window.board.latest.state == "idle")
+    window.board_choice.use("virtual")
+
+
+def test_what_a_session_has_to_say_is_said_once(window: MainWindow, wait: Wait, cable: Cable) -> None:
+    window.board_choice.use(cable.address)
+    window.board.start()
+    wait(lambda: "115200 baud carry" in window.notice.text)
+    window.notice.say("The report is in kiln.html.")
+    before = window.board.latest.seconds
+    wait(lambda: window.board.latest.seconds > before + 0.3)
+    assert window.notice.text == "The report is in kiln.html."
+    window.board.stop()
+    wait(lambda: window.board.latest.state == "idle")
+    window.board.start()
+    wait(lambda: "115200 baud carry" in window.notice.text)
+    window.board_choice.use("virtual")
+
+
+def test_what_fails_twice_is_said_twice(window: MainWindow, wait: Wait) -> None:
+    for _ in range(2):
+        window.board_choice.use("tcp:127.0.0.1:1")
+        window.board.start()
+        wait(lambda: "Nobody answers at tcp:127.0.0.1:1" in window.notice.text)
+        window.notice.say("Something else.")
+        window.board.start()
+        wait(lambda: "Nobody answers at tcp:127.0.0.1:1" in window.notice.text)
+        window.notice.say("Something else.")
     window.board_choice.use("virtual")
 
 

@@ -44,6 +44,8 @@ class LiveBoard(QObject):
         self._port = PortWatch()
         self._port.returned.connect(self._on_returned)
         self._ran_before = False
+        self._greeting = ""
+        self._told = ""
 
     @property
     def is_running(self) -> bool:
@@ -65,6 +67,7 @@ class LiveBoard(QObject):
     def start(self, take: Path | None = None) -> None:
         """Run the board, recording where a path is given."""
         self._wants_run = True
+        self._greeting = self._told = ""
         self._restart.stop()
         if not self._port.is_waiting:
             self._port.note(self.address)
@@ -83,6 +86,7 @@ class LiveBoard(QObject):
     def release(self) -> None:
         """Let the board go, so that somebody else can use it."""
         self._wants_run = False
+        self._greeting = self._told = ""
         self._port.stop()
         self._drop()
         self.latest = Snapshot()
@@ -132,11 +136,21 @@ class LiveBoard(QObject):
             self._ran_before, self._wants_run = self._wants_run, False
             self._drop()
             self._port.wait()
+        self._tell(snapshot)
         self.snapshot.emit(snapshot)
+
+    def _tell(self, snapshot: Snapshot) -> None:
+        """Say what a session has to say once, so that whatever is said later is not written over."""
+        greeting = self._greeting if snapshot.state != "failed" else ""
+        text = " ".join(part for part in [greeting, snapshot.message] if part)
+        if text != self._told:
+            self._told = text
+            if text:
+                self.said.emit(text)
 
     def _on_returned(self) -> None:
         """The device is there again: connect, and run where it ran when it went away."""
-        self.said.emit(f"{self.address} is back.")
+        self._greeting, self._told = f"{self.address} is back.", ""
         self._wants_run = self._ran_before
         self._connect()
         if self._wants_run and self._session is not None:

@@ -260,8 +260,6 @@ class MainWindow(QMainWindow):
             self.book.routes.show_snapshot(snapshot)
         elif self.stack.currentIndex() == FIRMWARE:
             self.book.firmware.show_snapshot(snapshot)
-        if snapshot.message and snapshot.message != self.notice.text:
-            self.notice.say(snapshot.message)
         if snapshot.recorded is not None:
             self.takes_page.add_take(snapshot.recorded)
             if self._proves_after_stop:

@@ -221,7 +221,7 @@ class LiveSession:
         self._reception.begin()
         workspace = self._history[-1][1]
         self._history = ((0, workspace),)
-        self._message = ""
+        self._message = overload_text(workspace, self._address)
         if take is not None:
             identity = self._reception.identity
             tick_hz = identity.tick_hz if identity else workspace.bus_clock_hz.numerator
