@@ -21,7 +21,7 @@ from wattigram.core.accuracy.settling import (
     settling_residue,
     slot_settling,
 )
-from wattigram.core.accuracy.twin import TwinFigures, twin_figures
+from wattigram.core.accuracy.twin import TwinFigures, twin_figures, twin_rates_hz
 
 __all__ = [
     "ComparatorFigures",
@@ -46,5 +46,6 @@ __all__ = [
     "stage_noise_share",
     "sum_bits",
     "twin_figures",
+    "twin_rates_hz",
     "window_latency_s",
 ]

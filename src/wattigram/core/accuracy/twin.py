@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from fractions import Fraction
 
 from wattigram.core.accuracy.noise import signal_noise
 from wattigram.core.accuracy.settling import slot_settling
 from wattigram.core.bench import source_slope_v_s
 from wattigram.core.design.model import Chain, Signal
+from wattigram.core.design.stage import rate_divisor
 from wattigram.core.design.workspace import Workspace
 from wattigram.core.pins import input_extent_v, input_source
 from wattigram.core.timing import cycle_timing
@@ -78,6 +80,30 @@ def twin_figures(workspace: Workspace, signal: Signal) -> TwinFigures | None:
         skew_v=skew_v / gain,
         settling_v=(sides[0][3] + sides[1][3]) / gain,
     )
+
+
+def twin_rates_hz(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fraction] | None:
+    """Values per second of a signal and of its twin that are held against each other.
+
+    Reduced values where both have a stage, as a twin is judged; None where there is no pair on two converters, or
+    where one of the two ends by itself.
+    """
+    project = workspace.project
+    if signal.twin is None:
+        return None
+    other = project.signal(signal.twin.of)
+    chains = project.chain_of(signal.name), project.chain_of(other.name)
+    if chains[0] is None or chains[1] is None or chains[0] is chains[1]:
+        return None
+    reduced = signal.later_stage is not None and other.later_stage is not None
+    rates = []
+    for chain, one in ((chains[0], signal), (chains[1], other)):
+        cycle = cycle_timing(workspace, chain)
+        if cycle.items_limit is not None:
+            return None
+        divisor = rate_divisor(one.later_stage) if reduced else 1
+        rates.append(cycle.cycle_rate_hz * len(chain.places_of(one.name)) / divisor)
+    return rates[0], rates[1]
 
 
 def _side(workspace: Workspace, chain: Chain, signal: Signal) -> tuple[float, float, float, float]:

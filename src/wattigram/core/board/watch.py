@@ -16,7 +16,7 @@ IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
 LOOKS = 1 << 14
 LONGEST_WAIT = 1 << 16
-"""Values kept while the other signal's are awaited."""
+"""Values kept while the other signal's are awaited; older ones find no partner any more."""
 
 
 @dataclass(frozen=True)
@@ -41,6 +41,7 @@ class Watcher:
         self._armed = watch.armed
         self._mine = NOTHING
         self._other = NOTHING
+        self._first_mine = self._first_other = 0
 
     def feed(self, values: Values, other: Values | None = None) -> list[Happening]:
         """Judge new values; with another signal those that its own newest allow."""
@@ -59,9 +60,8 @@ class Watcher:
         mine = _joined(self._mine, mine)
         other = _joined(self._other, other)
         if self.watch.paired:
-            count = min(len(mine.values), len(other.values))
+            mine, other, count = self._pairs(mine, other)
             partner = other.values[:count]
-            self._mine, self._other = _after(mine, count), _after(other, count)
         else:
             if not len(other.values):
                 self._mine, self._other = _after(mine, max(0, len(mine.values) - LONGEST_WAIT)), other
@@ -74,6 +74,20 @@ class Watcher:
             self._other = _after(other, max(0, last))
         less = np.rint(partner * self.watch.other_factor).astype(np.int64)
         return Values(mine.values[:count] - less, mine.ticks[:count])
+
+    def _pairs(self, mine: Values, other: Values) -> tuple[Values, Values, int]:
+        """Values from the first number that both have, and how many have partners; the others are kept for later."""
+        begin = max(self._first_mine, self._first_other)
+        mine, first_mine = _from(mine, self._first_mine, begin)
+        other, first_other = _from(other, self._first_other, begin)
+        count = min(len(mine.values), len(other.values))
+        self._mine, self._first_mine = _from(
+            mine, first_mine, max(first_mine + count, first_mine + len(mine.values) - LONGEST_WAIT)
+        )
+        self._other, self._first_other = _from(
+            other, first_other, max(first_other + count, first_other + len(other.values) - LONGEST_WAIT)
+        )
+        return mine, other, count
 
     def _judge(self, found: Values) -> list[Happening]:
         watch, values = self.watch, found.values
@@ -131,6 +145,12 @@ def _joined(first: Values, second: Values) -> Values:
 
 def _after(values: Values, count: int) -> Values:
     return Values(values.values[count:], values.ticks[count:])
+
+
+def _from(values: Values, first: int, begin: int) -> tuple[Values, int]:
+    """Values, the oldest of which has the number ``first``, from another number on; with the number of their oldest."""
+    gone = min(len(values.values), max(0, begin - first))
+    return _after(values, gone), first + gone
 
 
 class ComparatorLooks:

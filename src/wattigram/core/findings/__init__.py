@@ -18,6 +18,7 @@ from wattigram.core.findings import (  # noqa: F401
     sampling,
     timers,
     triggers,
+    twins,
     windows,
 )
 from wattigram.core.findings.finding import Finding, find_all, rules

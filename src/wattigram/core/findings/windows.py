@@ -1,17 +1,17 @@
-"""Rules on threshold windows and twins."""
+"""Rules on threshold windows."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.accuracy import TwinFigures, expected_edges, signal_noise, twin_figures
+from wattigram.core.accuracy import expected_edges, signal_noise
 from wattigram.core.bench import source_slope_v_s
 from wattigram.core.design import Chain, Signal, Window, Workspace, limits_v, rate_divisor
-from wattigram.core.design.edits import Edit, SetTwin, SetWindow
+from wattigram.core.design.edits import SetWindow
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import round_up
 from wattigram.core.pins import input_extent_v, input_source
-from wattigram.core.quantity import brief, show_volts
+from wattigram.core.quantity import show_volts
 from wattigram.core.timing import cycle_timing
 
 CHATTER_EDGES = 1.5
@@ -156,50 +156,3 @@ def _crosses(workspace: Workspace, signal: Signal, window: Window) -> bool:
     low_v, high_v = (signal.at_source(volts) for volts in input_extent_v(workspace, signal))
     target_v = window.target_v or 0.0
     return any(low_v - target_v < limit < high_v - target_v for limit in limits_v(workspace, signal, window))
-
-
-@rule
-def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
-    """The pair trips although nothing is wrong."""
-    for signal in workspace.project.signals:
-        figures = twin_figures(workspace, signal)
-        if figures is None or signal.twin is None or figures.within_v is None or figures.worst_v <= figures.within_v:
-            continue
-        yield Finding(
-            "twin-too-tight",
-            "error",
-            signal.name,
-            f"{signal.name} and {figures.of} differ by themselves",
-            f"Offset {show_volts(figures.offset_v)}, gain {show_volts(figures.gain_v)}, noise {show_volts(figures.noise_v)} "
-            f"rms, {brief(figures.skew_s, 's', 3)} of skew {show_volts(figures.skew_v)} and settling "
-            f"{show_volts(figures.settling_v)} make up to {show_volts(figures.worst_v)}; {show_volts(figures.within_v)} is "
-            "allowed.",
-            _wider(workspace, signal, figures),
-            signal=signal.name,
-        )
-
-
-@rule
-def twin_not_converted(workspace: Workspace) -> Iterator[Finding]:
-    """The pair is never compared."""
-    for signal in workspace.project.signals:
-        if signal.twin_of is None:
-            continue
-        chains = [workspace.project.chain_of(name) for name in (signal.name, signal.twin_of)]
-        if chains[0] is not None and chains[0] is chains[1]:
-            yield Finding(
-                "twin-on-one-converter",
-                "warning",
-                signal.name,
-                f"{signal.name} and its twin share a converter",
-                f"Both are converted by {chains[0].converter}, one after the other: what is wrong with it is wrong with both.",
-                signal=signal.name,
-            )
-
-
-def _wider(workspace: Workspace, signal: Signal, figures: TwinFigures) -> Edit | None:
-    """A limit that holds what is to be expected; none where that would no longer tell a failed sensor."""
-    within_v = round_up(figures.worst_v)
-    if signal.twin is None or within_v > 0.2 * workspace.reference_v / float(signal.front_end):
-        return None
-    return SetTwin(signal.name, signal.twin.changed(within_v=within_v))

@@ -48,6 +48,8 @@ _CELLS = {
         "window-chatters",
         "twin-too-tight",
         "twin-on-one-converter",
+        "twin-out-of-step",
+        "twin-pauses",
         "comparator-chatters",
         "comparator-never-trips",
         "comparator-threshold",

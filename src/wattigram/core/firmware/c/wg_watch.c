@@ -16,7 +16,7 @@
 
 typedef struct {
     uint32_t waiting;       /* values of the signal that wait */
-    uint32_t first_waiting;
+    uint32_t first_waiting; /* number of the oldest since the start, as that of the partners */
     uint32_t partners;
     uint32_t first_partner;
     uint32_t in_a_row;
@@ -166,6 +166,23 @@ static int64_t scaled(const wg_watch *design, int64_t value)
     return whole;
 }
 
+/** A value whose partner's place was needed before the two met has none any more; those behind it keep theirs. */
+static bool drop_widow(watch_state *state)
+{
+    const uint32_t behind = state->first_partner - state->first_waiting;
+    if (behind == 0u) {
+        return false;
+    }
+    if (behind < UINT32_MAX / 2u) {
+        state->first_waiting++;
+        state->waiting--;
+    } else {
+        state->first_partner++;
+        state->partners--;
+    }
+    return true;
+}
+
 /** Judge the values whose partners are known. */
 static void match(uint32_t watch)
 {
@@ -174,6 +191,9 @@ static void match(uint32_t watch)
     const uint32_t mask = design->room - 1u;
     while (state->waiting != 0u && state->partners != 0u) {
         const wg_value mine = design->waiting[state->first_waiting & mask];
+        if (design->paired && drop_widow(state)) {
+            continue;
+        }
         if (!design->paired) {
             while (state->partners > 1u && design->partners[(state->first_partner + 1u) & mask].ticks <= mine.ticks) {
                 state->first_partner++;

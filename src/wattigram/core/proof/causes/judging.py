@@ -10,6 +10,7 @@ from wattigram.core.design import Twin, Watch, Window
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
 from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
 from wattigram.core.quantity import brief, show_volts
+from wattigram.core.take import SignalSamples
 
 FEWEST_DUE = 2
 TOO_MANY = 2.0
@@ -192,7 +193,7 @@ def twin_trips_for_nothing(case: Case) -> LikelyCause | None:
         for watch in signal_watches(case.take, case.signal.name, "twin")
         for _at, began in crossings(case.take, watch).came
     )
-    ours, theirs = (case.take.reduced(name) or case.take.raw(name) for name in (figures.signal, figures.of))
+    ours, theirs = _pair(case)
     if not trips or ours is None or theirs is None:
         return None
     count = min(len(ours.volts), len(theirs.volts))
@@ -205,3 +206,51 @@ def twin_trips_for_nothing(case: Case) -> LikelyCause | None:
         "sound converters",
         finding.remedy,
     )
+
+
+@tester
+def pairs_of_two_instants(case: Case) -> LikelyCause | None:
+    """The two differ value by value of the same number, and not value by value of the same instant."""
+    finding = case.finding("twin-out-of-step") or case.finding("twin-pauses")
+    ours, theirs = _pair(case)
+    if finding is None or ours is None or theirs is None or not ours.count or not theirs.count:
+        return None
+    count = min(len(ours.volts), len(theirs.volts))
+    both = ours.valid[:count] & theirs.valid[:count]
+    if not both.any():
+        return None
+    apart_s = float(np.abs(ours.times_s[:count] - theirs.times_s[:count])[both].max())
+    by_number_v = float(np.abs(ours.volts[:count] - theirs.volts[:count])[both].max())
+    by_instant_v = _nearest_v(ours, theirs)
+    if by_instant_v is None or by_instant_v >= by_number_v:
+        return None
+    return case.cause(
+        finding.code,
+        finding.title,
+        1.0 - by_instant_v / by_number_v,
+        f"values of the same number are up to {brief(apart_s, 's', 3)} apart and differ by up to {show_volts(by_number_v)}, "
+        f"values of the same instant by {show_volts(by_instant_v)}",
+        finding.remedy,
+    )
+
+
+def _pair(case: Case) -> tuple[SignalSamples | None, SignalSamples | None]:
+    """What came of a signal and of its twin, reduced where it was."""
+    of = case.signal.twin_of
+    if of is None or case.take.workspace.project.chain_of(of) is None:
+        return None, None
+    first, second = (case.take.reduced(name) or case.take.raw(name) for name in (case.signal.name, of))
+    return first, second
+
+
+def _nearest_v(ours: SignalSamples, theirs: SignalSamples) -> float | None:
+    """Largest difference of values held at the same instant, as nearly as the slower of the two allows."""
+    mine, other = ours.valid, theirs.valid
+    at_s, times_s, volts = ours.times_s[mine], theirs.times_s[other], theirs.volts[other]
+    if len(at_s) < 2 or len(times_s) < 2:
+        return None
+    places = np.clip(np.searchsorted(times_s, at_s), 1, len(times_s) - 1)
+    places -= at_s - times_s[places - 1] < times_s[places] - at_s
+    step_s = max(float(np.median(np.diff(at_s))), float(np.median(np.diff(times_s))))
+    near = np.abs(times_s[places] - at_s) <= step_s / 2
+    return float(np.abs(ours.volts[mine] - volts[places])[near].max()) if near.any() else None

@@ -1,0 +1,119 @@
+"""Rules on twins: two readings of one thing, held against each other."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wattigram.core.accuracy import TwinFigures, twin_figures, twin_rates_hz
+from wattigram.core.design import Chain, FollowTrigger, Signal, Workspace
+from wattigram.core.design.edits import Edit, SetTrigger, SetTwin, apply_edit
+from wattigram.core.errors import WattigramError
+from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.findings.remedy import round_up
+from wattigram.core.quantity import brief, show_volts
+
+
+@rule
+def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
+    """The pair trips although nothing is wrong."""
+    for signal in workspace.project.signals:
+        figures = twin_figures(workspace, signal)
+        if figures is None or signal.twin is None or figures.within_v is None or figures.worst_v <= figures.within_v:
+            continue
+        yield Finding(
+            "twin-too-tight",
+            "error",
+            signal.name,
+            f"{signal.name} and {figures.of} differ by themselves",
+            f"Offset {show_volts(figures.offset_v)}, gain {show_volts(figures.gain_v)}, noise {show_volts(figures.noise_v)} "
+            f"rms, {brief(figures.skew_s, 's', 3)} of skew {show_volts(figures.skew_v)} and settling "
+            f"{show_volts(figures.settling_v)} make up to {show_volts(figures.worst_v)}; {show_volts(figures.within_v)} is "
+            "allowed.",
+            _wider(workspace, signal, figures),
+            signal=signal.name,
+        )
+
+
+@rule
+def twin_not_converted(workspace: Workspace) -> Iterator[Finding]:
+    """The pair is never compared."""
+    for signal in workspace.project.signals:
+        if signal.twin_of is None:
+            continue
+        chains = [workspace.project.chain_of(name) for name in (signal.name, signal.twin_of)]
+        if chains[0] is not None and chains[0] is chains[1]:
+            yield Finding(
+                "twin-on-one-converter",
+                "warning",
+                signal.name,
+                f"{signal.name} and its twin share a converter",
+                f"Both are converted by {chains[0].converter}, one after the other: what is wrong with it is wrong with both.",
+                signal=signal.name,
+            )
+
+
+@rule
+def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
+    """Values are paired by their numbers; where one of the two comes faster, a pair is of two instants."""
+    project = workspace.project
+    for signal in project.signals:
+        rates = twin_rates_hz(workspace, signal)
+        if rates is None or signal.twin is None:
+            continue
+        other = signal.twin.of
+        if rates[0] != rates[1]:
+            apart_s = float(1 - min(rates) / max(rates))
+            yield Finding(
+                "twin-out-of-step",
+                "error",
+                signal.name,
+                f"{signal.name} and {other} do not keep step",
+                f"{signal.name} gives values at {brief(rates[0], 'Hz', 5)} and {other} at {brief(rates[1], 'Hz', 5)}. Pairs are "
+                f"made by number: after one second the two values of a pair are {brief(apart_s, 's', 3)} apart.",
+                _in_step(workspace, signal),
+                signal=signal.name,
+            )
+        for name in (signal.name, other):
+            chain = project.chain_of(name)
+            if chain is not None and _pauses(workspace, chain):
+                yield Finding(
+                    "twin-pauses",
+                    "error",
+                    signal.name,
+                    f"{signal.name} and {other} do not pause together",
+                    f"A window stops {chain.converter} and starts it again, while the other goes on. Pairs are made by "
+                    "number: from then on the two values of a pair are of different instants.",
+                    signal=signal.name,
+                )
+
+
+def _in_step(workspace: Workspace, signal: Signal) -> Edit | None:
+    """Let the signal's converter follow its twin's, where that makes their rates one."""
+    assert signal.twin is not None
+    mine, theirs = (workspace.project.chain_of(name) for name in (signal.name, signal.twin.of))
+    if mine is None or theirs is None or isinstance(theirs.trigger, FollowTrigger):
+        return None
+    edit = SetTrigger(mine.converter, FollowTrigger(follows=theirs.converter))
+    try:
+        rates = twin_rates_hz(apply_edit(workspace, edit), signal)
+    except WattigramError:
+        return None
+    return edit if rates is not None and rates[0] == rates[1] else None
+
+
+def _pauses(workspace: Workspace, chain: Chain) -> bool:
+    """A window of its signals stops it for a while."""
+    signals = {slot.signal for slot in chain.slots}
+    return any(
+        window.enabled and window.action == "stop" and window.rearm_after_s is not None
+        for name in signals
+        for window in workspace.project.signal(name).windows
+    )
+
+
+def _wider(workspace: Workspace, signal: Signal, figures: TwinFigures) -> Edit | None:
+    """A limit that holds what is to be expected; none where that would no longer tell a failed sensor."""
+    within_v = round_up(figures.worst_v)
+    if signal.twin is None or within_v > 0.2 * workspace.reference_v / float(signal.front_end):
+        return None
+    return SetTwin(signal.name, signal.twin.changed(within_v=within_v))

@@ -1,0 +1,65 @@
+"""Random stages, windows and twins for the signals of a design, all of them the program's own work."""
+
+from __future__ import annotations
+
+import random
+
+from tests.conftest import edited
+from wattigram.core.design import LowPass, Mean, RunningMean, Sum, Twin, Window, Workspace
+from wattigram.core.design.edits import AddWindow, Edit, SetReduce, SetTwin, SetWindow
+
+MOST_WINDOWS = 3
+
+
+def judged(workspace: Workspace, seed: int) -> Workspace:
+    """The design with other stages and windows for each signal; the last signal is a twin where two converters work."""
+    dice = random.Random(seed)
+    project = workspace.project
+    edits: list[Edit] = []
+    for signal in project.signals:
+        edits += [SetWindow(signal.name, 0, None)] * len(signal.windows)
+        edits += [SetTwin(signal.name, None)] * (signal.twin is not None)
+        edits.append(SetReduce(signal.name, _stage(dice)))
+    for signal in project.signals:
+        others = [one.name for one in project.signals if one.name != signal.name]
+        edits += [AddWindow(signal.name, _window(dice, others)) for _ in range(dice.randint(0, MOST_WINDOWS))]
+    chains = project.chains
+    if len(chains) > 1:
+        pair = [dice.choice(chain.slots).signal for chain in chains[:2]]
+        stage = _stage(dice)  # one that keeps them in step
+        edits += [SetReduce(name, stage) for name in pair]
+        twin = Twin(of=pair[0], within_v=dice.choice([0.01, 0.2]), times=dice.randint(1, 3))
+        edits.append(SetTwin(pair[1], twin))
+    return edited(workspace, *edits)
+
+
+def _stage(dice: random.Random) -> Sum | Mean | RunningMean | LowPass | None:
+    """Counts that fit their shifts and such as do not, registers that are wide enough and such as overflow."""
+    count, shift, bits = dice.choice([2, 3, 8, 16, 50]), dice.randint(0, 6), dice.choice([16, 24, 32])
+    return dice.choice(
+        [
+            None,
+            Sum(count=count, shift=shift, register_bits=bits),
+            Mean(count=count, shift=shift, register_bits=bits),
+            RunningMean(count=count, shift=shift, register_bits=bits),
+            LowPass(shift=dice.randint(1, 10), register_bits=bits),
+        ]
+    )
+
+
+def _window(dice: random.Random, others: list[str]) -> Window:
+    low = dice.uniform(-0.2, 1.5)
+    aim = dice.choice(["none", "volts", "signal"])
+    return Window(
+        low=low,
+        high=low + dice.uniform(0.02, 1.5),
+        condition=dice.choice(["outside", "inside", "above", "below"]),
+        on=dice.choice(["raw", "reduced"]),
+        target_v=dice.uniform(0.0, 1.0) if aim == "volts" else None,
+        target_signal=dice.choice(others) if aim == "signal" else None,
+        hysteresis_v=dice.choice([0.0, 0.005, 0.1]),
+        times=dice.choice([1, 1, 2, 5]),
+        when=dice.choice(["crossing", "every"]),
+        enabled=dice.random() < 0.9,
+        rearm=dice.random() < 0.8,
+    )

@@ -1,0 +1,91 @@
+"""Twins whose values do not belong together: found before the run, named after it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+
+import pytest
+
+from tests.conftest import edited
+from wattigram.core.accuracy import twin_rates_hz
+from wattigram.core.design import FollowTrigger, Mean, SoftwareTrigger, TimerTrigger, Window, Workspace
+from wattigram.core.design.edits import AddWindow, RemoveSlot, SetReduce, SetTrigger, SetTwin, apply_edit
+from wattigram.core.findings import Finding, find_all
+from wattigram.core.proof import prove
+from wattigram.core.take import Take
+
+TWIN = "Upper zone, twin"
+PAUSE = Window(low="1 V", high="4 V", action="stop", rearm_after_s="150 ms", hysteresis_v="100 mV")
+
+
+def found(workspace: Workspace, code: str) -> list[Finding]:
+    return [finding for finding in find_all(workspace) if finding.code == code]
+
+
+def at(workspace: Workspace, every: str) -> Workspace:
+    """The twin's converter with a timer of its own."""
+    return edited(workspace, SetTrigger("ADC 2", TimerTrigger(timer="Timer 3", every=every)))
+
+
+def rates(workspace: Workspace) -> tuple[Fraction, Fraction] | None:
+    return twin_rates_hz(workspace, workspace.project.signal(TWIN))
+
+
+def test_a_pair_in_step_is_well(cured: Workspace) -> None:
+    both = rates(cured)
+    assert both is not None
+    assert both[0] == both[1]
+    assert not found(cured, "twin-out-of-step")
+    assert not found(cured, "twin-pauses")
+
+
+def test_rates_are_those_of_the_values_that_are_compared(cured: Workspace) -> None:
+    reduced = [SetReduce(name, Mean(count=16, shift=4)) for name in (TWIN, "Upper zone")]
+    plain = edited(cured, *(SetReduce(name, None) for name in (TWIN, "Upper zone")))
+    assert rates(plain) == (10_000, 10_000)
+    assert rates(at(plain, "200 us")) == (5000, 10_000)
+    assert rates(edited(plain, reduced[0])) == (10_000, 10_000)  # only where both have a stage
+    assert rates(edited(plain, *reduced)) == (625, 625)
+    other = SetReduce("Upper zone", Mean(count=4, shift=2))
+    assert rates(edited(plain, reduced[0], other)) == (625, 2500)
+
+
+def test_no_rates_where_there_is_no_pair(cured: Workspace) -> None:
+    assert twin_rates_hz(cured, cured.project.signal("Coil current")) is None
+    assert rates(edited(cured, SetTwin(TWIN, None))) is None
+    assert rates(edited(cured, RemoveSlot("ADC 1", 1))) is None
+    once = edited(cured, SetTrigger("ADC 2", SoftwareTrigger(again=False)))
+    assert rates(once) is None
+
+
+def test_a_timer_of_its_own_is_cured_by_following(cured: Workspace) -> None:
+    finding = found(at(cured, "110 us"), "twin-out-of-step")[0]
+    assert "568.18 Hz and Upper zone at 625 Hz" in finding.message
+    assert "90.9 ms apart" in finding.message
+    assert finding.remedy == SetTrigger("ADC 2", FollowTrigger(follows="ADC 1"))
+    assert not found(apply_edit(at(cured, "110 us"), finding.remedy), "twin-out-of-step")
+
+
+def test_other_counts_are_not_cured_by_following(cured: Workspace) -> None:
+    wrong = edited(cured, SetReduce(TWIN, Mean(count=16, shift=4)), SetReduce("Upper zone", Mean(count=4, shift=2)))
+    assert found(wrong, "twin-out-of-step")[0].remedy is None
+
+
+@pytest.mark.parametrize(
+    "window", [PAUSE.changed(rearm_after_s=None), PAUSE.changed(action="event"), PAUSE.changed(enabled=False)]
+)
+def test_only_what_goes_on_again_is_out_of_step(cured: Workspace, window: Window) -> None:
+    assert not found(edited(cured, AddWindow("Door latch", window)), "twin-pauses")
+
+
+def test_a_pair_of_which_one_pauses_is_named(cured: Workspace, take_of: Callable[..., Take]) -> None:
+    wrong = edited(cured, AddWindow("Door latch", PAUSE))
+    assert "stops ADC 1 and starts it again" in found(wrong, "twin-pauses")[0].message
+    proof = prove(wrong, take_of(wrong, 2.5))
+    twin = next(verdict for verdict in proof.verdicts if verdict.kind == "twin")
+    assert twin.outcome == "fails"
+    named = next(cause for cause in proof.causes if cause.cause == "twin-pauses")
+    assert named.signal == TWIN
+    assert named.fit > 0.8
+    assert "values of the same instant by" in named.evidence
