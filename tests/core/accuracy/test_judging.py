@@ -19,11 +19,12 @@ from wattigram.core.accuracy import (
     stage_gain,
     stage_noise_share,
     twin_figures,
+    waiting_values,
     window_latency_s,
 )
 from wattigram.core.bench import Ramp, Sine, Steps, Wiring, source_crossings, source_slope_v_s
 from wattigram.core.design import Comparator, LowPass, Mean, RunningMean, Sum, Workspace, open_workspace
-from wattigram.core.design.edits import SetClock, SetComparator, SetReduce, SetWiring
+from wattigram.core.design.edits import RemoveSlot, SetClock, SetComparator, SetLoopItems, SetReduce, SetWiring
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 
@@ -185,3 +186,22 @@ def test_latency_adds_stage_repetitions_and_hand_over(kiln: Workspace) -> None:
     assert thrice == pytest.approx(soft + 2 * 16e-4)
     hard = window_latency_s(kiln, signal, signal.windows[0].changed(by="hardware", on="raw"))
     assert hard == pytest.approx(1e-4 + 13 / 32e6)
+
+
+def test_a_value_that_is_held_against_another_waits_for_it(kiln: Workspace) -> None:
+    signal = kiln.project.signal("Upper zone")
+    window = signal.windows[0].changed(on="raw", target_signal="Upper zone, twin")
+    alone = window_latency_s(kiln, signal, signal.windows[0].changed(on="raw"))
+    assert window_latency_s(kiln, signal, window) == alone
+    slower = edited(kiln, SetLoopItems("ADC 2", 512))  # a half of 25.6 ms instead of 6.4 ms
+    assert alone is not None
+    assert window_latency_s(slower, signal, window) == pytest.approx(alone - 6.4e-3 + 25.6e-3)
+
+
+def test_what_waits_is_a_half_with_as_much_again(kiln: Workspace) -> None:
+    zone, twin = (kiln.project.signal(name) for name in ("Upper zone", "Upper zone, twin"))
+    assert waiting_values(kiln, zone, twin, reduced=False) == 2 * 64 + 4
+    assert waiting_values(kiln, zone, twin, reduced=True) == 2 * 4 + 4
+    slower = edited(kiln, SetLoopItems("ADC 2", 2560))
+    assert waiting_values(slower, zone, twin, reduced=False) == 2 * 1280 + 4
+    assert waiting_values(edited(kiln, RemoveSlot("ADC 2", 0)), zone, twin, reduced=False) == 0

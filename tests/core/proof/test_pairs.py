@@ -10,7 +10,7 @@ import pytest
 from tests.conftest import edited
 from wattigram.core.accuracy import twin_rates_hz
 from wattigram.core.design import FollowTrigger, Mean, SoftwareTrigger, TimerTrigger, Window, Workspace
-from wattigram.core.design.edits import AddWindow, RemoveSlot, SetReduce, SetTrigger, SetTwin, apply_edit
+from wattigram.core.design.edits import AddWindow, RemoveSlot, SetLoopItems, SetReduce, SetTrigger, SetTwin, apply_edit
 from wattigram.core.findings import Finding, find_all
 from wattigram.core.proof import prove
 from wattigram.core.take import Take
@@ -89,3 +89,18 @@ def test_a_pair_of_which_one_pauses_is_named(cured: Workspace, take_of: Callable
     assert named.signal == TWIN
     assert named.fit > 0.8
     assert "values of the same instant by" in named.evidence
+
+
+@pytest.mark.parametrize("by", ["twin", "window"])
+def test_values_that_wait_longer_than_they_are_kept(cured: Workspace, by: str) -> None:
+    plain = edited(cured, *(SetReduce(name, None) for name in (TWIN, "Upper zone")))
+    if by == "window":
+        plain = edited(
+            plain, SetTwin(TWIN, None), AddWindow(TWIN, Window(low="-1 V", high="1 V", target_signal="Upper zone"))
+        )
+    assert not found(plain, "window-waits")
+    slow = edited(plain, SetLoopItems("ADC 2", 8192))
+    finding = found(slow, "window-waits")[0]
+    assert "halves of 410 ms, in which 4098 values come" in finding.message
+    assert finding.remedy == SetLoopItems("ADC 2", 4096)
+    assert not found(apply_edit(slow, finding.remedy), "window-waits")

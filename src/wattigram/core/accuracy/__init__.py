@@ -12,7 +12,7 @@ from wattigram.core.accuracy.averaging import (
     sum_bits,
 )
 from wattigram.core.accuracy.comparing import ComparatorFigures, comparator_figures, expected_edges
-from wattigram.core.accuracy.latency import window_latency_s
+from wattigram.core.accuracy.latency import MOST_WAITING, waiting_values, window_latency_s
 from wattigram.core.accuracy.noise import SignalNoise, converter_noise_lsb, signal_noise
 from wattigram.core.accuracy.settling import (
     SlotSettling,
@@ -24,6 +24,7 @@ from wattigram.core.accuracy.settling import (
 from wattigram.core.accuracy.twin import TwinFigures, twin_figures, twin_rates_hz
 
 __all__ = [
+    "MOST_WAITING",
     "ComparatorFigures",
     "SignalNoise",
     "SlotSettling",
@@ -47,5 +48,6 @@ __all__ = [
     "sum_bits",
     "twin_figures",
     "twin_rates_hz",
+    "waiting_values",
     "window_latency_s",
 ]

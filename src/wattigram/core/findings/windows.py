@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.accuracy import expected_edges, signal_noise
+from wattigram.core.accuracy import MOST_WAITING, expected_edges, signal_noise, waiting_values
 from wattigram.core.bench import source_slope_v_s
 from wattigram.core.design import Chain, Signal, Window, Workspace, limits_v, rate_divisor
-from wattigram.core.design.edits import SetWindow
+from wattigram.core.design.edits import Edit, SetLoopItems, SetWindow
 from wattigram.core.findings.finding import Finding, rule
-from wattigram.core.findings.remedy import round_up
+from wattigram.core.findings.remedy import first_cure, gone, round_up
 from wattigram.core.pins import input_extent_v, input_source
-from wattigram.core.quantity import show_volts
-from wattigram.core.timing import cycle_timing
+from wattigram.core.quantity import brief, show_volts
+from wattigram.core.timing import cycle_timing, loop_timing
 
 CHATTER_EDGES = 1.5
 
@@ -156,3 +156,50 @@ def _crosses(workspace: Workspace, signal: Signal, window: Window) -> bool:
     low_v, high_v = (signal.at_source(volts) for volts in input_extent_v(workspace, signal))
     target_v = window.target_v or 0.0
     return any(low_v - target_v < limit < high_v - target_v for limit in limits_v(workspace, signal, window))
+
+
+@rule
+def too_many_wait(workspace: Workspace) -> Iterator[Finding]:
+    """A comparison with another signal is not made for values that waited too long for it."""
+    for signal, of, reduced in _comparisons(workspace):
+        other = workspace.project.signal(of)
+        waiting = max(waiting_values(workspace, *pair, reduced) for pair in ((signal, other), (other, signal)))
+        if waiting <= MOST_WAITING:
+            continue
+        slowest = _slowest(workspace, signal, other)
+        yield Finding(
+            "window-waits",
+            "warning",
+            signal.name,
+            f"Values of {signal.name} and {of} wait too long for each other",
+            f"{slowest.loop.name} is handed over in halves of {brief(loop_timing(workspace, slowest).half_s, 's', 3)}, in which "
+            f"{waiting // 2} values come, and as many again while they are worked on. The program keeps {MOST_WAITING}; "
+            "what is older is never judged.",
+            first_cure(workspace, _shorter(workspace, slowest), gone(too_many_wait, signal.name)),
+            signal=signal.name,
+        )
+
+
+def _comparisons(workspace: Workspace) -> Iterator[tuple[Signal, str, bool]]:
+    """(signal, the other one, whether reduced values are compared) of windows and twins that the program judges."""
+    for signal, _index, window, _where in _windows(workspace):
+        if window.target_signal is not None and window.by == "software":
+            yield signal, window.target_signal, window.on == "reduced"
+    for signal in workspace.project.signals:
+        if signal.twin is not None:
+            both = signal.later_stage is not None and workspace.project.signal(signal.twin.of).later_stage is not None
+            yield signal, signal.twin.of, both
+
+
+def _slowest(workspace: Workspace, *signals: Signal) -> Chain:
+    chains = [workspace.project.chain_of(signal.name) for signal in signals]
+    return max((one for one in chains if one is not None), key=lambda one: loop_timing(workspace, one).half_s)
+
+
+def _shorter(workspace: Workspace, chain: Chain) -> Iterator[Edit]:
+    """Shorter loops that stay in step, the longest first."""
+    unit = 2 * len(chain.slots)
+    items = chain.loop.items // 2 // unit * unit
+    while items >= unit:
+        yield SetLoopItems(chain.converter, items)
+        items = items // 2 // unit * unit

@@ -6,17 +6,15 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 
+from wattigram.core.accuracy import MOST_WAITING, waiting_values
 from wattigram.core.board import EffectiveConfig, EffectiveConverter, EffectiveTap, EffectiveWatch
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import Chain, Dma, Signal, Slot, Watch, WindowTrigger, Workspace, tapped_signals
 from wattigram.core.design.outputs import Playback, SoftwareRamp
 from wattigram.core.errors import FirmwareError
 from wattigram.core.firmware.names import c_identifiers
-from wattigram.core.timing import cycle_timing, item_bits, loop_timing, slot_order
+from wattigram.core.timing import item_bits, loop_timing, slot_order
 from wattigram.core.waveform import table_codes
-
-MOST_WAITING = 1 << 12
-"""Values of a signal that wait for those of another, at most."""
 
 RESULT_BITS = 16
 """A result that is aligned to the left has its uppermost bit there."""
@@ -57,8 +55,18 @@ class TapTable:
     signal: Signal
     tap: EffectiveTap
     kind: str
-    room: int
-    """Reduced values that one half can give."""
+    per_half: int
+    """Items that one half can give."""
+
+    @property
+    def room(self) -> int:
+        """Reduced values that one half can give."""
+        return self.per_half // self.divisor + 1 if self.divisor > 1 else self.per_half
+
+    @property
+    def divisor(self) -> int:
+        """Items to one reduced value."""
+        return self.tap.count if self.tap.stage in {"sum", "mean"} else 1
 
     @property
     def mask(self) -> int:
@@ -178,10 +186,8 @@ class Tables:
             chain = self.chains[tap.converter]
             most = chain.loop_items - chain.loop_items // 2
             per_half = -(-most // len(chain.end_ticks)) * len(tap.places) + len(tap.places)
-            room = per_half // tap.count + 1 if tap.stage in {"sum", "mean"} else per_half
-            found.append(
-                TapTable(self.signal_names[signal.name], signal, tap, kinds.get(tap.stage, "WG_LOW_PASS"), room)
-            )
+            kind = kinds.get(tap.stage, "WG_LOW_PASS")
+            found.append(TapTable(self.signal_names[signal.name], signal, tap, kind, per_half))
         return tuple(found)
 
     def watch_title(self, watch: Watch) -> str:
@@ -218,7 +224,7 @@ class Tables:
                     other_reduced=other_reduced,
                     chain=project.chains.index(chain),
                     starts=None if tap.by_hardware else self._started_by(watch),
-                    room=self._room(effective) if effective.other is not None else 0,
+                    room=self._room(effective, other_reduced) if effective.other is not None else 0,
                     title=self.watch_title(watch),
                 )
             )
@@ -238,19 +244,13 @@ class Tables:
                 return number
         return None
 
-    def _room(self, watch: EffectiveWatch) -> int:
-        """Values that wait for their partners: what comes in one half of either, with as much again."""
+    def _room(self, watch: EffectiveWatch, other_reduced: bool) -> int:
+        """Values that wait for their partners, a power of two."""
         assert watch.other is not None
         mine, other = self.taps[watch.tap], self.taps[watch.other]
-        rate = self._rate_hz(mine)
-        half_s = float(max(self.chains[mine.tap.converter].half_s, self.chains[other.tap.converter].half_s))
-        wanted = max(2 * mine.room, 2 * other.room, 2 * int(rate * half_s) + 4)
-        return min(MOST_WAITING, 1 << (wanted - 1).bit_length())
-
-    def _rate_hz(self, tap: TapTable) -> float:
-        chain = self.workspace.project.chains[tap.tap.converter]
-        rate = float(cycle_timing(self.workspace, chain).cycle_rate_hz) * len(tap.tap.places)
-        return rate / tap.tap.count if tap.tap.stage in {"sum", "mean"} else rate
+        halves = mine.room if watch.on_reduced else mine.per_half, other.room if other_reduced else other.per_half
+        waiting = waiting_values(self.workspace, mine.signal, other.signal, watch.on_reduced)
+        return min(MOST_WAITING, 1 << (max(2 * max(halves), waiting) - 1).bit_length())
 
     @cached_property
     def waves(self) -> dict[str, tuple[int, ...]]:

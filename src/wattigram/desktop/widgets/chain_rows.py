@@ -46,6 +46,7 @@ _CELLS = {
         "window-not-rearmed",
         "chain-stays-stopped",
         "window-chatters",
+        "window-waits",
         "twin-too-tight",
         "twin-on-one-converter",
         "twin-out-of-step",
