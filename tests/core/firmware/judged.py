@@ -49,7 +49,7 @@ def _stage(dice: random.Random) -> Sum | Mean | RunningMean | LowPass | None:
 
 def _window(dice: random.Random, others: list[str]) -> Window:
     low = dice.uniform(-0.2, 1.5)
-    aim = dice.choice(["none", "volts", "signal"])
+    aim = dice.choice(["none", "volts", "signal"] if others else ["none", "volts"])
     return Window(
         low=low,
         high=low + dice.uniform(0.02, 1.5),
