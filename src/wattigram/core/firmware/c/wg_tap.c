@@ -10,14 +10,28 @@
 #include "wg_link.h"
 #include "wg_watch.h"
 
+/** Items that are taken together: as many as stay on the stack without harm. */
+#define STRETCH 16u
+
 typedef struct {
-    int64_t sum;
+    uint32_t sum;           /* modulo 2^32, of which the register has its part */
+    int64_t signed_sum;     /* of a low-pass of values with a sign */
     uint32_t filled;
     uint32_t reduced;
     uint64_t first_ticks;
     uint64_t items;
     bool has_begun;
+    wg_calm calm_raw;       /* values that leave the windows as they are, during one call of wg_tap_feed */
+    wg_calm calm_reduced;
 } tap_state;
+
+/** One call of wg_tap_feed. */
+typedef struct {
+    uint32_t tap;
+    const wg_tap *design;
+    tap_state *state;
+    const wg_items *items;
+} feeding;
 
 static tap_state states[WG_TAPS_OR_ONE];
 
@@ -26,16 +40,21 @@ void wg_tap_begin(void)
     for (uint32_t n = 0u; n < wg_tap_count; n++) {
         states[n] = (tap_state){0};
         for (uint32_t at = 0u; wg_taps[n].newest != NULL && at < wg_taps[n].count; at++) {
-            wg_taps[n].newest[at] = 0;
+            wg_taps[n].newest[at] = 0u;
         }
     }
 }
 
-/** Value of the lowest bits, the uppermost of which is its sign. */
-static int64_t with_sign(uint64_t value, uint32_t sign)
+/** The lowest bits, the uppermost of which is their sign, as all 32 bits. */
+static uint32_t with_sign(uint32_t value, uint32_t sign)
 {
-    const uint64_t bits = value & (((uint64_t)sign << 1) - 1u);
-    return (int64_t)(bits ^ sign) - (int64_t)sign;
+    return ((value & ((sign << 1) - 1u)) ^ sign) - sign;
+}
+
+/** A value of 32 bits, of a signal with a sign or without. */
+static int64_t widened(const wg_tap *design, uint32_t code)
+{
+    return design->signed_bits != 0u ? (int64_t)(code ^ 0x80000000u) - (int64_t)0x80000000 : (int64_t)code;
 }
 
 /** Arithmetic shift to the right, rounded down. */
@@ -44,13 +63,14 @@ static int64_t down(int64_t value, uint32_t places)
     return value >= 0 ? (int64_t)((uint64_t)value >> places) : -(int64_t)((((uint64_t)-value) + ((1u << places) - 1u)) >> places);
 }
 
-/** What the register has of a sum, shifted. */
-static int64_t of_register(const wg_tap *design, int64_t sum)
+/** What the register has of a sum, shifted; a sign goes through all 32 bits. */
+static uint32_t of_register(const wg_tap *design, uint32_t sum)
 {
-    if (design->sign != 0u) {
-        return down(with_sign((uint64_t)sum, design->sign), design->shift);
+    if (design->sign == 0u) {
+        return (sum & design->mask) >> design->shift;
     }
-    return (int64_t)(((uint64_t)sum & design->mask) >> design->shift);
+    const uint32_t value = with_sign(sum, design->sign);
+    return (value & 0x80000000u) != 0u ? ~(~value >> design->shift) : value >> design->shift;
 }
 
 /** Instant of an item. */
@@ -71,52 +91,127 @@ static uint32_t item_of(const wg_items *items, uint32_t number)
     return items->item_bytes == 1u ? ((const uint8_t *)items->items)[place] : ((const uint32_t *)items->items)[place];
 }
 
-static void give(uint32_t tap, int64_t value, uint64_t ticks)
+/** Items from a number on as values of 32 bits. */
+static void load(const feeding *now, uint32_t first, uint32_t count, uint32_t *codes)
 {
-    tap_state *state = &states[tap];
-    if (state->reduced == 0u) {
-        state->first_ticks = ticks;
+    const uint32_t stride = now->items->stride;
+    if (now->items->item_bytes == 2u) {
+        const uint16_t *at = (const uint16_t *)now->items->items + first * stride;
+        for (uint32_t n = 0u; n < count; n++) {
+            codes[n] = *at;
+            at += stride;
+        }
+    } else {
+        for (uint32_t n = 0u; n < count; n++) {
+            codes[n] = item_of(now->items, first + n);
+        }
     }
-    if (wg_taps[tap].reduced != NULL) {
-        wg_taps[tap].reduced[state->reduced] = (uint32_t)(uint64_t)value;
-    }
-    state->reduced++;
-    if (wg_taps[tap].judges_reduced) {
-        wg_watch_feed(tap, true, value, ticks);
+    if (now->design->signed_bits != 0u) {
+        const uint32_t sign = 1u << (now->design->signed_bits - 1u);
+        for (uint32_t n = 0u; n < count; n++) {
+            codes[n] = with_sign(codes[n], sign);
+        }
     }
 }
 
-/** One value through the stage. */
-static void reduce(uint32_t tap, int64_t value, uint64_t ticks)
+/** Show values to the windows, but for those that leave all of them as they are. */
+static void judge(const feeding *now, bool is_reduced, uint32_t first, uint32_t count, const uint32_t *codes)
 {
-    const wg_tap *design = &wg_taps[tap];
-    tap_state *state = &states[tap];
-    if (design->stage == (uint8_t)WG_BLOCK) {
-        state->sum += value;
+    wg_calm calm = is_reduced ? now->state->calm_reduced : now->state->calm_raw;
+    for (uint32_t n = 0u; n < count; n++) {
+        if (calm.is_known && codes[n] - calm.first <= calm.span) {
+            continue;
+        }
+        const int64_t value = widened(now->design, codes[n]);
+        wg_watch_feed(now->tap, is_reduced, value, ticks_of(now->items, first + n));
+        calm = wg_watch_calm(now->tap, is_reduced, value, now->design->signed_bits != 0u);
+    }
+    if (is_reduced) {
+        now->state->calm_reduced = calm;
+    } else {
+        now->state->calm_raw = calm;
+    }
+}
+
+/** Reduced values, held at the instants of the items from a number on. */
+static void give(const feeding *now, uint32_t first, uint32_t count, const uint32_t *codes)
+{
+    tap_state *state = now->state;
+    if (state->reduced == 0u) {
+        state->first_ticks = ticks_of(now->items, first);
+    }
+    if (now->design->reduced != NULL) {
+        uint32_t *kept = &now->design->reduced[state->reduced];
+        for (uint32_t n = 0u; n < count; n++) {
+            kept[n] = codes[n];
+        }
+    }
+    state->reduced += count;
+    if (now->design->judges_reduced) {
+        judge(now, true, first, count, codes);
+    }
+}
+
+static void add_up(const feeding *now, uint32_t first, uint32_t count, const uint32_t *codes)
+{
+    tap_state *state = now->state;
+    for (uint32_t n = 0u; n < count; n++) {
+        state->sum += codes[n];
         state->filled++;
-        if (state->filled == design->count) {
-            give(tap, of_register(design, state->sum), ticks);
-            state->sum = 0;
+        if (state->filled == now->design->count) {
+            const uint32_t code = of_register(now->design, state->sum);
+            give(now, first + n, 1u, &code);
+            state->sum = 0u;
             state->filled = 0u;
         }
-    } else if (design->stage == (uint8_t)WG_RUNNING) {
-        state->sum += value - design->newest[state->filled];
-        design->newest[state->filled] = value;
-        state->filled = state->filled + 1u < design->count ? state->filled + 1u : 0u;
-        give(tap, of_register(design, state->sum), ticks);
-    } else if (design->stage == (uint8_t)WG_LOW_PASS) {
+    }
+}
+
+/** Each value becomes the mean of the newest. */
+static void run_along(const feeding *now, uint32_t count, uint32_t *codes)
+{
+    const uint32_t last = now->design->count - 1u;
+    uint32_t *newest = now->design->newest;
+    uint32_t sum = now->state->sum;
+    uint32_t at = now->state->filled;
+    for (uint32_t n = 0u; n < count; n++) {
+        sum += codes[n] - newest[at];
+        newest[at] = codes[n];
+        at = at < last ? at + 1u : 0u;
+        codes[n] = of_register(now->design, sum);
+    }
+    now->state->sum = sum;
+    now->state->filled = at;
+}
+
+/** Each value becomes what a low-pass makes of it. */
+static void pass_low(const feeding *now, uint32_t count, uint32_t *codes)
+{
+    const uint32_t shift = now->design->shift;
+    const uint32_t mask = now->design->mask;
+    uint32_t sum = now->state->sum;
+    for (uint32_t n = 0u; n < count; n++) {
+        sum = (now->state->has_begun ? sum + codes[n] - (sum >> shift) : codes[n] << shift) & mask;
+        now->state->has_begun = true;
+        codes[n] = sum >> shift;
+    }
+    now->state->sum = sum;
+}
+
+/** The same of values with a sign, whose fraction may need more than 32 bits. */
+static void pass_low_signed(const feeding *now, uint32_t count, uint32_t *codes)
+{
+    const uint32_t shift = now->design->shift;
+    tap_state *state = now->state;
+    for (uint32_t n = 0u; n < count; n++) {
+        const int64_t value = widened(now->design, codes[n]);
         if (state->has_begun) {
-            state->sum += value - down(state->sum, design->shift);
+            state->signed_sum += value - down(state->signed_sum, shift);
         } else {
-            state->sum = value * ((int64_t)1 << design->shift);
+            state->signed_sum = value * ((int64_t)1 << shift);
             state->has_begun = true;
         }
-        if (design->signed_bits == 0u) {
-            state->sum = (int64_t)((uint64_t)state->sum & design->mask);
-        }
-        give(tap, down(state->sum, design->shift), ticks);
-    } else {
-        /* it is only judged */
+        codes[n] = (uint32_t)(uint64_t)down(state->signed_sum, shift);
     }
 }
 
@@ -140,10 +235,11 @@ static uint32_t sum_of(const wg_items *items, uint32_t first, uint32_t count)
 }
 
 /** Sums of items without a sign that nobody judges one by one. */
-static void feed_blocks(uint32_t tap, const wg_items *items)
+static void feed_blocks(const feeding *now)
 {
-    const wg_tap *design = &wg_taps[tap];
-    tap_state *state = &states[tap];
+    const wg_tap *design = now->design;
+    const wg_items *items = now->items;
+    tap_state *state = now->state;
     uint32_t done = 0u;
     while (done < items->count) {
         const uint32_t wanted = design->count - state->filled;
@@ -152,8 +248,9 @@ static void feed_blocks(uint32_t tap, const wg_items *items)
         state->filled += count;
         done += count;
         if (state->filled == design->count) {
-            give(tap, of_register(design, state->sum), ticks_of(items, done - 1u));
-            state->sum = 0;
+            const uint32_t code = of_register(design, state->sum);
+            give(now, done - 1u, 1u, &code);
+            state->sum = 0u;
             state->filled = 0u;
         }
     }
@@ -162,19 +259,35 @@ static void feed_blocks(uint32_t tap, const wg_items *items)
 void wg_tap_feed(uint32_t tap, const wg_items *items)
 {
     const wg_tap *design = &wg_taps[tap];
+    const feeding now = {.tap = tap, .design = design, .state = &states[tap], .items = items};
+    uint32_t codes[STRETCH];
+    uint32_t count;
+    now.state->calm_raw.is_known = false;
+    now.state->calm_reduced.is_known = false;
     if (design->stage == (uint8_t)WG_BLOCK && !design->judges_raw && design->signed_bits == 0u) {
-        feed_blocks(tap, items);
+        feed_blocks(&now);
         return;
     }
-    for (uint32_t number = 0u; number < items->count; number++) {
-        const uint32_t item = item_of(items, number);
-        const uint64_t ticks = ticks_of(items, number);
-        const int64_t value =
-            design->signed_bits != 0u ? with_sign(item, 1u << (design->signed_bits - 1u)) : (int64_t)item;
+    for (uint32_t first = 0u; first < items->count; first += count) {
+        count = items->count - first < STRETCH ? items->count - first : STRETCH;
+        load(&now, first, count, codes);
         if (design->judges_raw) {
-            wg_watch_feed(tap, false, value, ticks);
+            judge(&now, false, first, count, codes);
         }
-        reduce(tap, value, ticks);
+        if (design->stage == (uint8_t)WG_BLOCK) {
+            add_up(&now, first, count, codes);
+        } else if (design->stage != (uint8_t)WG_PLAIN) {
+            if (design->stage == (uint8_t)WG_RUNNING) {
+                run_along(&now, count, codes);
+            } else if (design->signed_bits == 0u) {
+                pass_low(&now, count, codes);
+            } else {
+                pass_low_signed(&now, count, codes);
+            }
+            give(&now, first, count, codes);
+        } else {
+            /* it is only judged */
+        }
     }
 }
 

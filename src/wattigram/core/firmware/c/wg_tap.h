@@ -22,7 +22,7 @@ typedef struct {
     uint32_t count;
     uint32_t mask;                  /**< bits that the register has */
     uint32_t sign;                  /**< the register's sign bit; 0 where it has none */
-    int64_t *newest;                /**< of a running mean: the values in it */
+    uint32_t *newest;               /**< of a running mean: the values in it */
     uint32_t *reduced;              /**< reduced values of one half */
 } wg_tap;
 

@@ -150,6 +150,67 @@ static void judge(uint32_t watch, int64_t value, uint64_t ticks)
     }
 }
 
+/** Narrow a stretch of values to those that leave a watch as it is; false where it wants to see each. */
+static bool narrow(uint32_t watch, int64_t value, int64_t *least, int64_t *most)
+{
+    const wg_watch *design = &wg_watches[watch];
+    const watch_state *state = &states[watch];
+    const int64_t slack = state->is_inside ? design->hysteresis : 0;
+    int64_t from = INT64_MIN;
+    int64_t to = INT64_MAX;
+    if (!design->is_armed || state->is_disarmed) {
+        return true;
+    }
+    if (state->is_inside ? design->every : state->in_a_row != 0u) {
+        return false;
+    }
+    const bool outside = state->is_inside == (design->condition == (uint8_t)WG_OUTSIDE);
+    switch (design->condition) {
+    case WG_ABOVE:
+        from = state->is_inside ? design->high - slack + 1 : from;
+        to = state->is_inside ? to : design->high;
+        break;
+    case WG_BELOW:
+        from = state->is_inside ? from : design->low;
+        to = state->is_inside ? design->low + slack - 1 : to;
+        break;
+    default:
+        if (!outside) {
+            from = design->low - slack;
+            to = design->high + slack;
+        } else if (value - design->target < design->low + slack) {
+            to = design->low + slack - 1;
+        } else {
+            from = design->high - slack + 1;
+        }
+        break;
+    }
+    *least = from > *least - design->target ? from + design->target : *least;
+    *most = to < *most - design->target ? to + design->target : *most;
+    return true;
+}
+
+wg_calm wg_watch_calm(uint32_t tap, bool is_reduced, int64_t value, bool is_signed)
+{
+    int64_t least = is_signed ? INT32_MIN : 0;
+    int64_t most = is_signed ? INT32_MAX : (int64_t)UINT32_MAX;
+    wg_calm calm = {.is_known = true};
+    for (uint32_t n = 0u; calm.is_known && n < wg_watch_count; n++) {
+        const wg_watch *design = &wg_watches[n];
+        if (design->tap == tap && design->on_reduced == is_reduced) {
+            calm.is_known = design->other == WG_NOTHING && narrow(n, value, &least, &most);
+        } else if (design->other == tap && design->other_reduced == is_reduced) {
+            calm.is_known = false;
+        } else {
+            /* it looks at others */
+        }
+    }
+    calm.is_known = calm.is_known && least <= value && value <= most;
+    calm.first = (uint32_t)(uint64_t)least;
+    calm.span = (uint32_t)(uint64_t)(most - least);
+    return calm;
+}
+
 /** The other signal's value in this one's codes, rounded to the nearest, halves to the even one. */
 static int64_t scaled(const wg_watch *design, int64_t value)
 {

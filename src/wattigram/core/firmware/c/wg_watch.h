@@ -57,6 +57,13 @@ typedef struct {
     uint64_t ticks;
 } wg_event;
 
+/** Values that leave all windows as they are: `first` and the `span` values above it, in 32 bits. */
+typedef struct {
+    uint32_t first;
+    uint32_t span;
+    bool is_known;                  /**< there are any */
+} wg_calm;
+
 extern const wg_watch wg_watches[];
 extern const uint32_t wg_watch_count;
 
@@ -65,6 +72,12 @@ void wg_watch_begin(void);
 
 /** Judge a value of a tap, held at `ticks` after the start. Context: main loop. */
 void wg_watch_feed(uint32_t tap, bool is_reduced, int64_t value, uint64_t ticks);
+
+/**
+ * Values near one just judged that need not be judged, until wg_watch_work() is called.
+ * @param is_signed values of the tap have a sign
+ */
+wg_calm wg_watch_calm(uint32_t tap, bool is_reduced, int64_t value, bool is_signed);
 
 /** Whether events wait to be sent. Context: main loop. */
 bool wg_watch_waits(void);
