@@ -12,8 +12,11 @@ from hypothesis import strategies as st
 
 from tests.conftest import edited
 from wattigram.core.accuracy import (
+    Comparison,
     comparator_figures,
+    comparisons,
     expected_edges,
+    kept_values,
     signal_noise,
     stage_figures,
     stage_gain,
@@ -23,8 +26,27 @@ from wattigram.core.accuracy import (
     window_latency_s,
 )
 from wattigram.core.bench import Ramp, Sine, Steps, Wiring, source_crossings, source_slope_v_s
-from wattigram.core.design import Comparator, LowPass, Mean, RunningMean, Sum, Workspace, open_workspace
-from wattigram.core.design.edits import RemoveSlot, SetClock, SetComparator, SetLoopItems, SetReduce, SetWiring
+from wattigram.core.design import (
+    Comparator,
+    LowPass,
+    Mean,
+    RunningMean,
+    Sum,
+    TimerTrigger,
+    Window,
+    Workspace,
+    open_workspace,
+)
+from wattigram.core.design.edits import (
+    AddWindow,
+    RemoveSlot,
+    SetClock,
+    SetComparator,
+    SetLoopItems,
+    SetReduce,
+    SetTrigger,
+    SetWiring,
+)
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 
@@ -200,8 +222,31 @@ def test_a_value_that_is_held_against_another_waits_for_it(kiln: Workspace) -> N
 
 def test_what_waits_is_a_half_with_as_much_again(kiln: Workspace) -> None:
     zone, twin = (kiln.project.signal(name) for name in ("Upper zone", "Upper zone, twin"))
-    assert waiting_values(kiln, zone, twin, reduced=False) == 2 * 64 + 4
-    assert waiting_values(kiln, zone, twin, reduced=True) == 2 * 4 + 4
+    raw, reduced = Comparison(zone, twin, False), Comparison(zone, twin, True)
+    assert comparisons(kiln.project) == (Comparison(twin, zone, True),)
+    assert waiting_values(kiln, raw) == 2 * 64 + 4
+    assert waiting_values(kiln, reduced) == 2 * 4 + 4
     slower = edited(kiln, SetLoopItems("ADC 2", 2560))
-    assert waiting_values(slower, zone, twin, reduced=False) == 2 * 1280 + 4
-    assert waiting_values(edited(kiln, RemoveSlot("ADC 2", 0)), zone, twin, reduced=False) == 0
+    assert waiting_values(slower, raw) == waiting_values(slower, Comparison(twin, zone, False)) == 2 * 1280 + 4
+    assert waiting_values(edited(kiln, RemoveSlot("ADC 2", 0)), raw) == 0
+
+
+def test_the_faster_of_two_waits_most(kiln: Workspace) -> None:
+    zone, twin = (kiln.project.signal(name) for name in ("Upper zone", "Upper zone, twin"))
+    fast = edited(kiln, SetTrigger("ADC 2", TimerTrigger(timer="Timer 3", every="10 us")))
+    for pair in (Comparison(zone, twin, False), Comparison(twin, zone, False)):
+        assert waiting_values(fast, pair) == 2 * 640 + 4
+
+
+def test_a_share_of_memory_is_for_what_waits(kiln: Workspace) -> None:
+    assert kept_values(kiln) == 512  # 98304 bytes / 4 / 32 = 768
+    around = Window(low="-1 V", high="1 V", target_signal="Upper zone")
+    two = edited(kiln, AddWindow("Door latch", around))
+    assert len(comparisons(two.project)) == 2
+    assert kept_values(two) == 256
+    judged = [
+        signal.changed(windows=(around.changed(by="hardware"),)) if signal.name == "Door latch" else signal
+        for signal in kiln.project.signals
+    ]
+    assert len(comparisons(kiln.project.changed(signals=tuple(judged)))) == 1  # hardware keeps nothing
+    assert kept_values(Workspace(kiln.project, kiln.part.model_copy(update={"memory": None}))) == 4096

@@ -102,5 +102,5 @@ def test_values_that_wait_longer_than_they_are_kept(cured: Workspace, by: str) -
     slow = edited(plain, SetLoopItems("ADC 2", 8192))
     finding = found(slow, "window-waits")[0]
     assert "halves of 410 ms, in which 4098 values come" in finding.message
-    assert finding.remedy == SetLoopItems("ADC 2", 2048)  # 4096 would let 2048 twice and some wait
+    assert finding.remedy == SetLoopItems("ADC 2", 256)  # the longest half of which 512 values hold twice as many
     assert not found(apply_edit(slow, finding.remedy), "window-waits")

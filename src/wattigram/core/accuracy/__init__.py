@@ -12,7 +12,7 @@ from wattigram.core.accuracy.averaging import (
     sum_bits,
 )
 from wattigram.core.accuracy.comparing import ComparatorFigures, comparator_figures, expected_edges
-from wattigram.core.accuracy.latency import MOST_WAITING, waiting_values, window_latency_s
+from wattigram.core.accuracy.latency import Comparison, comparisons, kept_values, waiting_values, window_latency_s
 from wattigram.core.accuracy.noise import SignalNoise, converter_noise_lsb, signal_noise
 from wattigram.core.accuracy.settling import (
     SlotSettling,
@@ -24,8 +24,8 @@ from wattigram.core.accuracy.settling import (
 from wattigram.core.accuracy.twin import TwinFigures, twin_figures, twin_rates_hz
 
 __all__ = [
-    "MOST_WAITING",
     "ComparatorFigures",
+    "Comparison",
     "SignalNoise",
     "SlotSettling",
     "StageFigures",
@@ -35,8 +35,10 @@ __all__ = [
     "block_mean_gain",
     "carry_over",
     "comparator_figures",
+    "comparisons",
     "converter_noise_lsb",
     "expected_edges",
+    "kept_values",
     "low_pass_cutoff_hz",
     "low_pass_gain",
     "settling_residue",

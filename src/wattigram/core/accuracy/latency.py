@@ -2,30 +2,66 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from wattigram.core.accuracy.averaging import stage_figures
-from wattigram.core.design.model import Chain, Signal
+from wattigram.core.design.model import Chain, Project, Signal
 from wattigram.core.design.stage import Window, rate_divisor
 from wattigram.core.design.workspace import Workspace
 from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing
 
-MOST_WAITING = 1 << 12
-"""Values that a program keeps for a comparison with another signal's, of each of the two."""
+VALUE_BYTES = 16
+"""A value that waits for another signal's, with its instant, in a program's memory."""
+MOST_KEPT = 1 << 12
+FEWEST_KEPT = 1 << 4
+SHARE_KEPT = 4
+"""A program gives one part in so many of its data memory to values that wait."""
 
 
-def waiting_values(workspace: Workspace, signal: Signal, other: Signal, reduced: bool) -> int:
-    """Values of a signal that wait for another's: what comes in one half of either's loop, with as much again.
+@dataclass(frozen=True)
+class Comparison:
+    """Two signals of which the program holds values against each other; reduced ones, where there are any."""
 
-    Parameters
-    ----------
-    reduced : bool
-        What the stages give is compared, where there are any.
-    """
-    chain, partner = workspace.project.chain_of(signal.name), workspace.project.chain_of(other.name)
-    if chain is None or partner is None:
+    signal: Signal
+    other: Signal
+    reduced: bool
+
+
+def comparisons(project: Project) -> tuple[Comparison, ...]:
+    """All of a project's: windows around another signal's value, and twins."""
+    found = []
+    for signal in project.signals:
+        for window in signal.windows:
+            if window.target_signal is not None and window.by == "software":
+                found.append(Comparison(signal, project.signal(window.target_signal), window.on == "reduced"))
+        if signal.twin is not None:
+            other = project.signal(signal.twin.of)
+            found.append(Comparison(signal, other, signal.later_stage is not None and other.later_stage is not None))
+    return tuple(found)
+
+
+def waiting_values(workspace: Workspace, pair: Comparison) -> int:
+    """Values of either that wait for the other's: what comes in one half of either's loop, with as much again."""
+    chains = [workspace.project.chain_of(one.name) for one in (pair.signal, pair.other)]
+    known = [chain for chain in chains if chain is not None]
+    if len(known) < len(chains):
         return 0
-    half_s = max(loop_timing(workspace, one).half_s for one in (chain, partner))
-    rate_hz = cycle_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(signal.name))
-    return 2 * int(rate_hz * half_s / (rate_divisor(signal.later_stage) if reduced else 1)) + 4
+    half_s = max(loop_timing(workspace, chain).half_s for chain in known)
+    most = 0
+    for chain, one in zip(known, (pair.signal, pair.other), strict=True):
+        rate_hz = cycle_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(one.name))
+        most = max(most, int(rate_hz * half_s / (rate_divisor(one.later_stage) if pair.reduced else 1)))
+    return 2 * most + 4
+
+
+def kept_values(workspace: Workspace) -> int:
+    """Values that a program keeps of each signal of a comparison: what a share of the part's memory holds, a power of two."""
+    memory = workspace.part.memory
+    if memory is None:
+        return MOST_KEPT
+    number = max(1, len(comparisons(workspace.project)))
+    fit = memory.data_bytes // SHARE_KEPT // (2 * VALUE_BYTES * number)
+    return min(MOST_KEPT, max(FEWEST_KEPT, 1 << (max(1, fit).bit_length() - 1)))
 
 
 def window_latency_s(workspace: Workspace, signal: Signal, window: Window) -> float | None:

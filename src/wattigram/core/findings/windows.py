@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.accuracy import MOST_WAITING, expected_edges, signal_noise, waiting_values
+from wattigram.core.accuracy import comparisons, expected_edges, kept_values, signal_noise, waiting_values
 from wattigram.core.bench import source_slope_v_s
 from wattigram.core.design import Chain, Signal, Window, Workspace, limits_v, rate_divisor
 from wattigram.core.design.edits import Edit, SetLoopItems, SetWindow
@@ -161,34 +161,23 @@ def _crosses(workspace: Workspace, signal: Signal, window: Window) -> bool:
 @rule
 def too_many_wait(workspace: Workspace) -> Iterator[Finding]:
     """A comparison with another signal is not made for values that waited too long for it."""
-    for signal, of, reduced in _comparisons(workspace):
-        other = workspace.project.signal(of)
-        waiting = max(waiting_values(workspace, *pair, reduced) for pair in ((signal, other), (other, signal)))
-        if waiting <= MOST_WAITING:
+    kept = kept_values(workspace)
+    for pair in comparisons(workspace.project):
+        waiting = waiting_values(workspace, pair)
+        if waiting <= kept:
             continue
-        slowest = _slowest(workspace, signal, other)
+        slowest = _slowest(workspace, pair.signal, pair.other)
+        name, half_s = pair.signal.name, loop_timing(workspace, slowest).half_s
         yield Finding(
             "window-waits",
             "warning",
-            signal.name,
-            f"Values of {signal.name} and {of} wait too long for each other",
-            f"{slowest.loop.name} is handed over in halves of {brief(loop_timing(workspace, slowest).half_s, 's', 3)}, in which "
-            f"{waiting // 2} values come, and as many again while they are worked on. The program keeps {MOST_WAITING}; "
-            "what is older is never judged.",
-            first_cure(workspace, _shorter(workspace, slowest), gone(too_many_wait, signal.name)),
-            signal=signal.name,
+            name,
+            f"Values of {name} and {pair.other.name} wait too long for each other",
+            f"{slowest.loop.name} is handed over in halves of {brief(half_s, 's', 3)}, in which {waiting // 2} values come, "
+            f"and as many again while they are worked on. The part's memory holds {kept}; what is older is never judged.",
+            first_cure(workspace, _shorter(workspace, slowest), gone(too_many_wait, name)),
+            signal=name,
         )
-
-
-def _comparisons(workspace: Workspace) -> Iterator[tuple[Signal, str, bool]]:
-    """(signal, the other one, whether reduced values are compared) of windows and twins that the program judges."""
-    for signal, _index, window, _where in _windows(workspace):
-        if window.target_signal is not None and window.by == "software":
-            yield signal, window.target_signal, window.on == "reduced"
-    for signal in workspace.project.signals:
-        if signal.twin is not None:
-            both = signal.later_stage is not None and workspace.project.signal(signal.twin.of).later_stage is not None
-            yield signal, signal.twin.of, both
 
 
 def _slowest(workspace: Workspace, *signals: Signal) -> Chain:

@@ -28,7 +28,8 @@ if TYPE_CHECKING:
 
 MADE_BY = "Made by Wattigram from a design; changes made here are lost."
 ROW = 12
-LEAST_STACK_BYTES, MOST_STACK_BYTES = 1024, 8192
+LEAST_STACK_BYTES, MOST_STACK_BYTES = 2048, 8192
+"""Our own calls take about 1000 bytes with an interrupt on top; the rest is for the engineer's hooks."""
 GENERATED = (
     "Makefile",
     "wg_design.c",

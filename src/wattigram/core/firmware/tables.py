@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 
-from wattigram.core.accuracy import MOST_WAITING, waiting_values
+from wattigram.core.accuracy import Comparison, kept_values, waiting_values
 from wattigram.core.board import EffectiveConfig, EffectiveConverter, EffectiveTap, EffectiveWatch
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import Chain, Dma, Signal, Slot, Watch, WindowTrigger, Workspace, tapped_signals
@@ -249,8 +249,8 @@ class Tables:
         assert watch.other is not None
         mine, other = self.taps[watch.tap], self.taps[watch.other]
         halves = mine.room if watch.on_reduced else mine.per_half, other.room if other_reduced else other.per_half
-        waiting = waiting_values(self.workspace, mine.signal, other.signal, watch.on_reduced)
-        return min(MOST_WAITING, 1 << (max(2 * max(halves), waiting) - 1).bit_length())
+        waiting = waiting_values(self.workspace, Comparison(mine.signal, other.signal, watch.on_reduced))
+        return min(kept_values(self.workspace), 1 << (max(2 * max(halves), waiting) - 1).bit_length())
 
     @cached_property
     def waves(self) -> dict[str, tuple[int, ...]]:
