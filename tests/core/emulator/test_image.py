@@ -10,6 +10,7 @@ import pytest
 
 from tests.conftest import edited
 from tests.core.firmware.compiled import EXAMPLES, IDS, built, needs_compiler
+from tests.core.firmware.judged import judged
 from tests.core.registers.designs import random_workspace
 from wattigram.core.design import Polling, Watch, Workspace, open_workspace
 from wattigram.core.design.edits import SetRetrieval, SetWindow
@@ -82,6 +83,24 @@ def test_unseen_designs_run_as_without_firmware(seed: int, tmp_path: Path) -> No
         record(measured, 0.02, tmp_path / "design.h5") as design,
     ):
         assert_alike(design, image, cut=8)
+
+
+@pytest.mark.parametrize(("example", "seed"), [("kiln-safety", 6), ("studio-kiln", 2), ("wheel-pedal", 3), ("", 1009)])
+def test_any_windows_and_stages_tell_what_they_tell_without(example: str, seed: int, tmp_path: Path) -> None:
+    """Windows around other signals, twins, events for every value; the last on a part with hardly any memory."""
+    base = open_workspace(EXAMPLES[0].parents[1] / example) if example else random_workspace(seed)
+    workspace = judged(base, seed)
+    address = f"image:{built(workspace, tmp_path / 'c').elf}"
+    with record(workspace, 0.01, tmp_path / "first.h5", address) as first:
+        measured = with_measured_handlers(workspace, first)
+    built(measured, tmp_path / "c")
+    with (
+        record(measured, 0.2, tmp_path / "image.h5", address) as image,
+        record(measured, 0.2, tmp_path / "design.h5") as design,
+    ):
+        assert "fault" not in image.totals
+        assert_alike(design, image, cut=8)
+        assert len(image.events) > 50
 
 
 def test_the_proof_holds_with_the_image(cured: Workspace, tmp_path: Path) -> None:

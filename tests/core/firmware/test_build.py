@@ -12,7 +12,7 @@ from wattigram.core.design import Workspace
 from wattigram.core.errors import FirmwareError
 from wattigram.core.firmware import Compiler, build_firmware, find_compiler, write_firmware
 from wattigram.core.firmware.build import complaints
-from wattigram.core.image import Image, load_image
+from wattigram.core.image import Image, load_image, named_sizes
 from wattigram.core.image.elf import check_image
 
 
@@ -39,6 +39,40 @@ def test_what_the_linker_misses_is_an_error(kiln: Workspace, tmp_path: Path) -> 
     result = rebuilt(kiln, tmp_path)
     assert result.elf is None
     assert any(one.is_error and "elsewhere" in one.text for one in result.complaints)
+
+
+@needs_compiler
+@pytest.mark.parametrize(
+    ("room", "says", "largest"),
+    [
+        ({"data_bytes": 5000}, "Data and stack do not fit: ", "Largest: wg_loop_adc_1 1024 bytes"),
+        ({"code_bytes": 8000}, "The code does not fit: ", " bytes more than the 8000 of Marten M3"),
+    ],
+    ids=["data", "code"],
+)
+def test_what_does_not_fit_is_told_with_what_is_largest(
+    room: dict[str, int], says: str, largest: str, kiln: Workspace, tmp_path: Path
+) -> None:
+    assert kiln.part.memory is not None
+    small = kiln.part.model_copy(update={"memory": kiln.part.memory.model_copy(update=room)})
+    heard: list[str] = []
+    write_firmware(Workspace(kiln.project, small), tmp_path)
+    compiler = find_compiler()
+    assert compiler is not None
+    result = build_firmware(tmp_path, small, compiler, heard.append)
+    assert result.elf is None
+    assert len(result.complaints) == 1
+    text = result.complaints[0].text
+    assert text.startswith(says)
+    assert largest in text
+    assert text in heard
+    assert result.complaints[0].is_error
+
+
+def test_a_file_that_is_no_object_has_no_sizes(tmp_path: Path) -> None:
+    (tmp_path / "x.o").write_bytes(b"\x7fELF but no more")
+    assert named_sizes(tmp_path / "x.o") == []
+    assert named_sizes(tmp_path / "none.o") == []
 
 
 @needs_compiler

@@ -14,6 +14,7 @@ from pathlib import Path
 
 from wattigram.core.errors import FirmwareError
 from wattigram.core.firmware.flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
+from wattigram.core.firmware.room import is_of_room, overflows
 from wattigram.core.image import load_image
 from wattigram.core.part import Part
 
@@ -158,9 +159,15 @@ def build_firmware(
             elf = out / ELF
     code, data = _sizes(elf, part) if elf is not None else (0, 0)
     output = "\n".join(lines)
+    too_big = overflows(output, [folder / name for name in objects], part)
+    for text in too_big:
+        take(text)
     return BuildResult(
         elf=elf,
-        complaints=tuple(complaints(output)),
+        complaints=(
+            *(Complaint("", 0, "error", text) for text in too_big),
+            *(one for one in complaints(output) if not (too_big and is_of_room(one.text))),
+        ),
         output=output,
         code_bytes=code,
         data_bytes=data,

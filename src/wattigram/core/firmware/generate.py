@@ -28,8 +28,10 @@ if TYPE_CHECKING:
 
 MADE_BY = "Made by Wattigram from a design; changes made here are lost."
 ROW = 12
-LEAST_STACK_BYTES, MOST_STACK_BYTES = 2048, 8192
-"""Our own calls take about 1000 bytes with an interrupt on top; the rest is for the engineer's hooks."""
+EVENTS_KEPT, FEWEST_EVENTS = 64, 16
+"""Places for events that wait to be sent: in a design with windows, twins or comparators, and in one without."""
+LEAST_STACK_BYTES, MOST_STACK_BYTES = 1536, 8192
+"""Our own calls take up to 1100 bytes with an interrupt on top; the rest is for the engineer's hooks."""
 GENERATED = (
     "Makefile",
     "wg_design.c",
@@ -210,6 +212,7 @@ class _Context:
                 }
                 for name, codes in tables.waves.items()
             ],
+            "events_kept": EVENTS_KEPT if self.workspace.watches else FEWEST_EVENTS,
             "watches": [self._watch(number) for number in range(len(tables.watches))],
         }
 

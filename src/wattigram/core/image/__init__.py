@@ -1,6 +1,6 @@
 """Compiled firmware as a file: what is loaded where, names of things in it, lines of its source."""
 
-from wattigram.core.image.elf import Image, Segment, load_image
+from wattigram.core.image.elf import Image, Segment, load_image, named_sizes
 from wattigram.core.image.types import CType, Member, Place, places, variable_types
 
 __all__ = [
@@ -10,6 +10,7 @@ __all__ = [
     "Place",
     "Segment",
     "load_image",
+    "named_sizes",
     "places",
     "variable_types",
 ]

@@ -124,6 +124,26 @@ class Image:
         return " ".join(part for part in parts if part)
 
 
+def named_sizes(path: Path) -> list[tuple[str, int, bool]]:
+    """Name, bytes, and whether it is written to, of each function and variable in an object file; none if it is no such file."""
+    from elftools.common.exceptions import ELFError
+    from elftools.elf.elffile import ELFFile
+
+    found = []
+    try:
+        with path.open("rb") as file:
+            elf = ELFFile(file)
+            table: Any = elf.get_section_by_name(".symtab")
+            for symbol in table.iter_symbols() if table is not None else ():
+                section = symbol["st_shndx"]
+                if symbol["st_size"] and isinstance(section, int):
+                    writable = bool(elf.get_section(section)["sh_flags"] & 1)
+                    found.append((symbol.name, symbol["st_size"], writable))
+    except (OSError, ELFError):
+        return []
+    return found
+
+
 def load_image(path: Path, *, looked_at: bool = False) -> Image:
     """Read an ELF file; one that is only ``looked_at`` may be for any little-endian processor.
 

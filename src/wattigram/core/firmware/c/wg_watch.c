@@ -12,8 +12,6 @@
 #include "wg_port.h"
 #include "wg_run.h"
 
-#define EVENTS 64u
-
 typedef struct {
     uint32_t waiting;       /* values of the signal that wait */
     uint32_t first_waiting; /* number of the oldest since the start, as that of the partners */
@@ -28,7 +26,7 @@ typedef struct {
 } watch_state;
 
 static watch_state states[WG_WATCHES_OR_ONE];
-static wg_event events[EVENTS];
+static wg_event events[WG_EVENTS_KEPT];
 static volatile uint32_t events_in;
 static volatile uint32_t events_out;
 
@@ -44,8 +42,8 @@ void wg_watch_begin(void)
 static void keep(uint32_t number, bool entered, int64_t value, uint64_t ticks)
 {
     const uint32_t before = wg_port_hold();
-    if (events_in - events_out < EVENTS) {
-        wg_event *event = &events[events_in % EVENTS];
+    if (events_in - events_out < WG_EVENTS_KEPT) {
+        wg_event *event = &events[events_in % WG_EVENTS_KEPT];
         event->window = (uint16_t)number;
         event->entered = entered ? 1u : 0u;
         event->spare = 0u;
@@ -90,8 +88,8 @@ static void note_stop(const wg_event *event)
 static void send_events(void)
 {
     for (uint32_t count = events_waiting(); count != 0u; count = events_waiting()) {
-        const uint32_t at = events_out % EVENTS;
-        count = at + count > EVENTS ? EVENTS - at : count;
+        const uint32_t at = events_out % WG_EVENTS_KEPT;
+        count = at + count > WG_EVENTS_KEPT ? WG_EVENTS_KEPT - at : count;
         const wg_frame frame = {.kind = WG_EVENTS, .item_bytes = 16u, .count = count, .ticks = events[at].ticks};
         wg_link_send(&frame, &events[at]);
         for (uint32_t n = at; n < at + count; n++) {
@@ -138,7 +136,7 @@ static void judge(uint32_t watch, int64_t value, uint64_t ticks)
     }
     state->is_inside = goes_on || !state->is_inside;
     keep(design->number, state->is_inside, value, ticks);
-    if (events_waiting() >= EVENTS - 8u) {
+    if (events_waiting() >= WG_EVENTS_KEPT - 8u) {
         send_events();
     }
     if (state->is_inside) {
