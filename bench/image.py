@@ -16,6 +16,7 @@ from wattigram.core.take import open_take
 FLAME = Path(__file__).parents[1] / "examples" / "flame-watch"
 GOAL_HZ = 2e6
 RUN_S = 2.0
+TRIES = 4
 
 
 def image_rows() -> Iterator[Row]:
@@ -31,9 +32,13 @@ def image_rows() -> Iterator[Row]:
         take = folder / "take.h5"
 
         def run(length_s: float) -> float:
-            return seconds(lambda: record_run(workspace, length_s, take, board=f"image:{result.elf}", fast=True))
+            """The shortest of some, for a board is another process and its start takes now more and now less."""
+            board = f"image:{result.elf}"
+            return min(
+                seconds(lambda: record_run(workspace, length_s, take, board=board, fast=True)) for _ in range(TRIES)
+            )
 
-        begin_s = run(0.05)  # starting the board costs what it costs
+        begin_s = run(0.05)
         ours_s = run(RUN_S + 0.05) - begin_s
         with open_take(take) as taken:
             samples = taken.samples * RUN_S / (RUN_S + 0.05)
