@@ -12,8 +12,8 @@ from tests.conftest import edited
 from tests.core.firmware.compiled import EXAMPLES, IDS, built, needs_compiler
 from tests.core.firmware.judged import judged
 from tests.core.registers.designs import random_workspace
-from wattigram.core.design import Polling, Watch, Workspace, open_workspace
-from wattigram.core.design.edits import SetRetrieval, SetWindow
+from wattigram.core.design import Dma, Polling, SoftwareTrigger, Watch, Workspace, open_workspace
+from wattigram.core.design.edits import Edit, SetPerTrigger, SetRetrieval, SetTrigger, SetWindow
 from wattigram.core.proof import prove
 from wattigram.core.registers import differences
 from wattigram.core.session import record_run
@@ -101,6 +101,34 @@ def test_any_windows_and_stages_tell_what_they_tell_without(example: str, seed: 
         assert "fault" not in image.totals
         assert_alike(design, image, cut=8)
         assert len(image.events) > 50
+
+
+@pytest.mark.parametrize(
+    ("edits", "cause", "items"),
+    [
+        ((SetRetrieval("ADC 1", Dma(channel="DMA 1", repeat=False)),), "dma-not-endless", 512),
+        ((SetRetrieval("ADC 1", Dma(channel="DMA 1", increment=False)),), "dma-no-increment", 10_000),
+        ((SetTrigger("ADC 1", SoftwareTrigger(again=False)),), "started-once", 4),
+        (
+            (SetTrigger("ADC 1", SoftwareTrigger(again=False)), SetPerTrigger("ADC 1", "conversion")),
+            "started-once",
+            1,
+        ),
+    ],
+    ids=["DMA not endless", "DMA address stands still", "one pass", "one conversion"],
+)
+def test_a_mistake_of_the_design_looks_the_same_with_firmware(
+    edits: tuple[Edit, ...], cause: str, items: int, cured: Workspace, tmp_path: Path
+) -> None:
+    wrong = edited(cured, *edits)
+    result = built(wrong, tmp_path / "c")
+    with (
+        record(wrong, 0.25, tmp_path / "image.h5", f"image:{result.elf}") as image,
+        record(wrong, 0.25, tmp_path / "design.h5") as design,
+    ):
+        assert_alike(design, image)
+        assert image.item_count(0) == items
+        assert prove(wrong, image).causes[0].cause == cause
 
 
 def test_the_proof_holds_with_the_image(cured: Workspace, tmp_path: Path) -> None:

@@ -11,8 +11,8 @@ import numpy as np
 import pytest
 
 from tests.conftest import edited
+from tests.core.firmware.hosted import host_program
 from tests.core.firmware.judged import judged
-from tests.core.firmware.test_main_loop import host_program
 from wattigram.core.board import EffectiveConfig
 from wattigram.core.board.firmware import NOTHING, Tap, Values
 from wattigram.core.board.watch import Watcher

@@ -86,6 +86,7 @@ class Channel:
             if watch is not None and watch.stops and config.taps[watch.tap].converter == stream
         ]
         self.stops = bool(stopping)
+        self._is_tail_converted = False
         self._stops_at_once = any(tap.by_hardware for tap in stopping)
 
     @property
@@ -176,6 +177,8 @@ class Channel:
             found += self._convert(starts, ticks, judged)
             if self.stops:
                 break
+        if self.pace.is_over:
+            found += self._convert_tail(ticks)
         if self._service is not None and self._service.waiting:
             found += self._fetch(np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64), np.empty(0), ticks)
         return found
@@ -198,6 +201,14 @@ class Channel:
         if self.results is not None:
             self.results.append((ends.ravel(), codes.copy(), np.tile(np.arange(ends.shape[1]), len(ends))))
         return self._fetch(codes, instants, ends.ravel(), ticks)
+
+    def _convert_tail(self, ticks: float) -> list[HandOver]:
+        """The slots of a cycle that stays incomplete, once."""
+        partial = self.pace.tail()
+        if self._is_tail_converted or not len(partial):
+            return []
+        self._is_tail_converted = True
+        return self._convert(partial.reshape(1, -1), ticks, [])
 
     def stop_after(self, watch_ticks: int, rearm_ticks: int | None) -> None:
         """A window has stopped the chain."""
@@ -270,8 +281,8 @@ class Channel:
         if not self.config.loop.delivers:
             return []
         found: list[HandOver] = []
-        if not self.is_steady and len(partial := self.pace.tail()):
-            found += self._convert(partial.reshape(1, -1), float("inf"), [])
+        if not self.is_steady:
+            found += self._convert_tail(float("inf"))
         if self._service is not None and self._service.waiting and self.config.service is not None:
             if self.config.service.keep == "halves":
                 found += self._serve_halves([], float("inf"))

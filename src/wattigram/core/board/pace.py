@@ -86,6 +86,11 @@ class Pace:
         """Starts of the slots of a cycle that stays incomplete."""
         return np.array(self._partial, dtype=np.float64)
 
+    @property
+    def is_over(self) -> bool:
+        """It was to start once, and has: what it began stays incomplete."""
+        return self._pace.kind == "once" and self.started
+
     def held(self, starts: NDArray[np.float64]) -> NDArray[np.float64]:
         """Held instants of the first conversion in each slot."""
         return np.asarray(starts + self._held[: starts.shape[-1]])

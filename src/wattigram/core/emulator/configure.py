@@ -115,7 +115,14 @@ def _raw(converter: EffectiveConverter, state: SiliconState) -> EffectiveConvert
     if pace.kind == "never" and by_program and state.is_on(converter.name):
         pace = EffectivePace(kind="events", watch=BY_PROGRAM, singly=pace.singly)
     raw = loop.model_copy(
-        update={"items": items, "element_bits": None, "swap_bytes": False, "laps": 0, "width_bits": loop.width_bits}
+        update={
+            "items": items,
+            "element_bits": None,
+            "swap_bytes": False,
+            "laps": 0,
+            "width_bits": loop.width_bits,
+            "increment": True,
+        }
     )
     if delivery != "dma":
         raw = raw.model_copy(update={"width_bits": 32})
