@@ -174,6 +174,26 @@ def test_a_time_out_gives_a_value_up(share: str, reason: str, kiln: Workspace, t
             assert np.array_equal(image.items(1)[:3000], design.items(1))
 
 
+def test_a_result_that_is_given_up_leaves_its_place_empty(cured: Workspace, tmp_path: Path) -> None:
+    """Others do not move into it: each signal keeps its own slots, and the instants of what is missing lie between."""
+    hasty = edited(
+        cured, SetTrigger("ADC 1", SoftwareTrigger()), SetRetrieval("ADC 1", Polling(timeout_s=Fraction(1, 1_000_000)))
+    )
+    with record(hasty, 1.5, tmp_path / "i.h5", f"image:{built(hasty, tmp_path / 'c').elf}") as take:
+        assert take.lost_items(0) == take.totals["overruns.0"] > 1000
+        rail = take.raw("3.3 V rail")
+        assert rail is not None
+        assert 1000 < rail.count < len(rail.volts)
+        assert np.ptp(rail.volts[rail.valid]) < 0.05
+        times_s = take.instants(hasty.project.chains[0]).held_s(0, 500).ravel()
+        assert np.all(np.diff(times_s) >= 0)
+        assert times_s[-1] < 0.1
+        proof = prove(hasty, take)
+    named = next(cause for cause in proof.causes if cause.cause == "polling-times-out")
+    assert named.fit > 0.99
+    assert "results are missing, and the program gave" in named.evidence
+
+
 def test_the_handler_is_counted_and_told(kiln: Workspace, tmp_path: Path) -> None:
     result = built(kiln, tmp_path / "c")
     with record(kiln, 0.1, tmp_path / "t.h5", f"image:{result.elf}") as take:

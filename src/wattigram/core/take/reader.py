@@ -237,6 +237,10 @@ class Take:
         rows = self.frame_rows(stream)
         stamps = self.items(stream).astype(np.uint32)
         ticks = unwrap_stamps(stamps, rows["first"].astype(np.int64), rows["ticks"].astype(np.int64))
+        numbers = np.arange(len(ticks), dtype=np.int64)
+        came = self.valid(stream, numbers)
+        if came.any() and not came.all():  # what was lost was held somewhere between its neighbours
+            ticks[~came] = np.rint(np.interp(numbers[~came], numbers[came], ticks[came])).astype(np.int64)
         slots = len(chain.slots)
         whole = len(ticks) // slots * slots
         return StampedInstants(self.workspace, chain, ticks[:whole].reshape(-1, slots), self.tick_hz)

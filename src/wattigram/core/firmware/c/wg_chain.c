@@ -116,6 +116,7 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
     if (state->late != 0u) {
         state->late--;
         state->overruns++;
+        wg_chain_skip(chain, (uint32_t)state->next + 1u); /* its place is passed over, so that no other takes it */
         return;
     }
     if (design->store_bytes == 1u) {

@@ -60,6 +60,25 @@ def nothing_came(case: Case) -> LikelyCause | None:
 
 
 @tester
+def results_given_up(case: Case) -> LikelyCause | None:
+    """The program found results late, and says how many of them it let go."""
+    finding = case.of_chain("polling-times-out")
+    lost = case.take.lost_items(case.stream)
+    given_up = case.take.totals.get(f"overruns.{case.stream}", 0)
+    if finding is None or not lost or not given_up:
+        return None
+    return case.cause(
+        finding.code,
+        finding.title,
+        min(lost, given_up) / max(lost, given_up),
+        f"{lost} of {case.take.item_count(case.stream)} results are missing, and the program gave {given_up} up. "
+        f"{finding.message}",
+        finding.remedy,
+        whole=True,
+    )
+
+
+@tester
 def stage_gives_nothing(case: Case) -> LikelyCause | None:
     """Samples come, and what software should make of them does not."""
     stage = case.signal.later_stage
