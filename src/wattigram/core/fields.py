@@ -12,7 +12,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, GetCoreSchemaHandle
 from pydantic_core import CoreSchema, core_schema
 
 from wattigram.core.errors import QuantityError
-from wattigram.core.quantity import UNIT_NAMES, exact_text, parse_quantity
+from wattigram.core.quantity import UNIT_NAMES, exact_text, is_decimal, parse_quantity
 
 _UNIT_SUFFIX = re.compile(r"_(v_s|hz|s|v|ohm|f|lsb|degc)$")
 
@@ -127,11 +127,8 @@ def read_every(value: Any) -> Fraction:
 
 
 def period_text(period: Fraction) -> str:
-    """The period as it was said: a time where that is exact, else a rate."""
-    try:
-        return exact_text(period, "s")
-    except QuantityError:
-        return exact_text(1 / period, "Hz")
+    """The period as it was said: a time where that has a last digit, else a rate."""
+    return exact_text(period, "s") if is_decimal(period) else exact_text(1 / period, "Hz")
 
 
 Every = Annotated[Fraction, BeforeValidator(read_every), PlainSerializer(period_text, return_type=str)]

@@ -1,4 +1,4 @@
-"""SI quantities to and from text: ``"4.7k"``, ``"100 us"``, ``"128 cyc"``, ``"0x7FF"``.
+"""SI quantities to and from text: ``"4.7k"``, ``"100 us"``, ``"128 cyc"``, ``"0x7FF"``, ``"448/3 Hz"``.
 
 Text becomes an exact :class:`~fractions.Fraction`; nothing is rounded until it is shown.
 """
@@ -40,7 +40,9 @@ _UNIT_SPELLINGS = {
     "C": "°C",
 }
 _FIXED_UNITS = {"%": Fraction(1, 100), "ppm": Fraction(1, 1_000_000)}
-_NUMBER = re.compile(r"\s*([+\-−]?\d{1,24}(?:[.,]\d{0,24})?(?:[eE][+\-]?\d{1,3})?)\s*([^\d\s].*?)?\s*")
+_NUMBER = re.compile(
+    r"\s*([+\-−]?\d{1,24}(?:[.,]\d{0,24})?(?:[eE][+\-]?\d{1,3})?)(?:\s*/\s*(\d{1,24}))?\s*([^\d\s/].*?)?\s*"
+)
 _HEX = re.compile(r"\s*0[xX]([0-9a-fA-F]{1,8})\s*")
 
 UNIT_NAMES = {
@@ -74,8 +76,10 @@ def split_quantity(text: str) -> tuple[Fraction, str]:
     digits = match[1].replace(",", ".").replace("−", "-")
     if abs(int(digits.lower().partition("e")[2] or 0)) > LARGEST_EXPONENT:
         raise QuantityError(f"“{text[:40]}” is beyond any quantity.")
-    number = Fraction(digits)
-    tail = (match[2] or "").strip()
+    if int(match[2] or 1) == 0:
+        raise QuantityError(f"“{text[:40]}” divides by nothing.")
+    number = Fraction(digits) / int(match[2] or 1)
+    tail = (match[3] or "").strip()
     if tail in _FIXED_UNITS:
         return number * _FIXED_UNITS[tail], "%"
     if tail in {"LSB", "cyc"}:
@@ -140,22 +144,31 @@ def _exponent(value: float, lowest: int = -12, highest: int = 9) -> int:
     return max(lowest, min(highest, 3 * math.floor(math.log10(abs(value)) / 3 + 1e-12)))
 
 
+def is_decimal(value: Fraction) -> bool:
+    """Whether ``value`` has a last digit."""
+    return _decimal_text(value) is not None
+
+
+def _exact_number(value: Fraction) -> str:
+    """Every digit, or a fraction where they have no end."""
+    text = _decimal_text(value)
+    return str(value) if text is None else text
+
+
 def exact_text(value: Fraction | float, unit: str) -> str:
     """The shortest text that :func:`parse_quantity` reads back to the same number."""
     exact = Fraction(Decimal(repr(value))) if isinstance(value, float) else Fraction(value)
     if unit in {"LSB", "cyc", ""}:
-        text = _decimal_text(exact)
-        return f"{text if text is not None else exact} {unit}".strip()
+        return f"{_exact_number(exact)} {unit}".strip()
     if unit == "%":
         small = abs(exact) < Fraction(1, 1000) and exact != 0
-        text = _decimal_text(exact * (1_000_000 if small else 100))
-        return f"{text} {'ppm' if small else '%'}"
+        return f"{_exact_number(exact * (1_000_000 if small else 100))} {'ppm' if small else '%'}"
     if isinstance(value, float) and value and not 1e-20 < abs(value) < 1e20:
         return f"{value!r} {unit}"
     power = _exponent(float(exact))
     text = _decimal_text(exact / Fraction(10) ** power)
     if text is None:
-        raise QuantityError(f"{exact} {unit} has no finite decimal form.")
+        return f"{exact} {unit}"
     return f"{text} {_SHOWN_PREFIX[power]}{unit}"
 
 

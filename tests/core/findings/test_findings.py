@@ -51,7 +51,7 @@ MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
         "period-not-exact",
         "Timer 2",
         "44.097382 kHz where 44.1 kHz is wanted: -59.4 ppm",
-        False,
+        True,
     ),
     (SetLoopItems("ADC 1", 510), "loop-out-of-step", "Loop A", "510 items hold 127.5 cycles of 4", True),
     (SetLoopItems("ADC 1", 508), "half-mark-in-cycle", "Loop A", "hold 127 cycles of 4, an odd number", True),

@@ -7,8 +7,6 @@ from collections.abc import Iterator
 from wattigram.core.clocks import solve_timer, timer_setting
 from wattigram.core.design import TimerTrigger, Workspace
 from wattigram.core.design.edits import SetCalibration, SetDivider, SetPeriod
-from wattigram.core.errors import QuantityError
-from wattigram.core.fields import period_text
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.quantity import brief
 from wattigram.core.timing import cycle_timing
@@ -60,11 +58,6 @@ def period_not_exact(workspace: Workspace) -> Iterator[Finding]:
         ):
             continue
         ppm = float(setting.rate_error) * 1e6
-        try:
-            period_text(setting.period_s)
-            remedy = SetPeriod(chain.converter, setting.period_s)
-        except QuantityError:
-            remedy = None
         yield Finding(
             "period-not-exact",
             "warning" if abs(ppm) > DOUBTFUL_PPM else "note",
@@ -72,7 +65,7 @@ def period_not_exact(workspace: Workspace) -> Iterator[Finding]:
             f"{chain.trigger.timer} cannot do just that period",
             f"{brief(setting.timer_hz, 'Hz')} / ({setting.prescaler} × {setting.period_counts}) gives "
             f"{brief(1 / setting.period_s, 'Hz', 8)} where {brief(1 / setting.wanted_s, 'Hz', 8)} is wanted: {ppm:+.3g} ppm.",
-            remedy,
+            SetPeriod(chain.converter, setting.period_s),
             converter=chain.converter,
         )
 
