@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from wattigram.core.board import EffectiveConverter, EffectiveLoop, EffectivePace, EffectiveSlot
-from wattigram.core.board.pace import Pace
+from wattigram.core.board.pace import Pace, Starts
 
 
 def slot(start: float, length: float = 100.0, after: float = 0.0, jitter: int = 0) -> EffectiveSlot:
@@ -33,9 +33,15 @@ def pace(slots: tuple[EffectiveSlot, ...] | None = None, **settings: object) -> 
     return Pace(converter, 0, 1)
 
 
+def cycles(starts: Starts) -> np.ndarray:
+    """When cycles begin."""
+    return starts.ticks[starts.places == 0]
+
+
 def test_self_paced_cycles_follow_each_other() -> None:
     found = pace(kind="self").advance(1000)
-    assert found.tolist() == [[at, at + 100] for at in range(0, 1000, 200)]
+    assert found.ticks.tolist() == list(range(0, 1000, 100))
+    assert found.places.tolist() == [0, 1] * 5
 
 
 @pytest.mark.parametrize("step", [1, 37, 250])
@@ -44,51 +50,55 @@ def test_steps_do_not_change_the_course(step: int) -> None:
     whole = pace(jittery, kind="self").advance(5000)
     piecewise = pace(jittery, kind="self")
     parts = [piecewise.advance(float(until)) for until in range(step, 5000, step)] + [piecewise.advance(5000)]
-    assert np.array_equal(np.concatenate(parts), whole)
-    steps = np.diff(whole[:, 0])
+    assert np.array_equal(np.concatenate([part.ticks for part in parts]), whole.ticks)
+    assert np.array_equal(np.concatenate([part.places for part in parts]), whole.places)
+    steps = np.diff(cycles(whole))
     assert steps.min() >= 220
     assert steps.max() <= 234
 
 
 def test_a_pattern_is_served_when_the_converter_is_free() -> None:
     one = pace(kind="pattern", period_ticks=500, offsets_ticks=(0, 150, 300))
-    assert one.advance(1000)[:, 0].tolist() == [0, 300, 500, 800]
+    assert cycles(one.advance(1000)).tolist() == [0, 300, 500, 800]
     assert (one.triggers, one.missed) == (6, 2)
 
 
 def test_a_trigger_for_each_slot() -> None:
     one = pace(kind="pattern", period_ticks=150, offsets_ticks=(0,), singly=True)
-    assert one.advance(600).tolist() == [[0, 150], [300, 450]]
-    assert one.advance(700).tolist() == []
-    assert one.tail().tolist() == [600]
-    assert one.advance(800).tolist() == [[600, 750]]
+    assert one.advance(400).ticks.tolist() == [0, 150, 300]
+    assert one.cycles == 1
+    rest = one.advance(800)
+    assert rest.ticks.tolist() == [450, 600, 750]
+    assert rest.places.tolist() == [1, 0, 1]
+    assert (one.cycles, one.triggers) == (3, 6)
 
 
 def test_once_is_once_and_never_is_never() -> None:
     one = pace(kind="once")
-    assert len(one.advance(1000)) == 1
+    assert one.advance(1000).ticks.tolist() == [0, 100]
     assert len(one.advance(9000)) == 0
+    assert pace(kind="once", singly=True).advance(1000).ticks.tolist() == [0]
     assert len(pace(kind="never").advance(9000)) == 0
     assert len(pace(kind="self", skip_first=True).advance(9000)) == 0
 
 
 def test_the_first_trigger_finds_a_converter_that_is_off() -> None:
     one = pace(kind="pattern", period_ticks=500, offsets_ticks=(0,), skip_first=True)
-    assert one.advance(1100)[:, 0].tolist() == [500, 1000]
+    assert cycles(one.advance(1100)).tolist() == [500, 1000]
 
 
 def test_events_start_cycles_in_their_order() -> None:
     one = pace(kind="events")
     for ticks in (100, 150, 1000):
         one.trigger_at(ticks)
-    assert one.advance(2000)[:, 0].tolist() == [100, 1000]
+    assert cycles(one.advance(2000)).tolist() == [100, 1000]
     assert one.missed == 1
 
 
 def test_a_stopped_chain_goes_on_when_it_is_armed_again() -> None:
     one = pace(kind="pattern", period_ticks=300, offsets_ticks=(0,))
-    assert one.advance(600)[:, 0].tolist() == [0, 300]
+    assert cycles(one.advance(600)).tolist() == [0, 300]
     one.pause(600, 1000)
-    assert one.advance(1600)[:, 0].tolist() == [1200, 1500]
+    assert cycles(one.advance(1600)).tolist() == [1200, 1500]
     one.pause(1600, None)
     assert len(one.advance(9000)) == 0

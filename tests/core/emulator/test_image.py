@@ -12,7 +12,7 @@ from tests.conftest import edited
 from tests.core.firmware.compiled import EXAMPLES, IDS, built, needs_compiler
 from tests.core.firmware.judged import judged
 from tests.core.registers.designs import random_workspace
-from wattigram.core.design import Dma, Polling, SoftwareTrigger, Watch, Workspace, open_workspace
+from wattigram.core.design import Dma, Polling, SoftwareTrigger, TimerTrigger, Watch, Workspace, open_workspace
 from wattigram.core.design.edits import Edit, SetPerTrigger, SetRetrieval, SetTrigger, SetWindow
 from wattigram.core.proof import prove
 from wattigram.core.registers import differences
@@ -221,3 +221,20 @@ def test_a_window_stops_its_chain_and_it_is_started_again(example: str, tmp_path
         own = [row for row in design.events.tolist() if row[0] == number]
         assert len([row for row in own if row[1]]) > 3
         assert [row for row in image.events.tolist() if row[0] == number] == own
+
+
+def test_results_come_at_their_time_however_the_board_is_stepped(tmp_path: Path) -> None:
+    """A trigger for each slot, slower than a step of the board: no result waits for the rest of its cycle."""
+    base = open_workspace(EXAMPLES[0].parents[1] / "wheel-pedal")
+    chain = base.project.chains[0]
+    slow = edited(base, SetTrigger(chain.converter, TimerTrigger(timer="Timer", every="9 ms")))
+    slow = edited(slow, SetPerTrigger(chain.converter, "conversion"))
+    address = f"image:{built(slow, tmp_path / 'c').elf}"
+    with (
+        record(slow, 0.5, tmp_path / "image.h5", address) as image,
+        record(slow, 0.5, tmp_path / "design.h5") as design,
+    ):
+        mine, other = image.items(64), design.items(64)
+        assert len(mine) > 50
+        assert np.array_equal(mine, other[: len(mine)])
+        assert np.array_equal(image.items(0), design.items(0)[: len(mine)])

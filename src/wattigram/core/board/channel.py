@@ -13,7 +13,7 @@ from wattigram.core.board.effective import EffectiveBench, EffectiveConfig
 from wattigram.core.board.firmware import Tap, Values
 from wattigram.core.board.memory import HandOver, Memory
 from wattigram.core.board.outputs import Outputs
-from wattigram.core.board.pace import Pace
+from wattigram.core.board.pace import Pace, Starts
 from wattigram.core.board.service import Service
 from wattigram.core.board.synth import ConverterSynth, codes_on
 from wattigram.core.board.timed import TimedSynth, combine
@@ -58,6 +58,8 @@ class Channel:
         self._extra = np.array(last)
         self._up = np.array([slot.up for slot in self.config.slots], dtype=np.int32)
         self._end_of_slot = np.array([slot.end_ticks for slot in self.config.slots])
+        starts = np.array([slot.start_ticks for slot in self.config.slots])
+        self._held_in_slot, self._end_in_slot = self._held_of_slot - starts, self._end_of_slot - starts
         held = np.rint(self._held_of_slot + self._extra).astype(np.int64)
         self._held_to_end = np.rint(self._end_of_slot).astype(np.int64) - held
         loop_items = self.config.loop.items
@@ -86,7 +88,6 @@ class Channel:
             if watch is not None and watch.stops and config.taps[watch.tap].converter == stream
         ]
         self.stops = bool(stopping)
-        self._is_tail_converted = False
         self._stops_at_once = any(tap.by_hardware for tap in stopping)
 
     @property
@@ -134,17 +135,16 @@ class Channel:
         if self._any_repeats and len(codes):
             edges = np.concatenate(([0], np.cumsum([slot.repeats for slot in self.config.slots])[:-1]))
             rows = codes.reshape(end - self.cycles, -1).astype(np.int64)
-            codes = combine(np.add.reduceat(rows, edges, axis=1), self.config).ravel()
+            sums = np.add.reduceat(rows, edges, axis=1).ravel()
+            codes = combine(sums, np.arange(len(sums)) % self._slots, self.config)
         self.cycles = end
         if self._by_hardware:
             judged += self._judge_hardware(codes, self._steady_held(self.converted, len(codes)))
         self.converted = end * self._slots
         codes = self._aligned(codes)
         if self.results is not None and len(codes):
-            numbers = np.arange(end * self._slots - len(codes), end * self._slots)
-            places = numbers % self._slots
-            done = numbers // self._slots * self.config.cycle_ticks + self._end_of_slot[places]
-            self.results.append((done, codes.astype(np.int64), places))
+            ends = self._steady_ends(end, len(codes))
+            self.results.append((ends, codes.astype(np.int64), np.arange(len(codes)) % self._slots))
         if not self.config.loop.delivers:
             return []
         if self._service is None or self.config.service is None:
@@ -152,16 +152,18 @@ class Channel:
             return self._memory.write(codes, held)
         if self.config.service.keep == "halves":
             return self._serve_halves(self._memory.write(codes), float(ticks))
-        begin = end * self._slots - len(codes)
-        numbers = np.arange(begin, end * self._slots)
-        ends = numbers // self._slots * self.config.cycle_ticks + self._end_of_slot[numbers % self._slots]
-        held = self._steady_held(begin, len(codes)) if self.config.stamped else None
-        return self._serve_items(codes, held, ends, float(ticks))
+        held = self._steady_held(end * self._slots - len(codes), len(codes)) if self.config.stamped else None
+        return self._serve_items(codes, held, self._steady_ends(end, len(codes)), float(ticks))
 
-    def _aligned(self, codes: NDArray[Any]) -> NDArray[Any]:
-        """Codes from the first slot on, moved to where they lie in their items; in place."""
+    def _steady_ends(self, end_cycle: int, count: int) -> NDArray[np.float64]:
+        """Instants at which the last results of the cycles before one were ready."""
+        numbers = np.arange(end_cycle * self._slots - count, end_cycle * self._slots)
+        return np.asarray(numbers // self._slots * self.config.cycle_ticks + self._end_of_slot[numbers % self._slots])
+
+    def _aligned(self, codes: NDArray[Any], first_place: int = 0) -> NDArray[Any]:
+        """Codes from a slot on, moved to where they lie in their items; in place."""
         if self._up.any():
-            up = np.resize(self._up, len(codes))
+            up = np.resize(np.roll(self._up, -first_place), len(codes))
             codes <<= np.maximum(up, 0)
             codes >>= np.maximum(-up, 0)
         return codes
@@ -169,46 +171,33 @@ class Channel:
     def _advance_timed(self, until: int, judged: list[Judgeable]) -> list[HandOver]:
         ticks = float(until)
         found: list[HandOver] = []
-        while True:
-            most = self._most_cycles()
-            starts = self.pace.advance(ticks, most)
-            if not len(starts):
-                break
+        while len(starts := self.pace.advance(ticks, self._most_triggers())):
             found += self._convert(starts, ticks, judged)
             if self.stops:
                 break
-        if self.pace.is_over:
-            found += self._convert_tail(ticks)
         if self._service is not None and self._service.waiting:
             found += self._fetch(np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64), np.empty(0), ticks)
         return found
 
-    def _most_cycles(self) -> int:
-        """Cycles until something may stop the chain: the next one, or the next mark, where the program looks."""
+    def _most_triggers(self) -> int:
+        """Triggers until something may stop the chain: the next one, or the next mark, where the program looks."""
         if self._stops_at_once:
             return 1
-        return max(1, self._memory.until_mark // self._slots) if self.stops else UNSTEADY_STEP_CYCLES
+        return max(1, self._memory.until_mark // self.pace.slots_a_trigger) if self.stops else UNSTEADY_STEP_CYCLES
 
-    def _convert(self, starts: NDArray[np.float64], ticks: float, judged: list[Judgeable]) -> list[HandOver]:
-        held = self.pace.held(starts)
-        codes = self._timed.codes(held)
-        instants = np.rint(held + self._extra[: held.shape[1]]).astype(np.int64).ravel()
+    def _convert(self, starts: Starts, ticks: float, judged: list[Judgeable]) -> list[HandOver]:
+        places = starts.places
+        held = starts.ticks + self._held_in_slot[places]
+        codes = self._timed.codes(held, places)
+        instants = np.rint(held + self._extra[places]).astype(np.int64)
         judged += self._judge_hardware(codes, instants)
         self.converted += len(codes)
         self.cycles = self.pace.cycles
-        ends = self.pace.ends(starts)
-        codes = self._aligned(codes)
+        ends = starts.ticks + self._end_in_slot[places]
+        codes = self._aligned(codes, int(places[0]))
         if self.results is not None:
-            self.results.append((ends.ravel(), codes.copy(), np.tile(np.arange(ends.shape[1]), len(ends))))
-        return self._fetch(codes, instants, ends.ravel(), ticks)
-
-    def _convert_tail(self, ticks: float) -> list[HandOver]:
-        """The slots of a cycle that stays incomplete, once."""
-        partial = self.pace.tail()
-        if self._is_tail_converted or not len(partial):
-            return []
-        self._is_tail_converted = True
-        return self._convert(partial.reshape(1, -1), ticks, [])
+            self.results.append((ends, codes.copy(), places))
+        return self._fetch(codes, instants, ends, ticks)
 
     def stop_after(self, watch_ticks: int, rearm_ticks: int | None) -> None:
         """A window has stopped the chain."""
@@ -281,8 +270,6 @@ class Channel:
         if not self.config.loop.delivers:
             return []
         found: list[HandOver] = []
-        if not self.is_steady:
-            found += self._convert_tail(float("inf"))
         if self._service is not None and self._service.waiting and self.config.service is not None:
             if self.config.service.keep == "halves":
                 found += self._serve_halves([], float("inf"))

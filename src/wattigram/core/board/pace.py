@@ -1,30 +1,46 @@
-"""When the cycles of an unsteady converter begin, and when each of its slots is held."""
+"""When the conversions of an unsteady converter begin."""
 
 from __future__ import annotations
 
 from collections import deque
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.board.effective import EffectiveConverter
 
-MOST_CYCLES = 1 << 14
+MOST_TRIGGERS = 1 << 14
 """Followed at a stretch."""
 _CHUNK = 1024
 
 
+@dataclass(frozen=True)
+class Starts:
+    """Conversions in the order of time.
+
+    Attributes
+    ----------
+    ticks : (n,) float64, when each begins
+    places : (n,) int64, the slot of each
+    """
+
+    ticks: NDArray[np.float64]
+    places: NDArray[np.int64]
+
+    def __len__(self) -> int:
+        return len(self.ticks)
+
+
 class Pace:
-    """Follows triggers one by one; gives the held instants of whole cycles in the order of time."""
+    """Follows triggers one by one; gives the conversions that each of them starts: a cycle, or one slot."""
 
     def __init__(self, converter: EffectiveConverter, index: int, seed: int) -> None:
         self._converter = converter
         self._pace = converter.pace
         self._slots = len(converter.slots)
         self._key = (seed, index, 0x9ACE)
-        self._held = np.array([slot.held_ticks - slot.start_ticks for slot in converter.slots])
         self._length = [slot.end_ticks - slot.start_ticks + slot.after_ticks for slot in converter.slots]
-        self._conversion = np.array([slot.end_ticks - slot.start_ticks for slot in converter.slots])
         self._jitter = np.array([slot.jitter_ticks for slot in converter.slots], dtype=np.int64)
         self._random: NDArray[np.int64] | None = None
         self._random_block = -1
@@ -33,8 +49,7 @@ class Pace:
         self.cycles = 0
         self.free_ticks = 0.0
         self._next = 0
-        self._unit = 0
-        self._partial: list[float] = []
+        self._place = 0
         self._waiting: deque[float] = deque()
         self._paused_until: float | None = 0.0
         self.started = False
@@ -48,80 +63,53 @@ class Pace:
         self.free_ticks = max(self.free_ticks, since_ticks)
         self._paused_until = until_ticks
 
-    def advance(self, until_ticks: float, most_cycles: int = MOST_CYCLES) -> NDArray[np.float64]:
-        """Starts of the slots of cycles that begin before ``until_ticks`` and are complete.
-
-        Returns
-        -------
-        (cycles, slots) float64, ticks
-        """
+    def advance(self, until_ticks: float, most_triggers: int = MOST_TRIGGERS) -> Starts:
+        """What is started before ``until_ticks``, by no more than so many triggers."""
+        first = self._place
         if self._paused_until is None:
-            return np.empty((0, self._slots))
+            return self._starts(first, np.empty(0))
         if self._pace.kind in {"self", "once"} and not self._jitter.any():
-            return self._regular(until_ticks, most_cycles)
-        found: list[list[float]] = []
-        while len(found) < most_cycles:
+            return self._starts(first, self._regular(until_ticks, most_triggers))
+        found: list[float] = []
+        for _ in range(most_triggers):
             start = self._trigger(until_ticks)
             if start is None:
                 break
-            if self._pace.singly:
-                self._partial.append(start)
-                self.free_ticks = start + self._length[self._unit] + self._draw(self._unit)
-                self._unit = (self._unit + 1) % self._slots
-                if self._unit == 0:
-                    found.append(self._partial)
-                    self._partial = []
-                    self.cycles += 1
-                continue
-            row = []
-            for place in range(self._slots):
-                row.append(start)
-                start += self._length[place] + self._draw(place)
+            for _ in range(self.slots_a_trigger):
+                found.append(start)
+                start += self._length[self._place] + self._draw(self._place)
+                self._step(1)
             self.free_ticks = start
-            self.cycles += 1
-            found.append(row)
-        return np.array(found, dtype=np.float64).reshape(-1, self._slots)
-
-    def tail(self) -> NDArray[np.float64]:
-        """Starts of the slots of a cycle that stays incomplete."""
-        return np.array(self._partial, dtype=np.float64)
+        return self._starts(first, np.array(found, dtype=np.float64))
 
     @property
-    def is_over(self) -> bool:
-        """It was to start once, and has: what it began stays incomplete."""
-        return self._pace.kind == "once" and self.started
+    def slots_a_trigger(self) -> int:
+        """Conversions that a trigger starts."""
+        return 1 if self._pace.singly else self._slots
 
-    def held(self, starts: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Held instants of the first conversion in each slot."""
-        return np.asarray(starts + self._held[: starts.shape[-1]])
+    def _step(self, conversions: int) -> None:
+        cycles, self._place = divmod(self._place + conversions, self._slots)
+        self.cycles += cycles
 
-    def ends(self, starts: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Instants at which results are ready."""
-        return np.asarray(starts + self._conversion[: starts.shape[-1]])
+    def _starts(self, first: int, ticks: NDArray[np.float64]) -> Starts:
+        return Starts(ticks, (first + np.arange(len(ticks))) % self._slots)
 
-    def _regular(self, until_ticks: float, most_cycles: int) -> NDArray[np.float64]:
-        """Cycles that follow each other without anything random."""
+    def _regular(self, until_ticks: float, most_triggers: int) -> NDArray[np.float64]:
+        """Cycles that follow each other without anything random, or what one trigger starts."""
         begin = max(self.free_ticks, self._paused_until or 0.0)
-        if self._pace.kind == "once":
-            if self.started or begin >= until_ticks or self._pace.skip_first:
-                return np.empty((0, self._slots))
-            count = 1
-        else:
-            length = sum(self._length)
-            count = min(most_cycles, max(0, int(-(-(until_ticks - begin) // length))))
-            if self._pace.skip_first:
-                return np.empty((0, self._slots))
-        self.started = self.started or count > 0
-        offsets = np.concatenate(([0.0], np.cumsum(self._length)[:-1]))
-        if self._pace.singly and count:
-            self._partial = [begin]
-            self.triggers += 1
-            return np.empty((0, self._slots))
-        starts = begin + np.arange(count)[:, None] * sum(self._length) + offsets[None, :]
-        self.cycles += count
+        if begin >= until_ticks or self._pace.skip_first or (self._pace.kind == "once" and self.started):
+            return np.empty(0)
+        self.started = True
+        length = sum(self._length)
+        count = 1
+        if self._pace.kind == "self":
+            count = min(most_triggers, int(-(-(until_ticks - begin) // length)))
+        offsets = np.concatenate(([0.0], np.cumsum(self._length)[:-1]))[: self.slots_a_trigger]
+        starts = begin + np.arange(count)[:, None] * length + offsets[None, :]
+        self._step(starts.size)
         self.triggers += count
-        self.free_ticks = begin + count * sum(self._length)
-        return np.asarray(starts)
+        self.free_ticks = begin + count * length
+        return np.asarray(starts.ravel())
 
     def _trigger(self, until_ticks: float) -> float | None:
         """The next trigger that is served, if it comes before ``until_ticks``."""

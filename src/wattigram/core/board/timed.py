@@ -11,6 +11,7 @@ from wattigram.core.board.effective import EffectiveBench, EffectiveConverter
 from wattigram.core.board.outputs import Outputs
 
 FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
 _NOISE_BLOCK = 1 << 14
 
 
@@ -58,6 +59,9 @@ class TimedSynth:
         self._noise = NumberedNoise(seed, index, 0x71DE)
         self._held_v = 0.0
         self._done = 0
+        self._repeats = np.array([slot.repeats for slot in converter.slots])
+        self._each = np.array([slot.each_ticks for slot in converter.slots])
+        self._signed = np.array([slot.negative is not None for slot in converter.slots])
         self.set_bench(bench)
 
     def set_bench(self, bench: EffectiveBench) -> None:
@@ -76,49 +80,51 @@ class TimedSynth:
         )
         self._carry = np.array(bench.carry[self._index])
 
-    def codes(self, held_ticks: FloatArray) -> NDArray[np.int64]:
-        """Codes of slots, hardware sums done.
+    def codes(self, held_ticks: FloatArray, places: IntArray) -> IntArray:
+        """Results of slots, hardware sums done.
 
         Parameters
         ----------
-        held_ticks : (cycles, slots) float64
-            Held instants of the first conversion of each slot; fewer slots for a cycle that stays incomplete.
+        held_ticks : (n,) float64
+            Held instant of the first conversion for each result.
+        places : (n,) int64
+            The slot of each.
 
         Returns
         -------
-        (cycles · slots,) int64
+        (n,) int64
         """
         converter = self._converter
-        slots = converter.slots[: held_ticks.shape[1]]
-        columns, places = [], []
-        for place, slot in enumerate(slots):
-            instants = held_ticks[:, place, None] + np.arange(slot.repeats)[None, :] * slot.each_ticks
-            times_s = instants / self._tick_hz
-            volts = self._outputs.drive_voltage(self._bench.pins[slot.pin], times_s)
-            if slot.negative is not None:
-                volts = volts - self._outputs.drive_voltage(self._bench.pins[slot.negative], times_s)
-            columns.append(volts)
-            places += [place] * slot.repeats
-        source = np.concatenate(columns, axis=1)
-        cycles, width = source.shape
-        if not cycles:
+        if not len(places):
             return np.empty(0, dtype=np.int64)
-        order = np.array(places)
-        held = self._settle(source.ravel(), np.tile(self._carry[order], cycles))
-        noise = self._noise.values(self._done, self._done + cycles * width)
-        self._done += cycles * width
-        signed = np.array([slot.negative is not None for slot in slots])[order]
-        counts_v = np.tile(np.where(signed, 2.0, 1.0) * converter.lsb_v, cycles)
-        lsb = held / counts_v * (1 + converter.gain_error) + converter.offset_lsb
-        lsb += noise * np.tile(self._sigma[order], cycles)
-        codes = np.floor(lsb + 0.5).reshape(cycles, width)
+        repeats = self._repeats[places]
+        begins = np.cumsum(repeats) - repeats
+        order = np.repeat(places, repeats)  # slot of each conversion
+        again = np.arange(len(order)) - np.repeat(begins, repeats)
+        times_s = (np.repeat(held_ticks, repeats) + again * self._each[order]) / self._tick_hz
+        held = self._settle(self._source_v(order, times_s), self._carry[order])
+        noise = self._noise.values(self._done, self._done + len(order))
+        self._done += len(order)
+        signed = self._signed[order]
+        lsb = held / (np.where(signed, 2.0, 1.0) * converter.lsb_v) * (1 + converter.gain_error) + converter.offset_lsb
+        lsb += noise * self._sigma[order]
         top = np.where(signed, 1 << (converter.bits - 1), 1 << converter.bits) - 1
         low = np.where(signed, -(1 << (converter.bits - 1)), 0)
-        whole = np.clip(codes, low, top).astype(np.int64)
-        if all(slot.repeats == 1 for slot in slots):
-            return whole.ravel()
-        edges = np.concatenate(([0], np.cumsum([slot.repeats for slot in slots])[:-1]))
-        return combine(np.add.reduceat(whole, edges, axis=1), converter).ravel()
+        whole = np.clip(np.floor(lsb + 0.5), low, top).astype(np.int64)
+        if len(order) == len(places):
+            return whole
+        return combine(np.add.reduceat(whole, begins), places, converter)
+
+    def _source_v(self, order: IntArray, times_s: FloatArray) -> FloatArray:
+        """Voltages at the inputs of slots, each at its instant."""
+        found = np.empty(len(order))
+        for place in np.unique(order).tolist():
+            slot, mine = self._converter.slots[place], order == place
+            volts = self._outputs.drive_voltage(self._bench.pins[slot.pin], times_s[mine])
+            if slot.negative is not None:
+                volts = volts - self._outputs.drive_voltage(self._bench.pins[slot.negative], times_s[mine])
+            found[mine] = volts
+        return found
 
     def _settle(self, volts: FloatArray, carry: FloatArray) -> FloatArray:
         """c[i] = v[i] + (c[i−1] − v[i]) · carry[i], from what the capacitor held."""
@@ -137,15 +143,18 @@ class TimedSynth:
         return held
 
 
-def combine(sums: NDArray[np.int64], converter: EffectiveConverter) -> NDArray[np.int64]:
-    """Results of slots from the sums of their repeats: cut to the register, shifted right.
+def combine(sums: IntArray, places: IntArray, converter: EffectiveConverter) -> IntArray:
+    """Results of slots from the sums of their repeats: cut to the register, shifted right; in place.
 
     Parameters
     ----------
-    sums : (cycles, slots) int64
+    sums : (n,) int64
+    places : (n,) int64
+        The slot of each.
     """
-    for place, slot in enumerate(converter.slots[: sums.shape[1]]):
+    for place, slot in enumerate(converter.slots):
         if slot.repeats > 1:
-            held = sums[:, place] if slot.negative else sums[:, place] & ((1 << slot.register_bits) - 1)
-            sums[:, place] = held >> slot.shift
+            mine = places == place
+            held = sums[mine] if slot.negative else sums[mine] & ((1 << slot.register_bits) - 1)
+            sums[mine] = held >> slot.shift
     return sums

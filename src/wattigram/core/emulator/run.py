@@ -56,6 +56,8 @@ class ImageRun(Run):
         self._is_split = end_ticks is None or any(self._is_acted_upon(channel) for channel in self.channels)
         self._undone: list[deque[HandOver]] = [deque() for _ in self.channels]
         """Units of each channel that the program has not been told of yet."""
+        self._ahead: list[Work] = []
+        """What silicon has worked out already and comes to the program later than now: the rest of a long cycle."""
         self._events: list[Happening] = []
         self._uart_bytes: dict[str, int] = {}
         self._by_name = {channel.config.name: channel for channel in self.channels}
@@ -100,7 +102,7 @@ class ImageRun(Run):
 
     def _until(self, ticks: int, executor: Executor | None) -> None:
         self.ticks = max(self.ticks, ticks)
-        work: list[Work] = []
+        work, self._ahead = self._ahead, []
         for comparator in self._comparators:
             happened = comparator.advance(self.ticks)
             self._start_others(happened, None)
@@ -111,9 +113,12 @@ class ImageRun(Run):
                 work += self._advanced(channel, executor)
         pending = deque(sorted(work, key=_at))
         for channel in self._in_order:
+            if self._is_acted_upon(channel):
+                self._do(self._with_earlier(pending, [], self._given_until(channel)))
             while self._is_acted_upon(channel) and not self._is_off(channel):
                 before = channel.converted
-                self._do(self._with_earlier(pending, self._advanced(channel, executor)))
+                mine = self._advanced(channel, executor)
+                self._do(self._with_earlier(pending, mine, max(map(_at, mine), default=-1)))
                 if channel.converted == before:
                     break
         self._do(pending)
@@ -131,10 +136,14 @@ class ImageRun(Run):
         self._watch(judged)
         return [*self._waiting_events(), *self._units(channel, parts)]
 
-    def _with_earlier(self, pending: deque[Work], mine: list[Work]) -> list[Work]:
-        """Work with what of others comes before its end, which is taken away from them."""
+    def _given_until(self, channel: Channel) -> int:
+        """When the last comes that a channel has given already: what the program makes of it may stop the channel."""
+        undone = self._undone[channel.stream]
+        return int(channel.ready_ticks(undone[-1])[-1]) if undone else -1
+
+    def _with_earlier(self, pending: deque[Work], mine: list[Work], last: int) -> list[Work]:
+        """Work with what else comes until ``last``, which is taken away from the others."""
         found = list(mine)
-        last = max(map(_at, mine), default=-1)
         while pending and _at(pending[0]) <= last:
             found.append(pending.popleft())
         return found
@@ -188,9 +197,12 @@ class ImageRun(Run):
         return lambda: tell_window(self.machine, owner, index, event, self.epoch)
 
     def _do(self, work: Iterable[Work]) -> None:
-        """What happens, in the order of time."""
+        """What happens until now, in the order of time."""
         machine = self.machine
         for at, one in sorted(work, key=_at):
+            if at > self.ticks:
+                self._ahead.append((at, one))
+                continue
             self._sound(at)
             if machine.fault is not None:
                 return
