@@ -42,7 +42,26 @@ def test_text_is_read_exactly(text: str, unit: str, value: Fraction) -> None:
     assert parse_quantity(text, unit) == value
 
 
-@pytest.mark.parametrize("text", ["", "abc", "V", "1/0 V", "1/2/3 V", "1/ V", "/3 V", "1.2.3 V", "--3", "1e999 V", "nan", "inf s", "9" * 60, "0x", "\x00"])
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "abc",
+        "V",
+        "1/0 V",
+        "1/2/3 V",
+        "1/ V",
+        "/3 V",
+        "1.2.3 V",
+        "--3",
+        "1e999 V",
+        "nan",
+        "inf s",
+        "9" * 60,
+        "0x",
+        "\x00",
+    ],
+)
 def test_what_is_no_number_is_refused_with_advice(text: str) -> None:
     with pytest.raises(QuantityError) as fault:
         parse_quantity(text, "V")
