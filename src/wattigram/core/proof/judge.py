@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,6 +33,7 @@ from wattigram.core.expected import ExpectedEvent
 from wattigram.core.expected.stream import expected_raw
 from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
 from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, Judged, due_items, not_judged, within
+from wattigram.core.proof.missing import missing_text
 from wattigram.core.proof.outputs import judge_course, judge_pair, judge_route, judge_trip
 from wattigram.core.proof.unclaimed import Unclaimed
 from wattigram.core.proof.verdict import Outcome, Verdict
@@ -128,6 +130,20 @@ def _judge(take: Take, expectation: Expectation) -> Judged:
         return _edges(take, expectation)
     if samples.count < FEWEST_SAMPLES:
         return _too_few(take, expectation.signal, samples.count)
+    found = _of_samples(take, expectation, samples)
+    missing = _missing(take, expectation.signal)
+    if missing and found.outcome == "holds":
+        found = replace(found, outcome="fails", note=f"{found.note}, but {missing}")
+    return found
+
+
+def _missing(take: Take, name: str) -> str:
+    """What a signal, or the other one of its pair, falls short of."""
+    twin = take.workspace.project.signal(name).twin_of
+    return missing_text(take, name) or (missing_text(take, twin) if twin is not None else "")
+
+
+def _of_samples(take: Take, expectation: Expectation, samples: SignalSamples) -> Judged:
     match expectation:
         case LevelExpectation():
             return _level(expectation, _best(take, expectation.signal) or samples)
@@ -147,6 +163,8 @@ def _judge(take: Take, expectation: Expectation) -> Judged:
             return judge_pair(take, expectation)
         case TripExpectation():
             return judge_trip(take, expectation)
+        case _:
+            raise AssertionError(expectation)
 
 
 def _too_few(take: Take, name: str, count: int) -> Judged:

@@ -1,0 +1,44 @@
+"""What of a signal's stream is missing although it was due: whatever was judged rests on the rest alone."""
+
+from __future__ import annotations
+
+from wattigram.core.design import Chain
+from wattigram.core.quantity import brief
+from wattigram.core.take import Take
+from wattigram.core.timing import cycle_timing, retrieval_timing
+
+MOST_LOST = 0.25
+"""Share of the items, beyond what the design itself loses."""
+LONGEST_SILENCE = 0.25
+"""Share of the take at its end, beyond what waits for a mark."""
+
+
+def missing_text(take: Take, name: str) -> str:
+    """In what a signal's stream falls short of a whole one, for people; "" where it does not.
+
+    Chains that may be silent, for they are started by events or stopped by windows or once over, are not judged.
+    """
+    chain = take.workspace.project.chain_of(name)
+    if chain is None or not _goes_on(take, chain):
+        return ""
+    stream = take.workspace.project.chains.index(chain)
+    if not take.item_count(stream):
+        return ""
+    lap_s = float(cycle_timing(take.workspace, chain).cycle_s) * chain.loop.items / len(chain.slots)
+    last_s = int(take.frame_rows(stream)["ticks"][-1]) / take.tick_hz + lap_s
+    if last_s + lap_s < (1 - LONGEST_SILENCE) * take.seconds:
+        return f"nothing more came of {name} after about {brief(last_s, 's', 2)} of {brief(take.seconds, 's', 2)}"
+    timing = retrieval_timing(take.workspace, chain)
+    predicted = float(timing.lost_hz / timing.items_hz) if timing.items_hz else 0.0
+    lost = take.lost_items(stream) / take.item_count(stream)
+    if lost > predicted + MOST_LOST:
+        return f"{lost * 100:.0f} % of {name} never came"
+    return ""
+
+
+def _goes_on(take: Take, chain: Chain) -> bool:
+    cycle = cycle_timing(take.workspace, chain)
+    signals = [take.workspace.project.signal(slot.signal) for slot in chain.slots]
+    stops = any(window.action == "stop" for signal in signals for window in signal.windows)
+    stops = stops or any(signal.twin is not None and signal.twin.action == "stop" for signal in signals)
+    return cycle.trigger.pace in {"pattern", "self"} and cycle.items_limit is None and not stops
