@@ -90,6 +90,39 @@ def test_numbers_below_zero_belong_nowhere(reception: Reception, board: Board, f
         assert take.repeated_items(0) > 0
 
 
+def test_numbers_that_no_board_could_come_to_are_counted_from_where_they_were(
+    reception: Reception, board: Board
+) -> None:
+    """A handler that passes on the count of another converter; the take stays as small as what came."""
+    far = 0
+    for number in range(6):
+        far += (1 << 32) * (number % 3 == 2)
+        reception.feed(board.half(number * HALF + far, 1000 * number, value=number))
+    reception.feed(board.say(f"stopped ticks=6000 items.0={6 * HALF + far}", FrameType.REPLY))
+    assert sum("went from item 512 to 4294967808" in line for line in reception.log) == 1
+    with finished(reception) as take:
+        assert take.item_count(0) == 6 * HALF
+        assert take.lost_items(0) == 0
+        assert take.items(0)[::HALF].tolist() == [0, 1, 2, 3, 4, 5]
+        assert take.totals["jumps.0"] == 2
+
+
+def test_a_single_number_that_cannot_be_changes_no_other(reception: Reception, board: Board) -> None:
+    for first in (0, 1 << 40, 2 * HALF, 4 * HALF):
+        reception.feed(board.half(first, first % 1000))
+    with finished(reception) as take:
+        assert take.item_count(0) == 5 * HALF
+        assert take.lost_items(0) == HALF
+
+
+def test_a_long_loss_is_believed_where_there_was_time_for_it(reception: Reception, board: Board) -> None:
+    reception.feed(board.half(0, 0))
+    reception.feed(board.half(50_000_000, 96_000_000))
+    with finished(reception) as take:
+        assert take.lost_items(0) == 50_000_000 - HALF
+        assert "jumps.0" not in take.totals
+
+
 def test_a_start_that_is_announced_is_no_repetition(reception: Reception, board: Board) -> None:
     reception.feed(board.say("started build=x"))
     reception.feed(board.half(0, 100))

@@ -31,6 +31,8 @@ def missing_text(take: Take, name: str) -> str:
     timing = retrieval_timing(take.workspace, chain)
     predicted = float(timing.lost_hz / timing.items_hz) if timing.items_hz else 0.0
     lost = take.lost_items(stream) / take.item_count(stream)
+    if jumps := take.totals.get(f"jumps.{stream}", 0):
+        return f"the numbers of its items went where they cannot be, {jumps} time{'s' if jumps > 1 else ''}"
     if lost > predicted + MOST_LOST:
         return f"{lost * 100:.0f} % of {name} never came"
     return ""

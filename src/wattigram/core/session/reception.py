@@ -25,6 +25,7 @@ from wattigram.core.link import (
     parse_identity,
     parse_writes,
 )
+from wattigram.core.session.numbering import Numbering
 from wattigram.core.take import TakeWriter
 
 RING_ITEMS = 1 << 20
@@ -97,7 +98,7 @@ class Reception:
         self.writer: TakeWriter | None = None
         self.bench_ticks: int | None = None
         self._next: dict[int, int] = {}
-        self._newest_ticks: dict[int, int] = {}
+        self._numbering = Numbering()
         self._said_started = False
         self.repeated: dict[int, int] = {}
         """Items of a stream that came although they were there already."""
@@ -115,7 +116,7 @@ class Reception:
         self.rings.clear()
         self.events.clear()
         self._next.clear()
-        self._newest_ticks.clear()
+        self._numbering.clear()
         self._said_started = False
         self.repeated = {}
         self.event_count = self.samples = self.lost_cycles = self.ticks = 0
@@ -147,6 +148,7 @@ class Reception:
                 raise TakeError(
                     "The board was started anew.", where=str(self.writer.path), cure="Record again from a start."
                 )
+        run = self._placed(run, expected)
         if run.first < expected:
             run = self._without_repeats(run, expected)
         missing = run.first - expected
@@ -164,7 +166,6 @@ class Reception:
         if is_raw:
             self.samples += len(run.items)
         if len(run.frame_ticks):
-            self._newest_ticks[run.stream] = int(run.frame_ticks[-1])
             self.ticks = max(self.ticks, int(run.frame_ticks[-1]))
         if self.writer is not None:
             self.writer.add_run(run)
@@ -173,7 +174,18 @@ class Reception:
         """The board said so, or its time went back; else a handler only sends again what it sent before."""
         if run.first >= self._next[run.stream] or not len(run.frame_ticks):
             return False
-        return self._said_started or int(run.frame_ticks[0]) < self._newest_ticks.get(run.stream, 0)
+        return self._said_started or int(run.frame_ticks[0]) < self._numbering.newest_ticks(run.stream)
+
+    def _placed(self, run: SampleRun, expected: int) -> SampleRun:
+        """A run with numbers that can be; of each stream the first that cannot is told."""
+        told = run.stream in self._numbering.jumps
+        placed = self._numbering.placed(run, expected)
+        if not told and run.stream in self._numbering.jumps:
+            self._note(
+                f"Stream {run.stream} went from item {expected} to {run.first}, more than there was time for; "
+                "what came is counted from where it was."
+            )
+        return placed
 
     def _without_repeats(self, run: SampleRun, expected: int) -> SampleRun:
         """What of a run is new; of each stream the first repetition is told."""
@@ -239,6 +251,7 @@ class Reception:
             self.bench_ticks = int(match[1])
         if frame.type is FrameType.REPLY and text.startswith("stopped"):
             self.totals = {**self._silicon, **_counts(text)}
+            self.totals |= {f"jumps.{stream}": count for stream, count in self._numbering.jumps.items()}
             self._close_streams()
             self.stopped = True
 
@@ -250,6 +263,7 @@ class Reception:
                 continue
             stream = int(stream_text)
             done = self._next.get(stream, 0)
+            total = self._numbering.total(stream, total, done, self.totals.get("ticks", 0))
             if total > done:
                 if stream < len(self.workspace.project.chains):
                     self._count_lost(stream, done, total - done)

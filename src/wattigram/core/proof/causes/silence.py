@@ -159,6 +159,23 @@ def half_never_came(case: Case) -> LikelyCause | None:
 
 
 @tester
+def numbers_jump(case: Case) -> LikelyCause | None:
+    """Items have numbers to which no converter could have come: their count was taken from elsewhere."""
+    jumps = case.take.totals.get(f"jumps.{case.stream}", 0)
+    if not jumps:
+        return None
+    return case.cause(
+        "numbers-jump",
+        f"The firmware counts items of {case.chain.converter} wrongly",
+        1.0,
+        f"the numbers of items went {jumps} time{'s' if jumps > 1 else ''} further than there was time for: the count that "
+        "a handler passes on is not that of its own converter",
+        None,
+        whole=True,
+    )
+
+
+@tester
 def sent_again(case: Case) -> LikelyCause | None:
     """Items come again in portions of a half: a handler serves marks that are no longer there."""
     rows = case.take.repeats
