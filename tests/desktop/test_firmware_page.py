@@ -2,24 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QScrollArea
 from pytestqt.qtbot import QtBot
 
+from tests.conftest import edited
 from tests.core.firmware.compiled import needs_compiler
+from wattigram.core.design import Workspace
 from wattigram.core.design.edits import RemoveSignal, SetPeriod, apply_edit
 from wattigram.core.image import CType, Place
 from wattigram.desktop import firmware_work
 from wattigram.desktop.book import CHAIN, FIRMWARE
 from wattigram.desktop.pages.firmware_page import CHANGES, CODE, MEMORY, REGISTERS, FirmwarePage
 from wattigram.desktop.selection import Selection
-from wattigram.desktop.widgets.memory_view import loop_text, number_text
+from wattigram.desktop.widgets.memory_canvas import BARS, LINES, NUMBERS
+from wattigram.desktop.widgets.memory_row import MemoryRow
+from wattigram.desktop.widgets.memory_text import loop_text, number_texts
 from wattigram.desktop.window import MainWindow
 
 
@@ -176,24 +180,118 @@ def test_memory_of_the_running_image_is_seen(
     item = panel.list.item(0)
     assert item is not None
     item.setCheckState(Qt.CheckState.Checked)
-    wait(lambda: int(panel.view.values.get("chain_states[0].next", [0])[0]) > 2000)
-    loop = panel.view.values["wg_loop_adc_1"]
-    assert len(loop) == 512
-    assert loop.max() > 2000
-    place = int(panel.view.values["DMA 1 place"][0])
-    text = loop_text(window.document.workspace, panel.view._loops["wg_loop_adc_1"], loop, place)  # type: ignore[arg-type]
+    counted = panel.view.rows["chain_states[0].next"].canvas
+    wait(lambda: counted.values is not None and int(counted.values[0]) > 2000)
+    canvas = panel.view.rows["wg_loop_adc_1"].canvas
+    assert canvas.values is not None
+    assert canvas.look is not None
+    assert len(canvas.values) == 512
+    assert canvas.values.max() > 2000
+    place = canvas.next_index
+    assert place is not None
+    assert 0 <= place < 512
+    text = loop_text(window.document.workspace, canvas.look, canvas.values, place)
     assert "3.3\u00a0V\u00a0rail\u00a03.30" in text
     assert f"next\u00a0item\u00a0at\u00a0{place}" in text
-    panel.view.repaint()
     page.show_view(REGISTERS)
     window.board_choice.use("virtual")
 
 
+@pytest.fixture
+def shown_row(kiln: Workspace) -> Iterator[Callable[[Place], MemoryRow]]:
+    """Makes rows in an area that scrolls, as they are on the page."""
+    areas: list[QScrollArea] = []
+
+    def make(place: Place) -> MemoryRow:
+        found, area = MemoryRow(kiln, place), QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(found)
+        area.resize(720, 400)
+        area.show()
+        areas.append(area)
+        return found
+
+    yield make
+    for area in areas:
+        area.close()
+        area.deleteLater()
+
+
+@pytest.fixture
+def row(shown_row: Callable[[Place], MemoryRow]) -> MemoryRow:
+    """A loop with a known ramp in it."""
+    found = shown_row(Place("wg_loop_adc_1", 0x20000000, CType("uint16_t", "unsigned", 2), 512))
+    found.canvas.show_values(np.arange(512, dtype=np.uint16) * 8, 256)
+    return found
+
+
+def test_an_array_is_shown_as_bars_lines_or_numbers(row: MemoryRow, qtbot: QtBot) -> None:
+    pictures = []
+    for number, form in enumerate((BARS, LINES, NUMBERS)):
+        button = row.forms.button(number)
+        assert button is not None
+        qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+        assert row.canvas.form == form
+        pictures.append(row.canvas.grab().toImage())
+    assert pictures[0] != pictures[1]
+    assert pictures[2].height() > 300  # every item stands there
+    assert row.canvas.height() == row.canvas.sizeHint().height()
+
+
+@pytest.mark.parametrize(
+    ("reading", "shown"),
+    [
+        ("volts of each", "1.65 V"),
+        ("decimal", "2048"),
+        ("hex", "0x0800"),
+        ("binary", "0000 1000 0000 0000"),
+        ("volts of 3.3 V rail", "3.3 V"),  # behind a divider by two
+        ("volts of Upper zone, reduced", "1.65 V"),
+    ],
+)
+@pytest.mark.parametrize("form", [BARS, LINES, NUMBERS])
+def test_numbers_are_read_in_a_base_or_by_a_scale(form: str, reading: str, shown: str, row: MemoryRow) -> None:
+    row.show_as(form, reading)
+    row.canvas.grab()
+    row.copy_text()
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    lines = clipboard.text().splitlines()
+    assert lines[0] == "wg_loop_adc_1"
+    assert lines[1 + 256] == f"256\t{shown}"
+
+
+def test_a_number_has_its_bar_its_trace_and_volts_of_a_signal(
+    kiln: Workspace, shown_row: Callable[[Place], MemoryRow]
+) -> None:
+    row = shown_row(Place("latest", 0x20000000, CType("uint16_t", "unsigned", 2)))
+    empty = row.canvas.grab().toImage()
+    for value in range(0, 4096, 64):
+        row.canvas.show_values(np.array([value], dtype=np.uint16), None)
+    drawn = row.canvas.grab().toImage()
+    assert drawn != empty
+    row.show_as("", "volts of Door latch")
+    assert row.canvas.text() == "3.24844 V"
+    assert row.canvas.grab().toImage() != drawn
+    other = edited(kiln, RemoveSignal("Door latch"))
+    row.show_design(other)
+    assert row.reading.currentText() == "decimal"  # the signal is gone, and its scale with it
+    assert row.canvas.text() == "4032"
+
+
+def test_a_fraction_is_read_as_it_is(shown_row: Callable[[Place], MemoryRow]) -> None:
+    row = shown_row(Place("ratio", 0x20000000, CType("float", "float", 4), 3))
+    assert not row.reading.isVisible()
+    row.canvas.show_values(np.array([0.5, -1.25, np.nan], dtype=np.float32), None)
+    assert row.canvas.text().splitlines() == ["0\t0.5", "1\t-1.25", "2\tnan"]
+    row.show_as(NUMBERS, "")
+    row.canvas.grab()
+
+
 def test_numbers_are_shown_in_several_bases() -> None:
     word = Place("x", 0, CType("uint16_t", "unsigned", 2))
-    assert number_text(word, np.array([0x1234])) == "4660   0x1234   0001 0010 0011 0100"
-    signed = Place("x", 0, CType("int8_t", "signed", 1))
-    assert number_text(signed, np.array([-1])) == "-1   0xff   1111 1111"
-    assert number_text(Place("x", 0, CType("float", "float", 4)), np.array([0.25])) == "0.25"
-    assert number_text(Place("x", 0, CType("bool", "bool", 1)), np.array([1])) == "true"
-    assert number_text(word, None) == "not read yet"
+    assert number_texts(word, 0x1234, "decimal") == ["4660", "0x1234", "0001 0010 0011 0100"]
+    assert number_texts(word, 0x1234, "binary") == ["0001 0010 0011 0100", "4660", "0x1234"]
+    assert number_texts(Place("x", 0, CType("int8_t", "signed", 1)), -1, "hex") == ["0xff", "-1", "1111 1111"]
+    assert number_texts(Place("x", 0, CType("float", "float", 4)), 0.25, "") == ["0.25"]
+    assert number_texts(Place("x", 0, CType("bool", "bool", 1)), 1, "") == ["true"]

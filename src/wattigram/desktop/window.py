@@ -126,6 +126,7 @@ class MainWindow(QMainWindow):
         add("Firmware", "Build the firmware", "F7", self.firmware.build)
         add("Firmware", "Run the image on the virtual board", "Shift+F7", self.firmware.run)
         add("Firmware", "Copy register writes as hex", "", lambda: self.book.firmware.copy_hex())
+        add("Firmware", "Copy the memory that is shown as text", "", lambda: self.book.firmware.copy_memory())
         add("Takes", "Open a take…", "Ctrl+T", self.take_actions.ask_open)
         add("Takes", "Export the take as a table…", "Ctrl+E", self.take_actions.export_open)
         add("Takes", "Copy the traces as a picture", "", lambda: self.takes_page.copy_picture())

@@ -8,11 +8,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tests.core.firmware.compiled import CROSS, built, needs_compiler
-from wattigram.core.design import Workspace
+from tests.core.firmware.compiled import CROSS, EXAMPLES, built, needs_compiler, rebuilt
+from wattigram.core.design import Workspace, open_workspace
+from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.flags import C_FLAGS, target_flags
-from wattigram.core.firmware.looked import loop_look
-from wattigram.core.image import CType, Image, Place, load_image, places, variable_types
+from wattigram.core.firmware.looked import NumberScale, loop_look, number_scales
+from wattigram.core.image import CType, Image, Place, load_image, places, variables
 from wattigram.core.link.debugger import DebugClient
 
 SOURCE = """
@@ -49,7 +50,7 @@ def image(tmp_path_factory: pytest.TempPathFactory) -> Image:
 
 @needs_compiler
 def test_every_kind_of_variable_has_its_type(image: Image) -> None:
-    types = {name: found for name, (_address, found) in variable_types(image).items()}
+    types = {one.name: one.type for one in variables(image)}
     assert (types["counter"].kind, types["counter"].size) == ("unsigned", 4)
     assert types["counter"].name == "word"
     assert (types["table"].kind, types["table"].count, types["table"].element) == (
@@ -86,6 +87,32 @@ def test_members_are_found_by_their_path(image: Image) -> None:
 
 
 @needs_compiler
+def test_variables_know_their_files_and_those_left_out_are_not_offered(kiln: Workspace, tmp_path: Path) -> None:
+    write_firmware(kiln, tmp_path)
+    (tmp_path / "own.c").write_text(
+        '#include "wg_hooks.h"\n'
+        "float unused = 0.25f;\n"
+        "static uint32_t kept;\n"
+        "volatile uint32_t mine;\n"
+        "void wg_on_start(void)\n{\n    kept += mine;\n    mine = kept;\n}\n"
+    )
+    (tmp_path / "more.c").write_text(
+        "#include <stdint.h>\nvolatile uint32_t *where(void);\nstatic volatile uint32_t kept;\n"
+        "volatile uint32_t *where(void)\n{\n    return &kept;\n}\n"
+    )
+    own = (tmp_path / "own.c").read_text().replace("kept += mine;", "kept += mine + *where();")
+    (tmp_path / "own.c").write_text("#include <stdint.h>\nvolatile uint32_t *where(void);\n" + own)
+    result = rebuilt(kiln, tmp_path)
+    assert result.elf is not None, result.output
+    found = {one.name: one for one in places(load_image(result.elf))}
+    assert "unused" not in found
+    assert found["mine"].file == "own.c"
+    assert found["wg_loop_adc_1"].file == "wg_design.c"
+    assert {one.file for one in found.values() if one.name.startswith("kept")} == {"own.c", "more.c"}
+    assert len({one.address for one in found.values() if one.name.startswith("kept")}) == 2
+
+
+@needs_compiler
 def test_a_loop_knows_its_signals_and_its_volts(kiln: Workspace, tmp_path: Path) -> None:
     result = built(kiln, tmp_path)
     assert result.elf is not None
@@ -99,11 +126,28 @@ def test_a_loop_knows_its_signals_and_its_volts(kiln: Workspace, tmp_path: Path)
         "Coil current",
         "3.3 V rail",
     ]
-    assert look.volts(kiln, 0, 2048) == pytest.approx(1.65)
-    assert look.volts(kiln, 3, 2048) == pytest.approx(3.3)  # behind a divider by two
+    volts = look.volts(kiln, np.array([2048, 0, 1024, 2048, 4096], dtype=np.uint16))
+    assert volts.tolist() == pytest.approx([1.65, 0, 0.825, 3.3, 3.3])  # the fourth behind a divider by two
     assert look.place == Place("DMA 1 place", 0x40030010, CType("uint32_t", "unsigned", 4))
     assert loop_look(kiln, "wg_began") is None
     assert loop_look(kiln, "wg_loop_other") is None
+
+
+def test_numbers_stand_for_volts_by_the_scale_of_a_signal(kiln: Workspace) -> None:
+    names = [(one.signal, one.reduced) for one in number_scales(kiln)]
+    assert names[:3] == [("Coil current", False), ("Upper zone", False), ("Upper zone", True)]
+    codes = np.array([0, 2048, 4095], dtype=np.uint16)
+    assert NumberScale("Upper zone").volts(kiln, codes).tolist() == pytest.approx([0, 1.65, 4095 * 3.3 / 4096])
+    assert NumberScale("3.3 V rail", reduced=True).volts(kiln, codes[1:2]).tolist() == pytest.approx([3.3])
+    assert np.isnan(NumberScale("Lid").volts(kiln, codes)).all()
+
+
+def test_a_difference_in_memory_keeps_its_sign() -> None:
+    safety = open_workspace(EXAMPLES[0].parents[1] / "kiln-safety")
+    pair = next(one for one in safety.project.signals if one.negative is not None)
+    below, above = NumberScale(pair.name).volts(safety, np.array([0xFFF0, 0x0010], dtype=np.uint16))
+    assert below == pytest.approx(-above)
+    assert above > 0
 
 
 def test_a_real_debug_server_is_read(gdbserver: tuple[Path, int]) -> None:

@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
-from wattigram.core.design import Chain, Dma, Signal, Workspace, signal_scale
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.design import Chain, Dma, Signal, Workspace, reduced_volts, signal_scale
 from wattigram.core.errors import RegisterError
 from wattigram.core.firmware.names import c_identifiers
 from wattigram.core.image import CType, Place
@@ -13,6 +17,42 @@ from wattigram.core.timing import slot_order
 
 LOOP = "wg_loop_"
 _WORD = CType("uint32_t", "unsigned", 4)
+
+
+@dataclass(frozen=True)
+class NumberScale:
+    """Numbers that are items of a signal, or values of the stage behind it, and so stand for volts."""
+
+    signal: str
+    reduced: bool = False
+
+    def volts(self, workspace: Workspace, numbers: NDArray[Any]) -> NDArray[np.float64]:
+        """In the signal's own volts, (n,) as ``numbers``; NaN where the signal is in no chain.
+
+        Parameters
+        ----------
+        numbers : (n,) integers, as they lie in memory, or codes with a sign
+        """
+        chain = workspace.project.chain_of(self.signal)
+        if chain is None:
+            return np.full(len(numbers), np.nan)
+        signal = workspace.project.signal(self.signal)
+        whole = np.asarray(numbers).astype(np.int64)
+        if self.reduced:
+            return reduced_volts(workspace, chain, signal, whole & 0xFFFFFFFF)
+        scale = signal_scale(workspace, chain, self.signal)
+        return np.asarray(scale.item_volts(whole) / float(signal.front_end))
+
+
+def number_scales(workspace: Workspace) -> tuple[NumberScale, ...]:
+    """What numbers in memory may be: items of each converted signal, and values of its stage."""
+    found = []
+    for signal in workspace.project.signals:
+        if workspace.project.chain_of(signal.name) is not None:
+            found.append(NumberScale(signal.name))
+            if signal.later_stage is not None:
+                found.append(NumberScale(signal.name, reduced=True))
+    return tuple(found)
 
 
 @dataclass(frozen=True)
@@ -27,14 +67,14 @@ class LoopLook:
         """Whose item lies at an index."""
         return self.signals[index % len(self.signals)]
 
-    def volts(self, workspace: Workspace, index: int, item: int) -> float:
-        """An item by its signal's scale, in the signal's own volts."""
-        signal = self.signal_at(index)
-        scale = signal_scale(workspace, self.chain, signal.name)
-        code = item >> scale.shift if scale.shift >= 0 else item << -scale.shift
-        if scale.signed and code >> (scale.item_bits - 1) & 1:
-            code -= 1 << scale.item_bits
-        return signal.at_source(code * scale.lsb_v / scale.gain)
+    def volts(self, workspace: Workspace, items: NDArray[Any]) -> NDArray[np.float64]:
+        """All items, each by its signal's scale, in the signal's own volts; (n,) as ``items``."""
+        found = np.empty(len(items))
+        for place, signal in enumerate(self.signals):
+            found[place :: len(self.signals)] = NumberScale(signal.name).volts(
+                workspace, items[place :: len(self.signals)]
+            )
+        return found
 
 
 def loop_look(workspace: Workspace, name: str) -> LoopLook | None:

@@ -1,7 +1,7 @@
 """Compiled firmware as a file: what is loaded where, names of things in it, lines of its source."""
 
 from wattigram.core.image.elf import Image, Segment, load_image, named_sizes
-from wattigram.core.image.types import CType, Member, Place, places, variable_types
+from wattigram.core.image.types import CType, Member, Place, Variable, places, variables
 
 __all__ = [
     "CType",
@@ -9,8 +9,9 @@ __all__ = [
     "Member",
     "Place",
     "Segment",
+    "Variable",
     "load_image",
     "named_sizes",
     "places",
-    "variable_types",
+    "variables",
 ]

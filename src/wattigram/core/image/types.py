@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
@@ -56,6 +56,8 @@ class Place:
     address: int
     type: CType
     count: int = 1
+    file: str = ""
+    """That it is from, where it is known."""
 
     @property
     def size(self) -> int:
@@ -75,24 +77,43 @@ class Place:
         return np.frombuffer(data[: self.size], dtype=np.dtype(f"<{letter}{self.type.size}"))
 
 
-def variable_types(image: Image) -> dict[str, tuple[int, CType]]:
-    """Address and type of each variable that the debug information places; empty without such information."""
+@dataclass(frozen=True)
+class Variable:
+    """A variable that the image has, and the file that it is from."""
+
+    name: str
+    address: int
+    type: CType
+    file: str
+
+
+def variables(image: Image) -> tuple[Variable, ...]:
+    """Variables that the debug information places; none without such information.
+
+    One that the linker has left out has no address, and is passed over. Where two files have one of the same name,
+    the second is told by its file: "state of own.c".
+    """
     elf = image._elf
     if not elf.has_dwarf_info():
-        return {}
-    found: dict[str, tuple[int, CType]] = {}
+        return ()
+    found: dict[str, Variable] = {}
     known: dict[int, CType] = {}
     for unit in elf.get_dwarf_info().iter_CUs():
-        for die in unit.get_top_DIE().iter_children():
+        top = unit.get_top_DIE()
+        unit_name = top.attributes.get("DW_AT_name")
+        file = unit_name.value.decode("utf-8", "replace").rpartition("/")[2] if unit_name is not None else ""
+        for die in top.iter_children():
             if die.tag != "DW_TAG_variable":
                 continue
             address = _address(die)
-            if address is None:
+            if not address:
                 continue
             name, of_type = _named(die)
             if name and of_type is not None:
-                found.setdefault(name, (address, _type(of_type, known, 0)))
-    return found
+                if name in found and found[name].address != address:
+                    name = f"{name} of {file}"
+                found.setdefault(name, Variable(name, address, _type(of_type, known, 0), file))
+    return tuple(found.values())
 
 
 def _address(die: Any) -> int | None:
@@ -173,8 +194,8 @@ def _members(die: Any, known: dict[int, CType], depth: int) -> Iterator[Member]:
 def places(image: Image) -> tuple[Place, ...]:
     """All that can be looked at, by name: numbers, arrays of numbers, and members of structs by their path."""
     found: list[Place] = []
-    for name, (address, of_type) in variable_types(image).items():
-        found += _leaves(name, address, of_type, 0)
+    for one in variables(image):
+        found += [replace(leaf, file=one.file) for leaf in _leaves(one.name, one.address, one.type, 0)]
     return tuple(sorted(found, key=lambda one: one.name))
 
 

@@ -291,6 +291,12 @@ class FirmwarePage(QWidget):
         if not self.code.show_line(complaint.file, complaint.line):
             self.complained.emit(f"{complaint.file} is none of the firmware's files.")
 
+    def copy_memory(self) -> None:
+        """Put the variables that are looked at on the clipboard, as they are shown."""
+        clipboard = QApplication.clipboard()
+        if clipboard is not None:
+            clipboard.setText(self.memory.view.text())
+
     def copy_hex(self) -> None:
         """All writes, in their order, on the clipboard."""
         clipboard = QApplication.clipboard()

@@ -31,6 +31,8 @@ class MemoryPanel(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Variables of the image")
         self.list.setFont(text_font(-1))
+        self.list.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.view = MemoryView()
         side = QVBoxLayout()
         side.addWidget(self.filter)
@@ -38,6 +40,7 @@ class MemoryPanel(QWidget):
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(self.view)
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 8, 0, 12)
@@ -62,15 +65,15 @@ class MemoryPanel(QWidget):
         self._show()
 
     def _list(self) -> None:
-        """Variables whose name has what was typed, those that are chosen first."""
+        """Variables whose name has what was typed: those that are chosen first, then those of own files."""
         part = self.filter.text().strip().lower()
         found = [one for one in self._all if part in one.name.lower()]
-        found.sort(key=lambda one: (one.name not in self.chosen, not one.name.startswith("wg_"), one.name))
+        found.sort(key=lambda one: (one.name not in self.chosen, one.file.startswith("wg_"), one.name))
         self.list.blockSignals(True)
         self.list.clear()
         for one in found[:MOST_LISTED]:
             item = QListWidgetItem(one.name)
-            item.setToolTip(f"{one.type.name}, {one.size} bytes at {one.address:#010x}")
+            item.setToolTip(f"{one.type.name}, {one.size} bytes at {one.address:#010x}, of {one.file or 'the image'}")
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             state = Qt.CheckState.Checked if one.name in self.chosen else Qt.CheckState.Unchecked
             item.setCheckState(state)

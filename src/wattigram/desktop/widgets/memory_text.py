@@ -1,0 +1,70 @@
+"""Numbers of an image's memory as text, in the base or by the scale that was chosen."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.design import Workspace
+from wattigram.core.firmware.looked import LoopLook, NumberScale
+from wattigram.core.image import Place
+from wattigram.core.quantity import show_volts
+
+DECIMAL, HEX, BINARY, VOLTS = "decimal", "hex", "binary", "volts"
+BASES = (DECIMAL, HEX, BINARY)
+FloatArray = NDArray[np.float64]
+
+
+def scale_text(scale: NumberScale) -> str:
+    """What numbers are read as."""
+    return f"volts of {scale.signal}{', reduced' if scale.reduced else ''}"
+
+
+def in_base(one: Place, value: Any, base: str) -> str:
+    """One number of a place."""
+    if one.type.kind == "float":
+        return f"{float(value):.9g}"
+    if one.type.kind == "bool":
+        return "true" if int(value) else "false"
+    bits = 8 * one.type.size
+    code = int(value) & ((1 << bits) - 1)
+    if base == HEX:
+        return f"0x{code:0{bits // 4}x}"
+    if base == BINARY:
+        digits = f"{code:0{bits}b}"
+        return " ".join(digits[at : at + 4] for at in range(0, bits, 4))
+    return str(int(value))
+
+
+def number_texts(one: Place, value: Any, base: str) -> list[str]:
+    """A number in every base that it has, the chosen one first."""
+    if one.type.kind in {"float", "bool"}:
+        return [in_base(one, value, DECIMAL)]
+    bases = sorted(BASES, key=lambda other: other != base)
+    return [in_base(one, value, other) for other in bases]
+
+
+def span_text(one: Place, values: NDArray[Any], volts: FloatArray | None, base: str) -> str:
+    """The least and the greatest of an array."""
+    if volts is not None:
+        return f"{show_volts(float(volts.min()))} to {show_volts(float(volts.max()))}"
+    base = DECIMAL if base == VOLTS else base
+    return f"{in_base(one, values.min(), base)} to {in_base(one, values.max(), base)}"
+
+
+def loop_text(workspace: Workspace, look: LoopLook, values: NDArray[Any], place: int) -> str:
+    """The newest item of each signal in volts, behind the place where the next one goes."""
+    volts = look.volts(workspace, values)
+    parts = []
+    seen: set[str] = set()
+    for back in range(1, len(values) + 1):
+        index = (place - back) % len(values)
+        signal = look.signal_at(index)
+        if signal.name not in seen:
+            seen.add(signal.name)
+            parts.append(f"{signal.name} {show_volts(float(volts[index]))}".replace(" ", "\u00a0"))
+        if len(seen) == len({one.name for one in look.signals}):
+            break
+    return "   ".join([*reversed(parts), f"next\u00a0item\u00a0at\u00a0{place}"])
