@@ -11,8 +11,8 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import edited
-from tests.core.firmware.compiled import needs_compiler, rebuilt
-from wattigram.core.design import LevelExpectation, Workspace
+from tests.core.firmware.compiled import EXAMPLES, needs_compiler, rebuilt
+from wattigram.core.design import LevelExpectation, Workspace, open_workspace
 from wattigram.core.design.edits import AddExpectation
 from wattigram.core.firmware import write_firmware
 from wattigram.core.proof import Proof, prove
@@ -63,7 +63,7 @@ class Mistake:
 
 MISTAKES = {
     "DMA after the converter": Mistake(
-        moved(r"^    DMA_1_RULE = MOVER_RULE_ON \|.*\n", r"^    TIMER_2_RUN = .*\n"), "startup-memory", "DMA 1"
+        moved(r"^    DMA_1_RULE = MOVER_RULE_ON \|[^;]*;.*\n", r"^    TIMER_2_RUN = .*\n"), "startup-memory", "DMA 1"
     ),
     "calibration left out": Mistake(
         replacing(r"^    ADC_1_MODE = SCAN_MODE_TRIM;", "    /* nothing */"),
@@ -105,12 +105,12 @@ MISTAKES = {
         "SLOT_1.HOLD is 0 (sampling 3)",
     ),
     "written too narrow": Mistake(
-        replacing(r"(DMA_1_RULE = MOVER_RULE_ON .*)MOVER_RULE_TO_SIZE_16 \| ", r"\1"),
+        replacing(r"(DMA_1_RULE = MOVER_RULE_ON [^;]*)MOVER_RULE_TO_SIZE_16 \| ", r"\1"),
         "firmware-differs",
         "TO_SIZE is 0 (to-width 8)",
     ),
     "read too narrow": Mistake(
-        replacing(r"(DMA_1_RULE = MOVER_RULE_ON .*)MOVER_RULE_FROM_SIZE_16 \| ", r"\1"),
+        replacing(r"(DMA_1_RULE = MOVER_RULE_ON [^;]*)MOVER_RULE_FROM_SIZE_16 \|\s", r"\1"),
         "firmware-differs",
         "FROM_SIZE is 0 (from-width 8)",
     ),
@@ -119,7 +119,10 @@ MISTAKES = {
     ),
     "DMA writes nowhere": Mistake(without(r"^    DMA_1_TO = .*\n"), "firmware-failed", "DMA 1: 512 bytes"),
     "a mark that is not taken": Mistake(
-        without(r"^        DMA_1_MARKS = MOVER_MARKS_HALF;\n"), "sent-again", "in portions of 256", "wg_handlers.c"
+        without(r"^        DMA_1_MARKS = MOVER_MARKS_HALF;\n"),
+        "firmware-failed",
+        "the interrupt of DMA 1 would come again and again, for its handler leaves MARKS.HALF set: wg_handlers.c:",
+        "wg_handlers.c",
     ),
     "a mark that is not served": Mistake(
         without(r"^        wg_chain_mark\(0u, true, .*\n"), "half-not-served", "second halves", "wg_handlers.c"
@@ -180,6 +183,105 @@ def test_a_mistake_in_the_firmware_is_seen_and_named(name: str, strict: Workspac
     assert not proof.all_hold
     assert bool(proof.differences) == (mistake.file == "wg_setup.c"), proof.differences
     assert first.remedy is None  # it is mended in the C
+
+
+SAFETY = {
+    "comparator not enabled": Mistake(
+        replacing(r"(COMPARATOR_1_MODE = )TRIP_MODE_ON \| ", r"\1"), "firmware-differs", "MODE.ON is 0 (on no)"
+    ),
+    "comparator's interrupt not enabled": Mistake(
+        without(r"^    WG_LINES_ENABLE\(0u\) = 1u << 6;.*\n"), "firmware-differs", "interrupt of Comparator 1 (line 6)"
+    ),
+    "comparator tells nothing": Mistake(
+        replacing(r"TRIP_MODE_TELL \| ", ""), "firmware-differs", "MODE.TELL is 0 (tells no)"
+    ),
+    "another threshold": Mistake(
+        replacing(r"TRIP_STEP_STEPS\(\d+u\)", "TRIP_STEP_STEPS(0u)"), "firmware-differs", "STEP.STEPS is 0 (step 0)"
+    ),
+    "the comparator's edges are not passed on": Mistake(
+        without(r"^        wg_watch_tell\(\d+u, is_high,.*\n"),
+        "events-not-told",
+        "the program told of 0 and 0",
+        "wg_handlers.c",
+    ),
+    "a window's events are not passed on": Mistake(
+        without(r"^        wg_watch_tell\(\d+u, entered,.*\n"),
+        "events-not-told",
+        "window 1 of ADC 1 saw its condition begin",
+        "wg_handlers.c",
+    ),
+    "an end is told as a beginning": Mistake(
+        replacing(r"(TWINSCAN_WATCH_FLAG_ENTERED\) >> \d\)) != 0u", r"\1 != 1u"),
+        "events-not-told",
+        "window 1 of ADC 1 first saw its condition begin at ",
+        "wg_handlers.c",
+    ),
+    "a window's flag is not taken": Mistake(
+        without(r"^        ADC_1_WATCH_FLAG\(0u\) = TWINSCAN_WATCH_FLAG_SEEN;\n"),
+        "firmware-failed",
+        "its handler leaves WATCH_FLAG_0.SEEN set: wg_handlers.c:",
+        "wg_handlers.c",
+    ),
+    "the comparator's flag is not taken": Mistake(
+        without(r"^        COMPARATOR_1_FLAG = TRIP_FLAG_SEEN;\n"),
+        "firmware-failed",
+        "its handler leaves FLAG.SEEN set: wg_handlers.c:",
+        "wg_handlers.c",
+    ),
+}
+
+
+@pytest.fixture(scope="module")
+def safety() -> Workspace:
+    return open_workspace(EXAMPLES[0].parents[1] / "kiln-safety")
+
+
+@pytest.fixture(scope="module")
+def sound_safety(safety: Workspace, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("safety")
+    write_firmware(safety, folder)
+    return folder
+
+
+@pytest.mark.parametrize("name", SAFETY)
+def test_a_mistake_with_what_hardware_judges_is_named(
+    name: str, safety: Workspace, sound_safety: Path, tmp_path: Path
+) -> None:
+    mistake = SAFETY[name]
+    folder = tmp_path / "c"
+    shutil.copytree(sound_safety, folder)
+    source = folder / mistake.file
+    source.write_text(mistake.mutate(source.read_text()))
+    _outcome, proof = run(safety, folder, tmp_path / "t.h5", 4.4)
+    assert proof.count("fails") or proof.fault
+    first = proof.causes[0]
+    assert first.cause == mistake.cause, [(one.cause, one.fit, one.evidence) for one in proof.causes]
+    assert mistake.evidence in first.evidence
+
+
+def test_sound_firmware_has_no_cause(safety: Workspace, sound_safety: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "c"
+    shutil.copytree(sound_safety, folder)
+    outcome, proof = run(safety, folder, tmp_path / "t.h5", 4.4)
+    assert proof.all_hold
+    assert (proof.causes, proof.differences) == ((), ())
+    with open_take(tmp_path / "t.h5") as take:
+        seen = {key: count for key, count in take.totals.items() if key.startswith(("began.", "ended."))}
+        assert {key.partition(".")[2] for key in seen} == {"ADC_1.0", "COMPARATOR_1"}
+        assert sum(seen.values()) <= len(take.events)
+        assert "first.ADC_1.0" in take.totals
+    assert not [text for text in outcome.notes if "failed" in text]
+
+
+def test_a_calibration_that_does_not_end_is_told(strict: Workspace, sound: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "c"
+    shutil.copytree(sound, folder)
+    setup = folder / "wg_setup.c"
+    setup.write_text(setup.read_text().replace("#define PATIENCE 1000000u", "#define PATIENCE 1u"))
+    outcome, _proof = run(strict, folder, tmp_path / "t.h5", 0.05)
+    assert outcome.samples > 1000
+    with open_take(tmp_path / "t.h5") as take:
+        assert {"calibration of ADC 1 did not end", "calibration of ADC 2 did not end"} <= set(take.log)
 
 
 def fails(strict: Workspace, sound: Path, tmp_path: Path, own: str) -> tuple[RunOutcome, Path]:

@@ -17,6 +17,7 @@ from wattigram.core.errors import QuantityError, WattigramError
 from wattigram.core.firmware import all_hooks, firmware_files, tables_header
 from wattigram.core.firmware.hooks import event_hooks
 from wattigram.core.firmware.names import c_comment, c_identifiers, c_string
+from wattigram.core.firmware.setup_c import LINE_WIDE
 from wattigram.core.firmware.tables import Tables
 from wattigram.core.registers import design_writes
 
@@ -36,7 +37,7 @@ def test_every_example_builds_for_both_targets_without_a_warning(path: Path, tmp
 
 
 @needs_cppcheck
-@pytest.mark.parametrize("path", [EXAMPLES[0], EXAMPLES[3], EXAMPLES[-1]], ids=[IDS[0], IDS[3], IDS[-1]])
+@pytest.mark.parametrize("path", EXAMPLES, ids=IDS)
 def test_checkers_find_nothing(path: Path, tmp_path: Path) -> None:
     workspace = open_workspace(path)
     for name, text in {**firmware_files(workspace).generated, **firmware_files(workspace).once}.items():
@@ -77,6 +78,15 @@ def test_every_register_write_of_the_design_stands_in_the_set_up_in_its_order(ki
     assert "BEAT" not in setup
     assert "COUNTS(9600u - 1u)" in setup
     assert setup.index("SCAN_MODE_TRIM;") < setup.index("patience--")
+
+
+@pytest.mark.parametrize("path", EXAMPLES, ids=IDS)
+def test_lines_are_no_longer_than_is_easily_read(path: Path) -> None:
+    files = firmware_files(open_workspace(path)).generated
+    setup = files["wg_setup.c"].splitlines()
+    assert max(map(len, setup)) <= LINE_WIDE
+    for name, text in files.items():
+        assert not name.endswith((".c", ".h")) or max(map(len, text.splitlines())) <= 140, name
 
 
 @needs_compiler

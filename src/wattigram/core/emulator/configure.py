@@ -13,7 +13,7 @@ from wattigram.core.design import Project, Window, Workspace
 from wattigram.core.emulator.hints import BoardSetup
 from wattigram.core.emulator.trial import Ramp
 from wattigram.core.errors import BoardError
-from wattigram.core.registers import Observed, SiliconState, silicon_project
+from wattigram.core.registers import NO_WINDOW, Observed, SiliconState, silicon_project
 from wattigram.core.registers.silicon import ReadCodes
 
 
@@ -25,7 +25,6 @@ class Silicon:
     watches: dict[int, tuple[str, int]]
 
 
-NO_WINDOW = -1
 BY_PROGRAM = 1 << 20
 """Number of a watch that does not exist: the program itself starts such a converter."""
 

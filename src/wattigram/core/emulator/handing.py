@@ -178,7 +178,7 @@ class Handing:
         what = "full" if is_full else "half"
         machine = self.machine
         machine.peripherals.live[carrier.channel, f"{what}-seen", 0] = 1
-        if machine.peripherals.state.flag(carrier.channel, what, True):
+        if machine.peripherals.is_told(carrier.channel, f"{what}-seen"):
             machine.interrupt(carrier.channel)
 
 
@@ -191,7 +191,8 @@ def tell_window(machine: Machine, converter: str, index: int, event: Happening, 
     live[converter, "window-value", index] = event.value & 0xFFFFFFFF
     live[converter, "window-ticks-low", index] = ticks & 0xFFFFFFFF
     live[converter, "window-ticks-high", index] = ticks >> 32
-    machine.interrupt(converter)
+    if machine.peripherals.is_told(converter, "window-seen", index):
+        machine.interrupt(converter)
 
 
 def tell_comparator(machine: Machine, name: str, event: Happening, epoch: int) -> None:
@@ -202,4 +203,5 @@ def tell_comparator(machine: Machine, name: str, event: Happening, epoch: int) -
     live[name, "high", 0] = int(event.entered)
     live[name, "ticks-low", 0] = ticks & 0xFFFFFFFF
     live[name, "ticks-high", 0] = ticks >> 32
-    machine.interrupt(name)
+    if machine.peripherals.is_told(name, "seen"):
+        machine.interrupt(name)

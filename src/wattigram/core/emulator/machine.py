@@ -100,7 +100,17 @@ class Machine:
         line = self.peripherals.line_enabled(owner)
         if line is None or self.fault is not None:
             return False
-        self._guarded(lambda: self._handle(line))
+        left: tuple[str, ...] = ()
+        while self.fault is None:  # a flag that is still set raises the interrupt again at once
+            self._guarded(lambda: self._handle(line))
+            before, left = left, self.peripherals.flags_left(owner)
+            if not left:
+                break
+            if left == before:
+                self.fault = (
+                    f"the interrupt of {owner} would come again and again, for its handler leaves "
+                    f"{' and '.join(left)} set: {self.image.place(self.cpu.vector(line) & ~1)}"
+                )
         if then_wake:
             self.wake()
         return True

@@ -17,6 +17,8 @@ CALIBRATION_READS = 3
 EMPTY_LOOKS = 4
 """A main loop that looks in vain so often, for bytes or for results, waits by looking."""
 MOST_OUTBOX_BYTES = 64 << 20
+_TOLD_BY = {"half-seen": "half", "full-seen": "full", "window-seen": "window-tells", "seen": "tells", "alarm-seen": ""}
+"""Flags that raise an interrupt as long as they are set, and the setting that lets them; none for those always let."""
 MOST_WRITTEN = 4096
 
 
@@ -96,6 +98,24 @@ class Peripherals:
         self.notes: list[str] = []
         self.written: list[tuple[int, int, int]] = []
         """Writes of the set-up: address, bits, value."""
+        self._flags: dict[str, list[tuple[str, int, str]]] = {}
+        for at in self.registers.registers:
+            for one in at.register.fields:
+                if one.sets in _TOLD_BY and one.access == "clear":
+                    self._flags.setdefault(at.owner, []).append((one.sets, at.index, f"{at.name}.{one.name}"))
+
+    def flags_left(self, owner: str) -> tuple[str, ...]:
+        """Flags of a peripheral that are set and raise its interrupt: register and field."""
+        return tuple(
+            name
+            for sets, index, name in self._flags.get(owner, ())
+            if self.live.get((owner, sets, index)) and self.is_told(owner, sets, index)
+        )
+
+    def is_told(self, owner: str, flag: str, index: int = 0) -> bool:
+        """Whether a flag raises the interrupt of its peripheral."""
+        by = _TOLD_BY[flag]
+        return not by or self.state.flag(owner, by, True, index)
 
     @property
     def pages(self) -> frozenset[int]:

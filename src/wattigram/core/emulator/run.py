@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import deque
+from collections import Counter, deque
 from collections.abc import Callable, Iterable
 from concurrent.futures import Executor
 
@@ -12,11 +12,11 @@ from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
 from wattigram.core.board.memory import HandOver
 from wattigram.core.board.watch import Happening, Watcher
-from wattigram.core.emulator.configure import NO_WINDOW, Silicon
+from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.handing import Handing, IntArray, tell_comparator, tell_window
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.link import FLAG_ASIDE, FLAG_FIRST, FrameType
-from wattigram.core.registers import SiliconState
+from wattigram.core.registers import NO_WINDOW, SiliconState, happening_count
 
 LONGEST_STEP_S = 0.02
 """Of board time that is worked out at once, so that converters do not run far ahead of one another."""
@@ -59,6 +59,8 @@ class ImageRun(Run):
         self._ahead: list[Work] = []
         """What silicon has worked out already and comes to the program later than now: the rest of a long cycle."""
         self._events: list[Happening] = []
+        self._happened: Counter[str] = Counter()
+        """How often the condition of each watch of the hardware began to hold, and ended; ticks of the first beginning."""
         self._uart_bytes: dict[str, int] = {}
         self._by_name = {channel.config.name: channel for channel in self.channels}
         self._handings = [
@@ -186,6 +188,9 @@ class ImageRun(Run):
         for event in self._events:
             place = self._watch_places.get(event.watch)
             if place is not None:
+                self._happened[happening_count(place, "began" if event.entered else "ended")] += 1
+                if event.entered:
+                    self._happened.setdefault(happening_count(place, "first"), event.ticks)
                 found.append((event.ticks, self._telling(place, event)))
         self._events = []
         return found
@@ -259,6 +264,7 @@ class ImageRun(Run):
         for name, done in self._uart_bytes.items():
             if name in self._probes:
                 found[f"items.{self._probes[name]}"] = 2 * done
+        found |= self._happened
         raw = {f"items.{channel.stream}" for channel in self.channels}
         raw |= {f"items.{tap.stream}" for tap in self.config.taps}
         return {name: count for name, count in found.items() if name not in raw and name != "ticks"}

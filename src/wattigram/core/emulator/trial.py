@@ -151,7 +151,7 @@ def _marks(machine: Machine, name: str) -> list[int]:
         live.tally += carrier.items - carrier.items // 2 if number % 2 else carrier.items // 2
         peripherals.live[carrier.channel, f"{what}-seen", 0] = 1
         before = machine.cpu.instructions
-        if peripherals.state.flag(carrier.channel, what, True) and machine.interrupt(carrier.channel):
+        if peripherals.is_told(carrier.channel, f"{what}-seen") and machine.interrupt(carrier.channel):
             costs.append(machine.cpu.instructions - before)
     return costs[1:]  # the first makes tables that the others find ready
 

@@ -11,7 +11,7 @@ from wattigram.core.errors import FirmwareError
 from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_flag_c
 from wattigram.core.firmware.tables import ChainTable, Tables
 from wattigram.core.quantity import show
-from wattigram.core.registers import c_name, field_value, hardware_windows, register_map
+from wattigram.core.registers import c_name, field_value, hardware_watches, register_map
 from wattigram.core.timing import repoints, retrieval_timing, slot_order
 
 
@@ -209,8 +209,7 @@ class HandlerWriter:
     def _window_lines(self, chain: ChainTable) -> Iterator[str]:
         """Tell events of windows that the converter judges."""
         owner, registers = chain.chain.converter, self.registers
-        for index, (signal, window) in enumerate(hardware_windows(self.workspace, chain.chain)):
-            watch = Watch("window", signal.name, signal.windows.index(window))
+        for index, watch in enumerate(hardware_watches(self.workspace, chain.chain)):
             number = self.workspace.watches.index(watch)
             register, flag = flag_c(registers, owner, "window-seen", index)
             entered = read_c(registers, owner, "window-entered", index)

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import textwrap
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
-from wattigram.core.firmware.names import c_comment
+from wattigram.core.firmware.names import c_comment, c_string
 from wattigram.core.firmware.register_c import flag_c, write_c
 from wattigram.core.registers import RegisterMap, Symbol, Write
+
+LINE_WIDE = 110
+"""Columns of a line that is easily read; what is longer is continued."""
+_INDENT = 4
 
 
 def setup_context(
@@ -20,21 +25,45 @@ def setup_context(
         if write.step is not last:
             last = write.step
             title = write.step.title[:1].upper() + write.step.title[1:]
-            found.append({"title": c_comment(title), "reason": c_comment(write.step.reason), "writes": []})
+            comment = list(_comment(f"{len(found) + 1}. {title}. {write.step.reason}"))
+            found.append({"comment": comment, "writes": []})
         text = write_c(registers, write, symbol_c)
-        found[-1]["writes"].append(
-            {"target": text.target, "value": text.value, "note": _note(write), "wait": _wait(registers, write)}
-        )
+        lines = list(_statement(text.target, text.value, _note(write)))
+        flag, owner = _wait(registers, write)
+        found[-1]["writes"].append({"lines": lines, "wait": flag, "owner": owner})
     return found
 
 
-def _wait(registers: RegisterMap, write: Write) -> str:
-    """C of the flag that must be 0 again before the set-up goes on."""
+def _comment(text: str) -> Iterator[str]:
+    """A comment of as many lines as it takes."""
+    lines = textwrap.wrap(c_comment(text), LINE_WIDE - _INDENT - 6)
+    for number, line in enumerate(lines):
+        yield f"{'   ' if number else '/* '}{line}{' */' if number == len(lines) - 1 else ''}"
+
+
+def _statement(target: str, value: str, note: str) -> Iterator[str]:
+    """A write, continued where it is long; its note stands behind it, or above where there is no room."""
+    lines = [f"{target} ="]
+    terms = value.split(" | ")
+    for number, term in enumerate(terms):
+        piece = f"{term};" if number == len(terms) - 1 else f"{term} |"
+        if number and len(lines[-1]) + 1 + len(piece) + _INDENT > LINE_WIDE:
+            lines.append(" " * (_INDENT - 1))
+        lines[-1] += f" {piece}"
+    if note and len(lines[-1]) + len(note) + _INDENT + 7 <= LINE_WIDE:
+        lines[-1] += f" /* {note} */"
+    elif note:
+        yield from _comment(note)
+    yield from lines
+
+
+def _wait(registers: RegisterMap, write: Write) -> tuple[str, str]:
+    """C of the flag that must be 0 again before the set-up goes on, and whose it is; empty where there is none."""
     for one in write.fields:
         if one.setting.name == "calibrate":
             register, flag = flag_c(registers, one.setting.owner, "calibrate")
-            return f"({register} & {flag})"
-    return ""
+            return f"({register} & {flag})", c_string(f"calibration of {one.setting.owner} did not end")
+    return "", ""
 
 
 def _note(write: Write) -> str:

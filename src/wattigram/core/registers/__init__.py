@@ -2,7 +2,7 @@
 
 from wattigram.core.registers.decode import SiliconState, decode_writes
 from wattigram.core.registers.encode import LINES_ENABLE, FieldWrite, Shadow, Write, placed, setup_writes
-from wattigram.core.registers.judged import hardware_windows
+from wattigram.core.registers.judged import NO_WINDOW, happening_count, hardware_watches, hardware_windows, watch_place
 from wattigram.core.registers.limits import counts_per_volt, judges_reduced, window_codes
 from wattigram.core.registers.map import (
     Place,
@@ -25,6 +25,7 @@ from wattigram.core.registers.written import Difference, as_written, differences
 __all__ = [
     "LINE",
     "LINES_ENABLE",
+    "NO_WINDOW",
     "DesignMemory",
     "Difference",
     "FieldWrite",
@@ -51,6 +52,8 @@ __all__ = [
     "differences",
     "field_meaning",
     "field_value",
+    "happening_count",
+    "hardware_watches",
     "hardware_windows",
     "judges_reduced",
     "line_changes",
@@ -61,6 +64,7 @@ __all__ = [
     "setup_writes",
     "silicon_project",
     "surroundings",
+    "watch_place",
     "window_codes",
     "write_lines",
 ]

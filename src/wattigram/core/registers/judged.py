@@ -2,16 +2,53 @@
 
 from __future__ import annotations
 
-from wattigram.core.design import Chain, Signal, Window, Workspace
+from typing import Literal
+
+from wattigram.core.design import Chain, Signal, Watch, Window, Workspace
 from wattigram.core.errors import RegisterError
 from wattigram.core.registers.limits import judges_reduced, window_codes
-from wattigram.core.registers.map import RegisterMap, Setting
+from wattigram.core.registers.map import RegisterMap, Setting, c_name
+
+NO_WINDOW = -1
+"""Stands for the number of a window where the owner is a comparator."""
+
+
+def happening_count(place: tuple[str, int], what: Literal["began", "ended", "first"]) -> str:
+    """Name under which a board's silicon counts what a window or comparator saw.
+
+    Parameters
+    ----------
+    place : the peripheral, and the number of its window or ``NO_WINDOW``
+    what : how often its condition began or ended; or the ticks at which it first began
+    """
+    owner, index = place
+    number = "" if index == NO_WINDOW else f".{index}"
+    return f"{what}.{c_name(owner)}{number}"
+
+
+def watch_place(workspace: Workspace, watch: Watch) -> tuple[str, int] | None:
+    """The peripheral that makes a watch, and its window's number; None where software does."""
+    if watch.kind == "comparator":
+        return watch.comparator, NO_WINDOW
+    chain = workspace.project.chain_of(watch.signal)
+    mine = hardware_watches(workspace, chain) if chain is not None else []
+    return (chain.converter, mine.index(watch)) if chain is not None and watch in mine else None
+
+
+def hardware_watches(workspace: Workspace, chain: Chain) -> list[Watch]:
+    """Windows of a chain's signals that the converter judges, in the order in which it numbers them."""
+    return [
+        Watch("window", name, index)
+        for name in dict.fromkeys(slot.signal for slot in chain.slots)
+        for index, window in enumerate(workspace.project.signal(name).windows)
+        if window.by == "hardware"
+    ]
 
 
 def hardware_windows(workspace: Workspace, chain: Chain) -> list[tuple[Signal, Window]]:
-    """Windows of a chain's signals that the converter judges, in the order in which it numbers them."""
-    signals = [workspace.project.signal(name) for name in dict.fromkeys(slot.signal for slot in chain.slots)]
-    return [(signal, window) for signal in signals for window in signal.windows if window.by == "hardware"]
+    """The same, as signals with their windows."""
+    project = workspace.project
+    return [(project.signal(one.signal), one.window(project)) for one in hardware_watches(workspace, chain)]
 
 
 def judged_settings(workspace: Workspace, registers: RegisterMap, chain: Chain) -> tuple[Setting, ...]:

@@ -274,6 +274,8 @@ def _of_firmware(take: Take, real: Workspace, signal: str) -> list[LikelyCause]:
     found = register_differences(take)
     chain = take.workspace.project.chain_of(signal)
     owners = _owners(chain) if chain is not None else set()
+    owners |= {one.name for one in take.workspace.project.comparators if one.signal == signal}
+    named = [one.owner for one in found if one.owner in owners]
     about = [one.text for one in found if one.owner in owners]
     said = "; ".join((about or [one.text for one in found])[:MOST_DIFFERENCES])
     evidence = f"The firmware on the board differs from the design: {said}."
@@ -282,8 +284,9 @@ def _of_firmware(take: Take, real: Workspace, signal: str) -> list[LikelyCause]:
         for cause in _of_design(take.as_of(real), signal)
     ]
     if chain is not None and about:
-        title = f"The firmware sets up {chain.converter} otherwise than the design"
-        causes.append(LikelyCause(signal, DIFFERS, title, FIRMWARE_FIT, said, None, chain.converter))
+        about_chain = bool(set(named) & _owners(chain))
+        title = f"The firmware sets up {chain.converter if about_chain else named[0]} otherwise than the design"
+        causes.append(LikelyCause(signal, DIFFERS, title, FIRMWARE_FIT, said, None, chain.converter * about_chain))
     return causes
 
 

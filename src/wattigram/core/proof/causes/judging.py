@@ -10,9 +10,14 @@ from wattigram.core.design import Twin, Watch, Window
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
 from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
 from wattigram.core.quantity import brief, show_volts
-from wattigram.core.take import SignalSamples
+from wattigram.core.registers import happening_count, watch_place
+from wattigram.core.take import SignalSamples, Take
 
 FEWEST_DUE = 2
+LATEST_S = 1e-3
+"""By which an event may be told at another instant than silicon saw it."""
+NOT_TOLD_FIT = 0.85
+"""Of what is told by no event at all: a register that keeps it from the program explains more."""
 TOO_MANY = 2.0
 
 
@@ -36,6 +41,50 @@ def window_unheard(case: Case) -> LikelyCause | None:
                 finding.remedy,
             )
     return None
+
+
+@tester
+def events_are_not_told(case: Case) -> LikelyCause | None:
+    """The board's silicon saw windows and edges begin and end, and the program told of others."""
+    if not case.take.register_writes:
+        return None  # nobody watched the silicon
+    for kind in ("window", "comparator"):
+        for watch in signal_watches(case.take, case.signal.name, kind):
+            place = watch_place(case.take.workspace, watch)
+            share, evidence = _told_otherwise(case.take, watch, place) if place is not None else (0.0, "")
+            if place is None or not evidence:
+                continue
+            what = f"window {place[1] + 1} of {place[0]}" if kind == "window" else place[0]
+            return case.cause(
+                "events-not-told",
+                f"The firmware does not tell what {what} sees",
+                NOT_TOLD_FIT * share,
+                f"{what} {evidence}",
+                None,
+            )
+    return None
+
+
+def _told_otherwise(take: Take, watch: Watch, place: tuple[str, int]) -> tuple[float, str]:
+    """The share of events that silicon and program do not agree on, and how they differ; nothing where they agree."""
+    mine = take.events[take.events["window"] == take.workspace.watches.index(watch)]
+    begins = mine["ticks"][mine["entered"] == 1]
+    told = len(begins), len(mine) - len(begins)
+    began, ended = (take.totals.get(happening_count(place, what), 0) for what in ("began", "ended"))
+    off = abs(began - told[0]) + abs(ended - told[1])
+    if off >= FEWEST_DUE:
+        return (
+            off / max(began + ended, sum(told)),
+            f"saw its condition begin {began} times and end {ended} times; the program told of {told[0]} and {told[1]}",
+        )
+    first_s = take.totals.get(happening_count(place, "first"), 0) / take.tick_hz
+    if began and told[0] and abs(first_s - int(begins[0]) / take.tick_hz) > LATEST_S:
+        told_s = int(begins[0]) / take.tick_hz
+        return (
+            1.0,
+            f"first saw its condition begin at {first_s:.4f} s; the program told that it began at {told_s:.4f} s",
+        )
+    return 0.0, ""
 
 
 @tester
