@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import socket
 import subprocess
@@ -17,7 +18,7 @@ from tests.core.firmware.compiled import built, needs_compiler
 from wattigram.core.design import Workspace
 from wattigram.core.emulator.hints import board_setup
 from wattigram.core.errors import LinkError, WattigramError
-from wattigram.core.link import open_transport
+from wattigram.core.link import Transport, open_transport
 from wattigram.core.link.debugger import DebugClient
 from wattigram.core.link.rsp import PacketReader, decode_payload, encode_packet
 from wattigram.core.session import record_run
@@ -52,10 +53,7 @@ def debugger(elf: Path, *commands: str) -> str:
 @needs_compiler
 @pytest.mark.skipif(GDB is None, reason="no debugger on this machine")
 def test_a_stock_debugger_stops_looks_and_goes_on(board: ImageBoardProcess, elf: Path) -> None:
-    transport = open_transport(board.address)
-    transport.command("start")
-    while b"started build" not in transport.read():
-        pass
+    transport = started(board)
     said = debugger(
         elf,
         f"target remote :{board.ready['gdb']}",
@@ -88,10 +86,7 @@ def test_a_stock_debugger_stops_looks_and_goes_on(board: ImageBoardProcess, elf:
 @needs_compiler
 @pytest.mark.skipif(GDB is None, reason="no debugger on this machine")
 def test_stepping_goes_from_instruction_to_instruction(board: ImageBoardProcess, elf: Path) -> None:
-    transport = open_transport(board.address)
-    transport.command("start")
-    while b"started build" not in transport.read():
-        pass
+    transport = started(board)
     said = debugger(
         elf,
         f"target remote :{board.ready['gdb']}",
@@ -107,6 +102,70 @@ def test_stepping_goes_from_instruction_to_instruction(board: ImageBoardProcess,
     places = [int(line.split("= ")[1], 16) for line in said.splitlines() if line.startswith("$")]
     assert len(places) == 3, said
     assert places[0] < places[1] < places[2] <= places[0] + 8
+    transport.close()
+
+
+def started(board: ImageBoardProcess) -> Transport:
+    """A link over which the board was started."""
+    transport = open_transport(board.address)
+    transport.command("start")
+    while b"started build" not in transport.read():
+        pass
+    return transport
+
+
+@needs_compiler
+@pytest.mark.skipif(GDB is None, reason="no debugger on this machine")
+def test_the_way_back_from_a_handler_is_seen_and_finished(board: ImageBoardProcess, elf: Path) -> None:
+    transport = started(board)
+    said = debugger(
+        elf,
+        f"target remote :{board.ready['gdb']}",
+        "tbreak wg_isr_dma_1",
+        "continue",
+        "backtrace",
+        "finish",
+        "backtrace 1",
+        "detach",
+    )
+    assert re.search(r"#1 +<signal handler called>\s+#2 .*wg_port_sleep .*\s+#3 .*wg_run_step .*\s+#4 .*main", said), (
+        said
+    )
+    assert said.count("in wg_port_sleep") >= 3  # where it came from, where it went, and where it stands
+    transport.close()
+
+
+@needs_compiler
+@pytest.mark.skipif(GDB is None, reason="no debugger on this machine")
+def test_a_variable_that_changes_stops_the_processor(board: ImageBoardProcess, elf: Path) -> None:
+    transport = started(board)
+    said = debugger(
+        elf,
+        f"target remote :{board.ready['gdb']}",
+        "watch chain_states[0].next",
+        "continue",
+        "continue",
+        "delete",
+        "rwatch wg_chain_count",
+        "continue",
+        "delete",
+        "awatch chain_states[0].done",
+        "continue",
+        "delete",
+        "detach",
+    )
+    values = [int(text) for text in re.findall(r"(?:Old|New) value = (\d+)", said)]
+    assert len(values) >= 4, said
+    assert values[1] == values[2] == values[0] + 256
+    assert values[3] == values[2] + 256
+    assert said.count("wg_chain_mark (chain") >= 2
+    assert "Hardware read watchpoint 2: wg_chain_count" in said
+    assert "Value = 2" in said
+    assert "Hardware access (read/write) watchpoint 3" in said
+    transport.command("query")
+    answer = b""
+    while b"running ticks=" not in answer:
+        answer += transport.read()
     transport.close()
 
 
@@ -217,7 +276,22 @@ def test_packets_survive_any_cut() -> None:
 
 @needs_compiler
 @pytest.mark.parametrize(
-    "packet", [b"mffffffff,4", b"m20000000,zz", b"p99", b"P99=00000000", b"Gzz", b"Z0,zz,2", b"X1,1", b"vX", b"qY"]
+    "packet",
+    [
+        b"mffffffff,4",
+        b"m20000000,zz",
+        b"p99",
+        b"P99=00000000",
+        b"Gzz",
+        b"Z0,zz,2",
+        b"Z2,20000000",
+        b"Z2,20000000,zz",
+        b"z4,1,1x",
+        b"Z9,0,0",
+        b"X1,1",
+        b"vX",
+        b"qY",
+    ],
 )
 def test_the_boards_own_server_takes_no_harm(board: ImageBoardProcess, packet: bytes) -> None:
     client = DebugClient("127.0.0.1", int(str(board.ready["gdb"])))

@@ -4,63 +4,20 @@ from __future__ import annotations
 
 import re
 import shutil
-from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
 
 from tests.conftest import edited
-from tests.core.firmware.compiled import EXAMPLES, needs_compiler, rebuilt
-from wattigram.core.design import LevelExpectation, Workspace, open_workspace
+from tests.core.emulator.mutants import Mistake, moved, mutant, named, replacing, run, without
+from tests.core.firmware.compiled import needs_compiler
+from wattigram.core.design import LevelExpectation, Workspace
 from wattigram.core.design.edits import AddExpectation
 from wattigram.core.firmware import write_firmware
-from wattigram.core.proof import Proof, prove
-from wattigram.core.session import RunOutcome, record_run
+from wattigram.core.session import RunOutcome
 from wattigram.core.take import open_take
 
 pytestmark = needs_compiler
-Mutation = Callable[[str], str]
-
-
-def without(pattern: str) -> Mutation:
-    """A line, or a part of it, is left out."""
-    return replacing(pattern, "")
-
-
-def replacing(pattern: str, text: str) -> Mutation:
-    def mutate(setup: str) -> str:
-        changed, count = re.subn(pattern, text, setup, count=1, flags=re.MULTILINE)
-        assert count == 1, pattern
-        return changed
-
-    return mutate
-
-
-def moved(line: str, behind: str) -> Mutation:
-    """A line stands later than it should."""
-
-    def mutate(setup: str) -> str:
-        found = re.search(line, setup, re.MULTILINE)
-        assert found, line
-        rest = setup.replace(found[0], "", 1)
-        place = re.search(behind, rest, re.MULTILINE)
-        assert place, behind
-        return rest[: place.end()] + found[0] + rest[place.end() :]
-
-    return mutate
-
-
-@dataclass(frozen=True)
-class Mistake:
-    """What somebody does to a file, the cause that is to be named first, and words of its evidence."""
-
-    mutate: Mutation
-    cause: str
-    evidence: str
-    file: str = "wg_setup.c"
-
-
 MISTAKES = {
     "DMA after the converter": Mistake(
         moved(r"^    DMA_1_RULE = MOVER_RULE_ON \|[^;]*;.*\n", r"^    TIMER_2_RUN = .*\n"), "startup-memory", "DMA 1"
@@ -160,117 +117,14 @@ def sound(strict: Workspace, tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
-def run(workspace: Workspace, folder: Path, path: Path, seconds: float = 1.5) -> tuple[RunOutcome, Proof]:
-    result = rebuilt(workspace, folder)
-    assert result.elf is not None, result.output
-    outcome = record_run(workspace, seconds, path, board=f"image:{result.elf}", fast=True)
-    with open_take(path) as take:
-        return outcome, prove(workspace, take)
-
-
 @pytest.mark.parametrize("name", MISTAKES)
 def test_a_mistake_in_the_firmware_is_seen_and_named(name: str, strict: Workspace, sound: Path, tmp_path: Path) -> None:
     mistake = MISTAKES[name]
-    folder = tmp_path / "c"
-    shutil.copytree(sound, folder)
-    source = folder / mistake.file
-    source.write_text(mistake.mutate(source.read_text()))
-    _outcome, proof = run(strict, folder, tmp_path / "t.h5")
-    assert proof.count("fails") or proof.fault
-    first = proof.causes[0]
-    assert first.cause == mistake.cause, [(one.cause, one.fit, one.evidence) for one in proof.causes]
-    assert mistake.evidence in first.evidence
+    _outcome, proof = run(strict, mutant(mistake, sound, tmp_path / "c"), tmp_path / "t.h5")
+    named(mistake, proof)
     assert not proof.all_hold
     assert bool(proof.differences) == (mistake.file == "wg_setup.c"), proof.differences
-    assert first.remedy is None  # it is mended in the C
-
-
-SAFETY = {
-    "comparator not enabled": Mistake(
-        replacing(r"(COMPARATOR_1_MODE = )TRIP_MODE_ON \| ", r"\1"), "firmware-differs", "MODE.ON is 0 (on no)"
-    ),
-    "comparator's interrupt not enabled": Mistake(
-        without(r"^    WG_LINES_ENABLE\(0u\) = 1u << 6;.*\n"), "firmware-differs", "interrupt of Comparator 1 (line 6)"
-    ),
-    "comparator tells nothing": Mistake(
-        replacing(r"TRIP_MODE_TELL \| ", ""), "firmware-differs", "MODE.TELL is 0 (tells no)"
-    ),
-    "another threshold": Mistake(
-        replacing(r"TRIP_STEP_STEPS\(\d+u\)", "TRIP_STEP_STEPS(0u)"), "firmware-differs", "STEP.STEPS is 0 (step 0)"
-    ),
-    "the comparator's edges are not passed on": Mistake(
-        without(r"^        wg_watch_tell\(\d+u, is_high,.*\n"),
-        "events-not-told",
-        "the program told of 0 and 0",
-        "wg_handlers.c",
-    ),
-    "a window's events are not passed on": Mistake(
-        without(r"^        wg_watch_tell\(\d+u, entered,.*\n"),
-        "events-not-told",
-        "window 1 of ADC 1 saw its condition begin",
-        "wg_handlers.c",
-    ),
-    "an end is told as a beginning": Mistake(
-        replacing(r"(TWINSCAN_WATCH_FLAG_ENTERED\) >> \d\)) != 0u", r"\1 != 1u"),
-        "events-not-told",
-        "window 1 of ADC 1 first saw its condition begin at ",
-        "wg_handlers.c",
-    ),
-    "a window's flag is not taken": Mistake(
-        without(r"^        ADC_1_WATCH_FLAG\(0u\) = TWINSCAN_WATCH_FLAG_SEEN;\n"),
-        "firmware-failed",
-        "its handler leaves WATCH_FLAG_0.SEEN set: wg_handlers.c:",
-        "wg_handlers.c",
-    ),
-    "the comparator's flag is not taken": Mistake(
-        without(r"^        COMPARATOR_1_FLAG = TRIP_FLAG_SEEN;\n"),
-        "firmware-failed",
-        "its handler leaves FLAG.SEEN set: wg_handlers.c:",
-        "wg_handlers.c",
-    ),
-}
-
-
-@pytest.fixture(scope="module")
-def safety() -> Workspace:
-    return open_workspace(EXAMPLES[0].parents[1] / "kiln-safety")
-
-
-@pytest.fixture(scope="module")
-def sound_safety(safety: Workspace, tmp_path_factory: pytest.TempPathFactory) -> Path:
-    folder = tmp_path_factory.mktemp("safety")
-    write_firmware(safety, folder)
-    return folder
-
-
-@pytest.mark.parametrize("name", SAFETY)
-def test_a_mistake_with_what_hardware_judges_is_named(
-    name: str, safety: Workspace, sound_safety: Path, tmp_path: Path
-) -> None:
-    mistake = SAFETY[name]
-    folder = tmp_path / "c"
-    shutil.copytree(sound_safety, folder)
-    source = folder / mistake.file
-    source.write_text(mistake.mutate(source.read_text()))
-    _outcome, proof = run(safety, folder, tmp_path / "t.h5", 4.4)
-    assert proof.count("fails") or proof.fault
-    first = proof.causes[0]
-    assert first.cause == mistake.cause, [(one.cause, one.fit, one.evidence) for one in proof.causes]
-    assert mistake.evidence in first.evidence
-
-
-def test_sound_firmware_has_no_cause(safety: Workspace, sound_safety: Path, tmp_path: Path) -> None:
-    folder = tmp_path / "c"
-    shutil.copytree(sound_safety, folder)
-    outcome, proof = run(safety, folder, tmp_path / "t.h5", 4.4)
-    assert proof.all_hold
-    assert (proof.causes, proof.differences) == ((), ())
-    with open_take(tmp_path / "t.h5") as take:
-        seen = {key: count for key, count in take.totals.items() if key.startswith(("began.", "ended."))}
-        assert {key.partition(".")[2] for key in seen} == {"ADC_1.0", "COMPARATOR_1"}
-        assert sum(seen.values()) <= len(take.events)
-        assert "first.ADC_1.0" in take.totals
-    assert not [text for text in outcome.notes if "failed" in text]
+    assert proof.causes[0].remedy is None  # it is mended in the C
 
 
 def test_a_calibration_that_does_not_end_is_told(strict: Workspace, sound: Path, tmp_path: Path) -> None:

@@ -12,7 +12,7 @@ from wattigram.core.deploy.effective import silicon_config
 from wattigram.core.design import Project, Window, Workspace
 from wattigram.core.emulator.hints import BoardSetup
 from wattigram.core.emulator.trial import Ramp
-from wattigram.core.errors import BoardError
+from wattigram.core.errors import BoardError, RegisterError
 from wattigram.core.registers import NO_WINDOW, Observed, SiliconState, silicon_project
 from wattigram.core.registers.silicon import ReadCodes
 
@@ -45,7 +45,10 @@ def image_silicon(
     BoardError
         When no board could run so.
     """
-    project = silicon_project(state, setup.surroundings, read_codes, observed)
+    try:
+        project = silicon_project(state, setup.surroundings, read_codes, observed)
+    except RegisterError as fault:
+        raise BoardError(fault.message) from fault
     workspace = Workspace(_stoppable(project, setup), setup.part)
     try:
         config = silicon_config(workspace, "image", setup.seed)

@@ -12,6 +12,7 @@ from typing import Any, Protocol
 import unicorn
 from unicorn import arm_const as arm
 
+from wattigram.core.emulator.stops import Stops
 from wattigram.core.errors import FirmwareError
 from wattigram.core.image import Image
 from wattigram.core.part import Memory
@@ -27,9 +28,12 @@ _REGISTERS = (
     arm.UC_ARM_REG_PC,
     arm.UC_ARM_REG_XPSR,
 )
-_PC = 15
-RETURN_PAGE = 0x9FFF0000
-"""Where calls return to; nothing else lies there."""
+_LR, _PC, _XPSR = 14, 15, 16
+EXCEPTION_RETURN = 0xFFFFFFF9
+"""Link register of a handler that returns to the main loop (Armv7-M, B1.5.8)."""
+_HANDLER_END = EXCEPTION_RETURN & ~1
+_ALIGNED = 1 << 9
+"""Of the stacked xpsr: the stack was moved by a word to make room."""
 
 
 class Bus(Protocol):
@@ -70,7 +74,6 @@ class Cpu:
         data_bytes = -(-memory.data_bytes // PAGE) * PAGE
         self._uc.mem_map(memory.code_begin, code_bytes, uc_api.UC_PROT_READ | uc_api.UC_PROT_EXEC)
         self._uc.mem_map(memory.data_begin, data_bytes)
-        self._uc.mem_map(RETURN_PAGE, PAGE, uc_api.UC_PROT_READ | uc_api.UC_PROT_EXEC)
         self._register_pages = register_pages
         for page in sorted(register_pages):
             self._uc.mmio_map(page, PAGE, self._reader(page), None, self._writer(page), None)
@@ -78,13 +81,7 @@ class Cpu:
             self._load(segment.address, segment.data)
         self.on_break: Callable[[], None] = lambda: None
         """Called when a breakpoint is reached, within whatever runs."""
-        self.break_at_once = False
-        self.is_tried_out = False
-        """What runs is taken back: breakpoints do not count."""
-        self._breakpoints: dict[int, Any] = {}
-        self._broke = False
-        self._passing: int | None = None
-        self._stepping: Any = None
+        self.stops = Stops(self._uc)
         self._started_at: float | None = None
         self._timed_out = False
         self._bus_fault: BaseException | None = None
@@ -157,11 +154,23 @@ class Cpu:
     def call(self, entry: int) -> None:
         """Run a handler as an interrupt would, and come back to where the processor stood."""
         context = self._uc.context_save()
-        self._uc.reg_write(arm.UC_ARM_REG_LR, RETURN_PAGE | 1)
+        self._stack_frame()
+        self._uc.reg_write(arm.UC_ARM_REG_LR, EXCEPTION_RETURN)
         try:
-            self._go(entry | 1, RETURN_PAGE)
+            self._go(entry | 1, _HANDLER_END)
         finally:
             self._uc.context_restore(context)
+
+    def _stack_frame(self) -> None:
+        """What an interrupt leaves on the stack, so that a debugger finds the way back (Armv7-M, B1.5.6)."""
+        sp = self.sp
+        frame = sp - 32 & ~7
+        if frame < self.memory.data_begin:
+            raise CpuError("the stack has grown beyond its memory", self.pc)
+        values = [self.register(number) for number in (0, 1, 2, 3, 12, _LR, _PC, _XPSR)]
+        values[-1] |= _ALIGNED * bool(sp & 4)
+        self.write(frame, b"".join(value.to_bytes(4, "little") for value in values))
+        self._uc.reg_write(arm.UC_ARM_REG_SP, frame)
 
     def stop(self) -> None:
         """Let the processor rest after the instruction that it is at."""
@@ -198,69 +207,24 @@ class Cpu:
         self._bus_fault = None
         self._timed_out = False
         while True:
-            self._broke = False
-            if self.break_at_once and self._stepping is None and not self.is_tried_out:
-                self._stepping = self._uc.hook_add(uc_api.UC_HOOK_CODE, self._on_step)
-                self._uc.ctl_flush_tb()
+            self.stops.begin()
             self._started_at = time.monotonic()
             try:
                 self._uc.emu_start(begin, until)
             except uc_api.UcError as fault:
-                raise self._explain(fault) from fault
+                if not (until and self.pc == until):  # the return from a handler is an exception to the emulator
+                    raise self._explain(fault) from fault
             finally:
                 self._started_at = None
-            if not self._broke:
+            if not self.stops.was_reached:
                 break
-            self._end_stepping()
-            self._passing = self.pc
+            self.stops.go_on_from(self.pc)
             self.on_break()
             begin = self.pc | 1
         if self._bus_fault is not None:
             raise self._bus_fault
         if self._timed_out:
             raise CpuError("the program has gone round and round for 2 s without sleeping", self.pc)
-
-    def _on_step(self, _uc: Any, address: int, _size: int, _data: Any) -> None:
-        """The first instruction is let pass; before the one after it the processor stops."""
-        if self._passing == address:
-            self._passing = None
-            return
-        self._broke = True
-        self._uc.emu_stop()
-
-    def _end_stepping(self) -> None:
-        self.break_at_once = False
-        if self._stepping is not None:
-            self._uc.hook_del(self._stepping)
-            self._stepping = None
-            self._uc.ctl_flush_tb()
-
-    def _on_breakpoint(self, _uc: Any, address: int, _size: int, _data: Any) -> None:
-        if self._passing == address or self.is_tried_out:
-            self._passing = None
-            return
-        self._broke = True
-        self._uc.emu_stop()
-
-    def set_breakpoint(self, address: int) -> None:
-        """Stop before the instruction at an address."""
-        if address not in self._breakpoints:
-            hook = self._uc.hook_add(uc_api.UC_HOOK_CODE, self._on_breakpoint, None, address, address)
-            self._breakpoints[address] = hook
-            self._uc.ctl_flush_tb()
-
-    def clear_breakpoint(self, address: int) -> None:
-        """No longer stop there."""
-        hook = self._breakpoints.pop(address, None)
-        if hook is not None:
-            self._uc.hook_del(hook)
-            self._uc.ctl_flush_tb()
-
-    def clear_breakpoints(self) -> None:
-        """No longer stop anywhere."""
-        for address in list(self._breakpoints):
-            self.clear_breakpoint(address)
-        self._end_stepping()
 
     def register(self, number: int) -> int:
         """r0 to r12, sp, lr, pc and xpsr, in this order."""

@@ -9,11 +9,13 @@ import socket
 from collections.abc import Callable
 
 from wattigram.core.emulator.cpu import Cpu, CpuError
+from wattigram.core.emulator.stops import WatchKind
 from wattigram.core.link.rsp import PacketReader, encode_packet
 
 REGISTERS = (*(f"r{number}" for number in range(13)), "sp", "lr", "pc", "xpsr")
 LARGEST_READ_BYTES = 1 << 16
 _TRAP, _INTERRUPTED = b"S05", b"S02"
+_WATCHES: dict[str, WatchKind] = {"2": "watch", "3": "rwatch", "4": "awatch"}
 _TARGET = """<?xml version="1.0"?>
 <!DOCTYPE target SYSTEM "gdb-target.dtd">
 <target version="1.0"><architecture>arm</architecture>
@@ -90,7 +92,7 @@ class DebugServer:
         self._resumed = False
         self.holds = False
         if self._steps and self._cpu is not None:
-            self._cpu.break_at_once = True
+            self._cpu.stops.step_wanted = True
         self.touched()
 
     def _receive(self, within_call: bool = False) -> None:
@@ -126,7 +128,7 @@ class DebugServer:
             self._connection.close()
             self._connection = None
             if self._cpu is not None:
-                self._cpu.clear_breakpoints()
+                self._cpu.stops.clear()
             self._resumed = True
             self._steps = False
             self.holds = False
@@ -136,7 +138,8 @@ class DebugServer:
         if self._connection is None:
             return
         self._resumed = False
-        self._send(_TRAP)
+        reason = self._cpu.stops.reason if self._cpu is not None else ""
+        self._send(b"T05" + reason.encode() + b";" if reason else _TRAP)
         while not self._resumed and self._connection is not None:
             waiting = [self._connection.fileno()]
             if self._watch_fd is not None:
@@ -148,7 +151,7 @@ class DebugServer:
                 self._receive(within_call=True)
         self._resumed = False
         if self._steps and self._cpu is not None:
-            self._cpu.break_at_once = True
+            self._cpu.stops.step_wanted = True
 
     def _send(self, payload: bytes) -> None:
         if self._connection is not None:
@@ -206,7 +209,7 @@ class DebugServer:
                 case "c" | "s":
                     return self._go_on(text[0] == "s")
                 case "D":
-                    cpu.clear_breakpoints()
+                    cpu.stops.clear()
                     self._go_on(False)
                     return b"OK"
                 case "k":
@@ -224,13 +227,15 @@ class DebugServer:
             return b"E0e"
 
     def _breakpoint(self, cpu: Cpu, text: str) -> bytes:
-        kind, address, *_rest = text[1:].split(",")
-        if kind not in {"0", "1"}:
-            return b""
-        if text[0] == "Z":
-            cpu.set_breakpoint(int(address, 16) & ~1)
+        kind, address, count, *_rest = text[1:].split(",")
+        if kind in {"0", "1"}:
+            change = cpu.stops.set_breakpoint if text[0] == "Z" else cpu.stops.clear_breakpoint
+            change(int(address, 16) & ~1)
+        elif kind in _WATCHES:
+            watch = cpu.stops.set_watchpoint if text[0] == "Z" else cpu.stops.clear_watchpoint
+            watch(_WATCHES[kind], int(address, 16), min(int(count, 16), LARGEST_READ_BYTES))
         else:
-            cpu.clear_breakpoint(int(address, 16) & ~1)
+            return b""
         return b"OK"
 
     def _go_on(self, steps: bool) -> bytes | None:

@@ -17,7 +17,7 @@ from wattigram.core.emulator.run import ImageRun
 from wattigram.core.emulator.trial import Trial, try_out
 from wattigram.core.errors import BoardError
 from wattigram.core.image import Image
-from wattigram.core.link import FAILED, FLAG_ASIDE, FrameType, writes_text
+from wattigram.core.link import FAILED, FLAG_ASIDE, FrameType, pointings_text, writes_text
 
 LONGEST_TEXT_BYTES = 1024
 NEVER = 1 << 62
@@ -174,21 +174,26 @@ class ImageServer(PortServer):
             machine.handling_cycles = {}
             self._trial = try_out(machine, early)
             machine.handling_cycles = dict(self._trial.cycles)
+        if machine.fault is None:
+            try:
+                self._begin_run(client, end_ticks)
+            except BoardError as fault:
+                machine.fault = fault.message.rstrip(".")
         if machine.fault is not None:
             self._tell_fault()
-            return
-        self._begin_run(client, end_ticks)
 
     def _begin_run(self, client: Client, end_ticks: int | None) -> None:
         machine = self._machine
         state = machine.peripherals.state.copy()
+        for text in [*writes_text(machine.peripherals.written), *pointings_text(self._trial.pointed)]:
+            self._say(FrameType.LOG, text)
         silicon = image_silicon(state, self._setup, self._read_codes, self._trial.observed, self._trial.ramps)
         for name, line in machine.uarts.items():
             line.byte_ticks = self._byte_ticks(name)
         if self._bench_text:
             silicon = Silicon(self._with_knobs(silicon.config), silicon.watches)
         self._begin(client, ImageRun(silicon, machine, self._setup.probes, end_ticks, self._sequence, self._threads))
-        for note in [*writes_text(machine.peripherals.written), *state.notes, *machine.peripherals.notes]:
+        for note in [*state.notes, *machine.peripherals.notes]:
             self._say(FrameType.LOG, note)
 
     def _byte_ticks(self, uart: str) -> float:

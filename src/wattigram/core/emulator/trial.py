@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 
 from wattigram.core.emulator.handing import carriers
 from wattigram.core.emulator.machine import Machine
+from wattigram.core.link import Pointing
 from wattigram.core.registers import Observed, SiliconState
 
 CALLS = 48
@@ -42,6 +43,8 @@ class Trial:
     cycles: dict[str, int] = field(default_factory=dict)
     inputs: dict[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
     restarts: dict[str, bool] = field(default_factory=dict)
+    pointed: dict[str, Pointing] = field(default_factory=dict)
+    """Of converters that software points: where to in turn, be it once or again and again."""
     ramps: dict[str, Ramp] = field(default_factory=dict)
 
     @property
@@ -68,7 +71,7 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
         copy.deepcopy(machine.uarts),
         list(peripherals.outbox),
     )
-    cpu.is_tried_out = True
+    cpu.stops.are_off = True
     try:
         with cpu.counting():
             for name in peripherals.converters:
@@ -80,7 +83,7 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
             peripherals.alarm_at, machine.now = kept[3], kept[4]
             found.ramps = _ramps(machine, early_codes)
     finally:
-        cpu.is_tried_out = False
+        cpu.stops.are_off = False
         cpu.restore(snapshot)
         peripherals.state = state
         peripherals.converters, peripherals.live, peripherals.inbox = kept[0], kept[1], kept[2]
@@ -124,6 +127,8 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
         period = _period(list(zip(inputs, starts, strict=False)))
         if len(set(inputs)) > 1 or (_by_software(state, name) and 1 < period < len(starts)):
             found.inputs[name] = tuple(inputs[:period])
+        if costs and _by_software(state, name):
+            found.pointed[name] = _in_turn(inputs)
         found.restarts[name] = all(starts[:period]) if _by_software(state, name) else any(starts)
     if costs:
         found.cycles[name] = max(1, int(statistics.median_high(costs)))
@@ -161,6 +166,12 @@ def _input(state: SiliconState, name: str) -> tuple[int, int]:
     if state.registers.counted_by(name, "channel") or not state.has(name, "channel"):
         return 0, 0
     return state.number(name, "channel", 0), state.number(name, "sampling", 1)
+
+
+def _in_turn(inputs: list[tuple[int, int]]) -> Pointing:
+    """Where a converter is pointed again and again; the last of a turn comes first, as it was before the first call."""
+    turn = inputs[1 : 1 + _period(inputs[1:])]
+    return (turn[-1], *turn[:-1])
 
 
 def _period(sequence: Sequence[object]) -> int:

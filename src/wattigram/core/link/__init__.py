@@ -17,7 +17,15 @@ from wattigram.core.link.frame import (
 from wattigram.core.link.identity import Identity, parse_identity
 from wattigram.core.link.ports import SerialPort, serial_ports
 from wattigram.core.link.transport import DEFAULT_BAUD, Transport, open_transport
-from wattigram.core.link.written import FAILED, RegisterWrite, parse_writes, writes_text
+from wattigram.core.link.written import (
+    FAILED,
+    Pointing,
+    RegisterWrite,
+    parse_pointing,
+    parse_writes,
+    pointings_text,
+    writes_text,
+)
 
 __all__ = [
     "DEFAULT_BAUD",
@@ -35,6 +43,7 @@ __all__ = [
     "Frame",
     "FrameType",
     "Identity",
+    "Pointing",
     "RegisterWrite",
     "SampleRun",
     "SerialPort",
@@ -42,7 +51,9 @@ __all__ = [
     "encode_frame",
     "open_transport",
     "parse_identity",
+    "parse_pointing",
     "parse_writes",
+    "pointings_text",
     "serial_ports",
     "writes_text",
 ]

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import re
+from collections.abc import Mapping, Sequence
 
 WORD = "registers"
 FAILED = "The firmware failed"
@@ -12,6 +13,9 @@ MOST_WRITES = 1 << 12
 
 RegisterWrite = tuple[int, int, int]
 """Address, width in bits, value."""
+Pointing = tuple[tuple[int, int], ...]
+"""Channels with their sampling cycles, in the order in which software points a converter to them."""
+_POINTED = re.compile(r"pointed ((?:\d{1,9}:\d{1,9} ){1,64})of (.{1,80})")
 
 
 def writes_text(writes: Sequence[RegisterWrite]) -> list[str]:
@@ -38,3 +42,20 @@ def parse_writes(text: str) -> tuple[RegisterWrite, ...] | None:
             return None
         found.append((address, bits, value))
     return tuple(found)
+
+
+def pointings_text(pointings: Mapping[str, Pointing]) -> list[str]:
+    """A line for each converter: ``pointed channel:sampling ... of NAME``."""
+    return [
+        " ".join(["pointed", *(f"{channel}:{cycles}" for channel, cycles in pointing), "of", name])
+        for name, pointing in pointings.items()
+    ]
+
+
+def parse_pointing(text: str) -> tuple[str, Pointing] | None:
+    """The converter of such a line and where it is pointed to; None for any other line."""
+    match = _POINTED.fullmatch(text)
+    if match is None:
+        return None
+    pairs = (part.split(":") for part in match[1].split())
+    return match[2], tuple((int(channel), int(cycles)) for channel, cycles in pairs)

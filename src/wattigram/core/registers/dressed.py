@@ -18,6 +18,8 @@ def dressed(silicon: Project, workspace: Workspace) -> Project:
     dresser = _Dresser(silicon, workspace)
     chains = [dresser.chain(chain) for chain in workspace.project.chains]
     design = workspace.project
+    routes = tuple(dresser.routes())
+    known = {route.name for route in routes} | set(dresser.signals)
     return design.changed(
         reference=silicon.reference,
         signals=tuple(dresser.signals.values()),
@@ -27,7 +29,8 @@ def dressed(silicon: Project, workspace: Workspace) -> Project:
         generators=tuple(dresser.generators()),
         pwm=tuple(dresser.pwm()),
         uarts=tuple(dresser.uarts()),
-        routes=tuple(dresser.routes()),
+        routes=routes,
+        expectations=tuple(one for one in design.expectations if one.signal in known),
     )
 
 

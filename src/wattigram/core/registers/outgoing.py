@@ -43,6 +43,15 @@ def timer_trigger(state: SiliconState, timer: str, bus_clock_hz: Fraction) -> Ti
     )
 
 
+def _maker(route: Route) -> str:
+    """The peripheral whose events should move what a route's source makes."""
+    match route.source:
+        case ResultSource(converter=name) | ReceivedSource(uart=name):
+            return name
+        case _:
+            return ""
+
+
 class OutgoingReader:
     """Reads what leaves the part; ``read_codes`` gives items of memory."""
 
@@ -207,9 +216,55 @@ class OutgoingReader:
             if channel in playing or not self._state.is_on(channel):
                 continue
             route = self._route(channel, tables)
-            if route is not None:
+            if route is not None and self._moves(channel, route):
                 found.append(route)
         return found, tables
+
+    def _moves(self, channel: str, route: Route) -> bool:
+        """What it waits for comes, and what it writes takes effect."""
+        why = self._standstill(channel, route)
+        if why:
+            self._state.notes.append(f"{channel} moves nothing: {why}.")
+        return not why
+
+    def _standstill(self, channel: str, route: Route) -> str:
+        """Why a route moves nothing; "" where it does."""
+        state = self._state
+        request = state.text(channel, "request", "none")
+        if route.timer is not None and not state.is_on(route.timer.timer, "run"):
+            return f"it waits for {route.timer.timer}, which does not run"
+        if route.on == "source" and not request.startswith(_maker(route)):
+            return f"it waits for “{request}”, and {_maker(route)} feeds it"
+        if not state.number(channel, "count", 0):
+            return "its length is 0"
+        if not state.flag(channel, "repeat", False):
+            return f"it stops after {state.number(channel, 'count', 0)} items"
+        match route.source, route.sink:
+            case ReceivedSource(uart=uart), _ if not self._is_on(uart):
+                return f"{uart} is not enabled"
+            case _, SendSink(uart=uart) if not self._is_on(uart):
+                return f"{uart} is not enabled"
+            case ResultSource(converter=name), _ if name not in {chain.converter for chain in self._chains}:
+                return f"{name} is not set up"
+            case _, (DutySink(pwm=pwm) | PeriodSink(pwm=pwm)) if pwm not in {one.name for one in self.pwm()}:
+                return f"{pwm} gives no pulses"
+            case _, DacSink(dac=dac):
+                return self._dac_standstill(dac)
+        return ""
+
+    def _is_on(self, owner: str) -> bool:
+        return owner in self._state.touched and self._state.is_on(owner)
+
+    def _dac_standstill(self, dac: str) -> str:
+        """Why what is written to a DAC takes no effect."""
+        state = self._state
+        trigger = state.text(dac, "trigger", "none")
+        waits = state.flag(dac, "twice", False) and not (
+            self._part.timer(trigger) is not None and state.is_on(trigger, "run")
+        )
+        if waits:
+            return f"{dac} waits for a trigger that never comes"
+        return "" if self._is_on(dac) else f"{dac} is not enabled"
 
     def _route(self, channel: str, tables: list[Table]) -> Route | None:
         state = self._state

@@ -134,6 +134,14 @@ def generator_steps(workspace: Workspace, registers: RegisterMap, one: Generator
         )
 
 
+def fed_dac_step(registers: RegisterMap, route: str, dac: str) -> SetupStep:
+    """A DAC that a route writes to."""
+    step = SetupBuilder(registers, dac)
+    step.put("buffer", True, only=True)
+    step.put("on", True, only=True)
+    return SetupStep("set-up", dac, f"set up {dac}", f"{route} writes to it.", tuple(step.found))
+
+
 def route_step(workspace: Workspace, registers: RegisterMap, route: Route) -> SetupStep:
     step = SetupBuilder(registers, route.channel)
     match route.source:

@@ -16,6 +16,7 @@ from wattigram.core.design import (
     Workspace,
 )
 from wattigram.core.design.model import Step
+from wattigram.core.design.route import DacSink
 from wattigram.core.errors import RegisterError
 from wattigram.core.pins import compared
 from wattigram.core.registers.chain_settings import (
@@ -25,7 +26,14 @@ from wattigram.core.registers.chain_settings import (
 )
 from wattigram.core.registers.judged import hardware_windows, judged_settings
 from wattigram.core.registers.map import RegisterMap, Setting, register_map
-from wattigram.core.registers.output_settings import generator_steps, play_steps, route_step, timer_steps, uart_step
+from wattigram.core.registers.output_settings import (
+    fed_dac_step,
+    generator_steps,
+    play_steps,
+    route_step,
+    timer_steps,
+    uart_step,
+)
 from wattigram.core.registers.steps import LINE, SetupBuilder, SetupStep
 from wattigram.core.timing import cycle_timing, right_order, startup
 
@@ -54,6 +62,9 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
     yield from timer_steps(workspace, registers)
     for generator in project.generators:
         yield from generator_steps(workspace, registers, generator)
+    for route in project.routes:
+        if isinstance(route.sink, DacSink):
+            yield fed_dac_step(registers, route.name, route.sink.dac)
     yield from _comparators(workspace, registers)
     for chain in project.chains:
         yield converter_step(workspace, registers, chain)

@@ -9,6 +9,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
 
+from pydantic import ValidationError
+
 from wattigram.core.bench import Wiring
 from wattigram.core.design import (
     Chain,
@@ -35,6 +37,9 @@ from wattigram.core.design import (
     Window,
     WindowTrigger,
 )
+from wattigram.core.design.outputs import Playback
+from wattigram.core.design.route import DacSink
+from wattigram.core.errors import RegisterError
 from wattigram.core.part import Converter, Part
 from wattigram.core.registers.decode import SiliconState
 from wattigram.core.registers.outgoing import OutgoingReader, timer_trigger
@@ -74,7 +79,25 @@ ReadCodes = Callable[[int, int, int], tuple[int, ...]]
 
 
 def silicon_project(state: SiliconState, around: Surroundings, read_codes: ReadCodes, observed: Observed) -> Project:
-    """The project that does what the registers say."""
+    """The project that does what the registers say.
+
+    Raises
+    ------
+    RegisterError
+        When peripherals are set up against each other in a way that no project could say.
+    """
+    try:
+        return _silicon_project(state, around, read_codes, observed)
+    except ValidationError as fault:
+        item = fault.errors(include_url=False)[0]
+        place = ".".join(str(step) for step in item["loc"])
+        said = item["msg"].removeprefix("Value error, ")
+        raise RegisterError(
+            f"Registers are set to what no board could do: {place}{': ' if place else ''}{said}"
+        ) from fault
+
+
+def _silicon_project(state: SiliconState, around: Surroundings, read_codes: ReadCodes, observed: Observed) -> Project:
     reader = _Reader(state, around, observed)
     chains = [
         reader.chain(converter)
@@ -85,8 +108,10 @@ def silicon_project(state: SiliconState, around: Surroundings, read_codes: ReadC
         reader.comparator(item.name) for item in around.part.comparators if state.flag(item.name, "on", False)
     ]
     outgoing = OutgoingReader(state, around.part, reader.reference_v, reader.bus_clock_hz, read_codes, chains)
-    generators, tables = outgoing.generators()
-    routes, more_tables = outgoing.routes(generators)
+    playing, tables = outgoing.generators()
+    routes, more_tables = outgoing.routes(playing)
+    fed = {route.sink.dac for route in routes if isinstance(route.sink, DacSink)}
+    generators = [one for one in playing if one.dac not in fed or isinstance(one.output, Playback)]
     return Project(
         name=around.name,
         part=around.part.id,

@@ -2,18 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
+
+from pydantic import ValidationError
 
 from wattigram.core.design import Chain, Project, Signal, TimerTrigger, Workspace
+from wattigram.core.errors import RegisterError
 from wattigram.core.part import Part, RegisterField
 from wattigram.core.registers.decode import SiliconState, decode_writes
 from wattigram.core.registers.dressed import dressed
 from wattigram.core.registers.map import RegisterAt, RegisterMap, field_meaning, register_map
 from wattigram.core.registers.rounds import decoded, surroundings
 from wattigram.core.registers.silicon import Observed, silicon_project
+from wattigram.core.timing import repoints
 
 PlainWrite = tuple[int, int, int]
+Pointings = Mapping[str, tuple[tuple[int, int], ...]]
+"""Channels with their sampling cycles, in the order in which firmware points a converter to them, by converter."""
+_NOWHERE: Pointings = MappingProxyType({})
 
 
 @dataclass(frozen=True)
@@ -24,14 +32,23 @@ class Difference:
     text: str
 
 
-def as_written(workspace: Workspace, writes: Sequence[PlainWrite]) -> Workspace:
+def as_written(workspace: Workspace, writes: Sequence[PlainWrite], pointings: Pointings = _NOWHERE) -> Workspace:
     """The design that a board has after some register writes, by the names of this design.
 
     What it is wanted to do stays: a timer keeps the rate that was asked for, with the registers that it has.
+
+    Raises
+    ------
+    RegisterError
+        When no design does that.
     """
     state = decode_writes(register_map(workspace.part), writes)
-    silicon = silicon_project(state, surroundings(workspace), lambda _address, count, _bits: (0,) * count, Observed())
-    found = dressed(_complete(silicon, workspace), workspace)
+    observed = Observed(inputs=pointings)
+    silicon = silicon_project(state, surroundings(workspace), lambda _address, count, _bits: (0,) * count, observed)
+    try:
+        found = dressed(_complete(silicon, workspace), workspace)
+    except ValidationError as fault:
+        raise RegisterError(f"No design does what firmware set up: {fault.errors()[0]['msg']}") from fault
     chains = []
     for chain, meant in zip(found.chains, workspace.project.chains, strict=True):
         trigger, wanted = chain.trigger, meant.trigger
@@ -55,7 +72,9 @@ def _complete(silicon: Project, workspace: Workspace) -> Project:
     return silicon.changed(chains=(*silicon.chains, *missing), signals=(*silicon.signals, *signals))
 
 
-def differences(workspace: Workspace, writes: Sequence[PlainWrite]) -> tuple[Difference, ...]:
+def differences(
+    workspace: Workspace, writes: Sequence[PlainWrite], pointings: Pointings = _NOWHERE
+) -> tuple[Difference, ...]:
     """Fields that firmware leaves otherwise than the design's own writes do, then steps that come in another order."""
     registers = register_map(workspace.part)
     meant, real = decoded(workspace), decode_writes(registers, writes)
@@ -66,7 +85,23 @@ def differences(workspace: Workspace, writes: Sequence[PlainWrite]) -> tuple[Dif
     for line in sorted(meant.lines - real.lines):
         owner = registers.owner_of_line(line) or ""
         found.append(Difference(owner, f"the interrupt of {owner} (line {line}) is not enabled"))
-    return (*found, *_order(meant, real))
+    return (*found, *_pointed(workspace, pointings), *_order(meant, real))
+
+
+def _pointed(workspace: Workspace, pointings: Pointings) -> Iterator[Difference]:
+    """Converters that firmware points elsewhere, or in another order, than the design does."""
+    for chain in workspace.project.chains:
+        converter = workspace.converter(chain)
+        has = pointings.get(chain.converter)
+        if has is None or not repoints(workspace, chain):
+            continue
+        signals = [workspace.project.signal(slot.signal) for slot in chain.slots]
+        wanted = [converter.channel(signal.pin, signal.negative) for signal in signals]
+        real = [channel for channel, _cycles in has]
+        if real != wanted and len(set(wanted)) > 1:
+            told, should = (" ".join(map(str, one)) for one in (real, wanted))
+            text = f"{chain.converter} is pointed to channels {told} in turn, by the design to {should}"
+            yield Difference(chain.converter, text)
 
 
 def _fields(meant: SiliconState, real: SiliconState, at: RegisterAt) -> list[Difference]:

@@ -23,6 +23,7 @@ from wattigram.core.link import (
     RegisterWrite,
     SampleRun,
     parse_identity,
+    parse_pointing,
     parse_writes,
 )
 from wattigram.core.session.numbering import Numbering
@@ -241,7 +242,7 @@ class Reception:
         writes = parse_writes(text) if frame.type is FrameType.LOG else None
         if writes is not None:
             self.register_writes = (*self.register_writes, *writes)
-        else:
+        elif parse_pointing(text) is None:
             self.log.append(text)
         if self.writer is not None:
             self.writer.add_log(text)

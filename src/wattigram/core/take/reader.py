@@ -17,7 +17,16 @@ from wattigram.core.design import Chain, Workspace, rate_divisor, reduced_volts,
 from wattigram.core.design.workspace import workspace_from_text
 from wattigram.core.errors import TakeError
 from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
-from wattigram.core.link import FAILED, OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM, RegisterWrite, parse_writes
+from wattigram.core.link import (
+    FAILED,
+    OUTPUT_STREAM,
+    REDUCED_STREAM,
+    STAMP_STREAM,
+    Pointing,
+    RegisterWrite,
+    parse_pointing,
+    parse_writes,
+)
 from wattigram.core.take.samples import OutputSamples, SignalSamples
 from wattigram.core.take.sound import check_take
 from wattigram.core.take.writer import EVENT_DTYPE, FRAME_DTYPE, GAP_DTYPE
@@ -85,6 +94,8 @@ class Take:
 
     def frame_rows(self, stream: int) -> NDArray[Any]:
         """``first``, ``count`` and ``ticks`` of each frame."""
+        if stream not in self.streams:
+            return np.empty(0, dtype=FRAME_DTYPE)
         return np.asarray(self._file["streams"][str(stream)]["frames"][:])
 
     @cached_property
@@ -133,6 +144,12 @@ class Take:
         """What the board's firmware set up, in its order; empty where nobody watched it."""
         found = [parse_writes(line) for line in self.log if line.startswith("registers ")]
         return tuple(write for writes in found if writes is not None for write in writes)
+
+    @cached_property
+    def pointings(self) -> dict[str, Pointing]:
+        """Where the board's firmware points converters in turn, as it was seen to; empty where nobody watched it."""
+        found = (parse_pointing(line) for line in self.log if line.startswith("pointed "))
+        return dict(one for one in found if one is not None)
 
     def as_of(self, workspace: Workspace) -> Take:
         """The same data beside another design, such as the one that the board really had; closed with this one."""
@@ -217,7 +234,7 @@ class Take:
             held = self.instants(chain).held_s(0, cycles)[:, 0]
             span_s = float(held[-1] - held[0])
             return (cycles - 1) / span_s if span_s > 0 else None
-        rows = self.frame_rows(stream) if stream in self.streams else np.empty(0, dtype=FRAME_DTYPE)
+        rows = self.frame_rows(stream)
         ticks = rows["ticks"].astype(np.int64)  # careless firmware counts to below zero
         if len(rows) < 2 or ticks[-1] <= ticks[0]:
             return None
@@ -301,6 +318,8 @@ class Take:
         stream = OUTPUT_STREAM + number
         pairs = self.items(stream)
         pairs = pairs[: len(pairs) // 2 * 2].reshape(-1, 2)
+        if not len(pairs):
+            return OutputSamples(np.empty(0), np.empty(0, dtype=np.int64))
         rows = self.frame_rows(stream)
         firsts, starts = rows["first"].astype(np.int64) // 2, rows["ticks"].astype(np.int64)
         ticks = unwrap_stamps(pairs[:, 0].astype(np.uint32), firsts, starts)

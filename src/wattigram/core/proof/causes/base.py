@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.design import Chain, Dma, Scale, Signal, TimerTrigger, Workspace, signal_scale
+from wattigram.core.design import Chain, Scale, Signal, Workspace, signal_scale
 from wattigram.core.design.edits import Edit
 from wattigram.core.errors import RegisterError
 from wattigram.core.expected import ExpectedStream, expected_raw, expected_reduced
 from wattigram.core.findings import Finding, find_all
+from wattigram.core.proof.causes.concerned import chain_owners, signal_owners
 from wattigram.core.registers import Difference, as_written, differences
 from wattigram.core.take import SignalSamples, Take
 from wattigram.core.timing import CycleTiming, cycle_timing
@@ -30,6 +31,8 @@ BESIDE_DIFFERENCE = 0.8
 """At most, of a cause that fits just as well whether firmware differs or not."""
 BETTER = 0.02
 DIFFERS = "firmware-differs"
+OF_WHAT_IS_WANTED = frozenset({"level-out-of-reach", "table-not-codes", "table-wraps", "table-clips"})
+"""Mistakes in values that a design asks for; no register makes them, though it may look so."""
 OTHERWISE_NAMED = {
     "startup-calibrate": "not-calibrated",
     "pin-floats": "floating-pin",
@@ -199,20 +202,20 @@ def likely_causes(take: Take, signal: str) -> list[LikelyCause]:
     Where the board told what its firmware set up, mistakes of the firmware are looked for as those of a design are.
     """
     found = _of_design(take, signal)
-    real = _firmware(take)[1]
-    if real is not None:
+    if register_differences(take):
+        real = _firmware(take)[1]
         found = _with_firmware(take, real, found, _of_firmware(take, real, signal))
     return sorted(found, key=lambda cause: -cause.fit)
 
 
 def _with_firmware(
-    take: Take, real: Workspace, of_design: list[LikelyCause], of_firmware: list[LikelyCause]
+    take: Take, real: Workspace | None, of_design: list[LikelyCause], of_firmware: list[LikelyCause]
 ) -> list[LikelyCause]:
     """Causes in the design and in what its firmware made of it, together.
 
     Where firmware is known to differ, what only looks like a mistake is less likely than it was.
     """
-    meant, made = _mistakes(take.workspace), _mistakes(real)
+    meant, made = _mistakes(take.workspace), _mistakes(real) if real is not None else set()
     differs = any(cause.cause == DIFFERS for cause in of_firmware)
     before = {cause.cause: cause for cause in of_design}
     found: list[LikelyCause] = []
@@ -221,15 +224,16 @@ def _with_firmware(
         fits_better = earlier is None or cause.fit > earlier.fit + BETTER
         if cause.cause not in meant and (fits_better or cause.cause in made):
             before.pop(cause.cause, None)
-            is_known = cause.cause in made or cause.cause == DIFFERS
-            found.append(cause if is_known else _at_most(cause, BESIDE_DIFFERENCE))
+            is_known = (cause.cause in made and cause.cause not in OF_WHAT_IS_WANTED) or cause.cause == DIFFERS
+            found.append(cause if is_known else at_most(cause, BESIDE_DIFFERENCE))
     for cause in before.values():
         is_guess = differs and cause.cause not in meant
-        found.append(_at_most(cause, BESIDE_DIFFERENCE) if is_guess else cause)
+        found.append(at_most(cause, BESIDE_DIFFERENCE) if is_guess else cause)
     return found
 
 
-def _at_most(cause: LikelyCause, fit: float) -> LikelyCause:
+def at_most(cause: LikelyCause, fit: float) -> LikelyCause:
+    """The cause with no better a fit than this."""
     return replace(cause, fit=min(cause.fit, fit))
 
 
@@ -257,44 +261,47 @@ def _firmware(take: Take) -> tuple[tuple[Difference, ...], Workspace | None]:
     writes, workspace = take.register_writes, take.workspace
     if not writes:
         return (), None
-    key = _firmware, writes
+    pointings = take.pointings
+    key = _firmware, writes, tuple(pointings.items())
     if key not in workspace.known:
         found: tuple[Difference, ...] = ()
         real = None
         with contextlib.suppress(RegisterError):  # what cannot be told is left out
-            found = differences(workspace, writes)
-            real = as_written(workspace, writes) if found else None
+            found = differences(workspace, writes, pointings)
+            real = as_written(workspace, writes, pointings) if found else None
         workspace.known[key] = found, real
     answer: tuple[tuple[Difference, ...], Workspace | None] = workspace.known[key]
     return answer
 
 
-def _of_firmware(take: Take, real: Workspace, signal: str) -> list[LikelyCause]:
-    """Causes in the design that the board really has; they are mended in the firmware."""
-    found = register_differences(take)
+def _of_firmware(take: Take, real: Workspace | None, signal: str) -> list[LikelyCause]:
+    """Causes in the design that the board really has, where any does that; they are mended in the firmware."""
     chain = take.workspace.project.chain_of(signal)
-    owners = _owners(chain) if chain is not None else set()
-    owners |= {one.name for one in take.workspace.project.comparators if one.signal == signal}
-    named = [one.owner for one in found if one.owner in owners]
-    about = [one.text for one in found if one.owner in owners]
-    said = "; ".join((about or [one.text for one in found])[:MOST_DIFFERENCES])
-    evidence = f"The firmware on the board differs from the design: {said}."
+    of_chain = chain_owners(chain) if chain is not None else set()
+    owners = of_chain | signal_owners(take.workspace, signal)
+    found = register_differences(take)
+    said = _said([one for one in found if one.owner in owners] or found)
     causes = [
-        replace(cause, evidence=f"{cause.evidence.rstrip('.')}. {evidence}", remedy=None)
-        for cause in _of_design(take.as_of(real), signal)
+        replace(
+            cause,
+            evidence=f"{cause.evidence.rstrip('.')}. The firmware on the board differs from the design: {said}.",
+            remedy=None,
+        )
+        for cause in (_of_design(take.as_of(real), signal) if real is not None else ())
     ]
-    if chain is not None and about:
-        about_chain = bool(set(named) & _owners(chain))
-        title = f"The firmware sets up {chain.converter if about_chain else named[0]} otherwise than the design"
-        causes.append(LikelyCause(signal, DIFFERS, title, FIRMWARE_FIT, said, None, chain.converter * about_chain))
-    return causes
+    about_chain = chain is not None and any(one.owner in of_chain for one in found)
+    differing = difference_cause(take, signal, owners, chain.converter if chain is not None and about_chain else "")
+    return [*causes, differing] if differing is not None else causes
 
 
-def _owners(chain: Chain) -> set[str]:
-    """Peripherals that a chain's results depend on."""
-    found = {chain.converter}
-    if isinstance(chain.retrieval, Dma):
-        found.add(chain.retrieval.channel)
-    if isinstance(chain.trigger, TimerTrigger):
-        found.add(chain.trigger.timer)
-    return found
+def difference_cause(take: Take, subject: str, owners: set[str], converter: str = "") -> LikelyCause | None:
+    """That firmware sets up some of these peripherals otherwise than the design; None where it does not."""
+    about = [one for one in register_differences(take) if one.owner in owners]
+    if not about:
+        return None
+    title = f"The firmware sets up {converter or about[0].owner} otherwise than the design"
+    return LikelyCause(subject, DIFFERS, title, FIRMWARE_FIT, _said(about), None, converter)
+
+
+def _said(found: Sequence[Difference]) -> str:
+    return "; ".join(one.text for one in found[:MOST_DIFFERENCES])

@@ -7,7 +7,8 @@ import numpy as np
 from wattigram.core.design import ReceivedSource, Route, SendSink
 from wattigram.core.findings import Finding, find_all
 from wattigram.core.pins import misread_bytes
-from wattigram.core.proof.causes.base import WEAKEST_FIT, LikelyCause
+from wattigram.core.proof.causes.base import BESIDE_DIFFERENCE, WEAKEST_FIT, LikelyCause, at_most, difference_cause
+from wattigram.core.proof.causes.concerned import route_owners
 from wattigram.core.proof.outgoing import RouteSeen, route_seen, wanted_values_hz
 from wattigram.core.quantity import brief
 from wattigram.core.take import Take
@@ -29,6 +30,9 @@ def route_causes(take: Take, route: Route) -> list[LikelyCause]:
         *_folded(take, route, findings, seen),
         *_mixed(route, findings, seen),
     ]
+    differing = difference_cause(take, route.name, route_owners(take.workspace, route))
+    if differing is not None:
+        found = [differing, *(at_most(one, BESIDE_DIFFERENCE) for one in found)]
     return sorted((one for one in found if one.fit >= WEAKEST_FIT), key=lambda one: -one.fit)
 
 

@@ -1,0 +1,73 @@
+"""Which peripherals a signal's values, or what a route carries, depend on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from wattigram.core.bench import Jumper, followed
+from wattigram.core.design import Chain, Dma, TimerTrigger, Workspace
+from wattigram.core.design.outputs import Playback
+from wattigram.core.design.route import DacSink, ReceivedSource, ResultSource, Route, SendSink
+from wattigram.core.pins import generator_on, pwm_on
+from wattigram.core.waveform import update_timer
+
+
+def chain_owners(chain: Chain) -> set[str]:
+    """Peripherals that a chain's results depend on."""
+    found = {chain.converter}
+    if isinstance(chain.retrieval, Dma):
+        found.add(chain.retrieval.channel)
+    if isinstance(chain.trigger, TimerTrigger):
+        found.add(chain.trigger.timer)
+    return found
+
+
+def signal_owners(workspace: Workspace, signal: str) -> set[str]:
+    """Peripherals besides those of its chain: comparators on a signal, and what makes the output wired to its pin."""
+    found = {one.name for one in workspace.project.comparators if one.signal == signal}
+    if any(one.name == signal for one in workspace.project.signals):
+        found |= set(_output_owners(workspace, workspace.project.signal(signal).pin))
+    return found
+
+
+def _output_owners(workspace: Workspace, pin: str) -> Iterator[str]:
+    wiring = workspace.wiring(pin)
+    source = followed(wiring, workspace.project.bench) if wiring is not None else None
+    if not isinstance(source, Jumper):
+        return
+    generator, pwm = generator_on(workspace, source.pin), pwm_on(workspace, source.pin)
+    if generator is not None:
+        yield generator.dac
+        if isinstance(generator.output, Playback):
+            yield generator.output.channel
+            timer = update_timer(workspace, generator.output)
+            if timer is not None:
+                yield timer.timer
+    if pwm is not None:
+        yield pwm.timer
+    for route in workspace.project.routes:
+        if pwm is not None and not isinstance(route.sink, (SendSink, DacSink)) and route.sink.pwm == pwm.name:
+            yield from route_owners(workspace, route)
+
+
+def route_owners(workspace: Workspace, route: Route) -> set[str]:
+    """Peripherals that take part in a route."""
+    found = {route.channel}
+    if route.timer is not None:
+        found.add(route.timer.timer)
+    match route.source:
+        case ResultSource(converter=converter):
+            chain = workspace.project.chain(converter)
+            found |= chain_owners(chain) if chain is not None else {converter}
+        case ReceivedSource(uart=uart):
+            found.add(uart)
+    match route.sink:
+        case SendSink(uart=uart):
+            found.add(uart)
+        case DacSink(dac=dac):
+            found.add(dac)
+        case sink:
+            pwm = workspace.project.pwm_output(sink.pwm)
+            if pwm is not None:
+                found.add(pwm.timer)
+    return found
