@@ -160,6 +160,11 @@ WHEEL = {
         "firmware-differs",
         "DMA 3 RULE.ROUND is 0 (repeat no)",
     ),
+    "two routes to one place": Mistake(
+        replacing(r"(DMA_3_GIVES = \(uint32_t\)\(uintptr_t\)&)UART_2_SEND", r"\1TIMER_1_PART"),
+        "firmware-failed",
+        "Registers are set to what no board could do",
+    ),
     "the route's source": Mistake(without(r"^    DMA_3_TAKES = .*\n"), "firmware-differs", "DMA 3 TAKES.ADDRESS"),
 }
 
