@@ -86,6 +86,32 @@ def test_the_page_follows_the_design(page: FirmwarePage, window: MainWindow) -> 
     assert "4800u - 1u" in page.code.text.toPlainText()
 
 
+def test_steps_and_lines_of_the_set_up_lead_to_each_other(page: FirmwarePage, qtbot: QtBot) -> None:
+    page.show_view(CODE)
+    lines = page.code.text_of("wg_setup.c").splitlines()
+    page.steps.setCurrentRow(step_row(page, "Enable DMA 1"))
+    assert page.code.files.currentText() == "wg_setup.c"
+    at = page.code.text.textCursor().blockNumber()
+    assert lines[at].startswith("    /* 11. Enable DMA 1.")
+    page.code.text.setFocus()
+    qtbot.waitUntil(page.code.text.hasFocus)
+    for _ in range(4):
+        qtbot.keyClick(page.code.text, Qt.Key.Key_Up)
+    assert page.steps.currentRow() == step_row(page, "Calibrate ADC 1")
+    assert page.code.text.textCursor().blockNumber() == at - 4  # where the user went, not where the step begins
+    page.code.files.setCurrentText("own.c")
+    qtbot.keyClick(page.code.text, Qt.Key.Key_Down)
+    assert page.steps.currentRow() == step_row(page, "Calibrate ADC 1")
+
+
+def test_tables_are_written_alone(page: FirmwarePage, window: MainWindow, tmp_path: Path) -> None:
+    window.firmware.write_tables(tmp_path / "tables.h")
+    assert "_CYCLE_TICKS" in (tmp_path / "tables.h").read_text()
+    assert "tables.h" in window.notice.text
+    window.firmware.write_tables(tmp_path / "nowhere" / "tables.h")
+    assert "were not saved" in window.notice.text
+
+
 def test_without_a_compiler_the_page_says_what_to_install(
     page: FirmwarePage, window: MainWindow, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
@@ -113,6 +139,8 @@ def test_build_error_cure_and_run(page: FirmwarePage, window: MainWindow, qtbot:
     lines = page.panel.lines
     items = [lines.item(row) for row in range(lines.count())]
     bad = next(item for item in items if item is not None and "error: expected" in item.text())
+    assert lines.currentItem() is bad  # the first error is in sight
+    assert lines.visualItemRect(bad).top() < lines.height()
     lines.itemActivated.emit(bad)
     assert page.views.currentIndex() == CODE
     assert page.code.files.currentText() == "own.c"

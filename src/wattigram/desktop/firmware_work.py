@@ -21,6 +21,7 @@ from wattigram.core.firmware import (
     default_folder,
     find_compiler,
     lost_hooks,
+    tables_header,
     write_firmware,
 )
 from wattigram.core.image import Place, load_image, places
@@ -30,6 +31,7 @@ from wattigram.desktop.jobs import Job
 from wattigram.desktop.settings import Settings, takes_folder
 
 BUILT = "registers.json"
+TABLES_H = "wg_tables.h"
 
 
 class FirmwareWork(QObject):
@@ -134,6 +136,23 @@ class FirmwareWork(QObject):
         self.changed.emit()
         self.told.emit(f"{count or 'No'} files are new or changed, {len(written.same)} are as they were.")
         return True
+
+    def ask_tables(self, parent: QWidget) -> None:
+        """Write constants and tables as one header, where the user says."""
+        name, _kind = QFileDialog.getSaveFileName(
+            parent, "Save the tables", str(self.folder / TABLES_H), "C header (*.h)"
+        )
+        if name:
+            self.write_tables(Path(name))
+
+    def write_tables(self, path: Path) -> None:
+        """Write constants and tables as one header, for another driver layer."""
+        try:
+            path.write_text(tables_header(self._document.workspace), encoding="utf-8")
+        except (OSError, WattigramError) as fault:
+            self.said.emit(f"The tables were not saved: {fault}")
+            return
+        self.said.emit(f"Constants and tables are in {path}.")
 
     def _may_drop(self, lost: tuple[str, ...]) -> bool:
         text = (

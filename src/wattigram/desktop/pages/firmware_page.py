@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from bisect import bisect_right
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -44,6 +46,8 @@ from wattigram.desktop.widgets.memory_panel import MemoryPanel
 from wattigram.desktop.widgets.register_view import RegisterView, field_text
 
 REGISTERS, CODE, CHANGES, MEMORY = range(4)
+SETUP_C = "wg_setup.c"
+_STEP = re.compile(r" {4}/\* \d+\. ")
 VIEWS = ("Registers", "C files", "Since the last build", "Memory")
 
 
@@ -145,6 +149,7 @@ class FirmwarePage(QWidget):
         panel.compiler_wanted.connect(partial(work.ask_compiler, self))
         panel.complaint_chosen.connect(self.show_complaint)
         self.memory.wanted.connect(self._on_wanted)
+        self.code.line_chosen.connect(self._on_line)
         work.line_came.connect(panel.add_line)
         work.told.connect(panel.state.setText)
         work.building.connect(self._on_building)
@@ -213,7 +218,7 @@ class FirmwarePage(QWidget):
         try:
             files = firmware_files(workspace)
         except WattigramError as fault:
-            self.code.show_files({"wg_setup.c": ("", str(fault))})
+            self.code.show_files({SETUP_C: ("", str(fault))})
             return
         for name, text in files.generated.items():
             texts[name] = text, "Made from the design; written anew each time."
@@ -251,6 +256,8 @@ class FirmwarePage(QWidget):
         self.registers.light(numbers)
         lines = write_lines(tuple(self._writes[number] for number in sorted(numbers)))
         self.about.setText(f"{row + 1}. {step.title[:1].upper()}{step.title[1:]}. {step.reason}  {_count(len(lines))}")
+        if self.views.currentIndex() == CODE:
+            self._show_step_in_c(row)
         for place, one in enumerate(self.registers.rows):
             if numbers & set(one.writes):
                 self.area.ensureVisible(0, int(self.registers.top_of(place)) + 60, 0, 120)
@@ -270,6 +277,22 @@ class FirmwarePage(QWidget):
             self.steps.blockSignals(False)
             self.registers.light(frozenset(at for at, write in enumerate(self._writes) if write.step is step))
         self.about.setText(field_text(part, self.registers.rows[row], one))
+
+    def _step_lines(self) -> list[int]:
+        """Lines of the set-up's C at which its steps begin, counted from 1."""
+        lines = enumerate(self.code.text_of(SETUP_C).splitlines(), start=1)
+        return [number for number, line in lines if _STEP.match(line)]
+
+    def _show_step_in_c(self, row: int) -> None:
+        lines = self._step_lines()
+        if row < len(lines) and not self.code.text.hasFocus():
+            self.code.show_line(SETUP_C, lines[row], is_fault=False)
+
+    def _on_line(self, file: str, line: int) -> None:
+        """The user reads the set-up: its step is the one of the list."""
+        row = bisect_right(self._step_lines(), line) - 1
+        if file == SETUP_C and row >= 0:
+            self.steps.setCurrentRow(row)
 
     def _on_building(self, is_building: bool) -> None:
         self.panel.show_building(is_building)

@@ -169,8 +169,9 @@ class BuildPanel(QWidget):
             self._mark(result.complaints)
 
     def _mark(self, complaints: tuple[Complaint, ...]) -> None:
-        """Lines that name a place lead there."""
+        """Lines that name a place lead there; the first error is brought to sight."""
         left = list(complaints)
+        is_first = True
         for row in range(self.lines.count()):
             item = self.lines.item(row)
             found = next((one for one in left if item is not None and one.text in item.text()), None)
@@ -178,6 +179,10 @@ class BuildPanel(QWidget):
                 left.remove(found)
                 item.setData(Qt.ItemDataRole.UserRole, found)
                 item.setToolTip(f"Show line {found.line} of {found.file}")
+                if found.is_error and is_first:
+                    is_first = False
+                    self.lines.setCurrentItem(item)
+                    self.lines.scrollToItem(item, QListWidget.ScrollHint.PositionAtTop)
 
     def _choose(self, item: QListWidgetItem) -> None:
         complaint = item.data(Qt.ItemDataRole.UserRole)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QSyntaxHighlighter, QTextCharFormat, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
 
@@ -56,9 +56,10 @@ class _Ink(QSyntaxHighlighter):
 
 
 class CodeView(QWidget):
-    """Shows one file at a time; ``file_chosen`` tells which."""
+    """Shows one file at a time."""
 
-    file_chosen = pyqtSignal(str)
+    line_chosen = pyqtSignal(str, int)
+    """The user went to a line, counted from 1: file, line."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -68,6 +69,9 @@ class CodeView(QWidget):
         self.note.setObjectName("soft")
         self.text = QPlainTextEdit()
         self.text.setReadOnly(True)
+        # The keyboard goes through the lines as well, and a step of the set-up with it.
+        by_hand = Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        self.text.setTextInteractionFlags(by_hand)
         self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.text.setFont(number_font(-0.5))
         self.text.setAccessibleName("Text of the file")
@@ -83,6 +87,7 @@ class CodeView(QWidget):
         column.addWidget(self.text, 1)
         self._texts: dict[str, tuple[str, str]] = {}
         self.files.currentTextChanged.connect(self._show)
+        self.text.cursorPositionChanged.connect(self._on_cursor)
 
     def show_files(self, texts: dict[str, tuple[str, str]]) -> None:
         """Files by name: text, and a note on whose they are; the one that is shown stays."""
@@ -96,8 +101,16 @@ class CodeView(QWidget):
         self.files.blockSignals(False)
         self._show(self.files.currentText())
 
-    def show_line(self, file: str, line: int) -> bool:
-        """Go to a line; false where the file is not there."""
+    def text_of(self, file: str) -> str:
+        """A file's text; "" where it is not there."""
+        return self._texts.get(file, ("", ""))[0]
+
+    def _on_cursor(self) -> None:
+        if self.text.hasFocus():
+            self.line_chosen.emit(self.files.currentText(), self.text.textCursor().blockNumber() + 1)
+
+    def show_line(self, file: str, line: int, is_fault: bool = True) -> bool:
+        """Go to a line and tint it; false where the file is not there."""
         if file not in self._texts:
             return False
         self.files.setCurrentText(file)
@@ -109,7 +122,7 @@ class CodeView(QWidget):
         self.text.centerCursor()
         mark = QTextEdit.ExtraSelection()
         mark.cursor = cursor
-        mark.format.setBackground(color(theme().bad_tint))
+        mark.format.setBackground(color(theme().bad_tint if is_fault else theme().band))
         mark.format.setProperty(0x06000, True)  # full width of the line
         self.text.setExtraSelections([mark])
         return True
@@ -125,4 +138,3 @@ class CodeView(QWidget):
         self.text.setExtraSelections([])
         if self.text.toPlainText() != text:
             self.text.setPlainText(text)
-        self.file_chosen.emit(name)
