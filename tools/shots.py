@@ -19,6 +19,20 @@ from wattigram.desktop.selection import Selection
 from wattigram.desktop.window import MainWindow
 
 SINE = SineShape()
+OWN = """#include "wg_hooks.h"
+
+static volatile uint16_t hottest;
+
+/** The highest of the newest items. */
+void wg_items_upper_zone(const wg_view *items)
+{
+    uint32_t found = 0u;
+    for (uint32_t n = 0u; n < items->count; n++) {
+        found = wg_item(items, n) > found ? wg_item(items, n) : found;
+    }
+    hottest = (uint16_t)found;
+}
+"""
 LEVELS = {"amplitude_v": 1.2, "offset_v": 1.65}
 
 
@@ -82,12 +96,19 @@ def shoot_designs(app: object, window: MainWindow, shoot: Callable[[str], None])
     shoot("pins")
     window.show_page(FIRMWARE)
     window.firmware.use_folder(Path(tempfile.mkdtemp(prefix="kiln-")) / "firmware")
+    window.firmware.write()
+    (window.firmware.folder / "own.c").write_text(OWN)
     window.firmware.build()
     wait_until(app, lambda: window.firmware.result is not None)
     window.book.firmware.steps.setCurrentRow(1)
     shoot("firmware")
     window.firmware.run()
     window.book.firmware.show_view(MEMORY)
+    memory = window.book.firmware.memory
+    memory.choose(["wg_loop_adc_1", "hottest", "wg_loop_adc_2"])
+    memory.view.rows["wg_loop_adc_1"].show_as("lines", "volts of each")
+    memory.view.rows["wg_loop_adc_2"].show_as("numbers", "volts of each")
+    memory.view.rows["hottest"].show_as("", "volts of Upper zone")
     wait_until(app, lambda: window.board.latest.runs_image and window.board.latest.seconds > 3)
     shoot("memory")
     window.book.firmware.show_view(REGISTERS)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
 
@@ -62,6 +64,13 @@ class MemoryPanel(QWidget):
             kept = [name for name in self.chosen if name in known]
             self.chosen = kept or [one.name for one in places if one.name.startswith("wg_loop_")]
             self._list()
+        self._show()
+
+    def choose(self, names: Sequence[str]) -> None:
+        """Look at these, in this order."""
+        known = {one.name for one in self._all}
+        self.chosen = [name for name in names if name in known][:MOST_CHOSEN]
+        self._list()
         self._show()
 
     def _list(self) -> None:

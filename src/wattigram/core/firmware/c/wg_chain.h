@@ -26,15 +26,26 @@ typedef struct {
     const int8_t *lifts;            /**< of each slot: places by which wg_chain_lift() moves up; NULL where nothing does */
 } wg_chain;
 
-/** Items that can be looked at, one of the signal every `stride` places; they stay until the next half is full. */
+/** Items that can be looked at, best by wg_item(); they stay until the next half is full. */
 typedef struct {
-    const void *items;
+    const void *items;              /**< the first of them */
     uint32_t item_bytes;
-    uint32_t stride;
-    uint32_t count;
+    uint32_t stride;                /**< places from one to the next: other signals lie between */
+    uint32_t count;                 /**< of them, without those between */
     uint64_t first;                 /**< number of the first item of the half since the start */
     uint64_t ticks;                 /**< start of the cycle of the half's first item */
 } wg_view;
+
+/** Item `number` of a view, from 0 to `count` less one, as it lies in memory. */
+static inline uint32_t wg_item(const wg_view *view, uint32_t number)
+{
+    const uint8_t *at = (const uint8_t *)view->items + number * view->stride * view->item_bytes;
+    uint32_t item = at[0];
+    for (uint32_t byte = 1u; byte < view->item_bytes; byte++) {
+        item |= (uint32_t)at[byte] << (8u * byte);
+    }
+    return item;
+}
 
 extern const wg_chain wg_chains[];
 extern const uint32_t wg_chain_count;

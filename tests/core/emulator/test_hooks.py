@@ -1,0 +1,98 @@
+"""Own code in hooks, as the virtual board runs it: every item of a signal once, and events as they are told."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.core.firmware.compiled import EXAMPLES, needs_compiler, rebuilt
+from wattigram.core.design import Workspace, open_workspace
+from wattigram.core.emulator.hints import board_setup
+from wattigram.core.firmware import write_firmware
+from wattigram.core.firmware.names import c_identifiers
+from wattigram.core.image import load_image, places
+from wattigram.core.link import open_transport
+from wattigram.core.link.debugger import DebugClient
+from wattigram.core.session import record_run
+from wattigram.core.session.board_process import ImageBoardProcess
+from wattigram.core.take import open_take
+
+pytestmark = needs_compiler
+SECONDS = 0.5
+
+OWN = """#include "wg_hooks.h"
+
+volatile uint32_t starts, stops;
+{variables}
+
+void wg_on_start(void)
+{{
+    starts++;
+}}
+
+void wg_on_stop(void)
+{{
+    stops++;
+}}
+{hooks}
+"""
+HOOK = """
+void wg_items_{name}(const wg_view *items)
+{{
+    for (uint32_t n = 0u; n < items->count; n++) {{
+        sum_{name} += wg_item(items, n) * (n % 7u + 1u);
+        count_{name}++;
+    }}
+}}
+"""
+
+
+def own_code(workspace: Workspace) -> str:
+    names = c_identifiers(signal.name for signal in workspace.project.signals).values()
+    variables = "\n".join(f"volatile uint32_t sum_{name}, count_{name};" for name in names)
+    return OWN.format(variables=variables, hooks="".join(HOOK.format(name=name) for name in names))
+
+
+def read_all(workspace: Workspace, folder: Path) -> dict[str, int]:
+    """Variables of own code after a run."""
+    elf = folder / "build" / "firmware.elf"
+    with ImageBoardProcess(board_setup(workspace, 1), elf) as board:
+        transport = open_transport(board.address)
+        transport.command(f"start fast ticks={int(SECONDS * workspace.bus_clock_hz)}")
+        said = b""
+        while b"stopped ticks" not in said:
+            said = said[-64:] + transport.read()
+        client = DebugClient("127.0.0.1", int(str(board.ready["gdb"])))
+        found = {
+            one.name: int(one.numbers(client.read(one.address, one.size))[0])
+            for one in places(load_image(elf))
+            if one.file == "own.c"
+        }
+        client.close()
+        transport.close()
+    return found
+
+
+@pytest.mark.parametrize("example", ["studio-kiln", "kiln-ramp"])
+def test_hooks_are_given_each_item_of_their_signal_once(example: str, tmp_path: Path) -> None:
+    workspace = open_workspace(EXAMPLES[0].parents[1] / example)
+    write_firmware(workspace, tmp_path / "c")
+    (tmp_path / "c" / "own.c").write_text(own_code(workspace))
+    result = rebuilt(workspace, tmp_path / "c")
+    assert result.elf is not None, result.output
+    assert result.complaints == ()
+    found = read_all(workspace, tmp_path / "c")
+    assert (found["starts"], found["stops"]) == (1, 1)
+    record_run(workspace, SECONDS, tmp_path / "t.h5", fast=True)
+    with open_take(tmp_path / "t.h5") as take:
+        for name, c_name in c_identifiers(signal.name for signal in workspace.project.signals).items():
+            samples = take.raw(name)
+            assert samples is not None
+            assert found[f"count_{c_name}"] == len(samples.items) > 1000
+            chain = workspace.project.chain_of(name)
+            assert chain is not None
+            per_half = chain.loop.items // 2 // len(chain.slots)
+            weights = np.arange(len(samples.items)) % per_half % 7 + 1
+            assert found[f"sum_{c_name}"] == int((samples.items.astype(np.int64) * weights).sum()) % (1 << 32)
