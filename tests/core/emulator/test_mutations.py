@@ -84,6 +84,9 @@ MISTAKES = {
     "a mark that is not served": Mistake(
         without(r"^        wg_chain_mark\(0u, true, .*\n"), "half-not-served", "second halves", "wg_handlers.c"
     ),
+    "halves from the same place": Mistake(
+        without(r"^        one->begin = begin;\n"), "same-half-again", "noise and all", "wg_chain.c"
+    ),
     "halves that are not sent": Mistake(
         without(r"^    wg_link_send\(&frame, items\);\n"), "never-sent", "it converted", "wg_chain.c"
     ),

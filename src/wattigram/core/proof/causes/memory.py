@@ -14,6 +14,8 @@ from wattigram.core.expected import expected_raw
 from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, tester
 from wattigram.core.timing import slot_order
 
+FEWEST_LAPS = 3
+
 
 def _items(case: Case) -> NDArray[Any]:
     """The stream as the program reads it, whole laps of it."""
@@ -67,6 +69,28 @@ def address_stands_still(case: Case) -> LikelyCause | None:
         rest,
         f"item 0 of {case.chain.loop.name} changes, {rest * 100:.1f} % of all others are zero",
         case.remedy("dma-no-increment"),
+        whole=True,
+    )
+
+
+@tester
+def same_half_again(case: Case) -> LikelyCause | None:
+    """The second half of each lap is the first once more, noise and all: both are sent from the same place."""
+    data, half = _items(case), case.chain.loop.items // 2
+    if len(data) < FEWEST_LAPS * case.chain.loop.items or case.chain.loop.items % 2:
+        return None
+    if len(np.unique(data[:half])) <= 2 * len(case.chain.slots):
+        return None  # readings without noise are alike whatever is sent
+    laps = data.reshape(-1, 2, half)
+    same = int(np.count_nonzero((laps[:, 0] == laps[:, 1]).all(axis=1)))
+    if not same:
+        return None
+    return case.cause(
+        "same-half-again",
+        f"Both halves of {case.chain.loop.name} are sent from the same place",
+        same / len(laps),
+        f"in {same} of {len(laps)} laps of {case.chain.loop.name} the second half is the first once more, noise and all",
+        None,
         whole=True,
     )
 
