@@ -53,6 +53,8 @@ class Mistake:
     cause: str
     evidence: str
     file: str = "wg_setup.c"
+    seconds: float = 1.5
+    """After which it shows."""
 
 
 def run(workspace: Workspace, folder: Path, path: Path, seconds: float = 1.5) -> tuple[RunOutcome, Proof]:

@@ -84,6 +84,16 @@ MISTAKES = {
     "a mark that is not served": Mistake(
         without(r"^        wg_chain_mark\(0u, true, .*\n"), "half-not-served", "second halves", "wg_handlers.c"
     ),
+    "values that are not kept": Mistake(
+        without(r"^ +kept\[n\] = codes\[n\];\n"), "stage-differs", "are not what the samples give that came", "wg_tap.c"
+    ),
+    "a window that is not judged": Mistake(
+        without(r"^ +judge\(now, true, first, count, codes\);\n"),
+        "events-not-told",
+        "events were due and none came, while samples did",
+        "wg_tap.c",
+        2.6,
+    ),
     "halves from the same place": Mistake(
         without(r"^        one->begin = begin;\n"), "same-half-again", "noise and all", "wg_chain.c"
     ),
@@ -123,7 +133,8 @@ def sound(strict: Workspace, tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.mark.parametrize("name", MISTAKES)
 def test_a_mistake_in_the_firmware_is_seen_and_named(name: str, strict: Workspace, sound: Path, tmp_path: Path) -> None:
     mistake = MISTAKES[name]
-    _outcome, proof = run(strict, mutant(mistake, sound, tmp_path / "c"), tmp_path / "t.h5")
+    folder = mutant(mistake, sound, tmp_path / "c")
+    _outcome, proof = run(strict, folder, tmp_path / "t.h5", mistake.seconds)
     named(mistake, proof)
     assert not proof.all_hold
     assert bool(proof.differences) == (mistake.file == "wg_setup.c"), proof.differences

@@ -103,6 +103,12 @@ def test_a_compiler_that_is_not_there(tmp_path: Path) -> None:
         find_compiler(str(broken))
 
 
+def test_a_compiler_for_another_processor_is_refused_before_it_builds() -> None:
+    with pytest.raises(FirmwareError, match="and the image is for an Arm Cortex-M core") as fault:
+        find_compiler("gcc")
+    assert "gcc-arm-none-eabi" in str(fault.value)
+
+
 def test_an_empty_folder_is_not_built(kiln: Workspace, tmp_path: Path) -> None:
     with pytest.raises(FirmwareError, match="no C here"):
         build_firmware(tmp_path, kiln.part, Compiler("gcc", ""))
@@ -110,9 +116,11 @@ def test_an_empty_folder_is_not_built(kiln: Workspace, tmp_path: Path) -> None:
 
 def test_lines_of_compilers_are_read() -> None:
     text = "a.c:3:5: error: no\nb.h:7: warning: hm\n/usr/bin/ld: cannot find x\nnothing to see\n"
+    text += "gcc: error: unrecognized command-line option ‘-mthumb’\n"
     assert [(one.file, one.line, one.kind) for one in complaints(text)] == [
         ("a.c", 3, "error"),
         ("b.h", 7, "warning"),
+        ("", 0, "error"),
         ("", 0, "error"),
     ]
 

@@ -26,6 +26,9 @@ _COMPLAINT = re.compile(
     r"(?P<kind>fatal error|error|warning|note): (?P<text>.*)$"
 )
 _UNDEFINED = re.compile(r"^(?:\S*ld: )?(?P<file>[^:\n]+):(?P<line>\d+): (?P<text>undefined reference .*)$")
+_OF_ITSELF = re.compile(r"^[^:\s]+: (?:fatal )?error: (?P<text>.*)$")
+"""What a compiler has to say of no line: an option that it does not know, a file that is not there."""
+TARGETS = ("arm", "thumb")
 _POLL_S = 0.02
 
 
@@ -85,7 +88,7 @@ def find_compiler(chosen: str = "") -> Compiler | None:
     Raises
     ------
     FirmwareError
-        When the chosen one is not there, or does not run.
+        When the chosen one is not there, does not run, or builds for another kind of processor.
     """
     path = shutil.which(chosen or USUAL_COMPILER)
     if path is None:
@@ -93,10 +96,21 @@ def find_compiler(chosen: str = "") -> Compiler | None:
             raise FirmwareError(f"There is no compiler “{chosen}”.", cure=WHAT_TO_INSTALL)
         return None
     try:
-        said = subprocess.run([path, "--version"], capture_output=True, text=True, timeout=20, check=True)
+        version, target = (_answer(path, asked) for asked in ("--version", "-dumpmachine"))
     except (OSError, subprocess.SubprocessError) as fault:
         raise FirmwareError(f"{path} does not run: {fault}.", cure=WHAT_TO_INSTALL) from fault
-    return Compiler(path, said.stdout.splitlines()[0] if said.stdout else path)
+    if not target.startswith(TARGETS):
+        raise FirmwareError(
+            f"{path} builds for {target or 'nothing that it can name'}, and the image is for an Arm Cortex-M core.",
+            cure=WHAT_TO_INSTALL,
+        )
+    return Compiler(path, version or path)
+
+
+def _answer(path: str, asked: str) -> str:
+    """The first line that a compiler says of itself."""
+    said = subprocess.run([path, asked], capture_output=True, text=True, timeout=20, check=True)
+    return said.stdout.splitlines()[0].strip() if said.stdout.strip() else ""
 
 
 def build_firmware(
@@ -187,6 +201,8 @@ def complaints(output: str) -> list[Complaint]:
             found.append(Complaint(Path(match["file"]).name, int(match["line"]), "error", match["text"]))
         elif re.match(r"^(?:\S*ld|collect2)\S*: ", line) and "warning" not in line:
             found.append(Complaint("", 0, "error", line))
+        elif match := _OF_ITSELF.match(line):
+            found.append(Complaint("", 0, "error", match["text"]))
     return found
 
 

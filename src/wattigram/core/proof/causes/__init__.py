@@ -4,7 +4,16 @@ A cause is looked for only where something fails. Each tester returns nothing ra
 """
 
 # Importing a module of testers registers them.
-from wattigram.core.proof.causes import judging, levels, loopback, memory, neighbours, rates, silence  # noqa: F401
+from wattigram.core.proof.causes import (  # noqa: F401
+    judging,
+    levels,
+    loopback,
+    memory,
+    neighbours,
+    rates,
+    silence,
+    stages,
+)
 from wattigram.core.proof.causes.base import LikelyCause, likely_causes, never_converted, register_differences
 from wattigram.core.proof.causes.neighbours import neighbour_points
 from wattigram.core.proof.causes.routes import route_causes

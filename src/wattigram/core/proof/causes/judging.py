@@ -16,6 +16,8 @@ from wattigram.core.take import SignalSamples, Take
 FEWEST_DUE = 2
 LATEST_S = 1e-3
 """By which an event may be told at another instant than silicon saw it."""
+UNHEARD_FIT = 0.6
+"""Of events that nobody tells, where nobody watched whether there were any."""
 NOT_TOLD_FIT = 0.85
 """Of what is told by no event at all: a register that keeps it from the program explains more."""
 TOO_MANY = 2.0
@@ -32,14 +34,16 @@ def window_unheard(case: Case) -> LikelyCause | None:
         if found.came or not found.wanted or not case.take.item_count(case.stream):
             continue
         finding = case.finding("window-not-enabled") or case.of_chain("startup-window")
+        evidence = f"{len(found.wanted)} events were due and none came, while samples did"
         if finding is not None:
-            return case.cause(
-                finding.code,
-                finding.title,
-                1.0,
-                f"{len(found.wanted)} events were due and none came, while samples did",
-                finding.remedy,
-            )
+            return case.cause(finding.code, finding.title, 1.0, evidence, finding.remedy)
+        return case.cause(
+            "events-not-told",
+            f"The firmware does not tell what happens to {case.signal.name}",
+            UNHEARD_FIT,
+            f"{evidence}; nothing in the design keeps them from coming",
+            None,
+        )
     return None
 
 

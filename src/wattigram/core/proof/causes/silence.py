@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wattigram.core.design import Dma, rate_divisor
+from wattigram.core.design import Dma
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
 from wattigram.core.proof.measured import due_items
 from wattigram.core.quantity import brief
@@ -75,25 +75,6 @@ def results_given_up(case: Case) -> LikelyCause | None:
         f"{finding.message}",
         finding.remedy,
         whole=True,
-    )
-
-
-@tester
-def stage_gives_nothing(case: Case) -> LikelyCause | None:
-    """Samples come, and what software should make of them does not."""
-    stage = case.signal.later_stage
-    reduced = case.take.reduced(case.signal.name)
-    if stage is None or case.captured is None or (reduced is not None and len(reduced.items)):
-        return None
-    due = case.captured.count // rate_divisor(stage)
-    if due < FEWEST_EXPECTED:
-        return None
-    return case.cause(
-        "stage-not-served",
-        f"The firmware makes nothing of {case.signal.name}",
-        0.9,
-        f"{case.captured.count} samples came, and none of the {due} values that software should make of them",
-        None,
     )
 
 

@@ -1,0 +1,62 @@
+"""What software makes of samples: nothing, or something else than its stage says."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from wattigram.core.board.firmware import Tap
+from wattigram.core.deploy import effective_config
+from wattigram.core.design import rate_divisor, tap_index
+from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, tester
+
+FEWEST_VALUES = 8
+LEAST_SHARE = 0.01
+
+
+@tester
+def stage_gives_nothing(case: Case) -> LikelyCause | None:
+    """Samples come, and what software should make of them does not."""
+    stage = case.signal.later_stage
+    reduced = case.take.reduced(case.signal.name)
+    if stage is None or case.captured is None or (reduced is not None and len(reduced.items)):
+        return None
+    due = case.captured.count // rate_divisor(stage)
+    if due < FEWEST_VALUES:
+        return None
+    return case.cause(
+        "stage-not-served",
+        f"The firmware makes nothing of {case.signal.name}",
+        0.9,
+        f"{case.captured.count} samples came, and none of the {due} values that software should make of them",
+        None,
+    )
+
+
+@tester
+def stage_makes_something_else(case: Case) -> LikelyCause | None:
+    """The samples that came, put through the stage, give other values than those that came."""
+    project, name = case.take.workspace.project, case.signal.name
+    reduced, index = case.take.reduced(name), tap_index(project, name)
+    whole = not case.take.lost_items(case.stream) and not case.take.repeated_items(case.stream)
+    if reduced is None or index is None or not whole:
+        return None
+    config = effective_config(case.take.workspace).taps[index]
+    if config.by_hardware:
+        return None
+    items = case.take.items(case.stream)[:MOST_SAMPLES]
+    tap = Tap(config, len(case.chain.slots), case.chain.loop.items)
+    made = tap.feed(items, 0, np.arange(len(items)))[1].values & 0xFFFFFFFF
+    came = reduced.items[: len(made)].astype(np.int64)
+    differs = made[: len(came)] != came
+    share = float(differs.mean()) if len(came) >= FEWEST_VALUES else 0.0
+    if share < LEAST_SHARE:
+        return None
+    first = int(np.argmax(differs))
+    return case.cause(
+        "stage-differs",
+        f"The firmware makes other values of {name} than its stage says",
+        0.8 + 0.2 * share,
+        f"{share * 100:.0f} % of the values are not what the samples give that came: value {first} is {came[first]}, and "
+        f"they give {made[first]}",
+        None,
+    )
