@@ -82,6 +82,8 @@ class Cpu:
         self.on_break: Callable[[], None] = lambda: None
         """Called when a breakpoint is reached, within whatever runs."""
         self.stops = Stops(self._uc)
+        self.is_looked_at = False
+        """A debugger is there, and wants to find its way through the stack."""
         self._started_at: float | None = None
         self._timed_out = False
         self._bus_fault: BaseException | None = None
@@ -162,14 +164,15 @@ class Cpu:
             self._uc.context_restore(context)
 
     def _stack_frame(self) -> None:
-        """What an interrupt leaves on the stack, so that a debugger finds the way back (Armv7-M, B1.5.6)."""
+        """What an interrupt leaves on the stack (Armv7-M, B1.5.6); only a debugger ever looks at what it says."""
         sp = self.sp
         frame = sp - 32 & ~7
         if frame < self.memory.data_begin:
             raise CpuError("the stack has grown beyond its memory", self.pc)
-        values = [self.register(number) for number in (0, 1, 2, 3, 12, _LR, _PC, _XPSR)]
-        values[-1] |= _ALIGNED * bool(sp & 4)
-        self.write(frame, b"".join(value.to_bytes(4, "little") for value in values))
+        if self.is_looked_at:
+            values = [self.register(number) for number in (0, 1, 2, 3, 12, _LR, _PC, _XPSR)]
+            values[-1] |= _ALIGNED * bool(sp & 4)
+            self.write(frame, b"".join(value.to_bytes(4, "little") for value in values))
         self._uc.reg_write(arm.UC_ARM_REG_SP, frame)
 
     def stop(self) -> None:

@@ -67,6 +67,11 @@ class DebugServer:
         """Serve another processor."""
         self._cpu = cpu
         cpu.on_break = self._hold_within
+        self._look(self._connection is not None)
+
+    def _look(self, is_there: bool) -> None:
+        if self._cpu is not None:
+            self._cpu.is_looked_at = is_there
 
     def close(self) -> None:
         """Close the port."""
@@ -81,6 +86,7 @@ class DebugServer:
             connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
             connection.setblocking(False)
             self._connection, self._reader, self._acks = connection, PacketReader(), True
+            self._look(True)
             self.holds = True
             self.stopped()
         self._receive()
@@ -127,6 +133,7 @@ class DebugServer:
         if self._connection is not None:
             self._connection.close()
             self._connection = None
+            self._look(False)
             if self._cpu is not None:
                 self._cpu.stops.clear()
             self._resumed = True

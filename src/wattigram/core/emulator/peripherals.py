@@ -98,6 +98,13 @@ class Peripherals:
         self.notes: list[str] = []
         self.written: list[tuple[int, int, int]] = []
         """Writes of the set-up: address, bits, value."""
+        self._shown = {
+            at.address: tuple(
+                (one.sets, one.mask, one.low) for one in at.register.fields if one.access not in {"read-write", "write"}
+            )
+            for at in self.registers.registers
+        }
+        """Fields of each register that show what the silicon does, and not what was written."""
         self._flags: dict[str, list[tuple[str, int, str]]] = {}
         for at in self.registers.registers:
             for one in at.register.fields:
@@ -174,11 +181,8 @@ class Peripherals:
             self._note(f"A read of {address:#010x}, where there is no register.")
             return 0
         value = self.state.shadow.value(at)
-        for one in at.register.fields:
-            if one.access in {"read-write", "write"}:
-                continue
-            now = self._live(at, one.sets)
-            value = value & ~one.mask | now << one.low & one.mask
+        for sets, mask, low in self._shown[at.address]:
+            value = value & ~mask | self._live(at, sets) << low & mask
         return value >> 8 * (address - at.address) & ((1 << 8 * size) - 1)
 
     def peek(self, address: int) -> int:
