@@ -21,6 +21,7 @@ from wattigram.core.errors import LinkError, WattigramError
 from wattigram.core.link import Transport, open_transport
 from wattigram.core.link.debugger import DebugClient
 from wattigram.core.link.rsp import PacketReader, decode_payload, encode_packet
+from wattigram.core.proof import prove
 from wattigram.core.session import record_run
 from wattigram.core.session.board_process import ImageBoardProcess
 from wattigram.core.take import open_take
@@ -188,6 +189,24 @@ def test_polling_memory_gives_a_take_with_exact_items(kiln: Workspace, elf: Path
             assert np.array_equal(mine[:count][valid[:count]], other[:count][valid[:count]])
         rate = polled.cycle_rate_hz(kiln.project.chains[0])
         assert rate == pytest.approx(10_000, rel=2e-2)
+
+
+@needs_compiler
+def test_a_polled_take_is_judged_by_what_can_come_that_way(cured: Workspace, tmp_path: Path) -> None:
+    """Events and reduced values do not come, and that is no fault of the firmware; nor is what polls did not see."""
+    elf = built(cured, tmp_path / "c").elf
+    assert elf is not None
+    with ImageBoardProcess(board_setup(cured, 1), elf) as board:
+        address = f"gdb:127.0.0.1:{board.ready['gdb']}"
+        record_run(cured, 2.6, tmp_path / "polled.h5", board=address, elf=elf)
+    with open_take(tmp_path / "polled.h5") as take:
+        assert take.is_polled
+        proof = prove(cured, take)
+    assert {verdict.outcome for verdict in proof.verdicts if verdict.kind == "window"} == {"open"}
+    # How near its rate comes depends on how soon this machine lets the polls come.
+    assert [one.text for one in proof.verdicts if one.outcome == "fails" and one.kind != "rate"] == []
+    assert not {cause.cause for cause in proof.causes} & {"stage-not-served", "events-not-told", "handler-too-slow"}
+    assert any("between polls" in verdict.note for verdict in proof.verdicts if verdict.kind == "rate")
 
 
 def test_an_address_without_an_image_is_refused(kiln: Workspace, tmp_path: Path) -> None:

@@ -19,6 +19,7 @@ from wattigram.core.link.ports import SerialPort, serial_ports
 from wattigram.core.link.transport import DEFAULT_BAUD, Transport, open_transport
 from wattigram.core.link.written import (
     FAILED,
+    POLLED,
     Pointing,
     RegisterWrite,
     parse_pointing,
@@ -36,6 +37,7 @@ __all__ = [
     "FLAG_TAIL",
     "OUTPUT_STREAM",
     "OVERHEAD_BYTES",
+    "POLLED",
     "REDUCED_STREAM",
     "STAMP_STREAM",
     "DecodeStats",

@@ -6,6 +6,8 @@ import re
 from collections.abc import Mapping, Sequence
 
 WORD = "registers"
+POLLED = "captured by polling memory"
+"""In the line that begins a take of whoever reads memory: nothing comes but items."""
 FAILED = "The firmware failed"
 """A line that begins so tells what stopped the program, with file and line."""
 WRITES_A_LINE = 100

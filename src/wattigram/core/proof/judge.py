@@ -43,6 +43,9 @@ from wattigram.core.timing import cycle_timing
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20
+OF_EVENTS = (WindowExpectation, EdgesExpectation, TripExpectation, RouteExpectation)
+"""Judged by what a board tells, and not by items."""
+POLLED_CYCLES = 4
 HARDLY_ANY = 0.02
 """Share of what is due."""
 
@@ -119,6 +122,8 @@ def expectation_text(expectation: Expectation) -> str:
 
 
 def _judge(take: Take, expectation: Expectation) -> Judged:
+    if take.is_polled and isinstance(expectation, OF_EVENTS):
+        return not_judged("memory was polled, and only items come that way")
     if isinstance(expectation, RouteExpectation):
         return judge_route(take, expectation)
     samples = take.raw(expectation.signal)
@@ -252,6 +257,9 @@ def _twin(take: Take, expectation: TwinExpectation) -> Judged:
     signal = take.workspace.project.signal(expectation.signal)
     if signal.twin_of is None:
         return not_judged(f"{signal.name} is no twin of another signal")
+    other = take.workspace.project.signal(signal.twin_of)
+    if take.is_polled and (signal.later_stage is not None or other.later_stage is not None):
+        return not_judged("memory was polled, and what their stages make does not come that way")
     ours, theirs = _best(take, signal.name), _best(take, signal.twin_of)
     if ours is None or theirs is None:
         return not_judged("its twin has no slot")
@@ -361,12 +369,16 @@ def _rate(take: Take, expectation: RateExpectation) -> Judged:
         )
     if found is None:
         return not_judged("too short to measure a rate")
+    if take.is_polled:  # an instant is known to a cycle or so, at both ends
+        low, high = low * (1 - POLLED_CYCLES / cycles), high * (1 + POLLED_CYCLES / cycles)
     inside = within(found, low, high)
     ppm = (found / wanted_hz - 1) * 1e6
     ppm = 0.0 if math.isclose(ppm, 0.0, abs_tol=5e-3) else ppm
-    note = f"{cycles} cycles, {'none lost' if not lost else f'{lost} samples lost'}, {ppm:+.3g} ppm"
+    what = "not seen between polls" if take.is_polled else "lost"
+    note = f"{cycles} cycles, {'none' if not lost else f'{lost} samples'} {what}, {ppm:+.3g} ppm"
     note += f", {again} samples came again" if again else ""
-    return Judged("fails" if lost or again else inside, found, "Hz", low, high, cycles, note)
+    is_lossy = lost and not take.is_polled  # whoever polls is at fault, and not the board
+    return Judged("fails" if is_lossy or again else inside, found, "Hz", low, high, cycles, note)
 
 
 def _keeps(chain: Chain) -> str:

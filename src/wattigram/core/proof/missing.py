@@ -19,7 +19,7 @@ def missing_text(take: Take, name: str) -> str:
     Chains that may be silent, for they are started by events or stopped by windows or once over, are not judged.
     """
     chain = take.workspace.project.chain_of(name)
-    if chain is None or not _goes_on(take, chain):
+    if chain is None or take.is_polled or not _goes_on(take, chain):
         return ""
     stream = take.workspace.project.chains.index(chain)
     if not take.item_count(stream):

@@ -14,7 +14,7 @@ from wattigram.core.errors import FirmwareError, LinkError, WattigramError
 from wattigram.core.firmware import Tables
 from wattigram.core.firmware.tables import ChainTable
 from wattigram.core.image import Image, Place, load_image, places
-from wattigram.core.link import FLAG_FIRST, STAMP_STREAM, FrameType, Identity, encode_frame
+from wattigram.core.link import FLAG_FIRST, POLLED, STAMP_STREAM, FrameType, Identity, encode_frame
 from wattigram.core.link.debugger import DebugClient
 from wattigram.core.registers import register_map
 from wattigram.core.session.debugged import DebuggedPort, debugger_place
@@ -146,7 +146,7 @@ class PolledBoard(DebuggedPort):
         self._is_on = True
         self._polls = 0
         self._polled_at = time.monotonic()
-        self._say(FrameType.LOG, "started; captured by polling memory, so that only items have exact numbers")
+        self._say(FrameType.LOG, f"started; {POLLED}, so that only items have exact numbers")
 
     def _stop(self) -> None:
         if self._is_on:

@@ -20,6 +20,7 @@ from wattigram.core.expected import History, Instants, StampedInstants, SteadyIn
 from wattigram.core.link import (
     FAILED,
     OUTPUT_STREAM,
+    POLLED,
     REDUCED_STREAM,
     STAMP_STREAM,
     Pointing,
@@ -138,6 +139,11 @@ class Take:
     def fault(self) -> str:
         """How the board's firmware failed, with file and line; "" where it did not."""
         return next((line for line in self.log if line.startswith(FAILED)), "") if self.totals.get("fault") else ""
+
+    @cached_property
+    def is_polled(self) -> bool:
+        """It was captured by polling memory: only items came, and what was overwritten between polls is missing."""
+        return any(POLLED in line for line in self.log)
 
     @cached_property
     def register_writes(self) -> tuple[RegisterWrite, ...]:

@@ -18,7 +18,7 @@ def stage_gives_nothing(case: Case) -> LikelyCause | None:
     """Samples come, and what software should make of them does not."""
     stage = case.signal.later_stage
     reduced = case.take.reduced(case.signal.name)
-    if stage is None or case.captured is None or (reduced is not None and len(reduced.items)):
+    if stage is None or case.take.is_polled or case.captured is None or (reduced is not None and len(reduced.items)):
         return None
     due = case.captured.count // rate_divisor(stage)
     if due < FEWEST_VALUES:
