@@ -138,6 +138,9 @@ RAMP = {
         "Timer 2 MODE.RUN is 0",
     ),
 }
+CHECKUP = {
+    "DAC not enabled": Mistake(without(r"^    DAC_1_MODE = .*\n"), "firmware-differs", "DAC 1 MODE.ON is 0 (on no)"),
+}
 WHEEL = {
     "serial port not enabled": Mistake(
         without(r"^    UART_1_MODE = .*\n"), "firmware-differs", "UART 1 MODE.ON is 0 (on no)"
@@ -174,6 +177,7 @@ WHEEL = {
     [
         *(("wheel-pedal", name, 2.4) for name in POINTED),
         *(("kiln-ramp", name, 4.4) for name in RAMP),
+        *(("converter-checkup", name, 2.4) for name in CHECKUP),
         *(("pedal-to-wheel/wheel.wattigram.toml", name, 2.0) for name in WHEEL),
     ],
 )
@@ -181,7 +185,7 @@ def test_a_mistake_with_pointing_outputs_and_routes_is_named(
     example: str, name: str, seconds: float, tmp_path: Path
 ) -> None:
     """What nothing comes of is told as well, and no mistake ends the board."""
-    mistake = (POINTED | RAMP | WHEEL)[name]
+    mistake = (POINTED | RAMP | CHECKUP | WHEEL)[name]
     workspace = open_workspace(EXAMPLES[0].parents[1] / example)
     write_firmware(workspace, tmp_path / "sound")
     _outcome, proof = run(workspace, mutant(mistake, tmp_path / "sound", tmp_path / "c"), tmp_path / "t.h5", seconds)

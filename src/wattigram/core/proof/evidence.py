@@ -93,7 +93,8 @@ def evidence_for(take: Take, verdict: Verdict) -> Evidence:
 def _pair_panels(take: Take, verdict: Verdict) -> list[Panel]:
     """INL and DNL over the codes, with what is allowed."""
     aim = verdict.expectation
-    found = pair_linearity(take, verdict.signal) if isinstance(aim, PairExpectation) else None
+    swept = pair_linearity(take, verdict.signal) if isinstance(aim, PairExpectation) else None
+    found = swept.transfer if swept is not None else None
     if found is None or not isinstance(aim, PairExpectation):
         return []
     codes = found.codes.astype(np.float64)

@@ -35,8 +35,19 @@ def course_error_v(take: Take, name: str) -> FloatArray | None:
     return np.asarray((samples.volts[:count] - stream.settled_v[:count])[samples.valid[:count]])
 
 
-def pair_linearity(take: Take, name: str) -> Linearity | None:
-    """Transfer from the DAC's codes to the converter's readings, in LSB of the DAC.
+FEWEST_READINGS = 16
+
+
+@dataclass(frozen=True)
+class Swept:
+    """What came back of a DAC that is swept: how many codes were played, and the transfer where enough came."""
+
+    played: int
+    transfer: Linearity | None
+
+
+def pair_linearity(take: Take, name: str) -> Swept | None:
+    """Transfer from the DAC's codes to the converter's readings, in LSB of the DAC; None where none is wired there.
 
     Readings count once the output has settled on a code, and within what the output reaches.
     """
@@ -65,12 +76,12 @@ def pair_linearity(take: Take, name: str) -> Linearity | None:
     good &= reached[steps % len(held)] & (codes * made.lsb_v <= scale.reference_v - scale.lsb_v)
     # Where the converter stands at its end nobody knows how far beyond the output is.
     top_v = (scale.highest_code - 0.5) * scale.lsb_v / float(signal.front_end)
+    played = len(np.unique(codes[good]))
     ended = np.unique(codes[good & ((samples.volts >= top_v) | (samples.volts <= 0))])
     good &= ~np.isin(codes, ended)
-    if np.count_nonzero(good) < 16:
-        return None
     readings = samples.volts[good] * float(signal.front_end) / made.lsb_v
-    return linearity(codes[good], readings)
+    found = linearity(codes[good], readings) if np.count_nonzero(good) >= FEWEST_READINGS else None
+    return Swept(played, found)
 
 
 @dataclass(frozen=True)

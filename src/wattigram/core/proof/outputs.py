@@ -21,6 +21,8 @@ from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import Take
 
 FEWEST_VALUES = 16
+FEWEST_CROSSINGS = 3
+"""Of which one goes each way for certain, wherever a take begins."""
 
 
 def judge_course(take: Take, expectation: CourseExpectation) -> Judged:
@@ -36,9 +38,15 @@ def judge_course(take: Take, expectation: CourseExpectation) -> Judged:
 
 def judge_pair(take: Take, expectation: PairExpectation) -> Judged:
     """Offset, gain and linearity of a DAC and a converter together."""
-    found = pair_linearity(take, expectation.signal)
+    swept = pair_linearity(take, expectation.signal)
+    if swept is None:
+        return not_judged("no DAC is swept into it")
+    found = swept.transfer
+    if found is None and swept.played >= FEWEST_VALUES:
+        note = f"{swept.played} codes were played, and all that came back is at an end of the range"
+        return Judged("fails", None, "LSB", None, expectation.inl_lsb, 0, note)
     if found is None:
-        return not_judged("no DAC is swept into it, or too few codes came back")
+        return not_judged("too few codes were played in this take")
     sides = (
         (abs(found.offset_lsb), expectation.offset_lsb),
         (abs(found.gain_error), expectation.gain),
@@ -60,9 +68,13 @@ def judge_trip(take: Take, expectation: TripExpectation) -> Judged:
     if comparator is None:
         return not_judged(f"no comparator watches {expectation.signal}")
     found = trip_points(take, mine[0])
+    figures = comparator_figures(take.workspace, comparator)
+    due = int(figures.crossings_hz * take.seconds)
+    if found is None and due >= FEWEST_CROSSINGS:
+        note = f"{due} crossings were due, and it did not trip both ways"
+        return Judged("fails", None, "V", None, expectation.within_v, 0, note)
     if found is None:
         return not_judged("its input never went both ways through the threshold in this take")
-    figures = comparator_figures(take.workspace, comparator)
     off_v = max(abs(found.rising_v - figures.rising_v), abs(found.falling_v - figures.falling_v))
     note = (
         f"rises at {found.rising_v:.4f} V, falls at {found.falling_v:.4f} V, of {found.rising} and {found.falling} edges; "
