@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.board.firmware import Tap
-from wattigram.core.deploy import effective_config
+from wattigram.core.deploy import effective_taps
 from wattigram.core.design import rate_divisor, tap_index
 from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, tester
 
@@ -38,13 +38,11 @@ def stage_makes_something_else(case: Case) -> LikelyCause | None:
     project, name = case.take.workspace.project, case.signal.name
     reduced, index = case.take.reduced(name), tap_index(project, name)
     whole = not case.take.lost_items(case.stream) and not case.take.repeated_items(case.stream)
-    if reduced is None or index is None or not whole:
-        return None
-    config = effective_config(case.take.workspace).taps[index]
-    if config.by_hardware:
+    stage = case.signal.later_stage
+    if reduced is None or index is None or stage is None or stage.by == "hardware" or not whole:
         return None
     items = case.take.items(case.stream)[:MOST_SAMPLES]
-    tap = Tap(config, len(case.chain.slots), case.chain.loop.items)
+    tap = Tap(effective_taps(case.take.workspace)[index], len(case.chain.slots), case.chain.loop.items)
     made = tap.feed(items, 0, np.arange(len(items)))[1].values & 0xFFFFFFFF
     came = reduced.items[: len(made)].astype(np.int64)
     differs = made[: len(came)] != came
