@@ -74,7 +74,7 @@ class MemoryCanvas(QWidget):
         return self.look.volts(self._workspace, self.values) if self.look is not None else None
 
     def text(self) -> str:
-        """All numbers as they are shown, one a line, with their index."""
+        """All numbers in the base that is shown, volts to six figures; one a line, with their index."""
         if self.values is None:
             return ""
         volts = self.volts

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QApplication,
@@ -28,9 +28,6 @@ EACH = "volts of each"
 
 class MemoryRow(QWidget):
     """Head and canvas of one place."""
-
-    changed = pyqtSignal()
-    """It is shown in another way."""
 
     def __init__(self, workspace: Workspace, place: Place) -> None:
         super().__init__()
@@ -118,7 +115,6 @@ class MemoryRow(QWidget):
         scale = self._scales.get(chosen)
         base = VOLTS if scale is not None or chosen == EACH else chosen
         self.canvas.show_as(FORMS[max(0, self.forms.checkedId())], base, scale)
-        self.changed.emit()
 
     def copy_text(self) -> None:
         """Put the numbers on the clipboard as they are shown."""

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.accuracy import twin_figures
-from wattigram.core.design import Twin, Watch, Window
+from wattigram.core.design import Twin, Watch, Window, limits_v
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
 from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
 from wattigram.core.quantity import brief, show_volts
@@ -32,21 +32,35 @@ def window_unheard(case: Case) -> LikelyCause | None:
     """No event where some were due: nobody enabled it, or its interrupt."""
     if case.take.is_polled:
         return None
-    for _watch, found in _windows(case):
+    for watch, found in _windows(case):
         if found.came or not found.wanted or not case.take.item_count(case.stream):
             continue
         finding = case.finding("window-not-enabled") or case.of_chain("startup-window")
         evidence = f"{len(found.wanted)} events were due and none came, while samples did"
         if finding is not None:
             return case.cause(finding.code, finding.title, 1.0, evidence, finding.remedy)
+        if not _is_crossed(case, watch):
+            continue
         return case.cause(
             "events-not-told",
             f"The firmware does not tell what happens to {case.signal.name}",
             UNHEARD_FIT,
-            f"{evidence}; nothing in the design keeps them from coming",
+            f"{evidence} and went through a limit; nothing in the design keeps them from coming",
             None,
         )
     return None
+
+
+def _is_crossed(case: Case, watch: Watch) -> bool:
+    """What came lies now within the window and now beyond; a window around a target is not looked into."""
+    window = watch.window(case.take.workspace.project)
+    reduced = case.take.reduced(case.signal.name) if window.on == "reduced" else None
+    samples = reduced or case.take.raw(case.signal.name)
+    if samples is None or window.target_v is not None or window.target_signal is not None:
+        return False
+    low, high = sorted(limits_v(case.take.workspace, case.signal, window))
+    volts = samples.volts[samples.valid]
+    return 0 < int(np.count_nonzero((volts >= low) & (volts <= high))) < len(volts)
 
 
 @tester
