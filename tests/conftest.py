@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -13,12 +14,14 @@ import pytest
 
 from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.design.edits import Edit, SetSampling, apply_edit
+from wattigram.core.part import copy_part
 from wattigram.core.session import record_run
 from wattigram.core.take import Take, open_take
 
 pytest_plugins = ["tests.debug_server"]
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["WATTIGRAM_STATE"] = tempfile.mkdtemp(prefix="wattigram-state-")
 KILN = Path(__file__).parents[1] / "examples" / "studio-kiln" / "studio-kiln.wattigram.toml"
 CURE = SetSampling("ADC 1", 2, 384, "Door latch")
 
@@ -31,6 +34,17 @@ def kiln_path() -> Path:
 @pytest.fixture(scope="session")
 def kiln() -> Workspace:
     return open_workspace(KILN)
+
+
+@pytest.fixture
+def own_part(tmp_path: Path) -> Path:
+    """A project on a part file of its own that lies beside it."""
+    folder = tmp_path / "own"
+    folder.mkdir()
+    copy_part("marten-m3", folder / "mine.toml", "Mine")
+    path = folder / "kiln.wattigram.toml"
+    path.write_text(KILN.read_text().replace('part = "marten-m3"', 'part = "mine.toml"', 1))
+    return path
 
 
 @pytest.fixture(scope="session")

@@ -37,6 +37,7 @@ def open_window(
 ) -> Iterator[Callable[[Path], MainWindow]]:
     """Opens windows that share one settings folder, and closes them."""
     monkeypatch.setenv("WATTIGRAM_CONFIG", str(tmp_path / "config"))
+    monkeypatch.setenv("WATTIGRAM_STATE", str(tmp_path / "config"))
     windows: list[MainWindow] = []
 
     def open_(path: Path) -> MainWindow:

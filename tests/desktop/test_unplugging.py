@@ -92,21 +92,56 @@ def test_what_fails_twice_is_said_twice(window: MainWindow, wait: Wait) -> None:
     window.board_choice.use("virtual")
 
 
-def test_a_take_ends_with_what_came_before_the_cable_went(window: MainWindow, wait: Wait, cable: Cable) -> None:
+def recording(window: MainWindow, wait: Wait, cable: Cable) -> Path:
     window.board_choice.use(cable.address)
     path = window.proving.next_path()
     assert path is not None
     window.board.start(path)
     wait(lambda: window.board.latest.seconds > 0.4)
+    return path
+
+
+def test_a_take_goes_on_when_the_cable_is_back(window: MainWindow, wait: Wait, cable: Cable) -> None:
+    path = recording(window, wait, cable)
     cable.unplug()
     wait(lambda: window.board.latest.state == "failed")
+    assert "The take goes on when it is back" in window.notice.text
+    assert window.board.latest.recording == path
+    before_s = window.board.latest.seconds
+    cable.plug_in()
+    wait(lambda: window.board.latest.state == "running" and window.board.latest.seconds > before_s + 0.3)
+    assert window.board.latest.recording == path
+    window.board.stop()
+    wait(lambda: window.board.latest.recording is None)
     with open_take(path) as take:
         assert take.complete
+        assert sorted(int(gap["stream"]) for gap in take.gaps) == [0, 1, *(128 + n for n in range(3))]
+        slots = take.workspace.project.chains[0].loop.items
+        gap = take.gaps[0]
+        assert (int(gap["first"]) + int(gap["count"])) % slots == 0
+        assert any("was away" in line for line in take.log)
+        twin, other = take.raw("Upper zone"), take.raw("Upper zone, twin")
+        assert twin is not None
+        assert other is not None
+        after = int(gap["first"] + gap["count"]) // 4
+        assert twin.valid[after]
+        assert abs(twin.times_s[after] - other.times_s[after]) < 20e-6
+        assert abs(take.seconds - len(twin.items) / 10_000) < 0.05
+
+
+def test_a_take_whose_board_stays_away_ends_with_what_it_has(window: MainWindow, wait: Wait, cable: Cable) -> None:
+    path = recording(window, wait, cable)
+    cable.unplug()
+    wait(lambda: window.board.latest.state == "failed")
+    window.toggle_record()
+    assert window.board.latest.recording is None
+    with open_take(path) as take:
+        assert not take.complete
+        assert "connection to the board was lost" in take.ended
         assert take.item_count(0) > 8000
         assert take.lost_items(0) == 0
     cable.plug_in()
-    wait(lambda: window.board.latest.state == "running")
-    assert window.board.latest.recording is None
+    wait(lambda: window.board.latest.state == "failed" and window.board.latest.recording is None)
     window.board_choice.use("virtual")
 
 

@@ -23,7 +23,8 @@ from wattigram.core.proof.evidence import HistogramPanel, ScatterPanel, TracePan
 from wattigram.core.proof.svg import panel_svg
 from wattigram.core.quantity import round_values
 from wattigram.desktop.jobs import Job
-from wattigram.desktop.settings import Settings, next_take_path, takes_folder
+from wattigram.core.places import folder_of, safe_name
+from wattigram.desktop.settings import Settings, next_take_path
 from wattigram.desktop.theme import DARK, LIGHT, MARKERS, PATTERNS
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.chain_layout import lay_out
@@ -225,7 +226,7 @@ def test_a_job_gives_its_answer_or_its_fault(qtbot: QtBot, caplog: pytest.LogCap
         job.start()
     assert got.all_signals_and_args
     job.wait()
-    for work, words in ((link_gone, "The board is gone."), (broken, "Our fault")):
+    for work, words in ((link_gone, "The board is gone."), (broken, "Internal error")):
         job = Job("failing", work, parent)
         with qtbot.waitSignal(job.failed) as why:
             job.start()
@@ -244,11 +245,16 @@ def test_takes_are_numbered_on(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("name", ["../../etc", "a/b", "", "\x00", "x" * 40])
-def test_a_projects_name_never_leads_out_of_the_folder(
-    name: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setenv("WATTIGRAM_DATA", str(tmp_path))
-    assert takes_folder(name).parent == tmp_path / "takes"
+def test_a_projects_name_never_leads_out_of_the_folder(name: str, tmp_path: Path) -> None:
+    assert (tmp_path / safe_name(name)).parent == tmp_path
+
+
+def test_takes_belong_to_a_projects_path(tmp_path: Path) -> None:
+    paths = [tmp_path / folder / "untitled.wattigram.toml" for folder in ("a", "b")]
+    assert folder_of(paths[0]) != folder_of(paths[1])
+    (tmp_path / "a").mkdir()
+    (tmp_path / "link").symlink_to(tmp_path / "a")
+    assert folder_of(tmp_path / "link" / "untitled.wattigram.toml") == folder_of(paths[0])
 
 
 def test_settings_survive_nonsense(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

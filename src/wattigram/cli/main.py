@@ -23,7 +23,8 @@ from wattigram.cli import (
     take,
     wave,
 )
-from wattigram.core.errors import FileError, WattigramError
+from wattigram.core.errors import FileError, WattigramError, internal_error
+from wattigram.logs import start_log, write_report
 
 HOLDS, FAILS, IMPOSSIBLE = 0, 1, 2
 
@@ -60,15 +61,18 @@ def start(
     version: bool = typer.Option(
         False, "--version", callback=_version, is_eager=True, help="Say which version this is."
     ),
+    verbose: bool = typer.Option(False, "--verbose", "-v", help="Say all that happens, also in the log."),
 ) -> None:
     """Open the window when no command is given."""
+    if verbose:
+        start_log(verbose=True)
     if context.invoked_subcommand is None:
         raise typer.Exit(open_window.run_window(None))
 
 
 def main() -> None:
     """Run a command; a fault of the user's becomes a sentence and exit status 2."""
-    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    start_log()
     try:
         status = app(standalone_mode=False)
     except FileError as fault:
@@ -87,9 +91,12 @@ def main() -> None:
     except BrokenPipeError:
         status = IMPOSSIBLE
     except Exception as fault:
-        if not hasattr(fault, "format_message"):
-            raise
-        _complain(fault.format_message())  # a usage error: unknown option, missing argument
+        if hasattr(fault, "format_message"):
+            _complain(fault.format_message())  # a usage error: unknown option, missing argument
+        else:
+            logging.getLogger(__name__).debug("A fault of the program's own", exc_info=fault)
+            report = write_report(fault, "running a command")
+            _complain(internal_error("The command", fault) + (f" A report is in {report}." if report else ""))
         status = IMPOSSIBLE
     sys.exit(status if isinstance(status, int) else HOLDS)
 

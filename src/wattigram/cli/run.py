@@ -8,10 +8,11 @@ from pathlib import Path
 
 import typer
 
+from wattigram.cli.ending import ending_signals
 from wattigram.cli.progress import Progress
 from wattigram.core.design import open_workspace
 from wattigram.core.errors import WattigramError
-from wattigram.core.session import record_run
+from wattigram.core.session import RunOutcome, record_run
 
 LONGEST_RUN_S = 30 * 86_400
 
@@ -26,17 +27,29 @@ def run(
     elf: Path | None = typer.Option(None, "--elf", help="Image that runs behind a debug server (--board gdb:...)."),
     fast: bool = typer.Option(False, "--fast", help="As fast as the virtual board can go, not in real time."),
     seed: int = typer.Option(1, "--seed", min=0, max=2**32 - 1, help="Seed of the virtual board's noise."),
+    force: bool = typer.Option(False, "--force", help="Replace a take that lies there already."),
     as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
 ) -> None:
-    """Run a board and record its stream; exit status 1 when something was lost on the way."""
+    """Run a board and record its stream; exit status 1 when less came than was asked for, or something was lost."""
     if not 0 < seconds <= LONGEST_RUN_S:
         raise WattigramError(
             f"A run of {seconds:g} s is not possible.", cure=f"Choose above 0 and at most {LONGEST_RUN_S} s."
         )
     progress = Progress("Recording")
-    outcome = record_run(
-        open_workspace(project), seconds, out, board=board, fast=fast, seed=seed, elf=elf, progress=progress
-    )
+    workspace = open_workspace(project)
+    with ending_signals() as ending:
+        outcome = record_run(
+            workspace,
+            seconds,
+            out,
+            board=board,
+            fast=fast,
+            seed=seed,
+            elf=elf,
+            overwrite=force,
+            is_ended=ending.is_set,
+            progress=progress,
+        )
     progress.done()
     if as_json:
         values = dataclasses.asdict(outcome) | {"take": str(outcome.take)}
@@ -45,7 +58,15 @@ def run(
         for note in outcome.notes:
             typer.echo(f"note: {note}", err=True)
         typer.echo(
-            f"{outcome.take}: {outcome.seconds:.3f} s, {outcome.cycles} cycles, {outcome.samples} samples, "
+            f"{outcome.take}: {_seconds_text(outcome)}, {outcome.cycles} cycles, {outcome.samples} samples, "
             f"{outcome.lost_cycles} cycles lost, {outcome.events} events"
         )
-    raise typer.Exit(1 if outcome.lost_cycles or outcome.lost_results else 0)
+    is_well = outcome.is_whole and not (outcome.lost_cycles or outcome.lost_results)
+    raise typer.Exit(0 if is_well else 1)
+
+
+def _seconds_text(outcome: RunOutcome) -> str:
+    """How long the run was, and how long it should have been where it was shorter."""
+    if outcome.seconds < outcome.wanted_s:
+        return f"{outcome.seconds:.3f} s of {outcome.wanted_s:.3f} s"
+    return f"{outcome.seconds:.3f} s"

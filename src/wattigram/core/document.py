@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import tempfile
 import tomllib
@@ -167,8 +168,14 @@ def _without_none(value: Any) -> Any:
 
 
 def write_atomically(path: Path, text: str, error: type[FileError]) -> None:
-    """Put ``text`` in place of the file in one step: the old file or the new one, never half."""
+    """Put ``text`` in place of the file in one step: the old file or the new one, never half.
+
+    A link is followed: what it leads to is replaced, and it stays a link.
+    """
     try:
+        path = Path(os.path.realpath(path))
+        if path.exists() and not os.access(path, os.W_OK):
+            raise PermissionError(errno.EACCES, os.strerror(errno.EACCES))
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".tmp", dir=path.parent)
         try:
             with os.fdopen(handle, "w", encoding="utf-8") as stream:

@@ -31,6 +31,11 @@ class WattigramError(Exception):
         return f"{text} {self.cure}" if self.cure else text
 
 
+def internal_error(what: str, fault: BaseException) -> str:
+    """A sentence for a fault of the program's own; the log has the traceback."""
+    return f"Internal error: {what} ended with {type(fault).__name__}: {fault}. The log has the details."
+
+
 class QuantityError(WattigramError, ValueError):
     """Text that is no quantity, or one of another unit."""
 

@@ -12,9 +12,14 @@ from PyQt6.QtWidgets import QApplication
 
 from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.design.templates import empty_workspace
+from wattigram.core.errors import WattigramError
 from wattigram.core.part import list_parts
-from wattigram.desktop.document import Document, read_recovery
+from wattigram.core.places import config_folder, state_folder
+from wattigram.desktop.document import Document
 from wattigram.desktop.dress import dress_as_remembered
+from wattigram.desktop.ending import EndingSignals
+from wattigram.desktop.faults import FaultHook
+from wattigram.desktop.recovery import RecoveryCopy, abandoned, adopt_old_copy, copies_folder
 from wattigram.desktop.settings import Settings
 from wattigram.desktop.window import MainWindow
 
@@ -22,15 +27,27 @@ WARM_UP_MS = 400
 EXAMPLE = Path(__file__).parents[3] / "examples" / "studio-kiln" / "studio-kiln.wattigram.toml"
 
 
-def first_workspace(path: Path | None, settings: Settings) -> tuple[Workspace, Path | None]:
-    """The project to begin with: the one named, the last one, the example, or an empty one."""
+def first_workspace(path: Path | None, settings: Settings) -> tuple[Workspace, Path | None, str]:
+    """The project to begin with: the one named, the last one, the example, or an empty one.
+
+    The third value says why the last one could not be opened; "" where it could.
+
+    Raises
+    ------
+    WattigramError
+        When the one named cannot be opened.
+    """
     if path is not None:
         workspace = open_workspace(path)
-        return workspace, next(iter(sorted(path.glob("*.wattigram.toml")))) if path.is_dir() else path
+        return workspace, next(iter(sorted(path.glob("*.wattigram.toml")))) if path.is_dir() else path, ""
+    why = ""
     for candidate in (*settings.recent[:1], EXAMPLE):
         if candidate.is_file():
-            return open_workspace(candidate), candidate
-    return empty_workspace(list_parts()[0].id), None
+            try:
+                return open_workspace(candidate), candidate, why
+            except WattigramError as fault:
+                why = f"The project that was open last cannot be read. {fault}"
+    return empty_workspace(list_parts()[0].id), None, why
 
 
 def make_app() -> QApplication:
@@ -48,14 +65,15 @@ def make_window(app: QApplication, path: Path | None) -> MainWindow:
     """The window with a project in it; raises :class:`WattigramError` when the one named cannot be opened."""
     settings = Settings()
     dress_as_remembered(app, settings)
-    workspace, origin = first_workspace(path, settings)
-    document = Document(workspace, origin, settings.recovery_path)
+    workspace, origin, why = first_workspace(path, settings)
+    document = Document(workspace, origin, RecoveryCopy(copies_folder(state_folder())))
     window = MainWindow(document, settings)
     if origin is not None:
         settings.add_recent(origin)
-    recovered = read_recovery(settings.recovery_path)
-    if recovered is not None:
-        window.files.offer_recovery(lambda: document.recover(*recovered))
+    if why:
+        window.notice.say(why)
+    adopt_old_copy(config_folder(), state_folder())
+    window.files.offer_recovery(abandoned(state_folder()))
     return window
 
 
@@ -68,11 +86,19 @@ def warm_up() -> None:
 def run_app(path: Path | None, autorun: bool = False) -> int:
     """Show the window until it is closed."""
     app = make_app()
+    faults = FaultHook()
+    faults.install()
     window = make_window(app, path)
+    faults.watch(window)
+    ending = EndingSignals(window)
     window.show()
     window.activateWindow()
     QTimer.singleShot(WARM_UP_MS, lambda: threading.Thread(target=warm_up, daemon=True).start())
     # The demo runs at once; any project of the user's own only when asked to.
     if autorun or window.document.path == EXAMPLE:
         QTimer.singleShot(0, window.board.start)
-    return app.exec()
+    try:
+        return app.exec()
+    finally:
+        ending.remove()
+        faults.remove()

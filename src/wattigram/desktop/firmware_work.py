@@ -28,7 +28,8 @@ from wattigram.core.image import Place, load_image, places
 from wattigram.core.registers import design_writes, write_lines
 from wattigram.desktop.document import Document
 from wattigram.desktop.jobs import Job
-from wattigram.desktop.settings import Settings, takes_folder
+from wattigram.desktop.settings import Settings
+from wattigram.desktop.takes_place import TakesPlace
 
 BUILT = "registers.json"
 TABLES_H = "wg_tables.h"
@@ -48,8 +49,9 @@ class FirmwareWork(QObject):
     run_wanted = pyqtSignal(str)
     """Address of a board that runs the image."""
 
-    def __init__(self, document: Document, settings: Settings) -> None:
+    def __init__(self, document: Document, settings: Settings, takes: TakesPlace) -> None:
         super().__init__()
+        self._takes = takes
         self._document = document
         self._settings = settings
         self._chosen: Path | None = None
@@ -72,7 +74,7 @@ class FirmwareWork(QObject):
         path = self._document.path
         if path is not None:
             return default_folder(path)
-        return takes_folder(self._document.workspace.project.name).parent.parent / "firmware"
+        return self._takes.firmware
 
     @property
     def compiler(self) -> Compiler | None:

@@ -10,7 +10,8 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from wattigram.core.errors import WattigramError
+from wattigram.core.errors import WattigramError, internal_error
+from wattigram.logs import write_report
 
 _log = logging.getLogger(__name__)
 
@@ -69,8 +70,7 @@ class Job(QObject):
             self.failed.emit(str(fault))
         except Exception as fault:
             _log.exception("A job ended unexpectedly")
-            self.failed.emit(
-                f"Our fault: {self.what} ended with {type(fault).__name__}: {fault}. The log has the details."
-            )
+            write_report(fault, self.what)
+            self.failed.emit(internal_error(self.what, fault))
         finally:
             self.ended.emit()

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wattigram.core.design import Workspace
+from wattigram.core.errors import WattigramError
 from wattigram.core.session import Snapshot, ViewRequest, is_virtual
 from wattigram.desktop.port_watch import PortWatch
 
 if TYPE_CHECKING:
     from wattigram.core.image import Place
     from wattigram.core.session import LiveSession
+    from wattigram.core.session.continuation import Suspended
 
 RESTART_MS = 350
 
@@ -46,6 +49,7 @@ class LiveBoard(QObject):
         self._ran_before = False
         self._greeting = ""
         self._told = ""
+        self._suspended: Suspended | None = None
 
     @property
     def is_running(self) -> bool:
@@ -66,6 +70,7 @@ class LiveBoard(QObject):
 
     def start(self, take: Path | None = None) -> None:
         """Run the board, recording where a path is given."""
+        self._end_suspended()
         self._wants_run = True
         self._greeting = self._told = ""
         self._restart.stop()
@@ -77,8 +82,9 @@ class LiveBoard(QObject):
         self._session.start(take)
 
     def stop(self) -> None:
-        """Stop the board."""
+        """Stop the board; a take that waits for a board to come back ends with what it has."""
         self._wants_run = False
+        self._end_suspended()
         self._restart.stop()
         if self._session is not None:
             self._session.stop()
@@ -86,6 +92,7 @@ class LiveBoard(QObject):
     def release(self) -> None:
         """Let the board go, so that somebody else can use it."""
         self._wants_run = False
+        self._end_suspended()
         self._greeting = self._told = ""
         self._port.stop()
         self._drop()
@@ -134,8 +141,20 @@ class LiveBoard(QObject):
         self.latest = snapshot
         if snapshot.state == "failed":
             self._ran_before, self._wants_run = self._wants_run, False
+            suspended, self._session.suspended = self._session.suspended, None
             self._drop()
             self._port.wait()
+            if suspended is not None:
+                self._suspended = suspended
+                if self._port.is_waiting:
+                    self._told = f"{snapshot.message} The take goes on when it is back; stop recording to end it here."
+                    snapshot = replace(snapshot, recording=suspended.writer.path)
+                    self.latest = snapshot
+                    self.said.emit(self._told)
+                    self.snapshot.emit(snapshot)
+                    return
+                snapshot = replace(snapshot, recorded=suspended.writer.path)
+                self._end_suspended(tells=False)
         self._tell(snapshot)
         self.snapshot.emit(snapshot)
 
@@ -154,7 +173,24 @@ class LiveBoard(QObject):
         self._wants_run = self._ran_before
         self._connect()
         if self._wants_run and self._session is not None:
-            self._session.start(None)
+            suspended, self._suspended = self._suspended, None
+            self._session.start(None, suspended)
+
+    def _end_suspended(self, tells: bool = True) -> None:
+        """Nobody waits for the board any more: its take ends with what it has."""
+        suspended, self._suspended = self._suspended, None
+        if suspended is None:
+            return
+        from wattigram.core.session.continuation import finish_suspended  # late: the window starts without it
+
+        try:
+            finish_suspended(suspended)
+        except WattigramError as fault:
+            self.said.emit(str(fault))
+        if tells:
+            self.latest = replace(self.latest, recording=None, recorded=suspended.writer.path)
+            self.snapshot.emit(self.latest)
+            self.latest = replace(self.latest, recorded=None)
 
     def _drop(self) -> None:
         if self._session is not None:
@@ -166,6 +202,7 @@ class LiveBoard(QObject):
 
     def close(self) -> None:
         """Let the board go, and wait until its thread has ended."""
+        self._end_suspended(tells=False)
         self._restart.stop()
         self._port.stop()
         self._drop()

@@ -14,7 +14,8 @@ from wattigram.core.session import is_virtual
 from wattigram.desktop.document import Document
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
-from wattigram.desktop.settings import next_take_path, takes_folder
+from wattigram.desktop.settings import next_take_path
+from wattigram.desktop.takes_place import TakesPlace
 
 if TYPE_CHECKING:
     from wattigram.core.proof import LikelyCause
@@ -29,9 +30,10 @@ class Proving(QObject):
     said = pyqtSignal(str)
     job_wanted = pyqtSignal(object)
 
-    def __init__(self, document: Document, board: LiveBoard) -> None:
+    def __init__(self, document: Document, board: LiveBoard, takes: TakesPlace) -> None:
         super().__init__()
         self._document = document
+        self._takes = takes
         self._board = board
         self._request = 0
         self.latest: Proved | None = None
@@ -39,7 +41,12 @@ class Proving(QObject):
     @property
     def folder(self) -> Path:
         """Where the project's takes go."""
-        return takes_folder(self._document.workspace.project.name)
+        return self._takes.folder
+
+    @property
+    def folders(self) -> tuple[Path, ...]:
+        """Where takes of the project lie."""
+        return self._takes.folders
 
     def next_path(self) -> Path | None:
         """A name for the next take; None, and a sentence, when none can be written."""

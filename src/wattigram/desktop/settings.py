@@ -2,29 +2,13 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 
-import platformdirs
 from PyQt6.QtCore import QSettings
 
+from wattigram.core.places import config_folder, folder_of
+
 RECENT_KEPT = 8
-
-
-def config_folder() -> Path:
-    """Folder of settings and recovery copies; ``WATTIGRAM_CONFIG`` overrides it."""
-    return Path(os.environ.get("WATTIGRAM_CONFIG") or platformdirs.user_config_dir("wattigram"))
-
-
-def takes_folder(project: str) -> Path:
-    """Folder of a project's takes; ``WATTIGRAM_DATA`` overrides its parent."""
-    data = (
-        os.environ.get("WATTIGRAM_DATA")
-        or os.environ.get("WATTIGRAM_CONFIG")
-        or platformdirs.user_data_dir("wattigram")
-    )
-    safe = "".join(letter if letter.isalnum() or letter in "-_ " else "-" for letter in project).strip() or "project"
-    return Path(data) / "takes" / safe
 
 
 def next_take_path(folder: Path) -> Path:
@@ -42,10 +26,14 @@ class Settings:
         folder.mkdir(parents=True, exist_ok=True)
         self._file = QSettings(str(folder / "wattigram.ini"), QSettings.Format.IniFormat)
 
-    @property
-    def recovery_path(self) -> Path:
-        """Where unsaved work is kept."""
-        return config_folder() / "recovery.wattigram.toml"
+    def takes_name(self, project: Path) -> str:
+        """Name of the folder of a project's takes: by its path, or the one that it had before it was first saved."""
+        own = folder_of(project)
+        return self.get(f"takes/{own}") or own
+
+    def keep_takes_name(self, project: Path, name: str) -> None:
+        """A project that had no file has one now; its takes stay where they are."""
+        self.set(f"takes/{folder_of(project)}", name)
 
     @property
     def instrument(self) -> str:

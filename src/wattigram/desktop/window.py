@@ -34,6 +34,7 @@ from wattigram.desktop.pages.chain_page import ChainPage
 from wattigram.desktop.proving import Proving
 from wattigram.desktop.settings import Settings
 from wattigram.desktop.take_actions import TakeActions
+from wattigram.desktop.takes_place import TakesPlace
 from wattigram.desktop.widgets.header import PAGES, Header
 from wattigram.desktop.widgets.notice import JobBar, Notice
 from wattigram.desktop.widgets.palette import Palette
@@ -54,8 +55,9 @@ class MainWindow(QMainWindow):
         self.board = LiveBoard(document.workspace)
         self.header = Header()
         self.chain_page = ChainPage(document)
-        self.proving = Proving(document, self.board)
-        self.firmware = FirmwareWork(document, self.settings)
+        self.takes_place = TakesPlace(document, settings)
+        self.proving = Proving(document, self.board, self.takes_place)
+        self.firmware = FirmwareWork(document, self.settings, self.takes_place)
         self.board_choice = BoardChoice(self, self.board, self.firmware)
         self._jobs: list[Job] = []
         self._proves_after_stop = False
@@ -152,6 +154,7 @@ class MainWindow(QMainWindow):
         header.proof_wanted.connect(self._on_proof_chip)
         header.menu_wanted.connect(self._open_menu)
         self.files.compare_wanted.connect(lambda path: self.book.compare.compare_file(path))
+        self.files.saved_wanted.connect(self.compare_saved)
         self.document.changed.connect(self._on_changed)
         self.document.refused.connect(self.notice.say)
         self.document.replaced.connect(self._on_replaced)
@@ -216,7 +219,7 @@ class MainWindow(QMainWindow):
         self.board.set_address(self.board.address)
         self._close_take()
         if self.stack.currentIndex() == TAKES:
-            self.takes_page.show_folder(self.proving.folder)
+            self.takes_page.show_folders(self.proving.folders)
         self.chain_page.show_workspace()
 
     def _close_take(self) -> None:
@@ -231,7 +234,7 @@ class MainWindow(QMainWindow):
         if number == ROUTES:
             self.book.routes.show_snapshot(self.board.latest)
         elif number == TAKES:
-            self.takes_page.show_folder(self.proving.folder)
+            self.takes_page.show_folders(self.proving.folders)
         self.book.focus(number)
 
     # Running and recording
@@ -370,7 +373,7 @@ class MainWindow(QMainWindow):
             super().closeEvent(event)
             return
         self._is_closed = True
-        self.document.flush_recovery()
+        self.document.close()
         keep_size(self, self.settings)
         self.settings.set("page", PAGES[self.stack.currentIndex()])
         for name, splitter in self.book.splitters().items():

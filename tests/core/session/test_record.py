@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 
 from wattigram.core.design import Workspace
+from wattigram.core.errors import LinkError
 from wattigram.core.link import FLAG_FIRST, FrameType, encode_frame
 from wattigram.core.session import record as record_module
 from wattigram.core.session import record_run
@@ -24,8 +25,8 @@ TICK_HZ = 96_000_000
 class Slow:
     """A board on a socket that says who it is, and answers what ``answer`` gives to each other command."""
 
-    def __init__(self, mark: str, answer: Callable[[str], list[bytes]]) -> None:
-        self._mark = mark
+    def __init__(self, identity: str, answer: Callable[[str], list[bytes]]) -> None:
+        self._identity = identity
         self._answer = answer
         self._listener = socket.create_server(("127.0.0.1", 0))
         self.address = f"tcp:127.0.0.1:{self._listener.getsockname()[1]}"
@@ -40,8 +41,7 @@ class Slow:
                 text = line.decode().strip()
                 self.heard.append(text)
                 if text == "identify":
-                    identity = f"protocol=2\nboard=slow\nbuild={self._mark}\ntick_hz={TICK_HZ}\n"
-                    answers = [encode_frame(FrameType.IDENTITY, identity.encode())]
+                    answers = [encode_frame(FrameType.IDENTITY, self._identity.encode())]
                 else:
                     answers = self._answer(text)
                 for answer in answers:
@@ -53,8 +53,8 @@ class Slow:
 
 
 @contextmanager
-def slow_board(mark: str, answer: Callable[[str], list[bytes]]) -> Iterator[Slow]:
-    board = Slow(mark, answer)
+def slow_board(mark: str, answer: Callable[[str], list[bytes]], protocol: str = "2") -> Iterator[Slow]:
+    board = Slow(f"protocol={protocol}\nboard=slow\nbuild={mark}\ntick_hz={TICK_HZ}\n", answer)
     yield board
     board.close()
 
@@ -97,5 +97,65 @@ def test_a_board_that_answers_and_stands_still_is_given_up(kiln: Workspace, tmp_
         outcome = record_run(kiln, 0.01, tmp_path / "t.h5", board=board.address)
     assert 0.4 < time.monotonic() - began < 8
     assert any("fell silent" in note for note in outcome.notes)
+    assert not outcome.is_whole
     with open_take(tmp_path / "t.h5") as take:
-        assert take.complete
+        assert not take.complete
+        assert "fell silent" in take.ended
+
+
+def test_a_board_of_another_protocol_is_told_as_that(kiln: Workspace, tmp_path: Path) -> None:
+    with (
+        slow_board(kiln.build_mark, lambda _command: [], protocol="1") as board,
+        pytest.raises(LinkError, match="speaks protocol 1"),
+    ):
+        record_run(kiln, 0.1, tmp_path / "t.h5", board=board.address)
+    assert not (tmp_path / "t.h5").exists()
+
+
+def frame_of(number: int, ticks: int) -> bytes:
+    items = np.full(400, 7, dtype="<u2").tobytes()
+    return encode_frame(
+        FrameType.SAMPLES, items, stream=0, item_bytes=2, sequence=number, first=400 * number, ticks=ticks
+    )
+
+
+def test_a_board_that_does_not_know_how_long_is_told_to_stop(kiln: Workspace, tmp_path: Path) -> None:
+    """Firmware of others may pass over the option of ``start``, and runs until it is stopped."""
+    sent = 0
+
+    def answer(command: str) -> list[bytes]:
+        nonlocal sent
+        if command == "stop":
+            return [reply(f"stopped ticks={sent * TICK_HZ // 100} items.0={400 * sent}")]
+        sent += 20
+        return [frame_of(number, number * TICK_HZ // 100) for number in range(sent - 20, sent)]
+
+    with slow_board(kiln.build_mark, answer) as board:
+        outcome = record_run(kiln, 0.1, tmp_path / "t.h5", board=board.address)
+    assert board.heard.count("stop") == 1
+    assert outcome.is_whole
+    assert outcome.seconds >= 0.1
+
+
+def test_half_a_run_is_not_a_whole_one(kiln: Workspace, tmp_path: Path) -> None:
+    def answer(command: str) -> list[bytes]:
+        return [frame_of(0, 0), reply(f"stopped ticks={TICK_HZ // 20} items.0=400")] if command != "stop" else []
+
+    with slow_board(kiln.build_mark, answer) as board:
+        outcome = record_run(kiln, 0.1, tmp_path / "t.h5", board=board.address)
+    assert (outcome.is_whole, outcome.seconds, outcome.wanted_s) == (False, 0.05, 0.1)
+    assert "50.00 ms of 100.0 ms came." in outcome.notes
+
+
+def test_a_board_that_changes_who_it_is_keeps_its_clock(kiln: Workspace, tmp_path: Path) -> None:
+    other = encode_frame(FrameType.IDENTITY, b"protocol=2\nboard=other\nbuild=x\ntick_hz=1\n")
+
+    def answer(command: str) -> list[bytes]:
+        return [frame_of(0, 0), other, reply(f"stopped ticks={TICK_HZ // 10} items.0=400")]
+
+    with slow_board(kiln.build_mark, answer) as board:
+        outcome = record_run(kiln, 0.1, tmp_path / "t.h5", board=board.address)
+    assert outcome.seconds == 0.1
+    with open_take(tmp_path / "t.h5") as take:
+        assert take.seconds == 0.1
+        assert any("now says it is “other”" in line for line in take.log)

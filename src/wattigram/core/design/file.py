@@ -80,6 +80,16 @@ _OUTPUTS = {"tables", "generators", "pwm", "uarts", "routes"}
 _HEAD = {"format": FORMAT, "version": NEWEST_VERSION}
 
 
+def check_not_newer(path: Path) -> None:
+    """Raise :class:`ProjectError` where a project lies there that a newer program wrote; it is not overwritten."""
+    try:
+        data = parse_toml(read_text(path, ProjectError), str(path), ProjectError)
+    except ProjectError:
+        return  # nothing there, or nothing of ours
+    if data.get("format") == FORMAT:
+        check_head(data, FORMAT, NEWEST_VERSION, str(path), ProjectError)
+
+
 def project_text(project: Project) -> str:
     """The project as it stands in its file; parsing it gives an equal project."""
     return to_toml(_HEAD | plain_values(project))

@@ -13,17 +13,24 @@ from wattigram.core.design.stage import AnyStage, Mean, Twin, Window
 from wattigram.core.design.trigger import FollowTrigger, FreeRunningTrigger, SoftwareTrigger, TimerTrigger, Trigger
 from wattigram.core.design.workspace import Workspace
 from wattigram.core.errors import EditError
-from wattigram.core.part import Converter, find_part
+from wattigram.core.part import Converter, Part, find_part
 
 DEFAULT_EVERY = Fraction(1, 1000)
 DEFAULT_ITEMS = 64
 DEFAULT_HANDLER_CYCLES = 200
 
 
-def empty_workspace(part_id: str) -> Workspace:
-    """A project with nothing in it yet; raises :class:`PartError` for an unknown part."""
-    part = find_part(part_id)
-    return Workspace(Project(name="untitled", part=part.id, reference=part.references[0].name), part)
+def empty_workspace(part_id: str, part: Part | None = None) -> Workspace:
+    """A project with nothing in it yet; ``part`` is that of a part file, whose name is then ``part_id``.
+
+    Raises
+    ------
+    PartError
+        For a part that is not known.
+    """
+    if part is None:
+        part = find_part(part_id)
+    return Workspace(Project(name="untitled", part=part_id, reference=part.references[0].name), part)
 
 
 def slot_for(workspace: Workspace, name: str, pin: str, negative: str | None = None) -> Edit | None:

@@ -11,11 +11,11 @@ from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
 from wattigram.core.bench import Level, Wiring
 from wattigram.core.design.faults import part_faults
-from wattigram.core.design.file import build_mark, load_project, parse_project
+from wattigram.core.design.file import build_mark, load_project, parse_project, save_project
 from wattigram.core.design.model import Chain, Project
 from wattigram.core.design.taps import Watch, watches
 from wattigram.core.errors import ProjectError
-from wattigram.core.part import Converter, Part, find_part
+from wattigram.core.part import Converter, Part, find_part, save_part_beside
 
 
 @dataclass(frozen=True)
@@ -108,15 +108,14 @@ def worked_out_once(
     return cast("Callable[Concatenate[Workspace, Chain, Params], Result]", lookup)
 
 
-def join(project: Project, where: str, beside: Path | None = None) -> Workspace:
-    """Find the project's part and check the two against each other.
+def join(project: Project, where: str, part: Part) -> Workspace:
+    """Check a project and its part against each other.
 
     Raises
     ------
-    PartError, ProjectError
-        When the part is unknown or cannot do what the project names.
+    ProjectError
+        When the part cannot do what the project names.
     """
-    part = find_part(project.part, beside)
     faults = part_faults(project, part)
     if faults:
         more = f" (and {len(faults) - 1} more)" if len(faults) > 1 else ""
@@ -135,9 +134,29 @@ def open_workspace(path: Path) -> Workspace:
                 cure="Name the file itself.",
             )
         path = candidates[0]
-    return join(load_project(path), str(path), path.parent)
+    project = load_project(path)
+    return join(project, str(path), find_part(project.part, path.parent))
 
 
-def workspace_from_text(text: str, where: str) -> Workspace:
-    """A workspace from a project's text, as a take carries it."""
-    return join(parse_project(text, where), where)
+def workspace_from_text(text: str, where: str, part: Part | None = None) -> Workspace:
+    """A workspace from a project's text, as a take carries it; ``part`` where it carries that too.
+
+    Raises
+    ------
+    PartError, ProjectError
+        When the text is no project, or its part is unknown or cannot do what it names.
+    """
+    project = parse_project(text, where)
+    return join(project, where, part if part is not None else find_part(project.part))
+
+
+def save_workspace(workspace: Workspace, path: Path) -> None:
+    """Write the project, and beside it the part file that it names where none lies there yet.
+
+    Raises
+    ------
+    ProjectError, PartError
+        When one of them cannot be written, or another part lies there under that name; nothing is changed then.
+    """
+    save_part_beside(workspace.project.part, workspace.part, path.parent)
+    save_project(workspace.project, path)

@@ -47,6 +47,27 @@ def find_part(identifier: str, beside: Path | None = None) -> Part:
     return part
 
 
+def save_part_beside(identifier: str, part: Part, folder: Path) -> None:
+    """Put an engineer's own part file where a project that names it is saved; a part of the catalogue needs none.
+
+    Raises
+    ------
+    PartError
+        When it cannot be written, or another part lies there under that name.
+    """
+    if not identifier.endswith(".toml") or not part.text:
+        return
+    target = folder / identifier
+    if not target.exists():
+        write_atomically(target, part.text, PartError)
+    elif read_text(target, PartError) != part.text and load_part(target) != part:
+        raise PartError(
+            f"Another part lies beside it under the name “{identifier}”, so the project would mean something else.",
+            where=str(target),
+            cure="Save into another folder, or rename one of the part files.",
+        )
+
+
 def copy_part(identifier: str, path: Path, name: str) -> Part:
     """Write a copy of a shipped part as a start for one's own, comments included, under another name and id.
 

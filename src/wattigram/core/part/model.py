@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Annotated, Literal, Self
 
-from pydantic import Field, StringConstraints, model_validator
+from pydantic import Field, PrivateAttr, StringConstraints, model_validator
 
 from wattigram.core.document import build, check_head, parse_toml, read_text
 from wattigram.core.errors import PartError
@@ -138,6 +138,7 @@ class Part(Strict):
     memory: Memory | None = None
     blocks: Annotated[tuple[Block, ...], Field(max_length=100)] = ()
     """Its registers; firmware is to be had where there are any."""
+    _text: str = PrivateAttr(default="")
 
     @model_validator(mode="after")
     def _plausible(self) -> Self:
@@ -209,6 +210,11 @@ class Part(Strict):
         if pin not in self.pins:
             raise ValueError(f"{owner}: pin {pin} is not among the part's pins. Add it to “pins”.")
 
+    @property
+    def text(self) -> str:
+        """The file that the part was read from, so that it can go where the file cannot; "" where there was none."""
+        return self._text
+
     def converter(self, name: str) -> Converter | None:
         """The converter of that name."""
         return next((item for item in self.converters if item.name == name), None)
@@ -248,7 +254,9 @@ def parse_part(text: str, where: str) -> Part:
     """
     data = parse_toml(text, where, PartError)
     check_head(data, FORMAT, NEWEST_VERSION, where, PartError)
-    return build(Part, data, where, PartError)
+    part = build(Part, data, where, PartError)
+    part._text = text
+    return part
 
 
 def load_part(path: Path) -> Part:

@@ -9,6 +9,15 @@ DEBUGGER = "gdb:"
 """Before host and port of a debug server, through which a board's memory is polled."""
 
 
+SERIAL = "serial:"
+"""Before a device, which may be unplugged and come back."""
+
+
+def is_serial(address: str) -> bool:
+    """Whether an address names a serial port."""
+    return address.startswith(SERIAL)
+
+
 def is_virtual(address: str) -> bool:
     """Whether an address asks for a virtual board, which can go faster than time does."""
     return address == "virtual" or address.startswith(IMAGE)

@@ -6,11 +6,12 @@ is held while somebody draws, and the writer never waits for a repaint.
 
 from __future__ import annotations
 
+import logging
 import queue
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -18,13 +19,14 @@ import numpy as np
 
 from wattigram.core.deploy import effective_bench
 from wattigram.core.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
-from wattigram.core.errors import LinkError, TakeError, WattigramError
+from wattigram.core.errors import LinkError, TakeError, WattigramError, internal_error
 from wattigram.core.expected import History, StampedInstants
 from wattigram.core.image import Place
 from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM
 from wattigram.core.link.debugger import DebugClient
-from wattigram.core.session.address import IMAGE, is_virtual
+from wattigram.core.session.address import IMAGE, is_serial, is_virtual
 from wattigram.core.session.board_process import ChildBoard, virtual_board
+from wattigram.core.session.continuation import Suspended, finish_suspended, new_take
 from wattigram.core.session.load import overload_text
 from wattigram.core.session.looking import LOOK_S, look
 from wattigram.core.session.outgoing import output_pictures
@@ -41,13 +43,17 @@ from wattigram.core.session.picture import (
 from wattigram.core.session.port import debugger_of, open_port
 from wattigram.core.session.reception import Reception
 from wattigram.core.session.snapshot import Snapshot, StreamPicture, ViewRequest
-from wattigram.core.take import TakeWriter
 from wattigram.core.timing import cycle_timing
 
 if TYPE_CHECKING:
     from wattigram.core.session.port import Port
 
+_log = logging.getLogger(__name__)
 DISPLAY_S = 1 / 30
+IDENTIFY_S = 3.0
+ASK_AGAIN_S = 0.5
+STOP_S = 2.0
+"""So long a board may take to say that it has stopped."""
 READ_S = 0.005
 ASK_S = 0.7
 """So often a running board is asked for its counts."""
@@ -73,6 +79,10 @@ class LiveSession:
         self._state = "off"
         self._message = ""
         self._recorded: Path | None = None
+        self._begins: _Beginning | None = None
+        self._stop_asked_s: float | None = None
+        self.suspended: Suspended | None = None
+        """A take that was being written when the board went away; whoever has seen the session fail takes it."""
         self._history: History = ((0, workspace),)
         self._windows: dict[str, ExpectedWindow] = {}
         self._reception = Reception(workspace)
@@ -93,9 +103,9 @@ class LiveSession:
         """Say which places of the image's memory are to be read; nothing is, where the board runs no image."""
         self._looks = places
 
-    def start(self, take: Path | None = None) -> None:
-        """Start the board anew, recording into ``take`` where one is given."""
-        self._commands.put(lambda: self._start(take))
+    def start(self, take: Path | None = None, suspended: Suspended | None = None) -> None:
+        """Start the board anew, recording into ``take`` where one is given, or on in a take that was suspended."""
+        self._commands.put(lambda: self._begin(_Beginning(take, suspended)))
 
     def stop(self) -> None:
         """Stop the board; a recording is finished."""
@@ -125,10 +135,19 @@ class LiveSession:
         try:
             self._connect()
             self._loop()
+        except LinkError as fault:
+            self._state, self._message = "failed", str(fault)
+            if is_serial(self._address):
+                self.suspended = self._begins.suspended if self._begins else self._reception.suspend()
         except WattigramError as fault:
             self._state, self._message = "failed", str(fault)
+        except Exception as fault:  # a thread that dies unheard would leave the window saying “recording”
+            _log.exception("The session ended unexpectedly")
+            self._state, self._message = "failed", internal_error("The connection to the board", fault)
         finally:
-            self._finish_take()
+            if self._begins is not None and self._begins.suspended is not None and self.suspended is None:
+                finish_suspended(self._begins.suspended)
+            self._finish_take(self._message if self._state == "failed" else "The connection was ended.")
             if self._debugger is not None:
                 self._debugger.close()
             if self._transport is not None:
@@ -160,10 +179,12 @@ class LiveSession:
             if data:
                 self._reception.feed(data)
                 self._after_feed()
-            writer = self._reception.writer
-            if writer is not None:
-                writer.flush_if_due()
+            self._reception.flush_if_due()
+            self._tell_fault()
             now = time.monotonic()
+            if self._begins is not None:
+                self._go_on_beginning(now)
+            self._give_up_stopping(now)
             if self._running and now - asked >= ASK_S:
                 asked = now
                 self._transport.command("query")
@@ -175,6 +196,21 @@ class LiveSession:
                 self._publish()
         if self._running:
             self._transport.command("stop")
+            self._await_stop()
+
+    def _await_stop(self) -> None:
+        """What the board still sends after it was told to stop belongs to the take."""
+        assert self._transport is not None
+        deadline = time.monotonic() + STOP_S
+        while self._reception.writer is not None and not self._reception.stopped and time.monotonic() < deadline:
+            self._reception.feed(self._transport.read())
+
+    def _tell_fault(self) -> None:
+        """Say once why a take ended before its time."""
+        fault, self._reception.writing_fault = self._reception.writing_fault, None
+        if fault is not None:
+            self._message = str(fault)
+            self._recorded = Path(fault.where)
 
     def _look(self) -> None:
         """Read what is looked at; a debug server that does not answer is told once, and no longer asked."""
@@ -206,45 +242,85 @@ class LiveSession:
         reception = self._reception
         if reception.stopped and self._running:
             self._running = False
+            self._stop_asked_s = None
             self._state = "idle"
             self._finish_take()
         if reception.bench_ticks is not None and self._awaited_bench is not None:
             ticks, workspace = reception.bench_ticks, self._awaited_bench
             reception.bench_ticks = self._awaited_bench = None
             self._history = (*self._history, (ticks, workspace)) if self._running else ((0, workspace),)
-            if reception.writer is not None:
-                reception.writer.add_bench(ticks, project_text(workspace.project))
+            reception.add_bench(ticks, project_text(workspace.project))
 
-    def _start(self, take: Path | None) -> None:
+    def _begin(self, begins: _Beginning) -> None:
+        """Start at once, or as soon as the board has said who it is where a take is to be written."""
+        self._finish_take("Another run was started.")
+        self._begins = begins
+        self._go_on_beginning(time.monotonic())
+
+    def _go_on_beginning(self, now: float) -> None:
+        begins = self._begins
+        assert begins is not None
         assert self._transport is not None
-        self._finish_take()
+        records = begins.take is not None or begins.suspended is not None
+        if self._reception.identity is not None or not records:
+            self._begins = None
+            self._start(begins)
+        elif now - begins.began_s > IDENTIFY_S:
+            raise self._reception.identity_fault or LinkError(
+                f"Whoever listens at {self._transport.name} does not say who it is, so that no take can be written.",
+                cure="Is a board's firmware running?",
+            )
+        elif now - begins.asked_s > ASK_AGAIN_S:
+            begins.asked_s = now
+            self._transport.command("identify")
+
+    def _start(self, begins: _Beginning) -> None:
+        assert self._transport is not None
         self._reception.begin()
         workspace = self._history[-1][1]
         self._history = ((0, workspace),)
         self._message = overload_text(workspace, self._address)
-        if take is not None:
-            identity = self._reception.identity
-            tick_hz = identity.tick_hz if identity else workspace.bus_clock_hz.numerator
-            mark = identity.build_mark if identity else ""
-            board = identity.board if identity else ""
-            self._reception.start_writing(TakeWriter(take, project_text(workspace.project), mark, tick_hz, board))
+        identity = self._reception.identity
+        if begins.suspended is not None:
+            self._reception.go_on(begins.suspended)
+        elif begins.take is not None:
+            assert identity is not None
+            try:
+                self._reception.start_writing(new_take(workspace, identity, begins.take))
+            except TakeError as fault:
+                self._message = str(fault)
         self._transport.command("start")
+        self._stop_asked_s = None
         self._running = True
         self._state = "running"
 
     def _stop(self) -> None:
         assert self._transport is not None
+        begins, self._begins = self._begins, None
+        if begins is not None and begins.suspended is not None:
+            finish_suspended(begins.suspended)
         if self._running:
             self._transport.command("stop")
+            if self._stop_asked_s is None:
+                self._stop_asked_s = time.monotonic()
+
+    def _give_up_stopping(self, now: float) -> None:
+        """A board that does not say that it has stopped keeps no take open."""
+        if self._stop_asked_s is not None and now - self._stop_asked_s > STOP_S:
+            self._stop_asked_s = None
+            self._running = False
+            self._state = "idle"
+            self._message = "The board was told to stop and did not say that it did."
+            self._finish_take(self._message)
 
     def _turn_knobs(self, workspace: Workspace) -> None:
         assert self._transport is not None
         self._awaited_bench = workspace
         self._transport.command("bench " + effective_bench(workspace).model_dump_json())
 
-    def _finish_take(self) -> None:
+    def _finish_take(self, ended: str = "") -> None:
         try:
-            writer = self._reception.finish_writing()
+            writer = self._reception.finish_writing("" if self._reception.stopped else ended)
             if writer is not None:
                 self._recorded = writer.path
         except TakeError as fault:
@@ -361,6 +437,16 @@ class LiveSession:
         identity = self._reception.identity
         tick_hz = identity.tick_hz if identity else workspace.bus_clock_hz.numerator
         window.instants = StampedInstants(workspace, chain, held, tick_hz, first)
+
+
+@dataclass
+class _Beginning:
+    """A start that waits until the board has said who it is."""
+
+    take: Path | None
+    suspended: Suspended | None
+    began_s: float = field(default_factory=time.monotonic)
+    asked_s: float = 0.0
 
 
 def _stretch(oldest: int, newest: int, wanted: int, span_s: float) -> tuple[int, int]:

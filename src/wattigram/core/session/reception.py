@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+import time
 from collections import deque
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -26,6 +28,7 @@ from wattigram.core.link import (
     parse_pointing,
     parse_writes,
 )
+from wattigram.core.session.continuation import Origin, Suspended, origin_after
 from wattigram.core.session.numbering import Numbering
 from wattigram.core.take import TakeWriter
 
@@ -43,6 +46,12 @@ def _full_ticks(run: SampleRun) -> NDArray[np.int64]:
 def _counts(text: str) -> dict[str, int]:
     """``key=number`` pairs of a reply."""
     return {key: int(value) for key, value in re.findall(r"([\w.]+)=(\d{1,18})(?!\d)", text)}
+
+
+def _number(key: str) -> int:
+    """Stream of a count such as ``items.64``; −1 where it names none."""
+    text = key.partition(".")[2]
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 6 else -1
 
 
 class Ring:
@@ -84,6 +93,8 @@ class Reception:
     def __init__(self, workspace: Workspace) -> None:
         self.workspace = workspace
         self.identity: Identity | None = None
+        self.identity_fault: LinkError | None = None
+        """Why what the board says of itself cannot be used; None where it can."""
         self.decoder = Decoder()
         self.rings: dict[int, Ring] = {}
         self.events: deque[tuple[int, bool, int, int]] = deque(maxlen=EVENTS_KEPT)
@@ -97,6 +108,10 @@ class Reception:
         """Of samples and events."""
         self.ticks = 0
         self.writer: TakeWriter | None = None
+        self.writing_fault: TakeError | None = None
+        """Why the take that was being written had to end; the stream itself goes on."""
+        self._origin = Origin()
+        self._awaits_start = False
         self.bench_ticks: int | None = None
         self._next: dict[int, int] = {}
         self._numbering = Numbering()
@@ -114,6 +129,9 @@ class Reception:
 
     def begin(self) -> None:
         """Forget what an earlier run left."""
+        self.writing_fault = None
+        self._origin = Origin()
+        self._awaits_start = False
         self.rings.clear()
         self.events.clear()
         self._next.clear()
@@ -127,28 +145,24 @@ class Reception:
         self.register_writes = ()
 
     def feed(self, data: bytes) -> None:
-        """Take bytes as they came.
-
-        Raises
-        ------
-        TakeError
-            When the take can no longer be written.
-        """
+        """Take bytes as they came. A take that can no longer be written ends, with ``writing_fault`` saying why."""
         for found in self.decoder.feed(data):
             if isinstance(found, SampleRun):
-                self._take_samples(found)
+                if self._awaits_start and found.first:
+                    continue  # still of the run before the board was away
+                self._awaits_start = False
+                self._take_samples(self._origin.shifted(found))
             else:
                 self._take_frame(found)
 
     def _take_samples(self, run: SampleRun) -> None:
         expected = self._next.get(run.stream, 0)
         if expected and self._is_new_start(run):
+            self._end_writing("The board was started anew.", "Record again from a start.")
+            fault = self.writing_fault
             self.begin()
+            self.writing_fault = fault
             expected = 0
-            if self.writer is not None:
-                raise TakeError(
-                    "The board was started anew.", where=str(self.writer.path), cure="Record again from a start."
-                )
         run = self._placed(run, expected)
         if run.first < expected:
             run = self._without_repeats(run, expected)
@@ -168,8 +182,36 @@ class Reception:
             self.samples += len(run.items)
         if len(run.frame_ticks):
             self.ticks = max(self.ticks, int(run.frame_ticks[-1]))
-        if self.writer is not None:
-            self.writer.add_run(run)
+        self._store(lambda writer: writer.add_run(run))
+
+    def _store(self, store: Callable[[TakeWriter], object]) -> None:
+        """Write to the take, where one is being written; one that cannot be written on ends."""
+        if self.writer is None:
+            return
+        try:
+            store(self.writer)
+        except TakeError as fault:
+            self._end_writing(fault.message, fault.cure)
+
+    def _end_writing(self, why: str, cure: str) -> None:
+        """The take ends here with what it has."""
+        writer = self.writer
+        if writer is None:
+            return
+        try:
+            self.finish_writing(ended=why)
+        except TakeError as fault:
+            why = f"{why} {fault.message}"
+        self.writing_fault = TakeError(f"{why} The take ends there.", where=str(writer.path), cure=cure)
+        self.log.append(str(self.writing_fault))
+
+    def add_bench(self, ticks: int, text: str) -> None:
+        """Note in the take that knobs were turned."""
+        self._store(lambda writer: writer.add_bench(ticks, text))
+
+    def flush_if_due(self) -> None:
+        """Make the take safe up to now, twice a second."""
+        self._store(lambda writer: writer.flush_if_due())
 
     def _is_new_start(self, run: SampleRun) -> bool:
         """The board said so, or its time went back; else a handler only sends again what it sent before."""
@@ -195,15 +237,13 @@ class Reception:
         if run.stream not in self.repeated:
             self._note(f"Stream {run.stream} gave {count} items again that had come before, from item {run.first} on.")
         self.repeated[run.stream] = self.repeated.get(run.stream, 0) + count
-        if self.writer is not None:
-            self.writer.add_repeat(run.stream, max(0, run.first), count)
+        self._store(lambda writer: writer.add_repeat(run.stream, max(0, run.first), count))
         return rest._replace(first=expected)
 
     def _note(self, line: str) -> None:
         """A line of the reader's own, kept with those of the board."""
         self.log.append(line)
-        if self.writer is not None:
-            self.writer.add_log(line)
+        self._store(lambda writer: writer.add_log(line))
 
     def _count_lost(self, stream: int, first: int, count: int) -> None:
         slots = len(self.workspace.project.chains[stream].slots)
@@ -214,22 +254,37 @@ class Reception:
             case FrameType.EVENTS:
                 usable = len(frame.payload) // EVENT_DTYPE.itemsize * EVENT_DTYPE.itemsize
                 events = np.frombuffer(frame.payload[:usable], dtype=EVENT_DTYPE)
+                if self._origin.ticks:
+                    events = events.copy()
+                    events["ticks"] += np.uint64(self._origin.ticks)
                 self.events.extend(
                     (int(row["window"]), bool(row["entered"]), int(row["value"]), int(row["ticks"])) for row in events
                 )
                 self.event_count += len(events)
                 self.bytes_taken += usable
-                if self.writer is not None:
-                    self.writer.add_events(events)
+                self._store(lambda writer: writer.add_events(events))
             case FrameType.IDENTITY:
-                try:
-                    self.identity = parse_identity(frame.text)
-                except LinkError as fault:
-                    self.log.append(str(fault))
+                self._take_identity(frame.text)
             case FrameType.LOG | FrameType.REPLY:
                 self._take_text(frame)
             case FrameType.SAMPLES:
                 self.log.append(f"Frame {frame.sequence} carries items of a width that samples cannot have.")
+
+    def _take_identity(self, text: str) -> None:
+        """Who the board is; while a take is written it stays who it was, for all ticks count by that."""
+        try:
+            identity = parse_identity(text)
+        except LinkError as fault:
+            self.identity_fault = fault
+            self._note(str(fault))
+            return
+        if self.writer is not None and self.identity is not None and identity != self.identity:
+            self._note(
+                f"The board now says it is “{identity.board}”, build {identity.build_mark}, {identity.tick_hz} ticks a second; "
+                "it is taken for the one that the run began with."
+            )
+            return
+        self.identity, self.identity_fault = identity, None
 
     def _take_text(self, frame: Frame) -> None:
         text = frame.text
@@ -237,51 +292,92 @@ class Reception:
             self._silicon = _counts(text)  # what firmware cannot know
             return
         if frame.type is FrameType.REPLY and text.startswith("running"):
-            self.totals = {**self._silicon, **_counts(text)}  # asked for all the time, and nobody's news
+            self.totals = self._total_counts(text)  # asked for all the time, and nobody's news
             return
         writes = parse_writes(text) if frame.type is FrameType.LOG else None
         if writes is not None:
             self.register_writes = (*self.register_writes, *writes)
         elif parse_pointing(text) is None:
             self.log.append(text)
-        if self.writer is not None:
-            self.writer.add_log(text)
+        self._store(lambda writer: writer.add_log(text))
         if frame.type is FrameType.LOG and text.startswith("started") and self._next:
-            self._said_started = True
+            self._said_started = not self._awaits_start
+            self._awaits_start = False
         if frame.type is FrameType.LOG and (match := re.match(r"bench ticks=(\d{1,18})$", text)):
-            self.bench_ticks = int(match[1])
+            self.bench_ticks = int(match[1]) + self._origin.ticks
         if frame.type is FrameType.REPLY and text.startswith("stopped"):
-            self.totals = {**self._silicon, **_counts(text)}
+            self.totals = self._total_counts(text)
             self.totals |= {f"jumps.{stream}": count for stream, count in self._numbering.jumps.items()}
             self._close_streams()
             self.stopped = True
 
+    def _total_counts(self, text: str) -> dict[str, int]:
+        """The board's counts of the whole take, also where it was started anew in it."""
+        counts = {**self._silicon, **_counts(text)}
+        if self._origin.ticks:
+            if "ticks" in counts:
+                counts["ticks"] += self._origin.ticks
+            for key in counts:
+                if key.startswith("items."):
+                    counts[key] += self._origin.items.get(_number(key), 0)
+        return counts
+
     def _close_streams(self) -> None:
         """The board has said how much it sent, so that a loss at the very end is known too."""
-        for key, total in self.totals.items():
-            stream_text = key.removeprefix("items.")
-            if key == stream_text or not stream_text.isdigit():
+        totals = {_number(key): total for key, total in self.totals.items() if key.startswith("items.")}
+        for stream in range(len(self.workspace.project.chains)):
+            if STAMP_STREAM + stream in self._next and stream in totals:  # each item has its stamp
+                totals.setdefault(STAMP_STREAM + stream, totals[stream])
+        for stream, total in totals.items():
+            if stream < 0:
                 continue
-            stream = int(stream_text)
             done = self._next.get(stream, 0)
             total = self._numbering.total(stream, total, done, self.totals.get("ticks", 0))
             if total > done:
                 if stream < len(self.workspace.project.chains):
                     self._count_lost(stream, done, total - done)
-                if self.writer is not None and stream < 2 * REDUCED_STREAM:
-                    self.writer.close_stream(stream, total)
+                if stream < 2 * REDUCED_STREAM:
+                    self._store(lambda writer, stream=stream, total=total: writer.close_stream(stream, total))  # type: ignore[misc]
                 self._next[stream] = total
 
     def start_writing(self, writer: TakeWriter) -> None:
         """Store from now on; to be called before the board is started."""
         self.writer = writer
 
-    def finish_writing(self) -> TakeWriter | None:
-        """Close the take, if one is being written."""
+    def finish_writing(self, ended: str = "") -> TakeWriter | None:
+        """Close the take, if one is being written; ``ended`` says why, where the board did not stop by itself.
+
+        Raises
+        ------
+        TakeError
+            When its end cannot be written.
+        """
         writer, self.writer = self.writer, None
         if writer is not None:
-            try:
-                writer.close(self.lost_cycles, self.totals)
-            except (OSError, ValueError, RuntimeError) as fault:
-                raise TakeError(f"The take could not be finished: {fault}.", where=str(writer.path)) from fault
+            if not self.stopped and not ended:
+                ended = "The recording was ended before the board said that it had stopped."
+            writer.close(self.lost_cycles, self.totals, ended=ended)
         return writer
+
+    def suspend(self) -> Suspended | None:
+        """Let the board go and keep its take open; None where none is being written."""
+        self._store(lambda writer: writer.flush())
+        writer, self.writer = self.writer, None
+        if writer is None:
+            return None
+        return Suspended(writer, dict(self._next), self.ticks, self.lost_cycles, time.monotonic())
+
+    def go_on(self, suspended: Suspended) -> None:
+        """Write on in a take whose board was away; to be called after :meth:`begin`, once the board is known."""
+        assert self.identity is not None
+        pause_s = time.monotonic() - suspended.since_s
+        self._origin = origin_after(self.workspace, suspended, pause_s, self.identity.tick_hz)
+        self._next = dict(suspended.next_items)
+        self._awaits_start = True
+        self.lost_cycles = suspended.lost_cycles
+        self.ticks = suspended.ticks
+        self.writer = suspended.writer
+        self._note(
+            f"The board was away for {pause_s:.1f} s by the host's clock, and was started anew; "
+            f"its ticks go on from {self._origin.ticks}."
+        )

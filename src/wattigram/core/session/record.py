@@ -11,14 +11,16 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from wattigram.core.deploy.effective import DEFAULT_SEED
-from wattigram.core.design import Workspace, project_text
+from wattigram.core.design import Workspace
 from wattigram.core.errors import LinkError
 from wattigram.core.link import FAILED
+from wattigram.core.quantity import show
 from wattigram.core.session.board_process import virtual_board
+from wattigram.core.session.continuation import new_take
 from wattigram.core.session.load import overload_text
 from wattigram.core.session.port import open_port
 from wattigram.core.session.reception import Reception
-from wattigram.core.take import TakeWriter
+from wattigram.core.take.room import check_target
 from wattigram.core.timing import cycle_timing
 
 if TYPE_CHECKING:
@@ -36,6 +38,11 @@ class RunOutcome:
 
     take: Path
     seconds: float
+    """How long the board ran, in its own time."""
+    wanted_s: float
+    """How long it was asked to run."""
+    is_whole: bool
+    """All that was asked for came, and the board said that it stopped."""
     cycles: int
     samples: int
     lost_cycles: int
@@ -56,9 +63,14 @@ def record_run(
     fast: bool = False,
     seed: int = DEFAULT_SEED,
     elf: Path | None = None,
+    overwrite: bool = False,
+    is_ended: Callable[[], bool] = lambda: False,
     progress: Callable[[float], None] | None = None,
 ) -> RunOutcome:
     """Run a board for ``seconds`` of its own time and write the take; ``elf`` is the image behind a debug server.
+
+    A take that lies at ``out`` is replaced where ``overwrite`` says so, and nothing else ever is. ``is_ended`` is
+    asked all the time: once it says so the board is stopped and the take finished with what it has.
 
     Raises
     ------
@@ -67,6 +79,7 @@ def record_run(
     """
     if not workspace.project.chains:
         raise LinkError("The project has no chain to run.", cure="Put a signal into a slot first.")
+    check_target(out, overwrite)
     with ExitStack() as stack:
         child = virtual_board(board, workspace, seed)
         if child is not None:
@@ -83,17 +96,24 @@ def record_run(
             notes.append(
                 f"The board runs build {mark}, this design is {workspace.build_mark}: expected values may not fit."
             )
-        writer = TakeWriter(
-            out, project_text(workspace.project), mark, reception.identity.tick_hz, reception.identity.board
-        )
-        reception.start_writing(writer)
+        tick_hz = reception.identity.tick_hz
+        reception.start_writing(new_take(workspace, reception.identity, out, overwrite))
+        run = _Run(transport, reception, ticks, SILENCE_S if child is None else OWN_SILENCE_S, is_ended, progress)
+        ended = "The program that recorded it was ended."
         try:
             transport.command(f"start ticks={ticks}" + (" fast" if fast else ""))
-            _receive(transport, reception, ticks, SILENCE_S if child is None else OWN_SILENCE_S, progress)
+            ended = run.receive()
+        except LinkError as fault:
+            ended = str(fault)
         finally:
-            reception.finish_writing()
-        if not reception.stopped:
-            notes.append("The board fell silent before it said that it had stopped.")
+            reception.finish_writing(ended)
+        if ended:
+            notes.append(ended)
+        came_ticks = reception.totals.get("ticks", reception.ticks) if reception.stopped else reception.ticks
+        if came_ticks < ticks:
+            notes.append(f"{show(came_ticks / tick_hz, 's')} of {show(ticks / tick_hz, 's')} came.")
+        if not reception.samples:
+            notes.append("Not one sample came.")
         if reception.decoder.stats.bytes_skipped:
             notes.append(
                 f"{reception.decoder.stats.bytes_skipped} bytes on the link were no frame and were passed over."
@@ -108,7 +128,9 @@ def record_run(
             notes.append(f"{missed} triggers came while a converter was busy or stopped.")
         return RunOutcome(
             take=out,
-            seconds=ticks / reception.identity.tick_hz,
+            seconds=came_ticks / tick_hz,
+            wanted_s=ticks / tick_hz,
+            is_whole=not ended and came_ticks >= ticks and reception.samples > 0,
             cycles=reception.totals.get("cycles", 0),
             samples=reception.samples,
             lost_cycles=reception.lost_cycles,
@@ -149,7 +171,7 @@ def _identify(transport: Port, reception: Reception) -> None:
     asked_at = 0.0
     while reception.identity is None:
         if time.monotonic() > deadline:
-            raise LinkError(
+            raise reception.identity_fault or LinkError(
                 f"Whoever listens at {transport.name} does not say who it is.", cure="Is a board's firmware running?"
             )
         if time.monotonic() - asked_at > 0.5:
@@ -158,31 +180,63 @@ def _identify(transport: Port, reception: Reception) -> None:
         reception.feed(transport.read())
 
 
-def _receive(
-    transport: Port,
-    reception: Reception,
-    ticks: int,
-    silence_s: float,
-    progress: Callable[[float], None] | None,
-) -> None:
-    moved_at = asked_at = time.monotonic()
-    moved = (0, 0)
-    if reception.identity is not None:  # a chain that never starts says nothing until it is stopped
-        silence_s += ticks / reception.identity.tick_hz
-    while not reception.stopped:
-        data = transport.read()
-        now = time.monotonic()
-        if data:
-            reception.feed(data)
-            before, moved = moved, (reception.bytes_taken, reception.totals.get("ticks", 0))
-            if moved != before:
-                moved_at = now
-        elif now - moved_at > silence_s:
-            return
-        if now - max(asked_at, moved_at) > ASK_S:  # whoever is slow still answers, and its time goes on
-            asked_at = now
-            transport.command("query")
-        if reception.writer is not None:
-            reception.writer.flush_if_due()
-        if progress is not None:
-            progress(min(1.0, reception.ticks / ticks))
+class _Run:
+    """Receives one run until the board has stopped, and sees to it that it does."""
+
+    def __init__(
+        self,
+        transport: Port,
+        reception: Reception,
+        ticks: int,
+        silence_s: float,
+        is_ended: Callable[[], bool],
+        progress: Callable[[float], None] | None,
+    ) -> None:
+        self._transport = transport
+        self._reception = reception
+        self._ticks = ticks
+        self._silence_s = silence_s
+        self._is_ended = is_ended
+        self._progress = progress
+        self._stop_said_s: float | None = None
+
+    def receive(self) -> str:
+        """Take what comes; the answer says why the run ended before the board stopped by itself, "" where it did."""
+        reception, transport = self._reception, self._transport
+        moved_at = asked_at = time.monotonic()
+        moved = (0, 0)
+        assert reception.identity is not None
+        # a chain that never starts says nothing until it is stopped
+        silence_s = self._silence_s + self._ticks / reception.identity.tick_hz
+        ended = ""
+        while not reception.stopped:
+            data = transport.read()
+            now = time.monotonic()
+            if data:
+                reception.feed(data)
+                before, moved = moved, (reception.bytes_taken, reception.totals.get("ticks", 0))
+                if moved != before:
+                    moved_at = now
+            elif now - moved_at > silence_s:
+                return ended or "The board fell silent before it said that it had stopped."
+            if now - max(asked_at, moved_at) > ASK_S:  # whoever is slow still answers, and its time goes on
+                asked_at = now
+                transport.command("query")
+            reception.flush_if_due()
+            if reception.writing_fault is not None:
+                ended = str(reception.writing_fault)
+            elif self._is_ended():
+                ended = "The run was ended from outside before its time."
+            if ended or max(reception.ticks, reception.totals.get("ticks", 0)) > self._ticks:
+                self._stop(now)
+            if self._stop_said_s is not None and now - self._stop_said_s > self._silence_s:
+                return ended or "The board was told to stop after its time and did not."
+            if self._progress is not None:
+                self._progress(min(1.0, reception.ticks / self._ticks))
+        return ended
+
+    def _stop(self, now: float) -> None:
+        """Tell the board to stop, once: firmware need not know how long it is to run."""
+        if self._stop_said_s is None:
+            self._stop_said_s = now
+            self._transport.command("stop")

@@ -28,9 +28,10 @@ from wattigram.core.link import (
     parse_pointing,
     parse_writes,
 )
+from wattigram.core.part import Part, parse_part
 from wattigram.core.take.samples import OutputSamples, SignalSamples
 from wattigram.core.take.sound import check_take
-from wattigram.core.take.writer import EVENT_DTYPE, FRAME_DTYPE, GAP_DTYPE
+from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE
 from wattigram.core.timing import cycle_timing, loop_numbers
 
 
@@ -46,7 +47,11 @@ class Take:
         self.board = str(attributes.get("board", ""))
         self.started = str(attributes.get("started", ""))
         self.complete = bool(attributes.get("complete", False))
+        self.ended = str(attributes.get("ended", ""))
+        """Why it ended before the board said that it had stopped; "" where it did, and where nobody could say."""
         self.project_text: str = file["project"][()].decode("utf-8", "replace")
+        self.part_text: str = file["part"][()].decode("utf-8", "replace") if "part" in file else ""
+        """The part file; "" in takes that do not carry one."""
         self.streams: tuple[int, ...] = tuple(sorted(int(name) for name in file["streams"]))
         self._items: dict[int, NDArray[Any]] = {}
         self._instants: dict[str, Instants] = {}
@@ -66,7 +71,12 @@ class Take:
     @cached_property
     def workspace(self) -> Workspace:
         """The project that the take was made from."""
-        return workspace_from_text(self.project_text, f"{self.path}: project")
+        return workspace_from_text(self.project_text, f"{self.path}: project", self.part)
+
+    @cached_property
+    def part(self) -> Part | None:
+        """The part that the take was made with; None where it does not carry it."""
+        return parse_part(self.part_text, f"{self.path}: part") if self.part_text else None
 
     @cached_property
     def history(self) -> History:
@@ -75,7 +85,7 @@ class Take:
         if "bench" in self._file:
             for raw in self._file["bench"][:]:
                 ticks, _, text = raw.decode("utf-8", "replace").partition("\n")
-                entries.append((int(ticks), workspace_from_text(text, f"{self.path}: bench")))
+                entries.append((int(ticks), workspace_from_text(text, f"{self.path}: bench", self.part)))
         return tuple(entries)
 
     def item_count(self, stream: int) -> int:
@@ -330,6 +340,15 @@ class Take:
         firsts, starts = rows["first"].astype(np.int64) // 2, rows["ticks"].astype(np.int64)
         ticks = unwrap_stamps(pairs[:, 0].astype(np.uint32), firsts, starts)
         return OutputSamples(ticks / self.tick_hz, pairs[:, 1].astype(np.int64))
+
+
+def is_take(path: Path) -> bool:
+    """Whether a file is a take, be it whole or not finished."""
+    try:
+        with h5py.File(path, "r") as file:
+            return bool(file.attrs.get("format") == FORMAT)
+    except (OSError, RuntimeError, ValueError, KeyError):
+        return False
 
 
 def open_take(path: Path) -> Take:

@@ -34,8 +34,13 @@ def check_take(file: Any, where: str) -> None:
     for name, dtype in tables.items():
         if set(file[name].dtype.names or ()) != set(dtype.names or ()) or file[name].ndim != 1:
             raise TakeError(f"The take's “{name}” has other columns than it should.", where=where)
-    if h5py.check_string_dtype(file["project"].dtype) is None or file["project"].shape != ():
-        raise TakeError("The take's “project” is no text.", where=where)
+    for name in ("project", "part"):
+        if name in file and (
+            not isinstance(file[name], h5py.Dataset)
+            or h5py.check_string_dtype(file[name].dtype) is None
+            or file[name].shape != ()
+        ):
+            raise TakeError(f"The take's “{name}” is no text.", where=where)
     for name, group in file["streams"].items():
         items = group["items"]
         if not (name.isascii() and name.isdigit() and int(name) < 256):

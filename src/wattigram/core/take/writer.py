@@ -6,11 +6,14 @@ shifts where data are missing; what is missing is listed under ``gaps``.
 
 from __future__ import annotations
 
+import contextlib
 import json
+import os
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
+from functools import wraps
 from pathlib import Path
-from typing import Any
+from typing import Any, Concatenate, ParamSpec, TypeVar
 
 import h5py
 import numpy as np
@@ -18,15 +21,47 @@ from numpy.typing import NDArray
 
 from wattigram.core.errors import TakeError
 from wattigram.core.link import SampleRun
+from wattigram.core.take.room import Room, check_target
 
 FORMAT = "wattigram-take"
-VERSION = 2
+VERSION = 3
 CHUNK_BYTES = 256 * 1024
 FLUSH_S = 0.5
 LARGEST_GAP_ITEMS = 1 << 34
 FRAME_DTYPE = np.dtype([("first", "<u8"), ("count", "<u4"), ("ticks", "<u8")])
 EVENT_DTYPE = np.dtype([("window", "<u2"), ("entered", "u1"), ("value", "<i4"), ("ticks", "<u8")])
 GAP_DTYPE = np.dtype([("stream", "<u2"), ("first", "<u8"), ("count", "<u8")])
+
+
+Params = ParamSpec("Params")
+Result = TypeVar("Result")
+
+
+def _told(
+    method: Callable[Concatenate[TakeWriter, Params], Result],
+) -> Callable[Concatenate[TakeWriter, Params], Result]:
+    """Whatever the library raises while it writes becomes a :class:`TakeError` that names the take."""
+
+    @wraps(method)
+    def call(writer: TakeWriter, *args: Params.args, **named: Params.kwargs) -> Result:
+        try:
+            return method(writer, *args, **named)
+        except (OSError, RuntimeError, ValueError) as fault:
+            if isinstance(fault, TakeError):
+                raise
+            raise TakeError(
+                f"The take cannot be written on: {_reason(fault)}.",
+                where=str(writer.path),
+                cure="What came until then is kept.",
+            ) from fault
+
+    return call
+
+
+def _reason(fault: Exception) -> str:
+    """The system's own words, where the library passes its number on; else the library's."""
+    number = getattr(fault, "errno", None)
+    return os.strerror(number) if number else str(fault).splitlines()[0][:200]
 
 
 class _Rows:
@@ -55,7 +90,8 @@ class _Rows:
 class _Stream:
     """Items of one stream, written in whole chunks; the last, partial chunk again at each flush."""
 
-    def __init__(self, parent: Any, stream: int, dtype: np.dtype[Any]) -> None:
+    def __init__(self, parent: Any, stream: int, dtype: np.dtype[Any], before_chunk: Callable[[], None]) -> None:
+        self._before_chunk = before_chunk
         self.group = parent.create_group(str(stream))
         self.chunk_items = CHUNK_BYTES // dtype.itemsize
         self.data = self.group.create_dataset(
@@ -66,6 +102,8 @@ class _Stream:
         self.chunk = 0
         self.filled = 0
         self.is_dirty = False
+        self.unwritten = 0, 0
+        """First and count of items that the file has room for and does not hold."""
 
     @property
     def next_item(self) -> int:
@@ -106,10 +144,23 @@ class _Stream:
         self.is_dirty = False
 
     def _write_chunk(self, items: NDArray[Any], filled: int) -> None:
-        end = self.chunk * self.chunk_items + filled
-        if self.data.shape[0] < end:
-            self.data.resize((end,))
-        self.data.id.write_direct_chunk((self.chunk * self.chunk_items,), items)
+        self._before_chunk()
+        begin = self.chunk * self.chunk_items
+        before = self.data.shape[0]
+        # HDF5 takes no chunk beyond the end, so the end moves first. After a chunk that could not be written it cannot
+        # be moved back (2.0 then clears the chunk before it), so what is missing becomes a gap: on a full disk
+        # zeros would look like samples otherwise.
+        if before < begin + filled:
+            self.data.resize((begin + filled,))
+        try:
+            self.data.id.write_direct_chunk((begin,), items)
+        except (OSError, RuntimeError):
+            self.unwritten = before, begin + filled - before
+            raise
+
+    def stop_asking(self) -> None:
+        """The end is written into the room that was kept for it."""
+        self._before_chunk = lambda: None
 
     def flush(self) -> None:
         if self.is_dirty:
@@ -121,16 +172,44 @@ class _Stream:
 
 
 class TakeWriter:
-    """Writes one take. Owned by one thread; ``flush_if_due`` is to be called often."""
+    """Writes one take. Owned by one thread; ``flush_if_due`` is to be called often.
 
-    def __init__(self, path: Path, project_text: str, build_mark: str, tick_hz: int, board: str = "") -> None:
-        try:
-            self._file = h5py.File(path, "w")
-        except OSError as fault:
-            raise TakeError(
-                f"The take cannot be written: {fault}.", where=str(path), cure="Choose another place."
-            ) from fault
+    Every method that writes raises :class:`TakeError` when it cannot; the take is then to be closed as not complete.
+    """
+
+    def __init__(
+        self,
+        path: Path,
+        project_text: str,
+        build_mark: str,
+        tick_hz: int,
+        board: str = "",
+        *,
+        part_text: str = "",
+        overwrite: bool = False,
+    ) -> None:
+        check_target(path, overwrite)
         self.path = path
+        self._room = Room(path)
+        try:
+            self._room.require(0)
+            self._room.hold()
+            if overwrite:
+                path.unlink(missing_ok=True)
+            self._file = h5py.File(path, "x")
+        except OSError as fault:
+            self._room.give_back()
+            raise TakeError(
+                f"The take cannot be written: {_reason(fault)}.", where=str(path), cure="Choose another place."
+            ) from fault
+        try:
+            self._begin(project_text, build_mark, tick_hz, board, part_text)
+        except TakeError:
+            self._abandon()
+            raise
+
+    @_told
+    def _begin(self, project_text: str, build_mark: str, tick_hz: int, board: str, part_text: str) -> None:
         self.tick_hz = tick_hz
         self.samples = 0
         attributes = self._file.attrs
@@ -143,6 +222,8 @@ class TakeWriter:
         attributes["complete"] = False
         text = h5py.string_dtype()
         self._file.create_dataset("project", data=project_text, dtype=text)
+        if part_text:
+            self._file.create_dataset("part", data=part_text, dtype=text)
         self._log = self._file.create_dataset("log", (0,), dtype=text, maxshape=(None,), chunks=(256,))
         self._bench = self._file.create_dataset("bench", (0,), dtype=text, maxshape=(None,), chunks=(16,))
         self._log_waiting: list[str] = []
@@ -154,11 +235,19 @@ class TakeWriter:
         self._flushed_at = time.monotonic()
         self._file.flush()
 
+    def _before_chunk(self) -> None:
+        self._room.require(self._size_bytes())
+
+    def _size_bytes(self) -> int:
+        """The file as large as it is; what HDF5 has not written yet is within the margin."""
+        return self.path.stat().st_size
+
+    @_told
     def add_run(self, run: SampleRun) -> None:
         """Store frames of samples; a jump in item numbers becomes a gap."""
         stream = self._streams.get(run.stream)
         if stream is None:
-            stream = _Stream(self._streams_group, run.stream, run.items.dtype)
+            stream = _Stream(self._streams_group, run.stream, run.items.dtype, self._before_chunk)
             self._streams[run.stream] = stream
         missing = run.first - stream.next_item
         if missing < 0 or missing > LARGEST_GAP_ITEMS or run.items.dtype != stream.data.dtype:
@@ -197,6 +286,7 @@ class TakeWriter:
         """Store window events as they came over the link."""
         self._events.add(*(events[name] for name in EVENT_DTYPE.names or ()))
 
+    @_told
     def add_bench(self, ticks: int, project_text: str) -> None:
         """Store the whole project as it stands after knobs were turned at ``ticks``."""
         self._bench.resize((len(self._bench) + 1,))
@@ -211,13 +301,18 @@ class TakeWriter:
         if time.monotonic() - self._flushed_at >= FLUSH_S:
             self.flush()
 
+    @_told
     def flush(self) -> None:
         """Make all up to now safe against the end of this process."""
+        self._room.require(self._size_bytes())
+        self._flush_all()
+
+    def _flush_all(self) -> None:
+        self._gaps.flush()  # before the items that come after them
+        self._repeats.flush()
         for stream in self._streams.values():
             stream.flush()
         self._events.flush()
-        self._gaps.flush()
-        self._repeats.flush()
         if self._log_waiting:
             start = len(self._log)
             self._log.resize((start + len(self._log_waiting),))
@@ -226,10 +321,40 @@ class TakeWriter:
         self._file.flush()
         self._flushed_at = time.monotonic()
 
-    def close(self, lost_cycles: int = 0, totals: Mapping[str, int] | None = None) -> None:
-        """Finish the take; ``totals`` are the board's own counts."""
-        self.flush()
-        self._file.attrs["totals"] = json.dumps(dict(totals or {}))
-        self._file.attrs["complete"] = True
+    def close(self, lost_cycles: int = 0, totals: Mapping[str, int] | None = None, *, ended: str = "") -> None:
+        """Finish the take; ``totals`` are the board's own counts.
+
+        ``ended`` says why it ended before the board said that it had stopped; the take is not complete then.
+
+        Raises
+        ------
+        TakeError
+            When not even the end could be written; the take is then as at its last flush.
+        """
+        self._room.give_back()
+        try:
+            self._finish(lost_cycles, dict(totals or {}), ended)
+        except TakeError:
+            self._abandon()
+            raise
+
+    @_told
+    def _finish(self, lost_cycles: int, totals: dict[str, int], ended: str) -> None:
+        for number, stream in self._streams.items():
+            stream.stop_asking()
+            first, count = stream.unwritten
+            if count > 0:
+                self.add_gap(number, first, count)
+                stream.is_dirty = False
+        self._flush_all()
+        self._file.attrs["totals"] = json.dumps(totals)
+        self._file.attrs["complete"] = not ended
+        self._file.attrs["ended"] = ended
         self._file.attrs["lost_cycles"] = lost_cycles
         self._file.close()
+
+    def _abandon(self) -> None:
+        """Let the file go as it is."""
+        self._room.give_back()
+        with contextlib.suppress(OSError, RuntimeError, ValueError):
+            self._file.close()

@@ -98,11 +98,10 @@ class TakesPage(QWidget):
         layout.addWidget(self.split)
         self._show_values(None)
 
-    def show_folder(self, folder: Path) -> None:
+    def show_folders(self, folders: tuple[Path, ...]) -> None:
         """List a project's takes, the newest first."""
-        paths = (
-            sorted(folder.glob("*.h5"), key=lambda path: path.stat().st_mtime, reverse=True) if folder.is_dir() else []
-        )
+        found = [(path.stat().st_mtime, path) for folder in folders if folder.is_dir() for path in folder.glob("*.h5")]
+        paths = [path for _written, path in sorted(found, reverse=True)]
         self.takes.blockSignals(True)
         self.takes.clear()
         for path in paths:
