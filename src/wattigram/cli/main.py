@@ -94,7 +94,7 @@ def main() -> None:
         if hasattr(fault, "format_message"):
             _complain(fault.format_message())  # a usage error: unknown option, missing argument
         else:
-            logging.getLogger(__name__).debug("A fault of the program's own", exc_info=fault)
+            logging.getLogger(__name__).info("A fault of the program's own", exc_info=fault)
             report = write_report(fault, "running a command")
             _complain(internal_error("The command", fault) + (f" A report is in {report}." if report else ""))
         status = IMPOSSIBLE

@@ -9,6 +9,7 @@ import typer
 from wattigram.cli.progress import Progress
 from wattigram.core.errors import WattigramError
 from wattigram.core.take import export_csv, open_take
+from wattigram.core.take.repair import repair_take
 
 app = typer.Typer(help="Look into takes and export them.", no_args_is_help=True)
 
@@ -32,6 +33,20 @@ def info(take: Path = typer.Argument(..., help="Take (HDF5).")) -> None:
             typer.echo(f"  {signal.name}: {raw.count} samples{extra}{mean}")
         for gap in opened.gaps:
             typer.echo(f"  gap: stream {gap['stream']}, {gap['count']} items from {gap['first']}")
+
+
+@app.command("repair")
+def repair(
+    take: Path = typer.Argument(..., help="Take (HDF5) that was damaged."),
+    out: Path | None = typer.Option(None, "--out", help="New take; beside the old one where it is not given."),
+) -> None:
+    """Make a sound take of a damaged one; the damaged file stays as it is. Exit status 1 when something was missing."""
+    target = out or take.with_name(f"{take.stem} repaired.h5")
+    mended = repair_take(take, target)
+    for line in mended:
+        typer.echo(f"  {line}")
+    typer.echo(f"{target}: " + ("written from what could be read." if mended else "written; nothing was damaged."))
+    raise typer.Exit(1 if mended else 0)
 
 
 @app.command("export")

@@ -13,7 +13,8 @@ import pytest
 from wattigram.core.board.server import LARGEST_QUEUE_BYTES, LONGEST_COMMAND_BYTES, BoardServer
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import Workspace
-from wattigram.core.link import Decoder, Frame, SampleRun
+from wattigram.core.link import Decoder, Frame, SampleRun, open_transport
+from wattigram.core.link.key import key_path, read_key
 
 
 @pytest.fixture
@@ -24,7 +25,7 @@ def server(kiln: Workspace) -> Iterator[BoardServer]:
     thread.start()
     yield board
     with socket.create_connection(("127.0.0.1", board.tcp_port)) as last:
-        last.sendall(b"quit\n")
+        last.sendall(f"key {board.key}\nquit\n".encode())
         thread.join(timeout=10)
     assert not thread.is_alive()
 
@@ -32,6 +33,7 @@ def server(kiln: Workspace) -> Iterator[BoardServer]:
 def connect(board: BoardServer) -> socket.socket:
     port = socket.create_connection(("127.0.0.1", board.tcp_port))
     port.settimeout(0.2)
+    port.sendall(f"key {board.key}\n".encode())
     return port
 
 
@@ -144,3 +146,54 @@ def test_the_pty_is_a_terminal_device(server: BoardServer) -> None:
 
 def test_only_this_machine_can_connect(server: BoardServer) -> None:
     assert server._listener.getsockname()[0] == "127.0.0.1"
+
+
+def stranger(board: BoardServer) -> socket.socket:
+    port = socket.create_connection(("127.0.0.1", board.tcp_port))
+    port.settimeout(0.2)
+    return port
+
+
+def test_without_the_key_one_can_only_listen(server: BoardServer) -> None:
+    with connect(server) as owner, stranger(server) as other:
+        other.sendall(b"identify\n")
+        listen(other, "protocol=")
+        for command in (b"start cycles=10\n", b"stop\n", b"bench {}\n", b"quit\n"):
+            other.sendall(command)
+            listen(other, f"error “{command.split()[0].decode()}” needs the key")
+        other.sendall(b"key wrong\nstart\n")
+        listen(other, "error that is not the board's key")
+        owner.sendall(b"start cycles=100\n")
+        _frames, runs, _decoder = listen(other, "stopped cycles=100")
+        assert runs
+
+
+@pytest.mark.parametrize("verb", [b"GET", b"POST", b"OPTIONS", b"PUT"])
+def test_a_web_page_is_dropped(server: BoardServer, verb: bytes) -> None:
+    with stranger(server) as page:
+        page.sendall(verb + b" / HTTP/1.1\r\nHost: x\r\n\r\nstart\nquit\n")
+        received = b"x"
+        while received:
+            try:
+                received = page.recv(4096)
+            except ConnectionResetError:
+                break
+    with connect(server) as owner:
+        owner.sendall(b"query\n")
+        listen(owner, "idle")
+
+
+def test_the_key_lies_where_only_the_same_user_reads_it(server: BoardServer) -> None:
+    path = key_path(server.tcp_port)
+    assert path.stat().st_mode & 0o777 == 0o600
+    assert read_key("127.0.0.1", server.tcp_port) == server.key
+    assert read_key("example.org", server.tcp_port) == ""
+    transport = open_transport(f"tcp:127.0.0.1:{server.tcp_port}")
+    transport.command("start cycles=5")
+    decoder = Decoder()
+    texts: list[str] = []
+    deadline = time.monotonic() + 8
+    while not any(text.startswith("stopped") for text in texts) and time.monotonic() < deadline:
+        texts += [found.text for found in decoder.feed(transport.read()) if isinstance(found, Frame)]
+    transport.close()
+    assert any(text.startswith("stopped cycles=5") for text in texts)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import subprocess
 from pathlib import Path
 
@@ -13,7 +14,9 @@ from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.flags import C_FLAGS, target_flags
 from wattigram.core.firmware.looked import NumberScale, loop_look, number_scales
+from wattigram.core.errors import FirmwareError
 from wattigram.core.image import CType, Image, Place, load_image, places, variables
+from wattigram.core.image.elf import check_image
 from wattigram.core.link.debugger import DebugClient
 
 SOURCE = """
@@ -167,3 +170,26 @@ def test_a_real_debug_server_is_read(gdbserver: tuple[Path, int]) -> None:
     client.write(symbols["counter"], (1000).to_bytes(4, "little"))
     assert client.read_word(symbols["counter"]) == 1000
     client.close()
+
+
+@needs_compiler
+def test_damaged_images_give_sentences_only(image: Image) -> None:
+    """Bytes of headers, symbols, types and lines put wrong, many ways."""
+    rng = random.Random(7)
+    refused = 0
+    for round_ in range(400):
+        body = bytearray(image.content)
+        for _ in range(rng.choice((1, 3, 20))):
+            body[rng.randrange(len(body))] = rng.randrange(256)
+        if round_ % 5 == 0:
+            del body[rng.randrange(len(body)) :]
+        damaged = Image("damaged.elf", bytes(body))
+        try:
+            check_image(damaged)
+            damaged.sections, damaged.symbols  # noqa: B018 - read, not used
+            damaged.place(0x0800_0010)
+            places(damaged)
+        except FirmwareError as fault:
+            assert fault.message
+            refused += 1
+    assert refused > 40

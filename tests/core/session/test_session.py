@@ -24,6 +24,7 @@ from wattigram.core.design import Workspace
 from wattigram.core.design.edits import SetLoopItems, SetPeriod, SetSampling, SetWiring
 from wattigram.core.errors import LinkError
 from wattigram.core.link import Decoder, Frame, FrameType, SampleRun, open_transport
+from wattigram.core.link.key import read_key
 from wattigram.core.proof import prove
 from wattigram.core.session import BoardProcess, LiveSession, Snapshot, ViewRequest, record_run
 from wattigram.core.session.reception import RING_ITEMS, Reception, Ring
@@ -103,6 +104,7 @@ class Spoiler:
         self._server = socket.create_server(("127.0.0.1", 0))
         self.address = f"tcp:127.0.0.1:{self._server.getsockname()[1]}"
         self._board = socket.create_connection(("127.0.0.1", port))
+        self._board.sendall(f"key {read_key('127.0.0.1', port)}\n".encode())
         self._threads = [threading.Thread(target=self._forward)]
         self._threads[0].start()
 

@@ -263,9 +263,23 @@ def test_damaged_takes_give_sentences_only(kiln: Workspace, take_of: Callable[..
         (lambda f: f.attrs.__setitem__("version", 99), "has version 99"),
         (lambda f: f.attrs.__setitem__("version", "x"), "damaged"),
         (lambda f: f.attrs.__setitem__("tick_hz", 0), "tick_hz is impossible"),
-        (lambda f: f.__delitem__("project"), "damaged"),
-        (lambda f: f.__delitem__("events"), "damaged"),
-        (lambda f: f["streams"].create_group("nine"), "damaged"),
+        (lambda f: f.__delitem__("project"), "is no dataset"),
+        (lambda f: f.__delitem__("events"), "is no dataset"),
+        (lambda f: f["streams"].create_group("nine"), "numbers below 256"),
+        (lambda f: f["streams"].create_group("²"), "numbers below 256"),
+        (lambda f: f["streams/0/items"].resize((1 << 33,)), "holds at most"),
+        (lambda f: f["events"].resize((1 << 33,)), "has no room"),
+        (lambda f: f["streams/0/frames"].resize((1 << 33,)), "has no room"),
+        (lambda f: f["streams"].__setitem__("7", h5py.SoftLink("/streams")), "is a link"),
+        (lambda f: f["streams"].__setitem__("7", h5py.ExternalLink("/etc/passwd", "/x")), "is a link"),
+        (lambda f: (f.__delitem__("log"), f.__setitem__("log", [1, 2])), "no lines of text"),
+        (
+            lambda f: (
+                f["streams/0"].__delitem__("items"),
+                f["streams/0"].create_dataset("items", (10,), "<u2", external=[("/etc/passwd", 0, 20)]),
+            ),
+            "lies in another file",
+        ),
         (lambda f: (f.__delitem__("gaps"), f.create_dataset("gaps", data=[1, 2])), "other columns"),
         (
             lambda f: (
@@ -294,3 +308,17 @@ def test_what_is_no_hdf5_is_refused(tmp_path: Path) -> None:
         open_take(text)
     with pytest.raises(TakeError, match="there is no such file"):
         open_take(tmp_path / "none.h5")
+
+
+def test_stamps_are_no_samples(tmp_path: Path, kiln: Workspace) -> None:
+    writer = TakeWriter(tmp_path / "t.h5", project_text(kiln.project), "mark", 96_000_000)
+    writer.add_run(run_of(0, 0, np.ones(100, dtype="<u2")))
+    writer.add_run(run_of(64, 0, np.ones(100, dtype="<u4")))
+    writer.close()
+    with open_take(writer.path) as take:
+        assert take.samples == 100
+
+
+def test_a_name_with_nul_is_a_sentence() -> None:
+    with pytest.raises(TakeError, match="no such file"):
+        open_take(Path("a\0b.h5"))

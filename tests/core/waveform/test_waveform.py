@@ -274,3 +274,36 @@ def test_what_is_no_table_is_refused(tmp_path: Path, name: str, data: bytes) -> 
     assert caught.value.where.endswith(name)
     with pytest.raises(WaveError):
         read_points(tmp_path / "none.csv", 0, 3.3, 0.001)
+
+
+@pytest.mark.parametrize(
+    ("text", "values"),
+    [
+        ("{ 010, 8, 0x10, 0b11, -2, +3u, 4UL, }", [8, 8, 16, 3, -2, 3, 4]),
+        ("/* { */ { 1, /* 2, */ 3, // 4\n 5 }", [1, 3, 5]),
+    ],
+)
+def test_integers_are_those_of_c(text: str, values: list[int], tmp_path: Path) -> None:
+    path = tmp_path / "t.c"
+    path.write_text(text)
+    assert read_points(path, 0, 3.3, 1.0) == pytest.approx(values)
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "words"),
+    [
+        ("t.c", "{ 1, 089 }", "octal"),
+        ("t.c", "{ 1, two }", "Item 2 is “two”"),
+        ("t.c", "{ 1, 0x }", "no integer of C"),
+        ("t.c", "{" + "/*" * 1_000_000 + "}", "no array in braces"),
+        ("t.csv", "v\n" + "1" * 200_000 + "\n2\n", "no table"),
+        ("t.csv", "a" * 200_000 + ",b\n1,2\n", "no table"),
+        ("a\0b.csv", "", "cannot be read"),
+    ],
+)
+def test_what_no_table_is_gives_a_sentence(name: str, text: str, words: str, tmp_path: Path) -> None:
+    path = tmp_path / name
+    if "\0" not in name:
+        path.write_text(text)
+    with pytest.raises(WaveError, match=words):
+        read_points(path, 0, 3.3, 1.0)

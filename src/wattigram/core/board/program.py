@@ -18,7 +18,7 @@ def serve_board(
 ) -> None:
     """Serve until interrupted.
 
-    Prints one line of JSON with ``pty``, ``tcp`` and ``build_mark`` when ready. ``attached`` ends the
+    Prints one line of JSON with ``pty``, ``tcp``, ``build_mark`` and ``key`` when ready. ``attached`` ends the
     board when standard input is closed, so that it never outlives the program that started it.
     """
     watch_fd = sys.stdin.fileno() if attached else None
@@ -27,7 +27,7 @@ def serve_board(
 
 def serve(server: PortServer, build_mark: str, out: TextIO, **more: int) -> None:
     """Say where a server listens, with ``more`` of it, then serve until interrupted."""
-    ready = {"pty": server.pty_path, "tcp": server.tcp_port, "build_mark": build_mark, "pid": os.getpid(), **more}
+    ready = {"pty": server.pty_path, "tcp": server.tcp_port, "build_mark": build_mark, "key": server.key, "pid": os.getpid(), **more}
     out.write(json.dumps(ready) + "\n")
     out.flush()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
+import secrets
 import selectors
 import socket
 import time
@@ -18,9 +20,14 @@ from wattigram.core.board.run import Run
 from wattigram.core.errors import BoardError
 from wattigram.core.link import FrameType, encode_frame
 from wattigram.core.link.identity import Identity
+from wattigram.core.link.key import COMMAND as KEY
+from wattigram.core.link.key import new_key, remove_key, write_key
 
 LONGEST_COMMAND_BYTES = 1 << 20
 PACE_S = 0.004
+COMMANDS = frozenset({"start", "stop", "bench", "quit"})
+"""What changes the board, and needs its key over TCP."""
+_HTTP = re.compile(rb"(?:GET|HEAD|POST|PUT|DELETE|CONNECT|OPTIONS|TRACE|PATCH|PRI) ")
 LARGEST_QUEUE_BYTES = 8 << 20
 FAST_QUEUE_BYTES = 2 << 20
 LONGEST_LAG_S = 0.5
@@ -38,6 +45,8 @@ class Client:
     queued_bytes: int = 0
     received: bytearray = field(default_factory=bytearray)
     dropped_frames: int = 0
+    commands: bool = False
+    """It may start, stop and change the board: it is at the pty, or has said the word."""
     listening: bool = False
     """It has sent a command, so it is there and reads."""
 
@@ -60,12 +69,15 @@ class PortServer(ABC):
         self._threads = min(2, os.cpu_count() or 1)
         self._executor: Executor = ThreadPoolExecutor(self._threads)
         self._listener = socket.create_server(("127.0.0.1", tcp_port), backlog=4)
+        self._port = int(self._listener.getsockname()[1])
         self._listener.setblocking(False)
         self._selector.register(self._listener, selectors.EVENT_READ)
         self._master_fd, self._slave_fd = os.openpty()
         tty.setraw(self._slave_fd)
         os.set_blocking(self._master_fd, False)
-        self._clients[self._master_fd] = Client(self._master_fd, "pty")
+        self._clients[self._master_fd] = Client(self._master_fd, "pty", commands=True)
+        self.key = new_key()
+        write_key(self.tcp_port, self.key)
         self._selector.register(self._master_fd, selectors.EVENT_READ)
         if watch_fd is not None:
             self._selector.register(watch_fd, selectors.EVENT_READ)
@@ -81,7 +93,7 @@ class PortServer(ABC):
     @property
     def tcp_port(self) -> int:
         """The port that was given."""
-        return int(self._listener.getsockname()[1])
+        return self._port
 
     @property
     def pty_path(self) -> str:
@@ -101,6 +113,7 @@ class PortServer(ABC):
 
     def close(self) -> None:
         """Close all ports."""
+        remove_key(self._port)
         self._executor.shutdown(wait=False, cancel_futures=True)
         for client in list(self._clients.values()):
             if client.connection is not None:
@@ -162,6 +175,9 @@ class PortServer(ABC):
             self._drop(client)
             return
         client.received += data
+        if client.connection is not None and not client.commands and _HTTP.match(client.received):
+            self._drop(client)  # a web page that found the port
+            return
         client.listening = True
         while (end := client.received.find(b"\n")) >= 0:
             line = bytes(client.received[:end])
@@ -174,6 +190,15 @@ class PortServer(ABC):
     def _command(self, client: Client, line: str) -> None:
         word, _, rest = line.partition(" ")
         try:
+            if word == KEY:
+                if not secrets.compare_digest(rest.encode(), self.key.encode()):
+                    raise BoardError("that is not the board's key", cure="It stands in the line of JSON, and in a file.")
+                client.commands = True
+                return
+            if word in COMMANDS and not client.commands:
+                raise BoardError(
+                    f"“{word}” needs the key that whoever started this board was given; without it one can only listen"
+                )
             self._obey(client, word, rest)
         except BoardError as fault:
             self._say(FrameType.REPLY, f"error {fault}")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import bisect
+import logging
 from dataclasses import dataclass
 from functools import cached_property
 from io import BytesIO
@@ -10,8 +11,13 @@ from pathlib import Path
 from typing import Any
 
 from wattigram.core.errors import FirmwareError
+from wattigram.core.foreign import foreign
 
+_log = logging.getLogger(__name__)
 LARGEST_BYTES = 64 << 20
+LARGEST_UNPACKED_BYTES = 256 << 20
+_DAMAGED = "The image is damaged"
+_SHF_COMPRESSED = 1 << 11
 
 
 @dataclass(frozen=True)
@@ -36,44 +42,65 @@ class Image:
         return ELFFile(BytesIO(self.content))
 
     @cached_property
+    def dwarf(self) -> Any:
+        """Its debug information; None where it has none.
+
+        Raises
+        ------
+        FirmwareError
+            When it is damaged, or unpacks to more than can be meant.
+        """
+        with foreign(FirmwareError, _DAMAGED, self.path):
+            unpacked = 0
+            for section in self._elf.iter_sections():
+                if section["sh_flags"] & _SHF_COMPRESSED:
+                    unpacked += section.data_size
+            if unpacked > LARGEST_UNPACKED_BYTES:
+                raise FirmwareError("Its debug information unpacks to more than 256 MiB.", where=self.path)
+            return self._elf.get_dwarf_info() if self._elf.has_dwarf_info() else None
+
+    @cached_property
     def segments(self) -> tuple[Segment, ...]:
         """What a loader puts into memory, at its load addresses."""
-        return tuple(
-            Segment(segment["p_paddr"], segment.data())
-            for segment in self._elf.iter_segments()
-            if segment["p_type"] == "PT_LOAD" and segment["p_filesz"]
-        )
+        with foreign(FirmwareError, _DAMAGED, self.path):
+            return tuple(
+                Segment(segment["p_paddr"], segment.data())
+                for segment in self._elf.iter_segments()
+                if segment["p_type"] == "PT_LOAD" and segment["p_filesz"]
+            )
 
     @cached_property
     def sections(self) -> tuple[tuple[int, int, bool], ...]:
         """Address, size, and whether it comes with content, of each part of memory that it takes."""
-        return tuple(
-            (section["sh_addr"], section["sh_size"], section["sh_type"] != "SHT_NOBITS")
-            for section in self._elf.iter_sections()
-            if section["sh_flags"] & 2 and section["sh_size"]
-        )
+        with foreign(FirmwareError, _DAMAGED, self.path):
+            return tuple(
+                (section["sh_addr"], section["sh_size"], section["sh_type"] != "SHT_NOBITS")
+                for section in self._elf.iter_sections()
+                if section["sh_flags"] & 2 and section["sh_size"]
+            )
+
+    def _symbols(self) -> list[tuple[str, str, int, int]]:
+        """Name, kind, value and size of each symbol that is defined."""
+        with foreign(FirmwareError, _DAMAGED, self.path):
+            table = self._elf.get_section_by_name(".symtab")
+            return [
+                (symbol.name, symbol["st_info"]["type"], symbol["st_value"], symbol["st_size"])
+                for symbol in (table.iter_symbols() if table is not None else ())
+                if symbol["st_shndx"] != "SHN_UNDEF"
+            ]
 
     @cached_property
     def symbols(self) -> dict[str, tuple[int, int]]:
         """Address and size of each named thing; functions without their mode bit."""
-        table = self._elf.get_section_by_name(".symtab")
-        found = {}
-        for symbol in table.iter_symbols() if table is not None else ():
-            kind = symbol["st_info"]["type"]
-            if symbol.name and kind in {"STT_FUNC", "STT_OBJECT", "STT_NOTYPE"} and symbol["st_shndx"] != "SHN_UNDEF":
-                value = symbol["st_value"] & ~1 if kind == "STT_FUNC" else symbol["st_value"]
-                found[symbol.name] = (value, symbol["st_size"])
-        return found
+        return {
+            name: (value & ~1 if kind == "STT_FUNC" else value, size)
+            for name, kind, value, size in self._symbols()
+            if name and kind in {"STT_FUNC", "STT_OBJECT", "STT_NOTYPE"}
+        }
 
     @cached_property
     def _functions(self) -> list[tuple[int, int, str]]:
-        table = self._elf.get_section_by_name(".symtab")
-        found = [
-            (symbol["st_value"] & ~1, symbol["st_size"], symbol.name)
-            for symbol in (table.iter_symbols() if table is not None else ())
-            if symbol["st_info"]["type"] == "STT_FUNC"
-        ]
-        return sorted(found)
+        return sorted((value & ~1, size, name) for name, kind, value, size in self._symbols() if kind == "STT_FUNC")
 
     def function_at(self, address: int) -> str:
         """Name of the function that has an address, "" for none."""
@@ -86,11 +113,19 @@ class Image:
     @cached_property
     def _lines(self) -> tuple[list[int], list[tuple[str, int]]]:
         """Addresses in order, with the file and line that begin there; line 0 where nothing is known."""
-        found: list[tuple[int, str, int]] = []
-        if not self._elf.has_dwarf_info():
+        try:
+            with foreign(FirmwareError, _DAMAGED, self.path):
+                found = self._line_entries()
+        except FirmwareError as fault:  # an address without its line is better than no image
+            _log.info("%s", fault)
             return [], []
-        dwarf = self._elf.get_dwarf_info()
-        for unit in dwarf.iter_CUs():
+        found.sort(key=lambda one: (one[0], one[2] != 0))
+        return [one[0] for one in found], [(one[1], one[2]) for one in found]
+
+    def _line_entries(self) -> list[tuple[int, str, int]]:
+        found: list[tuple[int, str, int]] = []
+        dwarf = self.dwarf
+        for unit in dwarf.iter_CUs() if dwarf is not None else ():
             program = dwarf.line_program_for_CU(unit)
             if program is None:
                 continue
@@ -103,8 +138,7 @@ class Image:
                 place = state.file - first
                 name = files[place].name.decode("utf-8", "replace") if 0 <= place < len(files) else ""
                 found.append((state.address, name, 0 if state.end_sequence else state.line))
-        found.sort(key=lambda one: (one[0], one[2] != 0))
-        return [one[0] for one in found], [(one[1], one[2]) for one in found]
+        return found
 
     def line_at(self, address: int) -> str:
         """``file:line`` of an address, "" where nothing is known."""
@@ -126,12 +160,11 @@ class Image:
 
 def named_sizes(path: Path) -> list[tuple[str, int, bool]]:
     """Name, bytes, and whether it is written to, of each function and variable in an object file; none if it is no such file."""
-    from elftools.common.exceptions import ELFError
     from elftools.elf.elffile import ELFFile
 
     found = []
     try:
-        with path.open("rb") as file:
+        with foreign(FirmwareError, _DAMAGED, str(path)), path.open("rb") as file:
             elf = ELFFile(file)
             table: Any = elf.get_section_by_name(".symtab")
             for symbol in table.iter_symbols() if table is not None else ():
@@ -139,7 +172,7 @@ def named_sizes(path: Path) -> list[tuple[str, int, bool]]:
                 if symbol["st_size"] and isinstance(section, int):
                     writable = bool(elf.get_section(section)["sh_flags"] & 1)
                     found.append((symbol.name, symbol["st_size"], writable))
-    except (OSError, ELFError):
+    except FirmwareError:
         return []
     return found
 
@@ -152,25 +185,19 @@ def load_image(path: Path, *, looked_at: bool = False) -> Image:
     FirmwareError
         When it cannot be read, or is no program for such a core.
     """
-    try:
+    with foreign(FirmwareError, "The image cannot be read", str(path)):
         if path.stat().st_size > LARGEST_BYTES:
             raise FirmwareError("The image is larger than 64 MiB.", where=str(path))
         content = path.read_bytes()
-    except OSError as fault:
-        raise FirmwareError(f"The image cannot be read: {fault.strerror}.", where=str(path)) from fault
     return check_image(Image(str(path), content), looked_at=looked_at)
 
 
 def check_image(image: Image, *, looked_at: bool = False) -> Image:
     """The image itself; raises :class:`FirmwareError` for what is no program for such a core."""
-    from elftools.common.exceptions import ELFError
-
-    try:
+    with foreign(FirmwareError, "This is no sound ELF file", image.path):
         elf = image._elf
         is_ours = elf["e_machine"] == "EM_ARM" and elf.elfclass == 32
         usable = (is_ours or looked_at) and elf.little_endian and image.segments
-    except (ELFError, ValueError, KeyError, OverflowError, AssertionError) as fault:
-        raise FirmwareError(f"This is no sound ELF file: {fault}.", where=image.path) from fault
     if not usable:
         raise FirmwareError(
             "This is no program for a little-endian processor."

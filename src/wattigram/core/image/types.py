@@ -4,16 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from itertools import islice
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.errors import FirmwareError
+from wattigram.core.foreign import foreign
 from wattigram.core.image.elf import Image
 
 Kind = Literal["unsigned", "signed", "float", "bool", "pointer", "array", "struct", "other"]
 MOST_ELEMENTS = 1 << 16
 DEEPEST = 8
+MOST_TYPES = 100_000
+MOST_PLACES = 200_000
 _ADDRESS_OPERATION = 0x03
 _ADDRESS_BYTES = (5, 9)
 """Of that operation with its address, for 32 and for 64 bits."""
@@ -93,16 +98,21 @@ def variables(image: Image) -> tuple[Variable, ...]:
     One that the linker has left out has no address, and is passed over. Where two files have one of the same name,
     the second is told by its file: "state of own.c".
     """
-    elf = image._elf
-    if not elf.has_dwarf_info():
+    with foreign(FirmwareError, "The image's debug information is damaged", image.path, "Build it again."):
+        return _variables(image)
+
+
+def _variables(image: Image) -> tuple[Variable, ...]:
+    dwarf = image.dwarf
+    if dwarf is None:
         return ()
     found: dict[str, Variable] = {}
-    known: dict[int, CType] = {}
-    for unit in elf.get_dwarf_info().iter_CUs():
+    known = _KnownTypes(image)
+    for unit in dwarf.iter_CUs():
         top = unit.get_top_DIE()
         unit_name = top.attributes.get("DW_AT_name")
         file = unit_name.value.decode("utf-8", "replace").rpartition("/")[2] if unit_name is not None else ""
-        for die in top.iter_children():
+        for die in _children(top, image):
             if die.tag != "DW_TAG_variable":
                 continue
             address = _address(die)
@@ -114,6 +124,31 @@ def variables(image: Image) -> tuple[Variable, ...]:
                     name = f"{name} of {file}"
                 found.setdefault(name, Variable(name, address, _type(of_type, known, 0), file))
     return tuple(found.values())
+
+
+class _KnownTypes(dict[int, CType]):
+    """Types by their place, with a bound on how many are made: damaged ones can lead round in circles."""
+
+    def __init__(self, image: Image) -> None:
+        super().__init__()
+        self.image = image
+        self._left = MOST_TYPES
+
+    def count(self) -> None:
+        """One more is made."""
+        self._left -= 1
+        if self._left < 0:
+            raise FirmwareError("The image's types are without end.", where=self.image.path, cure="Build it again.")
+
+
+def _children(die: Any, image: Image) -> Iterator[Any]:
+    """Entries below one; each lies behind the one before, or the information is damaged."""
+    last = die.offset
+    for child in die.iter_children():
+        if child.offset <= last:
+            raise FirmwareError("The image's debug information goes round in circles.", where=image.path)
+        last = child.offset
+        yield child
 
 
 def _address(die: Any) -> int | None:
@@ -136,15 +171,16 @@ def _named(die: Any) -> tuple[str, Any]:
     return "", None
 
 
-def _type(die: Any, known: dict[int, CType], depth: int) -> CType:
+def _type(die: Any, known: _KnownTypes, depth: int) -> CType:
     if die.offset in known:
         return known[die.offset]
+    known.count()
     found = _make(die, known, depth)
     known[die.offset] = found
     return found
 
 
-def _make(die: Any, known: dict[int, CType], depth: int) -> CType:
+def _make(die: Any, known: _KnownTypes, depth: int) -> CType:
     name = die.attributes["DW_AT_name"].value.decode("utf-8", "replace") if "DW_AT_name" in die.attributes else ""
     size = int(die.attributes["DW_AT_byte_size"].value) if "DW_AT_byte_size" in die.attributes else 0
     inner = die.get_DIE_from_attribute("DW_AT_type") if "DW_AT_type" in die.attributes else None
@@ -165,7 +201,7 @@ def _make(die: Any, known: dict[int, CType], depth: int) -> CType:
         case "DW_TAG_array_type" if inner is not None:
             element = _type(inner, known, depth + 1)
             count = 1
-            for child in die.iter_children():
+            for child in _children(die, known.image):
                 if "DW_AT_upper_bound" in child.attributes:
                     count *= int(child.attributes["DW_AT_upper_bound"].value) + 1
             return CType(f"{element.name}[{count}]", "array", element.size * count, element, count)
@@ -176,8 +212,8 @@ def _make(die: Any, known: dict[int, CType], depth: int) -> CType:
             return CType(name or "other", "other", size)
 
 
-def _members(die: Any, known: dict[int, CType], depth: int) -> Iterator[Member]:
-    for child in die.iter_children():
+def _members(die: Any, known: _KnownTypes, depth: int) -> Iterator[Member]:
+    for child in _children(die, known.image):
         if child.tag != "DW_TAG_member" or "DW_AT_type" not in child.attributes:
             continue
         name = (
@@ -195,7 +231,8 @@ def places(image: Image) -> tuple[Place, ...]:
     """All that can be looked at, by name: numbers, arrays of numbers, and members of structs by their path."""
     found: list[Place] = []
     for one in variables(image):
-        found += [replace(leaf, file=one.file) for leaf in _leaves(one.name, one.address, one.type, 0)]
+        leaves = _leaves(one.name, one.address, one.type, 0)
+        found += [replace(leaf, file=one.file) for leaf in islice(leaves, MOST_PLACES - len(found))]
     return tuple(sorted(found, key=lambda one: one.name))
 
 

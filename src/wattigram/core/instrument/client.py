@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import socket
+import time
 from types import TracebackType
 from typing import Self
 
@@ -17,6 +18,7 @@ from wattigram.core.bench import (
 )
 from wattigram.core.bench.model import Source
 from wattigram.core.errors import LinkError
+from wattigram.core.foreign import visible
 
 TIMEOUT_S = 3.0
 LONGEST_REPLY = 64 * 1024
@@ -31,7 +33,7 @@ def parse_address(address: str) -> tuple[str, int]:
     """(host, port) of "scpi:HOST:PORT", "HOST:PORT" or "HOST"; raises :class:`LinkError`."""
     text = address.strip().removeprefix("scpi:")
     host, _, port = text.rpartition(":") if ":" in text else (text, "", str(DEFAULT_PORT))
-    if not host or not port.isdigit() or not 0 < int(port) < 65536:
+    if not host or not (port.isascii() and port.isdigit()) or len(port) > 5 or not 0 < int(port) < 65536:
         raise LinkError(
             f"“{address[:60]}” is no address of an instrument.", cure="Write HOST:PORT, such as 10.0.0.7:5025."
         )
@@ -51,6 +53,7 @@ class Instrument:
                 f"No instrument answers at {host}:{port}: {fault.strerror or fault}.",
                 cure="Switch it on, and check its address.",
             ) from fault
+        self._timeout_s = timeout_s
         self._socket.settimeout(timeout_s)
         self._left = b""
 
@@ -76,8 +79,10 @@ class Instrument:
     def query(self, command: str) -> str:
         """Send a query and wait for its line; raises :class:`LinkError` where none comes in time."""
         self.write(command)
+        deadline = time.monotonic() + self._timeout_s
         while b"\n" not in self._left:
             try:
+                self._socket.settimeout(max(0.01, deadline - time.monotonic()))  # for the whole line, byte by byte
                 more = self._socket.recv(4096)
             except TimeoutError as fault:
                 raise LinkError(
@@ -85,6 +90,11 @@ class Instrument:
                 ) from fault
             except OSError as fault:
                 raise LinkError(f"The instrument at {self.address} is gone: {fault}.", cure="Connect again.") from fault
+            if time.monotonic() > deadline:
+                raise LinkError(
+                    f"The instrument at {self.address} does not finish its answer to {command}.",
+                    cure="Is it one that speaks SCPI?",
+                )
             if not more:
                 raise LinkError(f"The instrument at {self.address} hung up.", cure="Connect again.")
             self._left += more
@@ -93,7 +103,7 @@ class Instrument:
                     f"The instrument at {self.address} answers without end.", cure="It may be no instrument."
                 )
         line, _, self._left = self._left.partition(b"\n")
-        return line.decode("ascii", "replace").strip()
+        return visible(line.decode("ascii", "replace").strip())
 
     def identity(self) -> str:
         """Maker, model, serial number and version, as it says itself."""

@@ -64,9 +64,10 @@ class DebugClient:
             return
         self._waiting.clear()
         self._raw(bytes([INTERRUPT]))
-        answer = self._answer()
+        deadline = time.monotonic() + self._timeout_s
+        answer = self._answer(deadline)
         while answer[:1] in {b"O"}:  # what the target prints meanwhile
-            answer = self._answer()
+            answer = self._answer(deadline)
         if answer[:1] not in {b"S", b"T"}:
             raise LinkError(f"{self.name} does not stop the processor: it says {answer[:40]!r}.", cure=_CURE)
         self.halted = True
@@ -113,10 +114,11 @@ class DebugClient:
         except OSError as fault:
             raise LinkError(f"{self.name} is gone: {fault}.", cure=_CURE) from fault
 
-    def _answer(self) -> bytes:
-        """The next packet, acknowledged."""
-        deadline = time.monotonic() + self._timeout_s
-        while not self._waiting:
+    def _answer(self, deadline: float | None = None) -> bytes:
+        """The next packet, acknowledged; all of it must come before ``deadline``, however slowly."""
+        if deadline is None:
+            deadline = time.monotonic() + self._timeout_s
+        while not self._waiting or time.monotonic() > deadline:
             if time.monotonic() > deadline:
                 raise LinkError(f"{self.name} does not answer.", cure=_CURE)
             try:

@@ -9,6 +9,8 @@ from zlib import crc32
 
 import numpy as np
 
+from wattigram.core.foreign import visible
+
 SYNC = b"WG\xa7\x5c"
 HEADER = struct.Struct("<4sBBBBIIQQI")
 HEADER_BYTES = HEADER.size
@@ -61,8 +63,8 @@ class Frame:
 
     @property
     def text(self) -> str:
-        """Payload as text; bytes that are no UTF-8 are shown as such."""
-        return self.payload.decode("utf-8", "replace")
+        """Payload as text; bytes that are no UTF-8 and control characters are shown as such."""
+        return visible(self.payload.decode("utf-8", "replace"))
 
 
 def header_check(head: bytes | memoryview) -> int:

@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wattigram.core.errors import LinkError
+from wattigram.core.foreign import visible
 
 PROTOCOL = 2
+LARGEST_IDENTITY = 4096
 
 
 @dataclass(frozen=True)
@@ -31,6 +33,7 @@ def parse_identity(text: str) -> Identity:
     LinkError
         When a line that is needed is missing or wrong.
     """
+    text = text[:LARGEST_IDENTITY]
     values = dict(line.partition("=")[::2] for line in text.splitlines() if "=" in line)
     if values.get("protocol") != str(PROTOCOL):
         raise LinkError(
@@ -40,4 +43,4 @@ def parse_identity(text: str) -> Identity:
     tick_text = values.get("tick_hz", "")
     if not (tick_text.isascii() and tick_text.isdigit() and 0 < int(tick_text[:12]) <= 10**10):
         raise LinkError(f"The board says its ticks have {tick_text[:20]!r} Hz.", cure="Mend “tick_hz” in its identity.")
-    return Identity(values.get("board", "unnamed")[:80], values.get("build", "")[:40], int(tick_text[:12]))
+    return Identity(visible(values.get("board", "unnamed"))[:80], visible(values.get("build", ""))[:40], int(tick_text[:12]))

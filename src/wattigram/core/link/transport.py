@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from wattigram.core.errors import LinkError
+from wattigram.core.link.key import COMMAND, read_key
 
 DEFAULT_BAUD = 115_200
 
@@ -82,6 +83,9 @@ class _SocketPort:
 def open_transport(address: str, timeout_s: float = 0.02) -> Transport:
     """Open ``serial:DEV@BAUD`` or ``tcp:HOST:PORT``.
 
+    A virtual board over TCP obeys whoever has its key: from the address, ``tcp:HOST:PORT#KEY``, or from the file that
+    it leaves for programs of the same user. Boards that have none are not asked for one.
+
     Raises
     ------
     LinkError
@@ -91,11 +95,17 @@ def open_transport(address: str, timeout_s: float = 0.02) -> Transport:
     if scheme == "serial" and rest:
         return _open_serial(rest, timeout_s)
     if scheme == "tcp" and rest:
+        rest, _, key = rest.partition("#")
+        address = f"tcp:{rest}"
         host, _, port = rest.rpartition(":")
         if not host or not (port.isascii() and port.isdigit() and 0 < int(port[:6]) < 65536):
             raise LinkError(f"“{address}” has no port number.", cure="Write tcp:HOST:PORT, such as tcp:127.0.0.1:4000.")
         try:
-            return Transport(_SocketPort(host, int(port), timeout_s), address)
+            transport = Transport(_SocketPort(host, int(port), timeout_s), address)
+            key = key or read_key(host, int(port))
+            if key:
+                transport.command(f"{COMMAND} {key}")
+            return transport
         except OSError as fault:
             raise LinkError(f"Nobody answers at {address}: {fault}.", cure="Is the board's program running?") from fault
     raise LinkError(
@@ -114,7 +124,7 @@ def _open_serial(rest: str, timeout_s: float) -> Transport:
         )
     try:
         port = serial.serial_for_url(device, baudrate=baud, timeout=timeout_s, exclusive=True)
-    except (OSError, ValueError) as fault:
+    except Exception as fault:  # pyserial passes on whatever its URL handlers and termios raise
         raise LinkError(
             f"{device} cannot be opened: {fault}.", cure="Check the name, the cable and your rights."
         ) from fault

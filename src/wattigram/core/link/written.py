@@ -17,6 +17,7 @@ RegisterWrite = tuple[int, int, int]
 """Address, width in bits, value."""
 Pointing = tuple[tuple[int, int], ...]
 """Channels with their sampling cycles, in the order in which software points a converter to them."""
+LONGEST_POINTING = 2048
 _POINTED = re.compile(r"pointed ((?:\d{1,9}:\d{1,9} ){1,64})of (.{1,80})")
 
 
@@ -56,7 +57,7 @@ def pointings_text(pointings: Mapping[str, Pointing]) -> list[str]:
 
 def parse_pointing(text: str) -> tuple[str, Pointing] | None:
     """The converter of such a line and where it is pointed to; None for any other line."""
-    match = _POINTED.fullmatch(text)
+    match = _POINTED.fullmatch(text) if len(text) <= LONGEST_POINTING else None
     if match is None:
         return None
     pairs = (part.split(":") for part in match[1].split())

@@ -8,14 +8,18 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 
 from wattigram.core.errors import PartError
+from wattigram.core.foreign import foreign
 from wattigram.core.part.registers import SETTINGS
 
 LARGEST_BYTES = 64 << 20
 MOST_REPEATS = 256
+DEEPEST = 40
+MOST_ELEMENTS = 1_000_000
 
 
 @dataclass(frozen=True)
@@ -63,23 +67,41 @@ def read_svd(path: Path) -> tuple[SvdPeripheral, ...]:
     PartError
         When it cannot be read, is no XML of that kind, or has entities, which a description has no need of.
     """
-    from defusedxml import ElementTree
-    from defusedxml.common import DefusedXmlException
-
-    try:
+    with foreign(PartError, "The description cannot be read", str(path)):
         if path.stat().st_size > LARGEST_BYTES:
             raise PartError("The description is larger than 64 MiB.", where=str(path))
-        root = ElementTree.parse(path).getroot()
-    except OSError as fault:
-        raise PartError(f"The description cannot be read: {fault.strerror}.", where=str(path)) from fault
-    except (ElementTree.ParseError, DefusedXmlException, ValueError) as fault:
-        raise PartError(f"This is no sound XML: {fault}.", where=str(path)) from fault
+        content = path.read_bytes()
+    with foreign(PartError, "This is no sound XML", str(path)):
+        root = _parse(content, str(path))
     if root is None or root.tag != "device" or root.find("peripherals") is None:
         raise PartError("This is no register description: it has no device with peripherals.", where=str(path))
-    try:
+    with foreign(PartError, "The description is not understood", str(path)):
         return tuple(_peripherals(root))
-    except (ValueError, KeyError) as fault:
-        raise PartError(f"The description is not understood: {fault}.", where=str(path)) from fault
+
+
+def _parse(content: bytes, where: str) -> Any:
+    """The root of a document that is neither too deep nor too large; both are seen while it is read."""
+    from defusedxml import ElementTree
+
+    depth = count = 0
+    root = None
+    for event, element in ElementTree.iterparse(BytesIO(content), events=("start", "end")):
+        if event == "end":
+            depth -= 1
+            continue
+        if root is None:
+            root = element
+        depth += 1
+        count += 1
+        if depth > DEEPEST:
+            raise PartError(
+                f"Its elements are nested more than {DEEPEST} deep (in <{element.tag[:40]}>).",
+                where=where,
+                cure="Registers of a description lie less than ten deep.",
+            )
+        if count > MOST_ELEMENTS:
+            raise PartError(f"It has more than {MOST_ELEMENTS} elements.", where=where)
+    return root
 
 
 def _peripherals(root: Any) -> Iterator[SvdPeripheral]:

@@ -43,6 +43,7 @@ class ChildBoard:
             ready = json.loads(self._first_line())
             self.pty: str = ready["pty"]
             self.tcp: int = ready["tcp"]
+            self._key: str = ready["key"]
             self.ready: dict[str, object] = ready
         except (OSError, ValueError, KeyError) as fault:
             said = self._said()
@@ -71,7 +72,7 @@ class ChildBoard:
     @property
     def address(self) -> str:
         """Where the board listens, as :func:`~wattigram.core.link.open_transport` takes it."""
-        return f"tcp:127.0.0.1:{self.tcp}"
+        return f"tcp:127.0.0.1:{self.tcp}#{self._key}"
 
     def close(self) -> None:
         """End the board; closing twice does nothing."""

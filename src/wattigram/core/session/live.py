@@ -206,7 +206,10 @@ class LiveSession:
             self._reception.feed(self._transport.read())
 
     def _tell_fault(self) -> None:
-        """Say once why a take ended before its time."""
+        """Say once why a take ended before its time, and what the board would not do."""
+        refusal, self._reception.refusal = self._reception.refusal, ""
+        if refusal:
+            self._message = f"The board refuses: {refusal}."
         fault, self._reception.writing_fault = self._reception.writing_fault, None
         if fault is not None:
             self._message = str(fault)

@@ -43,9 +43,18 @@ def _full_ticks(run: SampleRun) -> NDArray[np.int64]:
     return unwrap_stamps(run.items.astype(np.uint32), firsts.astype(np.int64), run.frame_ticks.astype(np.int64))
 
 
+LARGEST_COUNT = 1 << 62
+MOST_COUNTS = 2000
+
+
 def _counts(text: str) -> dict[str, int]:
-    """``key=number`` pairs of a reply."""
-    return {key: int(value) for key, value in re.findall(r"([\w.]+)=(\d{1,18})(?!\d)", text)}
+    """``key=number`` pairs of a reply; what is none is passed over."""
+    found = {}
+    for word in text.split()[:MOST_COUNTS]:
+        key, _, value = word.partition("=")
+        if value.isascii() and value.isdigit() and len(value) <= 18 and re.fullmatch(r"[A-Za-z0-9_.]{1,40}", key):
+            found[key] = min(int(value), LARGEST_COUNT)
+    return found
 
 
 def _number(key: str) -> int:
@@ -104,6 +113,8 @@ class Reception:
         self.totals: dict[str, int] = {}
         self.samples = 0
         self.lost_cycles = 0
+        self.refusal = ""
+        """What the board answered last where it did not do as it was told."""
         self.bytes_taken = 0
         """Of samples and events."""
         self.ticks = 0
@@ -130,6 +141,7 @@ class Reception:
     def begin(self) -> None:
         """Forget what an earlier run left."""
         self.writing_fault = None
+        self.refusal = ""
         self._origin = Origin()
         self._awaits_start = False
         self.rings.clear()
@@ -305,6 +317,8 @@ class Reception:
             self._awaits_start = False
         if frame.type is FrameType.LOG and (match := re.match(r"bench ticks=(\d{1,18})$", text)):
             self.bench_ticks = int(match[1]) + self._origin.ticks
+        if frame.type is FrameType.REPLY and text.startswith("error "):
+            self.refusal = text.removeprefix("error ")[:300]
         if frame.type is FrameType.REPLY and text.startswith("stopped"):
             self.totals = self._total_counts(text)
             self.totals |= {f"jumps.{stream}": count for stream, count in self._numbering.jumps.items()}

@@ -219,6 +219,8 @@ class _Run:
                     moved_at = now
             elif now - moved_at > silence_s:
                 return ended or "The board fell silent before it said that it had stopped."
+            if reception.refusal and not reception.bytes_taken:
+                return f"The board does not start: {reception.refusal}."
             if now - max(asked_at, moved_at) > ASK_S:  # whoever is slow still answers, and its time goes on
                 asked_at = now
                 transport.command("query")

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from wattigram.core.design import Chain, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
 from wattigram.core.design.workspace import workspace_from_text
 from wattigram.core.errors import TakeError
+from wattigram.core.foreign import foreign, visible
 from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
 from wattigram.core.link import (
     FAILED,
@@ -30,7 +31,7 @@ from wattigram.core.link import (
 )
 from wattigram.core.part import Part, parse_part
 from wattigram.core.take.samples import OutputSamples, SignalSamples
-from wattigram.core.take.sound import check_take
+from wattigram.core.take.sound import REPAIR, check_take
 from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE
 from wattigram.core.timing import cycle_timing, loop_numbers
 
@@ -203,7 +204,7 @@ class Take:
     @property
     def samples(self) -> int:
         """Raw samples that came, over all converters."""
-        raw = [stream for stream in self.streams if stream < REDUCED_STREAM]
+        raw = [stream for stream in self.streams if stream < STAMP_STREAM]
         return sum(self.item_count(stream) - self._gap_inside(stream) for stream in raw)
 
     def _gap_inside(self, stream: int) -> int:
@@ -362,17 +363,18 @@ def open_take(path: Path) -> Take:
     where = str(path)
     try:
         file = h5py.File(path, "r")
-    except OSError as fault:
-        reason = "there is no such file" if not path.exists() else "it is no HDF5 file, or a damaged one"
+    except (OSError, RuntimeError, ValueError) as fault:
+        is_there = "\0" not in where and path.exists()
+        reason = "it is no HDF5 file, or a damaged one" if is_there else "there is no such file"
         raise TakeError(
-            f"The take cannot be opened: {reason}.", where=where, cure="Choose a take of Wattigram."
+            f"The take cannot be opened: {reason}.",
+            where=visible(where),
+            cure=f"Choose a take of Wattigram; {REPAIR}" if is_there else "Choose a take of Wattigram.",
         ) from fault
     try:
-        check_take(file, where)
-        return Take(path, file)
+        with foreign(TakeError, "The take is damaged", where, REPAIR):
+            check_take(file, where)
+            return Take(path, file)
     except TakeError:
         file.close()
         raise
-    except (KeyError, OSError, ValueError, TypeError, AttributeError, RuntimeError) as fault:
-        file.close()
-        raise TakeError(f"The take is damaged: {fault}.", where=where, cure="Its streams cannot be trusted.") from fault

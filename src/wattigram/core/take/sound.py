@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 import h5py
+import numpy as np
 
 from wattigram.core.errors import TakeError
-from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, GAP_DTYPE, VERSION
+from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
 
-_ITEM_TYPES = frozenset({"|u1", "<u2", "<u4"})
+ITEM_TYPES = frozenset({"|u1", "<u2", "<u4"})
 LARGEST_STREAM_ITEMS = 1 << 34
+LARGEST_TEXT_BYTES = 8 << 20
+MOST_STREAMS = 256
+REPAIR = "“wattigram take repair” makes a sound take of what is there."
 
 
 def check_take(file: Any, where: str) -> None:
@@ -28,24 +33,80 @@ def check_take(file: Any, where: str) -> None:
         raise TakeError("The take's tick_hz is impossible.", where=where)
     str(file.attrs["build_mark"])
     tables = {"events": EVENT_DTYPE, "gaps": GAP_DTYPE} | ({"repeats": GAP_DTYPE} if "repeats" in file else {})
-    for name in (*tables, "log", "project"):
-        if not isinstance(file[name], h5py.Dataset):
-            raise TakeError(f"The take's “{name}” is no dataset.", where=where)
     for name, dtype in tables.items():
-        if set(file[name].dtype.names or ()) != set(dtype.names or ()) or file[name].ndim != 1:
-            raise TakeError(f"The take's “{name}” has other columns than it should.", where=where)
+        _check_table(_dataset(file, name, where), name, dtype, where)
+    for name in ("log", "bench"):
+        if name in file or name == "log":
+            texts = _dataset(file, name, where)
+            if h5py.check_string_dtype(texts.dtype) is None or texts.ndim != 1:
+                raise TakeError(f"The take's “{name}” holds no lines of text.", where=where)
     for name in ("project", "part"):
-        if name in file and (
-            not isinstance(file[name], h5py.Dataset)
-            or h5py.check_string_dtype(file[name].dtype) is None
-            or file[name].shape != ()
-        ):
-            raise TakeError(f"The take's “{name}” is no text.", where=where)
-    for name, group in file["streams"].items():
-        items = group["items"]
-        if not (name.isascii() and name.isdigit() and int(name) < 256):
+        if name in file or name == "project":
+            text = _dataset(file, name, where)
+            if h5py.check_string_dtype(text.dtype) is None or text.shape != ():
+                raise TakeError(f"The take's “{name}” is no text.", where=where)
+    for name, group in _streams(file, where):
+        _check_stream(file, name, group, where)
+
+
+def _streams(file: Any, where: str) -> Iterator[tuple[str, Any]]:
+    streams = _own(file, "streams", where)
+    if not isinstance(streams, h5py.Group) or len(streams) > MOST_STREAMS:
+        raise TakeError("The take's “streams” is no group of streams.", where=where)
+    for name in streams:
+        if not (name.isascii() and name.isdigit() and len(name) < 4 and int(name) < MOST_STREAMS):
             raise TakeError(f"The take has a stream “{name[:20]}”, and streams are numbers below 256.", where=where)
-        if items.ndim != 1 or items.dtype.str not in _ITEM_TYPES or items.shape[0] > LARGEST_STREAM_ITEMS:
-            raise TakeError(f"Stream {name} does not hold unsigned items in a row.", where=where)
-        if set(group["frames"].dtype.names or ()) != {"first", "count", "ticks"}:
-            raise TakeError(f"Stream {name} has no proper list of frames.", where=where)
+        group = _own(streams, name, where)
+        if not isinstance(group, h5py.Group):
+            raise TakeError(f"Stream {name} is no group.", where=where)
+        yield name, group
+
+
+def _check_stream(file: Any, name: str, group: Any, where: str) -> None:
+    items = _dataset(group, "items", where)
+    if items.ndim != 1 or items.dtype.str not in ITEM_TYPES or items.shape[0] > LARGEST_STREAM_ITEMS:
+        raise TakeError(f"Stream {name} does not hold unsigned items in a row.", where=where)
+    _check_table(_dataset(group, "frames", where), f"frames of stream {name}", FRAME_DTYPE, where)
+    gaps = file["gaps"][:]
+    mine = gaps[gaps["stream"] == int(name)]
+    absent = int(np.minimum(mine["count"], LARGEST_STREAM_ITEMS).sum()) if len(mine) else 0
+    if items.shape[0] > _held(items) + absent:
+        raise TakeError(
+            f"Stream {name} says that it has {items.shape[0]} items, and the file holds at most {_held(items)} of them.",
+            where=where,
+            cure=REPAIR,
+        )
+
+
+def _held(data: Any) -> int:
+    """Elements of a dataset that the file has room for, whatever its header says."""
+    if data.chunks is None:
+        return int(data.id.get_storage_size() // data.dtype.itemsize)
+    return int(data.id.get_num_chunks() * data.chunks[0])
+
+
+def _check_table(data: Any, name: str, dtype: np.dtype[Any], where: str) -> None:
+    if set(data.dtype.names or ()) != set(dtype.names or ()) or data.ndim != 1:
+        raise TakeError(f"The take's “{name}” has other columns than it should.", where=where)
+    if data.shape[0] > _held(data):
+        raise TakeError(
+            f"The take's “{name}” says that it has {data.shape[0]} rows, and the file has no room for them.",
+            where=where,
+            cure=REPAIR,
+        )
+
+
+def _own(parent: Any, name: str, where: str) -> Any:
+    """What hangs under a name in the file itself; links would lead to other files, or round in circles."""
+    if not isinstance(parent.get(name, getlink=True), h5py.HardLink):
+        raise TakeError(f"The take's “{name}” is a link, and takes have none.", where=where, cure="Choose another file.")
+    return parent[name]
+
+
+def _dataset(parent: Any, name: str, where: str) -> Any:
+    data = _own(parent, name, where) if name in parent else None
+    if not isinstance(data, h5py.Dataset):
+        raise TakeError(f"The take's “{name}” is no dataset.", where=where, cure=REPAIR)
+    if data.is_virtual or data.external:
+        raise TakeError(f"The take's “{name}” lies in another file.", where=where, cure="Choose another file.")
+    return data

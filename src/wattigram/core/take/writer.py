@@ -186,6 +186,7 @@ class TakeWriter:
         board: str = "",
         *,
         part_text: str = "",
+        started: str = "",
         overwrite: bool = False,
     ) -> None:
         check_target(path, overwrite)
@@ -203,13 +204,15 @@ class TakeWriter:
                 f"The take cannot be written: {_reason(fault)}.", where=str(path), cure="Choose another place."
             ) from fault
         try:
-            self._begin(project_text, build_mark, tick_hz, board, part_text)
+            self._begin(project_text, build_mark, tick_hz, board, part_text, started)
         except TakeError:
             self._abandon()
             raise
 
     @_told
-    def _begin(self, project_text: str, build_mark: str, tick_hz: int, board: str, part_text: str) -> None:
+    def _begin(
+        self, project_text: str, build_mark: str, tick_hz: int, board: str, part_text: str, started: str
+    ) -> None:
         self.tick_hz = tick_hz
         self.samples = 0
         attributes = self._file.attrs
@@ -218,7 +221,7 @@ class TakeWriter:
         attributes["build_mark"] = build_mark
         attributes["tick_hz"] = tick_hz
         attributes["board"] = board
-        attributes["started"] = time.strftime("%Y-%m-%dT%H:%M:%S%z")
+        attributes["started"] = started or time.strftime("%Y-%m-%dT%H:%M:%S%z")
         attributes["complete"] = False
         text = h5py.string_dtype()
         self._file.create_dataset("project", data=project_text, dtype=text)
@@ -263,6 +266,12 @@ class TakeWriter:
         firsts = run.first + np.cumsum(run.frame_items) - run.frame_items
         stream.frames.add(firsts, run.frame_items, run.frame_ticks)
         self.samples += len(run.items)
+
+    def add_frames(self, stream: int, rows: NDArray[Any]) -> None:
+        """Note frames of a stream whose items are there already: ``first``, ``count`` and ``ticks`` of each."""
+        known = self._streams.get(stream)
+        if known is not None:
+            known.frames.add(rows["first"], rows["count"], rows["ticks"])
 
     def add_gap(self, stream: int, first: int, count: int) -> None:
         """Note that ``count`` items from ``first`` on never came."""

@@ -108,7 +108,7 @@ def route_timing(workspace: Workspace, route: Route) -> RouteTiming:
     else:
         effective_hz = min(values_hz, float(sink_hz))
         overwritten_hz = values_hz - effective_hz
-        if items > 1 and route.on != "sink":
+        if items > 1 and route.on != "sink" and values_hz:
             gap_s = (items - 1) * (transfer_s if not from_wire else _byte_gap_s(workspace, route))
             bus_hz = workspace.bus_clock_hz
             share = _torn_share(

@@ -86,13 +86,17 @@ def _hardware_windows(workspace: Workspace, chain: Chain) -> bool:
 def startup(workspace: Workspace, chain: Chain) -> StartUp:
     """The chain's order as designed, and what comes of it."""
     needed = tuple(step for step, _why in right_order(workspace, chain))
-    order = needed if chain.startup is None else chain.startup
+    order = needed if chain.startup is None else tuple(step for step in chain.startup if step in needed)
     places = {step: order.index(step) for step in order}
 
     def early(step: Step, other: Step) -> bool:
         return step in places and other in places and places[step] < places[other]
 
-    faults: list[StartUpFault] = []
+    faults = [
+        StartUpFault(step, "is a step that this chain does not have, and does nothing", mild=True)
+        for step in chain.startup or ()
+        if step not in needed
+    ]
     calibrated = delivers = interrupts = windows_armed = starts = True
     if "calibrate" in needed and not early("calibrate", "converter"):
         calibrated = False

@@ -13,12 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.errors import WaveError
+from wattigram.core.foreign import foreign
 from wattigram.core.shapes import LONGEST_TABLE
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 LARGEST_FILE_BYTES = 64 * 1024 * 1024
-_C_NUMBER = re.compile(r"[+-]?(?:0[xX][0-9a-fA-F]+|\d+)(?=[uUlL]*\s*(?:,|$))")
+_COMMENT = re.compile(r"/\*|//")
+_C_NUMBER = re.compile(r"([+-]?)\s*(0[xX][0-9a-fA-F]{1,16}|0[bB][01]{1,64}|[0-9]{1,20})[uUlL]{0,3}")
 
 
 def table_csv(wanted_v: FloatArray, codes: IntArray, levels_v: FloatArray, update_s: Fraction) -> str:
@@ -79,20 +81,19 @@ def read_points(path: Path, low_v: float, high_v: float, lsb_v: float) -> tuple[
     WaveError
         When the file holds no such thing.
     """
-    try:
+    with foreign(WaveError, "The file cannot be read", str(path)):
         size_bytes = path.stat().st_size
         if size_bytes > LARGEST_FILE_BYTES:
             raise WaveError(f"The file has {size_bytes} bytes, more than {LARGEST_FILE_BYTES}.", where=str(path))
         suffix = path.suffix.lower()
-        if suffix == ".wav":
-            values = _read_wav(path, low_v, high_v)
-        else:
-            text = path.read_bytes().decode("utf-8-sig")
-            values = _read_c(text) * lsb_v if suffix in {".c", ".h"} else _read_csv(text)
-    except (OSError, UnicodeDecodeError) as fault:
-        raise WaveError(f"The file cannot be read: {fault}.", where=str(path)) from fault
-    except WaveError as fault:
-        raise WaveError(fault.message, where=str(path), cure=fault.cure) from fault
+        try:
+            if suffix == ".wav":
+                values = _read_wav(path, low_v, high_v)
+            else:
+                text = path.read_bytes().decode("utf-8-sig")
+                values = _read_c(text) * lsb_v if suffix in {".c", ".h"} else _read_csv(text)
+        except WaveError as fault:
+            raise WaveError(fault.message, where=str(path), cure=fault.cure) from fault
     if len(values) < 2 or not np.all(np.isfinite(values)) or np.abs(values).max() > 1e6:
         raise WaveError(
             f"It holds {len(values)} usable values.", where=str(path), cure="At least two finite voltages are needed."
@@ -107,14 +108,12 @@ def read_points(path: Path, low_v: float, high_v: float, lsb_v: float) -> tuple[
 def _read_wav(path: Path, low_v: float, high_v: float) -> FloatArray:
     from scipy.io import wavfile  # late: a quarter of a second
 
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", wavfile.WavFileWarning)
-            _rate, data = wavfile.read(path)
-    except (ValueError, EOFError, IndexError, KeyError, MemoryError, ZeroDivisionError, TypeError) as fault:
-        raise WaveError(f"This is no WAV file that can be read: {fault}.", cure="Save it as PCM or float.") from fault
-    except Exception as fault:  # struct.error is no ValueError, and headers are hostile
-        raise WaveError("This is no WAV file.", cure="Save it as PCM or float.") from fault
+    with (
+        foreign(WaveError, "This is no WAV file that can be read", "", "Save it as PCM or float."),
+        warnings.catch_warnings(),
+    ):
+        warnings.simplefilter("ignore", wavfile.WavFileWarning)
+        _rate, data = wavfile.read(path)
     first = data[:, 0] if data.ndim > 1 else data
     if first.dtype == np.uint8:
         share = (first.astype(np.float64) - 128) / 128
@@ -126,11 +125,46 @@ def _read_wav(path: Path, low_v: float, high_v: float) -> FloatArray:
 
 
 def _read_c(text: str) -> FloatArray:
+    text = _without_comments(text)
     begin, end = text.find("{"), text.rfind("}")
     if begin < 0 or end < begin:
         raise WaveError("There is no array in braces in it.", cure="It must hold { 1, 2, 0x3 }.")
-    plain = re.sub(r"/\*.*?\*/|//[^\n]*", " ", text[begin + 1 : end], flags=re.DOTALL)
-    return np.array([int(one, 0) for one in _C_NUMBER.findall(plain.strip())], dtype=np.float64)
+    found = []
+    for place, word in enumerate(text[begin + 1 : end].split(",")):
+        plain = word.strip()
+        if plain:
+            found.append(_c_number(plain, place))
+    return np.array(found, dtype=np.float64)
+
+
+def _without_comments(text: str) -> str:
+    """C without its comments, in one pass however many of them begin and never end."""
+    kept = []
+    place = 0
+    while (found := _COMMENT.search(text, place)) is not None:
+        kept.append(text[place : found.start()])
+        is_block = found[0] == "/*"
+        close = text.find("*/", found.end()) if is_block else text.find("\n", found.end())
+        place = len(text) if close < 0 else close + 2 if is_block else close
+    kept.append(text[place:])
+    return " ".join(kept)
+
+
+def _c_number(text: str, place: int) -> int:
+    """An integer constant of C11 (6.4.4.1), with 0b for binary; one that begins with 0 is octal."""
+    match = _C_NUMBER.fullmatch(text)
+    if match is None:
+        raise WaveError(f"Item {place + 1} is “{text[:40]}”, no integer of C.", cure="Write decimal, 0x or octal numbers.")
+    digits = match[2].lower()
+    base = 16 if digits[:2] == "0x" else 2 if digits[:2] == "0b" else 8 if digits[:1] == "0" and len(digits) > 1 else 10
+    try:
+        value = int(digits, base)
+    except ValueError as fault:
+        raise WaveError(
+            f"Item {place + 1} is “{text[:40]}”: a number that begins with 0 is octal, and has digits below 8.",
+            cure="Leave the leading 0 out if it is meant as decimal.",
+        ) from fault
+    return -value if match[1] == "-" else value
 
 
 def _read_csv(text: str) -> FloatArray:
@@ -139,7 +173,10 @@ def _read_csv(text: str) -> FloatArray:
     if not lines:
         return np.empty(0)
     comma = ";" if lines[-1].count(";") else "\t" if lines[-1].count("\t") else ","
-    rows = list(csv.reader(lines, delimiter=comma))
+    try:
+        rows = list(csv.reader(lines, delimiter=comma))
+    except csv.Error as fault:  # a cell of more than 131 072 characters, or a quote that is never closed
+        raise WaveError(f"This is no table: {fault}.", cure="Write one value a line, or columns with commas.") from fault
     head = [name.strip().lower() for name in rows[0]]
     is_head = any(_number(cell) is None for cell in rows[0])
     body = rows[1:] if is_head else rows

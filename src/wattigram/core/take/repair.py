@@ -1,0 +1,248 @@
+"""Making a sound take of one that another program, a full disk or a copy cut short has damaged.
+
+The damaged file is never changed: what can be believed goes into a new one, and what is missing becomes gaps.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import h5py
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.errors import TakeError
+from wattigram.core.link import SampleRun
+from wattigram.core.take.sound import ITEM_TYPES, LARGEST_STREAM_ITEMS, LARGEST_TEXT_BYTES
+from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, TakeWriter
+
+SIGNATURE = b"\x89HDF\r\n\x1a\n"
+BLOCK_ITEMS = 1 << 20
+NOTHING = np.empty(0, dtype=np.int64)
+Range = tuple[int, int]
+
+
+def repair_take(path: Path, out: Path) -> tuple[str, ...]:
+    """Write a sound take to ``out`` from what can be read of ``path``; says what was mended, nothing where nothing was.
+
+    Raises
+    ------
+    TakeError
+        When too little of it is left: no project, no clock, or no HDF5 at all; or when ``out`` cannot be written.
+    """
+    where = str(path)
+    try:
+        with _opened(path) as (file, whole_bytes):
+            return _Repair(file, where, whole_bytes).write(out)
+    except TakeError:
+        raise
+    except (OSError, RuntimeError, ValueError, KeyError, TypeError, AttributeError) as fault:
+        raise TakeError(
+            f"Too little of it can be read: {str(fault).splitlines()[0][:200]}.",
+            where=where,
+            cure="Take a copy from before the damage.",
+        ) from fault
+
+
+@contextmanager
+def _opened(path: Path) -> Iterator[tuple[Any, int]]:
+    """The file, and how many of its bytes are really there: one cut short is opened as a copy of its full length."""
+    size = path.stat().st_size
+    with path.open("rb") as stream:
+        head = stream.read(64)
+    if not head.startswith(SIGNATURE):
+        raise TakeError("This is no HDF5 file.", where=str(path), cure="Choose a take of Wattigram.")
+    wanted = _stored_end(head)
+    if wanted <= size or wanted > size + LARGEST_STREAM_ITEMS:
+        with h5py.File(path, "r") as file:
+            yield file, size
+        return
+    with tempfile.TemporaryDirectory(prefix="wattigram-repair-") as folder:
+        longer = Path(folder) / "longer.h5"
+        shutil.copyfile(path, longer)
+        os.truncate(longer, wanted)
+        with h5py.File(longer, "r") as file:
+            yield file, size
+
+
+def _stored_end(head: bytes) -> int:
+    """Where an HDF5 file says that it ends, from its superblock (HDF5 file format specification, II.A)."""
+    place = 40 if head[8] < 2 else 28
+    return int.from_bytes(head[place : place + 8], "little")
+
+
+class _Repair:
+    """Reads what is left, piece by piece, and notes what is not."""
+
+    def __init__(self, file: Any, where: str, whole_bytes: int) -> None:
+        self._file = file
+        self._where = where
+        self._whole_bytes = whole_bytes
+        self._mended: list[str] = []
+
+    def write(self, out: Path) -> tuple[str, ...]:
+        attributes = self._file.attrs
+        if attributes.get("format") != FORMAT:
+            self._mended.append("It did not say that it is a take.")
+        tick_hz = attributes.get("tick_hz")
+        if tick_hz is None or not 0 < int(tick_hz) <= 10**10:
+            raise TakeError("It does not say how many ticks a second has.", where=self._where, cure="Record it again.")
+        text = self._text("project")
+        if not text:
+            raise TakeError("It does not hold its project.", where=self._where, cure="Record it again.")
+        writer = TakeWriter(
+            out,
+            text,
+            str(attributes.get("build_mark", "")),
+            int(tick_hz),
+            str(attributes.get("board", "")),
+            part_text=self._text("part"),
+            started=str(attributes.get("started", "")),
+        )
+        ended = str(attributes.get("ended", ""))
+        try:
+            self._copy(writer)
+            was_complete = bool(attributes.get("complete", False))
+            if not was_complete and not ended:
+                ended = "The recording was never finished."
+            if self._mended and not ended:
+                ended = "The take was damaged and repaired."
+        finally:
+            writer.close(int(attributes.get("lost_cycles", 0)), self._totals(), ended=ended)
+        return tuple(self._mended)
+
+    def _copy(self, writer: TakeWriter) -> None:
+        gaps = self._table("gaps", GAP_DTYPE)
+        for line in self._lines("log"):
+            writer.add_log(line)
+        for entry in self._lines("bench"):
+            ticks, _, project = entry.partition("\n")
+            if ticks.isascii() and ticks.isdigit() and len(ticks) < 19:
+                writer.add_bench(int(ticks), project)
+        events = self._table("events", EVENT_DTYPE)
+        if len(events):
+            writer.add_events(events)
+        for row in self._table("repeats", GAP_DTYPE):
+            writer.add_repeat(int(row["stream"]), int(row["first"]), int(row["count"]))
+        groups = self._file.get("streams")
+        for name in sorted(groups) if isinstance(groups, h5py.Group) else []:
+            mine = gaps[gaps["stream"] == int(name)] if name.isascii() and name.isdigit() and int(name) < 256 else None
+            if mine is None:
+                self._mended.append(f"A stream “{name[:20]}” was left out: streams are numbers below 256.")
+                continue
+            self._copy_stream(writer, int(name), [(int(g["first"]), int(g["first"]) + int(g["count"])) for g in mine])
+
+    def _copy_stream(self, writer: TakeWriter, stream: int, gaps: list[Range]) -> None:
+        group = self._file["streams"].get(str(stream))
+        items = group.get("items") if isinstance(group, h5py.Group) else None
+        if not isinstance(items, h5py.Dataset) or items.ndim != 1 or items.dtype.str not in ITEM_TYPES:
+            self._mended.append(f"Stream {stream} was left out: it holds no row of items.")
+            return
+        count = min(len(items), LARGEST_STREAM_ITEMS)
+        frames = self._frames(group, stream)
+        missing = merged(gaps + self._absent(items, count))
+        lost = covered(missing, count) - covered(merged(gaps), count)
+        if lost:
+            self._mended.append(f"Stream {stream}: {lost} of {count} items are not in the file; they are gaps now.")
+        for begin, end in present(missing, count):
+            for first in range(begin, end, BLOCK_ITEMS):
+                try:
+                    block = items[first : min(first + BLOCK_ITEMS, end)]
+                except (OSError, RuntimeError):
+                    size = min(first + BLOCK_ITEMS, end) - first
+                    self._mended.append(f"Stream {stream}: {size} items from {first} on cannot be read; they are a gap now.")
+                    continue
+                writer.add_run(SampleRun(stream, first, block, NOTHING, NOTHING, False))
+        writer.close_stream(stream, max(count, max((end for _begin, end in gaps), default=0)))
+        writer.add_frames(stream, frames)
+
+    def _frames(self, group: Any, stream: int) -> NDArray[Any]:
+        found = group.get("frames")
+        if isinstance(found, h5py.Dataset) and found.ndim == 1 and set(found.dtype.names or ()) == set(FRAME_DTYPE.names or ()):
+            rows = np.asarray(found[:]).astype(FRAME_DTYPE)
+            sound = rows[rows["count"] > 0]
+            if len(sound) < len(rows):
+                self._mended.append(f"Stream {stream}: {len(rows) - len(sound)} frames without items were left out.")
+            return sound
+        self._mended.append(f"Stream {stream} has lost its list of frames, and with it its board times.")
+        return np.empty(0, dtype=FRAME_DTYPE)
+
+    def _absent(self, items: Any, count: int) -> list[Range]:
+        """Items whose chunk the file does not hold, or not in full."""
+        if items.chunks is None:
+            return []
+        size = items.chunks[0]
+        held = set()
+        for number in range(items.id.get_num_chunks()):
+            info = items.id.get_chunk_info(number)
+            if info.byte_offset is not None and info.byte_offset + info.size <= self._whole_bytes:
+                held.add(info.chunk_offset[0] // size)
+        return [(number * size, min((number + 1) * size, count)) for number in range(-(-count // size)) if number not in held]
+
+    def _table(self, name: str, dtype: np.dtype[Any]) -> NDArray[Any]:
+        try:
+            rows = np.asarray(self._file[name][:])
+            table = np.empty(len(rows), dtype=dtype)
+            for column in dtype.names or ():
+                table[column] = rows[column]
+            return table
+        except (OSError, RuntimeError, KeyError, ValueError, TypeError, IndexError):
+            if name in self._file:
+                self._mended.append(f"“{name}” cannot be read and was left out.")
+            return np.empty(0, dtype=dtype)
+
+    def _totals(self) -> dict[str, int]:
+        try:
+            found = json.loads(str(self._file.attrs.get("totals", "{}")))
+        except ValueError:
+            return {}
+        return {key: value for key, value in found.items() if isinstance(value, int)} if isinstance(found, dict) else {}
+
+    def _text(self, name: str) -> str:
+        data = self._file.get(name)
+        if not isinstance(data, h5py.Dataset) or data.shape != () or h5py.check_string_dtype(data.dtype) is None:
+            return ""
+        found = data[()]
+        return bytes(found)[:LARGEST_TEXT_BYTES].decode("utf-8", "replace")
+
+    def _lines(self, name: str) -> list[str]:
+        try:
+            return [bytes(line).decode("utf-8", "replace") for line in self._file[name][:]]
+        except (OSError, RuntimeError, KeyError, ValueError, TypeError):
+            if name in self._file:
+                self._mended.append(f"“{name}” cannot be read and was left out.")
+            return []
+
+
+def merged(ranges: list[Range]) -> list[Range]:
+    """Ranges in order, those that touch made one."""
+    found: list[Range] = []
+    for begin, end in sorted(ranges):
+        if found and begin <= found[-1][1]:
+            found[-1] = found[-1][0], max(found[-1][1], end)
+        elif end > begin:
+            found.append((begin, end))
+    return found
+
+
+def covered(ranges: list[Range], count: int) -> int:
+    """How many of the numbers below ``count`` lie in ordered ranges."""
+    return sum(max(0, min(end, count) - min(begin, count)) for begin, end in ranges)
+
+
+def present(missing: list[Range], count: int) -> Iterator[Range]:
+    """What lies between ordered ranges, below ``count``."""
+    place = 0
+    for begin, end in missing:
+        if min(begin, count) > place:
+            yield place, min(begin, count)
+        place = max(place, end)
+    if place < count:
+        yield place, count
