@@ -16,7 +16,18 @@ from wattigram.core.places import state_folder
 LARGEST_LOG_BYTES = 1 << 20
 LOGS_KEPT = 3
 REPORTS_KEPT = 20
-PACKAGES = ("wattigram", "PyQt6", "PyQt6-Qt6", "numpy", "scipy", "pydantic", "h5py", "pyserial", "unicorn", "pyelftools")
+PACKAGES = (
+    "wattigram",
+    "PyQt6",
+    "PyQt6-Qt6",
+    "numpy",
+    "scipy",
+    "pydantic",
+    "h5py",
+    "pyserial",
+    "unicorn",
+    "pyelftools",
+)
 
 
 def log_path() -> Path:

@@ -160,7 +160,9 @@ def test_a_damaged_copy_gives_a_sentence_and_stays(tmp_path: Path, content: byte
 
 
 def test_the_copy_of_an_earlier_version_is_offered(tmp_path: Path) -> None:
-    (tmp_path / "recovery.wattigram.toml").write_text("# recovered from: /home/a/kiln.wattigram.toml\n" + KILN.read_text())
+    (tmp_path / "recovery.wattigram.toml").write_text(
+        "# recovered from: /home/a/kiln.wattigram.toml\n" + KILN.read_text()
+    )
     adopt_old_copy(tmp_path, tmp_path)
     found = abandoned(tmp_path)[0].read()
     assert found.origin == Path("/home/a/kiln.wattigram.toml")

@@ -18,12 +18,12 @@ from tests.conftest import edited
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import RemoveSlot, SetPin
 from wattigram.core.errors import LinkError
+from wattigram.core.places import folder_of, safe_name
 from wattigram.core.proof import Evidence, Verdict
 from wattigram.core.proof.evidence import HistogramPanel, ScatterPanel, TracePanel
 from wattigram.core.proof.svg import panel_svg
 from wattigram.core.quantity import round_values
 from wattigram.desktop.jobs import Job
-from wattigram.core.places import folder_of, safe_name
 from wattigram.desktop.settings import Settings, next_take_path
 from wattigram.desktop.theme import DARK, LIGHT, MARKERS, PATTERNS
 from wattigram.desktop.widgets.axes import Axes, span_of

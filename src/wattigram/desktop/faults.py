@@ -49,9 +49,7 @@ class FaultHook(QObject):
             name = told.thread.name if told.thread else "a thread"
             self.handle(told.exc_value, f"working in {name}")
 
-    def _on_exception(
-        self, _kind: type[BaseException], fault: BaseException, _traceback: TracebackType | None
-    ) -> None:
+    def _on_exception(self, _kind: type[BaseException], fault: BaseException, _traceback: TracebackType | None) -> None:
         self.handle(fault, "answering to the window")
 
     def handle(self, fault: BaseException, doing: str) -> None:

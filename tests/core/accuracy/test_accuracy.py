@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import edited
@@ -19,6 +19,7 @@ from wattigram.core.accuracy import (
     slot_settling,
     sum_bits,
 )
+from wattigram.core.board.settling import Node, sampled
 from wattigram.core.design import Mean, Scale, Workspace, chain_scale
 from wattigram.core.design.edits import SetAlignment, SetBits, SetReduce, SetSampling
 
@@ -71,11 +72,44 @@ def test_as_wired_the_error_is_what_the_sources_can_make(kiln: Workspace) -> Non
     assert settling.wired_error_lsb == pytest.approx(math.exp(-1e-6 / (48_200 * 16e-12)) * worst_v * 4096 / 3.3)
 
 
-def test_an_external_capacitor_shares_charge_or_sags() -> None:
-    sharing = carry_over(1e-6, 0.0, 1200, 16e-12, 1e-6, 10_000)
-    assert sharing == pytest.approx(16e-12 / (16e-12 + 1e-6))
-    sagging = carry_over(1e-6, 500, 1200, 16e-12, 1e-6, 10_000)
-    assert sagging == pytest.approx(10_000 * 16e-12 * 500)
+@pytest.mark.parametrize(
+    ("ohm", "farads", "sampling_s", "rate_hz", "share"),
+    [
+        (100, 1e-9, 2e-6, 10_000, 7.193e-11),
+        (100, 1e-6, 93.75e-9, 10_000, 7.600e-3),
+        (100, 1e-6, 2e-6, 10_000, 2.482e-5),
+        (100, 1e-6, 2e-6, 1_000, 1.569e-5),
+        (4_700, 100e-9, 1e-6, 10_000, 8.324e-4),
+        (47_000, 1e-9, 4e-6, 10_000, 1.642e-2),
+        (47_000, 0.0, 4e-6, 10_000, math.exp(-4e-6 / (48_200 * 16e-12))),
+    ],
+)
+def test_worked_shares_with_an_external_capacitor(
+    ohm: float, farads: float, sampling_s: float, rate_hz: float, share: float
+) -> None:
+    assert carry_over(sampling_s, ohm, 1200, 16e-12, farads, rate_hz) == pytest.approx(share, rel=2e-4)
+
+
+@given(
+    st.floats(1, 1e5), st.floats(1e-11, 1e-5), st.floats(5e-8, 1e-5), st.floats(1.2e-5, 1e-2), st.floats(1e-12, 1e-10)
+)
+@settings(deadline=None)
+def test_the_steady_share_is_what_many_scans_come_to(
+    ohm: float, farads: float, sampling_s: float, period_s: float, sample_f: float
+) -> None:
+    """The closed form against the circuit stepped scan by scan, with a matrix exponential made otherwise."""
+    assume(ohm * farads < 300 * period_s)
+    step = sampled((Node("A0", ohm, farads),), sampling_s, 1200.0, sample_f)
+    off, seen = 0.0, 1.0
+    for _ in range(20_000):
+        off, before = (float(value) for value in step @ np.array([off, 1.0]))
+        if abs(before - seen) < 1e-15:
+            break
+        seen = before
+        off *= math.exp(-(period_s - sampling_s) / (ohm * farads))
+    assert carry_over(sampling_s, ohm, 1200.0, sample_f, farads, 1 / period_s) == pytest.approx(
+        seen, rel=1e-3, abs=1e-9
+    )
 
 
 @given(st.floats(1, 1e7), st.floats(1e-8, 1e-3))

@@ -43,7 +43,7 @@ def board_route(**updates: object) -> Route:
         "waiting": 1,
     }
     route = EffectiveRoute(**(values | updates))  # type: ignore[arg-type]
-    bench = EffectiveBench(pins={}, carry=())
+    bench = EffectiveBench(pins={})
     return Route(
         EffectiveConfig(board="b", build_mark="m", tick_hz=1000, converters=(), routes=(route,), bench=bench), 0
     )

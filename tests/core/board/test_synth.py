@@ -6,16 +6,19 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from tests.conftest import edited
+from tests.conftest import KILN, edited
 from wattigram.core.bench import Floating, Level, Ramp, Sine, Steps, Wiring
 from wattigram.core.board import EffectiveConfig, PinDrive, Run
 from wattigram.core.board.effective import parse_bench, parse_config
 from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.synth import ConverterSynth
 from wattigram.core.deploy import effective_bench, effective_config
-from wattigram.core.design import Workspace
+from wattigram.core.design import Workspace, open_workspace, signal_scale
 from wattigram.core.design.edits import (
+    Edit,
     SetAlignment,
     SetBits,
     SetCalibration,
@@ -114,6 +117,78 @@ def test_without_noise_the_board_does_what_is_expected(kiln: Workspace, source: 
     off = np.abs(codes[:, 1] - expected)
     assert np.mean(off > 0) < 0.01
     assert np.mean(off > 1) < 1e-4
+
+
+PINS = ("A2", "A3", "A4", "A6")
+CIRCUITS = st.tuples(
+    *(
+        st.tuples(
+            st.sampled_from([10.0, 470.0, 4_700.0, 47_000.0, 220_000.0]),
+            st.sampled_from([0.0, 0.0, 1e-10, 1e-9, 1e-8, 1e-7, 1e-6]),
+            st.sampled_from(SOURCES[:6]),
+            st.sampled_from([3, 8, 32, 128]),
+        )
+        for _ in PINS
+    )
+)
+
+
+@settings(max_examples=25, deadline=None)
+@given(CIRCUITS, st.sampled_from([Fraction(1, 20_000), Fraction(1, 10_000), Fraction(1, 500)]))
+def test_without_noise_any_circuit_settles_as_expected(
+    kiln: Workspace, circuits: tuple[tuple[float, float, object, int], ...], period_s: Fraction
+) -> None:
+    edits: list[Edit] = [SetPeriod("ADC 1", period_s)]
+    for place, (pin, (ohm, farads, source, cycles)) in enumerate(zip(PINS, circuits, strict=True)):
+        edits.append(SetWiring(Wiring(pin=pin, resistance_ohm=ohm, capacitor_f=farads, source=source)))  # type: ignore[arg-type]
+        edits.append(SetSampling("ADC 1", place, cycles))
+    design = edited(kiln, *edits)
+    scans = 3000
+    codes = synth(without_noise(effective_config(design))).codes(0, scans).reshape(-1, 4)
+    for place, name in enumerate(("Coil current", "Upper zone", "Door latch", "3.3 V rail")):
+        stream = expected_raw(((0, design),), "ADC 1", name, 0, scans)
+        gain = float(design.project.signal(name).front_end)
+        expected = np.clip(np.floor(stream.predicted_v * gain / (3.3 / 4096) + 0.5), 0, 4095)
+        off = np.abs(codes[:, place] - expected)
+        assert np.mean(off > 0) < 0.02, (name, off.max())
+        assert np.mean(off > 1) < 1e-3, (name, off.max())
+
+
+@pytest.mark.parametrize("sampler", ["across", "each-side"])
+@pytest.mark.parametrize("farads", [0.0, 1e-9, 1e-7])
+def test_charge_goes_from_slot_to_slot_in_volts(sampler: str, farads: float) -> None:
+    """Single-ended slots beside pairs: their counts are unequal, and what is carried over is charge."""
+    design = open_workspace(KILN.parents[1] / "kiln-safety" / "kiln-safety.wattigram.toml")
+    converters = tuple(one.changed(differential_sampling=sampler) for one in design.part.converters)
+    design = Workspace(design.project, design.part.changed(converters=converters))
+    pair = next(signal for signal in design.project.signals if signal.negative is not None)
+    chain = design.project.chain_of(pair.name)
+    assert chain is not None
+    shortest = min(design.converter(chain).sampling_cycles)
+    edits: list[Edit] = [SetSampling(chain.converter, place, shortest) for place in range(len(chain.slots))]
+    for number, pin in enumerate((pair.pin, pair.negative)):
+        source = Sine(offset_v=1.0 + number * 0.5, amplitude_v=0.4, frequency_hz="37 Hz", phase=0.2 * number)
+        edits.append(
+            SetWiring(Wiring(pin=str(pin), resistance_ohm=9000.0 * (1 + number), capacitor_f=farads, source=source))
+        )
+    design = edited(design, *edits)
+    stream = design.project.chains.index(design.project.chain_of(pair.name))  # type: ignore[arg-type]
+    config = without_noise(effective_config(design))
+    slots = len(chain.slots)
+    repeats = [slot.repeats for slot in config.converters[stream].slots]
+    codes = synth(config, stream).codes(0, 2000).reshape(2000, -1)
+    chain = design.project.chains[stream]
+    for signal in dict.fromkeys(slot.signal for slot in chain.slots):
+        place = chain.places_of(signal)[0]
+        if repeats[place] != 1:
+            continue
+        scale = signal_scale(design, chain, signal)
+        found = expected_raw(((0, design),), chain.converter, signal, 0, 2000)
+        gain = float(design.project.signal(signal).front_end)
+        column = sum(repeats[:place])
+        volts = codes[:, column] * scale.lsb_v
+        assert np.abs(volts - found.predicted_v[:2000] * gain).max() < 0.75 * scale.lsb_v + 1e-6, signal
+    assert slots == len(chain.slots)
 
 
 def test_noise_offset_and_gain_are_as_the_part_says(cured: Workspace) -> None:

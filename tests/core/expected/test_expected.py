@@ -7,6 +7,7 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.bench import Level, Wiring, source_voltage
+from wattigram.core.board.settling import Node, sampled
 from wattigram.core.design import Watch, Window, Workspace
 from wattigram.core.design.edits import AddSlot, SetReduce, SetSampling, SetWindow, SetWiring
 from wattigram.core.expected import expected_events, expected_raw, expected_reduced, expected_settled_at, workspace_at
@@ -21,19 +22,24 @@ def step_by_step(workspace: Workspace, cycles: int) -> np.ndarray:
     chain = workspace.project.chains[0]
     timing = cycle_timing(workspace, chain)
     held, readings = 0.0, np.empty((cycles, len(chain.slots)))
+    off: dict[str, tuple[float, float]] = {}
     for cycle in range(cycles):
         for place, slot in enumerate(chain.slots):
             wiring = workspace.wiring(workspace.project.signal(slot.signal).pin)
             assert wiring is not None
-            at = np.array([float(cycle / timing.cycle_rate_hz + timing.slots[place].held_s)])
-            volts = float(source_voltage(input_source(workspace, wiring.pin), at)[0])
-            if wiring.capacitor_f:
-                share = max(
-                    16e-12 / (16e-12 + wiring.capacitor_f), float(timing.cycle_rate_hz) * 16e-12 * wiring.resistance_ohm
-                )
+            at_s = float(cycle / timing.cycle_rate_hz + timing.slots[place].held_s)
+            sampling_s = float(timing.slots[place].sampling_s)
+            volts = float(source_voltage(input_source(workspace, wiring.pin), np.array([at_s]))[0])
+            node = Node(wiring.pin, wiring.resistance_ohm, wiring.capacitor_f)
+            step = sampled((node,), sampling_s, 1200.0, 16e-12)
+            if node.moves:
+                before, since_s = off.get(wiring.pin, (0.0, at_s))
+                before *= math.exp(-max(0.0, at_s - sampling_s - since_s) / (node.ohm * node.farads))
+                after = step @ np.array([before, held - volts])
+                off[wiring.pin] = float(after[0]), at_s
             else:
-                share = math.exp(-float(timing.slots[place].sampling_s) / ((wiring.resistance_ohm + 1200) * 16e-12))
-            held = volts + (held - volts) * share
+                after = step @ np.array([held - volts])
+            held = volts + float(after[-1])
             readings[cycle, place] = held
     return readings
 
@@ -49,7 +55,7 @@ def test_predicted_readings_agree_with_a_capacitor_step_by_step(
     for place, slot in enumerate(design.project.chains[0].slots):
         stream = expected_raw(((0, design),), "ADC 1", slot.signal, 100, 400)
         gain = float(design.project.signal(slot.signal).front_end)
-        assert stream.predicted_v * gain == pytest.approx(truth[100:, place], abs=2e-6)
+        assert stream.predicted_v * gain == pytest.approx(truth[100:, place], abs=1e-6)
 
 
 def test_settled_values_are_the_sources(kiln: Workspace) -> None:
@@ -62,7 +68,11 @@ def test_settled_values_are_the_sources(kiln: Workspace) -> None:
 def test_the_signals_own_volts_are_before_the_front_end(kiln: Workspace) -> None:
     stream = expected_raw(((0, kiln),), "ADC 1", "3.3 V rail", 0, 10)
     assert stream.settled_v == pytest.approx(3.3)
-    assert stream.half_width_v == pytest.approx(2 * 3.3 / 4096 * (5 * 0.7687556 + 2.5), rel=1e-4)
+    lsb_v = 3.3 / 4096
+    own_s, pin_s = 1700 * 16e-12, 500 * 1e-6
+    source_lsb = 0.5e-3 * math.sqrt(own_s / (own_s + pin_s)) / lsb_v
+    noise_lsb = math.sqrt(source_lsb**2 + 0.35**2 + 1 / 12)
+    assert stream.half_width_v == pytest.approx(2 * lsb_v * (5 * noise_lsb + 2.5), rel=1e-6)
 
 
 def test_beyond_the_reference_full_scale_is_expected(kiln: Workspace) -> None:

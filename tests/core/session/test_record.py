@@ -40,11 +40,8 @@ class Slow:
             for line in lines:
                 text = line.decode().strip()
                 self.heard.append(text)
-                if text == "identify":
-                    answers = [encode_frame(FrameType.IDENTITY, self._identity.encode())]
-                else:
-                    answers = self._answer(text)
-                for answer in answers:
+                identity = [encode_frame(FrameType.IDENTITY, self._identity.encode())]
+                for answer in identity if text == "identify" else self._answer(text):
                     connection.sendall(answer)
 
     def close(self) -> None:

@@ -33,7 +33,12 @@ def test_a_sound_take_stays_as_it_is(damaged: Path, cured: Workspace, tmp_path: 
             assert np.array_equal(old.frame_rows(stream), new.frame_rows(stream))
         assert np.array_equal(old.events, new.events)
         assert old.totals == new.totals
-        assert (old.log, old.started, old.complete, old.project_text) == (new.log, new.started, new.complete, new.project_text)
+        assert (old.log, old.started, old.complete, old.project_text) == (
+            new.log,
+            new.started,
+            new.complete,
+            new.project_text,
+        )
         assert prove(cured, new).all_hold
 
 
@@ -89,7 +94,9 @@ def add_nonsense(file: h5py.File) -> None:
 
 
 @pytest.mark.parametrize("damage", [lose_attribute, lose_events, lose_frames, add_nonsense])
-def test_what_other_programs_break_is_mended(damage: Callable[[h5py.File], None], damaged: Path, tmp_path: Path) -> None:
+def test_what_other_programs_break_is_mended(
+    damage: Callable[[h5py.File], None], damaged: Path, tmp_path: Path
+) -> None:
     with h5py.File(damaged, "r+") as file:
         damage(file)
     before = damaged.read_bytes()

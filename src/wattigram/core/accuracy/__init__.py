@@ -19,6 +19,7 @@ from wattigram.core.accuracy.settling import (
     adequate_sampling_s,
     carry_over,
     settling_residue,
+    slot_circuit,
     slot_settling,
 )
 from wattigram.core.accuracy.twin import TwinFigures, twin_figures, twin_rates_hz
@@ -43,6 +44,7 @@ __all__ = [
     "low_pass_gain",
     "settling_residue",
     "signal_noise",
+    "slot_circuit",
     "slot_settling",
     "stage_figures",
     "stage_gain",

@@ -48,6 +48,10 @@ class PinDrive(_Effective):
     output: str = ""
     poles_s: tuple[Annotated[float, Field(gt=0, le=1e6)], ...] = ()
     """Low-passes on the way from a course or an output."""
+    ohm: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e15)] = 0.0
+    """Between the source and the pin."""
+    capacitor_f: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e3)] = 0.0
+    """From the pin to ground."""
 
 
 class EffectiveDac(_Effective):
@@ -155,8 +159,6 @@ class EffectiveBench(_Effective):
     """What a person can change while the board runs."""
 
     pins: dict[str, PinDrive]
-    carry: tuple[tuple[Annotated[float, Field(ge=0, le=1)], ...], ...]
-    """For each converter and slot, the share of the difference to the slot before that is left."""
 
 
 class EffectiveSlot(_Effective):
@@ -173,6 +175,8 @@ class EffectiveSlot(_Effective):
     held_ticks: Ticks
     start_ticks: Ticks = 0.0
     end_ticks: Ticks = 0.0
+    sampling_ticks: Ticks = 0.0
+    """For which the sampling capacitor is connected before the voltage is frozen."""
     repeats: Annotated[int, Field(ge=1, le=65536)] = 1
     each_ticks: Ticks = 0.0
     shift: Annotated[int, Field(ge=0, le=31)] = 0
@@ -248,6 +252,10 @@ class EffectiveConverter(_Effective):
     offset_lsb: Finite = 0.0
     gain_error: Finite = 0.0
     noise_lsb: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e6)] = 0.0
+    sampling_f: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e-3)] = 1e-12
+    switch_ohm: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e12)] = 0.0
+    each_side: bool = False
+    """A pair is held by a capacitor on each side instead of one across it."""
     cycle_ticks: Count
     """From cycle to cycle where it is steady, missed triggers included."""
     triggers_per_cycle: Count = 1
@@ -358,9 +366,7 @@ class EffectiveConfig(_Effective):
 
 
 def check_bench(bench: EffectiveBench, converters: tuple[EffectiveConverter, ...]) -> None:
-    """Raise ``ValueError`` when a pin that is converted is not in the bench, or a carry is missing."""
-    if [len(row) for row in bench.carry] != [len(converter.slots) for converter in converters]:
-        raise ValueError("carry must have one number for each slot of each converter")
+    """Raise ``ValueError`` when a pin that is converted is not in the bench."""
     for converter in converters:
         for slot in converter.slots:
             for pin in (slot.pin, slot.negative):

@@ -27,7 +27,14 @@ def serve_board(
 
 def serve(server: PortServer, build_mark: str, out: TextIO, **more: int) -> None:
     """Say where a server listens, with ``more`` of it, then serve until interrupted."""
-    ready = {"pty": server.pty_path, "tcp": server.tcp_port, "build_mark": build_mark, "key": server.key, "pid": os.getpid(), **more}
+    ready = {
+        "pty": server.pty_path,
+        "tcp": server.tcp_port,
+        "build_mark": build_mark,
+        "key": server.key,
+        "pid": os.getpid(),
+        **more,
+    }
     out.write(json.dumps(ready) + "\n")
     out.flush()
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))

@@ -192,7 +192,9 @@ class PortServer(ABC):
         try:
             if word == KEY:
                 if not secrets.compare_digest(rest.encode(), self.key.encode()):
-                    raise BoardError("that is not the board's key", cure="It stands in the line of JSON, and in a file.")
+                    raise BoardError(
+                        "that is not the board's key", cure="It stands in the line of JSON, and in a file."
+                    )
                 client.commands = True
                 return
             if word in COMMANDS and not client.commands:

@@ -16,11 +16,11 @@ from numpy.typing import NDArray
 from wattigram.core.board.drive import Float32Array, SlotDrive
 from wattigram.core.board.effective import EffectiveBench, EffectiveConverter, EffectiveSlot
 from wattigram.core.board.outputs import Outputs
+from wattigram.core.board.settling import ScanSettling, conversions
 
 BLOCK_SAMPLES = 1 << 16
 PIECE_SAMPLES = 1 << 15
 """Worked on at once, small enough to stay in the processor's cache."""
-NEGLIGIBLE_CARRY = 1e-9
 
 
 class ConverterSynth:
@@ -53,27 +53,18 @@ class ConverterSynth:
         """Turn the knobs; holds from the next piece on."""
         converter = self._converter
         scale = (1 + converter.gain_error) / converter.lsb_v
-        shares = bench.carry[self._index]
-        repeats = [slot.repeats for slot in converter.slots]
-        carry = np.repeat(np.array(shares, dtype=np.float64), repeats)
-        self._powers = self._carry_powers(carry)
-        reach = (1 << len(self._powers)) - 1
-        self._halo = -(-reach // self.slots)
+        self._set_settling(bench)
         rows = self._piece_cycles + self._halo
         samples = rows * self.slots
-        self._take = np.tile((1 - carry).astype(np.float32), rows)
-        self._tiles = [np.tile(power, rows) for power in self._powers]
-        # A difference spans twice the reference, so its counts are twice as large.
-        scales = [scale / 2 if slot.negative is not None else scale for slot, _number in self._conversions]
-        self._drives = [
-            self._drive(bench, slot.pin, slot, number, own)
-            for (slot, number), own in zip(self._conversions, scales, strict=True)
-        ]
+        # Charge goes from slot to slot in volts: all are worked out in one unit, the counts of a single-ended slot.
+        self._drives = [self._drive(bench, slot.pin, slot, number, scale) for slot, number in self._conversions]
         self._away = {
-            place: self._drive(bench, slot.negative, slot, number, scales[place])
+            place: self._drive(bench, slot.negative, slot, number, scale)
             for place, (slot, number) in enumerate(self._conversions)
             if slot.negative is not None
         }
+        # A difference spans twice the reference, so its counts are twice as large.
+        scales = [scale / 2 if slot.negative is not None else scale for slot, _number in self._conversions]
         sigma = [
             np.hypot(
                 np.hypot(bench.pins[slot.pin].noise_v, bench.pins[slot.negative].noise_v if slot.negative else 0.0)
@@ -96,23 +87,21 @@ class ConverterSynth:
         self._scratch = np.empty((2, rows), dtype=np.float32)
         self._varying = [place for place, value in enumerate(constants) if value is None]
 
+    def _set_settling(self, bench: EffectiveBench) -> None:
+        """The circuits of the sampling capacitors, and how many cycles before a piece still show in it."""
+        self._sides: list[ScanSettling] = []
+        period_s = float(self._period_s)
+        found = [conversions(self._converter, bench.pins, self._tick_hz, side) for side in (0, 1)]
+        memories = [ScanSettling(side, period_s, 1).memory_scans for side in found if side]
+        self._halo = max(memories)
+        rows = self._piece_cycles + self._halo
+        self._sides = [ScanSettling(side, period_s, rows) for side in found if side]
+
     def _drive(self, bench: EffectiveBench, pin: str, slot: EffectiveSlot, number: int, scale: float) -> SlotDrive:
         """The drive of a pin at one of a slot's conversions."""
         held_ticks = Fraction(slot.held_ticks) + number * Fraction(slot.each_ticks)
         held_s = held_ticks / self._tick_hz
         return SlotDrive(bench.pins[pin], self._outputs, held_s, self._period_s, self.block_cycles, self._halo, scale)
-
-    def _carry_powers(self, carry: NDArray[np.float64]) -> list[Float32Array]:
-        """Products of 1, 2, 4 … carries ending at each slot, until they no longer matter."""
-        powers: list[Float32Array] = []
-        product = carry
-        distance = 1
-        while product.max() > NEGLIGIBLE_CARRY and distance <= 4096:
-            # Tiny factors are cut off: products that leave float32's normal range are ten times slower.
-            powers.append(np.where(product > NEGLIGIBLE_CARRY, product, 0.0).astype(np.float32))
-            product = product * np.roll(np.resize(product, self.slots), distance)
-            distance *= 2
-        return powers
 
     def codes(self, begin_cycle: int, end_cycle: int, out: NDArray[np.int32] | None = None) -> NDArray[np.int32]:
         """Codes of cycles ``begin_cycle`` to ``end_cycle``, conversion after conversion.
@@ -142,21 +131,25 @@ class ConverterSynth:
         rows = held.reshape(-1, slots)
         for place in self._varying:
             self._drives[place].fill(rows[:, place], block_cycle, begin - halo, end, self._scratch)
-        for place, drive in self._away.items():
+        away = np.empty((end - begin + halo, len(self._away)), dtype=np.float32)
+        for column, drive in enumerate(self._away.values()):
             taken = np.empty(end - begin + halo, dtype=np.float32)
             drive.fill(taken, block_cycle, begin - halo, end, self._scratch)
-            rows[:, place] -= taken
+            away[:, column] = taken
         before_start = halo - begin - block_cycle
         if before_start > 0:
-            rows[:before_start] = 0.0  # the capacitor is empty when the board starts
-        if self._tiles:
-            np.multiply(held, self._take[:samples], out=held)
-            distance = 1
-            for tile in self._tiles:
-                term = other[: samples - distance]
-                np.multiply(held[:-distance], tile[distance:samples], out=term)
-                held[distance:] += term
-                distance *= 2
+            rows[:before_start] = 0.0  # the capacitors are empty when the board starts
+            away[:before_start] = 0.0
+        pairs = list(self._away)
+        if pairs and not self._converter.each_side:
+            rows[:, pairs] -= away
+        self._sides[0].settle(held, other)
+        if pairs:
+            if self._converter.each_side:
+                flat = away.ravel()
+                self._sides[1].settle(flat, np.empty_like(flat))
+                rows[:, pairs] -= flat.reshape(away.shape)
+            rows[:, pairs] *= np.float32(0.5)
         kept = held[halo * slots :]
         noise = self._block_noise(block)[begin * slots : end * slots]
         scaled = other[: len(kept)]

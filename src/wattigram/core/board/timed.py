@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.board.effective import EffectiveBench, EffectiveConverter
 from wattigram.core.board.outputs import Outputs
+from wattigram.core.board.settling import SequenceSettling
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -57,11 +58,11 @@ class TimedSynth:
         self._index = index
         self._tick_hz = tick_hz
         self._noise = NumberedNoise(seed, index, 0x71DE)
-        self._held_v = 0.0
         self._done = 0
         self._repeats = np.array([slot.repeats for slot in converter.slots])
         self._each = np.array([slot.each_ticks for slot in converter.slots])
         self._signed = np.array([slot.negative is not None for slot in converter.slots])
+        self._sides = [SequenceSettling(converter, bench.pins, tick_hz, side) for side in (0, 1)]
         self.set_bench(bench)
 
     def set_bench(self, bench: EffectiveBench) -> None:
@@ -78,7 +79,8 @@ class TimedSynth:
                 for slot in converter.slots
             ]
         )
-        self._carry = np.array(bench.carry[self._index])
+        for side in self._sides:
+            side.rewire(converter, bench.pins, self._tick_hz)
 
     def codes(self, held_ticks: FloatArray, places: IntArray) -> IntArray:
         """Results of slots, hardware sums done.
@@ -102,7 +104,7 @@ class TimedSynth:
         order = np.repeat(places, repeats)  # slot of each conversion
         again = np.arange(len(order)) - np.repeat(begins, repeats)
         times_s = (np.repeat(held_ticks, repeats) + again * self._each[order]) / self._tick_hz
-        held = self._settle(self._source_v(order, times_s), self._carry[order])
+        held = self._settled_v(order, times_s)
         noise = self._noise.values(self._done, self._done + len(order))
         self._done += len(order)
         signed = self._signed[order]
@@ -115,31 +117,21 @@ class TimedSynth:
             return whole
         return combine(np.add.reduceat(whole, begins), places, converter)
 
-    def _source_v(self, order: IntArray, times_s: FloatArray) -> FloatArray:
-        """Voltages at the inputs of slots, each at its instant."""
-        found = np.empty(len(order))
+    def _settled_v(self, order: IntArray, times_s: FloatArray) -> FloatArray:
+        """What is held of the inputs of slots, each at its instant, (n,) volts; of a pair the difference."""
+        positive = np.empty(len(order))
+        negative = np.zeros(len(order))
         for place in np.unique(order).tolist():
             slot, mine = self._converter.slots[place], order == place
-            volts = self._outputs.drive_voltage(self._bench.pins[slot.pin], times_s[mine])
+            positive[mine] = self._outputs.drive_voltage(self._bench.pins[slot.pin], times_s[mine])
             if slot.negative is not None:
-                volts = volts - self._outputs.drive_voltage(self._bench.pins[slot.negative], times_s[mine])
-            found[mine] = volts
-        return found
-
-    def _settle(self, volts: FloatArray, carry: FloatArray) -> FloatArray:
-        """c[i] = v[i] + (c[i−1] − v[i]) · carry[i], from what the capacitor held."""
-        if not carry.any():
-            self._held_v = float(volts[-1])
-            return volts
-        held = volts * (1 - carry)
-        held[0] += self._held_v * carry[0]
-        product = carry.copy()
-        distance = 1
-        while distance < len(held) and product[distance:].max(initial=0.0) > 1e-12:
-            held[distance:] += product[distance:] * held[:-distance].copy()
-            product[distance:] *= product[:-distance].copy()
-            distance *= 2
-        self._held_v = float(held[-1])
+                negative[mine] = self._outputs.drive_voltage(self._bench.pins[slot.negative], times_s[mine])
+        first, second = self._sides
+        if not self._converter.each_side:
+            return first.settle(positive - negative, order, times_s)
+        held = first.settle(positive, order, times_s)
+        pairs = self._signed[order]
+        held[pairs] -= second.settle(negative[pairs], order[pairs], times_s[pairs])
         return held
 
 

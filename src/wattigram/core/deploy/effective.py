@@ -123,6 +123,9 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
         # The charge that leaks away during a slow conversion makes every reading too small.
         gain_error=converter.gain_error - max(0.0, slow) * 2 * converter.leakage_share,
         noise_lsb=converter_noise_lsb(workspace, chain),
+        sampling_f=converter.sampling_capacitor_f,
+        switch_ohm=converter.switch_resistance_ohm,
+        each_side=converter.differential_sampling == "each-side",
         cycle_ticks=max(1, int(tick_hz * cycle.cycle_s)),
         triggers_per_cycle=cycle.triggers_per_cycle,
         pace=_pace(workspace, chain, cycle),
@@ -203,6 +206,7 @@ def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int)
                 negative=signal.negative,
                 start_ticks=float(start),
                 held_ticks=float(start + timing.sampling_s * rate),
+                sampling_ticks=float(timing.sampling_s * rate),
                 end_ticks=float(start + length_s * rate),
                 repeats=timing.repeats,
                 each_ticks=float(timing.each_s * rate),

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from wattigram.core.accuracy import slot_settling
 from wattigram.core.bench import Floating, Jumper, Level, Played, Ramp, Sine, Steps, Sweep, Wiring, followed
 from wattigram.core.bench.evaluate import FLOATING_CENTRE_V, WANDER_HZ, WANDER_V
 from wattigram.core.board import EffectiveBench, PinDrive
 from wattigram.core.design import Workspace
-from wattigram.core.pins import input_poles_s, input_source
-from wattigram.core.timing import slot_order
+from wattigram.core.pins import input_poles_s, input_source, pin_impedance
 
 
 def effective_bench(workspace: Workspace) -> EffectiveBench:
-    """What the pins see, and how much of the slot before is left in each slot."""
+    """What the pins see, and what stands between."""
     project = workspace.project
     inputs = [pin for signal in project.signals for pin in (signal.pin, signal.negative) if pin is not None]
     pins = {pin: PinDrive() for pin in inputs}
@@ -20,12 +18,10 @@ def effective_bench(workspace: Workspace) -> EffectiveBench:
         wiring = workspace.wiring(pin)
         if wiring is not None:
             other = workspace.wiring(wiring.swapped_with) if wiring.swapped_with else None
-            pins[pin] = _drive(workspace, other or wiring)
-    carry = tuple(
-        tuple(slot_settling(workspace, chain, place).carry_once for place in slot_order(workspace, chain))
-        for chain in project.chains
-    )
-    return EffectiveBench(pins=pins, carry=carry)
+            there = other or wiring
+            ohm, farads = pin_impedance(workspace, there.pin)
+            pins[pin] = _drive(workspace, there).model_copy(update={"ohm": ohm, "capacitor_f": farads})
+    return EffectiveBench(pins=pins)
 
 
 def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:

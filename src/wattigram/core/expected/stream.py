@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.accuracy import signal_noise, slot_settling
+from wattigram.core.accuracy import signal_noise, slot_circuit
+from wattigram.core.accuracy.circuit import SideCircuit
+from wattigram.core.accuracy.settling import SlotCircuit
+from wattigram.core.bench import source_voltage
 from wattigram.core.design import LowPass, RunningMean, Signal, rate_divisor, signal_scale
 from wattigram.core.design.model import Chain
 from wattigram.core.design.workspace import Workspace
 from wattigram.core.expected.instants import Instants, SteadyInstants
-from wattigram.core.pins import input_accuracy_v, input_voltage_v, is_looped_back
+from wattigram.core.expected.settling import memory_scans, recurrence, settled_readings
+from wattigram.core.pins import input_accuracy_v, input_source, input_voltage_v, is_looped_back
 from wattigram.core.timing import cycle_timing
 
 FloatArray = NDArray[np.float64]
@@ -178,7 +181,7 @@ def _low_pass(values: FloatArray, share: float) -> FloatArray:
     carry = np.full(len(values), 1 - share)
     if len(carry):
         carry[0] = 0.0
-    return _settle(values, carry)
+    return recurrence(values * (1 - carry), carry)
 
 
 def _chain(workspace: Workspace, converter: str) -> Chain:
@@ -193,30 +196,51 @@ def _readings(
     """(settled, settling error) at the pin for each of the signal's slots, cycle by cycle."""
     slots = len(chain.slots)
     places = [*chain.places_of(signal)]
-    carry = np.array([slot_settling(workspace, chain, place).carry for place in range(slots)])
-    halo = 0 if carry[places].max() < _NEGLIGIBLE_CARRY else _halo_cycles(carry)
+    circuits = [slot_circuit(workspace, chain, place) for place in range(slots)]
+    period_s = float(cycle_timing(workspace, chain).cycle_s)
+    mine = [circuits[place] for place in places]
+    halo = memory_scans(circuits, period_s, _NEGLIGIBLE_CARRY) if _is_carried(mine) else 0
     first = max(0, begin - halo)
     held_s = instants.held_s(first, end)
     scale = signal_scale(workspace, chain, signal)
     low_v, high_v = scale.low_v, scale.reference_v
-    if halo == 0:
-        own, real = np.empty((end - begin, len(places))), np.empty((end - begin, len(places)))
-        looped = is_looped_back(workspace, workspace.project.signal(signal))
+    own = workspace.project.signal(signal)
+    looped = is_looped_back(workspace, own)
+    settled = np.empty((end - begin, len(places)))
+    for column, place in enumerate(places):
+        settled[:, column] = _slot_voltage(workspace, chain, place, held_s[begin - first :, place], meant=True)
+    if halo:
+
+        def pin_voltage(place: int, pin: str) -> FloatArray:
+            return _pin_voltage(workspace, chain, place, pin, held_s[:, place])
+
+        real = settled_readings(circuits, held_s, pin_voltage, places)[begin - first :]
+    elif looped:
+        real = np.empty_like(settled)
         for column, place in enumerate(places):
-            own[:, column] = _slot_voltage(workspace, chain, place, held_s[:, place], meant=True)
-            real[:, column] = _slot_voltage(workspace, chain, place, held_s[:, place]) if looped else own[:, column]
-        settled = np.clip(own, low_v, high_v).ravel()
-        return settled, np.clip(real, low_v, high_v).ravel() - settled
-    volts = np.empty((end - first, slots))
-    for place in range(slots):
-        volts[:, place] = _slot_voltage(workspace, chain, place, held_s[:, place])
-    held = _settle(volts.ravel(), np.tile(carry, end - first)).reshape(-1, slots)
-    for place in places:
-        if is_looped_back(workspace, workspace.project.signal(signal)):
-            volts[:, place] = _slot_voltage(workspace, chain, place, held_s[:, place], meant=True)
-    settled = np.clip(volts[begin - first :, places], low_v, high_v).ravel()
-    reading = np.clip(held[begin - first :, places], low_v, high_v).ravel()
-    return settled, reading - settled
+            real[:, column] = _slot_voltage(workspace, chain, place, held_s[:, place])
+    else:
+        real = settled
+    settled = np.clip(settled, low_v, high_v).ravel()
+    return settled, np.clip(real, low_v, high_v).ravel() - settled
+
+
+def _is_carried(circuits: list[SlotCircuit]) -> bool:
+    """Anything of what came before shows in a reading of these slots."""
+    return any(
+        float(np.abs(side.read).max()) >= _NEGLIGIBLE_CARRY and _reaches(side)
+        for circuit in circuits
+        for side, _names, _pins in circuit.sides
+    )
+
+
+def _reaches(side: SideCircuit) -> bool:
+    """The slot before shows at once, or by way of what it left at the pin."""
+    if abs(float(side.read[-1])) >= _NEGLIGIBLE_CARRY:
+        return True
+    return any(
+        abs(float(side.read[state] * side.leave[state, -1])) >= _NEGLIGIBLE_CARRY for state in range(len(side.loaded))
+    )
 
 
 def _slot_voltage(
@@ -224,38 +248,24 @@ def _slot_voltage(
 ) -> FloatArray:
     """Voltage at a slot's pins, the mean over its repeated conversions where it has several."""
     signal: Signal = workspace.project.signal(chain.slots[place].signal)
+    volts = _pin_voltage(workspace, chain, place, signal.pin, times_s, meant)
+    if signal.negative is not None:
+        volts = volts - _pin_voltage(workspace, chain, place, signal.negative, times_s, meant)
+    return volts
+
+
+def _pin_voltage(
+    workspace: Workspace, chain: Chain, place: int, pin: str, times_s: FloatArray, meant: bool = False
+) -> FloatArray:
+    """Voltage of one pin as a slot sees it, the mean over its repeated conversions where it has several."""
     slot = cycle_timing(workspace, chain).slots[place]
+    source = input_source(workspace, pin, meant)
     if slot.repeats == 1:
-        return input_voltage_v(workspace, signal, times_s, meant)
+        return source_voltage(source, times_s)
     points = min(slot.repeats, _REPEATS_EVALUATED)
     span_s = (slot.repeats - 1) * float(slot.each_s)
     back_s = np.linspace(0.0, span_s, points) if points == slot.repeats else span_s * (np.arange(points) + 0.5) / points
     total = np.zeros(times_s.shape)
     for before_s in back_s:
-        total += input_voltage_v(workspace, signal, times_s - before_s, meant)
+        total += source_voltage(source, times_s - before_s)
     return total / points
-
-
-def _halo_cycles(carry: FloatArray) -> int:
-    """Cycles after which what came before no longer matters."""
-    per_cycle = float(np.prod(np.maximum(carry, 1e-12)))
-    if per_cycle >= 0.9999:
-        return 1 << 16
-    return max(1, math.ceil(math.log(_NEGLIGIBLE_CARRY) / math.log(per_cycle)))
-
-
-def _settle(volts: FloatArray, carry: FloatArray) -> FloatArray:
-    """c[i] = v[i] + (c[i−1] − v[i]) · carry[i], from an empty capacitor, by doubling the distance.
-
-    Parameters
-    ----------
-    volts, carry : (n,) float64
-    """
-    held = volts * (1 - carry)
-    product = carry.copy()
-    distance = 1
-    while distance < len(held) and product[distance:].max(initial=0.0) > 1e-12:
-        held[distance:] += product[distance:] * held[:-distance].copy()
-        product[distance:] *= product[:-distance].copy()
-        distance *= 2
-    return held

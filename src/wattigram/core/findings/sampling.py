@@ -25,11 +25,15 @@ def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
             if settling.adequate:
                 continue
             remedy = adequate_sampling(workspace, chain, place)
+            behind = f" and {brief(settling.external_f, 'F')}" if settling.external_f else ""
             if settling.needed_s is None:
-                reason = f"The capacitor at the pin shares its charge, and {brief(settling.source_ohm, 'Ω')} cannot refill it in time"
+                reason = (
+                    f"The sampling capacitor takes charge from the one at the pin, and {brief(settling.source_ohm, 'Ω')} "
+                    "cannot refill it until the next sampling"
+                )
             else:
                 reason = (
-                    f"{brief(settling.source_ohm, 'Ω')} needs {brief(settling.needed_s, 's', 3)} to settle, "
+                    f"{brief(settling.source_ohm, 'Ω')}{behind} needs {brief(settling.needed_s, 's', 3)} to settle, "
                     f"slot {place + 1} gives {brief(settling.sampling_s, 's', 3)}"
                 )
             advice = (

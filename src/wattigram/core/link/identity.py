@@ -43,4 +43,6 @@ def parse_identity(text: str) -> Identity:
     tick_text = values.get("tick_hz", "")
     if not (tick_text.isascii() and tick_text.isdigit() and 0 < int(tick_text[:12]) <= 10**10):
         raise LinkError(f"The board says its ticks have {tick_text[:20]!r} Hz.", cure="Mend “tick_hz” in its identity.")
-    return Identity(visible(values.get("board", "unnamed"))[:80], visible(values.get("build", ""))[:40], int(tick_text[:12]))
+    return Identity(
+        visible(values.get("board", "unnamed"))[:80], visible(values.get("build", ""))[:40], int(tick_text[:12])
+    )

@@ -26,4 +26,5 @@ __all__ = [
     "list_parts",
     "load_part",
     "parse_part",
+    "save_part_beside",
 ]

@@ -95,6 +95,8 @@ class Converter(Strict):
     """All slots are sampled for the same time."""
     sampling_capacitor_f: Farads
     switch_resistance_ohm: Ohms
+    differential_sampling: Literal["across", "each-side"] = "across"
+    """A pair is held by one capacitor across it, or by one on each side."""
     slots: Annotated[int, Field(strict=True, ge=1, le=256)]
     sequence: Literal["free", "ascending", "software"] = "free"
     """Order of slots: any, by channel number, or one channel at a time that software re-points."""

@@ -26,7 +26,7 @@ from wattigram.core.part.names import Cycles, Flag, Identifier, Name, PinName, P
 from wattigram.core.part.registers import Block, Memory, check_blocks
 
 FORMAT = "wattigram-part"
-NEWEST_VERSION = 4
+NEWEST_VERSION = 5
 
 
 class Processor(Strict):
@@ -122,7 +122,7 @@ class Part(Strict):
     """A microcontroller as far as analog chains are concerned."""
 
     format: Literal["wattigram-part"]
-    version: Literal[1, 2, 3, 4]
+    version: Literal[1, 2, 3, 4, 5]
     id: Identifier
     name: Name
     summary: Annotated[str, StringConstraints(max_length=300)]

@@ -10,6 +10,7 @@ from wattigram.core.pins.inputs import (
     input_source,
     input_voltage_v,
     is_looped_back,
+    pin_impedance,
 )
 from wattigram.core.pins.outputs import (
     generator_on,
@@ -42,6 +43,7 @@ __all__ = [
     "output_accuracy_v",
     "output_ohm",
     "output_played",
+    "pin_impedance",
     "pwm_on",
     "pwm_pin",
     "pwm_timing",

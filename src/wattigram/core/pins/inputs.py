@@ -61,7 +61,8 @@ def _driven(workspace: Workspace, wiring: Wiring, meant: bool) -> Driven:
     poles = input_poles_s(workspace, wiring)
     if poles:
         driven = _filtered(driven, poles)
-    noise_v = math.hypot(driven.noise_v, density_noise_v(workspace, wiring))
+    own_v = driven.noise_v * passed_noise(workspace, wiring)
+    noise_v = math.hypot(own_v, density_noise_v(workspace, wiring))
     if isinstance(driven, Played):
         driven = replace(driven, noise_v=noise_v)
     elif noise_v != driven.noise_v:
@@ -78,15 +79,32 @@ def input_poles_s(workspace: Workspace, wiring: Wiring) -> tuple[float, ...]:
     return wiring.poles_s
 
 
+def sampler_tau_s(workspace: Workspace, wiring: Wiring) -> float:
+    """Time constant with which a pin without a capacitor charges the sampling capacitor: it limits noise too."""
+    converter = workspace.part.converters[0]
+    return (wiring.source_ohm + converter.switch_resistance_ohm) * converter.sampling_capacitor_f
+
+
 def density_noise_v(workspace: Workspace, wiring: Wiring) -> float:
-    """Noise of a stated density up to the narrowest low-pass: density · sqrt(π/2 · bandwidth)."""
+    """Noise of a stated density through all low-passes: density · sqrt(1 / (4 · Σ τ)).
+
+    Exact for one and for two poles that do not load each other, of which one is the sampler's own.
+    """
     if not wiring.noise_density:
         return 0.0
-    poles = input_poles_s(workspace, wiring)
-    converter = workspace.part.converters[0]
-    own_s = (wiring.source_ohm + converter.switch_resistance_ohm) * converter.sampling_capacitor_f
-    bandwidth_hz = 1 / (2 * math.pi * max(*poles, own_s)) if poles else 1 / (2 * math.pi * own_s)
-    return wiring.noise_density * math.sqrt(math.pi / 2 * bandwidth_hz)
+    total_s = sum(input_poles_s(workspace, wiring)) + sampler_tau_s(workspace, wiring)
+    return wiring.noise_density * math.sqrt(1 / (4 * total_s))
+
+
+def passed_noise(workspace: Workspace, wiring: Wiring) -> float:
+    """Share of a source's noise that its low-passes leave, 0 to 1.
+
+    A source's noise is stated as the sampler alone would see it, so that only what lies before the sampler narrows
+    its bandwidth: sqrt(τ₀ / (τ₀ + Σ τ)).
+    """
+    poles = sum(input_poles_s(workspace, wiring))
+    own_s = sampler_tau_s(workspace, wiring)
+    return math.sqrt(own_s / (own_s + poles)) if poles > 0 else 1.0
 
 
 def _open(workspace: Workspace, source: Source, meant: bool) -> Driven:
@@ -216,13 +234,18 @@ def input_noise_v(workspace: Workspace, signal: Signal) -> float:
 
 def input_resistance_ohm(workspace: Workspace, signal: Signal) -> float:
     """Resistance that charges the sampling capacitor, that of both pins of a pair."""
-    wirings = [workspace.wiring(pin) for pin in (signal.pin, signal.negative) if pin is not None]
-    jumpers = [one.source.pin for one in wirings if one is not None and isinstance(one.source, Jumper)]
-    outputs_ohm = sum(output_ohm(workspace, pin) for pin in jumpers)
-    return outputs_ohm + sum(wiring.source_ohm for wiring in wirings if wiring is not None)
+    return sum(pin_impedance(workspace, pin)[0] for pin in (signal.pin, signal.negative) if pin is not None)
 
 
 def input_capacitor_f(workspace: Workspace, signal: Signal) -> float:
-    """External capacitor at the pin."""
-    wiring = workspace.wiring(signal.pin)
-    return wiring.capacitor_f if wiring is not None else 0.0
+    """External capacitor at the signal's pins; the larger of the two for a pair."""
+    return max(pin_impedance(workspace, pin)[1] for pin in (signal.pin, signal.negative) if pin is not None)
+
+
+def pin_impedance(workspace: Workspace, pin: str) -> tuple[float, float]:
+    """What a pin is fed through: ohms, those of an output behind a jumper included, and farads at the pin."""
+    wiring = workspace.wiring(pin)
+    if wiring is None:
+        return 0.0, 0.0
+    output = output_ohm(workspace, wiring.source.pin) if isinstance(wiring.source, Jumper) else 0.0
+    return wiring.source_ohm + output, wiring.capacitor_f

@@ -79,7 +79,9 @@ def origin_after(workspace: Workspace, suspended: Suspended, pause_s: float, tic
     """
     project = workspace.project
     wraps = [_wrap_scans(workspace, chain) for chain in project.chains]
-    periods_s = [count * cycle_timing(workspace, chain).cycle_s for count, chain in zip(wraps, project.chains, strict=True)]
+    periods_s = [
+        count * cycle_timing(workspace, chain).cycle_s for count, chain in zip(wraps, project.chains, strict=True)
+    ]
     reached_s = Fraction(suspended.ticks, tick_hz) + Fraction(max(0.0, pause_s)).limit_denominator(10**6)
     for chain, stream in zip(project.chains, range(len(project.chains)), strict=True):
         done = Fraction(suspended.next_items.get(stream, 0), len(chain.slots)) * cycle_timing(workspace, chain).cycle_s

@@ -157,7 +157,9 @@ class _Repair:
                     block = items[first : min(first + BLOCK_ITEMS, end)]
                 except (OSError, RuntimeError):
                     size = min(first + BLOCK_ITEMS, end) - first
-                    self._mended.append(f"Stream {stream}: {size} items from {first} on cannot be read; they are a gap now.")
+                    self._mended.append(
+                        f"Stream {stream}: {size} items from {first} on cannot be read; they are a gap now."
+                    )
                     continue
                 writer.add_run(SampleRun(stream, first, block, NOTHING, NOTHING, False))
         writer.close_stream(stream, max(count, max((end for _begin, end in gaps), default=0)))
@@ -165,7 +167,11 @@ class _Repair:
 
     def _frames(self, group: Any, stream: int) -> NDArray[Any]:
         found = group.get("frames")
-        if isinstance(found, h5py.Dataset) and found.ndim == 1 and set(found.dtype.names or ()) == set(FRAME_DTYPE.names or ()):
+        if (
+            isinstance(found, h5py.Dataset)
+            and found.ndim == 1
+            and set(found.dtype.names or ()) == set(FRAME_DTYPE.names or ())
+        ):
             rows = np.asarray(found[:]).astype(FRAME_DTYPE)
             sound = rows[rows["count"] > 0]
             if len(sound) < len(rows):
@@ -184,7 +190,11 @@ class _Repair:
             info = items.id.get_chunk_info(number)
             if info.byte_offset is not None and info.byte_offset + info.size <= self._whole_bytes:
                 held.add(info.chunk_offset[0] // size)
-        return [(number * size, min((number + 1) * size, count)) for number in range(-(-count // size)) if number not in held]
+        return [
+            (number * size, min((number + 1) * size, count))
+            for number in range(-(-count // size))
+            if number not in held
+        ]
 
     def _table(self, name: str, dtype: np.dtype[Any]) -> NDArray[Any]:
         try:

@@ -99,7 +99,9 @@ def _check_table(data: Any, name: str, dtype: np.dtype[Any], where: str) -> None
 def _own(parent: Any, name: str, where: str) -> Any:
     """What hangs under a name in the file itself; links would lead to other files, or round in circles."""
     if not isinstance(parent.get(name, getlink=True), h5py.HardLink):
-        raise TakeError(f"The take's “{name}” is a link, and takes have none.", where=where, cure="Choose another file.")
+        raise TakeError(
+            f"The take's “{name}” is a link, and takes have none.", where=where, cure="Choose another file."
+        )
     return parent[name]
 
 

@@ -154,7 +154,9 @@ def _c_number(text: str, place: int) -> int:
     """An integer constant of C11 (6.4.4.1), with 0b for binary; one that begins with 0 is octal."""
     match = _C_NUMBER.fullmatch(text)
     if match is None:
-        raise WaveError(f"Item {place + 1} is “{text[:40]}”, no integer of C.", cure="Write decimal, 0x or octal numbers.")
+        raise WaveError(
+            f"Item {place + 1} is “{text[:40]}”, no integer of C.", cure="Write decimal, 0x or octal numbers."
+        )
     digits = match[2].lower()
     base = 16 if digits[:2] == "0x" else 2 if digits[:2] == "0b" else 8 if digits[:1] == "0" and len(digits) > 1 else 10
     try:
@@ -176,7 +178,9 @@ def _read_csv(text: str) -> FloatArray:
     try:
         rows = list(csv.reader(lines, delimiter=comma))
     except csv.Error as fault:  # a cell of more than 131 072 characters, or a quote that is never closed
-        raise WaveError(f"This is no table: {fault}.", cure="Write one value a line, or columns with commas.") from fault
+        raise WaveError(
+            f"This is no table: {fault}.", cure="Write one value a line, or columns with commas."
+        ) from fault
     head = [name.strip().lower() for name in rows[0]]
     is_head = any(_number(cell) is None for cell in rows[0])
     body = rows[1:] if is_head else rows

@@ -27,9 +27,10 @@ def slot_panel(workspace: Workspace, chain: Chain, signal: Signal, place: int, p
         Fact("held after", show(timing.held_s, "s", 6)),
         Fact("source", brief(settling.source_ohm, "Ω")),
     ]
+    if settling.external_f:
+        facts.append(Fact("capacitor", brief(settling.external_f, "F")))
     if settling.needed_s is None:
-        facts.append(Fact("charge sharing", show_counts(settling.sharing * (1 << chain.bits))))
-        facts.append(Fact("mean shift", show_counts(settling.mean_shift * (1 << chain.bits))))
+        facts.append(Fact("settled after", "longer than a scan", False))
     else:
         facts.append(Fact("settled after", show(settling.needed_s, "s", 3), settling.sampling_s >= settling.needed_s))
     facts += [

@@ -66,7 +66,7 @@ def sampling_too_short(case: Case) -> LikelyCause | None:
         return None  # the error follows the signal's own level far better than its neighbour
     place = case.chain.places_of(case.signal.name)[0]
     settling = slot_settling(case.take.workspace, case.chain, place)
-    if settling.needed_s is None or not 1e-4 < line.slope < 1 or _implied_ohm(case, line.slope) >= LOOSE_OHM:
+    if not 1e-4 < line.slope < 1 or (not settling.external_f and _implied_ohm(case, line.slope) >= LOOSE_OHM):
         return None
     agreement = min(line.slope, settling.carry) / max(line.slope, settling.carry)
     # A bench that is wired otherwise than described still shows the symptom, only with another slope.
