@@ -128,3 +128,56 @@ def test_volts_are_shown_as_a_meter_does(volts: float, text: str) -> None:
 )
 def test_counts_have_sensible_figures(counts: float, text: str) -> None:
     assert show_counts(counts) == text
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "value"),
+    [
+        ("4k7", "Ω", 4700),
+        ("4k7Ω", "Ω", 4700),
+        ("4R7", "Ω", Fraction(47, 10)),
+        ("0R1 ohm", "Ω", Fraction(1, 10)),
+        ("3V3", "V", Fraction(33, 10)),
+        ("-1V5", "V", Fraction(-3, 2)),
+        ("2u2 F", "F", Fraction(22, 10_000_000)),
+        ("4M7", "Hz", 4_700_000),
+        ("1 000 Hz", "Hz", 1000),
+        ("1\u202f000\u202f000 Hz", "Hz", 1_000_000),
+        ("12'500.5 Hz", "Hz", Fraction(25001, 2)),
+        ("1_000 Hz", "Hz", 1000),
+        ("1,000,000 Hz", "Hz", 1_000_000),
+        ("1.000.000 Hz", "Hz", 1_000_000),
+        ("1,000.5 Hz", "Hz", Fraction(2001, 2)),
+        ("1.000,5 Hz", "Hz", Fraction(2001, 2)),
+        ("1.000 Hz", "Hz", 1),
+        ("12,5 Hz", "Hz", Fraction(25, 2)),
+        ("0,125 V", "V", Fraction(1, 8)),
+        ("1,0000 V", "V", 1),
+        ("0x7F", "", 127),
+        ("0x7F", "LSB", 127),
+        ("1.5e3 Hz", "Hz", 1500),
+        ("10 000 / 3 Hz", "Hz", Fraction(10_000, 3)),
+    ],
+)
+def test_the_trades_ways_of_writing(text: str, unit: str, value: Fraction) -> None:
+    assert parse_quantity(text, unit) == value
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "words"),
+    [
+        ("1,000 Hz", "Hz", "could be 1000 or 1.000"),
+        ("12,345", "V", "could be 12345 or 12.345"),
+        ("1 00 Hz", "Hz", "groups of three"),
+        ("1,00,000 Hz", "Hz", "groups of three"),
+        ("1.5,5 V", "V", "groups of three"),
+        ("1,5 000 V", "V", "behind its decimal sign"),
+        ("0x7F", "Ω", "is a code"),
+        ("0x10", "V", "is a code"),
+        ("4R7 V", "V", "two units"),
+        ("4k7 V", "Ω", "has the unit “V”"),
+    ],
+)
+def test_what_is_not_clear_is_refused(text: str, unit: str, words: str) -> None:
+    with pytest.raises(QuantityError, match=words):
+        parse_quantity(text, unit)

@@ -120,10 +120,11 @@ def test_a_slot_says_how_its_numbers_came_about(kiln: Workspace) -> None:
     assert panel.what_if.choices[5].value == pytest.approx(22.90, abs=0.005)
 
 
-def test_a_capacitor_at_the_pin_shows_both_effects(kiln: Workspace) -> None:
+def test_a_capacitor_at_the_pin_is_part_of_the_circuit(kiln: Workspace) -> None:
     panel = panel_for(kiln, Selection("ADC 1", 3, "3.3 V rail", "sample"))
-    assert fact(panel, "charge sharing") == "0.0655 LSB"
-    assert fact(panel, "mean shift") == "0.328 LSB"
+    assert fact(panel, "capacitor") == "1 µF"
+    assert fact(panel, "full-scale step") == "0.359 LSB"
+    assert float(fact(panel, "settled after").split()[0]) < 1.4  # µs
 
 
 def test_a_yoke_says_what_the_registers_hold(kiln: Workspace) -> None:

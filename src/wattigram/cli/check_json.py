@@ -151,6 +151,7 @@ def _reduce(workspace: Workspace, chain: Chain, signal: Signal) -> Values | None
         "shift": stage.shift,
         "rate_hz": float(slot.rate_hz) if inside else figures.rate_hz,
         "noise_lsb": signal_noise(workspace, chain, signal).reduced_lsb,
+        "bias_lsb": signal_noise(workspace, chain, signal).bias_lsb,
         "cutoff_hz": figures.cutoff_hz,
         "latency_s": figures.latency_s,
         "bits": figures.bits,
@@ -209,6 +210,7 @@ def _comparator(workspace: Workspace, index: int) -> Values:
         "slope_v_s": figures.slope_v_s,
         "crossings_hz": figures.crossings_hz,
         "edges_per_crossing": figures.edges,
+        "edges_per_crossing_low": figures.edges_low,
     }
 
 

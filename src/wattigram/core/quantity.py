@@ -41,10 +41,16 @@ _UNIT_SPELLINGS = {
 }
 _FIXED_UNITS = {"%": Fraction(1, 100), "ppm": Fraction(1, 1_000_000)}
 _NUMBER = re.compile(
-    r"\s*([+\-−]?\d{1,24}(?:[.,]\d{0,24})?(?:[eE][+\-]?\d{1,3})?)(?:\s*/\s*(\d{1,24}))?\s*([^\d\s/].*?)?\s*"
+    r"\s*([+\-−]?\d[\d.,'’_ \u00a0\u2009\u202f]{0,40}?(?:[eE][+\-]?\d{1,3})?)(?:\s*/\s*(\d{1,24}))?\s*([^\d\s/.,'’_].*?)?\s*"
 )
+_INSET = re.compile(r"\s*([+\-−]?)(\d{1,9})([pnuµμmkKMGRV])(\d{1,9})\s*([^\d\s].*?)?\s*")
+"""The trade's way to write a value in which the prefix, or R for ohms, stands for the decimal point: 4k7, 4R7, 3V3."""
+_SPACES = "'’_ \u00a0\u2009\u202f"
+"""What may stand between groups of three digits, and nowhere else."""
 _HEX = re.compile(r"\s*0[xX]([0-9a-fA-F]{1,8})\s*")
 
+CODE = "code"
+"""Unit of a number in hexadecimal: it is a code as a register has it, and no quantity."""
 UNIT_NAMES = {
     "Hz": "a frequency such as 10 kHz",
     "s": "a time such as 100 us",
@@ -69,11 +75,13 @@ def split_quantity(text: str) -> tuple[Fraction, str]:
         When it is no number with a known prefix.
     """
     if match := _HEX.fullmatch(text):
-        return Fraction(int(match[1], 16)), ""
+        return Fraction(int(match[1], 16)), CODE
+    if match := _INSET.fullmatch(text[:80]):
+        return _inset(text, match)
     match = _NUMBER.fullmatch(text[:80])
     if match is None:
         raise QuantityError(f"“{text[:40]}” is no number with a unit.")
-    digits = match[1].replace(",", ".").replace("−", "-")
+    digits = _plain_digits(match[1], text)
     if abs(int(digits.lower().partition("e")[2] or 0)) > LARGEST_EXPONENT:
         raise QuantityError(f"“{text[:40]}” is beyond any quantity.")
     if int(match[2] or 1) == 0:
@@ -92,6 +100,50 @@ def split_quantity(text: str) -> tuple[Fraction, str]:
     if head in PREFIXES:
         return number * Fraction(10) ** PREFIXES[head], _UNIT_SPELLINGS.get(rest, rest)
     return number, tail
+
+
+def _inset(text: str, match: re.Match[str]) -> tuple[Fraction, str]:
+    """A value whose prefix or unit stands in the place of its decimal point."""
+    sign, whole, letter, rest, unit = match.groups()
+    number = Fraction(f"{whole}.{rest}") * (-1 if sign and sign != "+" else 1)
+    tail = (unit or "").strip()
+    tail = _UNIT_SPELLINGS.get(tail, tail)
+    if letter in {"R", "V"}:
+        own = "Ω" if letter == "R" else "V"
+        if tail not in {"", own}:
+            raise QuantityError(f"“{text[:40]}” has two units.")
+        return number, own
+    return number * Fraction(10) ** PREFIXES[letter], tail
+
+
+def _plain_digits(number: str, text: str) -> str:
+    """Digits with a decimal point and no separators.
+
+    A point and a comma may both be the decimal sign; the one that comes first, or more than once, separates groups of
+    three. Spaces, apostrophes and underscores separate groups too. One comma with three digits behind it could be
+    either, and is refused: "1,000" is a thousand to some and one to others.
+    """
+    head, mark, power = number.replace("−", "-").partition("e" if "e" in number else "E")
+    head = head.strip()
+    last = max(head.rfind("."), head.rfind(","))
+    sign = head[last] if last >= 0 else ""
+    other = {".": ",", ",": "."}.get(sign, "")
+    is_grouped = bool(sign) and head.count(sign) > 1
+    whole, part = (head, "") if is_grouped or not sign else (head[:last], head[last + 1 :])
+    separators = _SPACES + (sign if is_grouped else "") + other
+    if any(letter in separators for letter in part):
+        raise QuantityError(f"“{text[:40]}” has a separator behind its decimal sign.")
+    groups = re.split(f"[{re.escape(separators)}]", whole.lstrip("+-"))
+    if len(groups) > 1 and not (1 <= len(groups[0]) <= 3 and all(len(group) == 3 for group in groups[1:])):
+        raise QuantityError(f"“{text[:40]}” has digits that are not in groups of three.")
+    if sign == "," and len(groups) == 1 and len(part) == 3 and len(groups[0]) <= 3 and groups[0] != "0":
+        thousands = "".join(groups) + part
+        raise QuantityError(
+            f"“{text[:40]}” could be {thousands} or {groups[0]}.{part}: a comma with three digits behind it is not clear."
+        )
+    minus = "-" if head.startswith("-") else ""
+    plain = minus + "".join(groups) + ("." + part if part else "")
+    return plain + (f"e{power}" if mark else "")
 
 
 def parse_quantity(text: str, unit: str, *, unit_required: bool = False) -> Fraction:
@@ -114,6 +166,13 @@ def parse_quantity(text: str, unit: str, *, unit_required: bool = False) -> Frac
         value, found = split_quantity(text)
     except QuantityError as fault:
         raise QuantityError(fault.message, cure=f"Write {wanted}.") from None
+    if found == CODE:
+        if unit not in {"", "LSB"}:
+            raise QuantityError(
+                f"“{text[:40]}” is a code, and no {wanted.partition(' such')[0].removeprefix('a ')}.",
+                cure=f"Write {wanted}.",
+            )
+        return value
     if found not in {unit, ""} or (unit_required and unit and not found):
         problem = f"has the unit “{found}”" if found else "has no unit"
         raise QuantityError(f"“{text[:40]}” {problem}.", cure=f"Write {wanted}.")

@@ -19,8 +19,9 @@ from wattigram.core.accuracy import (
     slot_settling,
     sum_bits,
 )
+from wattigram.core.accuracy.averaging import stage_truncation
 from wattigram.core.board.settling import Node, sampled
-from wattigram.core.design import Mean, Scale, Workspace, chain_scale
+from wattigram.core.design import AnyStage, LowPass, Mean, RunningMean, Scale, Sum, Workspace, chain_scale
 from wattigram.core.design.edits import SetAlignment, SetBits, SetReduce, SetSampling
 
 SCALE = Scale(12, 3.3, 4096)
@@ -145,7 +146,24 @@ def test_noise_is_source_converter_and_quantisation(kiln: Workspace) -> None:
     lsb = 3.3 / 4096
     assert noise.input_lsb == pytest.approx(math.hypot(2e-3 / lsb, 0.35))
     assert noise.raw_lsb == pytest.approx(math.hypot(noise.input_lsb, 1 / math.sqrt(12)))
-    assert noise.reduced_lsb == pytest.approx(noise.raw_lsb / 4)
+    # the mean's own last place is quantised once more
+    assert noise.reduced_lsb == pytest.approx(math.hypot(noise.raw_lsb / 4, 1 / math.sqrt(12)))
+    assert noise.bias_lsb == pytest.approx(-15 / 32)
+
+
+@pytest.mark.parametrize(
+    ("stage", "bias"),
+    [
+        (Mean(count=4, shift=2), -0.375),
+        (Mean(count=16, shift=4), -0.46875),
+        (RunningMean(count=16, shift=4), -0.46875),
+        (Sum(count=16, shift=2), -0.375 / 4),
+        (Sum(count=16), 0.0),
+        (LowPass(shift=4), 0.0),
+    ],
+)
+def test_a_shift_truncates(stage: AnyStage, bias: float) -> None:
+    assert stage_truncation(stage).bias_lsb == pytest.approx(bias)
 
 
 def test_quantisation_does_not_average_without_noise(kiln: Workspace) -> None:

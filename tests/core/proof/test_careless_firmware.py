@@ -54,7 +54,7 @@ def proof_of(cured: Workspace, take_of: Callable[..., Take], tmp_path: Path) -> 
     def make(change: Change, *texts: str, totals: str = "") -> tuple[Proof, Take]:
         good = take_of(cured, SECONDS)
         reception = Reception(cured)
-        path = tmp_path / "t.h5"
+        path = tmp_path / f"{len(list(tmp_path.iterdir()))}.h5"
         reception.start_writing(TakeWriter(path, project_text(cured.project), cured.build_mark, good.tick_hz))
         sequence = 0
         counts = " ".join(f"{name}={count}" for name, count in good.totals.items() if not name.startswith("items."))

@@ -63,6 +63,43 @@ def stage_noise_share(stage: AnyStage) -> float:
     return 1 / math.sqrt(stage.count)
 
 
+def stage_delay(stage: AnyStage | None) -> float:
+    """By how many samples what a stage gives lags behind: (M − 1) / 2 of a mean, 1 / a − 1 of a low-pass."""
+    if stage is None:
+        return 0.0
+    if isinstance(stage, LowPass):
+        return 2.0**stage.shift - 1
+    return (stage.count - 1) / 2
+
+
+@dataclass(frozen=True)
+class Truncation:
+    """What ``sum >> shift`` cuts off, in LSB of the samples that go in.
+
+    Attributes
+    ----------
+    bias_lsb : float
+        Mean of what is cut off, with its sign: (2^s − 1) / 2^(s + 1) of the last place, downwards, where the sum's low
+        bits are equally likely. A low-pass keeps what it cuts off for the next sample, so that its mean is true.
+    step_lsb : float
+        The last place of what comes out; 0 where nothing is cut off.
+    """
+
+    bias_lsb: float
+    step_lsb: float
+
+
+def stage_truncation(stage: AnyStage | None) -> Truncation:
+    """Bias and last place of a stage's shift."""
+    if stage is None or stage.shift == 0:
+        return Truncation(0.0, 0.0)
+    step_lsb = 1.0 if isinstance(stage, LowPass) else 1 / stage.believed_gain
+    if isinstance(stage, LowPass):
+        return Truncation(0.0, step_lsb)
+    lowest = 1 << stage.shift
+    return Truncation(-(lowest - 1) / (2 * lowest) * step_lsb, step_lsb)
+
+
 @dataclass(frozen=True)
 class StageFigures:
     """What a stage makes of samples of ``rate_hz``.

@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
 
-from wattigram.core.bench import Driven, source_crossings, source_voltage
+from wattigram.core.accuracy.edges import LONGEST_COMMON_S, walk_times, walked_edges
+from wattigram.core.bench import Driven, Level, Played, source_crossings, source_voltage
 from wattigram.core.design.stage import Comparator
 from wattigram.core.design.workspace import Workspace
-from wattigram.core.pins import compared, input_noise_v
+from wattigram.core.pins import compared, input_noise_v, input_poles_s
 
 SIGMAS = 6.0
 MOST_STEPS = 2_000
+RAREST_HZ = 1 / 86_400
+"""Noise that makes an edge less often than once a day makes none that one would wait for."""
 
 
 @dataclass(frozen=True)
@@ -28,10 +31,13 @@ class ComparatorFigures:
         the input's own level, while a DAC that is the threshold sweeps past it.
     rising_v, falling_v : float
         Trip points of what moves: level ± half the hysteresis.
-    edges : float
-        Mean number of edges that noise makes of one crossing; 1 is clean. 0 where the source never crosses.
+    edges, edges_low : float
+        Mean number of edges of one crossing of the source, noise, mains hum and other sines included; 1 is clean, and 0
+        where nothing ever crosses. The larger is for noise that is another at each look of the comparator, the smaller
+        for noise as slow as the pin's own low-pass lets it be: between them lies what the noise's bandwidth makes of it.
     crossings_hz : float
-        Crossings per second without noise, both directions.
+        Crossings per second, both directions: of the source as it is meant where that crosses, else of what hum makes
+        of it, or noise.
     """
 
     name: str
@@ -44,6 +50,13 @@ class ComparatorFigures:
     slope_v_s: float
     edges: float
     crossings_hz: float
+    edges_low: float = 0.0
+
+    @property
+    def edges_text(self) -> str:
+        """The range as text, such as "1" or "3 to 12"."""
+        low, high = round(self.edges_low), round(self.edges)
+        return f"{high}" if low >= high else f"{low} to {high}"
 
 
 def comparator_figures(workspace: Workspace, comparator: Comparator) -> ComparatorFigures:
@@ -62,15 +75,29 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorFigures:
     what = compared(workspace, comparator)
     noise_v = input_noise_v(workspace, signal)
     found = source_crossings(what.source, what.level_v)
-    edges, rate_hz, slope_v_s = 0.0, 0.0, 0.0
-    if found is not None:
+    edges, edges_low, rate_hz, slope_v_s = 0.0, 0.0, 0.0, 0.0
+    wiring = workspace.wiring(signal.pin)
+    slow_s = max(float(part.response_s), sum(input_poles_s(workspace, wiring)) if wiring is not None else 0.0)
+    if isinstance(what.source, Played):
+        rate_hz, edges, edges_low = _walked(
+            what.source, what.level_v, comparator.hysteresis_v, noise_v, float(part.response_s), slow_s
+        )
+        slope_v_s = what.source.slope_v_s
+    elif found is not None:
         period_s, crossings = found
         rate_hz = len(crossings) / float(period_s)
         near_s = float(part.response_s)
         moments = [float(at) for at, _rising in crossings]
         slopes = [abs(_slope(what.source, at, near_s)) for at in moments]
         slope_v_s = min(slopes)
-        edges = sum(expected_edges(slope, noise_v, comparator.hysteresis_v, near_s) for slope in slopes) / len(slopes)
+        edges, edges_low = (
+            sum(expected_edges(slope, noise_v, comparator.hysteresis_v, look_s) for slope in slopes) / len(slopes)
+            for look_s in (near_s, slow_s)
+        )
+    elif noise_v > 0 and isinstance(what.source, Level):
+        rate_hz, edges, edges_low = _of_noise(
+            what.source.voltage_v - what.level_v, comparator.hysteresis_v, noise_v, float(part.response_s), slow_s
+        )
     return ComparatorFigures(
         comparator.name,
         signal.name,
@@ -82,7 +109,51 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorFigures:
         slope_v_s,
         edges,
         rate_hz,
+        edges_low,
     )
+
+
+def _walked(
+    source: Played, level_v: float, hysteresis_v: float, noise_v: float, look_s: float, slow_s: float
+) -> tuple[float, float, float]:
+    """(crossings per second, edges of each with fast and with slow noise) of a waveform with all that is on it."""
+    course = source.course
+    period_s = source.period_s if course.period_s else None
+    begin_s = course.begin_s + (40 * course.period_s if course.period_s else 0.0)
+    hertz = tuple(sine[1] for sine in source.sines)
+    corners = course.corners_s(begin_s, begin_s + float(LONGEST_COMMON_S)) if period_s else np.empty(0)
+    times = walk_times(period_s, hertz, corners, begin_s)
+    if len(times) < 2:
+        return 0.0, 0.0, 0.0
+    span_s = float(times[-1] - times[0])
+    meant = replace(source, sines=())
+    # The crossings that are meant are those of the course; where it never crosses, hum or noise alone does.
+    crossings = walked_edges(meant.at, times, level_v, hysteresis_v, 0.0, look_s)
+    if not crossings:
+        crossings = walked_edges(source.at, times, level_v, hysteresis_v, 0.0, look_s)
+    counts = [walked_edges(source.at, times, level_v, hysteresis_v, noise_v, each) for each in (look_s, slow_s)]
+    if not crossings:
+        return _rarely(counts, span_s)
+    return crossings / span_s, max(1.0, counts[0] / crossings), max(1.0, counts[1] / crossings)
+
+
+def _of_noise(
+    above_v: float, hysteresis_v: float, noise_v: float, look_s: float, slow_s: float
+) -> tuple[float, float, float]:
+    """The same where nothing but noise crosses."""
+    times = np.array([0.0, 1.0])
+    counts = [
+        walked_edges(lambda at: np.full(at.shape, above_v), times, 0.0, hysteresis_v, noise_v, each)
+        for each in (look_s, slow_s)
+    ]
+    return _rarely(counts, 1.0)
+
+
+def _rarely(counts: list[float], span_s: float) -> tuple[float, float, float]:
+    """Noise alone: every edge is a crossing of its own; none where it takes longer than a day."""
+    if counts[0] / span_s < RAREST_HZ:
+        return 0.0, 0.0, 0.0
+    return counts[0] / span_s, 1.0, 1.0
 
 
 def _slope(source: Driven, at_s: float, span_s: float) -> float:

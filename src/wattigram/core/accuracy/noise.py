@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from wattigram.core.accuracy.averaging import stage_noise_share
+from wattigram.core.accuracy.averaging import stage_noise_share, stage_truncation
 from wattigram.core.design.model import Chain, Signal
 from wattigram.core.design.scale import signal_scale
 from wattigram.core.design.workspace import Workspace
@@ -13,6 +13,8 @@ from wattigram.core.pins import input_noise_v
 from wattigram.core.timing import cycle_timing
 
 QUANTISATION_RMS_LSB = 1 / math.sqrt(12)
+EQUALLY_LIKELY = 0.4
+"""Noise of a sum, as a share of what its shift cuts off, from which on each of the low bits' values comes as often."""
 DITHER_LSB = 0.5
 """Input noise from which on quantisation noise averages like white noise."""
 
@@ -26,8 +28,12 @@ class SignalNoise:
     raw_lsb: float
     """Of each code."""
     reduced_lsb: float
-    """Of each value after the reduce stage, as a code; the raw noise where there is none."""
+    """Of each value after the reduce stage, as a code; the raw noise where there is none. Its own last place is in it."""
     lsb_v: float
+    bias_lsb: float = 0.0
+    """By which truncation in the reduce stage makes its values read low on average, with its sign."""
+    bias_spread_lsb: float = 0.0
+    """By how much the bias may be another, where the input is too still for the sum's low bits to be equally likely."""
 
 
 def converter_noise_lsb(workspace: Workspace, chain: Chain) -> float:
@@ -46,17 +52,25 @@ def signal_noise(workspace: Workspace, chain: Chain, signal: Signal) -> SignalNo
 
     The quantisation noise, LSB/√12, averages like white noise only with ``DITHER_LSB`` or more at
     the input; below that a mean is taken to keep all of it. Where an item drops lower bits, the
-    smallest step that it shows stands for the LSB.
+    smallest step that it shows stands for the LSB. A stage that shifts quantises once more, to its last place.
     """
     scale = signal_scale(workspace, chain, signal.name)
     input_lsb = math.hypot(input_noise_v(workspace, signal) / scale.lsb_v, converter_noise_lsb(workspace, chain))
     step_lsb = 1.0 + scale.dropped_lsb
     raw_lsb = math.hypot(input_lsb, step_lsb * QUANTISATION_RMS_LSB)
     reduced_lsb = raw_lsb
+    bias_lsb = spread_lsb = 0.0
     if signal.reduce is not None:
         share = stage_noise_share(signal.reduce)
-        quantisation = step_lsb * QUANTISATION_RMS_LSB * (share if input_lsb >= step_lsb * DITHER_LSB else 1.0)
-        reduced_lsb = math.hypot(input_lsb * share, quantisation)
+        is_dithered = input_lsb >= step_lsb * DITHER_LSB
+        quantisation = step_lsb * QUANTISATION_RMS_LSB * (share if is_dithered else 1.0)
+        cut = stage_truncation(signal.reduce)
+        # Quantised already to the same last place, a still input is not quantised a second time.
+        own = cut.step_lsb * QUANTISATION_RMS_LSB if is_dithered else 0.0
+        reduced_lsb = math.sqrt((input_lsb * share) ** 2 + quantisation**2 + own**2)
+        bias_lsb = cut.bias_lsb
+        if bias_lsb and input_lsb * math.sqrt(signal.reduce.count) < EQUALLY_LIKELY * (1 << signal.reduce.shift):
+            spread_lsb = abs(bias_lsb)
         if signal.slot_stage is not None:
             raw_lsb = reduced_lsb
-    return SignalNoise(input_lsb, raw_lsb, reduced_lsb, scale.lsb_v)
+    return SignalNoise(input_lsb, raw_lsb, reduced_lsb, scale.lsb_v, bias_lsb, spread_lsb)

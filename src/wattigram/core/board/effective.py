@@ -254,6 +254,8 @@ class EffectiveConverter(_Effective):
     noise_lsb: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e6)] = 0.0
     sampling_f: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e-3)] = 1e-12
     switch_ohm: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e12)] = 0.0
+    reference: PinDrive | None = None
+    """What the reference pin has where nobody holds it; ``lsb_v`` is as meant."""
     each_side: bool = False
     """A pair is held by a capacitor on each side instead of one across it."""
     cycle_ticks: Count

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -88,7 +89,8 @@ class Service:
         while at + unit <= count:
             wait = service.notice_ticks
             if service.jitter_ticks:
-                wait += self._wait() * service.jitter_ticks
+                # A wait is a whole number of clocks, each as likely as any other.
+                wait += math.floor(self._wait() * (service.jitter_ticks + 1))
             read = max(self._free, times[at + unit - 1]) + wait
             if read >= known_ticks:
                 break  # what else is there by then is not known yet

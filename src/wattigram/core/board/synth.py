@@ -17,6 +17,7 @@ from wattigram.core.board.drive import Float32Array, SlotDrive
 from wattigram.core.board.effective import EffectiveBench, EffectiveConverter, EffectiveSlot
 from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.settling import ScanSettling, conversions
+from wattigram.core.board.timed import LEAST_REFERENCE_V
 
 BLOCK_SAMPLES = 1 << 16
 PIECE_SAMPLES = 1 << 15
@@ -73,6 +74,13 @@ class ConverterSynth:
             )
             for (slot, _number), own in zip(self._conversions, scales, strict=True)
         ]
+        self._reference = (
+            SlotDrive(
+                converter.reference, self._outputs, Fraction(0), self._period_s, self.block_cycles, self._halo, 1.0
+            )
+            if converter.reference is not None
+            else None
+        )
         self._sigma = np.tile(np.array(sigma, dtype=np.float32), self._piece_cycles)
         self._bias = np.float32(converter.offset_lsb + 0.5)
         constants = [drive.constant for drive in self._drives]
@@ -150,6 +158,8 @@ class ConverterSynth:
                 self._sides[1].settle(flat, np.empty_like(flat))
                 rows[:, pairs] -= flat.reshape(away.shape)
             rows[:, pairs] *= np.float32(0.5)
+        if self._reference is not None:
+            self._divide_by_reference(rows, block_cycle, begin, end)
         kept = held[halo * slots :]
         noise = self._block_noise(block)[begin * slots : end * slots]
         scaled = other[: len(kept)]
@@ -165,6 +175,14 @@ class ConverterSynth:
         if scaled.min() < 0 or scaled.max() >= highest + 1:
             np.clip(scaled, 0, highest, out=scaled)
         out[:] = scaled
+
+    def _divide_by_reference(self, rows: Float32Array, block_cycle: int, begin: int, end: int) -> None:
+        """Counts of a reference that wanders, taken once a scan, in place."""
+        assert self._reference is not None
+        volts = np.empty(len(rows), dtype=np.float32)
+        self._reference.fill(volts, block_cycle, begin - self._halo, end, self._scratch)
+        meant_v = self._converter.lsb_v * (1 << self._converter.bits)
+        rows *= (np.float32(meant_v) / np.maximum(volts, np.float32(LEAST_REFERENCE_V)))[:, np.newaxis]
 
     def _block_noise(self, block: int) -> Float32Array:
         if self._noise is None or self._noise_block != block:

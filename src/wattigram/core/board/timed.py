@@ -14,6 +14,8 @@ from wattigram.core.board.settling import SequenceSettling
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 _NOISE_BLOCK = 1 << 14
+LEAST_REFERENCE_V = 0.05
+"""A reference below that makes full scale of everything."""
 
 
 class NumberedNoise:
@@ -108,6 +110,11 @@ class TimedSynth:
         noise = self._noise.values(self._done, self._done + len(order))
         self._done += len(order)
         signed = self._signed[order]
+        if converter.reference is not None:
+            meant_v = converter.lsb_v * (1 << converter.bits)
+            held = held * (
+                meant_v / np.maximum(self._outputs.drive_voltage(converter.reference, times_s), LEAST_REFERENCE_V)
+            )
         lsb = held / (np.where(signed, 2.0, 1.0) * converter.lsb_v) * (1 + converter.gain_error) + converter.offset_lsb
         lsb += noise * self._sigma[order]
         top = np.where(signed, 1 << (converter.bits - 1), 1 << converter.bits) - 1

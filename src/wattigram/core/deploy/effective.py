@@ -20,7 +20,7 @@ from wattigram.core.board import (
 from wattigram.core.deploy.outgoing import effective_dacs, effective_pwm
 from wattigram.core.deploy.routing import effective_routes, effective_texts
 from wattigram.core.deploy.watching import effective_taps, effective_watches
-from wattigram.core.deploy.wiring import effective_bench
+from wattigram.core.deploy.wiring import effective_bench, floating_reference
 from wattigram.core.design import (
     Chain,
     ComparatorTrigger,
@@ -123,6 +123,7 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
         # The charge that leaks away during a slow conversion makes every reading too small.
         gain_error=converter.gain_error - max(0.0, slow) * 2 * converter.leakage_share,
         noise_lsb=converter_noise_lsb(workspace, chain),
+        reference=floating_reference(workspace),
         sampling_f=converter.sampling_capacitor_f,
         switch_ohm=converter.switch_resistance_ohm,
         each_side=converter.differential_sampling == "each-side",
@@ -297,11 +298,13 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     notice = float((step.notice_s - step.jitter_s / 2) / share * tick_hz)
     rest = float((step.handle_s + step.leave_s) / share * tick_hz)
     jitter = math.floor(step.jitter_s * tick_hz)
-    if timing.lost_hz == 0 and timing.service_s / share < timing.deadline_s and not never:
+    if timing.lost_hz == 0 and not never:
         return None
     match chain.retrieval:
         case Dma():
-            return EffectiveService(keep="halves", notice_ticks=notice, rest_ticks=rest, never=never)
+            return EffectiveService(
+                keep="halves", notice_ticks=notice, rest_ticks=rest, jitter_ticks=jitter, never=never
+            )
         case Fifo() as fifo:
             depth = workspace.converter(chain).fifo_items
             return EffectiveService(

@@ -24,6 +24,25 @@ def effective_bench(workspace: Workspace) -> EffectiveBench:
     return EffectiveBench(pins=pins)
 
 
+def floating_reference(workspace: Workspace) -> PinDrive | None:
+    """What a reference pin has that nothing is wired to, or nothing that holds it; None where the reference stands."""
+    pin = workspace.reference_pin
+    if pin is None:
+        return None
+    wiring = workspace.project.wired(pin)
+    if wiring is None:
+        return _floating(Floating())
+    source = followed(wiring, workspace.project.bench)
+    return _floating(source) if isinstance(source, Floating) else None
+
+
+def _floating(source: Floating) -> PinDrive:
+    """A pin that nobody drives: it wanders, and mains is on it."""
+    wander = tuple((WANDER_V, rate, 0.0) for rate in WANDER_HZ)
+    mains = (source.pickup_v, float(source.mains_hz), 0.0)
+    return PinDrive(shape="sines", level_v=FLOATING_CENTRE_V, sines=(*wander, mains), noise_v=source.noise_v)
+
+
 def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
     """What drives a pin, with the wires exchanged where somebody did that."""
     source = followed(wiring, workspace.project.bench)
@@ -55,9 +74,7 @@ def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
                 noise_v=driven.noise_v,
             )
         case Floating():
-            wander = tuple((WANDER_V, rate, 0.0) for rate in WANDER_HZ)
-            mains = (driven.pickup_v, float(driven.mains_hz), 0.0)
-            return PinDrive(shape="sines", level_v=FLOATING_CENTRE_V, sines=(*wander, mains), noise_v=driven.noise_v)
+            return _floating(driven)
         case Sweep():
             return PinDrive(
                 shape="sweep",

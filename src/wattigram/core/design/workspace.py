@@ -46,6 +46,13 @@ class Workspace:
         return reference.voltage_v
 
     @cached_property
+    def reference_pin(self) -> str | None:
+        """The pin that the chosen reference comes from; None for one inside the part."""
+        reference = self.part.reference(self.project.reference)
+        assert reference is not None
+        return reference.pin
+
+    @cached_property
     def supply_v(self) -> float:
         """Voltage of the supply, which is a reference too where the part says so."""
         supply = self.part.reference("supply")

@@ -77,11 +77,20 @@ def _spread(workspace: Workspace, chain: Chain, name: str, reduced: bool) -> tup
     noise = signal_noise(workspace, chain, signal)
     converter = workspace.converter(chain)
     dropped_lsb = signal_scale(workspace, chain, name).dropped_lsb
-    accuracy_lsb = 0.5 + dropped_lsb + converter.accuracy_lsb / 2 ** (max(converter.bits) - chain.bits)
+    is_reduced = reduced or signal.slot_stage is not None
+    spread_lsb = noise.bias_spread_lsb if is_reduced else 0.0
+    accuracy_lsb = 0.5 + spread_lsb + dropped_lsb + converter.accuracy_lsb / 2 ** (max(converter.bits) - chain.bits)
     gain = float(signal.front_end)
     noise_lsb = noise.reduced_lsb if reduced else noise.raw_lsb
     accuracy_v = accuracy_lsb * noise.lsb_v + input_accuracy_v(workspace, signal)
     return noise_lsb * noise.lsb_v / gain, accuracy_v / gain
+
+
+def _bias_v(workspace: Workspace, chain: Chain, name: str) -> float:
+    """By which truncation in the signal's stage makes it read low, in its own volts, with its sign."""
+    signal = workspace.project.signal(name)
+    noise = signal_noise(workspace, chain, signal)
+    return noise.bias_lsb * noise.lsb_v / float(signal.front_end)
 
 
 def expected_settled_at(workspace: Workspace, signal: str, times_s: FloatArray) -> FloatArray:
@@ -128,8 +137,10 @@ def expected_raw(
     gain = float(workspace.project.signal(signal).front_end)
     noise_v, accuracy_v = _spread(workspace, chain, signal, reduced=False)
     empty = np.empty(0)
+    in_slot = workspace.project.signal(signal).slot_stage is not None
+    bias_v = _bias_v(workspace, chain, signal) if in_slot else 0.0
     return ExpectedStream(
-        np.concatenate(settled or [empty]) / gain,
+        np.concatenate(settled or [empty]) / gain + bias_v,
         np.concatenate(errors or [empty]) / gain,
         noise_v,
         accuracy_v,
@@ -166,6 +177,7 @@ def expected_reduced(
     else:
         settled, error = (values.reshape(-1, divisor).mean(axis=1) for values in (settled, error))
         times_s = times_s[divisor - 1 :: divisor]
+    settled = settled + _bias_v(workspace, chain, signal)
     return ExpectedStream(settled, error, noise_v, accuracy_v, times_s[lead:] if divisor == 1 else times_s)
 
 

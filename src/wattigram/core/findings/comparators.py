@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
-from wattigram.core.accuracy import comparator_figures, expected_edges
-from wattigram.core.design import Workspace
+from wattigram.core.accuracy import ComparatorFigures, comparator_figures
+from wattigram.core.bench import Played
+from wattigram.core.design import Comparator, Workspace
 from wattigram.core.design.edits import SetComparator
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.pins import input_source
 from wattigram.core.quantity import show_volts
 
 CHATTER_EDGES = 1.2
@@ -22,23 +25,36 @@ def comparator_chatters(workspace: Workspace) -> Iterator[Finding]:
             continue
         part = workspace.part.comparator(comparator.name)
         assert part is not None
-        response_s = float(part.response_s)
         enough = [
             volts
             for volts in sorted(part.hysteresis_v)
-            if volts > comparator.hysteresis_v
-            and expected_edges(figures.slope_v_s, figures.noise_v, volts, response_s) <= CHATTER_EDGES
+            if volts > comparator.hysteresis_v and _is_clean(workspace, comparator.changed(hysteresis_v=volts))
         ]
         yield Finding(
             "comparator-chatters",
             "error",
             comparator.name,
             f"{comparator.name} chatters",
-            f"Noise of {show_volts(figures.noise_v)} rms on a slope of {figures.slope_v_s:.3g} V/s makes about "
-            f"{figures.edges:.0f} edges of each crossing, with {show_volts(comparator.hysteresis_v)} of hysteresis.",
+            f"{_reason(workspace, figures)} makes about {figures.edges_text} edges of each crossing, with "
+            f"{show_volts(comparator.hysteresis_v)} of hysteresis.",
             SetComparator(comparator.changed(hysteresis_v=enough[0])) if enough else None,
             signal=comparator.signal,
         )
+
+
+def _is_clean(workspace: Workspace, comparator: Comparator) -> bool:
+    return comparator_figures(workspace, comparator).edges <= CHATTER_EDGES
+
+
+def _reason(workspace: Workspace, figures: ComparatorFigures) -> str:
+    source = input_source(workspace, workspace.project.signal(figures.signal).pin)
+    hum_v = sum(sine[0] for sine in source.sines) if isinstance(source, Played) else 0.0
+    noise = f"Noise of {show_volts(figures.noise_v)} rms"
+    if hum_v:
+        noise += f" and {show_volts(hum_v)} of mains hum"
+    if math.isfinite(figures.slope_v_s) and not isinstance(source, Played):
+        noise += f" on a slope of {figures.slope_v_s:.3g} V/s"
+    return noise
 
 
 @rule
@@ -52,7 +68,8 @@ def comparator_never_trips(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 comparator.name,
                 f"{comparator.name} never trips on this bench",
-                f"What is wired to {comparator.signal} never crosses {show_volts(figures.threshold_v)}.",
+                f"What is wired to {comparator.signal} never crosses {show_volts(figures.threshold_v)}, "
+                f"nor does noise of {show_volts(figures.noise_v)} rms more than once a day.",
                 signal=comparator.signal,
             )
 

@@ -43,12 +43,14 @@ def input_beyond_reference(workspace: Workspace) -> Iterator[Finding]:
 def pin_floats(workspace: Workspace) -> Iterator[Finding]:
     """The reading wanders, carries mains, and copies the slot before."""
     for signal in workspace.project.signals:
-        if isinstance(input_source(workspace, signal.pin), Floating):
+        for pin, side in ((signal.pin, ""), (signal.negative, "The negative pin of ")):
+            if pin is None or not isinstance(input_source(workspace, pin), Floating):
+                continue
             yield Finding(
                 "pin-floats",
                 "warning",
-                f"pin {signal.pin}",
-                f"Nothing drives pin {signal.pin}",
-                f"{signal.name} is not connected on the bench: it will wander and pick up mains.",
+                f"pin {pin}",
+                f"Nothing drives pin {pin}",
+                f"{side}{signal.name} is not connected on the bench: it will wander and pick up mains.",
                 signal=signal.name,
             )

@@ -5,11 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.accuracy import adequate_sampling_s
+from wattigram.core.bench import Floating, Level, Tied, Wiring, followed, source_extent_v
 from wattigram.core.design import Chain, Signal, Workspace, part_faults
-from wattigram.core.design.edits import AddSlot, SetPin
+from wattigram.core.design.edits import AddSlot, SetPin, SetWiring
 from wattigram.core.findings.finding import Finding, rule
-from wattigram.core.pins import input_resistance_ohm
+from wattigram.core.pins import input_resistance_ohm, input_source
+from wattigram.core.quantity import show_volts
 from wattigram.core.timing import cycle_timing
+
+CLOSE_V = 1e-9
 
 
 @rule
@@ -55,6 +59,17 @@ def pin_not_analog(workspace: Workspace) -> Iterator[Finding]:
 def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
     """Nothing can be expected of the signal."""
     for signal in workspace.project.signals:
+        if signal.negative is not None and workspace.wiring(signal.negative) is None:
+            yield Finding(
+                "negative-pin-not-wired",
+                "warning",
+                f"pin {signal.negative}",
+                f"Nothing is wired to {signal.negative}",
+                f"The bench does not say what feeds the negative pin of {signal.name}: 0 V is supposed there, and the "
+                "difference is worth no more than that.",
+                SetWiring(Wiring(pin=signal.negative, resistance_ohm=0.0, source=Tied(to="ground"))),
+                signal=signal.name,
+            )
         if workspace.wiring(signal.pin) is None:
             yield Finding(
                 "pin-not-wired",
@@ -64,6 +79,75 @@ def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
                 f"The bench does not say what feeds {signal.name}; it is expected to read 0 V. Click its pin to wire it.",
                 signal=signal.name,
             )
+
+
+@rule
+def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
+    """Every reading wanders with the reference."""
+    pin = workspace.reference_pin
+    if pin is None or not workspace.project.chains:
+        return
+    reference = workspace.project.reference
+    wiring = workspace.project.wired(pin)
+    meant = workspace.part.reference(reference)
+    assert meant is not None
+    cure = SetWiring(Wiring(pin=pin, resistance_ohm=0.0, source=Level(voltage_v=meant.voltage_v)))
+    if wiring is None:
+        yield Finding(
+            "reference-not-wired",
+            "error",
+            f"pin {pin}",
+            f"Nothing is wired to the reference pin {pin}",
+            f"“{reference}” comes from {pin}, and the bench has nothing there: full scale is whatever the pin floats to.",
+            cure,
+        )
+    elif isinstance(followed(wiring, workspace.project.bench), Floating):
+        yield Finding(
+            "reference-floats",
+            "error",
+            f"pin {pin}",
+            f"Nothing drives the reference pin {pin}",
+            f"“{reference}” comes from {pin}, which is not connected: every reading wanders with it.",
+            cure,
+        )
+    elif not isinstance(wiring.source, Level) or wiring.source.voltage_v <= 0:
+        yield Finding(
+            "reference-not-steady",
+            "error",
+            f"pin {pin}",
+            f"The reference pin {pin} has no steady voltage",
+            f"“{reference}” comes from {pin}, and readings are worked out with {show_volts(workspace.reference_v)}; "
+            "what is wired there is no level above 0 V.",
+            cure,
+        )
+
+
+@rule
+def pin_beyond_limits(workspace: Workspace) -> Iterator[Finding]:
+    """The pin's protection conducts, readings of others are disturbed, and the part may be damaged."""
+    low_v = workspace.part.pin_low_v
+    high_v = workspace.supply_v + workspace.part.pin_above_supply_v
+    users = {workspace.reference_pin: f"reference {workspace.project.reference}"} if workspace.reference_pin else {}
+    for signal in workspace.project.signals:
+        users[signal.pin] = signal.name
+        if signal.negative is not None:
+            users[signal.negative] = f"negative pin of {signal.name}"
+    for pin, user in users.items():
+        if workspace.project.wired(pin) is None:
+            continue
+        least_v, most_v = source_extent_v(input_source(workspace, pin))
+        if least_v >= low_v - CLOSE_V and most_v <= high_v + CLOSE_V:
+            continue
+        worst = f"rises to {show_volts(most_v)}" if most_v > high_v + CLOSE_V else f"falls to {show_volts(least_v)}"
+        yield Finding(
+            "pin-beyond-limits",
+            "error",
+            f"pin {pin}",
+            f"Pin {pin} leaves its absolute limits",
+            f"Pin {pin} ({user}) {worst}; the part allows {show_volts(low_v)} to {show_volts(high_v)} on any pin. Divide "
+            "or clamp it before the pin.",
+            signal=next((one.name for one in workspace.project.signals if pin in (one.pin, one.negative)), ""),
+        )
 
 
 @rule

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from wattigram.core.accuracy import TwinFigures, twin_figures, twin_rates_hz
 from wattigram.core.design import Chain, FollowTrigger, Signal, Workspace
-from wattigram.core.design.edits import Edit, SetTrigger, SetTwin, apply_edit
+from wattigram.core.design.edits import Edit, SetReduce, SetTrigger, SetTwin, apply_edit
 from wattigram.core.errors import WattigramError
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import round_up
@@ -50,6 +50,31 @@ def twin_not_converted(workspace: Workspace) -> Iterator[Finding]:
                 f"Both are converted by {chains[0].converter}, one after the other: what is wrong with it is wrong with both.",
                 signal=signal.name,
             )
+
+
+@rule
+def only_one_is_reduced(workspace: Workspace) -> Iterator[Finding]:
+    """One of a pair is averaged and the other is not: their noise and their instants are not alike."""
+    for signal in workspace.project.signals:
+        if signal.twin is None:
+            continue
+        other = workspace.project.signal(signal.twin.of)
+        chains = [workspace.project.chain_of(one.name) for one in (signal, other)]
+        if None in chains or (signal.later_stage is None) == (other.later_stage is None):
+            continue
+        reduced, raw = (signal, other) if signal.later_stage is not None else (other, signal)
+        stage = reduced.later_stage
+        assert stage is not None
+        yield Finding(
+            "twin-stage-differs",
+            "warning",
+            signal.name,
+            f"Only one of {signal.name} and {other.name} is filtered",
+            f"{reduced.name} comes from a stage over {stage.count} samples, {raw.name} does not: their values come at "
+            f"unequal rates, and the program compares the samples before the stage.",
+            SetReduce(raw.name, stage),
+            signal=signal.name,
+        )
 
 
 @rule

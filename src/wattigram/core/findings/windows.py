@@ -118,7 +118,7 @@ def window_chatters(workspace: Workspace) -> Iterator[Finding]:
     """One slow crossing gives dozens of events."""
     for signal, index, window, where in _windows(workspace):
         chain = workspace.project.chain_of(signal.name)
-        if chain is None or window.when == "every" or not window.enabled:
+        if chain is None:
             continue
         edges, sigma_v, slope_v_s = _chatter(workspace, chain, signal, window)
         if edges <= CHATTER_EDGES:

@@ -18,6 +18,7 @@ from wattigram.core.fields import (
     Seconds,
     Share,
     Strict,
+    Volts,
     VoltsOrZero,
     VoltsPerSecond,
 )
@@ -128,6 +129,10 @@ class Part(Strict):
     summary: Annotated[str, StringConstraints(max_length=300)]
     pins: Annotated[tuple[PinName, ...], Field(min_length=1, max_length=300)]
     processor: Processor
+    pin_low_v: Volts = -0.3
+    """Lowest voltage that any pin may have; beyond it the part may be damaged."""
+    pin_above_supply_v: VoltsOrZero = 0.3
+    """By which a pin may lie above the supply at most."""
     references: Annotated[tuple[Reference, ...], Field(min_length=1)]
     converters: Annotated[tuple[Converter, ...], Field(min_length=1)]
     timers: tuple[Timer, ...] = ()

@@ -14,6 +14,7 @@ from wattigram.core.expected import expected_raw, expected_reduced
 from wattigram.core.pins import input_source
 from wattigram.core.proof.causes import neighbour_points
 from wattigram.core.proof.outgoing import pair_linearity, route_seen
+from wattigram.core.proof.pairing import paired
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.take import SignalSamples, Take
 
@@ -172,11 +173,12 @@ def _twin_trace(take: Take, verdict: Verdict) -> TracePanel | None:
     theirs = take.reduced(signal.twin_of) or take.raw(signal.twin_of)
     if ours is None or theirs is None:
         return None
-    count = min(len(ours.volts), len(theirs.volts), MOST_DRAWN)
+    pairs = paired(take, ours, theirs)
+    count = min(len(pairs.difference_v), MOST_DRAWN)
     if count < 2:
         return None
-    low, high = _columns(ours.volts[:count] - theirs.volts[:count])
-    times, _ = _columns(ours.times_s[:count])
+    low, high = _columns(pairs.difference_v[:count])
+    times, _ = _columns(pairs.times_s[:count])
     limit = np.full(len(times), verdict.high)
     title = f"{signal.name} less {signal.twin_of}"
     return TracePanel(title, times, low, high, -limit, limit, ())

@@ -35,6 +35,7 @@ from wattigram.core.proof.crossings import comparator_edges, crossings, signal_w
 from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, Judged, due_items, not_judged, within
 from wattigram.core.proof.missing import missing_text
 from wattigram.core.proof.outputs import judge_course, judge_pair, judge_route, judge_trip
+from wattigram.core.proof.pairing import paired
 from wattigram.core.proof.unclaimed import Unclaimed
 from wattigram.core.proof.verdict import Outcome, Verdict
 from wattigram.core.quantity import brief, show_volts
@@ -265,11 +266,10 @@ def _twin(take: Take, expectation: TwinExpectation) -> Judged:
         return not_judged("its twin has no slot")
     if not theirs.count:
         return _too_few(take, signal.twin_of, 0)
-    count = min(len(ours.volts), len(theirs.volts))
-    both = ours.valid[:count] & theirs.valid[:count]
-    if int(np.count_nonzero(both)) < FEWEST_SAMPLES:
+    pairs = paired(take, ours, theirs)
+    if len(pairs.difference_v) < FEWEST_SAMPLES:
         return not_judged("too few pairs in this take")
-    difference = np.abs(ours.volts[:count] - theirs.volts[:count])[both]
+    difference = np.abs(pairs.difference_v)
     worst = float(difference.max())
     note = f"worst {show_volts(worst)} of {len(difference)} pairs"
     outcome = within(worst, None, expectation.within_v)

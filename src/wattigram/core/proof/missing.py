@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from wattigram.core.design import Chain
+from wattigram.core.design import Chain, rate_divisor, tap_index
+from wattigram.core.link import REDUCED_STREAM
 from wattigram.core.quantity import brief
 from wattigram.core.take import Take
 from wattigram.core.timing import cycle_timing, retrieval_timing
 
 MOST_LOST = 0.25
 """Share of the items, beyond what the design itself loses."""
+FEWEST_BLOCKS = 4
 LONGEST_SILENCE = 0.25
 """Share of the take at its end, beyond what waits for a mark."""
 
@@ -35,7 +37,18 @@ def missing_text(take: Take, name: str) -> str:
         return f"the numbers of its items went where they cannot be, {jumps} time{'s' if jumps > 1 else ''}"
     if lost > predicted + MOST_LOST:
         return f"{lost * 100:.0f} % of {name} never came"
-    return ""
+    return _stage_text(take, chain, name)
+
+
+def _stage_text(take: Take, chain: Chain, name: str) -> str:
+    """That a signal's stage gave nothing although it had enough to work with."""
+    signal = take.workspace.project.signal(name)
+    index = tap_index(take.workspace.project, name)
+    if signal.later_stage is None or index is None or take.item_count(REDUCED_STREAM + index):
+        return ""
+    samples = take.chain_cycles(chain) * len(chain.places_of(name))
+    enough = FEWEST_BLOCKS * rate_divisor(signal.later_stage) + chain.loop.items
+    return f"the stage of {name} gave nothing" if samples > enough else ""
 
 
 def _goes_on(take: Take, chain: Chain) -> bool:

@@ -16,6 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 FloatArray = NDArray[np.float64]
+SETTLED_TAUS = 40
+MOST_LEAD = 4096
+"""Updates of a lead at most, where a table is shorter than its output takes to settle."""
 _SAME = 1e-6
 """Poles nearer to each other than this are pulled apart."""
 
@@ -37,6 +40,9 @@ class Course:
         When it begins; before that it stands at ``before_v``.
     always : bool
         It has been going on for ever, and nothing of a beginning is left.
+    lead : Course or None
+        The first laps from ``before_v``, where they differ from later ones by more than what settles exponentially: a
+        first update that slews.
     """
 
     starts_s: FloatArray
@@ -49,13 +55,15 @@ class Course:
     before_v: float = 0.0
     poles_s: tuple[float, ...] = ()
     always: bool = False
+    lead: Course | None = None
 
     def filtered(self, *poles_s: float) -> Course:
         """The same through first-order low-passes of these time constants."""
         more = tuple(pole for pole in poles_s if pole > 0)
         if not more:
             return self
-        return replace(self, poles_s=(*self.poles_s, *more))
+        lead = self.lead.filtered(*more) if self.lead is not None else None
+        return replace(self, poles_s=(*self.poles_s, *more), lead=lead)
 
     def at(self, times_s: FloatArray) -> FloatArray:
         """Voltage at given instants.
@@ -73,7 +81,9 @@ class Course:
         volts = self._steady(place)
         if self.always:
             return volts
-        if self.poles_s or self.tau_s:
+        if self.lead is not None:
+            volts = self._after_lead(self.lead, since, volts)
+        elif self.poles_s or self.tau_s:
             volts = volts + self._beginning(np.maximum(since, 0.0))
         return np.where(since < 0, self.before_v, volts)
 
@@ -83,12 +93,37 @@ class Course:
         if not self.poles_s:
             own = self.swing_v[piece] * np.exp(-d / self.tau_s) if self.tau_s else 0.0
             return np.asarray(self.level_v[piece] + self.slope_v_s[piece] * d + own)
-        total = np.zeros(place.shape)
+        return np.asarray(sum(self._by_pole(place), np.zeros(place.shape)))
+
+    def _after_lead(self, lead: Course, since: FloatArray, volts: FloatArray) -> FloatArray:
+        """The lead first; then what it left at each pole beside the steady state, as it dies away."""
+        end_s = self.lead_s
+        if self.poles_s:
+            place = np.array([end_s % self.period_s]) if self.period_s else np.array([end_s])
+            late = np.maximum(since - end_s, 0.0)
+            for own, other, (_weight, pole, _left) in zip(
+                lead._by_pole(np.array([end_s])), self._by_pole(place), self._parts, strict=True
+            ):
+                volts = volts + float(own[0] - other[0]) * np.exp(-late / pole)
+        return np.where(since < end_s, lead.at(np.clip(since, 0.0, end_s)), volts)
+
+    @property
+    def lead_s(self) -> float:
+        """How long the lead lasts: whole laps."""
+        assert self.lead is not None
+        laps = max(1, math.ceil(float(self.lead.starts_s[-1]) / self.period_s - 1e-9)) if self.period_s else 1
+        return laps * self.period_s
+
+    def _by_pole(self, place: FloatArray) -> list[FloatArray]:
+        """What each pole's answer adds to the voltage."""
+        piece = np.searchsorted(self.starts_s, place, side="right") - 1
+        d = place - self.starts_s[piece]
+        found = []
         for weight, pole, left in self._parts:
             own = self._swing_gain(pole) * self.swing_v[piece] * np.exp(-d / self.tau_s) if self.tau_s else 0.0
             straight = self.level_v[piece] + self.slope_v_s[piece] * (d - pole)
-            total += weight * (straight + own + left[piece] * np.exp(-d / pole))
-        return total
+            found.append(np.asarray(weight * (straight + own + left[piece] * np.exp(-d / pole))))
+        return found
 
     def _beginning(self, since: FloatArray) -> FloatArray:
         """What the state before the first lap still adds."""
@@ -243,7 +278,11 @@ def _slewing(
             value = after
     lap(value)
     starts, level, slope, swing = (np.array(column) for column in zip(*rows, strict=True))
-    return Course(starts, level, slope, swing, tau_s, period_s, begin_s, before_v)
+    lead = None
+    if period_s:
+        laps = min(max(1, math.ceil(SETTLED_TAUS * tau_s / period_s)), max(1, MOST_LEAD // len(levels_v)))
+        lead = _slewing(np.tile(levels_v, laps), update_s, tau_s, slew_v_s, 0.0, 0.0, before_v)
+    return Course(starts, level, slope, swing, tau_s, period_s, begin_s, before_v, lead=lead)
 
 
 def straight_lines(times_s: FloatArray, volts: FloatArray, period_s: float) -> Course:

@@ -328,7 +328,7 @@ class Take:
         held_s = self.instants(chain).held_s(0, int(cycles[-1]) + 1 if len(cycles) else 0)
         times_s = held_s[cycles, np.array(places)[last % len(places)]]
         volts = reduced_volts(workspace, chain, signal, values)
-        return SignalSamples(signal, values, volts, cycles, times_s, self.valid(REDUCED_STREAM + index, numbers))
+        return SignalSamples(signal, values, volts, cycles, times_s, self.valid(REDUCED_STREAM + index, numbers), True)
 
     def output(self, number: int) -> OutputSamples:
         """What took effect at the end of route ``number``, or left a UART as the report of that number after them."""

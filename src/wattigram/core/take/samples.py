@@ -33,6 +33,8 @@ class SignalSamples:
     cycles: NDArray[np.int64]
     times_s: FloatArray
     valid: NDArray[np.bool_]
+    is_reduced: bool = False
+    """Values of the signal's stage after memory, and not samples."""
 
     @property
     def count(self) -> int:

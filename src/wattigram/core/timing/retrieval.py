@@ -10,6 +10,7 @@ from wattigram.core.design.retrieval import Dma, Fifo, Polling
 from wattigram.core.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.cycle import CycleTiming, cycle_timing
 from wattigram.core.timing.loop import loop_timing
+from wattigram.core.timing.losses import overwritten_share
 from wattigram.core.timing.software import repoints, software_step
 
 EVENTS_FOLLOWED = 6000
@@ -74,11 +75,12 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
     elif free <= 0 and items_hz:
         lost_hz, reason = items_hz, "no processor time"
     elif (
-        items_hz and service_s / free > deadline_s and not repoints(workspace, chain) and not cycle.trigger.by_software
+        items_hz
+        and (service_s + step.jitter_s) / free >= _shortest_s(workspace, chain, deadline_s)
+        and not repoints(workspace, chain)
+        and not cycle.trigger.by_software
     ):
-        lost_hz = items_hz * _lost_share(
-            chain, cycle, depth, (step.notice_s / free, (step.handle_s + step.leave_s) / free)
-        )
+        lost_hz = items_hz * _lost_share(workspace, chain, cycle, depth, free)
         reason = "handler too slow" if lost_hz else ""
     return RetrievalTiming(
         chain.retrieval.kind, events_hz, cycles, service_s, share, deadline_s, items_hz, lost_hz, reason
@@ -146,33 +148,34 @@ def _times_out(workspace: Workspace, chain: Chain) -> bool:
     return polling_wait_s(workspace, chain) > retrieval.timeout_s
 
 
-def _lost_share(chain: Chain, cycle: CycleTiming, depth: int, service_s: tuple[Fraction, Fraction]) -> Fraction:
+def _shortest_s(workspace: Workspace, chain: Chain, deadline_s: Fraction) -> Fraction:
+    """Shortest time between two units of a chain that hands over single results; waits may add up over a scan."""
+    if isinstance(chain.retrieval, (Dma, Fifo)):
+        return deadline_s
+    return min(deadline_s, loop_timing(workspace, chain).half_s)
+
+
+def _lost_share(workspace: Workspace, chain: Chain, cycle: CycleTiming, depth: int, free: Fraction) -> Fraction:
     """Share of items lost, event by event: a call finds the newest unit, what came between is overwritten.
 
     A FIFO keeps the oldest items instead, as many as it holds.
     """
-    notice_s, rest_s = (float(part) for part in service_s)
-    if isinstance(chain.retrieval, Dma):
-        half_s = float(cycle.cycle_s) * chain.loop.items / 2 / len(chain.slots)
-        ends = [(number + 1) * half_s for number in range(EVENTS_FOLLOWED // 4)]
-        return _overwritten(ends, 1, notice_s, rest_s)
-    total = max(8, EVENTS_FOLLOWED // len(chain.slots)) * len(chain.slots)
-    ends = [float(end) for end in _ends(cycle, total)]
+    step = software_step(workspace, chain)
+    clock_hz = workspace.bus_clock_hz
+    entry_s, rest_s = (step.notice_s - step.jitter_s / 2) / free, (step.handle_s + step.leave_s) / free
     if isinstance(chain.retrieval, Fifo):
-        return _overflowed(ends, chain.retrieval.mark, depth, notice_s, rest_s)
-    return _overwritten(ends, chain.hands_over_each, notice_s, rest_s)
-
-
-def _overwritten(ends: list[float], each: int, notice_s: float, rest_s: float) -> Fraction:
-    units = ends[each - 1 :: each]
-    free_s, at, served = 0.0, 0, 0
-    while at < len(units):
-        read_s = max(free_s, units[at]) + notice_s
-        while at < len(units) and units[at] <= read_s:
-            at += 1
-        served += 1
-        free_s = read_s + rest_s
-    return 1 - Fraction(served, len(units))
+        total = max(8, EVENTS_FOLLOWED // len(chain.slots)) * len(chain.slots)
+        ends = [float(end) for end in _ends(cycle, total)]
+        return _overflowed(ends, chain.retrieval.mark, depth, float(step.notice_s / free), float(rest_s))
+    if isinstance(chain.retrieval, Dma):
+        period_s = cycle.cycle_s * chain.loop.items / 2 / len(chain.slots)
+        ready, unit = [period_s * clock_hz], 1
+    else:
+        unit = chain.hands_over_each
+        period_s = cycle.cycle_s
+        ready = [end * clock_hz for end in _ends(cycle, len(chain.slots))]
+    share = overwritten_share(ready, period_s * clock_hz, unit, entry_s * clock_hz, rest_s * clock_hz, step.jitter)
+    return Fraction(share).limit_denominator(10**9)
 
 
 def _overflowed(ends: list[float], mark: int, depth: int, notice_s: float, rest_s: float) -> Fraction:

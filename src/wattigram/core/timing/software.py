@@ -19,6 +19,8 @@ class SoftwareStep:
 
     notice_s: Fraction
     jitter_s: Fraction
+    jitter: int
+    """The same in clocks of the processor."""
     handle_s: Fraction
     leave_s: Fraction
     restart_s: Fraction
@@ -45,7 +47,12 @@ def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
         leave = processor.interrupt_exit_cycles
     restart = workspace.converter(chain).repoint_cycles
     return SoftwareStep(
-        notice / clock_hz, jitter / clock_hz, chain.loop.handler_cycles / clock_hz, leave / clock_hz, restart / clock_hz
+        notice / clock_hz,
+        jitter / clock_hz,
+        jitter,
+        chain.loop.handler_cycles / clock_hz,
+        leave / clock_hz,
+        restart / clock_hz,
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
 from pydantic import ValidationError
@@ -99,26 +100,36 @@ _PLAIN = {"beta_kelvin": "B, in kelvin", "gain": "amplified"}
 
 
 def bench_panel(workspace: Workspace, signal: Signal) -> Panel:
-    """What is wired to the signal's pin, every figure of it to be edited."""
+    """What is wired to the signal's pins, every figure of it to be edited."""
     if not signal.pin[0].isupper():
         return _internal_panel(workspace, signal)
-    wiring = workspace.project.wired(signal.pin)
-    shown = wiring or Wiring(pin=signal.pin, resistance_ohm=0.0, source=Level(voltage_v=0.0))
+    facts, fields = wiring_fields(workspace, signal.pin)
+    if signal.negative is None:
+        return Panel(f"Bench · pin {signal.pin}", tuple(facts), tuple(fields))
+    more_facts, more_fields = wiring_fields(workspace, signal.negative)
+    of_negative = [replace(field, label=f"{signal.negative}: {field.label}") for field in more_fields]
+    return Panel(f"Bench · pins {signal.pin} and {signal.negative}", (*facts, *more_facts), (*fields, *of_negative))
+
+
+def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Field]]:
+    """What is wired to one pin: facts, and a field for every figure."""
+    wiring = workspace.project.wired(pin)
+    shown = wiring or Wiring(pin=pin, resistance_ohm=0.0, source=Level(voltage_v=0.0))
     source = shown.source
 
     def kind(text: str) -> Edit:
         name = next((key for key, value in KINDS.items() if value == text), source.kind)
-        return SetWiring(shown.changed(source=_fresh(name, workspace, signal, source)))
+        return SetWiring(shown.changed(source=_fresh(name, workspace, pin, source)))
 
     fields = [Field("wired to it", KINDS.get(source.kind, source.kind) if wiring else "", kind, tuple(KINDS.values()))]
-    facts = [Fact("pin", signal.pin), Fact("wired", "yes" if wiring else "not yet", bool(wiring))]
+    facts = [Fact("pin", pin), Fact("wired", "yes" if wiring else "not yet", bool(wiring))]
     if wiring is None:
-        return Panel(f"Bench · pin {signal.pin}", tuple(facts), tuple(fields))
+        return facts, fields
     if isinstance(source, Level):
         span = (0.0, workspace.reference_v, source.voltage_v)
         fields.append(Field("knob", f"{source.voltage_v:.3f} V", _quantity(shown, "voltage_v", "V"), slider=span))
     if isinstance(source, Follow):
-        pins = tuple(other.pin for other in workspace.project.bench if other.pin != signal.pin)
+        pins = tuple(other.pin for other in workspace.project.bench if other.pin != pin)
         fields.append(Field("same as pin", source.pin, lambda text: _rewired(shown, pin=text), pins))
     fields += _kind_fields(workspace, shown)
     for name in type(source).model_fields:
@@ -153,7 +164,7 @@ def bench_panel(workspace: Workspace, signal: Signal) -> Panel:
         ),
         Field("note", shown.label, lambda text: SetWiring(_valid(lambda: shown.changed(label=text.strip())))),
     ]
-    return Panel(f"Bench · pin {signal.pin}", tuple(facts), tuple(fields))
+    return facts, fields
 
 
 def _wired(wiring: Wiring, **updates: object) -> Edit:
@@ -244,7 +255,7 @@ def _valid(make: Callable[[], Wiring]) -> Wiring:
         raise QuantityError(f"{key_of(str(item['loc'][-1])) if item['loc'] else 'value'}: {message}") from fault
 
 
-def _fresh(kind: str, workspace: Workspace, signal: Signal, old: Source) -> Source:
+def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:
     """A source of another kind with figures that make sense on this part."""
     full_v = workspace.reference_v
     noise_v = old.noise_v
@@ -292,7 +303,7 @@ def _fresh(kind: str, workspace: Workspace, signal: Signal, old: Source) -> Sour
                 raise QuantityError("Nothing comes out of this part.", cure="Add a PWM output first.")
             return Jumper(pin=pins[0], noise_v=noise_v)
         case "follow":
-            others = [wiring.pin for wiring in workspace.project.bench if wiring.pin != signal.pin]
+            others = [wiring.pin for wiring in workspace.project.bench if wiring.pin != pin]
             if not others:
                 raise QuantityError("No other pin is wired.", cure="Wire another pin first.")
             return Follow(pin=others[0], noise_v=noise_v)

@@ -220,7 +220,7 @@ def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
             Fact("one step", show_volts(figures.step_v) if figures.step_v else "–"),
             Fact("noise", f"{show_volts(figures.noise_v)} rms"),
             Fact("slope there", f"{brief(figures.slope_v_s, 'V/s', 3)}"),
-            Fact("edges a crossing", f"{figures.edges:.1f}", figures.edges <= 1.2 if figures.edges else None),
+            Fact("edges a crossing", figures.edges_text, figures.edges <= 1.2 if figures.edges else None),
         ]
 
         def changed(**updates: object) -> Edit:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from wattigram.core.design import Chain, Signal, Workspace, signal_scale
 from wattigram.core.design.edits import (
     Edit,
@@ -14,7 +16,7 @@ from wattigram.core.design.edits import (
 )
 from wattigram.core.fields import ratio_text, read_ratio
 from wattigram.core.quantity import brief, parse_quantity, show, show_volts
-from wattigram.desktop.inspect.bench import bench_panel
+from wattigram.desktop.inspect.bench import bench_panel, wiring_fields
 from wattigram.desktop.inspect.chain import clock_panel, start_panel, startup_panel
 from wattigram.desktop.inspect.judging import comparator_panel, twin_panel, window_panel
 from wattigram.desktop.inspect.model import Fact, Field, Panel
@@ -85,6 +87,10 @@ def _project_panel(workspace: Workspace) -> Panel:
         return SetBusClock(None if wanted_hz == part.processor.clock_hz else wanted_hz)
 
     references = tuple(item.name for item in part.references)
+    of_reference: list[Field] = []
+    if workspace.reference_pin is not None:
+        _facts, fields = wiring_fields(workspace, workspace.reference_pin)
+        of_reference = [replace(field, label=f"{workspace.reference_pin}: {field.label}") for field in fields]
     return Panel(
         f"{project.name} on {part.name}",
         (
@@ -97,6 +103,7 @@ def _project_panel(workspace: Workspace) -> Panel:
             Field("name", project.name, lambda text: SetProjectName(text.strip()), hint="any name"),
             Field("bus clock", brief(workspace.bus_clock_hz, "Hz", 9), clock, hint="such as 96 MHz"),
             Field("reference", project.reference, SetReference, references),
+            *of_reference,
         ),
     )
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from wattigram.core.accuracy import signal_noise, stage_figures, stage_gain
+from wattigram.core.accuracy.noise import SignalNoise
 from wattigram.core.design import AnyStage, Chain, LowPass, Mean, RunningMean, Signal, Sum, Workspace
 from wattigram.core.design.edits import Edit, SetReduce
 from wattigram.core.quantity import brief, show
@@ -39,6 +40,7 @@ def reduce_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
         true = float(stage.gain_ratio) / stage.believed_gain
         facts += [
             Fact("reduced noise", f"{reduced.reduced_lsb:.2f} LSB rms"),
+            *_bias(reduced),
             Fact("reduced rate", brief(out_hz, "Hz", 5)),
             Fact("−3 dB at", show(figures.cutoff_hz, "Hz", 4)),
             Fact("latency", show(figures.latency_s, "s", 3)),
@@ -54,6 +56,16 @@ def reduce_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
         _what_if(workspace, chain, signal, rate_hz),
         _response(signal, rate_hz),
     )
+
+
+def _bias(noise: SignalNoise) -> list[Fact]:
+    """What truncation does to the mean; a note beside the noise."""
+    if not noise.bias_lsb:
+        return []
+    text = f"{noise.bias_lsb:+.3f} LSB"
+    if noise.bias_spread_lsb:
+        text += f" ± {noise.bias_spread_lsb:.3f}, the input is still"
+    return [Fact("truncation", text)]
 
 
 def _stage_fields(signal: Signal, stage: AnyStage, in_hardware: bool) -> list[Field]:

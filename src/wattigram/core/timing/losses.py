@@ -1,0 +1,114 @@
+"""Which share of its results a handler loses, event by event, with the wait before each interrupt as it varies.
+
+A call reads at ``max(free, ready) + entry + j`` with j from 0 to the longest wait, each whole clock as likely as any
+other; it is free again after the rest of its work. Of what was ready by then only the newest unit is there. Means
+would not do: unequal slots carry waits over, and a handler a little longer than the period loses by jitter alone.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from fractions import Fraction
+
+import numpy as np
+
+MOST_WAITS = 33
+"""Different waits that are followed; a longer jitter is followed in as many equal steps."""
+UNLIKELY = 1e-10
+MOST_SCANS = 2000
+MOST_STEPS = 60_000
+FEWEST_UNITS = 100
+SETTLED = 8
+CLOSE = 1e-6
+PLAYED = 40_000
+
+
+def waits(jitter: int) -> list[tuple[float, float]]:
+    """Waits in clocks, with their likelihoods: 0 to ``jitter``, each whole number alike."""
+    if jitter < MOST_WAITS:
+        return [(float(wait), 1 / (jitter + 1)) for wait in range(jitter + 1)]
+    return [(jitter * number / (MOST_WAITS - 1), 1 / MOST_WAITS) for number in range(MOST_WAITS)]
+
+
+def overwritten_share(
+    ready: Sequence[Fraction], period: Fraction, unit: int, entry: Fraction, rest: Fraction, jitter: int
+) -> float:
+    """Share of units that are overwritten before they are read, in the long run.
+
+    Parameters
+    ----------
+    ready : clocks after a period's start at which results are ready, ascending, within one period of each other
+    period : clocks after which they come again
+    unit : results that a call takes; it must divide their count
+    entry, rest : clocks from the interrupt to the reading without any wait, and from there until it is free
+
+    Returns
+    -------
+    0 to 1; exactly 0 where none can ever be lost
+    """
+    units = [float(instant) for instant in ready[unit - 1 :: unit]]
+    length, before_s, after_s = float(period), float(entry), float(rest)
+    if not units or length <= 0:
+        return 0.0
+    if not _can_lose(units, length, before_s + jitter, after_s):
+        return 0.0
+    chances = waits(jitter)
+    count = len(units)
+    # For each unit that a call may look for next: when the handler is free by then, with likelihoods.
+    pending: dict[int, dict[float, float]] = {0: {-1.0: 1.0}}
+    shares: list[float] = []
+    steps = 0
+    for scan in range(MOST_SCANS):
+        read_units = 0.0
+        if steps > MOST_STEPS:  # a handler that falls behind little by little has too many states to follow each
+            return _played_through(units, length, before_s, after_s, jitter)
+        for number in range(scan * count, (scan + 1) * count):
+            ready_at = _instant(units, number, length)
+            for free, likelihood in pending.pop(number, {}).items():
+                if likelihood < UNLIKELY:
+                    continue
+                read_units += likelihood
+                steps += len(chances)
+                begin = max(free, ready_at) + before_s
+                for wait, chance in chances:
+                    read = begin + wait
+                    following = number + 1
+                    while _instant(units, following, length) <= read:
+                        following += 1
+                    states = pending.setdefault(following, defaultdict(float))
+                    # What is free before the next unit is ready is free, whenever that was.
+                    states[max(round(read + after_s, 6), _instant(units, following, length))] += likelihood * chance
+        shares.append(1 - read_units / count)
+        if scan * count >= FEWEST_UNITS and max(shares[-SETTLED:]) - min(shares[-SETTLED:]) < CLOSE:
+            return max(0.0, shares[-1])
+    return _played_through(units, length, before_s, after_s, jitter)
+
+
+def _played_through(units: Sequence[float], length: float, before_s: float, after_s: float, jitter: int) -> float:
+    """The same with waits drawn one after the other, always the same ones."""
+    drawn = np.random.Generator(np.random.SFC64(PLAYED)).integers(0, jitter + 1, PLAYED).tolist()
+    free, number, read_units = -1.0, 0, 0
+    for wait in drawn:
+        read = max(free, _instant(units, number, length)) + before_s + wait
+        number += 1
+        while _instant(units, number, length) <= read:
+            number += 1
+        read_units += 1
+        free = read + after_s
+    return 1 - read_units / number
+
+
+def _instant(units: Sequence[float], number: int, length: float) -> float:
+    return units[number % len(units)] + number // len(units) * length
+
+
+def _can_lose(units: Sequence[float], length: float, longest: float, rest: float) -> bool:
+    """Whether anything is lost when every wait is the longest: each reading is later the longer the waits before it."""
+    free = -1.0
+    for number in range(len(units) * 64):
+        read = max(free, _instant(units, number, length)) + longest
+        if read >= _instant(units, number + 1, length):
+            return True
+        free = read + rest
+    return False

@@ -1,0 +1,187 @@
+"""Designs that once came out wrong, with the right answer of each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from wattigram.core.accuracy import comparator_figures, slot_settling
+from wattigram.core.design import Workspace, open_workspace
+from wattigram.core.errors import PartError
+from wattigram.core.expected import expected_raw, expected_reduced
+from wattigram.core.findings import find_all
+from wattigram.core.part.svd import read_svd
+from wattigram.core.proof import prove
+from wattigram.core.session import record_run
+from wattigram.core.take import Take, open_take
+from wattigram.core.timing import retrieval_timing, route_timing
+
+FOLDER = Path(__file__).parent
+
+
+def case(name: str) -> Workspace:
+    return open_workspace(FOLDER / f"{name}.wattigram.toml")
+
+
+def codes(workspace: Workspace) -> set[str]:
+    return {finding.code for finding in find_all(workspace)}
+
+
+def worst_off_lsb(workspace: Workspace, take: Take, name: str, since: int = 0) -> float:
+    """Largest difference of a signal's samples from what is predicted, less the noise, in LSB."""
+    chain = workspace.project.chain_of(name)
+    samples = take.raw(name)
+    assert chain is not None
+    assert samples is not None
+    stream = expected_raw(take.history, chain.converter, name, 0, int(samples.cycles[-1]) + 1, take.instants(chain))
+    off_v = np.abs(samples.volts - stream.predicted_v[: len(samples.volts)])[since:]
+    lsb_v = workspace.reference_v / (1 << chain.bits)
+    return float(off_v.max() - stream.half_width_v) / lsb_v
+
+
+Taken = Callable[..., Take]
+
+
+# Circuit
+
+
+def test_a_small_capacitor_settles_where_the_pin_has_time() -> None:
+    design = case("circuit/capacitor-1nF")
+    chain = design.project.chains[0]
+    place = chain.places_of("X")[0]
+    assert slot_settling(design, chain, place).full_scale_error_lsb == pytest.approx(3e-7, rel=0.3)
+    assert "sampling-too-short" not in codes(design)
+
+
+def test_a_large_capacitor_and_three_clocks_leave_31_counts() -> None:
+    design = case("circuit/capacitor-1uF-3-clocks")
+    chain = design.project.chains[0]
+    worst = max(slot_settling(design, chain, place).full_scale_error_lsb for place in range(len(chain.slots)))
+    assert worst == pytest.approx(31.1, abs=0.2)
+    assert "sampling-too-short" in codes(design)
+
+
+@pytest.mark.parametrize(
+    "name", ["capacitor-1nF", "capacitor-1uF-3-clocks", "differential-beside-single", "differential-stream"]
+)
+def test_board_and_expectation_agree_on_every_sample(name: str, take_of: Taken) -> None:
+    design = case(f"circuit/{name}")
+    take = take_of(design, 1.0)
+    for chain in design.project.chains:
+        for signal in dict.fromkeys(slot.signal for slot in chain.slots):
+            assert worst_off_lsb(design, take, signal) < 0.5, signal
+
+
+def test_a_single_ended_slot_keeps_what_a_pair_left() -> None:
+    design = case("circuit/differential-beside-single")
+    stream = expected_raw(((0, design),), "ADC 1", "S", 100, 110)
+    assert stream.error_v == pytest.approx(0.2742, abs=1e-3)
+
+
+def test_the_first_update_is_limited_by_the_slew_rate(take_of: Taken) -> None:
+    design = case("circuit/dac-first-sample")
+    take = take_of(design, 0.5)
+    assert worst_off_lsb(design, take, "S0") < 0.5
+
+
+def test_a_truncated_mean_reads_low(take_of: Taken) -> None:
+    design = case("circuit/truncating-mean")
+    take = take_of(design, 4.0)
+    reduced = take.reduced("S")
+    assert reduced is not None
+    chain = design.project.chains[0]
+    stream = expected_reduced(take.history, chain.converter, "S", 0, len(reduced.items))
+    lsb_v = design.reference_v / (1 << chain.bits)
+    raw = take.raw("S")
+    assert raw is not None
+    bias_lsb = (reduced.volts.mean() - raw.volts.mean()) / lsb_v
+    assert bias_lsb == pytest.approx(-0.375, abs=0.02)
+    assert float((stream.settled_v - 1.2345).mean()) / lsb_v == pytest.approx(-0.375, abs=1e-6)
+    assert reduced.volts.std() == pytest.approx(stream.noise_v, rel=0.05)
+
+
+@pytest.mark.parametrize(
+    ("name", "wanted"),
+    [
+        ("differential-far-above-supply", {"pin-beyond-limits"}),
+        ("negative-pin-floats", {"pin-floats"}),
+        ("negative-pin-unwired", {"negative-pin-not-wired"}),
+        ("reference-pin-unwired", {"reference-not-wired"}),
+        ("reference-pin-floats", {"reference-floats"}),
+    ],
+)
+def test_pins_that_cannot_be_trusted_are_found(name: str, wanted: set[str]) -> None:
+    assert wanted <= codes(case(f"circuit/{name}"))
+
+
+@pytest.mark.parametrize("name", ["reference-pin-unwired", "reference-pin-floats"])
+def test_a_reference_that_nobody_holds_wanders(name: str, take_of: Taken) -> None:
+    design = case(f"circuit/{name}")
+    proof = prove(design, take_of(design, 3.0))
+    assert proof.count("fails") == 1
+    assert proof.causes[0].cause == name.replace("reference-pin-unwired", "reference-not-wired").replace(
+        "reference-pin-floats", "reference-floats"
+    )
+
+
+def test_hum_trips_a_comparator_without_hysteresis(take_of: Taken) -> None:
+    design = case("circuit/pick-up-over-comparator")
+    figures = comparator_figures(design, design.project.comparators[0])
+    assert figures.edges > 1000
+    assert "comparator-never-trips" not in codes(design)
+    assert "comparator-chatters" in codes(design)
+    take = take_of(design, 12.0)
+    assert len(take.events) == pytest.approx(figures.crossings_hz * 12 * figures.edges, rel=0.1)
+    assert prove(design, take).verdicts[0].outcome == "fails"
+
+
+# Verdicts
+
+
+@pytest.mark.parametrize("name", ["lost-by-interrupt-jitter", "handler-just-too-long"])
+def test_losses_by_jitter_are_those_of_the_recursion(name: str, tmp_path: Path) -> None:
+    design = case(f"verdicts/{name}")
+    outcome = record_run(design, 1.0, tmp_path / "t.h5", fast=True)
+    timing = retrieval_timing(design, design.project.chains[0])
+    converted = float(timing.items_hz) * outcome.seconds
+    assert outcome.lost_results / converted == pytest.approx(
+        float(timing.lost_hz / timing.items_hz), rel=0.05, abs=3e-4
+    )
+    assert outcome.lost_results > 0
+    assert "handler-too-slow" in codes(design)
+
+
+def test_a_pair_is_compared_at_equal_times(take_of: Taken) -> None:
+    design = case("verdicts/twin-with-one-stage")
+    assert prove(design, take_of(design, 3.0)).all_hold
+    assert "twin-stage-differs" in codes(design)
+
+
+@pytest.mark.parametrize("name", ["m08_19", "m09_16"])
+def test_a_step_that_a_chain_does_not_have_is_a_sentence(name: str) -> None:
+    assert any("does not have" in finding.message for finding in find_all(case(f"verdicts/{name}")))
+
+
+# Others
+
+
+def test_a_route_with_nothing_wired_to_it_brings_nothing() -> None:
+    design = case("program/receiver-with-nothing-wired")
+    assert route_timing(design, design.project.routes[0]).transfers_hz == 0
+    find_all(design)
+
+
+def test_a_part_of_ones_own_goes_with_its_takes(tmp_path: Path) -> None:
+    design = case("parts/own-part")
+    record_run(design, 1.0, tmp_path / "t.h5", fast=True)
+    with open_take(tmp_path / "t.h5") as take:
+        assert take.workspace.part == design.part
+        prove(design, take)
+
+
+def test_a_description_nested_without_end_is_a_sentence() -> None:
+    with pytest.raises(PartError, match="nested more than"):
+        read_svd(FOLDER / "files" / "svd_deep_cluster_1000.svd")
