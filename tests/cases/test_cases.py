@@ -165,6 +165,26 @@ def test_a_step_that_a_chain_does_not_have_is_a_sentence(name: str) -> None:
     assert any("does not have" in finding.message for finding in find_all(case(f"verdicts/{name}")))
 
 
+@pytest.mark.parametrize(
+    ("name", "cause"),
+    [
+        ("m03_19", "slot-order"),
+        ("m03_20", "slot-order"),
+        ("m09_30", "startup-trigger"),
+        ("m14_20", "loop-out-of-step"),
+        ("m15_04", "sampling-too-short"),
+        ("m15_05", "sampling-too-short"),
+        ("m21_02", "sum-too-wide"),
+        ("m22_23", "window-on-raw"),
+    ],
+)
+def test_what_the_design_has_is_named_first(name: str, cause: str, take_of: Taken) -> None:
+    design = case(f"verdicts/{name}")
+    proof = prove(design, take_of(design, 3.0))
+    assert proof.count("fails") > 0
+    assert proof.causes[0].cause == cause
+
+
 # Others
 
 

@@ -20,9 +20,12 @@ def prove_take(
     take: Path = typer.Argument(..., help="Take to judge (HDF5)."),
     as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
     junit: Path | None = typer.Option(None, "--junit", help="Write JUnit XML here."),
+    pass_unjudged: bool = typer.Option(
+        False, "--pass-unjudged", help="Exit status 0 also where something could not be judged; it is still told."
+    ),
     html: Path | None = typer.Option(None, "--html", help="Write an HTML report with pictures here."),
 ) -> None:
-    """Hold a take against the project's expectations; exit status 1 when one fails or none could be judged."""
+    """Hold a take against the project's expectations; exit status 0 only when all could be judged and hold."""
     workspace = open_workspace(project)
     with open_take(take) as opened:
         progress = Progress("Judging")
@@ -42,7 +45,10 @@ def prove_take(
                 f"{workspace.build_mark}; expected values are those of the take's own design.",
                 err=True,
             )
-    raise typer.Exit(0 if proof.all_hold else 1)
+    unjudged = proof.count("open")
+    if unjudged and pass_unjudged:
+        typer.echo(f"note: {unjudged} could not be judged and passed, as --pass-unjudged says.", err=True)
+    raise typer.Exit(0 if proof.passes(open_too=pass_unjudged) else 1)
 
 
 def proof_json(proof: Proof) -> dict[str, Any]:
@@ -52,6 +58,7 @@ def proof_json(proof: Proof) -> dict[str, Any]:
         "holds": proof.count("holds"),
         "fails": proof.count("fails"),
         "open": proof.count("open"),
+        "all_hold": proof.all_hold,
         "build_mark": proof.build_mark,
         "mark_matches": proof.mark_matches,
         "firmware_fault": proof.fault,
@@ -74,6 +81,7 @@ def proof_json(proof: Proof) -> dict[str, Any]:
         "likely_causes": [
             {
                 "signal": cause.signal,
+                "signals": list(cause.signals),
                 "cause": cause.cause,
                 "fit": round(cause.fit, 4),
                 "evidence": cause.evidence,
@@ -92,9 +100,7 @@ def print_proof(proof: Proof) -> None:
         typer.echo(f"  {mark:<8} {verdict.text:<{width}}  {verdict.note}")
     typer.echo(f"  {proof.count('holds')} hold, {proof.count('fails')} fail, {proof.count('open')} open")
     for cause in proof.causes:
-        typer.echo(
-            f"  likely cause: {cause.title} ({cause.converter or cause.signal}), fits {cause.fit * 100:.0f} %\n    {cause.evidence}"
-        )
+        typer.echo(f"  likely cause: {cause.title} ({cause.about}), fits {cause.fit * 100:.0f} %\n    {cause.evidence}")
         if cause.remedy:
             typer.echo(f"    cure: {cause.remedy.label}")
     if proof.differences:

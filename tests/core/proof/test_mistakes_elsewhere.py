@@ -14,7 +14,6 @@ from wattigram.core.design import (
     NoiseExpectation,
     Reader,
     SoftwareTrigger,
-    TimerTrigger,
     Twin,
     Workspace,
     open_workspace,
@@ -28,7 +27,6 @@ from wattigram.core.design.edits import (
     SetHandler,
     SetPeriod,
     SetReader,
-    SetSampling,
     SetSamplings,
     SetStartup,
     SetTrigger,
@@ -58,13 +56,6 @@ CASES: list[tuple[str, str, tuple[Edit, ...], str, float]] = [
         "kiln-safety",
         (SetTwin("Upper zone, twin", Twin(of="Upper zone", within_v=0.002)),),
         "twin-too-tight",
-        2.5,
-    ),
-    (
-        "pair out of step",
-        "studio-kiln",
-        (SetSampling("ADC 1", 2, 384), SetTrigger("ADC 2", TimerTrigger(timer="Timer 3", every="110 us"))),
-        "twin-out-of-step",
         2.5,
     ),
     ("one slot for two signals", "kiln-safety", (RemoveSlot("ADC 1", 1),), "signal-not-converted", 1.0),
@@ -126,7 +117,8 @@ def test_a_chain_that_its_window_stopped_is_told_from_one_that_is_slow(
     base = open_workspace(EXAMPLES / "wheel-pedal")
     zone = base.project.signal("Pedal").windows[0].changed(action="stop", rearm_after_s=rearm_after)
     proof = prove(edited(base, SetWindow("Pedal", 0, zone)), take_of(edited(base, SetWindow("Pedal", 0, zone)), 4.0))
-    assert [verdict.kind for verdict in proof.verdicts if verdict.outcome == "fails"].count("rate") == 1
+    failing = [verdict.kind for verdict in proof.verdicts if verdict.outcome == "fails"]
+    assert failing.count("rate") == (rearm_after is None)  # where it goes on, pauses are intended
     assert (proof.causes[0].cause, proof.causes[0].converter) == (code, "ADC")
     assert proof.causes[0].fit > 0.95
     assert (proof.causes[0].remedy is None) == (rearm_after is not None)

@@ -20,10 +20,10 @@ def bare(workspace: Workspace) -> Workspace:
     ("signal", "kinds"),
     [
         ("Coil current", ["sine", "rate"]),
-        ("Upper zone", ["window", "rate"]),
+        ("Upper zone", ["course", "window", "rate"]),
         ("Door latch", ["steps", "rate"]),
         ("3.3 V rail", ["level", "noise", "rate"]),
-        ("Upper zone, twin", ["twin", "rate"]),
+        ("Upper zone, twin", ["course", "twin", "rate"]),
     ],
 )
 def test_each_source_and_stage_has_its_expectations(cured: Workspace, signal: str, kinds: list[str]) -> None:

@@ -1,5 +1,6 @@
 """Metrics over arrays; knows nothing of designs."""
 
+from wattigram.core.analysis.gaps import longest_stretch
 from wattigram.core.analysis.levels import TwoLevels, two_levels
 from wattigram.core.analysis.linearity import Linearity, linearity
 from wattigram.core.analysis.regress import LineFit, explained_share, fit_line
@@ -17,5 +18,6 @@ __all__ = [
     "fit_sine_known",
     "line_share",
     "linearity",
+    "longest_stretch",
     "two_levels",
 ]

@@ -35,6 +35,28 @@ class Linearity:
     dnl_lsb: FloatArray
     offset_lsb: float
     gain_error: float
+    sigma_lsb: FloatArray
+    """(n,) standard error of the mean reading at each code"""
+
+    @property
+    def inl_spread_lsb(self) -> float:
+        """By how much noise alone makes the worst of so many codes look worse than it is: σ · sqrt(2 · ln n).
+
+        The expected largest of n normal values; the search for the worst is biased upward by it (IEEE Std 1241, on
+        the confidence of INL and DNL).
+        """
+        return self._spread(self.sigma_lsb)
+
+    @property
+    def dnl_spread_lsb(self) -> float:
+        """The same of the steps, each between two codes."""
+        return self._spread(np.hypot(self.sigma_lsb[1:], self.sigma_lsb[:-1]))
+
+    @staticmethod
+    def _spread(sigma_lsb: FloatArray) -> float:
+        if not len(sigma_lsb):
+            return 0.0
+        return float(np.sqrt(np.mean(sigma_lsb**2)) * np.sqrt(2 * np.log(max(2, len(sigma_lsb)))))
 
     @property
     def worst_inl_lsb(self) -> float:
@@ -57,6 +79,10 @@ def linearity(codes: NDArray[np.int64], readings: FloatArray) -> Linearity | Non
     if len(known) < FEWEST_CODES:
         return None
     means = np.bincount(places, weights=readings) / counts
+    squares = np.bincount(places, weights=(readings - means[places]) ** 2)
+    # One pooled variance: single codes have too few readings for one of their own.
+    freedom = max(1, len(readings) - len(known))
+    sigma = np.sqrt(squares.sum() / freedom / counts)
     line = fit_line(known.astype(np.float64), means)
     steps = np.diff(means) / np.diff(known) / (line.slope or 1.0)
     return Linearity(
@@ -66,4 +92,5 @@ def linearity(codes: NDArray[np.int64], readings: FloatArray) -> Linearity | Non
         np.asarray(steps - 1.0),
         line.offset,
         line.slope - 1.0,
+        np.asarray(sigma),
     )

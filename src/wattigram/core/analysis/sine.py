@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.analysis.gaps import longest_stretch
+
 FloatArray = NDArray[np.float64]
 _CHUNK = 1 << 16
 _ROUNDS = 12
@@ -25,11 +27,22 @@ class SineFit:
     residual_rms: float
     frequency_sigma_hz: float
     """Standard deviation of the frequency, from the residual and the normal equations of all four parameters."""
+    samples: int = 0
 
     @property
     def rms(self) -> float:
         """Of the alternating part."""
         return self.amplitude / math.sqrt(2)
+
+    @property
+    def has_converged(self) -> bool:
+        """The sine accounts for more than what is left: otherwise frequency and amplitude are of nothing."""
+        return self.rms > self.residual_rms
+
+    @property
+    def amplitude_sigma(self) -> float:
+        """Standard deviation of the amplitude: residual · sqrt(2 / n) for n samples (IEEE Std 1241, annex on fits)."""
+        return self.residual_rms * math.sqrt(2 / max(1, self.samples))
 
     @property
     def sinad_db(self) -> float:
@@ -53,7 +66,7 @@ def fit_sine(values: FloatArray, times_s: FloatArray, guess_hz: float | None = N
 
     Parameters
     ----------
-    values, times_s : (n,) float64, n ≥ 8; equally spaced where no guess is given
+    values, times_s : (n,) float64, n ≥ 8; gaps between stretches of equal spacing may be among them
 
     Raises
     ------
@@ -62,7 +75,14 @@ def fit_sine(values: FloatArray, times_s: FloatArray, guess_hz: float | None = N
     """
     if len(values) < 8 or float(np.ptp(values)) == 0:
         raise ValueError("a sine fit needs eight samples that are not all alike")
-    frequency_hz = guess_hz if guess_hz is not None else _spectral_guess(values, times_s)
+    if guess_hz is None:
+        whole = longest_stretch(times_s)  # a spectrum knows nothing of gaps
+        if whole.stop - whole.start < 8 or float(np.ptp(values[whole])) == 0:
+            raise ValueError("a sine fit needs eight samples in a row that are not all alike")
+        guess_hz = _spectral_guess(values[whole], times_s[whole])
+        if whole.stop - whole.start < len(values):  # near enough for the whole only once it fits a stretch of it
+            guess_hz = fit_sine(values[whole], times_s[whole], guess_hz).frequency_hz
+    frequency_hz = guess_hz
     span_s = float(times_s[-1] - times_s[0])
     for _ in range(_ROUNDS):
         found = _solve(values, times_s, frequency_hz, with_frequency=True)
@@ -144,5 +164,11 @@ def _result(values: FloatArray, times_s: FloatArray, frequency_hz: float, fit: F
     residual = math.sqrt(total / len(values))
     phase = math.atan2(fit[0], fit[1]) - 2 * math.pi * frequency_hz * begin
     return SineFit(
-        frequency_hz, amplitude, math.remainder(phase, 2 * math.pi), float(fit[2]), residual, spread_hz * residual
+        frequency_hz,
+        amplitude,
+        math.remainder(phase, 2 * math.pi),
+        float(fit[2]),
+        residual,
+        spread_hz * residual,
+        len(values),
     )

@@ -66,19 +66,31 @@ class TwinExpectation(Strict):
 
 
 class WindowExpectation(Strict):
-    """The window's events come when design and bench say, each within ``within_s``."""
+    """The window's events come when design and bench say, each within ``within_s``.
+
+    With ``low_v`` and ``high_v`` the limits are those of the job, whatever the design has: of the signal's only window,
+    in its own volts.
+    """
 
     kind: Literal["window"] = "window"
     signal: Name
     within_s: SecondsOrZero
+    low_v: Volts | None = None
+    high_v: Volts | None = None
 
 
 class RateExpectation(Strict):
-    """Every cycle of the signal's converter arrives, at the designed rate ± ``within``."""
+    """Every cycle of the signal's converter arrives, at a rate ± ``within``.
+
+    ``rate_hz`` is what the job needs, in scans a second; without it the rate is the design's own, which then holds
+    whatever it is. ``pauses`` says that stops are intended: the rate is that between them.
+    """
 
     kind: Literal["rate"] = "rate"
     signal: Name
     within: ShareOrZero
+    rate_hz: Hertz | None = None
+    pauses: bool = False
 
 
 class EdgesExpectation(Strict):
@@ -90,7 +102,7 @@ class EdgesExpectation(Strict):
 
 
 class CourseExpectation(Strict):
-    """The signal follows its expected course, nearly every sample within ``within_v``."""
+    """The signal follows its expected course, nearly every sample within ``within_v``; so does what its stage makes."""
 
     kind: Literal["course"] = "course"
     signal: Name

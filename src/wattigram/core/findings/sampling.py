@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.accuracy import SlotSettling, slot_settling
-from wattigram.core.bench import Sine
+from wattigram.core.bench import Floating, Sine
 from wattigram.core.design import Chain, TimerTrigger, Workspace
 from wattigram.core.design.edits import Edit, SetPeriod, SetSampling, SetSamplings
 from wattigram.core.findings.finding import Finding, rule
@@ -22,7 +22,7 @@ def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
     for chain in workspace.project.chains:
         for place, slot in enumerate(chain.slots):
             settling = slot_settling(workspace, chain, place)
-            if settling.adequate:
+            if settling.adequate or _floats(workspace, slot.signal):
                 continue
             remedy = adequate_sampling(workspace, chain, place)
             behind = f" and {brief(settling.external_f, 'F')}" if settling.external_f else ""
@@ -49,6 +49,13 @@ def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
                 signal=slot.signal,
                 converter=chain.converter,
             )
+
+
+def _floats(workspace: Workspace, name: str) -> bool:
+    """Nothing drives one of the signal's pins: that is a finding of its own, and no sampling time mends it."""
+    signal = workspace.project.signal(name)
+    pins = [pin for pin in (signal.pin, signal.negative) if pin is not None]
+    return any(isinstance(input_source(workspace, pin), Floating) for pin in pins)
 
 
 @rule

@@ -28,8 +28,8 @@ def signal_watches(take: Take, signal: str, kind: str) -> list[Watch]:
     return [watch for watch in take.workspace.watches if watch.signal == signal and watch.kind == kind]
 
 
-def crossings(take: Take, watch: Watch) -> Crossings:
-    """Due and captured events of a window or twin.
+def crossings(take: Take, watch: Watch, limits_v: tuple[float, float] | None = None) -> Crossings:
+    """Due and captured events of a window or twin; ``limits_v`` are those of the job where it says them.
 
     What is due supposes that the watch is enabled and armed again, with its limits in order: that is
     what was meant.
@@ -41,20 +41,20 @@ def crossings(take: Take, watch: Watch) -> Crossings:
     number = take.workspace.watches.index(watch)
     mine = take.events[take.events["window"] == number]
     came = tuple((int(row["ticks"]) / take.tick_hz, bool(row["entered"])) for row in mine)
-    meant = tuple((ticks, _as_meant(workspace, watch)) for ticks, workspace in take.history)
+    meant = tuple((ticks, _as_meant(workspace, watch, limits_v)) for ticks, workspace in take.history)
     wanted = expected_events(meant, watch, take.chain_cycles, take.instants)
     end_s = float(take.instants(chain).held_s(cycles - 1, cycles)[0, -1]) if cycles else 0.0
     return Crossings(watch, wanted, came, end_s)
 
 
-def _as_meant(workspace: Workspace, watch: Watch) -> Workspace:
+def _as_meant(workspace: Workspace, watch: Watch, limits_v: tuple[float, float] | None) -> Workspace:
     """The design with the watch as it was meant."""
     if watch.kind != "window":
         return workspace
     project = workspace.project
     signal = project.signal(watch.signal)
     window = signal.windows[watch.index]
-    low, high = window.low, window.high
+    low, high = limits_v if limits_v is not None else (window.low, window.high)
     if type(low) is type(high) and low > high:
         low, high = high, low
     fixed = window.changed(enabled=True, rearm=True, low=low, high=high)

@@ -33,7 +33,7 @@ from wattigram.core.expected import ExpectedEvent
 from wattigram.core.expected.stream import expected_raw
 from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
 from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, Judged, due_items, not_judged, within
-from wattigram.core.proof.missing import missing_text
+from wattigram.core.proof.missing import may_pause, missing_text
 from wattigram.core.proof.outputs import judge_course, judge_pair, judge_route, judge_trip
 from wattigram.core.proof.pairing import paired
 from wattigram.core.proof.unclaimed import Unclaimed
@@ -47,6 +47,7 @@ SINE_SAMPLES = 1 << 20
 OF_EVENTS = (WindowExpectation, EdgesExpectation, TripExpectation, RouteExpectation)
 """Judged by what a board tells, and not by items."""
 POLLED_CYCLES = 4
+SMALLEST_S = 1e-10
 HARDLY_ANY = 0.02
 """Share of what is due."""
 
@@ -106,11 +107,16 @@ def expectation_text(expectation: Expectation) -> str:
         case TwinExpectation():
             return f"{name} agrees within {show_volts(expectation.within_v)}"
         case WindowExpectation():
-            return f"{name} crosses its window as expected, within {brief(expectation.within_s, 's')}"
+            limits = ""
+            if expectation.low_v is not None and expectation.high_v is not None:
+                limits = f" of {expectation.low_v:g} to {expectation.high_v:g} V"
+            return f"{name} crosses its window{limits} as expected, within {brief(expectation.within_s, 's')}"
         case EdgesExpectation():
             return f"{name} gives at most {expectation.most} comparator edge{'s' if expectation.most > 1 else ''} a crossing"
         case RateExpectation():
-            return f"{name} comes at every cycle, rate ± {brief(expectation.within, '%')}"
+            rate = f" {brief(expectation.rate_hz, 'Hz')}" if expectation.rate_hz is not None else ""
+            every = "comes without a loss between its pauses" if expectation.pauses else "comes at every cycle"
+            return f"{name} {every}, rate{rate} ± {brief(expectation.within, '%')}"
         case CourseExpectation():
             return f"{name} follows its course within {show_volts(expectation.within_v)}"
         case PairExpectation():
@@ -193,7 +199,9 @@ def _level(expectation: LevelExpectation, samples: SignalSamples) -> Judged:
         return not_judged("its running mean has not filled in this take")
     measured = float(samples.volts[samples.valid].mean())
     low, high = expectation.level_v - expectation.within_v, expectation.level_v + expectation.within_v
-    return Judged(within(measured, low, high), measured, "V", low, high, samples.count, f"mean {show_volts(measured)}")
+    sigma_v = float(samples.volts[samples.valid].std()) / math.sqrt(samples.count)
+    note = f"mean {show_volts(measured)} ± {brief(2 * sigma_v, 'V', 2)}"
+    return Judged(within(measured, low, high), measured, "V", low, high, samples.count, note)
 
 
 def _steps(expectation: StepsExpectation, samples: SignalSamples) -> Judged:
@@ -217,6 +225,10 @@ def _sine(expectation: SineExpectation, samples: SignalSamples) -> Judged:
     except ValueError:
         return Judged("fails", 0.0, "V", None, None, len(values), "nothing alternates")
     span_s = float(times_s[-1] - times_s[0])
+    asks_figures = (expectation.frequency_hz, expectation.amplitude_v, expectation.rms_v) != (None, None, None)
+    if asks_figures and not fit.has_converged:
+        note = f"no sine fits it: {show_volts(fit.residual_rms)} rms is left of {show_volts(float(values.std()))}"
+        return Judged("fails", None, "V", None, None, len(values), note)
     if span_s * float(expectation.frequency_hz or fit.frequency_hz) < 1:
         return not_judged(f"{brief(span_s, 's', 3)} hold less than a period")
     if expectation.frequency_hz is not None:
@@ -224,10 +236,10 @@ def _sine(expectation: SineExpectation, samples: SignalSamples) -> Judged:
         note = f"{brief(measured, 'Hz', 6)} ± {brief(2 * fit.frequency_sigma_hz, 'Hz', 2)}"
     elif expectation.rms_v is not None:
         wanted, measured, unit = expectation.rms_v, fit.rms, "V"
-        note = f"{measured:.4f} V rms"
+        note = f"{measured:.4f} V rms ± {brief(2 * fit.amplitude_sigma / math.sqrt(2), 'V', 2)}"
     elif expectation.amplitude_v is not None:
         wanted, measured, unit = expectation.amplitude_v, fit.amplitude, "V"
-        note = f"amplitude {measured:.4f} V"
+        note = f"amplitude {measured:.4f} V ± {brief(2 * fit.amplitude_sigma, 'V', 2)}"
     else:
         share = 1 - (fit.residual_rms / max(float(values.std()), 1e-300)) ** 2
         low = 1 - expectation.within
@@ -242,7 +254,8 @@ def _noise(take: Take, expectation: NoiseExpectation, samples: SignalSamples) ->
     left = _residual(take, chain, samples)
     measured = float(left.std())
     outcome = within(measured, None, expectation.rms_v)
-    return Judged(outcome, measured, "V", None, expectation.rms_v, len(left), f"{measured * 1e3:.2f} mV rms")
+    note = f"{measured * 1e3:.2f} mV rms ± {200 / math.sqrt(2 * len(left)):.2g} %"
+    return Judged(outcome, measured, "V", None, expectation.rms_v, len(left), note)
 
 
 def _residual(take: Take, chain: Chain, samples: SignalSamples) -> NDArray[np.float64]:
@@ -298,7 +311,7 @@ def _window(take: Take, expectation: WindowExpectation) -> Judged:
     matched = missing = extra = due = came = 0
     worst_s = 0.0
     for watch in mine:
-        found = crossings(take, watch)
+        found = crossings(take, watch, _limits(expectation) if len(mine) == 1 else None)
         due, came = due + len(found.wanted), came + len(found.came)
         fit = _match(found.wanted, found.came, within_s, found.end_s)
         matched, missing, extra = matched + fit[0], missing + fit[2], extra + fit[3]
@@ -306,11 +319,23 @@ def _window(take: Take, expectation: WindowExpectation) -> Judged:
     if not due and not came:
         return Judged("open", None, "s", None, within_s, 0, "no crossing was to come in this take")
     outcome: Outcome = "holds" if not missing and not extra else "fails"
-    early = "early" if worst_s < 0 else "late"
-    note = f"{matched} of {matched + missing} crossings, worst {brief(abs(worst_s), 's', 3)} {early}"
+    note = f"{matched} of {matched + missing} crossings, worst {_apart_text(worst_s)}"
     if extra:
         note += f", {extra} unexpected"
     return Judged(outcome, worst_s, "s", -within_s, within_s, came, note)
+
+
+def _apart_text(seconds: float) -> str:
+    """By how much an event was early or late; what no clock of a board could tell is none."""
+    if abs(seconds) < SMALLEST_S:
+        return "to the tick"
+    return f"{brief(abs(seconds), 's', 3)} {'early' if seconds < 0 else 'late'}"
+
+
+def _limits(expectation: WindowExpectation) -> tuple[float, float] | None:
+    if expectation.low_v is None or expectation.high_v is None:
+        return None
+    return expectation.low_v, expectation.high_v
 
 
 def _edges(take: Take, expectation: EdgesExpectation) -> Judged:
@@ -351,7 +376,9 @@ def _rate(take: Take, expectation: RateExpectation) -> Judged:
     chain = project.chain_of(expectation.signal)
     assert chain is not None
     stream = _stream(take, chain)
-    wanted_hz = wanted_rate_hz(take.workspace, chain)
+    wanted_hz = float(expectation.rate_hz) if expectation.rate_hz is not None else wanted_rate_hz(take.workspace, chain)
+    if expectation.pauses or may_pause(take.workspace, chain):
+        return _rate_between_pauses(take, chain, wanted_hz, expectation.within)
     low, high = wanted_hz * (1 - expectation.within), wanted_hz * (1 + expectation.within)
     cycles, due = take.chain_cycles(chain), take.seconds * wanted_hz
     lost = take.lost_items(stream) + take.totals.get(f"lost.{stream}", 0) * (_keeps(chain) == "newest")
@@ -379,6 +406,20 @@ def _rate(take: Take, expectation: RateExpectation) -> Judged:
     note += f", {again} samples came again" if again else ""
     is_lossy = lost and not take.is_polled  # whoever polls is at fault, and not the board
     return Judged("fails" if is_lossy or again else inside, found, "Hz", low, high, cycles, note)
+
+
+def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: float) -> Judged:
+    """The rate from frame to frame: stops are intended, and what lies in them says nothing."""
+    stream = _stream(take, chain)
+    low, high = wanted_hz * (1 - share), wanted_hz * (1 + share)
+    cycles = take.chain_cycles(chain)
+    found = take.running_rate_hz(chain)
+    if found is None:
+        return not_judged("too short to measure a rate")
+    lost, again = take.lost_items(stream), take.repeated_items(stream)
+    note = f"{cycles} cycles, {'none' if not lost else f'{lost} samples'} lost, {(found / wanted_hz - 1) * 1e6:+.3g} ppm between pauses"
+    outcome = "fails" if lost or again else within(found, low, high)
+    return Judged(outcome, found, "Hz", low, high, cycles, note)
 
 
 def _keeps(chain: Chain) -> str:

@@ -3,12 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from wattigram.core.design import Workspace
 from wattigram.core.link import FAILED
-from wattigram.core.proof.causes import LikelyCause, likely_causes, never_converted, register_differences, route_causes
+from wattigram.core.proof.causes import (
+    LikelyCause,
+    design_causes,
+    expectation_beside,
+    known_codes,
+    likely_causes,
+    never_converted,
+    register_differences,
+    route_causes,
+)
 from wattigram.core.proof.judge import expectation_text, judge
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.take import Take
@@ -34,8 +43,13 @@ class Proof:
 
     @property
     def all_hold(self) -> bool:
-        """Nothing fails, something could be judged, and the firmware did not fail."""
-        return self.count("fails") == 0 and self.count("holds") > 0 and not self.fault
+        """Everything could be judged and holds, and the firmware did not fail."""
+        return self.passes(open_too=False)
+
+    def passes(self, open_too: bool) -> bool:
+        """Nothing fails and something holds; what could not be judged counts as passed only with ``open_too``."""
+        judged = self.count("fails") == 0 and self.count("holds") > 0 and not self.fault
+        return judged and (open_too or self.count("open") == 0)
 
 
 def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | None = None) -> Proof:
@@ -74,9 +88,21 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
             and take.workspace.project.chain_of(verdict.signal) is None
         ):
             causes += never_converted(take, verdict.signal)
+    kinds: dict[str, set[str]] = {name: set() for name in failing}
+    for verdict in verdicts:
+        if verdict.outcome == "fails":
+            kinds.setdefault(verdict.signal, set()).add(verdict.kind)
+    causes += design_causes(take, kinds, causes)
+    explained = {name for cause in causes for name in cause.signals}
+    for verdict in verdicts:
+        if verdict.outcome == "fails" and verdict.signal not in explained:
+            beside = expectation_beside(take, verdict)
+            if beside is not None:
+                causes.append(beside)
+                explained.add(verdict.signal)
     if progress is not None:
         progress(1.0)
-    causes = _once_each(causes)
+    causes = _once_each(causes, known_codes(take))
     if take.fault:
         signal = next(iter(failing), expectations[0].signal if expectations else "")
         causes.insert(0, LikelyCause(signal, "firmware-failed", FAILED, 1.0, take.fault, None))
@@ -85,17 +111,21 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
     return Proof(take.path, take.build_mark, matches, tuple(verdicts), tuple(causes), differing, take.fault)
 
 
-def _once_each(causes: list[LikelyCause]) -> list[LikelyCause]:
-    """The best fit first; what concerns a converter as a whole is named once, with its best evidence."""
+def _once_each(causes: list[LikelyCause], known: frozenset[str]) -> list[LikelyCause]:
+    """What the design has as a finding first, then the best fit; each cause once, with its best evidence.
+
+    What concerns a converter as a whole, or several signals alike, is one cause with all of them named.
+    """
     # Of causes that fit alike the one that explains more comes first.
-    ranked = sorted(causes, key=lambda cause: (-round(cause.fit, 2), not cause.converter, -cause.fit))
-    named: set[tuple[str, str]] = set()
-    kept = []
+    ranked = sorted(
+        causes, key=lambda cause: (cause.cause not in known, -round(cause.fit, 2), not cause.converter, -cause.fit)
+    )
+    kept: dict[tuple[str, str], LikelyCause] = {}
     for cause in ranked:
-        if cause.converter:
-            key = (cause.cause, cause.converter)
-            if key in named:
-                continue
-            named.add(key)
-        kept.append(cause)
-    return kept
+        key = (cause.cause, cause.converter or cause.title)
+        first = kept.get(key)
+        if first is None:
+            kept[key] = cause
+        elif cause.signal not in first.signals:
+            kept[key] = replace(first, others=(*first.others, cause.signal))
+    return list(kept.values())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wattigram.core.design import Chain, rate_divisor, tap_index
+from wattigram.core.design import Chain, Workspace, rate_divisor, tap_index
 from wattigram.core.link import REDUCED_STREAM
 from wattigram.core.quantity import brief
 from wattigram.core.take import Take
@@ -49,6 +49,16 @@ def _stage_text(take: Take, chain: Chain, name: str) -> str:
     samples = take.chain_cycles(chain) * len(chain.places_of(name))
     enough = FEWEST_BLOCKS * rate_divisor(signal.later_stage) + chain.loop.items
     return f"the stage of {name} gave nothing" if samples > enough else ""
+
+
+def may_pause(workspace: Workspace, chain: Chain) -> bool:
+    """A window or a pair of the design stops the chain and starts it again: pauses are intended."""
+    signals = [workspace.project.signal(slot.signal) for slot in chain.slots]
+    return any(
+        window.action == "stop" and window.rearm_after_s is not None and window.enabled
+        for signal in signals
+        for window in signal.windows
+    )
 
 
 def _goes_on(take: Take, chain: Chain) -> bool:

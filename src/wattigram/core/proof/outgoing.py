@@ -9,8 +9,17 @@ from numpy.typing import NDArray
 
 from wattigram.core.analysis import Linearity, linearity
 from wattigram.core.bench import Jumper, followed, source_voltage
-from wattigram.core.design import ReceivedSource, Route, SendSink, TableSource, Watch, Workspace, signal_scale
-from wattigram.core.expected import ExpectedValues, expected_raw, expected_values
+from wattigram.core.design import (
+    ReceivedSource,
+    Route,
+    RunningMean,
+    SendSink,
+    TableSource,
+    Watch,
+    Workspace,
+    signal_scale,
+)
+from wattigram.core.expected import ExpectedValues, expected_raw, expected_reduced, expected_values
 from wattigram.core.pins import compared, generator_on, serial_source
 from wattigram.core.take import Take
 from wattigram.core.timing import route_timing
@@ -33,6 +42,22 @@ def course_error_v(take: Take, name: str) -> FloatArray | None:
     stream = expected_raw(take.history, chain.converter, name, 0, cycles, take.instants(chain))
     count = min(len(stream.settled_v), len(samples.volts))
     return np.asarray((samples.volts[:count] - stream.settled_v[:count])[samples.valid[:count]])
+
+
+def stage_error_v(take: Take, name: str) -> FloatArray | None:
+    """The same of the values of a signal's stage, (n,) volts; None where it has none, or too few came."""
+    samples = take.reduced(name)
+    chain = take.workspace.project.chain_of(name)
+    if samples is None or chain is None or samples.count < 16:
+        return None
+    count = min(len(samples.items), MOST_CYCLES)
+    stream = expected_reduced(take.history, chain.converter, name, 0, count, take.instants(chain))
+    count = min(count, len(stream.settled_v))
+    stage = take.workspace.project.signal(name).later_stage
+    filled = stage.count - 1 if isinstance(stage, RunningMean) else 0
+    valid = samples.valid[:count].copy()
+    valid[:filled] = False
+    return np.asarray((samples.volts[:count] - stream.settled_v[:count])[valid]) if valid.any() else None
 
 
 FEWEST_READINGS = 16

@@ -52,9 +52,16 @@ def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> No
 
 def _summary(proof: Proof) -> str:
     """Of a proof that does not hold, in a few words."""
-    if proof.count("fails"):
-        return f"{proof.count('fails')} of {len(proof.verdicts)} does not hold"
-    return "the firmware failed" if proof.fault else "nothing could be judged"
+    failing, unjudged = proof.count("fails"), proof.count("open")
+    if failing:
+        return f"{failing} of {len(proof.verdicts)} {'do' if failing > 1 else 'does'} not hold"
+    if proof.fault:
+        return "the firmware failed"
+    return (
+        f"{unjudged} of {len(proof.verdicts)} could not be judged"
+        if proof.count("holds")
+        else "nothing could be judged"
+    )
 
 
 def write_junit(workspace: Workspace, proof: Proof, path: Path) -> None:
@@ -79,7 +86,7 @@ def write_junit(workspace: Workspace, proof: Proof, path: Path) -> None:
             failure.text = "\n".join(
                 f"{cause.title}, fits {cause.fit * 100:.0f} %: {cause.evidence}"
                 for cause in proof.causes
-                if cause.signal == verdict.signal
+                if verdict.signal in cause.signals
             )
         elif verdict.outcome == "open":
             ElementTree.SubElement(case, "skipped", message=verdict.note)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from fractions import Fraction
 
-from wattigram.core.bench import Level, Played, Sine, Steps, Sweep
+from wattigram.core.bench import Floating, Level, Played, Ramp, Sine, Steps, Sweep
 from wattigram.core.design import (
     Chain,
     CourseExpectation,
@@ -20,15 +20,26 @@ from wattigram.core.design import (
     TwinExpectation,
     WindowExpectation,
     Workspace,
+    limits_v,
     rate_divisor,
 )
 from wattigram.core.expected import band_half_width_v
-from wattigram.core.pins import input_source
+from wattigram.core.pins import input_extent_v, input_source
+from wattigram.core.proof.judge import wanted_rate_hz
+from wattigram.core.proof.missing import may_pause
 from wattigram.core.timing import cycle_timing
+from wattigram.core.timing.software import repoints, software_step
 
 SINE_WITHIN = 0.01
 RATE_WITHIN = 50e-6
 EVENT_SAMPLES = 6
+SOFTWARE_WITHIN = 0.005
+SOFTWARE_SPREAD = Fraction(1, 5)
+
+
+def _rounded_hz(hertz: float) -> Fraction:
+    """A rate as a fraction with a small denominator, so that it is written as an engineer would."""
+    return Fraction(hertz).limit_denominator(1_000_000)
 
 
 def suggest_expectations(workspace: Workspace, name: str) -> tuple[Expectation, ...]:
@@ -42,14 +53,28 @@ def suggest_expectations(workspace: Workspace, name: str) -> tuple[Expectation, 
     found = [
         *_of_source(workspace, signal, half_v),
         *_of_stages(workspace, chain, signal, half_v),
-        RateExpectation(signal=name, within=_rate_within(workspace, chain)),
+        RateExpectation(
+            signal=name,
+            within=_rate_within(workspace, chain),
+            rate_hz=_rounded_hz(wanted_rate_hz(workspace, chain)),
+            pauses=may_pause(workspace, chain),
+        ),
     ]
     there = {(item.signal, item.kind) for item in project.expectations}
     return tuple(item for item in found if (item.signal, item.kind) not in there)
 
 
 def _rate_within(workspace: Workspace, chain: Chain) -> float:
-    """A crystal's, or where the converter's own oscillator sets the rate, that one's tolerance."""
+    """A crystal's, or the tolerance of whatever else sets the rate: the converter's own oscillator, or software.
+
+    Software takes as many clocks as its compiler makes of it; of the time that it has in a cycle a fifth may be
+    otherwise than the design says, and its waits vary besides.
+    """
+    cycle = cycle_timing(workspace, chain)
+    if cycle.trigger.by_software or repoints(workspace, chain):
+        step = software_step(workspace, chain)
+        own_s = step.service_s + step.restart_s
+        return min(0.5, max(SOFTWARE_WITHIN, float(SOFTWARE_SPREAD * own_s * cycle.cycle_rate_hz)))
     oscillator = workspace.converter(chain).oscillator
     if chain.clock != "own" or oscillator is None or cycle_timing(workspace, chain).trigger.pace == "pattern":
         return RATE_WITHIN
@@ -57,7 +82,11 @@ def _rate_within(workspace: Workspace, chain: Chain) -> float:
 
 
 def _of_source(workspace: Workspace, signal: Signal, half_v: float) -> list[Expectation]:
-    source = input_source(workspace, signal.pin) if workspace.wiring(signal.pin) and signal.negative is None else None
+    if workspace.wiring(signal.pin) is None:
+        return []
+    if signal.negative is not None:
+        return _of_pair(workspace, signal, half_v)
+    source = input_source(workspace, signal.pin)
     if isinstance(source, Level):
         level_v = signal.at_source(source.voltage_v)
         noise_v = _round_up(half_v / 2)
@@ -75,9 +104,21 @@ def _of_source(workspace: Workspace, signal: Signal, half_v: float) -> list[Expe
     if isinstance(source, Steps):
         low_v, high_v = sorted((signal.at_source(source.low_v), signal.at_source(source.high_v)))
         return [StepsExpectation(signal=signal.name, low_v=low_v, high_v=high_v, within_v=half_v)]
-    if isinstance(source, (Played, Sweep)):
+    if isinstance(source, (Played, Sweep, Ramp)):
         return [CourseExpectation(signal=signal.name, within_v=half_v)]
     return []
+
+
+def _of_pair(workspace: Workspace, signal: Signal, half_v: float) -> list[Expectation]:
+    """The difference of two levels, or its course."""
+    assert signal.negative is not None
+    sources = [input_source(workspace, pin) for pin in (signal.pin, signal.negative)]
+    if any(isinstance(source, Floating) for source in sources):
+        return []
+    if all(isinstance(source, Level) for source in sources):
+        low_v, _high_v = input_extent_v(workspace, signal)
+        return [LevelExpectation(signal=signal.name, level_v=signal.at_source(low_v), within_v=half_v)]
+    return [CourseExpectation(signal=signal.name, within_v=half_v)]
 
 
 def _of_stages(workspace: Workspace, chain: Chain, signal: Signal, half_v: float) -> list[Expectation]:
@@ -90,7 +131,10 @@ def _of_stages(workspace: Workspace, chain: Chain, signal: Signal, half_v: float
         rate_hz = cycle_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(signal.name))
         count = max(rate_divisor(signal.later_stage) if one.on == "reduced" else 1 for one in signal.windows)
         within_s = Fraction(math.ceil(EVENT_SAMPLES * count / rate_hz * 1000), 1000)
-        found.append(WindowExpectation(signal=signal.name, within_s=within_s))
+        low_v = high_v = None
+        if len(signal.windows) == 1 and not signal.windows[0].on_deviation:
+            low_v, high_v = (round(volts, 9) for volts in sorted(limits_v(workspace, signal, signal.windows[0])))
+        found.append(WindowExpectation(signal=signal.name, within_s=within_s, low_v=low_v, high_v=high_v))
     return found
 
 

@@ -258,6 +258,22 @@ class Take:
         done = (int(rows["first"][-1]) - int(rows["first"][0])) / slots
         return done * self.tick_hz / int(ticks[-1] - ticks[0])
 
+    def running_rate_hz(self, chain: Chain) -> float | None:
+        """Cycles per second while the board ran: the usual rate from frame to frame; None where too few came."""
+        stream = self.workspace.project.chains.index(chain)
+        slots = len(chain.slots)
+        if STAMP_STREAM + stream in self.streams:
+            held = self.instants(chain).held_s(0, self.chain_cycles(chain))[:, 0]
+            steps = np.diff(held)
+            return float(1 / np.median(steps)) if len(steps) > 2 and float(np.median(steps)) > 0 else None
+        rows = self.frame_rows(stream)
+        ticks = np.diff(rows["ticks"].astype(np.int64))
+        items = np.diff(rows["first"].astype(np.int64))
+        good = ticks > 0
+        if np.count_nonzero(good) < 2:
+            return None
+        return float(np.median(items[good] / slots * self.tick_hz / ticks[good]))
+
     def instants(self, chain: Chain) -> Instants:
         """Held instants of a chain's cycles: as stamped where they were, else as designed."""
         if chain.converter not in self._instants:

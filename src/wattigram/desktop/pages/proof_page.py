@@ -123,7 +123,7 @@ class CauseCard(QFrame):
         title = QLabel(f"{cause.title}")
         title.setFont(text_font(0, QFont.Weight.DemiBold))
         title.setWordWrap(True)
-        fit = QLabel(f"{cause.converter or cause.signal} · fits {cause.fit * 100:.0f} %")
+        fit = QLabel(f"{cause.about} · fits {cause.fit * 100:.0f} %")
         fit.setFont(text_font(-0.5))
         evidence = QLabel(cause.evidence)
         evidence.setObjectName("soft")

@@ -136,7 +136,8 @@ class Header(QWidget):
             text += f" · ○ {proof.count('open')} open"
         if proof.fault:
             text += " · firmware failed"
-        _set(self.proof, text, "bad" if proof.count("fails") or proof.fault else "good")
+        is_bad = proof.count("fails") or proof.fault
+        _set(self.proof, text, "bad" if is_bad else "good" if proof.all_hold else "")
 
 
 def _set(chip: QPushButton, text: str, tone: str) -> None:

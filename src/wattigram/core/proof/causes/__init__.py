@@ -5,6 +5,7 @@ A cause is looked for only where something fails. Each tester returns nothing ra
 
 # Importing a module of testers registers them.
 from wattigram.core.proof.causes import (  # noqa: F401
+    beside,
     judging,
     levels,
     loopback,
@@ -15,11 +16,16 @@ from wattigram.core.proof.causes import (  # noqa: F401
     stages,
 )
 from wattigram.core.proof.causes.base import LikelyCause, likely_causes, never_converted, register_differences
+from wattigram.core.proof.causes.beside import expectation_beside
+from wattigram.core.proof.causes.known import design_causes, known_codes
 from wattigram.core.proof.causes.neighbours import neighbour_points
 from wattigram.core.proof.causes.routes import route_causes
 
 __all__ = [
     "LikelyCause",
+    "design_causes",
+    "expectation_beside",
+    "known_codes",
     "likely_causes",
     "neighbour_points",
     "never_converted",

@@ -61,6 +61,18 @@ class LikelyCause:
     evidence: str
     remedy: Edit | None = None
     converter: str = ""
+    others: tuple[str, ...] = ()
+    """Further signals that the same cause concerns."""
+
+    @property
+    def signals(self) -> tuple[str, ...]:
+        """All signals that it concerns."""
+        return (self.signal, *self.others)
+
+    @property
+    def about(self) -> str:
+        """What it concerns, for people."""
+        return self.converter or ", ".join(self.signals)
 
 
 class Case:

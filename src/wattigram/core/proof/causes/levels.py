@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from wattigram.core.accuracy import converter_noise_lsb, signal_noise
 from wattigram.core.analysis import explained_share, fit_line
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
+from wattigram.core.proof.causes.beside import offset_v
+from wattigram.core.proof.causes.loopback import EXCHANGED, exchanged_with
 from wattigram.core.quantity import brief
 
 PINNED_SHARE = 0.02
+CLEAR_SIGMAS = 4
 
 
 @tester
@@ -35,7 +40,7 @@ def input_beyond_reference(case: Case) -> LikelyCause | None:
     gain = float(case.signal.front_end)
     calm = float(np.mean(np.abs(case.settled_v - edge) < 2 * scale.lsb_v + case.expected.half_width_v * gain))
     wiring_finding = case.finding("input-beyond-reference")
-    if calm >= share and wiring_finding is None:
+    if wiring_finding is None and (calm >= share or exchanged_with(case)[0] > EXCHANGED):
         return None
     return case.cause(
         "input-beyond-reference",
@@ -58,7 +63,13 @@ def not_calibrated(case: Case) -> LikelyCause | None:
     offset_lsb = float(np.median(error))
     if not converter.needs_calibration or abs(offset_lsb) < 1.5 or abs(known_lsb) < 1.5:
         return None
-    spread = float(np.mean(np.square(error - offset_lsb))) - (signal_noise_lsb(case)) ** 2
+    # The median of n readings is good to 1.25 σ / √n; what noise alone could make is no offset.
+    error_lsb = 1.2533 * float(error.std()) / math.sqrt(len(error))
+    if abs(offset_lsb) < CLEAR_SIGMAS * error_lsb or offset_lsb * known_lsb < 0 or _others_disagree(case, offset_lsb):
+        return None
+    noise_lsb = signal_noise_lsb(case)
+    spread = float(np.mean(np.square(error - offset_lsb))) - noise_lsb**2
+    spread = max(spread, noise_lsb**2 * math.sqrt(2 / len(error)))
     constant = offset_lsb**2 / (offset_lsb**2 + max(0.0, spread))
     agreement = 1 - abs(offset_lsb - known_lsb) / max(abs(offset_lsb), abs(known_lsb))
     finding = case.of_chain("not-calibrated") or case.of_chain("startup-calibrate")
@@ -71,6 +82,18 @@ def not_calibrated(case: Case) -> LikelyCause | None:
         finding.remedy if finding is not None else None,
         whole=True,
     )
+
+
+def _others_disagree(case: Case, offset_lsb: float) -> bool:
+    """Whether another signal of the same converter is off by something else: an offset is that of all of them."""
+    for name in dict.fromkeys(slot.signal for slot in case.chain.slots):
+        found = offset_v(case.take, name) if name != case.signal.name else None
+        if found is None or case.take.workspace.project.signal(name).negative is not None:
+            continue
+        other_lsb, error_lsb = (one / case.scale.lsb_v for one in found)
+        if abs(other_lsb - offset_lsb) > CLEAR_SIGMAS * error_lsb + max(1.5, 0.3 * abs(offset_lsb)):
+            return True
+    return False
 
 
 def signal_noise_lsb(case: Case) -> float:

@@ -15,6 +15,8 @@ from wattigram.core.proof.causes.base import FEWEST_SAMPLES, Case, LikelyCause, 
 from wattigram.core.quantity import show_volts
 from wattigram.core.waveform import dac_lsb_v
 
+EXCHANGED = 0.8
+"""Share of the error that must be gone."""
 SHAPES_WAVES = (
     "table-not-codes",
     "table-wraps",
@@ -118,17 +120,9 @@ def output_stops_short(case: Case) -> LikelyCause | None:
 @tester
 def wires_exchanged(case: Case) -> LikelyCause | None:
     """Two signals read what the other should."""
-    if case.captured is None or not case.is_off:
-        return None
     project = case.take.workspace.project
-    best: tuple[float, str] = (0.0, "")
-    for other in project.signals:
-        chain = project.chain_of(other.name)
-        if other.name == case.signal.name or chain is not case.chain or other.negative or case.signal.negative:
-            continue
-        share = min(_reads_as(case, case.signal.name, other.name), _reads_as(case, other.name, case.signal.name))
-        best = max(best, (share, other.name))
-    if best[0] < 0.8:
+    best = exchanged_with(case)
+    if best[0] < EXCHANGED:
         return None
     partner = project.signal(best[1])
     wirings = [project.wired(pin) for pin in (case.signal.pin, partner.pin)]
@@ -140,6 +134,21 @@ def wires_exchanged(case: Case) -> LikelyCause | None:
         f"each reads what the other should, {best[0] * 100:.0f} % of the error is gone when they are taken so",
         SetWiring(faulty.changed(swapped_with=None)) if faulty is not None else None,
     )
+
+
+def exchanged_with(case: Case) -> tuple[float, str]:
+    """Share of the error that is gone when a signal and another of its chain are taken for each other, and which."""
+    if case.captured is None or not case.is_off:
+        return 0.0, ""
+    project = case.take.workspace.project
+    best: tuple[float, str] = (0.0, "")
+    for other in project.signals:
+        chain = project.chain_of(other.name)
+        if other.name == case.signal.name or chain is not case.chain or other.negative or case.signal.negative:
+            continue
+        share = min(_reads_as(case, case.signal.name, other.name), _reads_as(case, other.name, case.signal.name))
+        best = max(best, (share, other.name))
+    return best
 
 
 def _reads_as(case: Case, name: str, other: str) -> float:

@@ -60,8 +60,12 @@ def address_stands_still(case: Case) -> LikelyCause | None:
     if len(data) < 2 * case.chain.loop.items:
         return None
     laps = data.reshape(-1, case.chain.loop.items)
-    rest = float(np.mean(laps[:, 1:] == 0))
-    if rest < 0.9 or not laps[:, 0].any():
+    came = case.take.valid(case.stream, np.arange(len(data))).reshape(laps.shape)
+    others = int(np.count_nonzero(came[:, 1:]))
+    if not others or not laps[:, 0].any():
+        return None
+    rest = float(np.count_nonzero((laps[:, 1:] == 0) & came[:, 1:])) / others
+    if rest < 0.9:
         return None
     return case.cause(
         "dma-no-increment",

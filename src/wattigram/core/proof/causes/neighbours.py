@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.accuracy import slot_settling
-from wattigram.core.analysis import fit_line, line_share
+from wattigram.core.analysis import fit_line, line_share, longest_stretch
 from wattigram.core.bench.model import FLOATING_OHM
 from wattigram.core.design import Chain, signal_scale
 from wattigram.core.expected import expected_raw
@@ -95,10 +95,23 @@ def _implied_ohm(case: Case, carry: float) -> float:
     return sampling_s / (converter.sampling_capacitor_f * -math.log(carry)) - converter.switch_resistance_ohm
 
 
+def _is_misread(case: Case) -> bool:
+    """Items are known to be cut or put together otherwise: whatever is read then wanders."""
+    codes = (
+        "item-width-read",
+        "item-too-narrow",
+        "loop-out-of-step",
+        "slot-order",
+        "byte-order-read",
+        "alignment-read",
+    )
+    return any(case.of_chain(code) is not None for code in codes) or case.finding("input-beyond-reference") is not None
+
+
 @tester
 def floating_pin(case: Case) -> LikelyCause | None:
     """The reading wanders, carries mains, and copies the slot before."""
-    if not case.is_off:
+    if not case.is_off or _is_misread(case):
         return None
     line_fit, ohm = 0.0, 0.0
     points = neighbour_points(case.take, case.chain, case.signal.name)
@@ -107,13 +120,15 @@ def floating_pin(case: Case) -> LikelyCause | None:
         ohm = _implied_ohm(case, line.slope)
         if ohm >= LOOSE_OHM:
             line_fit = line.share
-    residual = case.measured_v - case.settled_v
-    span_s = float(case.times_s[-1] - case.times_s[0]) if len(case.times_s) else 0.0
-    rate_hz = (len(case.times_s) - 1) / span_s if span_s > 0 else 1.0
+    whole = longest_stretch(case.times_s)  # lines of a spectrum are those of a stretch without a gap
+    times_s, settled_v = case.times_s[whole], case.settled_v[whole]
+    residual = case.measured_v[whole] - settled_v
+    span_s = float(times_s[-1] - times_s[0]) if len(times_s) else 0.0
+    rate_hz = (len(times_s) - 1) / span_s if span_s > 0 else 1.0
     mains = [(line_share(residual, rate_hz, hertz), hertz) for hertz in MAINS_HZ if hertz < rate_hz / 2]
     share, hertz = max(mains, default=(0.0, 0.0))
     # A source that is a sine at mains frequency itself would leave such a line too, when it is merely scaled.
-    own_share = line_share(case.settled_v, rate_hz, hertz) if hertz else 0.0
+    own_share = line_share(settled_v, rate_hz, hertz) if hertz else 0.0
     if own_share > 0.5:
         share = 0.0
     fit = max(line_fit, share)

@@ -1,0 +1,146 @@
+"""What is read is right, and something else is not: the expectation, the other one of a pair, a stated cost."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from wattigram.core.analysis import explained_share
+from wattigram.core.design.edits import SetHandler
+from wattigram.core.expected import expected_raw
+from wattigram.core.proof.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, Case, LikelyCause, tester
+from wattigram.core.proof.verdict import Verdict
+from wattigram.core.quantity import brief, show_volts
+from wattigram.core.take import Take
+
+CLEAR_SIGMAS = 4
+LEAST_LSB = 1.0
+SPREAD = 0.5
+"""Of half the expected band, which is five times the noise and more."""
+LEAST_EXPLAINED = 0.5
+COST_DIFFERS = 0.02
+
+
+def expectation_beside(take: Take, verdict: Verdict) -> LikelyCause | None:
+    """The signal reads what its bench says; the expectation lies beside it."""
+    chain = take.workspace.project.chain_of(verdict.signal)
+    if verdict.kind not in {"level", "steps", "sine"} or verdict.measured is None or chain is None:
+        return None
+    if verdict.low is None or verdict.high is None:
+        return None
+    case = Case(take, chain, take.workspace.project.signal(verdict.signal), ())
+    if case.captured is None or case.is_off:
+        return None
+    middle = (verdict.low + verdict.high) / 2
+    off = verdict.measured - middle
+    beside = show_volts(abs(off)) if verdict.unit == "V" else brief(abs(off), verdict.unit, 4)
+    return LikelyCause(
+        verdict.signal,
+        "expectation-beside-bench",
+        f"The expectation of {verdict.signal} is not what its bench gives",
+        0.8,
+        f"it reads what the bench says, {verdict.measured_text}; the expectation lies {beside} "
+        f"{'below' if off > 0 else 'above'} it. One of the two is not as on the board",
+        None,
+    )
+
+
+@tester
+def pair_apart(case: Case) -> LikelyCause | None:
+    """One of a pair reads beside its source: which, by how much, and whether source or converter."""
+    project = case.take.workspace.project
+    other = case.signal.twin_of
+    if other is None or project.chain_of(other) is None:
+        return None
+    ours, theirs = (offset_v(case.take, name) for name in (case.signal.name, other))
+    if ours is None or theirs is None:
+        return None
+    apart = abs(ours[0] - theirs[0])
+    if apart < CLEAR_SIGMAS * math.hypot(ours[1], theirs[1]) or apart < 2 * LEAST_LSB * case.scale.lsb_v:
+        return None
+    off, calm = (case.signal.name, other) if abs(ours[0]) >= abs(theirs[0]) else (other, case.signal.name)
+    by_v, still_v = (ours[0], theirs[0]) if off == case.signal.name else (theirs[0], ours[0])
+    chain = project.chain_of(off)
+    assert chain is not None
+    beside = [
+        found[0]
+        for name in dict.fromkeys(slot.signal for slot in chain.slots)
+        if name != off and (found := offset_v(case.take, name)) is not None
+    ]
+    if not beside:
+        whose = f"{chain.converter} converts nothing else, so that source and converter cannot be told apart"
+    elif all(abs(one - by_v) < 0.3 * abs(by_v) for one in beside):
+        whose = f"all that {chain.converter} converts is off alike: it is the converter"
+    else:
+        whose = f"other signals of {chain.converter} are not: it is the source or its wire"
+    return case.cause(
+        "pair-apart",
+        f"{off} reads {show_volts(abs(by_v))} too {'high' if by_v > 0 else 'low'}",
+        0.85,
+        f"{off} is {show_volts(by_v)} off what its source gives, {calm} {show_volts(still_v)}; {whose}",
+        None,
+    )
+
+
+def offset_v(take: Take, name: str) -> tuple[float, float] | None:
+    """Mean of what a signal reads less what it should, and the standard error of that mean, volts at the pin."""
+    chain = take.workspace.project.chain_of(name)
+    samples = take.raw(name)
+    if chain is None or samples is None or samples.count < FEWEST_SAMPLES:
+        return None
+    cycles = min(int(samples.cycles[-1]) + 1, MOST_SAMPLES)
+    stream = expected_raw(take.history, chain.converter, name, 0, cycles, take.instants(chain))
+    count = min(len(stream.settled_v), len(samples.volts))
+    gain = float(samples.signal.front_end)
+    error = (samples.volts[:count] - stream.predicted_v[:count])[samples.valid[:count]] * gain
+    if len(error) < FEWEST_SAMPLES or float(error.std()) > SPREAD * stream.half_width_v * gain:
+        return None  # no offset, but something that goes up and down
+    return float(error.mean()), float(error.std()) / math.sqrt(len(error))
+
+
+@tester
+def settles_as_predicted(case: Case) -> LikelyCause | None:
+    """What is off is what settling was predicted to leave, be the sources steady or not."""
+    finding = case.finding("sampling-too-short")
+    if finding is None or case.captured is None:
+        return None
+    predicted = case.expected.predicted_v[: len(case.valid)][case.valid] * case.gain
+    left_v = float(np.abs(predicted - case.settled_v).max(initial=0.0))
+    if left_v < LEAST_LSB * case.scale.lsb_v:
+        return None
+    share = explained_share(case.measured_v, case.settled_v, predicted)
+    if share < LEAST_EXPLAINED:
+        return None
+    return case.cause(
+        finding.code,
+        finding.title,
+        share,
+        f"settling was predicted to leave up to {show_volts(left_v)}, and that explains {share * 100:.0f} % of what the "
+        f"readings are off. {finding.message}",
+        finding.remedy,
+    )
+
+
+@tester
+def handler_costs_more(case: Case) -> LikelyCause | None:
+    """The program was counted, and its handler takes longer than the design says: rate or losses follow."""
+    counted = case.take.totals.get(f"handler.{case.stream}")
+    stated = case.chain.loop.handler_cycles
+    if counted is None or counted <= stated * (1 + COST_DIFFERS):
+        return None
+    rate_hz = case.take.running_rate_hz(case.chain)
+    slower = rate_hz is not None and rate_hz < float(case.cycle.cycle_rate_hz) * (1 - 1e-4)
+    lost = case.take.lost_items(case.stream) + case.take.totals.get(f"lost.{case.stream}", 0)
+    if not slower and not lost:
+        return None
+    seen = f"{lost} results were lost" if lost else f"scans come at {brief(rate_hz or 0.0, 'Hz', 5)}"
+    return case.cause(
+        "handler-costs-more",
+        f"The ISR of {case.chain.converter} takes longer than stated",
+        0.95,
+        f"it was counted: {counted} clocks, and the design says {stated}; {seen}, with "
+        f"{brief(case.cycle.cycle_rate_hz, 'Hz', 5)} due",
+        SetHandler(case.chain.converter, counted),
+        whole=True,
+    )

@@ -1,0 +1,73 @@
+"""Mistakes that the design's own findings name already: they come before whatever merely looks like one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from wattigram.core.design import Chain
+from wattigram.core.findings import Finding, find_all
+from wattigram.core.proof.causes.base import OTHERWISE_NAMED, LikelyCause
+from wattigram.core.take import Take
+
+UNSEEN_FIT = 0.9
+"""Of an error that the design has, where no tester measures its symptom."""
+WARNED_FIT = 0.6
+OF_EVENTS = ("window", "comparator", "chain-st")
+EVENT_KINDS = frozenset({"window", "edges", "trip"})
+WITHOUT_SYMPTOM = frozenset({"pin-beyond-limits", "twin-stage-differs", "registers-cannot-hold", "twin-same-converter"})
+"""What endangers a part, or an aim, and shows in no stream by itself."""
+OF_PAIRS = "twin"
+LOADS = frozenset({"processor-busy", "processor-overloaded", "software-in-path"})
+
+
+def name_of(code: str) -> str:
+    """The cause's name of a finding."""
+    return OTHERWISE_NAMED.get(code, code)
+
+
+def known_codes(take: Take) -> frozenset[str]:
+    """Names of causes that the design's findings have: what is not among them only looks like one."""
+    return frozenset(name_of(one.code) for one in find_all(take.workspace))
+
+
+def design_causes(take: Take, failing: Mapping[str, set[str]], found: list[LikelyCause]) -> Iterator[LikelyCause]:
+    """Errors of the design that no tester named, and its warnings where nothing at all was.
+
+    Parameters
+    ----------
+    failing : kinds of expectations that fail, by signal
+    found : what testers came to
+    """
+    named = {cause.cause for cause in found}
+    for severity, fit in (("error", UNSEEN_FIT), ("warning", WARNED_FIT)):
+        for finding in find_all(take.workspace):
+            code = name_of(finding.code)
+            if finding.severity != severity or code in named or finding.code in WITHOUT_SYMPTOM:
+                continue
+            for signal, kinds in failing.items():
+                if severity == "warning" and any(signal in cause.signals or cause.converter for cause in found):
+                    continue
+                if _concerns(take, finding, signal, kinds):
+                    named.add(code)
+                    yield LikelyCause(
+                        signal,
+                        code,
+                        finding.title,
+                        fit,
+                        finding.message,
+                        finding.remedy,
+                        finding.converter if not finding.signal else "",
+                    )
+                    break
+
+
+def _concerns(take: Take, finding: Finding, signal: str, kinds: set[str]) -> bool:
+    """Whether what fails of a signal could come from a finding."""
+    if finding.code.startswith(OF_EVENTS):
+        return finding.signal in {"", signal} and bool(kinds & EVENT_KINDS)
+    if finding.code.startswith(OF_PAIRS):
+        return finding.signal == signal and "twin" in kinds
+    if finding.signal:
+        return finding.signal == signal
+    chain = take.workspace.project.chain_of(signal)
+    return finding.converter in {"", chain.converter if isinstance(chain, Chain) else signal}
