@@ -35,7 +35,8 @@ def image_rows() -> Iterator[Row]:
             """The shortest of some, for a board is another process and its start takes now more and now less."""
             board = f"image:{result.elf}"
             return min(
-                seconds(lambda: record_run(workspace, length_s, take, board=board, fast=True, overwrite=True)) for _ in range(TRIES)
+                seconds(lambda: record_run(workspace, length_s, take, board=board, fast=True, overwrite=True))
+                for _ in range(TRIES)
             )
 
         begin_s = run(0.05)

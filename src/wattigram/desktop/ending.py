@@ -6,6 +6,7 @@ import signal
 import socket
 from types import FrameType
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, QSocketNotifier
 from PyQt6.QtWidgets import QWidget
 
@@ -23,7 +24,7 @@ class EndingSignals(QObject):
             end.setblocking(False)
         self._wakeup_before = signal.set_wakeup_fd(self._writer.fileno(), warn_on_full_buffer=False)
         self._before = {number: signal.signal(number, self._on_signal) for number in ENDING}
-        self._notifier = QSocketNotifier(self._reader.fileno(), QSocketNotifier.Type.Read, self)
+        self._notifier = QSocketNotifier(sip.voidptr(self._reader.fileno()), QSocketNotifier.Type.Read, self)
         self._notifier.activated.connect(self._on_byte)
 
     def _on_signal(self, _number: int, _frame: FrameType | None) -> None:

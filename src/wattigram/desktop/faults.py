@@ -28,7 +28,7 @@ class FaultHook(QObject):
         self._windows: list[MainWindow] = []
         self._known: set[tuple[str, int]] = set()
         self._is_busy = False
-        self._happened.connect(self._tell, Qt.ConnectionType.QueuedConnection)
+        self._happened.connect(self._tell, type=Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
 
     def install(self) -> None:
         """Take the place of Python's own hooks; PyQt ends the program only where nobody does."""

@@ -118,9 +118,8 @@ class ProjectFiles(QObject):
     def _save_and(self, act: Callable[[], None]) -> None:
         self._after_save = act
         self.save()
-        if self._document.is_clean and self._after_save is not None:
-            self._after_save, then = None, self._after_save
-            then()
+        if self._document.is_clean:
+            self._go_on_after_save()
 
     def _open_now(self, path: Path) -> None:
         try:
@@ -191,8 +190,11 @@ class ProjectFiles(QObject):
         self._settings.add_recent(named)
         self._told_of = None
         self._watch()
-        if self._after_save is not None:
-            self._after_save, then = None, self._after_save
+        self._go_on_after_save()
+
+    def _go_on_after_save(self) -> None:
+        then, self._after_save = self._after_save, None
+        if then is not None:
             then()
 
     _after_save: Callable[[], None] | None = None

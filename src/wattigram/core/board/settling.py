@@ -388,7 +388,7 @@ class SequenceSettling:
             product[distance:] *= product[:-distance].copy()
             distance *= 2
         self._held = float(held[-1])
-        return held
+        return np.asarray(held)
 
     def _step_by_step(self, volts: FloatArray, places: NDArray[np.int64], held_s: FloatArray) -> FloatArray:
         """Each conversion with the state that the one before left: instants are uneven, and so are the shares."""

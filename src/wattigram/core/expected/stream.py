@@ -233,8 +233,8 @@ def _readings(
             real[:, column] = _slot_voltage(workspace, chain, place, held_s[:, place])
     else:
         real = settled
-    settled = np.clip(settled, low_v, high_v).ravel()
-    return settled, np.clip(real, low_v, high_v).ravel() - settled
+    within = np.clip(settled, low_v, high_v).ravel()
+    return within, np.clip(real, low_v, high_v).ravel() - within
 
 
 def _is_carried(circuits: list[SlotCircuit]) -> bool:

@@ -13,7 +13,7 @@ import time
 from collections.abc import Callable, Mapping
 from functools import wraps
 from pathlib import Path
-from typing import Any, Concatenate, ParamSpec, TypeVar
+from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
 import h5py
 import numpy as np
@@ -55,7 +55,7 @@ def _told(
                 cure="What came until then is kept.",
             ) from fault
 
-    return call
+    return cast("Callable[Concatenate[TakeWriter, Params], Result]", call)
 
 
 def _reason(fault: Exception) -> str:
