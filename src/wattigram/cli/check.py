@@ -63,7 +63,7 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
     for finding in findings:
         typer.echo(f"  {finding.severity}: {finding.title} ({finding.where})\n    {finding.message}")
         if finding.remedy:
-            typer.echo(f"    cure: {finding.remedy.label}")
+            typer.echo(f"    fix: {finding.fix}")
 
 
 def _outputs(workspace: Workspace) -> list[str]:

@@ -52,7 +52,7 @@ def check_json(workspace: Workspace, findings: tuple[Finding, ...]) -> Values:
                 "severity": finding.severity,
                 "where": finding.where,
                 "message": finding.message,
-                "remedy": finding.remedy.label if finding.remedy else None,
+                "remedy": finding.fix or None,
                 "edit": describe(finding.remedy) if finding.remedy else None,
             }
             for finding in findings

@@ -44,12 +44,14 @@ def run_headless(out: Path) -> bool:
     workspace = open_workspace(EXAMPLE)
     before = _take_and_prove(workspace, out, "first")
     failing = [verdict for verdict in before.verdicts if verdict.outcome == "fails"]
-    remedies = [cause.remedy for cause in before.causes if cause.remedy is not None]
-    if len(failing) != 1 or not remedies:
+    mendable = [cause for cause in before.causes if cause.remedy is not None]
+    if len(failing) != 1 or not mendable:
         typer.echo("One expectation was to fail, with a likely cause that can be cured. It did not go so.", err=True)
         return False
-    typer.echo(f"\nCure: {remedies[0].label}\n")
-    cured = apply_edit(workspace, remedies[0])
+    remedy = mendable[0].remedy
+    assert remedy is not None
+    typer.echo(f"\nFix: {mendable[0].fix}\n")
+    cured = apply_edit(workspace, remedy)
     save_project(cured.project, out / "studio-kiln-cured.wattigram.toml")
     after = _take_and_prove(cured, out, "second")
     picture = _window_picture(out / "window.png")
@@ -62,7 +64,7 @@ def run_headless(out: Path) -> bool:
 def _take_and_prove(workspace: Workspace, out: Path, name: str) -> Proof:
     progress = Progress(f"Recording the {name} take")
     path = out / f"{name}-take.h5"
-    outcome = record_run(workspace, DEMO_S, path, fast=True, progress=progress)
+    outcome = record_run(workspace, DEMO_S, path, fast=True, overwrite=True, progress=progress)
     progress.done()
     with open_take(path) as take:
         proof = prove(workspace, take)

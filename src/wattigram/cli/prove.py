@@ -85,7 +85,7 @@ def proof_json(proof: Proof) -> dict[str, Any]:
                 "cause": cause.cause,
                 "fit": round(cause.fit, 4),
                 "evidence": cause.evidence,
-                "remedy": cause.remedy.label if cause.remedy else None,
+                "remedy": cause.fix or None,
             }
             for cause in proof.causes
         ],
@@ -102,7 +102,7 @@ def print_proof(proof: Proof) -> None:
     for cause in proof.causes:
         typer.echo(f"  likely cause: {cause.title} ({cause.about}), fits {cause.fit * 100:.0f} %\n    {cause.evidence}")
         if cause.remedy:
-            typer.echo(f"    cure: {cause.remedy.label}")
+            typer.echo(f"    fix: {cause.fix}")
     if proof.differences:
         typer.echo("  the firmware on the board sets up other registers than the design:")
         for text in proof.differences:

@@ -39,6 +39,15 @@ class Selection:
         """The same with another facet."""
         return replace(self, facet=facet)
 
+    def followed(self, before: Workspace, after: Workspace) -> Selection:
+        """This selection under the name that what it selects has now."""
+        if self.section:
+            names = [[one.name for one in getattr(design.project, self.section)] for design in (before, after)]
+            return replace(self, output=_renamed(self.output, *names))
+        names = [[one.name for one in design.project.signals] for design in (before, after)]
+        name = _renamed(self.signal, *names)
+        return self if name == self.signal else replace(self, signal=name)
+
     def valid_in(self, workspace: Workspace) -> Selection:
         """This selection where it still exists, else the nearest that does."""
         project = workspace.project
@@ -64,6 +73,15 @@ class Selection:
         if places:
             return Selection(self.converter, places[0], self.signal, self.facet)
         return Selection("", -1, self.signal, self.facet)
+
+
+def _renamed(name: str, before: list[str], after: list[str]) -> str:
+    """The name that stands now where one stood, if that one is gone and nothing else has changed."""
+    if not name or name in after or name not in before or len(before) != len(after):
+        return name
+    place = before.index(name)
+    others = before[:place] + before[place + 1 :]
+    return after[place] if others == after[:place] + after[place + 1 :] else name
 
 
 def default_selection(workspace: Workspace) -> Selection:

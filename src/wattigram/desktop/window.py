@@ -215,6 +215,8 @@ class MainWindow(QMainWindow):
 
     def _on_replaced(self) -> None:
         self.proving.forget()
+        if self.book.is_made(PROOF):
+            self.proof_page.forget()
         self.header.show_proof(None)
         self.board.set_address(self.board.address)
         self._close_take()

@@ -256,7 +256,7 @@ def test_the_report_is_one_file_with_pictures(kiln: Workspace, take_of: TakeOf, 
     assert reader.links == []
     assert "script" not in reader.tags
     assert "Sampling too short for 47 kΩ" in text
-    assert "Sample Door latch for 384 cyc" in text
+    assert "Door latch: sampling 32 clk → 384 clk" in text
 
 
 def test_junit_counts_what_holds(kiln: Workspace, take_of: TakeOf, tmp_path: Path) -> None:

@@ -29,6 +29,7 @@ from wattigram.core.bench.model import (
     Tied,
     Wiring,
     followed,
+    swapped_partner,
 )
 from wattigram.core.bench.played import Played
 
@@ -60,4 +61,5 @@ __all__ = [
     "source_slope_v_s",
     "source_span_s",
     "source_voltage",
+    "swapped_partner",
 ]

@@ -302,6 +302,14 @@ class Wiring(Strict):
         return tuple(pole for pole in found if pole > 0)
 
 
+def swapped_partner(bench: Iterable[Wiring], pin: str) -> str | None:
+    """The pin whose wire a pin has instead of its own; an exchange is of two wires, whichever of them says so."""
+    for wiring in bench:
+        if wiring.pin == pin and wiring.swapped_with is not None:
+            return wiring.swapped_with
+    return next((wiring.pin for wiring in bench if wiring.swapped_with == pin), None)
+
+
 def followed(wiring: Wiring, bench: Iterable[Wiring]) -> Source:
     """The source behind a wiring, with ``Follow`` followed once; noise is the pin's own."""
     source = wiring.source

@@ -2,7 +2,19 @@
 
 from __future__ import annotations
 
-from wattigram.core.bench import Floating, Jumper, Level, Played, Ramp, Sine, Steps, Sweep, Wiring, followed
+from wattigram.core.bench import (
+    Floating,
+    Jumper,
+    Level,
+    Played,
+    Ramp,
+    Sine,
+    Steps,
+    Sweep,
+    Wiring,
+    followed,
+    swapped_partner,
+)
 from wattigram.core.bench.evaluate import FLOATING_CENTRE_V, WANDER_HZ, WANDER_V
 from wattigram.core.board import EffectiveBench, PinDrive
 from wattigram.core.design import Workspace
@@ -17,7 +29,8 @@ def effective_bench(workspace: Workspace) -> EffectiveBench:
     for pin in {*inputs, *(wiring.pin for wiring in project.bench)}:
         wiring = workspace.wiring(pin)
         if wiring is not None:
-            other = workspace.wiring(wiring.swapped_with) if wiring.swapped_with else None
+            partner = swapped_partner(project.bench, pin)
+            other = workspace.wiring(partner) if partner is not None else None
             there = other or wiring
             ohm, farads = pin_impedance(workspace, there.pin)
             pins[pin] = _drive(workspace, there).model_copy(update={"ohm": ohm, "capacitor_f": farads})

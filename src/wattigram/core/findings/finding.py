@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import Edit
+from wattigram.core.design.edits.changes import fix_text
 
 Severity = Literal["error", "warning", "note"]
 Rule = Callable[[Workspace], Iterator["Finding"]]
@@ -42,6 +43,17 @@ class Finding:
     signal: str = ""
     converter: str = ""
 
+    fix: str = ""
+    """What the remedy changes, for people; "" where it has none."""
+
+
+def _worth(workspace: Workspace, finding: Finding) -> Finding:
+    """The finding with what its fix changes, and without a fix that offers what already is."""
+    if finding.remedy is None:
+        return finding
+    text = fix_text(workspace.project, finding.remedy)
+    return replace(finding, fix=text) if text else replace(finding, remedy=None)
+
 
 def rule(function: Rule) -> Rule:
     """Register a rule."""
@@ -56,5 +68,5 @@ def rules() -> tuple[Rule, ...]:
 
 def find_all(workspace: Workspace) -> tuple[Finding, ...]:
     """All findings of a design, the gravest first."""
-    found = [finding for one in _RULES for finding in one(workspace)]
+    found = [_worth(workspace, finding) for one in _RULES for finding in one(workspace)]
     return tuple(sorted(found, key=lambda finding: _ORDER[finding.severity]))

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from wattigram.core.design import Workspace
+from wattigram.core.design.edits.changes import fix_text
 from wattigram.core.link import FAILED
 from wattigram.core.proof.causes import (
     LikelyCause,
@@ -102,13 +103,21 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
                 explained.add(verdict.signal)
     if progress is not None:
         progress(1.0)
-    causes = _once_each(causes, known_codes(take))
+    causes = [_with_fix(workspace, cause) for cause in _once_each(causes, known_codes(take))]
     if take.fault:
         signal = next(iter(failing), expectations[0].signal if expectations else "")
         causes.insert(0, LikelyCause(signal, "firmware-failed", FAILED, 1.0, take.fault, None))
     matches = take.build_mark == workspace.build_mark
     differing = tuple(one.text for one in register_differences(take))
     return Proof(take.path, take.build_mark, matches, tuple(verdicts), tuple(causes), differing, take.fault)
+
+
+def _with_fix(workspace: Workspace, cause: LikelyCause) -> LikelyCause:
+    """The cause with what its remedy would change in the project as it is now; without one that changes nothing."""
+    if cause.remedy is None:
+        return cause
+    text = fix_text(workspace.project, cause.remedy)
+    return replace(cause, fix=text) if text else replace(cause, remedy=None)
 
 
 def _once_each(causes: list[LikelyCause], known: frozenset[str]) -> list[LikelyCause]:
@@ -120,12 +129,17 @@ def _once_each(causes: list[LikelyCause], known: frozenset[str]) -> list[LikelyC
     ranked = sorted(
         causes, key=lambda cause: (cause.cause not in known, -round(cause.fit, 2), not cause.converter, -cause.fit)
     )
-    kept: dict[tuple[str, str], LikelyCause] = {}
+    kept: list[LikelyCause] = []
     for cause in ranked:
-        key = (cause.cause, cause.converter or cause.title)
-        first = kept.get(key)
-        if first is None:
-            kept[key] = cause
-        elif cause.signal not in first.signals:
-            kept[key] = replace(first, others=(*first.others, cause.signal))
-    return list(kept.values())
+        place = next((place for place, first in enumerate(kept) if _is_same(first, cause)), None)
+        if place is None:
+            kept.append(cause)
+        elif cause.signal not in kept[place].signals:
+            kept[place] = replace(kept[place], others=(*kept[place].others, cause.signal))
+    return kept
+
+
+def _is_same(first: LikelyCause, cause: LikelyCause) -> bool:
+    """Whether two causes of one kind concern the same converter, the same signal, or are one by their title."""
+    alike = (first.converter or first.title) == (cause.converter or cause.title)
+    return first.cause == cause.cause and (alike or cause.signal in first.signals)

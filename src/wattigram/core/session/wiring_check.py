@@ -73,6 +73,8 @@ class WiringCheck:
         self.outcomes: list[Literal["seen", "skipped"]] = []
         self._agreed = 0
         self._before: dict[str, float] = {}
+        self._own: dict[str, float] = {}
+        """What each signal read before anything was done: its own source."""
 
     @property
     def step(self) -> WiringStep | None:
@@ -96,6 +98,9 @@ class WiringCheck:
     def look(self, pictures: Mapping[str, StreamPicture]) -> bool:
         """Look at what came; whether this made a step done."""
         step = self.step
+        for name in pictures:
+            if not self.outcomes and self._agreed == 0 and name not in self._own:
+                self._own[name] = self._at_pin(name, pictures)
         if step is None or step.signal not in pictures:
             return False
         self._agreed = self._agreed + 1 if self._is_done(step, pictures) else 0
@@ -125,13 +130,21 @@ class WiringCheck:
                 other = self._at_pin(step.other, pictures)
                 if not self._before:
                     self._before = {step.signal: reading, step.other: other}
-                apart = abs(self._before[step.signal] - self._before[step.other])
-                if apart < 4 * near_v:
+                # The step before left a wire at the reference: what counts then is what both read at the beginning.
+                bases = [base for base in (self._before, self._own) if {step.signal, step.other} <= base.keys()]
+                if any(self._crossed(step, base, reading, other, near_v) for base in bases):
+                    return True
+                if abs(self._before[step.signal] - self._before[step.other]) < 4 * near_v:
                     # Two wires that carry the same cannot be told apart: wait until they do not.
                     self._before = {}
-                    return False
-                crossed = abs(reading - self._before[step.other]) + abs(other - self._before[step.signal])
-                return crossed < apart / 2
+                return False
+
+    @staticmethod
+    def _crossed(step: WiringStep, base: Mapping[str, float], reading: float, other: float, near_v: float) -> bool:
+        apart = abs(base[step.signal] - base[step.other])
+        if apart < 4 * near_v:
+            return False
+        return abs(reading - base[step.other]) + abs(other - base[step.signal]) < apart / 2
 
     def _at_pin(self, name: str, pictures: Mapping[str, StreamPicture]) -> float:
         return self._workspace.project.signal(name).at_pin(pictures[name].reading_v)

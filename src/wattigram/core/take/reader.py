@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import json
+from collections.abc import Iterator
 from functools import cached_property
 from pathlib import Path
 from types import TracebackType
@@ -35,6 +36,11 @@ from wattigram.core.take.sound import REPAIR, check_take
 from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE
 from wattigram.core.timing import cycle_timing, loop_numbers
 
+BLOCK_SAMPLES = 1 << 18
+LOOKED_AT = 1 << 18
+STAMPS_BEFORE = 1 << 12
+"""Cycles before a stretch whose instants are read with it."""
+
 
 class Take:
     """An open take; close it, or use it in a ``with`` statement."""
@@ -54,8 +60,8 @@ class Take:
         self.part_text: str = file["part"][()].decode("utf-8", "replace") if "part" in file else ""
         """The part file; "" in takes that do not carry one."""
         self.streams: tuple[int, ...] = tuple(sorted(int(name) for name in file["streams"]))
-        self._items: dict[int, NDArray[Any]] = {}
-        self._instants: dict[str, Instants] = {}
+        self._frames: dict[int, NDArray[Any]] = {}
+        self._instants: dict[str, tuple[int, int, Instants]] = {}
 
     def __enter__(self) -> Self:
         return self
@@ -93,22 +99,21 @@ class Take:
         """Items of a stream, gaps counted."""
         return int(self._file["streams"][str(stream)]["items"].shape[0]) if stream in self.streams else 0
 
-    def items(self, stream: int) -> NDArray[Any]:
-        """All items of a stream, zero where they are missing."""
+    def items(self, stream: int, begin: int = 0, end: int | None = None) -> NDArray[Any]:
+        """Items ``begin`` to ``end`` of a stream, all of them where nothing is said; zero where they are missing."""
         if stream not in self.streams:
             return np.empty(0, dtype=np.uint16)
-        if stream not in self._items:
-            try:
-                self._items[stream] = self._file["streams"][str(stream)]["items"][:]
-            except (OSError, MemoryError, ValueError) as fault:
-                raise TakeError(f"Stream {stream} cannot be read: {fault}.", where=str(self.path)) from fault
-        return self._items[stream]
+        with foreign(TakeError, f"Stream {stream} cannot be read", str(self.path), REPAIR):
+            return np.asarray(self._file["streams"][str(stream)]["items"][begin:end])
 
     def frame_rows(self, stream: int) -> NDArray[Any]:
         """``first``, ``count`` and ``ticks`` of each frame."""
         if stream not in self.streams:
             return np.empty(0, dtype=FRAME_DTYPE)
-        return np.asarray(self._file["streams"][str(stream)]["frames"][:])
+        if stream not in self._frames:
+            with foreign(TakeError, f"The frames of stream {stream} cannot be read", str(self.path), REPAIR):
+                self._frames[stream] = np.asarray(self._file["streams"][str(stream)]["frames"][:])
+        return self._frames[stream]
 
     @cached_property
     def events(self) -> NDArray[Any]:
@@ -232,7 +237,7 @@ class Take:
         for chain in self.workspace.project.chains:
             cycles = self.chain_cycles(chain)
             if cycles:
-                lengths.append(float(self.instants(chain).held_s(cycles - 1, cycles)[0, -1]))
+                lengths.append(float(self.instants(chain, cycles - 1, cycles).held_s(cycles - 1, cycles)[0, -1]))
                 if not cycle_timing(self.workspace, chain).stamped:
                     lengths.append(float(cycles * cycle_timing(self.workspace, chain).cycle_s))
         return max(lengths)
@@ -248,9 +253,9 @@ class Take:
             cycles = self.chain_cycles(chain)
             if cycles < 3:
                 return None
-            held = self.instants(chain).held_s(0, cycles)[:, 0]
-            span_s = float(held[-1] - held[0])
-            return (cycles - 1) / span_s if span_s > 0 else None
+            begin_s = float(self.instants(chain, 0, 1).held_s(0, 1)[0, 0])
+            end_s = float(self.instants(chain, cycles - 1, cycles).held_s(cycles - 1, cycles)[0, 0])
+            return (cycles - 1) / (end_s - begin_s) if end_s > begin_s else None
         rows = self.frame_rows(stream)
         ticks = rows["ticks"].astype(np.int64)  # careless firmware counts to below zero
         if len(rows) < 2 or ticks[-1] <= ticks[0]:
@@ -263,8 +268,8 @@ class Take:
         stream = self.workspace.project.chains.index(chain)
         slots = len(chain.slots)
         if STAMP_STREAM + stream in self.streams:
-            held = self.instants(chain).held_s(0, self.chain_cycles(chain))[:, 0]
-            steps = np.diff(held)
+            looked = min(self.chain_cycles(chain), LOOKED_AT)
+            steps = np.diff(self.instants(chain, 0, looked).held_s(0, looked)[:, 0])
             return float(1 / np.median(steps)) if len(steps) > 2 and float(np.median(steps)) > 0 else None
         rows = self.frame_rows(stream)
         ticks = np.diff(rows["ticks"].astype(np.int64))
@@ -274,26 +279,45 @@ class Take:
             return None
         return float(np.median(items[good] / slots * self.tick_hz / ticks[good]))
 
-    def instants(self, chain: Chain) -> Instants:
-        """Held instants of a chain's cycles: as stamped where they were, else as designed."""
-        if chain.converter not in self._instants:
-            self._instants[chain.converter] = self._read_instants(chain)
-        return self._instants[chain.converter]
+    def instants(self, chain: Chain, begin: int = 0, end: int | None = None) -> Instants:
+        """Held instants of a chain's cycles ``begin`` to ``end``: as stamped where they were, else as designed.
 
-    def _read_instants(self, chain: Chain) -> Instants:
+        Those of some cycles before them are known too, for what settling carries over.
+        """
         stream = STAMP_STREAM + self.workspace.project.chains.index(chain)
         if stream not in self.streams:
-            return SteadyInstants(self.workspace, chain)
+            if chain.converter not in self._instants:
+                self._instants[chain.converter] = 0, 1 << 62, SteadyInstants(self.workspace, chain)
+            return self._instants[chain.converter][2]
+        total = self.item_count(stream) // len(chain.slots)
+        end = total if end is None else min(end, total)
+        known = self._instants.get(chain.converter)
+        if known is None or not known[0] <= begin <= end <= known[1]:
+            first = max(0, min(begin, end) - STAMPS_BEFORE)
+            known = first, end, self._read_stamps(chain, stream, first, end)
+            self._instants[chain.converter] = known
+        return known[2]
+
+    def _read_stamps(self, chain: Chain, stream: int, begin: int, end: int) -> Instants:
+        """Stamps of cycles ``begin`` to ``end``, made whole by the ticks of their frames."""
+        slots = len(chain.slots)
         rows = self.frame_rows(stream)
-        stamps = self.items(stream).astype(np.uint32)
-        ticks = unwrap_stamps(stamps, rows["first"].astype(np.int64), rows["ticks"].astype(np.int64))
-        numbers = np.arange(len(ticks), dtype=np.int64)
+        firsts, starts = rows["first"].astype(np.int64), rows["ticks"].astype(np.int64)
+        # Whole frames, for each tells the ticks of its first stamp in full.
+        frame = max(0, int(np.searchsorted(firsts, begin * slots, side="right")) - 1)
+        since = int(firsts[frame]) if len(firsts) else 0
+        since = min(since, begin * slots)
+        last = int(np.searchsorted(firsts, end * slots))
+        stamps = self.items(stream, since, end * slots).astype(np.uint32)
+        ticks = unwrap_stamps(stamps, firsts[frame:last] - since, starts[frame:last])
+        numbers = np.arange(since, since + len(ticks), dtype=np.int64)
         came = self.valid(stream, numbers)
         if came.any() and not came.all():  # what was lost was held somewhere between its neighbours
             ticks[~came] = np.rint(np.interp(numbers[~came], numbers[came], ticks[came])).astype(np.int64)
-        slots = len(chain.slots)
+        first = -(-since // slots)
+        ticks = ticks[first * slots - since :]
         whole = len(ticks) // slots * slots
-        return StampedInstants(self.workspace, chain, ticks[:whole].reshape(-1, slots), self.tick_hz)
+        return StampedInstants(self.workspace, chain, ticks[:whole].reshape(-1, slots), self.tick_hz, first)
 
     def valid(self, stream: int, numbers: NDArray[np.int64]) -> NDArray[np.bool_]:
         """Which of some item numbers of a stream, ascending, really came."""
@@ -304,8 +328,23 @@ class Take:
             valid[first:last] = False
         return valid
 
-    def raw(self, name: str) -> SignalSamples | None:
-        """Unreduced samples of a signal, taken from the loop places that the design gives it.
+    def raw_count(self, name: str) -> int:
+        """Unreduced samples of a signal that the take has places for; 0 where no chain converts it."""
+        chain = self.workspace.project.chain_of(name)
+        if chain is None:
+            return 0
+        total = self.item_count(self.workspace.project.chains.index(chain))
+        lap = self._lap(chain, name)
+        laps, rest = divmod(total, chain.loop.items)
+        return laps * len(lap) + int(np.searchsorted(lap, rest))
+
+    @staticmethod
+    def _lap(chain: Chain, name: str) -> NDArray[np.int64]:
+        """Places of a signal's items in one lap of the loop."""
+        return loop_numbers(chain.loop.items, chain.loop.items, len(chain.slots), np.array(chain.places_of(name)))
+
+    def raw(self, name: str, begin: int = 0, end: int | None = None) -> SignalSamples | None:
+        """Unreduced samples of a signal, taken from the loop places that the design gives it; a part of them by number.
 
         None when no chain converts it.
         """
@@ -315,20 +354,29 @@ class Take:
             return None
         stream = workspace.project.chains.index(chain)
         signal = workspace.project.signal(name)
-        items = self.items(stream)
-        slots = len(chain.slots)
-        places = np.array(chain.places_of(name))
-        numbers = loop_numbers(len(items), chain.loop.items, slots, places)
-        mine = items[numbers]
+        slots, lap = len(chain.slots), self._lap(chain, name)
+        count = self.raw_count(name)
+        wanted = np.arange(min(begin, count), count if end is None else min(end, count), dtype=np.int64)
+        numbers = wanted // len(lap) * chain.loop.items + lap[wanted % len(lap)] if len(lap) else wanted[:0]
+        since = int(numbers[0]) if len(numbers) else 0
+        mine = self.items(stream, since, int(numbers[-1]) + 1 if len(numbers) else 0)[numbers - since]
         cycles = numbers // slots
         believed = numbers % chain.loop.items % slots
-        held_s = self.instants(chain).held_s(0, -(-len(items) // slots)) if len(items) else np.empty((0, slots))
-        times_s = held_s[cycles, believed]
+        times_s = np.empty(0)
+        if len(numbers):
+            first, last = int(cycles[0]), int(cycles[-1]) + 1
+            held_s = self.instants(chain, first, last).held_s(first, last)
+            times_s = held_s[cycles - first, believed]
         volts = signal_scale(workspace, chain, name).item_volts(mine) / float(signal.front_end)
         return SignalSamples(signal, mine, volts, cycles, times_s, self.valid(stream, numbers))
 
-    def reduced(self, name: str) -> SignalSamples | None:
-        """Values of a signal's stage after memory; None when it has none."""
+    def reduced_count(self, name: str) -> int:
+        """Values of a signal's stage that the take has places for."""
+        index = tap_index(self.workspace.project, name)
+        return self.item_count(REDUCED_STREAM + index) if index is not None else 0
+
+    def reduced(self, name: str, begin: int = 0, end: int | None = None) -> SignalSamples | None:
+        """Values of a signal's stage after memory, a part of them by number; None when it has none."""
         workspace = self.workspace
         chain = workspace.project.chain_of(name)
         signal = workspace.project.signal(name)
@@ -336,15 +384,43 @@ class Take:
         stage = signal.later_stage
         if chain is None or index is None or stage is None:
             return None
-        values = self.items(REDUCED_STREAM + index)
-        numbers = np.arange(len(values), dtype=np.int64)
+        values = self.items(REDUCED_STREAM + index, begin, end)
+        numbers = np.arange(begin, begin + len(values), dtype=np.int64)
         places = chain.places_of(name)
         last = (numbers + 1) * rate_divisor(stage) - 1
         cycles = last // len(places)
-        held_s = self.instants(chain).held_s(0, int(cycles[-1]) + 1 if len(cycles) else 0)
-        times_s = held_s[cycles, np.array(places)[last % len(places)]]
+        times_s = np.empty(0)
+        if len(cycles):
+            since, until = int(cycles[0]), int(cycles[-1]) + 1
+            held_s = self.instants(chain, since, until).held_s(since, until)
+            times_s = held_s[cycles - since, np.array(places)[last % len(places)]]
         volts = reduced_volts(workspace, chain, signal, values)
         return SignalSamples(signal, values, volts, cycles, times_s, self.valid(REDUCED_STREAM + index, numbers), True)
+
+    def blocks(self, name: str, reduced: bool = False) -> Iterator[SignalSamples]:
+        """All samples of a signal, or values of its stage, in blocks of a few megabytes."""
+        count = self.reduced_count(name) if reduced else self.raw_count(name)
+        read = self.reduced if reduced else self.raw
+        for begin in range(0, count, BLOCK_SAMPLES):
+            block = read(name, begin, min(count, begin + BLOCK_SAMPLES))
+            if block is not None:
+                yield block
+
+    def came(self, name: str) -> int:
+        """Unreduced samples of a signal that really came."""
+        chain = self.workspace.project.chain_of(name)
+        if chain is None:
+            return 0
+        stream = self.workspace.project.chains.index(chain)
+        lap, total = self._lap(chain, name), self.item_count(stream)
+
+        def before(number: int) -> int:
+            laps, rest = divmod(min(number, total), chain.loop.items)
+            return laps * len(lap) + int(np.searchsorted(lap, rest))
+
+        gaps = self.gaps[self.gaps["stream"] == stream]
+        missing = sum(before(int(g["first"]) + int(g["count"])) - before(int(g["first"])) for g in gaps)
+        return self.raw_count(name) - missing
 
     def output(self, number: int) -> OutputSamples:
         """What took effect at the end of route ``number``, or left a UART as the report of that number after them."""

@@ -26,9 +26,10 @@ from wattigram.core.bench import (
     Thermistor,
     Tied,
     Wiring,
+    swapped_partner,
 )
 from wattigram.core.design import Signal, Workspace
-from wattigram.core.design.edits import Edit, SetWiring
+from wattigram.core.design.edits import Edit, SetWiring, SwapWires
 from wattigram.core.errors import QuantityError
 from wattigram.core.fields import key_of
 from wattigram.core.pins import pwm_pin
@@ -158,8 +159,8 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
         Field("mains pick-up", brief(shown.pickup_v, "V", 9), _own(shown, "pickup_v", "V")),
         Field(
             "wires exchanged with",
-            shown.swapped_with or NOT,
-            lambda text: _wired(shown, swapped_with=None if text == NOT else text),
+            swapped_partner(workspace.project.bench, pin) or NOT,
+            lambda text: SwapWires(pin, None if text == NOT else text),
             (NOT, *(other.pin for other in workspace.project.bench if other.pin != shown.pin)),
         ),
         Field("note", shown.label, lambda text: SetWiring(_valid(lambda: shown.changed(label=text.strip())))),

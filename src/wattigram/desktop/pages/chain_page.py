@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from wattigram.core.bench import source_span_s
-from wattigram.core.design import Project
+from wattigram.core.design import Project, Workspace
 from wattigram.core.findings import Finding
 from wattigram.core.pins import input_source
 from wattigram.core.session import Snapshot, ViewRequest
@@ -172,7 +172,8 @@ class ChainPage(QWidget):
         self.findings.show_findings(findings)
         self.request_views()
 
-    def _on_changed(self, _workspace: object, _before: object) -> None:
+    def _on_changed(self, workspace: Workspace, before: Workspace) -> None:
+        self.selection = self.selection.followed(before, workspace)
         self.show_workspace()
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
@@ -199,6 +200,7 @@ class ChainPage(QWidget):
 
     def select(self, selection: Selection) -> None:
         """Select a cell or a yoke."""
+        self.inspector.commit()
         self.selection = selection.valid_in(self._document.workspace)
         self.rows.show_selection(self.selection)
         self.outputs.show_selection(self.selection)

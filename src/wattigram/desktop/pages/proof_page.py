@@ -132,7 +132,7 @@ class CauseCard(QFrame):
         for label in (title, fit, evidence):
             column.addWidget(label)
         if cause.remedy is not None:
-            cure = CureLabel(f"{cause.remedy.label}, prove again")
+            cure = CureLabel(f"{cause.fix}, prove again")
             cure.clicked.connect(lambda: self.cured.emit(self.cause))
             column.addWidget(cure)
 
@@ -220,6 +220,14 @@ class ProofPage(QWidget):
         label.setObjectName("faint")
         label.setContentsMargins(4, 0, 0, 6)
         self._column.addWidget(label)
+
+    def forget(self) -> None:
+        """Another project was loaded: nothing is known of it."""
+        self.proof, self._evidence, self._project, self.current = None, (), None, -1
+        self.view.show_evidence(None, 0)
+        self.prove_button.setText("Record and prove")
+        self.report_button.setEnabled(False)
+        self._show_empty()
 
     def _show_empty(self) -> None:
         self._clear()

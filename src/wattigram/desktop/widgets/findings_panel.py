@@ -38,7 +38,7 @@ class FindingCard(QFrame):
         column.addWidget(title)
         column.addWidget(message)
         if finding.remedy is not None:
-            cure = CureLabel(finding.remedy.label)
+            cure = CureLabel(finding.fix)
             cure.clicked.connect(lambda: self.cured.emit(self.finding))
             column.addWidget(cure)
 

@@ -7,6 +7,7 @@ from functools import partial
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
+    QApplication,
     QComboBox,
     QGridLayout,
     QHBoxLayout,
@@ -99,6 +100,16 @@ class FieldEditor(QObject):
             return True
         return super().eventFilter(watched, event)
 
+    @property
+    def label(self) -> str:
+        """Name of the field."""
+        return self._field.label
+
+    def commit(self) -> None:
+        """Take what was typed, if anything was."""
+        if isinstance(self.widget, QLineEdit) and self.widget.isModified():
+            self._typed()
+
     def _typed(self) -> None:
         assert isinstance(self.widget, QLineEdit)
         text = self.widget.text()
@@ -169,7 +180,9 @@ class Inspector(QWidget):
         """Show a panel, by the same widgets where they fit."""
         self._title.setText(panel.title.upper())
         self._title.setFont(heading_font())
+        focused = None
         if self._panel is None or panel.shape != self._panel.shape:
+            focused = self._focused()
             self._build(panel)
         self._panel = panel
         for label, fact in zip(self._facts, panel.facts, strict=True):
@@ -186,6 +199,29 @@ class Inspector(QWidget):
             self.steps.show_data(panel.ordered)
         for button, tab in zip(self.tabs, panel.tabs, strict=True):
             button.setChecked(tab.facet == panel.tab)
+        if focused is not None:
+            self._focus_again(*focused)
+
+    def commit(self) -> None:
+        """Take what is being typed for what is shown now, before something else is shown in its place."""
+        for editor in self.fields:
+            editor.commit()
+
+    def _focused(self) -> tuple[str, int] | None:
+        """Name and place of the field that has the keyboard; None where none has."""
+        now = QApplication.focusWidget()
+        for number, editor in enumerate(self.fields):
+            if editor.widget is now:
+                return editor.label, number
+        return None
+
+    def _focus_again(self, label: str, number: int) -> None:
+        """The keyboard stays with the field of that name, or with the one in its place, whatever was rebuilt."""
+        if not self.fields:
+            return
+        same = next((editor for editor in self.fields if editor.label == label), None)
+        editor = same or self.fields[min(number, len(self.fields) - 1)]
+        editor.widget.setFocus(Qt.FocusReason.OtherFocusReason)
 
     def rebuild(self) -> None:
         """Make all widgets anew, after the theme changed."""
@@ -196,7 +232,10 @@ class Inspector(QWidget):
     def focus_first_field(self) -> None:
         """Begin to edit."""
         if self.fields:
-            self.fields[0].widget.setFocus(Qt.FocusReason.ShortcutFocusReason)
+            widget = self.fields[0].widget
+            widget.setFocus(Qt.FocusReason.ShortcutFocusReason)
+            if isinstance(widget, QLineEdit):
+                widget.selectAll()  # it may have had the keyboard already
 
     @staticmethod
     def _show_fact(label: QLabel, fact: Fact) -> None:

@@ -10,6 +10,7 @@ from wattigram.core.design.edits.board import (
     SetProjectName,
     SetReference,
     SetWiring,
+    SwapWires,
 )
 from wattigram.core.design.edits.chain import (
     AddChain,
@@ -112,6 +113,7 @@ __all__ = [
     "SetWiring",
     "Several",
     "SwapPins",
+    "SwapWires",
     "apply_edit",
     "describe",
     "retimed",

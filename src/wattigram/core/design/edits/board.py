@@ -86,6 +86,39 @@ class RemoveWiring:
 
 
 @dataclass(frozen=True)
+class SwapWires:
+    """Put the fault in that the wires of two pins are exchanged, or take it out with ``other`` None; both pins say so."""
+
+    pin: str
+    other: str | None
+
+    @property
+    def label(self) -> str:
+        if self.other is None:
+            return f"Put the wires of {self.pin} back"
+        return f"Swap the wires of {self.pin} and {self.other}"
+
+    def apply(self, project: Project) -> Project:
+        wired = project.wired(self.pin)
+        if wired is None or (self.other is not None and project.wired(self.other) is None):
+            raise EditError(
+                f"Nothing is wired to {self.pin if wired is None else self.other}.", cure="Wire both pins first."
+            )
+        partners = {self.pin, self.other, wired.swapped_with}
+        if self.other is not None:
+            partners.add(getattr(project.wired(self.other), "swapped_with", None))
+
+        def changed(wiring: Wiring) -> Wiring:
+            # Whoever was exchanged with one of the two has its own wire back.
+            if wiring.pin not in partners and wiring.swapped_with not in {self.pin, self.other}:
+                return wiring
+            other = {self.pin: self.other, self.other: self.pin}.get(wiring.pin) if self.other else None
+            return wiring.changed(swapped_with=other)
+
+        return project.changed(bench=tuple(changed(wiring) for wiring in project.bench))
+
+
+@dataclass(frozen=True)
 class AddExpectation:
     """One more thing that must hold."""
 

@@ -61,6 +61,8 @@ class LikelyCause:
     evidence: str
     remedy: Edit | None = None
     converter: str = ""
+    fix: str = ""
+    """What the remedy changes, for people."""
     others: tuple[str, ...] = ()
     """Further signals that the same cause concerns."""
 

@@ -9,7 +9,15 @@ import numpy as np
 from wattigram.core.analysis import explained_share
 from wattigram.core.design.edits import SetHandler
 from wattigram.core.expected import expected_raw
-from wattigram.core.proof.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, Case, LikelyCause, tester
+from wattigram.core.proof.causes.base import (
+    FEWEST_SAMPLES,
+    MOST_SAMPLES,
+    WEAKEST_FIT,
+    Case,
+    LikelyCause,
+    tester,
+)
+from wattigram.core.proof.causes.neighbours import sampling_too_short
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import Take
@@ -105,6 +113,9 @@ def settles_as_predicted(case: Case) -> LikelyCause | None:
     finding = case.finding("sampling-too-short")
     if finding is None or case.captured is None:
         return None
+    seen = sampling_too_short(case)
+    if seen is not None and seen.fit >= WEAKEST_FIT:
+        return None  # the samples show it themselves, and more of it
     predicted = case.expected.predicted_v[: len(case.valid)][case.valid] * case.gain
     left_v = float(np.abs(predicted - case.settled_v).max(initial=0.0))
     if left_v < LEAST_LSB * case.scale.lsb_v:

@@ -7,7 +7,7 @@ import numpy as np
 from wattigram.core.analysis import explained_share, fit_line
 from wattigram.core.bench import Jumper, followed
 from wattigram.core.design import Generator
-from wattigram.core.design.edits import SetWiring
+from wattigram.core.design.edits import SwapWires
 from wattigram.core.expected import expected_raw
 from wattigram.core.findings import Finding
 from wattigram.core.pins import generator_on, pwm_on
@@ -126,13 +126,15 @@ def wires_exchanged(case: Case) -> LikelyCause | None:
         return None
     partner = project.signal(best[1])
     wirings = [project.wired(pin) for pin in (case.signal.pin, partner.pin)]
+    order = [signal.name for signal in project.signals]
+    names = sorted((case.signal.name, partner.name), key=order.index)
     faulty = next((one for one in wirings if one is not None and one.swapped_with is not None), None)
     return case.cause(
         "wires-exchanged",
-        f"The wires of {case.signal.name} and {partner.name} are exchanged",
+        f"The wires{'' if faulty is not None else ', or the slots,'} of {' and '.join(names)} are exchanged",
         best[0],
         f"each reads what the other should, {best[0] * 100:.0f} % of the error is gone when they are taken so",
-        SetWiring(faulty.changed(swapped_with=None)) if faulty is not None else None,
+        SwapWires(faulty.pin, None) if faulty is not None else None,
     )
 
 
