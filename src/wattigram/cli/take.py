@@ -7,6 +7,7 @@ from pathlib import Path
 import typer
 
 from wattigram.cli.progress import Progress
+from wattigram.core.analysis import Moments
 from wattigram.core.errors import WattigramError
 from wattigram.core.take import export_csv, open_take
 from wattigram.core.take.repair import repair_take
@@ -24,12 +25,16 @@ def info(take: Path = typer.Argument(..., help="Take (HDF5).")) -> None:
             f"  {opened.seconds:.4f} s, {opened.samples} samples, {opened.lost_cycles} cycles lost, {len(opened.events)} events"
         )
         for signal in opened.workspace.project.signals:
-            raw, reduced = opened.raw(signal.name), opened.reduced(signal.name)
-            if raw is None:
+            if opened.workspace.project.chain_of(signal.name) is None:
                 typer.echo(f"  {signal.name}: not converted")
                 continue
-            extra = f", {reduced.count} reduced" if reduced is not None else ""
-            mean = f", mean {raw.volts[raw.valid].mean():.4f} V" if raw.count else ""
+            raw, reduced = Moments(), 0
+            for block in opened.blocks(signal.name):
+                raw.add(block.volts[block.valid])
+            for block in opened.blocks(signal.name, reduced=True):
+                reduced += block.count
+            extra = f", {reduced} reduced" if signal.later_stage is not None else ""
+            mean = f", mean {raw.mean:.4f} V" if raw.count else ""
             typer.echo(f"  {signal.name}: {raw.count} samples{extra}{mean}")
         for gap in opened.gaps:
             typer.echo(f"  gap: stream {gap['stream']}, {gap['count']} items from {gap['first']}")

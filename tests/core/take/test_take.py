@@ -182,7 +182,7 @@ def test_columns_hold_every_sample(dtype: str) -> None:
     rng = np.random.default_rng(2)
     samples = rng.integers(0, 200, 300_001).astype(dtype)
     samples[123_456] = 255
-    overview = Overview(samples)
+    overview = Overview.of(samples)
     for begin, end, count in [
         (0, 300_001, 100),
         (0, 300_001, 1600),
@@ -202,7 +202,7 @@ def test_columns_hold_every_sample(dtype: str) -> None:
 
 def test_small_views_are_exact() -> None:
     samples = np.arange(100_000, dtype=np.uint16)
-    low, high = Overview(samples).columns(500, 600, 100)
+    low, high = Overview.of(samples).columns(500, 600, 100)
     assert low.tolist() == high.tolist() == list(range(500, 600))
 
 

@@ -67,6 +67,48 @@ class Linearity:
         return float(np.abs(self.dnl_lsb).max(initial=0.0))
 
 
+class Readings:
+    """Readings by the code that was put out, gathered piece by piece: how many, their sum and squares about a base."""
+
+    def __init__(self) -> None:
+        self.codes = np.empty(0, dtype=np.int64)
+        self.counts = np.empty(0, dtype=np.int64)
+        self._sums, self._squares = np.empty(0), np.empty(0)
+
+    def add(self, codes: NDArray[np.int64], readings: FloatArray) -> None:
+        """Take in codes, (n,) int64, and readings, (n,) float64 in LSB of the same size."""
+        off = readings - codes  # sums about the code itself lose no digits
+        both, places = np.unique(np.concatenate((self.codes, codes)), return_inverse=True)
+        known = len(self.codes)
+        counts: NDArray[np.int64] = np.bincount(places[known:], minlength=len(both))
+        sums: FloatArray = np.bincount(places[known:], weights=off, minlength=len(both)).astype(np.float64)
+        squares: FloatArray = np.bincount(places[known:], weights=off * off, minlength=len(both)).astype(np.float64)
+        counts[places[:known]] += self.counts
+        sums[places[:known]] += self._sums
+        squares[places[:known]] += self._squares
+        self.codes, self.counts, self._sums, self._squares = both, counts, sums, squares
+
+    def without(self, codes: NDArray[np.int64]) -> Readings:
+        """The same less those of some codes."""
+        kept = ~np.isin(self.codes, codes)
+        other = Readings()
+        other.codes, other.counts = self.codes[kept], self.counts[kept]
+        other._sums, other._squares = self._sums[kept], self._squares[kept]
+        return other
+
+    @property
+    def means(self) -> FloatArray:
+        """Mean reading of each code."""
+        return np.asarray(self.codes + self._sums / self.counts)
+
+    @property
+    def sigmas(self) -> FloatArray:
+        """Standard error of each mean, of one pooled variance: single codes have too few readings for one of their own."""
+        squares = np.maximum(self._squares - self._sums**2 / self.counts, 0.0).sum()
+        freedom = max(1, int(self.counts.sum()) - len(self.codes))
+        return np.asarray(np.sqrt(squares / freedom / self.counts))
+
+
 def linearity(codes: NDArray[np.int64], readings: FloatArray) -> Linearity | None:
     """Offset, gain, INL and DNL from single readings; None of fewer than eight codes.
 
@@ -75,14 +117,16 @@ def linearity(codes: NDArray[np.int64], readings: FloatArray) -> Linearity | Non
     codes : (n,) int64, what was put out at each reading
     readings : (n,) float64, in LSB of the same size
     """
-    known, places, counts = np.unique(codes, return_inverse=True, return_counts=True)
+    gathered = Readings()
+    gathered.add(codes, readings)
+    return linearity_of(gathered)
+
+
+def linearity_of(readings: Readings) -> Linearity | None:
+    """The same of readings that were gathered."""
+    known, means = readings.codes, readings.means
     if len(known) < FEWEST_CODES:
         return None
-    means = np.bincount(places, weights=readings) / counts
-    squares = np.bincount(places, weights=(readings - means[places]) ** 2)
-    # One pooled variance: single codes have too few readings for one of their own.
-    freedom = max(1, len(readings) - len(known))
-    sigma = np.sqrt(squares.sum() / freedom / counts)
     line = fit_line(known.astype(np.float64), means)
     steps = np.diff(means) / np.diff(known) / (line.slope or 1.0)
     return Linearity(
@@ -92,5 +136,5 @@ def linearity(codes: NDArray[np.int64], readings: FloatArray) -> Linearity | Non
         np.asarray(steps - 1.0),
         line.offset,
         line.slope - 1.0,
-        np.asarray(sigma),
+        readings.sigmas,
     )

@@ -1,6 +1,6 @@
 """The stream that every signal should produce: design + bench, by calculation."""
 
-from wattigram.core.expected.events import ExpectedEvent, best_stream, expected_events
+from wattigram.core.expected.events import ExpectedEvent, expected_events
 from wattigram.core.expected.instants import Instants, StampedInstants, SteadyInstants, unwrap_stamps
 from wattigram.core.expected.routes import ExpectedValues, expected_values
 from wattigram.core.expected.stream import (
@@ -24,7 +24,6 @@ __all__ = [
     "StampedInstants",
     "SteadyInstants",
     "band_half_width_v",
-    "best_stream",
     "expected_events",
     "expected_raw",
     "expected_reduced",

@@ -12,8 +12,10 @@ from wattigram.core.design import Chain, Watch, Window, limits_v, rate_divisor
 from wattigram.core.expected.instants import Instants
 from wattigram.core.expected.stream import ExpectedStream, History, expected_raw, expected_reduced
 
-InstantsOf = Callable[[Chain], Instants | None]
+InstantsOf = Callable[[Chain, int, int], Instants | None]
+"""Instants of some cycles of a chain; None where they are even."""
 CyclesOf = Callable[[Chain], int]
+VALUES_AT_ONCE = 1 << 17
 
 
 @dataclass(frozen=True)
@@ -25,22 +27,38 @@ class ExpectedEvent:
     value_v: float
 
 
-def best_stream(
-    history: History, signal: str, cycles: int, on: str = "reduced", instants: Instants | None = None
-) -> ExpectedStream:
-    """Expected values of a signal in the first ``cycles`` cycles, of its stage where there is one and ``on`` wants it."""
-    project = history[0][1].project
-    chain = project.chain_of(signal)
-    assert chain is not None
-    stage = project.signal(signal).later_stage
-    if stage is not None and on == "reduced":
-        values = cycles * len(chain.places_of(signal)) // rate_divisor(stage)
-        return expected_reduced(history, chain.converter, signal, 0, values, instants)
-    return expected_raw(history, chain.converter, signal, 0, cycles, instants)
+class _Stream:
+    """Expected values of a signal, of its stage where there is one and ``on`` wants it, read on in blocks."""
+
+    def __init__(self, history: History, signal: str, on: str, cycles_of: CyclesOf, instants_of: InstantsOf) -> None:
+        project = history[0][1].project
+        chain = project.chain_of(signal)
+        assert chain is not None
+        stage = project.signal(signal).later_stage
+        self._history, self._signal, self._chain, self._instants_of = history, signal, chain, instants_of
+        self._places = len(chain.places_of(signal))
+        self._divisor = rate_divisor(stage) if stage is not None and on == "reduced" else 0
+        self.total = cycles_of(chain) * self._places // max(1, self._divisor)
+        self._next = 0
+
+    @property
+    def is_at_end(self) -> bool:
+        return self._next >= self.total
+
+    def read(self) -> ExpectedStream:
+        """The next block."""
+        begin, end = self._next, min(self.total, self._next + VALUES_AT_ONCE * self._places)
+        self._next = end
+        each = max(1, self._divisor)
+        cycles = begin * each // self._places, -(-end * each // self._places)
+        instants = self._instants_of(self._chain, *cycles)
+        if self._divisor:
+            return expected_reduced(self._history, self._chain.converter, self._signal, begin, end, instants)
+        return expected_raw(self._history, self._chain.converter, self._signal, *cycles, instants)
 
 
 def expected_events(
-    history: History, watch: Watch, cycles_of: CyclesOf, instants_of: InstantsOf = lambda chain: None
+    history: History, watch: Watch, cycles_of: CyclesOf, instants_of: InstantsOf = lambda chain, begin, end: None
 ) -> tuple[ExpectedEvent, ...]:
     """Events of a window or a twin in the first cycles of each chain, at the held instants that decide them.
 
@@ -62,57 +80,113 @@ def expected_events(
         window = watch.window(project)
         other = window.target_signal
         low_v, high_v = limits_v(history[0][1], signal, window)
-    stream = best_stream(history, signal.name, cycles_of(chain), window.on, instants_of(chain))
-    volts = stream.predicted_v - (window.target_v or 0.0)
-    their_chain = project.chain_of(other) if other is not None else None
-    if other is not None and their_chain is not None:
-        theirs = best_stream(history, other, cycles_of(their_chain), window.on, instants_of(their_chain))
-        partner_v = _paired(theirs, len(volts)) if watch.kind == "twin" else _newest_at(theirs, stream.times_s)
-        volts = stream.predicted_v[: len(partner_v)] - partner_v
-    return _events(window, low_v, high_v, volts, stream.times_s)
-
-
-def _paired(stream: ExpectedStream, count: int) -> NDArray[np.float64]:
-    """The values with the same numbers, as many as there are."""
-    return stream.predicted_v[:count]
-
-
-def _newest_at(stream: ExpectedStream, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Newest value of a stream at given instants, as far as it goes."""
-    if not len(stream.times_s):
-        return np.empty(0)
-    places = np.searchsorted(stream.times_s, times_s[times_s <= stream.times_s[-1]], side="right") - 1
-    return np.asarray(stream.predicted_v[np.maximum(places, 0)])
-
-
-def _events(
-    window: Window, low_v: float, high_v: float, volts: NDArray[np.float64], times_s: NDArray[np.float64]
-) -> tuple[ExpectedEvent, ...]:
     if not window.enabled:
         return ()
-    enters, leaves = _conditions(window, low_v, high_v, volts)
-    if window.times > 1:
-        enters = _in_a_row(enters, window.times)
-    events: list[ExpectedEvent] = []
-    inside, position = False, 0
-    while position < len(volts):
-        wanted = (leaves | enters) if inside and window.when == "every" else leaves if inside else enters
-        step = int(np.argmax(wanted[position:]))
-        if not wanted[position + step]:
-            break
-        position += step
-        inside = not bool(leaves[position]) if inside else True
-        events.append(ExpectedEvent(float(times_s[position]), inside, float(volts[position])))
-        if inside and (not window.rearm or (window.action == "stop" and window.rearm_after_s is None)):
-            break
-        position += 1
-    return tuple(events)
+    ours = _Stream(history, signal.name, window.on, cycles_of, instants_of)
+    partner: _Partner | None = None
+    if other is not None and project.chain_of(other) is not None:
+        theirs = _Stream(history, other, window.on, cycles_of, instants_of)
+        partner = _SameNumber(theirs) if watch.kind == "twin" else _Newest(theirs)
+    follower = _Follower(window, low_v, high_v)
+    while not ours.is_at_end and not follower.is_over:
+        stream = ours.read()
+        volts = stream.predicted_v - (window.target_v or 0.0)
+        if partner is not None:
+            partner_v = partner.beside(stream.times_s)
+            volts = stream.predicted_v[: len(partner_v)] - partner_v
+        follower.feed(volts, stream.times_s)
+        if len(volts) < len(stream.times_s):
+            break  # the other one came to its end
+    return tuple(follower.events)
 
 
-def _in_a_row(holds: NDArray[np.bool_], times: int) -> NDArray[np.bool_]:
+class _Partner:
+    """Another stream, read on as far as the first one needs it."""
+
+    def __init__(self, stream: _Stream) -> None:
+        self._stream = stream
+        self._volts = np.empty(0)
+        self._times_s = np.empty(0)
+
+    def _read_on(self) -> None:
+        more = self._stream.read()
+        self._volts = np.concatenate((self._volts, more.predicted_v))
+        self._times_s = np.concatenate((self._times_s, more.times_s))
+
+    def beside(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Its values that belong to the next values of the first, held then; fewer where it ends."""
+        raise NotImplementedError
+
+
+class _SameNumber(_Partner):
+    """Values of the same number."""
+
+    def beside(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
+        while len(self._volts) < len(times_s) and not self._stream.is_at_end:
+            self._read_on()
+        found, self._volts = self._volts[: len(times_s)], self._volts[len(times_s) :]
+        return found
+
+
+class _Newest(_Partner):
+    """The newest value at each instant."""
+
+    def beside(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
+        while not self._stream.is_at_end and (not len(self._times_s) or self._times_s[-1] < times_s[-1]):
+            self._read_on()
+        if not len(self._times_s):
+            return np.empty(0)
+        places = np.searchsorted(self._times_s, times_s[times_s <= self._times_s[-1]], side="right") - 1
+        found = self._volts[np.maximum(places, 0)]
+        past = max(0, int(places[-1])) if len(places) else 0
+        self._volts, self._times_s = self._volts[past:], self._times_s[past:]
+        return np.asarray(found)
+
+
+class _Follower:
+    """A condition followed through values that come in blocks."""
+
+    def __init__(self, window: Window, low_v: float, high_v: float) -> None:
+        self._window, self._low_v, self._high_v = window, low_v, high_v
+        self._is_inside = False
+        self._in_a_row = 0
+        self.events: list[ExpectedEvent] = []
+        self.is_over = False
+        """It tells nothing any more."""
+
+    def feed(self, volts: NDArray[np.float64], times_s: NDArray[np.float64]) -> None:
+        """The next values."""
+        window = self._window
+        enters, leaves = _conditions(window, self._low_v, self._high_v, volts)
+        if window.times > 1:
+            enters, self._in_a_row = _in_a_row(enters, window.times, self._in_a_row)
+        position = 0
+        while position < len(volts):
+            wanted = (
+                (leaves | enters)
+                if self._is_inside and window.when == "every"
+                else leaves
+                if self._is_inside
+                else enters
+            )
+            step = int(np.argmax(wanted[position:]))
+            if not wanted[position + step]:
+                return
+            position += step
+            self._is_inside = not bool(leaves[position]) if self._is_inside else True
+            self.events.append(ExpectedEvent(float(times_s[position]), self._is_inside, float(volts[position])))
+            is_last = not window.rearm or (window.action == "stop" and window.rearm_after_s is None)
+            if self._is_inside and is_last:
+                self.is_over = True
+                return
+            position += 1
+
+
+def _in_a_row(holds: NDArray[np.bool_], times: int, before: int) -> tuple[NDArray[np.bool_], int]:
+    """(where it has held so often in a row, how often it holds at the end), with so many in a row before them."""
     places = np.arange(1, len(holds) + 1)
-    since = places - np.maximum.accumulate(np.where(holds, 0, places))
-    return np.asarray(holds & (since >= times))
+    since = places - np.maximum.accumulate(np.where(holds, -before, places))
+    return np.asarray(holds & (since >= times)), int(since[-1]) if len(since) else before
 
 
 def _conditions(

@@ -43,7 +43,7 @@ def crossings(take: Take, watch: Watch, limits_v: tuple[float, float] | None = N
     came = tuple((int(row["ticks"]) / take.tick_hz, bool(row["entered"])) for row in mine)
     meant = tuple((ticks, _as_meant(workspace, watch, limits_v)) for ticks, workspace in take.history)
     wanted = expected_events(meant, watch, take.chain_cycles, take.instants)
-    end_s = float(take.instants(chain).held_s(cycles - 1, cycles)[0, -1]) if cycles else 0.0
+    end_s = float(take.instants(chain, cycles - 1, cycles).held_s(cycles - 1, cycles)[0, -1]) if cycles else 0.0
     return Crossings(watch, wanted, came, end_s)
 
 

@@ -10,13 +10,13 @@ from numpy.typing import NDArray
 from wattigram.core.accuracy import slot_settling
 from wattigram.core.bench import source_span_s
 from wattigram.core.design import Chain, PairExpectation, Route, signal_scale
-from wattigram.core.expected import expected_raw, expected_reduced
 from wattigram.core.pins import input_source
 from wattigram.core.proof.causes import neighbour_points
+from wattigram.core.proof.compared import code_counts, compared
 from wattigram.core.proof.outgoing import pair_linearity, route_seen
-from wattigram.core.proof.pairing import paired
+from wattigram.core.proof.pairing import paired_blocks
 from wattigram.core.proof.verdict import Verdict
-from wattigram.core.take import SignalSamples, Take
+from wattigram.core.take import Take
 
 FloatArray = NDArray[np.float64]
 COLUMNS = 800
@@ -78,16 +78,15 @@ def evidence_for(take: Take, verdict: Verdict) -> Evidence:
     if route is not None:
         return Evidence(verdict, _route_panels(take, route))
     known = {signal.name for signal in take.workspace.project.signals}
-    samples = take.raw(verdict.signal) if verdict.signal in known else None
-    chain = take.workspace.project.chain_of(verdict.signal) if samples is not None else None
-    if samples is None or chain is None or samples.count < 2:
+    chain = take.workspace.project.chain_of(verdict.signal) if verdict.signal in known else None
+    if chain is None or take.came(verdict.signal) < 2:
         return Evidence(verdict, ())
-    panels: list[Panel] = [_twin_trace(take, verdict) or _trace(take, chain, verdict, samples)]
+    panels: list[Panel] = [_twin_trace(take, verdict) or _trace(take, chain, verdict)]
     panels += _pair_panels(take, verdict)
     scatter = _scatter(take, chain, verdict)
     if scatter is not None:
         panels.append(scatter)
-    panels.append(_histogram(take, chain, samples))
+    panels.append(_histogram(take, chain, verdict.signal))
     return Evidence(verdict, tuple(panels))
 
 
@@ -135,26 +134,19 @@ def _lines(verdict: Verdict) -> tuple[tuple[float, str], ...]:
     return tuple(lines)
 
 
-def _trace(take: Take, chain: Chain, verdict: Verdict, samples: SignalSamples) -> TracePanel:
+def _trace(take: Take, chain: Chain, verdict: Verdict) -> TracePanel:
     """A telling stretch of the signal: a period or two, the reduced stream where the window is judged."""
     workspace = take.workspace
-    signal = samples.signal
-    reduced = take.reduced(signal.name)
-    use_reduced = reduced is not None and len(reduced.items) > 1 and verdict.kind in {"window", "twin", "level"}
-    shown = reduced if use_reduced and reduced is not None else samples
+    signal = workspace.project.signal(verdict.signal)
+    use_reduced = take.reduced_count(signal.name) > 1 and verdict.kind in {"window", "twin", "level"}
+    block = compared(take, chain, signal.name, 0, MOST_DRAWN, use_reduced)
+    assert block is not None
+    shown, expected = block.samples, block.expected
     span_s = source_span_s(input_source(workspace, signal.pin)) if workspace.wiring(signal.pin) else 0.1
     if verdict.kind in {"window", "rate"}:
         span_s = max(span_s, take.seconds)
     count = int(np.clip(np.searchsorted(shown.times_s, shown.times_s[0] + span_s), 2, MOST_DRAWN))
-    instants = take.instants(chain)
-    if use_reduced:
-        expected = expected_reduced(
-            take.history, chain.converter, signal.name, 0, min(count, len(shown.items)), instants
-        )
-    else:
-        cycles = int(shown.cycles[min(count, len(shown.cycles)) - 1]) + 1
-        expected = expected_raw(take.history, chain.converter, signal.name, 0, cycles, instants)
-    count = min(count, len(shown.volts), len(expected.settled_v))
+    count = min(count, len(shown.volts))
     half = expected.half_width_v
     low, high = _columns(np.where(shown.valid[:count], shown.volts[:count], np.nan))
     band_low, band_high = _columns(expected.settled_v[:count])
@@ -169,13 +161,11 @@ def _twin_trace(take: Take, verdict: Verdict) -> TracePanel | None:
     signal = take.workspace.project.signal(verdict.signal)
     if signal.twin_of is None or verdict.high is None:
         return None
-    ours = take.reduced(signal.name) or take.raw(signal.name)
-    theirs = take.reduced(signal.twin_of) or take.raw(signal.twin_of)
-    if ours is None or theirs is None:
+    if take.workspace.project.chain_of(signal.twin_of) is None:
         return None
-    pairs = paired(take, ours, theirs)
-    count = min(len(pairs.difference_v), MOST_DRAWN)
-    if count < 2:
+    pairs = next(paired_blocks(take, signal.name, signal.twin_of), None)
+    count = min(len(pairs.difference_v), MOST_DRAWN) if pairs is not None else 0
+    if pairs is None or count < 2:
         return None
     low, high = _columns(pairs.difference_v[:count])
     times, _ = _columns(pairs.times_s[:count])
@@ -212,12 +202,13 @@ def _scatter(take: Take, chain: Chain, verdict: Verdict) -> ScatterPanel | None:
     )
 
 
-def _histogram(take: Take, chain: Chain, samples: SignalSamples) -> HistogramPanel:
-    scale = signal_scale(take.workspace, chain, samples.signal.name)
-    codes = np.rint(scale.item_volts(samples.items[samples.valid]) / scale.lsb_v).astype(np.int64)
+def _histogram(take: Take, chain: Chain, name: str) -> HistogramPanel:
+    scale = signal_scale(take.workspace, chain, name)
+    items, often, _volts = code_counts(take, name)
+    codes = np.rint(scale.item_volts(items) / scale.lsb_v).astype(np.int64)
     low, high = int(codes.min()), int(codes.max()) + 1
     width = max(1, -(-(high - low) // 80))
     edges = np.arange(low, high + width, width, dtype=np.float64)
-    counts, _ = np.histogram(codes, bins=edges)
-    title = f"Codes of {samples.count} samples"
+    counts, _ = np.histogram(codes, bins=edges, weights=often)
+    title = f"Codes of {int(often.sum())} samples"
     return HistogramPanel(title, counts.astype(np.int64), edges)

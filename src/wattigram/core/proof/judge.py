@@ -6,9 +6,8 @@ import math
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
-from wattigram.core.analysis import fit_sine, two_levels
+from wattigram.core.analysis import Moments, fit_sine, two_levels
 from wattigram.core.clocks import timer_setting
 from wattigram.core.design import (
     Chain,
@@ -20,7 +19,6 @@ from wattigram.core.design import (
     PairExpectation,
     RateExpectation,
     RouteExpectation,
-    RunningMean,
     SineExpectation,
     StepsExpectation,
     TimerTrigger,
@@ -30,16 +28,16 @@ from wattigram.core.design import (
     Workspace,
 )
 from wattigram.core.expected import ExpectedEvent
-from wattigram.core.expected.stream import expected_raw
+from wattigram.core.proof.compared import code_counts, compared_blocks, moments_of
 from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
 from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, Judged, due_items, not_judged, within
 from wattigram.core.proof.missing import may_pause, missing_text
 from wattigram.core.proof.outputs import judge_course, judge_pair, judge_route, judge_trip
-from wattigram.core.proof.pairing import paired
+from wattigram.core.proof.pairing import paired_blocks
 from wattigram.core.proof.unclaimed import Unclaimed
 from wattigram.core.proof.verdict import Outcome, Verdict
 from wattigram.core.quantity import brief, show_volts
-from wattigram.core.take import SignalSamples, Take
+from wattigram.core.take import Take
 from wattigram.core.timing import cycle_timing
 
 FEWEST_SAMPLES = 16
@@ -133,16 +131,16 @@ def _judge(take: Take, expectation: Expectation) -> Judged:
         return not_judged("memory was polled, and only items come that way")
     if isinstance(expectation, RouteExpectation):
         return judge_route(take, expectation)
-    samples = take.raw(expectation.signal)
-    if samples is None:
+    if take.workspace.project.chain_of(expectation.signal) is None:
         return not_judged("the signal has no slot")
     if isinstance(expectation, RateExpectation):
         return _rate(take, expectation)
     if isinstance(expectation, EdgesExpectation):
         return _edges(take, expectation)
-    if samples.count < FEWEST_SAMPLES:
-        return _too_few(take, expectation.signal, samples.count)
-    found = _of_samples(take, expectation, samples)
+    count = take.came(expectation.signal)
+    if count < FEWEST_SAMPLES:
+        return _too_few(take, expectation.signal, count)
+    found = _of_samples(take, expectation)
     missing = _missing(take, expectation.signal)
     if missing and found.outcome == "holds":
         found = replace(found, outcome="fails", note=f"{found.note}, but {missing}")
@@ -155,16 +153,16 @@ def _missing(take: Take, name: str) -> str:
     return missing_text(take, name) or (missing_text(take, twin) if twin is not None else "")
 
 
-def _of_samples(take: Take, expectation: Expectation, samples: SignalSamples) -> Judged:
+def _of_samples(take: Take, expectation: Expectation) -> Judged:
     match expectation:
         case LevelExpectation():
-            return _level(expectation, _best(take, expectation.signal) or samples)
+            return _level(take, expectation)
         case StepsExpectation():
-            return _steps(expectation, samples)
+            return _steps(take, expectation)
         case SineExpectation():
-            return _sine(expectation, samples)
+            return _sine(take, expectation)
         case NoiseExpectation():
-            return _noise(take, expectation, samples)
+            return _noise(take, expectation)
         case TwinExpectation():
             return _twin(take, expectation)
         case WindowExpectation():
@@ -194,32 +192,34 @@ def _stream(take: Take, chain: Chain) -> int:
     return take.workspace.project.chains.index(chain)
 
 
-def _level(expectation: LevelExpectation, samples: SignalSamples) -> Judged:
-    if not samples.count:
+def _level(take: Take, expectation: LevelExpectation) -> Judged:
+    found = moments_of(take, expectation.signal)
+    if not found.count:
         return not_judged("its running mean has not filled in this take")
-    measured = float(samples.volts[samples.valid].mean())
     low, high = expectation.level_v - expectation.within_v, expectation.level_v + expectation.within_v
-    sigma_v = float(samples.volts[samples.valid].std()) / math.sqrt(samples.count)
-    note = f"mean {show_volts(measured)} ± {brief(2 * sigma_v, 'V', 2)}"
-    return Judged(within(measured, low, high), measured, "V", low, high, samples.count, note)
+    note = f"mean {show_volts(found.mean)} ± {brief(2 * found.mean_sigma, 'V', 2)}"
+    return Judged(within(found.mean, low, high), found.mean, "V", low, high, found.count, note)
 
 
-def _steps(expectation: StepsExpectation, samples: SignalSamples) -> Judged:
-    values = samples.volts[samples.valid]
-    found = two_levels(values, (expectation.low_v + expectation.high_v) / 2)
+def _steps(take: Take, expectation: StepsExpectation) -> Judged:
+    _items, often, volts = code_counts(take, expectation.signal)
+    found = two_levels(volts, (expectation.low_v + expectation.high_v) / 2, often)
+    count = found.low_count + found.high_count
     if not found.low_count or not found.high_count:
         seen = "upper" if found.high_count else "lower"
-        return Judged("open", None, "V", None, None, samples.count, f"only the {seen} level was seen")
+        return Judged("open", None, "V", None, None, count, f"only the {seen} level was seen")
     off_low, off_high = found.low - expectation.low_v, found.high - expectation.high_v
     is_high = abs(off_high) >= abs(off_low)
     measured, wanted = (found.high, expectation.high_v) if is_high else (found.low, expectation.low_v)
     low, high = wanted - expectation.within_v, wanted + expectation.within_v
     note = f"{'upper' if is_high else 'lower'} level reads {show_volts(measured)}"
-    return Judged(within(measured, low, high), measured, "V", low, high, samples.count, note)
+    return Judged(within(measured, low, high), measured, "V", low, high, count, note)
 
 
-def _sine(expectation: SineExpectation, samples: SignalSamples) -> Judged:
-    values, times_s = samples.volts[samples.valid][:SINE_SAMPLES], samples.times_s[samples.valid][:SINE_SAMPLES]
+def _sine(take: Take, expectation: SineExpectation) -> Judged:
+    samples = take.raw(expectation.signal, 0, SINE_SAMPLES)
+    assert samples is not None
+    values, times_s = samples.volts[samples.valid], samples.times_s[samples.valid]
     try:
         fit = fit_sine(values, times_s)
     except ValueError:
@@ -248,23 +248,13 @@ def _sine(expectation: SineExpectation, samples: SignalSamples) -> Judged:
     return Judged(within(measured, low, high), measured, unit, low, high, len(values), note)
 
 
-def _noise(take: Take, expectation: NoiseExpectation, samples: SignalSamples) -> Judged:
-    chain = take.workspace.project.chain_of(expectation.signal)
-    assert chain is not None
-    left = _residual(take, chain, samples)
-    measured = float(left.std())
-    outcome = within(measured, None, expectation.rms_v)
-    note = f"{measured * 1e3:.2f} mV rms ± {200 / math.sqrt(2 * len(left)):.2g} %"
-    return Judged(outcome, measured, "V", None, expectation.rms_v, len(left), note)
-
-
-def _residual(take: Take, chain: Chain, samples: SignalSamples) -> NDArray[np.float64]:
-    """Captured less expected where both are there, (n,) volts."""
-    last = int(samples.cycles[-1]) + 1
-    instants = take.instants(chain)
-    stream = expected_raw(take.history, chain.converter, samples.signal.name, 0, last, instants)
-    count = min(len(stream.settled_v), len(samples.volts))
-    return np.asarray((samples.volts[:count] - stream.settled_v[:count])[samples.valid[:count]])
+def _noise(take: Take, expectation: NoiseExpectation) -> Judged:
+    left = Moments()
+    for block in compared_blocks(take, expectation.signal):
+        left.add(block.error_v)
+    outcome = within(left.std, None, expectation.rms_v)
+    note = f"{left.std * 1e3:.2f} mV rms ± {200 / math.sqrt(2 * left.count):.2g} %"
+    return Judged(outcome, left.std, "V", None, expectation.rms_v, left.count, note)
 
 
 def _twin(take: Take, expectation: TwinExpectation) -> Judged:
@@ -274,32 +264,23 @@ def _twin(take: Take, expectation: TwinExpectation) -> Judged:
     other = take.workspace.project.signal(signal.twin_of)
     if take.is_polled and (signal.later_stage is not None or other.later_stage is not None):
         return not_judged("memory was polled, and what their stages make does not come that way")
-    ours, theirs = _best(take, signal.name), _best(take, signal.twin_of)
-    if ours is None or theirs is None:
+    if take.workspace.project.chain_of(other.name) is None:
         return not_judged("its twin has no slot")
-    if not theirs.count:
-        return _too_few(take, signal.twin_of, 0)
-    pairs = paired(take, ours, theirs)
-    if len(pairs.difference_v) < FEWEST_SAMPLES:
+    if not take.came(other.name):
+        return _too_few(take, other.name, 0)
+    worst, count = 0.0, 0
+    for pairs in paired_blocks(take, signal.name, other.name):
+        worst = max(worst, float(np.abs(pairs.difference_v).max(initial=0.0)))
+        count += len(pairs.difference_v)
+    if count < FEWEST_SAMPLES:
         return not_judged("too few pairs in this take")
-    difference = np.abs(pairs.difference_v)
-    worst = float(difference.max())
-    note = f"worst {show_volts(worst)} of {len(difference)} pairs"
+    note = f"worst {show_volts(worst)} of {count} pairs"
     outcome = within(worst, None, expectation.within_v)
     trips = [event for watch in signal_watches(take, signal.name, "twin") for event in crossings(take, watch).came]
     if trips:
         note += f", {sum(began for _at, began in trips)} trips"
         outcome = "fails"  # a pair that agrees and trips all the same does not do its work
-    return Judged(outcome, worst, "V", None, expectation.within_v, len(difference), note)
-
-
-def _best(take: Take, name: str) -> SignalSamples | None:
-    """Reduced values where there are any, else raw samples; those of a running mean once it is full."""
-    reduced = take.reduced(name)
-    if reduced is None or not len(reduced.items):
-        return take.raw(name)
-    stage = take.workspace.project.signal(name).later_stage
-    return reduced.since(stage.count - 1) if isinstance(stage, RunningMean) else reduced
+    return Judged(outcome, worst, "V", None, expectation.within_v, count, note)
 
 
 def _window(take: Take, expectation: WindowExpectation) -> Judged:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.analysis import Linearity, linearity
+from wattigram.core.analysis import Largest, Linearity, Moments, Readings, linearity_of
 from wattigram.core.bench import Jumper, followed, source_voltage
 from wattigram.core.design import (
     ReceivedSource,
@@ -19,45 +19,42 @@ from wattigram.core.design import (
     Workspace,
     signal_scale,
 )
-from wattigram.core.expected import ExpectedValues, expected_raw, expected_reduced, expected_values
+from wattigram.core.expected import ExpectedValues, expected_values
 from wattigram.core.pins import compared, generator_on, serial_source
+from wattigram.core.proof.compared import compared_blocks
 from wattigram.core.take import Take
 from wattigram.core.timing import route_timing
 from wattigram.core.waveform import playing
 
 FloatArray = NDArray[np.float64]
 SETTLED_TAUS = 12
-MOST_CYCLES = 1 << 20
 NEARLY_ALL = 99.5
 """Per cent of the samples that a course must hold for."""
 
 
-def course_error_v(take: Take, name: str) -> FloatArray | None:
-    """Captured less what was meant, (n,) volts of the signal; None where too little came."""
-    samples = take.raw(name)
-    chain = take.workspace.project.chain_of(name)
-    if samples is None or chain is None or samples.count < 16:
-        return None
-    cycles = min(int(samples.cycles[-1]) + 1, MOST_CYCLES)
-    stream = expected_raw(take.history, chain.converter, name, 0, cycles, take.instants(chain))
-    count = min(len(stream.settled_v), len(samples.volts))
-    return np.asarray((samples.volts[:count] - stream.settled_v[:count])[samples.valid[:count]])
+@dataclass(frozen=True)
+class CourseError:
+    """By how much a signal is off its course, volts: nearly all within, and the mean."""
+
+    count: int
+    nearly_all_v: float
+    mean_v: float
 
 
-def stage_error_v(take: Take, name: str) -> FloatArray | None:
-    """The same of the values of a signal's stage, (n,) volts; None where it has none, or too few came."""
-    samples = take.reduced(name)
-    chain = take.workspace.project.chain_of(name)
-    if samples is None or chain is None or samples.count < 16:
-        return None
-    count = min(len(samples.items), MOST_CYCLES)
-    stream = expected_reduced(take.history, chain.converter, name, 0, count, take.instants(chain))
-    count = min(count, len(stream.settled_v))
+def course_error(take: Take, name: str, reduced: bool = False) -> CourseError | None:
+    """Captured less what was meant, of all samples or of all values of the stage; None where too little came."""
+    total = take.reduced_count(name) if reduced else take.came(name)
     stage = take.workspace.project.signal(name).later_stage
-    filled = stage.count - 1 if isinstance(stage, RunningMean) else 0
-    valid = samples.valid[:count].copy()
-    valid[:filled] = False
-    return np.asarray((samples.volts[:count] - stream.settled_v[:count])[valid]) if valid.any() else None
+    filled = stage.count - 1 if reduced and isinstance(stage, RunningMean) else 0
+    if total - filled < FEWEST_READINGS:
+        return None
+    off, largest = Moments(), Largest(total, NEARLY_ALL)
+    for block in compared_blocks(take, name, reduced):
+        error_v = block.error_v
+        skipped, filled = min(filled, len(error_v)), max(0, filled - len(error_v))
+        off.add(error_v[skipped:])
+        largest.add(np.abs(error_v[skipped:]))
+    return CourseError(off.count, largest.percentile, off.mean) if off.count else None
 
 
 FEWEST_READINGS = 16
@@ -81,32 +78,33 @@ def pair_linearity(take: Take, name: str) -> Swept | None:
     wiring = workspace.wiring(signal.pin)
     source = followed(wiring, workspace.project.bench) if wiring is not None else None
     generator = generator_on(workspace, source.pin) if isinstance(source, Jumper) else None
-    samples, chain = take.raw(name), workspace.project.chain_of(name)
-    if generator is None or samples is None or chain is None or wiring is None:
+    chain = workspace.project.chain_of(name)
+    if generator is None or chain is None or wiring is None:
         return None
     made = playing(workspace, generator)
     held = made.codes
     update_s = float(made.update_s)
-    since_s = samples.times_s - float(made.begin_s + made.late_s)
-    steps = np.floor(since_s / update_s + 1e-9).astype(np.int64)
     scale = signal_scale(workspace, chain, name)
     slot = chain.places_of(name)[0]
     sampling_s = chain.slots[slot].sampling_cycles * chain.divider / float(workspace.bus_clock_hz)
     wait_s = SETTLED_TAUS * max(made.tau_s, *wiring.poles_s, 0.0) + sampling_s
-    good = samples.valid & (since_s >= 0) & (since_s - steps * update_s > min(wait_s, 0.8 * update_s))
-    if not made.repeat:
-        good &= steps < len(held)
-    codes = held[steps % len(held)]
-    reached = np.abs(made.levels_v - held * made.lsb_v) < 0.01 * made.lsb_v
-    good &= reached[steps % len(held)] & (codes * made.lsb_v <= scale.reference_v - scale.lsb_v)
     # Where the converter stands at its end nobody knows how far beyond the output is.
     top_v = (scale.highest_code - 0.5) * scale.lsb_v / float(signal.front_end)
-    played = len(np.unique(codes[good]))
-    ended = np.unique(codes[good & ((samples.volts >= top_v) | (samples.volts <= 0))])
-    good &= ~np.isin(codes, ended)
-    readings = samples.volts[good] * float(signal.front_end) / made.lsb_v
-    found = linearity(codes[good], readings) if np.count_nonzero(good) >= FEWEST_READINGS else None
-    return Swept(played, found)
+    reached = np.abs(made.levels_v - held * made.lsb_v) < 0.01 * made.lsb_v
+    readings, is_ended = Readings(), np.zeros(0, dtype=np.int64)
+    played = np.zeros(0, dtype=np.int64)
+    for samples in take.blocks(name):
+        since_s = samples.times_s - float(made.begin_s + made.late_s)
+        steps = np.floor(since_s / update_s + 1e-9).astype(np.int64)
+        good = samples.valid & (since_s >= 0) & (since_s - steps * update_s > min(wait_s, 0.8 * update_s))
+        if not made.repeat:
+            good &= steps < len(held)
+        codes = held[steps % len(held)]
+        good &= reached[steps % len(held)] & (codes * made.lsb_v <= scale.reference_v - scale.lsb_v)
+        played = np.union1d(played, codes[good])
+        is_ended = np.union1d(is_ended, codes[good & ((samples.volts >= top_v) | (samples.volts <= 0))])
+        readings.add(codes[good], samples.volts[good] * float(signal.front_end) / made.lsb_v)
+    return Swept(len(played), linearity_of(readings.without(is_ended)))
 
 
 @dataclass(frozen=True)

@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from wattigram.core.accuracy import comparator_figures
 from wattigram.core.design import CourseExpectation, PairExpectation, RouteExpectation, TripExpectation
 from wattigram.core.proof.crossings import signal_watches
 from wattigram.core.proof.measured import Judged, not_judged, within
 from wattigram.core.proof.outgoing import (
     NEARLY_ALL,
-    course_error_v,
+    course_error,
     pair_linearity,
     route_seen,
-    stage_error_v,
     trip_points,
     wanted_values_hz,
 )
@@ -28,20 +25,18 @@ FEWEST_CROSSINGS = 3
 
 def judge_course(take: Take, expectation: CourseExpectation) -> Judged:
     """Whether a signal follows what was meant."""
-    error = course_error_v(take, expectation.signal)
-    if error is None:
+    found, what = course_error(take, expectation.signal), "samples"
+    if found is None:
         return not_judged("too few samples in this take")
-    measured = float(np.percentile(np.abs(error), NEARLY_ALL))
-    reduced = stage_error_v(take, expectation.signal)
-    if reduced is not None:
-        of_stage = float(np.percentile(np.abs(reduced), NEARLY_ALL))
-        if of_stage > max(measured, expectation.within_v):
-            note = f"{NEARLY_ALL:g} % of {len(reduced)} values of its stage within {show_volts(of_stage)}, "
-            note += f"mean {show_volts(float(reduced.mean()))} off"
-            return Judged("fails", of_stage, "V", None, expectation.within_v, len(reduced), note)
-    note = f"{NEARLY_ALL:g} % of {len(error)} samples within {show_volts(measured)}, mean {show_volts(float(error.mean()))} off"
-    outcome = within(measured, None, expectation.within_v)
-    return Judged(outcome, measured, "V", None, expectation.within_v, len(error), note)
+    of_stage = course_error(take, expectation.signal, reduced=True)
+    if of_stage is not None and of_stage.nearly_all_v > max(found.nearly_all_v, expectation.within_v):
+        found, what = of_stage, "values of its stage"
+    note = (
+        f"{NEARLY_ALL:g} % of {found.count} {what} within {show_volts(found.nearly_all_v)}, "
+        f"mean {show_volts(found.mean_v)} off"
+    )
+    outcome = within(found.nearly_all_v, None, expectation.within_v)
+    return Judged(outcome, found.nearly_all_v, "V", None, expectation.within_v, found.count, note)
 
 
 def judge_pair(take: Take, expectation: PairExpectation) -> Judged:

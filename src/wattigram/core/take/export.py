@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
 from wattigram.core.errors import TakeError
 from wattigram.core.take.reader import Take
-from wattigram.core.take.samples import SignalSamples
 
 ROWS_AT_ONCE = 20_000
 
@@ -23,14 +22,15 @@ def export_csv(take: Take, path: Path, progress: Callable[[float], None] | None 
     TakeError
         When the file cannot be written.
     """
-    columns = list(_columns(take))
-    total = sum(len(samples.items) for _stage, samples in columns) or 1
-    rows = 0
+    columns = [(signal.name, stage) for signal in take.workspace.project.signals for stage in (False, True)]
+    total = sum(take.reduced_count(name) if reduced else take.raw_count(name) for name, reduced in columns) or 1
+    rows = done = 0
     try:
         with path.open("w", newline="", encoding="utf-8") as stream:
             writer = csv.writer(stream)
             writer.writerow(["time_s", "signal", "stage", "code", "volts"])
-            for stage, samples in columns:
+            for samples in (block for column in columns for block in take.blocks(*column)):
+                stage = "reduced" if samples.is_reduced else "raw"
                 for start in range(0, len(samples.items), ROWS_AT_ONCE):
                     part = slice(start, start + ROWS_AT_ONCE)
                     keep = samples.valid[part]
@@ -43,17 +43,11 @@ def export_csv(take: Take, path: Path, progress: Callable[[float], None] | None 
                     )
                     writer.writerows((f"{t:.9f}", name, stage, code, f"{v:.6f}") for t, code, v in table)
                     rows += int(np.count_nonzero(keep))
+                    done += len(samples.items[part])
                     if progress is not None:
-                        progress(rows / total)
+                        progress(done / total)
     except OSError as fault:
         raise TakeError(
             f"The table cannot be written: {fault.strerror}.", where=str(path), cure="Choose another place."
         ) from fault
     return rows
-
-
-def _columns(take: Take) -> Iterator[tuple[str, SignalSamples]]:
-    for signal in take.workspace.project.signals:
-        for stage, samples in (("raw", take.raw(signal.name)), ("reduced", take.reduced(signal.name))):
-            if samples is not None:
-                yield stage, samples

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -9,19 +10,47 @@ from numpy.typing import NDArray
 
 FACTOR = 16
 SMALLEST_LEVEL = 512
+READ_AT_ONCE = 1 << 18
+"""Samples; a multiple of FACTOR."""
 _BLOCK_ROWS = 1 << 12
 
 
 class Overview:
-    """Pyramid over a one-dimensional array; level k holds extremes of 16^(k+1) samples each."""
+    """Pyramid over a row of samples; level k holds extremes of 16^(k+1) samples each.
 
-    def __init__(self, samples: NDArray[Any]) -> None:
-        self.samples = samples
+    Parameters
+    ----------
+    count : int, samples
+    read : samples ``begin`` to ``end``; they stay where they are, and are read again when they are looked at closely
+    """
+
+    def __init__(self, count: int, read: Callable[[int, int], NDArray[Any]]) -> None:
+        self._count = count
+        self._read = read
+        self._newest: tuple[int, int, NDArray[Any]] | None = None
         self._levels: list[tuple[NDArray[Any], NDArray[Any]]] = []
-        low, high = samples, samples
+        if count <= SMALLEST_LEVEL * FACTOR:
+            return
+        parts = []
+        for begin in range(0, count, READ_AT_ONCE):
+            piece = read(begin, min(count, begin + READ_AT_ONCE))
+            parts.append(_reduce(piece, piece))
+        low, high = (np.concatenate([part[side] for part in parts]) for side in (0, 1))
+        self._levels.append((low, high))
         while len(low) > SMALLEST_LEVEL * FACTOR:
             low, high = _reduce(low, high)
             self._levels.append((low, high))
+
+    @classmethod
+    def of(cls, samples: NDArray[Any]) -> Overview:
+        """Of samples that are in memory."""
+        return cls(len(samples), lambda begin, end: samples[begin:end])
+
+    def _samples(self, begin: int, end: int) -> NDArray[Any]:
+        """As read last where it is the same stretch, for a picture is painted more often than it moves."""
+        if self._newest is None or self._newest[:2] != (begin, end):
+            self._newest = begin, end, self._read(begin, end)
+        return self._newest[2]
 
     def columns(self, begin: float, end: float, count: int) -> tuple[NDArray[Any], NDArray[Any]]:
         """Extremes of ``count`` equal parts of samples ``begin`` to ``end``.
@@ -38,10 +67,16 @@ class Overview:
         while level + 1 < len(self._levels) and FACTOR ** (level + 2) * 2 <= step:
             level += 1
         size = FACTOR ** (level + 1)
-        low, high = self._levels[level] if level >= 0 else (self.samples, self.samples)
+        total = len(self._levels[level][0]) if level >= 0 else self._count
         edges /= size
-        first = np.minimum(np.maximum(edges[:-1].astype(np.int64), 0), len(low) - 1)
-        last = np.minimum(np.maximum(np.ceil(edges[1:]).astype(np.int64), first + 1), len(low))
+        first = np.minimum(np.maximum(edges[:-1].astype(np.int64), 0), total - 1)
+        last = np.minimum(np.maximum(np.ceil(edges[1:]).astype(np.int64), first + 1), total)
+        if level >= 0:
+            low, high = self._levels[level]
+        else:
+            since = int(first[0])
+            low = high = self._samples(since, int(last[-1]))
+            first, last = first - since, last - since
         return _segments(low, first, last, np.minimum), _segments(high, first, last, np.maximum)
 
 

@@ -362,13 +362,17 @@ class Take:
         mine = self.items(stream, since, int(numbers[-1]) + 1 if len(numbers) else 0)[numbers - since]
         cycles = numbers // slots
         believed = numbers % chain.loop.items % slots
-        times_s = np.empty(0)
-        if len(numbers):
-            first, last = int(cycles[0]), int(cycles[-1]) + 1
-            held_s = self.instants(chain, first, last).held_s(first, last)
-            times_s = held_s[cycles - first, believed]
         volts = signal_scale(workspace, chain, name).item_volts(mine) / float(signal.front_end)
-        return SignalSamples(signal, mine, volts, cycles, times_s, self.valid(stream, numbers))
+        return SignalSamples(
+            signal, mine, volts, cycles, self.valid(stream, numbers), lambda: self._held_s(chain, cycles, believed)
+        )
+
+    def _held_s(self, chain: Chain, cycles: NDArray[np.int64], places: NDArray[np.int64]) -> NDArray[np.float64]:
+        """When slots of some cycles, ascending, were held."""
+        if not len(cycles):
+            return np.empty(0)
+        first, last = int(cycles[0]), int(cycles[-1]) + 1
+        return np.asarray(self.instants(chain, first, last).held_s(first, last)[cycles - first, places])
 
     def reduced_count(self, name: str) -> int:
         """Values of a signal's stage that the take has places for."""
@@ -388,39 +392,42 @@ class Take:
         numbers = np.arange(begin, begin + len(values), dtype=np.int64)
         places = chain.places_of(name)
         last = (numbers + 1) * rate_divisor(stage) - 1
-        cycles = last // len(places)
-        times_s = np.empty(0)
-        if len(cycles):
-            since, until = int(cycles[0]), int(cycles[-1]) + 1
-            held_s = self.instants(chain, since, until).held_s(since, until)
-            times_s = held_s[cycles - since, np.array(places)[last % len(places)]]
+        cycles, slots = last // len(places), np.array(places)[last % len(places)]
         volts = reduced_volts(workspace, chain, signal, values)
-        return SignalSamples(signal, values, volts, cycles, times_s, self.valid(REDUCED_STREAM + index, numbers), True)
+        valid = self.valid(REDUCED_STREAM + index, numbers)
+        return SignalSamples(signal, values, volts, cycles, valid, lambda: self._held_s(chain, cycles, slots), True)
 
-    def blocks(self, name: str, reduced: bool = False) -> Iterator[SignalSamples]:
-        """All samples of a signal, or values of its stage, in blocks of a few megabytes."""
+    def blocks(self, name: str, reduced: bool = False, since: int = 0) -> Iterator[SignalSamples]:
+        """All samples of a signal, or values of its stage, from one on, in blocks of a few megabytes."""
         count = self.reduced_count(name) if reduced else self.raw_count(name)
         read = self.reduced if reduced else self.raw
-        for begin in range(0, count, BLOCK_SAMPLES):
+        for begin in range(since, count, BLOCK_SAMPLES):
             block = read(name, begin, min(count, begin + BLOCK_SAMPLES))
             if block is not None:
                 yield block
 
-    def came(self, name: str) -> int:
-        """Unreduced samples of a signal that really came."""
-        chain = self.workspace.project.chain_of(name)
-        if chain is None:
-            return 0
-        stream = self.workspace.project.chains.index(chain)
-        lap, total = self._lap(chain, name), self.item_count(stream)
+    def missing(self, name: str, reduced: bool = False) -> tuple[tuple[int, int], ...]:
+        """Samples of a signal, or values of its stage, that never came: numbers of the first and past the last."""
+        project = self.workspace.project
+        chain, index = project.chain_of(name), tap_index(project, name)
+        if chain is None or (reduced and index is None):
+            return ()
+        stream = REDUCED_STREAM + (index or 0) if reduced else project.chains.index(chain)
+        total, lap = self.item_count(stream), self._lap(chain, name)
 
         def before(number: int) -> int:
+            if reduced:
+                return min(number, total)
             laps, rest = divmod(min(number, total), chain.loop.items)
             return laps * len(lap) + int(np.searchsorted(lap, rest))
 
         gaps = self.gaps[self.gaps["stream"] == stream]
-        missing = sum(before(int(g["first"]) + int(g["count"])) - before(int(g["first"])) for g in gaps)
-        return self.raw_count(name) - missing
+        found = ((before(int(gap["first"])), before(int(gap["first"]) + int(gap["count"]))) for gap in gaps)
+        return tuple((first, last) for first, last in found if first < last)
+
+    def came(self, name: str) -> int:
+        """Unreduced samples of a signal that really came."""
+        return self.raw_count(name) - sum(last - first for first, last in self.missing(name))
 
     def output(self, number: int) -> OutputSamples:
         """What took effect at the end of route ``number``, or left a UART as the report of that number after them."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -23,7 +25,6 @@ class SignalSamples:
     items : (n,) unsigned, as they lay in memory
     volts : (n,) float64, the signal's own volts
     cycles : (n,) int64, number of the cycle that each was converted in
-    times_s : (n,) float64, held instants since the start
     valid : (n,) bool, false where data never came
     """
 
@@ -31,20 +32,20 @@ class SignalSamples:
     items: NDArray[Any]
     volts: FloatArray
     cycles: NDArray[np.int64]
-    times_s: FloatArray
     valid: NDArray[np.bool_]
+    held_s: Callable[[], FloatArray] = field(repr=False, compare=False)
     is_reduced: bool = False
     """Values of the signal's stage after memory, and not samples."""
+
+    @cached_property
+    def times_s(self) -> FloatArray:
+        """Held instants since the start, (n,) float64 seconds; worked out, or read, when they are asked for."""
+        return self.held_s()
 
     @property
     def count(self) -> int:
         """Samples that came."""
         return int(np.count_nonzero(self.valid))
-
-    def since(self, first: int) -> SignalSamples:
-        """The same without the first so many."""
-        parts = {name: getattr(self, name)[first:] for name in ("items", "volts", "cycles", "times_s", "valid")}
-        return replace(self, **parts)
 
 
 @dataclass(frozen=True)

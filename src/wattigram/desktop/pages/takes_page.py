@@ -206,10 +206,11 @@ class TakesPage(QWidget):
     def _value(trace: Trace, seconds: float) -> str:
         number = trace.number_at(seconds)
         name = trace.name.replace("&", "&amp;").replace("<", "&lt;")
-        if not trace.samples.valid[number]:
+        at = trace.samples(number, number + 1)
+        if not at.valid[0]:
             return f"{name}<br>missing"
-        code = int(trace.samples.items[number]) >> trace.code_shift
-        return f"{name}<br>{show_volts(float(trace.samples.volts[number]))} · {code} · 0x{code:03X}"
+        code = int(at.items[0]) >> trace.code_shift
+        return f"{name}<br>{show_volts(float(at.volts[0]))} · {code} · 0x{code:03X}"
 
     def copy_picture(self) -> None:
         """The traces as a picture on the clipboard."""

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.design import Scale, Workspace, later_gain, signal_scale
+from wattigram.core.design import Chain, Scale, Signal, Workspace, later_gain, signal_scale
 from wattigram.core.expected import band_half_width_v, expected_settled_at, workspace_at
 from wattigram.core.take import Overview, SignalSamples, Take, open_take
 
@@ -25,40 +26,49 @@ class Trace:
     name: str
     stage: str
     index: int
-    samples: SignalSamples
+    take: Take
+    count: int
+    start_s: float
     overview: Overview
     volts_per_code: float
     half_width_v: float
     rate_hz: float
     code_shift: int
 
-    @property
-    def start_s(self) -> float:
-        """Held instant of the first sample."""
-        return float(self.samples.times_s[0])
+    def samples(self, begin: int, end: int) -> SignalSamples:
+        """A stretch of what the take holds, read from it."""
+        read = self.take.reduced if self.stage == "reduced" else self.take.raw
+        found = read(self.name, begin, end)
+        assert found is not None
+        return found
+
+    @cached_property
+    def missing(self) -> tuple[tuple[int, int], ...]:
+        """Stretches of samples that never came, (first, past the last) of each."""
+        return self.take.missing(self.name, self.stage == "reduced")
 
     def span_v(self) -> tuple[float, float]:
         """Extremes over the whole take."""
-        low, high = self.overview.columns(0, len(self.samples.items), 1)
+        low, high = self.overview.columns(0, self.count, 1)
         return float(low[0]) * self.volts_per_code, float(high[0]) * self.volts_per_code
 
     def number_at(self, seconds: float) -> int:
         """The sample nearest to an instant."""
         number = round((seconds - self.start_s) * self.rate_hz)
-        return max(0, min(len(self.samples.items) - 1, number))
+        return max(0, min(self.count - 1, number))
 
     def columns(self, begin_s: float, end_s: float, count: int) -> tuple[FloatArray, FloatArray, FloatArray]:
         """(times, lows, highs) in seconds and volts; single samples where there are fewer than columns."""
-        total = len(self.samples.items)
+        total = self.count
         first = (begin_s - self.start_s) * self.rate_hz
         last = (end_s - self.start_s) * self.rate_hz
         inside_first, inside_last = max(0, int(first) - 1), min(total, int(last) + 2)
         if inside_last - inside_first < 2:
             return np.empty(0), np.empty(0), np.empty(0)
         if inside_last - inside_first <= 2 * count:
-            part = slice(inside_first, inside_last)
-            volts = np.where(self.samples.valid[part], self.samples.volts[part], np.nan)
-            return self.samples.times_s[part], volts, volts
+            near = self.samples(inside_first, inside_last)
+            volts = np.where(near.valid, near.volts, np.nan)
+            return near.times_s, volts, volts
         begin, end = max(0.0, first), min(float(total), last)
         columns = max(2, round(count * (end - begin) / (last - first)))
         low, high = self.overview.columns(begin, end, columns)
@@ -110,23 +120,38 @@ def load_take(path: Path, progress: Callable[[float], None]) -> TakeData:
             chain = workspace.project.chain_of(signal.name)
             if chain is not None:
                 scale = signal_scale(workspace, chain, signal.name)
-                for stage, samples in (("raw", take.raw(signal.name)), ("reduced", take.reduced(signal.name))):
-                    if samples is None or len(samples.items) < 2:
-                        continue
-                    factor = later_gain(signal) if stage == "reduced" else 1.0
-                    per_code = scale.lsb_v / 2.0**scale.shift / scale.gain / factor / float(signal.front_end)
-                    span_s = float(samples.times_s[-1] - samples.times_s[0])
-                    half = band_half_width_v(workspace, chain, signal.name, stage == "reduced")
-                    rate_hz = (len(samples.items) - 1) / max(span_s, 1e-9)
-                    overview = Overview(_codes(samples, scale, stage))
-                    traces.append(
-                        Trace(signal.name, stage, index, samples, overview, per_code, half, rate_hz, scale.shift)
-                    )
+                for stage in ("raw", "reduced"):
+                    trace = _trace(take, chain, signal, index, scale, stage)
+                    if trace is not None:
+                        traces.append(trace)
             progress((index + 1) / len(signals))
         return TakeData(path, take, workspace, tuple(traces), take.seconds)
     except BaseException:
         take.close()
         raise
+
+
+def _trace(take: Take, chain: Chain, signal: Signal, index: int, scale: Scale, stage: str) -> Trace | None:
+    """A signal made ready for drawing; None where too little came."""
+    is_reduced = stage == "reduced"
+    count = take.reduced_count(signal.name) if is_reduced else take.raw_count(signal.name)
+    if count < 2:
+        return None
+    read = take.reduced if is_reduced else take.raw
+
+    def codes(begin: int, end: int) -> NDArray[Any]:
+        samples = read(signal.name, begin, end)
+        assert samples is not None
+        return _codes(samples, scale, stage)
+
+    ends = [read(signal.name, at, at + 1) for at in (0, count - 1)]
+    first_s, last_s = (float(one.times_s[0]) for one in ends if one is not None)
+    factor = later_gain(signal) if is_reduced else 1.0
+    per_code = scale.lsb_v / 2.0**scale.shift / scale.gain / factor / float(signal.front_end)
+    half = band_half_width_v(take.workspace, chain, signal.name, is_reduced)
+    rate_hz = (count - 1) / max(last_s - first_s, 1e-9)
+    overview = Overview(count, codes)
+    return Trace(signal.name, stage, index, take, count, first_s, overview, per_code, half, rate_hz, scale.shift)
 
 
 def _codes(samples: SignalSamples, scale: Scale, stage: str) -> NDArray[Any]:

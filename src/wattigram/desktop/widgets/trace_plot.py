@@ -146,12 +146,8 @@ class TracePlot(QWidget):
 
     def _paint_gaps(self, painter: QPainter, axes: Axes, trace: Trace) -> None:
         """Where data never came: hatched, with a word."""
-        valid = trace.samples.valid
-        if valid.all():
-            return
         t = theme()
-        edges = np.flatnonzero(np.diff(np.concatenate(([True], valid, [True])).astype(np.int8)))
-        for begin, end in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+        for begin, end in trace.missing:
             left = float(axes.x(trace.start_s + begin / trace.rate_hz))
             right = float(axes.x(trace.start_s + end / trace.rate_hz))
             rect = QRectF(left, axes.rect.top(), max(2.0, right - left), axes.rect.height()).intersected(axes.rect)
@@ -203,8 +199,9 @@ class TracePlot(QWidget):
         for number, trace in enumerate(self._traces):
             lane = self.axes(number)
             sample = trace.number_at(self.cursor_s)
-            x, y = float(lane.x(trace.samples.times_s[sample])), float(lane.y(trace.samples.volts[sample]))
-            if lane.rect.contains(x, y) and trace.samples.valid[sample]:
+            at = trace.samples(sample, sample + 1)
+            x, y = float(lane.x(at.times_s[0])), float(lane.y(at.volts[0]))
+            if lane.rect.contains(x, y) and at.valid[0]:
                 painter.setPen(QPen(color(t.ink), 1.4))
                 painter.drawEllipse(QPointF(x, y), 3.5, 3.5)
 

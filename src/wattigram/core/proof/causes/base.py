@@ -10,7 +10,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.design import Chain, Scale, Signal, Workspace, signal_scale
+from wattigram.core.design import Chain, Scale, Signal, Workspace, rate_divisor, signal_scale
 from wattigram.core.design.edits import Edit
 from wattigram.core.errors import RegisterError
 from wattigram.core.expected import ExpectedStream, expected_raw, expected_reduced
@@ -108,8 +108,8 @@ class Case:
 
     @cached_property
     def captured(self) -> SignalSamples | None:
-        """Raw samples, where there are enough of them to say anything."""
-        found = self.take.raw(self.signal.name)
+        """The first raw samples, where there are enough of them to say anything."""
+        found = self.take.raw(self.signal.name, 0, MOST_SAMPLES)
         return found if found is not None and found.count >= FEWEST_SAMPLES else None
 
     @cached_property
@@ -117,7 +117,7 @@ class Case:
         """What was expected of the same cycles."""
         assert self.captured is not None
         cycles = min(int(self.captured.cycles[-1]) + 1, MOST_SAMPLES)
-        instants = self.take.instants(self.chain)
+        instants = self.take.instants(self.chain, 0, cycles)
         return expected_raw(self.take.history, self.chain.converter, self.signal.name, 0, cycles, instants)
 
     @cached_property
@@ -155,11 +155,12 @@ class Case:
 
     def due_after_stage(self, count: int) -> FloatArray:
         """Volts at the pin due of the first ``count`` values after the reduce stage, wherever that is."""
-        instants = self.take.instants(self.chain)
         name, converter = self.signal.name, self.chain.converter
-        if self.signal.later_stage is not None:
+        stage = self.signal.later_stage
+        cycles = -(-count * (rate_divisor(stage) if stage is not None else 1) // len(self.chain.places_of(name)))
+        instants = self.take.instants(self.chain, 0, cycles)
+        if stage is not None:
             return expected_reduced(self.take.history, converter, name, 0, count, instants).settled_v * self.gain
-        cycles = -(-count // len(self.chain.places_of(name)))
         return expected_raw(self.take.history, converter, name, 0, cycles, instants).settled_v[:count] * self.gain
 
     def finding(self, code: str) -> Finding | None:

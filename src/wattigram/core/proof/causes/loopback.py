@@ -11,7 +11,7 @@ from wattigram.core.design.edits import SwapWires
 from wattigram.core.expected import expected_raw
 from wattigram.core.findings import Finding
 from wattigram.core.pins import generator_on, pwm_on
-from wattigram.core.proof.causes.base import FEWEST_SAMPLES, Case, LikelyCause, tester
+from wattigram.core.proof.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, Case, LikelyCause, tester
 from wattigram.core.quantity import show_volts
 from wattigram.core.waveform import dac_lsb_v
 
@@ -156,11 +156,11 @@ def exchanged_with(case: Case) -> tuple[float, str]:
 def _reads_as(case: Case, name: str, other: str) -> float:
     """Share of one signal's error that vanishes when it is taken for another, at its own held instants."""
     take, chain = case.take, case.chain
-    samples = take.raw(name)
+    samples = take.raw(name, 0, MOST_SAMPLES)
     if samples is None or samples.count < FEWEST_SAMPLES:
         return 0.0
     cycles = min(int(samples.cycles[-1]) + 1, 1 << 16)
-    instants = take.instants(chain)
+    instants = take.instants(chain, 0, cycles)
     gains = [float(take.workspace.project.signal(one).front_end) for one in (name, other)]
     mine = expected_raw(take.history, chain.converter, name, 0, cycles, instants).settled_v * gains[0]
     theirs = expected_raw(take.history, chain.converter, other, 0, cycles, instants).settled_v * gains[1]

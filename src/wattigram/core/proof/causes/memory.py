@@ -19,7 +19,7 @@ FEWEST_LAPS = 3
 
 def _items(case: Case) -> NDArray[Any]:
     """The stream as the program reads it, whole laps of it."""
-    data = case.take.items(case.stream)[:MOST_SAMPLES]
+    data = case.take.items(case.stream, 0, MOST_SAMPLES)
     lap = case.chain.loop.items
     return data[: len(data) // lap * lap] if len(data) >= lap else data
 
@@ -177,7 +177,7 @@ def loop_out_of_step(case: Case) -> LikelyCause | None:
     slots, items = len(case.chain.slots), case.chain.loop.items
     if items % slots == 0 or not case.is_off:
         return None
-    data = case.take.items(case.stream)
+    data = case.take.items(case.stream, 0, MOST_SAMPLES)
     cycles = min(len(data) // slots, MOST_SAMPLES // slots)
     by_slot = _expected_by_slot(case, cycles)
     numbers = np.arange(cycles * slots)
@@ -201,7 +201,7 @@ def loop_out_of_step(case: Case) -> LikelyCause | None:
 def _expected_by_slot(case: Case, cycles: int) -> NDArray[np.float64]:
     """Readings due in each slot, (cycles, slots) volts at the pin."""
     project = case.take.workspace.project
-    instants = case.take.instants(case.chain)
+    instants = case.take.instants(case.chain, 0, cycles)
     by_slot = np.empty((cycles, len(case.chain.slots)))
     for name in {slot.signal for slot in case.chain.slots}:
         gain = float(project.signal(name).front_end)

@@ -36,7 +36,7 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
     if before == name or chain.loop.items % slots:
         return None
     stream = workspace.project.chains.index(chain)
-    items = take.items(stream)
+    items = take.items(stream, 0, MOST_SAMPLES * slots)
     cycles = min(len(items) // slots, MOST_SAMPLES)
     if cycles < FEWEST_SAMPLES:
         return None
@@ -49,7 +49,7 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
         other = np.concatenate(([0.0], other[:-1]))
         good = good & np.concatenate(([False], valid[:-1, -1]))
     gain = float(workspace.project.signal(name).front_end)
-    expected = expected_raw(take.history, chain.converter, name, 0, cycles, take.instants(chain))
+    expected = expected_raw(take.history, chain.converter, name, 0, cycles, take.instants(chain, 0, cycles))
     settled = expected.settled_v.reshape(cycles, -1)[:, 0] * gain
     return (other - settled)[good], (mine - settled)[good]
 

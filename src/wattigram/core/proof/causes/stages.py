@@ -17,17 +17,18 @@ LEAST_SHARE = 0.01
 def stage_gives_nothing(case: Case) -> LikelyCause | None:
     """Samples come, and what software should make of them does not."""
     stage = case.signal.later_stage
-    reduced = case.take.reduced(case.signal.name)
-    if stage is None or case.take.is_polled or case.captured is None or (reduced is not None and len(reduced.items)):
+    reduced = case.take.reduced_count(case.signal.name)
+    if stage is None or case.take.is_polled or case.captured is None or reduced:
         return None
-    due = case.captured.count // rate_divisor(stage)
+    came = case.take.came(case.signal.name)
+    due = came // rate_divisor(stage)
     if due < FEWEST_VALUES:
         return None
     return case.cause(
         "stage-not-served",
         f"The firmware makes nothing of {case.signal.name}",
         0.9,
-        f"{case.captured.count} samples came, and none of the {due} values that software should make of them",
+        f"{came} samples came, and none of the {due} values that software should make of them",
         None,
     )
 
@@ -36,12 +37,12 @@ def stage_gives_nothing(case: Case) -> LikelyCause | None:
 def stage_makes_something_else(case: Case) -> LikelyCause | None:
     """The samples that came, put through the stage, give other values than those that came."""
     project, name = case.take.workspace.project, case.signal.name
-    reduced, index = case.take.reduced(name), tap_index(project, name)
+    reduced, index = case.take.reduced(name, 0, MOST_SAMPLES), tap_index(project, name)
     whole = not case.take.lost_items(case.stream) and not case.take.repeated_items(case.stream)
     stage = case.signal.later_stage
     if reduced is None or index is None or stage is None or stage.by == "hardware" or not whole:
         return None
-    items = case.take.items(case.stream)[:MOST_SAMPLES]
+    items = case.take.items(case.stream, 0, MOST_SAMPLES)
     tap = Tap(effective_taps(case.take.workspace)[index], len(case.chain.slots), case.chain.loop.items)
     made = tap.feed(items, 0, np.arange(len(items)))[1].values & 0xFFFFFFFF
     came = reduced.items[: len(made)].astype(np.int64)
