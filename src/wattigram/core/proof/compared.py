@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import Moments
-from wattigram.core.design import Chain, RunningMean, rate_divisor
+from wattigram.core.design import Chain, RunningMean, rate_divisor, reduced_volts, signal_scale
 from wattigram.core.expected import ExpectedStream, expected_raw, expected_reduced
 from wattigram.core.take import SignalSamples, Take
 from wattigram.core.take.reader import BLOCK_SAMPLES
@@ -69,6 +69,16 @@ def best_blocks(take: Take, name: str) -> Iterator[SignalSamples]:
     stage = take.workspace.project.signal(name).later_stage
     reduced = is_judged_reduced(take, name)
     return take.blocks(name, reduced, stage.count - 1 if reduced and isinstance(stage, RunningMean) else 0)
+
+
+def value_step_v(take: Take, name: str) -> float:
+    """Volts from one value to the next, as the signal is judged."""
+    workspace = take.workspace
+    chain, signal = workspace.project.chain_of(name), workspace.project.signal(name)
+    assert chain is not None
+    if is_judged_reduced(take, name):
+        return float(np.diff(reduced_volts(workspace, chain, signal, np.arange(2)))[0])
+    return signal_scale(workspace, chain, name).lsb_v / float(signal.front_end)
 
 
 def moments_of(take: Take, name: str) -> Moments:

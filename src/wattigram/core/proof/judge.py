@@ -28,7 +28,7 @@ from wattigram.core.design import (
     Workspace,
 )
 from wattigram.core.expected import ExpectedEvent
-from wattigram.core.proof.compared import code_counts, compared_blocks, moments_of
+from wattigram.core.proof.compared import code_counts, compared_blocks, moments_of, value_step_v
 from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
 from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, Judged, due_items, not_judged, within
 from wattigram.core.proof.missing import may_pause, missing_text
@@ -197,7 +197,10 @@ def _level(take: Take, expectation: LevelExpectation) -> Judged:
     if not found.count:
         return not_judged("its running mean has not filled in this take")
     low, high = expectation.level_v - expectation.within_v, expectation.level_v + expectation.within_v
-    note = f"mean {show_volts(found.mean)} ± {brief(2 * found.mean_sigma, 'V', 2)}"
+    step_v = value_step_v(take, expectation.signal)
+    # Noise of less than half a step does not carry the mean across it: how far it is off within the step nobody knows.
+    unsure_v = math.hypot(2 * found.mean_sigma, step_v / 2 if found.std < step_v / 2 else 0.0)
+    note = f"mean {show_volts(found.mean)} ± {brief(unsure_v, 'V', 2)}"
     return Judged(within(found.mean, low, high), found.mean, "V", low, high, found.count, note)
 
 
