@@ -66,3 +66,24 @@ def test_a_signal_that_is_not_there_is_waited_for() -> None:
     check = WiringCheck(RAMP)
     assert not check.look(pictures(heater=0.0))
     assert check.place == 0
+
+
+def test_wires_may_be_exchanged_straight_after_the_steps_before() -> None:
+    """Nobody puts the wire back from the reference first, only to take it off again."""
+    check = WiringCheck(RAMP)
+    own = {"power": 2.4, "heater": 0.6}
+    check.look(pictures(**own))
+    for readings in (
+        {"power": 0.0, "heater": 0.6},
+        {"power": 3.3, "heater": 0.6},
+        {"power": 2.4, "heater": 0.0},
+        {"power": 2.4, "heater": 3.3},
+    ):
+        for _look in range(STEADY_LOOKS):
+            check.look(pictures(**readings))
+    assert check.outcomes == ["seen"] * 4
+    assert check.step is not None
+    assert check.step.kind == "exchange"
+    for _look in range(STEADY_LOOKS):
+        check.look(pictures(power=0.6, heater=2.4))
+    assert check.outcomes == ["seen"] * 5
