@@ -28,7 +28,7 @@ def demo(
     headless: bool = typer.Option(False, "--headless", help="No window, even with a display."),
     out: Path = typer.Option(Path("demo-out"), "--out", help="Folder for what the run without a window writes."),
 ) -> None:
-    """Show the whole loop on the demo project: design, run, proof, cure, proof."""
+    """Show the whole loop on the demo project: design, run, proof, fix, proof."""
     if not EXAMPLE.is_dir():
         raise WattigramError(
             "The demo project is not here.", where=str(EXAMPLE), cure="Run from a clone of the repository."

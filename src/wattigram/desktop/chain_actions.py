@@ -53,7 +53,7 @@ class ChainActions:
             actions.add("Template", f"Add template: {template.name}", "", partial(self.add_template, template))
         actions.add("Proof", "Expect of the signal what its bench gives", "Ctrl+Shift+E", self.expect)
         actions.add("Findings", "Go to the gravest finding", "F8", page.findings.focus_first)
-        actions.add("Findings", "Apply the gravest finding's cure", "Ctrl+Return", self.cure_first)
+        actions.add("Findings", "Apply the gravest finding's fix", "Ctrl+Return", self.cure_first)
         for span in SPANS_S:
             title = "Streams show a stretch that suits each" if span == "auto" else f"Streams show {span}"
             actions.add("View", title, "", partial(page.set_span, span))
@@ -134,7 +134,7 @@ class ChainActions:
             if finding.remedy is not None:
                 self._do(finding.remedy)
                 return
-        self._page.complained.emit("No finding has a cure that can be applied by itself.")
+        self._page.complained.emit("No finding has a fix that can be applied by itself.")
 
     def expect(self) -> None:
         """Expectations for the selected signal, from what is wired to its pin."""

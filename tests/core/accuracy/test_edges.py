@@ -31,7 +31,9 @@ def test_edges_are_those_of_a_simulation(hysteresis_v: float, shape: str) -> Non
     look_s, noise_v, span_s = 1e-5, 0.005, 0.2
     shapes = {
         "ramp": lambda at: at / span_s,
-        "sine-with-hum": lambda at: 0.5 + 0.4 * np.sin(2 * math.pi * 10 * at) + 0.02 * np.sin(2 * math.pi * 1000 * at),
+        "sine-with-hum": lambda at: (
+            0.5 + 0.4 * np.sin(2 * math.pi * 10 * at + 0.7) + 0.02 * np.sin(2 * math.pi * 1000 * at)
+        ),
         "staircase": lambda at: np.floor(at / span_s * 100) / 100 + 0.001,
     }
     times_s = np.linspace(0, span_s, 40_001)  # 200 steps of the fastest part, as designs are walked
