@@ -56,13 +56,13 @@ def _better_length(workspace: Workspace, chain: Chain) -> SetLoopItems | None:
 def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
     """The upper bits are cut off: readings fold over, 8 of 12 bits leave a sawtooth."""
     for chain in workspace.project.chains:
-        needed, what = _widest(workspace, chain)
+        needed, what, is_sum = _widest(workspace, chain)
         dma = workspace.part.dma_channel(chain.dma) if chain.dma else None
         if chain.loop.width_bits >= needed:
             continue
         wide = sorted(width for width in (dma.widths if dma else (8, 16, 32)) if width >= needed)
         remedy = SetItemWidth(chain.converter, wide[0]) if wide else None
-        if chain.alignment == "left" and what == "A code":
+        if chain.alignment == "left" and not is_sum:
             yield Finding(
                 "item-drops-bits",
                 "note",
@@ -86,13 +86,13 @@ def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-def _widest(workspace: Workspace, chain: Chain) -> tuple[int, str]:
-    """Bits of the widest item, and what it is."""
-    widest = chain.bits, "A code"
+def _widest(workspace: Workspace, chain: Chain) -> tuple[int, str, bool]:
+    """Bits of the widest item, what it is, and whether a stage makes it: such an item is right-aligned whatever is chosen."""
+    widest = chain.bits, "A code", False
     for slot in chain.slots:
         stage = workspace.project.signal(slot.signal).slot_stage
         if stage is not None:
             bits = sum_bits(stage.count, chain.bits) - stage.shift
-            if bits > widest[0]:
-                widest = bits, f"The sum of {slot.signal}"
+            if bits >= widest[0]:
+                widest = bits, f"The {'mean' if stage.shift else 'sum'} of {slot.signal}", True
     return widest

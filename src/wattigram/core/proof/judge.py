@@ -182,6 +182,8 @@ def _too_few(take: Take, name: str, count: int) -> Judged:
     chain = take.workspace.project.chain_of(name)
     assert chain is not None
     due = due_items(take, chain) / len(chain.slots)
+    if may_pause(take.workspace, chain):
+        return not_judged(f"only {count} samples in this take: a window stops {chain.converter}, as designed")
     limit = cycle_timing(take.workspace, chain).items_limit
     if limit is None and due >= FEWEST_SAMPLES and count < HARDLY_ANY * due:
         return Judged("fails", None, "", None, None, count, f"{count or 'none'} of {due:.0f} values came of {name}")

@@ -71,14 +71,15 @@ def _rate_within(workspace: Workspace, chain: Chain) -> float:
     otherwise than the design says, and its waits vary besides.
     """
     cycle = cycle_timing(workspace, chain)
+    oscillator = workspace.converter(chain).oscillator
+    is_own = chain.clock == "own" and oscillator is not None and cycle.trigger.pace != "pattern"
+    within = max(RATE_WITHIN, oscillator.tolerance) if is_own and oscillator is not None else RATE_WITHIN
     if cycle.trigger.by_software or repoints(workspace, chain):
         step = software_step(workspace, chain)
         own_s = step.service_s + step.restart_s
-        return min(0.5, max(SOFTWARE_WITHIN, float(SOFTWARE_SPREAD * own_s * cycle.cycle_rate_hz)))
-    oscillator = workspace.converter(chain).oscillator
-    if chain.clock != "own" or oscillator is None or cycle_timing(workspace, chain).trigger.pace == "pattern":
-        return RATE_WITHIN
-    return max(RATE_WITHIN, oscillator.tolerance)
+        of_software = max(SOFTWARE_WITHIN, float(SOFTWARE_SPREAD * own_s * cycle.cycle_rate_hz))
+        within = min(0.5, of_software + (within if is_own else 0.0))
+    return within
 
 
 def _of_source(workspace: Workspace, signal: Signal, half_v: float) -> list[Expectation]:
