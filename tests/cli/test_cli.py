@@ -77,7 +77,7 @@ def test_check_gives_the_agreed_keys() -> None:
         "in_step": True,
     }
     assert {"code", "severity", "where", "message", "remedy"} <= set(found["findings"][0])
-    assert found["findings"][0]["remedy"] == "Sample Door latch for 384 cyc"
+    assert found["findings"][0]["remedy"] == "Door latch: sampling 32 clk → 384 clk"
 
 
 def test_check_in_words() -> None:

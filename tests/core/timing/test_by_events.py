@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import random
+from bisect import bisect_right
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -55,15 +57,19 @@ def follow_timer(
 
 
 def follow_handler(part: str, ends: list[float], handler: int, unit: int, fifo: int) -> int:
-    """Results that a handler still finds: one register keeps the newest, a FIFO the oldest."""
+    """Results that a handler still finds: one register keeps the newest, a FIFO the oldest.
+
+    How long each call waits for an instruction to end is drawn.
+    """
+    dice = random.Random(len(ends))
     clock_hz, enter, leave, wait = PARTS[part]
     fetched = 0
     free_s = 0.0
     position = 0
     while position + unit <= len(ends):
         called_s = max(free_s, ends[position + unit - 1])
-        read_s = called_s + (enter + wait / 2) / clock_hz
-        ready = sum(1 for end in ends[position : position + 4000] if end <= read_s)
+        read_s = called_s + (enter + dice.randint(0, wait)) / clock_hz
+        ready = bisect_right(ends, read_s) - position
         if fifo:
             fetched += min(ready, fifo)
         else:

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from wattigram.core.analysis import explained_share
-from wattigram.core.design.edits import SetHandler
+from wattigram.core.design.edits import SetHandler, apply_edit
 from wattigram.core.expected import expected_raw
 from wattigram.core.proof.causes.base import (
     FEWEST_SAMPLES,
@@ -21,6 +21,7 @@ from wattigram.core.proof.causes.neighbours import sampling_too_short
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import Take
+from wattigram.core.timing import cycle_timing, retrieval_timing
 
 CLEAR_SIGMAS = 4
 LEAST_LSB = 1.0
@@ -143,8 +144,15 @@ def handler_costs_more(case: Case) -> LikelyCause | None:
     rate_hz = case.take.running_rate_hz(case.chain)
     slower = rate_hz is not None and rate_hz < float(case.cycle.cycle_rate_hz) * (1 - 1e-4)
     lost = case.take.lost_items(case.stream) + case.take.totals.get(f"lost.{case.stream}", 0)
-    if not slower and not lost:
-        return None
+    if not case.take.item_count(case.stream) or (not slower and not lost):
+        return None  # of what never comes at all its length is not the reason
+    counted_as = apply_edit(case.take.workspace, SetHandler(case.chain.converter, counted))
+    chain = counted_as.project.chain(case.chain.converter)
+    assert chain is not None
+    if not (lost and retrieval_timing(counted_as, chain).lost_hz) and not (
+        slower and cycle_timing(counted_as, chain).cycle_rate_hz < case.cycle.cycle_rate_hz
+    ):
+        return None  # with its true length the design would do what it should
     seen = f"{lost} results were lost" if lost else f"scans come at {brief(rate_hz or 0.0, 'Hz', 5)}"
     return case.cause(
         "handler-costs-more",
