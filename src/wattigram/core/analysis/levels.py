@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,6 +17,14 @@ class TwoLevels:
     high: float
     low_count: int
     high_count: int
+    low_std: float
+    high_std: float
+    """Standard deviations of the two parts."""
+
+    @staticmethod
+    def median_sigma(std: float, count: int) -> float:
+        """Standard error of the median of normal values: √(π/2) times that of their mean."""
+        return math.sqrt(math.pi / 2 / count) * std
 
 
 def two_levels(values: NDArray[np.float64], threshold: float, times: NDArray[np.int64] | None = None) -> TwoLevels:
@@ -30,8 +39,16 @@ def two_levels(values: NDArray[np.float64], threshold: float, times: NDArray[np.
     order = np.argsort(values, kind="stable")
     values, often = values[order], often[order]
     is_high = values > threshold
-    low, high = (_median(values[part], often[part]) for part in (~is_high, is_high))
-    return TwoLevels(low, high, int(often[~is_high].sum()), int(often[is_high].sum()))
+    parts = [(values[part], often[part]) for part in (~is_high, is_high)]
+    (low, high), (low_std, high_std) = ([of(*part) for part in parts] for of in (_median, _std))
+    return TwoLevels(low, high, int(parts[0][1].sum()), int(parts[1][1].sum()), low_std, high_std)
+
+
+def _std(values: NDArray[np.float64], often: NDArray[np.int64]) -> float:
+    if not len(values):
+        return float("nan")
+    mean = float(np.average(values, weights=often))
+    return math.sqrt(float(np.average((values - mean) ** 2, weights=often)))
 
 
 def _median(values: NDArray[np.float64], often: NDArray[np.int64]) -> float:

@@ -199,11 +199,14 @@ def _level(take: Take, expectation: LevelExpectation) -> Judged:
     if not found.count:
         return not_judged("its running mean has not filled in this take")
     low, high = expectation.level_v - expectation.within_v, expectation.level_v + expectation.within_v
-    step_v = value_step_v(take, expectation.signal)
-    # Noise of less than half a step does not carry the mean across it: how far it is off within the step nobody knows.
-    unsure_v = math.hypot(2 * found.mean_sigma, step_v / 2 if found.std < step_v / 2 else 0.0)
+    unsure_v = _unsure_v(found.mean_sigma, found.std, value_step_v(take, expectation.signal))
     note = f"mean {show_volts(found.mean)} ± {brief(unsure_v, 'V', 2)}"
     return Judged(within(found.mean, low, high), found.mean, "V", low, high, found.count, note)
+
+
+def _unsure_v(sigma_v: float, std_v: float, step_v: float) -> float:
+    """Two standard errors; where noise does not carry values across half a step, that half step besides."""
+    return math.hypot(2 * sigma_v, step_v / 2 if std_v < step_v / 2 else 0.0)
 
 
 def _steps(take: Take, expectation: StepsExpectation) -> Judged:
@@ -217,7 +220,10 @@ def _steps(take: Take, expectation: StepsExpectation) -> Judged:
     is_high = abs(off_high) >= abs(off_low)
     measured, wanted = (found.high, expectation.high_v) if is_high else (found.low, expectation.low_v)
     low, high = wanted - expectation.within_v, wanted + expectation.within_v
-    note = f"{'upper' if is_high else 'lower'} level reads {show_volts(measured)}"
+    spread = (found.high_std, found.high_count) if is_high else (found.low_std, found.low_count)
+    sigma_v = found.median_sigma(*spread)
+    unsure_v = _unsure_v(sigma_v, spread[0], value_step_v(take, expectation.signal))
+    note = f"{'upper' if is_high else 'lower'} level reads {show_volts(measured)} ± {brief(unsure_v, 'V', 2)}"
     return Judged(within(measured, low, high), measured, "V", low, high, count, note)
 
 
