@@ -31,7 +31,7 @@ def test_a_proof_is_the_same_whatever_the_blocks(
     workspace = open_workspace(path)
     take = take_of(workspace, 1.5)
     whole = prove(workspace, take)
-    for module, constant in ((reader, "BLOCK_SAMPLES"), (compared, "BLOCK_SAMPLES"), (events, "VALUES_AT_ONCE")):
+    for module, constant in ((reader, "BLOCK_SAMPLES"), (events, "VALUES_AT_ONCE")):
         monkeypatch.setattr(module, constant, size)
     parts = prove(workspace, take)
     assert len(whole.verdicts) == len(parts.verdicts)

@@ -47,9 +47,10 @@ class _Stream:
 
     def read(self) -> ExpectedStream:
         """The next block."""
-        begin, end = self._next, min(self.total, self._next + VALUES_AT_ONCE * self._places)
-        self._next = end
         each = max(1, self._divisor)
+        size = max(1, VALUES_AT_ONCE // each) * self._places
+        begin, end = self._next, min(self.total, self._next + size)
+        self._next = end
         cycles = begin * each // self._places, -(-end * each // self._places)
         instants = self._instants_of(self._chain, *cycles)
         if self._divisor:

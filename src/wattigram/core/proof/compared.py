@@ -12,7 +12,6 @@ from wattigram.core.analysis import Moments
 from wattigram.core.design import Chain, RunningMean, rate_divisor, reduced_volts, signal_scale
 from wattigram.core.expected import ExpectedStream, expected_raw, expected_reduced
 from wattigram.core.take import SignalSamples, Take
-from wattigram.core.take.reader import BLOCK_SAMPLES
 
 FloatArray = NDArray[np.float64]
 
@@ -51,10 +50,10 @@ def compared(take: Take, chain: Chain, name: str, begin: int, end: int, reduced:
 def compared_blocks(take: Take, name: str, reduced: bool = False) -> Iterator[Compared]:
     """All of a signal, in blocks of a few megabytes."""
     chain = take.workspace.project.chain_of(name)
-    count = take.reduced_count(name) if reduced else take.raw_count(name)
-    for begin in range(0, count if chain is not None else 0, BLOCK_SAMPLES):
-        assert chain is not None
-        block = compared(take, chain, name, begin, min(count, begin + BLOCK_SAMPLES), reduced)
+    if chain is None:
+        return
+    for begin, end in take.stretches(name, reduced):
+        block = compared(take, chain, name, begin, end, reduced)
         if block is not None:
             yield block
 

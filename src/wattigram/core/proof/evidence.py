@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 
 from wattigram.core.accuracy import slot_settling
 from wattigram.core.bench import source_span_s
-from wattigram.core.design import Chain, PairExpectation, Route, signal_scale
+from wattigram.core.design import Chain, PairExpectation, Route, rate_divisor, signal_scale
 from wattigram.core.pins import input_source
 from wattigram.core.proof.causes import neighbour_points
-from wattigram.core.proof.compared import code_counts, compared
+from wattigram.core.proof.compared import code_counts, compared_blocks
 from wattigram.core.proof.outgoing import pair_linearity, route_seen
 from wattigram.core.proof.pairing import paired_blocks
 from wattigram.core.proof.verdict import Verdict
@@ -22,6 +22,8 @@ FloatArray = NDArray[np.float64]
 COLUMNS = 800
 POINTS = 700
 MOST_DRAWN = 400_000
+MOST_CALCULATED = 1 << 22
+"""Samples that are calculated for one picture, be they values of a stage afterwards."""
 
 
 @dataclass(frozen=True)
@@ -81,7 +83,7 @@ def evidence_for(take: Take, verdict: Verdict) -> Evidence:
     chain = take.workspace.project.chain_of(verdict.signal) if verdict.signal in known else None
     if chain is None or take.came(verdict.signal) < 2:
         return Evidence(verdict, ())
-    panels: list[Panel] = [_twin_trace(take, verdict) or _trace(take, chain, verdict)]
+    panels: list[Panel] = [_twin_trace(take, verdict) or _trace(take, verdict)]
     panels += _pair_panels(take, verdict)
     scatter = _scatter(take, chain, verdict)
     if scatter is not None:
@@ -134,25 +136,40 @@ def _lines(verdict: Verdict) -> tuple[tuple[float, str], ...]:
     return tuple(lines)
 
 
-def _trace(take: Take, chain: Chain, verdict: Verdict) -> TracePanel:
+def _trace(take: Take, verdict: Verdict) -> TracePanel:
     """A telling stretch of the signal: a period or two, the reduced stream where the window is judged."""
     workspace = take.workspace
     signal = workspace.project.signal(verdict.signal)
     use_reduced = take.reduced_count(signal.name) > 1 and verdict.kind in {"window", "twin", "level"}
-    block = compared(take, chain, signal.name, 0, MOST_DRAWN, use_reduced)
-    assert block is not None
-    shown, expected = block.samples, block.expected
     span_s = source_span_s(input_source(workspace, signal.pin)) if workspace.wiring(signal.pin) else 0.1
     if verdict.kind in {"window", "rate"}:
         span_s = max(span_s, take.seconds)
-    count = int(np.clip(np.searchsorted(shown.times_s, shown.times_s[0] + span_s), 2, MOST_DRAWN))
-    count = min(count, len(shown.volts))
-    half = expected.half_width_v
-    low, high = _columns(np.where(shown.valid[:count], shown.volts[:count], np.nan))
-    band_low, band_high = _columns(expected.settled_v[:count])
-    times, _ = _columns(shown.times_s[:count])
+    times_s, volts, settled_v, half = _first_stretch(take, signal.name, use_reduced, span_s)
+    low, high = _columns(volts)
+    band_low, band_high = _columns(settled_v)
+    times, _ = _columns(times_s)
     title = f"{signal.name}{', reduced' if use_reduced else ''}: captured on expected"
     return TracePanel(title, times, low, high, band_low - half, band_high + half, _lines(verdict))
+
+
+def _first_stretch(
+    take: Take, name: str, reduced: bool, span_s: float
+) -> tuple[FloatArray, FloatArray, FloatArray, float]:
+    """(instants, captured volts, settled volts, half the band) of a take's beginning; NaN where nothing came."""
+    stage = take.workspace.project.signal(name).later_stage
+    each = rate_divisor(stage) if reduced and stage is not None else 1
+    most = min(MOST_DRAWN, MOST_CALCULATED // each)
+    parts: list[tuple[FloatArray, FloatArray, FloatArray]] = []
+    half, count = 0.0, 0
+    for block in compared_blocks(take, name, reduced):
+        shown = block.samples
+        parts.append((shown.times_s, np.where(shown.valid, shown.volts, np.nan), block.expected.settled_v))
+        half, count = block.expected.half_width_v, count + len(shown.volts)
+        if count >= most or shown.times_s[-1] > parts[0][0][0] + span_s:
+            break
+    times_s, volts, settled_v = (np.concatenate([part[number] for part in parts]) for number in range(3))
+    end = int(np.clip(np.searchsorted(times_s, times_s[0] + span_s), 2, most))
+    return times_s[:end], volts[:end], settled_v[:end], half
 
 
 def _twin_trace(take: Take, verdict: Verdict) -> TracePanel | None:
@@ -163,12 +180,16 @@ def _twin_trace(take: Take, verdict: Verdict) -> TracePanel | None:
         return None
     if take.workspace.project.chain_of(signal.twin_of) is None:
         return None
-    pairs = next(paired_blocks(take, signal.name, signal.twin_of), None)
-    count = min(len(pairs.difference_v), MOST_DRAWN) if pairs is not None else 0
-    if pairs is None or count < 2:
+    parts, count = [], 0
+    for pairs in paired_blocks(take, signal.name, signal.twin_of):
+        parts.append(pairs)
+        count += len(pairs.difference_v)
+        if count >= MOST_DRAWN:
+            break
+    if count < 2:
         return None
-    low, high = _columns(pairs.difference_v[:count])
-    times, _ = _columns(pairs.times_s[:count])
+    low, high = _columns(np.concatenate([pairs.difference_v for pairs in parts])[:MOST_DRAWN])
+    times, _ = _columns(np.concatenate([pairs.times_s for pairs in parts])[:MOST_DRAWN])
     limit = np.full(len(times), verdict.high)
     title = f"{signal.name} less {signal.twin_of}"
     return TracePanel(title, times, low, high, -limit, limit, ())

@@ -38,6 +38,8 @@ from wattigram.core.timing import cycle_timing, loop_numbers
 
 BLOCK_SAMPLES = 1 << 18
 LOOKED_AT = 1 << 18
+FEWEST_VALUES = 64
+"""In a block of values, however many samples each is made of."""
 STAMPS_BEFORE = 1 << 12
 """Cycles before a stretch whose instants are read with it."""
 
@@ -397,12 +399,20 @@ class Take:
         valid = self.valid(REDUCED_STREAM + index, numbers)
         return SignalSamples(signal, values, volts, cycles, valid, lambda: self._held_s(chain, cycles, slots), True)
 
+    def stretches(self, name: str, reduced: bool = False, since: int = 0) -> Iterator[tuple[int, int]]:
+        """Numbers of a signal's samples, or of its stage's values, in stretches that come of about as many samples."""
+        stage = self.workspace.project.signal(name).later_stage
+        each = rate_divisor(stage) if reduced and stage is not None else 1
+        count = self.reduced_count(name) if reduced else self.raw_count(name)
+        size = max(FEWEST_VALUES, BLOCK_SAMPLES // each)
+        for begin in range(since, count, size):
+            yield begin, min(count, begin + size)
+
     def blocks(self, name: str, reduced: bool = False, since: int = 0) -> Iterator[SignalSamples]:
         """All samples of a signal, or values of its stage, from one on, in blocks of a few megabytes."""
-        count = self.reduced_count(name) if reduced else self.raw_count(name)
         read = self.reduced if reduced else self.raw
-        for begin in range(since, count, BLOCK_SAMPLES):
-            block = read(name, begin, min(count, begin + BLOCK_SAMPLES))
+        for begin, end in self.stretches(name, reduced, since):
+            block = read(name, begin, end)
             if block is not None:
                 yield block
 

@@ -77,6 +77,13 @@ class LikelyCause:
         return self.converter or ", ".join(self.signals)
 
 
+def first_values(take: Take, name: str) -> SignalSamples | None:
+    """The first values of a signal's stage, as many as some multiple of :data:`MOST_SAMPLES` gives; None without one."""
+    stage = take.workspace.project.signal(name).later_stage
+    each = rate_divisor(stage) if stage is not None else 1
+    return take.reduced(name, 0, min(MOST_SAMPLES, max(FEWEST_SAMPLES, 4 * MOST_SAMPLES // each)))
+
+
 class Case:
     """One failing signal; all in volts at the pin. Data are fetched when a tester asks for them."""
 

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.accuracy import twin_figures
 from wattigram.core.design import Twin, Watch, Window, limits_v
-from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, tester
+from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
 from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.registers import happening_count, watch_place
@@ -54,7 +54,7 @@ def window_unheard(case: Case) -> LikelyCause | None:
 def _is_crossed(case: Case, watch: Watch) -> bool:
     """What came lies now within the window and now beyond; a window around a target is not looked into."""
     window = watch.window(case.take.workspace.project)
-    reduced = case.take.reduced(case.signal.name, 0, MOST_SAMPLES) if window.on == "reduced" else None
+    reduced = first_values(case.take, case.signal.name) if window.on == "reduced" else None
     samples = reduced or case.take.raw(case.signal.name, 0, MOST_SAMPLES)
     if samples is None or window.target_v is not None or window.target_signal is not None:
         return False
@@ -309,8 +309,7 @@ def _pair(case: Case) -> tuple[SignalSamples | None, SignalSamples | None]:
     if of is None or case.take.workspace.project.chain_of(of) is None:
         return None, None
     first, second = (
-        case.take.reduced(name, 0, MOST_SAMPLES) or case.take.raw(name, 0, MOST_SAMPLES)
-        for name in (case.signal.name, of)
+        first_values(case.take, name) or case.take.raw(name, 0, MOST_SAMPLES) for name in (case.signal.name, of)
     )
     return first, second
 

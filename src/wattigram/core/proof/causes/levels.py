@@ -8,7 +8,7 @@ import numpy as np
 
 from wattigram.core.accuracy import converter_noise_lsb, signal_noise
 from wattigram.core.analysis import explained_share, fit_line
-from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, tester
+from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
 from wattigram.core.proof.causes.beside import offset_v
 from wattigram.core.proof.causes.loopback import EXCHANGED, exchanged_with
 from wattigram.core.quantity import brief
@@ -168,7 +168,7 @@ def factor_off(case: Case) -> LikelyCause | None:
 @tester
 def mean_is_scaled(case: Case) -> LikelyCause | None:
     """The reduced stream is the right one times count / 2^shift, or folds over where its sum overflows."""
-    reduced = case.take.reduced(case.signal.name, 0, MOST_SAMPLES)
+    reduced = first_values(case.take, case.signal.name)
     stage = case.signal.reduce
     if stage is None:
         return None

@@ -7,7 +7,7 @@ import numpy as np
 from wattigram.core.board.firmware import Tap
 from wattigram.core.deploy import effective_taps
 from wattigram.core.design import rate_divisor, tap_index
-from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, tester
+from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
 
 FEWEST_VALUES = 8
 LEAST_SHARE = 0.01
@@ -37,7 +37,7 @@ def stage_gives_nothing(case: Case) -> LikelyCause | None:
 def stage_makes_something_else(case: Case) -> LikelyCause | None:
     """The samples that came, put through the stage, give other values than those that came."""
     project, name = case.take.workspace.project, case.signal.name
-    reduced, index = case.take.reduced(name, 0, MOST_SAMPLES), tap_index(project, name)
+    reduced, index = first_values(case.take, name), tap_index(project, name)
     whole = not case.take.lost_items(case.stream) and not case.take.repeated_items(case.stream)
     stage = case.signal.later_stage
     if reduced is None or index is None or stage is None or stage.by == "hardware" or not whole:
