@@ -45,6 +45,19 @@ def state_of(project: Path) -> Path:
     return project.parent / "config"
 
 
+def running(code: str, project: Path) -> subprocess.Popen[str]:
+    """A program with a window of its own, off the screen, with the same folder of state."""
+    environment = {
+        **os.environ,
+        "WATTIGRAM_STATE": str(state_of(project)),
+        "WATTIGRAM_CONFIG": str(state_of(project)),
+        "QT_QPA_PLATFORM": "offscreen",
+    }
+    return subprocess.Popen(
+        [sys.executable, "-c", code, str(project)], stdout=subprocess.PIPE, env=environment, text=True
+    )
+
+
 # Copies of unsaved work
 
 
@@ -89,15 +102,7 @@ def test_a_killed_process_leaves_its_work(open_window: OpenWindow, project: Path
         "window.document.edit(SetSampling('ADC 1', 2, 384)); window.document.flush_recovery()\n"
         "print('ready', flush=True); app.exec()\n"
     )
-    environment = {
-        **os.environ,
-        "WATTIGRAM_STATE": str(state_of(project)),
-        "WATTIGRAM_CONFIG": str(state_of(project)),
-        "QT_QPA_PLATFORM": "offscreen",
-    }
-    with subprocess.Popen(
-        [sys.executable, "-c", code, str(project)], stdout=subprocess.PIPE, env=environment, text=True
-    ) as process:
+    with running(code, project) as process:
         assert process.stdout is not None
         assert process.stdout.readline() == "ready\n"
         beside = open_window(project)
@@ -285,15 +290,7 @@ def test_a_signal_ends_window_and_take_soundly(project: Path, number: signal.Sig
         "QTimer.singleShot(0, window.toggle_record)\n"
         "sys.exit(app.exec())\n"
     )
-    environment = {
-        **os.environ,
-        "WATTIGRAM_STATE": str(state_of(project)),
-        "WATTIGRAM_CONFIG": str(state_of(project)),
-        "QT_QPA_PLATFORM": "offscreen",
-    }
-    with subprocess.Popen(
-        [sys.executable, "-c", code, str(project)], stdout=subprocess.PIPE, env=environment, text=True
-    ) as process:
+    with running(code, project) as process:
         assert process.stdout is not None
         assert process.stdout.readline() == "recording\n"
         process.send_signal(number)

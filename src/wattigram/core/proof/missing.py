@@ -27,7 +27,10 @@ def missing_text(take: Take, name: str) -> str:
     if not take.item_count(stream):
         return ""
     lap_s = float(cycle_timing(take.workspace, chain).cycle_s) * chain.loop.items / len(chain.slots)
-    last_s = int(take.frame_rows(stream)["ticks"][-1]) / take.tick_hz + lap_s
+    ticks = take.frame_rows(stream)["ticks"]
+    last_s = (
+        int(ticks[-1]) / take.tick_hz + lap_s if len(ticks) else take.seconds
+    )  # a take that was mended may have none
     if last_s + lap_s < (1 - LONGEST_SILENCE) * take.seconds:
         return f"nothing more came of {name} after about {brief(last_s, 's', 2)} of {brief(take.seconds, 's', 2)}"
     timing = retrieval_timing(take.workspace, chain)
