@@ -21,6 +21,8 @@ MOST_STEPS = 60_000
 FEWEST_UNITS = 100
 SETTLED = 8
 CLOSE = 1e-6
+STILL = 1e-3
+"""Clocks by which the lateness of calls may still change from scan to scan."""
 PLAYED = 40_000
 
 
@@ -58,9 +60,10 @@ def overwritten_share(
     # For each unit that a call may look for next: when the handler is free by then, with likelihoods.
     pending: dict[int, dict[float, float]] = {0: {-1.0: 1.0}}
     shares: list[float] = []
+    lates: list[float] = []
     steps = 0
     for scan in range(MOST_SCANS):
-        read_units = 0.0
+        read_units = late = 0.0
         if steps > MOST_STEPS:  # a handler that falls behind little by little has too many states to follow each
             return _played_through(units, length, before_s, after_s, jitter)
         for number in range(scan * count, (scan + 1) * count):
@@ -70,6 +73,7 @@ def overwritten_share(
                     continue
                 read_units += likelihood
                 steps += len(chances)
+                late += likelihood * max(0.0, free - ready_at)
                 begin = max(free, ready_at) + before_s
                 for wait, chance in chances:
                     read = begin + wait
@@ -80,7 +84,12 @@ def overwritten_share(
                     # What is free before the next unit is ready is free, whenever that was.
                     states[max(round(read + after_s, 6), _instant(units, following, length))] += likelihood * chance
         shares.append(1 - read_units / count)
-        if scan * count >= FEWEST_UNITS and max(shares[-SETTLED:]) - min(shares[-SETTLED:]) < CLOSE:
+        lates.append(late)
+        # A handler that falls behind little by little loses the same for many scans, until it has slipped by one more.
+        is_level = all(
+            max(row[-SETTLED:]) - min(row[-SETTLED:]) < within for row, within in ((shares, CLOSE), (lates, STILL))
+        )
+        if scan * count >= FEWEST_UNITS and is_level:
             return max(0.0, shares[-1])
     return _played_through(units, length, before_s, after_s, jitter)
 
