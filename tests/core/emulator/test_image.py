@@ -12,8 +12,17 @@ from tests.conftest import edited
 from tests.core.firmware.compiled import EXAMPLES, IDS, built, needs_compiler
 from tests.core.firmware.judged import judged
 from tests.core.registers.designs import random_workspace
-from wattigram.core.design import Dma, Polling, SoftwareTrigger, TimerTrigger, Watch, Workspace, open_workspace
-from wattigram.core.design.edits import Edit, SetPerTrigger, SetRetrieval, SetTrigger, SetWindow
+from wattigram.core.design import (
+    Dma,
+    Interrupt,
+    Polling,
+    SoftwareTrigger,
+    TimerTrigger,
+    Watch,
+    Workspace,
+    open_workspace,
+)
+from wattigram.core.design.edits import Edit, SetPerTrigger, SetRetrieval, SetSampling, SetTrigger, SetWindow
 from wattigram.core.proof import prove
 from wattigram.core.registers import differences
 from wattigram.core.session import record_run
@@ -179,7 +188,7 @@ def test_a_result_that_is_given_up_leaves_its_place_empty(cured: Workspace, tmp_
     hasty = edited(
         cured, SetTrigger("ADC 1", SoftwareTrigger()), SetRetrieval("ADC 1", Polling(timeout_s=Fraction(1, 1_000_000)))
     )
-    with record(hasty, 1.5, tmp_path / "i.h5", f"image:{built(hasty, tmp_path / 'c').elf}") as take:
+    with record(hasty, 0.2, tmp_path / "i.h5", f"image:{built(hasty, tmp_path / 'c').elf}") as take:
         assert take.lost_items(0) == take.totals["overruns.0"] > 1000
         rail = take.raw("3.3 V rail")
         assert rail is not None
@@ -238,3 +247,22 @@ def test_results_come_at_their_time_however_the_board_is_stepped(tmp_path: Path)
         assert len(mine) > 50
         assert np.array_equal(mine, other[: len(mine)])
         assert np.array_equal(image.items(0), design.items(0)[: len(mine)])
+
+
+@pytest.mark.parametrize("retrieval", [Polling(), Interrupt()], ids=["polling", "interrupt"])
+def test_a_pass_is_started_anew_though_results_were_overwritten(
+    retrieval: Polling | Interrupt, cured: Workspace, tmp_path: Path
+) -> None:
+    """Firmware counts what the converter made; it does as the design with the clocks counted of its handler."""
+    quick = [SetSampling("ADC 1", place, 8, slot.signal) for place, slot in enumerate(cured.project.chains[0].slots)]
+    design = edited(cured, SetTrigger("ADC 1", SoftwareTrigger()), SetRetrieval("ADC 1", retrieval), *quick)
+    with record(design, 0.02, tmp_path / "i.h5", f"image:{built(design, tmp_path / 'c').elf}") as image:
+        counted = with_measured_handlers(design, image)
+        made, lost = (image.totals[f"{name}.0"] for name in ("converted", "lost"))
+    chain = counted.project.chains[0]
+    predicted = retrieval_timing(counted, chain)
+    assert made == pytest.approx(0.02 * float(predicted.items_hz), rel=5e-3)
+    assert lost / made == pytest.approx(float(predicted.lost_hz / predicted.items_hz), abs=2e-3)
+    assert lost > 0.2 * made
+    with record(counted, 0.02, tmp_path / "d.h5") as same:
+        assert (same.totals["converted.0"], same.totals["lost.0"]) == (made, pytest.approx(lost, abs=4))

@@ -51,7 +51,8 @@ class Channel:
         self._timed = TimedSynth(self.config, stream, config.bench, outputs, config.tick_hz, config.seed)
         self.pace = Pace(self.config, stream, config.seed)
         service = self.config.service
-        self._service = Service(service, (config.seed, stream)) if service is not None else None
+        by_pace = service is not None and service.keep == "pass"
+        self._service = Service(service, (config.seed, stream)) if service is not None and not by_pace else None
         self._memory = Memory(self.config.loop)
         self._held_of_slot = np.array([slot.held_ticks for slot in self.config.slots])
         last = [(slot.repeats - 1) * slot.each_ticks for slot in self.config.slots]
@@ -197,6 +198,8 @@ class Channel:
         codes = self._aligned(codes, int(places[0]))
         if self.results is not None:
             self.results.append((ends, codes.copy(), places))
+        if starts.fetched is not None and self.config.loop.delivers:
+            return self._keep(codes, instants if self.config.stamped else None, np.flatnonzero(starts.fetched))
         return self._fetch(codes, instants, ends, ticks)
 
     def stop_after(self, watch_ticks: int, rearm_ticks: int | None) -> None:
@@ -227,21 +230,26 @@ class Channel:
         self._codes_waiting = all_codes[done:]
         if all_held is not None:
             self._held_waiting = all_held[done:]
-        self.lost += served.lost
-        if self.config.service.keep == "newest":
-            picked = None if all_held is None else all_held[served.places]
-            return self._memory.write(all_codes[served.places], picked) if len(served.places) else []
+        part = slice(0, done)
+        return self._keep(all_codes[part], None if all_held is None else all_held[part], served.places)
+
+    def _keep(self, codes: NDArray[Any], held: IntArray | None, fetched: IntArray) -> list[HandOver]:
+        """Put into memory what was fetched; a FIFO knows how many were not, one register does not."""
+        self.lost += len(codes) - len(fetched)
+        assert self.config.service is not None
+        if self.config.service.keep != "oldest" and not self.config.loop.numbered:
+            return self._memory.write(codes[fetched], None if held is None else held[fetched]) if len(fetched) else []
         found: list[HandOver] = []
         at = 0
-        breaks = np.flatnonzero(np.diff(served.places) > 1) + 1
-        for run in np.split(served.places, breaks) if len(served.places) else []:
+        breaks = np.flatnonzero(np.diff(fetched) > 1) + 1
+        for run in np.split(fetched, breaks) if len(fetched) else []:
             if run[0] > at:
                 found += self._memory.skip(int(run[0]) - at)
             part = slice(int(run[0]), int(run[-1]) + 1)
-            found += self._memory.write(all_codes[part], None if all_held is None else all_held[part])
+            found += self._memory.write(codes[part], None if held is None else held[part])
             at = part.stop
-        if done > at:
-            found += self._memory.skip(done - at)
+        if len(codes) > at:
+            found += self._memory.skip(len(codes) - at)
         return found
 
     def _serve_halves(self, halves: list[HandOver], ticks: float) -> list[HandOver]:

@@ -221,6 +221,8 @@ class EffectiveLoop(_Effective):
     swap_bytes: bool = False
     delivers: bool = True
     """Its handler is called and its data arrive."""
+    numbered: bool = False
+    """Items that a handler did not find have numbers too: the converter's own count goes on."""
     laps: Annotated[int, Field(ge=0, le=1 << 24)] = 0
     """Laps that the program gathers before it hands over; 0 where it does so at each half."""
 
@@ -229,14 +231,17 @@ class EffectiveService(_Effective):
     """How a handler fetches results: each call serves a unit, and what is overwritten meanwhile is lost.
 
     ``keep``: "newest" of what came, as from one register; "oldest" up to ``depth``, as from a FIFO;
-    "halves" of the loop.
+    "halves" of the loop; "pass" is "newest" where whoever fetches the last unit of a pass starts the next one,
+    ``restart_ticks`` after its work; ``leave_ticks`` of ``rest_ticks`` then pass until it is free.
     """
 
-    keep: Literal["newest", "oldest", "halves"]
+    keep: Literal["newest", "oldest", "halves", "pass"]
     unit: Count = 1
     depth: Count = 1
     notice_ticks: Ticks = 0.0
     rest_ticks: Ticks = 0.0
+    restart_ticks: Ticks = 0.0
+    leave_ticks: Ticks = 0.0
     jitter_ticks: Annotated[int, Field(ge=0, le=10**9)] = 0
     never: bool = False
     """It is never called: no processor time is left, or each attempt times out."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveConverter
+from wattigram.core.board.effective import EffectiveConverter, EffectiveService
 
 MOST_TRIGGERS = 1 << 14
 """Followed at a stretch."""
@@ -23,10 +23,12 @@ class Starts:
     ----------
     ticks : (n,) float64, when each begins
     places : (n,) int64, the slot of each
+    fetched : (n,) bool, whether the program that starts passes fetches it; None where others tell
     """
 
     ticks: NDArray[np.float64]
     places: NDArray[np.int64]
+    fetched: NDArray[np.bool_] | None = None
 
     def __len__(self) -> int:
         return len(self.ticks)
@@ -38,6 +40,10 @@ class Pace:
     def __init__(self, converter: EffectiveConverter, index: int, seed: int) -> None:
         self._converter = converter
         self._pace = converter.pace
+        self._service = (
+            converter.service if converter.service is not None and converter.service.keep == "pass" else None
+        )
+        self._ends = np.cumsum([slot.end_ticks - slot.start_ticks for slot in converter.slots]).tolist()
         self._slots = len(converter.slots)
         self._key = (seed, index, 0x9ACE)
         self._length = [slot.end_ticks - slot.start_ticks + slot.after_ticks for slot in converter.slots]
@@ -68,6 +74,8 @@ class Pace:
         first = self._place
         if self._paused_until is None:
             return self._starts(first, np.empty(0))
+        if self._service is not None:
+            return self._passes(self._service, until_ticks, most_triggers)
         if self._pace.kind in {"self", "once"} and not self._jitter.any():
             return self._starts(first, self._regular(until_ticks, most_triggers))
         found: list[float] = []
@@ -81,6 +89,33 @@ class Pace:
                 self._step(1)
             self.free_ticks = start
         return self._starts(first, np.array(found, dtype=np.float64))
+
+    def _passes(self, service: EffectiveService, until_ticks: float, most_triggers: int) -> Starts:
+        """Passes that the handler of their results starts, and which of the results it finds."""
+        offsets = [0.0, *self._ends[:-1]]
+        found: list[float] = []
+        fetched: list[bool] = []
+        for _ in range(most_triggers):
+            start = self._trigger(until_ticks)
+            if start is None:
+                break
+            found += [start + offset for offset in offsets]
+            free, unit = start + service.leave_ticks * (self.cycles > 0), service.unit
+            number = unit - 1  # the last slot of the unit that the next call looks for
+            while number < self._slots:
+                read = max(free, start + self._ends[number]) + service.notice_ticks
+                read += self._wait(number, service.jitter_ticks)
+                while number + unit < self._slots and start + self._ends[number + unit] <= read:
+                    fetched += [False] * unit
+                    number += unit
+                fetched += [True] * unit
+                free = read + service.rest_ticks
+                number += unit
+            self._step(self._slots)
+            self.free_ticks = free - service.leave_ticks + service.restart_ticks
+        first = self._place
+        starts = self._starts(first, np.array(found, dtype=np.float64))
+        return Starts(starts.ticks, starts.places, np.array(fetched, dtype=bool))
 
     @property
     def slots_a_trigger(self) -> int:
@@ -142,8 +177,11 @@ class Pace:
             self.missed += 1
 
     def _draw(self, place: int) -> int:
-        """A random wait of the program after a slot; each has a number, so that runs repeat."""
-        most = int(self._jitter[place])
+        """A random wait of the program after a slot."""
+        return self._wait(place, int(self._jitter[place]))
+
+    def _wait(self, place: int, most: int) -> int:
+        """A random wait up to a longest one; each has a number, so that runs repeat."""
         if most == 0:
             return 0
         number = self.cycles * self._slots + place

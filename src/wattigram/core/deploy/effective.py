@@ -197,7 +197,7 @@ def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int)
         after, jitter = Fraction(0), Fraction(0)
         if by_hand:
             after, jitter = latency + (step.handle_s + step.restart_s) * tick_hz, step.jitter_s * tick_hz
-        elif cycle.trigger.by_software and number == last:
+        elif cycle.served is not None and cycle.served.in_time and number == last:
             handled_s = step.handle_s if fetches else Fraction(0)
             after, jitter = latency + (handled_s + step.restart_s) * tick_hz, step.jitter_s * tick_hz
         stage = signal.slot_stage
@@ -286,14 +286,24 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     """The handler, where it may lose something; a software-paced chain waits for it instead."""
     timing = retrieval_timing(workspace, chain)
     cycle = cycle_timing(workspace, chain)
-    if repoints(workspace, chain) or cycle.trigger.by_software:
-        return (
-            EffectiveService(keep="newest", never=True) if timing.reason in {"time-out", "no processor time"} else None
-        )
-    free = free_share(workspace, chain)
-    never = timing.reason in {"time-out", "no processor time"} or free <= 0
+    never = timing.reason in {"time-out", "no processor time"}
+    by_result = not isinstance(chain.retrieval, (Dma, Fifo))
+    if repoints(workspace, chain) or (cycle.served is not None and by_result and (never or cycle.served.in_time)):
+        return EffectiveService(keep="newest", never=True) if never else None
     step = software_step(workspace, chain)
     tick_hz = workspace.bus_clock_hz.numerator
+    if cycle.served is not None and by_result:
+        return EffectiveService(
+            keep="pass",
+            unit=chain.hands_over_each,
+            notice_ticks=float((step.notice_s - step.jitter_s / 2) * tick_hz),
+            rest_ticks=float((step.handle_s + step.leave_s) * tick_hz),
+            restart_ticks=float(step.restart_s * tick_hz),
+            leave_ticks=float(step.leave_s * tick_hz),
+            jitter_ticks=step.jitter,
+        )
+    free = free_share(workspace, chain)
+    never = never or free <= 0
     share = free if free > 0 else Fraction(1)
     notice = float((step.notice_s - step.jitter_s / 2) / share * tick_hz)
     rest = float((step.handle_s + step.leave_s) / share * tick_hz)

@@ -122,6 +122,7 @@ def _raw(converter: EffectiveConverter, state: SiliconState) -> EffectiveConvert
             "element_bits": None,
             "swap_bytes": False,
             "laps": 0,
+            "numbered": True,
             "width_bits": loop.width_bits,
             "increment": True,
         }

@@ -98,10 +98,10 @@ class Handing:
             self._live.fifo = deque(zip(part.items.tolist(), ready.tolist(), strict=True))
             self.machine.interrupt(self.converter)
         elif self.delivery == "polling":
-            self._live.tally += len(part.items)
+            self._live.tally = part.first + len(part.items)
             self.machine.wake()
         else:
-            self._live.tally += len(part.items)
+            self._live.tally = part.first + len(part.items)
             self.machine.interrupt(self.converter)
 
     def leave(self, part: HandOver, ready: IntArray) -> None:

@@ -162,6 +162,14 @@ class HandlerWriter:
                 yield "}"
         elif again and chain.chain.hands_over_each > 1:
             yield start
+        elif again and count > 1 and self.registers.has(owner, "passes"):
+            # Results that were overwritten count too: a pass is over when its last one is there.
+            yield f"const uint32_t since = {read_c(self.registers, owner, 'passes')} - seen_{chain.name};"
+            yield f"seen_{chain.name} += since;"
+            yield f"{place} = ({place} + since) % {count}u;"
+            yield f"if ({place} == 0u && since != 0u) {{"
+            yield f"    {start}"
+            yield "}"
         elif again and count > 1:
             yield f"{place} = {place} + 1u < {count}u ? {place} + 1u : 0u;"
             yield f"if ({place} == 0u) {{"
@@ -174,9 +182,10 @@ class HandlerWriter:
     def places(self) -> tuple[str, ...]:
         """Names of variables that say in which slot software is."""
         return tuple(
-            f"place_{chain.name}"
+            name
             for chain in self.tables.chains
-            if any(f"place_{chain.name}" in line for line in self._next_lines(chain))
+            for name in (f"place_{chain.name}", f"seen_{chain.name}")
+            if any(name in line for line in self._next_lines(chain))
             and isinstance(chain.chain.retrieval, (Interrupt, Polling))
         )
 

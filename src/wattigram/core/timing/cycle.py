@@ -5,12 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
+from itertools import accumulate
 
 from wattigram.core.clocks import TimerSetting
 from wattigram.core.design.model import Chain
 from wattigram.core.design.stage import Mean, Sum
 from wattigram.core.design.trigger import FreeRunningTrigger, TimerTrigger
 from wattigram.core.design.workspace import Workspace, worked_out_once
+from wattigram.core.timing.passes import Handler, ServedPass, served_pass
 from wattigram.core.timing.software import repoints, software_step
 from wattigram.core.timing.trigger import TriggerTiming, trigger_timing
 
@@ -86,6 +88,8 @@ class CycleTiming:
     triggers_per_cycle: int
     items_limit: int | None
     stamped: bool
+    served: ServedPass | None = None
+    """What becomes of each pass, in clocks of the processor, where its handler starts the next one."""
 
     @property
     def timer(self) -> TimerSetting | None:
@@ -129,11 +133,13 @@ def cycle_timing(workspace: Workspace, chain: Chain) -> CycleTiming:
     lengths = [
         count * (sampling_s + conversion_s) + between_s for count, sampling_s in zip(repeats, samplings, strict=True)
     ]
-    after_s, steps = between_s, len(lengths) * by_hand
+    after_s, jitter_s = between_s, step.jitter_s * len(lengths) * by_hand
+    served = None
     if trigger.by_software and not by_hand:
         # The program fetches the results and starts the next pass.
-        handled_s = step.handle_s if chain.retrieval.kind in {"polling", "interrupt"} else Fraction(0)
-        after_s, steps = step.notice_s + handled_s + step.restart_s, 1
+        served = _served(workspace, chain, lengths)
+        after_s = served.mean / workspace.bus_clock_hz - sum(lengths, Fraction(0))
+        jitter_s = (served.most - served.least) / workspace.bus_clock_hz
         lengths[-1] += after_s
     singly = chain.per_trigger == "conversion" and trigger.pace != "self"
     units = lengths if singly else [sum(lengths, Fraction(0))]
@@ -153,13 +159,30 @@ def cycle_timing(workspace: Workspace, chain: Chain) -> CycleTiming:
         trigger,
         tuple(slots),
         cycle_s,
-        step.jitter_s * steps,
+        jitter_s,
         units[0] if singly else units[0] - (after_s if not trigger.by_software and not by_hand else 0),
         missed_hz,
         per_cycle,
         limit,
-        _stamped(workspace, chain, steps > 0),
+        _stamped(workspace, chain, by_hand or trigger.by_software),
+        served,
     )
+
+
+def _served(workspace: Workspace, chain: Chain, lengths: list[Fraction]) -> ServedPass:
+    """Passes of these slots, in seconds, that the chain's program fetches and starts."""
+    clock_hz, step = workspace.bus_clock_hz, software_step(workspace, chain)
+    ends = list(accumulate(lengths[place] * clock_hz for place in slot_order(workspace, chain)))
+    by_result = chain.retrieval.kind in {"polling", "interrupt"}
+    unit = chain.hands_over_each if by_result else len(ends)
+    handler = Handler(
+        (step.notice_s - step.jitter_s / 2) * clock_hz,
+        step.jitter,
+        step.handle_s * clock_hz if by_result else Fraction(0),
+        step.restart_s * clock_hz,
+        step.leave_s * clock_hz,
+    )
+    return served_pass(ends[unit - 1 :: unit], handler)
 
 
 def slot_repeats(workspace: Workspace, chain: Chain) -> list[int]:
