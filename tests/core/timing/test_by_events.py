@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 from bisect import bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 import pytest
@@ -12,7 +12,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.board.test_prediction import Design, every
-from wattigram.core.design import Dma, Fifo, Interrupt, Polling, SoftwareTrigger
+from wattigram.core.board import Run
+from wattigram.core.deploy import effective_config
+from wattigram.core.design import Dma, Fifo, FreeRunningTrigger, Interrupt, Polling, SoftwareTrigger
 from wattigram.core.timing import cycle_timing, retrieval_timing
 
 PARTS = {"marten-m3": (96_000_000, 14, 12, 8), "osprey-x2": (120_000_000, 12, 10, 6)}
@@ -164,3 +166,20 @@ def test_what_one_chain_takes_the_next_does_not_have() -> None:
     assert alone.lost_hz == 0
     assert beside.reason == "handler too slow"
     assert float(beside.sustained_hz) == pytest.approx((1 - float(alone.cpu_share)) * 96e6 / 1430, rel=0.05)
+
+
+@pytest.mark.parametrize("handler", [*range(1496, 1545, 8), 1700, 2500])
+def test_a_fifo_that_overflows_by_jitter_alone(handler: int) -> None:
+    """12 results of 96 clocks may come in a call that is called at 4 of 16: its longest waits alone are too long."""
+    design = Design("x", "osprey-x2", FreeRunningTrigger(), Fifo(mark=4), 1, "endless", sampling=18, divider=3)
+    workspace = replace(design, handler=handler).workspace()
+    timing = retrieval_timing(workspace, workspace.project.chains[0])
+    each_s = conversion_s("osprey-x2", 18)
+    ends = [(number + 1) * each_s for number in range(40_000)]
+    lost = 1 - follow_handler("osprey-x2", ends, handler, 4, 16) / len(ends)
+    assert float(timing.lost_hz / timing.items_hz) == pytest.approx(lost, abs=0.003)
+    run = Run(effective_config(workspace))
+    run.advance(run.config.tick_hz // 20)
+    totals = run.totals()
+    assert totals["lost.0"] / totals["converted.0"] == pytest.approx(lost, abs=0.006)
+    assert (timing.lost_hz == 0) == (totals["lost.0"] == 0)

@@ -318,7 +318,13 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
         case Fifo() as fifo:
             depth = workspace.converter(chain).fifo_items
             return EffectiveService(
-                keep="oldest", unit=fifo.mark, depth=depth, notice_ticks=notice, rest_ticks=rest, never=never
+                keep="oldest",
+                unit=fifo.mark,
+                depth=depth,
+                notice_ticks=notice,
+                rest_ticks=rest,
+                jitter_ticks=jitter,
+                never=never,
             )
         case Polling():
             return EffectiveService(

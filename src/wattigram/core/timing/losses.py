@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
+from dataclasses import dataclass
 from fractions import Fraction
 
 import numpy as np
@@ -106,6 +107,45 @@ def _played_through(units: Sequence[float], length: float, before_s: float, afte
         read_units += 1
         free = read + after_s
     return 1 - read_units / number
+
+
+@dataclass(frozen=True)
+class Queue:
+    """A FIFO: it calls when ``mark`` results wait, and keeps the oldest ``depth``."""
+
+    mark: int
+    depth: int
+
+
+def overflowed_share(
+    ready: Sequence[Fraction], period: Fraction, queue: Queue, entry: Fraction, rest: Fraction, jitter: int
+) -> float:
+    """Share of results that find a FIFO full, in the long run; parameters as of `overwritten_share`."""
+    results, length = [float(instant) for instant in ready], float(period)
+    if not results or length <= 0:
+        return 0.0
+    calls = -(-len(results) * 64 // queue.mark) if jitter else PLAYED // queue.mark
+    longest = _through(results, length, queue, (float(entry) + jitter, float(rest)), [0] * calls)
+    if jitter == 0 or longest == 0:
+        return longest
+    drawn = np.random.Generator(np.random.SFC64(PLAYED)).integers(0, jitter + 1, PLAYED // queue.mark).tolist()
+    return _through(results, length, queue, (float(entry), float(rest)), drawn)
+
+
+def _through(
+    results: Sequence[float], length: float, queue: Queue, call: tuple[float, float], drawn: Sequence[int]
+) -> float:
+    """Share of results that calls with these waits do not find; a call takes until it reads, and then until it is free."""
+    free, at, kept = -1.0, 0, 0
+    for wait in drawn:
+        read = max(free, _instant(results, at + queue.mark - 1, length)) + call[0] + wait
+        came = at + queue.mark
+        while _instant(results, came, length) <= read:
+            came += 1
+        kept += min(came - at, queue.depth)
+        at = came
+        free = read + call[1]
+    return 1 - kept / max(at, 1)
 
 
 def _instant(units: Sequence[float], number: int, length: float) -> float:

@@ -10,11 +10,8 @@ from wattigram.core.design.retrieval import Dma, Fifo, Polling
 from wattigram.core.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.cycle import CycleTiming, cycle_timing
 from wattigram.core.timing.loop import loop_timing
-from wattigram.core.timing.losses import overwritten_share
+from wattigram.core.timing.losses import Queue, overflowed_share, overwritten_share
 from wattigram.core.timing.software import repoints, software_step
-
-EVENTS_FOLLOWED = 6000
-"""Results followed one by one to tell which share of them is lost."""
 
 
 @dataclass(frozen=True)
@@ -166,9 +163,12 @@ def _lost_share(workspace: Workspace, chain: Chain, cycle: CycleTiming, depth: i
     clock_hz = workspace.bus_clock_hz
     entry_s, rest_s = (step.notice_s - step.jitter_s / 2) / free, (step.handle_s + step.leave_s) / free
     if isinstance(chain.retrieval, Fifo):
-        total = max(8, EVENTS_FOLLOWED // len(chain.slots)) * len(chain.slots)
-        ends = [float(end) for end in _ends(cycle, total)]
-        return _overflowed(ends, chain.retrieval.mark, depth, float(step.notice_s / free), float(rest_s))
+        ready = [end * clock_hz for end in _ends(cycle, len(chain.slots))]
+        queue = Queue(chain.retrieval.mark, depth)
+        share = overflowed_share(
+            ready, cycle.cycle_s * clock_hz, queue, entry_s * clock_hz, rest_s * clock_hz, step.jitter
+        )
+        return Fraction(share).limit_denominator(10**9)
     if isinstance(chain.retrieval, Dma):
         period_s = cycle.cycle_s * chain.loop.items / 2 / len(chain.slots)
         ready, unit = [period_s * clock_hz], 1
@@ -178,16 +178,3 @@ def _lost_share(workspace: Workspace, chain: Chain, cycle: CycleTiming, depth: i
         ready = [end * clock_hz for end in _ends(cycle, len(chain.slots))]
     share = overwritten_share(ready, period_s * clock_hz, unit, entry_s * clock_hz, rest_s * clock_hz, step.jitter)
     return Fraction(share).limit_denominator(10**9)
-
-
-def _overflowed(ends: list[float], mark: int, depth: int, notice_s: float, rest_s: float) -> Fraction:
-    free_s, at, kept = 0.0, 0, 0
-    while at + mark <= len(ends):
-        read_s = max(free_s, ends[at + mark - 1]) + notice_s
-        came = at
-        while came < len(ends) and ends[came] <= read_s:
-            came += 1
-        kept += min(came - at, depth)
-        at = came
-        free_s = read_s + rest_s
-    return 1 - Fraction(kept, max(at, 1))
