@@ -12,6 +12,7 @@ from wattigram.core.proof.crossings import Crossings, comparator_edges, crossing
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.registers import happening_count, watch_place
 from wattigram.core.take import SignalSamples, Take
+from wattigram.core.take.reader import BLOCK_SAMPLES
 
 FEWEST_DUE = 2
 LATEST_S = 1e-3
@@ -133,9 +134,26 @@ def chain_was_stopped(case: Case) -> LikelyCause | None:
     missing_s = case.take.seconds - cycles / float(case.cycle.cycle_rate_hz)
     if not stopping or not cycles or missing_s <= 0:
         return None
-    times_s = case.take.instants(case.chain).held_s(0, cycles)[:, 0]
-    found = [_stopped_by(case, watch, times_s, missing_s) for watch in stopping]
+    stands = _standing(case, cycles)
+    found = [_stopped_by(case, watch, stands, missing_s) for watch in stopping]
     return max((cause for cause in found if cause is not None), key=lambda cause: cause.fit, default=None)
+
+
+def _standing(case: Case, cycles: int) -> NDArray[np.float64]:
+    """Where the chain stood still for more than half a cycle, the end of the take included, (n, 2) seconds: instant
+    of the last cycle before, and how much longer than a cycle it took until the next.
+    """
+    cycle_s, found, last_s = float(case.cycle.cycle_s), [], np.empty(0)
+    for begin in range(0, cycles, BLOCK_SAMPLES):
+        end = min(cycles, begin + BLOCK_SAMPLES)
+        times_s = np.concatenate((last_s, case.take.instants(case.chain, begin, end).held_s(begin, end)[:, 0]))
+        if end == cycles:
+            times_s = np.append(times_s, case.take.seconds)
+        still_s = np.diff(times_s) - cycle_s
+        long = still_s > cycle_s / 2
+        found.append(np.column_stack((times_s[:-1][long], still_s[long])))
+        last_s = times_s[-1:]
+    return np.concatenate(found)
 
 
 def _stopping(case: Case) -> list[Watch]:
@@ -154,23 +172,20 @@ def _judge(case: Case, watch: Watch) -> Window | Twin:
     return judge
 
 
-def _stopped_by(case: Case, watch: Watch, times_s: NDArray[np.float64], missing_s: float) -> LikelyCause | None:
+def _stopped_by(case: Case, watch: Watch, standing: NDArray[np.float64], missing_s: float) -> LikelyCause | None:
     """Time that the chain stood still after an event of that watch, against the time that is missing.
 
-    ``times_s`` are the instants at which its cycles came, (n,).
+    ``standing`` is as of `_standing`.
     """
     starts = np.array([at for at, began in crossings(case.take, watch).came if began])
     if not len(starts):
         return None
     judge, cycle_s, seconds = _judge(case, watch), float(case.cycle.cycle_s), case.take.seconds
     after_s = float(judge.rearm_after_s) if isinstance(judge, Window) and judge.rearm_after_s is not None else None
-    ends_s = np.append(times_s, seconds)
-    still_s = np.diff(ends_s) - cycle_s
-    stands = still_s > max(cycle_s / 2, 0.5 * (after_s or 0.0) - cycle_s)
-    stands[-1] = still_s[-1] > cycle_s / 2  # the end of the take may cut the last one short
-    if after_s is None:
-        stands[:-1] = False
-    stands &= starts[0] <= ends_s[:-1] + cycle_s
+    since_s, still_s = standing[:, 0], standing[:, 1]
+    is_last = since_s + still_s + 1.5 * cycle_s > seconds  # the end of the take may cut the last one short
+    stands = is_last if after_s is None else is_last | (still_s > 0.5 * after_s - cycle_s)
+    stands &= starts[0] <= since_s + cycle_s
     explained_s = float(still_s[stands].sum())
     finding = case.about(watch.signal, "chain-stays-stopped")
     return case.cause(
