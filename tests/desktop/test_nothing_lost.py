@@ -301,3 +301,20 @@ def test_a_signal_ends_window_and_take_soundly(project: Path, number: signal.Sig
     with open_take(takes[0]) as take:
         assert take.samples > 0
         assert take.complete or take.ended
+
+
+def test_two_windows_that_record_at_once_have_a_take_each(window: MainWindow, wait: Wait) -> None:
+    path = window.proving.next_path()
+    assert path is not None
+    path.write_bytes(b"a take that another window began meanwhile")
+    window.board.start(path)
+    wait(lambda: window.board.latest.seconds > 0.2)
+    mine = window.board.latest.recording
+    assert mine is not None
+    assert mine == path.with_name(f"take {int(path.stem[5:]) + 1}.h5")
+    window.board.stop()
+    wait(lambda: window.board.latest.recording is None)
+    with open_take(mine) as take:
+        assert take.complete
+    assert path.read_bytes() == b"a take that another window began meanwhile"
+    path.unlink()

@@ -24,7 +24,7 @@ from wattigram.core.proof.evidence import HistogramPanel, ScatterPanel, TracePan
 from wattigram.core.proof.svg import panel_svg
 from wattigram.core.quantity import round_values
 from wattigram.desktop.jobs import Job
-from wattigram.desktop.settings import Settings, next_take_path
+from wattigram.desktop.settings import Settings
 from wattigram.desktop.theme import DARK, LIGHT, MARKERS, PATTERNS
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.chain_layout import lay_out
@@ -234,14 +234,6 @@ def test_a_job_gives_its_answer_or_its_fault(qtbot: QtBot, caplog: pytest.LogCap
         job.wait()
     assert "A job ended unexpectedly" in caplog.text
     caplog.clear()
-
-
-def test_takes_are_numbered_on(tmp_path: Path) -> None:
-    folder = tmp_path / "takes"
-    assert next_take_path(folder).name == "take 1.h5"
-    for name in ("take 1.h5", "take 9.h5", "take x.h5", "other.h5"):
-        (folder / name).touch()
-    assert next_take_path(folder).name == "take 10.h5"
 
 
 @pytest.mark.parametrize("name", ["../../etc", "a/b", "", "\x00", "x" * 40])

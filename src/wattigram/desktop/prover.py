@@ -38,10 +38,16 @@ def proof_seconds(workspace: Workspace) -> float:
 def record_and_prove(workspace: Workspace, address: str, path: Path, progress: Callable[[float], None]) -> Proved:
     """Run the board, record, and judge; the virtual board runs as fast as it can."""
     seconds = proof_seconds(workspace)
-    record_run(
-        workspace, seconds, path, board=address, fast=is_virtual(address), progress=lambda share: progress(share * 0.6)
+    outcome = record_run(
+        workspace,
+        seconds,
+        path,
+        board=address,
+        fast=is_virtual(address),
+        numbered=True,
+        progress=lambda share: progress(share * 0.6),
     )
-    return prove_take(workspace, path, lambda share: progress(0.6 + share * 0.4))
+    return prove_take(workspace, outcome.take, lambda share: progress(0.6 + share * 0.4))
 
 
 def prove_take(workspace: Workspace, path: Path, progress: Callable[[float], None]) -> Proved:

@@ -11,10 +11,10 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wattigram.core.session import is_virtual
+from wattigram.core.take.numbered import next_take_path
 from wattigram.desktop.document import Document
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
-from wattigram.desktop.settings import next_take_path
 from wattigram.desktop.takes_place import TakesPlace
 
 if TYPE_CHECKING:

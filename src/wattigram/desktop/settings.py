@@ -11,13 +11,6 @@ from wattigram.core.places import config_folder, folder_of
 RECENT_KEPT = 8
 
 
-def next_take_path(folder: Path) -> Path:
-    """A name for the next take: "take 12.h5"."""
-    folder.mkdir(parents=True, exist_ok=True)
-    numbers = [int(path.stem[5:]) for path in folder.glob("take *.h5") if path.stem[5:].isdigit()]
-    return folder / f"take {max(numbers, default=0) + 1}.h5"
-
-
 class Settings:
     """Typed access to the settings file."""
 

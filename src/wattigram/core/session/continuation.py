@@ -13,6 +13,7 @@ import numpy as np
 from wattigram.core.design import Chain, Workspace, project_text, rate_divisor, tapped_signals
 from wattigram.core.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM, Identity, SampleRun
 from wattigram.core.take import TakeWriter
+from wattigram.core.take.numbered import write_numbered
 from wattigram.core.timing import cycle_timing
 
 LONGEST_ALIGNMENT_S = 10
@@ -31,17 +32,26 @@ class Suspended:
     """On the host's own clock; nothing else runs while the board is away."""
 
 
-def new_take(workspace: Workspace, identity: Identity, path: Path, overwrite: bool = False) -> TakeWriter:
-    """A take of a board that has said who it is; raises :class:`TakeError` when none can be written there."""
-    return TakeWriter(
-        path,
-        project_text(workspace.project),
-        identity.build_mark,
-        identity.tick_hz,
-        identity.board,
-        part_text=workspace.part.text,
-        overwrite=overwrite,
-    )
+def new_take(
+    workspace: Workspace, identity: Identity, path: Path, overwrite: bool = False, numbered: bool = False
+) -> TakeWriter:
+    """A take of a board that has said who it is; raises :class:`TakeError` when none can be written there.
+
+    Where it is ``numbered`` and another program took its name by now, it has the next one.
+    """
+
+    def write(there: Path) -> TakeWriter:
+        return TakeWriter(
+            there,
+            project_text(workspace.project),
+            identity.build_mark,
+            identity.tick_hz,
+            identity.board,
+            part_text=workspace.part.text,
+            overwrite=overwrite,
+        )
+
+    return write_numbered(path, write) if numbered else write(path)
 
 
 def finish_suspended(suspended: Suspended) -> None:

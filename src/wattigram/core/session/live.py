@@ -289,7 +289,7 @@ class LiveSession:
         elif begins.take is not None:
             assert identity is not None
             try:
-                self._reception.start_writing(new_take(workspace, identity, begins.take))
+                self._reception.start_writing(new_take(workspace, identity, begins.take, numbered=True))
             except TakeError as fault:
                 self._message = str(fault)
         self._transport.command("start")

@@ -64,12 +64,14 @@ def record_run(
     seed: int = DEFAULT_SEED,
     elf: Path | None = None,
     overwrite: bool = False,
+    numbered: bool = False,
     is_ended: Callable[[], bool] = lambda: False,
     progress: Callable[[float], None] | None = None,
 ) -> RunOutcome:
     """Run a board for ``seconds`` of its own time and write the take; ``elf`` is the image behind a debug server.
 
-    A take that lies at ``out`` is replaced where ``overwrite`` says so, and nothing else ever is. ``is_ended`` is
+    A take that lies at ``out`` is replaced where ``overwrite`` says so, and nothing else ever is; where it is
+    ``numbered`` and another program took its name meanwhile, it has the next number. ``is_ended`` is
     asked all the time: once it says so the board is stopped and the take finished with what it has.
 
     Raises
@@ -79,7 +81,8 @@ def record_run(
     """
     if not workspace.project.chains:
         raise LinkError("The project has no chain to run.", cure="Put a signal into a slot first.")
-    check_target(out, overwrite)
+    if not numbered:
+        check_target(out, overwrite)
     with ExitStack() as stack:
         child = virtual_board(board, workspace, seed)
         if child is not None:
@@ -97,7 +100,8 @@ def record_run(
                 f"The board runs build {mark}, this design is {workspace.build_mark}: expected values may not fit."
             )
         tick_hz = reception.identity.tick_hz
-        reception.start_writing(new_take(workspace, reception.identity, out, overwrite))
+        writer = new_take(workspace, reception.identity, out, overwrite, numbered)
+        reception.start_writing(writer)
         run = _Run(transport, reception, ticks, SILENCE_S if child is None else OWN_SILENCE_S, is_ended, progress)
         ended = "The program that recorded it was ended."
         try:
@@ -127,7 +131,7 @@ def record_run(
         if missed:
             notes.append(f"{missed} triggers came while a converter was busy or stopped.")
         return RunOutcome(
-            take=out,
+            take=writer.path,
             seconds=came_ticks / tick_hz,
             wanted_s=ticks / tick_hz,
             is_whole=not ended and came_ticks >= ticks and reception.samples > 0,
