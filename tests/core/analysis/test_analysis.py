@@ -7,7 +7,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from wattigram.core.analysis import explained_share, fit_line, fit_sine, fit_sine_known, line_share, two_levels
+from wattigram.core.analysis import (
+    explained_share,
+    fit_line,
+    fit_sine,
+    fit_sine_known,
+    line_share,
+    quantised_amplitude_bias,
+    quantised_bias,
+    two_levels,
+)
 
 TIMES = np.arange(20_000) * 1e-4
 
@@ -80,3 +89,21 @@ def test_a_line_in_the_spectrum_is_seen() -> None:
     assert line_share(sine(50.0) + noise, 1e4, 50.0) > 0.9
     assert line_share(noise, 1e4, 50.0) < 0.01
     assert line_share(np.ones(4), 1e4, 50.0) == 0
+
+
+@pytest.mark.parametrize("amplitude", [1.3, 2.2, 4.4, 4.6, 10.3, 40.2])
+def test_steps_move_an_amplitude_by_no_more_than_said(amplitude: float) -> None:
+    off = [
+        abs(fit_sine(np.floor(sine(20.0123, amplitude, offset=at) + 0.5), TIMES).amplitude - amplitude)
+        for at in np.linspace(0, 1, 21)
+    ]
+    bound = quantised_amplitude_bias(amplitude, 1.0)
+    assert max(off) < bound
+    assert bound < 12 * max(off)
+
+
+def test_noise_takes_the_effect_of_steps() -> None:
+    rounded = np.floor(sine(20.0123, 4.4, offset=0.1) + np.random.default_rng(1).normal(0, 0.6, len(TIMES)) + 0.5)
+    fit = fit_sine(rounded, TIMES)
+    assert quantised_bias(fit, 1.0) < 0.01 < 0.1 < quantised_amplitude_bias(4.4, 1.0)
+    assert fit.amplitude == pytest.approx(4.4, abs=4 * fit.amplitude_sigma)

@@ -13,6 +13,7 @@ from wattigram.core.analysis.gaps import longest_stretch
 FloatArray = NDArray[np.float64]
 _CHUNK = 1 << 16
 _ROUNDS = 12
+_HARMONICS = 256
 
 
 @dataclass(frozen=True)
@@ -48,6 +49,31 @@ class SineFit:
     def sinad_db(self) -> float:
         """Ratio of the sine to all else."""
         return 20 * math.log10(self.rms / self.residual_rms) if self.residual_rms > 0 else math.inf
+
+
+def quantised_amplitude_bias(amplitude: float, step: float, noise: float = 0.0) -> float:
+    """By how much at most a fitted amplitude is off because values come in steps, wherever between them the sine lies.
+
+    Rounding adds sin(2πkx)/(πk) to a value of x steps, for every k; of a sine of A steps that has a fundamental of
+    2·J₁(2πkA)/(πk), and normal noise of σ steps takes exp(−2(πkσ)²) of it (Widrow and Kollár, Quantization Noise). For
+    J₁(x) its envelope √(2/(πx)) is taken, so that nothing hangs on the last digits of A.
+
+    Parameters
+    ----------
+    amplitude, step, noise : in one unit; the noise is what there is besides the steps, as a standard deviation
+    """
+    if step <= 0 or amplitude <= 0:
+        return 0.0
+    order = np.arange(1, 1 + _HARMONICS)
+    envelope = 1 / (np.pi * np.sqrt(order * amplitude / step))
+    fading = np.exp(-2 * (np.pi * order * noise / step) ** 2)
+    return float((2 / (np.pi * order) * envelope * fading).sum()) * step
+
+
+def quantised_bias(fit: SineFit, step: float) -> float:
+    """The same for a fit, with as much noise as its residual has beyond that of steps alone."""
+    noise = math.sqrt(max(0.0, fit.residual_rms**2 - step**2 / 12))
+    return quantised_amplitude_bias(fit.amplitude, step, noise)
 
 
 def fit_sine_known(values: FloatArray, times_s: FloatArray, frequency_hz: float) -> SineFit:

@@ -59,11 +59,15 @@ class _Stream:
 
 
 def expected_events(
-    history: History, watch: Watch, cycles_of: CyclesOf, instants_of: InstantsOf = lambda chain, begin, end: None
+    history: History,
+    watch: Watch,
+    cycles_of: CyclesOf,
+    instants_of: InstantsOf = lambda chain, begin, end: None,
+    off_v: float = 0.0,
 ) -> tuple[ExpectedEvent, ...]:
     """Events of a window or a twin in the first cycles of each chain, at the held instants that decide them.
 
-    They follow from the predicted readings without noise. Comparators look at a pin all the time and
+    They follow from the predicted readings without noise, all of them ``off_v`` higher. Comparators look at a pin all the time and
     are not told by cycles.
     """
     project = history[0][1].project
@@ -95,7 +99,7 @@ def expected_events(
         if partner is not None:
             partner_v = partner.beside(stream.times_s)
             volts = stream.predicted_v[: len(partner_v)] - partner_v
-        follower.feed(volts, stream.times_s)
+        follower.feed(volts + off_v, stream.times_s)
         if len(volts) < len(stream.times_s):
             break  # the other one came to its end
     return tuple(follower.events)

@@ -28,11 +28,11 @@ def signal_watches(take: Take, signal: str, kind: str) -> list[Watch]:
     return [watch for watch in take.workspace.watches if watch.signal == signal and watch.kind == kind]
 
 
-def crossings(take: Take, watch: Watch, limits_v: tuple[float, float] | None = None) -> Crossings:
+def crossings(take: Take, watch: Watch, limits_v: tuple[float, float] | None = None, off_v: float = 0.0) -> Crossings:
     """Due and captured events of a window or twin; ``limits_v`` are those of the job where it says them.
 
-    What is due supposes that the watch is enabled and armed again, with its limits in order: that is
-    what was meant.
+    Due are those of readings that lie ``off_v`` above what is predicted. What is due supposes that the watch is
+    enabled and armed again, with its limits in order: that is what was meant.
     """
     project = take.workspace.project
     chain = project.chain_of(watch.signal)
@@ -42,7 +42,7 @@ def crossings(take: Take, watch: Watch, limits_v: tuple[float, float] | None = N
     mine = take.events[take.events["window"] == number]
     came = tuple((int(row["ticks"]) / take.tick_hz, bool(row["entered"])) for row in mine)
     meant = tuple((ticks, _as_meant(workspace, watch, limits_v)) for ticks, workspace in take.history)
-    wanted = expected_events(meant, watch, take.chain_cycles, take.instants)
+    wanted = expected_events(meant, watch, take.chain_cycles, take.instants, off_v)
     end_s = float(take.instants(chain, cycles - 1, cycles).held_s(cycles - 1, cycles)[0, -1]) if cycles else 0.0
     return Crossings(watch, wanted, came, end_s)
 

@@ -19,8 +19,9 @@ from wattigram.core.proof.causes import (
     register_differences,
     route_causes,
 )
-from wattigram.core.proof.judge import expectation_text, judge
+from wattigram.core.proof.judge import judge
 from wattigram.core.proof.verdict import Verdict
+from wattigram.core.proof.wording import expectation_text
 from wattigram.core.take import Take
 
 

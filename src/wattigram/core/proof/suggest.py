@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from fractions import Fraction
 
+from wattigram.core.analysis import quantised_amplitude_bias
 from wattigram.core.bench import Floating, Level, Played, Ramp, Sine, Steps, Sweep
 from wattigram.core.design import (
     Chain,
@@ -22,10 +23,11 @@ from wattigram.core.design import (
     Workspace,
     limits_v,
     rate_divisor,
+    signal_scale,
 )
 from wattigram.core.expected import band_half_width_v
 from wattigram.core.pins import input_extent_v, input_source
-from wattigram.core.proof.judge import wanted_rate_hz
+from wattigram.core.proof.judge_rate import wanted_rate_hz
 from wattigram.core.proof.missing import may_pause
 from wattigram.core.timing import cycle_timing
 from wattigram.core.timing.software import repoints, software_step
@@ -51,7 +53,7 @@ def suggest_expectations(workspace: Workspace, name: str) -> tuple[Expectation, 
         return ()
     half_v = _round_up(band_half_width_v(workspace, chain, name, reduced=False))
     found = [
-        *_of_source(workspace, signal, half_v),
+        *_of_source(workspace, chain, signal, half_v),
         *_of_stages(workspace, chain, signal, half_v),
         RateExpectation(
             signal=name,
@@ -82,7 +84,7 @@ def _rate_within(workspace: Workspace, chain: Chain) -> float:
     return within
 
 
-def _of_source(workspace: Workspace, signal: Signal, half_v: float) -> list[Expectation]:
+def _of_source(workspace: Workspace, chain: Chain, signal: Signal, half_v: float) -> list[Expectation]:
     if workspace.wiring(signal.pin) is None:
         return []
     if signal.negative is not None:
@@ -97,9 +99,11 @@ def _of_source(workspace: Workspace, signal: Signal, half_v: float) -> list[Expe
         ]
     if isinstance(source, Sine) and source.amplitude_v > 0:
         amplitude_v = signal.at_source(source.amplitude_v)
+        step_v = signal_scale(workspace, chain, signal.name).lsb_v / float(signal.front_end)
+        within = max(SINE_WITHIN, _round_up(quantised_amplitude_bias(amplitude_v, step_v) / amplitude_v))
         return [
             SineExpectation(
-                signal=signal.name, frequency_hz=source.frequency_hz, amplitude_v=amplitude_v, within=SINE_WITHIN
+                signal=signal.name, frequency_hz=source.frequency_hz, amplitude_v=amplitude_v, within=within
             )
         ]
     if isinstance(source, Steps):

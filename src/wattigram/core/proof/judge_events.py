@@ -1,0 +1,126 @@
+"""Whether windows and comparators told what they were to tell."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from wattigram.core.design import EdgesExpectation, Watch, WindowExpectation
+from wattigram.core.expected import ExpectedEvent, band_half_width_v
+from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
+from wattigram.core.proof.measured import Judged, not_judged, within
+from wattigram.core.proof.unclaimed import Unclaimed
+from wattigram.core.proof.verdict import Outcome
+from wattigram.core.quantity import brief, show_volts
+from wattigram.core.take import Take
+
+SMALLEST_S = 1e-10
+
+
+def judge_window(take: Take, expectation: WindowExpectation) -> Judged:
+    """All windows of the signal together."""
+    mine = signal_watches(take, expectation.signal, "window")
+    if not mine:
+        return not_judged(f"{expectation.signal} has no window")
+    within_s, limits = float(expectation.within_s), _limits(expectation) if len(mine) == 1 else None
+    found = [crossings(take, watch, limits) for watch in mine]
+    fits = [_match(one.wanted, one.came, within_s, one.end_s) for one in found]
+    due, came = sum(len(one.wanted) for one in found), sum(len(one.came) for one in found)
+    if not due and not came:
+        return Judged("open", None, "s", None, within_s, 0, "no crossing was to come in this take")
+    matched, missing, extra = (sum(len(getattr(fit, name)) for fit in fits) for name in ("matched", "missing", "extra"))
+    worst_s = max((apart_s for fit in fits for apart_s in fit.matched), key=abs, default=0.0)
+    note = f"{matched} of {matched + missing} crossings, worst {_apart_text(worst_s)}"
+    if extra:
+        note += f", {extra} unexpected"
+    outcome: Outcome = "holds" if not missing and not extra else "fails"
+    if outcome == "fails":
+        doubts = [_doubt(take, watch, limits, fit, within_s) for watch, fit in zip(mine, fits, strict=True)]
+        if all(doubt.covers for doubt in doubts):
+            unsure_v = max(doubt.unsure_v for doubt in doubts)
+            outcome, note = "open", f"{note}; those hang on less than the ± {show_volts(unsure_v)} of a reading"
+    return Judged(outcome, worst_s, "s", -within_s, within_s, came, note)
+
+
+@dataclass(frozen=True)
+class _Doubt:
+    """Whether all that is missing or too much may come and stay away with readings as sure as they are."""
+
+    unsure_v: float
+    covers: bool
+
+
+def _doubt(take: Take, watch: Watch, limits: tuple[float, float] | None, fit: _Fit, within_s: float) -> _Doubt:
+    """What would be due if all readings lay at either edge of their band."""
+    chain = take.workspace.project.chain_of(watch.signal)
+    assert chain is not None
+    on_reduced = watch.window(take.workspace.project).on == "reduced"
+    unsure_v = band_half_width_v(take.workspace, chain, watch.signal, on_reduced)
+    edges = [crossings(take, watch, limits, off_v).wanted for off_v in (-unsure_v, unsure_v)]
+    covers = all(_stays_away(event, edges, within_s) for event in fit.missing)
+    return _Doubt(unsure_v, covers and all(_may_come(event, edges, within_s) for event in fit.extra))
+
+
+def _stays_away(event: ExpectedEvent, edges: list[tuple[ExpectedEvent, ...]], within_s: float) -> bool:
+    """At one edge at least it does not come when it is due."""
+    return not all(
+        any(one.entered == event.entered and abs(one.time_s - event.time_s) <= within_s for one in edge)
+        for edge in edges
+    )
+
+
+def _may_come(event: tuple[float, bool], edges: list[tuple[ExpectedEvent, ...]], within_s: float) -> bool:
+    """At one edge at least it is due."""
+    at_s, entered = event
+    return any(one.entered == entered and abs(one.time_s - at_s) <= within_s for edge in edges for one in edge)
+
+
+def _apart_text(seconds: float) -> str:
+    """By how much an event was early or late; what no clock of a board could tell is none."""
+    if abs(seconds) < SMALLEST_S:
+        return "to the tick"
+    return f"{brief(abs(seconds), 's', 3)} {'early' if seconds < 0 else 'late'}"
+
+
+def _limits(expectation: WindowExpectation) -> tuple[float, float] | None:
+    if expectation.low_v is None or expectation.high_v is None:
+        return None
+    return expectation.low_v, expectation.high_v
+
+
+def judge_edges(take: Take, expectation: EdgesExpectation) -> Judged:
+    mine = signal_watches(take, expectation.signal, "comparator")
+    if not mine:
+        return not_judged(f"no comparator watches {expectation.signal}")
+    found = [comparator_edges(take, watch) for watch in mine]
+    most, due = max(one.most for one in found), sum(one.crossings for one in found)
+    if not due and not most:
+        return not_judged("no crossing was to come in this take")
+    edges = sum(one.edges for one in found)
+    outcome = "fails" if most == 0 else within(most, None, expectation.most)
+    note = f"{edges} edges at {due} crossings, up to {most} at one"
+    return Judged(outcome, most, "", None, expectation.most, edges, note)
+
+
+@dataclass(frozen=True)
+class _Fit:
+    """Events that came when they were due, by how many seconds apart; those that did not; those that were not due."""
+
+    matched: tuple[float, ...]
+    missing: tuple[ExpectedEvent, ...]
+    extra: tuple[tuple[float, bool], ...]
+
+
+def _match(
+    wanted: tuple[ExpectedEvent, ...], came: tuple[tuple[float, bool], ...], within_s: float, end_s: float
+) -> _Fit:
+    """What is due within ``within_s`` of the end may be absent."""
+    left = {kind: Unclaimed([at for at, began in came if began == kind]) for kind in (True, False)}
+    matched, missing = [], []
+    for event in wanted:
+        at_s = left[event.entered].claim_nearest(event.time_s, within_s)
+        if at_s is not None:
+            matched.append(at_s - event.time_s)
+        elif event.time_s + within_s < end_s:
+            missing.append(event)
+    extra = [(at, kind) for kind, unclaimed in left.items() for at in unclaimed.rest() if at + within_s < end_s]
+    return _Fit(tuple(matched), tuple(missing), tuple(extra))

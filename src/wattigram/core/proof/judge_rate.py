@@ -1,0 +1,83 @@
+"""Whether a chain's cycles come at the rate that is wanted, none left out."""
+
+from __future__ import annotations
+
+import math
+
+from wattigram.core.clocks import timer_setting
+from wattigram.core.design import Chain, RateExpectation, TimerTrigger, Workspace
+from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, Judged, not_judged, within
+from wattigram.core.proof.missing import may_pause
+from wattigram.core.quantity import brief
+from wattigram.core.take import Take
+from wattigram.core.timing import cycle_timing
+
+POLLED_CYCLES = 4
+
+
+def judge_rate(take: Take, expectation: RateExpectation) -> Judged:
+    """Cycles as they come against those that are wanted; a stream that falls silent does not hold."""
+    project = take.workspace.project
+    chain = project.chain_of(expectation.signal)
+    assert chain is not None
+    stream = take.workspace.project.chains.index(chain)
+    wanted_hz = float(expectation.rate_hz) if expectation.rate_hz is not None else wanted_rate_hz(take.workspace, chain)
+    if expectation.pauses or may_pause(take.workspace, chain):
+        return _rate_between_pauses(take, chain, wanted_hz, expectation.within)
+    low, high = wanted_hz * (1 - expectation.within), wanted_hz * (1 + expectation.within)
+    cycles, due = take.chain_cycles(chain), take.seconds * wanted_hz
+    lost = take.lost_items(stream) + take.totals.get(f"lost.{stream}", 0) * (_keeps(chain) == "newest")
+    again = take.repeated_items(stream)
+    # What waits for a mark when a board is cut off, and what is under way when it stops, is not missing.
+    allowed = 2 + chain.loop.items / len(chain.slots) * (0 if take.totals else 1)
+    if cycles + allowed < due * (1 - max(expectation.within, 0.01)):
+        measured = cycles / take.seconds
+        note = f"{cycles} of {due:.0f} cycles came in {brief(take.seconds, 's', 3)}"
+        return Judged("fails", measured, "Hz", low, high, cycles, note)
+    found = take.cycle_rate_hz(chain)
+    if found is None and cycles > MOST_UNTOLD_LAPS * chain.loop.items:
+        return Judged(
+            "fails", None, "Hz", low, high, cycles, f"{cycles} cycles, and the ticks of their frames stand still"
+        )
+    if found is None:
+        return not_judged("too short to measure a rate")
+    if take.is_polled:  # an instant is known to a cycle or so, at both ends
+        low, high = low * (1 - POLLED_CYCLES / cycles), high * (1 + POLLED_CYCLES / cycles)
+    inside = within(found, low, high)
+    ppm = (found / wanted_hz - 1) * 1e6
+    ppm = 0.0 if math.isclose(ppm, 0.0, abs_tol=5e-3) else ppm
+    what = "not seen between polls" if take.is_polled else "lost"
+    note = f"{cycles} cycles, {'none' if not lost else f'{lost} samples'} {what}, {ppm:+.3g} ppm"
+    note += f", {again} samples came again" if again else ""
+    is_lossy = lost and not take.is_polled  # whoever polls is at fault, and not the board
+    return Judged("fails" if is_lossy or again else inside, found, "Hz", low, high, cycles, note)
+
+
+def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: float) -> Judged:
+    """The rate from frame to frame: stops are intended, and what lies in them says nothing."""
+    stream = take.workspace.project.chains.index(chain)
+    low, high = wanted_hz * (1 - share), wanted_hz * (1 + share)
+    cycles = take.chain_cycles(chain)
+    found = take.running_rate_hz(chain)
+    if found is None:
+        return not_judged("too short to measure a rate")
+    lost, again = take.lost_items(stream), take.repeated_items(stream)
+    note = f"{cycles} cycles, {'none' if not lost else f'{lost} samples'} lost, {(found / wanted_hz - 1) * 1e6:+.3g} ppm between pauses"
+    outcome = "fails" if lost or again else within(found, low, high)
+    return Judged(outcome, found, "Hz", low, high, cycles, note)
+
+
+def _keeps(chain: Chain) -> str:
+    """Whether items that a handler loses close up, or leave a gap in their numbers."""
+    return "newest" if chain.retrieval.kind in {"polling", "interrupt"} else "gaps"
+
+
+def wanted_rate_hz(workspace: Workspace, chain: Chain) -> float:
+    """Cycles per second that are meant: the timer's wanted period, else what the design comes to."""
+    trigger = workspace.project.own_trigger(chain)
+    cycle = cycle_timing(workspace, chain)
+    if isinstance(trigger, TimerTrigger) and cycle.trigger.pace == "pattern":
+        setting = timer_setting(workspace, trigger.changed(prescaler_register=None, period_register=None), alone=True)
+        units = len(chain.slots) if chain.per_trigger == "conversion" else 1
+        return float(1 / setting.period_s) / units
+    return float(cycle.cycle_rate_hz)

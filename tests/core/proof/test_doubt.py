@@ -1,0 +1,89 @@
+"""What a reading is too unsure to decide is not judged, however it came out; what it is sure of is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+
+import pytest
+
+from tests.conftest import edited
+from wattigram.core.bench import Ramp, Sine, Wiring
+from wattigram.core.design import SineExpectation, WindowExpectation, Workspace
+from wattigram.core.design.edits import SetWiring
+from wattigram.core.expected import band_half_width_v
+from wattigram.core.proof import prove, suggest_expectations
+from wattigram.core.proof.verdict import Verdict
+from wattigram.core.take import Take
+
+UPPER = 2.1
+"""Limit of the window of Upper zone, volts, with 10 mV of hysteresis."""
+
+
+def only(workspace: Workspace, *expectations: WindowExpectation | SineExpectation) -> Workspace:
+    return Workspace(workspace.project.changed(expectations=expectations), workspace.part)
+
+
+def ramped(workspace: Workspace, low_v: float, high_v: float) -> Workspace:
+    ramp = Ramp(from_v=low_v, to_v=high_v, period_s="400 ms")
+    wired = edited(workspace, SetWiring(Wiring(pin="A3", resistance_ohm=4700.0, source=ramp)))
+    return only(wired, WindowExpectation(signal="Upper zone", within_s="8 ms"))
+
+
+def judged(design: Workspace, take: Take) -> Verdict:
+    (verdict,) = [one for one in prove(design, take).verdicts if one.kind in {"window", "sine"}]
+    return verdict
+
+
+@pytest.mark.parametrize("above_v", [-0.0006, -0.0002, 0.0002, 0.0006])
+def test_a_peak_that_just_reaches_the_limit_is_not_held_against_the_design(
+    above_v: float, cured: Workspace, take_of: Callable[..., Take]
+) -> None:
+    design = ramped(cured, 1.6, UPPER + above_v)
+    verdict = judged(design, take_of(design))
+    assert verdict.outcome != "fails"
+    if verdict.outcome == "open" and "no crossing" not in verdict.note:
+        assert "hang on less than the ±" in verdict.note
+
+
+def test_a_peak_well_above_is_judged(cured: Workspace, take_of: Callable[..., Take]) -> None:
+    design = ramped(cured, 1.6, UPPER + 0.2)
+    assert judged(design, take_of(design)).outcome == "holds"
+
+
+def test_a_crossing_that_no_doubt_covers_fails(cured: Workspace, take_of: Callable[..., Take]) -> None:
+    """The take is of a peak that stays below by several bands; the design's bench crosses."""
+    chain = cured.project.chains[0]
+    band_v = band_half_width_v(cured, chain, "Upper zone", reduced=True)
+    below = ramped(cured, 1.6, UPPER - 5 * band_v)
+    expectation = WindowExpectation(signal="Upper zone", within_s="8 ms", low_v=0.4, high_v=UPPER - 30 * band_v)
+    verdict = judged(only(below, expectation), take_of(below))
+    assert verdict.outcome == "fails"
+    assert "0 of" in verdict.note
+
+
+@pytest.mark.parametrize("amplitude_v", [0.0030, 0.0037, 0.0045, 0.02])
+def test_a_sine_of_a_few_steps_is_read_as_well_as_steps_let_it(
+    amplitude_v: float, cured: Workspace, take_of: Callable[..., Take]
+) -> None:
+    wiring = cured.wiring("A3")
+    assert wiring is not None
+    sine = Sine(offset_v=1.2004, amplitude_v=amplitude_v, frequency_hz=Fraction(41))
+    wired = edited(cured, SetWiring(wiring.changed(source=sine)))
+    expectations = [one for one in suggest_expectations(only(wired), "Upper zone") if isinstance(one, SineExpectation)]
+    verdicts = [
+        one for one in prove(only(wired, *expectations), take_of(wired)).verdicts if one.text.count("amplitude")
+    ]
+    assert [one.outcome for one in verdicts] == ["holds"]
+    strict = only(wired, *(one.changed(within=0.0005, frequency_hz=None) for one in expectations))
+    outcome = judged(strict, take_of(wired)).outcome
+    assert outcome != "fails" or amplitude_v >= 0.02
+
+
+def test_a_sine_twice_as_high_fails(cured: Workspace, take_of: Callable[..., Take]) -> None:
+    wiring = cured.wiring("A3")
+    assert wiring is not None
+    sine = Sine(offset_v=1.2004, amplitude_v=0.0037, frequency_hz=Fraction(41))
+    wired = edited(cured, SetWiring(wiring.changed(source=sine)))
+    half = only(wired, SineExpectation(signal="Upper zone", amplitude_v=0.0018, within=0.05))
+    assert judged(half, take_of(wired)).outcome == "fails"
