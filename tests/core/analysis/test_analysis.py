@@ -107,3 +107,18 @@ def test_noise_takes_the_effect_of_steps() -> None:
     fit = fit_sine(rounded, TIMES)
     assert quantised_bias(fit, 1.0) < 0.01 < 0.1 < quantised_amplitude_bias(4.4, 1.0)
     assert fit.amplitude == pytest.approx(4.4, abs=4 * fit.amplitude_sigma)
+
+
+@pytest.mark.parametrize("hertz", [3.3, 20.0, 61.7])
+@pytest.mark.parametrize("places", [(0.0, 0.35), (0.0, 0.1, 0.2, 0.55), (0.0, 0.11, 0.5, 0.52)])
+def test_a_sine_in_unequal_places_of_a_sequence_is_found(hertz: float, places: tuple[float, ...]) -> None:
+    times_s = (np.arange(400)[:, None] * 3e-3 + np.array(places) * 3e-3).ravel()
+    fit = fit_sine(0.75 + 0.2 * np.sin(2 * np.pi * hertz * times_s + 0.3), times_s)
+    assert fit.frequency_hz == pytest.approx(hertz, abs=1e-6)
+    assert fit.amplitude == pytest.approx(0.2, rel=1e-6)
+
+
+def test_a_sine_of_which_every_other_block_is_lost_is_found() -> None:
+    kept = (np.arange(len(TIMES)) // 5) % 2 == 0
+    fit = fit_sine(sine(412.7)[kept], TIMES[kept])
+    assert fit.frequency_hz == pytest.approx(412.7, abs=1e-4)

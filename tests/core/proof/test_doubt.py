@@ -8,10 +8,21 @@ from fractions import Fraction
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.bench import Ramp, Sine, Wiring
-from wattigram.core.design import SineExpectation, WindowExpectation, Workspace
+from tests.core.board.test_prediction import Design
+from wattigram.core.bench import Floating, Ramp, Sine, Wiring
+from wattigram.core.design import (
+    Expectation,
+    LevelExpectation,
+    Polling,
+    RateExpectation,
+    SineExpectation,
+    SoftwareTrigger,
+    WindowExpectation,
+    Workspace,
+)
 from wattigram.core.design.edits import SetWiring
 from wattigram.core.expected import band_half_width_v
+from wattigram.core.findings import find_all
 from wattigram.core.proof import prove, suggest_expectations
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.take import Take
@@ -20,7 +31,7 @@ UPPER = 2.1
 """Limit of the window of Upper zone, volts, with 10 mV of hysteresis."""
 
 
-def only(workspace: Workspace, *expectations: WindowExpectation | SineExpectation) -> Workspace:
+def only(workspace: Workspace, *expectations: Expectation) -> Workspace:
     return Workspace(workspace.project.changed(expectations=expectations), workspace.part)
 
 
@@ -87,3 +98,22 @@ def test_a_sine_twice_as_high_fails(cured: Workspace, take_of: Callable[..., Tak
     wired = edited(cured, SetWiring(wiring.changed(source=sine)))
     half = only(wired, SineExpectation(signal="Upper zone", amplitude_v=0.0018, within=0.05))
     assert judged(half, take_of(wired)).outcome == "fails"
+
+
+def test_a_rate_within_its_tolerance_explains_nothing_else(take_of: Callable[..., Take]) -> None:
+    """The oscillator of the converter is off as it may be; a pin that nobody drives is not its doing."""
+    own = Design("x", "quill-q8", SoftwareTrigger(), Polling(), 2, clock="own", seconds=0.5).workspace()
+    signal = own.project.signals[0]
+    floats = edited(own, SetWiring(Wiring(pin=signal.pin, resistance_ohm=500.0, source=Floating())))
+    codes = {one.code for one in find_all(floats) if one.signal == signal.name}
+    assert "pin-floats" in codes
+    assert "input-beyond-reference" not in codes
+    wanted = LevelExpectation(signal=signal.name, level_v=0.3, within_v=0.001)
+    design = only(floats, wanted)
+    proof = prove(design, take_of(design, 0.5))
+    assert [verdict.outcome for verdict in proof.verdicts] == ["fails"]
+    assert proof.causes
+    assert "oscillator-spread" not in {cause.cause for cause in proof.causes}
+    rate = RateExpectation(signal=signal.name, within=50e-6)
+    again = only(floats, rate)
+    assert "oscillator-spread" in {cause.cause for cause in prove(again, take_of(design, 0.5)).causes}

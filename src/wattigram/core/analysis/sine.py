@@ -101,14 +101,30 @@ def fit_sine(values: FloatArray, times_s: FloatArray, guess_hz: float | None = N
     """
     if len(values) < 8 or float(np.ptp(values)) == 0:
         raise ValueError("a sine fit needs eight samples that are not all alike")
-    if guess_hz is None:
-        whole = longest_stretch(times_s)  # a spectrum knows nothing of gaps
-        if whole.stop - whole.start < 8 or float(np.ptp(values[whole])) == 0:
-            raise ValueError("a sine fit needs eight samples in a row that are not all alike")
-        guess_hz = _spectral_guess(values[whole], times_s[whole])
-        if whole.stop - whole.start < len(values):  # near enough for the whole only once it fits a stretch of it
-            guess_hz = fit_sine(values[whole], times_s[whole], guess_hz).frequency_hz
-    frequency_hz = guess_hz
+    guesses = _guesses(values, times_s) if guess_hz is None else [guess_hz]
+    return min((_fit_near(values, times_s, guess) for guess in guesses), key=lambda fit: fit.residual_rms)
+
+
+def _guesses(values: FloatArray, times_s: FloatArray) -> list[float]:
+    """Frequencies to start from: of the longest stretch of equal spacing, and of everything, put on equal spacing.
+
+    A spectrum knows nothing of gaps. A stretch is short where a signal has unequal places of a sequence; what lies
+    in a gap is made up, where stretches are put together.
+    """
+    whole = longest_stretch(times_s)
+    length = whole.stop - whole.start
+    if length == len(values):
+        return [_spectral_guess(values, times_s)]
+    even_s = np.linspace(times_s[0], times_s[-1], len(times_s))
+    found = [_spectral_guess(np.interp(even_s, times_s, values), even_s)]
+    if length >= 8 and float(np.ptp(values[whole])) > 0:  # near enough for the whole only once it fits the stretch
+        first_hz = _spectral_guess(values[whole], times_s[whole])
+        found.append(_fit_near(values[whole], times_s[whole], first_hz).frequency_hz)
+    return found
+
+
+def _fit_near(values: FloatArray, times_s: FloatArray, frequency_hz: float) -> SineFit:
+    """The four-parameter fit from a frequency on."""
     span_s = float(times_s[-1] - times_s[0])
     for _ in range(_ROUNDS):
         found = _solve(values, times_s, frequency_hz, with_frequency=True)

@@ -16,8 +16,8 @@ from wattigram.core.quantity import show_volts
 def input_beyond_reference(workspace: Workspace) -> Iterator[Finding]:
     """Readings stand still at full scale or at zero; beyond the supply the pin is in danger."""
     for signal in workspace.project.signals:
-        if workspace.wiring(signal.pin) is None:
-            continue
+        if workspace.wiring(signal.pin) is None or isinstance(input_source(workspace, signal.pin), Floating):
+            continue  # of a pin that floats it is said that it does
         low_v, high_v = input_extent_v(workspace, signal)
         lowest_v = -workspace.reference_v if signal.negative is not None else 0.0
         if low_v >= lowest_v and high_v <= workspace.reference_v:

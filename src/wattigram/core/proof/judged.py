@@ -73,13 +73,18 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
             verdicts.append(Verdict(index, expectation, text, "open", None, "", None, None, 0, note))
         if progress is not None:
             progress(0.8 * (index + 1) / len(expectations))
-    failing = {verdict.signal: None for verdict in verdicts if verdict.outcome == "fails"}
+    failing: dict[str, set[str]] = {}
+    for verdict in verdicts:
+        if verdict.outcome == "fails":
+            failing.setdefault(verdict.signal, set()).add(verdict.kind)
     for verdict in verdicts:
         if verdict.outcome == "fails" and verdict.kind == "twin":  # either of the two may be at fault
-            failing[take.workspace.project.signal(verdict.signal).twin_of or verdict.signal] = None
+            failing.setdefault(take.workspace.project.signal(verdict.signal).twin_of or verdict.signal, set()).add(
+                "twin"
+            )
     causes: list[LikelyCause] = []
-    for name in failing:
-        causes += likely_causes(take, name)
+    for name, kinds in failing.items():
+        causes += likely_causes(take, name, kinds)
         route = project.route(name)
         if route is not None:
             causes += route_causes(take, route)
@@ -90,11 +95,7 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
             and take.workspace.project.chain_of(verdict.signal) is None
         ):
             causes += never_converted(take, verdict.signal)
-    kinds: dict[str, set[str]] = {name: set() for name in failing}
-    for verdict in verdicts:
-        if verdict.outcome == "fails":
-            kinds.setdefault(verdict.signal, set()).add(verdict.kind)
-    causes += design_causes(take, kinds, causes)
+    causes += design_causes(take, failing, causes)
     explained = {name for cause in causes for name in cause.signals}
     for verdict in verdicts:
         if verdict.outcome == "fails" and verdict.signal not in explained:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -87,11 +87,15 @@ def first_values(take: Take, name: str) -> SignalSamples | None:
 class Case:
     """One failing signal; all in volts at the pin. Data are fetched when a tester asks for them."""
 
-    def __init__(self, take: Take, chain: Chain, signal: Signal, findings: tuple[Finding, ...]) -> None:
+    def __init__(
+        self, take: Take, chain: Chain, signal: Signal, findings: tuple[Finding, ...], kinds: Collection[str]
+    ) -> None:
         self.take = take
         self.chain = chain
         self.signal = signal
         self._findings = findings
+        self.kinds = kinds
+        """Of the expectations on it that fail."""
 
     @cached_property
     def stream(self) -> int:
@@ -218,15 +222,15 @@ def never_converted(take: Take, signal: str) -> list[LikelyCause]:
     return []
 
 
-def likely_causes(take: Take, signal: str) -> list[LikelyCause]:
-    """Causes for one signal that fails, the best fit first; empty where nothing fits.
+def likely_causes(take: Take, signal: str, kinds: Collection[str]) -> list[LikelyCause]:
+    """Causes for one signal of which expectations of these kinds fail, the best fit first; empty where nothing fits.
 
     Where the board told what its firmware set up, mistakes of the firmware are looked for as those of a design are.
     """
-    found = _of_design(take, signal)
+    found = _of_design(take, signal, kinds)
     if register_differences(take):
         real = _firmware(take)[1]
-        found = _with_firmware(take, real, found, _of_firmware(take, real, signal))
+        found = _with_firmware(take, real, found, _of_firmware(take, real, signal, kinds))
     return sorted(found, key=lambda cause: -cause.fit)
 
 
@@ -265,11 +269,11 @@ def _mistakes(workspace: Workspace) -> set[str]:
     return codes | {OTHERWISE_NAMED[code] for code in codes if code in OTHERWISE_NAMED}
 
 
-def _of_design(take: Take, signal: str) -> list[LikelyCause]:
+def _of_design(take: Take, signal: str, kinds: Collection[str]) -> list[LikelyCause]:
     chain = take.workspace.project.chain_of(signal)
     if chain is None:
         return []
-    case = Case(take, chain, take.workspace.project.signal(signal), find_all(take.workspace))
+    case = Case(take, chain, take.workspace.project.signal(signal), find_all(take.workspace), kinds)
     return [cause for test in _TESTERS if (cause := test(case)) is not None and cause.fit >= WEAKEST_FIT]
 
 
@@ -296,7 +300,7 @@ def _firmware(take: Take) -> tuple[tuple[Difference, ...], Workspace | None]:
     return answer
 
 
-def _of_firmware(take: Take, real: Workspace | None, signal: str) -> list[LikelyCause]:
+def _of_firmware(take: Take, real: Workspace | None, signal: str, kinds: Collection[str]) -> list[LikelyCause]:
     """Causes in the design that the board really has, where any does that; they are mended in the firmware."""
     chain = take.workspace.project.chain_of(signal)
     of_chain = chain_owners(chain) if chain is not None else set()
@@ -309,7 +313,7 @@ def _of_firmware(take: Take, real: Workspace | None, signal: str) -> list[Likely
             evidence=f"{cause.evidence.rstrip('.')}. The firmware on the board differs from the design: {said}.",
             remedy=None,
         )
-        for cause in (_of_design(take.as_of(real), signal) if real is not None else ())
+        for cause in (_of_design(take.as_of(real), signal, kinds) if real is not None else ())
     ]
     about_chain = chain is not None and any(one.owner in of_chain for one in found)
     differing = difference_cause(take, signal, owners, chain.converter if chain is not None and about_chain else "")

@@ -38,7 +38,7 @@ def expectation_beside(take: Take, verdict: Verdict) -> LikelyCause | None:
         return None
     if verdict.low is None or verdict.high is None:
         return None
-    case = Case(take, chain, take.workspace.project.signal(verdict.signal), ())
+    case = Case(take, chain, take.workspace.project.signal(verdict.signal), (), {verdict.kind})
     if case.captured is None or case.is_off:
         return None
     middle = (verdict.low + verdict.high) / 2
