@@ -131,10 +131,26 @@ def test_a_window_that_nobody_arms_again_tells_once() -> None:
 
 
 def test_a_twin_is_compared_pair_by_pair_whoever_comes_first() -> None:
-    watch = watcher(low=-5, high=5, hysteresis=0, other=1, paired=True)
+    watch = watcher(low=-5, high=5, hysteresis=0, other=1, reach_ticks=100)
     assert watch.feed(values(100, 100, 100)) == []
     events = watch.feed(NOTHING, values(101, 110, 100))
     assert [(event.at, event.entered, event.value) for event in events] == [(1, True, -10), (2, False, 0)]
+
+
+def test_a_twins_value_is_held_against_the_nearest() -> None:
+    watch = watcher(low=-5, high=5, hysteresis=0, other=1, reach_ticks=25, every=True)
+    other = Values(np.array([100, 200, 300]), np.array([0, 40, 200]))
+    mine = Values(np.array([110, 210, 220, 300, 310]), np.array([19, 21, 60, 100, 180]))
+    assert watch.feed(NOTHING, other) == []
+    # 19 is nearer to 0, 21 and 60 are nearer to 40; nothing is near 100; 180 belongs to 200.
+    assert [(event.value, event.ticks) for event in watch.feed(mine)] == [(10, 19), (10, 21), (20, 60), (10, 180)]
+
+
+def test_a_twin_waits_until_the_nearest_is_known() -> None:
+    watch = watcher(low=-5, high=5, hysteresis=0, other=1, reach_ticks=100, every=True)
+    assert watch.feed(values(110), Values(np.array([100]), np.array([-10]))) == []
+    (event,) = watch.feed(NOTHING, Values(np.array([90]), np.array([5])))
+    assert event.value == 20
 
 
 def test_another_signals_newest_value_is_the_target() -> None:

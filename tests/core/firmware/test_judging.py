@@ -160,7 +160,7 @@ def test_a_twin_that_goes_on_alone_finds_its_partners_again(kiln: Workspace, tmp
         SetTwin("Upper zone, twin", Twin(of="Upper zone", within_v=0.5)),
     )
     config = effective_config(workspace)
-    number, watch = next((n, one) for n, one in enumerate(config.watches) if one is not None and one.paired)
+    number, watch = next((n, one) for n, one in enumerate(config.watches) if one is not None and one.reach_ticks)
     mine, other = watch.tap, watch.other
     assert other is not None
     count, rounds = 60, 200
@@ -177,3 +177,33 @@ def test_a_twin_that_goes_on_alone_finds_its_partners_again(kiln: Workspace, tmp
         (number, 1, 900, at * CYCLE_TICKS),
         (number, 0, 0, (at + 1) * CYCLE_TICKS),
     ]
+
+
+def test_a_twin_of_another_rate_is_judged_in_c_as_on_the_board(kiln: Workspace, tmp_path: Path) -> None:
+    """Every value has the nearest one beside it, whichever of the two comes first, and in whatever pieces."""
+    names = [slot.signal for chain in kiln.project.chains for slot in chain.slots]
+    workspace = edited(
+        kiln,
+        *(SetReduce(name, None) for name in names),
+        SetTwin("Upper zone, twin", Twin(of="Upper zone", within_v=0.03)),
+    )
+    config = effective_config(workspace)
+    number, watch = next((n, one) for n, one in enumerate(config.watches) if one is not None and one.reach_ticks)
+    assert watch.other is not None
+    dice = np.random.default_rng(5)
+    course = np.clip(2000 + np.cumsum(dice.integers(-90, 91, 4000)), 0, 4095)
+    feeds: list[Feed] = []
+    mine_at = other_at = 0
+    while max(mine_at, other_at) < 3900:
+        if dice.random() < 0.5 or mine_at > other_at + 20:
+            feeds.append((watch.other, other_at, course[[other_at]]))
+            other_at += int(dice.integers(1, 5))
+        else:
+            feeds.append((watch.tap, mine_at, course[[mine_at]]))
+            mine_at += int(dice.integers(1, 3))
+    by_c, by_board = (
+        [event for event in found[1] if event[0] == number]
+        for found in (said_by_c(workspace, tmp_path / "c", feeds), said_by_board(config, feeds))
+    )
+    assert len(by_c) > 50
+    assert by_c == by_board

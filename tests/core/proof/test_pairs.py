@@ -62,7 +62,7 @@ def test_no_rates_where_there_is_no_pair(cured: Workspace) -> None:
 def test_a_timer_of_its_own_is_cured_by_following(cured: Workspace) -> None:
     finding = found(at(cured, "110 us"), "twin-out-of-step")[0]
     assert "568.18 Hz and Upper zone at 625 Hz" in finding.message
-    assert "90.9 ms apart" in finding.message
+    assert "the nearest one of Upper zone, up to 800 µs away" in finding.message
     assert finding.remedy == SetTrigger("ADC 2", FollowTrigger(follows="ADC 1"))
     assert not found(apply_edit(at(cured, "110 us"), finding.remedy), "twin-out-of-step")
 
@@ -85,6 +85,16 @@ def test_a_pair_of_which_one_pauses_is_compared_by_time(cured: Workspace, take_o
     proof = prove(wrong, take_of(wrong, 2.5))
     twin = next(verdict for verdict in proof.verdicts if verdict.kind == "twin")
     assert twin.outcome == "holds"
+    assert "trips" not in twin.note
+
+
+@pytest.mark.parametrize("period", ["110 us", "190 us", "37 us"])
+def test_a_pair_of_two_rates_does_not_trip(period: str, cured: Workspace, take_of: Callable[..., Take]) -> None:
+    """Over seconds the numbers of the two run far apart; their instants do not."""
+    proof = prove(at(cured, period), take_of(at(cured, period), 2.5))
+    twin = next(verdict for verdict in proof.verdicts if verdict.kind == "twin")
+    assert twin.outcome == "holds"
+    assert "trips" not in twin.note
 
 
 @pytest.mark.parametrize("by", ["twin", "window"])

@@ -22,7 +22,7 @@ from wattigram.core.accuracy.settling import (
     slot_circuit,
     slot_settling,
 )
-from wattigram.core.accuracy.twin import TwinFigures, twin_figures, twin_rates_hz
+from wattigram.core.accuracy.twin import TwinFigures, pair_reach_s, twin_figures, twin_rates_hz
 
 __all__ = [
     "ComparatorFigures",
@@ -42,6 +42,7 @@ __all__ = [
     "kept_values",
     "low_pass_cutoff_hz",
     "low_pass_gain",
+    "pair_reach_s",
     "settling_residue",
     "signal_noise",
     "slot_circuit",

@@ -28,7 +28,8 @@ class TwinFigures:
         From the two converters' offsets, and from their gains at the highest reading.
     noise_v : float, rms
     skew_s : float
-        Time between the two held instants; ``skew_v`` is what the source moves meanwhile, finite steps as a whole.
+        Time between the two held instants, at most; ``skew_v`` is what the source moves meanwhile, finite steps as a
+        whole.
     settling_v : float
         What incomplete settling of either leaves as wired.
     worst_v : float
@@ -66,6 +67,9 @@ def twin_figures(workspace: Workspace, signal: Signal) -> TwinFigures | None:
     gain = float(signal.front_end)
     held = [cycle_timing(workspace, chain).slots[chain.places_of(one.name)[0]].held_s for chain, one in pair]
     skew_s = abs(float(held[0] - held[1]))
+    rates = twin_rates_hz(workspace, signal)
+    if rates is not None and rates[0] != rates[1]:
+        skew_s = float(1 / rates[1] / 2)  # the nearest is somewhere between two of the other's
     slope = source_slope_v_s(input_source(workspace, other.pin))
     span_v = high_v - low_v
     skew_v = min(span_v, slope * skew_s) if skew_s else 0.0
@@ -91,19 +95,32 @@ def twin_rates_hz(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fract
     project = workspace.project
     if signal.twin is None:
         return None
-    other = project.signal(signal.twin.of)
-    chains = project.chain_of(signal.name), project.chain_of(other.name)
+    chains = project.chain_of(signal.name), project.chain_of(signal.twin.of)
     if chains[0] is None or chains[1] is None or chains[0] is chains[1]:
         return None
+    if any(cycle_timing(workspace, chain).items_limit is not None for chain in chains if chain is not None):
+        return None
+    periods_s = _periods_s(workspace, signal)
+    return 1 / periods_s[0], 1 / periods_s[1]
+
+
+def pair_reach_s(workspace: Workspace, signal: Signal) -> Fraction:
+    """The longer one of the times from value to value of a signal and its twin: nothing further apart belongs together."""
+    return max(_periods_s(workspace, signal))
+
+
+def _periods_s(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fraction]:
+    project = workspace.project
+    assert signal.twin is not None
+    other = project.signal(signal.twin.of)
     reduced = signal.later_stage is not None and other.later_stage is not None
-    rates = []
-    for chain, one in ((chains[0], signal), (chains[1], other)):
-        cycle = cycle_timing(workspace, chain)
-        if cycle.items_limit is not None:
-            return None
+    found = []
+    for one in (signal, other):
+        chain = project.chain_of(one.name)
+        assert chain is not None
         divisor = rate_divisor(one.later_stage) if reduced else 1
-        rates.append(cycle.cycle_rate_hz * len(chain.places_of(one.name)) / divisor)
-    return rates[0], rates[1]
+        found.append(cycle_timing(workspace, chain).cycle_s * divisor / len(chain.places_of(one.name)))
+    return found[0], found[1]
 
 
 def _side(workspace: Workspace, chain: Chain, signal: Signal) -> tuple[float, float, float, float]:

@@ -296,15 +296,15 @@ class EffectiveTap(_Effective):
 class EffectiveWatch(_Effective):
     """A comparison of values in codes, as integer arithmetic does it.
 
-    With ``other`` its newest value times ``other_factor`` is taken away first, else ``target``.
+    With ``other`` its newest value times ``other_factor`` is taken away first, else ``target``; with
+    ``reach_ticks`` its nearest in time, and nothing is compared where none is that near.
     """
 
     tap: Annotated[int, Field(ge=0)]
     on_reduced: bool = False
     other: Annotated[int, Field(ge=0)] | None = None
     other_factor: Finite = 1.0
-    paired: bool = False
-    """Values are compared by their number, as of a twin, and not by time."""
+    reach_ticks: Count | None = None
     target: int = 0
     low: int
     high: int

@@ -41,7 +41,6 @@ class Watcher:
         self._armed = watch.armed
         self._mine = NOTHING
         self._other = NOTHING
-        self._first_mine = self._first_other = 0
 
     def feed(self, values: Values, other: Values | None = None) -> list[Happening]:
         """Judge new values; with another signal those that its own newest allow."""
@@ -59,35 +58,22 @@ class Watcher:
     def _difference(self, mine: Values, other: Values) -> Values:
         mine = _joined(self._mine, mine)
         other = _joined(self._other, other)
-        if self.watch.paired:
-            mine, other, count = self._pairs(mine, other)
-            partner = other.values[:count]
-        else:
-            if not len(other.values):
-                self._mine, self._other = _after(mine, max(0, len(mine.values) - LONGEST_WAIT)), other
-                return NOTHING
-            places = np.searchsorted(other.ticks, mine.ticks, side="right") - 1
-            count = int(np.searchsorted(mine.ticks, other.ticks[-1], side="right"))
-            partner = other.values[np.maximum(places[:count], 0)]
-            self._mine = _after(mine, count)
-            last = int(places[count - 1]) if count else 0
-            self._other = _after(other, max(0, last))
-        less = np.rint(partner * self.watch.other_factor).astype(np.int64)
-        return Values(mine.values[:count] - less, mine.ticks[:count])
-
-    def _pairs(self, mine: Values, other: Values) -> tuple[Values, Values, int]:
-        """Values from the first number that both have, and how many have partners; the others are kept for later."""
-        begin = max(self._first_mine, self._first_other)
-        mine, first_mine = _from(mine, self._first_mine, begin)
-        other, first_other = _from(other, self._first_other, begin)
-        count = min(len(mine.values), len(other.values))
-        self._mine, self._first_mine = _from(
-            mine, first_mine, max(first_mine + count, first_mine + len(mine.values) - LONGEST_WAIT)
-        )
-        self._other, self._first_other = _from(
-            other, first_other, max(first_other + count, first_other + len(other.values) - LONGEST_WAIT)
-        )
-        return mine, other, count
+        if not len(other.values):
+            self._mine, self._other = _after(mine, max(0, len(mine.values) - LONGEST_WAIT)), other
+            return NOTHING
+        count = int(np.searchsorted(mine.ticks, other.ticks[-1], side="right"))
+        ticks, values = mine.ticks[:count], mine.values[:count]
+        newest = np.searchsorted(other.ticks, ticks, side="right") - 1
+        places = np.maximum(newest, 0)
+        if self.watch.reach_ticks is not None:
+            after = np.minimum(newest + 1, len(other.ticks) - 1)
+            places = np.where(np.abs(other.ticks[after] - ticks) < np.abs(ticks - other.ticks[places]), after, places)
+            near = np.abs(other.ticks[places] - ticks) <= self.watch.reach_ticks
+            ticks, values, places = ticks[near], values[near], places[near]
+        self._mine = _after(mine, count)
+        self._other = _after(other, max(0, int(newest[-1])) if count else 0)
+        less = np.rint(other.values[places] * self.watch.other_factor).astype(np.int64)
+        return Values(values - less, ticks)
 
     def _judge(self, found: Values) -> list[Happening]:
         watch, values = self.watch, found.values
@@ -145,12 +131,6 @@ def _joined(first: Values, second: Values) -> Values:
 
 def _after(values: Values, count: int) -> Values:
     return Values(values.values[count:], values.ticks[count:])
-
-
-def _from(values: Values, first: int, begin: int) -> tuple[Values, int]:
-    """Values, the oldest of which has the number ``first``, from another number on; with the number of their oldest."""
-    gone = min(len(values.values), max(0, begin - first))
-    return _after(values, gone), first + gone
 
 
 class ComparatorLooks:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+
+from wattigram.core.accuracy import pair_reach_s
 from wattigram.core.board import EffectiveTap, EffectiveWatch
 from wattigram.core.design import (
     Chain,
@@ -129,7 +132,7 @@ def _twin(workspace: Workspace, signal: Signal, twin: Twin) -> EffectiveWatch:
         on_reduced=reduced,
         other=_tap_number(workspace, of, False),
         other_factor=per_volt / counts_per_volt(workspace, of, reduced),
-        paired=True,
+        reach_ticks=max(1, math.ceil(pair_reach_s(workspace, signal) * workspace.bus_clock_hz)),
         low=-limit,
         high=limit,
         condition="outside",

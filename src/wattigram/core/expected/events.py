@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.accuracy import pair_reach_s
 from wattigram.core.design import Chain, Watch, Window, limits_v, rate_divisor
 from wattigram.core.expected.instants import Instants
 from wattigram.core.expected.stream import ExpectedStream, History, expected_raw, expected_reduced
@@ -91,7 +92,9 @@ def expected_events(
     partner: _Partner | None = None
     if other is not None and project.chain_of(other) is not None:
         theirs = _Stream(history, other, window.on, cycles_of, instants_of)
-        partner = _SameNumber(theirs) if watch.kind == "twin" else _Newest(theirs)
+        partner = (
+            _Nearest(theirs, float(pair_reach_s(history[0][1], signal))) if watch.kind == "twin" else _Newest(theirs)
+        )
     follower = _Follower(window, low_v, high_v)
     while not ours.is_at_end and not follower.is_over:
         stream = ours.read()
@@ -99,7 +102,8 @@ def expected_events(
         if partner is not None:
             partner_v = partner.beside(stream.times_s)
             volts = stream.predicted_v[: len(partner_v)] - partner_v
-        follower.feed(volts + off_v, stream.times_s)
+        has_partner = ~np.isnan(volts)
+        follower.feed(volts[has_partner] + off_v, stream.times_s[: len(volts)][has_partner])
         if len(volts) < len(stream.times_s):
             break  # the other one came to its end
     return tuple(follower.events)
@@ -123,16 +127,6 @@ class _Partner:
         raise NotImplementedError
 
 
-class _SameNumber(_Partner):
-    """Values of the same number."""
-
-    def beside(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
-        while len(self._volts) < len(times_s) and not self._stream.is_at_end:
-            self._read_on()
-        found, self._volts = self._volts[: len(times_s)], self._volts[len(times_s) :]
-        return found
-
-
 class _Newest(_Partner):
     """The newest value at each instant."""
 
@@ -141,11 +135,30 @@ class _Newest(_Partner):
             self._read_on()
         if not len(self._times_s):
             return np.empty(0)
-        places = np.searchsorted(self._times_s, times_s[times_s <= self._times_s[-1]], side="right") - 1
-        found = self._volts[np.maximum(places, 0)]
-        past = max(0, int(places[-1])) if len(places) else 0
+        known_s = times_s[times_s <= self._times_s[-1]]
+        newest = np.searchsorted(self._times_s, known_s, side="right") - 1
+        found = self._of(known_s, newest)
+        past = max(0, int(newest[-1])) if len(newest) else 0
         self._volts, self._times_s = self._volts[past:], self._times_s[past:]
-        return np.asarray(found)
+        return found
+
+    def _of(self, known_s: NDArray[np.float64], newest: NDArray[np.int64]) -> NDArray[np.float64]:
+        return np.asarray(self._volts[np.maximum(newest, 0)])
+
+
+class _Nearest(_Newest):
+    """The value nearest in time; NaN where none is within reach."""
+
+    def __init__(self, stream: _Stream, reach_s: float) -> None:
+        super().__init__(stream)
+        self._reach_s = reach_s
+
+    def _of(self, known_s: NDArray[np.float64], newest: NDArray[np.int64]) -> NDArray[np.float64]:
+        before, after = np.maximum(newest, 0), np.minimum(newest + 1, len(self._times_s) - 1)
+        is_after = np.abs(self._times_s[after] - known_s) < np.abs(known_s - self._times_s[before])
+        places = np.where(is_after, after, before)
+        far = np.abs(self._times_s[places] - known_s) > self._reach_s
+        return np.where(far, np.nan, self._volts[places])
 
 
 class _Follower:

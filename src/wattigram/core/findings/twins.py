@@ -79,35 +79,40 @@ def only_one_is_reduced(workspace: Workspace) -> Iterator[Finding]:
 
 @rule
 def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
-    """Values are paired by their numbers; where one of the two comes faster, a pair is of two instants."""
-    project = workspace.project
-    for signal in project.signals:
+    """Each value is held against the other's nearest in time; where one of the two comes faster, they are apart."""
+    for signal in workspace.project.signals:
         rates = twin_rates_hz(workspace, signal)
-        if rates is None or signal.twin is None:
+        if rates is None or signal.twin is None or rates[0] == rates[1]:
             continue
         other = signal.twin.of
-        if rates[0] != rates[1]:
-            apart_s = float(1 - min(rates) / max(rates))
-            yield Finding(
-                "twin-out-of-step",
-                "error",
-                signal.name,
-                f"{signal.name} and {other} do not keep step",
-                f"{signal.name} gives values at {brief(rates[0], 'Hz', 5)} and {other} at {brief(rates[1], 'Hz', 5)}. Pairs are "
-                f"made by number: after one second the two values of a pair are {brief(apart_s, 's', 3)} apart.",
-                _in_step(workspace, signal),
-                signal=signal.name,
-            )
-        for name in (signal.name, other):
-            chain = project.chain_of(name)
+        yield Finding(
+            "twin-out-of-step",
+            "warning",
+            signal.name,
+            f"{signal.name} and {other} do not keep step",
+            f"{signal.name} gives values at {brief(rates[0], 'Hz', 5)} and {other} at {brief(rates[1], 'Hz', 5)}. Each is "
+            f"held against the nearest one of {other}, up to {brief(1 / rates[1] / 2, 's', 3)} away.",
+            _in_step(workspace, signal),
+            signal=signal.name,
+        )
+
+
+@rule
+def only_one_pauses(workspace: Workspace) -> Iterator[Finding]:
+    """While one of a pair stands still, nothing is compared."""
+    for signal in workspace.project.signals:
+        if twin_rates_hz(workspace, signal) is None or signal.twin is None:
+            continue
+        for name in (signal.name, signal.twin.of):
+            chain = workspace.project.chain_of(name)
             if chain is not None and _pauses(workspace, chain):
                 yield Finding(
                     "twin-pauses",
-                    "error",
+                    "warning",
                     signal.name,
-                    f"{signal.name} and {other} do not pause together",
-                    f"A window stops {chain.converter} and starts it again, while the other goes on. Pairs are made by "
-                    "number: from then on the two values of a pair are of different instants.",
+                    f"{signal.name} and {signal.twin.of} do not pause together",
+                    f"A window stops {chain.converter} and starts it again, while the other goes on: in its pauses the two "
+                    "are not compared.",
                     signal=signal.name,
                 )
 

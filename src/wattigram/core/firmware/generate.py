@@ -347,7 +347,7 @@ class _Context:
             "on_reduced": _bool(watch.on_reduced and self.tables.config.taps[watch.tap].stage != "none"),
             "other": "WG_NOTHING" if watch.other is None else f"{watch.other}u",
             "other_reduced": _bool(table.other_reduced),
-            "paired": _bool(watch.paired),
+            "reach": watch.reach_ticks or 0,
             "factor": table.factor.numerator,
             "divisor": table.factor.denominator,
             "target": watch.target,

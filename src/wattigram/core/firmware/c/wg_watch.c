@@ -14,7 +14,7 @@
 
 typedef struct {
     uint32_t waiting;       /* values of the signal that wait */
-    uint32_t first_waiting; /* number of the oldest since the start, as that of the partners */
+    uint32_t first_waiting; /* where the oldest lies, as that of the partners */
     uint32_t partners;
     uint32_t first_partner;
     uint32_t in_a_row;
@@ -225,21 +225,21 @@ static int64_t scaled(const wg_watch *design, int64_t value)
     return whole;
 }
 
-/** A value whose partner's place was needed before the two met has none any more; those behind it keep theirs. */
-static bool drop_widow(watch_state *state)
+static uint64_t apart(uint64_t one, uint64_t other)
 {
-    const uint32_t behind = state->first_partner - state->first_waiting;
-    if (behind == 0u) {
+    return one > other ? one - other : other - one;
+}
+
+/** Whether the partner after the oldest one belongs to an instant rather than that. */
+static bool goes_on(const wg_watch *design, const watch_state *state, uint64_t ticks)
+{
+    const uint32_t mask = design->room - 1u;
+    if (state->partners < 2u) {
         return false;
     }
-    if (behind < UINT32_MAX / 2u) {
-        state->first_waiting++;
-        state->waiting--;
-    } else {
-        state->first_partner++;
-        state->partners--;
-    }
-    return true;
+    const uint64_t before = design->partners[state->first_partner & mask].ticks;
+    const uint64_t after = design->partners[(state->first_partner + 1u) & mask].ticks;
+    return after <= ticks || (design->reach_ticks != 0u && apart(after, ticks) < apart(before, ticks));
 }
 
 /** Judge the values whose partners are known. */
@@ -250,27 +250,20 @@ static void match(uint32_t watch)
     const uint32_t mask = design->room - 1u;
     while (state->waiting != 0u && state->partners != 0u) {
         const wg_value mine = design->waiting[state->first_waiting & mask];
-        if (design->paired && drop_widow(state)) {
-            continue;
+        const uint32_t newest = state->first_partner + state->partners - 1u;
+        if (design->partners[newest & mask].ticks < mine.ticks) {
+            return;
         }
-        if (!design->paired) {
-            while (state->partners > 1u && design->partners[(state->first_partner + 1u) & mask].ticks <= mine.ticks) {
-                state->first_partner++;
-                state->partners--;
-            }
-            const uint32_t newest = state->first_partner + state->partners - 1u;
-            if (design->partners[newest & mask].ticks < mine.ticks) {
-                return;
-            }
-        }
-        const int64_t less = scaled(design, design->partners[state->first_partner & mask].value);
-        if (design->paired) {
+        while (goes_on(design, state, mine.ticks)) {
             state->first_partner++;
             state->partners--;
         }
+        const wg_value partner = design->partners[state->first_partner & mask];
         state->first_waiting++;
         state->waiting--;
-        judge(watch, mine.value - less, mine.ticks);
+        if (design->reach_ticks == 0u || apart(partner.ticks, mine.ticks) <= design->reach_ticks) {
+            judge(watch, mine.value - scaled(design, partner.value), mine.ticks);
+        }
     }
 }
 
