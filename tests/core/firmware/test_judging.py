@@ -195,7 +195,7 @@ def test_a_twin_of_another_rate_is_judged_in_c_as_on_the_board(kiln: Workspace, 
     feeds: list[Feed] = []
     mine_at = other_at = 0
     while max(mine_at, other_at) < 3900:
-        if dice.random() < 0.5 or mine_at > other_at + 20:
+        if other_at < mine_at + 20 and (dice.random() < 0.5 or mine_at > other_at + 20):
             feeds.append((watch.other, other_at, course[[other_at]]))
             other_at += int(dice.integers(1, 5))
         else:
