@@ -20,7 +20,7 @@ from wattigram.core.design import (
     WindowExpectation,
     Workspace,
 )
-from wattigram.core.design.edits import SetWiring
+from wattigram.core.design.edits import SetWindow, SetWiring
 from wattigram.core.expected import band_half_width_v
 from wattigram.core.findings import find_all
 from wattigram.core.proof import prove, suggest_expectations
@@ -55,6 +55,23 @@ def test_a_peak_that_just_reaches_the_limit_is_not_held_against_the_design(
     assert verdict.outcome != "fails"
     if verdict.outcome == "open" and "no crossing" not in verdict.note:
         assert "hang on less than the ±" in verdict.note
+
+
+def test_a_window_that_tells_every_value_is_judged_by_time_and_by_how_many(
+    cured: Workspace, take_of: Callable[..., Take]
+) -> None:
+    """On a slow slope noise decides where the first and the last of them lie; half of them are another matter."""
+    every = ramped(cured, 1.6, UPPER + 0.2)
+    window = every.project.signal("Upper zone").windows[0].changed(when="every")
+    design = edited(every, SetWindow("Upper zone", 0, window))
+    take = take_of(design)
+    verdict = judged(design, take)
+    assert verdict.outcome == "holds"
+    assert len(take.events) > 100
+    halved = take.as_of(design)
+    halved.__dict__["events"] = take.events[::2]
+    verdict = judged(design, halved)
+    assert verdict.outcome == "fails"
 
 
 def test_a_peak_well_above_is_judged(cured: Workspace, take_of: Callable[..., Take]) -> None:

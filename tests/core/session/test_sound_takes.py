@@ -95,7 +95,7 @@ def test_a_full_disk_is_told_before_a_run(kiln: Workspace, small_disk: Path) -> 
 
 
 def test_a_full_disk_ends_a_run_with_a_sentence(kiln: Workspace, small_disk: Path) -> None:
-    (small_disk / "other").write_bytes(bytes(12 << 20))
+    (small_disk / "other").write_bytes(bytes(9 << 20))
     outcome = record_run(kiln, 60.0, small_disk / "t.h5", fast=True)
     assert not outcome.is_whole
     assert outcome.seconds < 60

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from wattigram.core.design import Workspace
+from wattigram.core.design import Workspace, project_text
 from wattigram.core.errors import TakeError
 from wattigram.core.session import record_run
 from wattigram.core.take import TakeWriter, open_take
@@ -53,3 +53,61 @@ def test_a_run_takes_the_next_name_and_says_which(kiln: Workspace, tmp_path: Pat
     assert other.read_bytes() == b"of another program"
     with open_take(outcome.take) as take:
         assert take.complete
+
+
+def test_a_take_has_its_name_only_once_it_can_be_opened(
+    kiln: Workspace, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whenever the program is killed, there is a take of that name or none."""
+    path, seen = tmp_path / "t.h5", []
+    begin = TakeWriter._begin
+
+    def watched(self: TakeWriter, *rest: str) -> None:
+        begin(self, *rest)  # type: ignore[arg-type]
+        seen.append(path.exists())
+
+    monkeypatch.setattr(TakeWriter, "_begin", watched)
+    writer = TakeWriter(path, project_text(kiln.project), "0", 1)
+    assert seen == [False]
+    assert [one.name for one in tmp_path.iterdir()] == ["t.h5"]
+    copy = tmp_path / "copy.h5"  # as a killed writer would leave it
+    copy.write_bytes(path.read_bytes())
+    with open_take(copy) as take:
+        assert not take.complete
+    writer.close()
+
+
+def test_what_a_killed_writer_left_is_removed_and_what_others_begin_is_not(tmp_path: Path) -> None:
+    dead, alive, other = (tmp_path / f".{name}.new" for name in (f"t.h5.{2**22 + 1}", "t.h5.1", "u.h5.4194305"))
+    for path in (dead, alive, other):
+        path.touch()
+    writer(tmp_path / "t.h5").close()
+    assert sorted(path.name for path in tmp_path.iterdir()) == sorted([alive.name, other.name, "t.h5"])
+
+
+def test_a_take_that_is_replaced_stays_until_the_next_has_begun(
+    kiln: Workspace, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "t.h5"
+    TakeWriter(path, project_text(kiln.project), "first", 1).close()
+
+    def fails(*_rest: object) -> None:
+        raise TakeError("The take cannot be written: No space left on device.")
+
+    monkeypatch.setattr(TakeWriter, "_begin", fails)
+    with pytest.raises(TakeError):
+        TakeWriter(path, project_text(kiln.project), "second", 1, overwrite=True)
+    assert [one.name for one in tmp_path.iterdir()] == ["t.h5"]
+    with open_take(path) as take:
+        assert take.build_mark == "first"
+
+
+def test_a_disk_without_links_has_takes_all_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def refuse(*_rest: object) -> None:
+        raise PermissionError(1, "Operation not permitted")
+
+    monkeypatch.setattr("os.link", refuse)
+    writer(tmp_path / "t.h5").close()
+    with pytest.raises(TakeError, match="a take of that name already"):
+        writer(tmp_path / "t.h5")
+    assert [one.name for one in tmp_path.iterdir()] == ["t.h5"]

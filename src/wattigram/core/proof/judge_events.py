@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from wattigram.core.design import EdgesExpectation, Watch, WindowExpectation
 from wattigram.core.expected import ExpectedEvent, band_half_width_v
 from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
@@ -35,8 +37,10 @@ def judge_window(take: Take, expectation: WindowExpectation) -> Judged:
     outcome: Outcome = "holds" if not missing and not extra else "fails"
     if outcome == "fails":
         doubts = [_doubt(take, watch, limits, fit, within_s) for watch, fit in zip(mine, fits, strict=True)]
-        if all(doubt.covers for doubt in doubts):
-            unsure_v = max(doubt.unsure_v for doubt in doubts)
+        unsure_v = max(doubt.unsure_v for doubt in doubts)
+        if all(doubt.is_beside or not (fit.missing or fit.extra) for doubt, fit in zip(doubts, fits, strict=True)):
+            outcome, note = "holds", f"{note}, as many as the ± {show_volts(unsure_v)} of a reading make"
+        elif all(doubt.covers for doubt in doubts):
             outcome, note = "open", f"{note}; those hang on less than the ± {show_volts(unsure_v)} of a reading"
     return Judged(outcome, worst_s, "s", -within_s, within_s, came, note)
 
@@ -47,17 +51,40 @@ class _Doubt:
 
     unsure_v: float
     covers: bool
+    is_beside: bool = False
+    """Of a window that tells every value: there are as many as may be, and none where no other one is near."""
 
 
 def _doubt(take: Take, watch: Watch, limits: tuple[float, float] | None, fit: _Fit, within_s: float) -> _Doubt:
     """What would be due if all readings lay at either edge of their band."""
     chain = take.workspace.project.chain_of(watch.signal)
     assert chain is not None
-    on_reduced = watch.window(take.workspace.project).on == "reduced"
-    unsure_v = band_half_width_v(take.workspace, chain, watch.signal, on_reduced)
+    window = watch.window(take.workspace.project)
+    unsure_v = band_half_width_v(take.workspace, chain, watch.signal, window.on == "reduced")
     edges = [crossings(take, watch, limits, off_v).wanted for off_v in (-unsure_v, unsure_v)]
+    if window.when == "every":  # one event a value: how many there are is what hangs on the last digit
+        came = len(fit.matched) + len(fit.extra)
+        counts = [len(fit.matched) + len(fit.missing), *(len(edge) for edge in edges)]
+        covers = min(counts) <= came <= max(counts)
+        return _Doubt(unsure_v, covers, covers and _lies_beside(fit, within_s))
     covers = all(_stays_away(event, edges, within_s) for event in fit.missing)
     return _Doubt(unsure_v, covers and all(_may_come(event, edges, within_s) for event in fit.extra))
+
+
+def _lies_beside(fit: _Fit, within_s: float) -> bool:
+    """Each event that is missing or too much has one of its kind within that time that came when it was due."""
+    for entered in (False, True):
+        known_s = np.sort([event.time_s for event in fit.due if event.entered == entered])
+        odd_s = [event.time_s for event in fit.missing if event.entered == entered]
+        odd_s += [at for at, kind in fit.extra if kind == entered]
+        if odd_s and not len(known_s):
+            return False
+        places = np.searchsorted(known_s, odd_s)
+        before, after = np.maximum(places - 1, 0), np.minimum(places, len(known_s) - 1)
+        apart_s = np.minimum(np.abs(known_s[before] - odd_s), np.abs(known_s[after] - odd_s))
+        if np.any(apart_s > within_s):
+            return False
+    return True
 
 
 def _stays_away(event: ExpectedEvent, edges: list[tuple[ExpectedEvent, ...]], within_s: float) -> bool:
@@ -103,8 +130,9 @@ def judge_edges(take: Take, expectation: EdgesExpectation) -> Judged:
 
 @dataclass(frozen=True)
 class _Fit:
-    """Events that came when they were due, by how many seconds apart; those that did not; those that were not due."""
+    """Events that came when they were due, and by how many seconds apart; those that did not; those that were not due."""
 
+    due: tuple[ExpectedEvent, ...]
     matched: tuple[float, ...]
     missing: tuple[ExpectedEvent, ...]
     extra: tuple[tuple[float, bool], ...]
@@ -115,12 +143,13 @@ def _match(
 ) -> _Fit:
     """What is due within ``within_s`` of the end may be absent."""
     left = {kind: Unclaimed([at for at, began in came if began == kind]) for kind in (True, False)}
-    matched, missing = [], []
+    due, matched, missing = [], [], []
     for event in wanted:
         at_s = left[event.entered].claim_nearest(event.time_s, within_s)
         if at_s is not None:
+            due.append(event)
             matched.append(at_s - event.time_s)
         elif event.time_s + within_s < end_s:
             missing.append(event)
     extra = [(at, kind) for kind, unclaimed in left.items() for at in unclaimed.rest() if at + within_s < end_s]
-    return _Fit(tuple(matched), tuple(missing), tuple(extra))
+    return _Fit(tuple(due), tuple(matched), tuple(missing), tuple(extra))

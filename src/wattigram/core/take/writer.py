@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.errors import TakeError
 from wattigram.core.link import SampleRun
+from wattigram.core.take.birth import bear, unborn
 from wattigram.core.take.room import Room, check_target
 
 FORMAT = "wattigram-take"
@@ -62,6 +63,10 @@ def _reason(fault: Exception) -> str:
     """The system's own words, where the library passes its number on; else the library's."""
     number = getattr(fault, "errno", None)
     return os.strerror(number) if number else str(fault).splitlines()[0][:200]
+
+
+def _cannot_be_written(path: Path, fault: OSError) -> TakeError:
+    return TakeError(f"The take cannot be written: {_reason(fault)}.", where=str(path), cure="Choose another place.")
 
 
 class _Rows:
@@ -192,22 +197,25 @@ class TakeWriter:
         check_target(path, overwrite)
         self.path = path
         self._room = Room(path)
+        new = unborn(path)
         try:
             self._room.require(0)
             self._room.hold()
-            if overwrite:
-                path.unlink(missing_ok=True)
-            self._file = h5py.File(path, "x")
+            self._file = h5py.File(new, "w")
         except OSError as fault:
             self._room.give_back()
-            raise TakeError(
-                f"The take cannot be written: {_reason(fault)}.", where=str(path), cure="Choose another place."
-            ) from fault
+            raise _cannot_be_written(path, fault) from fault
         try:
             self._begin(project_text, build_mark, tick_hz, board, part_text, started)
+            bear(new, path, overwrite)
+        except OSError as fault:
+            self._abandon()
+            raise _cannot_be_written(path, fault) from fault
         except TakeError:
             self._abandon()
             raise
+        finally:
+            new.unlink(missing_ok=True)
 
     @_told
     def _begin(
