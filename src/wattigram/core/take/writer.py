@@ -28,6 +28,8 @@ FORMAT = "wattigram-take"
 VERSION = 3
 CHUNK_BYTES = 256 * 1024
 FLUSH_S = 0.5
+CACHE_BYTES = 1 << 18
+"""Of chunks, for each table of rows; what is written is not read again, and the default would fill for half an hour."""
 LARGEST_GAP_ITEMS = 1 << 34
 FRAME_DTYPE = np.dtype([("first", "<u8"), ("count", "<u4"), ("ticks", "<u8")])
 EVENT_DTYPE = np.dtype([("window", "<u2"), ("entered", "u1"), ("value", "<i4"), ("ticks", "<u8")])
@@ -201,7 +203,7 @@ class TakeWriter:
         try:
             self._room.require(0)
             self._room.hold()
-            self._file = h5py.File(new, "w")
+            self._file = h5py.File(new, "w", rdcc_nbytes=CACHE_BYTES)
         except OSError as fault:
             self._room.give_back()
             raise _cannot_be_written(path, fault) from fault
