@@ -17,10 +17,11 @@ from wattigram.core.design import (
     RateExpectation,
     SineExpectation,
     SoftwareTrigger,
+    Window,
     WindowExpectation,
     Workspace,
 )
-from wattigram.core.design.edits import SetWindow, SetWiring
+from wattigram.core.design.edits import SetStartup, SetWindow, SetWiring
 from wattigram.core.expected import band_half_width_v
 from wattigram.core.findings import find_all
 from wattigram.core.proof import prove, suggest_expectations
@@ -134,3 +135,28 @@ def test_a_rate_within_its_tolerance_explains_nothing_else(take_of: Callable[...
     rate = RateExpectation(signal=signal.name, within=50e-6)
     again = only(floats, rate)
     assert "oscillator-spread" in {cause.cause for cause in prove(again, take_of(design, 0.5)).causes}
+
+
+def test_a_crossing_on_a_slow_slope_may_be_late_and_not_absent(cured: Workspace, take_of: Callable[..., Take]) -> None:
+    """At 0.1 V/s a reading decides over tens of milliseconds when it comes; that it comes is sure."""
+    ramp = Ramp(from_v=1.9, to_v=2.3, period_s="8 s")
+    wired = edited(cured, SetWiring(Wiring(pin="A3", resistance_ohm=4700.0, source=ramp)))
+    design = only(wired, WindowExpectation(signal="Upper zone", within_s="2 ms"))
+    take = take_of(design, 5.0)
+    assert judged(design, take).outcome in {"holds", "open"}
+    silent = take.as_of(design)
+    silent.__dict__["events"] = take.events[:0]
+    assert judged(design, silent).outcome == "fails"
+
+
+def test_a_stop_that_no_window_made_is_none_by_design(cured: Workspace, take_of: Callable[..., Take]) -> None:
+    pauses = Window(low=0.4, high=2.1, hysteresis_v=0.01, action="stop", rearm_after_s="50 ms")
+    design = edited(
+        cured,
+        SetWindow("Upper zone", 0, pauses),
+        SetStartup("ADC 1", ("calibrate", "memory", "interrupt", "converter")),
+    )
+    design = only(design, LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.05))
+    proof = prove(design, take_of(design, 0.5))
+    assert [verdict.outcome for verdict in proof.verdicts] == ["fails"]
+    assert proof.causes[0].cause == "startup-trigger"

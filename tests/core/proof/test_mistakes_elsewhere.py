@@ -50,7 +50,7 @@ HARD = ("calibrate", "memory", "interrupt", "converter", "trigger")
 CASES: list[tuple[str, str, tuple[Edit, ...], str, float]] = [
     ("slots against the channel order", "kiln-safety", (MoveSlot("ADC 1", 0, 2),), "slot-order", 2.5),
     ("hardware window not armed", "kiln-safety", (SetStartup("ADC 1", HARD),), "startup-window", 4.5),  # type: ignore[arg-type]
-    ("FIFO overflows", "kiln-safety", (SetHandler("ADC 2", 500_000),), "handler-too-slow", 1.0),
+    ("FIFO overflows", "kiln-safety", (SetHandler("ADC 2", 700_000),), "handler-too-slow", 1.0),
     (
         "pair trips for nothing",
         "kiln-safety",

@@ -28,7 +28,7 @@ from wattigram.core.proof.crossings import crossings, signal_watches
 from wattigram.core.proof.judge_events import judge_edges, judge_window
 from wattigram.core.proof.judge_rate import judge_rate
 from wattigram.core.proof.measured import Judged, due_items, not_judged, within
-from wattigram.core.proof.missing import may_pause, missing_text
+from wattigram.core.proof.missing import has_paused, missing_text
 from wattigram.core.proof.outputs import judge_course, judge_pair, judge_route, judge_trip
 from wattigram.core.proof.pairing import paired_blocks
 from wattigram.core.proof.verdict import Verdict
@@ -134,12 +134,16 @@ def _too_few(take: Take, name: str, count: int) -> Judged:
     chain = take.workspace.project.chain_of(name)
     assert chain is not None
     due = due_items(take, chain) / len(chain.slots)
-    if may_pause(take.workspace, chain):
-        return not_judged(f"only {count} samples in this take: a window stops {chain.converter}, as designed")
+    if has_paused(take, chain):
+        return not_judged(f"only {_samples(count)} in this take: a window stops {chain.converter}, as designed")
     limit = cycle_timing(take.workspace, chain).items_limit
     if limit is None and due >= FEWEST_SAMPLES and count < HARDLY_ANY * due:
         return Judged("fails", None, "", None, None, count, f"{count or 'none'} of {due:.0f} values came of {name}")
-    return not_judged(f"only {count} samples in this take" if count else "not in this take")
+    return not_judged(f"only {_samples(count)} in this take" if count else "not in this take")
+
+
+def _samples(count: int) -> str:
+    return f"{count} sample{'' if count == 1 else 's'}"
 
 
 def _level(take: Take, expectation: LevelExpectation) -> Judged:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from dataclasses import dataclass
 
 import numpy as np
 
-from wattigram.core.design import EdgesExpectation, Watch, WindowExpectation
+from wattigram.core.design import EdgesExpectation, WindowExpectation
 from wattigram.core.expected import ExpectedEvent, band_half_width_v
-from wattigram.core.proof.crossings import comparator_edges, crossings, signal_watches
+from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
 from wattigram.core.proof.measured import Judged, not_judged, within
 from wattigram.core.proof.unclaimed import Unclaimed
 from wattigram.core.proof.verdict import Outcome
@@ -36,7 +37,7 @@ def judge_window(take: Take, expectation: WindowExpectation) -> Judged:
         note += f", {extra} unexpected"
     outcome: Outcome = "holds" if not missing and not extra else "fails"
     if outcome == "fails":
-        doubts = [_doubt(take, watch, limits, fit, within_s) for watch, fit in zip(mine, fits, strict=True)]
+        doubts = [_doubt(take, one, limits, fit, within_s) for one, fit in zip(found, fits, strict=True)]
         unsure_v = max(doubt.unsure_v for doubt in doubts)
         if all(doubt.is_beside or not (fit.missing or fit.extra) for doubt, fit in zip(doubts, fits, strict=True)):
             outcome, note = "holds", f"{note}, as many as the ± {show_volts(unsure_v)} of a reading make"
@@ -55,8 +56,9 @@ class _Doubt:
     """Of a window that tells every value: there are as many as may be, and none where no other one is near."""
 
 
-def _doubt(take: Take, watch: Watch, limits: tuple[float, float] | None, fit: _Fit, within_s: float) -> _Doubt:
+def _doubt(take: Take, found: Crossings, limits: tuple[float, float] | None, fit: _Fit, within_s: float) -> _Doubt:
     """What would be due if all readings lay at either edge of their band."""
+    watch = found.watch
     chain = take.workspace.project.chain_of(watch.signal)
     assert chain is not None
     window = watch.window(take.workspace.project)
@@ -64,11 +66,39 @@ def _doubt(take: Take, watch: Watch, limits: tuple[float, float] | None, fit: _F
     edges = [crossings(take, watch, limits, off_v).wanted for off_v in (-unsure_v, unsure_v)]
     if window.when == "every":  # one event a value: how many there are is what hangs on the last digit
         came = len(fit.matched) + len(fit.extra)
-        counts = [len(fit.matched) + len(fit.missing), *(len(edge) for edge in edges)]
+        counts = [len(found.wanted), *(len(edge) for edge in edges)]
         covers = min(counts) <= came <= max(counts)
         return _Doubt(unsure_v, covers, covers and _lies_beside(fit, within_s))
-    covers = all(_stays_away(event, edges, within_s) for event in fit.missing)
-    return _Doubt(unsure_v, covers and all(_may_come(event, edges, within_s) for event in fit.extra))
+    return _Doubt(unsure_v, all(_covers(entered, found, edges, fit, within_s) for entered in (False, True)))
+
+
+def _covers(
+    entered: bool, found: Crossings, edges: list[tuple[ExpectedEvent, ...]], fit: _Fit, within_s: float
+) -> bool:
+    """Whether events of one kind that are missing or too much are only as unsure as readings are.
+
+    Where as many are due at either edge, each comes for sure, at some time between; else those do that both edges have.
+    """
+    missing_s = [event.time_s for event in fit.missing if event.entered == entered]
+    extra_s = [at for at, kind in fit.extra if kind == entered]
+    due_s = [[event.time_s for event in one if event.entered == entered] for one in (found.wanted, *edges)]
+    if len({len(times_s) for times_s in due_s}) > 1:
+        stays_away = [not all(_is_near(at, times_s, within_s) for times_s in due_s[1:]) for at in missing_s]
+        may_come = [any(_is_near(at, times_s, within_s) for times_s in due_s[1:]) for at in extra_s]
+        return all(stays_away) and all(may_come)
+    for at in missing_s:
+        place = due_s[0].index(at)
+        spread_s = [times_s[place] for times_s in due_s]
+        mine = [one for one in extra_s if min(spread_s) - within_s <= one <= max(spread_s) + within_s]
+        if not mine:
+            return False
+        extra_s.remove(mine[0])
+    return not extra_s
+
+
+def _is_near(at_s: float, times_s: list[float], within_s: float) -> bool:
+    place = bisect_left(times_s, at_s - within_s)
+    return place < len(times_s) and times_s[place] <= at_s + within_s
 
 
 def _lies_beside(fit: _Fit, within_s: float) -> bool:
@@ -85,20 +115,6 @@ def _lies_beside(fit: _Fit, within_s: float) -> bool:
         if np.any(apart_s > within_s):
             return False
     return True
-
-
-def _stays_away(event: ExpectedEvent, edges: list[tuple[ExpectedEvent, ...]], within_s: float) -> bool:
-    """At one edge at least it does not come when it is due."""
-    return not all(
-        any(one.entered == event.entered and abs(one.time_s - event.time_s) <= within_s for one in edge)
-        for edge in edges
-    )
-
-
-def _may_come(event: tuple[float, bool], edges: list[tuple[ExpectedEvent, ...]], within_s: float) -> bool:
-    """At one edge at least it is due."""
-    at_s, entered = event
-    return any(one.entered == entered and abs(one.time_s - at_s) <= within_s for edge in edges for one in edge)
 
 
 def _apart_text(seconds: float) -> str:

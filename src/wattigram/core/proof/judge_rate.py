@@ -7,12 +7,14 @@ import math
 from wattigram.core.clocks import timer_setting
 from wattigram.core.design import Chain, RateExpectation, TimerTrigger, Workspace
 from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, Judged, not_judged, within
-from wattigram.core.proof.missing import may_pause
+from wattigram.core.proof.missing import has_paused, may_pause
 from wattigram.core.quantity import brief
 from wattigram.core.take import Take
 from wattigram.core.timing import cycle_timing
 
 POLLED_CYCLES = 4
+FEWEST_DUE = 64
+"""Cycles of which more than a few must have come."""
 
 
 def judge_rate(take: Take, expectation: RateExpectation) -> Judged:
@@ -59,6 +61,10 @@ def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: floa
     low, high = wanted_hz * (1 - share), wanted_hz * (1 + share)
     cycles = take.chain_cycles(chain)
     found = take.running_rate_hz(chain)
+    due = take.seconds * wanted_hz
+    if found is None and due >= FEWEST_DUE and not has_paused(take, chain):
+        note = f"{cycles} of {due:.0f} cycles came, and no window stopped {chain.converter}"
+        return Judged("fails", 0.0, "Hz", low, high, cycles, note)
     if found is None:
         return not_judged("too short to measure a rate")
     lost, again = take.lost_items(stream), take.repeated_items(stream)

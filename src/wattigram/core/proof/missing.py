@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from wattigram.core.design import Chain, Workspace, rate_divisor, tap_index
+from wattigram.core.expected import band_half_width_v
 from wattigram.core.link import REDUCED_STREAM
+from wattigram.core.proof.crossings import crossings
 from wattigram.core.quantity import brief
 from wattigram.core.take import Take
-from wattigram.core.timing import cycle_timing, retrieval_timing
+from wattigram.core.timing import cycle_timing
 
 MOST_LOST = 0.25
-"""Share of the items, beyond what the design itself loses."""
+"""Share of the items; of fewer an expectation of the rate tells."""
 FEWEST_BLOCKS = 4
 LONGEST_SILENCE = 0.25
 """Share of the take at its end, beyond what waits for a mark."""
@@ -33,12 +35,10 @@ def missing_text(take: Take, name: str) -> str:
     )  # a take that was mended may have none
     if last_s + lap_s < (1 - LONGEST_SILENCE) * take.seconds:
         return f"nothing more came of {name} after about {brief(last_s, 's', 2)} of {brief(take.seconds, 's', 2)}"
-    timing = retrieval_timing(take.workspace, chain)
-    predicted = float(timing.lost_hz / timing.items_hz) if timing.items_hz else 0.0
     lost = take.lost_items(stream) / take.item_count(stream)
     if jumps := take.totals.get(f"jumps.{stream}", 0):
         return f"the numbers of its items went where they cannot be, {jumps} time{'s' if jumps > 1 else ''}"
-    if lost > predicted + MOST_LOST:
+    if lost > MOST_LOST:
         return f"{lost * 100:.0f} % of {name} never came"
     return _stage_text(take, chain, name)
 
@@ -62,6 +62,23 @@ def may_pause(workspace: Workspace, chain: Chain) -> bool:
         for signal in signals
         for window in signal.windows
     )
+
+
+def has_paused(take: Take, chain: Chain) -> bool:
+    """A window of the design stopped the chain, by what the board told, and readings as sure as they are may do that."""
+    if not may_pause(take.workspace, chain):
+        return False
+    names = {slot.signal for slot in chain.slots}
+    for watch in take.workspace.watches:
+        if watch.kind != "window" or watch.signal not in names:
+            continue
+        window = watch.window(take.workspace.project)
+        if window.action != "stop" or not any(entered for _at, entered in crossings(take, watch).came):
+            continue
+        unsure_v = band_half_width_v(take.workspace, chain, watch.signal, window.on == "reduced")
+        if any(crossings(take, watch, off_v=off_v).wanted for off_v in (0.0, -unsure_v, unsure_v)):
+            return True
+    return False
 
 
 def _goes_on(take: Take, chain: Chain) -> bool:

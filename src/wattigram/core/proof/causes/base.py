@@ -10,11 +10,13 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.bench import Floating
 from wattigram.core.design import Chain, Scale, Signal, Workspace, rate_divisor, signal_scale
 from wattigram.core.design.edits import Edit
 from wattigram.core.errors import RegisterError
 from wattigram.core.expected import ExpectedStream, expected_raw, expected_reduced
 from wattigram.core.findings import Finding, find_all
+from wattigram.core.pins import input_source
 from wattigram.core.proof.causes.concerned import chain_owners, signal_owners
 from wattigram.core.registers import Difference, as_written, differences
 from wattigram.core.take import SignalSamples, Take
@@ -111,6 +113,13 @@ class Case:
     def scale(self) -> Scale:
         """The signal's transfer as the program reads it."""
         return signal_scale(self.take.workspace, self.chain, self.signal.name)
+
+    @cached_property
+    def floats(self) -> bool:
+        """By the design's own bench nothing drives its pin."""
+        workspace = self.take.workspace
+        wiring = workspace.wiring(self.signal.pin)
+        return wiring is not None and isinstance(input_source(workspace, self.signal.pin), Floating)
 
     @cached_property
     def gain(self) -> float:

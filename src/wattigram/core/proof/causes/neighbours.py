@@ -58,7 +58,7 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
 def sampling_too_short(case: Case) -> LikelyCause | None:
     """The reading is off by a fixed share of the difference to the slot before."""
     points = neighbour_points(case.take, case.chain, case.signal.name)
-    if points is None or not case.is_off:
+    if points is None or not case.is_off or case.floats:
         return None
     line = fit_line(*points)
     by_level = fit_line(case.settled_v, case.measured_v - case.settled_v)
