@@ -266,3 +266,21 @@ def test_a_pass_is_started_anew_though_results_were_overwritten(
     assert lost > 0.2 * made
     with record(counted, 0.02, tmp_path / "d.h5") as same:
         assert (same.totals["converted.0"], same.totals["lost.0"]) == (made, pytest.approx(lost, abs=4))
+
+
+@pytest.mark.parametrize("retrieval", [Polling(), Interrupt()], ids=["polling", "interrupt"])
+def test_each_conversion_is_started_where_a_start_is_good_for_one(
+    retrieval: Polling | Interrupt, cured: Workspace, tmp_path: Path
+) -> None:
+    design = edited(
+        cured,
+        SetTrigger("ADC 1", SoftwareTrigger()),
+        SetRetrieval("ADC 1", retrieval),
+        SetPerTrigger("ADC 1", "conversion"),
+    )
+    with record(design, 0.02, tmp_path / "i.h5", f"image:{built(design, tmp_path / 'c').elf}") as image:
+        counted = with_measured_handlers(design, image)
+        made = image.totals["converted.0"]
+        assert image.totals["lost.0"] == 0
+    predicted = retrieval_timing(counted, counted.project.chains[0])
+    assert made == pytest.approx(0.02 * float(predicted.items_hz), rel=5e-3)

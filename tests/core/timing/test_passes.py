@@ -15,9 +15,10 @@ from tests.core.board.test_prediction import Design
 from tests.core.timing.test_by_events import PARTS
 from wattigram.core.board import Run
 from wattigram.core.deploy import effective_config
-from wattigram.core.design import Interrupt, Polling, SoftwareTrigger
+from wattigram.core.design import Dma, Interrupt, Polling, Retrieval, SoftwareTrigger
+from wattigram.core.design.edits import apply_edit
 from wattigram.core.findings import find_all
-from wattigram.core.timing import cycle_timing, retrieval_timing
+from wattigram.core.timing import cycle_timing, retrieval_timing, software_step
 from wattigram.core.timing.passes import Handler, ServedPass, served_pass
 
 
@@ -117,3 +118,37 @@ def test_many_slots_are_played_through() -> None:
     assert float(found.mean) == pytest.approx(followed.mean, abs=followed.doubt)
     assert found.lost == pytest.approx(followed.lost, abs=3e-3)
     assert found.least < found.mean < found.most
+
+
+@pytest.mark.parametrize(
+    "retrieval", [Interrupt(), Polling(), Dma(channel="DMA 1")], ids=["interrupt", "polling", "dma"]
+)
+def test_a_start_that_is_good_for_one_conversion_is_given_for_each(retrieval: Retrieval) -> None:
+    """Nothing is lost then, however long the handler: the converter waits for it."""
+    design = Design("x", "marten-m3", SoftwareTrigger(), retrieval, 3, "conversion", handler=900, items=48)
+    workspace = design.workspace()
+    chain = workspace.project.chains[0]
+    cycle = cycle_timing(workspace, chain)
+    step = software_step(workspace, chain)
+    handled_s = Fraction(0) if isinstance(retrieval, Dma) else step.handle_s
+    assert cycle.cycle_s == 3 * (cycle.slots[0].each_s + step.notice_s + handled_s + step.restart_s)
+    assert retrieval_timing(workspace, chain).lost_hz == 0
+    run = Run(effective_config(workspace))
+    run.advance(run.config.tick_hz // 10)
+    totals = run.totals()
+    assert totals["cycles"] == pytest.approx(float(cycle.cycle_rate_hz) / 10, rel=4e-3)
+    assert totals["lost.0"] == 0
+
+
+def test_a_program_that_is_called_after_a_pass_starts_no_second_conversion() -> None:
+    design = Design("x", "osprey-x2", SoftwareTrigger(), Interrupt(per="pass"), 3, "conversion", items=48)
+    workspace = design.workspace()
+    found = next(one for one in find_all(workspace) if one.code == "started-once")
+    assert "Nobody starts the second conversion" in found.title
+    run = Run(effective_config(workspace))
+    run.advance(run.config.tick_hz // 10)
+    assert run.totals()["converted.0"] == 1
+    assert found.remedy is not None
+    cured = apply_edit(workspace, found.remedy)
+    assert "started-once" not in {one.code for one in find_all(cured)}
+    assert cycle_timing(cured, cured.project.chains[0]).items_limit is None

@@ -41,10 +41,10 @@ from wattigram.core.timing import (
     cycle_timing,
     free_share,
     loop_timing,
-    repoints,
     retrieval_timing,
     slot_order,
     software_step,
+    starts_each,
     startup,
 )
 
@@ -176,7 +176,7 @@ def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int)
     """Slots in the order of the converter; with its own oscillator as fast as this specimen's really is."""
     converter = workspace.converter(chain)
     step = software_step(workspace, chain)
-    by_hand = repoints(workspace, chain)
+    by_hand = starts_each(workspace, chain)
     oscillator = converter.oscillator
     off = Fraction(oscillator.specimen_error) if chain.clock == "own" and oscillator else Fraction(0)
     rate = tick_hz / (1 + off)
@@ -195,9 +195,7 @@ def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int)
         at_s += length_s
         start = nominal_s * rate if off else nominal_s * tick_hz
         after, jitter = Fraction(0), Fraction(0)
-        if by_hand:
-            after, jitter = latency + (step.handle_s + step.restart_s) * tick_hz, step.jitter_s * tick_hz
-        elif cycle.served is not None and cycle.served.in_time and number == last:
+        if by_hand or (cycle.served is not None and cycle.served.in_time and number == last):
             handled_s = step.handle_s if fetches else Fraction(0)
             after, jitter = latency + (handled_s + step.restart_s) * tick_hz, step.jitter_s * tick_hz
         stage = signal.slot_stage
@@ -249,7 +247,7 @@ def _pace(workspace: Workspace, chain: Chain, cycle: CycleTiming) -> EffectivePa
         # Interrupts and polling of a steady converter lose samples, but do not move them.
         trigger.timer is not None
         and chain.clock == "bus"
-        and not repoints(workspace, chain)
+        and not starts_each(workspace, chain)
         and not _stops(workspace, chain)
     )
     if trigger.pace == "self":
@@ -288,7 +286,7 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     cycle = cycle_timing(workspace, chain)
     never = timing.reason in {"time-out", "no processor time"}
     by_result = not isinstance(chain.retrieval, (Dma, Fifo))
-    if repoints(workspace, chain) or (cycle.served is not None and by_result and (never or cycle.served.in_time)):
+    if starts_each(workspace, chain) or (cycle.served is not None and by_result and (never or cycle.served.in_time)):
         return EffectiveService(keep="newest", never=True) if never else None
     step = software_step(workspace, chain)
     tick_hz = workspace.bus_clock_hz.numerator

@@ -8,11 +8,12 @@ from fractions import Fraction
 from functools import partial
 
 from wattigram.core.design import Chain, EdgeTrigger, FollowTrigger, SoftwareTrigger, TimerTrigger, Workspace
-from wattigram.core.design.edits import Edit, SetDivider, SetPeriod, SetTrigger
+from wattigram.core.design.edits import Edit, SetDivider, SetPeriod, SetPerTrigger, SetTrigger
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure
 from wattigram.core.quantity import brief
-from wattigram.core.timing import CycleTiming, cycle_timing, repoints
+from wattigram.core.timing import CycleTiming, cycle_timing, starts_each
+from wattigram.core.timing.software import waits_in_vain
 
 
 @rule
@@ -95,11 +96,28 @@ def started_once(workspace: Workspace) -> Iterator[Finding]:
 
 
 @rule
+def nobody_starts_the_second(workspace: Workspace) -> Iterator[Finding]:
+    """A start is good for one conversion, and the program is called only when all slots are converted."""
+    for chain in workspace.project.chains:
+        if isinstance(chain.trigger, SoftwareTrigger) and chain.trigger.again and waits_in_vain(chain):
+            yield Finding(
+                "started-once",
+                "error",
+                chain.converter,
+                f"Nobody starts the second conversion of {chain.converter}",
+                "A start is good for one conversion, and the interrupt that starts the next one comes after a whole pass: "
+                "exactly one value comes, then nothing.",
+                SetPerTrigger(chain.converter, "pass"),
+                converter=chain.converter,
+            )
+
+
+@rule
 def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
     """The rate is what the program's own time leaves, and it moves when the program changes."""
     for chain in workspace.project.chains:
         cycle = cycle_timing(workspace, chain)
-        by_hand = repoints(workspace, chain)
+        by_hand = starts_each(workspace, chain)
         if not (cycle.trigger.by_software or by_hand) or cycle.items_limit is not None:
             continue
         converting_s = _converting_s(cycle)

@@ -160,7 +160,7 @@ class HandlerWriter:
                 yield f"if ({place} != 0u) {{"
                 yield f"    {start}"
                 yield "}"
-        elif again and chain.chain.hands_over_each > 1:
+        elif again and (chain.chain.hands_over_each > 1 or chain.chain.per_trigger == "conversion"):
             yield start
         elif again and count > 1 and self.registers.has(owner, "passes"):
             # Results that were overwritten count too: a pass is over when its last one is there.

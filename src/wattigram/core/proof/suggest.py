@@ -30,7 +30,7 @@ from wattigram.core.pins import input_extent_v, input_source
 from wattigram.core.proof.judge_rate import wanted_rate_hz
 from wattigram.core.proof.missing import may_pause
 from wattigram.core.timing import cycle_timing
-from wattigram.core.timing.software import repoints, software_step
+from wattigram.core.timing.software import software_step, starts_each
 
 SINE_WITHIN = 0.01
 RATE_WITHIN = 50e-6
@@ -76,7 +76,7 @@ def _rate_within(workspace: Workspace, chain: Chain) -> float:
     oscillator = workspace.converter(chain).oscillator
     is_own = chain.clock == "own" and oscillator is not None and cycle.trigger.pace != "pattern"
     within = max(RATE_WITHIN, oscillator.tolerance) if is_own and oscillator is not None else RATE_WITHIN
-    if cycle.trigger.by_software or repoints(workspace, chain):
+    if cycle.trigger.by_software or starts_each(workspace, chain):
         step = software_step(workspace, chain)
         own_s = step.service_s + step.restart_s
         of_software = max(SOFTWARE_WITHIN, float(SOFTWARE_SPREAD * own_s * cycle.cycle_rate_hz))

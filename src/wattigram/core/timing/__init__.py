@@ -4,7 +4,7 @@ from wattigram.core.timing.cycle import CycleTiming, SlotTiming, cycle_timing, s
 from wattigram.core.timing.loop import LoopTiming, item_bits, loop_numbers, loop_timing
 from wattigram.core.timing.retrieval import RetrievalTiming, free_share, polling_wait_s, retrieval_timing
 from wattigram.core.timing.routes import RouteTiming, route_timing
-from wattigram.core.timing.software import SoftwareStep, repoints, software_step
+from wattigram.core.timing.software import SoftwareStep, repoints, software_step, starts_each
 from wattigram.core.timing.startup import STEP_NAMES, StartUp, right_order, startup
 from wattigram.core.timing.trigger import TriggerTiming, trigger_timing
 
@@ -31,6 +31,7 @@ __all__ = [
     "slot_order",
     "slot_repeats",
     "software_step",
+    "starts_each",
     "startup",
     "trigger_timing",
 ]

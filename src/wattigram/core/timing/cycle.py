@@ -13,7 +13,7 @@ from wattigram.core.design.stage import Mean, Sum
 from wattigram.core.design.trigger import FreeRunningTrigger, TimerTrigger
 from wattigram.core.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.passes import Handler, ServedPass, served_pass
-from wattigram.core.timing.software import repoints, software_step
+from wattigram.core.timing.software import software_step, starts_each
 from wattigram.core.timing.trigger import TriggerTiming, trigger_timing
 
 LONGEST_PATTERN = 4096
@@ -128,8 +128,9 @@ def cycle_timing(workspace: Workspace, chain: Chain) -> CycleTiming:
     samplings = [slot.sampling_cycles / clock_hz for slot in chain.slots]
     repeats = slot_repeats(workspace, chain)
     step = software_step(workspace, chain)
-    by_hand = repoints(workspace, chain)
-    between_s = step.notice_s + step.handle_s + step.restart_s if by_hand else Fraction(0)
+    by_hand = starts_each(workspace, chain)
+    handled_s = step.handle_s if chain.retrieval.kind in {"polling", "interrupt"} else Fraction(0)
+    between_s = step.notice_s + handled_s + step.restart_s if by_hand else Fraction(0)
     lengths = [
         count * (sampling_s + conversion_s) + between_s for count, sampling_s in zip(repeats, samplings, strict=True)
     ]

@@ -11,7 +11,7 @@ from wattigram.core.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.cycle import CycleTiming, cycle_timing
 from wattigram.core.timing.loop import loop_timing
 from wattigram.core.timing.losses import Queue, overflowed_share, overwritten_share
-from wattigram.core.timing.software import repoints, software_step
+from wattigram.core.timing.software import software_step, starts_each
 
 
 @dataclass(frozen=True)
@@ -77,7 +77,7 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
     elif (
         items_hz
         and (service_s + step.jitter_s) / free >= _shortest_s(workspace, chain, deadline_s)
-        and not repoints(workspace, chain)
+        and not starts_each(workspace, chain)
     ):
         lost_hz = items_hz * _lost_share(workspace, chain, cycle, depth, free)
         reason = "handler too slow" if lost_hz else ""

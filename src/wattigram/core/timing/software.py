@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.design.model import Chain
+from wattigram.core.design.retrieval import Interrupt
+from wattigram.core.design.trigger import SoftwareTrigger
 from wattigram.core.design.workspace import Workspace, worked_out_once
 
 
@@ -65,3 +67,16 @@ def repoints(workspace: Workspace, chain: Chain) -> bool:
     signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
     pointed = {(one.pin, one.negative, slot.sampling_cycles) for one, slot in zip(signals, chain.slots, strict=True)}
     return len(pointed) > 1
+
+
+def waits_in_vain(chain: Chain) -> bool:
+    """A start is good for one conversion of several, and the program is called only after all of them."""
+    by_pass = isinstance(chain.retrieval, Interrupt) and chain.retrieval.per == "pass"
+    return by_pass and chain.per_trigger == "conversion" and len(chain.slots) > 1
+
+
+def starts_each(workspace: Workspace, chain: Chain) -> bool:
+    """Software starts every slot by itself, be it that it points there or that a start is good for one conversion."""
+    trigger = workspace.project.own_trigger(chain)
+    singly = isinstance(trigger, SoftwareTrigger) and trigger.again and chain.per_trigger == "conversion"
+    return repoints(workspace, chain) or (singly and len(chain.slots) > 1)

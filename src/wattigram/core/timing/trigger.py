@@ -20,6 +20,7 @@ from wattigram.core.design.trigger import (
 )
 from wattigram.core.design.workspace import Workspace, worked_out_once
 from wattigram.core.pins import compared, input_source
+from wattigram.core.timing.software import waits_in_vain
 
 Edges = tuple[Fraction, tuple[Fraction, ...]]
 
@@ -60,7 +61,8 @@ def trigger_timing(workspace: Workspace, chain: Chain) -> TriggerTiming:
         case SoftwareTrigger():
             if chain.per_trigger == "endless":
                 return TriggerTiming("self")
-            return TriggerTiming("self" if trigger.again else "once", by_software=trigger.again)
+            again = trigger.again and not waits_in_vain(chain)
+            return TriggerTiming("self" if again else "once", by_software=again)
         case FreeRunningTrigger():
             return TriggerTiming("self")
         case TimerTrigger():
