@@ -11,6 +11,7 @@ from tests.conftest import edited
 from tests.core.board.test_prediction import Design
 from wattigram.core.bench import Floating, Ramp, Sine, Wiring
 from wattigram.core.design import (
+    CourseExpectation,
     Expectation,
     LevelExpectation,
     Polling,
@@ -21,10 +22,13 @@ from wattigram.core.design import (
     WindowExpectation,
     Workspace,
 )
-from wattigram.core.design.edits import SetStartup, SetWindow, SetWiring
+from wattigram.core.design.edits import RemoveWiring, SetAlignment, SetStartup, SetWindow, SetWiring
 from wattigram.core.expected import band_half_width_v
 from wattigram.core.findings import find_all
 from wattigram.core.proof import prove, suggest_expectations
+from wattigram.core.proof.causes.base import Case
+from wattigram.core.proof.causes.levels import input_beyond_reference
+from wattigram.core.proof.causes.neighbours import floating_pin
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.take import Take
 
@@ -160,3 +164,38 @@ def test_a_stop_that_no_window_made_is_none_by_design(cured: Workspace, take_of:
     proof = prove(design, take_of(design, 0.5))
     assert [verdict.outcome for verdict in proof.verdicts] == ["fails"]
     assert proof.causes[0].cause == "startup-trigger"
+
+
+def test_what_is_known_of_one_pin_is_not_known_of_another(cured: Workspace, take_of: Callable[..., Take]) -> None:
+    """That nobody says what feeds one pin does not make a floating pin of two whose wires are exchanged."""
+    unsaid = edited(cured, RemoveWiring("A2"))
+    first, second = (unsaid.project.wired(pin) for pin in ("A4", "A6"))
+    assert first is not None
+    assert second is not None
+    real = edited(unsaid, SetWiring(first.changed(pin="A6")), SetWiring(second.changed(pin="A4")))
+    design = only(
+        unsaid,
+        LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.03),
+        CourseExpectation(signal="Door latch", within_v=0.03),
+    )
+    proof = prove(design, take_of(real).as_of(design))
+    assert [verdict.outcome for verdict in proof.verdicts] == ["fails", "fails"]
+    assert proof.causes[0].cause == "wires-exchanged"
+    assert set(proof.causes[0].signals) >= {"3.3 V rail", "Door latch"} or "Door latch" in proof.causes[0].title
+
+
+def test_values_that_no_converter_reads_are_not_those_of_a_pin(cured: Workspace, take_of: Callable[..., Take]) -> None:
+    take = take_of(cured, 0.5)
+    wide = take.as_of(edited(cured, SetAlignment("ADC 1", "right")))
+    expectation = LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.03)
+    raw = take.raw("3.3 V rail")
+    assert raw is not None
+    case = Case(wide, cured.project.chains[0], cured.project.signal("3.3 V rail"), (), {"level"})
+    assert case.is_reading
+    case.__dict__.pop("is_reading")
+    case.__dict__["measured_v"] = case.measured_v + 100.0
+    assert not case.is_reading
+    case.__dict__["is_off"] = True
+    assert floating_pin(case) is None
+    assert input_beyond_reference(case) is None
+    assert prove(only(cured, expectation), take).count("holds") == 1

@@ -13,7 +13,7 @@ from wattigram.core.proof.causes import (
     LikelyCause,
     design_causes,
     expectation_beside,
-    known_codes,
+    is_known,
     likely_causes,
     never_converted,
     register_differences,
@@ -105,7 +105,7 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
                 explained.add(verdict.signal)
     if progress is not None:
         progress(1.0)
-    causes = [_with_fix(workspace, cause) for cause in _once_each(causes, known_codes(take))]
+    causes = [_with_fix(workspace, cause) for cause in _once_each(causes, [is_known(take, cause) for cause in causes])]
     if take.fault:
         signal = next(iter(failing), expectations[0].signal if expectations else "")
         causes.insert(0, LikelyCause(signal, "firmware-failed", FAILED, 1.0, take.fault, None))
@@ -122,17 +122,18 @@ def _with_fix(workspace: Workspace, cause: LikelyCause) -> LikelyCause:
     return replace(cause, fix=text) if text else replace(cause, remedy=None)
 
 
-def _once_each(causes: list[LikelyCause], known: frozenset[str]) -> list[LikelyCause]:
+def _once_each(causes: list[LikelyCause], known: list[bool]) -> list[LikelyCause]:
     """What the design has as a finding first, then the best fit; each cause once, with its best evidence.
 
     What concerns a converter as a whole, or several signals alike, is one cause with all of them named.
     """
     # Of causes that fit alike the one that explains more comes first.
     ranked = sorted(
-        causes, key=lambda cause: (cause.cause not in known, -round(cause.fit, 2), not cause.converter, -cause.fit)
+        zip(causes, known, strict=True),
+        key=lambda one: (not one[1], -round(one[0].fit, 2), not one[0].converter, -one[0].fit),
     )
     kept: list[LikelyCause] = []
-    for cause in ranked:
+    for cause, _is_known in ranked:
         place = next((place for place, first in enumerate(kept) if _is_same(first, cause)), None)
         if place is None:
             kept.append(cause)

@@ -17,7 +17,7 @@ from wattigram.core.proof.causes import (  # noqa: F401
 )
 from wattigram.core.proof.causes.base import LikelyCause, likely_causes, never_converted, register_differences
 from wattigram.core.proof.causes.beside import expectation_beside
-from wattigram.core.proof.causes.known import design_causes, known_codes
+from wattigram.core.proof.causes.known import design_causes, is_known
 from wattigram.core.proof.causes.neighbours import neighbour_points
 from wattigram.core.proof.causes.routes import route_causes
 
@@ -25,7 +25,7 @@ __all__ = [
     "LikelyCause",
     "design_causes",
     "expectation_beside",
-    "known_codes",
+    "is_known",
     "likely_causes",
     "neighbour_points",
     "never_converted",

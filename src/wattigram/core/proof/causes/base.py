@@ -166,6 +166,13 @@ class Case:
         return np.asarray(self.captured.times_s[: self._count][self.valid])
 
     @cached_property
+    def is_reading(self) -> bool:
+        """Values are what the converter can read: items beyond its range are read otherwise, whatever drives the pin."""
+        scale = self.scale
+        low_v, high_v = (scale.lowest_code - 1) * scale.lsb_v, (scale.highest_code + 1) * scale.lsb_v
+        return bool(self.measured_v.min(initial=0.0) >= low_v and self.measured_v.max(initial=0.0) <= high_v)
+
+    @cached_property
     def is_off(self) -> bool:
         """Something is wrong with the samples that noise does not explain."""
         if self.captured is None:

@@ -25,9 +25,14 @@ def name_of(code: str) -> str:
     return OTHERWISE_NAMED.get(code, code)
 
 
-def known_codes(take: Take) -> frozenset[str]:
-    """Names of causes that the design's findings have: what is not among them only looks like one."""
-    return frozenset(name_of(one.code) for one in find_all(take.workspace))
+def is_known(take: Take, cause: LikelyCause) -> bool:
+    """Whether the design's findings say so too, of the same signal or converter: what they do not only looks like it."""
+    return any(
+        name_of(one.code) == cause.cause
+        and (not one.signal or one.signal in cause.signals or bool(cause.converter))
+        and (not one.converter or not cause.converter or one.converter == cause.converter)
+        for one in find_all(take.workspace)
+    )
 
 
 def design_causes(take: Take, failing: Mapping[str, set[str]], found: list[LikelyCause]) -> Iterator[LikelyCause]:

@@ -20,7 +20,7 @@ CLEAR_SIGMAS = 4
 @tester
 def input_beyond_reference(case: Case) -> LikelyCause | None:
     """Readings stand still at full scale, or at zero."""
-    if case.captured is None:
+    if case.captured is None or not case.is_reading:
         return None
     scale = case.scale
     count = len(case.measured_v)

@@ -9,9 +9,11 @@ from numpy.typing import NDArray
 
 from wattigram.core.accuracy import slot_settling
 from wattigram.core.analysis import fit_line, line_share, longest_stretch
+from wattigram.core.bench import Sine
 from wattigram.core.bench.model import FLOATING_OHM
 from wattigram.core.design import Chain, signal_scale
 from wattigram.core.expected import expected_raw
+from wattigram.core.pins import input_source
 from wattigram.core.proof.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, WEAKEST_FIT, Case, LikelyCause, tester
 from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import Take
@@ -20,6 +22,8 @@ FloatArray = NDArray[np.float64]
 OWN_LEVEL_RATIO = 2.0
 LOOSE_OHM = FLOATING_OHM / 10
 """A source that charges the capacitor this slowly is taken for no source at all."""
+AT_MOST_LOOSE = 0.97
+"""Of a pin that floats: what an exchanged wire accounts for wholly is that rather."""
 MAINS_HZ = (50.0, 60.0)
 
 
@@ -108,10 +112,17 @@ def _is_misread(case: Case) -> bool:
     return any(case.of_chain(code) is not None for code in codes) or case.finding("input-beyond-reference") is not None
 
 
+def _has_source_at(case: Case, hertz: float) -> bool:
+    """Another pin is fed with that frequency: an exchanged wire brings it as well as the mains do."""
+    workspace = case.take.workspace
+    sources = [input_source(workspace, one.pin) for one in workspace.project.bench if one.pin != case.signal.pin]
+    return any(isinstance(source, Sine) and abs(float(source.frequency_hz) - hertz) < 1 for source in sources)
+
+
 @tester
 def floating_pin(case: Case) -> LikelyCause | None:
     """The reading wanders, carries mains, and copies the slot before."""
-    if not case.is_off or _is_misread(case):
+    if not case.is_off or _is_misread(case) or not case.is_reading:
         return None
     line_fit, ohm = 0.0, 0.0
     points = neighbour_points(case.take, case.chain, case.signal.name)
@@ -129,9 +140,9 @@ def floating_pin(case: Case) -> LikelyCause | None:
     share, hertz = max(mains, default=(0.0, 0.0))
     # A source that is a sine at mains frequency itself would leave such a line too, when it is merely scaled.
     own_share = line_share(settled_v, rate_hz, hertz) if hertz else 0.0
-    if own_share > 0.5:
+    if own_share > 0.5 or _has_source_at(case, hertz):
         share = 0.0
-    fit = max(line_fit, share)
+    fit = min(max(line_fit, share), AT_MOST_LOOSE)
     if fit < WEAKEST_FIT:
         return None
     parts = []
