@@ -13,6 +13,7 @@ from wattigram.core.analysis import (
     fit_sine,
     fit_sine_known,
     line_share,
+    phase_count,
     quantised_amplitude_bias,
     quantised_bias,
     two_levels,
@@ -105,7 +106,7 @@ def test_steps_move_an_amplitude_by_no_more_than_said(amplitude: float) -> None:
 def test_noise_takes_the_effect_of_steps() -> None:
     rounded = np.floor(sine(20.0123, 4.4, offset=0.1) + np.random.default_rng(1).normal(0, 0.6, len(TIMES)) + 0.5)
     fit = fit_sine(rounded, TIMES)
-    assert quantised_bias(fit, 1.0) < 0.01 < 0.1 < quantised_amplitude_bias(4.4, 1.0)
+    assert quantised_bias(fit, 1.0, TIMES) < 0.01 < 0.1 < quantised_amplitude_bias(4.4, 1.0)
     assert fit.amplitude == pytest.approx(4.4, abs=4 * fit.amplitude_sigma)
 
 
@@ -122,3 +123,23 @@ def test_a_sine_of_which_every_other_block_is_lost_is_found() -> None:
     kept = (np.arange(len(TIMES)) // 5) % 2 == 0
     fit = fit_sine(sine(412.7)[kept], TIMES[kept])
     assert fit.frequency_hz == pytest.approx(412.7, abs=1e-4)
+
+
+@pytest.mark.parametrize("places", [5, 10, 16])
+def test_a_sine_sampled_at_few_places_is_off_by_no_more_than_said(places: int) -> None:
+    """The same errors come again in each period, however long it is looked at."""
+    times_s = np.arange(200 * places) / (20.0 * places)
+    assert phase_count(times_s + 1e-5, 20.0) == places
+    off = [
+        abs(
+            fit_sine_known(
+                np.floor(at + 14.0 * np.sin(2 * np.pi * 20.0 * times_s + turn) + 0.5), times_s, 20.0
+            ).amplitude
+            - 14.0
+        )
+        for at in np.linspace(0, 1, 15)
+        for turn in np.linspace(0, 1, 9)
+    ]
+    bound = quantised_amplitude_bias(14.0, 1.0, phases=places)
+    assert max(off) > quantised_amplitude_bias(14.0, 1.0) or places == 16
+    assert max(off) < bound

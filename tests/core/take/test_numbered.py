@@ -111,3 +111,25 @@ def test_a_disk_without_links_has_takes_all_the_same(tmp_path: Path, monkeypatch
     with pytest.raises(TakeError, match="a take of that name already"):
         writer(tmp_path / "t.h5")
     assert [one.name for one in tmp_path.iterdir()] == ["t.h5"]
+
+
+def test_a_damaged_heap_is_told_wherever_it_is_read(kiln: Workspace, tmp_path: Path) -> None:
+    """Text lies in heaps of the file; each of them spoilt in turn."""
+    path = tmp_path / "t.h5"
+    record_run(kiln, 0.02, path, fast=True)
+    data = path.read_bytes()
+    places = [at for at in range(len(data) - 4) if data[at : at + 4] == b"GCOL"]
+    assert len(places) >= 2
+    told = 0
+    for at in places:
+        copy = tmp_path / "copy.h5"
+        copy.write_bytes(data[:at] + b"GC0L" + data[at + 4 :])
+        try:
+            with open_take(copy) as take:
+                assert take.workspace.project.name
+                assert take.history
+                assert take.log
+        except TakeError as fault:
+            told += 1
+            assert str(copy) in str(fault)
+    assert told == len(places)

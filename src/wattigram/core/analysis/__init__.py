@@ -5,7 +5,14 @@ from wattigram.core.analysis.levels import TwoLevels, two_levels
 from wattigram.core.analysis.linearity import Linearity, Readings, linearity, linearity_of
 from wattigram.core.analysis.moments import Largest, Moments
 from wattigram.core.analysis.regress import LineFit, explained_share, fit_line
-from wattigram.core.analysis.sine import SineFit, fit_sine, fit_sine_known, quantised_amplitude_bias, quantised_bias
+from wattigram.core.analysis.sine import (
+    SineFit,
+    fit_sine,
+    fit_sine_known,
+    phase_count,
+    quantised_amplitude_bias,
+    quantised_bias,
+)
 from wattigram.core.analysis.spectrum import line_share
 
 __all__ = [
@@ -24,6 +31,7 @@ __all__ = [
     "linearity",
     "linearity_of",
     "longest_stretch",
+    "phase_count",
     "quantised_amplitude_bias",
     "quantised_bias",
     "two_levels",

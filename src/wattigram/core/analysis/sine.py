@@ -14,6 +14,7 @@ FloatArray = NDArray[np.float64]
 _CHUNK = 1 << 16
 _ROUNDS = 12
 _HARMONICS = 256
+_PHASES = 1024
 
 
 @dataclass(frozen=True)
@@ -51,29 +52,41 @@ class SineFit:
         return 20 * math.log10(self.rms / self.residual_rms) if self.residual_rms > 0 else math.inf
 
 
-def quantised_amplitude_bias(amplitude: float, step: float, noise: float = 0.0) -> float:
+def quantised_amplitude_bias(amplitude: float, step: float, noise: float = 0.0, phases: int = _PHASES) -> float:
     """By how much at most a fitted amplitude is off because values come in steps, wherever between them the sine lies.
 
     Rounding adds sin(2πkx)/(πk) to a value of x steps, for every k; of a sine of A steps that has a fundamental of
     2·J₁(2πkA)/(πk), and normal noise of σ steps takes exp(−2(πkσ)²) of it (Widrow and Kollár, Quantization Noise). For
-    J₁(x) its envelope √(2/(πx)) is taken, so that nothing hangs on the last digits of A.
+    J₁(x) its envelope √(2/(πx)) is taken, so that nothing hangs on the last digits of A. A sine that is sampled at the
+    same few places of its period again and again has only as many different errors, each of a step/√12: four standard
+    deviations of the amplitude of their fundamental are taken there, and no more than 2/π of a step, which is the most.
 
     Parameters
     ----------
     amplitude, step, noise : in one unit; the noise is what there is besides the steps, as a standard deviation
+    phases : places of the period that are sampled, as of `phase_count`
     """
     if step <= 0 or amplitude <= 0:
         return 0.0
     order = np.arange(1, 1 + _HARMONICS)
     envelope = 1 / (np.pi * np.sqrt(order * amplitude / step))
     fading = np.exp(-2 * (np.pi * order * noise / step) ** 2)
-    return float((2 / (np.pi * order) * envelope * fading).sum()) * step
+    everywhere = float((2 / (np.pi * order) * envelope * fading).sum())
+    at_few = min(2 / math.pi, 4 * math.sqrt(2 / max(phases, 1) / 12)) * float(fading[0])
+    if phases >= 8 * amplitude / step:
+        at_few = 0.0
+    return max(everywhere, at_few) * step
 
 
-def quantised_bias(fit: SineFit, step: float) -> float:
-    """The same for a fit, with as much noise as its residual has beyond that of steps alone."""
+def phase_count(times_s: FloatArray, frequency_hz: float) -> int:
+    """Different places of a sine's period that are sampled, of 1024."""
+    return len(np.unique(np.floor(np.mod(times_s * frequency_hz, 1.0) * _PHASES).astype(np.int64)))
+
+
+def quantised_bias(fit: SineFit, step: float, times_s: FloatArray) -> float:
+    """The same for a fit of values at these instants, with as much noise as its residual has beyond that of steps."""
     noise = math.sqrt(max(0.0, fit.residual_rms**2 - step**2 / 12))
-    return quantised_amplitude_bias(fit.amplitude, step, noise)
+    return quantised_amplitude_bias(fit.amplitude, step, noise, phase_count(times_s, fit.frequency_hz))
 
 
 def fit_sine_known(values: FloatArray, times_s: FloatArray, frequency_hz: float) -> SineFit:

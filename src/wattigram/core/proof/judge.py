@@ -202,7 +202,7 @@ def _sine(take: Take, expectation: SineExpectation) -> Judged:
         ratio = math.sqrt(2) if expectation.rms_v is not None else 1.0
         wanted = (expectation.rms_v if expectation.rms_v is not None else expectation.amplitude_v) or 0.0
         measured, unit = fit.amplitude / ratio, "V"
-        bias_v = quantised_bias(fit, value_step_v(take, expectation.signal)) / ratio
+        bias_v = quantised_bias(fit, value_step_v(take, expectation.signal), times_s) / ratio
         unsure = brief(math.hypot(2 * fit.amplitude_sigma / ratio, bias_v), "V", 2)
         note = f"{measured:.4f} V rms ± {unsure}" if ratio > 1 else f"amplitude {measured:.4f} V ± {unsure}"
     else:

@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 from fractions import Fraction
 
-from wattigram.core.analysis import quantised_amplitude_bias
+import numpy as np
+
+from wattigram.core.analysis import phase_count, quantised_amplitude_bias
 from wattigram.core.bench import Floating, Level, Played, Ramp, Sine, Steps, Sweep
 from wattigram.core.design import (
     Chain,
@@ -33,6 +35,8 @@ from wattigram.core.timing import cycle_timing
 from wattigram.core.timing.software import software_step, starts_each
 
 SINE_WITHIN = 0.01
+PHASE_CYCLES = 256
+"""Cycles of a short take, by which it is told how many places of a sine's period are sampled."""
 RATE_WITHIN = 50e-6
 EVENT_SAMPLES = 6
 SOFTWARE_WITHIN = 0.005
@@ -100,7 +104,12 @@ def _of_source(workspace: Workspace, chain: Chain, signal: Signal, half_v: float
     if isinstance(source, Sine) and source.amplitude_v > 0:
         amplitude_v = signal.at_source(source.amplitude_v)
         step_v = signal_scale(workspace, chain, signal.name).lsb_v / float(signal.front_end)
-        within = max(SINE_WITHIN, _round_up(quantised_amplitude_bias(amplitude_v, step_v) / amplitude_v))
+        cycle = cycle_timing(workspace, chain)
+        held_s = np.array([float(cycle.slots[place].held_s) for place in chain.places_of(signal.name)])
+        times_s = (np.arange(PHASE_CYCLES)[:, None] * float(cycle.cycle_s) + held_s).ravel()
+        phases = phase_count(times_s, float(source.frequency_hz))
+        bias_v = quantised_amplitude_bias(amplitude_v, step_v, phases=phases)
+        within = max(SINE_WITHIN, _round_up(bias_v / amplitude_v))
         return [
             SineExpectation(
                 signal=signal.name, frequency_hz=source.frequency_hz, amplitude_v=amplitude_v, within=within

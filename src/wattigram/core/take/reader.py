@@ -92,10 +92,17 @@ class Take:
         """The project at the start and after each turn of a knob."""
         entries = [(0, self.workspace)]
         if "bench" in self._file:
-            for raw in self._file["bench"][:]:
+            for raw in self._whole("bench"):
                 ticks, _, text = raw.decode("utf-8", "replace").partition("\n")
-                entries.append((int(ticks), workspace_from_text(text, f"{self.path}: bench", self.part)))
+                with foreign(TakeError, "The take's “bench” has a line that is none", str(self.path), REPAIR):
+                    at = int(ticks)
+                entries.append((at, workspace_from_text(text, f"{self.path}: bench", self.part)))
         return tuple(entries)
+
+    def _whole(self, name: str) -> NDArray[Any]:
+        """All rows or lines of a table."""
+        with foreign(TakeError, f"The take's “{name}” cannot be read", str(self.path), REPAIR):
+            return np.asarray(self._file[name][:])
 
     def item_count(self, stream: int) -> int:
         """Items of a stream, gaps counted."""
@@ -120,7 +127,7 @@ class Take:
     @cached_property
     def events(self) -> NDArray[Any]:
         """Events: ``window`` (number of the watch), ``entered``, ``value``, ``ticks``."""
-        events = np.asarray(self._file["events"][:], dtype=EVENT_DTYPE)
+        events = np.asarray(self._whole("events"), dtype=EVENT_DTYPE)
         return self._watch_numbers(events) if int(self._file.attrs["version"]) == 1 else events
 
     def _watch_numbers(self, events: NDArray[Any]) -> NDArray[Any]:
@@ -139,19 +146,19 @@ class Take:
     @cached_property
     def gaps(self) -> NDArray[Any]:
         """What never came: ``stream``, ``first``, ``count``."""
-        return np.asarray(self._file["gaps"][:], dtype=GAP_DTYPE)
+        return np.asarray(self._whole("gaps"), dtype=GAP_DTYPE)
 
     @cached_property
     def repeats(self) -> NDArray[Any]:
         """What came again although it was there already: ``stream``, ``first``, ``count``."""
         if "repeats" not in self._file:
             return np.empty(0, dtype=GAP_DTYPE)
-        return np.asarray(self._file["repeats"][:], dtype=GAP_DTYPE)
+        return np.asarray(self._whole("repeats"), dtype=GAP_DTYPE)
 
     @cached_property
     def log(self) -> tuple[str, ...]:
         """Lines of text from the board."""
-        return tuple(line.decode("utf-8", "replace") for line in self._file["log"][:])
+        return tuple(line.decode("utf-8", "replace") for line in self._whole("log"))
 
     @cached_property
     def fault(self) -> str:
