@@ -10,7 +10,6 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, Self
 
-import h5py
 import numpy as np
 from numpy.typing import NDArray
 
@@ -31,6 +30,7 @@ from wattigram.core.link import (
     parse_writes,
 )
 from wattigram.core.part import Part, parse_part
+from wattigram.core.take.opening import open_file
 from wattigram.core.take.samples import OutputSamples, SignalSamples
 from wattigram.core.take.sound import REPAIR, check_take
 from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE
@@ -462,9 +462,9 @@ class Take:
 def is_take(path: Path) -> bool:
     """Whether a file is a take, be it whole or not finished."""
     try:
-        with h5py.File(path, "r") as file:
+        with open_file(path) as file:
             return bool(file.attrs.get("format") == FORMAT)
-    except (OSError, RuntimeError, ValueError, KeyError):
+    except (OSError, RuntimeError, ValueError, KeyError, TakeError):
         return False
 
 
@@ -478,7 +478,7 @@ def open_take(path: Path) -> Take:
     """
     where = str(path)
     try:
-        file = h5py.File(path, "r")
+        file = open_file(path)
     except (OSError, RuntimeError, ValueError) as fault:
         is_there = "\0" not in where and path.exists()
         reason = "it is no HDF5 file, or a damaged one" if is_there else "there is no such file"

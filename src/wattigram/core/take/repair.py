@@ -20,10 +20,10 @@ from numpy.typing import NDArray
 
 from wattigram.core.errors import TakeError
 from wattigram.core.link import SampleRun
+from wattigram.core.take.opening import SIGNATURE, open_file, stored_end
 from wattigram.core.take.sound import ITEM_TYPES, LARGEST_STREAM_ITEMS, LARGEST_TEXT_BYTES
 from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, TakeWriter
 
-SIGNATURE = b"\x89HDF\r\n\x1a\n"
 BLOCK_ITEMS = 1 << 20
 NOTHING = np.empty(0, dtype=np.int64)
 Range = tuple[int, int]
@@ -59,23 +59,17 @@ def _opened(path: Path) -> Iterator[tuple[Any, int]]:
         head = stream.read(64)
     if not head.startswith(SIGNATURE):
         raise TakeError("This is no HDF5 file.", where=str(path), cure="Choose a take of Wattigram.")
-    wanted = _stored_end(head)
+    wanted = stored_end(head)
     if wanted <= size or wanted > size + LARGEST_STREAM_ITEMS:
-        with h5py.File(path, "r") as file:
+        with open_file(path) as file:
             yield file, size
         return
     with tempfile.TemporaryDirectory(prefix="wattigram-repair-") as folder:
         longer = Path(folder) / "longer.h5"
         shutil.copyfile(path, longer)
         os.truncate(longer, wanted)
-        with h5py.File(longer, "r") as file:
+        with open_file(longer) as file:
             yield file, size
-
-
-def _stored_end(head: bytes) -> int:
-    """Where an HDF5 file says that it ends, from its superblock (HDF5 file format specification, II.A)."""
-    place = 40 if head[8] < 2 else 28
-    return int.from_bytes(head[place : place + 8], "little")
 
 
 class _Repair:
