@@ -21,8 +21,9 @@ from wattigram.core.design import (
     Window,
     WindowExpectation,
     Workspace,
+    signal_scale,
 )
-from wattigram.core.design.edits import RemoveWiring, SetAlignment, SetStartup, SetWindow, SetWiring
+from wattigram.core.design.edits import RemoveWiring, SetAlignment, SetItemWidth, SetStartup, SetWindow, SetWiring
 from wattigram.core.expected import band_half_width_v
 from wattigram.core.findings import find_all
 from wattigram.core.proof import prove, suggest_expectations
@@ -111,6 +112,23 @@ def test_a_sine_of_a_few_steps_is_read_as_well_as_steps_let_it(
     strict = only(wired, *(one.changed(within=0.0005, frequency_hz=None) for one in expectations))
     outcome = judged(strict, take_of(wired)).outcome
     assert outcome != "fails" or amplitude_v >= 0.02
+
+
+def test_items_without_room_for_the_lower_bits_come_in_longer_steps(cured: Workspace) -> None:
+    """12 bits at the top of 8-bit items: a step is 16 counts, and a sine of few such steps is read accordingly."""
+    wiring = cured.wiring("A3")
+    assert wiring is not None
+    sine = Sine(offset_v=1.2004, amplitude_v=0.05, frequency_hz=Fraction(41))
+    wired = edited(cured, SetWiring(wiring.changed(source=sine)))
+    cut = edited(wired, SetAlignment("ADC 1", "left"), SetItemWidth("ADC 1", 8))
+    scale = signal_scale(cut, cut.project.chains[0], "Upper zone")
+    assert scale.step_v == pytest.approx(3.3 / 256)
+    whole, short = (
+        next(one for one in suggest_expectations(only(design), "Upper zone") if isinstance(one, SineExpectation))
+        for design in (wired, cut)
+    )
+    assert whole.within == 0.01
+    assert short.within > 0.05
 
 
 def test_a_sine_twice_as_high_fails(cured: Workspace, take_of: Callable[..., Take]) -> None:

@@ -40,6 +40,11 @@ class Scale:
         return (1 << max(0, -self.shift)) - 1
 
     @property
+    def step_v(self) -> float:
+        """Volts from one item to the next: more than a count where an item has no room for the lower bits."""
+        return self.lsb_v * (self.dropped_lsb + 1)
+
+    @property
     def lowest_code(self) -> int:
         """Code at the lower end."""
         return -(1 << (self.bits - 1)) if self.signed else 0

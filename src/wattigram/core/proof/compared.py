@@ -77,7 +77,7 @@ def value_step_v(take: Take, name: str) -> float:
     assert chain is not None
     if is_judged_reduced(take, name):
         return float(np.diff(reduced_volts(workspace, chain, signal, np.arange(2)))[0])
-    return signal_scale(workspace, chain, name).lsb_v / float(signal.front_end)
+    return signal_scale(workspace, chain, name).step_v / float(signal.front_end)
 
 
 def moments_of(take: Take, name: str) -> Moments:

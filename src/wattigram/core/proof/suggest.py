@@ -103,7 +103,7 @@ def _of_source(workspace: Workspace, chain: Chain, signal: Signal, half_v: float
         ]
     if isinstance(source, Sine) and source.amplitude_v > 0:
         amplitude_v = signal.at_source(source.amplitude_v)
-        step_v = signal_scale(workspace, chain, signal.name).lsb_v / float(signal.front_end)
+        step_v = signal_scale(workspace, chain, signal.name).step_v / float(signal.front_end)
         cycle = cycle_timing(workspace, chain)
         held_s = np.array([float(cycle.slots[place].held_s) for place in chain.places_of(signal.name)])
         times_s = (np.arange(PHASE_CYCLES)[:, None] * float(cycle.cycle_s) + held_s).ravel()
