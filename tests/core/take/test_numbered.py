@@ -10,6 +10,7 @@ from wattigram.core.design import Workspace, project_text
 from wattigram.core.errors import TakeError
 from wattigram.core.session import record_run
 from wattigram.core.take import TakeWriter, open_take
+from wattigram.core.take.atomic import temporary_path
 from wattigram.core.take.numbered import next_take_path, write_numbered
 
 
@@ -78,7 +79,7 @@ def test_a_take_has_its_name_only_once_it_can_be_opened(
 
 
 def test_what_a_killed_writer_left_is_removed_and_what_others_begin_is_not(tmp_path: Path) -> None:
-    dead, alive, other = (tmp_path / f".{name}.new" for name in (f"t.h5.{2**22 + 1}", "t.h5.1", "u.h5.4194305"))
+    dead, alive, other = (tmp_path / f".{name}.new" for name in (f"t.h5.0.{2**22 + 1}", "t.h5.0.1", "u.h5.0.4194305"))
     for path in (dead, alive, other):
         path.touch()
     writer(tmp_path / "t.h5").close()
@@ -133,3 +134,8 @@ def test_a_damaged_heap_is_told_wherever_it_is_read(kiln: Workspace, tmp_path: P
             told += 1
             assert str(copy) in str(fault)
     assert told == len(places)
+
+
+def test_two_takes_of_one_program_under_one_name_do_not_meet(tmp_path: Path) -> None:
+    path = tmp_path / "t.h5"
+    assert temporary_path(path) != temporary_path(path)

@@ -26,7 +26,6 @@ from wattigram.core.design import (
     ComparatorTrigger,
     Dma,
     Fifo,
-    Polling,
     Project,
     Watch,
     WindowTrigger,
@@ -323,10 +322,6 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
                 rest_ticks=rest,
                 jitter_ticks=jitter,
                 never=never,
-            )
-        case Polling():
-            return EffectiveService(
-                keep="newest", notice_ticks=notice, rest_ticks=rest, jitter_ticks=jitter, never=never
             )
         case _:
             return EffectiveService(

@@ -40,9 +40,12 @@ def judge_window(take: Take, expectation: WindowExpectation) -> Judged:
         doubts = [_doubt(take, one, limits, fit, within_s) for one, fit in zip(found, fits, strict=True)]
         unsure_v = max(doubt.unsure_v for doubt in doubts)
         if all(doubt.is_beside or not (fit.missing or fit.extra) for doubt, fit in zip(doubts, fits, strict=True)):
-            outcome, note = "holds", f"{note}, as many as the ± {show_volts(unsure_v)} of a reading make"
+            outcome, note = "holds", f"{note}: within the uncertainty of a reading, ± {show_volts(unsure_v)}"
         elif all(doubt.covers for doubt in doubts):
-            outcome, note = "open", f"{note}; those hang on less than the ± {show_volts(unsure_v)} of a reading"
+            outcome, note = (
+                "open",
+                f"{note}: the rest lies within the uncertainty of a reading, ± {show_volts(unsure_v)}",
+            )
     return Judged(outcome, worst_s, "s", -within_s, within_s, came, note)
 
 

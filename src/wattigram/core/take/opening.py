@@ -62,6 +62,7 @@ def _try_out(path: Path) -> None:
 
 def _look(path: Path) -> None:
     """Read what everybody reads; whatever is raised is raised again where the file is really read."""
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))  # a fault leaves no file behind
     resource.setrlimit(resource.RLIMIT_CPU, (LONGEST_S, LONGEST_S + 1))  # however busy the machine is
     from wattigram.core.take.reader import Take
     from wattigram.core.take.sound import check_take

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.errors import TakeError
 from wattigram.core.link import SampleRun
-from wattigram.core.take.birth import bear, unborn
+from wattigram.core.take.atomic import move_into_place, temporary_path
 from wattigram.core.take.room import Room, check_target
 
 FORMAT = "wattigram-take"
@@ -199,17 +199,18 @@ class TakeWriter:
         check_target(path, overwrite)
         self.path = path
         self._room = Room(path)
-        new = unborn(path)
+        new = temporary_path(path)
         try:
             self._room.require(0)
             self._room.hold()
             self._file = h5py.File(new, "w", rdcc_nbytes=CACHE_BYTES)
         except OSError as fault:
             self._room.give_back()
+            new.unlink(missing_ok=True)
             raise _cannot_be_written(path, fault) from fault
         try:
             self._begin(project_text, build_mark, tick_hz, board, part_text, started)
-            bear(new, path, overwrite)
+            move_into_place(new, path, overwrite)
         except OSError as fault:
             self._abandon()
             raise _cannot_be_written(path, fault) from fault

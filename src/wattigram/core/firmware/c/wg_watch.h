@@ -27,7 +27,7 @@ typedef struct {
     bool on_reduced;
     uint8_t other;                  /**< tap whose values are taken away, or WG_NOTHING */
     bool other_reduced;
-    uint32_t reach_ticks;           /**< its nearest value counts, if it is no further away; 0: its newest */
+    uint64_t reach_ticks;           /**< its nearest value counts, if it is no further away; 0: its newest */
     int64_t factor;                 /**< of the other signal's values, ... */
     int64_t divisor;                /**< ... over this */
     int64_t target;                 /**< taken away where there is no other signal */

@@ -3,27 +3,31 @@
 from __future__ import annotations
 
 import contextlib
+import itertools
 import os
 from pathlib import Path
 
 from wattigram.core.take.room import check_target
 
+_NUMBERS = itertools.count()
+"""Two takes that one program begins under the same name do not meet either."""
 
-def unborn(path: Path) -> Path:
+
+def temporary_path(path: Path) -> Path:
     """Where a take is begun that will be called ``path``; what killed writers left there is removed."""
     for left in path.parent.glob(f".{_escaped(path.name)}.*.new"):
         number = left.name.rsplit(".", 2)[1]
         if number.isdigit() and not Path("/proc", number).exists():
             with contextlib.suppress(OSError):
                 left.unlink()
-    return path.with_name(f".{path.name}.{os.getpid()}.new")
+    return path.with_name(f".{path.name}.{next(_NUMBERS)}.{os.getpid()}.new")
 
 
 def _escaped(name: str) -> str:
     return "".join(f"[{letter}]" if letter in "*?[" else letter for letter in name)
 
 
-def bear(new: Path, path: Path, overwrite: bool) -> None:
+def move_into_place(new: Path, path: Path, overwrite: bool) -> None:
     """Give a take that was begun its name; a take that lies there is replaced only where ``overwrite`` says so.
 
     Raises
