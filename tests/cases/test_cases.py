@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from wattigram.core.accuracy import comparator_figures, slot_settling
+from wattigram.core.base.errors import PartError
 from wattigram.core.design import Workspace, open_workspace
-from wattigram.core.errors import PartError
 from wattigram.core.expected import expected_raw, expected_reduced
 from wattigram.core.findings import find_all
 from wattigram.core.part.svd import read_svd

@@ -5,8 +5,8 @@ from pathlib import Path
 
 import pytest
 
-from wattigram.core.document import LARGEST_FILE_BYTES, read_text, write_atomically
-from wattigram.core.errors import ProjectError
+from wattigram.core.base.errors import ProjectError
+from wattigram.core.base.toml_document import LARGEST_FILE_BYTES, read_text, write_atomically
 
 
 def test_writing_replaces_the_file_in_one_step(tmp_path: Path) -> None:

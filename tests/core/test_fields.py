@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wattigram.core.errors import EditError, FileError, PartError, QuantityError, WattigramError
-from wattigram.core.fields import Strict, Volts, key_of, period_text, ratio_text, read_every, read_ratio
-from wattigram.core.lazy import load_from
+from wattigram.core.base.errors import EditError, FileError, PartError, QuantityError, WattigramError
+from wattigram.core.base.fields import Strict, Volts, key_of, period_text, ratio_text, read_every, read_ratio
+from wattigram.core.base.lazy_imports import load_from
 
 
 @given(st.fractions(Fraction(1, 10**6), Fraction(10**6), max_denominator=10**6))

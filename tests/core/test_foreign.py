@@ -2,8 +2,8 @@ from __future__ import annotations
 
 import pytest
 
-from wattigram.core.errors import PartError, TakeError
-from wattigram.core.foreign import foreign, visible
+from wattigram.core.base.errors import PartError, TakeError
+from wattigram.core.base.foreign import foreign, visible
 from wattigram.core.link import Frame, FrameType
 from wattigram.core.link.identity import parse_identity
 from wattigram.core.session.reception import _counts

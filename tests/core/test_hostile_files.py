@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from tests.conftest import KILN
+from wattigram.core.base.errors import WattigramError
 from wattigram.core.design import Workspace, open_workspace
-from wattigram.core.errors import WattigramError
 from wattigram.core.findings import find_all
 from wattigram.core.part import find_part, load_part
 from wattigram.core.part.svd import blocks_toml, read_svd

@@ -6,9 +6,9 @@ from collections import Counter
 
 import pytest
 
+from wattigram.core.base.fields import Strict, key_of
 from wattigram.core.bench import Wiring
 from wattigram.core.design import Project
-from wattigram.core.fields import Strict, key_of
 from wattigram.core.part import Part
 
 

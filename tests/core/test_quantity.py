@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wattigram.core.errors import QuantityError
-from wattigram.core.quantity import brief, exact_text, parse_quantity, show, show_counts, show_volts
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_counts, show_volts
 
 
 @pytest.mark.parametrize(

@@ -10,9 +10,9 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import CURE, KILN
+from wattigram.core.base.errors import ProjectError, WattigramError
 from wattigram.core.design import Workspace, load_project, open_workspace
 from wattigram.core.design.edits import SetDivider, SetLoopItems, SetSampling
-from wattigram.core.errors import ProjectError, WattigramError
 from wattigram.desktop.app import first_workspace
 from wattigram.desktop.document import ChangedOnDiskError, Document, OnDisk
 from wattigram.desktop.recovery import PROJECT, RecoveryCopy, abandoned, adopt_old_copy, copies_folder

@@ -68,9 +68,9 @@ def test_a_template_by_keys_is_one_step_and_runs(window: MainWindow, wait: Wait)
 def test_every_template_is_sound_on_every_part_that_can_hold_it(
     open_window: Callable[[Path], MainWindow], project: Path, part: str, template: object
 ) -> None:
+    from wattigram.core.base.errors import EditError
     from wattigram.core.design.edits import apply_edit
     from wattigram.core.design.templates import Template, from_template
-    from wattigram.core.errors import EditError
 
     assert isinstance(template, Template)
     empty = empty_workspace(part)

@@ -7,6 +7,7 @@ from fractions import Fraction
 import pytest
 
 from tests.conftest import edited
+from wattigram.core.base.errors import QuantityError
 from wattigram.core.bench import Floating, Follow, Level, Ramp, Sine, Steps, Wiring
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import (
@@ -19,7 +20,6 @@ from wattigram.core.design.edits import (
     apply_edit,
 )
 from wattigram.core.design.model import Signal
-from wattigram.core.errors import QuantityError
 from wattigram.desktop.inspect import Panel, panel_for
 from wattigram.desktop.selection import FACETS, Selection, default_selection
 

@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import edited
+from wattigram.core.base.errors import EditError, QuantityError
 from wattigram.core.design import (
     Comparator,
     ComparatorTrigger,
@@ -35,7 +36,6 @@ from wattigram.core.design.edits import (
     SetTwin,
     apply_edit,
 )
-from wattigram.core.errors import EditError, QuantityError
 from wattigram.desktop.inspect import Panel, panel_for
 from wattigram.desktop.selection import FACETS, Selection
 

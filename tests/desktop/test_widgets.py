@@ -15,14 +15,14 @@ from PyQt6.QtGui import QColor, QImage, QPainter
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import edited
+from wattigram.core.base.errors import LinkError
+from wattigram.core.base.quantity import round_values
+from wattigram.core.base.user_folders import folder_of, safe_name
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import RemoveSlot, SetPin
-from wattigram.core.errors import LinkError
-from wattigram.core.places import folder_of, safe_name
 from wattigram.core.proof import Evidence, Verdict
 from wattigram.core.proof.evidence import HistogramPanel, ScatterPanel, TracePanel
 from wattigram.core.proof.svg import panel_svg
-from wattigram.core.quantity import round_values
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.settings import Settings
 from wattigram.desktop.theme import DARK, LIGHT, MARKERS, PATTERNS

@@ -9,13 +9,13 @@ from typing import NoReturn
 
 import typer
 
+from wattigram.core.base.errors import BoardError, FileError
+from wattigram.core.base.toml_document import read_text
 from wattigram.core.board.effective import parse_config
 from wattigram.core.board.program import serve_board
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import open_workspace
-from wattigram.core.document import read_text
 from wattigram.core.emulator.hints import board_setup
-from wattigram.core.errors import BoardError, FileError
 
 
 def board(

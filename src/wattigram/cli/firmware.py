@@ -9,8 +9,8 @@ from typing import Any
 
 import typer
 
+from wattigram.core.base.errors import FirmwareError
 from wattigram.core.design import Workspace, open_workspace
-from wattigram.core.errors import FirmwareError
 from wattigram.core.firmware import (
     WHAT_TO_INSTALL,
     BuildResult,

@@ -7,9 +7,9 @@ from pathlib import Path
 
 import typer
 
+from wattigram.core.base.errors import LinkError
 from wattigram.core.design import open_workspace, save_project
 from wattigram.core.design.edits import SetWiring, apply_edit
-from wattigram.core.errors import LinkError
 from wattigram.core.instrument import Instrument, apply_source, read_voltage
 
 app = typer.Typer(help="Meters and generators on the bench, spoken to in SCPI over TCP.", no_args_is_help=True)

@@ -23,8 +23,8 @@ from wattigram.cli import (
     take,
     wave,
 )
-from wattigram.core.errors import FileError, WattigramError, internal_error
-from wattigram.logs import start_log, write_report
+from wattigram.core.base.errors import FileError, WattigramError, internal_error
+from wattigram.core.base.logs import start_log, write_report
 
 HOLDS, FAILS, IMPOSSIBLE = 0, 1, 2
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import typer
 
-from wattigram.core.errors import WattigramError
+from wattigram.core.base.errors import WattigramError
 
 
 def open_window(

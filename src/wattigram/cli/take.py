@@ -8,7 +8,7 @@ import typer
 
 from wattigram.cli.progress import Progress
 from wattigram.core.analysis import Moments
-from wattigram.core.errors import WattigramError
+from wattigram.core.base.errors import WattigramError
 from wattigram.core.take import export_csv, open_take
 from wattigram.core.take.repair import repair_take
 

@@ -6,9 +6,9 @@ from pathlib import Path
 
 import typer
 
+from wattigram.core.base.errors import WaveError
+from wattigram.core.base.quantity import brief
 from wattigram.core.design import Playback, open_workspace
-from wattigram.core.errors import WaveError
-from wattigram.core.quantity import brief
 from wattigram.core.waveform import playing, table_c, table_codes, table_csv, write_wav
 
 

@@ -10,11 +10,11 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
+from wattigram.core.base.errors import EditError, ProjectError, WattigramError
 from wattigram.core.design import Workspace, open_workspace, save_project
 from wattigram.core.design.edits import Edit, apply_edit
 from wattigram.core.design.file import check_not_newer
 from wattigram.core.design.workspace import save_workspace
-from wattigram.core.errors import EditError, ProjectError, WattigramError
 from wattigram.core.findings import Finding, find_all
 from wattigram.desktop.recovery import Recovered, RecoveryCopy
 

@@ -11,9 +11,9 @@ from types import TracebackType
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
-from wattigram.core.errors import internal_error
+from wattigram.core.base.errors import internal_error
+from wattigram.core.base.logs import write_report
 from wattigram.desktop.window import MainWindow
-from wattigram.logs import write_report
 
 _log = logging.getLogger(__name__)
 

@@ -9,9 +9,9 @@ from pathlib import Path
 from PyQt6.QtCore import QFileSystemWatcher, QObject, QPoint, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
+from wattigram.core.base.errors import WattigramError
 from wattigram.core.design import Workspace
 from wattigram.core.design.templates import empty_workspace
-from wattigram.core.errors import WattigramError
 from wattigram.core.part import list_parts, load_part
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.document import ChangedOnDiskError, Document, OnDisk, digest_of

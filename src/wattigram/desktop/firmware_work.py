@@ -10,9 +10,9 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
+from wattigram.core.base.errors import WattigramError
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import SetHandler, Several
-from wattigram.core.errors import WattigramError
 from wattigram.core.firmware import (
     WHAT_TO_INSTALL,
     BuildResult,

@@ -10,8 +10,8 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from wattigram.core.errors import WattigramError, internal_error
-from wattigram.logs import write_report
+from wattigram.core.base.errors import WattigramError, internal_error
+from wattigram.core.base.logs import write_report
 
 _log = logging.getLogger(__name__)
 

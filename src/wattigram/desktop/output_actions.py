@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from wattigram.core.base.errors import EditError
 from wattigram.core.design.edits import Edit, RemoveOutput
 from wattigram.core.design.selftest import self_test
-from wattigram.core.errors import EditError
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.book import CHAIN, ROUTES, WAVE, Book
 from wattigram.desktop.document import Document

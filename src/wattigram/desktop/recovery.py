@@ -12,10 +12,10 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+from wattigram.core.base.errors import PartError, ProjectError, WattigramError
+from wattigram.core.base.toml_document import read_text, write_atomically
 from wattigram.core.design import Workspace, project_text
 from wattigram.core.design.workspace import workspace_from_text
-from wattigram.core.document import read_text, write_atomically
-from wattigram.core.errors import PartError, ProjectError, WattigramError
 from wattigram.core.part import Part, parse_part
 
 PROJECT, PART, ABOUT, LOCK = "recovered.wattigram.toml", "part.toml", "about.json", "lock"

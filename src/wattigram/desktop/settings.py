@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QSettings
 
-from wattigram.core.places import config_folder, folder_of
+from wattigram.core.base.user_folders import config_folder, folder_of
 
 RECENT_KEPT = 8
 

@@ -7,7 +7,7 @@ import os
 import time
 from pathlib import Path
 
-from wattigram.core.places import data_folder, safe_name
+from wattigram.core.base.user_folders import data_folder, safe_name
 from wattigram.desktop.document import Document
 from wattigram.desktop.settings import Settings
 

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import KILN, edited
+from wattigram.core.base.errors import BoardError
 from wattigram.core.bench import Floating, Level, Ramp, Sine, Steps, Wiring
 from wattigram.core.board import EffectiveConfig, PinDrive, Run
 from wattigram.core.board.effective import parse_bench, parse_config
@@ -28,7 +29,6 @@ from wattigram.core.design.edits import (
     SetSampling,
     SetWiring,
 )
-from wattigram.core.errors import BoardError
 from wattigram.core.expected import expected_raw
 from wattigram.core.link import Decoder, SampleRun
 

@@ -8,10 +8,10 @@ import pytest
 
 from tests.conftest import CURE, edited
 from tests.test_examples import EXAMPLES
+from wattigram.core.base.errors import EditError
 from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.design.edits import SetSampling, SwapWires, apply_edit
 from wattigram.core.design.edits.changes import fix_text
-from wattigram.core.errors import EditError
 from wattigram.core.findings import find_all
 
 

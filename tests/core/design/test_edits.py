@@ -7,6 +7,7 @@ from fractions import Fraction
 import pytest
 
 from tests.conftest import edited
+from wattigram.core.base.errors import EditError
 from wattigram.core.bench import Level, Wiring
 from wattigram.core.design import Mean, NoiseExpectation, Project, Signal, Window, Workspace
 from wattigram.core.design.edits import (
@@ -40,7 +41,6 @@ from wattigram.core.design.edits import (
     apply_edit,
     describe,
 )
-from wattigram.core.errors import EditError
 
 WIRING = Wiring(pin="B7", resistance_ohm=10.0, source=Level(voltage_v=1.0))
 NOISE = NoiseExpectation(signal="Door latch", rms_v=0.01)

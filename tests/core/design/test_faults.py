@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from wattigram.core.base.errors import EditError
 from wattigram.core.design import (
     Comparator,
     Dma,
@@ -38,7 +39,6 @@ from wattigram.core.design.edits import (
     SetTrigger,
     apply_edit,
 )
-from wattigram.core.errors import EditError
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 

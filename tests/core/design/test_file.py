@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import KILN, edited
+from wattigram.core.base.errors import PartError, ProjectError, WattigramError
 from wattigram.core.bench import Level, Sine, Wiring
 from wattigram.core.design import (
     Workspace,
@@ -21,7 +22,6 @@ from wattigram.core.design import (
 )
 from wattigram.core.design.edits import RenameSignal, SetPeriod, SetWiring
 from wattigram.core.design.workspace import workspace_from_text
-from wattigram.core.errors import PartError, ProjectError, WattigramError
 
 TEXT = KILN.read_text()
 

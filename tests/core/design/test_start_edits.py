@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import pytest
 
+from wattigram.core.base.errors import EditError
 from wattigram.core.design import (
     Code,
     Comparator,
@@ -52,7 +53,6 @@ from wattigram.core.design.edits import (
     describe,
 )
 from wattigram.core.design.file import parse_project, project_text
-from wattigram.core.errors import EditError
 
 COMPARATOR = Comparator(name="Comparator 1", signal="Upper zone", threshold_v=1.6)
 ORDER = ("calibrate", "converter", "memory", "interrupt", "trigger")

@@ -15,9 +15,9 @@ import numpy as np
 import pytest
 
 from tests.core.firmware.compiled import built, needs_compiler
+from wattigram.core.base.errors import LinkError, WattigramError
 from wattigram.core.design import Workspace
 from wattigram.core.emulator.hints import board_setup
-from wattigram.core.errors import LinkError, WattigramError
 from wattigram.core.link import Transport, open_transport
 from wattigram.core.link.debugger import DebugClient
 from wattigram.core.link.rsp import PacketReader, decode_payload, encode_packet

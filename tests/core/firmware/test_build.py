@@ -8,8 +8,8 @@ from pathlib import Path
 import pytest
 
 from tests.core.firmware.compiled import built, needs_compiler, rebuilt
+from wattigram.core.base.errors import FirmwareError
 from wattigram.core.design import Workspace
-from wattigram.core.errors import FirmwareError
 from wattigram.core.firmware import Compiler, build_firmware, find_compiler, write_firmware
 from wattigram.core.firmware.build import complaints
 from wattigram.core.image import Image, load_image, named_sizes

@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from tests.core.firmware.compiled import CROSS, EXAMPLES, built, needs_compiler, rebuilt
+from wattigram.core.base.errors import FirmwareError
 from wattigram.core.design import Workspace, open_workspace
-from wattigram.core.errors import FirmwareError
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.flags import C_FLAGS, target_flags
 from wattigram.core.firmware.looked import NumberScale, loop_look, number_scales

@@ -11,8 +11,8 @@ from contextlib import contextmanager
 
 import pytest
 
+from wattigram.core.base.errors import LinkError
 from wattigram.core.bench import Floating, Level, SignalGenerator, Sine, Supply, Wiring
-from wattigram.core.errors import LinkError
 from wattigram.core.instrument import Instrument, apply_source, read_voltage
 from wattigram.core.instrument.client import parse_address
 from wattigram.core.instrument.simulated import IDENTITY, SimulatedInstrument

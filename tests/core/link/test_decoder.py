@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from wattigram.core.errors import LinkError
+from wattigram.core.base.errors import LinkError
 from wattigram.core.link import (
     FLAG_FIRST,
     Decoder,

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from wattigram.core.errors import PartError
+from wattigram.core.base.errors import PartError
 from wattigram.core.part import find_part, list_parts, load_part, parse_part
 from wattigram.core.part.catalogue import FOLDER
 

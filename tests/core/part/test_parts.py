@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from wattigram.core.errors import PartError
+from wattigram.core.base.errors import PartError
 from wattigram.core.part import Part, copy_part, find_part, list_parts, load_part, parse_part
 from wattigram.core.part.catalogue import FOLDER
 

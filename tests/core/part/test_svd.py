@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.cli.test_cli import wattigram
-from wattigram.core.errors import PartError
+from wattigram.core.base.errors import PartError
 from wattigram.core.part.registers import Block
 from wattigram.core.part.svd import blocks_toml, read_svd
 

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
+from wattigram.core.base.errors import FirmwareError, LinkError
 from wattigram.core.design import Workspace
-from wattigram.core.errors import FirmwareError, LinkError
 from wattigram.core.image import load_image, places
 from wattigram.core.link import Decoder, Frame
 from wattigram.core.session import record_run

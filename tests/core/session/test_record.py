@@ -12,8 +12,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from wattigram.core.base.errors import LinkError
 from wattigram.core.design import Workspace
-from wattigram.core.errors import LinkError
 from wattigram.core.link import FLAG_FIRST, FrameType, encode_frame
 from wattigram.core.session import record as record_module
 from wattigram.core.session import record_run

@@ -18,11 +18,11 @@ import pytest
 import serial
 
 from tests.conftest import edited
+from wattigram.core.base.errors import LinkError
 from wattigram.core.bench import Level, Wiring
 from wattigram.core.deploy import effective_bench, effective_config
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import SetLoopItems, SetPeriod, SetSampling, SetWiring
-from wattigram.core.errors import LinkError
 from wattigram.core.link import Decoder, Frame, FrameType, SampleRun, open_transport
 from wattigram.core.link.key import read_key
 from wattigram.core.proof import prove

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wattigram.core.errors import QuantityError
+from wattigram.core.base.errors import QuantityError
 from wattigram.core.shapes import evaluate_expression, parse_expression
 
 T = np.linspace(0, 1, 9)

@@ -16,10 +16,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import KILN, edited
+from wattigram.core.base.errors import TakeError, WattigramError
 from wattigram.core.bench import Level, Wiring
 from wattigram.core.design import Workspace, project_text
 from wattigram.core.design.edits import AddSlot, SetLoopItems, SetWiring
-from wattigram.core.errors import TakeError, WattigramError
 from wattigram.core.link import EVENT_DTYPE, SampleRun
 from wattigram.core.take import Overview, Take, TakeWriter, export_csv, open_take
 from wattigram.core.timing import loop_numbers

@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import edited
+from wattigram.core.base.errors import WaveError
 from wattigram.core.clocks import solve_timer
 from wattigram.core.design import (
     Generator,
@@ -26,7 +27,6 @@ from wattigram.core.design import (
     Workspace,
 )
 from wattigram.core.design.edits import SetGenerator, SetTable
-from wattigram.core.errors import WaveError
 from wattigram.core.shapes import (
     ChirpShape,
     MultitoneShape,

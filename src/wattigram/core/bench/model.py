@@ -9,7 +9,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
 
-from wattigram.core.fields import (
+from wattigram.core.base.fields import (
     Celsius,
     Every,
     Farads,

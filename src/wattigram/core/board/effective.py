@@ -10,7 +10,7 @@ from typing import Annotated, Literal, Self, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
-from wattigram.core.errors import BoardError
+from wattigram.core.base.errors import BoardError
 
 Count = Annotated[int, Field(ge=1, le=1 << 48)]
 Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]

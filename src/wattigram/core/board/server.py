@@ -15,9 +15,9 @@ from collections import deque
 from concurrent.futures import Executor, ThreadPoolExecutor
 from dataclasses import dataclass, field
 
+from wattigram.core.base.errors import BoardError
 from wattigram.core.board.effective import EffectiveConfig, parse_bench
 from wattigram.core.board.run import Run
-from wattigram.core.errors import BoardError
 from wattigram.core.link import FrameType, encode_frame
 from wattigram.core.link.identity import Identity
 from wattigram.core.link.key import COMMAND as KEY

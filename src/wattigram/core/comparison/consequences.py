@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from wattigram.core.base.errors import EditError
 from wattigram.core.comparison.figures import compare_designs, value_text
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import Edit, apply_edit
-from wattigram.core.errors import EditError
 from wattigram.core.findings import find_all
 
 

@@ -8,6 +8,7 @@ from fractions import Fraction
 from pydantic import ValidationError
 
 from wattigram.core.accuracy import comparator_figures, converter_noise_lsb
+from wattigram.core.base.errors import BoardError, RegisterError
 from wattigram.core.board import (
     EffectiveComparator,
     EffectiveConfig,
@@ -32,7 +33,6 @@ from wattigram.core.design import (
     Workspace,
     aligned_shift,
 )
-from wattigram.core.errors import BoardError, RegisterError
 from wattigram.core.pins import threshold_pin
 from wattigram.core.registers import as_set_up
 from wattigram.core.timing import (

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from fractions import Fraction
 
+from wattigram.core.base.errors import EditError, ProjectError
 from wattigram.core.design.edits import AddChain, AddSignal, AddSlot, Edit, SetWiring, Several, apply_edit
 from wattigram.core.design.file import parse_project, project_text
 from wattigram.core.design.model import Chain, Project, Signal
 from wattigram.core.design.templates import DEFAULT_EVERY, fresh_chain, slot_for
 from wattigram.core.design.trigger import FollowTrigger, TimerTrigger
 from wattigram.core.design.workspace import Workspace
-from wattigram.core.errors import EditError, ProjectError
 
 WHERE = "clipboard"
 

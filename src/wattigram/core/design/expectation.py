@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from wattigram.core.fields import (
+from wattigram.core.base.fields import (
     CountsOrZero,
     Hertz,
     PositiveVolts,

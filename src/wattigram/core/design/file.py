@@ -8,9 +8,17 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from wattigram.core.base.errors import ProjectError
+from wattigram.core.base.toml_document import (
+    build,
+    check_head,
+    parse_toml,
+    plain_values,
+    read_text,
+    to_toml,
+    write_atomically,
+)
 from wattigram.core.design.model import FORMAT, NEWEST_VERSION, Project
-from wattigram.core.document import build, check_head, parse_toml, plain_values, read_text, to_toml, write_atomically
-from wattigram.core.errors import ProjectError
 
 
 def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:

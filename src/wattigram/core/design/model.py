@@ -8,6 +8,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from wattigram.core.base.fields import Hertz, Ratio, Strict
 from wattigram.core.bench.model import Wiring
 from wattigram.core.design.expectation import Expectation, RouteExpectation
 from wattigram.core.design.joined import check_outputs
@@ -16,7 +17,6 @@ from wattigram.core.design.retrieval import Interrupt, Loop, Reader, Retrieval
 from wattigram.core.design.route import Route
 from wattigram.core.design.stage import AnyStage, Comparator, Mean, Stage, Sum, Twin, Window
 from wattigram.core.design.trigger import FollowTrigger, OwnTrigger, Trigger, WindowTrigger
-from wattigram.core.fields import Hertz, Ratio, Strict
 from wattigram.core.part.names import Alignment, Flag, InputName, Name, PerTrigger, PinName, Positive
 
 FORMAT = "wattigram-project"

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from wattigram.core.fields import Seconds, Strict
+from wattigram.core.base.fields import Seconds, Strict
 from wattigram.core.part.names import Alignment, Cycles, Flag, Name
 
 

@@ -6,7 +6,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from wattigram.core.fields import Every, Strict
+from wattigram.core.base.fields import Every, Strict
 from wattigram.core.part.names import Flag, Name
 
 Width = Literal[8, 16, 32]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
+from wattigram.core.base.errors import EditError
 from wattigram.core.bench import Jumper, Wiring
 from wattigram.core.design.edits import (
     AddExpectation,
@@ -20,7 +21,6 @@ from wattigram.core.design.model import Signal
 from wattigram.core.design.outputs import Generator, SoftwareRamp
 from wattigram.core.design.templates import slot_for
 from wattigram.core.design.workspace import Workspace
-from wattigram.core.errors import EditError
 
 SHORTEST_DWELL = Fraction(1, 5000)
 JUMPER_OHM = 100.0

@@ -8,10 +8,10 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, GetCoreSchemaHandler
 from pydantic_core import CoreSchema, core_schema
 
-from wattigram.core.errors import QuantityError
-from wattigram.core.fields import FROM_FILE, PositiveVolts, Seconds, Strict, VoltsOrZero, check_magnitude
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.fields import FROM_FILE, PositiveVolts, Seconds, Strict, VoltsOrZero, check_magnitude
+from wattigram.core.base.quantity import exact_text, parse_quantity
 from wattigram.core.part.names import Flag, Name, PinName
-from wattigram.core.quantity import exact_text, parse_quantity
 
 Count = Annotated[int, Field(strict=True, ge=2, le=65536)]
 Shift = Annotated[int, Field(strict=True, ge=0, le=31)]

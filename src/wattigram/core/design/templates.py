@@ -6,13 +6,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 
+from wattigram.core.base.errors import EditError
 from wattigram.core.design.edits import AddChain, AddSignal, AddSlot, Edit, Several, apply_edit
 from wattigram.core.design.model import Chain, Project, Signal, Slot
 from wattigram.core.design.retrieval import Dma, Interrupt, Loop, Polling, Retrieval
 from wattigram.core.design.stage import AnyStage, Mean, Twin, Window
 from wattigram.core.design.trigger import FollowTrigger, FreeRunningTrigger, SoftwareTrigger, TimerTrigger, Trigger
 from wattigram.core.design.workspace import Workspace
-from wattigram.core.errors import EditError
 from wattigram.core.part import Converter, Part, find_part
 
 DEFAULT_EVERY = Fraction(1, 1000)

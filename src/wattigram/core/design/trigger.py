@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from wattigram.core.fields import Every, Strict, Volts
+from wattigram.core.base.fields import Every, Strict, Volts
 from wattigram.core.part.names import Flag, Name, PinName
 
 Edge = Literal["rising", "falling", "both"]

@@ -9,12 +9,12 @@ from functools import cached_property, wraps
 from pathlib import Path
 from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
+from wattigram.core.base.errors import ProjectError
 from wattigram.core.bench import Level, Wiring
 from wattigram.core.design.faults import part_faults
 from wattigram.core.design.file import build_mark, load_project, parse_project, save_project
 from wattigram.core.design.model import Chain, Project
 from wattigram.core.design.taps import Watch, watches
-from wattigram.core.errors import ProjectError
 from wattigram.core.part import Converter, Part, find_part, save_part_beside
 
 

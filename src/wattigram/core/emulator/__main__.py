@@ -9,10 +9,10 @@ import argparse
 import sys
 from pathlib import Path
 
+from wattigram.core.base.errors import WattigramError
 from wattigram.core.board.program import serve
 from wattigram.core.emulator.hints import parse_setup
 from wattigram.core.emulator.server import ImageServer
-from wattigram.core.errors import WattigramError
 from wattigram.core.image import load_image
 
 

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 from pydantic import ValidationError
 
+from wattigram.core.base.errors import BoardError, RegisterError
 from wattigram.core.board import EffectiveConfig, EffectiveConverter, EffectivePace
 from wattigram.core.deploy.effective import silicon_config
 from wattigram.core.design import Project, Window, Workspace
 from wattigram.core.emulator.hints import BoardSetup
 from wattigram.core.emulator.trial import Ramp
-from wattigram.core.errors import BoardError, RegisterError
 from wattigram.core.registers import NO_WINDOW, Observed, SiliconState, silicon_project
 from wattigram.core.registers.silicon import ReadCodes
 

@@ -12,8 +12,8 @@ from typing import Any, Protocol
 import unicorn
 from unicorn import arm_const as arm
 
+from wattigram.core.base.errors import FirmwareError
 from wattigram.core.emulator.stops import Stops
-from wattigram.core.errors import FirmwareError
 from wattigram.core.image import Image
 from wattigram.core.part import Memory
 

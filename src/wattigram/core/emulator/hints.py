@@ -7,10 +7,10 @@ from typing import Annotated
 
 from pydantic import Field, ValidationError
 
+from wattigram.core.base.errors import BoardError
+from wattigram.core.base.fields import Strict
 from wattigram.core.bench import Wiring
 from wattigram.core.design import Workspace
-from wattigram.core.errors import BoardError
-from wattigram.core.fields import Strict
 from wattigram.core.link import OUTPUT_STREAM
 from wattigram.core.part import Part
 from wattigram.core.registers import Surroundings, surroundings

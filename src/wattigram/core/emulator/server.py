@@ -6,6 +6,7 @@ import contextlib
 import selectors
 import time
 
+from wattigram.core.base.errors import BoardError
 from wattigram.core.board import EffectiveConfig, Run
 from wattigram.core.board.effective import check_bench, parse_pins
 from wattigram.core.board.server import Client, PortServer
@@ -15,7 +16,6 @@ from wattigram.core.emulator.hints import BoardSetup
 from wattigram.core.emulator.machine import Machine, UartLine
 from wattigram.core.emulator.run import ImageRun
 from wattigram.core.emulator.trial import Trial, try_out
-from wattigram.core.errors import BoardError
 from wattigram.core.image import Image
 from wattigram.core.link import FAILED, FLAG_ASIDE, FrameType, pointings_text, writes_text
 

@@ -6,12 +6,12 @@ import math
 from collections.abc import Iterator
 
 from wattigram.core.accuracy import ComparatorFigures, comparator_figures
+from wattigram.core.base.quantity import show_volts
 from wattigram.core.bench import Played
 from wattigram.core.design import Comparator, Workspace
 from wattigram.core.design.edits import SetComparator
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.pins import input_source
-from wattigram.core.quantity import show_volts
 
 CHATTER_EDGES = 1.2
 

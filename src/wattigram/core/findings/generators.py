@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from fractions import Fraction
 
+from wattigram.core.base.quantity import brief, show, show_volts
 from wattigram.core.clocks import set_timer, timer_setting
 from wattigram.core.design import (
     Generator,
@@ -21,7 +22,6 @@ from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure, gone
 from wattigram.core.part import Dac
 from wattigram.core.pins import pwm_timing
-from wattigram.core.quantity import brief, show, show_volts
 from wattigram.core.waveform import dac_lsb_v, output_range_v, playing, table_codes, table_volts, update_timer
 
 COARSE_BITS = 8

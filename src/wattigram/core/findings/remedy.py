@@ -6,9 +6,9 @@ import math
 from collections.abc import Callable, Iterable
 from contextvars import ContextVar
 
+from wattigram.core.base.errors import EditError
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import Edit, apply_edit
-from wattigram.core.errors import EditError
 from wattigram.core.findings.finding import Finding
 
 _TRYING: ContextVar[bool] = ContextVar("trying a cure", default=False)

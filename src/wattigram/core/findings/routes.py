@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from fractions import Fraction
 
+from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.bench import Jumper, source_extent_v
 from wattigram.core.clocks import uart_timing
 from wattigram.core.design import (
@@ -29,7 +30,6 @@ from wattigram.core.pins import (
     routed_pins,
     serial_source,
 )
-from wattigram.core.quantity import brief, show_volts
 from wattigram.core.timing import route_timing
 
 BAUDS = (9600, 19200, 38400, 57600, 115_200, 230_400, 460_800, 921_600, 1_000_000, 2_000_000, 3_000_000)

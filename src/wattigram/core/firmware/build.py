@@ -12,7 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from wattigram.core.errors import FirmwareError
+from wattigram.core.base.errors import FirmwareError
 from wattigram.core.firmware.flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
 from wattigram.core.firmware.room import is_of_room, overflows
 from wattigram.core.image import load_image

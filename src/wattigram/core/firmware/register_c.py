@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from wattigram.core.errors import FirmwareError
+from wattigram.core.base.errors import FirmwareError
 from wattigram.core.part import Register, RegisterField
 from wattigram.core.registers import RegisterAt, RegisterMap, Symbol, Write, c_name
 

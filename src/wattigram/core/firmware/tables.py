@@ -7,11 +7,11 @@ from fractions import Fraction
 from functools import cached_property
 
 from wattigram.core.accuracy import Comparison, kept_values, waiting_values
+from wattigram.core.base.errors import FirmwareError
 from wattigram.core.board import EffectiveConfig, EffectiveConverter, EffectiveTap, EffectiveWatch
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import Chain, Dma, Signal, Slot, Watch, WindowTrigger, Workspace, tapped_signals
 from wattigram.core.design.outputs import Playback, SoftwareRamp
-from wattigram.core.errors import FirmwareError
 from wattigram.core.firmware.names import c_identifiers
 from wattigram.core.timing import item_bits, loop_timing, slot_order
 from wattigram.core.waveform import table_codes

@@ -10,8 +10,8 @@ from io import BytesIO
 from pathlib import Path
 from typing import Any
 
-from wattigram.core.errors import FirmwareError
-from wattigram.core.foreign import foreign
+from wattigram.core.base.errors import FirmwareError
+from wattigram.core.base.foreign import foreign
 
 _log = logging.getLogger(__name__)
 LARGEST_BYTES = 64 << 20

@@ -10,8 +10,8 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.errors import FirmwareError
-from wattigram.core.foreign import foreign
+from wattigram.core.base.errors import FirmwareError
+from wattigram.core.base.foreign import foreign
 from wattigram.core.image.elf import Image
 
 Kind = Literal["unsigned", "signed", "float", "bool", "pointer", "array", "struct", "other"]

@@ -8,6 +8,8 @@ import time
 from types import TracebackType
 from typing import Self
 
+from wattigram.core.base.errors import LinkError
+from wattigram.core.base.foreign import visible
 from wattigram.core.bench import (
     Level,
     Ramp,
@@ -17,8 +19,6 @@ from wattigram.core.bench import (
     Supply,
 )
 from wattigram.core.bench.model import Source
-from wattigram.core.errors import LinkError
-from wattigram.core.foreign import visible
 
 TIMEOUT_S = 3.0
 LONGEST_REPLY = 64 * 1024

@@ -6,7 +6,7 @@ import contextlib
 import socket
 import time
 
-from wattigram.core.errors import LinkError
+from wattigram.core.base.errors import LinkError
 from wattigram.core.link.rsp import INTERRUPT, PacketReader, encode_packet
 
 ANSWER_S = 3.0

@@ -9,7 +9,7 @@ from zlib import crc32
 
 import numpy as np
 
-from wattigram.core.foreign import visible
+from wattigram.core.base.foreign import visible
 
 SYNC = b"WG\xa7\x5c"
 HEADER = struct.Struct("<4sBBBBIIQQI")

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.errors import LinkError
-from wattigram.core.foreign import visible
+from wattigram.core.base.errors import LinkError
+from wattigram.core.base.foreign import visible
 
 PROTOCOL = 2
 LARGEST_IDENTITY = 4096

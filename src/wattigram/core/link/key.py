@@ -11,7 +11,7 @@ import os
 import secrets
 from pathlib import Path
 
-from wattigram.core.places import state_folder
+from wattigram.core.base.user_folders import state_folder
 
 COMMAND = "key"
 LONGEST = 64

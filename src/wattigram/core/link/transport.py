@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from wattigram.core.errors import LinkError
+from wattigram.core.base.errors import LinkError
 from wattigram.core.link.key import COMMAND, read_key
 
 DEFAULT_BAUD = 115_200

@@ -5,8 +5,8 @@ from __future__ import annotations
 from functools import cache
 from pathlib import Path
 
-from wattigram.core.document import read_text, write_atomically
-from wattigram.core.errors import PartError
+from wattigram.core.base.errors import PartError
+from wattigram.core.base.toml_document import read_text, write_atomically
 from wattigram.core.part.model import Part, load_part, parse_part
 
 FOLDER = Path(__file__).parent / "catalogue"

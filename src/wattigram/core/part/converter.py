@@ -7,7 +7,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from wattigram.core.fields import (
+from wattigram.core.base.fields import (
     Counts,
     CountsOrZero,
     Farads,

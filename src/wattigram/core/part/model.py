@@ -7,9 +7,8 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, PrivateAttr, StringConstraints, model_validator
 
-from wattigram.core.document import build, check_head, parse_toml, read_text
-from wattigram.core.errors import PartError
-from wattigram.core.fields import (
+from wattigram.core.base.errors import PartError
+from wattigram.core.base.fields import (
     Counts,
     CountsOrZero,
     Hertz,
@@ -22,6 +21,7 @@ from wattigram.core.fields import (
     VoltsOrZero,
     VoltsPerSecond,
 )
+from wattigram.core.base.toml_document import build, check_head, parse_toml, read_text
 from wattigram.core.part.converter import Comparator, Converter
 from wattigram.core.part.names import Cycles, Flag, Identifier, Name, PinName, Positive, check_distinct
 from wattigram.core.part.registers import Block, Memory, check_blocks

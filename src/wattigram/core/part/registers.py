@@ -7,7 +7,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
 
-from wattigram.core.fields import Strict
+from wattigram.core.base.fields import Strict
 from wattigram.core.part.names import Name, check_distinct
 
 CName = Annotated[str, StringConstraints(pattern=r"^[A-Z][A-Z0-9_]{0,30}$")]

@@ -12,8 +12,8 @@ from io import BytesIO
 from pathlib import Path
 from typing import Any
 
-from wattigram.core.errors import PartError
-from wattigram.core.foreign import foreign
+from wattigram.core.base.errors import PartError
+from wattigram.core.base.foreign import foreign
 from wattigram.core.part.registers import SETTINGS
 
 LARGEST_BYTES = 64 << 20

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from wattigram.core.lazy import load_from
+from wattigram.core.base.lazy_imports import load_from
 
 if TYPE_CHECKING:
     from wattigram.core.proof.causes import LikelyCause
@@ -28,7 +28,7 @@ __all__ = [
 
 _HOMES = {
     "suggest_expectations": "suggest",
-    "LikelyCause": "causes",
+    "LikelyCause": "causes.base",
     "Evidence": "evidence",
     "evidence_for": "evidence",
     "Proof": "judged",

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from wattigram.core.analysis import Moments, fit_sine, quantised_bias, two_levels
+from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.design import (
     CourseExpectation,
     EdgesExpectation,
@@ -33,7 +34,6 @@ from wattigram.core.proof.outputs import judge_course, judge_pair, judge_route, 
 from wattigram.core.proof.pairing import paired_blocks
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.proof.wording import expectation_text
-from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import Take
 from wattigram.core.timing import cycle_timing
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 
+from wattigram.core.base.quantity import brief
 from wattigram.core.clocks import timer_setting
 from wattigram.core.design import Chain, RateExpectation, TimerTrigger, Workspace
 from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, Judged, not_judged, within
 from wattigram.core.proof.missing import has_paused, may_pause
-from wattigram.core.quantity import brief
 from wattigram.core.take import Take
 from wattigram.core.timing import cycle_timing
 

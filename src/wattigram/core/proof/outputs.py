@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from wattigram.core.accuracy import comparator_figures
+from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.design import CourseExpectation, PairExpectation, RouteExpectation, TripExpectation
 from wattigram.core.proof.crossings import signal_watches
 from wattigram.core.proof.measured import Judged, not_judged, within
@@ -15,7 +16,6 @@ from wattigram.core.proof.outgoing import (
     wanted_values_hz,
 )
 from wattigram.core.proof.verdict import Outcome
-from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import Take
 
 FEWEST_VALUES = 16

@@ -8,8 +8,8 @@ from html import escape
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.base.quantity import brief, round_values
 from wattigram.core.proof.evidence import HistogramPanel, Panel, ScatterPanel, TracePanel
-from wattigram.core.quantity import brief, round_values
 
 WIDTH, HEIGHT = 720, 240
 LEFT, RIGHT, TOP, BOTTOM = 70, 12, 26, 26

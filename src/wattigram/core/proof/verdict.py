@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.design import Expectation
-from wattigram.core.quantity import brief, show_volts
 
 Outcome = Literal["holds", "fails", "open"]
 

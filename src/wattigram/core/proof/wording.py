@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.design import (
     CourseExpectation,
     EdgesExpectation,
@@ -17,7 +18,6 @@ from wattigram.core.design import (
     TwinExpectation,
     WindowExpectation,
 )
-from wattigram.core.quantity import brief, show_volts
 
 
 def expectation_text(expectation: Expectation) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from wattigram.core.base.errors import RegisterError
 from wattigram.core.design import (
     Chain,
     ComparatorTrigger,
@@ -19,7 +20,6 @@ from wattigram.core.design import (
     Workspace,
 )
 from wattigram.core.design.outputs import Playback
-from wattigram.core.errors import RegisterError
 from wattigram.core.registers.map import RegisterMap, Symbol, Value
 from wattigram.core.registers.steps import SetupBuilder, SetupStep
 from wattigram.core.timing import cycle_timing, slot_order

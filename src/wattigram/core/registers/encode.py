@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-from wattigram.core.errors import RegisterError
+from wattigram.core.base.errors import RegisterError
 from wattigram.core.registers.map import Place, RegisterAt, RegisterMap, Setting, Symbol, field_value
 from wattigram.core.registers.steps import LINE, SetupStep
 

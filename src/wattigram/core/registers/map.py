@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from wattigram.core.errors import RegisterError
+from wattigram.core.base.errors import RegisterError
 from wattigram.core.part import Block, Part, Register, RegisterField
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from fractions import Fraction
 
+from wattigram.core.base.errors import RegisterError
 from wattigram.core.clocks import set_timer, timer_setting, uart_timing
 from wattigram.core.design import (
     TimerTrigger,
@@ -20,7 +21,6 @@ from wattigram.core.design.route import (
     Route,
     SendSink,
 )
-from wattigram.core.errors import RegisterError
 from wattigram.core.pins import pwm_timing
 from wattigram.core.registers.chain_settings import newest_result
 from wattigram.core.registers.map import RegisterMap, Symbol, Value

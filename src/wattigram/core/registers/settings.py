@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from wattigram.core.base.errors import RegisterError
 from wattigram.core.design import (
     Chain,
     Dma,
@@ -17,7 +18,6 @@ from wattigram.core.design import (
 )
 from wattigram.core.design.model import Step
 from wattigram.core.design.route import DacSink
-from wattigram.core.errors import RegisterError
 from wattigram.core.pins import compared
 from wattigram.core.registers.chain_settings import (
     chain_dma_step,

@@ -11,6 +11,7 @@ from fractions import Fraction
 
 from pydantic import ValidationError
 
+from wattigram.core.base.errors import RegisterError
 from wattigram.core.bench import Wiring
 from wattigram.core.design import (
     Chain,
@@ -39,7 +40,6 @@ from wattigram.core.design import (
 )
 from wattigram.core.design.outputs import Playback
 from wattigram.core.design.route import DacSink
-from wattigram.core.errors import RegisterError
 from wattigram.core.part import Converter, Part
 from wattigram.core.registers.decode import SiliconState
 from wattigram.core.registers.outgoing import OutgoingReader, timer_trigger

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from wattigram.core.lazy import load_from
+from wattigram.core.base.lazy_imports import load_from
 from wattigram.core.session.address import DEBUGGER, IMAGE, is_virtual
 from wattigram.core.session.snapshot import OutputPicture, Snapshot, StreamPicture, ViewRequest
 

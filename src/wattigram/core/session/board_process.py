@@ -13,12 +13,12 @@ from pathlib import Path
 from types import TracebackType
 from typing import Self
 
+from wattigram.core.base.errors import LinkError
 from wattigram.core.board.effective import EffectiveConfig
 from wattigram.core.deploy import effective_config
 from wattigram.core.deploy.effective import DEFAULT_SEED
 from wattigram.core.design import Workspace
 from wattigram.core.emulator.hints import BoardSetup, board_setup
-from wattigram.core.errors import LinkError
 from wattigram.core.session.address import IMAGE
 
 START_TIMEOUT_S = 20.0

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from pathlib import Path
 
-from wattigram.core.errors import LinkError
+from wattigram.core.base.errors import LinkError
 from wattigram.core.image import Image
 from wattigram.core.link import FrameType, encode_frame
 from wattigram.core.link.debugger import DebugClient

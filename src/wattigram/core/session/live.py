@@ -17,9 +17,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from wattigram.core.base.errors import LinkError, TakeError, WattigramError, internal_error
 from wattigram.core.deploy import effective_bench
 from wattigram.core.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
-from wattigram.core.errors import LinkError, TakeError, WattigramError, internal_error
 from wattigram.core.expected import History, StampedInstants
 from wattigram.core.image import Place
 from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM

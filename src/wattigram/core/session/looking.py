@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 
-from wattigram.core.errors import LinkError
+from wattigram.core.base.errors import LinkError
 from wattigram.core.image import Place
 from wattigram.core.link.debugger import DebugClient
 

@@ -9,8 +9,8 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+from wattigram.core.base.errors import FirmwareError, LinkError, WattigramError
 from wattigram.core.design import Chain, Dma, Workspace
-from wattigram.core.errors import FirmwareError, LinkError, WattigramError
 from wattigram.core.firmware import Tables
 from wattigram.core.firmware.tables import ChainTable
 from wattigram.core.image import Image, Place, load_image, places

@@ -11,8 +11,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.base.errors import LinkError, TakeError
 from wattigram.core.design import Workspace
-from wattigram.core.errors import LinkError, TakeError
 from wattigram.core.expected import unwrap_stamps
 from wattigram.core.link import (
     EVENT_DTYPE,

@@ -13,7 +13,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.errors import QuantityError
+from wattigram.core.base.errors import QuantityError
 
 FloatArray = NDArray[np.float64]
 LONGEST = 300

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from wattigram.core.lazy import load_from
+from wattigram.core.base.lazy_imports import load_from
 
 if TYPE_CHECKING:
     from wattigram.core.take.export import export_csv

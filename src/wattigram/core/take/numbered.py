@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from wattigram.core.errors import TakeError
+from wattigram.core.base.errors import TakeError
 
 if TYPE_CHECKING:
     from wattigram.core.take.writer import TakeWriter

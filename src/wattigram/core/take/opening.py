@@ -15,7 +15,7 @@ from typing import Any
 
 import h5py
 
-from wattigram.core.errors import TakeError
+from wattigram.core.base.errors import TakeError
 
 SIGNATURE = b"\x89HDF\r\n\x1a\n"
 LONGEST_S = 3

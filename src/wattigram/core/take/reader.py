@@ -13,11 +13,11 @@ from typing import Any, Self
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.base.errors import TakeError
+from wattigram.core.base.foreign import foreign, visible
 from wattigram.core.design import Chain, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
 from wattigram.core.design.workspace import workspace_from_text
-from wattigram.core.errors import TakeError
 from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
-from wattigram.core.foreign import foreign, visible
 from wattigram.core.link import (
     FAILED,
     OUTPUT_STREAM,

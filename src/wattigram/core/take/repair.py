@@ -18,7 +18,7 @@ import h5py
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.errors import TakeError
+from wattigram.core.base.errors import TakeError
 from wattigram.core.link import SampleRun
 from wattigram.core.take.opening import SIGNATURE, open_file, stored_end
 from wattigram.core.take.sound import ITEM_TYPES, LARGEST_STREAM_ITEMS, LARGEST_TEXT_BYTES

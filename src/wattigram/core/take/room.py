@@ -7,8 +7,8 @@ import os
 import resource
 from pathlib import Path
 
-from wattigram.core.errors import TakeError
-from wattigram.core.quantity import brief
+from wattigram.core.base.errors import TakeError
+from wattigram.core.base.quantity import brief
 
 MARGIN_BYTES = 8 << 20
 """A take ends before less than this is left: its lists and its end still have to be written."""

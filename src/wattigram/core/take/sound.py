@@ -8,7 +8,7 @@ from typing import Any
 import h5py
 import numpy as np
 
-from wattigram.core.errors import TakeError
+from wattigram.core.base.errors import TakeError
 from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
 
 ITEM_TYPES = frozenset({"|u1", "<u2", "<u4"})

@@ -19,7 +19,7 @@ import h5py
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.errors import TakeError
+from wattigram.core.base.errors import TakeError
 from wattigram.core.link import SampleRun
 from wattigram.core.take.atomic import move_into_place, temporary_path
 from wattigram.core.take.room import Room, check_target

@@ -12,8 +12,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.errors import WaveError
-from wattigram.core.foreign import foreign
+from wattigram.core.base.errors import WaveError
+from wattigram.core.base.foreign import foreign
 from wattigram.core.shapes import LONGEST_TABLE
 
 FloatArray = NDArray[np.float64]

@@ -8,6 +8,9 @@ from functools import partial
 
 from pydantic import ValidationError
 
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.fields import key_of
+from wattigram.core.base.quantity import brief, parse_quantity
 from wattigram.core.bench import (
     Battery,
     Bridge,
@@ -30,10 +33,7 @@ from wattigram.core.bench import (
 )
 from wattigram.core.design import Signal, Workspace
 from wattigram.core.design.edits import Edit, SetWiring, SwapWires
-from wattigram.core.errors import QuantityError
-from wattigram.core.fields import key_of
 from wattigram.core.pins import pwm_pin
-from wattigram.core.quantity import brief, parse_quantity
 from wattigram.core.shapes import ChirpShape, NoiseShape, PulseShape, SawtoothShape, SineShape, TriangleShape
 from wattigram.desktop.inspect.model import Fact, Field, Panel
 

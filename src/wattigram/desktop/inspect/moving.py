@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from fractions import Fraction
 
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.quantity import brief, parse_quantity, show
 from wattigram.core.design import Chain, Dma, Fifo, Interrupt, Polling, Reader, Retrieval, Workspace
 from wattigram.core.design.edits import Edit, SetHandler, SetItemWidth, SetLoopItems, SetReader, SetRetrieval
 from wattigram.core.design.edits.start import RETRIEVALS
-from wattigram.core.errors import QuantityError
-from wattigram.core.quantity import brief, parse_quantity, show
 from wattigram.core.timing import loop_timing, retrieval_timing
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, Tab, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number

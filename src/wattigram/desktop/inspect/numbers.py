@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from wattigram.core.errors import QuantityError
-from wattigram.core.quantity import parse_quantity
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.quantity import parse_quantity
 
 
 def whole_number(text: str, what: str) -> int:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from wattigram.core.base.fields import ratio_text, read_ratio
+from wattigram.core.base.quantity import brief, parse_quantity, show, show_volts
 from wattigram.core.design import Chain, Signal, Workspace, signal_scale
 from wattigram.core.design.edits import (
     Edit,
@@ -14,8 +16,6 @@ from wattigram.core.design.edits import (
     SetProjectName,
     SetReference,
 )
-from wattigram.core.fields import ratio_text, read_ratio
-from wattigram.core.quantity import brief, parse_quantity, show, show_volts
 from wattigram.desktop.inspect.bench import bench_panel, wiring_fields
 from wattigram.desktop.inspect.chain import clock_panel, start_panel, startup_panel
 from wattigram.desktop.inspect.judging import comparator_panel, twin_panel, window_panel

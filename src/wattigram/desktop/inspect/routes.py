@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.fields import read_every
+from wattigram.core.base.quantity import brief, show
 from wattigram.core.clocks import uart_timing
 from wattigram.core.design import (
     DacSink,
@@ -20,9 +23,6 @@ from wattigram.core.design import (
     Workspace,
 )
 from wattigram.core.design.edits import Edit, SetRoute, SetUart
-from wattigram.core.errors import QuantityError
-from wattigram.core.fields import read_every
-from wattigram.core.quantity import brief, show
 from wattigram.core.timing import route_timing
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number

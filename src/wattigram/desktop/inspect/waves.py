@@ -7,10 +7,10 @@ from fractions import Fraction
 
 from pydantic import ValidationError
 
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show
 from wattigram.core.design import Generator, Playback, Table, TimerTrigger, Workspace
 from wattigram.core.design.edits import Edit, RemoveOutput, SetGenerator, SetTable, Several, retimed
-from wattigram.core.errors import QuantityError
-from wattigram.core.quantity import brief, exact_text, parse_quantity, show
 from wattigram.core.shapes import (
     AnyShape,
     ChirpShape,

@@ -23,8 +23,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wattigram.core.base.errors import WattigramError
 from wattigram.core.design import Workspace
-from wattigram.core.errors import WattigramError
 from wattigram.core.firmware import Complaint, firmware_files
 from wattigram.core.registers import (
     SetupStep,

@@ -13,10 +13,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wattigram.core.base.errors import QuantityError
 from wattigram.core.design import Pwm, Route, SendSink, Uart, Workspace
 from wattigram.core.design.edits import Edit, RemoveOutput, SetPwm, SetRoute, SetUart, Several
 from wattigram.core.design.edits.outputs import Section
-from wattigram.core.errors import QuantityError
 from wattigram.core.session import OutputPicture, Snapshot
 from wattigram.desktop.document import Document
 from wattigram.desktop.inspect import Panel, panel_for

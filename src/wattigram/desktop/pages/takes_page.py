@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wattigram.core.quantity import brief, show_volts
+from wattigram.core.base.quantity import brief, show_volts
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.theme import heading_font, number_font
 from wattigram.desktop.widgets.take_data import TakeData, Trace, load_take

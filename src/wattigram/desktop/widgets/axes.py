@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from wattigram.core.quantity import brief, round_values
+from wattigram.core.base.quantity import brief, round_values
 from wattigram.desktop.theme import color, number_font, theme
 
 FloatArray = NDArray[np.float64]

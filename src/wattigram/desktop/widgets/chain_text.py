@@ -8,6 +8,8 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from wattigram.core.accuracy import signal_noise
+from wattigram.core.base.fields import ratio_text
+from wattigram.core.base.quantity import brief, show, show_volts
 from wattigram.core.design import (
     Chain,
     Code,
@@ -25,8 +27,6 @@ from wattigram.core.design import (
     limit_text,
     rate_divisor,
 )
-from wattigram.core.fields import ratio_text
-from wattigram.core.quantity import brief, show, show_volts
 from wattigram.core.session import Snapshot
 from wattigram.core.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
 from wattigram.desktop.theme import color, signal_color, theme

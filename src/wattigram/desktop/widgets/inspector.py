@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wattigram.core.errors import QuantityError
+from wattigram.core.base.errors import QuantityError
 from wattigram.desktop.inspect import Fact, Field, Panel
 from wattigram.desktop.theme import heading_font, number_font, text_font, theme
 from wattigram.desktop.widgets.curves import CurveChart

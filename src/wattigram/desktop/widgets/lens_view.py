@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from wattigram.core.base.quantity import brief, round_values, show
 from wattigram.core.design import Chain, Workspace
-from wattigram.core.quantity import brief, round_values, show
 from wattigram.core.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme

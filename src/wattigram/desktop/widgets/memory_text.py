@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.base.quantity import show_volts
 from wattigram.core.design import Workspace
 from wattigram.core.firmware.looked import LoopLook, NumberScale
 from wattigram.core.image import Place
-from wattigram.core.quantity import show_volts
 
 DECIMAL, HEX, BINARY, VOLTS = "decimal", "hex", "binary", "volts"
 BASES = (DECIMAL, HEX, BINARY)

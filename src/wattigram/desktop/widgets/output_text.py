@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from wattigram.core.base.quantity import brief, show, show_volts
 from wattigram.core.bench import Jumper, followed
 from wattigram.core.clocks import uart_timing
 from wattigram.core.design import (
@@ -19,7 +20,6 @@ from wattigram.core.design import (
     Workspace,
 )
 from wattigram.core.pins import pwm_pin, pwm_timing
-from wattigram.core.quantity import brief, show, show_volts
 from wattigram.core.timing import route_timing
 from wattigram.core.waveform import playing
 from wattigram.desktop.inspect.routes import ON, sink_text, source_text

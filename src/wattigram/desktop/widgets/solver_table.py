@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
-from wattigram.core.quantity import brief
+from wattigram.core.base.quantity import brief
 from wattigram.core.waveform import WaveChoice
 from wattigram.desktop.theme import number_font, text_font
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from wattigram.core.quantity import brief
+from wattigram.core.base.quantity import brief
 from wattigram.core.waveform import OutputSpectrum, filter_gain
 from wattigram.desktop.theme import color, heading_font, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes

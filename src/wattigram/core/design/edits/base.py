@@ -7,10 +7,10 @@ from typing import Any, Protocol
 
 from pydantic import BaseModel, ValidationError
 
+from wattigram.core.base.errors import EditError
 from wattigram.core.design.faults import part_faults
 from wattigram.core.design.model import Chain, Project, Signal
 from wattigram.core.design.workspace import Workspace
-from wattigram.core.errors import EditError
 
 
 class Edit(Protocol):

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
+from wattigram.core.base.errors import EditError
+from wattigram.core.base.quantity import brief
 from wattigram.core.bench import Wiring
 from wattigram.core.design.expectation import Expectation
 from wattigram.core.design.model import Project
-from wattigram.core.errors import EditError
-from wattigram.core.quantity import brief
 
 
 @dataclass(frozen=True)

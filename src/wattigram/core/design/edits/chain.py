@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
+from wattigram.core.base.errors import EditError
+from wattigram.core.base.quantity import brief
 from wattigram.core.design.edits.base import need_chain, need_signal, with_chain
 from wattigram.core.design.model import Chain, Project, Slot
 from wattigram.core.design.trigger import FollowTrigger, TimerTrigger
-from wattigram.core.errors import EditError
-from wattigram.core.quantity import brief
 
 
 @dataclass(frozen=True)

@@ -8,10 +8,10 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from wattigram.core.base.errors import EditError
+from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.design.edits.base import Edit
 from wattigram.core.design.model import Project
-from wattigram.core.errors import EditError
-from wattigram.core.quantity import brief, show_volts
 
 MOST_TOLD = 3
 KEYS = ("name", "pin", "converter", "dac", "signal", "timer")

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal, TypeVar
 
+from wattigram.core.base.errors import EditError
+from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.design.model import Project
 from wattigram.core.design.outputs import (
     Generator,
@@ -18,8 +20,6 @@ from wattigram.core.design.outputs import (
 )
 from wattigram.core.design.route import DutySink, PeriodSink, Route, TableSource
 from wattigram.core.design.trigger import TimerTrigger
-from wattigram.core.errors import EditError
-from wattigram.core.quantity import brief, show_volts
 
 Section = Literal["tables", "generators", "pwm", "uarts", "routes"]
 Item = TypeVar("Item", Table, Generator, Pwm, Uart, Route)

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
+from wattigram.core.base.errors import EditError
+from wattigram.core.base.fields import ratio_text
 from wattigram.core.design.edits.base import need_signal, with_signal
 from wattigram.core.design.model import Project, Signal
 from wattigram.core.design.stage import AnyStage, LowPass, Twin, Window, limit_text
 from wattigram.core.design.trigger import Trigger, WindowTrigger
-from wattigram.core.errors import EditError
-from wattigram.core.fields import ratio_text
 
 
 @dataclass(frozen=True)

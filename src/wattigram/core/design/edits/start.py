@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from wattigram.core.base.errors import EditError
 from wattigram.core.design.edits.base import need_chain, need_signal, with_chain
 from wattigram.core.design.model import Project, Step
 from wattigram.core.design.retrieval import Reader, Retrieval
 from wattigram.core.design.stage import Comparator
 from wattigram.core.design.trigger import Trigger
-from wattigram.core.errors import EditError
 from wattigram.core.part.names import PerTrigger
 
 RETRIEVALS = {"polling": "by polling", "interrupt": "by interrupt", "fifo": "from its FIFO", "dma": "by DMA"}

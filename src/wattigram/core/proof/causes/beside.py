@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from wattigram.core.analysis import explained_share
+from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.design.edits import SetHandler, apply_edit
 from wattigram.core.expected import expected_raw
 from wattigram.core.proof.causes.base import (
@@ -19,7 +20,6 @@ from wattigram.core.proof.causes.base import (
 )
 from wattigram.core.proof.causes.neighbours import sampling_too_short
 from wattigram.core.proof.verdict import Verdict
-from wattigram.core.quantity import brief, show_volts
 from wattigram.core.take import Take
 from wattigram.core.timing import cycle_timing, retrieval_timing
 

@@ -6,10 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.accuracy import twin_figures
+from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.design import Twin, Watch, Window, limits_v
 from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
 from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
-from wattigram.core.quantity import brief, show_volts
 from wattigram.core.registers import happening_count, watch_place
 from wattigram.core.take import SignalSamples, Take
 from wattigram.core.take.reader import BLOCK_SAMPLES

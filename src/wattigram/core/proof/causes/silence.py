@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from wattigram.core.base.quantity import brief
 from wattigram.core.design import Dma
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
 from wattigram.core.proof.measured import due_items
-from wattigram.core.quantity import brief
 from wattigram.core.timing import retrieval_timing
 
 FEWEST_EXPECTED = 8

@@ -11,7 +11,7 @@ from importlib.metadata import PackageNotFoundError, version
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
-from wattigram.core.places import state_folder
+from wattigram.core.base.user_folders import state_folder
 
 LARGEST_LOG_BYTES = 1 << 20
 LOGS_KEPT = 3

@@ -11,8 +11,8 @@ from typing import Annotated, Any, Self
 from pydantic import BaseModel, BeforeValidator, ConfigDict, GetCoreSchemaHandler, PlainSerializer, ValidationInfo
 from pydantic_core import CoreSchema, core_schema
 
-from wattigram.core.errors import QuantityError
-from wattigram.core.quantity import UNIT_NAMES, exact_text, is_decimal, parse_quantity
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.quantity import UNIT_NAMES, exact_text, is_decimal, parse_quantity
 
 _UNIT_SUFFIX = re.compile(r"_(v_s|hz|s|v|ohm|f|lsb|degc)$")
 

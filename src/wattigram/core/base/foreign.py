@@ -6,7 +6,7 @@ import unicodedata
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from wattigram.core.errors import WattigramError
+from wattigram.core.base.errors import WattigramError
 
 
 @contextmanager

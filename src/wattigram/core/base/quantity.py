@@ -10,7 +10,7 @@ import re
 from decimal import Decimal
 from fractions import Fraction
 
-from wattigram.core.errors import QuantityError
+from wattigram.core.base.errors import QuantityError
 
 PREFIXES: dict[str, int] = {
     "p": -12,

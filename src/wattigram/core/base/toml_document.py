@@ -14,8 +14,8 @@ from typing import Any, TypeVar
 import tomli_w
 from pydantic import BaseModel, ValidationError
 
-from wattigram.core.errors import FileError, QuantityError
-from wattigram.core.fields import FROM_FILE, key_of
+from wattigram.core.base.errors import FileError, QuantityError
+from wattigram.core.base.fields import FROM_FILE, key_of
 
 LARGEST_FILE_BYTES = 4 * 1024 * 1024
 Model = TypeVar("Model", bound=BaseModel)

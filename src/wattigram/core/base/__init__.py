@@ -1,0 +1,1 @@
+"""What everything stands on: errors, quantities, fields, versioned documents, late imports, logs."""
