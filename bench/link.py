@@ -8,7 +8,8 @@ from zlib import crc32
 import numpy as np
 
 from bench.harness import Row, compare
-from wattigram.core.link import Decoder, FrameType, encode_frame
+from wattigram.core.capture.transport import Decoder
+from wattigram.core.contract.link import FrameType, encode_frame
 
 FRAMES = 8000
 ITEMS = 1024

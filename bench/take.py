@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from bench.harness import Row, compare
-from wattigram.core.link import SampleRun
+from wattigram.core.capture.transport import SampleRun
 from wattigram.core.take import Overview, TakeWriter
 
 SAMPLES = 100_000_000

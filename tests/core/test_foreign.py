@@ -4,8 +4,8 @@ import pytest
 
 from wattigram.core.base.errors import PartError, TakeError
 from wattigram.core.base.foreign import foreign, visible
-from wattigram.core.link import Frame, FrameType
-from wattigram.core.link.identity import parse_identity
+from wattigram.core.contract.link import Frame, FrameType
+from wattigram.core.contract.link.identity import parse_identity
 from wattigram.core.session.reception import _counts
 
 

@@ -15,9 +15,9 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import edited
 from tests.core.firmware.compiled import needs_compiler
+from wattigram.core.contract.image import CType, Place
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import RemoveSignal, SetPeriod, apply_edit
-from wattigram.core.image import CType, Place
 from wattigram.desktop import firmware_work
 from wattigram.desktop.book import CHAIN, FIRMWARE
 from wattigram.desktop.pages.firmware_page import CHANGES, CODE, MEMORY, REGISTERS, FirmwarePage

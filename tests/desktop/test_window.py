@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 from tests.conftest import CURE
 from tests.desktop.conftest import Wait, click, drag, press
 from wattigram.core.bench import Level, Wiring
-from wattigram.core.board.effective import EffectiveConfig
+from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import load_project
 from wattigram.core.design.edits import SetSampling, SetWiring, apply_edit

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from wattigram.core.link import DEFAULT_BAUD, serial_ports
+from wattigram.core.capture.transport import DEFAULT_BAUD, serial_ports
 
 
 def ports() -> None:

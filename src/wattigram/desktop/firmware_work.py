@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from wattigram.core.base.errors import WattigramError
+from wattigram.core.contract.image import Place, load_image, places
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import SetHandler, Several
 from wattigram.core.firmware import (
@@ -24,7 +25,6 @@ from wattigram.core.firmware import (
     tables_header,
     write_firmware,
 )
-from wattigram.core.image import Place, load_image, places
 from wattigram.core.registers import design_writes, write_lines
 from wattigram.desktop.document import Document
 from wattigram.desktop.jobs import Job

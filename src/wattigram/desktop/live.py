@@ -14,7 +14,7 @@ from wattigram.core.session import Snapshot, ViewRequest, is_virtual
 from wattigram.desktop.port_watch import PortWatch
 
 if TYPE_CHECKING:
-    from wattigram.core.image import Place
+    from wattigram.core.contract.image import Place
     from wattigram.core.session import LiveSession
     from wattigram.core.session.continuation import Suspended
 

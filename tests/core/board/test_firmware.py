@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wattigram.core.board import EffectiveTap, EffectiveWatch
 from wattigram.core.board.firmware import NOTHING, Tap, Values
 from wattigram.core.board.watch import Watcher
+from wattigram.core.contract.board_config import EffectiveTap, EffectiveWatch
 
 
 def tap(slots: int = 2, items: int = 8, **settings: object) -> Tap:

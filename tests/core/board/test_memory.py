@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wattigram.core.board import EffectiveLoop
 from wattigram.core.board.memory import Memory
+from wattigram.core.contract.board_config import EffectiveLoop
 
 
 def memory(items: int = 8, width: int = 16, **settings: object) -> Memory:

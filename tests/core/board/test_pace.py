@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from wattigram.core.board import EffectiveConverter, EffectiveLoop, EffectivePace, EffectiveSlot
 from wattigram.core.board.pace import Pace, Starts
+from wattigram.core.contract.board_config import EffectiveConverter, EffectiveLoop, EffectivePace, EffectiveSlot
 
 
 def slot(start: float, length: float = 100.0, after: float = 0.0, jitter: int = 0) -> EffectiveSlot:

@@ -11,11 +11,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import edited
-from wattigram.core.board import OVERWRITTEN, TORN, EffectiveConfig, EffectiveRoute, EffectiveSerial
-from wattigram.core.board.effective import EffectiveBench
+from wattigram.core.board import OVERWRITTEN, TORN
 from wattigram.core.board.routes import Route, TextPrinter, serial_bytes
 from wattigram.core.board.run import Run
 from wattigram.core.clocks import uart_timing
+from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveRoute, EffectiveSerial
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import Report, RouteTimer, Uart, open_workspace
 from wattigram.core.design.edits import SetBits, SetPeriod, SetRoute, SetUart

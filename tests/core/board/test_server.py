@@ -11,10 +11,11 @@ from collections.abc import Iterator
 import pytest
 
 from wattigram.core.board.server import LARGEST_QUEUE_BYTES, LONGEST_COMMAND_BYTES, BoardServer
+from wattigram.core.capture.transport import Decoder, SampleRun, open_transport
+from wattigram.core.contract.link import Frame
+from wattigram.core.contract.link.link_key import key_path, read_key
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import Workspace
-from wattigram.core.link import Decoder, Frame, SampleRun, open_transport
-from wattigram.core.link.key import key_path, read_key
 
 
 @pytest.fixture

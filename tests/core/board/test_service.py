@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from wattigram.core.board import EffectiveService
 from wattigram.core.board.service import Service
+from wattigram.core.contract.board_config import EffectiveService
 
 
 def service(keep: str = "newest", **numbers: object) -> Service:

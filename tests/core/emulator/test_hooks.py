@@ -8,13 +8,13 @@ import numpy as np
 import pytest
 
 from tests.core.firmware.compiled import EXAMPLES, needs_compiler, rebuilt
+from wattigram.core.capture.transport import open_transport
+from wattigram.core.capture.transport.debug_client import DebugClient
+from wattigram.core.contract.image import load_image, places
 from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.emulator.hints import board_setup
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.names import c_identifiers
-from wattigram.core.image import load_image, places
-from wattigram.core.link import open_transport
-from wattigram.core.link.debugger import DebugClient
 from wattigram.core.session import record_run
 from wattigram.core.session.board_process import ImageBoardProcess
 from wattigram.core.take import open_take

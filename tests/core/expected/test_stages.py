@@ -12,6 +12,8 @@ from hypothesis import strategies as st
 from tests.conftest import edited
 from tests.core.board.test_synth import without_noise
 from wattigram.core.board import Run
+from wattigram.core.capture.transport import Decoder, SampleRun
+from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import LowPass, Mean, RunningMean, Sum, Watch, Window, Workspace, open_workspace
 from wattigram.core.design.edits import AddWindow, Edit, SetReduce, SetSampling
@@ -23,7 +25,6 @@ from wattigram.core.expected import (
     expected_reduced,
     unwrap_stamps,
 )
-from wattigram.core.link import REDUCED_STREAM, STAMP_STREAM, Decoder, SampleRun
 from wattigram.core.timing import cycle_timing
 
 EXAMPLES = Path(__file__).parents[3] / "examples"

@@ -13,13 +13,14 @@ import pytest
 from tests.conftest import edited
 from tests.core.firmware.hosted import host_program
 from tests.core.firmware.judged import judged
-from wattigram.core.board import EffectiveConfig
 from wattigram.core.board.firmware import NOTHING, Tap, Values
 from wattigram.core.board.watch import Watcher
+from wattigram.core.capture.transport import Decoder, SampleRun
+from wattigram.core.contract.board_config import EffectiveConfig
+from wattigram.core.contract.link import EVENT_DTYPE, REDUCED_STREAM, Frame, FrameType
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import Twin, Workspace, open_workspace
 from wattigram.core.design.edits import SetReduce, SetTwin
-from wattigram.core.link import EVENT_DTYPE, REDUCED_STREAM, Decoder, Frame, FrameType, SampleRun
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 CYCLE_TICKS = 1000

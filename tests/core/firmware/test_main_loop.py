@@ -9,8 +9,9 @@ from pathlib import Path
 import pytest
 
 from tests.core.firmware.hosted import host_program
+from wattigram.core.capture.transport import Decoder
+from wattigram.core.contract.link import Frame, FrameType, parse_identity
 from wattigram.core.design import Workspace
-from wattigram.core.link import Decoder, Frame, FrameType, parse_identity
 
 COMMANDS = 4000
 pytestmark = pytest.mark.skipif(shutil.which("gcc") is None, reason="no compiler on this machine")

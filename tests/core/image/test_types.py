@@ -11,13 +11,13 @@ import pytest
 
 from tests.core.firmware.compiled import CROSS, EXAMPLES, built, needs_compiler, rebuilt
 from wattigram.core.base.errors import FirmwareError
+from wattigram.core.capture.transport.debug_client import DebugClient
+from wattigram.core.contract.image import CType, Image, Place, load_image, places, variables
+from wattigram.core.contract.image.elf import check_image
 from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.flags import C_FLAGS, target_flags
 from wattigram.core.firmware.looked import NumberScale, loop_look, number_scales
-from wattigram.core.image import CType, Image, Place, load_image, places, variables
-from wattigram.core.image.elf import check_image
-from wattigram.core.link.debugger import DebugClient
 
 SOURCE = """
 #include <stdbool.h>

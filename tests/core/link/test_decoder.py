@@ -8,18 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.link import (
-    FLAG_FIRST,
-    Decoder,
-    Frame,
-    FrameType,
-    Identity,
-    SampleRun,
-    encode_frame,
-    open_transport,
-    parse_identity,
-)
-from wattigram.core.link.frame import HEADER_BYTES, LARGEST_PAYLOAD_BYTES, OVERHEAD_BYTES, SYNC
+from wattigram.core.capture.transport import Decoder, SampleRun, open_transport
+from wattigram.core.contract.link import FLAG_FIRST, Frame, FrameType, Identity, encode_frame, parse_identity
+from wattigram.core.contract.link.frame import HEADER_BYTES, LARGEST_PAYLOAD_BYTES, OVERHEAD_BYTES, SYNC
 
 
 def sample_frame(sequence: int, stream: int, first: int, items: np.ndarray, flags: int = 0) -> bytes:

@@ -34,11 +34,11 @@ from wattigram.core.bench import (
     source_voltage,
 )
 from wattigram.core.board.outputs import Outputs
+from wattigram.core.contract.shapes import PointsShape, PulseShape, SawtoothShape, SineShape, TriangleShape
 from wattigram.core.deploy import effective_bench, effective_config
 from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.design.edits import SetWiring
 from wattigram.core.pins import input_noise_v, input_source
-from wattigram.core.shapes import PointsShape, PulseShape, SawtoothShape, SineShape, TriangleShape
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 RAMP = open_workspace(EXAMPLES / "kiln-ramp")

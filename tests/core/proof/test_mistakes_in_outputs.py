@@ -10,6 +10,7 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.bench import Jumper, Level, Ramp, Tied, Wiring
+from wattigram.core.contract.shapes import PulseShape, SineShape
 from wattigram.core.design import (
     CourseExpectation,
     DutySink,
@@ -39,7 +40,6 @@ from wattigram.core.design.edits import (
 from wattigram.core.design.selftest import self_test
 from wattigram.core.findings import find_all
 from wattigram.core.proof import Proof, prove
-from wattigram.core.shapes import PulseShape, SineShape
 from wattigram.core.take import Take
 
 EXAMPLES = Path(__file__).parents[3] / "examples"

@@ -10,7 +10,10 @@ import pytest
 
 from tests.conftest import CURE, edited
 from wattigram.core.bench import Floating, Level, Sine, Steps, Wiring
-from wattigram.core.board import EffectiveConfig, Run
+from wattigram.core.board import Run
+from wattigram.core.capture.transport import Decoder, SampleRun
+from wattigram.core.contract.board_config import EffectiveConfig
+from wattigram.core.contract.link import EVENT_DTYPE, FrameType
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import (
     Expectation,
@@ -34,7 +37,6 @@ from wattigram.core.design.edits import (
     SetWiring,
     apply_edit,
 )
-from wattigram.core.link import EVENT_DTYPE, Decoder, FrameType, SampleRun
 from wattigram.core.proof import Proof, evidence_for, prove, write_html, write_junit
 from wattigram.core.proof.evidence import HistogramPanel, ScatterPanel, TracePanel
 from wattigram.core.take import Take, TakeWriter, open_take

@@ -6,6 +6,7 @@ import random
 from fractions import Fraction
 
 from wattigram.core.bench import Level, Wiring
+from wattigram.core.contract.shapes import SineShape
 from wattigram.core.design import (
     Chain,
     Dma,
@@ -30,7 +31,6 @@ from wattigram.core.design import (
 )
 from wattigram.core.design.outputs import Generator, GeneratorFollow, HeldLevel, Playback, Pwm, Table, Uart
 from wattigram.core.part import Converter, Part, list_parts
-from wattigram.core.shapes import SineShape
 
 
 def random_workspace(seed: int) -> Workspace:

@@ -8,8 +8,8 @@ import pytest
 import serial.tools.list_ports
 
 from tests.cli.test_cli import wattigram
+from wattigram.core.capture.transport import serial_ports
 from wattigram.core.design import Workspace
-from wattigram.core.link import serial_ports
 from wattigram.core.session.load import overload_text, stream_bytes_hz
 from wattigram.core.take import Take
 

@@ -20,11 +20,12 @@ import serial
 from tests.conftest import edited
 from wattigram.core.base.errors import LinkError
 from wattigram.core.bench import Level, Wiring
+from wattigram.core.capture.transport import Decoder, SampleRun, open_transport
+from wattigram.core.contract.link import Frame, FrameType
+from wattigram.core.contract.link.link_key import read_key
 from wattigram.core.deploy import effective_bench, effective_config
 from wattigram.core.design import Workspace
 from wattigram.core.design.edits import SetLoopItems, SetPeriod, SetSampling, SetWiring
-from wattigram.core.link import Decoder, Frame, FrameType, SampleRun, open_transport
-from wattigram.core.link.key import read_key
 from wattigram.core.proof import prove
 from wattigram.core.session import BoardProcess, LiveSession, Snapshot, ViewRequest, record_run
 from wattigram.core.session.reception import RING_ITEMS, Reception, Ring
@@ -249,7 +250,7 @@ def test_a_ring_keeps_the_newest(first: int) -> None:
 
 
 def test_a_reception_survives_what_is_no_event(kiln: Workspace) -> None:
-    from wattigram.core.link import encode_frame
+    from wattigram.core.contract.link import encode_frame
 
     reception = Reception(kiln)
     reception.feed(encode_frame(FrameType.EVENTS, b"\x00" * 7))

@@ -18,10 +18,10 @@ import pytest
 from tests.conftest import KILN
 from wattigram.core.base.errors import TakeError
 from wattigram.core.bench import Level, Wiring
+from wattigram.core.capture.transport import SampleRun
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import Workspace, open_workspace, project_text
 from wattigram.core.design.edits import SetWiring, apply_edit
-from wattigram.core.link import SampleRun
 from wattigram.core.proof import prove
 from wattigram.core.session import BoardProcess, LiveSession, record_run
 from wattigram.core.session import live as live_module

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from wattigram.core.shapes import held_steps, pulses, straight_lines
+from wattigram.core.contract.shapes import held_steps, pulses, straight_lines
 
 STEP_S = 2e-9
 

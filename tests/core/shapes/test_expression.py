@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.shapes import evaluate_expression, parse_expression
+from wattigram.core.contract.shapes import evaluate_expression, parse_expression
 
 T = np.linspace(0, 1, 9)
 

@@ -18,9 +18,10 @@ from hypothesis import strategies as st
 from tests.conftest import KILN, edited
 from wattigram.core.base.errors import TakeError, WattigramError
 from wattigram.core.bench import Level, Wiring
+from wattigram.core.capture.transport import SampleRun
+from wattigram.core.contract.link import EVENT_DTYPE
 from wattigram.core.design import Workspace, project_text
 from wattigram.core.design.edits import AddSlot, SetLoopItems, SetWiring
-from wattigram.core.link import EVENT_DTYPE, SampleRun
 from wattigram.core.take import Overview, Take, TakeWriter, export_csv, open_take
 from wattigram.core.timing import loop_numbers
 
@@ -108,7 +109,7 @@ KILLED = """
 import sys, time
 import numpy as np
 from pathlib import Path
-from wattigram.core.link import SampleRun
+from wattigram.core.capture.transport import SampleRun
 from wattigram.core.take import TakeWriter
 writer = TakeWriter(Path(sys.argv[1]), Path(sys.argv[2]).read_text(), "mark", 96_000_000)
 first = 0

@@ -16,18 +16,7 @@ from hypothesis import strategies as st
 from tests.conftest import edited
 from wattigram.core.base.errors import WaveError
 from wattigram.core.clocks import solve_timer
-from wattigram.core.design import (
-    Generator,
-    GeneratorFollow,
-    HeldLevel,
-    Playback,
-    SoftwareRamp,
-    Table,
-    TimerTrigger,
-    Workspace,
-)
-from wattigram.core.design.edits import SetGenerator, SetTable
-from wattigram.core.shapes import (
+from wattigram.core.contract.shapes import (
     ChirpShape,
     MultitoneShape,
     NoiseShape,
@@ -40,6 +29,17 @@ from wattigram.core.shapes import (
     Tone,
     TriangleShape,
 )
+from wattigram.core.design import (
+    Generator,
+    GeneratorFollow,
+    HeldLevel,
+    Playback,
+    SoftwareRamp,
+    Table,
+    TimerTrigger,
+    Workspace,
+)
+from wattigram.core.design.edits import SetGenerator, SetTable
 from wattigram.core.waveform import (
     droop_db,
     image_dbc,

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.bench.model import Battery, Bridge, Ramp, SignalGenerator, Steps, Thermistor
 from wattigram.core.bench.played import Played
-from wattigram.core.shapes import (
+from wattigram.core.contract.shapes import (
     Course,
     PointsShape,
     PulseShape,

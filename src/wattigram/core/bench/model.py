@@ -22,8 +22,8 @@ from wattigram.core.base.fields import (
     Volts,
     VoltsOrZero,
 )
+from wattigram.core.contract.shapes import Shape
 from wattigram.core.part.names import Flag, InputName, PinName
-from wattigram.core.shapes import Shape
 
 
 class Level(Strict):

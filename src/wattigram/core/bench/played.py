@@ -10,7 +10,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.shapes import Course
+from wattigram.core.contract.shapes import Course
 
 FloatArray = NDArray[np.float64]
 _LOOKS = 1 << 12

@@ -8,8 +8,8 @@ from __future__ import annotations
 import sys
 
 from wattigram.core.base.errors import BoardError
-from wattigram.core.board.effective import parse_config
 from wattigram.core.board.program import serve_board
+from wattigram.core.contract.board_config import parse_config
 
 
 def main() -> int:

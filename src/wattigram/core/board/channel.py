@@ -9,7 +9,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveBench, EffectiveConfig
 from wattigram.core.board.firmware import Tap, Values
 from wattigram.core.board.memory import HandOver, Memory
 from wattigram.core.board.outputs import Outputs
@@ -17,6 +16,7 @@ from wattigram.core.board.pace import Pace, Starts
 from wattigram.core.board.service import Service
 from wattigram.core.board.synth import ConverterSynth, codes_on
 from wattigram.core.board.timed import TimedSynth, combine
+from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
 
 IntArray = NDArray[np.int64]
 UNSTEADY_STEP_CYCLES = 512

@@ -8,8 +8,8 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import PinDrive
 from wattigram.core.board.outputs import Outputs
+from wattigram.core.contract.board_config import PinDrive
 
 Float32Array = NDArray[np.float32]
 SLOW_TURN = Fraction(1, 64)

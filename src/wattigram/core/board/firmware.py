@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveTap
+from wattigram.core.contract.board_config import EffectiveTap
 
 IntArray = NDArray[np.int64]
 

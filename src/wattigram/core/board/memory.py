@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveLoop
+from wattigram.core.contract.board_config import EffectiveLoop
 
 _DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}
 IntArray = NDArray[np.int64]

@@ -8,8 +8,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveConfig, EffectiveDac, EffectivePwm, PinDrive
-from wattigram.core.shapes import Course, held_steps, pulses
+from wattigram.core.contract.board_config import EffectiveConfig, EffectiveDac, EffectivePwm, PinDrive
+from wattigram.core.contract.shapes import Course, held_steps, pulses
 
 FloatArray = NDArray[np.float64]
 _LEVEL = Course(np.zeros(1), np.zeros(1), np.zeros(1), np.zeros(1), always=True)

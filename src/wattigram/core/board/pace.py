@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveConverter, EffectiveService
+from wattigram.core.contract.board_config import EffectiveConverter, EffectiveService
 
 MOST_TRIGGERS = 1 << 14
 """Followed at a stretch."""

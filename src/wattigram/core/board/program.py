@@ -9,8 +9,8 @@ import signal
 import sys
 from typing import TextIO
 
-from wattigram.core.board.effective import EffectiveConfig
 from wattigram.core.board.server import BoardServer, PortServer
+from wattigram.core.contract.board_config import EffectiveConfig
 
 
 def serve_board(

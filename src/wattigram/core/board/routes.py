@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveConfig, EffectiveRoute, EffectiveSerial
+from wattigram.core.contract.board_config import EffectiveConfig, EffectiveRoute, EffectiveSerial
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

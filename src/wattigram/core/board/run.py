@@ -9,20 +9,13 @@ from fractions import Fraction
 import numpy as np
 
 from wattigram.core.board.channel import Channel, Judgeable
-from wattigram.core.board.effective import EffectiveBench, EffectiveConfig
 from wattigram.core.board.firmware import NOTHING, Values
 from wattigram.core.board.memory import HandOver
 from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.routes import Route, Seen, TextPrinter, packed
 from wattigram.core.board.watch import ComparatorLooks, Happening, Watcher
-from wattigram.core.link import (
-    EVENT_DTYPE,
-    FLAG_FIRST,
-    FLAG_TAIL,
-    STAMP_STREAM,
-    FrameType,
-    encode_frame,
-)
+from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
+from wattigram.core.contract.link import EVENT_DTYPE, FLAG_FIRST, FLAG_TAIL, STAMP_STREAM, FrameType, encode_frame
 
 _WRAP = 1 << 32
 LEAST_VALUE, GREATEST_VALUE = -(1 << 31), (1 << 31) - 1

@@ -16,12 +16,12 @@ from concurrent.futures import Executor, ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 from wattigram.core.base.errors import BoardError
-from wattigram.core.board.effective import EffectiveConfig, parse_bench
 from wattigram.core.board.run import Run
-from wattigram.core.link import FrameType, encode_frame
-from wattigram.core.link.identity import Identity
-from wattigram.core.link.key import COMMAND as KEY
-from wattigram.core.link.key import new_key, remove_key, write_key
+from wattigram.core.contract.board_config import EffectiveConfig, parse_bench
+from wattigram.core.contract.link import FrameType, encode_frame
+from wattigram.core.contract.link.identity import Identity
+from wattigram.core.contract.link.link_key import COMMAND as KEY
+from wattigram.core.contract.link.link_key import new_key, remove_key, write_key
 
 LONGEST_COMMAND_BYTES = 1 << 20
 PACE_S = 0.004

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveService
+from wattigram.core.contract.board_config import EffectiveService
 
 IntArray = NDArray[np.int64]
 FloatArray = NDArray[np.float64]

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveConverter, EffectiveSlot, PinDrive
+from wattigram.core.contract.board_config import EffectiveConverter, EffectiveSlot, PinDrive
 
 FloatArray = NDArray[np.float64]
 Float32Array = NDArray[np.float32]

@@ -14,10 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.board.drive import Float32Array, SlotDrive
-from wattigram.core.board.effective import EffectiveBench, EffectiveConverter, EffectiveSlot
 from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.settling import ScanSettling, conversions
 from wattigram.core.board.timed import LEAST_REFERENCE_V
+from wattigram.core.contract.board_config import EffectiveBench, EffectiveConverter, EffectiveSlot
 
 BLOCK_SAMPLES = 1 << 16
 PIECE_SAMPLES = 1 << 15

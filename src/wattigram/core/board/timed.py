@@ -7,9 +7,9 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveBench, EffectiveConverter
 from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.settling import SequenceSettling
+from wattigram.core.contract.board_config import EffectiveBench, EffectiveConverter
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.effective import EffectiveBench, EffectiveComparator, EffectiveWatch
 from wattigram.core.board.firmware import NOTHING, Values
 from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.timed import NumberedNoise
+from wattigram.core.contract.board_config import EffectiveBench, EffectiveComparator, EffectiveWatch
 
 IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]

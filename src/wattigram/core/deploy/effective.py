@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from wattigram.core.accuracy import comparator_figures, converter_noise_lsb
 from wattigram.core.base.errors import BoardError, RegisterError
-from wattigram.core.board import (
+from wattigram.core.contract.board_config import (
     EffectiveComparator,
     EffectiveConfig,
     EffectiveConverter,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wattigram.core.board import EffectiveDac, EffectivePwm
+from wattigram.core.contract.board_config import EffectiveDac, EffectivePwm
 from wattigram.core.design import Workspace
 from wattigram.core.design.outputs import HeldLevel
 from wattigram.core.pins import pwm_pin, pwm_timing

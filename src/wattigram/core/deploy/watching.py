@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 
 from wattigram.core.accuracy import pair_reach_s
-from wattigram.core.board import EffectiveTap, EffectiveWatch
+from wattigram.core.contract.board_config import EffectiveTap, EffectiveWatch
+from wattigram.core.contract.link import REDUCED_STREAM
 from wattigram.core.design import (
     Chain,
     Signal,
@@ -16,7 +17,6 @@ from wattigram.core.design import (
     signal_scale,
     tapped_signals,
 )
-from wattigram.core.link import REDUCED_STREAM
 from wattigram.core.registers import counts_per_volt, judges_reduced, window_codes
 from wattigram.core.timing import slot_order, startup
 

@@ -16,7 +16,7 @@ from wattigram.core.bench import (
     swapped_partner,
 )
 from wattigram.core.bench.evaluate import FLOATING_CENTRE_V, WANDER_HZ, WANDER_V
-from wattigram.core.board import EffectiveBench, PinDrive
+from wattigram.core.contract.board_config import EffectiveBench, PinDrive
 from wattigram.core.design import Workspace
 from wattigram.core.pins import input_poles_s, input_source, pin_impedance
 

@@ -7,9 +7,9 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from wattigram.core.base.fields import Every, Seconds, Share, Strict, Volts, VoltsOrZero
+from wattigram.core.contract.shapes import IN_VOLTS, LONGEST_TABLE, ExpressionShape, Shape, shape_volts
 from wattigram.core.design.trigger import Register, TimerTrigger
 from wattigram.core.part.names import Flag, Name
-from wattigram.core.shapes import IN_VOLTS, LONGEST_TABLE, ExpressionShape, Shape, shape_volts
 
 
 class Table(Strict):

@@ -11,9 +11,9 @@ from pathlib import Path
 
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.board.program import serve
+from wattigram.core.contract.image import load_image
 from wattigram.core.emulator.hints import parse_setup
 from wattigram.core.emulator.server import ImageServer
-from wattigram.core.image import load_image
 
 
 def main() -> int:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pydantic import ValidationError
 
 from wattigram.core.base.errors import BoardError, RegisterError
-from wattigram.core.board import EffectiveConfig, EffectiveConverter, EffectivePace
+from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectivePace
 from wattigram.core.deploy.effective import silicon_config
 from wattigram.core.design import Project, Window, Workspace
 from wattigram.core.emulator.hints import BoardSetup

@@ -13,8 +13,8 @@ import unicorn
 from unicorn import arm_const as arm
 
 from wattigram.core.base.errors import FirmwareError
+from wattigram.core.contract.image import Image
 from wattigram.core.emulator.stops import Stops
-from wattigram.core.image import Image
 from wattigram.core.part import Memory
 
 uc_api: Any = unicorn  # its type hints are incomplete

@@ -10,8 +10,8 @@ from pydantic import Field, ValidationError
 from wattigram.core.base.errors import BoardError
 from wattigram.core.base.fields import Strict
 from wattigram.core.bench import Wiring
+from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.design import Workspace
-from wattigram.core.link import OUTPUT_STREAM
 from wattigram.core.part import Part
 from wattigram.core.registers import Surroundings, surroundings
 from wattigram.core.timing import cycle_timing

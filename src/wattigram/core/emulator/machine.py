@@ -6,10 +6,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from wattigram.core.base.errors import FirmwareError
+from wattigram.core.contract.image import Image
 from wattigram.core.emulator.cpu import Cpu, CpuError
 from wattigram.core.emulator.hints import BoardSetup
 from wattigram.core.emulator.peripherals import Peripherals
-from wattigram.core.image import Image
 
 
 @dataclass

@@ -12,9 +12,9 @@ from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from wattigram.core.contract.link import Pointing
 from wattigram.core.emulator.handing import carriers
 from wattigram.core.emulator.machine import Machine
-from wattigram.core.link import Pointing
 from wattigram.core.registers import Observed, SiliconState
 
 CALLS = 48

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.board import serial_codes
-from wattigram.core.board.effective import EffectiveSerial
+from wattigram.core.contract.board_config import EffectiveSerial
 from wattigram.core.design import (
     ReceivedSource,
     ResultSource,

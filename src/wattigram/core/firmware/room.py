@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable
 from pathlib import Path
 
-from wattigram.core.image import named_sizes
+from wattigram.core.contract.image import named_sizes
 from wattigram.core.part import Part
 
 LARGEST = 4

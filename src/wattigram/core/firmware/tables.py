@@ -8,7 +8,7 @@ from functools import cached_property
 
 from wattigram.core.accuracy import Comparison, kept_values, waiting_values
 from wattigram.core.base.errors import FirmwareError
-from wattigram.core.board import EffectiveConfig, EffectiveConverter, EffectiveTap, EffectiveWatch
+from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectiveTap, EffectiveWatch
 from wattigram.core.deploy import effective_config
 from wattigram.core.design import Chain, Dma, Signal, Slot, Watch, WindowTrigger, Workspace, tapped_signals
 from wattigram.core.design.outputs import Playback, SoftwareRamp

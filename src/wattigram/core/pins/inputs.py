@@ -33,10 +33,10 @@ from wattigram.core.bench import (
     source_voltage,
 )
 from wattigram.core.bench.model import Source
+from wattigram.core.contract.shapes import Course
 from wattigram.core.design.model import Signal
 from wattigram.core.design.workspace import Workspace
 from wattigram.core.pins.outputs import output_accuracy_v, output_ohm, output_played
-from wattigram.core.shapes import Course
 
 FloatArray = NDArray[np.float64]
 

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.clocks import TimerSetting, set_timer
+from wattigram.core.contract.shapes import pulses
 from wattigram.core.design.outputs import Pwm
 from wattigram.core.design.workspace import Workspace
-from wattigram.core.shapes import pulses
 
 
 @dataclass(frozen=True)

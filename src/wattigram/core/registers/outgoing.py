@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from fractions import Fraction
 
+from wattigram.core.contract.shapes import PointsShape
 from wattigram.core.design import Chain, TimerTrigger
 from wattigram.core.design.outputs import (
     ChainFollow,
@@ -29,7 +30,6 @@ from wattigram.core.design.route import (
 )
 from wattigram.core.part import Dac, Part
 from wattigram.core.registers.decode import SiliconState
-from wattigram.core.shapes import PointsShape
 
 
 def timer_trigger(state: SiliconState, timer: str, bus_clock_hz: Fraction) -> TimerTrigger:

@@ -14,7 +14,7 @@ from types import TracebackType
 from typing import Self
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.board.effective import EffectiveConfig
+from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.deploy import effective_config
 from wattigram.core.deploy.effective import DEFAULT_SEED
 from wattigram.core.design import Workspace
@@ -71,7 +71,7 @@ class ChildBoard:
 
     @property
     def address(self) -> str:
-        """Where the board listens, as :func:`~wattigram.core.link.open_transport` takes it."""
+        """Where the board listens, as :func:`~wattigram.core.contract.link.open_transport` takes it."""
         return f"tcp:127.0.0.1:{self.tcp}#{self._key}"
 
     def close(self) -> None:

@@ -6,9 +6,9 @@ import time
 from pathlib import Path
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.image import Image
-from wattigram.core.link import FrameType, encode_frame
-from wattigram.core.link.debugger import DebugClient
+from wattigram.core.capture.transport.debug_client import DebugClient
+from wattigram.core.contract.image import Image
+from wattigram.core.contract.link import FrameType, encode_frame
 from wattigram.core.session.address import DEBUGGER
 
 IDLE_S = 0.01

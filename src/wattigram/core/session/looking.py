@@ -5,8 +5,8 @@ from __future__ import annotations
 import contextlib
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.image import Place
-from wattigram.core.link.debugger import DebugClient
+from wattigram.core.capture.transport.debug_client import DebugClient
+from wattigram.core.contract.image import Place
 
 LOOK_S = 0.2
 MOST_BYTES = 1 << 16

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from wattigram.core.link import SampleRun
+from wattigram.core.capture.transport import SampleRun
 
 MOST_AT_ONCE = 1 << 16
 """Items that may be missing at any one time, whatever the ticks say."""

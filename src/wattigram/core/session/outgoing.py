@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.board import OVERWRITTEN, TORN
+from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.design import SendSink, Workspace
 from wattigram.core.expected import expected_values
-from wattigram.core.link import OUTPUT_STREAM
 from wattigram.core.session.reception import Ring
 from wattigram.core.session.snapshot import OutputPicture
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from wattigram.core.capture.transport import Transport, open_transport
 from wattigram.core.design import Workspace
-from wattigram.core.link import Transport, open_transport
 from wattigram.core.session.address import DEBUGGER
 
 if TYPE_CHECKING:
-    from wattigram.core.link.debugger import DebugClient
+    from wattigram.core.capture.transport.debug_client import DebugClient
     from wattigram.core.session.debugged import DebuggedPort
 
     Port = Transport | DebuggedPort

@@ -12,22 +12,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import LinkError, TakeError
-from wattigram.core.design import Workspace
-from wattigram.core.expected import unwrap_stamps
-from wattigram.core.link import (
+from wattigram.core.capture.transport import Decoder, SampleRun
+from wattigram.core.contract.link import (
     EVENT_DTYPE,
     REDUCED_STREAM,
     STAMP_STREAM,
-    Decoder,
     Frame,
     FrameType,
     Identity,
     RegisterWrite,
-    SampleRun,
     parse_identity,
     parse_pointing,
     parse_writes,
 )
+from wattigram.core.design import Workspace
+from wattigram.core.expected import unwrap_stamps
 from wattigram.core.session.continuation import Origin, Suspended, origin_after
 from wattigram.core.session.numbering import Numbering
 from wattigram.core.take import TakeWriter

@@ -15,10 +15,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
 from wattigram.core.base.foreign import foreign, visible
-from wattigram.core.design import Chain, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
-from wattigram.core.design.workspace import workspace_from_text
-from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
-from wattigram.core.link import (
+from wattigram.core.contract.link import (
     FAILED,
     OUTPUT_STREAM,
     POLLED,
@@ -29,6 +26,9 @@ from wattigram.core.link import (
     parse_pointing,
     parse_writes,
 )
+from wattigram.core.design import Chain, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
+from wattigram.core.design.workspace import workspace_from_text
+from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
 from wattigram.core.part import Part, parse_part
 from wattigram.core.take.opening import open_file
 from wattigram.core.take.samples import OutputSamples, SignalSamples

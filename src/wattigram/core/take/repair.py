@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
-from wattigram.core.link import SampleRun
+from wattigram.core.capture.transport import SampleRun
 from wattigram.core.take.opening import SIGNATURE, open_file, stored_end
 from wattigram.core.take.sound import ITEM_TYPES, LARGEST_STREAM_ITEMS, LARGEST_TEXT_BYTES
 from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, TakeWriter

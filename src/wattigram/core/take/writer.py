@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
-from wattigram.core.link import SampleRun
+from wattigram.core.capture.transport import SampleRun
 from wattigram.core.take.atomic import move_into_place, temporary_path
 from wattigram.core.take.room import Room, check_target
 

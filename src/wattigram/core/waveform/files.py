@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import WaveError
 from wattigram.core.base.foreign import foreign
-from wattigram.core.shapes import LONGEST_TABLE
+from wattigram.core.contract.shapes import LONGEST_TABLE
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.clocks import TimerSetting, timer_setting
+from wattigram.core.contract.shapes import Course, held_steps
 from wattigram.core.design.outputs import (
     ChainFollow,
     Generator,
@@ -23,7 +24,6 @@ from wattigram.core.design.outputs import (
 from wattigram.core.design.trigger import TimerTrigger
 from wattigram.core.design.workspace import Workspace
 from wattigram.core.part import Dac
-from wattigram.core.shapes import Course, held_steps
 from wattigram.core.waveform.table import codes_of, dac_lsb_v, levels_of, output_range_v, table_codes
 
 FloatArray = NDArray[np.float64]

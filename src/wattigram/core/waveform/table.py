@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.contract.shapes import shape_volts
 from wattigram.core.design.outputs import Table
 from wattigram.core.design.workspace import Workspace
 from wattigram.core.part import Dac
-from wattigram.core.shapes import shape_volts
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

@@ -31,10 +31,10 @@ from wattigram.core.bench import (
     Wiring,
     swapped_partner,
 )
+from wattigram.core.contract.shapes import ChirpShape, NoiseShape, PulseShape, SawtoothShape, SineShape, TriangleShape
 from wattigram.core.design import Signal, Workspace
 from wattigram.core.design.edits import Edit, SetWiring, SwapWires
 from wattigram.core.pins import pwm_pin
-from wattigram.core.shapes import ChirpShape, NoiseShape, PulseShape, SawtoothShape, SineShape, TriangleShape
 from wattigram.desktop.inspect.model import Fact, Field, Panel
 
 KINDS = {

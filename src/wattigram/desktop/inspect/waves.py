@@ -9,9 +9,7 @@ from pydantic import ValidationError
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show
-from wattigram.core.design import Generator, Playback, Table, TimerTrigger, Workspace
-from wattigram.core.design.edits import Edit, RemoveOutput, SetGenerator, SetTable, Several, retimed
-from wattigram.core.shapes import (
+from wattigram.core.contract.shapes import (
     AnyShape,
     ChirpShape,
     ExpressionShape,
@@ -26,6 +24,8 @@ from wattigram.core.shapes import (
     Tone,
     TriangleShape,
 )
+from wattigram.core.design import Generator, Playback, Table, TimerTrigger, Workspace
+from wattigram.core.design.edits import Edit, RemoveOutput, SetGenerator, SetTable, Several, retimed
 from wattigram.core.waveform import WaveChoice, output_spectrum, playing, update_timer, wave_choices
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number

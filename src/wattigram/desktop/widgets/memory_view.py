@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
+from wattigram.core.contract.image import Place
 from wattigram.core.design import Workspace
-from wattigram.core.image import Place
 from wattigram.desktop.widgets.memory_row import MemoryRow
 
 

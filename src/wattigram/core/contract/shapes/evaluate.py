@@ -7,8 +7,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.shapes.expression import evaluate_expression
-from wattigram.core.shapes.model import (
+from wattigram.core.contract.shapes.expression import evaluate_expression
+from wattigram.core.contract.shapes.model import (
     IN_VOLTS,
     AnyShape,
     ChirpShape,

@@ -8,7 +8,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, StringConstraints, model_validator
 
 from wattigram.core.base.fields import Seconds, Share, Strict, Volts
-from wattigram.core.shapes.expression import parse_expression
+from wattigram.core.contract.shapes.expression import parse_expression
 
 LONGEST_TABLE = 16384
 

@@ -1,9 +1,8 @@
 """Waves as shapes, and voltages over time in pieces."""
 
-from wattigram.core.shapes.course import Course, held_steps, pulses, straight_lines
-from wattigram.core.shapes.evaluate import shape_volts
-from wattigram.core.shapes.expression import evaluate_expression, parse_expression
-from wattigram.core.shapes.model import (
+from wattigram.core.contract.shapes.evaluate import shape_volts
+from wattigram.core.contract.shapes.expression import evaluate_expression, parse_expression
+from wattigram.core.contract.shapes.model import (
     IN_VOLTS,
     LONGEST_TABLE,
     AnyShape,
@@ -21,6 +20,7 @@ from wattigram.core.shapes.model import (
     Tone,
     TriangleShape,
 )
+from wattigram.core.contract.shapes.piecewise import Course, held_steps, pulses, straight_lines
 
 __all__ = [
     "IN_VOLTS",

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.foreign import foreign
-from wattigram.core.image.elf import Image
+from wattigram.core.contract.image.elf import Image
 
 Kind = Literal["unsigned", "signed", "float", "bool", "pointer", "array", "struct", "other"]
 MOST_ELEMENTS = 1 << 16

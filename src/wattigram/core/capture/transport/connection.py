@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.link.key import COMMAND, read_key
+from wattigram.core.contract.link.link_key import COMMAND, read_key
 
 DEFAULT_BAUD = 115_200
 

@@ -14,7 +14,7 @@ from zlib import crc32
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.link.frame import (
+from wattigram.core.contract.link.frame import (
     CHECKED_BYTES,
     FLAG_ASIDE,
     FLAG_FIRST,

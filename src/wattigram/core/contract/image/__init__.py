@@ -1,7 +1,7 @@
 """Compiled firmware as a file: what is loaded where, names of things in it, lines of its source."""
 
-from wattigram.core.image.elf import Image, Segment, load_image, named_sizes
-from wattigram.core.image.types import CType, Member, Place, Variable, places, variables
+from wattigram.core.contract.image.dwarf_types import CType, Member, Place, Variable, places, variables
+from wattigram.core.contract.image.elf import Image, Segment, load_image, named_sizes
 
 __all__ = [
     "CType",

@@ -7,7 +7,7 @@ import socket
 import time
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.link.rsp import INTERRUPT, PacketReader, encode_packet
+from wattigram.core.contract.link.gdb_packets import INTERRUPT, PacketReader, encode_packet
 
 ANSWER_S = 3.0
 CHUNK_BYTES = 1024

@@ -1,0 +1,1 @@
+"""Streams as they come: ports, sessions, takes and instruments."""

@@ -1,0 +1,50 @@
+"""Frames between board and host, and what firmware tells of itself in them; ``docs/link.md`` is the protocol."""
+
+from wattigram.core.contract.link.firmware_log import (
+    FAILED,
+    POLLED,
+    Pointing,
+    RegisterWrite,
+    parse_pointing,
+    parse_writes,
+    pointings_text,
+    writes_text,
+)
+from wattigram.core.contract.link.frame import (
+    EVENT_DTYPE,
+    FLAG_ASIDE,
+    FLAG_FIRST,
+    FLAG_TAIL,
+    OUTPUT_STREAM,
+    OVERHEAD_BYTES,
+    REDUCED_STREAM,
+    STAMP_STREAM,
+    Frame,
+    FrameType,
+    encode_frame,
+)
+from wattigram.core.contract.link.identity import Identity, parse_identity
+
+__all__ = [
+    "EVENT_DTYPE",
+    "FAILED",
+    "FLAG_ASIDE",
+    "FLAG_FIRST",
+    "FLAG_TAIL",
+    "OUTPUT_STREAM",
+    "OVERHEAD_BYTES",
+    "POLLED",
+    "REDUCED_STREAM",
+    "STAMP_STREAM",
+    "Frame",
+    "FrameType",
+    "Identity",
+    "Pointing",
+    "RegisterWrite",
+    "encode_frame",
+    "parse_identity",
+    "parse_pointing",
+    "parse_writes",
+    "pointings_text",
+    "writes_text",
+]
