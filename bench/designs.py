@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from wattigram.core.bench import Sine, Wiring
-from wattigram.core.design import (
+from wattigram.core.model.bench import Sine, Wiring
+from wattigram.core.model.design import (
     Dma,
     FollowTrigger,
     Loop,
@@ -18,8 +18,8 @@ from wattigram.core.design import (
     Window,
     Workspace,
 )
-from wattigram.core.design.model import Chain
-from wattigram.core.part import find_part
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.part import find_part
 
 
 def sixteen_by_two() -> Workspace:

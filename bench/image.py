@@ -8,8 +8,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from bench.harness import Row, seconds
-from wattigram.core.design import open_workspace
 from wattigram.core.firmware import build_firmware, find_compiler, write_firmware
+from wattigram.core.model.design import open_workspace
 from wattigram.core.session import record_run
 from wattigram.core.take import open_take
 

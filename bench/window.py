@@ -33,7 +33,7 @@ def window_rows() -> Iterator[Row]:
     from PyQt6.QtGui import QImage, QPainter, QPen
 
     from bench.designs import sixteen_by_two
-    from wattigram.core.design.edits import SetSampling
+    from wattigram.core.model.design.edits import SetSampling
     from wattigram.desktop.app import make_app, make_window
     from wattigram.desktop.widgets.drawing import LineBuffer, fill_trace
 

@@ -12,9 +12,9 @@ from pathlib import Path
 
 import pytest
 
-from wattigram.core.design import Workspace, open_workspace
-from wattigram.core.design.edits import Edit, SetSampling, apply_edit
-from wattigram.core.part import copy_part
+from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.model.design.edits import Edit, SetSampling, apply_edit
+from wattigram.core.model.part import copy_part
 from wattigram.core.session import record_run
 from wattigram.core.take import Take, open_take
 

@@ -10,7 +10,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from wattigram.core.contract.shapes import SineShape
-from wattigram.core.design.edits import SetPeriod, SetSampling, SetStartup, SetTable, SetUart
+from wattigram.core.model.design.edits import SetPeriod, SetSampling, SetStartup, SetTable, SetUart
 from wattigram.desktop.app import EXAMPLE, make_app, make_window
 from wattigram.desktop.book import CHAIN, COMPARE, FIRMWARE, PINS, PROOF, ROUTES, TAKES, WAVE
 from wattigram.desktop.pages.firmware_page import MEMORY, REGISTERS

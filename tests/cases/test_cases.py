@@ -10,10 +10,10 @@ import pytest
 
 from wattigram.core.accuracy import comparator_figures, slot_settling
 from wattigram.core.base.errors import PartError
-from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.expected import expected_raw, expected_reduced
 from wattigram.core.findings import find_all
-from wattigram.core.part.svd import read_svd
+from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.model.part.svd import read_svd
 from wattigram.core.proof import prove
 from wattigram.core.session import record_run
 from wattigram.core.take import Take, open_take

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import KILN
-from wattigram.core.part.catalogue import FOLDER
+from wattigram.core.model.part.catalogue import FOLDER
 
 MARTEN = FOLDER / "marten-m3.toml"
 

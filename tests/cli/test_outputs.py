@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from tests.cli.test_cli import wattigram
-from wattigram.core.design import load_project
+from wattigram.core.model.design import load_project
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
 RAMP = EXAMPLES / "kiln-ramp"

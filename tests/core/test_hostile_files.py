@@ -11,10 +11,10 @@ import pytest
 
 from tests.conftest import KILN
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.findings import find_all
-from wattigram.core.part import find_part, load_part
-from wattigram.core.part.svd import blocks_toml, read_svd
+from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.model.part import find_part, load_part
+from wattigram.core.model.part.svd import blocks_toml, read_svd
 from wattigram.core.proof import prove
 from wattigram.core.take import Take, open_take
 from wattigram.core.take.repair import repair_take

@@ -7,9 +7,9 @@ from collections import Counter
 import pytest
 
 from wattigram.core.base.fields import Strict, key_of
-from wattigram.core.bench import Wiring
-from wattigram.core.design import Project
-from wattigram.core.part import Part
+from wattigram.core.model.bench import Wiring
+from wattigram.core.model.design import Project
+from wattigram.core.model.part import Part
 
 
 def models(kind: type[Strict]) -> set[type[Strict]]:

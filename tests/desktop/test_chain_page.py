@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QSlider
 
 from tests.conftest import CURE
 from tests.desktop.conftest import Wait, click, drag, press, type_text
-from wattigram.core.design.edits import SetLoopItems, SetPeriod, apply_edit
+from wattigram.core.model.design.edits import SetLoopItems, SetPeriod, apply_edit
 from wattigram.desktop.selection import FACETS, Selection
 from wattigram.desktop.widgets.inspector import FieldEditor
 from wattigram.desktop.window import MainWindow

@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QApplication
 
 from tests.conftest import CURE
-from wattigram.core.design.edits import SetDivider
+from wattigram.core.model.design.edits import SetDivider
 from wattigram.desktop.book import COMPARE
 from wattigram.desktop.window import MainWindow
 

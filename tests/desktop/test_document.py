@@ -11,8 +11,8 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import CURE, KILN
 from wattigram.core.base.errors import ProjectError, WattigramError
-from wattigram.core.design import Workspace, load_project, open_workspace
-from wattigram.core.design.edits import SetDivider, SetLoopItems, SetSampling
+from wattigram.core.model.design import Workspace, load_project, open_workspace
+from wattigram.core.model.design.edits import SetDivider, SetLoopItems, SetSampling
 from wattigram.desktop.app import first_workspace
 from wattigram.desktop.document import ChangedOnDiskError, Document, OnDisk
 from wattigram.desktop.recovery import PROJECT, RecoveryCopy, abandoned, adopt_old_copy, copies_folder
@@ -136,7 +136,7 @@ def test_each_window_keeps_its_own_copy(qtbot: QtBot, kiln: Workspace, tmp_path:
 def test_a_killed_process_leaves_its_copy(tmp_path: Path) -> None:
     code = (
         "import os, sys; from pathlib import Path\n"
-        "from wattigram.core.design import open_workspace\n"
+        "from wattigram.core.model.design import open_workspace\n"
         "from wattigram.desktop.recovery import RecoveryCopy, copies_folder\n"
         "copy = RecoveryCopy(copies_folder(Path(sys.argv[1])))\n"
         "copy.write(open_workspace(Path(sys.argv[2])), None, 'untitled 1')\n"

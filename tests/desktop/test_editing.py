@@ -11,10 +11,10 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from tests.desktop.conftest import Wait, click, drag, press
-from wattigram.core.design import Interrupt
-from wattigram.core.design.templates import TEMPLATES, empty_workspace
 from wattigram.core.findings import find_all
-from wattigram.core.part import list_parts
+from wattigram.core.model.design import Interrupt
+from wattigram.core.model.design.templates import TEMPLATES, empty_workspace
+from wattigram.core.model.part import list_parts
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.window import MainWindow
 
@@ -69,8 +69,8 @@ def test_every_template_is_sound_on_every_part_that_can_hold_it(
     open_window: Callable[[Path], MainWindow], project: Path, part: str, template: object
 ) -> None:
     from wattigram.core.base.errors import EditError
-    from wattigram.core.design.edits import apply_edit
-    from wattigram.core.design.templates import Template, from_template
+    from wattigram.core.model.design.edits import apply_edit
+    from wattigram.core.model.design.templates import Template, from_template
 
     assert isinstance(template, Template)
     empty = empty_workspace(part)

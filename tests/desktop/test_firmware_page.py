@@ -16,8 +16,8 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import edited
 from tests.core.firmware.compiled import needs_compiler
 from wattigram.core.contract.image import CType, Place
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import RemoveSignal, SetPeriod, apply_edit
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import RemoveSignal, SetPeriod, apply_edit
 from wattigram.desktop import firmware_work
 from wattigram.desktop.book import CHAIN, FIRMWARE
 from wattigram.desktop.pages.firmware_page import CHANGES, CODE, MEMORY, REGISTERS, FirmwarePage

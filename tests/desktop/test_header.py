@@ -8,7 +8,7 @@ import pytest
 from PyQt6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.core.proof import Proof, Verdict
 from wattigram.core.session import Snapshot
 from wattigram.desktop.widgets.header import Header

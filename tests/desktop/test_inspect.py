@@ -8,9 +8,9 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.bench import Floating, Follow, Level, Ramp, Sine, Steps, Wiring
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import (
+from wattigram.core.model.bench import Floating, Follow, Level, Ramp, Sine, Steps, Wiring
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import (
     AddSignal,
     RemoveWiring,
     SetLoopItems,
@@ -19,7 +19,7 @@ from wattigram.core.design.edits import (
     SetWiring,
     apply_edit,
 )
-from wattigram.core.design.model import Signal
+from wattigram.core.model.design.project import Signal
 from wattigram.desktop.inspect import Panel, panel_for
 from wattigram.desktop.selection import FACETS, Selection, default_selection
 

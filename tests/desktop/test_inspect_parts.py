@@ -8,7 +8,7 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.base.errors import EditError, QuantityError
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     Comparator,
     ComparatorTrigger,
     EdgeTrigger,
@@ -25,7 +25,7 @@ from wattigram.core.design import (
     Workspace,
     open_workspace,
 )
-from wattigram.core.design.edits import (
+from wattigram.core.model.design.edits import (
     AddWindow,
     Edit,
     SetClock,

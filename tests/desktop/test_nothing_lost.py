@@ -16,9 +16,9 @@ from PyQt6.QtWidgets import QPushButton
 
 from tests.conftest import CURE
 from tests.desktop.conftest import Wait
-from wattigram.core.design import load_project
-from wattigram.core.design.edits import SetSampling
-from wattigram.core.part import copy_part
+from wattigram.core.model.design import load_project
+from wattigram.core.model.design.edits import SetSampling
+from wattigram.core.model.part import copy_part
 from wattigram.core.take import open_take
 from wattigram.desktop.book import COMPARE
 from wattigram.desktop.faults import FaultHook
@@ -97,7 +97,7 @@ def test_a_killed_process_leaves_its_work(open_window: OpenWindow, project: Path
         "import sys, os\n"
         "from pathlib import Path\n"
         "from wattigram.desktop.app import make_app, make_window\n"
-        "from wattigram.core.design.edits import SetSampling\n"
+        "from wattigram.core.model.design.edits import SetSampling\n"
         "app = make_app(); window = make_window(app, Path(sys.argv[1]))\n"
         "window.document.edit(SetSampling('ADC 1', 2, 384)); window.document.flush_recovery()\n"
         "print('ready', flush=True); app.exec()\n"

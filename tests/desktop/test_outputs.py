@@ -14,9 +14,9 @@ from PyQt6.QtWidgets import QApplication
 from tests.conftest import KILN
 from tests.desktop.conftest import Wait, click, press
 from wattigram.core.base.errors import EditError, QuantityError
-from wattigram.core.bench import SignalGenerator, Supply, Tied
-from wattigram.core.design import Route, open_workspace
-from wattigram.core.design.edits import SetWiring, apply_edit
+from wattigram.core.model.bench import SignalGenerator, Supply, Tied
+from wattigram.core.model.design import Route, open_workspace
+from wattigram.core.model.design.edits import SetWiring, apply_edit
 from wattigram.desktop.book import CHAIN, ROUTES
 from wattigram.desktop.inspect import panel_for
 from wattigram.desktop.inspect.bench import KINDS

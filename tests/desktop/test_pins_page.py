@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 
 from tests.desktop.conftest import click, drag, press
-from wattigram.core.design.edits import SetPin
+from wattigram.core.model.design.edits import SetPin
 from wattigram.desktop.book import PINS
 from wattigram.desktop.pages.pins_page import PinsPage
 from wattigram.desktop.window import MainWindow

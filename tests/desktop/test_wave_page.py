@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 from tests.conftest import KILN
 from tests.desktop.conftest import drag, press, type_text
 from wattigram.core.contract.shapes import PulseShape, SegmentsShape
-from wattigram.core.design import Playback
+from wattigram.core.model.design import Playback
 from wattigram.core.waveform import playing
 from wattigram.desktop.book import WAVE
 from wattigram.desktop.pages.wave_page import WavePage

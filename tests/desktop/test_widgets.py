@@ -18,8 +18,8 @@ from tests.conftest import edited
 from wattigram.core.base.errors import LinkError
 from wattigram.core.base.quantity import round_values
 from wattigram.core.base.user_folders import folder_of, safe_name
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import RemoveSlot, SetPin
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import RemoveSlot, SetPin
 from wattigram.core.proof import Evidence, Verdict
 from wattigram.core.proof.evidence import HistogramPanel, ScatterPanel, TracePanel
 from wattigram.core.proof.svg import panel_svg

@@ -13,9 +13,9 @@ from wattigram.core.accuracy import (
     twin_figures,
     window_latency_s,
 )
-from wattigram.core.design import Chain, Signal, Workspace, limits_v, signal_scale
-from wattigram.core.design.edits import describe
 from wattigram.core.findings import Finding
+from wattigram.core.model.design import Chain, Signal, Workspace, limits_v, signal_scale
+from wattigram.core.model.design.edits import describe
 from wattigram.core.timing import (
     cycle_timing,
     loop_timing,

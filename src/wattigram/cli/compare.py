@@ -9,7 +9,7 @@ from pathlib import Path
 import typer
 
 from wattigram.core.comparison import compare_designs, value_text
-from wattigram.core.design import open_workspace
+from wattigram.core.model.design import open_workspace
 
 
 def compare(

@@ -14,8 +14,8 @@ from wattigram.cli.open_window import has_display, run_window
 from wattigram.cli.progress import Progress
 from wattigram.cli.prove import print_proof
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.design import Workspace, open_workspace, save_project
-from wattigram.core.design.edits import apply_edit
+from wattigram.core.model.design import Workspace, open_workspace, save_project
+from wattigram.core.model.design.edits import apply_edit
 from wattigram.core.proof import Proof, prove, write_html, write_junit
 from wattigram.core.session import record_run
 from wattigram.core.take import open_take

@@ -10,7 +10,6 @@ from typing import Any
 import typer
 
 from wattigram.core.base.errors import FirmwareError
-from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.firmware import (
     WHAT_TO_INSTALL,
     BuildResult,
@@ -19,6 +18,7 @@ from wattigram.core.firmware import (
     tables_header,
     write_firmware,
 )
+from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.registers import design_writes
 
 TABLES = "wg_tables.h"

@@ -8,9 +8,9 @@ from pathlib import Path
 import typer
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.design import open_workspace, save_project
-from wattigram.core.design.edits import SetWiring, apply_edit
 from wattigram.core.instrument import Instrument, apply_source, read_voltage
+from wattigram.core.model.design import open_workspace, save_project
+from wattigram.core.model.design.edits import SetWiring, apply_edit
 
 app = typer.Typer(help="Meters and generators on the bench, spoken to in SCPI over TCP.", no_args_is_help=True)
 

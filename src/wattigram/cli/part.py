@@ -7,8 +7,8 @@ from pathlib import Path
 import typer
 
 from wattigram.core.base.quantity import brief
-from wattigram.core.part import Converter, Part, copy_part, find_part, list_parts, load_part
-from wattigram.core.part.svd import blocks_toml, read_svd
+from wattigram.core.model.part import Converter, Part, copy_part, find_part, list_parts, load_part
+from wattigram.core.model.part.svd import blocks_toml, read_svd
 
 app = typer.Typer(help="List, show and check parts.", no_args_is_help=True)
 

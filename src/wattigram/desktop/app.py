@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QApplication
 
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.base.user_folders import config_folder, state_folder
-from wattigram.core.design import Workspace, open_workspace
-from wattigram.core.design.templates import empty_workspace
-from wattigram.core.part import list_parts
+from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.model.design.templates import empty_workspace
+from wattigram.core.model.part import list_parts
 from wattigram.desktop.document import Document
 from wattigram.desktop.dress import dress_as_remembered
 from wattigram.desktop.ending import EndingSignals

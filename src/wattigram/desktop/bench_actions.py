@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from wattigram.core.base.errors import WaveError
 from wattigram.core.base.quantity import show_volts
-from wattigram.core.bench import SignalGenerator, Wiring
 from wattigram.core.contract.shapes import PointsShape
-from wattigram.core.design.edits import SetWiring
+from wattigram.core.model.bench import SignalGenerator, Wiring
+from wattigram.core.model.design.edits import SetWiring
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.document import Document
 from wattigram.desktop.jobs import Job

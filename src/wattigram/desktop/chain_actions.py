@@ -8,9 +8,9 @@ from functools import partial
 from PyQt6.QtWidgets import QApplication
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.design import RouteExpectation, Signal, Workspace
-from wattigram.core.design.clip import clip_chain, clip_signals, paste
-from wattigram.core.design.edits import (
+from wattigram.core.model.design import RouteExpectation, Signal, Workspace
+from wattigram.core.model.design.clipboard import clip_chain, clip_signals, paste
+from wattigram.core.model.design.edits import (
     AddExpectation,
     AddSignal,
     AddSlot,
@@ -20,8 +20,8 @@ from wattigram.core.design.edits import (
     RemoveSlot,
     SetStartup,
 )
-from wattigram.core.design.edits.base import Edit
-from wattigram.core.design.templates import TEMPLATES, Template, from_template, slot_for
+from wattigram.core.model.design.edits.edit import Edit
+from wattigram.core.model.design.templates import TEMPLATES, Template, from_template, slot_for
 from wattigram.core.timing import cycle_timing
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.document import Document

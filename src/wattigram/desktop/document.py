@@ -11,11 +11,11 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from wattigram.core.base.errors import EditError, ProjectError, WattigramError
-from wattigram.core.design import Workspace, open_workspace, save_project
-from wattigram.core.design.edits import Edit, apply_edit
-from wattigram.core.design.file import check_not_newer
-from wattigram.core.design.workspace import save_workspace
 from wattigram.core.findings import Finding, find_all
+from wattigram.core.model.design import Workspace, open_workspace, save_project
+from wattigram.core.model.design.edits import Edit, apply_edit
+from wattigram.core.model.design.project_file import check_not_newer
+from wattigram.core.model.design.workspace import save_workspace
 from wattigram.desktop.recovery import Recovered, RecoveryCopy
 
 AUTOSAVE_MS = 2000

@@ -10,9 +10,9 @@ from PyQt6.QtCore import QFileSystemWatcher, QObject, QPoint, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.design import Workspace
-from wattigram.core.design.templates import empty_workspace
-from wattigram.core.part import list_parts, load_part
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.templates import empty_workspace
+from wattigram.core.model.part import list_parts, load_part
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.document import ChangedOnDiskError, Document, OnDisk, digest_of
 from wattigram.desktop.recovery import Abandoned, Recovered

@@ -12,8 +12,6 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.contract.image import Place, load_image, places
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import SetHandler, Several
 from wattigram.core.firmware import (
     WHAT_TO_INSTALL,
     BuildResult,
@@ -25,6 +23,8 @@ from wattigram.core.firmware import (
     tables_header,
     write_firmware,
 )
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import SetHandler, Several
 from wattigram.core.registers import design_writes, write_lines
 from wattigram.desktop.document import Document
 from wattigram.desktop.jobs import Job

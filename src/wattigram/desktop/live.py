@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.core.session import Snapshot, ViewRequest, is_virtual
 from wattigram.desktop.port_watch import PortWatch
 

@@ -6,8 +6,8 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.design.edits import Edit, RemoveOutput
-from wattigram.core.design.selftest import self_test
+from wattigram.core.model.design.edits import Edit, RemoveOutput
+from wattigram.core.model.design.selftest import self_test
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.book import CHAIN, ROUTES, WAVE, Book
 from wattigram.desktop.document import Document

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 
 FACETS = ("signal", "front end", "sample", "move", "reduce", "window", "stream")
 

@@ -21,8 +21,8 @@ from wattigram.core.accuracy import (
 )
 from wattigram.core.accuracy.averaging import stage_truncation
 from wattigram.core.board.settling import Node, sampled
-from wattigram.core.design import AnyStage, LowPass, Mean, RunningMean, Scale, Sum, Workspace, chain_scale
-from wattigram.core.design.edits import SetAlignment, SetBits, SetReduce, SetSampling
+from wattigram.core.model.design import AnyStage, LowPass, Mean, RunningMean, Scale, Sum, Workspace, chain_scale
+from wattigram.core.model.design.edits import SetAlignment, SetBits, SetReduce, SetSampling
 
 SCALE = Scale(12, 3.3, 4096)
 

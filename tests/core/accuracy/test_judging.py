@@ -25,8 +25,8 @@ from wattigram.core.accuracy import (
     waiting_values,
     window_latency_s,
 )
-from wattigram.core.bench import Ramp, Sine, Steps, Wiring, source_crossings, source_slope_v_s
-from wattigram.core.design import (
+from wattigram.core.model.bench import Ramp, Sine, Steps, Wiring, source_crossings, source_slope_v_s
+from wattigram.core.model.design import (
     Comparator,
     LowPass,
     Mean,
@@ -37,7 +37,7 @@ from wattigram.core.design import (
     Workspace,
     open_workspace,
 )
-from wattigram.core.design.edits import (
+from wattigram.core.model.design.edits import (
     AddWindow,
     RemoveSlot,
     SetClock,

@@ -5,7 +5,7 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from wattigram.core.bench import (
+from wattigram.core.model.bench import (
     Floating,
     Follow,
     Level,

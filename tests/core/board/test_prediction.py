@@ -7,10 +7,10 @@ from fractions import Fraction
 
 import pytest
 
-from wattigram.core.bench import Ramp, Sine, Steps, Wiring
 from wattigram.core.board import Run
 from wattigram.core.deploy import effective_config
-from wattigram.core.design import (
+from wattigram.core.model.bench import Ramp, Sine, Steps, Wiring
+from wattigram.core.model.design import (
     Comparator,
     ComparatorTrigger,
     Dma,
@@ -33,8 +33,8 @@ from wattigram.core.design import (
     WindowTrigger,
     Workspace,
 )
-from wattigram.core.design.model import Chain
-from wattigram.core.part import find_part
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.part import find_part
 from wattigram.core.timing import cycle_timing, retrieval_timing
 
 PARTS = {

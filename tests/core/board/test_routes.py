@@ -17,8 +17,8 @@ from wattigram.core.board.run import Run
 from wattigram.core.clocks import uart_timing
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveRoute, EffectiveSerial
 from wattigram.core.deploy import effective_config
-from wattigram.core.design import Report, RouteTimer, Uart, open_workspace
-from wattigram.core.design.edits import SetBits, SetPeriod, SetRoute, SetUart
+from wattigram.core.model.design import Report, RouteTimer, Uart, open_workspace
+from wattigram.core.model.design.edits import SetBits, SetPeriod, SetRoute, SetUart
 from wattigram.core.timing import route_timing
 
 EXAMPLES = Path(__file__).parents[3] / "examples"

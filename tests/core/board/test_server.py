@@ -15,7 +15,7 @@ from wattigram.core.capture.transport import Decoder, SampleRun, open_transport
 from wattigram.core.contract.link import Frame
 from wattigram.core.contract.link.link_key import key_path, read_key
 from wattigram.core.deploy import effective_config
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 
 
 @pytest.fixture

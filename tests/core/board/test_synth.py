@@ -11,15 +11,16 @@ from hypothesis import strategies as st
 
 from tests.conftest import KILN, edited
 from wattigram.core.base.errors import BoardError
-from wattigram.core.bench import Floating, Level, Ramp, Sine, Steps, Wiring
 from wattigram.core.board import Run
 from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.synth import ConverterSynth
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.board_config import EffectiveConfig, PinDrive, parse_bench, parse_config
 from wattigram.core.deploy import effective_bench, effective_config
-from wattigram.core.design import Workspace, open_workspace, signal_scale
-from wattigram.core.design.edits import (
+from wattigram.core.expected import expected_raw
+from wattigram.core.model.bench import Floating, Level, Ramp, Sine, Steps, Wiring
+from wattigram.core.model.design import Workspace, open_workspace, signal_scale
+from wattigram.core.model.design.edits import (
     Edit,
     SetAlignment,
     SetBits,
@@ -30,7 +31,6 @@ from wattigram.core.design.edits import (
     SetSampling,
     SetWiring,
 )
-from wattigram.core.expected import expected_raw
 
 
 def synth(config: EffectiveConfig, converter: int = 0) -> ConverterSynth:

@@ -6,8 +6,8 @@ import pytest
 
 from tests.conftest import CURE, edited
 from wattigram.core.comparison import Difference, compare_designs, value_text
-from wattigram.core.design import Workspace, open_workspace
-from wattigram.core.design.edits import RemoveSignal, SetHandler, SetPeriod, SetReduce
+from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.model.design.edits import RemoveSignal, SetHandler, SetPeriod, SetReduce
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 

@@ -8,9 +8,9 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.base.errors import EditError
-from wattigram.core.bench import Level, Wiring
-from wattigram.core.design import Mean, NoiseExpectation, Project, Signal, Window, Workspace
-from wattigram.core.design.edits import (
+from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.design import Mean, NoiseExpectation, Project, Signal, Window, Workspace
+from wattigram.core.model.design.edits import (
     AddExpectation,
     AddSignal,
     AddSlot,

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     Comparator,
     Dma,
     EdgeTrigger,
@@ -23,7 +23,7 @@ from wattigram.core.design import (
     Workspace,
     open_workspace,
 )
-from wattigram.core.design.edits import (
+from wattigram.core.model.design.edits import (
     AddSlot,
     AddWindow,
     Edit,

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from tests.conftest import KILN, edited
 from wattigram.core.base.errors import PartError, ProjectError, WattigramError
-from wattigram.core.bench import Level, Sine, Wiring
-from wattigram.core.design import (
+from wattigram.core.model.bench import Level, Sine, Wiring
+from wattigram.core.model.design import (
     Workspace,
     build_mark,
     load_project,
@@ -20,8 +20,8 @@ from wattigram.core.design import (
     project_text,
     save_project,
 )
-from wattigram.core.design.edits import RenameSignal, SetPeriod, SetWiring
-from wattigram.core.design.workspace import workspace_from_text
+from wattigram.core.model.design.edits import RenameSignal, SetPeriod, SetWiring
+from wattigram.core.model.design.workspace import workspace_from_text
 
 TEXT = KILN.read_text()
 

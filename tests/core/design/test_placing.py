@@ -5,13 +5,13 @@ from pathlib import Path
 import pytest
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.bench import Follow
 from wattigram.core.comparison import consequences
-from wattigram.core.design import EdgeTrigger, Signal, Workspace, open_workspace
-from wattigram.core.design.clip import clip_chain, clip_signals, paste
-from wattigram.core.design.edits import AddSignal, SetPin, SetTrigger, SwapPins, apply_edit
-from wattigram.core.design.placing import all_inputs, input_options, move_signal, other_uses
-from wattigram.core.design.templates import empty_workspace
+from wattigram.core.model.bench import Follow
+from wattigram.core.model.design import EdgeTrigger, Signal, Workspace, open_workspace
+from wattigram.core.model.design.clipboard import clip_chain, clip_signals, paste
+from wattigram.core.model.design.edits import AddSignal, SetPin, SetTrigger, SwapPins, apply_edit
+from wattigram.core.model.design.pin_assignment import all_inputs, input_options, move_signal, other_uses
+from wattigram.core.model.design.templates import empty_workspace
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import pytest
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     Code,
     Comparator,
     Dma,
@@ -24,7 +24,7 @@ from wattigram.core.design import (
     Window,
     Workspace,
 )
-from wattigram.core.design.edits import (
+from wattigram.core.model.design.edits import (
     AddWindow,
     Edit,
     OrderSlots,
@@ -52,7 +52,7 @@ from wattigram.core.design.edits import (
     apply_edit,
     describe,
 )
-from wattigram.core.design.file import parse_project, project_text
+from wattigram.core.model.design.project_file import parse_project, project_text
 
 COMPARATOR = Comparator(name="Comparator 1", signal="Upper zone", threshold_v=1.6)
 ORDER = ("calibrate", "converter", "memory", "interrupt", "trigger")

@@ -19,8 +19,8 @@ from wattigram.core.base.errors import LinkError, WattigramError
 from wattigram.core.capture.transport import Transport, open_transport
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.link.gdb_packets import PacketReader, decode_payload, encode_packet
-from wattigram.core.design import Workspace
 from wattigram.core.emulator.hints import board_setup
+from wattigram.core.model.design import Workspace
 from wattigram.core.proof import prove
 from wattigram.core.session import record_run
 from wattigram.core.session.board_process import ImageBoardProcess

@@ -11,10 +11,10 @@ from tests.core.firmware.compiled import EXAMPLES, needs_compiler, rebuilt
 from wattigram.core.capture.transport import open_transport
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import load_image, places
-from wattigram.core.design import Workspace, open_workspace
 from wattigram.core.emulator.hints import board_setup
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.names import c_identifiers
+from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.session import record_run
 from wattigram.core.session.board_process import ImageBoardProcess
 from wattigram.core.take import open_take

@@ -12,7 +12,7 @@ from tests.conftest import edited
 from tests.core.firmware.compiled import EXAMPLES, IDS, built, needs_compiler
 from tests.core.firmware.judged import judged
 from tests.core.registers.designs import random_workspace
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     Dma,
     Interrupt,
     Polling,
@@ -22,7 +22,7 @@ from wattigram.core.design import (
     Workspace,
     open_workspace,
 )
-from wattigram.core.design.edits import Edit, SetPerTrigger, SetRetrieval, SetSampling, SetTrigger, SetWindow
+from wattigram.core.model.design.edits import Edit, SetPerTrigger, SetRetrieval, SetSampling, SetTrigger, SetWindow
 from wattigram.core.proof import prove
 from wattigram.core.registers import differences
 from wattigram.core.session import record_run

@@ -11,9 +11,9 @@ import pytest
 from tests.conftest import edited
 from tests.core.emulator.mutants import Mistake, moved, mutant, named, replacing, run, without
 from tests.core.firmware.compiled import needs_compiler
-from wattigram.core.design import LevelExpectation, Workspace
-from wattigram.core.design.edits import AddExpectation
 from wattigram.core.firmware import write_firmware
+from wattigram.core.model.design import LevelExpectation, Workspace
+from wattigram.core.model.design.edits import AddExpectation
 from wattigram.core.session import RunOutcome
 from wattigram.core.take import open_take
 

@@ -7,7 +7,7 @@ from collections import deque
 import pytest
 
 from wattigram.core.emulator.peripherals import CALIBRATION_READS, EMPTY_LOOKS, Peripherals
-from wattigram.core.part import find_part
+from wattigram.core.model.part import find_part
 from wattigram.core.registers import register_map
 
 

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.bench import Level, Wiring, source_voltage
 from wattigram.core.board.settling import Node, sampled
-from wattigram.core.design import Watch, Window, Workspace
-from wattigram.core.design.edits import AddSlot, SetReduce, SetSampling, SetWindow, SetWiring
 from wattigram.core.expected import expected_events, expected_raw, expected_reduced, expected_settled_at, workspace_at
+from wattigram.core.model.bench import Level, Wiring, source_voltage
+from wattigram.core.model.design import Watch, Window, Workspace
+from wattigram.core.model.design.edits import AddSlot, SetReduce, SetSampling, SetWindow, SetWiring
 from wattigram.core.pins import input_source
 from wattigram.core.timing import cycle_timing
 

@@ -15,8 +15,6 @@ from wattigram.core.board import Run
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
 from wattigram.core.deploy import effective_config
-from wattigram.core.design import LowPass, Mean, RunningMean, Sum, Watch, Window, Workspace, open_workspace
-from wattigram.core.design.edits import AddWindow, Edit, SetReduce, SetSampling
 from wattigram.core.expected import (
     StampedInstants,
     SteadyInstants,
@@ -25,6 +23,8 @@ from wattigram.core.expected import (
     expected_reduced,
     unwrap_stamps,
 )
+from wattigram.core.model.design import LowPass, Mean, RunningMean, Sum, Watch, Window, Workspace, open_workspace
+from wattigram.core.model.design.edits import AddWindow, Edit, SetReduce, SetSampling
 from wattigram.core.timing import cycle_timing
 
 EXAMPLES = Path(__file__).parents[3] / "examples"

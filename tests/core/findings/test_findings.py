@@ -5,9 +5,10 @@ from fractions import Fraction
 import pytest
 
 from tests.conftest import CURE, edited
-from wattigram.core.bench import Level, Sine, Wiring
-from wattigram.core.design import Mean, Signal, TimerTrigger, Window, Workspace
-from wattigram.core.design.edits import (
+from wattigram.core.findings import Finding, find_all, rules
+from wattigram.core.model.bench import Level, Sine, Wiring
+from wattigram.core.model.design import Mean, Signal, TimerTrigger, Window, Workspace
+from wattigram.core.model.design.edits import (
     AddSignal,
     Edit,
     RemoveSlot,
@@ -26,7 +27,6 @@ from wattigram.core.design.edits import (
     SetWiring,
     apply_edit,
 )
-from wattigram.core.findings import Finding, find_all, rules
 
 HOT = Wiring(pin="A2", resistance_ohm=33.0, source=Sine(offset_v=2.0, amplitude_v=2.0, frequency_hz=Fraction(50)))
 COLD = Wiring(pin="A2", resistance_ohm=33.0, source=Level(voltage_v=-0.2))

@@ -8,9 +8,18 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.comparison import compare_designs
-from wattigram.core.design import Generator, GeneratorFollow, Playback, Report, Uart, Workspace, open_workspace
-from wattigram.core.design.edits import Edit, SetGenerator, SetPin, SetPwm, SetRoute, SetTable, SetUart, apply_edit
 from wattigram.core.findings import find_all
+from wattigram.core.model.design import Generator, GeneratorFollow, Playback, Report, Uart, Workspace, open_workspace
+from wattigram.core.model.design.edits import (
+    Edit,
+    SetGenerator,
+    SetPin,
+    SetPwm,
+    SetRoute,
+    SetTable,
+    SetUart,
+    apply_edit,
+)
 from wattigram.core.pins import pwm_timing
 from wattigram.core.proof import suggest_expectations
 
@@ -85,7 +94,7 @@ def test_an_input_on_an_output_is_told(tmp_path: Path) -> None:
 def test_a_filtered_pulse_that_still_ripples_is_told() -> None:
     wire = RAMP.project.wired("A0")
     assert wire is not None
-    from wattigram.core.design.edits import SetWiring
+    from wattigram.core.model.design.edits import SetWiring
 
     weak = edited(RAMP, SetWiring(wire.changed(capacitor_f=1e-6)))
     assert "pwm-ripples" in codes(weak)

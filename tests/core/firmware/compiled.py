@@ -8,9 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from wattigram.core.design import Workspace
 from wattigram.core.firmware import BuildResult, build_firmware, find_compiler, write_firmware
 from wattigram.core.firmware.flags import C_FLAGS, target_flags
+from wattigram.core.model.design import Workspace
 
 EXAMPLES = sorted(Path(__file__).parents[3].glob("examples/*/*.wattigram.toml"))
 IDS = [path.name.removesuffix(".wattigram.toml") for path in EXAMPLES]

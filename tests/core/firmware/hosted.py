@@ -5,9 +5,9 @@ from __future__ import annotations
 import subprocess
 from pathlib import Path
 
-from wattigram.core.design import Workspace
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.flags import C_FLAGS
+from wattigram.core.model.design import Workspace
 
 STUBS = """
 #include <stdio.h>

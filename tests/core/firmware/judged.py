@@ -5,8 +5,8 @@ from __future__ import annotations
 import random
 
 from tests.conftest import edited
-from wattigram.core.design import LowPass, Mean, RunningMean, Sum, Twin, Window, Workspace
-from wattigram.core.design.edits import AddWindow, Edit, SetReduce, SetTwin, SetWindow
+from wattigram.core.model.design import LowPass, Mean, RunningMean, Sum, Twin, Window, Workspace
+from wattigram.core.model.design.edits import AddWindow, Edit, SetReduce, SetTwin, SetWindow
 
 MOST_WINDOWS = 3
 

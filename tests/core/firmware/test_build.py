@@ -11,9 +11,9 @@ from tests.core.firmware.compiled import built, needs_compiler, rebuilt
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image, load_image, named_sizes
 from wattigram.core.contract.image.elf import check_image
-from wattigram.core.design import Workspace
 from wattigram.core.firmware import Compiler, build_firmware, find_compiler, write_firmware
 from wattigram.core.firmware.build import complaints
+from wattigram.core.model.design import Workspace
 
 
 @needs_compiler

@@ -9,9 +9,9 @@ import pytest
 from tests.conftest import edited
 from tests.core.firmware.compiled import needs_compiler, rebuilt
 from wattigram.core.base.errors import FirmwareError
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import RemoveSignal, SetLoopItems, SetPeriod, SetSampling
 from wattigram.core.firmware import default_folder, lost_hooks, write_firmware
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import RemoveSignal, SetLoopItems, SetPeriod, SetSampling
 
 OWN = """#include "wg_hooks.h"
 

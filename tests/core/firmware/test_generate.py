@@ -12,13 +12,13 @@ from tests.conftest import edited
 from tests.core.firmware.compiled import EXAMPLES, IDS, built, host_complaints, needs_compiler, needs_cppcheck
 from tests.core.registers.designs import random_workspace
 from wattigram.core.base.errors import QuantityError, WattigramError
-from wattigram.core.design import Workspace, open_workspace
-from wattigram.core.design.edits import RenameSignal, SetWindow
 from wattigram.core.firmware import all_hooks, firmware_files, tables_header
 from wattigram.core.firmware.hooks import event_hooks
 from wattigram.core.firmware.names import c_comment, c_identifiers, c_string
 from wattigram.core.firmware.setup_c import LINE_WIDE
 from wattigram.core.firmware.tables import Tables
+from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.model.design.edits import RenameSignal, SetWindow
 from wattigram.core.registers import design_writes
 
 

@@ -11,7 +11,7 @@ import pytest
 from tests.core.firmware.hosted import host_program
 from wattigram.core.capture.transport import Decoder
 from wattigram.core.contract.link import Frame, FrameType, parse_identity
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 
 COMMANDS = 4000
 pytestmark = pytest.mark.skipif(shutil.which("gcc") is None, reason="no compiler on this machine")

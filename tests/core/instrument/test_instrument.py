@@ -12,11 +12,11 @@ from contextlib import contextmanager
 import pytest
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.bench import Floating, Level, SignalGenerator, Sine, Supply, Wiring
 from wattigram.core.contract.shapes import TriangleShape
 from wattigram.core.instrument import Instrument, apply_source, read_voltage
 from wattigram.core.instrument.client import parse_address
 from wattigram.core.instrument.simulated import IDENTITY, SimulatedInstrument
+from wattigram.core.model.bench import Floating, Level, SignalGenerator, Sine, Supply, Wiring
 
 
 @contextmanager

@@ -6,8 +6,8 @@ from pathlib import Path
 import pytest
 
 from wattigram.core.base.errors import PartError
-from wattigram.core.part import find_part, list_parts, load_part, parse_part
-from wattigram.core.part.catalogue import FOLDER
+from wattigram.core.model.part import find_part, list_parts, load_part, parse_part
+from wattigram.core.model.part.catalogue import FOLDER
 
 MARTEN = (FOLDER / "marten-m3.toml").read_text()
 

@@ -7,8 +7,8 @@ from pathlib import Path
 import pytest
 
 from wattigram.core.base.errors import PartError
-from wattigram.core.part import Part, copy_part, find_part, list_parts, load_part, parse_part
-from wattigram.core.part.catalogue import FOLDER
+from wattigram.core.model.part import Part, copy_part, find_part, list_parts, load_part, parse_part
+from wattigram.core.model.part.catalogue import FOLDER
 
 
 @pytest.mark.parametrize("part", list_parts(), ids=lambda part: part.id)

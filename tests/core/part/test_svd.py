@@ -9,8 +9,8 @@ import pytest
 
 from tests.cli.test_cli import wattigram
 from wattigram.core.base.errors import PartError
-from wattigram.core.part.registers import Block
-from wattigram.core.part.svd import blocks_toml, read_svd
+from wattigram.core.model.part.registers import Block
+from wattigram.core.model.part.svd import blocks_toml, read_svd
 
 HERON = """<?xml version="1.0"?>
 <device><name>HERON</name><size>32</size><peripherals>

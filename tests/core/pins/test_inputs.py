@@ -9,7 +9,10 @@ import numpy as np
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.bench import (
+from wattigram.core.board.outputs import Outputs
+from wattigram.core.contract.shapes import PointsShape, PulseShape, SawtoothShape, SineShape, TriangleShape
+from wattigram.core.deploy import effective_bench, effective_config
+from wattigram.core.model.bench import (
     Battery,
     Bridge,
     Jumper,
@@ -33,11 +36,8 @@ from wattigram.core.bench import (
     source_span_s,
     source_voltage,
 )
-from wattigram.core.board.outputs import Outputs
-from wattigram.core.contract.shapes import PointsShape, PulseShape, SawtoothShape, SineShape, TriangleShape
-from wattigram.core.deploy import effective_bench, effective_config
-from wattigram.core.design import Workspace, open_workspace
-from wattigram.core.design.edits import SetWiring
+from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.model.design.edits import SetWiring
 from wattigram.core.pins import input_noise_v, input_source
 
 EXAMPLES = Path(__file__).parents[3] / "examples"

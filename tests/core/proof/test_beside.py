@@ -7,9 +7,9 @@ from collections.abc import Callable
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.bench import Ramp
-from wattigram.core.design import Interrupt, LevelExpectation, Workspace
-from wattigram.core.design.edits import AddExpectation, SetHandler, SetRetrieval, SetWiring, apply_edit
+from wattigram.core.model.bench import Ramp
+from wattigram.core.model.design import Interrupt, LevelExpectation, Workspace
+from wattigram.core.model.design.edits import AddExpectation, SetHandler, SetRetrieval, SetWiring, apply_edit
 from wattigram.core.proof import prove
 from wattigram.core.take import Take
 

@@ -12,7 +12,7 @@ import pytest
 from numpy.typing import NDArray
 
 from wattigram.core.contract.link import EVENT_DTYPE, FAILED, FrameType, encode_frame, writes_text
-from wattigram.core.design import Workspace, project_text
+from wattigram.core.model.design import Workspace, project_text
 from wattigram.core.proof import Proof, prove
 from wattigram.core.proof.causes import likely_causes
 from wattigram.core.registers import DesignMemory, design_writes, placed, register_map

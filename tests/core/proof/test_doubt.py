@@ -9,8 +9,10 @@ import pytest
 
 from tests.conftest import edited
 from tests.core.board.test_prediction import Design
-from wattigram.core.bench import Floating, Ramp, Sine, Wiring
-from wattigram.core.design import (
+from wattigram.core.expected import band_half_width_v
+from wattigram.core.findings import find_all
+from wattigram.core.model.bench import Floating, Ramp, Sine, Wiring
+from wattigram.core.model.design import (
     CourseExpectation,
     Expectation,
     LevelExpectation,
@@ -23,9 +25,7 @@ from wattigram.core.design import (
     Workspace,
     signal_scale,
 )
-from wattigram.core.design.edits import RemoveWiring, SetAlignment, SetItemWidth, SetStartup, SetWindow, SetWiring
-from wattigram.core.expected import band_half_width_v
-from wattigram.core.findings import find_all
+from wattigram.core.model.design.edits import RemoveWiring, SetAlignment, SetItemWidth, SetStartup, SetWindow, SetWiring
 from wattigram.core.proof import prove, suggest_expectations
 from wattigram.core.proof.causes.base import Case
 from wattigram.core.proof.causes.levels import input_beyond_reference

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.bench import Floating, Ramp, Wiring
-from wattigram.core.design import (
+from wattigram.core.findings import find_all
+from wattigram.core.model.bench import Floating, Ramp, Wiring
+from wattigram.core.model.design import (
     Comparator,
     Dma,
     EdgesExpectation,
@@ -24,7 +25,7 @@ from wattigram.core.design import (
     WindowExpectation,
     Workspace,
 )
-from wattigram.core.design.edits import (
+from wattigram.core.model.design.edits import (
     AddExpectation,
     Edit,
     SetAlignment,
@@ -48,7 +49,6 @@ from wattigram.core.design.edits import (
     SetWiring,
     apply_edit,
 )
-from wattigram.core.findings import find_all
 from wattigram.core.proof import Proof, prove
 from wattigram.core.take import Take
 

@@ -8,8 +8,9 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.bench import Sine, Steps, Wiring
-from wattigram.core.design import (
+from wattigram.core.findings import find_all
+from wattigram.core.model.bench import Sine, Steps, Wiring
+from wattigram.core.model.design import (
     FreeRunningTrigger,
     NoiseExpectation,
     Reader,
@@ -18,7 +19,7 @@ from wattigram.core.design import (
     Workspace,
     open_workspace,
 )
-from wattigram.core.design.edits import (
+from wattigram.core.model.design.edits import (
     AddExpectation,
     Edit,
     MoveSlot,
@@ -35,7 +36,6 @@ from wattigram.core.design.edits import (
     SetWiring,
     apply_edit,
 )
-from wattigram.core.findings import find_all
 from wattigram.core.proof import prove
 from wattigram.core.take import Take
 
@@ -127,7 +127,7 @@ def test_a_chain_that_its_window_stopped_is_told_from_one_that_is_slow(
 def test_nothing_is_named_where_nothing_fits(take_of: Callable[..., Take], tmp_path: Path) -> None:
     """The bench is another one than described: no mistake of the design looks like that."""
     from wattigram.core.deploy import effective_bench, effective_config
-    from wattigram.core.design import project_text
+    from wattigram.core.model.design import project_text
     from wattigram.core.session import BoardProcess, record_run
 
     base = open_workspace(EXAMPLES / "flame-watch")

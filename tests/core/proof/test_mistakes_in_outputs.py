@@ -9,9 +9,10 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.bench import Jumper, Level, Ramp, Tied, Wiring
 from wattigram.core.contract.shapes import PulseShape, SineShape
-from wattigram.core.design import (
+from wattigram.core.findings import find_all
+from wattigram.core.model.bench import Jumper, Level, Ramp, Tied, Wiring
+from wattigram.core.model.design import (
     CourseExpectation,
     DutySink,
     Expectation,
@@ -24,7 +25,7 @@ from wattigram.core.design import (
     Workspace,
     open_workspace,
 )
-from wattigram.core.design.edits import (
+from wattigram.core.model.design.edits import (
     Edit,
     RemoveOutput,
     RemoveWiring,
@@ -37,8 +38,7 @@ from wattigram.core.design.edits import (
     SetWiring,
     apply_edit,
 )
-from wattigram.core.design.selftest import self_test
-from wattigram.core.findings import find_all
+from wattigram.core.model.design.selftest import self_test
 from wattigram.core.proof import Proof, prove
 from wattigram.core.take import Take
 

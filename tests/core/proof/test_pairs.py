@@ -9,9 +9,17 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.accuracy import twin_rates_hz
-from wattigram.core.design import FollowTrigger, Mean, SoftwareTrigger, TimerTrigger, Window, Workspace
-from wattigram.core.design.edits import AddWindow, RemoveSlot, SetLoopItems, SetReduce, SetTrigger, SetTwin, apply_edit
 from wattigram.core.findings import Finding, find_all
+from wattigram.core.model.design import FollowTrigger, Mean, SoftwareTrigger, TimerTrigger, Window, Workspace
+from wattigram.core.model.design.edits import (
+    AddWindow,
+    RemoveSlot,
+    SetLoopItems,
+    SetReduce,
+    SetTrigger,
+    SetTwin,
+    apply_edit,
+)
 from wattigram.core.proof import prove
 from wattigram.core.take import Take
 

@@ -9,13 +9,13 @@ import numpy as np
 import pytest
 
 from tests.conftest import CURE, edited
-from wattigram.core.bench import Floating, Level, Sine, Steps, Wiring
 from wattigram.core.board import Run
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.contract.link import EVENT_DTYPE, FrameType
 from wattigram.core.deploy import effective_config
-from wattigram.core.design import (
+from wattigram.core.model.bench import Floating, Level, Sine, Steps, Wiring
+from wattigram.core.model.design import (
     Expectation,
     LevelExpectation,
     NoiseExpectation,
@@ -27,7 +27,7 @@ from wattigram.core.design import (
     Workspace,
     project_text,
 )
-from wattigram.core.design.edits import (
+from wattigram.core.model.design.edits import (
     AddExpectation,
     RenameSignal,
     SetAlignment,

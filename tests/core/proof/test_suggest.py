@@ -5,8 +5,8 @@ from collections.abc import Callable
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import RemoveSlot
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import RemoveSlot
 from wattigram.core.proof import prove, suggest_expectations
 from wattigram.core.take import Take
 

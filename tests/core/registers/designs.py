@@ -5,9 +5,9 @@ from __future__ import annotations
 import random
 from fractions import Fraction
 
-from wattigram.core.bench import Level, Wiring
 from wattigram.core.contract.shapes import SineShape
-from wattigram.core.design import (
+from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.design import (
     Chain,
     Dma,
     EdgeTrigger,
@@ -29,8 +29,8 @@ from wattigram.core.design import (
     Workspace,
     part_faults,
 )
-from wattigram.core.design.outputs import Generator, GeneratorFollow, HeldLevel, Playback, Pwm, Table, Uart
-from wattigram.core.part import Converter, Part, list_parts
+from wattigram.core.model.design.outputs import Generator, GeneratorFollow, HeldLevel, Playback, Pwm, Table, Uart
+from wattigram.core.model.part import Converter, Part, list_parts
 
 
 def random_workspace(seed: int) -> Workspace:

@@ -13,7 +13,7 @@ from tests.core.firmware.compiled import EXAMPLES, built, needs_compiler
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.board import Run
 from wattigram.core.deploy import effective_config
-from wattigram.core.design import DacSink, ResultSource, Route, RouteTimer, Workspace, open_workspace
+from wattigram.core.model.design import DacSink, ResultSource, Route, RouteTimer, Workspace, open_workspace
 from wattigram.core.registers import (
     DesignMemory,
     Observed,

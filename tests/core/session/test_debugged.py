@@ -10,7 +10,7 @@ from wattigram.core.base.errors import FirmwareError, LinkError
 from wattigram.core.capture.transport import Decoder
 from wattigram.core.contract.image import load_image, places
 from wattigram.core.contract.link import Frame
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.core.session import record_run
 from wattigram.core.session.debugged import DebuggedPort, debugger_place
 from wattigram.core.session.looking import look

@@ -9,7 +9,7 @@ import serial.tools.list_ports
 
 from tests.cli.test_cli import wattigram
 from wattigram.core.capture.transport import serial_ports
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.core.session.load import overload_text, stream_bytes_hz
 from wattigram.core.take import Take
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from wattigram.core.contract.link import FLAG_FIRST, FrameType, encode_frame
-from wattigram.core.design import Workspace, project_text
+from wattigram.core.model.design import Workspace, project_text
 from wattigram.core.session.reception import Reception
 from wattigram.core.take import Take, TakeWriter, open_take
 

@@ -14,7 +14,7 @@ import pytest
 
 from wattigram.core.base.errors import LinkError
 from wattigram.core.contract.link import FLAG_FIRST, FrameType, encode_frame
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.core.session import record as record_module
 from wattigram.core.session import record_run
 from wattigram.core.take import open_take

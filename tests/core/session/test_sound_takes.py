@@ -17,11 +17,11 @@ import pytest
 
 from tests.conftest import KILN
 from wattigram.core.base.errors import TakeError
-from wattigram.core.bench import Level, Wiring
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.deploy import effective_config
-from wattigram.core.design import Workspace, open_workspace, project_text
-from wattigram.core.design.edits import SetWiring, apply_edit
+from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.design import Workspace, open_workspace, project_text
+from wattigram.core.model.design.edits import SetWiring, apply_edit
 from wattigram.core.proof import prove
 from wattigram.core.session import BoardProcess, LiveSession, record_run
 from wattigram.core.session import live as live_module
@@ -108,7 +108,7 @@ def test_a_full_disk_ends_a_run_with_a_sentence(kiln: Workspace, small_disk: Pat
 LIMITED = """
 import resource, sys
 from pathlib import Path
-from wattigram.core.design import open_workspace
+from wattigram.core.model.design import open_workspace
 from wattigram.core.session import record_run
 resource.setrlimit(resource.RLIMIT_FSIZE, (12 << 20, 12 << 20))
 outcome = record_run(open_workspace(Path(sys.argv[1])), 100.0, Path(sys.argv[2]), fast=True)

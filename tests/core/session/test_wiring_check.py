@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from wattigram.core.design import open_workspace
+from wattigram.core.model.design import open_workspace
 from wattigram.core.session import StreamPicture
 from wattigram.core.session.wiring_check import STEADY_LOOKS, WiringCheck, wiring_steps
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from wattigram.core.base.errors import TakeError
-from wattigram.core.design import Workspace, project_text
+from wattigram.core.model.design import Workspace, project_text
 from wattigram.core.session import record_run
 from wattigram.core.take import TakeWriter, open_take
 from wattigram.core.take.atomic import temporary_path

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from wattigram.core.base.errors import TakeError
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.core.session import record_run
 from wattigram.core.take import open_take
 from wattigram.core.take import opening as opening_module

@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import edited
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import AddSlot, SetBits, SetDivider, SetLoopItems, SetPeriod, SetSampling
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import AddSlot, SetBits, SetDivider, SetLoopItems, SetPeriod, SetSampling
 from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing
 
 

@@ -6,8 +6,8 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.design import Polling, SoftwareTrigger, Workspace, open_workspace
-from wattigram.core.design.edits import SetCalibration, SetPerTrigger, SetRetrieval, SetStartup, SetTrigger
+from wattigram.core.model.design import Polling, SoftwareTrigger, Workspace, open_workspace
+from wattigram.core.model.design.edits import SetCalibration, SetPerTrigger, SetRetrieval, SetStartup, SetTrigger
 from wattigram.core.timing import right_order, startup
 
 EXAMPLES = Path(__file__).parents[3] / "examples"

@@ -29,7 +29,7 @@ from wattigram.core.contract.shapes import (
     Tone,
     TriangleShape,
 )
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     Generator,
     GeneratorFollow,
     HeldLevel,
@@ -39,7 +39,7 @@ from wattigram.core.design import (
     TimerTrigger,
     Workspace,
 )
-from wattigram.core.design.edits import SetGenerator, SetTable
+from wattigram.core.model.design.edits import SetGenerator, SetTable
 from wattigram.core.waveform import (
     droop_db,
     image_dbc,

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 from functools import lru_cache
 
-from wattigram.core.design.stage import AnyStage, LowPass, RunningMean, rate_divisor
+from wattigram.core.model.design.stage import AnyStage, LowPass, RunningMean, rate_divisor
 
 
 def block_mean_gain(count: int, frequency_hz: float, rate_hz: float) -> float:

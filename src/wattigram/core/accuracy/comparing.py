@@ -9,9 +9,9 @@ from functools import lru_cache
 import numpy as np
 
 from wattigram.core.accuracy.edges import LONGEST_COMMON_S, walk_times, walked_edges
-from wattigram.core.bench import Driven, Level, Played, source_crossings, source_voltage
-from wattigram.core.design.stage import Comparator
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.bench import Driven, Level, Played, source_crossings, source_voltage
+from wattigram.core.model.design.stage import Comparator
+from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.pins import compared, input_noise_v, input_poles_s
 
 SIGMAS = 6.0

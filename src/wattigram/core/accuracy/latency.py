@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wattigram.core.accuracy.averaging import stage_figures
-from wattigram.core.design.model import Chain, Project, Signal
-from wattigram.core.design.stage import Window, rate_divisor
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.design.project import Chain, Project, Signal
+from wattigram.core.model.design.stage import Window, rate_divisor
+from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing
 
 VALUE_BYTES = 16

@@ -6,9 +6,9 @@ import math
 from dataclasses import dataclass
 
 from wattigram.core.accuracy.averaging import stage_noise_share, stage_truncation
-from wattigram.core.design.model import Chain, Signal
-from wattigram.core.design.scale import signal_scale
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.design.project import Chain, Signal
+from wattigram.core.model.design.scale import signal_scale
+from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.pins import input_noise_v
 from wattigram.core.timing import cycle_timing
 

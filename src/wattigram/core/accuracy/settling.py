@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.accuracy.circuit import PinCircuit, SideCircuit, side_circuit, steady_share
-from wattigram.core.design.model import Chain, Signal
-from wattigram.core.design.scale import signal_scale
-from wattigram.core.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.project import Chain, Signal
+from wattigram.core.model.design.scale import signal_scale
+from wattigram.core.model.design.workspace import Workspace, worked_out_once
 from wattigram.core.pins import input_extent_v, pin_impedance
 from wattigram.core.timing import cycle_timing
 

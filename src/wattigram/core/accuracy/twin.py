@@ -8,10 +8,10 @@ from fractions import Fraction
 
 from wattigram.core.accuracy.noise import signal_noise
 from wattigram.core.accuracy.settling import slot_settling
-from wattigram.core.bench import source_slope_v_s
-from wattigram.core.design.model import Chain, Signal
-from wattigram.core.design.stage import rate_divisor
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.bench import source_slope_v_s
+from wattigram.core.model.design.project import Chain, Signal
+from wattigram.core.model.design.stage import rate_divisor
+from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.pins import input_extent_v, input_source
 from wattigram.core.timing import cycle_timing
 

@@ -9,9 +9,9 @@ from functools import lru_cache
 
 import numpy as np
 
-from wattigram.core.design.outputs import Playback
-from wattigram.core.design.trigger import TimerTrigger
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.design.outputs import Playback
+from wattigram.core.model.design.trigger import TimerTrigger
+from wattigram.core.model.design.workspace import Workspace
 
 
 @dataclass(frozen=True)

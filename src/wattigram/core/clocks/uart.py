@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-from wattigram.core.design.outputs import Uart
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.design.outputs import Uart
+from wattigram.core.model.design.workspace import Workspace
 
 
 @dataclass(frozen=True)

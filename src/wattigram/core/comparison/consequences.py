@@ -7,9 +7,9 @@ from typing import Literal
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.comparison.figures import compare_designs, value_text
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import Edit, apply_edit
 from wattigram.core.findings import find_all
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import Edit, apply_edit
 
 
 @dataclass(frozen=True)

@@ -22,7 +22,7 @@ from wattigram.core.deploy.outgoing import effective_dacs, effective_pwm
 from wattigram.core.deploy.routing import effective_routes, effective_texts
 from wattigram.core.deploy.watching import effective_taps, effective_watches
 from wattigram.core.deploy.wiring import effective_bench, floating_reference
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     Chain,
     ComparatorTrigger,
     Dma,

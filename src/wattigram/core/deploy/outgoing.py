@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from wattigram.core.contract.board_config import EffectiveDac, EffectivePwm
-from wattigram.core.design import Workspace
-from wattigram.core.design.outputs import HeldLevel
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.outputs import HeldLevel
 from wattigram.core.pins import pwm_pin, pwm_timing
 from wattigram.core.waveform import output_range_v, playing
 

@@ -7,8 +7,16 @@ from typing import Any
 from wattigram.core.clocks import set_timer, uart_timing
 from wattigram.core.contract.board_config import EffectiveRoute, EffectiveSerial, EffectiveText
 from wattigram.core.contract.link import OUTPUT_STREAM
-from wattigram.core.design import Workspace, signal_scale
-from wattigram.core.design.route import DacSink, DutySink, PeriodSink, ReceivedSource, ResultSource, Route, SendSink
+from wattigram.core.model.design import Workspace, signal_scale
+from wattigram.core.model.design.route import (
+    DacSink,
+    DutySink,
+    PeriodSink,
+    ReceivedSource,
+    ResultSource,
+    Route,
+    SendSink,
+)
 from wattigram.core.pins import misread_bytes, pwm_timing, serial_source
 from wattigram.core.timing import slot_order
 from wattigram.core.waveform import table_codes

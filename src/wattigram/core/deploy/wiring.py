@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from wattigram.core.bench import (
+from wattigram.core.contract.board_config import EffectiveBench, PinDrive
+from wattigram.core.model.bench import (
     Floating,
     Jumper,
     Level,
@@ -15,9 +16,8 @@ from wattigram.core.bench import (
     followed,
     swapped_partner,
 )
-from wattigram.core.bench.evaluate import FLOATING_CENTRE_V, WANDER_HZ, WANDER_V
-from wattigram.core.contract.board_config import EffectiveBench, PinDrive
-from wattigram.core.design import Workspace
+from wattigram.core.model.bench.source_voltage import FLOATING_CENTRE_V, WANDER_HZ, WANDER_V
+from wattigram.core.model.design import Workspace
 from wattigram.core.pins import input_poles_s, input_source, pin_impedance
 
 

@@ -9,10 +9,10 @@ from pydantic import Field, ValidationError
 
 from wattigram.core.base.errors import BoardError
 from wattigram.core.base.fields import Strict
-from wattigram.core.bench import Wiring
 from wattigram.core.contract.link import OUTPUT_STREAM
-from wattigram.core.design import Workspace
-from wattigram.core.part import Part
+from wattigram.core.model.bench import Wiring
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.part import Part
 from wattigram.core.registers import Surroundings, surroundings
 from wattigram.core.timing import cycle_timing
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from wattigram.core.emulator.cpu import PAGE
-from wattigram.core.part import Part
+from wattigram.core.model.part import Part
 from wattigram.core.registers import LINES_ENABLE, RegisterAt, SiliconState, register_map
 
 SYSTEM_CONTROL_PAGE = 0xE000E000

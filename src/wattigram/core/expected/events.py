@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.accuracy import pair_reach_s
-from wattigram.core.design import Chain, Watch, Window, limits_v, rate_divisor
 from wattigram.core.expected.instants import Instants
 from wattigram.core.expected.stream import ExpectedStream, History, expected_raw, expected_reduced
+from wattigram.core.model.design import Chain, Watch, Window, limits_v, rate_divisor
 
 InstantsOf = Callable[[Chain, int, int], Instants | None]
 """Instants of some cycles of a chain; None where they are even."""

@@ -9,8 +9,8 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.design.model import Chain
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.timing import cycle_timing
 
 FloatArray = NDArray[np.float64]

@@ -9,16 +9,9 @@ from numpy.typing import NDArray
 
 from wattigram.core.board import serial_codes
 from wattigram.core.contract.board_config import EffectiveSerial
-from wattigram.core.design import (
-    ReceivedSource,
-    ResultSource,
-    Route,
-    TableSource,
-    aligned_shift,
-    chain_scale,
-)
-from wattigram.core.design.workspace import Workspace
 from wattigram.core.expected.stream import band_half_width_v, expected_settled_at
+from wattigram.core.model.design import ReceivedSource, ResultSource, Route, TableSource, aligned_shift, chain_scale
+from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.pins import serial_source
 from wattigram.core.timing import route_timing
 from wattigram.core.waveform import table_codes

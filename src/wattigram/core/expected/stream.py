@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 from wattigram.core.accuracy import signal_noise, slot_circuit
 from wattigram.core.accuracy.circuit import SideCircuit
 from wattigram.core.accuracy.settling import SlotCircuit
-from wattigram.core.bench import source_voltage
-from wattigram.core.design import LowPass, RunningMean, Signal, rate_divisor, signal_scale
-from wattigram.core.design.model import Chain
-from wattigram.core.design.workspace import Workspace
 from wattigram.core.expected.instants import Instants, SteadyInstants
 from wattigram.core.expected.settling import memory_scans, recurrence, settled_readings
+from wattigram.core.model.bench import source_voltage
+from wattigram.core.model.design import LowPass, RunningMean, Signal, rate_divisor, signal_scale
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.pins import input_accuracy_v, input_source, input_voltage_v, is_looped_back
 from wattigram.core.timing import cycle_timing
 

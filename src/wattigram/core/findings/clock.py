@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 from wattigram.core.base.quantity import brief
 from wattigram.core.clocks import solve_timer, timer_setting
-from wattigram.core.design import TimerTrigger, Workspace
-from wattigram.core.design.edits import SetCalibration, SetDivider, SetPeriod
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.model.design import TimerTrigger, Workspace
+from wattigram.core.model.design.edits import SetCalibration, SetDivider, SetPeriod
 from wattigram.core.timing import cycle_timing
 
 DOUBTFUL_PPM = 100

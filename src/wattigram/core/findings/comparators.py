@@ -7,10 +7,10 @@ from collections.abc import Iterator
 
 from wattigram.core.accuracy import ComparatorFigures, comparator_figures
 from wattigram.core.base.quantity import show_volts
-from wattigram.core.bench import Played
-from wattigram.core.design import Comparator, Workspace
-from wattigram.core.design.edits import SetComparator
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.model.bench import Played
+from wattigram.core.model.design import Comparator, Workspace
+from wattigram.core.model.design.edits import SetComparator
 from wattigram.core.pins import input_source
 
 CHATTER_EDGES = 1.2

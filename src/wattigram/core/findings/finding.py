@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import Edit
-from wattigram.core.design.edits.changes import fix_text
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import Edit
+from wattigram.core.model.design.edits.changes import fix_text
 
 Severity = Literal["error", "warning", "note"]
 Rule = Callable[[Workspace], Iterator["Finding"]]

@@ -7,7 +7,9 @@ from fractions import Fraction
 
 from wattigram.core.base.quantity import brief, show, show_volts
 from wattigram.core.clocks import set_timer, timer_setting
-from wattigram.core.design import (
+from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.findings.remedy import first_cure, gone
+from wattigram.core.model.design import (
     Generator,
     GeneratorFollow,
     HeldLevel,
@@ -17,10 +19,8 @@ from wattigram.core.design import (
     TimerTrigger,
     Workspace,
 )
-from wattigram.core.design.edits import Edit, SetGenerator, SetPwm, SetTable, Several, retimed
-from wattigram.core.findings.finding import Finding, rule
-from wattigram.core.findings.remedy import first_cure, gone
-from wattigram.core.part import Dac
+from wattigram.core.model.design.edits import Edit, SetGenerator, SetPwm, SetTable, Several, retimed
+from wattigram.core.model.part import Dac
 from wattigram.core.pins import pwm_timing
 from wattigram.core.waveform import dac_lsb_v, output_range_v, playing, table_codes, table_volts, update_timer
 

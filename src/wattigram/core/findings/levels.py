@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.base.quantity import show_volts
-from wattigram.core.bench import Floating
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import SetReference
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.model.bench import Floating
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import SetReference
 from wattigram.core.pins import input_extent_v, input_source
 
 

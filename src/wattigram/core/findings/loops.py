@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.accuracy import sum_bits
-from wattigram.core.design import Chain, Workspace
-from wattigram.core.design.edits import SetItemWidth, SetLoopItems
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.model.design import Chain, Workspace
+from wattigram.core.model.design.edits import SetItemWidth, SetLoopItems
 from wattigram.core.timing import loop_timing
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import OrderSlots, SetStartup
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import OrderSlots, SetStartup
 from wattigram.core.timing import STEP_NAMES, slot_order, startup
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.design import Workspace
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.pins import free_pin
+from wattigram.core.model.design import Workspace
 from wattigram.core.pins import pwm_pin
 
 

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 from wattigram.core.accuracy import adequate_sampling_s
 from wattigram.core.base.quantity import show_volts
-from wattigram.core.bench import Floating, Level, Tied, Wiring, followed, source_extent_v
-from wattigram.core.design import Chain, Signal, Workspace, part_faults
-from wattigram.core.design.edits import AddSlot, SetPin, SetWiring
 from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.model.bench import Floating, Level, Tied, Wiring, followed, source_extent_v
+from wattigram.core.model.design import Chain, Signal, Workspace, part_faults
+from wattigram.core.model.design.edits import AddSlot, SetPin, SetWiring
 from wattigram.core.pins import input_resistance_ohm, input_source
 from wattigram.core.timing import cycle_timing
 

@@ -7,9 +7,9 @@ from collections.abc import Callable, Iterable
 from contextvars import ContextVar
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits import Edit, apply_edit
 from wattigram.core.findings.finding import Finding
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import Edit, apply_edit
 
 _TRYING: ContextVar[bool] = ContextVar("trying a cure", default=False)
 

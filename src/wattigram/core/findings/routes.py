@@ -6,9 +6,11 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.base.quantity import brief, show_volts
-from wattigram.core.bench import Jumper, source_extent_v
 from wattigram.core.clocks import uart_timing
-from wattigram.core.design import (
+from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.findings.remedy import first_cure, gone, round_up
+from wattigram.core.model.bench import Jumper, source_extent_v
+from wattigram.core.model.design import (
     DutySink,
     PeriodSink,
     ReceivedSource,
@@ -18,9 +20,7 @@ from wattigram.core.design import (
     Uart,
     Workspace,
 )
-from wattigram.core.design.edits import Edit, SetPwm, SetRoute, SetUart
-from wattigram.core.findings.finding import Finding, rule
-from wattigram.core.findings.remedy import first_cure, gone, round_up
+from wattigram.core.model.design.edits import Edit, SetPwm, SetRoute, SetUart
 from wattigram.core.pins import (
     generator_on,
     input_poles_s,

@@ -8,10 +8,10 @@ from fractions import Fraction
 from functools import partial
 
 from wattigram.core.base.quantity import brief
-from wattigram.core.design import Chain, EdgeTrigger, FollowTrigger, SoftwareTrigger, TimerTrigger, Workspace
-from wattigram.core.design.edits import Edit, SetDivider, SetPeriod, SetPerTrigger, SetTrigger
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure
+from wattigram.core.model.design import Chain, EdgeTrigger, FollowTrigger, SoftwareTrigger, TimerTrigger, Workspace
+from wattigram.core.model.design.edits import Edit, SetDivider, SetPeriod, SetPerTrigger, SetTrigger
 from wattigram.core.timing import CycleTiming, cycle_timing, starts_each
 from wattigram.core.timing.software import waits_in_vain
 

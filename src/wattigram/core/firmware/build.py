@@ -16,7 +16,7 @@ from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import load_image
 from wattigram.core.firmware.flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
 from wattigram.core.firmware.room import is_of_room, overflows
-from wattigram.core.part import Part
+from wattigram.core.model.part import Part
 
 USUAL_COMPILER = "arm-none-eabi-gcc"
 BUILD_FOLDER = "build"

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from wattigram.core.base.errors import FirmwareError
-from wattigram.core.design import Workspace
 from wattigram.core.firmware.generate import firmware_files
 from wattigram.core.firmware.hooks import all_hooks, hooks_written
 from wattigram.core.firmware.tables import Tables
+from wattigram.core.model.design import Workspace
 
 OURS = "wg_"
 SIGN = "wg_design.h"

@@ -8,9 +8,9 @@ from functools import cached_property
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.quantity import show
-from wattigram.core.design import Dma, Fifo, Interrupt, Polling, SoftwareTrigger, Watch, WindowTrigger, Workspace
 from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_flag_c
 from wattigram.core.firmware.tables import ChainTable, Tables
+from wattigram.core.model.design import Dma, Fifo, Interrupt, Polling, SoftwareTrigger, Watch, WindowTrigger, Workspace
 from wattigram.core.registers import c_name, field_value, hardware_watches, register_map
 from wattigram.core.timing import repoints, retrieval_timing, slot_order
 

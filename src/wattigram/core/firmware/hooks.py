@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.base.quantity import show, show_volts
-from wattigram.core.design import Watch, limits_v
 from wattigram.core.firmware.names import c_comment, c_identifiers
 from wattigram.core.firmware.tables import Tables
+from wattigram.core.model.design import Watch, limits_v
 from wattigram.core.timing import slot_order
 
 _CALLED = re.compile(r"\b(wg_(?:items|event)_\w+)\s*\(")

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.contract.image import CType, Place
-from wattigram.core.design import Chain, Dma, Signal, Workspace, reduced_volts, signal_scale
 from wattigram.core.firmware.names import c_identifiers
+from wattigram.core.model.design import Chain, Dma, Signal, Workspace, reduced_volts, signal_scale
 from wattigram.core.registers import register_map
 from wattigram.core.timing import slot_order
 

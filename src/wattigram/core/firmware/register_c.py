@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from wattigram.core.base.errors import FirmwareError
-from wattigram.core.part import Register, RegisterField
+from wattigram.core.model.part import Register, RegisterField
 from wattigram.core.registers import RegisterAt, RegisterMap, Symbol, Write, c_name
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from wattigram.core.firmware.names import c_comment
 from wattigram.core.firmware.register_c import c_field
-from wattigram.core.part import Block, Register, RegisterField
+from wattigram.core.model.part import Block, Register, RegisterField
 from wattigram.core.registers import c_name
 
 

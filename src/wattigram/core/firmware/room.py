@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from wattigram.core.contract.image import named_sizes
-from wattigram.core.part import Part
+from wattigram.core.model.part import Part
 
 LARGEST = 4
 _OVERFLOW = re.compile(r"region [`'‘](?P<region>code|data)['’] overflowed by (?P<bytes>\d+) bytes")

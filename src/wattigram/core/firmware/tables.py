@@ -10,9 +10,9 @@ from wattigram.core.accuracy import Comparison, kept_values, waiting_values
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectiveTap, EffectiveWatch
 from wattigram.core.deploy import effective_config
-from wattigram.core.design import Chain, Dma, Signal, Slot, Watch, WindowTrigger, Workspace, tapped_signals
-from wattigram.core.design.outputs import Playback, SoftwareRamp
 from wattigram.core.firmware.names import c_identifiers
+from wattigram.core.model.design import Chain, Dma, Signal, Slot, Watch, WindowTrigger, Workspace, tapped_signals
+from wattigram.core.model.design.outputs import Playback, SoftwareRamp
 from wattigram.core.timing import item_bits, loop_timing, slot_order
 from wattigram.core.waveform import table_codes
 

@@ -10,15 +10,8 @@ from typing import Self
 
 from wattigram.core.base.errors import LinkError
 from wattigram.core.base.foreign import visible
-from wattigram.core.bench import (
-    Level,
-    Ramp,
-    SignalGenerator,
-    Sine,
-    Steps,
-    Supply,
-)
-from wattigram.core.bench.model import Source
+from wattigram.core.model.bench import Level, Ramp, SignalGenerator, Sine, Steps, Supply
+from wattigram.core.model.bench.sources import Source
 
 TIMEOUT_S = 3.0
 LONGEST_REPLY = 64 * 1024

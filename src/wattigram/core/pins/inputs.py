@@ -8,7 +8,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.bench import (
+from wattigram.core.contract.shapes import Course
+from wattigram.core.model.bench import (
     Battery,
     Bridge,
     Driven,
@@ -32,10 +33,9 @@ from wattigram.core.bench import (
     source_extent_v,
     source_voltage,
 )
-from wattigram.core.bench.model import Source
-from wattigram.core.contract.shapes import Course
-from wattigram.core.design.model import Signal
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.bench.sources import Source
+from wattigram.core.model.design.project import Signal
+from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.pins.outputs import output_accuracy_v, output_ohm, output_played
 
 FloatArray = NDArray[np.float64]

@@ -6,11 +6,11 @@ from fractions import Fraction
 
 import numpy as np
 
-from wattigram.core.bench import Played
 from wattigram.core.contract.shapes import Course, pulses
-from wattigram.core.design.outputs import Generator, HeldLevel, Pwm
-from wattigram.core.design.route import DacSink, DutySink, PeriodSink
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.bench import Played
+from wattigram.core.model.design.outputs import Generator, HeldLevel, Pwm
+from wattigram.core.model.design.route import DacSink, DutySink, PeriodSink
+from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.pins.pwm import pwm_timing
 from wattigram.core.waveform import playing
 

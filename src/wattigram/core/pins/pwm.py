@@ -8,8 +8,8 @@ from fractions import Fraction
 
 from wattigram.core.clocks import TimerSetting, set_timer
 from wattigram.core.contract.shapes import pulses
-from wattigram.core.design.outputs import Pwm
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.design.outputs import Pwm
+from wattigram.core.model.design.workspace import Workspace
 
 
 @dataclass(frozen=True)

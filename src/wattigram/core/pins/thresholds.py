@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.bench import Driven, source_extent_v
-from wattigram.core.design.stage import Comparator
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.bench import Driven, source_extent_v
+from wattigram.core.model.design.stage import Comparator
+from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.pins.inputs import input_source
 from wattigram.core.pins.outputs import generator_on, output_played, routed_pins
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from wattigram.core.bench import Serial
 from wattigram.core.clocks import uart_timing
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.bench import Serial
+from wattigram.core.model.design.workspace import Workspace
 
 
 def serial_source(workspace: Workspace, uart: str) -> Serial | None:

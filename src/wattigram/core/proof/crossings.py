@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.accuracy import comparator_figures
-from wattigram.core.design import Watch, Workspace
 from wattigram.core.expected import ExpectedEvent, expected_events
+from wattigram.core.model.design import Watch, Workspace
 from wattigram.core.take import Take
 
 

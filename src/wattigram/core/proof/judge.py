@@ -9,7 +9,7 @@ import numpy as np
 
 from wattigram.core.analysis import Moments, fit_sine, quantised_bias, two_levels
 from wattigram.core.base.quantity import brief, show_volts
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     CourseExpectation,
     EdgesExpectation,
     Expectation,

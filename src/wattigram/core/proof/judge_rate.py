@@ -6,7 +6,7 @@ import math
 
 from wattigram.core.base.quantity import brief
 from wattigram.core.clocks import timer_setting
-from wattigram.core.design import Chain, RateExpectation, TimerTrigger, Workspace
+from wattigram.core.model.design import Chain, RateExpectation, TimerTrigger, Workspace
 from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, Judged, not_judged, within
 from wattigram.core.proof.missing import has_paused, may_pause
 from wattigram.core.take import Take

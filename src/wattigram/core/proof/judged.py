@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from wattigram.core.contract.link import FAILED
-from wattigram.core.design import Workspace
-from wattigram.core.design.edits.changes import fix_text
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits.changes import fix_text
 from wattigram.core.proof.causes import (
     LikelyCause,
     design_causes,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.design import Chain, TimerTrigger
+from wattigram.core.model.design import Chain, TimerTrigger
 from wattigram.core.proof.verdict import Outcome
 from wattigram.core.take import Take
 from wattigram.core.timing import cycle_timing

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from wattigram.core.base.quantity import brief
 from wattigram.core.contract.link import REDUCED_STREAM
-from wattigram.core.design import Chain, Workspace, rate_divisor, tap_index
 from wattigram.core.expected import band_half_width_v
+from wattigram.core.model.design import Chain, Workspace, rate_divisor, tap_index
 from wattigram.core.proof.crossings import crossings
 from wattigram.core.take import Take
 from wattigram.core.timing import cycle_timing

@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import Largest, Linearity, Moments, Readings, linearity_of
-from wattigram.core.bench import Jumper, followed, source_voltage
-from wattigram.core.design import (
+from wattigram.core.expected import ExpectedValues, expected_values
+from wattigram.core.model.bench import Jumper, followed, source_voltage
+from wattigram.core.model.design import (
     ReceivedSource,
     Route,
     RunningMean,
@@ -19,7 +20,6 @@ from wattigram.core.design import (
     Workspace,
     signal_scale,
 )
-from wattigram.core.expected import ExpectedValues, expected_values
 from wattigram.core.pins import compared, generator_on, serial_source
 from wattigram.core.proof.compared import compared_blocks
 from wattigram.core.take import Take

@@ -8,8 +8,9 @@ from fractions import Fraction
 import numpy as np
 
 from wattigram.core.analysis import phase_count, quantised_amplitude_bias
-from wattigram.core.bench import Floating, Level, Played, Ramp, Sine, Steps, Sweep
-from wattigram.core.design import (
+from wattigram.core.expected import band_half_width_v
+from wattigram.core.model.bench import Floating, Level, Played, Ramp, Sine, Steps, Sweep
+from wattigram.core.model.design import (
     Chain,
     CourseExpectation,
     EdgesExpectation,
@@ -27,7 +28,6 @@ from wattigram.core.design import (
     rate_divisor,
     signal_scale,
 )
-from wattigram.core.expected import band_half_width_v
 from wattigram.core.pins import input_extent_v, input_source
 from wattigram.core.proof.judge_rate import wanted_rate_hz
 from wattigram.core.proof.missing import may_pause

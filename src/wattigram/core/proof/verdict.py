@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from wattigram.core.base.quantity import brief, show_volts
-from wattigram.core.design import Expectation
+from wattigram.core.model.design import Expectation
 
 Outcome = Literal["holds", "fails", "open"]
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from wattigram.core.base.quantity import brief, show_volts
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     CourseExpectation,
     EdgesExpectation,
     Expectation,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     Chain,
     ComparatorTrigger,
     Dma,
@@ -19,7 +19,7 @@ from wattigram.core.design import (
     WindowTrigger,
     Workspace,
 )
-from wattigram.core.design.outputs import Playback
+from wattigram.core.model.design.outputs import Playback
 from wattigram.core.registers.map import RegisterMap, Symbol, Value
 from wattigram.core.registers.steps import SetupBuilder, SetupStep
 from wattigram.core.timing import cycle_timing, slot_order

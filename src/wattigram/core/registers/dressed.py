@@ -2,9 +2,18 @@
 
 from __future__ import annotations
 
-from wattigram.core.design import Chain, Comparator, Project, Signal, SoftwareTrigger, Window, WindowTrigger, Workspace
-from wattigram.core.design.outputs import Generator, GeneratorFollow, HeldLevel, Playback, Pwm, SoftwareRamp, Uart
-from wattigram.core.design.route import DutySink, PeriodSink, ResultSource, Route
+from wattigram.core.model.design import (
+    Chain,
+    Comparator,
+    Project,
+    Signal,
+    SoftwareTrigger,
+    Window,
+    WindowTrigger,
+    Workspace,
+)
+from wattigram.core.model.design.outputs import Generator, GeneratorFollow, HeldLevel, Playback, Pwm, SoftwareRamp, Uart
+from wattigram.core.model.design.route import DutySink, PeriodSink, ResultSource, Route
 from wattigram.core.registers.judged import hardware_windows
 from wattigram.core.timing import slot_order
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.design import Chain, Signal, Watch, Window, Workspace
+from wattigram.core.model.design import Chain, Signal, Watch, Window, Workspace
 from wattigram.core.registers.limits import judges_reduced, window_codes
 from wattigram.core.registers.map import RegisterMap, Setting, c_name
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.design import Chain, Signal, Window, Workspace, later_gain, limits_v, signal_scale
+from wattigram.core.model.design import Chain, Signal, Window, Workspace, later_gain, limits_v, signal_scale
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.part import Block, Part, Register, RegisterField
+from wattigram.core.model.part import Block, Part, Register, RegisterField
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,8 @@ from collections.abc import Callable, Sequence
 from fractions import Fraction
 
 from wattigram.core.contract.shapes import PointsShape
-from wattigram.core.design import Chain, TimerTrigger
-from wattigram.core.design.outputs import (
+from wattigram.core.model.design import Chain, TimerTrigger
+from wattigram.core.model.design.outputs import (
     ChainFollow,
     Generator,
     GeneratorFollow,
@@ -17,7 +17,7 @@ from wattigram.core.design.outputs import (
     Table,
     Uart,
 )
-from wattigram.core.design.route import (
+from wattigram.core.model.design.route import (
     DacSink,
     DutySink,
     PeriodSink,
@@ -28,7 +28,7 @@ from wattigram.core.design.route import (
     SendSink,
     TableSource,
 )
-from wattigram.core.part import Dac, Part
+from wattigram.core.model.part import Dac, Part
 from wattigram.core.registers.decode import SiliconState
 
 

@@ -7,12 +7,9 @@ from fractions import Fraction
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.clocks import set_timer, timer_setting, uart_timing
-from wattigram.core.design import (
-    TimerTrigger,
-    Workspace,
-)
-from wattigram.core.design.outputs import Generator, HeldLevel, Playback, SoftwareRamp
-from wattigram.core.design.route import (
+from wattigram.core.model.design import TimerTrigger, Workspace
+from wattigram.core.model.design.outputs import Generator, HeldLevel, Playback, SoftwareRamp
+from wattigram.core.model.design.route import (
     DacSink,
     DutySink,
     PeriodSink,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.design import EdgeTrigger, Workspace
+from wattigram.core.model.design import EdgeTrigger, Workspace
 from wattigram.core.registers.decode import SiliconState, decode_writes
 from wattigram.core.registers.dressed import dressed
 from wattigram.core.registers.encode import Write, placed, setup_writes

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     Chain,
     Dma,
     Fifo,
@@ -16,8 +16,8 @@ from wattigram.core.design import (
     TimerTrigger,
     Workspace,
 )
-from wattigram.core.design.model import Step
-from wattigram.core.design.route import DacSink
+from wattigram.core.model.design.project import Step
+from wattigram.core.model.design.route import DacSink
 from wattigram.core.pins import compared
 from wattigram.core.registers.chain_settings import (
     chain_dma_step,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 
-from wattigram.core.part import RegisterField
+from wattigram.core.model.part import RegisterField
 from wattigram.core.registers.encode import FieldWrite, Shadow, Write
 from wattigram.core.registers.map import RegisterAt, RegisterMap
 

@@ -12,8 +12,8 @@ from fractions import Fraction
 from pydantic import ValidationError
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.bench import Wiring
-from wattigram.core.design import (
+from wattigram.core.model.bench import Wiring
+from wattigram.core.model.design import (
     Chain,
     Code,
     Comparator,
@@ -38,9 +38,9 @@ from wattigram.core.design import (
     Window,
     WindowTrigger,
 )
-from wattigram.core.design.outputs import Playback
-from wattigram.core.design.route import DacSink
-from wattigram.core.part import Converter, Part
+from wattigram.core.model.design.outputs import Playback
+from wattigram.core.model.design.route import DacSink
+from wattigram.core.model.part import Converter, Part
 from wattigram.core.registers.decode import SiliconState
 from wattigram.core.registers.outgoing import OutgoingReader, timer_trigger
 

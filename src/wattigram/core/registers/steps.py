@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.design.model import Step
+from wattigram.core.model.design.project import Step
 from wattigram.core.registers.map import RegisterMap, Setting, Value
 
 LINE = "line"

@@ -9,8 +9,8 @@ from types import MappingProxyType
 from pydantic import ValidationError
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.design import Chain, Project, Signal, TimerTrigger, Workspace
-from wattigram.core.part import Part, RegisterField
+from wattigram.core.model.design import Chain, Project, Signal, TimerTrigger, Workspace
+from wattigram.core.model.part import Part, RegisterField
 from wattigram.core.registers.decode import SiliconState, decode_writes
 from wattigram.core.registers.dressed import dressed
 from wattigram.core.registers.map import RegisterAt, RegisterMap, field_meaning, register_map

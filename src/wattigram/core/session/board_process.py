@@ -17,8 +17,8 @@ from wattigram.core.base.errors import LinkError
 from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.deploy import effective_config
 from wattigram.core.deploy.effective import DEFAULT_SEED
-from wattigram.core.design import Workspace
 from wattigram.core.emulator.hints import BoardSetup, board_setup
+from wattigram.core.model.design import Workspace
 from wattigram.core.session.address import IMAGE
 
 START_TIMEOUT_S = 20.0

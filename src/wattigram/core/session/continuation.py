@@ -12,7 +12,7 @@ import numpy as np
 
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.contract.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM, Identity
-from wattigram.core.design import Chain, Workspace, project_text, rate_divisor, tapped_signals
+from wattigram.core.model.design import Chain, Workspace, project_text, rate_divisor, tapped_signals
 from wattigram.core.take import TakeWriter
 from wattigram.core.take.numbered import write_numbered
 from wattigram.core.timing import cycle_timing

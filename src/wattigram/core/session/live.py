@@ -22,8 +22,8 @@ from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import Place
 from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
 from wattigram.core.deploy import effective_bench
-from wattigram.core.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
 from wattigram.core.expected import History, StampedInstants
+from wattigram.core.model.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
 from wattigram.core.session.address import IMAGE, is_serial, is_virtual
 from wattigram.core.session.board_process import ChildBoard, virtual_board
 from wattigram.core.session.continuation import Suspended, finish_suspended, new_take

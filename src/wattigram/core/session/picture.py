@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.design import Chain, Signal, reduced_volts, signal_scale
 from wattigram.core.expected import ExpectedStream, History, Instants, expected_raw, expected_reduced
+from wattigram.core.model.design import Chain, Signal, reduced_volts, signal_scale
 from wattigram.core.session.snapshot import StreamPicture
 from wattigram.core.timing import loop_numbers
 

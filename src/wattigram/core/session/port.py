@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from wattigram.core.capture.transport import Transport, open_transport
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.core.session.address import DEBUGGER
 
 if TYPE_CHECKING:

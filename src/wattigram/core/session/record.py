@@ -14,7 +14,7 @@ from wattigram.core.base.errors import LinkError
 from wattigram.core.base.quantity import show
 from wattigram.core.contract.link import FAILED
 from wattigram.core.deploy.effective import DEFAULT_SEED
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.core.session.board_process import virtual_board
 from wattigram.core.session.continuation import new_take
 from wattigram.core.session.load import overload_text

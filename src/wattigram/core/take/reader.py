@@ -26,10 +26,10 @@ from wattigram.core.contract.link import (
     parse_pointing,
     parse_writes,
 )
-from wattigram.core.design import Chain, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
-from wattigram.core.design.workspace import workspace_from_text
 from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
-from wattigram.core.part import Part, parse_part
+from wattigram.core.model.design import Chain, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
+from wattigram.core.model.design.workspace import workspace_from_text
+from wattigram.core.model.part import Part, parse_part
 from wattigram.core.take.opening import open_file
 from wattigram.core.take.samples import OutputSamples, SignalSamples
 from wattigram.core.take.sound import REPAIR, check_take

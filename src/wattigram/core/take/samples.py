@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.board import OVERWRITTEN, TORN
-from wattigram.core.design import Signal
+from wattigram.core.model.design import Signal
 
 FloatArray = NDArray[np.float64]
 

@@ -8,10 +8,10 @@ from functools import cached_property
 from itertools import accumulate
 
 from wattigram.core.clocks import TimerSetting
-from wattigram.core.design.model import Chain
-from wattigram.core.design.stage import Mean, Sum
-from wattigram.core.design.trigger import FreeRunningTrigger, TimerTrigger
-from wattigram.core.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.stage import Mean, Sum
+from wattigram.core.model.design.trigger import FreeRunningTrigger, TimerTrigger
+from wattigram.core.model.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.passes import Handler, ServedPass, served_pass
 from wattigram.core.timing.software import software_step, starts_each
 from wattigram.core.timing.trigger import TriggerTiming, trigger_timing

@@ -8,8 +8,8 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.design.model import Chain
-from wattigram.core.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.cycle import cycle_timing
 
 

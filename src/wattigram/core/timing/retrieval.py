@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-from wattigram.core.design.model import Chain
-from wattigram.core.design.retrieval import Dma, Fifo, Polling
-from wattigram.core.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.retrieval import Dma, Fifo, Polling
+from wattigram.core.model.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.cycle import CycleTiming, cycle_timing
 from wattigram.core.timing.loop import loop_timing
 from wattigram.core.timing.losses import Queue, overflowed_share, overwritten_share

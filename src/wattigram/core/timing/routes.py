@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.clocks import set_timer, uart_timing
-from wattigram.core.design.route import (
+from wattigram.core.model.design.route import (
     DacSink,
     DutySink,
     PeriodSink,
@@ -16,7 +16,7 @@ from wattigram.core.design.route import (
     SendSink,
     TableSource,
 )
-from wattigram.core.design.workspace import Workspace
+from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.pins import pwm_timing, serial_source
 from wattigram.core.timing.cycle import cycle_timing
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-from wattigram.core.design.model import Chain
-from wattigram.core.design.retrieval import Interrupt
-from wattigram.core.design.trigger import SoftwareTrigger
-from wattigram.core.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.retrieval import Interrupt
+from wattigram.core.model.design.trigger import SoftwareTrigger
+from wattigram.core.model.design.workspace import Workspace, worked_out_once
 
 
 @dataclass(frozen=True)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.design.model import Chain, Step
-from wattigram.core.design.retrieval import Dma
-from wattigram.core.design.trigger import FollowTrigger
-from wattigram.core.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.project import Chain, Step
+from wattigram.core.model.design.retrieval import Dma
+from wattigram.core.model.design.trigger import FollowTrigger
+from wattigram.core.model.design.workspace import Workspace, worked_out_once
 from wattigram.core.timing.cycle import cycle_timing
 
 STEP_NAMES: dict[Step, str] = {

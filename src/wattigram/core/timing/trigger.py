@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-from wattigram.core.bench import Driven, source_crossings
 from wattigram.core.clocks import TimerSetting, timer_setting
-from wattigram.core.design.model import Chain
-from wattigram.core.design.scale import limits_v
-from wattigram.core.design.stage import Comparator, Window
-from wattigram.core.design.trigger import (
+from wattigram.core.model.bench import Driven, source_crossings
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.scale import limits_v
+from wattigram.core.model.design.stage import Comparator, Window
+from wattigram.core.model.design.trigger import (
     ComparatorTrigger,
     EdgeTrigger,
     FreeRunningTrigger,
@@ -18,7 +18,7 @@ from wattigram.core.design.trigger import (
     TimerTrigger,
     WindowTrigger,
 )
-from wattigram.core.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.workspace import Workspace, worked_out_once
 from wattigram.core.pins import compared, input_source
 from wattigram.core.timing.software import waits_in_vain
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.clocks import TimerSetting, timer_setting
 from wattigram.core.contract.shapes import Course, held_steps
-from wattigram.core.design.outputs import (
+from wattigram.core.model.design.outputs import (
     ChainFollow,
     Generator,
     GeneratorFollow,
@@ -21,9 +21,9 @@ from wattigram.core.design.outputs import (
     SoftwareRamp,
     Table,
 )
-from wattigram.core.design.trigger import TimerTrigger
-from wattigram.core.design.workspace import Workspace
-from wattigram.core.part import Dac
+from wattigram.core.model.design.trigger import TimerTrigger
+from wattigram.core.model.design.workspace import Workspace
+from wattigram.core.model.part import Dac
 from wattigram.core.waveform.table import codes_of, dac_lsb_v, levels_of, output_range_v, table_codes
 
 FloatArray = NDArray[np.float64]

@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.contract.shapes import shape_volts
-from wattigram.core.design.outputs import Table
-from wattigram.core.design.workspace import Workspace
-from wattigram.core.part import Dac
+from wattigram.core.model.design.outputs import Table
+from wattigram.core.model.design.workspace import Workspace
+from wattigram.core.model.part import Dac
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

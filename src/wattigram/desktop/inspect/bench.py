@@ -11,7 +11,8 @@ from pydantic import ValidationError
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import key_of
 from wattigram.core.base.quantity import brief, parse_quantity
-from wattigram.core.bench import (
+from wattigram.core.contract.shapes import ChirpShape, NoiseShape, PulseShape, SawtoothShape, SineShape, TriangleShape
+from wattigram.core.model.bench import (
     Battery,
     Bridge,
     Floating,
@@ -31,9 +32,8 @@ from wattigram.core.bench import (
     Wiring,
     swapped_partner,
 )
-from wattigram.core.contract.shapes import ChirpShape, NoiseShape, PulseShape, SawtoothShape, SineShape, TriangleShape
-from wattigram.core.design import Signal, Workspace
-from wattigram.core.design.edits import Edit, SetWiring, SwapWires
+from wattigram.core.model.design import Signal, Workspace
+from wattigram.core.model.design.edits import Edit, SetWiring, SwapWires
 from wattigram.core.pins import pwm_pin
 from wattigram.desktop.inspect.model import Fact, Field, Panel
 

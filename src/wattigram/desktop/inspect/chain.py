@@ -9,7 +9,7 @@ from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import period_text, read_every
 from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_counts
 from wattigram.core.clocks import timer_setting
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     Chain,
     ComparatorTrigger,
     EdgeTrigger,
@@ -22,7 +22,7 @@ from wattigram.core.design import (
     WindowTrigger,
     Workspace,
 )
-from wattigram.core.design.edits import (
+from wattigram.core.model.design.edits import (
     Edit,
     SetAlignment,
     SetBits,
@@ -33,7 +33,7 @@ from wattigram.core.design.edits import (
     SetStartup,
     SetTrigger,
 )
-from wattigram.core.design.edits.start import PER_TRIGGER, TRIGGERS
+from wattigram.core.model.design.edits.trigger_edits import PER_TRIGGER, TRIGGERS
 from wattigram.core.timing import STEP_NAMES, cycle_timing, right_order, startup
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Line, OrderedList, Panel, Tab, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from wattigram.core.design.edits import Edit
+from wattigram.core.model.design.edits import Edit
 
 
 @dataclass(frozen=True)

@@ -6,9 +6,9 @@ from fractions import Fraction
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import brief, parse_quantity, show
-from wattigram.core.design import Chain, Dma, Fifo, Interrupt, Polling, Reader, Retrieval, Workspace
-from wattigram.core.design.edits import Edit, SetHandler, SetItemWidth, SetLoopItems, SetReader, SetRetrieval
-from wattigram.core.design.edits.start import RETRIEVALS
+from wattigram.core.model.design import Chain, Dma, Fifo, Interrupt, Polling, Reader, Retrieval, Workspace
+from wattigram.core.model.design.edits import Edit, SetHandler, SetItemWidth, SetLoopItems, SetReader, SetRetrieval
+from wattigram.core.model.design.edits.trigger_edits import RETRIEVALS
 from wattigram.core.timing import loop_timing, retrieval_timing
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, Tab, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number

@@ -11,7 +11,7 @@ from pydantic import ValidationError
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import read_every
 from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_volts
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     ChainFollow,
     Generator,
     GeneratorFollow,
@@ -22,7 +22,7 @@ from wattigram.core.design import (
     TimerTrigger,
     Workspace,
 )
-from wattigram.core.design.edits import Edit, SetGenerator, SetPwm
+from wattigram.core.model.design.edits import Edit, SetGenerator, SetPwm
 from wattigram.core.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
 from wattigram.core.waveform import codes_of, output_range_v, playing
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, WhatIf

@@ -6,8 +6,8 @@ from dataclasses import replace
 
 from wattigram.core.base.fields import ratio_text, read_ratio
 from wattigram.core.base.quantity import brief, parse_quantity, show, show_volts
-from wattigram.core.design import Chain, Signal, Workspace, signal_scale
-from wattigram.core.design.edits import (
+from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
+from wattigram.core.model.design.edits import (
     Edit,
     RenameSignal,
     SetBusClock,

@@ -8,7 +8,7 @@ from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import read_every
 from wattigram.core.base.quantity import brief, show
 from wattigram.core.clocks import uart_timing
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     DacSink,
     DutySink,
     PeriodSink,
@@ -22,7 +22,7 @@ from wattigram.core.design import (
     Uart,
     Workspace,
 )
-from wattigram.core.design.edits import Edit, SetRoute, SetUart
+from wattigram.core.model.design.edits import Edit, SetRoute, SetUart
 from wattigram.core.timing import route_timing
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number

@@ -6,9 +6,9 @@ from PyQt6.QtCore import QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
-from wattigram.core.bench import source_span_s
-from wattigram.core.design import Project, Workspace
 from wattigram.core.findings import Finding
+from wattigram.core.model.bench import source_span_s
+from wattigram.core.model.design import Project, Workspace
 from wattigram.core.pins import input_source
 from wattigram.core.session import Snapshot, ViewRequest
 from wattigram.core.timing import STEP_NAMES

@@ -24,8 +24,8 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.design import Workspace
 from wattigram.core.firmware import Complaint, firmware_files
+from wattigram.core.model.design import Workspace
 from wattigram.core.registers import (
     SetupStep,
     Write,

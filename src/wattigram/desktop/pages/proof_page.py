@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wattigram.core.design import Project
+from wattigram.core.model.design import Project
 from wattigram.core.proof import Evidence, LikelyCause, Proof, Verdict
 from wattigram.desktop.theme import color, heading_font, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_verdict, elide

@@ -14,9 +14,9 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.design import Pwm, Route, SendSink, Uart, Workspace
-from wattigram.core.design.edits import Edit, RemoveOutput, SetPwm, SetRoute, SetUart, Several
-from wattigram.core.design.edits.outputs import Section
+from wattigram.core.model.design import Pwm, Route, SendSink, Uart, Workspace
+from wattigram.core.model.design.edits import Edit, RemoveOutput, SetPwm, SetRoute, SetUart, Several
+from wattigram.core.model.design.edits.output_edits import Section
 from wattigram.core.session import OutputPicture, Snapshot
 from wattigram.desktop.document import Document
 from wattigram.desktop.inspect import Panel, panel_for

@@ -20,8 +20,8 @@ from wattigram.core.base.errors import QuantityError, WaveError
 from wattigram.core.base.fields import period_text
 from wattigram.core.base.quantity import brief, parse_quantity
 from wattigram.core.contract.shapes import PointsShape, SineShape
-from wattigram.core.design import Generator, Playback, Table, TimerTrigger
-from wattigram.core.design.edits import Edit, RemoveOutput, SetGenerator, SetTable, Several
+from wattigram.core.model.design import Generator, Playback, Table, TimerTrigger
+from wattigram.core.model.design.edits import Edit, RemoveOutput, SetGenerator, SetTable, Several
 from wattigram.core.pins import input_poles_s
 from wattigram.core.waveform import (
     dac_lsb_v,

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from wattigram.core.firmware import WHAT_TO_INSTALL, BuildResult, Complaint
-from wattigram.core.part import Memory
+from wattigram.core.model.part import Memory
 from wattigram.desktop.pages.listed_page import heading
 from wattigram.desktop.theme import color, number_font, text_font, theme
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF
 
-from wattigram.core.design import Chain, Signal, Workspace
+from wattigram.core.model.design import Chain, Signal, Workspace
 from wattigram.desktop.selection import FACETS, Selection
 
 TITLES = ("SIGNAL", "FRONT END", "SAMPLE", "MOVE", "REDUCE", "WINDOW", "STREAM")

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen, QRegion, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from wattigram.core.design import Workspace
 from wattigram.core.findings import Finding
+from wattigram.core.model.design import Workspace
 from wattigram.core.session import Snapshot
 from wattigram.core.timing import cycle_timing
 from wattigram.desktop.selection import FACETS, Selection

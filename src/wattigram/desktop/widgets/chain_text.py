@@ -10,7 +10,7 @@ from PyQt6.QtGui import QPainter, QPen
 from wattigram.core.accuracy import signal_noise
 from wattigram.core.base.fields import ratio_text
 from wattigram.core.base.quantity import brief, show, show_volts
-from wattigram.core.design import (
+from wattigram.core.model.design import (
     Chain,
     Code,
     ComparatorTrigger,

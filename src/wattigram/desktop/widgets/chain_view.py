@@ -8,8 +8,8 @@ from PyQt6.QtCore import QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QScrollArea
 
-from wattigram.core.design import limit_like
-from wattigram.core.design.edits import SetComparator, SetWindow
+from wattigram.core.model.design import limit_like
+from wattigram.core.model.design.edits import SetComparator, SetWindow
 from wattigram.desktop.selection import FACETS, Selection, default_selection
 from wattigram.desktop.widgets.chain_layout import RowItem
 from wattigram.desktop.widgets.chain_rows import ChainRows

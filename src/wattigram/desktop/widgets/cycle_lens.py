@@ -9,7 +9,7 @@ from fractions import Fraction
 from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 
-from wattigram.core.design.edits import Edit, MoveSlot, SetPeriod, SetSampling, SetSamplings
+from wattigram.core.model.design.edits import Edit, MoveSlot, SetPeriod, SetSampling, SetSamplings
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.widgets.lens_view import LensView
 

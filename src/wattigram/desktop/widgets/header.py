@@ -9,7 +9,7 @@ from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from wattigram.core.base.quantity import brief
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.core.session import Snapshot
 from wattigram.desktop.theme import text_font
 from wattigram.desktop.widgets.labels import ElidedLabel

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.base.quantity import brief, round_values, show
-from wattigram.core.design import Chain, Workspace
+from wattigram.core.model.design import Chain, Workspace
 from wattigram.core.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
 
 from wattigram.core.contract.image import Place
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.desktop.theme import text_font
 from wattigram.desktop.widgets.memory_view import MemoryView
 

@@ -16,8 +16,8 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.contract.image import Place
-from wattigram.core.design import Workspace
 from wattigram.core.firmware.looked import NumberScale, loop_look, number_scales
+from wattigram.core.model.design import Workspace
 from wattigram.desktop.theme import color, text_font, theme
 from wattigram.desktop.widgets.memory_canvas import BARS, LINES, NUMBERS, MemoryCanvas
 from wattigram.desktop.widgets.memory_text import BASES, VOLTS, scale_text

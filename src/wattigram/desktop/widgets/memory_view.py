@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from wattigram.core.contract.image import Place
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.desktop.widgets.memory_row import MemoryRow
 
 

@@ -9,8 +9,8 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
-from wattigram.core.design import Workspace
 from wattigram.core.findings import Finding
+from wattigram.core.model.design import Workspace
 from wattigram.core.pins import output_played
 from wattigram.core.session import Snapshot
 from wattigram.desktop.selection import Selection

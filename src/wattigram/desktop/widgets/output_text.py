@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wattigram.core.base.quantity import brief, show, show_volts
-from wattigram.core.bench import Jumper, followed
 from wattigram.core.clocks import uart_timing
-from wattigram.core.design import (
+from wattigram.core.model.bench import Jumper, followed
+from wattigram.core.model.design import (
     Generator,
     HeldLevel,
     Playback,

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from wattigram.core.design import Workspace
-from wattigram.core.design.placing import InputOption, all_inputs, input_options, other_uses
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.pin_assignment import InputOption, all_inputs, input_options, other_uses
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_marker, elide
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from wattigram.core.base.quantity import brief
-from wattigram.core.design import Signal, Workspace, limits_v
+from wattigram.core.model.design import Signal, Workspace, limits_v
 from wattigram.core.pins import input_extent_v
 from wattigram.core.session import StreamPicture
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme

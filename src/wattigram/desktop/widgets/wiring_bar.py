@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
-from wattigram.core.design import Workspace
+from wattigram.core.model.design import Workspace
 from wattigram.core.session import Snapshot
 from wattigram.core.session.wiring_check import WiringCheck
 

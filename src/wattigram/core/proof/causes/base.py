@@ -11,11 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.bench import Floating
-from wattigram.core.design import Chain, Scale, Signal, Workspace, rate_divisor, signal_scale
-from wattigram.core.design.edits import Edit
 from wattigram.core.expected import ExpectedStream, expected_raw, expected_reduced
 from wattigram.core.findings import Finding, find_all
+from wattigram.core.model.bench import Floating
+from wattigram.core.model.design import Chain, Scale, Signal, Workspace, rate_divisor, signal_scale
+from wattigram.core.model.design.edits import Edit
 from wattigram.core.pins import input_source
 from wattigram.core.proof.causes.concerned import chain_owners, signal_owners
 from wattigram.core.registers import Difference, as_written, differences

@@ -8,8 +8,8 @@ import numpy as np
 
 from wattigram.core.analysis import explained_share
 from wattigram.core.base.quantity import brief, show_volts
-from wattigram.core.design.edits import SetHandler, apply_edit
 from wattigram.core.expected import expected_raw
+from wattigram.core.model.design.edits import SetHandler, apply_edit
 from wattigram.core.proof.causes.base import (
     FEWEST_SAMPLES,
     MOST_SAMPLES,

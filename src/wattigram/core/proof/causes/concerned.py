@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.bench import Jumper, followed
-from wattigram.core.design import Chain, Dma, TimerTrigger, Workspace
-from wattigram.core.design.outputs import Playback
-from wattigram.core.design.route import DacSink, ReceivedSource, ResultSource, Route, SendSink
+from wattigram.core.model.bench import Jumper, followed
+from wattigram.core.model.design import Chain, Dma, TimerTrigger, Workspace
+from wattigram.core.model.design.outputs import Playback
+from wattigram.core.model.design.route import DacSink, ReceivedSource, ResultSource, Route, SendSink
 from wattigram.core.pins import generator_on, pwm_on
 from wattigram.core.waveform import update_timer
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from wattigram.core.design import Chain
 from wattigram.core.findings import Finding, find_all
+from wattigram.core.model.design import Chain
 from wattigram.core.proof.causes.base import OTHERWISE_NAMED, LikelyCause
 from wattigram.core.take import Take
 

@@ -6,11 +6,11 @@ import numpy as np
 
 from wattigram.core.analysis import explained_share, fit_line
 from wattigram.core.base.quantity import show_volts
-from wattigram.core.bench import Jumper, followed
-from wattigram.core.design import Generator
-from wattigram.core.design.edits import SwapWires
 from wattigram.core.expected import expected_raw
 from wattigram.core.findings import Finding
+from wattigram.core.model.bench import Jumper, followed
+from wattigram.core.model.design import Generator
+from wattigram.core.model.design.edits import SwapWires
 from wattigram.core.pins import generator_on, pwm_on
 from wattigram.core.proof.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, Case, LikelyCause, tester
 from wattigram.core.waveform import dac_lsb_v

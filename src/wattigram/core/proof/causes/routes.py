@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.base.quantity import brief
-from wattigram.core.design import ReceivedSource, Route, SendSink
 from wattigram.core.findings import Finding, find_all
+from wattigram.core.model.design import ReceivedSource, Route, SendSink
 from wattigram.core.pins import misread_bytes
 from wattigram.core.proof.causes.base import BESIDE_DIFFERENCE, WEAKEST_FIT, LikelyCause, at_most, difference_cause
 from wattigram.core.proof.causes.concerned import route_owners

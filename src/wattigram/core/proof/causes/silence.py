@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from wattigram.core.base.quantity import brief
-from wattigram.core.design import Dma
+from wattigram.core.model.design import Dma
 from wattigram.core.proof.causes.base import Case, LikelyCause, tester
 from wattigram.core.proof.measured import due_items
 from wattigram.core.timing import retrieval_timing

@@ -6,7 +6,7 @@ import numpy as np
 
 from wattigram.core.board.firmware import Tap
 from wattigram.core.deploy import effective_taps
-from wattigram.core.design import rate_divisor, tap_index
+from wattigram.core.model.design import rate_divisor, tap_index
 from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
 
 FEWEST_VALUES = 8

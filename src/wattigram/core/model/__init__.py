@@ -1,0 +1,1 @@
+"""What is described: parts, benches, designs and the edits that change them."""

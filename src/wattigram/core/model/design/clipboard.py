@@ -1,0 +1,159 @@
+"""Signals and chains to and from the clipboard, as a small project in text."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from wattigram.core.base.errors import EditError, ProjectError
+from wattigram.core.model.design.edits import AddChain, AddSignal, AddSlot, Edit, SetWiring, Several, apply_edit
+from wattigram.core.model.design.project import Chain, Project, Signal
+from wattigram.core.model.design.project_file import parse_project, project_text
+from wattigram.core.model.design.templates import DEFAULT_EVERY, fresh_chain, slot_for
+from wattigram.core.model.design.trigger import FollowTrigger, TimerTrigger
+from wattigram.core.model.design.workspace import Workspace
+
+WHERE = "clipboard"
+
+
+def clip_signals(workspace: Workspace, names: tuple[str, ...]) -> str:
+    """Signals with what is wired to their pins."""
+    return project_text(_clip(workspace, names, ()))
+
+
+def clip_chain(workspace: Workspace, chain: Chain) -> str:
+    """A chain with its signals and their wiring."""
+    names = tuple(dict.fromkeys(slot.signal for slot in chain.slots))
+    alone = chain if not isinstance(chain.trigger, FollowTrigger) else _with_its_own_trigger(workspace, chain)
+    return project_text(_clip(workspace, names, (alone,)))
+
+
+def _with_its_own_trigger(workspace: Workspace, chain: Chain) -> Chain:
+    return chain.changed(trigger=workspace.project.own_trigger(chain))
+
+
+def _clip(workspace: Workspace, names: tuple[str, ...], chains: tuple[Chain, ...]) -> Project:
+    project = workspace.project
+    signals = []
+    for name in names:
+        signal = project.signal(name)
+        windows = tuple(one for one in signal.windows if one.target_signal in (None, *names))
+        twin = signal.twin if signal.twin_of in names else None
+        signals.append(signal.changed(windows=windows, twin=twin))
+    pins = {pin for signal in signals for pin in (signal.pin, signal.negative)}
+    return project.changed(
+        name="clip",
+        signals=tuple(signals),
+        chains=chains,
+        comparators=(),
+        bench=tuple(wiring for wiring in project.bench if wiring.pin in pins),
+        expectations=(),
+    )
+
+
+def paste(workspace: Workspace, text: str) -> Several:
+    """The edits that put a clip into a design, under fresh names and on free pins where needed.
+
+    Raises
+    ------
+    EditError
+        When the text is no clip, or there is no room for it.
+    """
+    try:
+        clip = parse_project(text, WHERE)
+    except ProjectError as fault:
+        raise EditError(
+            "The clipboard holds no signals of Wattigram.", where=WHERE, cure="Copy a signal or a chain first."
+        ) from fault
+    renamed = _names(workspace, clip)
+    edits: list[Edit] = []
+    now = workspace
+    for signal in clip.signals:
+        step = _placed(now, clip, signal, renamed)
+        now = apply_edit(now, Several(tuple(step), "Paste"))
+        edits += step
+        if not clip.chains:
+            slot = slot_for(now, renamed[signal.name], now.project.signal(renamed[signal.name]).pin)
+            if slot is not None:
+                now = apply_edit(now, slot)
+                edits.append(slot)
+    for chain in clip.chains:
+        step = _chain_edits(now, chain, renamed)
+        now = apply_edit(now, Several(tuple(step), "Paste"))
+        edits += step
+    what = (
+        f"{len(clip.signals)} signals" if len(clip.signals) > 1 else clip.signals[0].name if clip.signals else "nothing"
+    )
+    return Several(tuple(edits), f"Paste {what}")
+
+
+def _names(workspace: Workspace, clip: Project) -> dict[str, str]:
+    used = {signal.name for signal in workspace.project.signals}
+    renamed = {}
+    for signal in clip.signals:
+        name, number = signal.name, 2
+        while name in used:
+            name, number = f"{signal.name} {number}", number + 1
+        used.add(name)
+        renamed[signal.name] = name
+    return renamed
+
+
+def _placed(workspace: Workspace, clip: Project, signal: Signal, renamed: dict[str, str]) -> list[Edit]:
+    """A signal on its own pin where that is free, else on the first free one, its wiring with it."""
+    taken = {pin for other in workspace.project.signals for pin in (other.pin, other.negative)}
+    known = {pin for converter in workspace.part.converters for pin in converter.channels}
+    internal = not signal.pin[0].isupper()
+    if internal or (signal.pin in known and not {signal.pin, signal.negative} - {None} & taken):
+        pin, negative = signal.pin, signal.negative
+    else:
+        free = [pin for pin in workspace.part.pins if pin in known and pin not in taken]
+        if not free:
+            raise EditError("Every analog pin carries a signal already.", cure="Remove one first.")
+        pin, negative = free[0], None
+    windows = tuple(
+        window.changed(target_signal=window.target_signal and renamed[window.target_signal])
+        for window in signal.windows
+    )
+    twin = signal.twin and signal.twin.changed(of=renamed[signal.twin.of])
+    fresh = signal.changed(name=renamed[signal.name], pin=pin, negative=negative, windows=windows, twin=twin)
+    found: list[Edit] = [AddSignal(fresh)]
+    for old, new in ((signal.pin, pin), (signal.negative, negative)):
+        wiring = next((item for item in clip.bench if item.pin == old), None)
+        if wiring is not None and new is not None and workspace.project.wired(new) is None:
+            found.append(SetWiring(wiring.changed(pin=new)))
+    return found
+
+
+def _chain_edits(workspace: Workspace, chain: Chain, renamed: dict[str, str]) -> list[Edit]:
+    """The chain on a converter that is free, else its slots on the first that reaches its pins."""
+    slots = tuple(slot.changed(signal=renamed[slot.signal]) for slot in chain.slots)
+    for converter in workspace.part.converters:
+        if workspace.project.chain(converter.name) is not None:
+            continue
+        names = tuple(slot.signal for slot in slots)
+        base = fresh_chain(workspace, converter, names, read_period(chain))
+        same = converter.name == chain.converter or set(converter.dividers) >= {chain.divider}
+        if not same:
+            return [AddChain(base)]
+        legal = all(slot.sampling_cycles in converter.sampling_cycles for slot in slots)
+        return [
+            AddChain(
+                base.changed(
+                    divider=chain.divider,
+                    bits=chain.bits if chain.bits in converter.bits else base.bits,
+                    alignment=chain.alignment if chain.alignment in converter.alignments else base.alignment,
+                    per_trigger=chain.per_trigger if chain.per_trigger in converter.per_trigger else base.per_trigger,
+                    loop=chain.loop.changed(name=base.loop.name),
+                    slots=slots if legal else base.slots,
+                )
+            )
+        ]
+    target = workspace.project.chains[0] if workspace.project.chains else None
+    if target is None:
+        raise EditError(f"{workspace.part.name} has no converter for the chain.")
+    return [AddSlot(target.converter, slot.signal, target.slots[0].sampling_cycles) for slot in slots]
+
+
+def read_period(chain: Chain) -> Fraction:
+    """The chain's own period where a timer starts it."""
+    return chain.trigger.every if isinstance(chain.trigger, TimerTrigger) else DEFAULT_EVERY

@@ -1,0 +1,171 @@
+"""Edits of the board, its bench, and what must hold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from wattigram.core.base.errors import EditError
+from wattigram.core.base.quantity import brief
+from wattigram.core.model.bench import Wiring
+from wattigram.core.model.design.expectation import Expectation
+from wattigram.core.model.design.project import Project
+
+
+@dataclass(frozen=True)
+class SetProjectName:
+    """Call the project something else."""
+
+    name: str
+
+    @property
+    def label(self) -> str:
+        return f"Call the project {self.name}"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(name=self.name)
+
+
+@dataclass(frozen=True)
+class SetReference:
+    """Measure against another reference."""
+
+    name: str
+
+    @property
+    def label(self) -> str:
+        return f"Use the {self.name} reference"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(reference=self.name)
+
+
+@dataclass(frozen=True)
+class SetBusClock:
+    """Run the bus at another clock; None is the part's own."""
+
+    clock_hz: Fraction | None
+
+    @property
+    def label(self) -> str:
+        return "Run the bus at " + (brief(self.clock_hz, "Hz") if self.clock_hz else "the part's own clock")
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(bus_clock_hz=self.clock_hz)
+
+
+@dataclass(frozen=True)
+class SetWiring:
+    """Wire a pin, in place of what was there."""
+
+    wiring: Wiring
+
+    @property
+    def label(self) -> str:
+        return f"Wire pin {self.wiring.pin}: {self.wiring.source.kind}, {brief(self.wiring.resistance_ohm, 'Ω')}"
+
+    def apply(self, project: Project) -> Project:
+        others = [wiring for wiring in project.bench if wiring.pin != self.wiring.pin]
+        places = [index for index, wiring in enumerate(project.bench) if wiring.pin == self.wiring.pin]
+        others.insert(places[0] if places else len(others), self.wiring)
+        return project.changed(bench=tuple(others))
+
+
+@dataclass(frozen=True)
+class RemoveWiring:
+    """Disconnect a pin."""
+
+    pin: str
+
+    @property
+    def label(self) -> str:
+        return f"Disconnect pin {self.pin}"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(bench=tuple(wiring for wiring in project.bench if wiring.pin != self.pin))
+
+
+@dataclass(frozen=True)
+class SwapWires:
+    """Put the fault in that the wires of two pins are exchanged, or take it out with ``other`` None; both pins say so."""
+
+    pin: str
+    other: str | None
+
+    @property
+    def label(self) -> str:
+        if self.other is None:
+            return f"Put the wires of {self.pin} back"
+        return f"Swap the wires of {self.pin} and {self.other}"
+
+    def apply(self, project: Project) -> Project:
+        wired = project.wired(self.pin)
+        if wired is None or (self.other is not None and project.wired(self.other) is None):
+            raise EditError(
+                f"Nothing is wired to {self.pin if wired is None else self.other}.", cure="Wire both pins first."
+            )
+        partners = {self.pin, self.other, wired.swapped_with}
+        if self.other is not None:
+            partners.add(getattr(project.wired(self.other), "swapped_with", None))
+
+        def changed(wiring: Wiring) -> Wiring:
+            # Whoever was exchanged with one of the two has its own wire back.
+            if wiring.pin not in partners and wiring.swapped_with not in {self.pin, self.other}:
+                return wiring
+            other = {self.pin: self.other, self.other: self.pin}.get(wiring.pin) if self.other else None
+            return wiring.changed(swapped_with=other)
+
+        return project.changed(bench=tuple(changed(wiring) for wiring in project.bench))
+
+
+@dataclass(frozen=True)
+class AddExpectation:
+    """One more thing that must hold."""
+
+    expectation: Expectation
+
+    @property
+    def label(self) -> str:
+        return f"Expect {self.expectation.kind} of {self.expectation.signal}"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(expectations=(*project.expectations, self.expectation))
+
+
+@dataclass(frozen=True)
+class ChangeExpectation:
+    """Another wording of one expectation, counted from 0."""
+
+    index: int
+    expectation: Expectation
+
+    @property
+    def label(self) -> str:
+        return f"Change what is expected of {self.expectation.signal}"
+
+    def apply(self, project: Project) -> Project:
+        _check(project, self.index)
+        items = list(project.expectations)
+        items[self.index] = self.expectation
+        return project.changed(expectations=tuple(items))
+
+
+@dataclass(frozen=True)
+class RemoveExpectation:
+    """Take one expectation, counted from 0, away."""
+
+    index: int
+
+    @property
+    def label(self) -> str:
+        return f"Remove expectation {self.index + 1}"
+
+    def apply(self, project: Project) -> Project:
+        _check(project, self.index)
+        items = tuple(item for index, item in enumerate(project.expectations) if index != self.index)
+        return project.changed(expectations=items)
+
+
+def _check(project: Project, index: int) -> None:
+    if not 0 <= index < len(project.expectations):
+        raise EditError(f"There is no expectation {index + 1}.", cure=f"There are {len(project.expectations)}.")

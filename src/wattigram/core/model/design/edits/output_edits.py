@@ -1,0 +1,203 @@
+"""Edits of what goes out: tables, generators, PWM, UARTs and routes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal, TypeVar
+
+from wattigram.core.base.errors import EditError
+from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.model.design.outputs import (
+    Generator,
+    GeneratorFollow,
+    HeldLevel,
+    Playback,
+    Pwm,
+    SoftwareRamp,
+    Table,
+    Uart,
+)
+from wattigram.core.model.design.project import Project
+from wattigram.core.model.design.route import DutySink, PeriodSink, Route, TableSource
+from wattigram.core.model.design.trigger import TimerTrigger
+
+Section = Literal["tables", "generators", "pwm", "uarts", "routes"]
+Item = TypeVar("Item", Table, Generator, Pwm, Uart, Route)
+_WORDS = {
+    "tables": "table",
+    "generators": "generator",
+    "pwm": "PWM output",
+    "uarts": "UART",
+    "routes": "route",
+}
+
+
+def _put(items: tuple[Item, ...], item: Item, name: str) -> tuple[Item, ...]:
+    """With ``item`` in place of the one of that name, or at the end."""
+    kept = [item if one.name == name else one for one in items]
+    if item not in kept:
+        kept.append(item)
+    return tuple(kept)
+
+
+@dataclass(frozen=True)
+class SetTable:
+    """Put a table in place of the one called ``name``, or add it; whoever plays it follows a new name."""
+
+    name: str
+    table: Table
+
+    @property
+    def label(self) -> str:
+        table = self.table
+        level = "" if table.in_volts else f", {show_volts(table.offset_v)} ± {show_volts(table.amplitude_v)}"
+        return f"Make table {table.name}: {table.shape.kind}, {table.points} points{level}"
+
+    def apply(self, project: Project) -> Project:
+        new = self.table.name
+        tables = _put(project.tables, self.table, self.name)
+        if new == self.name:
+            return project.changed(tables=tables)
+        generators = tuple(
+            one.changed(output=one.output.changed(table=new))
+            if isinstance(one.output, Playback) and one.output.table == self.name
+            else one
+            for one in project.generators
+        )
+        routes = tuple(
+            one.changed(source=TableSource(table=new))
+            if isinstance(one.source, TableSource) and one.source.table == self.name
+            else one
+            for one in project.routes
+        )
+        return project.changed(tables=tables, generators=generators, routes=routes)
+
+
+@dataclass(frozen=True)
+class SetGenerator:
+    """Put a generator in place of the one called ``name``, or add it; those in step follow a new name."""
+
+    name: str
+    generator: Generator
+
+    @property
+    def label(self) -> str:
+        one = self.generator
+        match one.output:
+            case HeldLevel(voltage_v=volts):
+                return f"Hold {one.dac} at {show_volts(volts)}"
+            case SoftwareRamp(from_v=low, to_v=high, dwell_s=dwell):
+                return f"Ramp {one.dac} from {show_volts(low)} to {show_volts(high)}, {brief(dwell, 's')} a step"
+            case Playback(table=table, repeat=repeat):
+                return f"Play {table} on {one.dac}{'' if repeat else ' once'}"
+
+    def apply(self, project: Project) -> Project:
+        new = self.generator.name
+        generators = _put(project.generators, self.generator, self.name)
+        if new != self.name:
+            generators = tuple(
+                one.changed(output=one.output.changed(trigger=GeneratorFollow(follows=new)))
+                if isinstance(one.output, Playback)
+                and isinstance(one.output.trigger, GeneratorFollow)
+                and one.output.trigger.follows == self.name
+                else one
+                for one in generators
+            )
+        return project.changed(generators=generators)
+
+
+def retimed(project: Project, generator: Generator, timer: TimerTrigger) -> SetGenerator | None:
+    """Another timer setting where the trigger of this playback is set; None where a chain sets it."""
+    output = generator.output
+    if not isinstance(output, Playback):
+        return None
+    match output.trigger:
+        case TimerTrigger():
+            return SetGenerator(generator.name, generator.changed(output=output.changed(trigger=timer)))
+        case GeneratorFollow(follows=name):
+            leader = project.generator(name)
+            return retimed(project, leader, timer) if leader is not None else None
+        case _:
+            return None
+
+
+@dataclass(frozen=True)
+class SetPwm:
+    """Put a PWM output in place of the one called ``name``, or add it."""
+
+    name: str
+    pwm: Pwm
+
+    @property
+    def label(self) -> str:
+        return f"Pulse {self.pwm.name} every {brief(self.pwm.every, 's')}, {brief(self.pwm.duty, '%')} high"
+
+    def apply(self, project: Project) -> Project:
+        new = self.pwm.name
+        routes = project.routes
+        if new != self.name:
+            routes = tuple(
+                one.changed(sink=one.sink.changed(pwm=new))
+                if isinstance(one.sink, (DutySink, PeriodSink)) and one.sink.pwm == self.name
+                else one
+                for one in routes
+            )
+        return project.changed(pwm=_put(project.pwm, self.pwm, self.name), routes=routes)
+
+
+@dataclass(frozen=True)
+class SetUart:
+    """Set a UART up."""
+
+    uart: Uart
+
+    @property
+    def label(self) -> str:
+        return f"Run {self.uart.name} at {self.uart.baud} baud"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(uarts=_put(project.uarts, self.uart, self.uart.name))
+
+
+@dataclass(frozen=True)
+class SetRoute:
+    """Put a route in place of the one called ``name``, or add it."""
+
+    name: str
+    route: Route
+
+    @property
+    def label(self) -> str:
+        on = {"source": "its source is ready", "sink": "its sink is empty", "timer": "a timer says so"}[self.route.on]
+        return f"Route {self.route.name}: {self.route.source.kind} to {self.route.sink.kind} when {on}"
+
+    def apply(self, project: Project) -> Project:
+        expectations = tuple(
+            one.changed(signal=self.route.name) if one.kind == "route" and one.signal == self.name else one
+            for one in project.expectations
+        )
+        return project.changed(routes=_put(project.routes, self.route, self.name), expectations=expectations)
+
+
+@dataclass(frozen=True)
+class RemoveOutput:
+    """Take a table, generator, PWM output, UART or route out, with what is expected of it."""
+
+    section: Section
+    name: str
+
+    @property
+    def label(self) -> str:
+        return f"Remove {_WORDS[self.section]} {self.name}"
+
+    def apply(self, project: Project) -> Project:
+        items = getattr(project, self.section)
+        kept = tuple(one for one in items if one.name != self.name)
+        if len(kept) == len(items):
+            raise EditError(f"There is no {_WORDS[self.section]} “{self.name}”.", cure="Choose one that is there.")
+        expectations = tuple(
+            one
+            for one in project.expectations
+            if self.section != "routes" or one.kind != "route" or one.signal != self.name
+        )
+        return project.changed(**{self.section: kept, "expectations": expectations})

@@ -1,0 +1,233 @@
+"""Edits of one signal."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from wattigram.core.base.errors import EditError
+from wattigram.core.base.fields import ratio_text
+from wattigram.core.model.design.edits.edit import need_signal, with_signal
+from wattigram.core.model.design.project import Project, Signal
+from wattigram.core.model.design.stage import AnyStage, LowPass, Twin, Window, limit_text
+from wattigram.core.model.design.trigger import Trigger, WindowTrigger
+
+
+@dataclass(frozen=True)
+class AddSignal:
+    """A new signal; it is converted only once it has a slot."""
+
+    signal: Signal
+
+    @property
+    def label(self) -> str:
+        return f"Add {self.signal.name}"
+
+    def apply(self, project: Project) -> Project:
+        return project.changed(signals=(*project.signals, self.signal))
+
+
+@dataclass(frozen=True)
+class RemoveSignal:
+    """Remove a signal with its slots and expectations."""
+
+    name: str
+
+    @property
+    def label(self) -> str:
+        return f"Remove {self.name}"
+
+    def apply(self, project: Project) -> Project:
+        need_signal(project, self.name)
+        chains = []
+        for chain in project.chains:
+            slots = tuple(slot for slot in chain.slots if slot.signal != self.name)
+            if slots:
+                chains.append(chain.changed(slots=slots))
+        signals = tuple(_without(signal, self.name) for signal in project.signals if signal.name != self.name)
+        expectations = tuple(item for item in project.expectations if item.signal != self.name)
+        comparators = tuple(item for item in project.comparators if item.signal != self.name)
+        return project.changed(
+            signals=signals, chains=tuple(chains), expectations=expectations, comparators=comparators
+        )
+
+
+@dataclass(frozen=True)
+class RenameSignal:
+    """Give a signal another name, everywhere."""
+
+    name: str
+    new_name: str
+
+    @property
+    def label(self) -> str:
+        return f"Rename {self.name} to {self.new_name}"
+
+    def apply(self, project: Project) -> Project:
+        need_signal(project, self.name)
+        if self.new_name != self.name and any(signal.name == self.new_name for signal in project.signals):
+            raise EditError(f"There is a signal “{self.new_name}” already.", cure="Choose another name.")
+
+        def renamed(name: str | None) -> str | None:
+            return self.new_name if name == self.name else name
+
+        return project.changed(
+            signals=tuple(
+                item.changed(
+                    name=renamed(item.name),
+                    twin=item.twin and item.twin.changed(of=renamed(item.twin.of)),
+                    windows=tuple(
+                        window.changed(target_signal=renamed(window.target_signal)) for window in item.windows
+                    ),
+                )
+                for item in project.signals
+            ),
+            comparators=tuple(item.changed(signal=renamed(item.signal)) for item in project.comparators),
+            chains=tuple(
+                chain.changed(
+                    slots=tuple(slot.changed(signal=renamed(slot.signal)) for slot in chain.slots),
+                    trigger=_renamed_trigger(chain.trigger, self.name, self.new_name),
+                )
+                for chain in project.chains
+            ),
+            expectations=tuple(item.changed(signal=renamed(item.signal)) for item in project.expectations),
+        )
+
+
+@dataclass(frozen=True)
+class SetPin:
+    """Take a signal from another pin, or as the difference of two."""
+
+    name: str
+    pin: str
+    negative: str | None = None
+
+    @property
+    def label(self) -> str:
+        if self.negative is not None:
+            return f"Take {self.name} between pins {self.pin} and {self.negative}"
+        return f"Take {self.name} from {'pin ' if self.pin[0].isupper() else ''}{self.pin}"
+
+    def apply(self, project: Project) -> Project:
+        return with_signal(project, self.name, pin=self.pin, negative=self.negative)
+
+
+@dataclass(frozen=True)
+class SwapPins:
+    """Exchange the pins of two signals; what is wired stays where it is."""
+
+    name: str
+    other: str
+
+    @property
+    def label(self) -> str:
+        return f"Exchange the pins of {self.name} and {self.other}"
+
+    def apply(self, project: Project) -> Project:
+        mine, theirs = need_signal(project, self.name), need_signal(project, self.other)
+        first = with_signal(project, self.name, pin=theirs.pin, negative=theirs.negative)
+        return with_signal(first, self.other, pin=mine.pin, negative=mine.negative)
+
+
+@dataclass(frozen=True)
+class SetFrontEnd:
+    """State what the front end multiplies the signal by."""
+
+    name: str
+    front_end: Fraction
+
+    @property
+    def label(self) -> str:
+        return f"Front end of {self.name}: {ratio_text(self.front_end)}"
+
+    def apply(self, project: Project) -> Project:
+        return with_signal(project, self.name, front_end=self.front_end)
+
+
+@dataclass(frozen=True)
+class SetReduce:
+    """Choose a reduce stage, or none."""
+
+    name: str
+    reduce: AnyStage | None
+
+    @property
+    def label(self) -> str:
+        stage = self.reduce
+        if stage is None:
+            return f"Do not reduce {self.name}"
+        if isinstance(stage, LowPass):
+            return f"Low-pass {self.name} with shift {stage.shift}"
+        return f"{stage.kind.replace('-', ' ').capitalize()} of {stage.count} for {self.name}"
+
+    def apply(self, project: Project) -> Project:
+        return with_signal(project, self.name, reduce=self.reduce)
+
+
+@dataclass(frozen=True)
+class AddWindow:
+    """One more threshold window."""
+
+    name: str
+    window: Window
+
+    @property
+    def label(self) -> str:
+        return f"Add a window to {self.name}: {_limits(self.window)}"
+
+    def apply(self, project: Project) -> Project:
+        signal = need_signal(project, self.name)
+        return with_signal(project, self.name, windows=(*signal.windows, self.window))
+
+
+@dataclass(frozen=True)
+class SetWindow:
+    """Change one window, counted from 0; None removes it."""
+
+    name: str
+    index: int
+    window: Window | None
+
+    @property
+    def label(self) -> str:
+        if self.window is None:
+            return f"Remove window {self.index + 1} of {self.name}"
+        return f"Window {self.window.name or self.index + 1} of {self.name}: {_limits(self.window)}"
+
+    def apply(self, project: Project) -> Project:
+        windows = list(need_signal(project, self.name).windows)
+        if not 0 <= self.index < len(windows):
+            raise EditError(f"{self.name} has no window {self.index + 1}.", cure=f"It has {len(windows)}.")
+        windows[self.index : self.index + 1] = [] if self.window is None else [self.window]
+        return with_signal(project, self.name, windows=tuple(windows))
+
+
+@dataclass(frozen=True)
+class SetTwin:
+    """Hold a signal against another one, or against none."""
+
+    name: str
+    twin: Twin | None
+
+    @property
+    def label(self) -> str:
+        return f"{self.name} is no twin" if self.twin is None else f"Hold {self.name} against {self.twin.of}"
+
+    def apply(self, project: Project) -> Project:
+        return with_signal(project, self.name, twin=self.twin)
+
+
+def _limits(window: Window) -> str:
+    return f"{limit_text(window.low)} to {limit_text(window.high)}"
+
+
+def _without(signal: Signal, gone: str) -> Signal:
+    """A signal that no longer leans on one that is removed."""
+    windows = tuple(window for window in signal.windows if window.target_signal != gone)
+    return signal.changed(twin=None if signal.twin_of == gone else signal.twin, windows=windows)
+
+
+def _renamed_trigger(trigger: Trigger, name: str, new_name: str) -> Trigger:
+    if isinstance(trigger, WindowTrigger) and trigger.signal == name:
+        return trigger.changed(signal=new_name)
+    return trigger

@@ -1,0 +1,63 @@
+"""What the board's program works on, in the order in which it numbers it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from wattigram.core.model.design.project import Project, Signal
+from wattigram.core.model.design.stage import Window
+
+
+@dataclass(frozen=True)
+class Watch:
+    """Something that makes events: a window of a signal, a twin's limit, or a comparator.
+
+    ``index`` counts a signal's windows from 0.
+    """
+
+    kind: Literal["window", "twin", "comparator"]
+    signal: str
+    index: int = 0
+    comparator: str = ""
+
+    def window(self, project: Project) -> Window:
+        """The window that it stands for."""
+        return project.signal(self.signal).windows[self.index]
+
+
+def tapped_signals(project: Project) -> tuple[Signal, ...]:
+    """Signals with something to be done after memory that are converted, in the order of their taps."""
+    converted = {slot.signal for chain in project.chains for slot in chain.slots}
+    leaders = {signal.twin.of for signal in project.signals if signal.twin is not None and signal.twin.within_v}
+    targets = {window.target_signal for signal in project.signals for window in signal.windows}
+    return tuple(
+        signal
+        for signal in project.signals
+        if (
+            signal.later_stage is not None
+            or signal.windows
+            or signal.name in leaders
+            or signal.name in targets
+            or (signal.twin is not None and signal.twin.within_v)
+        )
+        and signal.name in converted
+    )
+
+
+def tap_index(project: Project, signal: str) -> int | None:
+    """Number of a signal's tap on the board."""
+    names = [tapped.name for tapped in tapped_signals(project)]
+    return names.index(signal) if signal in names else None
+
+
+def watches(project: Project) -> tuple[Watch, ...]:
+    """All that makes events; an event's number is a place in this."""
+    found = []
+    for signal in tapped_signals(project):
+        found += [Watch("window", signal.name, index) for index in range(len(signal.windows))]
+        twin = signal.twin
+        if twin is not None and twin.within_v and project.chain_of(twin.of) is not None:
+            found.append(Watch("twin", signal.name))
+    found += [Watch("comparator", item.signal, comparator=item.name) for item in project.comparators]
+    return tuple(found)

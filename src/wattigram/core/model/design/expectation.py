@@ -1,0 +1,154 @@
+"""Things that must hold of a take, as they stand in the project file."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from wattigram.core.base.fields import (
+    CountsOrZero,
+    Hertz,
+    PositiveVolts,
+    SecondsOrZero,
+    ShareOrZero,
+    Strict,
+    Volts,
+    VoltsOrZero,
+)
+from wattigram.core.model.part.field_types import Name
+
+
+class LevelExpectation(Strict):
+    """The signal's mean is ``level_v`` ± ``within_v``."""
+
+    kind: Literal["level"] = "level"
+    signal: Name
+    level_v: Volts
+    within_v: VoltsOrZero
+
+
+class StepsExpectation(Strict):
+    """The signal goes between two levels, each ± ``within_v``."""
+
+    kind: Literal["steps"] = "steps"
+    signal: Name
+    low_v: Volts
+    high_v: Volts
+    within_v: VoltsOrZero
+
+
+class SineExpectation(Strict):
+    """The signal is a sine; frequency, amplitude or rms of its alternating part are judged where given."""
+
+    kind: Literal["sine"] = "sine"
+    signal: Name
+    frequency_hz: Hertz | None = None
+    amplitude_v: PositiveVolts | None = None
+    rms_v: PositiveVolts | None = None
+    within: ShareOrZero
+
+
+class NoiseExpectation(Strict):
+    """What the signal scatters about its expected course is at most ``rms_v``."""
+
+    kind: Literal["noise"] = "noise"
+    signal: Name
+    rms_v: PositiveVolts
+
+
+class TwinExpectation(Strict):
+    """The signal and its twin differ by at most ``within_v``."""
+
+    kind: Literal["twin"] = "twin"
+    signal: Name
+    within_v: PositiveVolts
+
+
+class WindowExpectation(Strict):
+    """The window's events come when design and bench say, each within ``within_s``.
+
+    With ``low_v`` and ``high_v`` the limits are those of the job, whatever the design has: of the signal's only window,
+    in its own volts.
+    """
+
+    kind: Literal["window"] = "window"
+    signal: Name
+    within_s: SecondsOrZero
+    low_v: Volts | None = None
+    high_v: Volts | None = None
+
+
+class RateExpectation(Strict):
+    """Every cycle of the signal's converter arrives, at a rate ± ``within``.
+
+    ``rate_hz`` is what the job needs, in scans a second; without it the rate is the design's own, which then holds
+    whatever it is. ``pauses`` says that stops are intended: the rate is that between them.
+    """
+
+    kind: Literal["rate"] = "rate"
+    signal: Name
+    within: ShareOrZero
+    rate_hz: Hertz | None = None
+    pauses: bool = False
+
+
+class EdgesExpectation(Strict):
+    """The comparator on the signal's pin gives at most ``most`` edges at each crossing."""
+
+    kind: Literal["edges"] = "edges"
+    signal: Name
+    most: Annotated[int, Field(strict=True, ge=1, le=10_000)] = 1
+
+
+class CourseExpectation(Strict):
+    """The signal follows its expected course, nearly every sample within ``within_v``; so does what its stage makes."""
+
+    kind: Literal["course"] = "course"
+    signal: Name
+    within_v: PositiveVolts
+
+
+class PairExpectation(Strict):
+    """A DAC swept into the signal's converter: offset, gain, INL and DNL of the pair stay within limits."""
+
+    kind: Literal["pair"] = "pair"
+    signal: Name
+    offset_lsb: CountsOrZero = 8.0
+    gain: ShareOrZero = 0.002
+    inl_lsb: CountsOrZero = 4.0
+    dnl_lsb: CountsOrZero = 1.0
+
+
+class TripExpectation(Strict):
+    """The comparator on the signal's pin trips at its two points, each ± ``within_v``, as a slow sweep finds them."""
+
+    kind: Literal["trip"] = "trip"
+    signal: Name
+    within_v: PositiveVolts
+
+
+class RouteExpectation(Strict):
+    """Every value of a route arrives whole, in order and as it was; ``signal`` is the route's name."""
+
+    kind: Literal["route"] = "route"
+    signal: Name
+    lost: ShareOrZero = 0.0
+    """Share of the values that may be overwritten, repeated or torn."""
+
+
+Expectation = Annotated[
+    LevelExpectation
+    | StepsExpectation
+    | SineExpectation
+    | NoiseExpectation
+    | TwinExpectation
+    | WindowExpectation
+    | RateExpectation
+    | EdgesExpectation
+    | CourseExpectation
+    | PairExpectation
+    | TripExpectation
+    | RouteExpectation,
+    Field(discriminator="kind"),
+]

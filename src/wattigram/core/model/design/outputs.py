@@ -1,0 +1,151 @@
+"""What goes out: tables, generators on DACs, PWM, UARTs."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from wattigram.core.base.fields import Every, Seconds, Share, Strict, Volts, VoltsOrZero
+from wattigram.core.contract.shapes import IN_VOLTS, LONGEST_TABLE, ExpressionShape, Shape, shape_volts
+from wattigram.core.model.design.trigger import Register, TimerTrigger
+from wattigram.core.model.part.field_types import Flag, Name
+
+
+class Table(Strict):
+    """A wave in memory: ``cycles`` turns of a shape in ``points``.
+
+    ``holds`` says what its items are: codes of the DAC, or millivolts that nobody turned into codes.
+    ``beyond`` says what becomes of what does not fit.
+    """
+
+    name: Name
+    points: Annotated[int, Field(strict=True, ge=2, le=LONGEST_TABLE)]
+    cycles: Annotated[int, Field(strict=True, ge=1, le=4096)] = 1
+    amplitude_v: VoltsOrZero = 0.0
+    offset_v: Volts = 0.0
+    phase: Share = 0.0
+    shape: Shape
+    holds: Literal["codes", "millivolts"] = "codes"
+    beyond: Literal["clip", "wrap"] = "clip"
+
+    @model_validator(mode="after")
+    def _finite(self) -> Self:
+        if isinstance(self.shape, ExpressionShape):
+            shape_volts(self.shape, self.points, self.cycles, 0.0, 0.0, self.phase)
+        return self
+
+    @property
+    def in_volts(self) -> bool:
+        """The shape gives volts itself; amplitude and offset say nothing."""
+        return isinstance(self.shape, IN_VOLTS)
+
+
+class HeldLevel(Strict):
+    """A voltage that is written once."""
+
+    kind: Literal["level"] = "level"
+    voltage_v: Volts
+
+
+class SoftwareRamp(Strict):
+    """Software goes from one voltage to another in steps, and dwells on each.
+
+    ``then``: it stays at the end, begins again, or goes back.
+    """
+
+    kind: Literal["ramp"] = "ramp"
+    from_v: Volts
+    to_v: Volts
+    step_v: VoltsOrZero
+    dwell_s: Seconds
+    then: Literal["stay", "again", "back"] = "again"
+
+    @model_validator(mode="after")
+    def _plausible(self) -> Self:
+        if self.step_v <= 0:
+            raise ValueError("step is 0 V, and so the ramp never gets anywhere. Give one count or more.")
+        if abs(self.to_v - self.from_v) / self.step_v > LONGEST_TABLE - 2:
+            raise ValueError(f"the ramp has more than {LONGEST_TABLE - 2} steps. Make them larger.")
+        return self
+
+
+class GeneratorFollow(Strict):
+    """The very trigger of another generator, in step with it."""
+
+    kind: Literal["generator"] = "generator"
+    follows: Name
+
+
+class ChainFollow(Strict):
+    """The very trigger of a converter's chain: one point for each of its triggers."""
+
+    kind: Literal["chain"] = "chain"
+    follows: Name
+
+
+class Playback(Strict):
+    """DMA plays a table, a point for each trigger; ``first`` is the point that it begins with.
+
+    ``starts_with`` names a converter with whose first trigger it begins; else the program starts it when it
+    gets there.
+    """
+
+    kind: Literal["table"] = "table"
+    table: Name
+    trigger: Annotated[TimerTrigger | GeneratorFollow | ChainFollow, Field(discriminator="kind")]
+    channel: Name
+    repeat: Flag = True
+    first: Annotated[int, Field(strict=True, ge=0, le=LONGEST_TABLE)] = 0
+    starts_with: Name | None = None
+
+
+class Generator(Strict):
+    """One DAC and what it puts out.
+
+    ``double_buffered``: the trigger, and not the moment of the transfer, moves a code to the output.
+    """
+
+    name: Name
+    dac: Name
+    output: Annotated[HeldLevel | SoftwareRamp | Playback, Field(discriminator="kind")]
+    double_buffered: Flag = True
+    buffered: Flag = True
+    """Through the output buffer, which keeps away from the rails."""
+
+
+class Pwm(Strict):
+    """A timer's pulse on a pin. ``preload``: a new duty waits for the next period."""
+
+    name: Name
+    timer: Name
+    every: Every
+    duty: Share
+    prescaler_register: Register | None = None
+    period_register: Register | None = None
+    preload: Flag = True
+
+    @model_validator(mode="after")
+    def _plausible(self) -> Self:
+        if not 0 <= self.duty <= 1:
+            raise ValueError("duty must lie between 0 % and 100 %.")
+        return self
+
+
+class Report(Strict):
+    """The program sends a signal's newest value every so often: as a line of text, or its upper eight bits."""
+
+    signal: Name
+    every: Every
+    form: Literal["text", "byte"] = "text"
+
+
+class Uart(Strict):
+    """A serial port of the part: 8 data bits. ``shows`` is how the desktop reads what leaves it."""
+
+    name: Name
+    baud: Annotated[int, Field(strict=True, ge=50, le=20_000_000)] = 115_200
+    parity: Literal["none", "even", "odd"] = "none"
+    stop_bits: Literal[1, 2] = 1
+    shows: Literal["text", "binary"] = "binary"
+    report: Report | None = None

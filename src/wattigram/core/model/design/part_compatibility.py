@@ -1,0 +1,226 @@
+"""What a project wants and its part does not have at all."""
+
+from __future__ import annotations
+
+from wattigram.core.model.design.outputs import ChainFollow, Playback
+from wattigram.core.model.design.project import Chain, Project
+from wattigram.core.model.design.retrieval import Dma, Fifo, Interrupt
+from wattigram.core.model.design.route import DacSink
+from wattigram.core.model.design.trigger import ComparatorTrigger, EdgeTrigger, FollowTrigger, TimerTrigger
+from wattigram.core.model.part import Converter, Part
+
+
+class _Faults:
+    """Sentences, each with what can be chosen instead."""
+
+    def __init__(self, part: Part) -> None:
+        self.part = part
+        self.found: list[str] = []
+
+    def known(self, value: object, choices: tuple[object, ...], what: str) -> None:
+        """Note a value that the part does not offer."""
+        if value not in choices:
+            listed = ", ".join(str(choice) for choice in choices) or "none"
+            self.found.append(f"{what} {value!s} is not to be had on {self.part.name}. Choose one of {listed}.")
+
+
+def part_faults(project: Project, part: Part) -> tuple[str, ...]:
+    """Sentences on what the project wants and the part does not have at all."""
+    faults = _Faults(part)
+    faults.known(project.reference, tuple(item.name for item in part.references), "reference:")
+    if project.bus_clock_hz is not None and project.bus_clock_hz > part.processor.clock_hz:
+        faults.found.append(
+            f"bus_clock: above the {float(part.processor.clock_hz / 10**6):g} MHz of {part.name}. Lower it."
+        )
+    inputs = (*part.pins, *dict.fromkeys(item.name for converter in part.converters for item in converter.internal))
+    for signal in project.signals:
+        faults.known(signal.pin, inputs, f"signal “{signal.name}”: pin")
+        if signal.negative is not None:
+            faults.known(signal.negative, part.pins, f"signal “{signal.name}”: negative pin")
+        for window in signal.windows:
+            if window.pin is not None:
+                faults.known(window.pin, part.pins, f"window of “{signal.name}”: pin")
+    for wiring in project.bench:
+        faults.known(wiring.pin, part.pins, "bench: pin")
+    for chain in project.chains:
+        faults.known(chain.converter, tuple(item.name for item in part.converters), "chain: converter")
+        converter = part.converter(chain.converter)
+        if converter is not None:
+            _chain_faults(faults, chain, converter)
+            if converter.sequence == "ascending":
+                _ascending_faults(faults, project, chain)
+            _trigger_faults(faults, project, chain, converter)
+            _retrieval_faults(faults, chain, converter)
+    _stage_faults(faults, project)
+    _comparator_faults(faults, project)
+    _generator_faults(faults, project)
+    _output_faults(faults, project)
+    return tuple(faults.found)
+
+
+def _chain_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
+    name = chain.converter
+    faults.known(chain.divider, converter.dividers, f"{name}: divider")
+    faults.known(chain.bits, converter.bits, f"{name}: resolution")
+    faults.known(chain.alignment, converter.alignments, f"{name}: alignment")
+    faults.known(chain.per_trigger, converter.per_trigger, f"{name}: per_trigger")
+    if chain.clock == "own" and converter.oscillator is None:
+        faults.found.append(f"{name} has no oscillator of its own on {faults.part.name}. Use clock = “bus”.")
+    if len(chain.slots) > converter.slots:
+        faults.found.append(f"{name} has {converter.slots} slots, {len(chain.slots)} are wanted. Remove some.")
+    for index, slot in enumerate(chain.slots, start=1):
+        faults.known(slot.sampling_cycles, converter.sampling_cycles, f"{name}, slot {index}: sampling cycles")
+    if converter.one_sampling_time and len({slot.sampling_cycles for slot in chain.slots}) > 1:
+        faults.found.append(f"{name} has one sampling time for all slots, and these differ. Give all the same.")
+
+
+def _ascending_faults(faults: _Faults, project: Project, chain: Chain) -> None:
+    """A converter that takes its channels in order takes each of them once."""
+    inputs = [(project.signal(slot.signal).pin, project.signal(slot.signal).negative) for slot in chain.slots]
+    for slot, one in zip(chain.slots, inputs, strict=True):
+        if inputs.count(one) > 1:
+            faults.found.append(
+                f"{chain.converter} goes up by channel and takes each once: {slot.signal} on {one[0]} is there twice. "
+                "Remove one slot."
+            )
+            return
+
+
+def _trigger_faults(faults: _Faults, project: Project, chain: Chain, converter: Converter) -> None:
+    part, trigger, name = faults.part, chain.trigger, chain.converter
+    faults.known(trigger.kind, converter.triggers, f"{name}: trigger")
+    match trigger:
+        case TimerTrigger():
+            _timer_faults(faults, trigger, name)
+        case EdgeTrigger():
+            faults.known(trigger.pin, part.pins, f"{name}: trigger pin")
+        case ComparatorTrigger():
+            known = tuple(item.name for item in project.comparators)
+            faults.known(trigger.comparator, known, f"{name}: comparator, among those of the project,")
+        case FollowTrigger():
+            faults.known(trigger.follows, converter.in_step_with, f"{name}: in step with")
+        case _:
+            pass
+
+
+def _timer_faults(faults: _Faults, trigger: TimerTrigger, name: str) -> None:
+    timers = tuple(one for group in faults.part.timers if group.can_trigger for one in group.names)
+    faults.known(trigger.timer, timers, f"{name}: timer")
+    group = faults.part.timer(trigger.timer)
+    if group is None:
+        return
+    for what, value, bits in (
+        ("prescaler_register", trigger.prescaler_register, group.prescaler_bits),
+        ("period_register", trigger.period_register, group.counter_bits),
+    ):
+        if value is not None and value >= 1 << bits:
+            faults.found.append(f"{name}: {what} {value} does not fit into {bits} bits. Lower it.")
+
+
+def _retrieval_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
+    retrieval, loop = chain.retrieval, chain.loop
+    faults.known(retrieval.kind, converter.retrievals, f"{chain.converter}: retrieval")
+    match retrieval:
+        case Dma():
+            channels = tuple(name for group in faults.part.dma for name in group.names)
+            faults.known(retrieval.channel, channels, f"{chain.converter}: DMA channel")
+            dma = faults.part.dma_channel(retrieval.channel)
+            if dma is None:
+                return
+            faults.known(loop.width_bits, dma.widths, f"loop {loop.name}: item width")
+            faults.known("loop" if retrieval.repeat else "one-shot", dma.modes, f"loop {loop.name}: mode")
+            if loop.items > dma.items_max:
+                faults.found.append(f"loop {loop.name}: {loop.items} items are more than {dma.items_max}. Shorten it.")
+        case Fifo() if retrieval.mark > converter.fifo_items:
+            faults.found.append(
+                f"{chain.converter}: the FIFO holds {converter.fifo_items}, a mark at {retrieval.mark} is never "
+                "reached. Lower it."
+            )
+        case Interrupt(per="pass") if converter.result_registers < len(chain.slots):
+            faults.found.append(
+                f"{chain.converter} has {converter.result_registers} result register for {len(chain.slots)} slots: an "
+                "interrupt each pass would find only the last. Use one each conversion."
+            )
+        case _:
+            pass
+
+
+def _stage_faults(faults: _Faults, project: Project) -> None:
+    for signal in project.signals:
+        chain = project.chain_of(signal.name)
+        converter = faults.part.converter(chain.converter) if chain else None
+        if converter is None:
+            continue
+        hardware, stage = converter.hardware, signal.reduce
+        if stage is not None and stage.by == "hardware":
+            faults.known(stage.kind, hardware.stages, f"“{signal.name}”: a hardware")
+            if signal.slot_stage is not None and hardware.counts:
+                faults.known(stage.count, hardware.counts, f"“{signal.name}”: a hardware count of")
+        judged = [window for window in signal.windows if window.by == "hardware"]
+        if len(judged) > hardware.windows:
+            faults.found.append(
+                f"“{signal.name}”: {converter.name} has {hardware.windows} hardware windows, {len(judged)} are wanted. "
+                "Let software judge them."
+            )
+        for window in judged:
+            stream = "deviation" if window.on_deviation else window.on if signal.reduce else "raw"
+            faults.known(stream, hardware.windows_on, f"“{signal.name}”: a hardware window on")
+
+
+def _comparator_faults(faults: _Faults, project: Project) -> None:
+    for item in project.comparators:
+        faults.known(item.name, tuple(one.name for one in faults.part.comparators), "comparator:")
+        known = faults.part.comparator(item.name)
+        if known is None:
+            continue
+        faults.known(project.signal(item.signal).pin, known.inputs, f"{item.name}: input")
+        faults.known(item.against, known.thresholds, f"{item.name}: threshold from")
+        faults.known(item.hysteresis_v, known.hysteresis_v, f"{item.name}: hysteresis of")
+        if item.against == "pin":
+            faults.known(item.threshold_pin, known.threshold_pins, f"{item.name}: threshold pin")
+
+
+def _generator_faults(faults: _Faults, project: Project) -> None:
+    part = faults.part
+    dacs = tuple(item.name for item in part.dacs)
+    for one in project.generators:
+        faults.known(one.dac, dacs, f"“{one.name}”: DAC")
+        dac = part.dac(one.dac)
+        if dac is not None and one.double_buffered and not dac.can_buffer_twice:
+            faults.found.append(f"“{one.name}”: {dac.name} has one data register only. Use double_buffered = false.")
+        if isinstance(one.output, Playback):
+            table = project.table(one.output.table)
+            _dma_faults(faults, one.output.channel, f"“{one.name}”", table.points if table else 0)
+            if isinstance(one.output.trigger, ChainFollow):
+                chain = project.chain(one.output.trigger.follows)
+                if chain is None or not isinstance(project.own_trigger(chain), TimerTrigger):
+                    faults.found.append(
+                        f"“{one.name}” has a point for each trigger of {one.output.trigger.follows}, which no timer "
+                        "starts. Give one of them a timer."
+                    )
+            if isinstance(one.output.trigger, TimerTrigger):
+                _timer_faults(faults, one.output.trigger, f"“{one.name}”")
+
+
+def _output_faults(faults: _Faults, project: Project) -> None:
+    part = faults.part
+    with_pwm = tuple(name for group in part.timers if group.pwm for name in group.pwm_pins)
+    for pwm in project.pwm:
+        faults.known(pwm.timer, with_pwm, f"“{pwm.name}”: timer with PWM")
+    uarts = tuple(name for group in part.uarts for name in group.names)
+    for uart in project.uarts:
+        faults.known(uart.name, uarts, "UART:")
+    for route in project.routes:
+        _dma_faults(faults, route.channel, f"route “{route.name}”", 0)
+        if isinstance(route.sink, DacSink):
+            faults.known(route.sink.dac, tuple(item.name for item in part.dacs), f"route “{route.name}”: DAC")
+        if route.timer is not None:
+            timers = tuple(one for group in part.timers if group.can_trigger for one in group.names)
+            faults.known(route.timer.timer, timers, f"route “{route.name}”: timer")
+
+
+def _dma_faults(faults: _Faults, channel: str, what: str, items: int) -> None:
+    faults.known(channel, tuple(name for group in faults.part.dma for name in group.names), f"{what}: DMA channel")
+    dma = faults.part.dma_channel(channel)
+    if dma is not None and items > dma.items_max:
+        faults.found.append(f"{what}: {items} points are more than {dma.items_max}. Take fewer.")

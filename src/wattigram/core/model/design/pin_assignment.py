@@ -1,0 +1,136 @@
+"""Which inputs can carry a signal, what else wants them, and moving a signal there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from wattigram.core.model.bench import Follow
+from wattigram.core.model.design.edits import Edit, RemoveWiring, SetPin, SetWiring, Several, SwapPins
+from wattigram.core.model.design.project import Signal
+from wattigram.core.model.design.trigger import EdgeTrigger
+from wattigram.core.model.design.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class InputOption:
+    """One input of the part, as a place for one signal.
+
+    Attributes
+    ----------
+    channels : tuple of (converter, channel)
+        What it would become; those of the signal's own converter alone where it has one.
+    elsewhere : bool
+        Only a converter that does not convert the signal reaches it.
+    signals : tuple of str
+        Other signals that are on it.
+    others : tuple of str
+        What else wants it: a DAC, a trigger, a reference.
+    """
+
+    pin: str
+    negative: str | None
+    channels: tuple[tuple[str, int], ...]
+    elsewhere: bool
+    signals: tuple[str, ...]
+    others: tuple[str, ...]
+    is_current: bool
+
+    @property
+    def label(self) -> str:
+        """As it is shown."""
+        return self.pin if self.negative is None else f"{self.pin}−{self.negative}"
+
+
+def all_inputs(workspace: Workspace) -> tuple[tuple[str, str | None], ...]:
+    """Every input of the part: analog pins in the part's order, pairs, internal channels."""
+    part = workspace.part
+    analog = {pin for converter in part.converters for pin in converter.channels}
+    found: dict[tuple[str, str | None], None] = {(pin, None): None for pin in part.pins if pin in analog}
+    for converter in part.converters:
+        found |= {(pair.positive, pair.negative): None for pair in converter.pairs}
+    for converter in part.converters:
+        found |= {(item.name, None): None for item in converter.internal}
+    return tuple(found)
+
+
+def input_options(workspace: Workspace, signal: Signal) -> tuple[InputOption, ...]:
+    """Every input, and what it would mean for the signal."""
+    project = workspace.project
+    chain = project.chain_of(signal.name)
+    own = {chain.converter} if chain is not None else {converter.name for converter in workspace.part.converters}
+    options = []
+    for pin, negative in all_inputs(workspace):
+        reached = [
+            (converter.name, channel)
+            for converter in workspace.part.converters
+            if (channel := converter.channel(pin, negative)) is not None
+        ]
+        mine = tuple(item for item in reached if item[0] in own)
+        pins = {pin, negative} - {None}
+        sharing = tuple(
+            other.name
+            for other in project.signals
+            if other is not signal and pins & {other.pin, other.negative} and pin[0].isupper()
+        )
+        options.append(
+            InputOption(
+                pin,
+                negative,
+                mine,
+                bool(reached) and not mine,
+                sharing,
+                tuple(text for one in sorted(str(item) for item in pins) for text in other_uses(workspace, one)),
+                (signal.pin, signal.negative) == (pin, negative),
+            )
+        )
+    return tuple(options)
+
+
+def other_uses(workspace: Workspace, pin: str) -> tuple[str, ...]:
+    """What wants a pin besides signals: outputs, triggers, thresholds, references."""
+    project, part = workspace.project, workspace.part
+    found = [dac.name for dac in part.dacs if dac.pin == pin]
+    found += [
+        f"{chain.converter}'s trigger"
+        for chain in project.chains
+        if isinstance(chain.trigger, EdgeTrigger) and chain.trigger.pin == pin
+    ]
+    found += [f"{item.name}'s threshold" for item in project.comparators if item.threshold_pin == pin]
+    reference = part.reference(project.reference)
+    if reference is not None and reference.pin == pin:
+        found.append("the reference")
+    found += [
+        f"set by a window of {signal.name}"
+        for signal in project.signals
+        for window in signal.windows
+        if window.action == "pin" and window.pin == pin
+    ]
+    return tuple(found)
+
+
+def move_signal(workspace: Workspace, signal: Signal, pin: str, negative: str | None = None) -> Edit:
+    """Put a signal on another input.
+
+    A signal that is there comes to where this one was. Otherwise what is wired to the old pin goes along,
+    unless something is wired to the new one already.
+    """
+    project = workspace.project
+    there = next(
+        (other for other in project.signals if other is not signal and (other.pin, other.negative) == (pin, negative)),
+        None,
+    )
+    if there is not None:
+        return SwapPins(signal.name, there.name)
+    move = SetPin(signal.name, pin, negative)
+    wiring = project.wired(signal.pin)
+    alone = not any(other.pin == signal.pin for other in project.signals if other is not signal)
+    if wiring is None or not alone or negative is not None or not pin[0].isupper() or project.wired(pin) is not None:
+        return move
+    # What follows the old pin's source follows it to the new one.
+    followers = tuple(
+        SetWiring(other.changed(source=other.source.changed(pin=pin)))
+        for other in project.bench
+        if isinstance(other.source, Follow) and other.source.pin == signal.pin
+    )
+    steps: tuple[Edit, ...] = (move, RemoveWiring(signal.pin), SetWiring(wiring.changed(pin=pin)))
+    return Several((*steps, *followers), f"{move.label}, with its wiring")

@@ -1,0 +1,271 @@
+"""The project: signals, chains, bench and expectations; ``docs/project-format.md`` describes its file."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from functools import cached_property
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from wattigram.core.base.fields import Hertz, Ratio, Strict
+from wattigram.core.model.bench.sources import Wiring
+from wattigram.core.model.design.expectation import Expectation, RouteExpectation
+from wattigram.core.model.design.outputs import Generator, Playback, Pwm, Table, Uart
+from wattigram.core.model.design.reference_checks import check_outputs
+from wattigram.core.model.design.retrieval import Interrupt, Loop, Reader, Retrieval
+from wattigram.core.model.design.route import Route
+from wattigram.core.model.design.stage import AnyStage, Comparator, Mean, Stage, Sum, Twin, Window
+from wattigram.core.model.design.trigger import FollowTrigger, OwnTrigger, Trigger, WindowTrigger
+from wattigram.core.model.part.field_types import Alignment, Flag, InputName, Name, PerTrigger, PinName, Positive
+
+FORMAT = "wattigram-project"
+NEWEST_VERSION = 4
+
+Step = Literal["calibrate", "memory", "interrupt", "window", "converter", "trigger"]
+"""Steps of starting up, see :mod:`wattigram.core.timing.startup`."""
+
+
+class Signal(Strict):
+    """One named quantity; ``front_end`` is what multiplies it on its way to the pin.
+
+    With ``negative`` the difference of the two pins is converted.
+    """
+
+    name: Name
+    pin: InputName
+    negative: PinName | None = None
+    front_end: Ratio = Field(default=Fraction(1))
+    twin: Twin | None = None
+    reduce: Stage | None = None
+    windows: Annotated[tuple[Window, ...], Field(max_length=8)] = ()
+
+    @property
+    def twin_of(self) -> str | None:
+        """The signal that this one is held against."""
+        return self.twin.of if self.twin is not None else None
+
+    @property
+    def repeats(self) -> int:
+        """Conversions in each of its slots: more than one where the converter itself sums."""
+        return self.reduce.count if self.slot_stage is not None and self.reduce is not None else 1
+
+    @property
+    def slot_stage(self) -> Sum | Mean | None:
+        """The stage that the converter applies within a slot, before memory."""
+        stage = self.reduce
+        return stage if isinstance(stage, (Sum, Mean)) and stage.by == "hardware" else None
+
+    @property
+    def later_stage(self) -> AnyStage | None:
+        """The stage that comes after memory."""
+        return None if self.slot_stage is not None else self.reduce
+
+    def at_pin(self, volts: float) -> float:
+        """The pin's voltage for a value of the signal."""
+        return volts * float(self.front_end)
+
+    def at_source(self, volts: float) -> float:
+        """The signal's value for a voltage at the pin."""
+        return volts / float(self.front_end)
+
+
+class Slot(Strict):
+    """One place in a converter's sequence."""
+
+    signal: Name
+    sampling_cycles: Positive
+
+
+class Chain(Strict):
+    """One converter's slots with what starts them, how results leave, and where they go."""
+
+    converter: Name
+    clock: Literal["bus", "own"] = "bus"
+    divider: Positive
+    bits: Annotated[int, Field(strict=True, ge=4, le=24)] = 12
+    alignment: Alignment = "right"
+    calibrate: Flag = True
+    trigger: Trigger
+    per_trigger: PerTrigger = "pass"
+    retrieval: Retrieval
+    loop: Loop
+    reader: Reader = Field(default_factory=Reader)
+    startup: tuple[Step, ...] | None = None
+    """The engineer's own order; the right one where it is None."""
+    slots: Annotated[tuple[Slot, ...], Field(min_length=1, max_length=256)]
+
+    def places_of(self, signal: str) -> tuple[int, ...]:
+        """Positions of a signal among the slots, counted from 0."""
+        return tuple(index for index, slot in enumerate(self.slots) if slot.signal == signal)
+
+    @property
+    def dma(self) -> str | None:
+        """The DMA channel, where one moves the results."""
+        return self.retrieval.channel if self.retrieval.kind == "dma" else None
+
+    @property
+    def hands_over_each(self) -> int:
+        """Items that its handler takes at once, 0 where marks of the loop decide."""
+        match self.retrieval:
+            case Interrupt(per="pass"):
+                return len(self.slots)
+            case retrieval if retrieval.kind == "fifo":
+                return retrieval.mark
+            case retrieval if retrieval.kind == "dma":
+                return 0
+            case _:
+                return 1
+
+
+class Project(Strict):
+    """A whole project. Faults that the part decides are findings, not errors."""
+
+    format: Literal["wattigram-project"] = "wattigram-project"
+    version: Literal[4] = 4
+    name: Name
+    part: Name
+    reference: Name
+    bus_clock_hz: Hertz | None = None
+    signals: tuple[Signal, ...] = ()
+    chains: tuple[Chain, ...] = ()
+    comparators: tuple[Comparator, ...] = ()
+    tables: Annotated[tuple[Table, ...], Field(max_length=64)] = ()
+    generators: tuple[Generator, ...] = ()
+    pwm: tuple[Pwm, ...] = ()
+    uarts: tuple[Uart, ...] = ()
+    routes: Annotated[tuple[Route, ...], Field(max_length=16)] = ()
+    bench: tuple[Wiring, ...] = ()
+    expectations: tuple[Expectation, ...] = ()
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Self:
+        names = [signal.name for signal in self.signals]
+        for kind, values in (
+            ("signals are", names),
+            ("chains use the converter", [chain.converter for chain in self.chains]),
+            ("loops are", [chain.loop.name for chain in self.chains]),
+            ("chains, generators or routes use the DMA channel", self.dma_channels),
+            ("tables are", [table.name for table in self.tables]),
+            ("generators are", [generator.name for generator in self.generators]),
+            ("generators use the DAC", [generator.dac for generator in self.generators]),
+            ("PWM outputs are", [pwm.name for pwm in self.pwm]),
+            ("PWM outputs use the timer", [pwm.timer for pwm in self.pwm]),
+            ("UARTs are", [uart.name for uart in self.uarts]),
+            ("routes are", [route.name for route in self.routes]),
+            ("comparators are", [comparator.name for comparator in self.comparators]),
+            ("bench entries wire pin", [wiring.pin for wiring in self.bench]),
+        ):
+            for value in values:
+                if values.count(value) > 1:
+                    raise ValueError(f"Two {kind} “{value}”. Change one of them.")
+        for chain in self.chains:
+            self._check_chain(chain, names)
+        for signal in self.signals:
+            self._check_signal(signal, names)
+        for expectation in self.expectations:
+            is_route = isinstance(expectation, RouteExpectation)
+            if expectation.signal not in ([route.name for route in self.routes] if is_route else names):
+                what = "route" if is_route else "signal"
+                raise ValueError(f"An expectation speaks of “{expectation.signal}”, which is no {what} here.")
+        for comparator in self.comparators:
+            if comparator.signal not in names:
+                raise ValueError(f"{comparator.name} watches “{comparator.signal}”, which is no signal here.")
+        check_outputs(self)
+        return self
+
+    def _check_signal(self, signal: Signal, names: list[str]) -> None:
+        if signal.twin_of is not None and (signal.twin_of not in names or signal.twin_of == signal.name):
+            raise ValueError(f"“{signal.name}” is a twin of “{signal.twin_of}”, which is no other signal here.")
+        for window in signal.windows:
+            target = window.target_signal
+            if target is not None and (target not in names or target == signal.name):
+                raise ValueError(
+                    f"A window of “{signal.name}” compares with “{target}”, which is no other signal here."
+                )
+            if window.action == "pin" and window.pin is None:
+                raise ValueError(f"A window of “{signal.name}” sets a pin, and none is named. Add it.")
+
+    def _check_chain(self, chain: Chain, names: list[str]) -> None:
+        for index, slot in enumerate(chain.slots, start=1):
+            if slot.signal not in names:
+                raise ValueError(
+                    f"{chain.converter}, slot {index}: “{slot.signal}” is no signal here. Add it or rename it."
+                )
+        if isinstance(chain.trigger, FollowTrigger):
+            leader = self.chain(chain.trigger.follows)
+            if leader is None or isinstance(leader.trigger, FollowTrigger):
+                raise ValueError(
+                    f"{chain.converter} follows “{chain.trigger.follows}”, which is no chain with a trigger of its own."
+                )
+        if isinstance(chain.trigger, WindowTrigger):
+            source = next((one for one in self.signals if one.name == chain.trigger.signal), None)
+            if source is None or chain.places_of(source.name) or len(source.windows) < chain.trigger.window:
+                raise ValueError(
+                    f"{chain.converter} is started by window {chain.trigger.window} of “{chain.trigger.signal}”: that "
+                    "must be a window of another chain's signal."
+                )
+
+    def signal(self, name: str) -> Signal:
+        """The signal of that name; every name in a project is known to exist."""
+        return self._signals_by_name[name]
+
+    def chain(self, converter: str) -> Chain | None:
+        """The chain on that converter."""
+        return next((chain for chain in self.chains if chain.converter == converter), None)
+
+    def chain_of(self, signal: str) -> Chain | None:
+        """The first chain that converts the signal."""
+        return self._chains_by_signal.get(signal)
+
+    @cached_property
+    def _signals_by_name(self) -> dict[str, Signal]:
+        return {signal.name: signal for signal in self.signals}
+
+    @cached_property
+    def _chains_by_signal(self) -> dict[str, Chain]:
+        return {slot.signal: chain for chain in reversed(self.chains) for slot in chain.slots}
+
+    @property
+    def dma_channels(self) -> list[str]:
+        """DMA channels that are used, each as often as it is."""
+        found = [chain.dma for chain in self.chains if chain.dma]
+        found += [one.output.channel for one in self.generators if isinstance(one.output, Playback)]
+        return found + [route.channel for route in self.routes]
+
+    def table(self, name: str) -> Table | None:
+        """The table of that name."""
+        return next((table for table in self.tables if table.name == name), None)
+
+    def generator(self, name: str) -> Generator | None:
+        """The generator of that name."""
+        return next((one for one in self.generators if one.name == name), None)
+
+    def pwm_output(self, name: str) -> Pwm | None:
+        """The PWM output of that name."""
+        return next((one for one in self.pwm if one.name == name), None)
+
+    def uart(self, name: str) -> Uart | None:
+        """The UART of that name."""
+        return next((one for one in self.uarts if one.name == name), None)
+
+    def route(self, name: str) -> Route | None:
+        """The route of that name."""
+        return next((one for one in self.routes if one.name == name), None)
+
+    def comparator(self, name: str) -> Comparator | None:
+        """The comparator of that name."""
+        return next((comparator for comparator in self.comparators if comparator.name == name), None)
+
+    def wired(self, pin: str) -> Wiring | None:
+        """What the bench wires to a pin."""
+        return next((wiring for wiring in self.bench if wiring.pin == pin), None)
+
+    def own_trigger(self, chain: Chain) -> OwnTrigger:
+        """What starts the chain: its own trigger, or its leader's."""
+        if not isinstance(chain.trigger, FollowTrigger):
+            return chain.trigger
+        leader = self.chain(chain.trigger.follows)
+        assert leader is not None
+        assert not isinstance(leader.trigger, FollowTrigger)
+        return leader.trigger

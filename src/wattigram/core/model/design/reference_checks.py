@@ -1,0 +1,106 @@
+"""What outputs and routes name, and whether the project has it."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from wattigram.core.model.design.outputs import ChainFollow, Generator, GeneratorFollow, Playback, Pwm, Table, Uart
+from wattigram.core.model.design.route import (
+    DacSink,
+    DutySink,
+    PeriodSink,
+    ReceivedSource,
+    ResultSource,
+    Route,
+    SendSink,
+)
+
+
+class _Named(Protocol):
+    @property
+    def name(self) -> str: ...
+
+
+class _Chain(Protocol):
+    @property
+    def converter(self) -> str: ...
+
+
+class Joined(Protocol):
+    """The parts of a project that name each other."""
+
+    @property
+    def signals(self) -> tuple[_Named, ...]: ...
+    @property
+    def chains(self) -> tuple[_Chain, ...]: ...
+    @property
+    def tables(self) -> tuple[Table, ...]: ...
+    @property
+    def generators(self) -> tuple[Generator, ...]: ...
+    @property
+    def pwm(self) -> tuple[Pwm, ...]: ...
+    @property
+    def uarts(self) -> tuple[Uart, ...]: ...
+    @property
+    def routes(self) -> tuple[Route, ...]: ...
+
+
+def check_outputs(project: Joined) -> None:
+    """Raise ``ValueError`` for a name that nothing has."""
+    tables = {table.name for table in project.tables}
+    chains = {chain.converter for chain in project.chains}
+    leaders = {one.name for one in project.generators if _leads(one)}
+    for one in project.generators:
+        output = one.output
+        if not isinstance(output, Playback):
+            continue
+        _need(output.table, tables, f"“{one.name}” plays the table")
+        match output.trigger:
+            case GeneratorFollow(follows=name):
+                _need(name, leaders - {one.name}, f"“{one.name}” is in step with")
+            case ChainFollow(follows=name):
+                _need(name, chains, f"“{one.name}” has a point for each trigger of")
+            case _:
+                pass
+        if output.starts_with is not None:
+            _need(output.starts_with, chains, f"“{one.name}” starts with")
+    signals = {signal.name for signal in project.signals}
+    for uart in project.uarts:
+        if uart.report is not None:
+            _need(uart.report.signal, signals, f"{uart.name} reports")
+    for route in project.routes:
+        _check_route(project, route, tables, chains)
+
+
+def _leads(generator: Generator) -> bool:
+    output = generator.output
+    return isinstance(output, Playback) and not isinstance(output.trigger, GeneratorFollow)
+
+
+def _check_route(project: Joined, route: Route, tables: set[str], chains: set[str]) -> None:
+    uarts = {uart.name for uart in project.uarts}
+    match route.source:
+        case ResultSource(converter=converter, signal=signal):
+            _need(converter, chains, f"Route “{route.name}” takes results of")
+            if signal is not None:
+                _need(signal, {one.name for one in project.signals}, f"Route “{route.name}” takes results of")
+        case ReceivedSource(uart=uart):
+            _need(uart, uarts, f"Route “{route.name}” takes bytes of")
+        case source:
+            _need(source.table, tables, f"Route “{route.name}” takes the table")
+    match route.sink:
+        case SendSink(uart=uart):
+            _need(uart, uarts, f"Route “{route.name}” sends by")
+        case DutySink(pwm=pwm) | PeriodSink(pwm=pwm):
+            _need(pwm, {one.name for one in project.pwm}, f"Route “{route.name}” sets")
+        case DacSink(dac=dac):
+            if any(one.dac == dac for one in project.generators):
+                raise ValueError(f"Route “{route.name}” and a generator both write to {dac}. Remove one.")
+    sinks = [other.name for other in project.routes if other.sink == route.sink]
+    if len(sinks) > 1:
+        raise ValueError(f"Routes “{sinks[0]}” and “{sinks[1]}” write to the same place. Remove one.")
+
+
+def _need(name: str, known: set[str], what: str) -> None:
+    if name not in known:
+        raise ValueError(f"{what} “{name}”, which is not there. Add it, or name another.")

@@ -1,0 +1,67 @@
+"""How results leave a converter, and what the program takes them for."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from wattigram.core.base.fields import Seconds, Strict
+from wattigram.core.model.part.field_types import Alignment, Cycles, Flag, Name
+
+
+class Polling(Strict):
+    """The program asks until a result is there; it gives a value up after ``timeout_s``."""
+
+    kind: Literal["polling"] = "polling"
+    timeout_s: Seconds | None = None
+
+
+class Interrupt(Strict):
+    """An interrupt at each conversion, or at each pass."""
+
+    kind: Literal["interrupt"] = "interrupt"
+    per: Literal["conversion", "pass"] = "conversion"
+
+
+class Fifo(Strict):
+    """Results queue up; an interrupt comes when ``mark`` of them wait."""
+
+    kind: Literal["fifo"] = "fifo"
+    mark: Annotated[int, Field(strict=True, ge=1, le=4096)]
+
+
+class Dma(Strict):
+    """DMA writes results into the loop; ``repeat`` round and round, else once.
+
+    ``increment`` false leaves the address where it is.
+    """
+
+    kind: Literal["dma"] = "dma"
+    channel: Name
+    repeat: Flag = True
+    increment: Flag = True
+
+
+Retrieval = Annotated[Polling | Interrupt | Fifo | Dma, Field(discriminator="kind")]
+
+
+class Loop(Strict):
+    """The memory that results go to, round and round, and the processor cycles of its handler.
+
+    The handler runs at each mark of DMA or FIFO, each interrupt, or each polled value.
+    """
+
+    name: Name
+    items: Annotated[int, Field(strict=True, ge=2, le=1 << 24)]
+    width_bits: Literal[8, 16, 32] = 16
+    handler_cycles: Cycles = 2000
+
+
+class Reader(Strict):
+    """What the program takes the items for; what is None is taken for what it is."""
+
+    width_bits: Literal[8, 16, 32] | None = None
+    alignment: Alignment | None = None
+    byte_order: Literal["little", "big"] = "little"
+    full_scale: Literal["2^N", "2^N-1"] | None = None

@@ -1,0 +1,104 @@
+"""Routes: one peripheral's result moved to another's input by DMA, with no processor."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from wattigram.core.base.fields import Every, Strict
+from wattigram.core.model.part.field_types import Flag, Name
+
+Width = Literal[8, 16, 32]
+Order = Literal["low-first", "high-first"]
+
+
+class ResultSource(Strict):
+    """The result register of a converter; each conversion renews it, or only those of ``signal``."""
+
+    kind: Literal["result"] = "result"
+    converter: Name
+    signal: Name | None = None
+
+
+class ReceivedSource(Strict):
+    """The byte that a UART has received."""
+
+    kind: Literal["received"] = "received"
+    uart: Name
+
+
+class TableSource(Strict):
+    """The items of a table, one after the other."""
+
+    kind: Literal["table"] = "table"
+    table: Name
+
+
+class SendSink(Strict):
+    """The send register of a UART."""
+
+    kind: Literal["send"] = "send"
+    uart: Name
+
+
+class DutySink(Strict):
+    """The duty register of a PWM output."""
+
+    kind: Literal["duty"] = "duty"
+    pwm: Name
+
+
+class PeriodSink(Strict):
+    """The period register of the timer of a PWM output."""
+
+    kind: Literal["period"] = "period"
+    pwm: Name
+
+
+class DacSink(Strict):
+    """The data register of a DAC."""
+
+    kind: Literal["dac"] = "dac"
+    dac: Name
+
+
+class RouteTimer(Strict):
+    """A timer that starts transfers."""
+
+    timer: Name
+    every: Every
+
+
+class Route(Strict):
+    """A transfer that repeats.
+
+    ``on`` says which event starts one: the source has something new, the sink has room, or a timer.
+    A value goes in ``items`` transfers of ``source_bits`` to ``sink_bits``; with more than one, ``step`` makes the
+    address on the wide side go up from transfer to transfer, and ``order`` says which byte comes first.
+    """
+
+    name: Name
+    source: Annotated[ResultSource | ReceivedSource | TableSource, Field(discriminator="kind")]
+    sink: Annotated[SendSink | DutySink | PeriodSink | DacSink, Field(discriminator="kind")]
+    channel: Name
+    on: Literal["source", "sink", "timer"] = "source"
+    timer: RouteTimer | None = None
+    source_bits: Width = 16
+    sink_bits: Width = 16
+    items: Literal[1, 2, 4] = 1
+    step: Flag = True
+    order: Order = "low-first"
+    expects: Order | None = None
+    """Which byte the other end of a wire takes for the first; the same where it is None."""
+
+    @model_validator(mode="after")
+    def _plausible(self) -> Self:
+        if self.on == "timer" and self.timer is None:
+            raise ValueError("a timer starts its transfers, and none is named. Add [routes.timer].")
+        return self
+
+    @property
+    def expected_order(self) -> Order:
+        """Which byte the other end takes for the first."""
+        return self.expects or self.order

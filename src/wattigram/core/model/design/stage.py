@@ -1,0 +1,209 @@
+"""Reduce stages and threshold windows."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, GetCoreSchemaHandler
+from pydantic_core import CoreSchema, core_schema
+
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.fields import FROM_FILE, PositiveVolts, Seconds, Strict, VoltsOrZero, check_magnitude
+from wattigram.core.base.quantity import exact_text, parse_quantity
+from wattigram.core.model.part.field_types import Flag, Name, PinName
+
+Count = Annotated[int, Field(strict=True, ge=2, le=65536)]
+Shift = Annotated[int, Field(strict=True, ge=0, le=31)]
+RegisterBits = Literal[16, 24, 32]
+By = Literal["software", "hardware"]
+Condition = Literal["outside", "inside", "above", "below"]
+
+
+class Sum(Strict):
+    """``count`` samples added up; hardware repeats the slot, software adds over as many triggers."""
+
+    kind: Literal["sum"] = "sum"
+    count: Count
+    shift: Shift = 0
+    """Places to the right by which the sum is moved on purpose, as for a finer resolution."""
+    register_bits: RegisterBits = 32
+    by: By = "software"
+
+    @property
+    def gain_ratio(self) -> Fraction:
+        """What a code is multiplied by."""
+        return Fraction(self.count, 1 << self.shift)
+
+    @property
+    def believed_gain(self) -> float:
+        """What the program takes a code to be multiplied by."""
+        return float(self.gain_ratio)
+
+
+class Mean(Strict):
+    """Block mean: ``count`` samples summed in a register of ``register_bits``, then shifted right."""
+
+    kind: Literal["mean"] = "mean"
+    count: Count
+    shift: Shift
+    register_bits: RegisterBits = 32
+    by: By = "software"
+
+    @property
+    def gain_ratio(self) -> Fraction:
+        """What a true mean is multiplied by: count / 2^shift."""
+        return Fraction(self.count, 1 << self.shift)
+
+    @property
+    def believed_gain(self) -> float:
+        """The program takes it for a true mean."""
+        return 1.0
+
+
+class RunningMean(Strict):
+    """The mean of the newest ``count`` samples, at every sample."""
+
+    kind: Literal["running-mean"] = "running-mean"
+    count: Count
+    shift: Shift
+    register_bits: RegisterBits = 32
+    by: By = "software"
+
+    @property
+    def gain_ratio(self) -> Fraction:
+        """What a true mean is multiplied by: count / 2^shift."""
+        return Fraction(self.count, 1 << self.shift)
+
+    @property
+    def believed_gain(self) -> float:
+        """The program takes it for a true mean."""
+        return 1.0
+
+
+class LowPass(Strict):
+    """First-order low-pass y += (x − y) / 2^shift, kept with ``shift`` more bits than the code."""
+
+    kind: Literal["low-pass"] = "low-pass"
+    shift: Annotated[int, Field(strict=True, ge=1, le=16)]
+    register_bits: RegisterBits = 32
+    by: By = "software"
+
+    @property
+    def gain_ratio(self) -> Fraction:
+        """It passes a level as it is."""
+        return Fraction(1)
+
+    @property
+    def believed_gain(self) -> float:
+        """A level is a level."""
+        return 1.0
+
+    @property
+    def count(self) -> int:
+        """Samples over which it chiefly averages."""
+        return 1 << self.shift
+
+
+Stage = Annotated[Sum | Mean | RunningMean | LowPass, Field(discriminator="kind")]
+AnyStage = Sum | Mean | RunningMean | LowPass
+
+
+def rate_divisor(stage: AnyStage | None) -> int:
+    """Samples that go into each value of a stage."""
+    return stage.count if isinstance(stage, (Sum, Mean)) else 1
+
+
+class Code(float):
+    """A limit said in codes of the stream that is compared, instead of volts."""
+
+    @classmethod
+    def __get_pydantic_core_schema__(cls, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+        return core_schema.is_instance_schema(cls)
+
+
+class _LimitType:
+    """Validation of a limit: volts, or codes as "0x7FF" or "2047 LSB"."""
+
+    def read(self, value: Any, info: core_schema.ValidationInfo) -> float:
+        if isinstance(value, str):
+            text = value.strip()
+            if text.lower().startswith("0x"):
+                return Code(int(parse_quantity(text, "")))
+            if text.endswith("LSB"):
+                return Code(float(parse_quantity(text, "LSB")))
+            volts = parse_quantity(text, "V", unit_required=True)
+            check_magnitude(volts, text, "V")
+            return float(volts)
+        is_number = isinstance(value, (float, int, Fraction)) and not isinstance(value, bool)
+        if is_number and info.context is not FROM_FILE:
+            return value if isinstance(value, Code) else float(value)
+        raise QuantityError(f"{value!r} has no unit.", cure="Write volts such as 2.1 V, or codes such as 0x7FF.")
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+        return core_schema.with_info_plain_validator_function(
+            self.read, serialization=core_schema.plain_serializer_function_ser_schema(limit_text)
+        )
+
+
+def limit_text(value: float) -> str:
+    """A limit as it is written."""
+    return exact_text(float(value), "LSB" if isinstance(value, Code) else "V")
+
+
+Limit = Annotated[float, _LimitType()]
+
+
+class Window(Strict):
+    """Threshold window in the signal's own volts, or in codes.
+
+    ``on`` says which stream is compared; with a target, fixed or another signal, its deviation from that.
+    """
+
+    name: Annotated[str, Field(max_length=30)] = ""
+    low: Limit
+    high: Limit
+    condition: Condition = "outside"
+    on: Literal["raw", "reduced"] = "reduced"
+    target_v: VoltsOrZero | None = None
+    target_signal: Name | None = None
+    hysteresis_v: VoltsOrZero = 0.0
+    times: Annotated[int, Field(strict=True, ge=1, le=1000)] = 1
+    """So many values in a row, before the condition counts."""
+    when: Literal["crossing", "every"] = "crossing"
+    action: Literal["event", "stop", "pin"] = "event"
+    pin: PinName | None = None
+    by: By = "software"
+    enabled: Flag = True
+    """Its interrupt is enabled."""
+    rearm: Flag = True
+    """After an event it is armed again."""
+    rearm_after_s: Seconds | None = None
+    """A chain that it stopped is started again after this; never where it is None."""
+
+    @property
+    def on_deviation(self) -> bool:
+        """A deviation from a target is judged."""
+        return self.target_v is not None or self.target_signal is not None
+
+
+class Twin(Strict):
+    """The same signal, taken by a second converter: a trip when they differ by more than ``within_v``."""
+
+    of: Name
+    within_v: PositiveVolts | None = None
+    times: Annotated[int, Field(strict=True, ge=1, le=1000)] = 1
+    action: Literal["event", "stop", "pin"] = "event"
+    pin: PinName | None = None
+
+
+class Comparator(Strict):
+    """A comparator on a signal's pin. ``threshold_v`` is set in steps of the part for an internal reference."""
+
+    name: Name
+    signal: Name
+    against: Literal["internal", "dac", "pin"] = "internal"
+    threshold_v: VoltsOrZero
+    threshold_pin: PinName | None = None
+    hysteresis_v: VoltsOrZero = 0.0
+    edge: Literal["rising", "falling", "both"] = "both"

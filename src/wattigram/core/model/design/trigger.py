@@ -1,0 +1,84 @@
+"""What starts a converter."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from wattigram.core.base.fields import Every, Strict, Volts
+from wattigram.core.model.part.field_types import Flag, Name, PinName
+
+Edge = Literal["rising", "falling", "both"]
+Register = Annotated[int, Field(strict=True, ge=0, le=1 << 32)]
+
+
+class SoftwareTrigger(Strict):
+    """The program starts it: ``again`` each time the results have been fetched, else once only."""
+
+    kind: Literal["software"] = "software"
+    again: Flag = True
+
+
+class FreeRunningTrigger(Strict):
+    """It starts itself again as soon as it is done."""
+
+    kind: Literal["free-running"] = "free-running"
+
+
+class TimerTrigger(Strict):
+    """A timer starts it every ``every``.
+
+    The registers follow from that, value − 1; an engineer's own may be written instead.
+    """
+
+    kind: Literal["timer"] = "timer"
+    timer: Name
+    every: Every
+    prescaler_register: Register | None = None
+    period_register: Register | None = None
+
+
+class EdgeTrigger(Strict):
+    """An edge on a digital pin, at half the supply unless ``level_v`` says otherwise."""
+
+    kind: Literal["edge"] = "edge"
+    pin: PinName
+    edge: Edge = "rising"
+    level_v: Volts = 1.65
+
+
+class ComparatorTrigger(Strict):
+    """A comparator's output."""
+
+    kind: Literal["comparator"] = "comparator"
+    comparator: Name
+    edge: Edge = "rising"
+
+
+class WindowTrigger(Strict):
+    """A window of another chain's signal: each time its condition begins to hold."""
+
+    kind: Literal["window"] = "window"
+    signal: Name
+    window: Annotated[int, Field(strict=True, ge=1, le=8)] = 1
+
+
+class FollowTrigger(Strict):
+    """The very trigger of another converter, in step with it."""
+
+    kind: Literal["converter"] = "converter"
+    follows: Name
+
+
+Trigger = Annotated[
+    SoftwareTrigger
+    | FreeRunningTrigger
+    | TimerTrigger
+    | EdgeTrigger
+    | ComparatorTrigger
+    | WindowTrigger
+    | FollowTrigger,
+    Field(discriminator="kind"),
+]
+OwnTrigger = SoftwareTrigger | FreeRunningTrigger | TimerTrigger | EdgeTrigger | ComparatorTrigger | WindowTrigger

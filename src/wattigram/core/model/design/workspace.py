@@ -1,0 +1,169 @@
+"""A project together with the part it names, checked against each other."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from fractions import Fraction
+from functools import cached_property, wraps
+from pathlib import Path
+from typing import Any, Concatenate, ParamSpec, TypeVar, cast
+
+from wattigram.core.base.errors import ProjectError
+from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.design.event_sources import Watch, watches
+from wattigram.core.model.design.part_compatibility import part_faults
+from wattigram.core.model.design.project import Chain, Project
+from wattigram.core.model.design.project_file import build_mark, load_project, parse_project, save_project
+from wattigram.core.model.part import Converter, Part, find_part, save_part_beside
+
+
+@dataclass(frozen=True)
+class Workspace:
+    """What every calculation starts from. It never changes, so what follows from it is worked out once.
+
+    ``known`` is where functions keep what they have worked out of it.
+    """
+
+    project: Project
+    part: Part
+    known: dict[object, Any] = field(default_factory=dict, compare=False, repr=False)
+
+    @cached_property
+    def bus_clock_hz(self) -> Fraction:
+        """The bus clock as designed, the part's own where the design is silent."""
+        return self.project.bus_clock_hz or self.part.processor.clock_hz
+
+    @cached_property
+    def reference_v(self) -> float:
+        """Voltage of the chosen reference."""
+        reference = self.part.reference(self.project.reference)
+        assert reference is not None
+        if reference.pin is not None:
+            wiring = self.project.wired(reference.pin)
+            if wiring is not None and isinstance(wiring.source, Level) and wiring.source.voltage_v > 0:
+                return wiring.source.voltage_v
+        return reference.voltage_v
+
+    @cached_property
+    def reference_pin(self) -> str | None:
+        """The pin that the chosen reference comes from; None for one inside the part."""
+        reference = self.part.reference(self.project.reference)
+        assert reference is not None
+        return reference.pin
+
+    @cached_property
+    def supply_v(self) -> float:
+        """Voltage of the supply, which is a reference too where the part says so."""
+        supply = self.part.reference("supply")
+        return supply.voltage_v if supply is not None else max(self.reference_v, 0.0)
+
+    def wiring(self, pin: str) -> Wiring | None:
+        """What feeds a pin, from the bench; or an internal channel, from the part."""
+        wired = self.project.wired(pin)
+        return wired if wired is not None else self._internal.get(pin)
+
+    @cached_property
+    def _internal(self) -> dict[str, Wiring]:
+        return {
+            item.name: Wiring(
+                pin=item.name,
+                label="inside the part",
+                resistance_ohm=item.resistance_ohm,
+                source=Level(voltage_v=item.voltage_v, noise_v=item.noise_v),
+            )
+            for converter in self.part.converters
+            for item in converter.internal
+        }
+
+    @cached_property
+    def build_mark(self) -> str:
+        """Short hash of the design."""
+        return build_mark(self.project)
+
+    @cached_property
+    def watches(self) -> tuple[Watch, ...]:
+        """All that makes events; an event's number is a place in this."""
+        return watches(self.project)
+
+    def converter(self, chain: Chain) -> Converter:
+        """The part's converter that the chain uses."""
+        converter = self.part.converter(chain.converter)
+        assert converter is not None
+        return converter
+
+
+Params = ParamSpec("Params")
+Result = TypeVar("Result")
+
+
+def worked_out_once(
+    function: Callable[Concatenate[Workspace, Chain, Params], Result],
+) -> Callable[Concatenate[Workspace, Chain, Params], Result]:
+    """Keep the answers of a function of a workspace and one of its chains with the workspace."""
+
+    @wraps(function)
+    def lookup(workspace: Workspace, chain: Chain, *args: Params.args, **named: Params.kwargs) -> Result:
+        if named or not any(chain is own for own in workspace.project.chains):
+            return function(workspace, chain, *args, **named)
+        key = (function, chain.converter, *args)
+        if key not in workspace.known:
+            workspace.known[key] = function(workspace, chain, *args, **named)
+        answer: Result = workspace.known[key]
+        return answer
+
+    return cast("Callable[Concatenate[Workspace, Chain, Params], Result]", lookup)
+
+
+def join(project: Project, where: str, part: Part) -> Workspace:
+    """Check a project and its part against each other.
+
+    Raises
+    ------
+    ProjectError
+        When the part cannot do what the project names.
+    """
+    faults = part_faults(project, part)
+    if faults:
+        more = f" (and {len(faults) - 1} more)" if len(faults) > 1 else ""
+        raise ProjectError(faults[0] + more, where=where, faults=faults)
+    return Workspace(project, part)
+
+
+def open_workspace(path: Path) -> Workspace:
+    """Load a project file with its part; a folder stands for the one ``.toml`` project in it."""
+    if path.is_dir():
+        candidates = sorted(path.glob("*.wattigram.toml"))
+        if len(candidates) != 1:
+            raise ProjectError(
+                f"The folder holds {len(candidates)} projects (*.wattigram.toml).",
+                where=str(path),
+                cure="Name the file itself.",
+            )
+        path = candidates[0]
+    project = load_project(path)
+    return join(project, str(path), find_part(project.part, path.parent))
+
+
+def workspace_from_text(text: str, where: str, part: Part | None = None) -> Workspace:
+    """A workspace from a project's text, as a take carries it; ``part`` where it carries that too.
+
+    Raises
+    ------
+    PartError, ProjectError
+        When the text is no project, or its part is unknown or cannot do what it names.
+    """
+    project = parse_project(text, where)
+    return join(project, where, part if part is not None else find_part(project.part))
+
+
+def save_workspace(workspace: Workspace, path: Path) -> None:
+    """Write the project, and beside it the part file that it names where none lies there yet.
+
+    Raises
+    ------
+    ProjectError, PartError
+        When one of them cannot be written, or another part lies there under that name; nothing is changed then.
+    """
+    save_part_beside(workspace.project.part, workspace.part, path.parent)
+    save_project(workspace.project, path)

@@ -1,0 +1,181 @@
+"""Converters and comparators of a part; ``docs/part-format.md`` describes them for people."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from wattigram.core.base.fields import (
+    Counts,
+    CountsOrZero,
+    Farads,
+    Hertz,
+    Ohms,
+    PositiveVolts,
+    Seconds,
+    Share,
+    ShareOrZero,
+    Strict,
+    VoltsOrZero,
+)
+from wattigram.core.model.part.field_types import (
+    Alignment,
+    Cycles,
+    Flag,
+    InputName,
+    Judged,
+    Name,
+    PerTrigger,
+    PinName,
+    Positive,
+    RetrievalKind,
+    StageKind,
+    TriggerKind,
+    check_distinct,
+)
+
+Channel = Annotated[int, Field(strict=True, ge=0, le=255)]
+
+
+class Oscillator(Strict):
+    """A converter's own clock. ``specimen_error`` is how far the virtual board's one is off."""
+
+    clock_hz: Hertz
+    tolerance: ShareOrZero
+    specimen_error: Share = 0.0
+    runs_in_sleep: Flag = False
+
+
+class Pair(Strict):
+    """Two pins that are converted as a difference."""
+
+    positive: PinName
+    negative: PinName
+    channel: Channel
+
+
+class Internal(Strict):
+    """A channel that no pin leads to, with the voltage that stands on it."""
+
+    name: InputName
+    channel: Channel
+    voltage_v: PositiveVolts
+    resistance_ohm: Ohms = 0.0
+    noise_v: VoltsOrZero = 0.0
+
+
+class Hardware(Strict):
+    """What the converter itself does to results. Sums and block means repeat a slot ``counts`` times a trigger."""
+
+    stages: tuple[StageKind, ...] = ()
+    counts: tuple[Positive, ...] = ()
+    register_bits: Annotated[int, Field(strict=True, ge=8, le=32)] = 32
+    windows: Annotated[int, Field(strict=True, ge=0, le=64)] = 0
+    windows_on: tuple[Judged, ...] = ()
+
+
+class Converter(Strict):
+    """One ADC. Offsets and noise are in LSB of its highest resolution."""
+
+    name: Name
+    bits: Annotated[tuple[Annotated[int, Field(strict=True, ge=4, le=24)], ...], Field(min_length=1)]
+    conversion_extra_cycles: Annotated[int, Field(strict=True, ge=0, le=1000)]
+    dividers: Annotated[tuple[Positive, ...], Field(min_length=1)]
+    clock_low_hz: Hertz
+    clock_high_hz: Hertz
+    overclock_noise_lsb: CountsOrZero = 8.0
+    """Noise that a clock of twice the limit adds, rms."""
+    leakage_share: ShareOrZero = 0.02
+    """Share of the held charge that a clock of half the lowest one loses."""
+    oscillator: Oscillator | None = None
+    sampling_cycles: Annotated[tuple[Positive, ...], Field(min_length=1)]
+    one_sampling_time: Flag = False
+    """All slots are sampled for the same time."""
+    sampling_capacitor_f: Farads
+    switch_resistance_ohm: Ohms
+    differential_sampling: Literal["across", "each-side"] = "across"
+    """A pair is held by one capacitor across it, or by one on each side."""
+    slots: Annotated[int, Field(strict=True, ge=1, le=256)]
+    sequence: Literal["free", "ascending", "software"] = "free"
+    """Order of slots: any, by channel number, or one channel at a time that software re-points."""
+    repoint_cycles: Cycles = 0
+    """Processor cycles to write the next channel and start it."""
+    triggers: tuple[TriggerKind, ...] = ("software", "free-running", "timer", "edge", "comparator", "converter")
+    per_trigger: tuple[PerTrigger, ...] = ("conversion", "pass", "endless")
+    retrievals: Annotated[tuple[RetrievalKind, ...], Field(min_length=1)] = ("polling", "interrupt", "dma")
+    result_registers: Annotated[int, Field(strict=True, ge=1, le=256)] = 1
+    fifo_items: Annotated[int, Field(strict=True, ge=0, le=4096)] = 0
+    alignments: Annotated[tuple[Alignment, ...], Field(min_length=1)] = ("right", "left")
+    in_step_with: tuple[Name, ...] = ()
+    """Converters that can be started by the very same trigger."""
+    full_scale: Literal["2^N", "2^N-1"]
+    needs_calibration: Flag
+    offset_uncalibrated_lsb: Counts
+    offset_calibrated_lsb: Counts
+    gain_error: Share
+    accuracy_lsb: CountsOrZero
+    noise_lsb: CountsOrZero
+    hardware: Hardware = Field(default_factory=Hardware)
+    channels: dict[PinName, Channel]
+    pairs: tuple[Pair, ...] = ()
+    internal: tuple[Internal, ...] = ()
+
+    @model_validator(mode="after")
+    def _plausible(self) -> Self:
+        if self.clock_low_hz >= self.clock_high_hz:
+            raise ValueError(f"{self.name}: clock_low is not below clock_high. Exchange them.")
+        if self.sampling_capacitor_f <= 0:
+            raise ValueError(f"{self.name}: sampling_capacitor must be above 0 F.")
+        if not self.channels:
+            raise ValueError(f"{self.name}: it has no channels. List each pin with its channel number.")
+        if "fifo" in self.retrievals and not self.fifo_items:
+            raise ValueError(f"{self.name}: a FIFO without fifo_items. Say how many it holds.")
+        if self.hardware.counts and not {"sum", "mean"} & set(self.hardware.stages):
+            raise ValueError(f"{self.name}: hardware counts without “sum” or “mean” among its stages. Add one.")
+        check_distinct(self.bits, f"{self.name}: resolution")
+        check_distinct(self.dividers, f"{self.name}: divider")
+        check_distinct(self.sampling_cycles, f"{self.name}: sampling time")
+        numbers = (
+            *self.channels.values(),
+            *(pair.channel for pair in self.pairs),
+            *(item.channel for item in self.internal),
+        )
+        check_distinct(numbers, f"{self.name}: channel")
+        check_distinct(tuple(item.name for item in self.internal), f"{self.name}: internal channel")
+        return self
+
+    def conversion_cycles(self, bits: int) -> int:
+        """Converter clocks from the held instant to the code."""
+        return bits + self.conversion_extra_cycles
+
+    def channel(self, pin: str, negative: str | None = None) -> int | None:
+        """Channel of a pin, of an internal input, or of a differential pair; None where there is none."""
+        if negative is not None:
+            pairs = (pair for pair in self.pairs if pair.positive == pin and pair.negative == negative)
+            return next((pair.channel for pair in pairs), None)
+        if pin in self.channels:
+            return self.channels[pin]
+        return next((item.channel for item in self.internal if item.name == pin), None)
+
+    def internal_input(self, name: str) -> Internal | None:
+        """The internal channel of that name."""
+        return next((item for item in self.internal if item.name == name), None)
+
+    def source_clock_hz(self, bus_hz: Fraction, own: bool) -> Fraction:
+        """Clock before the divider, nominal."""
+        return self.oscillator.clock_hz if own and self.oscillator else bus_hz
+
+
+class Comparator(Strict):
+    """A comparator; ``steps`` equal steps of its internal threshold span the reference."""
+
+    name: Name
+    inputs: Annotated[tuple[PinName, ...], Field(min_length=1)]
+    thresholds: Annotated[tuple[Literal["internal", "dac", "pin"], ...], Field(min_length=1)]
+    threshold_pins: tuple[PinName, ...] = ()
+    steps: Annotated[int, Field(strict=True, ge=2, le=65536)] = 64
+    hysteresis_v: Annotated[tuple[VoltsOrZero, ...], Field(min_length=1)] = (0.0,)
+    response_s: Seconds
+    """It follows its input this often; noise faster than that is not seen."""

@@ -1,0 +1,269 @@
+"""The part file's model; ``docs/part-format.md`` describes it for people."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, PrivateAttr, StringConstraints, model_validator
+
+from wattigram.core.base.errors import PartError
+from wattigram.core.base.fields import (
+    Counts,
+    CountsOrZero,
+    Hertz,
+    Ohms,
+    PositiveVolts,
+    Seconds,
+    Share,
+    Strict,
+    Volts,
+    VoltsOrZero,
+    VoltsPerSecond,
+)
+from wattigram.core.base.toml_document import build, check_head, parse_toml, read_text
+from wattigram.core.model.part.converter import Comparator, Converter
+from wattigram.core.model.part.field_types import Cycles, Flag, Identifier, Name, PinName, Positive, check_distinct
+from wattigram.core.model.part.registers import Block, Memory, check_blocks
+
+FORMAT = "wattigram-part"
+NEWEST_VERSION = 5
+
+
+class Processor(Strict):
+    """Highest bus clock, and what software in the path costs in processor cycles besides its handlers."""
+
+    clock_hz: Hertz
+    interrupt_entry_cycles: Cycles
+    interrupt_exit_cycles: Cycles
+    interrupt_jitter_cycles: Cycles = 0
+    """An interrupt waits up to this long for the instruction that runs."""
+    poll_cycles: Annotated[int, Field(strict=True, ge=1, le=10_000)] = 10
+    """Once round a loop that asks a flag."""
+    core: Literal["cortex-m0plus", "cortex-m3", "cortex-m4", "cortex-m7", "cortex-m33"] = "cortex-m4"
+    """Which core the compiler makes code for."""
+
+
+class Reference(Strict):
+    """A voltage that full scale can be measured against."""
+
+    name: Name
+    voltage_v: PositiveVolts
+    pin: PinName | None = None
+    """Where it comes from outside; the bench then says how much it is."""
+
+
+class Timer(Strict):
+    """Timers of one kind; registers hold value − 1, so both count up to 2^bits."""
+
+    names: Annotated[tuple[Name, ...], Field(min_length=1)]
+    counter_bits: Annotated[int, Field(strict=True, ge=4, le=32)]
+    prescaler_bits: Annotated[int, Field(strict=True, ge=0, le=16)]
+    can_trigger: Flag
+    pwm: Flag = False
+    """It can put a pulse of chosen width on a pin."""
+    pwm_pins: dict[Name, PinName] = Field(default_factory=dict)
+    """The pin of each timer that can."""
+
+
+class Dma(Strict):
+    """DMA channels of one kind."""
+
+    names: Annotated[tuple[Name, ...], Field(min_length=1)]
+    widths: Annotated[tuple[Literal[8, 16, 32], ...], Field(min_length=1)]
+    items_max: Positive
+    modes: Annotated[tuple[Literal["one-shot", "loop"], ...], Field(min_length=1)]
+    half_mark: Flag
+    full_mark: Flag
+    transfer_cycles: Annotated[int, Field(strict=True, ge=1, le=1000)] = 4
+    """Bus clocks of a transfer; channels take turns."""
+
+
+class Uart(Strict):
+    """Serial ports of one kind; bit clock = bus clock / (oversampling · divider)."""
+
+    names: Annotated[tuple[Name, ...], Field(min_length=1)]
+    send_pins: dict[Name, PinName]
+    receive_pins: dict[Name, PinName]
+    oversampling: Annotated[int, Field(strict=True, ge=4, le=64)] = 16
+    divider_bits: Annotated[int, Field(strict=True, ge=4, le=24)] = 16
+    waiting_bytes: Annotated[int, Field(strict=True, ge=1, le=256)] = 1
+    """Behind the one that is being sent; what comes when they are full overwrites the last."""
+
+
+class Dac(Strict):
+    """One DAC; a buffered output stays ``buffer_margin_v`` away from either rail."""
+
+    name: Name
+    pin: PinName
+    bits: Annotated[int, Field(strict=True, ge=4, le=24)]
+    full_scale: Literal["2^N", "2^N-1"]
+    update_rate_high_hz: Hertz
+    settling_s: Seconds
+    """To half a count after a full step."""
+    buffer_margin_v: VoltsOrZero
+    slew_v_s: VoltsPerSecond | None = None
+    can_buffer_twice: Flag = True
+    """A trigger can move a code from a second register to the output."""
+    accuracy_lsb: CountsOrZero = 2.0
+    """Limit that the data sheet gives for offset, gain and bend together."""
+    offset_lsb: Counts = 0.0
+    """Of this specimen, as the virtual board has it; so are the next three."""
+    gain_error: Share = 0.0
+    bend_lsb: Counts = 0.0
+    """At mid-scale, as a parabola between the ends."""
+    carry_lsb: Counts = 0.0
+    """By which the step into the upper half is too large."""
+    noise_v: VoltsOrZero = 0.0
+    resistance_ohm: Ohms = 0.0
+    """Of the output without its buffer."""
+
+
+class Part(Strict):
+    """A microcontroller as far as analog chains are concerned."""
+
+    format: Literal["wattigram-part"]
+    version: Literal[1, 2, 3, 4, 5]
+    id: Identifier
+    name: Name
+    summary: Annotated[str, StringConstraints(max_length=300)]
+    pins: Annotated[tuple[PinName, ...], Field(min_length=1, max_length=300)]
+    processor: Processor
+    pin_low_v: Volts = -0.3
+    """Lowest voltage that any pin may have; beyond it the part may be damaged."""
+    pin_above_supply_v: VoltsOrZero = 0.3
+    """By which a pin may lie above the supply at most."""
+    references: Annotated[tuple[Reference, ...], Field(min_length=1)]
+    converters: Annotated[tuple[Converter, ...], Field(min_length=1)]
+    timers: tuple[Timer, ...] = ()
+    dma: tuple[Dma, ...] = ()
+    dacs: tuple[Dac, ...] = ()
+    uarts: tuple[Uart, ...] = ()
+    comparators: tuple[Comparator, ...] = ()
+    memory: Memory | None = None
+    blocks: Annotated[tuple[Block, ...], Field(max_length=100)] = ()
+    """Its registers; firmware is to be had where there are any."""
+    _text: str = PrivateAttr(default="")
+
+    @model_validator(mode="after")
+    def _plausible(self) -> Self:
+        check_distinct(self.pins, "pin")
+        check_blocks(self.blocks)
+        self._check_owners()
+        check_distinct(tuple(item.name for item in self.references), "reference")
+        check_distinct(tuple(item.name for item in self.converters), "converter")
+        check_distinct(tuple(name for group in self.timers for name in group.names), "timer")
+        check_distinct(tuple(name for group in self.dma for name in group.names), "DMA channel")
+        check_distinct(tuple(item.name for item in self.dacs), "DAC")
+        check_distinct(tuple(name for group in self.uarts for name in group.names), "UART")
+        check_distinct(tuple(item.name for item in self.comparators), "comparator")
+        names = tuple(item.name for item in self.converters)
+        for converter in self.converters:
+            paired = tuple(pin for pair in converter.pairs for pin in (pair.positive, pair.negative))
+            for pin in (*converter.channels, *paired):
+                self._check_pin(converter.name, pin)
+            for other in converter.in_step_with:
+                if other not in names or other == converter.name:
+                    raise ValueError(f"{converter.name}: in step with {other}, which is no other converter here.")
+            if "dma" in converter.retrievals and not self.dma:
+                raise ValueError(f"{converter.name}: DMA among its retrievals, and the part has none. Remove it.")
+            if not any(
+                converter.clock_low_hz <= self.processor.clock_hz / divider <= converter.clock_high_hz
+                for divider in converter.dividers
+            ):
+                raise ValueError(
+                    f"{converter.name}: no divider brings the bus clock into its range. Add one that does."
+                )
+        for dac in self.dacs:
+            self._check_pin(dac.name, dac.pin)
+        for timers in self.timers:
+            self._check_pins(timers.names, timers.pwm_pins, "PWM")
+        for uarts in self.uarts:
+            self._check_pins(uarts.names, uarts.send_pins, "send")
+            self._check_pins(uarts.names, uarts.receive_pins, "receive")
+        for comparator in self.comparators:
+            for pin in (*comparator.inputs, *comparator.threshold_pins):
+                self._check_pin(comparator.name, pin)
+        for reference in self.references:
+            if reference.pin is not None:
+                self._check_pin(reference.name, reference.pin)
+        return self
+
+    def _check_owners(self) -> None:
+        if self.blocks and self.memory is None:
+            raise ValueError("registers without [memory]: say where code and data lie.")
+        known: dict[str, set[str]] = {
+            "converter": {item.name for item in self.converters},
+            "timer": {name for group in self.timers for name in group.names},
+            "dma": {name for group in self.dma for name in group.names},
+            "dac": {item.name for item in self.dacs},
+            "uart": {name for group in self.uarts for name in group.names},
+            "comparator": {item.name for item in self.comparators},
+        }
+        for block in self.blocks:
+            for owner in block.owners if block.kind in known else ():
+                if owner not in known[block.kind]:
+                    raise ValueError(f"block {block.name}: the part has no {block.kind} “{owner}”.")
+
+    def _check_pins(self, names: tuple[str, ...], pins: dict[str, str], what: str) -> None:
+        for name, pin in pins.items():
+            if name not in names:
+                raise ValueError(f"the {what} pin {pin} belongs to {name}, which is not among its names. Remove it.")
+            self._check_pin(name, pin)
+
+    def _check_pin(self, owner: str, pin: str) -> None:
+        if pin not in self.pins:
+            raise ValueError(f"{owner}: pin {pin} is not among the part's pins. Add it to “pins”.")
+
+    @property
+    def text(self) -> str:
+        """The file that the part was read from, so that it can go where the file cannot; "" where there was none."""
+        return self._text
+
+    def converter(self, name: str) -> Converter | None:
+        """The converter of that name."""
+        return next((item for item in self.converters if item.name == name), None)
+
+    def reference(self, name: str) -> Reference | None:
+        """The reference of that name."""
+        return next((item for item in self.references if item.name == name), None)
+
+    def timer(self, name: str) -> Timer | None:
+        """The kind of timer that has this name."""
+        return next((group for group in self.timers if name in group.names), None)
+
+    def dac(self, name: str) -> Dac | None:
+        """The DAC of that name."""
+        return next((item for item in self.dacs if item.name == name), None)
+
+    def uart(self, name: str) -> Uart | None:
+        """The kind of UART that has this name."""
+        return next((group for group in self.uarts if name in group.names), None)
+
+    def comparator(self, name: str) -> Comparator | None:
+        """The comparator of that name."""
+        return next((item for item in self.comparators if item.name == name), None)
+
+    def dma_channel(self, name: str) -> Dma | None:
+        """The kind of DMA channel that has this name."""
+        return next((group for group in self.dma if name in group.names), None)
+
+
+def parse_part(text: str, where: str) -> Part:
+    """Read a part from text.
+
+    Raises
+    ------
+    PartError
+        With every fault, its path in the file and its cure.
+    """
+    data = parse_toml(text, where, PartError)
+    check_head(data, FORMAT, NEWEST_VERSION, where, PartError)
+    part = build(Part, data, where, PartError)
+    part._text = text
+    return part
+
+
+def load_part(path: Path) -> Part:
+    """Read a part file; raises :class:`PartError`."""
+    return parse_part(read_text(path, PartError), str(path))

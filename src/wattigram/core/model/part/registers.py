@@ -1,0 +1,289 @@
+"""A part's registers: where they lie, their fields, and how a setting becomes a field; ``docs/part-format.md``."""
+
+from __future__ import annotations
+
+import itertools
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, StringConstraints, model_validator
+
+from wattigram.core.base.fields import Strict
+from wattigram.core.model.part.field_types import Name, check_distinct
+
+CName = Annotated[str, StringConstraints(pattern=r"^[A-Z][A-Z0-9_]{0,30}$")]
+Address = Annotated[int, Field(strict=True, ge=0, lt=1 << 32)]
+BlockKind = Literal["system", "converter", "timer", "dma", "dac", "uart", "comparator"]
+Coding = Literal["flag", "value", "signed", "minus-one", "table", "shift", "mask", "pin", "pointer"]
+Access = Literal["read-write", "read", "write", "start", "clear"]
+
+SETTINGS: dict[BlockKind, dict[str, str]] = {
+    "system": {
+        "ticks-low": "lower half of the bus clocks since reset; reading it holds the upper half",
+        "ticks-high": "upper half, as it was when the lower was read",
+        "send-from": "address of bytes for the fast debug channel",
+        "send-count": "how many; writing it sends them",
+        "received": "next byte that came over the fast debug channel",
+        "waiting": "bytes that wait there",
+        "alarm": "ticks after which an interrupt comes, again and again; 0 for never",
+        "alarm-seen": "the alarm's interrupt is pending",
+    },
+    "converter": {
+        "on": "it is enabled",
+        "calibrate": "starts calibration, and reads 1 until it is done",
+        "start": "starts a conversion, a pass, or an endless run",
+        "reference": "what full scale is measured against, by the reference's name",
+        "clock": "bus, or own for its own oscillator",
+        "divider": "of its clock",
+        "bits": "resolution",
+        "alignment": "right or left",
+        "trigger": "software, free-running, edge, window, or the name of a timer, comparator or converter",
+        "edge-pin": "the pin whose edges are triggers",
+        "edge": "rising, falling or both",
+        "per-trigger": "conversion, pass or endless",
+        "length": "slots of its sequence",
+        "listed": "one bit for each channel of its sequence, taken in their order",
+        "channel": "of a slot; the only one where software points the converter",
+        "sampling": "sampling cycles of a slot, of a channel, or of all",
+        "repeats": "conversions of a slot or channel that are added up",
+        "shift": "places by which their sum is moved to the right",
+        "low-pass": "shift of the low-pass behind a slot or channel; 0 for none",
+        "delivery": "polling, conversion or pass (interrupts), fifo, dma",
+        "mark": "results that wait in the FIFO before an interrupt comes",
+        "done": "a result, a pass or a FIFO's mark is there; reading the result clears it",
+        "result": "newest result; or that of each slot",
+        "newest": "newest result, or the oldest of the FIFO, where each slot has a result of its own",
+        "result-ticks": "lower half of the instant at which the newest result, or the FIFO's oldest, was ready",
+        "queued": "results in the FIFO",
+        "passes": "results so far, modulo 2^32",
+        "window-on": "a window is armed",
+        "window-channel": "whose results it judges",
+        "window-low": "lower limit, in codes",
+        "window-high": "upper limit, in codes",
+        "window-target": "what is taken away first, in codes",
+        "window-judges": "raw, or reduced for what the low-pass gives",
+        "window-condition": "outside, inside, above or below",
+        "window-hysteresis": "in codes",
+        "window-times": "results in a row",
+        "window-every": "an event for each result and not only for crossings",
+        "window-stops": "an event stops the converter",
+        "window-tells": "its interrupt is enabled",
+        "window-once": "it is not armed again after an event",
+        "window-seen": "an event of this window waits; written 1 it is taken",
+        "window-entered": "the condition began to hold, else it ended",
+        "window-value": "result that made the event",
+        "window-ticks-low": "lower half of the instant of the event",
+        "window-ticks-high": "upper half of it",
+    },
+    "timer": {
+        "prescaler": "bus clocks of a count",
+        "period": "counts of a period",
+        "compare": "counts of a pulse",
+        "run": "it counts",
+        "pulse": "the pulse is put on its pin",
+        "preload": "a new pulse waits for the next period",
+        "starts-with": "the converter with whose first trigger it begins, or none",
+    },
+    "dma": {
+        "on": "it is enabled",
+        "request": "what starts a transfer: a converter, a timer, or a UART with “room” or “received”",
+        "from": "address that it reads",
+        "to": "address that it writes",
+        "count": "items of a run",
+        "place": "items done in this run; may be set before it is enabled",
+        "repeat": "it begins again when a run is done",
+        "from-width": "bits of what it reads",
+        "to-width": "bits of what it writes",
+        "from-step": "the address that it reads goes up",
+        "to-step": "the address that it writes goes up",
+        "pieces": "transfers for one request",
+        "high-first": "of several pieces the upper comes first",
+        "half": "an interrupt comes at the half mark",
+        "full": "an interrupt comes at the full mark",
+        "half-seen": "the half mark was passed; written 1 it is taken",
+        "full-seen": "the full mark was passed; written 1 it is taken",
+    },
+    "dac": {
+        "on": "it is enabled",
+        "buffer": "through the output buffer",
+        "twice": "a second data register: the trigger moves a code to the output",
+        "trigger": "none, or the name of a timer or converter",
+        "data": "code",
+    },
+    "uart": {
+        "on": "it is enabled",
+        "divider": "of its bit clock",
+        "parity": "none, even or odd",
+        "stop-bits": "1 or 2",
+        "sent": "byte to be sent",
+        "received": "byte that came",
+        "room": "another byte can be given",
+    },
+    "comparator": {
+        "on": "it is enabled",
+        "input": "pin that it looks at",
+        "against": "internal, dac or pin",
+        "threshold-pin": "pin that it compares with",
+        "step": "of its internal threshold",
+        "hysteresis": "in millivolts",
+        "edge": "rising, falling or both",
+        "tells": "its interrupt is enabled",
+        "seen": "an edge waits; written 1 it is taken",
+        "high": "its output was high after that edge",
+        "ticks-low": "lower half of the instant of that edge",
+        "ticks-high": "upper half of it",
+    },
+}
+"""Settings by kind of block, each with what it says; what a field can mean."""
+
+
+class RegisterField(Strict):
+    """Some bits of a register and the setting that they hold.
+
+    ``start``: writing 1 starts something. ``clear``: writing 1 takes a flag away.
+    """
+
+    name: CName
+    low: Annotated[int, Field(strict=True, ge=0, le=31)] = 0
+    width: Annotated[int, Field(strict=True, ge=1, le=32)] = 1
+    sets: str
+    coded: Coding = "flag"
+    table: dict[str, Annotated[int, Field(strict=True, ge=0, lt=1 << 32)]] = Field(default_factory=dict)
+    access: Access = "read-write"
+
+    @model_validator(mode="after")
+    def _plausible(self) -> Self:
+        if (self.coded == "table") != bool(self.table):
+            raise ValueError(f"field {self.name}: a table goes with coded = “table”, and with nothing else.")
+        if self.coded == "flag" and self.width != 1:
+            raise ValueError(f"field {self.name}: a flag has one bit. Say how it is coded.")
+        for value, code in self.table.items():
+            if code >= 1 << self.width:
+                raise ValueError(f"field {self.name}: code {code} of “{value}” does not fit into {self.width} bits.")
+        check_distinct(tuple(self.table.values()), f"field {self.name}: code")
+        return self
+
+    @property
+    def mask(self) -> int:
+        """Its bits in the register."""
+        return ((1 << self.width) - 1) << self.low
+
+    @property
+    def bits_text(self) -> str:
+        """Its bits as people write them, highest first."""
+        return str(self.low) if self.width == 1 else f"{self.low + self.width - 1}:{self.low}"
+
+
+class Register(Strict):
+    """A register, or ``count`` alike every ``step`` bytes; ``of`` says what they are counted by."""
+
+    name: CName
+    offset: Address
+    width: Literal[8, 16, 32] = 32
+    reset: Address = 0
+    count: Annotated[int, Field(strict=True, ge=1, le=256)] = 1
+    step: Annotated[int, Field(strict=True, ge=1, le=1024)] = 4
+    of: Literal["", "slot", "channel", "window"] = ""
+    title: Annotated[str, StringConstraints(max_length=120)] = ""
+    fields: tuple[RegisterField, ...] = ()
+
+    @model_validator(mode="after")
+    def _plausible(self) -> Self:
+        check_distinct(tuple(field.name for field in self.fields), f"register {self.name}: field")
+        taken = 0
+        for field in self.fields:
+            if field.low + field.width > self.width:
+                raise ValueError(f"register {self.name}: field {field.name} lies beyond its {self.width} bits.")
+            if taken & field.mask:
+                raise ValueError(f"register {self.name}: field {field.name} overlaps another. Move it.")
+            taken |= field.mask
+        if (self.count > 1) != bool(self.of):
+            raise ValueError(f"register {self.name}: say what its {self.count} are counted by in “of”.")
+        if self.count > 1 and self.step < self.width // 8:
+            raise ValueError(f"register {self.name}: a step of {self.step} bytes lets them overlap.")
+        if self.reset >= 1 << self.width:
+            raise ValueError(f"register {self.name}: its reset value does not fit.")
+        return self
+
+    def at(self, base: int, index: int = 0) -> int:
+        """Address of one of them."""
+        return base + self.offset + index * self.step
+
+
+class Block(Strict):
+    """Registers of one kind of peripheral; ``owners`` have a base address each, and an interrupt line or -1."""
+
+    name: CName
+    kind: BlockKind
+    owners: Annotated[tuple[Name, ...], Field(min_length=1)]
+    bases: tuple[Address, ...]
+    lines: tuple[Annotated[int, Field(strict=True, ge=-1, le=239)], ...] = ()
+    registers: Annotated[tuple[Register, ...], Field(min_length=1, max_length=400)]
+
+    @model_validator(mode="after")
+    def _plausible(self) -> Self:
+        if len(self.bases) != len(self.owners):
+            raise ValueError(f"block {self.name}: {len(self.owners)} owners need as many bases.")
+        if self.lines and len(self.lines) != len(self.owners):
+            raise ValueError(f"block {self.name}: {len(self.owners)} owners need as many lines.")
+        check_distinct(tuple(item.name for item in self.registers), f"block {self.name}: register")
+        known = SETTINGS[self.kind]
+        seen: set[str] = set()
+        taken: dict[int, str] = {}
+        for register in self.registers:
+            for number in range(register.count):
+                for byte in range(register.width // 8):
+                    other = taken.setdefault(register.at(0, number) + byte, register.name)
+                    if other != register.name:
+                        raise ValueError(f"block {self.name}: {register.name} lies over {other}. Move one of them.")
+            for field in register.fields:
+                if field.sets not in known:
+                    raise ValueError(
+                        f"block {self.name}: “{field.sets}” is no setting of a {self.kind}. "
+                        f"Choose one of {', '.join(known)}."
+                    )
+                if field.sets in seen:
+                    raise ValueError(f"block {self.name}: two fields hold “{field.sets}”. Remove one.")
+                seen.add(field.sets)
+        return self
+
+    @property
+    def size_bytes(self) -> int:
+        """From its base to the end of its last register."""
+        return max(register.at(0, register.count - 1) + register.width // 8 for register in self.registers)
+
+    def line(self, owner: str) -> int | None:
+        """Interrupt line of an owner."""
+        line = self.lines[self.owners.index(owner)] if self.lines else -1
+        return line if line >= 0 else None
+
+
+class Memory(Strict):
+    """Where code and data lie, and how much of either there is."""
+
+    code_begin: Address
+    code_bytes: Annotated[int, Field(strict=True, ge=256, le=1 << 28)]
+    data_begin: Address
+    data_bytes: Annotated[int, Field(strict=True, ge=256, le=1 << 28)]
+
+    def has_data(self, address: int, count: int = 1) -> bool:
+        """Whether so many bytes from an address on are data memory."""
+        return self.data_begin <= address and address + count <= self.data_begin + self.data_bytes
+
+    def has_code(self, address: int, count: int = 1) -> bool:
+        """Whether so many bytes from an address on are code memory."""
+        return self.code_begin <= address and address + count <= self.code_begin + self.code_bytes
+
+
+def check_blocks(blocks: tuple[Block, ...]) -> None:
+    """Raise ``ValueError`` where blocks overlap, or a peripheral has two."""
+    check_distinct(tuple(block.name for block in blocks), "block")
+    check_distinct(tuple(owner for block in blocks for owner in block.owners), "registers of")
+    spans = sorted(
+        (base, base + block.size_bytes, owner)
+        for block in blocks
+        for owner, base in zip(block.owners, block.bases, strict=True)
+    )
+    for (_begin, end, owner), (begin, _end, other) in itertools.pairwise(spans):
+        if begin < end:
+            raise ValueError(f"the registers of {other} at {begin:#x} lie within those of {owner}. Move them.")
+    check_distinct(tuple(line for block in blocks for line in block.lines if line >= 0), "interrupt line")
