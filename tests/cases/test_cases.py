@@ -8,16 +8,16 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from wattigram.core.accuracy import comparator_figures, slot_settling
 from wattigram.core.base.errors import PartError
-from wattigram.core.expected import expected_raw, expected_reduced
 from wattigram.core.findings import find_all
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.part.svd import read_svd
+from wattigram.core.predict.accuracy import comparator_figures, slot_settling
+from wattigram.core.predict.expected import expected_raw, expected_reduced
+from wattigram.core.predict.timing import retrieval_timing, route_timing
 from wattigram.core.proof import prove
 from wattigram.core.session import record_run
 from wattigram.core.take import Take, open_take
-from wattigram.core.timing import retrieval_timing, route_timing
 
 FOLDER = Path(__file__).parent
 

@@ -15,7 +15,7 @@ from tests.conftest import KILN
 from tests.desktop.conftest import drag, press, type_text
 from wattigram.core.contract.shapes import PulseShape, SegmentsShape
 from wattigram.core.model.design import Playback
-from wattigram.core.waveform import playing
+from wattigram.core.predict.waveform import playing
 from wattigram.desktop.book import WAVE
 from wattigram.desktop.pages.wave_page import WavePage
 from wattigram.desktop.window import MainWindow

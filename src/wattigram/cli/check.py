@@ -8,13 +8,13 @@ from pathlib import Path
 import typer
 
 from wattigram.cli.check_json import check_json
-from wattigram.core.accuracy import slot_settling
 from wattigram.core.base.quantity import brief, show, show_counts
 from wattigram.core.findings import Finding, find_all
 from wattigram.core.model.design import Chain, Workspace, open_workspace, rate_divisor
-from wattigram.core.pins import pwm_timing
-from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing, route_timing
-from wattigram.core.waveform import playing
+from wattigram.core.predict.accuracy import slot_settling
+from wattigram.core.predict.pins import pwm_timing
+from wattigram.core.predict.timing import cycle_timing, loop_timing, retrieval_timing, route_timing
+from wattigram.core.predict.waveform import playing
 
 
 def check(

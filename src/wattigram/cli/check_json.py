@@ -5,7 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from wattigram.cli.outputs_json import outputs_json
-from wattigram.core.accuracy import (
+from wattigram.core.findings import Finding
+from wattigram.core.model.design import Chain, Signal, Workspace, limits_v, signal_scale
+from wattigram.core.model.design.edits import describe
+from wattigram.core.predict.accuracy import (
     comparator_figures,
     signal_noise,
     slot_settling,
@@ -13,16 +16,7 @@ from wattigram.core.accuracy import (
     twin_figures,
     window_latency_s,
 )
-from wattigram.core.findings import Finding
-from wattigram.core.model.design import Chain, Signal, Workspace, limits_v, signal_scale
-from wattigram.core.model.design.edits import describe
-from wattigram.core.timing import (
-    cycle_timing,
-    loop_timing,
-    retrieval_timing,
-    right_order,
-    startup,
-)
+from wattigram.core.predict.timing import cycle_timing, loop_timing, retrieval_timing, right_order, startup
 
 Values = dict[str, Any]
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from wattigram.core.clocks import uart_timing
 from wattigram.core.model.design import Generator, Playback, Pwm, Route, Uart, Workspace
-from wattigram.core.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
-from wattigram.core.timing import route_timing
-from wattigram.core.waveform import output_spectrum, playing
+from wattigram.core.predict.clocks import uart_timing
+from wattigram.core.predict.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
+from wattigram.core.predict.timing import route_timing
+from wattigram.core.predict.waveform import output_spectrum, playing
 
 Values = dict[str, Any]
 

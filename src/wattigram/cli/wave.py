@@ -9,7 +9,7 @@ import typer
 from wattigram.core.base.errors import WaveError
 from wattigram.core.base.quantity import brief
 from wattigram.core.model.design import Playback, open_workspace
-from wattigram.core.waveform import playing, table_c, table_codes, table_csv, write_wav
+from wattigram.core.predict.waveform import playing, table_c, table_codes, table_csv, write_wav
 
 
 def wave(

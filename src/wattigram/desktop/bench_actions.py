@@ -130,7 +130,7 @@ class BenchActions:
 
     def play_file(self, path: Path) -> None:
         """Feed the selected pin with a file's values, once round each second."""
-        from wattigram.core.waveform import read_points
+        from wattigram.core.predict.waveform import read_points
 
         wiring = self._wiring()
         if wiring is None:

@@ -22,7 +22,7 @@ from wattigram.core.model.design.edits import (
 )
 from wattigram.core.model.design.edits.edit import Edit
 from wattigram.core.model.design.templates import TEMPLATES, Template, from_template, slot_for
-from wattigram.core.timing import cycle_timing
+from wattigram.core.predict.timing import cycle_timing
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.document import Document
 from wattigram.desktop.pages.chain_page import SPANS_S, ChainPage

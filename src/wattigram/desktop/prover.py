@@ -8,7 +8,7 @@ from pathlib import Path
 
 from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Workspace
-from wattigram.core.pins import input_source
+from wattigram.core.predict.pins import input_source
 from wattigram.core.proof import Evidence, Proof, evidence_for, prove, write_html
 from wattigram.core.session import is_virtual, record_run
 from wattigram.core.take import open_take

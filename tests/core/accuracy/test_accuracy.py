@@ -8,7 +8,10 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import edited
-from wattigram.core.accuracy import (
+from wattigram.core.board.settling import Node, sampled
+from wattigram.core.model.design import AnyStage, LowPass, Mean, RunningMean, Scale, Sum, Workspace, chain_scale
+from wattigram.core.model.design.edits import SetAlignment, SetBits, SetReduce, SetSampling
+from wattigram.core.predict.accuracy import (
     adequate_sampling_s,
     block_mean_cutoff_hz,
     block_mean_gain,
@@ -19,10 +22,7 @@ from wattigram.core.accuracy import (
     slot_settling,
     sum_bits,
 )
-from wattigram.core.accuracy.averaging import stage_truncation
-from wattigram.core.board.settling import Node, sampled
-from wattigram.core.model.design import AnyStage, LowPass, Mean, RunningMean, Scale, Sum, Workspace, chain_scale
-from wattigram.core.model.design.edits import SetAlignment, SetBits, SetReduce, SetSampling
+from wattigram.core.predict.accuracy.averaging import stage_truncation
 
 SCALE = Scale(12, 3.3, 4096)
 

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from wattigram.core.accuracy.edges import walk_times, walked_edges
+from wattigram.core.predict.accuracy.edges import walk_times, walked_edges
 
 FloatArray = NDArray[np.float64]
 

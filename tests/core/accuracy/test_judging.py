@@ -11,20 +11,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import edited
-from wattigram.core.accuracy import (
-    Comparison,
-    comparator_figures,
-    comparisons,
-    expected_edges,
-    kept_values,
-    signal_noise,
-    stage_figures,
-    stage_gain,
-    stage_noise_share,
-    twin_figures,
-    waiting_values,
-    window_latency_s,
-)
 from wattigram.core.model.bench import Ramp, Sine, Steps, Wiring, source_crossings, source_slope_v_s
 from wattigram.core.model.design import (
     Comparator,
@@ -46,6 +32,20 @@ from wattigram.core.model.design.edits import (
     SetReduce,
     SetTrigger,
     SetWiring,
+)
+from wattigram.core.predict.accuracy import (
+    Comparison,
+    comparator_figures,
+    comparisons,
+    expected_edges,
+    kept_values,
+    signal_noise,
+    stage_figures,
+    stage_gain,
+    stage_noise_share,
+    twin_figures,
+    waiting_values,
+    window_latency_s,
 )
 
 EXAMPLES = Path(__file__).parents[3] / "examples"

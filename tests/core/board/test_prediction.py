@@ -35,7 +35,7 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.part import find_part
-from wattigram.core.timing import cycle_timing, retrieval_timing
+from wattigram.core.predict.timing import cycle_timing, retrieval_timing
 
 PARTS = {
     "marten-m3": ("ADC 1", 3, 32, "supply", ("A0", "A1", "A2", "A3")),

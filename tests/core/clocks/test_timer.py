@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from wattigram.core.clocks import solve_timer
+from wattigram.core.predict.clocks import solve_timer
 
 BUS = Fraction(96_000_000)
 

@@ -23,12 +23,12 @@ from wattigram.core.model.design import (
     open_workspace,
 )
 from wattigram.core.model.design.edits import Edit, SetPerTrigger, SetRetrieval, SetSampling, SetTrigger, SetWindow
+from wattigram.core.predict.timing import retrieval_timing
+from wattigram.core.predict.timing.retrieval import polling_wait_s
 from wattigram.core.proof import prove
 from wattigram.core.registers import differences
 from wattigram.core.session import record_run
 from wattigram.core.take import Take, open_take
-from wattigram.core.timing import retrieval_timing
-from wattigram.core.timing.retrieval import polling_wait_s
 
 pytestmark = needs_compiler
 

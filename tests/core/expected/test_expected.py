@@ -7,12 +7,18 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.board.settling import Node, sampled
-from wattigram.core.expected import expected_events, expected_raw, expected_reduced, expected_settled_at, workspace_at
 from wattigram.core.model.bench import Level, Wiring, source_voltage
 from wattigram.core.model.design import Watch, Window, Workspace
 from wattigram.core.model.design.edits import AddSlot, SetReduce, SetSampling, SetWindow, SetWiring
-from wattigram.core.pins import input_source
-from wattigram.core.timing import cycle_timing
+from wattigram.core.predict.expected import (
+    expected_events,
+    expected_raw,
+    expected_reduced,
+    expected_settled_at,
+    workspace_at,
+)
+from wattigram.core.predict.pins import input_source
+from wattigram.core.predict.timing import cycle_timing
 
 ZONE = Watch("window", "Upper zone")
 

@@ -15,7 +15,9 @@ from wattigram.core.board import Run
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
 from wattigram.core.deploy import effective_config
-from wattigram.core.expected import (
+from wattigram.core.model.design import LowPass, Mean, RunningMean, Sum, Watch, Window, Workspace, open_workspace
+from wattigram.core.model.design.edits import AddWindow, Edit, SetReduce, SetSampling
+from wattigram.core.predict.expected import (
     StampedInstants,
     SteadyInstants,
     expected_events,
@@ -23,9 +25,7 @@ from wattigram.core.expected import (
     expected_reduced,
     unwrap_stamps,
 )
-from wattigram.core.model.design import LowPass, Mean, RunningMean, Sum, Watch, Window, Workspace, open_workspace
-from wattigram.core.model.design.edits import AddWindow, Edit, SetReduce, SetSampling
-from wattigram.core.timing import cycle_timing
+from wattigram.core.predict.timing import cycle_timing
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 

@@ -20,7 +20,7 @@ from wattigram.core.model.design.edits import (
     SetUart,
     apply_edit,
 )
-from wattigram.core.pins import pwm_timing
+from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.proof import suggest_expectations
 
 EXAMPLES = Path(__file__).parents[3] / "examples"

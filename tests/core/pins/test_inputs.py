@@ -38,7 +38,7 @@ from wattigram.core.model.bench import (
 )
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.edits import SetWiring
-from wattigram.core.pins import input_noise_v, input_source
+from wattigram.core.predict.pins import input_noise_v, input_source
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 RAMP = open_workspace(EXAMPLES / "kiln-ramp")

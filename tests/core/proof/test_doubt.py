@@ -9,7 +9,6 @@ import pytest
 
 from tests.conftest import edited
 from tests.core.board.test_prediction import Design
-from wattigram.core.expected import band_half_width_v
 from wattigram.core.findings import find_all
 from wattigram.core.model.bench import Floating, Ramp, Sine, Wiring
 from wattigram.core.model.design import (
@@ -26,6 +25,7 @@ from wattigram.core.model.design import (
     signal_scale,
 )
 from wattigram.core.model.design.edits import RemoveWiring, SetAlignment, SetItemWidth, SetStartup, SetWindow, SetWiring
+from wattigram.core.predict.expected import band_half_width_v
 from wattigram.core.proof import prove, suggest_expectations
 from wattigram.core.proof.causes.base import Case
 from wattigram.core.proof.causes.levels import input_beyond_reference

@@ -8,7 +8,6 @@ from fractions import Fraction
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.accuracy import twin_rates_hz
 from wattigram.core.findings import Finding, find_all
 from wattigram.core.model.design import FollowTrigger, Mean, SoftwareTrigger, TimerTrigger, Window, Workspace
 from wattigram.core.model.design.edits import (
@@ -20,6 +19,7 @@ from wattigram.core.model.design.edits import (
     SetTwin,
     apply_edit,
 )
+from wattigram.core.predict.accuracy import twin_rates_hz
 from wattigram.core.proof import prove
 from wattigram.core.take import Take
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from tests.conftest import edited
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import AddSlot, SetBits, SetDivider, SetLoopItems, SetPeriod, SetSampling
-from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing
+from wattigram.core.predict.timing import cycle_timing, loop_timing, retrieval_timing
 
 
 def us(value: float | Fraction) -> Fraction:

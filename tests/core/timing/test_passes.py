@@ -18,8 +18,8 @@ from wattigram.core.deploy import effective_config
 from wattigram.core.findings import find_all
 from wattigram.core.model.design import Dma, Interrupt, Polling, Retrieval, SoftwareTrigger
 from wattigram.core.model.design.edits import apply_edit
-from wattigram.core.timing import cycle_timing, retrieval_timing, software_step
-from wattigram.core.timing.passes import Handler, ServedPass, served_pass
+from wattigram.core.predict.timing import cycle_timing, retrieval_timing, software_step
+from wattigram.core.predict.timing.passes import Handler, ServedPass, served_pass
 
 
 @dataclass

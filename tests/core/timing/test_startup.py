@@ -8,7 +8,7 @@ import pytest
 from tests.conftest import edited
 from wattigram.core.model.design import Polling, SoftwareTrigger, Workspace, open_workspace
 from wattigram.core.model.design.edits import SetCalibration, SetPerTrigger, SetRetrieval, SetStartup, SetTrigger
-from wattigram.core.timing import right_order, startup
+from wattigram.core.predict.timing import right_order, startup
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 

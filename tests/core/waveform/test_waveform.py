@@ -15,7 +15,6 @@ from hypothesis import strategies as st
 
 from tests.conftest import edited
 from wattigram.core.base.errors import WaveError
-from wattigram.core.clocks import solve_timer
 from wattigram.core.contract.shapes import (
     ChirpShape,
     MultitoneShape,
@@ -40,7 +39,8 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.model.design.edits import SetGenerator, SetTable
-from wattigram.core.waveform import (
+from wattigram.core.predict.clocks import solve_timer
+from wattigram.core.predict.waveform import (
     droop_db,
     image_dbc,
     output_spectrum,

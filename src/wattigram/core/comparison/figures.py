@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.accuracy import signal_noise, slot_settling, stage_figures, window_latency_s
 from wattigram.core.base.quantity import brief, show_counts
 from wattigram.core.findings import find_all
 from wattigram.core.model.design import Chain, Signal, Workspace, rate_divisor, signal_scale
-from wattigram.core.pins import pwm_timing
-from wattigram.core.timing import cycle_timing, loop_timing, retrieval_timing, route_timing
-from wattigram.core.waveform import playing
+from wattigram.core.predict.accuracy import signal_noise, slot_settling, stage_figures, window_latency_s
+from wattigram.core.predict.pins import pwm_timing
+from wattigram.core.predict.timing import cycle_timing, loop_timing, retrieval_timing, route_timing
+from wattigram.core.predict.waveform import playing
 
 Value = float | str | None
 Figures = dict[tuple[str, str], tuple[Value, str]]

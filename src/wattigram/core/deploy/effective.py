@@ -7,7 +7,6 @@ from fractions import Fraction
 
 from pydantic import ValidationError
 
-from wattigram.core.accuracy import comparator_figures, converter_noise_lsb
 from wattigram.core.base.errors import BoardError, RegisterError
 from wattigram.core.contract.board_config import (
     EffectiveComparator,
@@ -33,9 +32,9 @@ from wattigram.core.model.design import (
     Workspace,
     aligned_shift,
 )
-from wattigram.core.pins import threshold_pin
-from wattigram.core.registers import as_set_up
-from wattigram.core.timing import (
+from wattigram.core.predict.accuracy import comparator_figures, converter_noise_lsb
+from wattigram.core.predict.pins import threshold_pin
+from wattigram.core.predict.timing import (
     CycleTiming,
     cycle_timing,
     free_share,
@@ -46,6 +45,7 @@ from wattigram.core.timing import (
     starts_each,
     startup,
 )
+from wattigram.core.registers import as_set_up
 
 DEFAULT_SEED = 1
 GATHERED_S = Fraction(1, 1000)

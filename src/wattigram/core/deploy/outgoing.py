@@ -5,8 +5,8 @@ from __future__ import annotations
 from wattigram.core.contract.board_config import EffectiveDac, EffectivePwm
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.outputs import HeldLevel
-from wattigram.core.pins import pwm_pin, pwm_timing
-from wattigram.core.waveform import output_range_v, playing
+from wattigram.core.predict.pins import pwm_pin, pwm_timing
+from wattigram.core.predict.waveform import output_range_v, playing
 
 
 def effective_dacs(workspace: Workspace) -> tuple[EffectiveDac, ...]:

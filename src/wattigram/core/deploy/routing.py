@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from wattigram.core.clocks import set_timer, uart_timing
 from wattigram.core.contract.board_config import EffectiveRoute, EffectiveSerial, EffectiveText
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.design import Workspace, signal_scale
@@ -17,9 +16,10 @@ from wattigram.core.model.design.route import (
     Route,
     SendSink,
 )
-from wattigram.core.pins import misread_bytes, pwm_timing, serial_source
-from wattigram.core.timing import slot_order
-from wattigram.core.waveform import table_codes
+from wattigram.core.predict.clocks import set_timer, uart_timing
+from wattigram.core.predict.pins import misread_bytes, pwm_timing, serial_source
+from wattigram.core.predict.timing import slot_order
+from wattigram.core.predict.waveform import table_codes
 
 IDLE_TICKS = 1e12
 """Between bytes of a wire that nobody sends on."""

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 
-from wattigram.core.accuracy import pair_reach_s
 from wattigram.core.contract.board_config import EffectiveTap, EffectiveWatch
 from wattigram.core.contract.link import REDUCED_STREAM
 from wattigram.core.model.design import Chain, Signal, Twin, Watch, Window, Workspace, signal_scale, tapped_signals
+from wattigram.core.predict.accuracy import pair_reach_s
+from wattigram.core.predict.timing import slot_order, startup
 from wattigram.core.registers import counts_per_volt, judges_reduced, window_codes
-from wattigram.core.timing import slot_order, startup
 
 
 def effective_taps(workspace: Workspace) -> tuple[EffectiveTap, ...]:

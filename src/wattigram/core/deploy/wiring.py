@@ -18,7 +18,7 @@ from wattigram.core.model.bench import (
 )
 from wattigram.core.model.bench.source_voltage import FLOATING_CENTRE_V, WANDER_HZ, WANDER_V
 from wattigram.core.model.design import Workspace
-from wattigram.core.pins import input_poles_s, input_source, pin_impedance
+from wattigram.core.predict.pins import input_poles_s, input_source, pin_impedance
 
 
 def effective_bench(workspace: Workspace) -> EffectiveBench:

@@ -13,8 +13,8 @@ from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.part import Part
+from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.registers import Surroundings, surroundings
-from wattigram.core.timing import cycle_timing
 
 Stream = Annotated[int, Field(ge=0, le=255)]
 

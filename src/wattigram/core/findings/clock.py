@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.base.quantity import brief
-from wattigram.core.clocks import solve_timer, timer_setting
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.model.design import TimerTrigger, Workspace
 from wattigram.core.model.design.edits import SetCalibration, SetDivider, SetPeriod
-from wattigram.core.timing import cycle_timing
+from wattigram.core.predict.clocks import solve_timer, timer_setting
+from wattigram.core.predict.timing import cycle_timing
 
 DOUBTFUL_PPM = 100
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from wattigram.core.accuracy import ComparatorFigures, comparator_figures
 from wattigram.core.base.quantity import show_volts
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.model.bench import Played
 from wattigram.core.model.design import Comparator, Workspace
 from wattigram.core.model.design.edits import SetComparator
-from wattigram.core.pins import input_source
+from wattigram.core.predict.accuracy import ComparatorFigures, comparator_figures
+from wattigram.core.predict.pins import input_source
 
 CHATTER_EDGES = 1.2
 

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.base.quantity import brief, show, show_volts
-from wattigram.core.clocks import set_timer, timer_setting
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure, gone
 from wattigram.core.model.design import (
@@ -21,8 +20,9 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.edits import Edit, SetGenerator, SetPwm, SetTable, Several, retimed
 from wattigram.core.model.part import Dac
-from wattigram.core.pins import pwm_timing
-from wattigram.core.waveform import dac_lsb_v, output_range_v, playing, table_codes, table_volts, update_timer
+from wattigram.core.predict.clocks import set_timer, timer_setting
+from wattigram.core.predict.pins import pwm_timing
+from wattigram.core.predict.waveform import dac_lsb_v, output_range_v, playing, table_codes, table_volts, update_timer
 
 COARSE_BITS = 8
 

@@ -9,7 +9,7 @@ from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.model.bench import Floating
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import SetReference
-from wattigram.core.pins import input_extent_v, input_source
+from wattigram.core.predict.pins import input_extent_v, input_source
 
 
 @rule

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.accuracy import sum_bits
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.model.design import Chain, Workspace
 from wattigram.core.model.design.edits import SetItemWidth, SetLoopItems
-from wattigram.core.timing import loop_timing
+from wattigram.core.predict.accuracy import sum_bits
+from wattigram.core.predict.timing import loop_timing
 
 
 @rule

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import OrderSlots, SetStartup
-from wattigram.core.timing import STEP_NAMES, slot_order, startup
+from wattigram.core.predict.timing import STEP_NAMES, slot_order, startup
 
 
 @rule

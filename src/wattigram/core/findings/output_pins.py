@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.pins import free_pin
 from wattigram.core.model.design import Workspace
-from wattigram.core.pins import pwm_pin
+from wattigram.core.predict.pins import pwm_pin
 
 
 def output_pins(workspace: Workspace) -> list[tuple[str, str, str]]:

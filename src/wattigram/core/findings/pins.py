@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.accuracy import adequate_sampling_s
 from wattigram.core.base.quantity import show_volts
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.model.bench import Floating, Level, Tied, Wiring, followed, source_extent_v
 from wattigram.core.model.design import Chain, Signal, Workspace, part_faults
 from wattigram.core.model.design.edits import AddSlot, SetPin, SetWiring
-from wattigram.core.pins import input_resistance_ohm, input_source
-from wattigram.core.timing import cycle_timing
+from wattigram.core.predict.accuracy import adequate_sampling_s
+from wattigram.core.predict.pins import input_resistance_ohm, input_source
+from wattigram.core.predict.timing import cycle_timing
 
 CLOSE_V = 1e-9
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.accuracy import stage_figures
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.model.design import AnyStage, LowPass, Mean, RunningMean, Workspace
 from wattigram.core.model.design.edits import SetReduce
+from wattigram.core.predict.accuracy import stage_figures
 
 
 @rule

@@ -12,7 +12,7 @@ from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure
 from wattigram.core.model.design import Chain, Dma, Fifo, Interrupt, Polling, Workspace
 from wattigram.core.model.design.edits import Edit, SetLoopItems, SetRetrieval, Several
-from wattigram.core.timing import RetrievalTiming, cycle_timing, free_share, polling_wait_s, retrieval_timing
+from wattigram.core.predict.timing import RetrievalTiming, cycle_timing, free_share, polling_wait_s, retrieval_timing
 
 _EVENT = {"dma": "mark", "fifo": "mark", "interrupt": "result", "polling": "result"}
 

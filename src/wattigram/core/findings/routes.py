@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.base.quantity import brief, show_volts
-from wattigram.core.clocks import uart_timing
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure, gone, round_up
 from wattigram.core.model.bench import Jumper, source_extent_v
@@ -21,7 +20,8 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.model.design.edits import Edit, SetPwm, SetRoute, SetUart
-from wattigram.core.pins import (
+from wattigram.core.predict.clocks import uart_timing
+from wattigram.core.predict.pins import (
     generator_on,
     input_poles_s,
     input_source,
@@ -30,7 +30,7 @@ from wattigram.core.pins import (
     routed_pins,
     serial_source,
 )
-from wattigram.core.timing import route_timing
+from wattigram.core.predict.timing import route_timing
 
 BAUDS = (9600, 19200, 38400, 57600, 115_200, 230_400, 460_800, 921_600, 1_000_000, 2_000_000, 3_000_000)
 WORST_BAUD_ERROR = Fraction(2, 100)

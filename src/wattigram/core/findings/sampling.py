@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 from fractions import Fraction
 
-from wattigram.core.accuracy import SlotSettling, slot_settling
 from wattigram.core.base.quantity import brief, show_counts, show_volts
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure
 from wattigram.core.model.bench import Floating, Sine
 from wattigram.core.model.design import Chain, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import Edit, SetPeriod, SetSampling, SetSamplings
-from wattigram.core.pins import input_source
-from wattigram.core.timing import cycle_timing
+from wattigram.core.predict.accuracy import SlotSettling, slot_settling
+from wattigram.core.predict.pins import input_source
+from wattigram.core.predict.timing import cycle_timing
 
 
 @rule

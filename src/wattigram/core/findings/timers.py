@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.base.quantity import brief
-from wattigram.core.clocks import set_timer, timer_setting
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure
 from wattigram.core.model.design import Playback, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import Edit, SetGenerator, SetPwm, SetRoute, SetTrigger
+from wattigram.core.predict.clocks import set_timer, timer_setting
 
 
 @dataclass(frozen=True)

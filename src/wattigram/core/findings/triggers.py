@@ -12,8 +12,8 @@ from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure
 from wattigram.core.model.design import Chain, EdgeTrigger, FollowTrigger, SoftwareTrigger, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import Edit, SetDivider, SetPeriod, SetPerTrigger, SetTrigger
-from wattigram.core.timing import CycleTiming, cycle_timing, starts_each
-from wattigram.core.timing.software import waits_in_vain
+from wattigram.core.predict.timing import CycleTiming, cycle_timing, starts_each
+from wattigram.core.predict.timing.isr_cost import waits_in_vain
 
 
 @rule

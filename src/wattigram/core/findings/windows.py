@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.accuracy import comparisons, expected_edges, kept_values, signal_noise, waiting_values
 from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.findings.remedy import first_cure, gone, round_up
 from wattigram.core.model.bench import source_slope_v_s
 from wattigram.core.model.design import Chain, Signal, Window, Workspace, limits_v, rate_divisor
 from wattigram.core.model.design.edits import Edit, SetLoopItems, SetWindow
-from wattigram.core.pins import input_extent_v, input_source
-from wattigram.core.timing import cycle_timing, loop_timing
+from wattigram.core.predict.accuracy import comparisons, expected_edges, kept_values, signal_noise, waiting_values
+from wattigram.core.predict.pins import input_extent_v, input_source
+from wattigram.core.predict.timing import cycle_timing, loop_timing
 
 CHATTER_EDGES = 1.5
 

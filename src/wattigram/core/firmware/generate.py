@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.quantity import show
-from wattigram.core.clocks import timer_setting
 from wattigram.core.firmware.flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
 from wattigram.core.firmware.handlers import HandlerWriter
 from wattigram.core.firmware.hooks import Hook, event_hooks, item_hooks
@@ -20,8 +19,9 @@ from wattigram.core.firmware.registers_header import block_context
 from wattigram.core.firmware.setup_c import setup_context
 from wattigram.core.firmware.tables import ChainTable, Tables, check_firmware
 from wattigram.core.model.design import TimerTrigger, Workspace
+from wattigram.core.predict.clocks import timer_setting
+from wattigram.core.predict.timing import slot_order
 from wattigram.core.registers import Symbol, Write, c_name, design_writes, register_map
-from wattigram.core.timing import slot_order
 
 if TYPE_CHECKING:
     import jinja2

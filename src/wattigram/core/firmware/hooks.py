@@ -11,7 +11,7 @@ from wattigram.core.base.quantity import show, show_volts
 from wattigram.core.firmware.names import c_comment, c_identifiers
 from wattigram.core.firmware.tables import Tables
 from wattigram.core.model.design import Watch, limits_v
-from wattigram.core.timing import slot_order
+from wattigram.core.predict.timing import slot_order
 
 _CALLED = re.compile(r"\b(wg_(?:items|event)_\w+)\s*\(")
 _COMMENTS = re.compile(r"/\*.*?\*/|//[^\n]*", re.DOTALL)

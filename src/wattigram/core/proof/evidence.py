@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.accuracy import slot_settling
 from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Chain, PairExpectation, Route, rate_divisor, signal_scale
-from wattigram.core.pins import input_source
+from wattigram.core.predict.accuracy import slot_settling
+from wattigram.core.predict.pins import input_source
 from wattigram.core.proof.causes import neighbour_points
 from wattigram.core.proof.compared import code_counts, compared_blocks
 from wattigram.core.proof.outgoing import pair_linearity, route_seen

@@ -24,6 +24,7 @@ from wattigram.core.model.design import (
     TwinExpectation,
     WindowExpectation,
 )
+from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.proof.compared import code_counts, compared_blocks, moments_of, value_step_v
 from wattigram.core.proof.crossings import crossings, signal_watches
 from wattigram.core.proof.judge_events import judge_edges, judge_window
@@ -35,7 +36,6 @@ from wattigram.core.proof.pairing import paired_blocks
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.proof.wording import expectation_text
 from wattigram.core.take import Take
-from wattigram.core.timing import cycle_timing
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20

@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import Largest, Linearity, Moments, Readings, linearity_of
-from wattigram.core.expected import ExpectedValues, expected_values
 from wattigram.core.model.bench import Jumper, followed, source_voltage
 from wattigram.core.model.design import (
     ReceivedSource,
@@ -20,11 +19,12 @@ from wattigram.core.model.design import (
     Workspace,
     signal_scale,
 )
-from wattigram.core.pins import compared, generator_on, serial_source
+from wattigram.core.predict.expected import ExpectedValues, expected_values
+from wattigram.core.predict.pins import compared, generator_on, serial_source
+from wattigram.core.predict.timing import route_timing
+from wattigram.core.predict.waveform import playing
 from wattigram.core.proof.compared import compared_blocks
 from wattigram.core.take import Take
-from wattigram.core.timing import route_timing
-from wattigram.core.waveform import playing
 
 FloatArray = NDArray[np.float64]
 SETTLED_TAUS = 12

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from wattigram.core.accuracy import comparator_figures
 from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.model.design import CourseExpectation, PairExpectation, RouteExpectation, TripExpectation
+from wattigram.core.predict.accuracy import comparator_figures
 from wattigram.core.proof.crossings import signal_watches
 from wattigram.core.proof.measured import Judged, not_judged, within
 from wattigram.core.proof.outgoing import (

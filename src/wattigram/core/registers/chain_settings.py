@@ -20,9 +20,9 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.model.design.outputs import Playback
+from wattigram.core.predict.timing import cycle_timing, slot_order
 from wattigram.core.registers.map import RegisterMap, Symbol, Value
 from wattigram.core.registers.steps import SetupBuilder, SetupStep
-from wattigram.core.timing import cycle_timing, slot_order
 
 
 def converter_step(workspace: Workspace, registers: RegisterMap, chain: Chain) -> SetupStep:

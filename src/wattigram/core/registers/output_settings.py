@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.clocks import set_timer, timer_setting, uart_timing
 from wattigram.core.model.design import TimerTrigger, Workspace
 from wattigram.core.model.design.outputs import Generator, HeldLevel, Playback, SoftwareRamp
 from wattigram.core.model.design.route import (
@@ -18,12 +17,13 @@ from wattigram.core.model.design.route import (
     Route,
     SendSink,
 )
-from wattigram.core.pins import pwm_timing
+from wattigram.core.predict.clocks import set_timer, timer_setting, uart_timing
+from wattigram.core.predict.pins import pwm_timing
+from wattigram.core.predict.timing import slot_order
+from wattigram.core.predict.waveform import codes_of, playing, update_timer
 from wattigram.core.registers.chain_settings import newest_result
 from wattigram.core.registers.map import RegisterMap, Symbol, Value
 from wattigram.core.registers.steps import SetupBuilder, SetupStep
-from wattigram.core.timing import slot_order
-from wattigram.core.waveform import codes_of, playing, update_timer
 
 
 def uart_step(workspace: Workspace, registers: RegisterMap, name: str) -> SetupStep:

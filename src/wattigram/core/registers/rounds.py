@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.design import EdgeTrigger, Workspace
+from wattigram.core.predict.waveform import table_codes
 from wattigram.core.registers.decode import SiliconState, decode_writes
 from wattigram.core.registers.dressed import dressed
 from wattigram.core.registers.encode import Write, placed, setup_writes
 from wattigram.core.registers.map import Symbol, register_map
 from wattigram.core.registers.settings import setup_steps
 from wattigram.core.registers.silicon import Observed, Surroundings, silicon_project
-from wattigram.core.waveform import table_codes
 
 
 def design_writes(workspace: Workspace) -> tuple[Write, ...]:

@@ -18,7 +18,8 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.project import Step
 from wattigram.core.model.design.route import DacSink
-from wattigram.core.pins import compared
+from wattigram.core.predict.pins import compared
+from wattigram.core.predict.timing import cycle_timing, right_order, startup
 from wattigram.core.registers.chain_settings import (
     chain_dma_step,
     converter_step,
@@ -35,7 +36,6 @@ from wattigram.core.registers.output_settings import (
     uart_step,
 )
 from wattigram.core.registers.steps import LINE, SetupBuilder, SetupStep
-from wattigram.core.timing import cycle_timing, right_order, startup
 
 
 def setup_steps(workspace: Workspace) -> tuple[SetupStep, ...]:

@@ -11,12 +11,12 @@ from pydantic import ValidationError
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.design import Chain, Project, Signal, TimerTrigger, Workspace
 from wattigram.core.model.part import Part, RegisterField
+from wattigram.core.predict.timing import repoints
 from wattigram.core.registers.decode import SiliconState, decode_writes
 from wattigram.core.registers.dressed import dressed
 from wattigram.core.registers.map import RegisterAt, RegisterMap, field_meaning, register_map
 from wattigram.core.registers.rounds import decoded, surroundings
 from wattigram.core.registers.silicon import Observed, silicon_project
-from wattigram.core.timing import repoints
 
 PlainWrite = tuple[int, int, int]
 Pointings = Mapping[str, tuple[tuple[int, int], ...]]

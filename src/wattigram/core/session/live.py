@@ -22,8 +22,9 @@ from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import Place
 from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
 from wattigram.core.deploy import effective_bench
-from wattigram.core.expected import History, StampedInstants
 from wattigram.core.model.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
+from wattigram.core.predict.expected import History, StampedInstants
+from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.session.address import IMAGE, is_serial, is_virtual
 from wattigram.core.session.board_process import ChildBoard, virtual_board
 from wattigram.core.session.continuation import Suspended, finish_suspended, new_take
@@ -43,7 +44,6 @@ from wattigram.core.session.picture import (
 from wattigram.core.session.port import debugger_of, open_port
 from wattigram.core.session.reception import Reception
 from wattigram.core.session.snapshot import Snapshot, StreamPicture, ViewRequest
-from wattigram.core.timing import cycle_timing
 
 if TYPE_CHECKING:
     from wattigram.core.session.port import Port

@@ -6,7 +6,7 @@ from wattigram.core.base.quantity import brief
 from wattigram.core.capture.transport import DEFAULT_BAUD
 from wattigram.core.contract.link import OVERHEAD_BYTES
 from wattigram.core.model.design import Workspace, rate_divisor, tapped_signals
-from wattigram.core.timing import cycle_timing, item_bits, loop_timing
+from wattigram.core.predict.timing import cycle_timing, item_bits, loop_timing
 
 BITS_A_BYTE = 10
 PSEUDO = "serial:/dev/pts/"

@@ -6,8 +6,8 @@ import numpy as np
 
 from wattigram.core.board import OVERWRITTEN, TORN
 from wattigram.core.contract.link import OUTPUT_STREAM
-from wattigram.core.expected import expected_values
 from wattigram.core.model.design import SendSink, Workspace
+from wattigram.core.predict.expected import expected_values
 from wattigram.core.session.reception import Ring
 from wattigram.core.session.snapshot import OutputPicture
 

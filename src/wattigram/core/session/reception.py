@@ -25,8 +25,8 @@ from wattigram.core.contract.link import (
     parse_pointing,
     parse_writes,
 )
-from wattigram.core.expected import unwrap_stamps
 from wattigram.core.model.design import Workspace
+from wattigram.core.predict.expected import unwrap_stamps
 from wattigram.core.session.continuation import Origin, Suspended, origin_after
 from wattigram.core.session.numbering import Numbering
 from wattigram.core.take import TakeWriter

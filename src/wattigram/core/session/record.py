@@ -15,13 +15,13 @@ from wattigram.core.base.quantity import show
 from wattigram.core.contract.link import FAILED
 from wattigram.core.deploy.effective import DEFAULT_SEED
 from wattigram.core.model.design import Workspace
+from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.session.board_process import virtual_board
 from wattigram.core.session.continuation import new_take
 from wattigram.core.session.load import overload_text
 from wattigram.core.session.port import open_port
 from wattigram.core.session.reception import Reception
 from wattigram.core.take.room import check_target
-from wattigram.core.timing import cycle_timing
 
 if TYPE_CHECKING:
     from wattigram.core.session.port import Port

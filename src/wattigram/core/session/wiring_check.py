@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from wattigram.core.expected import band_half_width_v
 from wattigram.core.model.design import Workspace
+from wattigram.core.predict.expected import band_half_width_v
 from wattigram.core.session.snapshot import StreamPicture
 
 NEAR_SHARE = 0.01

@@ -26,15 +26,15 @@ from wattigram.core.contract.link import (
     parse_pointing,
     parse_writes,
 )
-from wattigram.core.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
 from wattigram.core.model.design import Chain, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
 from wattigram.core.model.design.workspace import workspace_from_text
 from wattigram.core.model.part import Part, parse_part
+from wattigram.core.predict.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
+from wattigram.core.predict.timing import cycle_timing, loop_numbers
 from wattigram.core.take.opening import open_file
 from wattigram.core.take.samples import OutputSamples, SignalSamples
 from wattigram.core.take.sound import REPAIR, check_take
 from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE
-from wattigram.core.timing import cycle_timing, loop_numbers
 
 BLOCK_SAMPLES = 1 << 18
 LOOKED_AT = 1 << 18

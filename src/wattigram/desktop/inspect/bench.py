@@ -34,7 +34,7 @@ from wattigram.core.model.bench import (
 )
 from wattigram.core.model.design import Signal, Workspace
 from wattigram.core.model.design.edits import Edit, SetWiring, SwapWires
-from wattigram.core.pins import pwm_pin
+from wattigram.core.predict.pins import pwm_pin
 from wattigram.desktop.inspect.model import Fact, Field, Panel
 
 KINDS = {

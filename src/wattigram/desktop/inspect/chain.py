@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from wattigram.core.accuracy import slot_settling
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import period_text, read_every
 from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_counts
-from wattigram.core.clocks import timer_setting
 from wattigram.core.model.design import (
     Chain,
     ComparatorTrigger,
@@ -34,7 +32,9 @@ from wattigram.core.model.design.edits import (
     SetTrigger,
 )
 from wattigram.core.model.design.edits.trigger_edits import PER_TRIGGER, TRIGGERS
-from wattigram.core.timing import STEP_NAMES, cycle_timing, right_order, startup
+from wattigram.core.predict.accuracy import slot_settling
+from wattigram.core.predict.clocks import timer_setting
+from wattigram.core.predict.timing import STEP_NAMES, cycle_timing, right_order, startup
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Line, OrderedList, Panel, Tab, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from wattigram.core.accuracy import comparator_figures, twin_figures, window_latency_s
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_volts
 from wattigram.core.model.design import Code, Comparator, Signal, Twin, Window, Workspace, limit_text, limits_v
 from wattigram.core.model.design.edits import AddWindow, Edit, RemoveComparator, SetComparator, SetTwin, SetWindow
+from wattigram.core.predict.accuracy import comparator_figures, twin_figures, window_latency_s
 from wattigram.desktop.inspect.model import Fact, Field, Panel, Tab
 from wattigram.desktop.inspect.numbers import whole_number
 

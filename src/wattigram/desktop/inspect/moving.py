@@ -9,7 +9,7 @@ from wattigram.core.base.quantity import brief, parse_quantity, show
 from wattigram.core.model.design import Chain, Dma, Fifo, Interrupt, Polling, Reader, Retrieval, Workspace
 from wattigram.core.model.design.edits import Edit, SetHandler, SetItemWidth, SetLoopItems, SetReader, SetRetrieval
 from wattigram.core.model.design.edits.trigger_edits import RETRIEVALS
-from wattigram.core.timing import loop_timing, retrieval_timing
+from wattigram.core.predict.timing import loop_timing, retrieval_timing
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, Tab, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number
 

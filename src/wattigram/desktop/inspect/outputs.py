@@ -23,8 +23,8 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.model.design.edits import Edit, SetGenerator, SetPwm
-from wattigram.core.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
-from wattigram.core.waveform import codes_of, output_range_v, playing
+from wattigram.core.predict.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
+from wattigram.core.predict.waveform import codes_of, output_range_v, playing
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number
 

@@ -7,7 +7,6 @@ from collections.abc import Callable
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import read_every
 from wattigram.core.base.quantity import brief, show
-from wattigram.core.clocks import uart_timing
 from wattigram.core.model.design import (
     DacSink,
     DutySink,
@@ -23,7 +22,8 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.model.design.edits import Edit, SetRoute, SetUart
-from wattigram.core.timing import route_timing
+from wattigram.core.predict.clocks import uart_timing
+from wattigram.core.predict.timing import route_timing
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number
 from wattigram.desktop.inspect.outputs import NO, YES, checked, free_timer, key_for

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from wattigram.core.accuracy import signal_noise, slot_settling
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import brief, parse_quantity, show, show_counts
 from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
 from wattigram.core.model.design.edits import Edit, SetSampling, SetSamplings
-from wattigram.core.timing import cycle_timing
+from wattigram.core.predict.accuracy import signal_noise, slot_settling
+from wattigram.core.predict.timing import cycle_timing
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, WhatIf
 
 

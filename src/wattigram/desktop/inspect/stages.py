@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 
-from wattigram.core.accuracy import signal_noise, stage_figures, stage_gain
-from wattigram.core.accuracy.noise import SignalNoise
 from wattigram.core.base.quantity import brief, show
 from wattigram.core.model.design import AnyStage, Chain, LowPass, Mean, RunningMean, Signal, Sum, Workspace
 from wattigram.core.model.design.edits import Edit, SetReduce
-from wattigram.core.timing import cycle_timing
+from wattigram.core.predict.accuracy import signal_noise, stage_figures, stage_gain
+from wattigram.core.predict.accuracy.noise import SignalNoise
+from wattigram.core.predict.timing import cycle_timing
 from wattigram.desktop.inspect.model import Choice, Course, Curves, Fact, Field, Panel, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number
 

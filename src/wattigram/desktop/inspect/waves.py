@@ -26,7 +26,7 @@ from wattigram.core.contract.shapes import (
 )
 from wattigram.core.model.design import Generator, Playback, Table, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import Edit, RemoveOutput, SetGenerator, SetTable, Several, retimed
-from wattigram.core.waveform import WaveChoice, output_spectrum, playing, update_timer, wave_choices
+from wattigram.core.predict.waveform import WaveChoice, output_spectrum, playing, update_timer, wave_choices
 from wattigram.desktop.inspect.model import Choice, Fact, Field, Panel, WhatIf
 from wattigram.desktop.inspect.numbers import whole_number
 from wattigram.desktop.inspect.outputs import free_channel, free_timer

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QW
 from wattigram.core.findings import Finding
 from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Project, Workspace
-from wattigram.core.pins import input_source
+from wattigram.core.predict.pins import input_source
+from wattigram.core.predict.timing import STEP_NAMES
 from wattigram.core.session import Snapshot, ViewRequest
-from wattigram.core.timing import STEP_NAMES
 from wattigram.desktop.document import Document
 from wattigram.desktop.inspect import panel_for
 from wattigram.desktop.selection import Selection, default_selection

@@ -22,8 +22,8 @@ from wattigram.core.base.quantity import brief, parse_quantity
 from wattigram.core.contract.shapes import PointsShape, SineShape
 from wattigram.core.model.design import Generator, Playback, Table, TimerTrigger
 from wattigram.core.model.design.edits import Edit, RemoveOutput, SetGenerator, SetTable, Several
-from wattigram.core.pins import input_poles_s
-from wattigram.core.waveform import (
+from wattigram.core.predict.pins import input_poles_s
+from wattigram.core.predict.waveform import (
     dac_lsb_v,
     output_spectrum,
     playing,

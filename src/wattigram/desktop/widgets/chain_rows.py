@@ -8,8 +8,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from wattigram.core.findings import Finding
 from wattigram.core.model.design import Workspace
+from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.session import Snapshot
-from wattigram.core.timing import cycle_timing
 from wattigram.desktop.selection import FACETS, Selection
 from wattigram.desktop.theme import color, heading_font, number_font, text_font, theme
 from wattigram.desktop.widgets import chain_text

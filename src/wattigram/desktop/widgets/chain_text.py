@@ -7,7 +7,6 @@ import math
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from wattigram.core.accuracy import signal_noise
 from wattigram.core.base.fields import ratio_text
 from wattigram.core.base.quantity import brief, show, show_volts
 from wattigram.core.model.design import (
@@ -27,8 +26,9 @@ from wattigram.core.model.design import (
     limit_text,
     rate_divisor,
 )
+from wattigram.core.predict.accuracy import signal_noise
+from wattigram.core.predict.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
 from wattigram.core.session import Snapshot
-from wattigram.core.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
 from wattigram.desktop.theme import color, signal_color, theme
 
 PLACES_SHOWN = 2

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.base.quantity import brief, round_values, show
 from wattigram.core.model.design import Chain, Workspace
-from wattigram.core.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
+from wattigram.core.predict.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.chain_text import paint_slot

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.model.design import Chain, Workspace
-from wattigram.core.timing import loop_timing
+from wattigram.core.predict.timing import loop_timing
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.drawing import elide
 

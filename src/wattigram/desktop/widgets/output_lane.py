@@ -8,8 +8,8 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPainter
 
 from wattigram.core.model.design import Playback, Workspace
-from wattigram.core.pins import pwm_timing
-from wattigram.core.waveform import playing
+from wattigram.core.predict.pins import pwm_timing
+from wattigram.core.predict.waveform import playing
 from wattigram.desktop.theme import signal_color
 
 MOST_DRAWN = 600

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.findings import Finding
 from wattigram.core.model.design import Workspace
-from wattigram.core.pins import output_played
+from wattigram.core.predict.pins import output_played
 from wattigram.core.session import Snapshot
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, signal_pen, text_font, theme

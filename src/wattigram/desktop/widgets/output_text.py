@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wattigram.core.base.quantity import brief, show, show_volts
-from wattigram.core.clocks import uart_timing
 from wattigram.core.model.bench import Jumper, followed
 from wattigram.core.model.design import (
     Generator,
@@ -19,9 +18,10 @@ from wattigram.core.model.design import (
     Uart,
     Workspace,
 )
-from wattigram.core.pins import pwm_pin, pwm_timing
-from wattigram.core.timing import route_timing
-from wattigram.core.waveform import playing
+from wattigram.core.predict.clocks import uart_timing
+from wattigram.core.predict.pins import pwm_pin, pwm_timing
+from wattigram.core.predict.timing import route_timing
+from wattigram.core.predict.waveform import playing
 from wattigram.desktop.inspect.routes import ON, sink_text, source_text
 
 

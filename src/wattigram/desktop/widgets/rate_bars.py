@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.base.quantity import brief
 from wattigram.core.model.design import Route, SendSink, Workspace
-from wattigram.core.timing import route_timing
+from wattigram.core.predict.timing import route_timing
 from wattigram.desktop.inspect.routes import sink_text, source_text
 from wattigram.desktop.theme import color, heading_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.drawing import elide

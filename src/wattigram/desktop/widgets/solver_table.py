@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
 from wattigram.core.base.quantity import brief
-from wattigram.core.waveform import WaveChoice
+from wattigram.core.predict.waveform import WaveChoice
 from wattigram.desktop.theme import number_font, text_font
 
 HEADS = ("points", "timer", "frequency", "error", "image", "memory")

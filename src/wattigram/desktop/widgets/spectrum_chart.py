@@ -10,7 +10,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.base.quantity import brief
-from wattigram.core.waveform import OutputSpectrum, filter_gain
+from wattigram.core.predict.waveform import OutputSpectrum, filter_gain
 from wattigram.desktop.theme import color, heading_font, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes
 from wattigram.desktop.widgets.drawing import polygon

@@ -12,7 +12,7 @@ from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import brief, round_values, show_volts
 from wattigram.core.model.design import Table, Workspace
 from wattigram.core.model.design.edits import SetTable
-from wattigram.core.waveform import Playing, output_range_v, playing, table_volts
+from wattigram.core.predict.waveform import Playing, output_range_v, playing, table_volts
 from wattigram.desktop.inspect.waves import player_of
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of

@@ -9,7 +9,7 @@ import numpy as np
 
 from wattigram.core.contract.shapes import PulseShape, Segment, SegmentsShape, TriangleShape
 from wattigram.core.model.design import Table
-from wattigram.core.waveform import table_volts
+from wattigram.core.predict.waveform import table_volts
 
 LEAST_SHARE, MOST_SHARE = 0.001, 0.999
 

@@ -23,7 +23,7 @@ FORMAT = "wattigram-project"
 NEWEST_VERSION = 4
 
 Step = Literal["calibrate", "memory", "interrupt", "window", "converter", "trigger"]
-"""Steps of starting up, see :mod:`wattigram.core.timing.startup`."""
+"""Steps of starting up, see :mod:`wattigram.core.predict.timing.startup`."""
 
 
 class Signal(Strict):

@@ -8,8 +8,8 @@ from wattigram.core.model.bench import Jumper, followed
 from wattigram.core.model.design import Chain, Dma, TimerTrigger, Workspace
 from wattigram.core.model.design.outputs import Playback
 from wattigram.core.model.design.route import DacSink, ReceivedSource, ResultSource, Route, SendSink
-from wattigram.core.pins import generator_on, pwm_on
-from wattigram.core.waveform import update_timer
+from wattigram.core.predict.pins import generator_on, pwm_on
+from wattigram.core.predict.waveform import update_timer
 
 
 def chain_owners(chain: Chain) -> set[str]:

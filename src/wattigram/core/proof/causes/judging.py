@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.accuracy import twin_figures
 from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.model.design import Twin, Watch, Window, limits_v
+from wattigram.core.predict.accuracy import twin_figures
 from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
 from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
 from wattigram.core.registers import happening_count, watch_place

@@ -1,0 +1,1 @@
+"""What a design and its bench will do, by calculation: clocks, waveforms, pins, timing, accuracy, streams."""

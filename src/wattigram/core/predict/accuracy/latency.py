@@ -1,0 +1,87 @@
+"""How late a window's event comes, and how much waits for it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from wattigram.core.model.design.project import Chain, Project, Signal
+from wattigram.core.model.design.stage import Window, rate_divisor
+from wattigram.core.model.design.workspace import Workspace
+from wattigram.core.predict.accuracy.averaging import stage_figures
+from wattigram.core.predict.timing import cycle_timing, loop_timing, retrieval_timing
+
+VALUE_BYTES = 16
+"""A value that waits for another signal's, with its instant, in a program's memory."""
+MOST_KEPT = 1 << 12
+FEWEST_KEPT = 1 << 4
+SHARE_KEPT = 4
+"""A program gives one part in so many of its data memory to values that wait."""
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """Two signals of which the program holds values against each other; reduced ones, where there are any."""
+
+    signal: Signal
+    other: Signal
+    reduced: bool
+
+
+def comparisons(project: Project) -> tuple[Comparison, ...]:
+    """All of a project's: windows around another signal's value, and twins."""
+    found = []
+    for signal in project.signals:
+        for window in signal.windows:
+            if window.target_signal is not None and window.by == "software":
+                found.append(Comparison(signal, project.signal(window.target_signal), window.on == "reduced"))
+        if signal.twin is not None:
+            other = project.signal(signal.twin.of)
+            found.append(Comparison(signal, other, signal.later_stage is not None and other.later_stage is not None))
+    return tuple(found)
+
+
+def waiting_values(workspace: Workspace, pair: Comparison) -> int:
+    """Values of either that wait for the other's: what comes in one half of either's loop, with as much again."""
+    chains = [workspace.project.chain_of(one.name) for one in (pair.signal, pair.other)]
+    known = [chain for chain in chains if chain is not None]
+    if len(known) < len(chains):
+        return 0
+    half_s = max(loop_timing(workspace, chain).half_s for chain in known)
+    most = 0
+    for chain, one in zip(known, (pair.signal, pair.other), strict=True):
+        rate_hz = cycle_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(one.name))
+        most = max(most, int(rate_hz * half_s / (rate_divisor(one.later_stage) if pair.reduced else 1)))
+    return 2 * most + 4
+
+
+def kept_values(workspace: Workspace) -> int:
+    """Values that a program keeps of each signal of a comparison: what a share of the part's memory holds, a power of two."""
+    memory = workspace.part.memory
+    if memory is None:
+        return MOST_KEPT
+    number = max(1, len(comparisons(workspace.project)))
+    fit = memory.data_bytes // SHARE_KEPT // (2 * VALUE_BYTES * number)
+    return min(MOST_KEPT, max(FEWEST_KEPT, 1 << (max(1, fit).bit_length() - 1)))
+
+
+def window_latency_s(workspace: Workspace, signal: Signal, window: Window) -> float | None:
+    """Longest time from a lasting crossing at the pin to the event: sampling, stage, repetitions, hand-over."""
+    chain = workspace.project.chain_of(signal.name)
+    if chain is None:
+        return None
+    slot = cycle_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
+    if not slot.rate_hz:
+        return None
+    stage = signal.later_stage if window.on == "reduced" else None
+    every_s = stage_figures(stage, float(slot.rate_hz), chain.bits).latency_s if stage else 1 / float(slot.rate_hz)
+    latency_s = every_s * window.times + float(slot.conversion_s)
+    if window.by == "software":
+        partner = workspace.project.chain_of(window.target_signal) if window.target_signal is not None else None
+        latency_s += max(_hand_over_s(workspace, one) for one in (chain, partner) if one is not None)
+        latency_s += float(retrieval_timing(workspace, chain).service_s)
+    return latency_s
+
+
+def _hand_over_s(workspace: Workspace, chain: Chain) -> float:
+    """Longest time that a value lies in memory before the program takes it."""
+    return float(loop_timing(workspace, chain).half_s) if chain.retrieval.kind == "dma" else 0.0

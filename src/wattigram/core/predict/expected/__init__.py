@@ -1,0 +1,34 @@
+"""The stream that every signal should produce: design + bench, by calculation."""
+
+from wattigram.core.predict.expected.events import ExpectedEvent, expected_events
+from wattigram.core.predict.expected.route_values import ExpectedValues, expected_values
+from wattigram.core.predict.expected.sample_times import Instants, StampedInstants, SteadyInstants, unwrap_stamps
+from wattigram.core.predict.expected.stream import (
+    BAND_SIGMAS,
+    ExpectedStream,
+    History,
+    band_half_width_v,
+    expected_raw,
+    expected_reduced,
+    expected_settled_at,
+    workspace_at,
+)
+
+__all__ = [
+    "BAND_SIGMAS",
+    "ExpectedEvent",
+    "ExpectedStream",
+    "ExpectedValues",
+    "History",
+    "Instants",
+    "StampedInstants",
+    "SteadyInstants",
+    "band_half_width_v",
+    "expected_events",
+    "expected_raw",
+    "expected_reduced",
+    "expected_settled_at",
+    "expected_values",
+    "unwrap_stamps",
+    "workspace_at",
+]

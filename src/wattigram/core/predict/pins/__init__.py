@@ -1,0 +1,54 @@
+"""What stands on the part's pins: its own outputs, and what its inputs see."""
+
+from wattigram.core.predict.pins.input_pins import (
+    input_accuracy_v,
+    input_capacitor_f,
+    input_extent_v,
+    input_noise_v,
+    input_poles_s,
+    input_resistance_ohm,
+    input_source,
+    input_voltage_v,
+    is_looped_back,
+    pin_impedance,
+)
+from wattigram.core.predict.pins.output_pins import (
+    generator_on,
+    output_accuracy_v,
+    output_ohm,
+    output_played,
+    pwm_on,
+    pwm_pin,
+    routed_pins,
+)
+from wattigram.core.predict.pins.pwm import PwmTiming, pwm_timing, settling_s
+from wattigram.core.predict.pins.serial_wires import misread_bytes, serial_source
+from wattigram.core.predict.pins.thresholds import Compared, compared, threshold_pin
+
+__all__ = [
+    "Compared",
+    "PwmTiming",
+    "compared",
+    "generator_on",
+    "input_accuracy_v",
+    "input_capacitor_f",
+    "input_extent_v",
+    "input_noise_v",
+    "input_poles_s",
+    "input_resistance_ohm",
+    "input_source",
+    "input_voltage_v",
+    "is_looped_back",
+    "misread_bytes",
+    "output_accuracy_v",
+    "output_ohm",
+    "output_played",
+    "pin_impedance",
+    "pwm_on",
+    "pwm_pin",
+    "pwm_timing",
+    "routed_pins",
+    "serial_source",
+    "settling_s",
+    "threshold_pin",
+]

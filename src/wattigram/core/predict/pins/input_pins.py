@@ -1,0 +1,251 @@
+"""What a signal's pins see: the bench's sources with all that stands on the way, and internal channels."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.contract.shapes import Course
+from wattigram.core.model.bench import (
+    Battery,
+    Bridge,
+    Driven,
+    Floating,
+    Jumper,
+    Level,
+    Played,
+    Ramp,
+    Serial,
+    SignalGenerator,
+    Sine,
+    Steps,
+    Supply,
+    Sweep,
+    Switch,
+    Thermistor,
+    Tied,
+    Wiring,
+    followed,
+    source_course,
+    source_extent_v,
+    source_voltage,
+)
+from wattigram.core.model.bench.sources import Source
+from wattigram.core.model.design.project import Signal
+from wattigram.core.model.design.workspace import Workspace
+from wattigram.core.predict.pins.output_pins import output_accuracy_v, output_ohm, output_played
+
+FloatArray = NDArray[np.float64]
+
+
+def input_source(workspace: Workspace, pin: str, meant: bool = False) -> Driven:
+    """What drives a pin in the end; 0 V where nothing is wired to it.
+
+    What is ``meant`` differs only behind a jumper, see :func:`output_played`.
+    """
+    key = (input_source, pin, meant)
+    known = workspace.known.get(key)
+    if known is None:
+        wiring = workspace.wiring(pin)
+        known = _driven(workspace, wiring, meant) if wiring is not None else Level(voltage_v=0.0)
+        workspace.known[key] = known
+    found: Driven = known
+    return found
+
+
+def _driven(workspace: Workspace, wiring: Wiring, meant: bool) -> Driven:
+    driven = _open(workspace, followed(wiring, workspace.project.bench), meant)
+    poles = input_poles_s(workspace, wiring)
+    if poles:
+        driven = _filtered(driven, poles)
+    own_v = driven.noise_v * passed_noise(workspace, wiring)
+    noise_v = math.hypot(own_v, density_noise_v(workspace, wiring))
+    if isinstance(driven, Played):
+        driven = replace(driven, noise_v=noise_v)
+    elif noise_v != driven.noise_v:
+        driven = driven.model_copy(update={"noise_v": noise_v})
+    return _picking_up(driven, wiring) if wiring.pickup_v else driven
+
+
+def input_poles_s(workspace: Workspace, wiring: Wiring) -> tuple[float, ...]:
+    """Low-passes on the way to a pin; an output's own resistance counts with the wire's."""
+    source = wiring.source
+    if isinstance(source, Jumper) and wiring.capacitor_f:
+        ohm = wiring.resistance_ohm + output_ohm(workspace, source.pin)
+        return wiring.changed(resistance_ohm=ohm).poles_s
+    return wiring.poles_s
+
+
+def sampler_tau_s(workspace: Workspace, wiring: Wiring) -> float:
+    """Time constant with which a pin without a capacitor charges the sampling capacitor: it limits noise too."""
+    converter = workspace.part.converters[0]
+    return (wiring.source_ohm + converter.switch_resistance_ohm) * converter.sampling_capacitor_f
+
+
+def density_noise_v(workspace: Workspace, wiring: Wiring) -> float:
+    """Noise of a stated density through all low-passes: density · sqrt(1 / (4 · Σ τ)).
+
+    Exact for one and for two poles that do not load each other, of which one is the sampler's own.
+    """
+    if not wiring.noise_density:
+        return 0.0
+    total_s = sum(input_poles_s(workspace, wiring)) + sampler_tau_s(workspace, wiring)
+    return wiring.noise_density * math.sqrt(1 / (4 * total_s))
+
+
+def passed_noise(workspace: Workspace, wiring: Wiring) -> float:
+    """Share of a source's noise that its low-passes leave, 0 to 1.
+
+    A source's noise is stated as the sampler alone would see it, so that only what lies before the sampler narrows
+    its bandwidth: sqrt(τ₀ / (τ₀ + Σ τ)).
+    """
+    poles = sum(input_poles_s(workspace, wiring))
+    own_s = sampler_tau_s(workspace, wiring)
+    return math.sqrt(own_s / (own_s + poles)) if poles > 0 else 1.0
+
+
+def _open(workspace: Workspace, source: Source, meant: bool) -> Driven:
+    """A source before anything on the wire."""
+    match source:
+        case Tied(to=to):
+            levels = {
+                "ground": 0.0,
+                "reference": workspace.reference_v,
+                "supply": workspace.supply_v,
+                "half": workspace.supply_v / 2,
+            }
+            return Level(voltage_v=levels[to], noise_v=source.noise_v)
+        case Switch():
+            return Level(voltage_v=source.closed_v if source.is_closed else source.open_v, noise_v=source.noise_v)
+        case Supply():
+            volts = source.voltage_v if source.meter_v is None else source.meter_v
+            return Level(voltage_v=volts, noise_v=source.noise_v)
+        case Battery() | Bridge() | SignalGenerator() | Thermistor():
+            return source_course(source)
+        case Jumper():
+            played = output_played(workspace, source.pin, meant)
+            if played is None:
+                return Level(voltage_v=0.0, noise_v=source.noise_v)
+            return replace(played, noise_v=math.hypot(played.noise_v, source.noise_v))
+        case Serial():
+            return Level(voltage_v=workspace.supply_v)
+        case Level() | Sine() | Ramp() | Steps() | Floating() | Sweep():
+            return source
+    raise AssertionError(source)
+
+
+def _filtered(driven: Driven, poles_s: tuple[float, ...]) -> Driven:
+    """Through first-order low-passes; a sweep is taken as slow against them."""
+    match driven:
+        case Sine():
+            gain, turns = 1.0, 0.0
+            for pole in poles_s:
+                angle = 2 * math.pi * float(driven.frequency_hz) * pole
+                gain /= math.hypot(1.0, angle)
+                turns -= math.atan(angle) / (2 * math.pi)
+            return driven.model_copy(update={"amplitude_v": driven.amplitude_v * gain, "phase": driven.phase + turns})
+        case Ramp() | Steps():
+            played = source_course(driven)
+            return replace(played, course=played.course.filtered(*poles_s))
+        case Played():
+            return replace(driven, course=driven.course.filtered(*poles_s))
+        case _:
+            return driven
+
+
+def _picking_up(driven: Driven, wiring: Wiring) -> Driven:
+    """With mains on top of it."""
+    mains = (wiring.pickup_v, float(wiring.mains_hz), 0.0)
+    match driven:
+        case Played():
+            return replace(driven, sines=(*driven.sines, mains))
+        case Level():
+            return Sine(
+                offset_v=driven.voltage_v,
+                amplitude_v=wiring.pickup_v,
+                frequency_hz=wiring.mains_hz,
+                noise_v=driven.noise_v,
+            )
+        case Sine():
+            flat = np.zeros(1)
+            level = Course(np.zeros(1), np.array([driven.offset_v]), flat, flat, always=True)
+            own = (driven.amplitude_v, float(driven.frequency_hz), driven.phase)
+            return Played(level, None, (own, mains), driven.noise_v)
+        case Ramp() | Steps():
+            played = source_course(driven)
+            return replace(played, sines=(mains,))
+        case _:
+            return driven
+
+
+def input_accuracy_v(workspace: Workspace, signal: Signal) -> float:
+    """By how much what is wired to a signal's pins may be off: a DAC's own accuracy, where a jumper brings it."""
+    found = 0.0
+    for pin in (signal.pin, signal.negative):
+        wiring = workspace.wiring(pin) if pin is not None else None
+        if wiring is not None and isinstance(source := followed(wiring, workspace.project.bench), Jumper):
+            found += output_accuracy_v(workspace, source.pin)
+    return found
+
+
+def input_extent_v(workspace: Workspace, signal: Signal) -> tuple[float, float]:
+    """Lowest and highest voltage to be converted, without noise."""
+    low, high = source_extent_v(input_source(workspace, signal.pin))
+    if signal.negative is None:
+        return low, high
+    below, above = source_extent_v(input_source(workspace, signal.negative))
+    return low - above, high - below
+
+
+def is_looped_back(workspace: Workspace, signal: Signal) -> bool:
+    """One of the board's own outputs is wired to it."""
+    wirings = (workspace.wiring(pin) for pin in (signal.pin, signal.negative) if pin is not None)
+    bench = workspace.project.bench
+    return any(isinstance(followed(one, bench), Jumper) for one in wirings if one is not None)
+
+
+def input_voltage_v(workspace: Workspace, signal: Signal, times_s: FloatArray, meant: bool = False) -> FloatArray:
+    """Voltage to be converted at given instants, without noise, as the open source gives it.
+
+    Parameters
+    ----------
+    times_s : (n,) float64
+
+    Returns
+    -------
+    (n,) float64, volts
+    """
+    volts = source_voltage(input_source(workspace, signal.pin, meant), times_s)
+    if signal.negative is not None:
+        volts = volts - source_voltage(input_source(workspace, signal.negative, meant), times_s)
+    return volts
+
+
+def input_noise_v(workspace: Workspace, signal: Signal) -> float:
+    """Noise of what is converted, volts rms."""
+    noise_v = input_source(workspace, signal.pin).noise_v
+    if signal.negative is not None:
+        noise_v = math.hypot(noise_v, input_source(workspace, signal.negative).noise_v)
+    return noise_v
+
+
+def input_resistance_ohm(workspace: Workspace, signal: Signal) -> float:
+    """Resistance that charges the sampling capacitor, that of both pins of a pair."""
+    return sum(pin_impedance(workspace, pin)[0] for pin in (signal.pin, signal.negative) if pin is not None)
+
+
+def input_capacitor_f(workspace: Workspace, signal: Signal) -> float:
+    """External capacitor at the signal's pins; the larger of the two for a pair."""
+    return max(pin_impedance(workspace, pin)[1] for pin in (signal.pin, signal.negative) if pin is not None)
+
+
+def pin_impedance(workspace: Workspace, pin: str) -> tuple[float, float]:
+    """What a pin is fed through: ohms, those of an output behind a jumper included, and farads at the pin."""
+    wiring = workspace.wiring(pin)
+    if wiring is None:
+        return 0.0, 0.0
+    output = output_ohm(workspace, wiring.source.pin) if isinstance(wiring.source, Jumper) else 0.0
+    return wiring.source_ohm + output, wiring.capacitor_f

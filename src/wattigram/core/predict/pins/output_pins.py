@@ -1,0 +1,104 @@
+"""What stands on the part's own output pins."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+
+from wattigram.core.contract.shapes import Course, pulses
+from wattigram.core.model.bench import Played
+from wattigram.core.model.design.outputs import Generator, HeldLevel, Pwm
+from wattigram.core.model.design.route import DacSink, DutySink, PeriodSink
+from wattigram.core.model.design.workspace import Workspace
+from wattigram.core.predict.pins.pwm import pwm_timing
+from wattigram.core.predict.waveform import playing
+
+PUSHED_OHM = 40.0
+"""Of a digital output."""
+
+
+def generator_on(workspace: Workspace, pin: str) -> Generator | None:
+    """The generator whose DAC has that pin."""
+    names = {item.name for item in workspace.part.dacs if item.pin == pin}
+    return next((one for one in workspace.project.generators if one.dac in names), None)
+
+
+def pwm_on(workspace: Workspace, pin: str) -> Pwm | None:
+    """The PWM output whose timer has that pin."""
+    return next((one for one in workspace.project.pwm if pwm_pin(workspace, one) == pin), None)
+
+
+def pwm_pin(workspace: Workspace, pwm: Pwm) -> str:
+    """Where a PWM output comes out."""
+    timer = workspace.part.timer(pwm.timer)
+    assert timer is not None
+    return timer.pwm_pins[pwm.timer]
+
+
+def routed_pins(workspace: Workspace) -> tuple[str, ...]:
+    """Output pins that a route sets while the board runs: nobody knows beforehand what stands on them."""
+    found = []
+    for route in workspace.project.routes:
+        match route.sink:
+            case DutySink(pwm=name) | PeriodSink(pwm=name):
+                pwm = workspace.project.pwm_output(name)
+                assert pwm is not None
+                found.append(pwm_pin(workspace, pwm))
+            case DacSink(dac=name):
+                dac = workspace.part.dac(name)
+                assert dac is not None
+                found.append(dac.pin)
+            case _:
+                pass
+    return tuple(found)
+
+
+def output_ohm(workspace: Workspace, pin: str) -> float:
+    """Resistance of an output."""
+    generator = generator_on(workspace, pin)
+    if generator is not None:
+        dac = workspace.part.dac(generator.dac)
+        assert dac is not None
+        return 1.0 if generator.buffered else dac.resistance_ohm
+    return PUSHED_OHM if pwm_on(workspace, pin) is not None else 0.0
+
+
+def output_accuracy_v(workspace: Workspace, pin: str) -> float:
+    """By how much a DAC's level may be off; 0 for a pin without one."""
+    generator = generator_on(workspace, pin)
+    if generator is None:
+        return 0.0
+    dac = workspace.part.dac(generator.dac)
+    assert dac is not None
+    return dac.accuracy_lsb * playing(workspace, generator).lsb_v
+
+
+def output_played(workspace: Workspace, pin: str, meant: bool = False) -> Played | None:
+    """The voltage of an output pin over time; None where nothing comes out, or a route decides.
+
+    What is ``meant`` leaves out what the design's own mistakes make of it: what clips, what comes too fast, timer
+    registers that are off by one.
+    """
+    if pin in routed_pins(workspace):
+        return None
+    generator = generator_on(workspace, pin)
+    if generator is not None:
+        dac = workspace.part.dac(generator.dac)
+        assert dac is not None
+        made = playing(workspace, generator)
+        if isinstance(generator.output, HeldLevel):
+            flat = np.zeros(1)
+            levels = made.wanted_v if meant else made.levels_v
+            level = Course(np.zeros(1), levels, flat, flat, before_v=made.before_v, always=True)
+            return Played(level, None, noise_v=dac.noise_v, origin=generator.name)
+        course = made.meant if meant else made.course
+        return Played(course, made.period_s, noise_v=dac.noise_v, origin=generator.name)
+    pwm = pwm_on(workspace, pin)
+    if pwm is None:
+        return None
+    timing = pwm_timing(workspace, pwm.changed(prescaler_register=None, period_register=None) if meant else pwm)
+    high_s = float(timing.duty * timing.period_s)
+    course = pulses(0.0, timing.high_v, high_s, float(timing.period_s))
+    period: Fraction | None = timing.period_s if 0 < timing.duty < 1 else None
+    return Played(course, period, origin=pwm.name)

@@ -1,0 +1,72 @@
+"""Loop buffers: layout, laps and marks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.workspace import Workspace, worked_out_once
+from wattigram.core.predict.timing.cycle import cycle_timing
+
+
+@dataclass(frozen=True)
+class LoopTiming:
+    """A loop of ``items`` that ``slots`` slots fill in turn."""
+
+    name: str
+    items: int
+    item_bytes: int
+    slots: int
+    lap_s: Fraction
+
+    @property
+    def bytes(self) -> int:
+        """Memory taken."""
+        return self.items * self.item_bytes
+
+    @property
+    def half_s(self) -> Fraction:
+        """Time from mark to mark, which is the deadline of the handler."""
+        return self.lap_s / 2
+
+    @property
+    def in_step(self) -> bool:
+        """Every lap finds every signal in its own places."""
+        return self.items % self.slots == 0
+
+    @property
+    def halves_in_step(self) -> bool:
+        """The half mark falls between two cycles."""
+        return self.items % (2 * self.slots) == 0
+
+
+def item_bits(chain: Chain) -> int:
+    """Width of an item as the program reads it."""
+    return chain.reader.width_bits or chain.loop.width_bits
+
+
+@worked_out_once
+def loop_timing(workspace: Workspace, chain: Chain) -> LoopTiming:
+    """Layout and timing of a chain's loop."""
+    cycle = cycle_timing(workspace, chain)
+    slots = len(chain.slots)
+    lap_s = Fraction(chain.loop.items, slots) / cycle.cycle_rate_hz
+    return LoopTiming(chain.loop.name, chain.loop.items, item_bits(chain) // 8, slots, lap_s)
+
+
+def loop_numbers(total: int, loop_items: int, slots: int, places: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Numbers of the items that a reader finds at the given places of the sequence.
+
+    A reader counts places from the start of the loop, so that a loop out of step hands it other
+    signals' items from the second lap on.
+    """
+    is_mine = np.zeros(slots, dtype=bool)
+    is_mine[places] = True
+    lap = np.flatnonzero(is_mine[np.arange(loop_items) % slots])
+    laps = -(-total // loop_items)
+    numbers = (np.arange(laps, dtype=np.int64)[:, None] * loop_items + lap[None, :]).ravel()
+    return numbers[: np.searchsorted(numbers, total)]

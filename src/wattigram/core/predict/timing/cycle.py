@@ -1,0 +1,271 @@
+"""One cycle of a converter: where each slot begins, is held and ends."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cached_property
+from itertools import accumulate
+
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.stage import Mean, Sum
+from wattigram.core.model.design.trigger import FreeRunningTrigger, TimerTrigger
+from wattigram.core.model.design.workspace import Workspace, worked_out_once
+from wattigram.core.predict.clocks import TimerSetting
+from wattigram.core.predict.timing.isr_cost import software_step, starts_each
+from wattigram.core.predict.timing.passes import Handler, ServedPass, served_pass
+from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing
+
+LONGEST_PATTERN = 4096
+"""Triggers after which an irregular pattern is taken for what it was so far."""
+
+
+@dataclass(frozen=True)
+class SlotTiming:
+    """One slot, in seconds after the cycle's first trigger.
+
+    ``repeats`` conversions follow each other in it, each ``each_s`` long.
+    """
+
+    signal: str
+    place: int
+    start_s: Fraction
+    sampling_s: Fraction
+    conversion_s: Fraction
+    rate_hz: Fraction
+    """Items per second of the slot's signal, all of its slots counted; 0 where it does not go on."""
+    repeats: int = 1
+
+    @cached_property
+    def each_s(self) -> Fraction:
+        """One sampling and conversion."""
+        return self.sampling_s + self.conversion_s
+
+    @cached_property
+    def held_s(self) -> Fraction:
+        """The instant whose voltage becomes the code; the last one of several."""
+        return self.start_s + (self.repeats - 1) * self.each_s + self.sampling_s
+
+    @cached_property
+    def end_s(self) -> Fraction:
+        """The instant at which the code is ready."""
+        return self.held_s + self.conversion_s
+
+    @cached_property
+    def drawn_s(self) -> tuple[float, float, float]:
+        """Start, end, and the length of one sampling, as floats to be drawn."""
+        return float(self.start_s), float(self.end_s), float(self.sampling_s)
+
+
+@dataclass(frozen=True)
+class CycleTiming:
+    """One pass through the slots.
+
+    Attributes
+    ----------
+    cycle_s : Fraction
+        From cycle to cycle, missed triggers and software in the path included; the mean where it varies.
+    jitter_s : Fraction
+        By how much a cycle's instants vary, peak to peak.
+    busy_s : Fraction
+        From the first trigger until the next one can be served.
+    missed_hz : Fraction
+        Triggers per second that find the converter busy.
+    items_limit : int or None
+        Items after which it stands still; None where it goes on.
+    stamped : bool
+        Instants cannot be told from a number alone, so the board's program tells them with the items.
+    """
+
+    converter: str
+    clock_hz: Fraction
+    trigger: TriggerTiming
+    slots: tuple[SlotTiming, ...]
+    cycle_s: Fraction
+    jitter_s: Fraction
+    busy_s: Fraction
+    missed_hz: Fraction
+    triggers_per_cycle: int
+    items_limit: int | None
+    stamped: bool
+    served: ServedPass | None = None
+    """What becomes of each pass, in clocks of the processor, where its handler starts the next one."""
+
+    @property
+    def timer(self) -> TimerSetting | None:
+        """Setting of the timer that triggers it, where one does."""
+        return self.trigger.timer
+
+    @cached_property
+    def period_s(self) -> Fraction:
+        """Time between triggers, the mean where it varies; the cycle itself where it paces itself."""
+        rate_hz = self.trigger.rate_hz
+        return 1 / rate_hz if rate_hz else self.cycle_s
+
+    @cached_property
+    def longest_slot_s(self) -> float:
+        """Length of the longest slot, to be drawn."""
+        return max(slot.drawn_s[1] - slot.drawn_s[0] for slot in self.slots)
+
+    @cached_property
+    def slack_s(self) -> Fraction:
+        """What is left of the period; negative when the next trigger comes too early."""
+        return self.period_s - self.busy_s
+
+    @cached_property
+    def cycle_rate_hz(self) -> Fraction:
+        """Cycles per second while it runs."""
+        return 1 / self.cycle_s
+
+
+@worked_out_once
+def cycle_timing(workspace: Workspace, chain: Chain) -> CycleTiming:
+    """Exact timing of a chain's cycle."""
+    converter = workspace.converter(chain)
+    clock_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own") / chain.divider
+    conversion_s = converter.conversion_cycles(chain.bits) / clock_hz
+    trigger = trigger_timing(workspace, chain)
+    samplings = [slot.sampling_cycles / clock_hz for slot in chain.slots]
+    repeats = slot_repeats(workspace, chain)
+    step = software_step(workspace, chain)
+    by_hand = starts_each(workspace, chain)
+    handled_s = step.handle_s if chain.retrieval.kind in {"polling", "interrupt"} else Fraction(0)
+    between_s = step.notice_s + handled_s + step.restart_s if by_hand else Fraction(0)
+    lengths = [
+        count * (sampling_s + conversion_s) + between_s for count, sampling_s in zip(repeats, samplings, strict=True)
+    ]
+    after_s, jitter_s = between_s, step.jitter_s * len(lengths) * by_hand
+    served = None
+    if trigger.by_software and not by_hand:
+        # The program fetches the results and starts the next pass.
+        served = _served(workspace, chain, lengths)
+        after_s = served.mean / workspace.bus_clock_hz - sum(lengths, Fraction(0))
+        jitter_s = (served.most - served.least) / workspace.bus_clock_hz
+        lengths[-1] += after_s
+    singly = chain.per_trigger == "conversion" and trigger.pace != "self"
+    units = lengths if singly else [sum(lengths, Fraction(0))]
+    starts, cycle_s, per_cycle, missed_hz = _serve(trigger, units)
+    slots: list[SlotTiming] = []
+    runs = trigger.pace in {"pattern", "self"}
+    at_s = Fraction(0)
+    for place, slot in enumerate(chain.slots):
+        rate_hz = len(chain.places_of(slot.signal)) / cycle_s if runs else Fraction(0)
+        start_s = starts[place] if singly else at_s
+        at_s += lengths[place]
+        slots.append(SlotTiming(slot.signal, place, start_s, samplings[place], conversion_s, rate_hz, repeats[place]))
+    limit = {"once": 1 if singly else len(slots), "never": 0}.get(trigger.pace)
+    return CycleTiming(
+        chain.converter,
+        clock_hz,
+        trigger,
+        tuple(slots),
+        cycle_s,
+        jitter_s,
+        units[0] if singly else units[0] - (after_s if not trigger.by_software and not by_hand else 0),
+        missed_hz,
+        per_cycle,
+        limit,
+        _stamped(workspace, chain, by_hand or trigger.by_software),
+        served,
+    )
+
+
+def _served(workspace: Workspace, chain: Chain, lengths: list[Fraction]) -> ServedPass:
+    """Passes of these slots, in seconds, that the chain's program fetches and starts."""
+    clock_hz, step = workspace.bus_clock_hz, software_step(workspace, chain)
+    ends = list(accumulate(lengths[place] * clock_hz for place in slot_order(workspace, chain)))
+    by_result = chain.retrieval.kind in {"polling", "interrupt"}
+    unit = chain.hands_over_each if by_result else len(ends)
+    handler = Handler(
+        (step.notice_s - step.jitter_s / 2) * clock_hz,
+        step.jitter,
+        step.handle_s * clock_hz if by_result else Fraction(0),
+        step.restart_s * clock_hz,
+        step.leave_s * clock_hz,
+    )
+    return served_pass(ends[unit - 1 :: unit], handler)
+
+
+def slot_repeats(workspace: Workspace, chain: Chain) -> list[int]:
+    """Conversions in each slot."""
+    by_name = {}
+    for signal in workspace.project.signals:
+        stage = signal.reduce
+        by_name[signal.name] = stage.count if isinstance(stage, (Sum, Mean)) and stage.by == "hardware" else 1
+    return [by_name[slot.signal] for slot in chain.slots]
+
+
+def slot_order(workspace: Workspace, chain: Chain) -> list[int]:
+    """Places in the order in which the converter really takes them: by channel where it knows no other."""
+    places = list(range(len(chain.slots)))
+    converter = workspace.converter(chain)
+    if converter.sequence != "ascending":
+        return places
+
+    def channel(place: int) -> int:
+        signal = workspace.project.signal(chain.slots[place].signal)
+        number = converter.channel(signal.pin, signal.negative)
+        return 256 if number is None else number
+
+    return sorted(places, key=channel)
+
+
+def _stamped(workspace: Workspace, chain: Chain, by_software: bool) -> bool:
+    trigger = workspace.project.own_trigger(chain)
+    steady = isinstance(trigger, (TimerTrigger, FreeRunningTrigger)) or trigger_timing(workspace, chain).pace in {
+        "once",
+        "self",
+    }
+    stops = any(
+        action == "stop"
+        for slot in chain.slots
+        for signal in (workspace.project.signal(slot.signal),)
+        for action in (*(window.action for window in signal.windows), signal.twin.action if signal.twin else "event")
+    )
+    return (
+        not steady or by_software or chain.clock == "own" or stops or chain.retrieval.kind in {"polling", "interrupt"}
+    )
+
+
+def _serve(trigger: TriggerTiming, units: list[Fraction]) -> tuple[list[Fraction], Fraction, int, Fraction]:
+    """Starts of each unit in a cycle, the cycle's length, its triggers, and missed triggers per second.
+
+    A unit is what one trigger starts; a trigger that comes while a unit lasts is missed.
+    """
+    if trigger.pace != "pattern":
+        starts = [sum(units[:index], Fraction(0)) for index in range(len(units))]
+        return starts, sum(units, Fraction(0)), len(units), Fraction(0)
+    if len(trigger.offsets_s) == 1:
+        period_s = trigger.period_s
+        taken = [max(1, -(-length_s // period_s)) for length_s in units]
+        starts = [sum(taken[:index]) * period_s for index in range(len(units))]
+        per_cycle = sum(taken)
+        cycle_s = per_cycle * period_s
+        return starts, cycle_s, per_cycle, (per_cycle - len(units)) / cycle_s
+    return _serve_pattern(trigger, units)
+
+
+def _serve_pattern(trigger: TriggerTiming, units: list[Fraction]) -> tuple[list[Fraction], Fraction, int, Fraction]:
+    """The same for triggers that come unevenly, followed until they repeat."""
+    seen: dict[tuple[int, int], tuple[int, int, Fraction]] = {}
+    free_s, served = Fraction(-1), 0
+    first_s = trigger.offsets_s[0]
+    count = len(trigger.offsets_s)
+    begin = (0, 0, first_s)
+    at_s, number = first_s, 0
+    for number in range(LONGEST_PATTERN):
+        at_s = number // count * trigger.period_s + trigger.offsets_s[number % count]
+        if at_s < free_s:
+            continue
+        state = (number % count, served % len(units))
+        if state in seen:
+            begin = seen[state]
+            break
+        seen[state] = (number, served, at_s)
+        free_s = at_s + units[served % len(units)]
+        served += 1
+    triggers, done, span_s = number - begin[0], served - begin[1], at_s - begin[2]
+    cycle_s = span_s * len(units) / done
+    starts = [index * cycle_s / len(units) for index in range(len(units))]
+    per_cycle = max(1, round(Fraction(triggers * len(units), done)))
+    return starts, cycle_s, per_cycle, (triggers - done) / span_s

@@ -1,0 +1,139 @@
+"""Passes that the program itself starts when it has fetched the last result of the one before.
+
+A call reads at ``max(free, ready) + entry + j`` with j from 0 to the longest wait; of what was ready by then
+only the newest unit is there. Whoever reads the last unit of a pass starts the next one, so that each pass finds the
+same handler: what follows from one pass holds for all.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from itertools import pairwise
+
+import numpy as np
+
+from wattigram.core.predict.timing.losses import PLAYED, UNLIKELY, waits
+
+MOST_STEPS = 60_000
+
+
+@dataclass(frozen=True)
+class Handler:
+    """A handler of results, in clocks.
+
+    Attributes
+    ----------
+    entry, jitter
+        From a result, or from when the handler is free, to the reading: ``entry`` to ``entry + jitter``.
+    work, restart, leave
+        Work on a result; starting anew, after the last one of a pass; ending the interrupt.
+    """
+
+    entry: Fraction
+    jitter: int
+    work: Fraction
+    restart: Fraction
+    leave: Fraction
+
+
+@dataclass(frozen=True)
+class ServedPass:
+    """What becomes of a pass.
+
+    Attributes
+    ----------
+    mean, least, most
+        Clocks from its start to the start of the next.
+    lost : float
+        Share of its units that are overwritten, 0 to 1; exactly 0 where none can be.
+    in_time : bool
+        The handler is free before each result, whatever it waited for: only the last one's waits last.
+    """
+
+    mean: Fraction
+    least: Fraction
+    most: Fraction
+    lost: float
+    in_time: bool = False
+
+
+def served_pass(ready: Sequence[Fraction], handler: Handler) -> ServedPass:
+    """Length and losses of a pass whose units are ready at these clocks after its start, ascending."""
+    if _is_in_time(ready, handler):
+        least = ready[-1] + handler.entry + handler.work + handler.restart
+        return ServedPass(least + Fraction(handler.jitter, 2), least, least + handler.jitter, 0.0, in_time=True)
+    if handler.jitter == 0:
+        calls = list(_calls(ready, handler, iter(lambda: 0, None)))
+        length = calls[-1][1] + handler.work + handler.restart
+        return ServedPass(length, length, length, 1 - len(calls) / len(ready))
+    return _followed(ready, handler) or _played(ready, handler)
+
+
+def _is_in_time(ready: Sequence[Fraction], handler: Handler) -> bool:
+    """The handler is free before each result, whatever it waited for."""
+    busy = handler.entry + handler.jitter + handler.work + handler.leave
+    return handler.leave <= ready[0] and all(later - earlier >= busy for earlier, later in pairwise(ready))
+
+
+def _calls(ready: Sequence[Fraction], handler: Handler, drawn: Iterator[int]) -> Iterator[tuple[int, Fraction]]:
+    """Unit and instant of each reading in a pass."""
+    free, number = handler.leave, 0
+    while number < len(ready):
+        read = max(free, ready[number]) + handler.entry + next(drawn)
+        while number + 1 < len(ready) and ready[number + 1] <= read:
+            number += 1
+        yield number, read
+        free = read + handler.work + handler.leave
+        number += 1
+
+
+def _followed(ready: Sequence[Fraction], handler: Handler) -> ServedPass | None:
+    """Every course that waits may take, with its likelihood; None where there are too many to follow."""
+    chances = waits(handler.jitter)
+    units, last = [float(clock) for clock in ready], len(ready) - 1
+    entry, busy = float(handler.entry), float(handler.work + handler.leave)
+    pending: list[dict[float, float]] = [defaultdict(float) for _ in units]
+    pending[0][float(handler.leave)] = 1.0
+    lost = mean = steps = 0.0
+    least, most = float("inf"), 0.0
+    for number, states in enumerate(pending):
+        steps += len(states) * len(chances)
+        if steps > MOST_STEPS:
+            return None
+        for free, likelihood in states.items():
+            if likelihood < UNLIKELY:
+                continue
+            begin = max(free, units[number]) + entry
+            for wait, chance in chances:
+                read, found = begin + wait, number
+                while found < last and units[found + 1] <= read:
+                    found += 1
+                lost += likelihood * chance * (found - number)
+                if found == last:
+                    mean += likelihood * chance * read
+                    least, most = min(least, read), max(most, read)
+                    continue
+                # What is free before the next unit is ready is free, whenever that was.
+                state = max(round(read + busy, 6), units[found + 1])
+                pending[found + 1][state] += likelihood * chance
+    after = handler.work + handler.restart
+    lengths = [Fraction(clock).limit_denominator(10**6) + after for clock in (mean, least, most)]
+    return ServedPass(lengths[0], lengths[1], lengths[2], lost / len(units))
+
+
+def _played(ready: Sequence[Fraction], handler: Handler) -> ServedPass:
+    """The same with waits drawn one after the other, always the same ones."""
+    drawn = iter(
+        np.random.Generator(np.random.SFC64(PLAYED)).integers(0, handler.jitter + 1, PLAYED + len(ready)).tolist()
+    )
+    lengths: list[Fraction] = []
+    reads = 0
+    while reads < PLAYED:
+        served = list(_calls(ready, handler, drawn))
+        reads += len(served)
+        lengths.append(served[-1][1] + handler.work + handler.restart)
+    share = 1 - reads / (len(lengths) * len(ready))
+    return ServedPass(sum(lengths, Fraction(0)) / len(lengths), min(lengths), max(lengths), share)

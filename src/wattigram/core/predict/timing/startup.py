@@ -1,0 +1,136 @@
+"""The order in which things must be enabled, why, and what another order does."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from wattigram.core.model.design.project import Chain, Step
+from wattigram.core.model.design.retrieval import Dma
+from wattigram.core.model.design.trigger import FollowTrigger
+from wattigram.core.model.design.workspace import Workspace, worked_out_once
+from wattigram.core.predict.timing.cycle import cycle_timing
+
+STEP_NAMES: dict[Step, str] = {
+    "calibrate": "calibrate the converter",
+    "memory": "enable DMA",
+    "interrupt": "enable the interrupt",
+    "window": "arm the windows",
+    "converter": "enable the converter",
+    "trigger": "start the trigger",
+}
+
+
+@dataclass(frozen=True)
+class StartUpFault:
+    """A step out of place; ``mild`` ones cost the first event at most."""
+
+    step: Step
+    sentence: str
+    mild: bool = False
+
+
+@dataclass(frozen=True)
+class StartUp:
+    """An order of steps and what comes of it.
+
+    Attributes
+    ----------
+    calibrated, delivers, interrupts, windows_armed : bool
+        The converter is calibrated; its results reach memory; the handler is called; hardware windows judge.
+    starts : bool
+        The first trigger finds the converter enabled.
+    faults : tuple of StartUpFault
+        What is wrong with the order; empty where it is right.
+    """
+
+    order: tuple[Step, ...]
+    calibrated: bool
+    delivers: bool
+    interrupts: bool
+    windows_armed: bool
+    starts: bool
+    faults: tuple[StartUpFault, ...]
+
+    @property
+    def runs(self) -> bool:
+        """Items reach the program."""
+        return self.delivers and self.interrupts and self.starts
+
+
+def right_order(workspace: Workspace, chain: Chain) -> tuple[tuple[Step, str], ...]:
+    """Each step that the chain needs, in the right order, with the reason for its place."""
+    converter = workspace.converter(chain)
+    steps: list[tuple[Step, str]] = []
+    if converter.needs_calibration and chain.calibrate:
+        steps.append(("calibrate", "Calibration needs a converter that is not yet enabled."))
+    if isinstance(chain.retrieval, Dma):
+        steps.append(("memory", "DMA must wait for the first result: one that nobody fetches stops all requests."))
+    if chain.retrieval.kind != "polling":
+        steps.append(("interrupt", "The handler must be there at the first event, or what it announces is lost."))
+    if _hardware_windows(workspace, chain):
+        steps.append(("window", "A window that is armed later does not see what came before."))
+    steps.append(("converter", "All that takes its results is ready now."))
+    if isinstance(chain.trigger, FollowTrigger):
+        steps.append(("trigger", f"It comes from {chain.trigger.follows}, which is started when both are enabled."))
+    else:
+        steps.append(("trigger", "The trigger is last: an earlier one finds a converter that is off."))
+    return tuple(steps)
+
+
+def _hardware_windows(workspace: Workspace, chain: Chain) -> bool:
+    signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
+    return any(window.by == "hardware" for signal in signals for window in signal.windows)
+
+
+@worked_out_once
+def startup(workspace: Workspace, chain: Chain) -> StartUp:
+    """The chain's order as designed, and what comes of it."""
+    needed = tuple(step for step, _why in right_order(workspace, chain))
+    order = needed if chain.startup is None else tuple(step for step in chain.startup if step in needed)
+    places = {step: order.index(step) for step in order}
+
+    def early(step: Step, other: Step) -> bool:
+        return step in places and other in places and places[step] < places[other]
+
+    faults = [
+        StartUpFault(step, "is a step that this chain does not have, and does nothing", mild=True)
+        for step in chain.startup or ()
+        if step not in needed
+    ]
+    calibrated = delivers = interrupts = windows_armed = starts = True
+    if "calibrate" in needed and not early("calibrate", "converter"):
+        calibrated = False
+        faults.append(
+            StartUpFault("calibrate", "comes after the converter is enabled and does nothing: all readings are offset")
+        )
+    if "memory" in needed and not early("memory", "converter"):
+        delivers = False
+        faults.append(
+            StartUpFault(
+                "memory", "comes after the converter: its first result is never fetched, and memory never changes"
+            )
+        )
+    if "interrupt" in needed and "interrupt" not in places:
+        interrupts = False
+        faults.append(StartUpFault("interrupt", "is missing: the handler is never called, nothing reaches the program"))
+    elif "interrupt" in needed and early("trigger", "interrupt"):
+        faults.append(StartUpFault("interrupt", "comes after the trigger: the first event can be lost", mild=True))
+    if "window" in needed and "window" not in places:
+        windows_armed = False
+        faults.append(StartUpFault("window", "is missing: no crossing is ever noticed"))
+    elif "window" in needed and early("trigger", "window"):
+        faults.append(
+            StartUpFault("window", "comes after the trigger: a crossing at the very start goes unnoticed", mild=True)
+        )
+    if "converter" not in places:
+        starts = False
+        faults.append(StartUpFault("converter", "is missing: it never converts"))
+    if "trigger" not in places:
+        starts = False
+        faults.append(StartUpFault("trigger", "is missing: nothing is ever started"))
+    elif not early("converter", "trigger"):
+        only_one = cycle_timing(workspace, chain).trigger.pace in {"once", "self"}
+        starts = starts and not only_one
+        rest = "and there is no other: it never starts" if only_one else "and is lost; the second one starts it"
+        faults.append(StartUpFault("trigger", f"comes while the converter is off, {rest}", mild=not only_one))
+    return StartUp(order, calibrated, delivers, interrupts, windows_armed, starts, tuple(faults))

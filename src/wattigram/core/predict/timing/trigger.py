@@ -1,0 +1,129 @@
+"""When triggers come: exactly, in seconds, as a pattern that repeats."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from wattigram.core.model.bench import Driven, source_crossings
+from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.scale import limits_v
+from wattigram.core.model.design.stage import Comparator, Window
+from wattigram.core.model.design.trigger import (
+    ComparatorTrigger,
+    EdgeTrigger,
+    FreeRunningTrigger,
+    SoftwareTrigger,
+    TimerTrigger,
+    WindowTrigger,
+)
+from wattigram.core.model.design.workspace import Workspace, worked_out_once
+from wattigram.core.predict.clocks import TimerSetting, timer_setting
+from wattigram.core.predict.pins import compared, input_source
+from wattigram.core.predict.timing.isr_cost import waits_in_vain
+
+Edges = tuple[Fraction, tuple[Fraction, ...]]
+
+
+@dataclass(frozen=True)
+class TriggerTiming:
+    """What starts a chain.
+
+    Attributes
+    ----------
+    pace : str
+        "pattern": triggers come at ``offsets_s`` of every ``period_s``, whatever the converter does.
+        "self": the next pass begins when this one is done. "once": there is one trigger. "never": none comes.
+    by_software : bool
+        Software starts each pass, so that its time is part of the cycle.
+    """
+
+    pace: str
+    period_s: Fraction = Fraction(0)
+    offsets_s: tuple[Fraction, ...] = ()
+    by_software: bool = False
+    timer: TimerSetting | None = None
+
+    @property
+    def rate_hz(self) -> Fraction:
+        """Triggers per second where they come by themselves."""
+        return len(self.offsets_s) / self.period_s if self.pace == "pattern" else Fraction(0)
+
+
+NEVER = TriggerTiming("never")
+
+
+@worked_out_once
+def trigger_timing(workspace: Workspace, chain: Chain) -> TriggerTiming:
+    """Triggers of a chain, its own or its leader's; endless chains need the first only."""
+    trigger = workspace.project.own_trigger(chain)
+    match trigger:
+        case SoftwareTrigger():
+            if chain.per_trigger == "endless":
+                return TriggerTiming("self")
+            again = trigger.again and not waits_in_vain(chain)
+            return TriggerTiming("self" if again else "once", by_software=again)
+        case FreeRunningTrigger():
+            return TriggerTiming("self")
+        case TimerTrigger():
+            setting = timer_setting(workspace, trigger)
+            found = TriggerTiming("pattern", setting.period_s, (Fraction(0),), timer=setting)
+        case EdgeTrigger():
+            found = _pattern(_edges(workspace, trigger.pin, trigger.level_v, trigger.level_v, trigger.edge))
+        case ComparatorTrigger():
+            comparator = workspace.project.comparator(trigger.comparator)
+            found = _pattern(_comparator_edges(workspace, comparator, trigger.edge)) if comparator else NEVER
+        case WindowTrigger():
+            found = _pattern(_window_entries(workspace, trigger))
+    if found.pace == "pattern" and chain.per_trigger == "endless":
+        return TriggerTiming("self", timer=found.timer)
+    return found
+
+
+def _pattern(edges: Edges | None) -> TriggerTiming:
+    return TriggerTiming("pattern", edges[0], edges[1]) if edges is not None and edges[1] else NEVER
+
+
+def _edges(workspace: Workspace, pin: str, rising_v: float, falling_v: float, edge: str) -> Edges | None:
+    """Instants at which a pin rises through one level or falls through another."""
+    return _crossed(input_source(workspace, pin), rising_v, falling_v, edge)
+
+
+def _crossed(source: Driven, rising_v: float, falling_v: float, edge: str) -> Edges | None:
+    """Instants at which a source rises through one level or falls through another."""
+    up, down = source_crossings(source, rising_v), source_crossings(source, falling_v)
+    if up is None or down is None:
+        return None
+    found = [at for at, rises in up[1] if rises and edge != "falling"]
+    found += [at for at, rises in down[1] if not rises and edge != "rising"]
+    return up[0], tuple(sorted(found))
+
+
+def _comparator_edges(workspace: Workspace, comparator: Comparator, edge: str) -> Edges | None:
+    what = compared(workspace, comparator)
+    if what.rising_v >= what.falling_v:
+        return _crossed(what.source, what.rising_v, what.falling_v, edge)
+    # A threshold that sweeps past the input: the output rises when that falls.
+    turned = {"rising": "falling", "falling": "rising"}.get(edge, edge)
+    return _crossed(what.source, what.falling_v, what.rising_v, turned)
+
+
+def _window_entries(workspace: Workspace, trigger: WindowTrigger) -> Edges | None:
+    """Instants at which a window's condition begins to hold, without what judging it takes."""
+    signal = workspace.project.signal(trigger.signal)
+    window: Window = signal.windows[trigger.window - 1]
+    low_v, high_v = limits_v(workspace, signal, window)
+    source = input_source(workspace, signal.pin)
+    found: list[Fraction] = []
+    period_s = None
+    for level_v, wanted in {
+        "outside": ((low_v, False), (high_v, True)),
+        "inside": ((low_v, True), (high_v, False)),
+        "above": ((high_v, True),),
+        "below": ((low_v, False),),
+    }[window.condition]:
+        crossings = source_crossings(source, signal.at_pin(level_v))
+        if crossings is not None:
+            period_s = crossings[0]
+            found += [at for at, rises in crossings[1] if rises == wanted]
+    return (period_s, tuple(sorted(found))) if period_s is not None else None

@@ -1,0 +1,51 @@
+"""Waves that go out: tables as codes, how they are played, their spectrum, their files."""
+
+from wattigram.core.predict.waveform.dac_playback import (
+    START_STEP_CYCLES,
+    Playing,
+    dma_share,
+    playing,
+    settling_tau_s,
+    start_s,
+    update_timer,
+)
+from wattigram.core.predict.waveform.files import read_points, table_c, table_csv, write_wav
+from wattigram.core.predict.waveform.solver import WaveChoice, wave_choices
+from wattigram.core.predict.waveform.spectrum import OutputSpectrum, droop_db, filter_gain, image_dbc, output_spectrum
+from wattigram.core.predict.waveform.table import (
+    TableCodes,
+    codes_of,
+    dac_lsb_v,
+    levels_of,
+    output_range_v,
+    table_codes,
+    table_volts,
+)
+
+__all__ = [
+    "START_STEP_CYCLES",
+    "OutputSpectrum",
+    "Playing",
+    "TableCodes",
+    "WaveChoice",
+    "codes_of",
+    "dac_lsb_v",
+    "dma_share",
+    "droop_db",
+    "filter_gain",
+    "image_dbc",
+    "levels_of",
+    "output_range_v",
+    "output_spectrum",
+    "playing",
+    "read_points",
+    "settling_tau_s",
+    "start_s",
+    "table_c",
+    "table_codes",
+    "table_csv",
+    "table_volts",
+    "update_timer",
+    "wave_choices",
+    "write_wav",
+]
