@@ -11,8 +11,8 @@ import numpy as np
 from bench.harness import Row, compare
 from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.synth import BLOCK_SAMPLES, ConverterSynth, codes_on
-from wattigram.core.deploy import effective_config
 from wattigram.core.model.design import open_workspace
+from wattigram.core.silicon.deploy import effective_config
 
 KILN = Path(__file__).parents[1] / "examples" / "studio-kiln"
 BLOCKS = 60

@@ -19,7 +19,7 @@ from wattigram.core.firmware import (
     write_firmware,
 )
 from wattigram.core.model.design import Workspace, open_workspace
-from wattigram.core.registers import design_writes
+from wattigram.core.silicon.registers import design_writes
 
 TABLES = "wg_tables.h"
 

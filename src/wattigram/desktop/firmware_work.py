@@ -25,7 +25,7 @@ from wattigram.core.firmware import (
 )
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import SetHandler, Several
-from wattigram.core.registers import design_writes, write_lines
+from wattigram.core.silicon.registers import design_writes, write_lines
 from wattigram.desktop.document import Document
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.settings import Settings

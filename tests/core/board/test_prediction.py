@@ -8,7 +8,6 @@ from fractions import Fraction
 import pytest
 
 from wattigram.core.board import Run
-from wattigram.core.deploy import effective_config
 from wattigram.core.model.bench import Ramp, Sine, Steps, Wiring
 from wattigram.core.model.design import (
     Comparator,
@@ -36,6 +35,7 @@ from wattigram.core.model.design import (
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.part import find_part
 from wattigram.core.predict.timing import cycle_timing, retrieval_timing
+from wattigram.core.silicon.deploy import effective_config
 
 PARTS = {
     "marten-m3": ("ADC 1", 3, 32, "supply", ("A0", "A1", "A2", "A3")),

@@ -14,8 +14,8 @@ from wattigram.core.board.server import LARGEST_QUEUE_BYTES, LONGEST_COMMAND_BYT
 from wattigram.core.capture.transport import Decoder, SampleRun, open_transport
 from wattigram.core.contract.link import Frame
 from wattigram.core.contract.link.link_key import key_path, read_key
-from wattigram.core.deploy import effective_config
 from wattigram.core.model.design import Workspace
+from wattigram.core.silicon.deploy import effective_config
 
 
 @pytest.fixture

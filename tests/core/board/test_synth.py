@@ -16,7 +16,6 @@ from wattigram.core.board.outputs import Outputs
 from wattigram.core.board.synth import ConverterSynth
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.board_config import EffectiveConfig, PinDrive, parse_bench, parse_config
-from wattigram.core.deploy import effective_bench, effective_config
 from wattigram.core.model.bench import Floating, Level, Ramp, Sine, Steps, Wiring
 from wattigram.core.model.design import Workspace, open_workspace, signal_scale
 from wattigram.core.model.design.edits import (
@@ -31,6 +30,7 @@ from wattigram.core.model.design.edits import (
     SetWiring,
 )
 from wattigram.core.predict.expected import expected_raw
+from wattigram.core.silicon.deploy import effective_bench, effective_config
 
 
 def synth(config: EffectiveConfig, converter: int = 0) -> ConverterSynth:

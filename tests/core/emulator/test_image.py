@@ -26,8 +26,8 @@ from wattigram.core.model.design.edits import Edit, SetPerTrigger, SetRetrieval,
 from wattigram.core.predict.timing import retrieval_timing
 from wattigram.core.predict.timing.retrieval import polling_wait_s
 from wattigram.core.proof import prove
-from wattigram.core.registers import differences
 from wattigram.core.session import record_run
+from wattigram.core.silicon.registers import differences
 from wattigram.core.take import Take, open_take
 
 pytestmark = needs_compiler

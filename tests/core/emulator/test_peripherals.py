@@ -8,7 +8,7 @@ import pytest
 
 from wattigram.core.emulator.peripherals import CALIBRATION_READS, EMPTY_LOOKS, Peripherals
 from wattigram.core.model.part import find_part
-from wattigram.core.registers import register_map
+from wattigram.core.silicon.registers import register_map
 
 
 class Around:

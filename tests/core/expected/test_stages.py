@@ -14,7 +14,6 @@ from tests.core.board.test_synth import without_noise
 from wattigram.core.board import Run
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
-from wattigram.core.deploy import effective_config
 from wattigram.core.model.design import LowPass, Mean, RunningMean, Sum, Watch, Window, Workspace, open_workspace
 from wattigram.core.model.design.edits import AddWindow, Edit, SetReduce, SetSampling
 from wattigram.core.predict.expected import (
@@ -26,6 +25,7 @@ from wattigram.core.predict.expected import (
     unwrap_stamps,
 )
 from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.silicon.deploy import effective_config
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 

@@ -19,7 +19,7 @@ from wattigram.core.firmware.setup_c import LINE_WIDE
 from wattigram.core.firmware.tables import Tables
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.edits import RenameSignal, SetWindow
-from wattigram.core.registers import design_writes
+from wattigram.core.silicon.registers import design_writes
 
 
 @needs_compiler

@@ -18,9 +18,9 @@ from wattigram.core.board.watch import Watcher
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.contract.link import EVENT_DTYPE, REDUCED_STREAM, Frame, FrameType
-from wattigram.core.deploy import effective_config
 from wattigram.core.model.design import Twin, Workspace, open_workspace
 from wattigram.core.model.design.edits import SetReduce, SetTwin
+from wattigram.core.silicon.deploy import effective_config
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 CYCLE_TICKS = 1000

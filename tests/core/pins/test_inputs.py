@@ -11,7 +11,6 @@ import pytest
 from tests.conftest import edited
 from wattigram.core.board.outputs import Outputs
 from wattigram.core.contract.shapes import PointsShape, PulseShape, SawtoothShape, SineShape, TriangleShape
-from wattigram.core.deploy import effective_bench, effective_config
 from wattigram.core.model.bench import (
     Battery,
     Bridge,
@@ -39,6 +38,7 @@ from wattigram.core.model.bench import (
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.edits import SetWiring
 from wattigram.core.predict.pins import input_noise_v, input_source
+from wattigram.core.silicon.deploy import effective_bench, effective_config
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 RAMP = open_workspace(EXAMPLES / "kiln-ramp")

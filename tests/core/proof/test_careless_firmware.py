@@ -15,8 +15,8 @@ from wattigram.core.contract.link import EVENT_DTYPE, FAILED, FrameType, encode_
 from wattigram.core.model.design import Workspace, project_text
 from wattigram.core.proof import Proof, prove
 from wattigram.core.proof.causes import likely_causes
-from wattigram.core.registers import DesignMemory, design_writes, placed, register_map
 from wattigram.core.session.reception import Reception
+from wattigram.core.silicon.registers import DesignMemory, design_writes, placed, register_map
 from wattigram.core.take import Take, TakeWriter, open_take
 
 SECONDS = 2.5

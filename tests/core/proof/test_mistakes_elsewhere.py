@@ -126,9 +126,9 @@ def test_a_chain_that_its_window_stopped_is_told_from_one_that_is_slow(
 
 def test_nothing_is_named_where_nothing_fits(take_of: Callable[..., Take], tmp_path: Path) -> None:
     """The bench is another one than described: no mistake of the design looks like that."""
-    from wattigram.core.deploy import effective_bench, effective_config
     from wattigram.core.model.design import project_text
     from wattigram.core.session import BoardProcess, record_run
+    from wattigram.core.silicon.deploy import effective_bench, effective_config
 
     base = open_workspace(EXAMPLES / "flame-watch")
     other = edited(

@@ -13,7 +13,6 @@ from wattigram.core.board import Run
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.contract.link import EVENT_DTYPE, FrameType
-from wattigram.core.deploy import effective_config
 from wattigram.core.model.bench import Floating, Level, Sine, Steps, Wiring
 from wattigram.core.model.design import (
     Expectation,
@@ -39,6 +38,7 @@ from wattigram.core.model.design.edits import (
 )
 from wattigram.core.proof import Proof, evidence_for, prove, write_html, write_junit
 from wattigram.core.proof.evidence import HistogramPanel, ScatterPanel, TracePanel
+from wattigram.core.silicon.deploy import effective_config
 from wattigram.core.take import Take, TakeWriter, open_take
 
 TakeOf = Callable[..., Take]

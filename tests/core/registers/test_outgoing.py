@@ -12,9 +12,10 @@ import pytest
 from tests.core.firmware.compiled import EXAMPLES, built, needs_compiler
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.board import Run
-from wattigram.core.deploy import effective_config
 from wattigram.core.model.design import DacSink, ResultSource, Route, RouteTimer, Workspace, open_workspace
-from wattigram.core.registers import (
+from wattigram.core.session import record_run
+from wattigram.core.silicon.deploy import effective_config
+from wattigram.core.silicon.registers import (
     DesignMemory,
     Observed,
     as_written,
@@ -26,7 +27,6 @@ from wattigram.core.registers import (
     silicon_project,
     surroundings,
 )
-from wattigram.core.session import record_run
 from wattigram.core.take import open_take
 
 FOLDER = EXAMPLES[0].parents[1]

@@ -8,9 +8,9 @@ import pytest
 
 from tests.core.registers.designs import random_workspace
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.deploy.effective import silicon_config
 from wattigram.core.model.design import Workspace, open_workspace
-from wattigram.core.registers import as_set_up, decoded, design_writes
+from wattigram.core.silicon.deploy.project_config import silicon_config
+from wattigram.core.silicon.registers import as_set_up, decoded, design_writes
 
 EXAMPLES = sorted(Path(__file__).parents[3].glob("examples/*/*.wattigram.toml"))
 

@@ -11,7 +11,7 @@ from tests.core.registers.designs import random_workspace
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.contract.link import parse_writes, writes_text
 from wattigram.core.model.design import TimerTrigger, Workspace, open_workspace
-from wattigram.core.registers import (
+from wattigram.core.silicon.registers import (
     DesignMemory,
     as_written,
     design_writes,

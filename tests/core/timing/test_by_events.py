@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 
 from tests.core.board.test_prediction import Design, every
 from wattigram.core.board import Run
-from wattigram.core.deploy import effective_config
 from wattigram.core.model.design import Dma, Fifo, FreeRunningTrigger, Interrupt, Polling, SoftwareTrigger
 from wattigram.core.predict.timing import cycle_timing, retrieval_timing
+from wattigram.core.silicon.deploy import effective_config
 
 PARTS = {"marten-m3": (96_000_000, 14, 12, 8), "osprey-x2": (120_000_000, 12, 10, 6)}
 """Processor clock, cycles to enter and to leave an interrupt, and the longest it waits."""

@@ -9,12 +9,12 @@ from pydantic import ValidationError
 
 from wattigram.core.base.errors import BoardError, RegisterError
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectivePace
-from wattigram.core.deploy.effective import silicon_config
 from wattigram.core.emulator.hints import BoardSetup
 from wattigram.core.emulator.trial import Ramp
 from wattigram.core.model.design import Project, Window, Workspace
-from wattigram.core.registers import NO_WINDOW, Observed, SiliconState, silicon_project
-from wattigram.core.registers.silicon import ReadCodes
+from wattigram.core.silicon.deploy.project_config import silicon_config
+from wattigram.core.silicon.registers import NO_WINDOW, Observed, SiliconState, silicon_project
+from wattigram.core.silicon.registers.design_from_registers import ReadCodes
 
 
 @dataclass(frozen=True)

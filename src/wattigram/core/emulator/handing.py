@@ -14,7 +14,7 @@ from wattigram.core.board.memory import HandOver
 from wattigram.core.board.watch import Happening
 from wattigram.core.emulator.cpu import CpuError
 from wattigram.core.emulator.machine import Machine
-from wattigram.core.registers import RegisterMap, SiliconState
+from wattigram.core.silicon.registers import RegisterMap, SiliconState
 
 IntArray = NDArray[np.int64]
 _DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}

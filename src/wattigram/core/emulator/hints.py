@@ -14,7 +14,7 @@ from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.part import Part
 from wattigram.core.predict.timing import cycle_timing
-from wattigram.core.registers import Surroundings, surroundings
+from wattigram.core.silicon.registers import Surroundings, surroundings
 
 Stream = Annotated[int, Field(ge=0, le=255)]
 

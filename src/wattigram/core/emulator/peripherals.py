@@ -8,7 +8,7 @@ from typing import Protocol
 
 from wattigram.core.emulator.cpu import PAGE
 from wattigram.core.model.part import Part
-from wattigram.core.registers import LINES_ENABLE, RegisterAt, SiliconState, register_map
+from wattigram.core.silicon.registers import LINES_ENABLE, RegisterAt, SiliconState, register_map
 
 SYSTEM_CONTROL_PAGE = 0xE000E000
 """The core's own registers (Armv7-M, B3.2): the interrupt controller and the system control block."""

@@ -16,7 +16,7 @@ from wattigram.core.contract.link import FLAG_ASIDE, FLAG_FIRST, FrameType
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.handing import Handing, IntArray, tell_comparator, tell_window
 from wattigram.core.emulator.machine import Machine
-from wattigram.core.registers import NO_WINDOW, SiliconState, happening_count
+from wattigram.core.silicon.registers import NO_WINDOW, SiliconState, happening_count
 
 LONGEST_STEP_S = 0.02
 """Of board time that is worked out at once, so that converters do not run far ahead of one another."""

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from wattigram.core.contract.link import Pointing
 from wattigram.core.emulator.handing import carriers
 from wattigram.core.emulator.machine import Machine
-from wattigram.core.registers import Observed, SiliconState
+from wattigram.core.silicon.registers import Observed, SiliconState
 
 CALLS = 48
 MARKS = 4

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.model.design import Workspace
-from wattigram.core.registers import design_writes
+from wattigram.core.silicon.registers import design_writes
 
 
 @rule

@@ -21,7 +21,7 @@ from wattigram.core.firmware.tables import ChainTable, Tables, check_firmware
 from wattigram.core.model.design import TimerTrigger, Workspace
 from wattigram.core.predict.clocks import timer_setting
 from wattigram.core.predict.timing import slot_order
-from wattigram.core.registers import Symbol, Write, c_name, design_writes, register_map
+from wattigram.core.silicon.registers import Symbol, Write, c_name, design_writes, register_map
 
 if TYPE_CHECKING:
     import jinja2

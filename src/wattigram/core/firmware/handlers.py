@@ -12,7 +12,7 @@ from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_f
 from wattigram.core.firmware.tables import ChainTable, Tables
 from wattigram.core.model.design import Dma, Fifo, Interrupt, Polling, SoftwareTrigger, Watch, WindowTrigger, Workspace
 from wattigram.core.predict.timing import repoints, retrieval_timing, slot_order
-from wattigram.core.registers import c_name, field_value, hardware_watches, register_map
+from wattigram.core.silicon.registers import c_name, field_value, hardware_watches, register_map
 
 
 def _lifted(text: str, lift: int) -> str:

@@ -13,7 +13,7 @@ from wattigram.core.contract.image import CType, Place
 from wattigram.core.firmware.names import c_identifiers
 from wattigram.core.model.design import Chain, Dma, Signal, Workspace, reduced_volts, signal_scale
 from wattigram.core.predict.timing import slot_order
-from wattigram.core.registers import register_map
+from wattigram.core.silicon.registers import register_map
 
 LOOP = "wg_loop_"
 _WORD = CType("uint32_t", "unsigned", 4)

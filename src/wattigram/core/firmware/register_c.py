@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.model.part import Register, RegisterField
-from wattigram.core.registers import RegisterAt, RegisterMap, Symbol, Write, c_name
+from wattigram.core.silicon.registers import RegisterAt, RegisterMap, Symbol, Write, c_name
 
 
 def c_register(at: RegisterAt) -> str:

@@ -8,7 +8,7 @@ from typing import Any
 from wattigram.core.firmware.names import c_comment
 from wattigram.core.firmware.register_c import c_field
 from wattigram.core.model.part import Block, Register, RegisterField
-from wattigram.core.registers import c_name
+from wattigram.core.silicon.registers import c_name
 
 
 def block_context(block: Block) -> dict[str, Any]:

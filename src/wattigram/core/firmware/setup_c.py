@@ -8,7 +8,7 @@ from typing import Any
 
 from wattigram.core.firmware.names import c_comment, c_string
 from wattigram.core.firmware.register_c import flag_c, write_c
-from wattigram.core.registers import RegisterMap, Symbol, Write
+from wattigram.core.silicon.registers import RegisterMap, Symbol, Write
 
 LINE_WIDE = 110
 """Columns of a line that is easily read; what is longer is continued."""

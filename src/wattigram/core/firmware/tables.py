@@ -8,13 +8,13 @@ from functools import cached_property
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectiveTap, EffectiveWatch
-from wattigram.core.deploy import effective_config
 from wattigram.core.firmware.names import c_identifiers
 from wattigram.core.model.design import Chain, Dma, Signal, Slot, Watch, WindowTrigger, Workspace, tapped_signals
 from wattigram.core.model.design.outputs import Playback, SoftwareRamp
 from wattigram.core.predict.accuracy import Comparison, kept_values, waiting_values
 from wattigram.core.predict.timing import item_bits, loop_timing, slot_order
 from wattigram.core.predict.waveform import table_codes
+from wattigram.core.silicon.deploy import effective_config
 
 RESULT_BITS = 16
 """A result that is aligned to the left has its uppermost bit there."""

@@ -15,11 +15,11 @@ from typing import Self
 
 from wattigram.core.base.errors import LinkError
 from wattigram.core.contract.board_config import EffectiveConfig
-from wattigram.core.deploy import effective_config
-from wattigram.core.deploy.effective import DEFAULT_SEED
 from wattigram.core.emulator.hints import BoardSetup, board_setup
 from wattigram.core.model.design import Workspace
 from wattigram.core.session.address import IMAGE
+from wattigram.core.silicon.deploy import effective_config
+from wattigram.core.silicon.deploy.project_config import DEFAULT_SEED
 
 START_TIMEOUT_S = 20.0
 

@@ -21,7 +21,6 @@ from wattigram.core.base.errors import LinkError, TakeError, WattigramError, int
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import Place
 from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
-from wattigram.core.deploy import effective_bench
 from wattigram.core.model.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
 from wattigram.core.predict.expected import History, StampedInstants
 from wattigram.core.predict.timing import cycle_timing
@@ -44,6 +43,7 @@ from wattigram.core.session.picture import (
 from wattigram.core.session.port import debugger_of, open_port
 from wattigram.core.session.reception import Reception
 from wattigram.core.session.snapshot import Snapshot, StreamPicture, ViewRequest
+from wattigram.core.silicon.deploy import effective_bench
 
 if TYPE_CHECKING:
     from wattigram.core.session.port import Port

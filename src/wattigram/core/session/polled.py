@@ -16,8 +16,8 @@ from wattigram.core.contract.link import FLAG_FIRST, POLLED, STAMP_STREAM, Frame
 from wattigram.core.firmware import Tables
 from wattigram.core.firmware.tables import ChainTable
 from wattigram.core.model.design import Chain, Dma, Workspace
-from wattigram.core.registers import register_map
 from wattigram.core.session.debugged import DebuggedPort, debugger_place
+from wattigram.core.silicon.registers import register_map
 
 START, STOP = 1, 2
 MARK = "wg_build_mark"

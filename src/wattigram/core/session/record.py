@@ -13,7 +13,6 @@ from typing import TYPE_CHECKING
 from wattigram.core.base.errors import LinkError
 from wattigram.core.base.quantity import show
 from wattigram.core.contract.link import FAILED
-from wattigram.core.deploy.effective import DEFAULT_SEED
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.session.board_process import virtual_board
@@ -21,6 +20,7 @@ from wattigram.core.session.continuation import new_take
 from wattigram.core.session.load import overload_text
 from wattigram.core.session.port import open_port
 from wattigram.core.session.reception import Reception
+from wattigram.core.silicon.deploy.project_config import DEFAULT_SEED
 from wattigram.core.take.room import check_target
 
 if TYPE_CHECKING:

@@ -26,7 +26,8 @@ from PyQt6.QtWidgets import (
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.firmware import Complaint, firmware_files
 from wattigram.core.model.design import Workspace
-from wattigram.core.registers import (
+from wattigram.core.session import Snapshot
+from wattigram.core.silicon.registers import (
     SetupStep,
     Write,
     design_writes,
@@ -35,7 +36,6 @@ from wattigram.core.registers import (
     register_sheet,
     write_lines,
 )
-from wattigram.core.session import Snapshot
 from wattigram.desktop.document import Document
 from wattigram.desktop.firmware_work import FirmwareWork
 from wattigram.desktop.pages.listed_page import heading

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QFont, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPa
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from wattigram.core.model.part import Part
-from wattigram.core.registers import SheetField, SheetRow, field_meaning
+from wattigram.core.silicon.registers import SheetField, SheetRow, field_meaning
 from wattigram.desktop.theme import color, heading_font, number_font, text_font, theme
 from wattigram.desktop.widgets.drawing import elide
 

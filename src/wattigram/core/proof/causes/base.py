@@ -19,7 +19,7 @@ from wattigram.core.predict.expected import ExpectedStream, expected_raw, expect
 from wattigram.core.predict.pins import input_source
 from wattigram.core.predict.timing import CycleTiming, cycle_timing
 from wattigram.core.proof.causes.concerned import chain_owners, signal_owners
-from wattigram.core.registers import Difference, as_written, differences
+from wattigram.core.silicon.registers import Difference, as_written, differences
 from wattigram.core.take import SignalSamples, Take
 
 FloatArray = NDArray[np.float64]

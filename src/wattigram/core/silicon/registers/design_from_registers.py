@@ -41,8 +41,8 @@ from wattigram.core.model.design import (
 from wattigram.core.model.design.outputs import Playback
 from wattigram.core.model.design.route import DacSink
 from wattigram.core.model.part import Converter, Part
-from wattigram.core.registers.decode import SiliconState
-from wattigram.core.registers.outgoing import OutgoingReader, timer_trigger
+from wattigram.core.silicon.registers.decode import SiliconState
+from wattigram.core.silicon.registers.outputs_from_registers import OutgoingReader, timer_trigger
 
 DEFAULT_HANDLER_CYCLES = 2000
 

@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.registers.map import Place, RegisterAt, RegisterMap, Setting, Symbol, field_value
-from wattigram.core.registers.steps import LINE, SetupStep
+from wattigram.core.silicon.registers.register_map import Place, RegisterAt, RegisterMap, Setting, Symbol, field_value
+from wattigram.core.silicon.registers.setup_step import LINE, SetupStep
 
 LINES_ENABLE = 0xE000E100
 """Set-enable registers of the core's interrupt controller, 32 lines each (Armv7-M, B3.4)."""

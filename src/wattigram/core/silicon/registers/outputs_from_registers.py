@@ -29,7 +29,7 @@ from wattigram.core.model.design.route import (
     TableSource,
 )
 from wattigram.core.model.part import Dac, Part
-from wattigram.core.registers.decode import SiliconState
+from wattigram.core.silicon.registers.decode import SiliconState
 
 
 def timer_trigger(state: SiliconState, timer: str, bus_clock_hz: Fraction) -> TimerTrigger:

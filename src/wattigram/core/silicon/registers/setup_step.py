@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wattigram.core.model.design.project import Step
-from wattigram.core.registers.map import RegisterMap, Setting, Value
+from wattigram.core.silicon.registers.register_map import RegisterMap, Setting, Value
 
 LINE = "line"
 """Name of the setting that enables a peripheral's interrupt; the core's own controller holds it."""

@@ -5,12 +5,12 @@ from __future__ import annotations
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.design import EdgeTrigger, Workspace
 from wattigram.core.predict.waveform import table_codes
-from wattigram.core.registers.decode import SiliconState, decode_writes
-from wattigram.core.registers.dressed import dressed
-from wattigram.core.registers.encode import Write, placed, setup_writes
-from wattigram.core.registers.map import Symbol, register_map
-from wattigram.core.registers.settings import setup_steps
-from wattigram.core.registers.silicon import Observed, Surroundings, silicon_project
+from wattigram.core.silicon.registers.decode import SiliconState, decode_writes
+from wattigram.core.silicon.registers.design_from_registers import Observed, Surroundings, silicon_project
+from wattigram.core.silicon.registers.encode import Write, placed, setup_writes
+from wattigram.core.silicon.registers.merge_program import dressed
+from wattigram.core.silicon.registers.register_map import Symbol, register_map
+from wattigram.core.silicon.registers.setup_sequence import setup_steps
 
 
 def design_writes(workspace: Workspace) -> tuple[Write, ...]:

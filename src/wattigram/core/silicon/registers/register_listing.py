@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from difflib import SequenceMatcher
 
 from wattigram.core.model.part import RegisterField
-from wattigram.core.registers.encode import FieldWrite, Shadow, Write
-from wattigram.core.registers.map import RegisterAt, RegisterMap
+from wattigram.core.silicon.registers.encode import FieldWrite, Shadow, Write
+from wattigram.core.silicon.registers.register_map import RegisterAt, RegisterMap
 
 
 @dataclass(frozen=True)

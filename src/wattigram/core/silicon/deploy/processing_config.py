@@ -9,7 +9,7 @@ from wattigram.core.contract.link import REDUCED_STREAM
 from wattigram.core.model.design import Chain, Signal, Twin, Watch, Window, Workspace, signal_scale, tapped_signals
 from wattigram.core.predict.accuracy import pair_reach_s
 from wattigram.core.predict.timing import slot_order, startup
-from wattigram.core.registers import counts_per_volt, judges_reduced, window_codes
+from wattigram.core.silicon.registers import counts_per_volt, judges_reduced, window_codes
 
 
 def effective_taps(workspace: Workspace) -> tuple[EffectiveTap, ...]:

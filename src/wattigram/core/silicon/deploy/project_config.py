@@ -17,10 +17,6 @@ from wattigram.core.contract.board_config import (
     EffectiveService,
     EffectiveSlot,
 )
-from wattigram.core.deploy.outgoing import effective_dacs, effective_pwm
-from wattigram.core.deploy.routing import effective_routes, effective_texts
-from wattigram.core.deploy.watching import effective_taps, effective_watches
-from wattigram.core.deploy.wiring import effective_bench, floating_reference
 from wattigram.core.model.design import (
     Chain,
     ComparatorTrigger,
@@ -45,7 +41,11 @@ from wattigram.core.predict.timing import (
     starts_each,
     startup,
 )
-from wattigram.core.registers import as_set_up
+from wattigram.core.silicon.deploy.dac_codes import effective_dacs, effective_pwm
+from wattigram.core.silicon.deploy.pin_drives import effective_bench, floating_reference
+from wattigram.core.silicon.deploy.processing_config import effective_taps, effective_watches
+from wattigram.core.silicon.deploy.route_config import effective_routes, effective_texts
+from wattigram.core.silicon.registers import as_set_up
 
 DEFAULT_SEED = 1
 GATHERED_S = Fraction(1, 1000)

@@ -6,8 +6,8 @@ from typing import Literal
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.design import Chain, Signal, Watch, Window, Workspace
-from wattigram.core.registers.limits import judges_reduced, window_codes
-from wattigram.core.registers.map import RegisterMap, Setting, c_name
+from wattigram.core.silicon.registers.register_map import RegisterMap, Setting, c_name
+from wattigram.core.silicon.registers.threshold_codes import judges_reduced, window_codes
 
 NO_WINDOW = -1
 """Stands for the number of a window where the owner is a comparator."""

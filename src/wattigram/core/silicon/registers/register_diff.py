@@ -12,11 +12,11 @@ from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.design import Chain, Project, Signal, TimerTrigger, Workspace
 from wattigram.core.model.part import Part, RegisterField
 from wattigram.core.predict.timing import repoints
-from wattigram.core.registers.decode import SiliconState, decode_writes
-from wattigram.core.registers.dressed import dressed
-from wattigram.core.registers.map import RegisterAt, RegisterMap, field_meaning, register_map
-from wattigram.core.registers.rounds import decoded, surroundings
-from wattigram.core.registers.silicon import Observed, silicon_project
+from wattigram.core.silicon.registers.decode import SiliconState, decode_writes
+from wattigram.core.silicon.registers.design_from_registers import Observed, silicon_project
+from wattigram.core.silicon.registers.merge_program import dressed
+from wattigram.core.silicon.registers.register_map import RegisterAt, RegisterMap, field_meaning, register_map
+from wattigram.core.silicon.registers.round_trip import decoded, surroundings
 
 PlainWrite = tuple[int, int, int]
 Pointings = Mapping[str, tuple[tuple[int, int], ...]]

@@ -21,9 +21,9 @@ from wattigram.core.predict.clocks import set_timer, timer_setting, uart_timing
 from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.predict.timing import slot_order
 from wattigram.core.predict.waveform import codes_of, playing, update_timer
-from wattigram.core.registers.chain_settings import newest_result
-from wattigram.core.registers.map import RegisterMap, Symbol, Value
-from wattigram.core.registers.steps import SetupBuilder, SetupStep
+from wattigram.core.silicon.registers.chain_settings import newest_result
+from wattigram.core.silicon.registers.register_map import RegisterMap, Symbol, Value
+from wattigram.core.silicon.registers.setup_step import SetupBuilder, SetupStep
 
 
 def uart_step(workspace: Workspace, registers: RegisterMap, name: str) -> SetupStep:

@@ -21,8 +21,8 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.outputs import Playback
 from wattigram.core.predict.timing import cycle_timing, slot_order
-from wattigram.core.registers.map import RegisterMap, Symbol, Value
-from wattigram.core.registers.steps import SetupBuilder, SetupStep
+from wattigram.core.silicon.registers.register_map import RegisterMap, Symbol, Value
+from wattigram.core.silicon.registers.setup_step import SetupBuilder, SetupStep
 
 
 def converter_step(workspace: Workspace, registers: RegisterMap, chain: Chain) -> SetupStep:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-from wattigram.core.registers.encode import LINES_ENABLE, Shadow
-from wattigram.core.registers.map import RegisterAt, RegisterMap, Value, field_meaning
+from wattigram.core.silicon.registers.encode import LINES_ENABLE, Shadow
+from wattigram.core.silicon.registers.register_map import RegisterAt, RegisterMap, Value, field_meaning
 
 LINES_DISABLE = 0xE000E180
 """Clear-enable registers of the core's interrupt controller (Armv7-M, B3.4)."""

@@ -15,7 +15,7 @@ from wattigram.core.model.design import (
 from wattigram.core.model.design.outputs import Generator, GeneratorFollow, HeldLevel, Playback, Pwm, SoftwareRamp, Uart
 from wattigram.core.model.design.route import DutySink, PeriodSink, ResultSource, Route
 from wattigram.core.predict.timing import slot_order
-from wattigram.core.registers.judged import hardware_windows
+from wattigram.core.silicon.registers.hardware_thresholds import hardware_windows
 
 
 def dressed(silicon: Project, workspace: Workspace) -> Project:

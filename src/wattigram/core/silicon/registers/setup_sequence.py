@@ -20,14 +20,9 @@ from wattigram.core.model.design.project import Step
 from wattigram.core.model.design.route import DacSink
 from wattigram.core.predict.pins import compared
 from wattigram.core.predict.timing import cycle_timing, right_order, startup
-from wattigram.core.registers.chain_settings import (
-    chain_dma_step,
-    converter_step,
-    stamp_dma_step,
-)
-from wattigram.core.registers.judged import hardware_windows, judged_settings
-from wattigram.core.registers.map import RegisterMap, Setting, register_map
-from wattigram.core.registers.output_settings import (
+from wattigram.core.silicon.registers.chain_settings import chain_dma_step, converter_step, stamp_dma_step
+from wattigram.core.silicon.registers.hardware_thresholds import hardware_windows, judged_settings
+from wattigram.core.silicon.registers.output_settings import (
     fed_dac_step,
     generator_steps,
     play_steps,
@@ -35,7 +30,8 @@ from wattigram.core.registers.output_settings import (
     timer_steps,
     uart_step,
 )
-from wattigram.core.registers.steps import LINE, SetupBuilder, SetupStep
+from wattigram.core.silicon.registers.register_map import RegisterMap, Setting, register_map
+from wattigram.core.silicon.registers.setup_step import LINE, SetupBuilder, SetupStep
 
 
 def setup_steps(workspace: Workspace) -> tuple[SetupStep, ...]:
