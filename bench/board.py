@@ -9,8 +9,8 @@ from pathlib import Path
 import numpy as np
 
 from bench.harness import Row, compare
-from wattigram.core.board.outputs import Outputs
-from wattigram.core.board.synth import BLOCK_SAMPLES, ConverterSynth, codes_on
+from wattigram.core.board.converter_codes import BLOCK_SAMPLES, ConverterSynth, codes_on
+from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.model.design import open_workspace
 from wattigram.core.silicon.deploy import effective_config
 

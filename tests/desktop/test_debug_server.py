@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt
 
 from tests.core.firmware.compiled import built, needs_compiler
 from tests.desktop.conftest import Wait
-from wattigram.core.emulator.hints import board_setup
+from wattigram.core.emulator.board_setup import board_setup
 from wattigram.core.session.board_process import ImageBoardProcess
 from wattigram.core.take import open_take
 from wattigram.desktop.book import FIRMWARE

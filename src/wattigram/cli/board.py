@@ -13,7 +13,7 @@ from wattigram.core.base.errors import BoardError, FileError
 from wattigram.core.base.toml_document import read_text
 from wattigram.core.board.program import serve_board
 from wattigram.core.contract.board_config import parse_config
-from wattigram.core.emulator.hints import board_setup
+from wattigram.core.emulator.board_setup import board_setup
 from wattigram.core.model.design import open_workspace
 from wattigram.core.silicon.deploy import effective_config
 

@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wattigram.core.board.firmware import NOTHING, Tap, Values
-from wattigram.core.board.watch import Watcher
+from wattigram.core.board.event_detection import Watcher
+from wattigram.core.board.processing import NOTHING, Tap, Values
 from wattigram.core.contract.board_config import EffectiveTap, EffectiveWatch
 
 

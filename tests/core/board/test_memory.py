@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wattigram.core.board.memory import Memory
+from wattigram.core.board.dma_buffer import Memory
 from wattigram.core.contract.board_config import EffectiveLoop
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from wattigram.core.board.pace import Pace, Starts
+from wattigram.core.board.trigger_schedule import Pace, Starts
 from wattigram.core.contract.board_config import EffectiveConverter, EffectiveLoop, EffectivePace, EffectiveSlot
 
 

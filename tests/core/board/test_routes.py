@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import edited
 from wattigram.core.board import OVERWRITTEN, TORN
-from wattigram.core.board.routes import Route, TextPrinter, serial_bytes
+from wattigram.core.board.dma_routes import Route, TextPrinter, serial_bytes
 from wattigram.core.board.run import Run
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveRoute, EffectiveSerial
 from wattigram.core.model.design import Report, RouteTimer, Uart, open_workspace

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from wattigram.core.board.service import Service
+from wattigram.core.board.isr_timing import Service
 from wattigram.core.contract.board_config import EffectiveService
 
 

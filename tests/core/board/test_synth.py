@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from tests.conftest import KILN, edited
 from wattigram.core.base.errors import BoardError
 from wattigram.core.board import Run
-from wattigram.core.board.outputs import Outputs
-from wattigram.core.board.synth import ConverterSynth
+from wattigram.core.board.converter_codes import ConverterSynth
+from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.board_config import EffectiveConfig, PinDrive, parse_bench, parse_config
 from wattigram.core.model.bench import Floating, Level, Ramp, Sine, Steps, Wiring

@@ -19,7 +19,7 @@ from wattigram.core.base.errors import LinkError, WattigramError
 from wattigram.core.capture.transport import Transport, open_transport
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.link.gdb_packets import PacketReader, decode_payload, encode_packet
-from wattigram.core.emulator.hints import board_setup
+from wattigram.core.emulator.board_setup import board_setup
 from wattigram.core.model.design import Workspace
 from wattigram.core.proof import prove
 from wattigram.core.session import record_run

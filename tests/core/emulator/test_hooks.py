@@ -11,7 +11,7 @@ from tests.core.firmware.compiled import EXAMPLES, needs_compiler, rebuilt
 from wattigram.core.capture.transport import open_transport
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import load_image, places
-from wattigram.core.emulator.hints import board_setup
+from wattigram.core.emulator.board_setup import board_setup
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.names import c_identifiers
 from wattigram.core.model.design import Workspace, open_workspace

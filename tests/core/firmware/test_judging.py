@@ -13,8 +13,8 @@ import pytest
 from tests.conftest import edited
 from tests.core.firmware.hosted import host_program
 from tests.core.firmware.judged import judged
-from wattigram.core.board.firmware import NOTHING, Tap, Values
-from wattigram.core.board.watch import Watcher
+from wattigram.core.board.event_detection import Watcher
+from wattigram.core.board.processing import NOTHING, Tap, Values
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.contract.link import EVENT_DTYPE, REDUCED_STREAM, Frame, FrameType

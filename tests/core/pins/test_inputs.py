@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.board.outputs import Outputs
+from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.contract.shapes import PointsShape, PulseShape, SawtoothShape, SineShape, TriangleShape
 from wattigram.core.model.bench import (
     Battery,

@@ -9,13 +9,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.firmware import Tap, Values
-from wattigram.core.board.memory import HandOver, Memory
-from wattigram.core.board.outputs import Outputs
-from wattigram.core.board.pace import Pace, Starts
-from wattigram.core.board.service import Service
-from wattigram.core.board.synth import ConverterSynth, codes_on
-from wattigram.core.board.timed import TimedSynth, combine
+from wattigram.core.board.converter_codes import ConverterSynth, codes_on
+from wattigram.core.board.dma_buffer import HandOver, Memory
+from wattigram.core.board.event_timed_codes import TimedSynth, combine
+from wattigram.core.board.isr_timing import Service
+from wattigram.core.board.output_waveforms import Outputs
+from wattigram.core.board.processing import Tap, Values
+from wattigram.core.board.trigger_schedule import Pace, Starts
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
 
 IntArray = NDArray[np.int64]

@@ -9,11 +9,11 @@ from fractions import Fraction
 import numpy as np
 
 from wattigram.core.board.channel import Channel, Judgeable
-from wattigram.core.board.firmware import NOTHING, Values
-from wattigram.core.board.memory import HandOver
-from wattigram.core.board.outputs import Outputs
-from wattigram.core.board.routes import Route, Seen, TextPrinter, packed
-from wattigram.core.board.watch import ComparatorLooks, Happening, Watcher
+from wattigram.core.board.dma_buffer import HandOver
+from wattigram.core.board.dma_routes import Route, Seen, TextPrinter, packed
+from wattigram.core.board.event_detection import ComparatorLooks, Happening, Watcher
+from wattigram.core.board.output_waveforms import Outputs
+from wattigram.core.board.processing import NOTHING, Values
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
 from wattigram.core.contract.link import EVENT_DTYPE, FLAG_FIRST, FLAG_TAIL, STAMP_STREAM, FrameType, encode_frame
 

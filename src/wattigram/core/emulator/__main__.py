@@ -12,7 +12,7 @@ from pathlib import Path
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.board.program import serve
 from wattigram.core.contract.image import load_image
-from wattigram.core.emulator.hints import parse_setup
+from wattigram.core.emulator.board_setup import parse_setup
 from wattigram.core.emulator.server import ImageServer
 
 

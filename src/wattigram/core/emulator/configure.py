@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from wattigram.core.base.errors import BoardError, RegisterError
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectivePace
-from wattigram.core.emulator.hints import BoardSetup
+from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.trial import Ramp
 from wattigram.core.model.design import Project, Window, Workspace
 from wattigram.core.silicon.deploy.project_config import silicon_config

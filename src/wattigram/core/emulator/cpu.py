@@ -14,7 +14,7 @@ from unicorn import arm_const as arm
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image
-from wattigram.core.emulator.stops import Stops
+from wattigram.core.emulator.breakpoints import Stops
 from wattigram.core.model.part import Memory
 
 uc_api: Any = unicorn  # its type hints are incomplete

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image
+from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.cpu import Cpu, CpuError
-from wattigram.core.emulator.hints import BoardSetup
 from wattigram.core.emulator.peripherals import Peripherals
 
 

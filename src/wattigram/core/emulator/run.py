@@ -10,12 +10,12 @@ import numpy as np
 
 from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
-from wattigram.core.board.memory import HandOver
-from wattigram.core.board.watch import Happening, Watcher
+from wattigram.core.board.dma_buffer import HandOver
+from wattigram.core.board.event_detection import Happening, Watcher
 from wattigram.core.contract.link import FLAG_ASIDE, FLAG_FIRST, FrameType
 from wattigram.core.emulator.configure import Silicon
-from wattigram.core.emulator.handing import Handing, IntArray, tell_comparator, tell_window
 from wattigram.core.emulator.machine import Machine
+from wattigram.core.emulator.result_delivery import Handing, IntArray, tell_comparator, tell_window
 from wattigram.core.silicon.registers import NO_WINDOW, SiliconState, happening_count
 
 LONGEST_STEP_S = 0.02

@@ -12,9 +12,9 @@ from wattigram.core.board.server import Client, PortServer
 from wattigram.core.contract.board_config import EffectiveConfig, check_bench, parse_pins
 from wattigram.core.contract.image import Image
 from wattigram.core.contract.link import FAILED, FLAG_ASIDE, FrameType, pointings_text, writes_text
+from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.configure import Silicon, image_silicon
-from wattigram.core.emulator.debug import DebugServer
-from wattigram.core.emulator.hints import BoardSetup
+from wattigram.core.emulator.debug_server import DebugServer
 from wattigram.core.emulator.machine import Machine, UartLine
 from wattigram.core.emulator.run import ImageRun
 from wattigram.core.emulator.trial import Trial, try_out

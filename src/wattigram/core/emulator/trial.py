@@ -13,8 +13,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from wattigram.core.contract.link import Pointing
-from wattigram.core.emulator.handing import carriers
 from wattigram.core.emulator.machine import Machine
+from wattigram.core.emulator.result_delivery import carriers
 from wattigram.core.silicon.registers import Observed, SiliconState
 
 CALLS = 48

@@ -13,10 +13,10 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.drive import Float32Array, SlotDrive
-from wattigram.core.board.outputs import Outputs
+from wattigram.core.board.event_timed_codes import LEAST_REFERENCE_V
+from wattigram.core.board.output_waveforms import Outputs
+from wattigram.core.board.pin_voltage import Float32Array, SlotDrive
 from wattigram.core.board.settling import ScanSettling, conversions
-from wattigram.core.board.timed import LEAST_REFERENCE_V
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConverter, EffectiveSlot
 
 BLOCK_SAMPLES = 1 << 16

@@ -8,7 +8,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.outputs import Outputs
+from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.contract.board_config import PinDrive
 
 Float32Array = NDArray[np.float32]

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.firmware import NOTHING, Values
-from wattigram.core.board.outputs import Outputs
-from wattigram.core.board.timed import NumberedNoise
+from wattigram.core.board.event_timed_codes import NumberedNoise
+from wattigram.core.board.output_waveforms import Outputs
+from wattigram.core.board.processing import NOTHING, Values
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveComparator, EffectiveWatch
 
 IntArray = NDArray[np.int64]

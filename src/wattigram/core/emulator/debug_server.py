@@ -9,8 +9,8 @@ import socket
 from collections.abc import Callable
 
 from wattigram.core.contract.link.gdb_packets import PacketReader, encode_packet
+from wattigram.core.emulator.breakpoints import WatchKind
 from wattigram.core.emulator.cpu import Cpu, CpuError
-from wattigram.core.emulator.stops import WatchKind
 
 REGISTERS = (*(f"r{number}" for number in range(13)), "sp", "lr", "pc", "xpsr")
 LARGEST_READ_BYTES = 1 << 16

@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.outputs import Outputs
+from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.board.settling import SequenceSettling
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConverter
 

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.board.channel import Channel
-from wattigram.core.board.memory import HandOver
-from wattigram.core.board.watch import Happening
+from wattigram.core.board.dma_buffer import HandOver
+from wattigram.core.board.event_detection import Happening
 from wattigram.core.emulator.cpu import CpuError
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.silicon.registers import RegisterMap, SiliconState
