@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from wattigram.core.findings import find_all
+from wattigram.core.advise.findings import find_all
 from wattigram.core.model.design import open_workspace
 from wattigram.core.model.design.project_file import parse_project, project_text
 from wattigram.core.proof import prove

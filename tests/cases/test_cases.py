@@ -8,8 +8,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from wattigram.core.advise.findings import find_all
 from wattigram.core.base.errors import PartError
-from wattigram.core.findings import find_all
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.part.svd import read_svd
 from wattigram.core.predict.accuracy import comparator_figures, slot_settling

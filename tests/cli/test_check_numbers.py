@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from wattigram.cli.check import check_json
-from wattigram.core.findings import find_all
+from wattigram.core.advise.findings import find_all
 from wattigram.core.model.design import project_text
 from wattigram.core.model.design.workspace import workspace_from_text
 

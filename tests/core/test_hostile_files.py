@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from tests.conftest import KILN
+from wattigram.core.advise.findings import find_all
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.findings import find_all
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.part import find_part, load_part
 from wattigram.core.model.part.svd import blocks_toml, read_svd

@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from tests.desktop.conftest import Wait, click, drag, press
-from wattigram.core.findings import find_all
+from wattigram.core.advise.findings import find_all
 from wattigram.core.model.design import Interrupt
 from wattigram.core.model.design.templates import TEMPLATES, empty_workspace
 from wattigram.core.model.part import list_parts

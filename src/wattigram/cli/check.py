@@ -8,8 +8,8 @@ from pathlib import Path
 import typer
 
 from wattigram.cli.check_json import check_json
+from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.base.quantity import brief, show, show_counts
-from wattigram.core.findings import Finding, find_all
 from wattigram.core.model.design import Chain, Workspace, open_workspace, rate_divisor
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.pins import pwm_timing

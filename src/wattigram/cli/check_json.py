@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from wattigram.cli.outputs_json import outputs_json
-from wattigram.core.findings import Finding
+from wattigram.core.advise.findings import Finding
 from wattigram.core.model.design import Chain, Signal, Workspace, limits_v, signal_scale
 from wattigram.core.model.design.edits import describe
 from wattigram.core.predict.accuracy import (

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import typer
 
-from wattigram.core.comparison import compare_designs, value_text
+from wattigram.core.advise.comparison import compare_designs, value_text
 from wattigram.core.model.design import open_workspace
 
 

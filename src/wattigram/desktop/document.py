@@ -10,8 +10,8 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
+from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.base.errors import EditError, ProjectError, WattigramError
-from wattigram.core.findings import Finding, find_all
 from wattigram.core.model.design import Workspace, open_workspace, save_project
 from wattigram.core.model.design.edits import Edit, apply_edit
 from wattigram.core.model.design.project_file import check_not_newer

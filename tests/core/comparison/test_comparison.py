@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import CURE, edited
-from wattigram.core.comparison import Difference, compare_designs, value_text
+from wattigram.core.advise.comparison import Difference, compare_designs, value_text
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.edits import RemoveSignal, SetHandler, SetPeriod, SetReduce
 

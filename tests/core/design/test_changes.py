@@ -8,8 +8,8 @@ import pytest
 
 from tests.conftest import CURE, edited
 from tests.test_examples import EXAMPLES
+from wattigram.core.advise.findings import find_all
 from wattigram.core.base.errors import EditError
-from wattigram.core.findings import find_all
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.edits import SetSampling, SwapWires, apply_edit
 from wattigram.core.model.design.edits.changes import fix_text

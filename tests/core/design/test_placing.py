@@ -4,8 +4,8 @@ from pathlib import Path
 
 import pytest
 
+from wattigram.core.advise.comparison import consequences
 from wattigram.core.base.errors import EditError
-from wattigram.core.comparison import consequences
 from wattigram.core.model.bench import Follow
 from wattigram.core.model.design import EdgeTrigger, Signal, Workspace, open_workspace
 from wattigram.core.model.design.clipboard import clip_chain, clip_signals, paste

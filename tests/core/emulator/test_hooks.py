@@ -13,7 +13,7 @@ from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import load_image, places
 from wattigram.core.emulator.board_setup import board_setup
 from wattigram.core.firmware import write_firmware
-from wattigram.core.firmware.names import c_identifiers
+from wattigram.core.firmware.c_names import c_identifiers
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.session import record_run
 from wattigram.core.session.board_process import ImageBoardProcess

@@ -5,7 +5,7 @@ from fractions import Fraction
 import pytest
 
 from tests.conftest import CURE, edited
-from wattigram.core.findings import Finding, find_all, rules
+from wattigram.core.advise.findings import Finding, find_all, rules
 from wattigram.core.model.bench import Level, Sine, Wiring
 from wattigram.core.model.design import Mean, Signal, TimerTrigger, Window, Workspace
 from wattigram.core.model.design.edits import (

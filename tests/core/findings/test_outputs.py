@@ -7,8 +7,8 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.comparison import compare_designs
-from wattigram.core.findings import find_all
+from wattigram.core.advise.comparison import compare_designs
+from wattigram.core.advise.findings import find_all
 from wattigram.core.model.design import Generator, GeneratorFollow, Playback, Report, Uart, Workspace, open_workspace
 from wattigram.core.model.design.edits import (
     Edit,

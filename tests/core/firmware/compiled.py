@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from wattigram.core.firmware import BuildResult, build_firmware, find_compiler, write_firmware
-from wattigram.core.firmware.flags import C_FLAGS, target_flags
+from wattigram.core.firmware.compiler_flags import C_FLAGS, target_flags
 from wattigram.core.model.design import Workspace
 
 EXAMPLES = sorted(Path(__file__).parents[3].glob("examples/*/*.wattigram.toml"))

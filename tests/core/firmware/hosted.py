@@ -6,7 +6,7 @@ import subprocess
 from pathlib import Path
 
 from wattigram.core.firmware import write_firmware
-from wattigram.core.firmware.flags import C_FLAGS
+from wattigram.core.firmware.compiler_flags import C_FLAGS
 from wattigram.core.model.design import Workspace
 
 STUBS = """

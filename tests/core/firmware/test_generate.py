@@ -13,8 +13,8 @@ from tests.core.firmware.compiled import EXAMPLES, IDS, built, host_complaints, 
 from tests.core.registers.designs import random_workspace
 from wattigram.core.base.errors import QuantityError, WattigramError
 from wattigram.core.firmware import all_hooks, firmware_files, tables_header
+from wattigram.core.firmware.c_names import c_comment, c_identifiers, c_string
 from wattigram.core.firmware.hooks import event_hooks
-from wattigram.core.firmware.names import c_comment, c_identifiers, c_string
 from wattigram.core.firmware.setup_c import LINE_WIDE
 from wattigram.core.firmware.tables import Tables
 from wattigram.core.model.design import Workspace, open_workspace

@@ -15,8 +15,8 @@ from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import CType, Image, Place, load_image, places, variables
 from wattigram.core.contract.image.elf import check_image
 from wattigram.core.firmware import write_firmware
-from wattigram.core.firmware.flags import C_FLAGS, target_flags
-from wattigram.core.firmware.looked import NumberScale, loop_look, number_scales
+from wattigram.core.firmware.compiler_flags import C_FLAGS, target_flags
+from wattigram.core.firmware.memory_layout import NumberScale, loop_look, number_scales
 from wattigram.core.model.design import Workspace, open_workspace
 
 SOURCE = """

@@ -9,7 +9,7 @@ import pytest
 
 from tests.conftest import edited
 from tests.core.board.test_prediction import Design
-from wattigram.core.findings import find_all
+from wattigram.core.advise.findings import find_all
 from wattigram.core.model.bench import Floating, Ramp, Sine, Wiring
 from wattigram.core.model.design import (
     CourseExpectation,

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.findings import find_all
+from wattigram.core.advise.findings import find_all
 from wattigram.core.model.bench import Floating, Ramp, Wiring
 from wattigram.core.model.design import (
     Comparator,

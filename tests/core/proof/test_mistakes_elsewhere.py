@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.findings import find_all
+from wattigram.core.advise.findings import find_all
 from wattigram.core.model.bench import Sine, Steps, Wiring
 from wattigram.core.model.design import (
     FreeRunningTrigger,

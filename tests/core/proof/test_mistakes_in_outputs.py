@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import edited
+from wattigram.core.advise.findings import find_all
 from wattigram.core.contract.shapes import PulseShape, SineShape
-from wattigram.core.findings import find_all
 from wattigram.core.model.bench import Jumper, Level, Ramp, Tied, Wiring
 from wattigram.core.model.design import (
     CourseExpectation,

@@ -8,7 +8,7 @@ from fractions import Fraction
 import pytest
 
 from tests.conftest import edited
-from wattigram.core.findings import Finding, find_all
+from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.model.design import FollowTrigger, Mean, SoftwareTrigger, TimerTrigger, Window, Workspace
 from wattigram.core.model.design.edits import (
     AddWindow,

@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 
 from tests.core.board.test_prediction import Design
 from tests.core.timing.test_by_events import PARTS
+from wattigram.core.advise.findings import find_all
 from wattigram.core.board import Run
-from wattigram.core.findings import find_all
 from wattigram.core.model.design import Dma, Interrupt, Polling, Retrieval, SoftwareTrigger
 from wattigram.core.model.design.edits import apply_edit
 from wattigram.core.predict.timing import cycle_timing, retrieval_timing, software_step

@@ -14,8 +14,8 @@ from pathlib import Path
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import load_image
-from wattigram.core.firmware.flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
-from wattigram.core.firmware.room import is_of_room, overflows
+from wattigram.core.firmware.compiler_flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
+from wattigram.core.firmware.memory_overflow import is_of_room, overflows
 from wattigram.core.model.part import Part
 
 USUAL_COMPILER = "arm-none-eabi-gcc"

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING, Any
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.quantity import show
-from wattigram.core.firmware.flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
+from wattigram.core.firmware.c_names import c_comment, c_string
+from wattigram.core.firmware.compiler_flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
 from wattigram.core.firmware.handlers import HandlerWriter
 from wattigram.core.firmware.hooks import Hook, event_hooks, item_hooks
-from wattigram.core.firmware.names import c_comment, c_string
 from wattigram.core.firmware.register_c import read_c, set_flag_c
 from wattigram.core.firmware.registers_header import block_context
 from wattigram.core.firmware.setup_c import setup_context

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.base.quantity import show, show_volts
-from wattigram.core.firmware.names import c_comment, c_identifiers
+from wattigram.core.firmware.c_names import c_comment, c_identifiers
 from wattigram.core.firmware.tables import Tables
 from wattigram.core.model.design import Watch, limits_v
 from wattigram.core.predict.timing import slot_order

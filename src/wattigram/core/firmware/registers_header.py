@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from wattigram.core.firmware.names import c_comment
+from wattigram.core.firmware.c_names import c_comment
 from wattigram.core.firmware.register_c import c_field
 from wattigram.core.model.part import Block, Register, RegisterField
 from wattigram.core.silicon.registers import c_name

@@ -6,7 +6,7 @@ import textwrap
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
-from wattigram.core.firmware.names import c_comment, c_string
+from wattigram.core.firmware.c_names import c_comment, c_string
 from wattigram.core.firmware.register_c import flag_c, write_c
 from wattigram.core.silicon.registers import RegisterMap, Symbol, Write
 

@@ -8,7 +8,7 @@ from functools import cached_property
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectiveTap, EffectiveWatch
-from wattigram.core.firmware.names import c_identifiers
+from wattigram.core.firmware.c_names import c_identifiers
 from wattigram.core.model.design import Chain, Dma, Signal, Slot, Watch, WindowTrigger, Workspace, tapped_signals
 from wattigram.core.model.design.outputs import Playback, SoftwareRamp
 from wattigram.core.predict.accuracy import Comparison, kept_values, waiting_values

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
-from wattigram.core.findings import Finding
+from wattigram.core.advise.findings import Finding
 from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Project, Workspace
 from wattigram.core.predict.pins import input_source

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
-from wattigram.core.comparison import Consequence, consequences
+from wattigram.core.advise.comparison import Consequence, consequences
 from wattigram.core.model.design.pin_assignment import InputOption, move_signal
 from wattigram.desktop.document import Document
 from wattigram.desktop.theme import heading_font, text_font, theme

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen, QRegion, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from wattigram.core.findings import Finding
+from wattigram.core.advise.findings import Finding
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.session import Snapshot

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFont, QPainter
 
-from wattigram.core.findings import Finding
+from wattigram.core.advise.findings import Finding
 from wattigram.desktop.theme import color, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_verdict
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
 
-from wattigram.core.findings import Finding
+from wattigram.core.advise.findings import Finding
 from wattigram.desktop.theme import heading_font, text_font
 from wattigram.desktop.widgets.labels import CureLabel
 

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from wattigram.core.base.quantity import show_volts
 from wattigram.core.contract.image import Place
-from wattigram.core.firmware.looked import LoopLook, NumberScale
+from wattigram.core.firmware.memory_layout import LoopLook, NumberScale
 from wattigram.core.model.design import Workspace
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, theme
 from wattigram.desktop.widgets.memory_text import DECIMAL, VOLTS, in_base, loop_text, number_texts, span_text

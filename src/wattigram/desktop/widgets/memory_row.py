@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.contract.image import Place
-from wattigram.core.firmware.looked import NumberScale, loop_look, number_scales
+from wattigram.core.firmware.memory_layout import NumberScale, loop_look, number_scales
 from wattigram.core.model.design import Workspace
 from wattigram.desktop.theme import color, text_font, theme
 from wattigram.desktop.widgets.memory_canvas import BARS, LINES, NUMBERS, MemoryCanvas

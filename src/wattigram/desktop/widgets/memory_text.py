@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.quantity import show_volts
 from wattigram.core.contract.image import Place
-from wattigram.core.firmware.looked import LoopLook, NumberScale
+from wattigram.core.firmware.memory_layout import LoopLook, NumberScale
 from wattigram.core.model.design import Workspace
 
 DECIMAL, HEX, BINARY, VOLTS = "decimal", "hex", "binary", "volts"

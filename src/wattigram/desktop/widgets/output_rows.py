@@ -9,7 +9,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
-from wattigram.core.findings import Finding
+from wattigram.core.advise.findings import Finding
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.pins import output_played
 from wattigram.core.session import Snapshot

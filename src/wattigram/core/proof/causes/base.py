@@ -10,8 +10,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.findings import Finding, find_all
 from wattigram.core.model.bench import Floating
 from wattigram.core.model.design import Chain, Scale, Signal, Workspace, rate_divisor, signal_scale
 from wattigram.core.model.design.edits import Edit

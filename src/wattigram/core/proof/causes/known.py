@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from wattigram.core.findings import Finding, find_all
+from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.model.design import Chain
 from wattigram.core.proof.causes.base import OTHERWISE_NAMED, LikelyCause
 from wattigram.core.take import Take

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from wattigram.core.advise.findings import Finding
 from wattigram.core.analysis import explained_share, fit_line
 from wattigram.core.base.quantity import show_volts
-from wattigram.core.findings import Finding
 from wattigram.core.model.bench import Jumper, followed
 from wattigram.core.model.design import Generator
 from wattigram.core.model.design.edits import SwapWires

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.base.quantity import brief
-from wattigram.core.findings import Finding, find_all
 from wattigram.core.model.design import ReceivedSource, Route, SendSink
 from wattigram.core.predict.pins import misread_bytes
 from wattigram.core.predict.timing import route_timing

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.base.quantity import show_volts
-from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.model.bench import Played
 from wattigram.core.model.design import Comparator, Workspace
 from wattigram.core.model.design.edits import SetComparator

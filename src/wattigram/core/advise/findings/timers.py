@@ -6,9 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 
+from wattigram.core.advise.findings.finding import Finding, rule
+from wattigram.core.advise.findings.fixes import first_cure
 from wattigram.core.base.quantity import brief
-from wattigram.core.findings.finding import Finding, rule
-from wattigram.core.findings.remedy import first_cure
 from wattigram.core.model.design import Playback, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import Edit, SetGenerator, SetPwm, SetRoute, SetTrigger
 from wattigram.core.predict.clocks import set_timer, timer_setting

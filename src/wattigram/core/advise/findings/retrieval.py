@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from fractions import Fraction
 from functools import partial
 
+from wattigram.core.advise.findings.finding import Finding, rule
+from wattigram.core.advise.findings.fixes import first_cure
 from wattigram.core.base.quantity import brief
-from wattigram.core.findings.finding import Finding, rule
-from wattigram.core.findings.remedy import first_cure
 from wattigram.core.model.design import Chain, Dma, Fifo, Interrupt, Polling, Workspace
 from wattigram.core.model.design.edits import Edit, SetLoopItems, SetRetrieval, Several
 from wattigram.core.predict.timing import RetrievalTiming, cycle_timing, free_share, polling_wait_s, retrieval_timing

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.base.quantity import show_volts
-from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.model.bench import Floating, Level, Tied, Wiring, followed, source_extent_v
 from wattigram.core.model.design import Chain, Signal, Workspace, part_faults
 from wattigram.core.model.design.edits import AddSlot, SetPin, SetWiring

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.findings.finding import Finding, rule
+from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import SetReader
 

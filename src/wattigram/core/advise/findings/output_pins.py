@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.findings.finding import Finding, rule
-from wattigram.core.findings.pins import free_pin
+from wattigram.core.advise.findings.finding import Finding, rule
+from wattigram.core.advise.findings.input_pins import free_pin
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.pins import pwm_pin
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.contract.image import CType, Place
-from wattigram.core.firmware.names import c_identifiers
+from wattigram.core.firmware.c_names import c_identifiers
 from wattigram.core.model.design import Chain, Dma, Signal, Workspace, reduced_volts, signal_scale
 from wattigram.core.predict.timing import slot_order
 from wattigram.core.silicon.registers import register_map

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from wattigram.core.advise.findings.finding import Finding, rule
+from wattigram.core.advise.findings.fixes import round_up
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.base.quantity import brief, show_volts
-from wattigram.core.findings.finding import Finding, rule
-from wattigram.core.findings.remedy import round_up
 from wattigram.core.model.design import Chain, FollowTrigger, Signal, Workspace
 from wattigram.core.model.design.edits import Edit, SetReduce, SetTrigger, SetTwin, apply_edit
 from wattigram.core.predict.accuracy import TwinFigures, twin_figures, twin_rates_hz

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from wattigram.core.advise.findings import find_all
 from wattigram.core.base.quantity import brief, show_counts
-from wattigram.core.findings import find_all
 from wattigram.core.model.design import Chain, Signal, Workspace, rate_divisor, signal_scale
 from wattigram.core.predict.accuracy import signal_noise, slot_settling, stage_figures, window_latency_s
 from wattigram.core.predict.pins import pwm_timing

@@ -6,8 +6,8 @@ import math
 from collections.abc import Callable, Iterable
 from contextvars import ContextVar
 
+from wattigram.core.advise.findings.finding import Finding
 from wattigram.core.base.errors import EditError
-from wattigram.core.findings.finding import Finding
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import Edit, apply_edit
 

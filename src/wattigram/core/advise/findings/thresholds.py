@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from wattigram.core.advise.findings.finding import Finding, rule
+from wattigram.core.advise.findings.fixes import first_cure, gone, round_up
 from wattigram.core.base.quantity import brief, show_volts
-from wattigram.core.findings.finding import Finding, rule
-from wattigram.core.findings.remedy import first_cure, gone, round_up
 from wattigram.core.model.bench import source_slope_v_s
 from wattigram.core.model.design import Chain, Signal, Window, Workspace, limits_v, rate_divisor
 from wattigram.core.model.design.edits import Edit, SetLoopItems, SetWindow

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from wattigram.core.advise.comparison.figures import compare_designs, value_text
+from wattigram.core.advise.findings import find_all
 from wattigram.core.base.errors import EditError
-from wattigram.core.comparison.figures import compare_designs, value_text
-from wattigram.core.findings import find_all
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import Edit, apply_edit
 

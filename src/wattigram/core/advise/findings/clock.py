@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.base.quantity import brief
-from wattigram.core.findings.finding import Finding, rule
 from wattigram.core.model.design import TimerTrigger, Workspace
 from wattigram.core.model.design.edits import SetCalibration, SetDivider, SetPeriod
 from wattigram.core.predict.clocks import solve_timer, timer_setting

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from fractions import Fraction
 
+from wattigram.core.advise.findings.finding import Finding, rule
+from wattigram.core.advise.findings.fixes import first_cure
 from wattigram.core.base.quantity import brief, show_counts, show_volts
-from wattigram.core.findings.finding import Finding, rule
-from wattigram.core.findings.remedy import first_cure
 from wattigram.core.model.bench import Floating, Sine
 from wattigram.core.model.design import Chain, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import Edit, SetPeriod, SetSampling, SetSamplings

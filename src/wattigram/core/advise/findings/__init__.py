@@ -1,26 +1,26 @@
 """What is wrong or doubtful in a design: sentences with numbers, and cures that are edits."""
 
 # Importing a module of rules registers them.
-from wattigram.core.findings import (  # noqa: F401
+from wattigram.core.advise.findings import (
+    buffers,
     clock,
     comparators,
-    generators,
-    levels,
-    loops,
-    order,
+    dac_outputs,
+    filters,
+    input_levels,
+    input_pins,
+    item_format,
+    ordering,
     output_pins,
-    pins,
-    reading,
-    reduce,
+    redundant_pairs,
     registers,
     retrieval,
     routes,
     sampling,
+    thresholds,
     timers,
     triggers,
-    twins,
-    windows,
 )
-from wattigram.core.findings.finding import Finding, find_all, rules
+from wattigram.core.advise.findings.finding import Finding, find_all, rules
 
 __all__ = ["Finding", "find_all", "rules"]
