@@ -8,10 +8,10 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from bench.harness import Row, seconds
+from wattigram.core.capture.session import record_run
+from wattigram.core.capture.take import open_take
 from wattigram.core.firmware import build_firmware, find_compiler, write_firmware
 from wattigram.core.model.design import open_workspace
-from wattigram.core.session import record_run
-from wattigram.core.take import open_take
 
 FLAME = Path(__file__).parents[1] / "examples" / "flame-watch"
 GOAL_HZ = 2e6

@@ -10,8 +10,8 @@ from pathlib import Path
 import numpy as np
 
 from bench.harness import Row, compare
+from wattigram.core.capture.take import Overview, TakeWriter
 from wattigram.core.capture.transport import SampleRun
-from wattigram.core.take import Overview, TakeWriter
 
 SAMPLES = 100_000_000
 BLOCK_ITEMS = 128 * 1024

@@ -12,11 +12,11 @@ from pathlib import Path
 
 import pytest
 
+from wattigram.core.capture.session import record_run
+from wattigram.core.capture.take import Take, open_take
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.edits import Edit, SetSampling, apply_edit
 from wattigram.core.model.part import copy_part
-from wattigram.core.session import record_run
-from wattigram.core.take import Take, open_take
 
 pytest_plugins = ["tests.debug_server"]
 

@@ -4,9 +4,9 @@ import pytest
 
 from wattigram.core.base.errors import PartError, TakeError
 from wattigram.core.base.foreign import foreign, visible
+from wattigram.core.capture.session.stream_receiver import _counts
 from wattigram.core.contract.link import Frame, FrameType
 from wattigram.core.contract.link.identity import parse_identity
-from wattigram.core.session.reception import _counts
 
 
 def test_control_characters_are_shown() -> None:

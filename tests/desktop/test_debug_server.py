@@ -8,9 +8,9 @@ from PyQt6.QtCore import Qt
 
 from tests.core.firmware.compiled import built, needs_compiler
 from tests.desktop.conftest import Wait
+from wattigram.core.capture.session.board_process import ImageBoardProcess
+from wattigram.core.capture.take import open_take
 from wattigram.core.emulator.board_setup import board_setup
-from wattigram.core.session.board_process import ImageBoardProcess
-from wattigram.core.take import open_take
 from wattigram.desktop.book import FIRMWARE
 from wattigram.desktop.pages.firmware_page import MEMORY, FirmwarePage
 from wattigram.desktop.window import MainWindow

@@ -16,10 +16,10 @@ from PyQt6.QtWidgets import QPushButton
 
 from tests.conftest import CURE
 from tests.desktop.conftest import Wait
+from wattigram.core.capture.take import open_take
 from wattigram.core.model.design import load_project
 from wattigram.core.model.design.edits import SetSampling
 from wattigram.core.model.part import copy_part
-from wattigram.core.take import open_take
 from wattigram.desktop.book import COMPARE
 from wattigram.desktop.faults import FaultHook
 from wattigram.desktop.recovery import abandoned

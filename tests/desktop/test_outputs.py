@@ -175,7 +175,7 @@ def test_every_source_can_be_wired_and_edited() -> None:
 def test_a_meter_is_read_into_the_bench(opened: Callable[[str], MainWindow], wait: Wait) -> None:
     window = opened("kiln-safety/kiln-safety")
     process = subprocess.Popen(
-        [sys.executable, "-m", "wattigram.core.instrument", "0", "1.75"], stdout=subprocess.PIPE, text=True
+        [sys.executable, "-m", "wattigram.core.capture.instrument", "0", "1.75"], stdout=subprocess.PIPE, text=True
     )
     try:
         assert process.stdout is not None

@@ -10,12 +10,12 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import edited
 from wattigram.core.board import Run
+from wattigram.core.capture.take import TakeWriter
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.model.bench import Level, Wiring
 from wattigram.core.model.design import Workspace, project_text
 from wattigram.core.model.design.edits import SetAlignment, SetWiring
 from wattigram.core.silicon.deploy import effective_bench, effective_config
-from wattigram.core.take import TakeWriter
 from wattigram.desktop.widgets.take_data import TakeData, load_take
 from wattigram.desktop.widgets.trace_plot import TracePlot
 

@@ -8,9 +8,9 @@ from pathlib import Path
 import pytest
 
 from tests.desktop.conftest import Wait
-from wattigram.core.session import BoardProcess
+from wattigram.core.capture.session import BoardProcess
+from wattigram.core.capture.take import open_take
 from wattigram.core.silicon.deploy import effective_config
-from wattigram.core.take import open_take
 from wattigram.desktop.window import MainWindow
 
 

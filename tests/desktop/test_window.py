@@ -9,13 +9,13 @@ from PyQt6.QtWidgets import QApplication, QPushButton
 
 from tests.conftest import CURE
 from tests.desktop.conftest import Wait, click, drag, press
+from wattigram.core.capture.session import BoardProcess
+from wattigram.core.capture.take import open_take
 from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.model.bench import Level, Wiring
 from wattigram.core.model.design import load_project
 from wattigram.core.model.design.edits import SetSampling, SetWiring, apply_edit
-from wattigram.core.session import BoardProcess
 from wattigram.core.silicon.deploy import effective_config
-from wattigram.core.take import open_take
 from wattigram.desktop.book import CHAIN, PROOF, TAKES
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import theme

@@ -8,7 +8,7 @@ from pathlib import Path
 import typer
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.instrument import Instrument, apply_source, read_voltage
+from wattigram.core.capture.instrument import Instrument, apply_source, read_voltage
 from wattigram.core.model.design import open_workspace, save_project
 from wattigram.core.model.design.edits import SetWiring, apply_edit
 
@@ -21,7 +21,7 @@ def simulate(
     level: float = typer.Option(float("nan"), help="Voltage at the meter's input; its own generator where left out."),
 ) -> None:
     """Run a simulated meter and generator until interrupted."""
-    from wattigram.core.instrument.simulated import serve
+    from wattigram.core.capture.instrument.simulated import serve
 
     with contextlib.suppress(KeyboardInterrupt):
         serve(port, None if level != level else level, lambda found: typer.echo(f"scpi:127.0.0.1:{found}"))

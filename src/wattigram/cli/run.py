@@ -11,8 +11,8 @@ import typer
 from wattigram.cli.ending import ending_signals
 from wattigram.cli.progress import Progress
 from wattigram.core.base.errors import WattigramError
+from wattigram.core.capture.session import RunOutcome, record_run
 from wattigram.core.model.design import open_workspace
-from wattigram.core.session import RunOutcome, record_run
 
 LONGEST_RUN_S = 30 * 86_400
 

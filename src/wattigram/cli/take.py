@@ -9,8 +9,8 @@ import typer
 from wattigram.cli.progress import Progress
 from wattigram.core.analysis import Moments
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.take import export_csv, open_take
-from wattigram.core.take.repair import repair_take
+from wattigram.core.capture.take import export_csv, open_take
+from wattigram.core.capture.take.repair import repair_take
 
 app = typer.Typer(help="Look into takes and export them.", no_args_is_help=True)
 

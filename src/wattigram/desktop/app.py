@@ -79,7 +79,11 @@ def make_window(app: QApplication, path: Path | None) -> MainWindow:
 
 def warm_up() -> None:
     """Load what the window started without, before somebody waits for it."""
-    for module in ("wattigram.core.session.live", "wattigram.desktop.prover", "wattigram.desktop.pages.takes_page"):
+    for module in (
+        "wattigram.core.capture.session.live_session",
+        "wattigram.desktop.prover",
+        "wattigram.desktop.pages.takes_page",
+    ):
         import_module(module)
 
 

@@ -84,7 +84,7 @@ class BenchActions:
             return
 
         def work(_report: Callable[[float], None]) -> float:
-            from wattigram.core.instrument import read_voltage
+            from wattigram.core.capture.instrument import read_voltage
 
             return read_voltage(address)
 
@@ -109,7 +109,7 @@ class BenchActions:
             return
 
         def work(_report: Callable[[float], None]) -> str:
-            from wattigram.core.instrument import apply_source
+            from wattigram.core.capture.instrument import apply_source
 
             return apply_source(address, wiring.source)
 

@@ -7,8 +7,8 @@ from pathlib import Path
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QInputDialog, QWidget
 
+from wattigram.core.capture.session import DEBUGGER, IMAGE
 from wattigram.core.capture.transport import DEFAULT_BAUD, serial_ports
-from wattigram.core.session import DEBUGGER, IMAGE
 from wattigram.desktop.firmware_work import FirmwareWork
 from wattigram.desktop.live import LiveBoard
 

@@ -9,14 +9,14 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wattigram.core.base.errors import WattigramError
+from wattigram.core.capture.session import Snapshot, ViewRequest, is_virtual
 from wattigram.core.model.design import Workspace
-from wattigram.core.session import Snapshot, ViewRequest, is_virtual
 from wattigram.desktop.port_watch import PortWatch
 
 if TYPE_CHECKING:
+    from wattigram.core.capture.session import LiveSession
+    from wattigram.core.capture.session.continuation import Suspended
     from wattigram.core.contract.image import Place
-    from wattigram.core.session import LiveSession
-    from wattigram.core.session.continuation import Suspended
 
 RESTART_MS = 350
 
@@ -127,7 +127,7 @@ class LiveBoard(QObject):
 
     def _connect(self) -> None:
         if self._session is None:
-            from wattigram.core.session import LiveSession  # late: the window starts without it
+            from wattigram.core.capture.session import LiveSession  # late: the window starts without it
 
             self._generation += 1
             arrived, generation = self._arrived, self._generation
@@ -181,7 +181,7 @@ class LiveBoard(QObject):
         suspended, self._suspended = self._suspended, None
         if suspended is None:
             return
-        from wattigram.core.session.continuation import finish_suspended  # late: the window starts without it
+        from wattigram.core.capture.session.continuation import finish_suspended  # late: the window starts without it
 
         try:
             finish_suspended(suspended)

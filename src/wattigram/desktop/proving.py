@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from wattigram.core.session import is_virtual
-from wattigram.core.take.numbered import next_take_path
+from wattigram.core.capture.session import is_virtual
+from wattigram.core.capture.take.take_numbers import next_take_path
 from wattigram.desktop.document import Document
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.live import LiveBoard
@@ -98,7 +98,7 @@ class Proving(QObject):
         """Write a take as a table."""
 
         def work(progress: Callable[[float], None]) -> int:
-            from wattigram.core.take import export_csv, open_take  # late, as in _prover
+            from wattigram.core.capture.take import export_csv, open_take  # late, as in _prover
 
             with open_take(take) as opened:
                 return export_csv(opened, target, progress)

@@ -15,8 +15,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design.edits import RemoveExpectation
-from wattigram.core.session import Snapshot
 from wattigram.desktop.actions import Actions
 from wattigram.desktop.bench_actions import BenchActions
 from wattigram.desktop.board_choice import BoardChoice

@@ -9,10 +9,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from tests.core.firmware.compiled import rebuilt
+from wattigram.core.capture.session import RunOutcome, record_run
+from wattigram.core.capture.take import open_take
 from wattigram.core.model.design import Workspace
 from wattigram.core.proof import Proof, prove
-from wattigram.core.session import RunOutcome, record_run
-from wattigram.core.take import open_take
 
 Mutation = Callable[[str], str]
 

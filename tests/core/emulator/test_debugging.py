@@ -16,15 +16,15 @@ import pytest
 
 from tests.core.firmware.compiled import built, needs_compiler
 from wattigram.core.base.errors import LinkError, WattigramError
+from wattigram.core.capture.session import record_run
+from wattigram.core.capture.session.board_process import ImageBoardProcess
+from wattigram.core.capture.take import open_take
 from wattigram.core.capture.transport import Transport, open_transport
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.link.gdb_packets import PacketReader, decode_payload, encode_packet
 from wattigram.core.emulator.board_setup import board_setup
 from wattigram.core.model.design import Workspace
 from wattigram.core.proof import prove
-from wattigram.core.session import record_run
-from wattigram.core.session.board_process import ImageBoardProcess
-from wattigram.core.take import open_take
 
 GDB = shutil.which("gdb-multiarch") or shutil.which("arm-none-eabi-gdb")
 

@@ -8,6 +8,9 @@ import numpy as np
 import pytest
 
 from tests.core.firmware.compiled import EXAMPLES, needs_compiler, rebuilt
+from wattigram.core.capture.session import record_run
+from wattigram.core.capture.session.board_process import ImageBoardProcess
+from wattigram.core.capture.take import open_take
 from wattigram.core.capture.transport import open_transport
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import load_image, places
@@ -15,9 +18,6 @@ from wattigram.core.emulator.board_setup import board_setup
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.c_names import c_identifiers
 from wattigram.core.model.design import Workspace, open_workspace
-from wattigram.core.session import record_run
-from wattigram.core.session.board_process import ImageBoardProcess
-from wattigram.core.take import open_take
 
 pytestmark = needs_compiler
 SECONDS = 0.5

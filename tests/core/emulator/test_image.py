@@ -12,6 +12,8 @@ from tests.conftest import edited
 from tests.core.firmware.compiled import EXAMPLES, IDS, built, needs_compiler
 from tests.core.firmware.judged import judged
 from tests.core.registers.designs import random_workspace
+from wattigram.core.capture.session import record_run
+from wattigram.core.capture.take import Take, open_take
 from wattigram.core.model.design import (
     Dma,
     Interrupt,
@@ -26,9 +28,7 @@ from wattigram.core.model.design.edits import Edit, SetPerTrigger, SetRetrieval,
 from wattigram.core.predict.timing import retrieval_timing
 from wattigram.core.predict.timing.retrieval import polling_wait_s
 from wattigram.core.proof import prove
-from wattigram.core.session import record_run
 from wattigram.core.silicon.registers import differences
-from wattigram.core.take import Take, open_take
 
 pytestmark = needs_compiler
 

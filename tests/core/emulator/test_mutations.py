@@ -11,11 +11,11 @@ import pytest
 from tests.conftest import edited
 from tests.core.emulator.mutants import Mistake, moved, mutant, named, replacing, run, without
 from tests.core.firmware.compiled import needs_compiler
+from wattigram.core.capture.session import RunOutcome
+from wattigram.core.capture.take import open_take
 from wattigram.core.firmware import write_firmware
 from wattigram.core.model.design import LevelExpectation, Workspace
 from wattigram.core.model.design.edits import AddExpectation
-from wattigram.core.session import RunOutcome
-from wattigram.core.take import open_take
 
 pytestmark = needs_compiler
 MISTAKES = {

@@ -9,9 +9,9 @@ import pytest
 
 from tests.core.emulator.mutants import Mistake, mutant, named, replacing, run, without
 from tests.core.firmware.compiled import EXAMPLES, needs_compiler
+from wattigram.core.capture.take import open_take
 from wattigram.core.firmware import write_firmware
 from wattigram.core.model.design import Workspace, open_workspace
-from wattigram.core.take import open_take
 
 pytestmark = needs_compiler
 

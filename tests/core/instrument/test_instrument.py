@@ -12,10 +12,10 @@ from contextlib import contextmanager
 import pytest
 
 from wattigram.core.base.errors import LinkError
+from wattigram.core.capture.instrument import Instrument, apply_source, read_voltage
+from wattigram.core.capture.instrument.client import parse_address
+from wattigram.core.capture.instrument.simulated import IDENTITY, SimulatedInstrument
 from wattigram.core.contract.shapes import TriangleShape
-from wattigram.core.instrument import Instrument, apply_source, read_voltage
-from wattigram.core.instrument.client import parse_address
-from wattigram.core.instrument.simulated import IDENTITY, SimulatedInstrument
 from wattigram.core.model.bench import Floating, Level, SignalGenerator, Sine, Supply, Wiring
 
 
@@ -23,7 +23,7 @@ from wattigram.core.model.bench import Floating, Level, SignalGenerator, Sine, S
 def simulated(*arguments: str) -> Iterator[str]:
     """The simulated instrument, started as people start it."""
     process = subprocess.Popen(
-        [sys.executable, "-m", "wattigram.core.instrument", "0", *arguments], stdout=subprocess.PIPE, text=True
+        [sys.executable, "-m", "wattigram.core.capture.instrument", "0", *arguments], stdout=subprocess.PIPE, text=True
     )
     try:
         assert process.stdout is not None

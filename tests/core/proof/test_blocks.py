@@ -13,11 +13,11 @@ import pytest
 
 from tests.test_examples import EXAMPLES
 from wattigram.core.analysis import Largest, Moments, Readings, linearity, linearity_of, two_levels
+from wattigram.core.capture.take import Take, open_take, reader
+from wattigram.core.capture.take.reader import BLOCK_SAMPLES
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.predict.expected import events
 from wattigram.core.proof import compared, prove
-from wattigram.core.take import Take, open_take, reader
-from wattigram.core.take.reader import BLOCK_SAMPLES
 
 TakeOf = Callable[..., Take]
 

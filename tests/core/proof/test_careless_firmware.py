@@ -11,13 +11,13 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from wattigram.core.capture.session.stream_receiver import Reception
+from wattigram.core.capture.take import Take, TakeWriter, open_take
 from wattigram.core.contract.link import EVENT_DTYPE, FAILED, FrameType, encode_frame, writes_text
 from wattigram.core.model.design import Workspace, project_text
 from wattigram.core.proof import Proof, prove
 from wattigram.core.proof.causes import likely_causes
-from wattigram.core.session.reception import Reception
 from wattigram.core.silicon.registers import DesignMemory, design_writes, placed, register_map
-from wattigram.core.take import Take, TakeWriter, open_take
 
 SECONDS = 2.5
 HALF = 256

@@ -10,6 +10,7 @@ import pytest
 from tests.conftest import edited
 from tests.core.board.test_prediction import Design
 from wattigram.core.advise.findings import find_all
+from wattigram.core.capture.take import Take
 from wattigram.core.model.bench import Floating, Ramp, Sine, Wiring
 from wattigram.core.model.design import (
     CourseExpectation,
@@ -31,7 +32,6 @@ from wattigram.core.proof.causes.base import Case
 from wattigram.core.proof.causes.levels import input_beyond_reference
 from wattigram.core.proof.causes.neighbours import floating_pin
 from wattigram.core.proof.verdict import Verdict
-from wattigram.core.take import Take
 
 UPPER = 2.1
 """Limit of the window of Upper zone, volts, with 10 mV of hysteresis."""

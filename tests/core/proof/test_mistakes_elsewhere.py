@@ -9,6 +9,7 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.advise.findings import find_all
+from wattigram.core.capture.take import Take
 from wattigram.core.model.bench import Sine, Steps, Wiring
 from wattigram.core.model.design import (
     FreeRunningTrigger,
@@ -37,7 +38,6 @@ from wattigram.core.model.design.edits import (
     apply_edit,
 )
 from wattigram.core.proof import prove
-from wattigram.core.take import Take
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 WEAK = Wiring(
@@ -126,8 +126,8 @@ def test_a_chain_that_its_window_stopped_is_told_from_one_that_is_slow(
 
 def test_nothing_is_named_where_nothing_fits(take_of: Callable[..., Take], tmp_path: Path) -> None:
     """The bench is another one than described: no mistake of the design looks like that."""
+    from wattigram.core.capture.session import BoardProcess, record_run
     from wattigram.core.model.design import project_text
-    from wattigram.core.session import BoardProcess, record_run
     from wattigram.core.silicon.deploy import effective_bench, effective_config
 
     base = open_workspace(EXAMPLES / "flame-watch")
@@ -139,7 +139,7 @@ def test_nothing_is_named_where_nothing_fits(take_of: Callable[..., Take], tmp_p
     assert project_text(base.project)
     with BoardProcess(config) as board:
         record_run(base, 2.0, tmp_path / "t.h5", board=board.address, fast=True)
-    from wattigram.core.take import open_take
+    from wattigram.core.capture.take import open_take
 
     with open_take(tmp_path / "t.h5") as take:
         proof = prove(base, take)

@@ -11,11 +11,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from wattigram.core.analysis import linearity
+from wattigram.core.capture.take import Take
 from wattigram.core.model.design import Route, SendSink, TableSource, Workspace, open_workspace
 from wattigram.core.predict.expected import expected_values
 from wattigram.core.proof import evidence_for, prove, write_html
 from wattigram.core.proof.outgoing import joined, route_seen
-from wattigram.core.take import Take
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 WHEEL = open_workspace(EXAMPLES / "pedal-to-wheel" / "wheel.wattigram.toml")

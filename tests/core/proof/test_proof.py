@@ -10,6 +10,7 @@ import pytest
 
 from tests.conftest import CURE, edited
 from wattigram.core.board import Run
+from wattigram.core.capture.take import Take, TakeWriter, open_take
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.contract.link import EVENT_DTYPE, FrameType
@@ -39,7 +40,6 @@ from wattigram.core.model.design.edits import (
 from wattigram.core.proof import Proof, evidence_for, prove, write_html, write_junit
 from wattigram.core.proof.evidence import HistogramPanel, ScatterPanel, TracePanel
 from wattigram.core.silicon.deploy import effective_config
-from wattigram.core.take import Take, TakeWriter, open_take
 
 TakeOf = Callable[..., Take]
 

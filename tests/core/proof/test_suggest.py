@@ -5,10 +5,10 @@ from collections.abc import Callable
 import pytest
 
 from tests.conftest import edited
+from wattigram.core.capture.take import Take
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import RemoveSlot
 from wattigram.core.proof import prove, suggest_expectations
-from wattigram.core.take import Take
 
 
 def bare(workspace: Workspace) -> Workspace:

@@ -12,8 +12,9 @@ import pytest
 from tests.core.firmware.compiled import EXAMPLES, built, needs_compiler
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.board import Run
+from wattigram.core.capture.session import record_run
+from wattigram.core.capture.take import open_take
 from wattigram.core.model.design import DacSink, ResultSource, Route, RouteTimer, Workspace, open_workspace
-from wattigram.core.session import record_run
 from wattigram.core.silicon.deploy import effective_config
 from wattigram.core.silicon.registers import (
     DesignMemory,
@@ -27,7 +28,6 @@ from wattigram.core.silicon.registers import (
     silicon_project,
     surroundings,
 )
-from wattigram.core.take import open_take
 
 FOLDER = EXAMPLES[0].parents[1]
 Plain = tuple[int, int, int]

@@ -7,14 +7,14 @@ from pathlib import Path
 import pytest
 
 from wattigram.core.base.errors import FirmwareError, LinkError
+from wattigram.core.capture.session import record_run
+from wattigram.core.capture.session.debug_port import DebuggedPort, debugger_place
+from wattigram.core.capture.session.memory_reader import look
+from wattigram.core.capture.session.port import debugger_of, open_port
 from wattigram.core.capture.transport import Decoder
 from wattigram.core.contract.image import load_image, places
 from wattigram.core.contract.link import Frame
 from wattigram.core.model.design import Workspace
-from wattigram.core.session import record_run
-from wattigram.core.session.debugged import DebuggedPort, debugger_place
-from wattigram.core.session.looking import look
-from wattigram.core.session.port import debugger_of, open_port
 
 
 @pytest.mark.parametrize(

@@ -8,10 +8,10 @@ import pytest
 import serial.tools.list_ports
 
 from tests.cli.test_cli import wattigram
+from wattigram.core.capture.session.link_load import overload_text, stream_bytes_hz
+from wattigram.core.capture.take import Take
 from wattigram.core.capture.transport import serial_ports
 from wattigram.core.model.design import Workspace
-from wattigram.core.session.load import overload_text, stream_bytes_hz
-from wattigram.core.take import Take
 
 
 def test_the_load_is_what_the_board_really_sends(cured: Workspace, take_of: object) -> None:

@@ -6,12 +6,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import edited
+from wattigram.core.capture.session.live_session import _stretch
+from wattigram.core.capture.session.stream_view import (
+    ExpectedWindow,
+    expected_only,
+    picture,
+    signal_numbers,
+    to_columns,
+)
 from wattigram.core.model.bench import Level, Wiring
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import AddSlot, SetLoopItems, SetWiring
 from wattigram.core.predict.expected import expected_raw, expected_reduced
-from wattigram.core.session.live import _stretch
-from wattigram.core.session.picture import ExpectedWindow, expected_only, picture, signal_numbers, to_columns
 
 
 @settings(max_examples=40, deadline=None)

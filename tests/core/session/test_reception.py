@@ -7,10 +7,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from wattigram.core.capture.session.stream_receiver import Reception
+from wattigram.core.capture.take import Take, TakeWriter, open_take
 from wattigram.core.contract.link import FLAG_FIRST, FrameType, encode_frame
 from wattigram.core.model.design import Workspace, project_text
-from wattigram.core.session.reception import Reception
-from wattigram.core.take import Take, TakeWriter, open_take
 
 HALF = 256
 

@@ -13,11 +13,11 @@ import numpy as np
 import pytest
 
 from wattigram.core.base.errors import LinkError
+from wattigram.core.capture.session import record as record_module
+from wattigram.core.capture.session import record_run
+from wattigram.core.capture.take import open_take
 from wattigram.core.contract.link import FLAG_FIRST, FrameType, encode_frame
 from wattigram.core.model.design import Workspace
-from wattigram.core.session import record as record_module
-from wattigram.core.session import record_run
-from wattigram.core.take import open_take
 
 TICK_HZ = 96_000_000
 

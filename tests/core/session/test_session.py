@@ -19,6 +19,9 @@ import serial
 
 from tests.conftest import edited
 from wattigram.core.base.errors import LinkError
+from wattigram.core.capture.session import BoardProcess, LiveSession, Snapshot, ViewRequest, record_run
+from wattigram.core.capture.session.stream_receiver import RING_ITEMS, Reception, Ring
+from wattigram.core.capture.take import open_take
 from wattigram.core.capture.transport import Decoder, SampleRun, open_transport
 from wattigram.core.contract.link import Frame, FrameType
 from wattigram.core.contract.link.link_key import read_key
@@ -26,10 +29,7 @@ from wattigram.core.model.bench import Level, Wiring
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import SetLoopItems, SetPeriod, SetSampling, SetWiring
 from wattigram.core.proof import prove
-from wattigram.core.session import BoardProcess, LiveSession, Snapshot, ViewRequest, record_run
-from wattigram.core.session.reception import RING_ITEMS, Reception, Ring
 from wattigram.core.silicon.deploy import effective_bench, effective_config
-from wattigram.core.take import open_take
 
 
 def read_until(port: object, reached: Callable[[list[object]], bool], seconds: float = 10) -> list[object]:
@@ -210,7 +210,7 @@ def test_a_knob_turned_while_it_runs_is_seen(kiln: Workspace) -> None:
 def test_the_board_ends_with_whoever_started_it(kiln: Workspace) -> None:
     code = (
         "import sys, os\nfrom pathlib import Path\nfrom wattigram.core.model.design import open_workspace\n"
-        "from wattigram.core.silicon.deploy import effective_config\nfrom wattigram.core.session import BoardProcess\n"
+        "from wattigram.core.silicon.deploy import effective_config\nfrom wattigram.core.capture.session import BoardProcess\n"
         "b = BoardProcess(effective_config(open_workspace(Path(sys.argv[1]))))\nprint(b._process.pid, flush=True)\nos._exit(0)\n"
     )
     kiln_file = Path(__file__).parents[3] / "examples" / "studio-kiln"

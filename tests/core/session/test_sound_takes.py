@@ -17,16 +17,16 @@ import pytest
 
 from tests.conftest import KILN
 from wattigram.core.base.errors import TakeError
+from wattigram.core.capture.session import BoardProcess, LiveSession, record_run
+from wattigram.core.capture.session import live_session as live_module
+from wattigram.core.capture.take import TakeWriter, export_csv, open_take
+from wattigram.core.capture.take import disk_space as room_module
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.model.bench import Level, Wiring
 from wattigram.core.model.design import Workspace, open_workspace, project_text
 from wattigram.core.model.design.edits import SetWiring, apply_edit
 from wattigram.core.proof import prove
-from wattigram.core.session import BoardProcess, LiveSession, record_run
-from wattigram.core.session import live as live_module
 from wattigram.core.silicon.deploy import effective_config
-from wattigram.core.take import TakeWriter, export_csv, open_take
-from wattigram.core.take import room as room_module
 
 BLOCK = np.arange(1 << 17, dtype="<u2") | 1
 

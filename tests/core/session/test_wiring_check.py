@@ -6,9 +6,9 @@ from pathlib import Path
 
 import numpy as np
 
+from wattigram.core.capture.session import StreamPicture
+from wattigram.core.capture.session.wiring_check import STEADY_LOOKS, WiringCheck, wiring_steps
 from wattigram.core.model.design import open_workspace
-from wattigram.core.session import StreamPicture
-from wattigram.core.session.wiring_check import STEADY_LOOKS, WiringCheck, wiring_steps
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 RAMP = open_workspace(EXAMPLES / "kiln-ramp")

@@ -7,11 +7,11 @@ from pathlib import Path
 import pytest
 
 from wattigram.core.base.errors import TakeError
+from wattigram.core.capture.session import record_run
+from wattigram.core.capture.take import TakeWriter, open_take
+from wattigram.core.capture.take.atomic_file import temporary_path
+from wattigram.core.capture.take.take_numbers import next_take_path, write_numbered
 from wattigram.core.model.design import Workspace, project_text
-from wattigram.core.session import record_run
-from wattigram.core.take import TakeWriter, open_take
-from wattigram.core.take.atomic import temporary_path
-from wattigram.core.take.numbered import next_take_path, write_numbered
 
 
 def writer(path: Path) -> TakeWriter:

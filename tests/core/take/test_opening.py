@@ -7,11 +7,11 @@ from pathlib import Path
 import pytest
 
 from wattigram.core.base.errors import TakeError
+from wattigram.core.capture.session import record_run
+from wattigram.core.capture.take import open_take
+from wattigram.core.capture.take import opening as opening_module
+from wattigram.core.capture.take.reader import is_take
 from wattigram.core.model.design import Workspace
-from wattigram.core.session import record_run
-from wattigram.core.take import open_take
-from wattigram.core.take import opening as opening_module
-from wattigram.core.take.reader import is_take
 
 LOOPS = "while True: pass"
 FAULTS = "import ctypes; ctypes.string_at(0)"

@@ -12,10 +12,10 @@ import numpy as np
 import pytest
 
 from wattigram.core.base.errors import TakeError
+from wattigram.core.capture.take import Take, open_take
+from wattigram.core.capture.take.repair import covered, merged, present, repair_take
 from wattigram.core.model.design import Workspace
 from wattigram.core.proof import prove
-from wattigram.core.take import Take, open_take
-from wattigram.core.take.repair import covered, merged, present, repair_take
 
 
 @pytest.fixture

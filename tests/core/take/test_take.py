@@ -17,13 +17,13 @@ from hypothesis import strategies as st
 
 from tests.conftest import KILN, edited
 from wattigram.core.base.errors import TakeError, WattigramError
+from wattigram.core.capture.take import Overview, Take, TakeWriter, export_csv, open_take
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.contract.link import EVENT_DTYPE
 from wattigram.core.model.bench import Level, Wiring
 from wattigram.core.model.design import Workspace, project_text
 from wattigram.core.model.design.edits import AddSlot, SetLoopItems, SetWiring
 from wattigram.core.predict.timing import loop_numbers
-from wattigram.core.take import Overview, Take, TakeWriter, export_csv, open_take
 
 
 def run_of(stream: int, first: int, items: np.ndarray) -> SampleRun:

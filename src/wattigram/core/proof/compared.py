@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import Moments
+from wattigram.core.capture.take import SignalSamples, Take
 from wattigram.core.model.design import Chain, RunningMean, rate_divisor, reduced_volts, signal_scale
 from wattigram.core.predict.expected import ExpectedStream, expected_raw, expected_reduced
-from wattigram.core.take import SignalSamples, Take
 
 FloatArray = NDArray[np.float64]
 

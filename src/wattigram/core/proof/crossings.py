@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.capture.take import Take
 from wattigram.core.model.design import Watch, Workspace
 from wattigram.core.predict.accuracy import comparator_figures
 from wattigram.core.predict.expected import ExpectedEvent, expected_events
-from wattigram.core.take import Take
 
 
 @dataclass(frozen=True)

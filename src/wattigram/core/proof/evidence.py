@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.capture.take import Take
 from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Chain, PairExpectation, Route, rate_divisor, signal_scale
 from wattigram.core.predict.accuracy import slot_settling
@@ -16,7 +17,6 @@ from wattigram.core.proof.compared import code_counts, compared_blocks
 from wattigram.core.proof.outgoing import pair_linearity, route_seen
 from wattigram.core.proof.pairing import paired_blocks
 from wattigram.core.proof.verdict import Verdict
-from wattigram.core.take import Take
 
 FloatArray = NDArray[np.float64]
 COLUMNS = 800

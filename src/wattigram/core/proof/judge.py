@@ -9,6 +9,7 @@ import numpy as np
 
 from wattigram.core.analysis import Moments, fit_sine, quantised_bias, two_levels
 from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.capture.take import Take
 from wattigram.core.model.design import (
     CourseExpectation,
     EdgesExpectation,
@@ -35,7 +36,6 @@ from wattigram.core.proof.outputs import judge_course, judge_pair, judge_route, 
 from wattigram.core.proof.pairing import paired_blocks
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.proof.wording import expectation_text
-from wattigram.core.take import Take
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20

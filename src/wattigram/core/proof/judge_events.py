@@ -8,13 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.capture.take import Take
 from wattigram.core.model.design import EdgesExpectation, WindowExpectation
 from wattigram.core.predict.expected import ExpectedEvent, band_half_width_v
 from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
 from wattigram.core.proof.measured import Judged, not_judged, within
 from wattigram.core.proof.unclaimed import Unclaimed
 from wattigram.core.proof.verdict import Outcome
-from wattigram.core.take import Take
 
 SMALLEST_S = 1e-10
 

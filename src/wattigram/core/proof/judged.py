@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from wattigram.core.capture.take import Take
 from wattigram.core.contract.link import FAILED
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits.changes import fix_text
@@ -22,7 +23,6 @@ from wattigram.core.proof.causes import (
 from wattigram.core.proof.judge import judge
 from wattigram.core.proof.verdict import Verdict
 from wattigram.core.proof.wording import expectation_text
-from wattigram.core.take import Take
 
 
 @dataclass(frozen=True)

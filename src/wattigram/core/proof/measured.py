@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from wattigram.core.capture.take import Take
 from wattigram.core.model.design import Chain, TimerTrigger
 from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.proof.verdict import Outcome
-from wattigram.core.take import Take
 
 MOST_UNTOLD_LAPS = 2
 """Of a loop; a rate can be told of more than these, whatever a board sends at once."""

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from wattigram.core.base.quantity import brief
+from wattigram.core.capture.take import Take
 from wattigram.core.contract.link import REDUCED_STREAM
 from wattigram.core.model.design import Chain, Workspace, rate_divisor, tap_index
 from wattigram.core.predict.expected import band_half_width_v
 from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.proof.crossings import crossings
-from wattigram.core.take import Take
 
 MOST_LOST = 0.25
 """Share of the items; of fewer an expectation of the rate tells."""

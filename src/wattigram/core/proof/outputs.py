@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.capture.take import Take
 from wattigram.core.model.design import CourseExpectation, PairExpectation, RouteExpectation, TripExpectation
 from wattigram.core.predict.accuracy import comparator_figures
 from wattigram.core.proof.crossings import signal_watches
@@ -16,7 +17,6 @@ from wattigram.core.proof.outgoing import (
     wanted_values_hz,
 )
 from wattigram.core.proof.verdict import Outcome
-from wattigram.core.take import Take
 
 FEWEST_VALUES = 16
 FEWEST_CROSSINGS = 3

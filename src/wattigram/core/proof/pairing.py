@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.capture.take import Take
 from wattigram.core.predict.accuracy.averaging import stage_delay
 from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.proof.compared import best_blocks, is_judged_reduced
-from wattigram.core.take import Take
 
 FloatArray = NDArray[np.float64]
 

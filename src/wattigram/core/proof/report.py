@@ -9,11 +9,11 @@ from pathlib import Path
 from wattigram import __version__
 from wattigram.core.base.errors import TakeError
 from wattigram.core.base.toml_document import write_atomically
+from wattigram.core.capture.take import Take
 from wattigram.core.model.design import Workspace
 from wattigram.core.proof.evidence import evidence_for
 from wattigram.core.proof.judged import Proof
 from wattigram.core.proof.svg import panel_svg
-from wattigram.core.take import Take
 
 MARKS = {"holds": "✓", "fails": "✕", "open": "○"}
 

@@ -7,11 +7,11 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from wattigram.core.advise.findings import Finding
+from wattigram.core.capture.session import Snapshot, ViewRequest
 from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Project, Workspace
 from wattigram.core.predict.pins import input_source
 from wattigram.core.predict.timing import STEP_NAMES
-from wattigram.core.session import Snapshot, ViewRequest
 from wattigram.desktop.document import Document
 from wattigram.desktop.inspect import panel_for
 from wattigram.desktop.selection import Selection, default_selection

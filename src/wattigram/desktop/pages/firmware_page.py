@@ -24,9 +24,9 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.errors import WattigramError
+from wattigram.core.capture.session import Snapshot
 from wattigram.core.firmware import Complaint, firmware_files
 from wattigram.core.model.design import Workspace
-from wattigram.core.session import Snapshot
 from wattigram.core.silicon.registers import (
     SetupStep,
     Write,

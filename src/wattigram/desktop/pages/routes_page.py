@@ -14,10 +14,10 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.errors import QuantityError
+from wattigram.core.capture.session import OutputPicture, Snapshot
 from wattigram.core.model.design import Pwm, Route, SendSink, Uart, Workspace
 from wattigram.core.model.design.edits import Edit, RemoveOutput, SetPwm, SetRoute, SetUart, Several
 from wattigram.core.model.design.edits.output_edits import Section
-from wattigram.core.session import OutputPicture, Snapshot
 from wattigram.desktop.document import Document
 from wattigram.desktop.inspect import Panel, panel_for
 from wattigram.desktop.inspect.outputs import free_channel, free_timer

@@ -7,9 +7,9 @@ from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen, QRegion, QResizeEven
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from wattigram.core.advise.findings import Finding
+from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.timing import cycle_timing
-from wattigram.core.session import Snapshot
 from wattigram.desktop.selection import FACETS, Selection
 from wattigram.desktop.theme import color, heading_font, number_font, text_font, theme
 from wattigram.desktop.widgets import chain_text

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPainter, QPen
 
 from wattigram.core.base.fields import ratio_text
 from wattigram.core.base.quantity import brief, show, show_volts
+from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import (
     Chain,
     Code,
@@ -28,7 +29,6 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.predict.accuracy import signal_noise
 from wattigram.core.predict.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
-from wattigram.core.session import Snapshot
 from wattigram.desktop.theme import color, signal_color, theme
 
 PLACES_SHOWN = 2

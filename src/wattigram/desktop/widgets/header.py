@@ -9,8 +9,8 @@ from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from wattigram.core.base.quantity import brief
+from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import Workspace
-from wattigram.core.session import Snapshot
 from wattigram.desktop.theme import text_font
 from wattigram.desktop.widgets.labels import ElidedLabel
 

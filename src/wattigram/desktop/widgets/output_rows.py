@@ -10,9 +10,9 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QRe
 from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.advise.findings import Finding
+from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.pins import output_played
-from wattigram.core.session import Snapshot
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of

@@ -10,9 +10,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from wattigram.core.base.quantity import brief
+from wattigram.core.capture.session import StreamPicture
 from wattigram.core.model.design import Signal, Workspace, limits_v
 from wattigram.core.predict.pins import input_extent_v
-from wattigram.core.session import StreamPicture
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_verdict, elide, fill_trace
 

@@ -11,9 +11,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.capture.take import Overview, SignalSamples, Take, open_take
 from wattigram.core.model.design import Chain, Scale, Signal, Workspace, later_gain, signal_scale
 from wattigram.core.predict.expected import band_half_width_v, expected_settled_at, workspace_at
-from wattigram.core.take import Overview, SignalSamples, Take, open_take
 
 FloatArray = NDArray[np.float64]
 BAND_POINTS = 4

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
+from wattigram.core.capture.session import Snapshot
+from wattigram.core.capture.session.wiring_check import WiringCheck
 from wattigram.core.model.design import Workspace
-from wattigram.core.session import Snapshot
-from wattigram.core.session.wiring_check import WiringCheck
 
 
 class WiringBar(QFrame):

@@ -8,6 +8,7 @@ import numpy as np
 
 from wattigram.core.analysis import explained_share
 from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.capture.take import Take
 from wattigram.core.model.design.edits import SetHandler, apply_edit
 from wattigram.core.predict.expected import expected_raw
 from wattigram.core.predict.timing import cycle_timing, retrieval_timing
@@ -21,7 +22,6 @@ from wattigram.core.proof.causes.base import (
 )
 from wattigram.core.proof.causes.neighbours import sampling_too_short
 from wattigram.core.proof.verdict import Verdict
-from wattigram.core.take import Take
 
 CLEAR_SIGMAS = 4
 LEAST_LSB = 1.0

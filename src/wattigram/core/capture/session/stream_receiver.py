@@ -12,6 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import LinkError, TakeError
+from wattigram.core.capture.session.continuation import Origin, Suspended, origin_after
+from wattigram.core.capture.session.item_numbering import Numbering
+from wattigram.core.capture.take import TakeWriter
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.link import (
     EVENT_DTYPE,
@@ -27,9 +30,6 @@ from wattigram.core.contract.link import (
 )
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.expected import unwrap_stamps
-from wattigram.core.session.continuation import Origin, Suspended, origin_after
-from wattigram.core.session.numbering import Numbering
-from wattigram.core.take import TakeWriter
 
 RING_ITEMS = 1 << 20
 EVENTS_KEPT = 500

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from wattigram.core.base.errors import TakeError
-from wattigram.core.take.reader import Take
+from wattigram.core.capture.take.reader import Take
 
 ROWS_AT_ONCE = 20_000
 

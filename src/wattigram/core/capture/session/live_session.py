@@ -18,19 +18,16 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from wattigram.core.base.errors import LinkError, TakeError, WattigramError, internal_error
-from wattigram.core.capture.transport.debug_client import DebugClient
-from wattigram.core.contract.image import Place
-from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
-from wattigram.core.model.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
-from wattigram.core.predict.expected import History, StampedInstants
-from wattigram.core.predict.timing import cycle_timing
-from wattigram.core.session.address import IMAGE, is_serial, is_virtual
-from wattigram.core.session.board_process import ChildBoard, virtual_board
-from wattigram.core.session.continuation import Suspended, finish_suspended, new_take
-from wattigram.core.session.load import overload_text
-from wattigram.core.session.looking import LOOK_S, look
-from wattigram.core.session.outgoing import output_pictures
-from wattigram.core.session.picture import (
+from wattigram.core.capture.session.address import IMAGE, is_serial, is_virtual
+from wattigram.core.capture.session.board_process import ChildBoard, virtual_board
+from wattigram.core.capture.session.continuation import Suspended, finish_suspended, new_take
+from wattigram.core.capture.session.link_load import overload_text
+from wattigram.core.capture.session.memory_reader import LOOK_S, look
+from wattigram.core.capture.session.output_view import output_pictures
+from wattigram.core.capture.session.port import debugger_of, open_port
+from wattigram.core.capture.session.snapshot import Snapshot, StreamPicture, ViewRequest
+from wattigram.core.capture.session.stream_receiver import Reception
+from wattigram.core.capture.session.stream_view import (
     ExpectedWindow,
     FloatArray,
     expected_only,
@@ -40,13 +37,16 @@ from wattigram.core.session.picture import (
     signal_numbers,
     to_columns,
 )
-from wattigram.core.session.port import debugger_of, open_port
-from wattigram.core.session.reception import Reception
-from wattigram.core.session.snapshot import Snapshot, StreamPicture, ViewRequest
+from wattigram.core.capture.transport.debug_client import DebugClient
+from wattigram.core.contract.image import Place
+from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
+from wattigram.core.model.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
+from wattigram.core.predict.expected import History, StampedInstants
+from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.silicon.deploy import effective_bench
 
 if TYPE_CHECKING:
-    from wattigram.core.session.port import Port
+    from wattigram.core.capture.session.port import Port
 
 _log = logging.getLogger(__name__)
 DISPLAY_S = 1 / 30

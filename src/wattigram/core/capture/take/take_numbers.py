@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from wattigram.core.base.errors import TakeError
 
 if TYPE_CHECKING:
-    from wattigram.core.take.writer import TakeWriter
+    from wattigram.core.capture.take.writer import TakeWriter
 
 
 MOST_TRIES = 100

@@ -10,12 +10,12 @@ from pathlib import Path
 
 import numpy as np
 
+from wattigram.core.capture.take import TakeWriter
+from wattigram.core.capture.take.take_numbers import write_numbered
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.contract.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM, Identity
 from wattigram.core.model.design import Chain, Workspace, project_text, rate_divisor, tapped_signals
 from wattigram.core.predict.timing import cycle_timing
-from wattigram.core.take import TakeWriter
-from wattigram.core.take.numbered import write_numbered
 
 LONGEST_ALIGNMENT_S = 10
 """Where the buffers of all chains begin together less often than this, each goes on at a wrap of its own."""

@@ -10,13 +10,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from wattigram.core.base.errors import FirmwareError, LinkError, WattigramError
+from wattigram.core.capture.session.debug_port import DebuggedPort, debugger_place
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import Image, Place, load_image, places
 from wattigram.core.contract.link import FLAG_FIRST, POLLED, STAMP_STREAM, FrameType, Identity, encode_frame
 from wattigram.core.firmware import Tables
 from wattigram.core.firmware.tables import ChainTable
 from wattigram.core.model.design import Chain, Dma, Workspace
-from wattigram.core.session.debugged import DebuggedPort, debugger_place
 from wattigram.core.silicon.registers import register_map
 
 START, STOP = 1, 2

@@ -64,7 +64,7 @@ def check_target(path: Path, overwrite: bool) -> None:
     TakeError
         When something lies there that is no take, or a take and ``overwrite`` is false.
     """
-    from wattigram.core.take.reader import is_take  # late: readers need no room
+    from wattigram.core.capture.take.reader import is_take  # late: readers need no room
 
     if not os.path.lexists(path):
         return

@@ -7,7 +7,7 @@ import itertools
 import os
 from pathlib import Path
 
-from wattigram.core.take.room import check_target
+from wattigram.core.capture.take.disk_space import check_target
 
 _NUMBERS = itertools.count()
 """Two takes that one program begins under the same name do not meet either."""

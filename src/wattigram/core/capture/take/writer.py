@@ -20,9 +20,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
+from wattigram.core.capture.take.atomic_file import move_into_place, temporary_path
+from wattigram.core.capture.take.disk_space import Room, check_target
 from wattigram.core.capture.transport import SampleRun
-from wattigram.core.take.atomic import move_into_place, temporary_path
-from wattigram.core.take.room import Room, check_target
 
 FORMAT = "wattigram-take"
 VERSION = 3

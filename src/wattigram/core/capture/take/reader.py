@@ -15,6 +15,10 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
 from wattigram.core.base.foreign import foreign, visible
+from wattigram.core.capture.take.opening import open_file
+from wattigram.core.capture.take.signal_samples import OutputSamples, SignalSamples
+from wattigram.core.capture.take.validation import REPAIR, check_take
+from wattigram.core.capture.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE
 from wattigram.core.contract.link import (
     FAILED,
     OUTPUT_STREAM,
@@ -31,10 +35,6 @@ from wattigram.core.model.design.workspace import workspace_from_text
 from wattigram.core.model.part import Part, parse_part
 from wattigram.core.predict.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
 from wattigram.core.predict.timing import cycle_timing, loop_numbers
-from wattigram.core.take.opening import open_file
-from wattigram.core.take.samples import OutputSamples, SignalSamples
-from wattigram.core.take.sound import REPAIR, check_take
-from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE
 
 BLOCK_SAMPLES = 1 << 18
 LOOKED_AT = 1 << 18

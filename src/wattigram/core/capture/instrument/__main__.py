@@ -1,11 +1,11 @@
-"""``python -m wattigram.core.instrument [PORT]``: the simulated instrument as a program of its own."""
+"""``python -m wattigram.core.capture.instrument [PORT]``: the simulated instrument as a program of its own."""
 
 from __future__ import annotations
 
 import contextlib
 import sys
 
-from wattigram.core.instrument.simulated import serve
+from wattigram.core.capture.instrument.simulated import serve
 
 
 def main() -> int:

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.board import OVERWRITTEN, TORN
+from wattigram.core.capture.session.snapshot import OutputPicture
+from wattigram.core.capture.session.stream_receiver import Ring
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.design import SendSink, Workspace
 from wattigram.core.predict.expected import expected_values
-from wattigram.core.session.reception import Ring
-from wattigram.core.session.snapshot import OutputPicture
 
 NEWEST = 2000
 EXPECTED_NEWEST = 400

@@ -7,19 +7,19 @@ from typing import TYPE_CHECKING
 from wattigram.core.base.lazy_imports import load_from
 
 if TYPE_CHECKING:
-    from wattigram.core.take.export import export_csv
-    from wattigram.core.take.overview import Overview
-    from wattigram.core.take.reader import Take, open_take
-    from wattigram.core.take.samples import OutputSamples, SignalSamples
-    from wattigram.core.take.writer import TakeWriter
+    from wattigram.core.capture.take.export import export_csv
+    from wattigram.core.capture.take.overview import Overview
+    from wattigram.core.capture.take.reader import Take, open_take
+    from wattigram.core.capture.take.signal_samples import OutputSamples, SignalSamples
+    from wattigram.core.capture.take.writer import TakeWriter
 
 __all__ = ["OutputSamples", "Overview", "SignalSamples", "Take", "TakeWriter", "export_csv", "open_take"]
 
 _HOMES = {
     "export_csv": "export",
     "Overview": "overview",
-    "OutputSamples": "samples",
-    "SignalSamples": "samples",
+    "OutputSamples": "signal_samples",
+    "SignalSamples": "signal_samples",
     "Take": "reader",
     "open_take": "reader",
     "TakeWriter": "writer",

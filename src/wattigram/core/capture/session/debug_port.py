@@ -6,10 +6,10 @@ import time
 from pathlib import Path
 
 from wattigram.core.base.errors import LinkError
+from wattigram.core.capture.session.address import DEBUGGER
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import Image
 from wattigram.core.contract.link import FrameType, encode_frame
-from wattigram.core.session.address import DEBUGGER
 
 IDLE_S = 0.01
 

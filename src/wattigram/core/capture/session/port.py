@@ -5,13 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from wattigram.core.capture.session.address import DEBUGGER
 from wattigram.core.capture.transport import Transport, open_transport
 from wattigram.core.model.design import Workspace
-from wattigram.core.session.address import DEBUGGER
 
 if TYPE_CHECKING:
+    from wattigram.core.capture.session.debug_port import DebuggedPort
     from wattigram.core.capture.transport.debug_client import DebugClient
-    from wattigram.core.session.debugged import DebuggedPort
 
     Port = Transport | DebuggedPort
 
@@ -29,7 +29,7 @@ def open_port(
         When nobody answers there, or the image does not fit.
     """
     if address.startswith(DEBUGGER):
-        from wattigram.core.session.polled import open_debugged  # late: few need it
+        from wattigram.core.capture.session.polled_board import open_debugged  # late: few need it
 
         return open_debugged(workspace, address, elf, looks_only=looks_only)
     return open_transport(address, timeout_s=wait_s)

@@ -19,10 +19,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
+from wattigram.core.capture.take.opening import SIGNATURE, open_file, stored_end
+from wattigram.core.capture.take.validation import ITEM_TYPES, LARGEST_STREAM_ITEMS, LARGEST_TEXT_BYTES
+from wattigram.core.capture.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, TakeWriter
 from wattigram.core.capture.transport import SampleRun
-from wattigram.core.take.opening import SIGNATURE, open_file, stored_end
-from wattigram.core.take.sound import ITEM_TYPES, LARGEST_STREAM_ITEMS, LARGEST_TEXT_BYTES
-from wattigram.core.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, TakeWriter
 
 BLOCK_ITEMS = 1 << 20
 NOTHING = np.empty(0, dtype=np.int64)

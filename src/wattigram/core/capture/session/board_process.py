@@ -14,10 +14,10 @@ from types import TracebackType
 from typing import Self
 
 from wattigram.core.base.errors import LinkError
+from wattigram.core.capture.session.address import IMAGE
 from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.emulator.board_setup import BoardSetup, board_setup
 from wattigram.core.model.design import Workspace
-from wattigram.core.session.address import IMAGE
 from wattigram.core.silicon.deploy import effective_config
 from wattigram.core.silicon.deploy.project_config import DEFAULT_SEED
 

@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
+from wattigram.core.capture.session.snapshot import StreamPicture
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.expected import band_half_width_v
-from wattigram.core.session.snapshot import StreamPicture
 
 NEAR_SHARE = 0.01
 """Of full scale: so near to ground or reference counts as there, whatever the accuracy."""

@@ -12,19 +12,19 @@ from typing import TYPE_CHECKING
 
 from wattigram.core.base.errors import LinkError
 from wattigram.core.base.quantity import show
+from wattigram.core.capture.session.board_process import virtual_board
+from wattigram.core.capture.session.continuation import new_take
+from wattigram.core.capture.session.link_load import overload_text
+from wattigram.core.capture.session.port import open_port
+from wattigram.core.capture.session.stream_receiver import Reception
+from wattigram.core.capture.take.disk_space import check_target
 from wattigram.core.contract.link import FAILED
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.timing import cycle_timing
-from wattigram.core.session.board_process import virtual_board
-from wattigram.core.session.continuation import new_take
-from wattigram.core.session.load import overload_text
-from wattigram.core.session.port import open_port
-from wattigram.core.session.reception import Reception
 from wattigram.core.silicon.deploy.project_config import DEFAULT_SEED
-from wattigram.core.take.room import check_target
 
 if TYPE_CHECKING:
-    from wattigram.core.session.port import Port
+    from wattigram.core.capture.session.port import Port
 
 SILENCE_S = 3.0
 OWN_SILENCE_S = 20.0

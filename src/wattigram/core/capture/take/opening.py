@@ -64,8 +64,8 @@ def _look(path: Path) -> None:
     """Read what everybody reads; whatever is raised is raised again where the file is really read."""
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))  # a fault leaves no file behind
     resource.setrlimit(resource.RLIMIT_CPU, (LONGEST_S, LONGEST_S + 1))  # however busy the machine is
-    from wattigram.core.take.reader import Take
-    from wattigram.core.take.sound import check_take
+    from wattigram.core.capture.take.reader import Take
+    from wattigram.core.capture.take.validation import check_take
 
     with h5py.File(path, "r") as file:
         check_take(file, str(path))

@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.capture.session.snapshot import StreamPicture
 from wattigram.core.model.design import Chain, Signal, reduced_volts, signal_scale
 from wattigram.core.predict.expected import ExpectedStream, History, Instants, expected_raw, expected_reduced
 from wattigram.core.predict.timing import loop_numbers
-from wattigram.core.session.snapshot import StreamPicture
 
 FloatArray = NDArray[np.float64]
 LARGEST_EXPECTED = 40_000
