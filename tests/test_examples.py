@@ -9,9 +9,9 @@ import pytest
 
 from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.take import Take
+from wattigram.core.judge import prove
 from wattigram.core.model.design import open_workspace
 from wattigram.core.model.design.project_file import parse_project, project_text
-from wattigram.core.proof import prove
 
 EXAMPLES = sorted((Path(__file__).parents[1] / "examples").glob("*/*.wattigram.toml"))
 FINISHED = [path for path in EXAMPLES if path.parent.name != "studio-kiln"]

@@ -12,12 +12,12 @@ from wattigram.core.advise.findings import find_all
 from wattigram.core.base.errors import PartError
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import Take, open_take
+from wattigram.core.judge import prove
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.part.svd import read_svd
 from wattigram.core.predict.accuracy import comparator_figures, slot_settling
 from wattigram.core.predict.expected import expected_raw, expected_reduced
 from wattigram.core.predict.timing import retrieval_timing, route_timing
-from wattigram.core.proof import prove
 
 FOLDER = Path(__file__).parent
 

@@ -14,11 +14,11 @@ from wattigram.core.advise.findings import find_all
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.capture.take.repair import repair_take
+from wattigram.core.judge import prove
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.part import find_part, load_part
 from wattigram.core.model.part.svd import blocks_toml, read_svd
 from wattigram.core.predict.waveform.files import read_points, table_c, table_csv, write_wav
-from wattigram.core.proof import prove
 
 DAMAGES = 12
 SVD = """<?xml version="1.0"?><device><name>X</name><peripherals><peripheral><name>ADC1</name>

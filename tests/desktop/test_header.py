@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from wattigram.core.capture.session import Snapshot
+from wattigram.core.judge import Proof, Verdict
 from wattigram.core.model.design import Workspace
-from wattigram.core.proof import Proof, Verdict
 from wattigram.desktop.widgets.header import Header
 from wattigram.desktop.widgets.notice import Notice
 

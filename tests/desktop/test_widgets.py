@@ -18,11 +18,11 @@ from tests.conftest import edited
 from wattigram.core.base.errors import LinkError
 from wattigram.core.base.quantity import round_values
 from wattigram.core.base.user_folders import folder_of, safe_name
+from wattigram.core.judge import Evidence, Verdict
+from wattigram.core.judge.evidence import HistogramPanel, ScatterPanel, TracePanel
+from wattigram.core.judge.svg_pictures import panel_svg
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import RemoveSlot, SetPin
-from wattigram.core.proof import Evidence, Verdict
-from wattigram.core.proof.evidence import HistogramPanel, ScatterPanel, TracePanel
-from wattigram.core.proof.svg import panel_svg
 from wattigram.desktop.jobs import Job
 from wattigram.desktop.settings import Settings
 from wattigram.desktop.theme import DARK, LIGHT, MARKERS, PATTERNS

@@ -16,9 +16,9 @@ from wattigram.cli.prove import print_proof
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import open_take
+from wattigram.core.judge import Proof, prove, write_html, write_junit
 from wattigram.core.model.design import Workspace, open_workspace, save_project
 from wattigram.core.model.design.edits import apply_edit
-from wattigram.core.proof import Proof, prove, write_html, write_junit
 
 EXAMPLE = Path(__file__).parents[3] / "examples" / "studio-kiln"
 DEMO_S = 10.0

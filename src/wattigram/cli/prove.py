@@ -10,9 +10,9 @@ import typer
 
 from wattigram.cli.progress import Progress
 from wattigram.core.capture.take import open_take
+from wattigram.core.judge import Proof, prove, write_html, write_junit
+from wattigram.core.judge.report import MARKS
 from wattigram.core.model.design import open_workspace
-from wattigram.core.proof import Proof, prove, write_html, write_junit
-from wattigram.core.proof.report import MARKS
 
 
 def prove_take(

@@ -138,7 +138,7 @@ class ChainActions:
 
     def expect(self) -> None:
         """Expectations for the selected signal, from what is wired to its pin."""
-        from wattigram.core.proof import suggest_expectations  # late: the window starts without it
+        from wattigram.core.judge import suggest_expectations  # late: the window starts without it
 
         selection = self._page.selection
         name = selection.signal

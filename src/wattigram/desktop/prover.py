@@ -8,10 +8,10 @@ from pathlib import Path
 
 from wattigram.core.capture.session import is_virtual, record_run
 from wattigram.core.capture.take import open_take
+from wattigram.core.judge import Evidence, Proof, evidence_for, prove, write_html
 from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.pins import input_source
-from wattigram.core.proof import Evidence, Proof, evidence_for, prove, write_html
 
 SHORTEST_S, LONGEST_S = 2.0, 30.0
 PERIODS = 2.5

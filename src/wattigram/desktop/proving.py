@@ -18,7 +18,7 @@ from wattigram.desktop.live import LiveBoard
 from wattigram.desktop.takes_place import TakesPlace
 
 if TYPE_CHECKING:
-    from wattigram.core.proof import LikelyCause
+    from wattigram.core.judge import LikelyCause
     from wattigram.desktop.prover import Proved
 
 

@@ -11,8 +11,8 @@ from pathlib import Path
 from tests.core.firmware.compiled import rebuilt
 from wattigram.core.capture.session import RunOutcome, record_run
 from wattigram.core.capture.take import open_take
+from wattigram.core.judge import Proof, prove
 from wattigram.core.model.design import Workspace
-from wattigram.core.proof import Proof, prove
 
 Mutation = Callable[[str], str]
 

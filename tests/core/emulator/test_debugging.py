@@ -23,8 +23,8 @@ from wattigram.core.capture.transport import Transport, open_transport
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.link.gdb_packets import PacketReader, decode_payload, encode_packet
 from wattigram.core.emulator.board_setup import board_setup
+from wattigram.core.judge import prove
 from wattigram.core.model.design import Workspace
-from wattigram.core.proof import prove
 
 GDB = shutil.which("gdb-multiarch") or shutil.which("arm-none-eabi-gdb")
 

@@ -14,6 +14,7 @@ from tests.core.firmware.judged import judged
 from tests.core.registers.designs import random_workspace
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import Take, open_take
+from wattigram.core.judge import prove
 from wattigram.core.model.design import (
     Dma,
     Interrupt,
@@ -27,7 +28,6 @@ from wattigram.core.model.design import (
 from wattigram.core.model.design.edits import Edit, SetPerTrigger, SetRetrieval, SetSampling, SetTrigger, SetWindow
 from wattigram.core.predict.timing import retrieval_timing
 from wattigram.core.predict.timing.retrieval import polling_wait_s
-from wattigram.core.proof import prove
 from wattigram.core.silicon.registers import differences
 
 pytestmark = needs_compiler

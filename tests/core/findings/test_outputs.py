@@ -9,6 +9,7 @@ import pytest
 from tests.conftest import edited
 from wattigram.core.advise.comparison import compare_designs
 from wattigram.core.advise.findings import find_all
+from wattigram.core.judge import suggest_expectations
 from wattigram.core.model.design import Generator, GeneratorFollow, Playback, Report, Uart, Workspace, open_workspace
 from wattigram.core.model.design.edits import (
     Edit,
@@ -21,7 +22,6 @@ from wattigram.core.model.design.edits import (
     apply_edit,
 )
 from wattigram.core.predict.pins import pwm_timing
-from wattigram.core.proof import suggest_expectations
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 RAMP = open_workspace(EXAMPLES / "kiln-ramp")

@@ -8,10 +8,10 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.capture.take import Take
+from wattigram.core.judge import prove
 from wattigram.core.model.bench import Ramp
 from wattigram.core.model.design import Interrupt, LevelExpectation, Workspace
 from wattigram.core.model.design.edits import AddExpectation, SetHandler, SetRetrieval, SetWiring, apply_edit
-from wattigram.core.proof import prove
 
 TakeOf = Callable[..., Take]
 

@@ -15,9 +15,9 @@ from tests.test_examples import EXAMPLES
 from wattigram.core.analysis import Largest, Moments, Readings, linearity, linearity_of, two_levels
 from wattigram.core.capture.take import Take, open_take, reader
 from wattigram.core.capture.take.reader import BLOCK_SAMPLES
+from wattigram.core.judge import compared_streams, prove
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.predict.expected import events
-from wattigram.core.proof import compared, prove
 
 TakeOf = Callable[..., Take]
 
@@ -72,7 +72,7 @@ def test_a_long_take_is_read_within_little_memory(kiln: Workspace, take_of: Take
             found = Moments()
             for block in take.blocks("Coil current"):
                 found.add(block.volts[block.valid])
-            counted = compared.code_counts(take, "Coil current")
+            counted = compared_streams.code_counts(take, "Coil current")
             peak = tracemalloc.get_traced_memory()[1]
         finally:
             tracemalloc.stop()

@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 from wattigram.core.capture.session.stream_receiver import Reception
 from wattigram.core.capture.take import Take, TakeWriter, open_take
 from wattigram.core.contract.link import EVENT_DTYPE, FAILED, FrameType, encode_frame, writes_text
+from wattigram.core.judge import Proof, prove
+from wattigram.core.judge.causes import likely_causes
 from wattigram.core.model.design import Workspace, project_text
-from wattigram.core.proof import Proof, prove
-from wattigram.core.proof.causes import likely_causes
 from wattigram.core.silicon.registers import DesignMemory, design_writes, placed, register_map
 
 SECONDS = 2.5

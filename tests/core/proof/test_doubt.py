@@ -11,6 +11,11 @@ from tests.conftest import edited
 from tests.core.board.test_prediction import Design
 from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.take import Take
+from wattigram.core.judge import prove, suggest_expectations
+from wattigram.core.judge.causes.base import Case
+from wattigram.core.judge.causes.levels import input_beyond_reference
+from wattigram.core.judge.causes.settling import floating_pin
+from wattigram.core.judge.verdict import Verdict
 from wattigram.core.model.bench import Floating, Ramp, Sine, Wiring
 from wattigram.core.model.design import (
     CourseExpectation,
@@ -27,11 +32,6 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.edits import RemoveWiring, SetAlignment, SetItemWidth, SetStartup, SetWindow, SetWiring
 from wattigram.core.predict.expected import band_half_width_v
-from wattigram.core.proof import prove, suggest_expectations
-from wattigram.core.proof.causes.base import Case
-from wattigram.core.proof.causes.levels import input_beyond_reference
-from wattigram.core.proof.causes.neighbours import floating_pin
-from wattigram.core.proof.verdict import Verdict
 
 UPPER = 2.1
 """Limit of the window of Upper zone, volts, with 10 mV of hysteresis."""

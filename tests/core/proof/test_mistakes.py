@@ -10,6 +10,7 @@ import pytest
 from tests.conftest import edited
 from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.take import Take
+from wattigram.core.judge import Proof, prove
 from wattigram.core.model.bench import Floating, Ramp, Wiring
 from wattigram.core.model.design import (
     Comparator,
@@ -50,7 +51,6 @@ from wattigram.core.model.design.edits import (
     SetWiring,
     apply_edit,
 )
-from wattigram.core.proof import Proof, prove
 
 TakeOf = Callable[..., Take]
 

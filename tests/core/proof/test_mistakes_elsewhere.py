@@ -10,6 +10,7 @@ import pytest
 from tests.conftest import edited
 from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.take import Take
+from wattigram.core.judge import prove
 from wattigram.core.model.bench import Sine, Steps, Wiring
 from wattigram.core.model.design import (
     FreeRunningTrigger,
@@ -37,7 +38,6 @@ from wattigram.core.model.design.edits import (
     SetWiring,
     apply_edit,
 )
-from wattigram.core.proof import prove
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 WEAK = Wiring(

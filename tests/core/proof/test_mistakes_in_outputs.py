@@ -12,6 +12,7 @@ from tests.conftest import edited
 from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.take import Take
 from wattigram.core.contract.shapes import PulseShape, SineShape
+from wattigram.core.judge import Proof, prove
 from wattigram.core.model.bench import Jumper, Level, Ramp, Tied, Wiring
 from wattigram.core.model.design import (
     CourseExpectation,
@@ -40,7 +41,6 @@ from wattigram.core.model.design.edits import (
     apply_edit,
 )
 from wattigram.core.model.design.selftest import self_test
-from wattigram.core.proof import Proof, prove
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 RAMP = open_workspace(EXAMPLES / "kiln-ramp")

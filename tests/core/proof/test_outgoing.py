@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 
 from wattigram.core.analysis import linearity
 from wattigram.core.capture.take import Take
+from wattigram.core.judge import evidence_for, prove, write_html
+from wattigram.core.judge.output_measurements import joined, route_seen
 from wattigram.core.model.design import Route, SendSink, TableSource, Workspace, open_workspace
 from wattigram.core.predict.expected import expected_values
-from wattigram.core.proof import evidence_for, prove, write_html
-from wattigram.core.proof.outgoing import joined, route_seen
 
 EXAMPLES = Path(__file__).parents[3] / "examples"
 WHEEL = open_workspace(EXAMPLES / "pedal-to-wheel" / "wheel.wattigram.toml")

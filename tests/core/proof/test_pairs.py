@@ -10,6 +10,7 @@ import pytest
 from tests.conftest import edited
 from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.capture.take import Take
+from wattigram.core.judge import prove
 from wattigram.core.model.design import FollowTrigger, Mean, SoftwareTrigger, TimerTrigger, Window, Workspace
 from wattigram.core.model.design.edits import (
     AddWindow,
@@ -21,7 +22,6 @@ from wattigram.core.model.design.edits import (
     apply_edit,
 )
 from wattigram.core.predict.accuracy import twin_rates_hz
-from wattigram.core.proof import prove
 
 TWIN = "Upper zone, twin"
 PAUSE = Window(low="1 V", high="4 V", action="stop", rearm_after_s="150 ms", hysteresis_v="100 mV")

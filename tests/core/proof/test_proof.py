@@ -14,6 +14,8 @@ from wattigram.core.capture.take import Take, TakeWriter, open_take
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.contract.link import EVENT_DTYPE, FrameType
+from wattigram.core.judge import Proof, evidence_for, prove, write_html, write_junit
+from wattigram.core.judge.evidence import HistogramPanel, ScatterPanel, TracePanel
 from wattigram.core.model.bench import Floating, Level, Sine, Steps, Wiring
 from wattigram.core.model.design import (
     Expectation,
@@ -37,8 +39,6 @@ from wattigram.core.model.design.edits import (
     SetWiring,
     apply_edit,
 )
-from wattigram.core.proof import Proof, evidence_for, prove, write_html, write_junit
-from wattigram.core.proof.evidence import HistogramPanel, ScatterPanel, TracePanel
 from wattigram.core.silicon.deploy import effective_config
 
 TakeOf = Callable[..., Take]

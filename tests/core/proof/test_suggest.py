@@ -6,9 +6,9 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.capture.take import Take
+from wattigram.core.judge import prove, suggest_expectations
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import RemoveSlot
-from wattigram.core.proof import prove, suggest_expectations
 
 
 def bare(workspace: Workspace) -> Workspace:

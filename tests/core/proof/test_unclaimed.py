@@ -4,7 +4,7 @@ import random
 
 import pytest
 
-from wattigram.core.proof.unclaimed import Unclaimed
+from wattigram.core.judge.nearest_match import Unclaimed
 
 
 def test_each_instant_is_claimed_once_and_the_nearest_first() -> None:

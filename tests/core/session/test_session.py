@@ -25,10 +25,10 @@ from wattigram.core.capture.take import open_take
 from wattigram.core.capture.transport import Decoder, SampleRun, open_transport
 from wattigram.core.contract.link import Frame, FrameType
 from wattigram.core.contract.link.link_key import read_key
+from wattigram.core.judge import prove
 from wattigram.core.model.bench import Level, Wiring
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import SetLoopItems, SetPeriod, SetSampling, SetWiring
-from wattigram.core.proof import prove
 from wattigram.core.silicon.deploy import effective_bench, effective_config
 
 

@@ -22,10 +22,10 @@ from wattigram.core.capture.session import live_session as live_module
 from wattigram.core.capture.take import TakeWriter, export_csv, open_take
 from wattigram.core.capture.take import disk_space as room_module
 from wattigram.core.capture.transport import SampleRun
+from wattigram.core.judge import prove
 from wattigram.core.model.bench import Level, Wiring
 from wattigram.core.model.design import Workspace, open_workspace, project_text
 from wattigram.core.model.design.edits import SetWiring, apply_edit
-from wattigram.core.proof import prove
 from wattigram.core.silicon.deploy import effective_config
 
 BLOCK = np.arange(1 << 17, dtype="<u2") | 1

@@ -14,8 +14,8 @@ import pytest
 from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.capture.take.repair import covered, merged, present, repair_take
+from wattigram.core.judge import prove
 from wattigram.core.model.design import Workspace
-from wattigram.core.proof import prove
 
 
 @pytest.fixture

@@ -16,8 +16,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wattigram.core.judge import Evidence, LikelyCause, Proof, Verdict
 from wattigram.core.model.design import Project
-from wattigram.core.proof import Evidence, LikelyCause, Proof, Verdict
 from wattigram.desktop.theme import color, heading_font, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_verdict, elide
 from wattigram.desktop.widgets.evidence_view import EvidenceView

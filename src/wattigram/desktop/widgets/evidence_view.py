@@ -7,8 +7,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from wattigram.core.proof import Evidence
-from wattigram.core.proof.evidence import HistogramPanel, Panel, ScatterPanel, TracePanel
+from wattigram.core.judge import Evidence
+from wattigram.core.judge.evidence import HistogramPanel, Panel, ScatterPanel, TracePanel
 from wattigram.desktop.theme import color, heading_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, elide, fill_trace, polygon

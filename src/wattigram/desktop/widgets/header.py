@@ -15,7 +15,7 @@ from wattigram.desktop.theme import text_font
 from wattigram.desktop.widgets.labels import ElidedLabel
 
 if TYPE_CHECKING:
-    from wattigram.core.proof import Proof
+    from wattigram.core.judge import Proof
 
 PAGES = ("Chain", "Pins", "Wave", "Routes", "Firmware", "Takes", "Proof", "Compare")
 

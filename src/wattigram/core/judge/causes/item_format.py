@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import explained_share
+from wattigram.core.judge.causes.base import MOST_SAMPLES, Case, LikelyCause, tester
 from wattigram.core.model.design.edits import SetAlignment
 from wattigram.core.predict.expected import expected_raw
 from wattigram.core.predict.timing import slot_order
-from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, tester
 
 FEWEST_LAPS = 3
 

@@ -8,6 +8,8 @@ from fractions import Fraction
 import numpy as np
 
 from wattigram.core.analysis import phase_count, quantised_amplitude_bias
+from wattigram.core.judge.missing_data import may_pause
+from wattigram.core.judge.rate_judge import wanted_rate_hz
 from wattigram.core.model.bench import Floating, Level, Played, Ramp, Sine, Steps, Sweep
 from wattigram.core.model.design import (
     Chain,
@@ -31,8 +33,6 @@ from wattigram.core.predict.expected import band_half_width_v
 from wattigram.core.predict.pins import input_extent_v, input_source
 from wattigram.core.predict.timing import cycle_timing
 from wattigram.core.predict.timing.isr_cost import software_step, starts_each
-from wattigram.core.proof.judge_rate import wanted_rate_hz
-from wattigram.core.proof.missing import may_pause
 
 SINE_WITHIN = 0.01
 PHASE_CYCLES = 256

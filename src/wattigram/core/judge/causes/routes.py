@@ -7,12 +7,12 @@ import numpy as np
 from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.base.quantity import brief
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.causes.base import BESIDE_DIFFERENCE, WEAKEST_FIT, LikelyCause, at_most, difference_cause
+from wattigram.core.judge.causes.involved_peripherals import route_owners
+from wattigram.core.judge.output_measurements import RouteSeen, route_seen, wanted_values_hz
 from wattigram.core.model.design import ReceivedSource, Route, SendSink
 from wattigram.core.predict.pins import misread_bytes
 from wattigram.core.predict.timing import route_timing
-from wattigram.core.proof.causes.base import BESIDE_DIFFERENCE, WEAKEST_FIT, LikelyCause, at_most, difference_cause
-from wattigram.core.proof.causes.concerned import route_owners
-from wattigram.core.proof.outgoing import RouteSeen, route_seen, wanted_values_hz
 
 
 def route_causes(take: Take, route: Route) -> list[LikelyCause]:

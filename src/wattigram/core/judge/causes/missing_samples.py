@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from wattigram.core.base.quantity import brief
+from wattigram.core.judge.causes.base import Case, LikelyCause, tester
+from wattigram.core.judge.judgement import due_items
 from wattigram.core.model.design import Dma
 from wattigram.core.predict.timing import retrieval_timing
-from wattigram.core.proof.causes.base import Case, LikelyCause, tester
-from wattigram.core.proof.measured import due_items
 
 FEWEST_EXPECTED = 8
 FEWEST_HALVES = 2

@@ -5,10 +5,10 @@ from __future__ import annotations
 from wattigram.core.base.quantity import brief
 from wattigram.core.capture.take import Take
 from wattigram.core.contract.link import REDUCED_STREAM
+from wattigram.core.judge.threshold_events import crossings
 from wattigram.core.model.design import Chain, Workspace, rate_divisor, tap_index
 from wattigram.core.predict.expected import band_half_width_v
 from wattigram.core.predict.timing import cycle_timing
-from wattigram.core.proof.crossings import crossings
 
 MOST_LOST = 0.25
 """Share of the items; of fewer an expectation of the rate tells."""

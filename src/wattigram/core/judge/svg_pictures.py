@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.quantity import brief, round_values
-from wattigram.core.proof.evidence import HistogramPanel, Panel, ScatterPanel, TracePanel
+from wattigram.core.judge.evidence import HistogramPanel, Panel, ScatterPanel, TracePanel
 
 WIDTH, HEIGHT = 720, 240
 LEFT, RIGHT, TOP, BOTTOM = 70, 12, 26, 26

@@ -8,9 +8,7 @@ from pathlib import Path
 
 from wattigram.core.capture.take import Take
 from wattigram.core.contract.link import FAILED
-from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.edits.changes import fix_text
-from wattigram.core.proof.causes import (
+from wattigram.core.judge.causes import (
     LikelyCause,
     design_causes,
     expectation_beside,
@@ -20,9 +18,11 @@ from wattigram.core.proof.causes import (
     register_differences,
     route_causes,
 )
-from wattigram.core.proof.judge import judge
-from wattigram.core.proof.verdict import Verdict
-from wattigram.core.proof.wording import expectation_text
+from wattigram.core.judge.expectation_judges import judge
+from wattigram.core.judge.verdict import Verdict
+from wattigram.core.judge.wording import expectation_text
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits.changes import fix_text
 
 
 @dataclass(frozen=True)

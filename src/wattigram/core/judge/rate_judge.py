@@ -6,11 +6,11 @@ import math
 
 from wattigram.core.base.quantity import brief
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.judgement import MOST_UNTOLD_LAPS, Judged, not_judged, within
+from wattigram.core.judge.missing_data import has_paused, may_pause
 from wattigram.core.model.design import Chain, RateExpectation, TimerTrigger, Workspace
 from wattigram.core.predict.clocks import timer_setting
 from wattigram.core.predict.timing import cycle_timing
-from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, Judged, not_judged, within
-from wattigram.core.proof.missing import has_paused, may_pause
 
 POLLED_CYCLES = 4
 FEWEST_DUE = 64

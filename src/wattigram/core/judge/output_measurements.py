@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.analysis import Largest, Linearity, Moments, Readings, linearity_of
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.compared_streams import compared_blocks
 from wattigram.core.model.bench import Jumper, followed, source_voltage
 from wattigram.core.model.design import (
     ReceivedSource,
@@ -24,7 +25,6 @@ from wattigram.core.predict.expected import ExpectedValues, expected_values
 from wattigram.core.predict.pins import compared, generator_on, serial_source
 from wattigram.core.predict.timing import route_timing
 from wattigram.core.predict.waveform import playing
-from wattigram.core.proof.compared import compared_blocks
 
 FloatArray = NDArray[np.float64]
 SETTLED_TAUS = 12

@@ -10,13 +10,13 @@ from numpy.typing import NDArray
 from wattigram.core.analysis import fit_line, line_share, longest_stretch
 from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, WEAKEST_FIT, Case, LikelyCause, tester
 from wattigram.core.model.bench import Sine
 from wattigram.core.model.bench.sources import FLOATING_OHM
 from wattigram.core.model.design import Chain, signal_scale
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.expected import expected_raw
 from wattigram.core.predict.pins import input_source
-from wattigram.core.proof.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, WEAKEST_FIT, Case, LikelyCause, tester
 
 FloatArray = NDArray[np.float64]
 OWN_LEVEL_RATIO = 2.0

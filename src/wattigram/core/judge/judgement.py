@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.verdict import Outcome
 from wattigram.core.model.design import Chain, TimerTrigger
 from wattigram.core.predict.timing import cycle_timing
-from wattigram.core.proof.verdict import Outcome
 
 MOST_UNTOLD_LAPS = 2
 """Of a loop; a rate can be told of more than these, whatever a board sends at once."""
@@ -15,7 +15,7 @@ MOST_UNTOLD_LAPS = 2
 
 @dataclass(frozen=True)
 class Judged:
-    """An outcome; see :class:`~wattigram.core.proof.verdict.Verdict`."""
+    """An outcome; see :class:`~wattigram.core.judge.verdict.Verdict`."""
 
     outcome: Outcome
     measured: float | None

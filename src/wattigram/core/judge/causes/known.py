@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping
 
 from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.causes.base import OTHERWISE_NAMED, LikelyCause
 from wattigram.core.model.design import Chain
-from wattigram.core.proof.causes.base import OTHERWISE_NAMED, LikelyCause
 
 UNSEEN_FIT = 0.9
 """Of an error that the design has, where no tester measures its symptom."""

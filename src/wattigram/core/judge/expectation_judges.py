@@ -10,6 +10,16 @@ import numpy as np
 from wattigram.core.analysis import Moments, fit_sine, quantised_bias, two_levels
 from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.compared_streams import code_counts, compared_blocks, moments_of, value_step_v
+from wattigram.core.judge.event_judges import judge_edges, judge_window
+from wattigram.core.judge.judgement import Judged, due_items, not_judged, within
+from wattigram.core.judge.missing_data import has_paused, missing_text
+from wattigram.core.judge.output_judges import judge_course, judge_pair, judge_route, judge_trip
+from wattigram.core.judge.pairing import paired_blocks
+from wattigram.core.judge.rate_judge import judge_rate
+from wattigram.core.judge.threshold_events import crossings, signal_watches
+from wattigram.core.judge.verdict import Verdict
+from wattigram.core.judge.wording import expectation_text
 from wattigram.core.model.design import (
     CourseExpectation,
     EdgesExpectation,
@@ -26,16 +36,6 @@ from wattigram.core.model.design import (
     WindowExpectation,
 )
 from wattigram.core.predict.timing import cycle_timing
-from wattigram.core.proof.compared import code_counts, compared_blocks, moments_of, value_step_v
-from wattigram.core.proof.crossings import crossings, signal_watches
-from wattigram.core.proof.judge_events import judge_edges, judge_window
-from wattigram.core.proof.judge_rate import judge_rate
-from wattigram.core.proof.measured import Judged, due_items, not_judged, within
-from wattigram.core.proof.missing import has_paused, missing_text
-from wattigram.core.proof.outputs import judge_course, judge_pair, judge_route, judge_trip
-from wattigram.core.proof.pairing import paired_blocks
-from wattigram.core.proof.verdict import Verdict
-from wattigram.core.proof.wording import expectation_text
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20

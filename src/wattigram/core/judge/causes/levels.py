@@ -8,10 +8,10 @@ import numpy as np
 
 from wattigram.core.analysis import explained_share, fit_line
 from wattigram.core.base.quantity import brief
+from wattigram.core.judge.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
+from wattigram.core.judge.causes.expectations_and_costs import offset_v
+from wattigram.core.judge.causes.loopback import EXCHANGED, exchanged_with
 from wattigram.core.predict.accuracy import converter_noise_lsb, signal_noise
-from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
-from wattigram.core.proof.causes.beside import offset_v
-from wattigram.core.proof.causes.loopback import EXCHANGED, exchanged_with
 
 PINNED_SHARE = 0.02
 CLEAR_SIGMAS = 4

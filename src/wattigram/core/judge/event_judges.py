@@ -9,12 +9,12 @@ import numpy as np
 
 from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.judgement import Judged, not_judged, within
+from wattigram.core.judge.nearest_match import Unclaimed
+from wattigram.core.judge.threshold_events import Crossings, comparator_edges, crossings, signal_watches
+from wattigram.core.judge.verdict import Outcome
 from wattigram.core.model.design import EdgesExpectation, WindowExpectation
 from wattigram.core.predict.expected import ExpectedEvent, band_half_width_v
-from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
-from wattigram.core.proof.measured import Judged, not_judged, within
-from wattigram.core.proof.unclaimed import Unclaimed
-from wattigram.core.proof.verdict import Outcome
 
 SMALLEST_S = 1e-10
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.base.quantity import brief
+from wattigram.core.judge.causes.base import Case, LikelyCause, tester
+from wattigram.core.judge.judgement import MOST_UNTOLD_LAPS, due_items
 from wattigram.core.model.bench import Sine
 from wattigram.core.model.design import TimerTrigger
 from wattigram.core.predict.clocks import timer_setting
 from wattigram.core.predict.pins import input_source
-from wattigram.core.proof.causes.base import Case, LikelyCause, tester
-from wattigram.core.proof.measured import MOST_UNTOLD_LAPS, due_items
 
 STEADY_PPM = 50.0
 ALIKE = 0.02

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.board.processing import Tap
+from wattigram.core.judge.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
 from wattigram.core.model.design import rate_divisor, tap_index
-from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
 from wattigram.core.silicon.deploy import effective_taps
 
 FEWEST_VALUES = 8

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.compared_streams import best_blocks, is_judged_reduced
 from wattigram.core.predict.accuracy.averaging import stage_delay
 from wattigram.core.predict.timing import cycle_timing
-from wattigram.core.proof.compared import best_blocks, is_judged_reduced
 
 FloatArray = NDArray[np.float64]
 

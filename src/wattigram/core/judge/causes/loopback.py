@@ -7,13 +7,13 @@ import numpy as np
 from wattigram.core.advise.findings import Finding
 from wattigram.core.analysis import explained_share, fit_line
 from wattigram.core.base.quantity import show_volts
+from wattigram.core.judge.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, Case, LikelyCause, tester
 from wattigram.core.model.bench import Jumper, followed
 from wattigram.core.model.design import Generator
 from wattigram.core.model.design.edits import SwapWires
 from wattigram.core.predict.expected import expected_raw
 from wattigram.core.predict.pins import generator_on, pwm_on
 from wattigram.core.predict.waveform import dac_lsb_v
-from wattigram.core.proof.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, Case, LikelyCause, tester
 
 EXCHANGED = 0.8
 """Share of the error that must be gone."""

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.capture.take import Take
-from wattigram.core.model.design import CourseExpectation, PairExpectation, RouteExpectation, TripExpectation
-from wattigram.core.predict.accuracy import comparator_figures
-from wattigram.core.proof.crossings import signal_watches
-from wattigram.core.proof.measured import Judged, not_judged, within
-from wattigram.core.proof.outgoing import (
+from wattigram.core.judge.judgement import Judged, not_judged, within
+from wattigram.core.judge.output_measurements import (
     NEARLY_ALL,
     course_error,
     pair_linearity,
@@ -16,7 +13,10 @@ from wattigram.core.proof.outgoing import (
     trip_points,
     wanted_values_hz,
 )
-from wattigram.core.proof.verdict import Outcome
+from wattigram.core.judge.threshold_events import signal_watches
+from wattigram.core.judge.verdict import Outcome
+from wattigram.core.model.design import CourseExpectation, PairExpectation, RouteExpectation, TripExpectation
+from wattigram.core.predict.accuracy import comparator_figures
 
 FEWEST_VALUES = 16
 FEWEST_CROSSINGS = 3

@@ -10,10 +10,10 @@ from wattigram import __version__
 from wattigram.core.base.errors import TakeError
 from wattigram.core.base.toml_document import write_atomically
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.evidence import evidence_for
+from wattigram.core.judge.proof import Proof
+from wattigram.core.judge.svg_pictures import panel_svg
 from wattigram.core.model.design import Workspace
-from wattigram.core.proof.evidence import evidence_for
-from wattigram.core.proof.judged import Proof
-from wattigram.core.proof.svg import panel_svg
 
 MARKS = {"holds": "✓", "fails": "✕", "open": "○"}
 
@@ -22,7 +22,7 @@ def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> No
     """Write the report with pictures; raises :class:`TakeError` when the file cannot be written."""
     from jinja2 import Environment  # late: only reports need it
 
-    template = files("wattigram.core.proof").joinpath("report.html").read_text(encoding="utf-8")
+    template = files("wattigram.core.judge").joinpath("report.html").read_text(encoding="utf-8")
     environment = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     evidence = [evidence_for(take, verdict) for verdict in proof.verdicts]
     text = environment.from_string(template).render(

@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.capture.take import SignalSamples, Take
 from wattigram.core.capture.take.reader import BLOCK_SAMPLES
+from wattigram.core.judge.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
+from wattigram.core.judge.threshold_events import Crossings, comparator_edges, crossings, signal_watches
 from wattigram.core.model.design import Twin, Watch, Window, limits_v
 from wattigram.core.predict.accuracy import twin_figures
-from wattigram.core.proof.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
-from wattigram.core.proof.crossings import Crossings, comparator_edges, crossings, signal_watches
 from wattigram.core.silicon.registers import happening_count, watch_place
 
 FEWEST_DUE = 2

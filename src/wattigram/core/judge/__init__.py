@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 from wattigram.core.base.lazy_imports import load_from
 
 if TYPE_CHECKING:
-    from wattigram.core.proof.causes import LikelyCause
-    from wattigram.core.proof.evidence import Evidence, evidence_for
-    from wattigram.core.proof.judged import Proof, prove
-    from wattigram.core.proof.report import write_html, write_junit
-    from wattigram.core.proof.suggest import suggest_expectations
-    from wattigram.core.proof.verdict import Verdict
+    from wattigram.core.judge.causes import LikelyCause
+    from wattigram.core.judge.evidence import Evidence, evidence_for
+    from wattigram.core.judge.proof import Proof, prove
+    from wattigram.core.judge.report import write_html, write_junit
+    from wattigram.core.judge.suggested_expectations import suggest_expectations
+    from wattigram.core.judge.verdict import Verdict
 
 __all__ = [
     "Evidence",
@@ -27,12 +27,12 @@ __all__ = [
 ]
 
 _HOMES = {
-    "suggest_expectations": "suggest",
+    "suggest_expectations": "suggested_expectations",
     "LikelyCause": "causes.base",
     "Evidence": "evidence",
     "evidence_for": "evidence",
-    "Proof": "judged",
-    "prove": "judged",
+    "Proof": "proof",
+    "prove": "proof",
     "write_html": "report",
     "write_junit": "report",
     "Verdict": "verdict",

@@ -8,15 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.causes import neighbour_points
+from wattigram.core.judge.compared_streams import code_counts, compared_blocks
+from wattigram.core.judge.output_measurements import pair_linearity, route_seen
+from wattigram.core.judge.pairing import paired_blocks
+from wattigram.core.judge.verdict import Verdict
 from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Chain, PairExpectation, Route, rate_divisor, signal_scale
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.pins import input_source
-from wattigram.core.proof.causes import neighbour_points
-from wattigram.core.proof.compared import code_counts, compared_blocks
-from wattigram.core.proof.outgoing import pair_linearity, route_seen
-from wattigram.core.proof.pairing import paired_blocks
-from wattigram.core.proof.verdict import Verdict
 
 FloatArray = NDArray[np.float64]
 COLUMNS = 800

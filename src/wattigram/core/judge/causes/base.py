@@ -13,13 +13,13 @@ from numpy.typing import NDArray
 from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.capture.take import SignalSamples, Take
+from wattigram.core.judge.causes.involved_peripherals import chain_owners, signal_owners
 from wattigram.core.model.bench import Floating
 from wattigram.core.model.design import Chain, Scale, Signal, Workspace, rate_divisor, signal_scale
 from wattigram.core.model.design.edits import Edit
 from wattigram.core.predict.expected import ExpectedStream, expected_raw, expected_reduced
 from wattigram.core.predict.pins import input_source
 from wattigram.core.predict.timing import CycleTiming, cycle_timing
-from wattigram.core.proof.causes.concerned import chain_owners, signal_owners
 from wattigram.core.silicon.registers import Difference, as_written, differences
 
 FloatArray = NDArray[np.float64]

@@ -9,19 +9,12 @@ import numpy as np
 from wattigram.core.analysis import explained_share
 from wattigram.core.base.quantity import brief, show_volts
 from wattigram.core.capture.take import Take
+from wattigram.core.judge.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, WEAKEST_FIT, Case, LikelyCause, tester
+from wattigram.core.judge.causes.settling import sampling_too_short
+from wattigram.core.judge.verdict import Verdict
 from wattigram.core.model.design.edits import SetHandler, apply_edit
 from wattigram.core.predict.expected import expected_raw
 from wattigram.core.predict.timing import cycle_timing, retrieval_timing
-from wattigram.core.proof.causes.base import (
-    FEWEST_SAMPLES,
-    MOST_SAMPLES,
-    WEAKEST_FIT,
-    Case,
-    LikelyCause,
-    tester,
-)
-from wattigram.core.proof.causes.neighbours import sampling_too_short
-from wattigram.core.proof.verdict import Verdict
 
 CLEAR_SIGMAS = 4
 LEAST_LSB = 1.0

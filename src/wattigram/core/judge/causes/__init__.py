@@ -1,0 +1,34 @@
+"""Likely causes: mistakes whose symptoms fit what a take shows, ranked by how well they fit.
+
+A cause is looked for only where something fails. Each tester returns nothing rather than a guess.
+"""
+
+# Importing a module of testers registers them.
+from wattigram.core.judge.causes import (
+    events,
+    expectations_and_costs,
+    item_format,
+    levels,
+    loopback,
+    missing_samples,
+    rates,
+    settling,
+    stages,
+)
+from wattigram.core.judge.causes.base import LikelyCause, likely_causes, never_converted, register_differences
+from wattigram.core.judge.causes.expectations_and_costs import expectation_beside
+from wattigram.core.judge.causes.known import design_causes, is_known
+from wattigram.core.judge.causes.routes import route_causes
+from wattigram.core.judge.causes.settling import neighbour_points
+
+__all__ = [
+    "LikelyCause",
+    "design_causes",
+    "expectation_beside",
+    "is_known",
+    "likely_causes",
+    "neighbour_points",
+    "never_converted",
+    "register_differences",
+    "route_causes",
+]
