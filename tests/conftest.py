@@ -12,6 +12,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.paths import KILN
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.model.design import Workspace, open_workspace
@@ -22,7 +23,6 @@ pytest_plugins = ["tests.debug_server"]
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["WATTIGRAM_STATE"] = tempfile.mkdtemp(prefix="wattigram-state-")
-KILN = Path(__file__).parents[1] / "examples" / "studio-kiln" / "studio-kiln.wattigram.toml"
 CURE = SetSampling("ADC 1", 2, 384, "Door latch")
 
 

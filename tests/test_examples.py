@@ -7,14 +7,14 @@ from pathlib import Path
 
 import pytest
 
+from tests.paths import EXAMPLE_FILES
 from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.take import Take
 from wattigram.core.judge import prove
 from wattigram.core.model.design import open_workspace
 from wattigram.core.model.design.project_file import parse_project, project_text
 
-EXAMPLES = sorted((Path(__file__).parents[1] / "examples").glob("*/*.wattigram.toml"))
-FINISHED = [path for path in EXAMPLES if path.parent.name != "studio-kiln"]
+FINISHED = [path for path in EXAMPLE_FILES if path.parent.name != "studio-kiln"]
 
 
 def test_there_are_the_examples_that_the_readme_names() -> None:
@@ -28,11 +28,11 @@ def test_there_are_the_examples_that_the_readme_names() -> None:
         "studio-kiln",
         "wheel-pedal",
     ]
-    assert sorted({path.parent.name for path in EXAMPLES}) == names
+    assert sorted({path.parent.name for path in EXAMPLE_FILES}) == names
     assert all(name in readme for name in names)
 
 
-@pytest.mark.parametrize("path", EXAMPLES, ids=lambda path: path.name)
+@pytest.mark.parametrize("path", EXAMPLE_FILES, ids=lambda path: path.name)
 def test_an_example_is_saved_as_it_was_read(path: Path) -> None:
     project = open_workspace(path).project
     assert parse_project(project_text(project), "again") == project

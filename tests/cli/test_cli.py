@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import KILN
+from tests.paths import KILN
 from wattigram.core.model.part.catalogue import FOLDER
 
 MARTEN = FOLDER / "marten-m3.toml"

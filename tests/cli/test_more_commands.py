@@ -8,8 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.cli.test_cli import KILN, wattigram
-
-EXAMPLES = KILN.parents[1]
+from tests.paths import EXAMPLES
 
 
 def test_two_designs_are_compared(tmp_path: Path) -> None:

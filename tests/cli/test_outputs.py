@@ -11,9 +11,9 @@ from pathlib import Path
 import pytest
 
 from tests.cli.test_cli import wattigram
+from tests.paths import EXAMPLES
 from wattigram.core.model.design import load_project
 
-EXAMPLES = Path(__file__).parents[2] / "examples"
 RAMP = EXAMPLES / "kiln-ramp"
 
 

@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
-from tests.conftest import KILN
+from tests.paths import KILN
 from wattigram.desktop.app import make_app, make_window
 from wattigram.desktop.window import MainWindow
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QApplication
 
 from tests.conftest import CURE
+from tests.paths import EXAMPLES
 from wattigram.core.model.design.edits import SetDivider
 from wattigram.desktop.book import COMPARE
 from wattigram.desktop.window import MainWindow
@@ -41,7 +42,7 @@ def test_equal_figures_are_shown_when_wanted(window: MainWindow) -> None:
 
 def test_another_project_is_compared_and_copied_as_text(window: MainWindow) -> None:
     window.show_page(COMPARE)
-    other = Path(__file__).parents[2] / "examples" / "kiln-safety" / "kiln-safety.wattigram.toml"
+    other = EXAMPLES / "kiln-safety" / "kiln-safety.wattigram.toml"
     window.files.compare_wanted.emit(other)
     assert ["whole design", "part", "Marten M3", "Osprey X2", ""] in cells(window)
     window.actions_list.named("Copy the comparison as text").trigger()

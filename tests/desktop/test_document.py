@@ -9,7 +9,8 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
-from tests.conftest import CURE, KILN
+from tests.conftest import CURE
+from tests.paths import KILN
 from wattigram.core.base.errors import ProjectError, WattigramError
 from wattigram.core.model.design import Workspace, load_project, open_workspace
 from wattigram.core.model.design.edits import SetDivider, SetLoopItems, SetSampling

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import pytest
 
 from tests.conftest import edited
+from tests.paths import EXAMPLES
 from wattigram.core.base.errors import EditError, QuantityError
 from wattigram.core.model.design import (
     Comparator,
@@ -39,7 +38,6 @@ from wattigram.core.model.design.edits import (
 from wattigram.desktop.inspect import Panel, panel_for
 from wattigram.desktop.selection import FACETS, Selection
 
-EXAMPLES = Path(__file__).parents[2] / "examples"
 MORE = ("reader", "window:2", "window:3", "twin", "comparator")
 VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [
     ("studio-kiln", ()),

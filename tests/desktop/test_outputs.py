@@ -11,8 +11,8 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication
 
-from tests.conftest import KILN
 from tests.desktop.conftest import Wait, click, press
+from tests.paths import EXAMPLES
 from wattigram.core.base.errors import EditError, QuantityError
 from wattigram.core.model.bench import SignalGenerator, Supply, Tied
 from wattigram.core.model.design import Route, open_workspace
@@ -23,7 +23,6 @@ from wattigram.desktop.inspect.bench import KINDS
 from wattigram.desktop.selection import Selection
 from wattigram.desktop.window import MainWindow
 
-EXAMPLES = KILN.parents[1]
 OUTPUTS = {
     "kiln-ramp/kiln-ramp": ["Power command", "Heater drive"],
     "pedal-to-wheel/wheel": ["Wheel motor", "Pedal to motor", "Current to wire"],

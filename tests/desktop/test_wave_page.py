@@ -11,8 +11,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
 
-from tests.conftest import KILN
 from tests.desktop.conftest import drag, press, type_text
+from tests.paths import EXAMPLES
 from wattigram.core.contract.shapes import PulseShape, SegmentsShape
 from wattigram.core.model.design import Playback
 from wattigram.core.predict.waveform import playing
@@ -20,7 +20,7 @@ from wattigram.desktop.book import WAVE
 from wattigram.desktop.pages.wave_page import WavePage
 from wattigram.desktop.window import MainWindow
 
-RAMP = KILN.parents[1] / "kiln-ramp" / "kiln-ramp.wattigram.toml"
+RAMP = EXAMPLES / "kiln-ramp" / "kiln-ramp.wattigram.toml"
 
 
 @pytest.fixture

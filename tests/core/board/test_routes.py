@@ -11,17 +11,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import edited
-from wattigram.core.board import OVERWRITTEN, TORN
-from wattigram.core.board.dma_routes import Route, TextPrinter, serial_bytes
+from tests.paths import EXAMPLES
+from wattigram.core.board.dma_routes import Route, TextPrinter
 from wattigram.core.board.run import Run
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveRoute, EffectiveSerial
+from wattigram.core.contract.link import OVERWRITTEN, TORN
+from wattigram.core.contract.serial_bytes import serial_bytes
 from wattigram.core.model.design import Report, RouteTimer, Uart, open_workspace
 from wattigram.core.model.design.edits import SetBits, SetPeriod, SetRoute, SetUart
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.timing import route_timing
 from wattigram.core.silicon.deploy import effective_config
 
-EXAMPLES = Path(__file__).parents[3] / "examples"
 WHEEL = open_workspace(EXAMPLES / "pedal-to-wheel" / "wheel.wattigram.toml")
 OWN = WHEEL.project.routes[1]
 

@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.conftest import KILN, edited
+from tests.conftest import edited
+from tests.paths import EXAMPLES
 from wattigram.core.base.errors import BoardError
 from wattigram.core.board import Run
 from wattigram.core.board.converter_codes import ConverterSynth
@@ -158,7 +159,7 @@ def test_without_noise_any_circuit_settles_as_expected(
 @pytest.mark.parametrize("farads", [0.0, 1e-9, 1e-7])
 def test_charge_goes_from_slot_to_slot_in_volts(sampler: str, farads: float) -> None:
     """Single-ended slots beside pairs: their counts are unequal, and what is carried over is charge."""
-    design = open_workspace(KILN.parents[1] / "kiln-safety" / "kiln-safety.wattigram.toml")
+    design = open_workspace(EXAMPLES / "kiln-safety" / "kiln-safety.wattigram.toml")
     converters = tuple(one.changed(differential_sampling=sampler) for one in design.part.converters)
     design = Workspace(design.project, design.part.changed(converters=converters))
     pair = next(signal for signal in design.project.signals if signal.negative is not None)

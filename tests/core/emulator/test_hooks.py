@@ -7,7 +7,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tests.core.firmware.compiled import EXAMPLES, needs_compiler, rebuilt
+from tests.core.firmware.compiled import needs_compiler, rebuilt
+from tests.paths import EXAMPLES
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.session.board_process import ImageBoardProcess
 from wattigram.core.capture.take import open_take
@@ -77,7 +78,7 @@ def read_all(workspace: Workspace, folder: Path) -> dict[str, int]:
 
 @pytest.mark.parametrize("example", ["studio-kiln", "kiln-ramp"])
 def test_hooks_are_given_each_item_of_their_signal_once(example: str, tmp_path: Path) -> None:
-    workspace = open_workspace(EXAMPLES[0].parents[1] / example)
+    workspace = open_workspace(EXAMPLES / example)
     write_firmware(workspace, tmp_path / "c")
     (tmp_path / "c" / "own.c").write_text(own_code(workspace))
     result = rebuilt(workspace, tmp_path / "c")

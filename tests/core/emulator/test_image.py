@@ -9,9 +9,10 @@ import numpy as np
 import pytest
 
 from tests.conftest import edited
-from tests.core.firmware.compiled import EXAMPLES, IDS, built, needs_compiler
+from tests.core.firmware.compiled import IDS, built, needs_compiler
 from tests.core.firmware.judged import judged
-from tests.core.registers.designs import random_workspace
+from tests.core.silicon.registers.designs import random_workspace
+from tests.paths import EXAMPLE_FILES, EXAMPLES
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.judge import prove
@@ -60,7 +61,7 @@ def assert_alike(design: Take, image: Take, cut: int = 0) -> None:
     assert sorted(image.events.tolist()) == sorted(design.events.tolist())
 
 
-@pytest.mark.parametrize("path", EXAMPLES, ids=IDS)
+@pytest.mark.parametrize("path", EXAMPLE_FILES, ids=IDS)
 def test_every_example_runs_as_without_firmware(path: Path, tmp_path: Path) -> None:
     workspace = open_workspace(path)
     seconds = 0.4
@@ -97,7 +98,7 @@ def test_unseen_designs_run_as_without_firmware(seed: int, tmp_path: Path) -> No
 @pytest.mark.parametrize(("example", "seed"), [("kiln-safety", 6), ("studio-kiln", 2), ("wheel-pedal", 3), ("", 1009)])
 def test_any_windows_and_stages_tell_what_they_tell_without(example: str, seed: int, tmp_path: Path) -> None:
     """Windows around other signals, twins, events for every value; the last on a part with hardly any memory."""
-    base = open_workspace(EXAMPLES[0].parents[1] / example) if example else random_workspace(seed)
+    base = open_workspace(EXAMPLES / example) if example else random_workspace(seed)
     workspace = judged(base, seed)
     address = f"image:{built(workspace, tmp_path / 'c').elf}"
     with record(workspace, 0.01, tmp_path / "first.h5", address) as first:
@@ -212,7 +213,7 @@ def test_the_handler_is_counted_and_told(kiln: Workspace, tmp_path: Path) -> Non
 
 @pytest.mark.parametrize("example", ["studio-kiln", "kiln-safety"], ids=["by the program", "by the converter"])
 def test_a_window_stops_its_chain_and_it_is_started_again(example: str, tmp_path: Path) -> None:
-    path = next(one for one in EXAMPLES if one.name.startswith(example))
+    path = next(one for one in EXAMPLE_FILES if one.name.startswith(example))
     workspace = open_workspace(path)
     signal = next(one for one in workspace.project.signals if one.windows)
     window = signal.windows[0].changed(action="stop", pin=None, low=1.4, high=1.8, rearm_after_s="20 ms")
@@ -234,7 +235,7 @@ def test_a_window_stops_its_chain_and_it_is_started_again(example: str, tmp_path
 
 def test_results_come_at_their_time_however_the_board_is_stepped(tmp_path: Path) -> None:
     """A trigger for each slot, slower than a step of the board: no result waits for the rest of its cycle."""
-    base = open_workspace(EXAMPLES[0].parents[1] / "wheel-pedal")
+    base = open_workspace(EXAMPLES / "wheel-pedal")
     chain = base.project.chains[0]
     slow = edited(base, SetTrigger(chain.converter, TimerTrigger(timer="Timer", every="9 ms")))
     slow = edited(slow, SetPerTrigger(chain.converter, "conversion"))

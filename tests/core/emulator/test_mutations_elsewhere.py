@@ -8,7 +8,8 @@ from pathlib import Path
 import pytest
 
 from tests.core.emulator.mutants import Mistake, mutant, named, replacing, run, without
-from tests.core.firmware.compiled import EXAMPLES, needs_compiler
+from tests.core.firmware.compiled import needs_compiler
+from tests.paths import EXAMPLES
 from wattigram.core.capture.take import open_take
 from wattigram.core.firmware import write_firmware
 from wattigram.core.model.design import Workspace, open_workspace
@@ -64,7 +65,7 @@ SAFETY = {
 
 @pytest.fixture(scope="module")
 def safety() -> Workspace:
-    return open_workspace(EXAMPLES[0].parents[1] / "kiln-safety")
+    return open_workspace(EXAMPLES / "kiln-safety")
 
 
 @pytest.fixture(scope="module")
@@ -186,7 +187,7 @@ def test_a_mistake_with_pointing_outputs_and_routes_is_named(
 ) -> None:
     """What nothing comes of is told as well, and no mistake ends the board."""
     mistake = (POINTED | RAMP | CHECKUP | WHEEL)[name]
-    workspace = open_workspace(EXAMPLES[0].parents[1] / example)
+    workspace = open_workspace(EXAMPLES / example)
     write_firmware(workspace, tmp_path / "sound")
     _outcome, proof = run(workspace, mutant(mistake, tmp_path / "sound", tmp_path / "c"), tmp_path / "t.h5", seconds)
     named(mistake, proof)

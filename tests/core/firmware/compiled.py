@@ -8,12 +8,12 @@ from pathlib import Path
 
 import pytest
 
+from tests.paths import EXAMPLE_FILES
 from wattigram.core.firmware import BuildResult, build_firmware, find_compiler, write_firmware
 from wattigram.core.firmware.compiler_flags import C_FLAGS, target_flags
 from wattigram.core.model.design import Workspace
 
-EXAMPLES = sorted(Path(__file__).parents[3].glob("examples/*/*.wattigram.toml"))
-IDS = [path.name.removesuffix(".wattigram.toml") for path in EXAMPLES]
+IDS = [path.name.removesuffix(".wattigram.toml") for path in EXAMPLE_FILES]
 CROSS = "arm-none-eabi-gcc"
 needs_compiler = pytest.mark.skipif(shutil.which(CROSS) is None, reason="no cross compiler on this machine")
 needs_cppcheck = pytest.mark.skipif(shutil.which("cppcheck") is None, reason="no cppcheck on this machine")

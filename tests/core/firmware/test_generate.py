@@ -9,8 +9,9 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import edited
-from tests.core.firmware.compiled import EXAMPLES, IDS, built, host_complaints, needs_compiler, needs_cppcheck
-from tests.core.registers.designs import random_workspace
+from tests.core.firmware.compiled import IDS, built, host_complaints, needs_compiler, needs_cppcheck
+from tests.core.silicon.registers.designs import random_workspace
+from tests.paths import EXAMPLE_FILES
 from wattigram.core.base.errors import QuantityError, WattigramError
 from wattigram.core.firmware import all_hooks, firmware_files, tables_header
 from wattigram.core.firmware.c_names import c_comment, c_identifiers, c_string
@@ -23,7 +24,7 @@ from wattigram.core.silicon.registers import design_writes
 
 
 @needs_compiler
-@pytest.mark.parametrize("path", EXAMPLES, ids=IDS)
+@pytest.mark.parametrize("path", EXAMPLE_FILES, ids=IDS)
 def test_every_example_builds_for_both_targets_without_a_warning(path: Path, tmp_path: Path) -> None:
     workspace = open_workspace(path)
     result = built(workspace, tmp_path)
@@ -37,7 +38,7 @@ def test_every_example_builds_for_both_targets_without_a_warning(path: Path, tmp
 
 
 @needs_cppcheck
-@pytest.mark.parametrize("path", EXAMPLES, ids=IDS)
+@pytest.mark.parametrize("path", EXAMPLE_FILES, ids=IDS)
 def test_checkers_find_nothing(path: Path, tmp_path: Path) -> None:
     workspace = open_workspace(path)
     for name, text in {**firmware_files(workspace).generated, **firmware_files(workspace).once}.items():
@@ -80,7 +81,7 @@ def test_every_register_write_of_the_design_stands_in_the_set_up_in_its_order(ki
     assert setup.index("SCAN_MODE_TRIM;") < setup.index("patience--")
 
 
-@pytest.mark.parametrize("path", EXAMPLES, ids=IDS)
+@pytest.mark.parametrize("path", EXAMPLE_FILES, ids=IDS)
 def test_lines_are_no_longer_than_is_easily_read(path: Path) -> None:
     files = firmware_files(open_workspace(path)).generated
     setup = files["wg_setup.c"].splitlines()
@@ -115,7 +116,7 @@ def test_hooks_say_when_and_how_long(kiln: Workspace) -> None:
 
 
 @needs_compiler
-@pytest.mark.parametrize("path", EXAMPLES, ids=IDS)
+@pytest.mark.parametrize("path", EXAMPLE_FILES, ids=IDS)
 def test_tables_only_compile_by_themselves(path: Path) -> None:
     text = tables_header(open_workspace(path))
     flags = ["-std=c11", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wno-unused-const-variable"]

@@ -13,6 +13,7 @@ import pytest
 from tests.conftest import edited
 from tests.core.firmware.hosted import host_program
 from tests.core.firmware.judged import judged
+from tests.paths import EXAMPLES
 from wattigram.core.board.event_detection import Watcher
 from wattigram.core.board.processing import NOTHING, Tap, Values
 from wattigram.core.capture.transport import Decoder, SampleRun
@@ -22,7 +23,6 @@ from wattigram.core.model.design import Twin, Workspace, open_workspace
 from wattigram.core.model.design.edits import SetReduce, SetTwin
 from wattigram.core.silicon.deploy import effective_config
 
-EXAMPLES = Path(__file__).parents[3] / "examples"
 CYCLE_TICKS = 1000
 pytestmark = pytest.mark.skipif(shutil.which("gcc") is None, reason="no compiler on this machine")
 

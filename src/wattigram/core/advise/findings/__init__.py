@@ -1,7 +1,7 @@
 """What is wrong or doubtful in a design: sentences with numbers, and cures that are edits."""
 
 # Importing a module of rules registers them.
-from wattigram.core.advise.findings import (
+from wattigram.core.advise.findings import (  # noqa: F401
     buffers,
     clock,
     comparators,

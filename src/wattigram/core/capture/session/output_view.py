@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from wattigram.core.board import OVERWRITTEN, TORN
 from wattigram.core.capture.session.snapshot import OutputPicture
 from wattigram.core.capture.session.stream_receiver import Ring
-from wattigram.core.contract.link import OUTPUT_STREAM
+from wattigram.core.contract.link import OUTPUT_STREAM, OVERWRITTEN, TORN
 from wattigram.core.model.design import SendSink, Workspace
 from wattigram.core.predict.expected import expected_values
 

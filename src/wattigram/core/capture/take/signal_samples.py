@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board import OVERWRITTEN, TORN
+from wattigram.core.contract.link import OVERWRITTEN, TORN
 from wattigram.core.model.design import Signal
 
 FloatArray = NDArray[np.float64]

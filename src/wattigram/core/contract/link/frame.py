@@ -35,6 +35,8 @@ REDUCED_STREAM = 128
 """Streams from here on carry reduced values, one stream for each signal with a reduce stage."""
 OUTPUT_STREAM = 232
 """Streams from here on carry what took effect at the end of a route, or left a UART as text: pairs of stamp and value."""
+OVERWRITTEN, TORN = 1 << 31, 1 << 30
+"""Marks of such a value: it was replaced before it took effect, or took effect with a part of it missing."""
 
 EVENT_DTYPE = np.dtype([("window", "<u2"), ("entered", "u1"), ("spare", "u1"), ("value", "<i4"), ("ticks", "<u8")])
 

@@ -4,7 +4,7 @@ A cause is looked for only where something fails. Each tester returns nothing ra
 """
 
 # Importing a module of testers registers them.
-from wattigram.core.judge.causes import (
+from wattigram.core.judge.causes import (  # noqa: F401
     events,
     expectations_and_costs,
     item_format,

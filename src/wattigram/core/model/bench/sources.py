@@ -23,7 +23,7 @@ from wattigram.core.base.fields import (
     VoltsOrZero,
 )
 from wattigram.core.contract.shapes import Shape
-from wattigram.core.model.part.field_types import Flag, InputName, PinName
+from wattigram.core.model.field_types import Flag, InputName, PinName
 
 
 class Level(Strict):

@@ -16,7 +16,7 @@ from wattigram.core.base.fields import (
     Volts,
     VoltsOrZero,
 )
-from wattigram.core.model.part.field_types import Name
+from wattigram.core.model.field_types import Name
 
 
 class LevelExpectation(Strict):

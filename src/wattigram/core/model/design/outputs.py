@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 from wattigram.core.base.fields import Every, Seconds, Share, Strict, Volts, VoltsOrZero
 from wattigram.core.contract.shapes import IN_VOLTS, LONGEST_TABLE, ExpressionShape, Shape, shape_volts
 from wattigram.core.model.design.trigger import Register, TimerTrigger
-from wattigram.core.model.part.field_types import Flag, Name
+from wattigram.core.model.field_types import Flag, Name
 
 
 class Table(Strict):

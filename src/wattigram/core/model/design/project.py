@@ -17,7 +17,7 @@ from wattigram.core.model.design.retrieval import Interrupt, Loop, Reader, Retri
 from wattigram.core.model.design.route import Route
 from wattigram.core.model.design.stage import AnyStage, Comparator, Mean, Stage, Sum, Twin, Window
 from wattigram.core.model.design.trigger import FollowTrigger, OwnTrigger, Trigger, WindowTrigger
-from wattigram.core.model.part.field_types import Alignment, Flag, InputName, Name, PerTrigger, PinName, Positive
+from wattigram.core.model.field_types import Alignment, Flag, InputName, Name, PerTrigger, PinName, Positive
 
 FORMAT = "wattigram-project"
 NEWEST_VERSION = 4

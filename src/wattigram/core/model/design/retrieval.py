@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from wattigram.core.base.fields import Seconds, Strict
-from wattigram.core.model.part.field_types import Alignment, Cycles, Flag, Name
+from wattigram.core.model.field_types import Alignment, Cycles, Flag, Name
 
 
 class Polling(Strict):

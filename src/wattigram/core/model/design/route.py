@@ -7,7 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from wattigram.core.base.fields import Every, Strict
-from wattigram.core.model.part.field_types import Flag, Name
+from wattigram.core.model.field_types import Flag, Name
 
 Width = Literal[8, 16, 32]
 Order = Literal["low-first", "high-first"]

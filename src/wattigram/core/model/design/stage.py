@@ -11,7 +11,7 @@ from pydantic_core import CoreSchema, core_schema
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import FROM_FILE, PositiveVolts, Seconds, Strict, VoltsOrZero, check_magnitude
 from wattigram.core.base.quantity import exact_text, parse_quantity
-from wattigram.core.model.part.field_types import Flag, Name, PinName
+from wattigram.core.model.field_types import Flag, Name, PinName
 
 Count = Annotated[int, Field(strict=True, ge=2, le=65536)]
 Shift = Annotated[int, Field(strict=True, ge=0, le=31)]

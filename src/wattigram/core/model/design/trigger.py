@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from wattigram.core.base.fields import Every, Strict, Volts
-from wattigram.core.model.part.field_types import Flag, Name, PinName
+from wattigram.core.model.field_types import Flag, Name, PinName
 
 Edge = Literal["rising", "falling", "both"]
 Register = Annotated[int, Field(strict=True, ge=0, le=1 << 32)]

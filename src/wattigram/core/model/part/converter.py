@@ -20,7 +20,7 @@ from wattigram.core.base.fields import (
     Strict,
     VoltsOrZero,
 )
-from wattigram.core.model.part.field_types import (
+from wattigram.core.model.field_types import (
     Alignment,
     Cycles,
     Flag,

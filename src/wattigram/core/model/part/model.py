@@ -22,8 +22,8 @@ from wattigram.core.base.fields import (
     VoltsPerSecond,
 )
 from wattigram.core.base.toml_document import build, check_head, parse_toml, read_text
+from wattigram.core.model.field_types import Cycles, Flag, Identifier, Name, PinName, Positive, check_distinct
 from wattigram.core.model.part.converter import Comparator, Converter
-from wattigram.core.model.part.field_types import Cycles, Flag, Identifier, Name, PinName, Positive, check_distinct
 from wattigram.core.model.part.registers import Block, Memory, check_blocks
 
 FORMAT = "wattigram-part"

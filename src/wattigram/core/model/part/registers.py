@@ -8,7 +8,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, StringConstraints, model_validator
 
 from wattigram.core.base.fields import Strict
-from wattigram.core.model.part.field_types import Name, check_distinct
+from wattigram.core.model.field_types import Name, check_distinct
 
 CName = Annotated[str, StringConstraints(pattern=r"^[A-Z][A-Z0-9_]{0,30}$")]
 Address = Annotated[int, Field(strict=True, ge=0, lt=1 << 32)]

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board import serial_codes
 from wattigram.core.contract.board_config import EffectiveSerial
+from wattigram.core.contract.serial_bytes import serial_codes
 from wattigram.core.model.design import ReceivedSource, ResultSource, Route, TableSource, aligned_shift, chain_scale
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.expected.stream import band_half_width_v, expected_settled_at

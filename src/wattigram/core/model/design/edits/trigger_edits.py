@@ -11,7 +11,7 @@ from wattigram.core.model.design.project import Project, Step
 from wattigram.core.model.design.retrieval import Reader, Retrieval
 from wattigram.core.model.design.stage import Comparator
 from wattigram.core.model.design.trigger import Trigger
-from wattigram.core.model.part.field_types import PerTrigger
+from wattigram.core.model.field_types import PerTrigger
 
 RETRIEVALS = {"polling": "by polling", "interrupt": "by interrupt", "fifo": "from its FIFO", "dma": "by DMA"}
 TRIGGERS = {
