@@ -34,7 +34,7 @@ def window_rows() -> Iterator[Row]:
 
     from bench.designs import sixteen_by_two
     from wattigram.core.model.design.edits import SetSampling
-    from wattigram.desktop.app import make_app, make_window
+    from wattigram.desktop.shell.app import make_app, make_window
     from wattigram.desktop.widgets.drawing import LineBuffer, fill_trace
 
     os.environ["WATTIGRAM_CONFIG"] = tempfile.mkdtemp(prefix="wattigram-bench-")

@@ -1,9 +1,10 @@
-"""Where the examples lie."""
+"""Where the examples lie, for tests."""
 
 from __future__ import annotations
 
-from pathlib import Path
+from wattigram.examples import EXAMPLES, STUDIO_KILN, example_files
 
-EXAMPLES = Path(__file__).parents[1] / "examples"
-EXAMPLE_FILES = sorted(EXAMPLES.glob("*/*.wattigram.toml"))
-KILN = EXAMPLES / "studio-kiln" / "studio-kiln.wattigram.toml"
+__all__ = ["EXAMPLES", "EXAMPLE_FILES", "KILN"]
+
+EXAMPLE_FILES = list(example_files())
+KILN = STUDIO_KILN

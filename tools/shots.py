@@ -11,12 +11,12 @@ from pathlib import Path
 
 from wattigram.core.contract.shapes import SineShape
 from wattigram.core.model.design.edits import SetPeriod, SetSampling, SetStartup, SetTable, SetUart
-from wattigram.desktop.app import EXAMPLE, make_app, make_window
-from wattigram.desktop.book import CHAIN, COMPARE, FIRMWARE, PINS, PROOF, ROUTES, TAKES, WAVE
 from wattigram.desktop.pages.firmware_page import MEMORY, REGISTERS
-from wattigram.desktop.picture import wait_until
-from wattigram.desktop.selection import Selection
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.pages.page_stack import CHAIN, COMPARE, FIRMWARE, PINS, PROOF, ROUTES, TAKES, WAVE
+from wattigram.desktop.shell.app import EXAMPLE, make_app, make_window
+from wattigram.desktop.shell.screenshot import wait_until
+from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.state.selection import Selection
 
 SINE = SineShape()
 OWN = """#include "wg_hooks.h"

@@ -15,7 +15,7 @@ MARTEN = FOLDER / "marten-m3.toml"
 
 
 def wattigram(*arguments: object, **environment: str) -> subprocess.CompletedProcess[str]:
-    command = [sys.executable, "-m", "wattigram.cli", *map(str, arguments)]
+    command = [sys.executable, "-m", "wattigram", *map(str, arguments)]
     return subprocess.run(
         command, capture_output=True, text=True, timeout=110, env=os.environ | environment, check=False
     )
@@ -187,7 +187,7 @@ def test_what_cannot_be_done_is_a_sentence_and_status_2(arguments: tuple[object,
 
 
 def test_without_a_display_the_window_says_so() -> None:
-    command = [sys.executable, "-m", "wattigram.cli"]
+    command = [sys.executable, "-m", "wattigram"]
     bare = {
         key: value for key, value in os.environ.items() if key not in {"DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"}
     }

@@ -67,7 +67,7 @@ def test_a_meter_is_read_into_a_project_and_a_generator_set(tmp_path: Path) -> N
     project = tmp_path / "kiln-safety.wattigram.toml"
     project.write_text((EXAMPLES / "kiln-safety" / project.name).read_text())
     process = subprocess.Popen(
-        [sys.executable, "-m", "wattigram.cli", "instrument", "simulate", "--port", "0", "--level", "1.5"],
+        [sys.executable, "-m", "wattigram", "instrument", "simulate", "--port", "0", "--level", "1.5"],
         stdout=subprocess.PIPE,
         text=True,
     )

@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.paths import KILN
-from wattigram.desktop.app import make_app, make_window
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.shell.app import make_app, make_window
+from wattigram.desktop.shell.window import MainWindow
 
 Wait = Callable[[Callable[[], bool]], None]
 

@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QSlider
 from tests.conftest import CURE
 from tests.desktop.conftest import Wait, click, drag, press, type_text
 from wattigram.core.model.design.edits import SetLoopItems, SetPeriod, apply_edit
-from wattigram.desktop.selection import FACETS, Selection
-from wattigram.desktop.widgets.inspector import FieldEditor
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.state.selection import FACETS, Selection
+from wattigram.desktop.widgets.inspector.inspector_panel import FieldEditor
 
 
 def cell_center(window: MainWindow, signal: str, facet: str) -> QPointF:

@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QApplication
 from tests.conftest import CURE
 from tests.paths import EXAMPLES
 from wattigram.core.model.design.edits import SetDivider
-from wattigram.desktop.book import COMPARE
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.pages.page_stack import COMPARE
+from wattigram.desktop.shell.window import MainWindow
 
 
 def cells(window: MainWindow) -> list[list[str]]:

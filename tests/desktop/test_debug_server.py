@@ -11,9 +11,9 @@ from tests.desktop.conftest import Wait
 from wattigram.core.capture.session.board_process import ImageBoardProcess
 from wattigram.core.capture.take import open_take
 from wattigram.core.emulator.board_setup import board_setup
-from wattigram.desktop.book import FIRMWARE
 from wattigram.desktop.pages.firmware_page import MEMORY, FirmwarePage
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.pages.page_stack import FIRMWARE
+from wattigram.desktop.shell.window import MainWindow
 
 
 def memory_page(window: MainWindow) -> FirmwarePage:

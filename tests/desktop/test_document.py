@@ -14,10 +14,10 @@ from tests.paths import KILN
 from wattigram.core.base.errors import ProjectError, WattigramError
 from wattigram.core.model.design import Workspace, load_project, open_workspace
 from wattigram.core.model.design.edits import SetDivider, SetLoopItems, SetSampling
-from wattigram.desktop.app import first_workspace
-from wattigram.desktop.document import ChangedOnDiskError, Document, OnDisk
-from wattigram.desktop.recovery import PROJECT, RecoveryCopy, abandoned, adopt_old_copy, copies_folder
-from wattigram.desktop.settings import Settings
+from wattigram.desktop.shell.app import first_workspace
+from wattigram.desktop.state.document import ChangedOnDiskError, Document, OnDisk
+from wattigram.desktop.state.recovery import PROJECT, RecoveryCopy, abandoned, adopt_old_copy, copies_folder
+from wattigram.desktop.state.settings import Settings
 
 
 @pytest.fixture
@@ -138,7 +138,7 @@ def test_a_killed_process_leaves_its_copy(tmp_path: Path) -> None:
     code = (
         "import os, sys; from pathlib import Path\n"
         "from wattigram.core.model.design import open_workspace\n"
-        "from wattigram.desktop.recovery import RecoveryCopy, copies_folder\n"
+        "from wattigram.desktop.state.recovery import RecoveryCopy, copies_folder\n"
         "copy = RecoveryCopy(copies_folder(Path(sys.argv[1])))\n"
         "copy.write(open_workspace(Path(sys.argv[2])), None, 'untitled 1')\n"
         "os.kill(os.getpid(), 9)\n"
@@ -252,7 +252,7 @@ def test_the_first_project_is_the_last_one_then_the_demo(tmp_path: Path, monkeyp
     settings.add_recent(mine)
     assert first_workspace(None, settings)[0].project.name == "mine"
     assert first_workspace(KILN.parent, settings) == (open_workspace(KILN), KILN, "")
-    monkeypatch.setattr("wattigram.desktop.app.EXAMPLE", tmp_path / "gone")
+    monkeypatch.setattr("wattigram.desktop.shell.app.STUDIO_KILN", tmp_path / "gone")
     mine.write_text("nonsense")
     workspace, path, why = first_workspace(None, settings)
     assert "cannot be read" in why

@@ -15,8 +15,8 @@ from wattigram.core.advise.findings import find_all
 from wattigram.core.model.design import Interrupt
 from wattigram.core.model.design.templates import TEMPLATES, empty_workspace
 from wattigram.core.model.part import list_parts
-from wattigram.desktop.selection import Selection
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.state.selection import Selection
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 

@@ -18,14 +18,14 @@ from tests.core.firmware.compiled import needs_compiler
 from wattigram.core.contract.image import CType, Place
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import RemoveSignal, SetPeriod, apply_edit
-from wattigram.desktop import firmware_work
-from wattigram.desktop.book import CHAIN, FIRMWARE
+from wattigram.desktop.controllers import firmware_controller
 from wattigram.desktop.pages.firmware_page import CHANGES, CODE, MEMORY, REGISTERS, FirmwarePage
-from wattigram.desktop.selection import Selection
-from wattigram.desktop.widgets.memory_canvas import BARS, LINES, NUMBERS
-from wattigram.desktop.widgets.memory_row import MemoryRow
-from wattigram.desktop.widgets.memory_text import loop_text, number_texts
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.pages.page_stack import CHAIN, FIRMWARE
+from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.state.selection import Selection
+from wattigram.desktop.widgets.firmware.memory_canvas import BARS, LINES, NUMBERS
+from wattigram.desktop.widgets.firmware.memory_row import MemoryRow
+from wattigram.desktop.widgets.firmware.memory_text import loop_text, number_texts
 
 
 @pytest.fixture
@@ -116,7 +116,7 @@ def test_tables_are_written_alone(page: FirmwarePage, window: MainWindow, tmp_pa
 def test_without_a_compiler_the_page_says_what_to_install(
     page: FirmwarePage, window: MainWindow, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    monkeypatch.setattr(firmware_work, "find_compiler", lambda _chosen="": None)
+    monkeypatch.setattr(firmware_controller, "find_compiler", lambda _chosen="": None)
     window.firmware._looked = False
     page.show_workspace()
     assert "gcc-arm-none-eabi" in page.panel.compiler_label.text()
@@ -183,7 +183,7 @@ def test_a_signal_with_a_hook_is_not_removed_unasked(
         asked.append(text)
         return len(asked) > 1
 
-    monkeypatch.setattr(firmware_work, "ask", answer)
+    monkeypatch.setattr(firmware_controller, "ask", answer)
     window.show_page(CHAIN)
     window.chain_page.select(Selection("ADC 1", 2, "Door latch"))
     before = window.document.workspace

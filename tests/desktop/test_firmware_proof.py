@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QApplication
 from tests.core.firmware.compiled import needs_compiler, rebuilt
 from tests.desktop.conftest import Wait
 from wattigram.core.firmware import write_firmware
-from wattigram.desktop.book import PROOF
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.pages.page_stack import PROOF
+from wattigram.desktop.shell.window import MainWindow
 
 pytestmark = needs_compiler
 FAR = """#include "wg_hooks.h"

@@ -20,8 +20,8 @@ from wattigram.core.model.design.edits import (
     apply_edit,
 )
 from wattigram.core.model.design.project import Signal
-from wattigram.desktop.inspect import Panel, panel_for
-from wattigram.desktop.selection import FACETS, Selection, default_selection
+from wattigram.desktop.inspector import Panel, panel_for
+from wattigram.desktop.state.selection import FACETS, Selection, default_selection
 
 
 def selections(workspace: Workspace) -> list[Selection]:

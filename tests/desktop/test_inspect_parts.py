@@ -35,8 +35,8 @@ from wattigram.core.model.design.edits import (
     SetTwin,
     apply_edit,
 )
-from wattigram.desktop.inspect import Panel, panel_for
-from wattigram.desktop.selection import FACETS, Selection
+from wattigram.desktop.inspector import Panel, panel_for
+from wattigram.desktop.state.selection import FACETS, Selection
 
 MORE = ("reader", "window:2", "window:3", "twin", "comparator")
 VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [

@@ -20,10 +20,10 @@ from wattigram.core.capture.take import open_take
 from wattigram.core.model.design import load_project
 from wattigram.core.model.design.edits import SetSampling
 from wattigram.core.model.part import copy_part
-from wattigram.desktop.book import COMPARE
-from wattigram.desktop.faults import FaultHook
-from wattigram.desktop.recovery import abandoned
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.pages.page_stack import COMPARE
+from wattigram.desktop.shell.fault_hook import FaultHook
+from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.state.recovery import abandoned
 
 OTHER = SetSampling("ADC 1", 0, 64)
 OpenWindow = Callable[[Path], MainWindow]
@@ -96,7 +96,7 @@ def test_a_killed_process_leaves_its_work(open_window: OpenWindow, project: Path
     code = (
         "import sys, os\n"
         "from pathlib import Path\n"
-        "from wattigram.desktop.app import make_app, make_window\n"
+        "from wattigram.desktop.shell.app import make_app, make_window\n"
         "from wattigram.core.model.design.edits import SetSampling\n"
         "app = make_app(); window = make_window(app, Path(sys.argv[1]))\n"
         "window.document.edit(SetSampling('ADC 1', 2, 384)); window.document.flush_recovery()\n"
@@ -278,8 +278,8 @@ def test_a_signal_ends_window_and_take_soundly(project: Path, number: signal.Sig
         "import sys\n"
         "from pathlib import Path\n"
         "from PyQt6.QtCore import QTimer\n"
-        "from wattigram.desktop.app import make_app, make_window\n"
-        "from wattigram.desktop.ending import EndingSignals\n"
+        "from wattigram.desktop.shell.app import make_app, make_window\n"
+        "from wattigram.desktop.shell.ending import EndingSignals\n"
         "app = make_app(); window = make_window(app, Path(sys.argv[1])); window.show()\n"
         "told = []\n"
         "def look(latest):\n"

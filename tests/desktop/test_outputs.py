@@ -17,11 +17,11 @@ from wattigram.core.base.errors import EditError, QuantityError
 from wattigram.core.model.bench import SignalGenerator, Supply, Tied
 from wattigram.core.model.design import Route, open_workspace
 from wattigram.core.model.design.edits import SetWiring, apply_edit
-from wattigram.desktop.book import CHAIN, ROUTES
-from wattigram.desktop.inspect import panel_for
-from wattigram.desktop.inspect.bench import KINDS
-from wattigram.desktop.selection import Selection
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.inspector import panel_for
+from wattigram.desktop.inspector.bench import KINDS
+from wattigram.desktop.pages.page_stack import CHAIN, ROUTES
+from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.state.selection import Selection
 
 OUTPUTS = {
     "kiln-ramp/kiln-ramp": ["Power command", "Heater drive"],

@@ -6,9 +6,9 @@ from PyQt6.QtCore import Qt
 
 from tests.desktop.conftest import click, drag, press
 from wattigram.core.model.design.edits import SetPin
-from wattigram.desktop.book import PINS
+from wattigram.desktop.pages.page_stack import PINS
 from wattigram.desktop.pages.pins_page import PinsPage
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.shell.window import MainWindow
 
 
 def page(window: MainWindow) -> PinsPage:

@@ -7,13 +7,13 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
-from wattigram.desktop import port_watch
-from wattigram.desktop.port_watch import PortWatch
+from wattigram.desktop.controllers import reconnect
+from wattigram.desktop.controllers.reconnect import PortWatch
 
 
 @pytest.fixture(autouse=True)
 def quick(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(port_watch, "LOOK_MS", 10)
+    monkeypatch.setattr(reconnect, "LOOK_MS", 10)
 
 
 @pytest.fixture
@@ -77,9 +77,9 @@ def test_a_port_that_never_opens_is_given_up(qtbot: QtBot, device: Path) -> None
     device.unlink()
     watch.wait()
     device.touch()
-    qtbot.waitUntil(lambda: returns == port_watch.TRIES, timeout=5000)
+    qtbot.waitUntil(lambda: returns == reconnect.TRIES, timeout=5000)
     qtbot.wait(60)
-    assert returns == port_watch.TRIES
+    assert returns == reconnect.TRIES
     assert not watch.is_waiting
     watch.note(f"serial:{device}")  # somebody connects by hand: the tries begin anew
     device.unlink()

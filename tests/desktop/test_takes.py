@@ -16,8 +16,8 @@ from wattigram.core.model.bench import Level, Wiring
 from wattigram.core.model.design import Workspace, project_text
 from wattigram.core.model.design.edits import SetAlignment, SetWiring
 from wattigram.core.silicon.deploy import effective_bench, effective_config
-from wattigram.desktop.widgets.take_data import TakeData, load_take
-from wattigram.desktop.widgets.trace_plot import TracePlot
+from wattigram.desktop.widgets.takes.take_data import TakeData, load_take
+from wattigram.desktop.widgets.takes.trace_plot import TracePlot
 
 
 def make_take(workspace: Workspace, path: Path, drop: range = range(0), turned: Workspace | None = None) -> TakeData:

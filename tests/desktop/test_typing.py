@@ -7,9 +7,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit
 
 from tests.desktop.conftest import Wait, press
-from wattigram.desktop.book import CHAIN, PROOF
-from wattigram.desktop.selection import Selection
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.pages.page_stack import CHAIN, PROOF
+from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.state.selection import Selection
 
 CONTROL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
 LATCH = Selection("ADC 1", 2, "Door latch", "signal")

@@ -11,7 +11,7 @@ from tests.desktop.conftest import Wait
 from wattigram.core.capture.session import BoardProcess
 from wattigram.core.capture.take import open_take
 from wattigram.core.silicon.deploy import effective_config
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.shell.window import MainWindow
 
 
 class Cable:

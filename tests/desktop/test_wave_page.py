@@ -16,9 +16,9 @@ from tests.paths import EXAMPLES
 from wattigram.core.contract.shapes import PulseShape, SegmentsShape
 from wattigram.core.model.design import Playback
 from wattigram.core.predict.waveform import playing
-from wattigram.desktop.book import WAVE
+from wattigram.desktop.pages.page_stack import WAVE
 from wattigram.desktop.pages.wave_page import WavePage
-from wattigram.desktop.window import MainWindow
+from wattigram.desktop.shell.window import MainWindow
 
 RAMP = EXAMPLES / "kiln-ramp" / "kiln-ramp.wattigram.toml"
 

@@ -23,13 +23,13 @@ from wattigram.core.judge.evidence import HistogramPanel, ScatterPanel, TracePan
 from wattigram.core.judge.svg_pictures import panel_svg
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import RemoveSlot, SetPin
-from wattigram.desktop.jobs import Job
-from wattigram.desktop.settings import Settings
+from wattigram.desktop.state.jobs import Job
+from wattigram.desktop.state.settings import Settings
 from wattigram.desktop.theme import DARK, LIGHT, MARKERS, PATTERNS
 from wattigram.desktop.widgets.axes import Axes, span_of
-from wattigram.desktop.widgets.chain_layout import lay_out
+from wattigram.desktop.widgets.chain.chain_layout import lay_out
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace, polygon
-from wattigram.desktop.widgets.evidence_view import EvidenceView
+from wattigram.desktop.widgets.proof.evidence_view import EvidenceView
 
 
 def canvas(qtbot: QtBot, width: int = 200, height: int = 100) -> QImage:

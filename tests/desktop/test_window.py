@@ -16,10 +16,10 @@ from wattigram.core.model.bench import Level, Wiring
 from wattigram.core.model.design import load_project
 from wattigram.core.model.design.edits import SetSampling, SetWiring, apply_edit
 from wattigram.core.silicon.deploy import effective_config
-from wattigram.desktop.book import CHAIN, PROOF, TAKES
-from wattigram.desktop.selection import Selection
+from wattigram.desktop.pages.page_stack import CHAIN, PROOF, TAKES
+from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.state.selection import Selection
 from wattigram.desktop.theme import theme
-from wattigram.desktop.window import MainWindow
 
 OpenWindow = Callable[[Path], MainWindow]
 

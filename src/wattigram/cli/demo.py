@@ -13,14 +13,13 @@ import typer
 from wattigram.cli.open_window import has_display, run_window
 from wattigram.cli.progress import Progress
 from wattigram.cli.prove import print_proof
-from wattigram.core.base.errors import WattigramError
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import open_take
 from wattigram.core.judge import Proof, prove, write_html, write_junit
 from wattigram.core.model.design import Workspace, open_workspace, save_project
 from wattigram.core.model.design.edits import apply_edit
+from wattigram.examples import STUDIO_KILN
 
-EXAMPLE = Path(__file__).parents[3] / "examples" / "studio-kiln"
 DEMO_S = 10.0
 
 
@@ -29,19 +28,15 @@ def demo(
     out: Path = typer.Option(Path("demo-out"), "--out", help="Folder for what the run without a window writes."),
 ) -> None:
     """Show the whole loop on the demo project: design, run, proof, fix, proof."""
-    if not EXAMPLE.is_dir():
-        raise WattigramError(
-            "The demo project is not here.", where=str(EXAMPLE), cure="Run from a clone of the repository."
-        )
     if has_display() and not headless:
-        raise typer.Exit(run_window(EXAMPLE, autorun=True))
+        raise typer.Exit(run_window(STUDIO_KILN, autorun=True))
     raise typer.Exit(0 if run_headless(out) else 1)
 
 
 def run_headless(out: Path) -> bool:
     """Run the example from end to end; true only if it went as it should."""
     out.mkdir(parents=True, exist_ok=True)
-    workspace = open_workspace(EXAMPLE)
+    workspace = open_workspace(STUDIO_KILN)
     before = _take_and_prove(workspace, out, "first")
     failing = [verdict for verdict in before.verdicts if verdict.outcome == "fails"]
     mendable = [cause for cause in before.causes if cause.remedy is not None]
@@ -80,7 +75,7 @@ def _window_picture(path: Path) -> bool:
     path.unlink(missing_ok=True)
     settings = path.parent / "settings"
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "WATTIGRAM_CONFIG": str(settings)}
-    command = [sys.executable, "-m", "wattigram.desktop.picture", str(EXAMPLE), str(path)]
+    command = [sys.executable, "-m", "wattigram.desktop.shell.screenshot", str(STUDIO_KILN), str(path)]
     outcome = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=120, check=False)
     shutil.rmtree(settings, ignore_errors=True)
     if outcome.returncode != 0 or not path.exists():

@@ -20,7 +20,7 @@ def open_window(
 def run_window(project: Path | None, autorun: bool = False) -> int:
     """Show the window until it is closed; returns its exit status."""
     need_display()
-    from wattigram.desktop.app import run_app  # late: Qt is not needed by other commands
+    from wattigram.desktop.shell.app import run_app  # late: Qt is not needed by other commands
 
     return run_app(project, autorun=autorun)
 

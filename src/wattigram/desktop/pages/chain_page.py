@@ -12,16 +12,16 @@ from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Project, Workspace
 from wattigram.core.predict.pins import input_source
 from wattigram.core.predict.timing import STEP_NAMES
-from wattigram.desktop.document import Document
-from wattigram.desktop.inspect import panel_for
-from wattigram.desktop.selection import Selection, default_selection
-from wattigram.desktop.widgets.chain_rows import CELL_OF_FINDING
-from wattigram.desktop.widgets.chain_view import ChainView
-from wattigram.desktop.widgets.cycle_lens import CycleLens
-from wattigram.desktop.widgets.findings_panel import FindingsPanel
-from wattigram.desktop.widgets.inspector import Inspector
-from wattigram.desktop.widgets.loop_map import LoopMap
-from wattigram.desktop.widgets.output_rows import OutputRows
+from wattigram.desktop.inspector import panel_for
+from wattigram.desktop.state.document import Document
+from wattigram.desktop.state.selection import Selection, default_selection
+from wattigram.desktop.widgets.chain.buffer_map import LoopMap
+from wattigram.desktop.widgets.chain.chain_rows import CELL_OF_FINDING
+from wattigram.desktop.widgets.chain.chain_view import ChainView
+from wattigram.desktop.widgets.chain.findings_panel import FindingsPanel
+from wattigram.desktop.widgets.chain.output_rows import OutputRows
+from wattigram.desktop.widgets.chain.scan_timeline import CycleLens
+from wattigram.desktop.widgets.inspector.inspector_panel import Inspector
 
 _YOKE_FACETS = dict.fromkeys(
     (

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from wattigram.core.advise.comparison import Difference, compare_designs, value_text
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.model.design import Workspace, open_workspace
-from wattigram.desktop.document import Document
+from wattigram.desktop.state.document import Document
 from wattigram.desktop.theme import color, heading_font, number_font, text_font, theme
 
 HEADS = ("", "FIGURE", "NOW", "OTHER", "")

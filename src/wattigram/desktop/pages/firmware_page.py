@@ -36,14 +36,14 @@ from wattigram.core.silicon.registers import (
     register_sheet,
     write_lines,
 )
-from wattigram.desktop.document import Document
-from wattigram.desktop.firmware_work import FirmwareWork
-from wattigram.desktop.pages.listed_page import heading
+from wattigram.desktop.controllers.firmware_controller import FirmwareWork
+from wattigram.desktop.state.document import Document
 from wattigram.desktop.theme import color, number_font, text_font, theme
-from wattigram.desktop.widgets.build_panel import BuildPanel
-from wattigram.desktop.widgets.code_view import CodeView
-from wattigram.desktop.widgets.memory_panel import MemoryPanel
-from wattigram.desktop.widgets.register_view import RegisterView, field_text
+from wattigram.desktop.widgets.firmware.build_panel import BuildPanel
+from wattigram.desktop.widgets.firmware.code_view import CodeView
+from wattigram.desktop.widgets.firmware.memory_panel import MemoryPanel
+from wattigram.desktop.widgets.firmware.register_view import RegisterView, field_text
+from wattigram.desktop.widgets.labels import heading
 
 REGISTERS, CODE, CHANGES, MEMORY = range(4)
 SETUP_C = "wg_setup.c"

@@ -6,21 +6,13 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
-from wattigram.desktop.document import Document
-from wattigram.desktop.theme import heading_font
-from wattigram.desktop.widgets.inspector import Inspector
+from wattigram.desktop.state.document import Document
+from wattigram.desktop.widgets.inspector.inspector_panel import Inspector
+from wattigram.desktop.widgets.labels import heading
 
 Button = tuple[str, Callable[[], None]]
-
-
-def heading(text: str) -> QLabel:
-    """A faint heading."""
-    label = QLabel(text)
-    label.setFont(heading_font())
-    label.setObjectName("faint")
-    return label
 
 
 class ListedPage(QWidget):

@@ -7,9 +7,9 @@ from PyQt6.QtWidgets import QLabel, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from wattigram.core.advise.comparison import Consequence, consequences
 from wattigram.core.model.design.pin_assignment import InputOption, move_signal
-from wattigram.desktop.document import Document
+from wattigram.desktop.state.document import Document
 from wattigram.desktop.theme import heading_font, text_font, theme
-from wattigram.desktop.widgets.pin_table import PinTable
+from wattigram.desktop.widgets.pins.pin_table import PinTable
 
 _MARKS = {"comes": "✕", "goes": "✓", "changes": "·", "refused": "✕"}
 MOST_LINES = 14

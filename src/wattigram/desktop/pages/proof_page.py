@@ -20,8 +20,8 @@ from wattigram.core.judge import Evidence, LikelyCause, Proof, Verdict
 from wattigram.core.model.design import Project
 from wattigram.desktop.theme import color, heading_font, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_verdict, elide
-from wattigram.desktop.widgets.evidence_view import EvidenceView
 from wattigram.desktop.widgets.labels import CureLabel
+from wattigram.desktop.widgets.proof.evidence_view import EvidenceView
 
 OUTCOMES = {"holds": True, "fails": False, "open": None}
 

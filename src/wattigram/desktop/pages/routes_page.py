@@ -18,14 +18,15 @@ from wattigram.core.capture.session import OutputPicture, Snapshot
 from wattigram.core.model.design import Pwm, Route, SendSink, Uart, Workspace
 from wattigram.core.model.design.edits import Edit, RemoveOutput, SetPwm, SetRoute, SetUart, Several
 from wattigram.core.model.design.edits.output_edits import Section
-from wattigram.desktop.document import Document
-from wattigram.desktop.inspect import Panel, panel_for
-from wattigram.desktop.inspect.outputs import free_channel, free_timer
-from wattigram.desktop.inspect.routes import sinks, sources
-from wattigram.desktop.pages.listed_page import ListedPage, heading
-from wattigram.desktop.selection import Selection
+from wattigram.desktop.inspector import Panel, panel_for
+from wattigram.desktop.inspector.outputs import free_channel, free_timer
+from wattigram.desktop.inspector.routes import sinks, sources
+from wattigram.desktop.pages.listed_page import ListedPage
+from wattigram.desktop.state.document import Document
+from wattigram.desktop.state.selection import Selection
 from wattigram.desktop.theme import number_font
-from wattigram.desktop.widgets.rate_bars import RateBars
+from wattigram.desktop.widgets.labels import heading
+from wattigram.desktop.widgets.routes.rate_bars import RateBars
 
 MOST_LINES = 400
 BYTES_A_LINE = 16

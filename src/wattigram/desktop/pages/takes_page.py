@@ -19,10 +19,10 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.quantity import brief, show_volts
-from wattigram.desktop.jobs import Job
+from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.theme import heading_font, number_font
-from wattigram.desktop.widgets.take_data import TakeData, Trace, load_take
-from wattigram.desktop.widgets.trace_plot import TracePlot
+from wattigram.desktop.widgets.takes.take_data import TakeData, Trace, load_take
+from wattigram.desktop.widgets.takes.trace_plot import TracePlot
 
 PATH_ROLE = Qt.ItemDataRole.UserRole
 

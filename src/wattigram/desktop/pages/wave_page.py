@@ -33,14 +33,15 @@ from wattigram.core.predict.waveform import (
     table_csv,
     write_wav,
 )
-from wattigram.desktop.document import Document
-from wattigram.desktop.inspect import Panel
-from wattigram.desktop.inspect.outputs import free_channel, free_timer
-from wattigram.desktop.inspect.waves import choices_for, player_of, retuned, table_panel, wanted_hz
-from wattigram.desktop.pages.listed_page import ListedPage, heading
-from wattigram.desktop.widgets.solver_table import SolverTable
-from wattigram.desktop.widgets.spectrum_chart import SpectrumChart
-from wattigram.desktop.widgets.wave_curve import WaveCurve
+from wattigram.desktop.inspector import Panel
+from wattigram.desktop.inspector.outputs import free_channel, free_timer
+from wattigram.desktop.inspector.waves import choices_for, player_of, retuned, table_panel, wanted_hz
+from wattigram.desktop.pages.listed_page import ListedPage
+from wattigram.desktop.state.document import Document
+from wattigram.desktop.widgets.labels import heading
+from wattigram.desktop.widgets.wave.solver_table import SolverTable
+from wattigram.desktop.widgets.wave.spectrum_chart import SpectrumChart
+from wattigram.desktop.widgets.wave.wave_curve import WaveCurve
 
 WAV_SECONDS = 2.0
 READ = "Points (*.csv *.wav *.c *.h *.txt)"

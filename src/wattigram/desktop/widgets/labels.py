@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QLabel, QSizePolicy
 
-from wattigram.desktop.theme import color, theme
+from wattigram.desktop.theme import color, heading_font, theme
 from wattigram.desktop.widgets.drawing import elide
 
 
@@ -44,3 +44,11 @@ class CureLabel(QLabel):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """A click does it."""
         self.clicked.emit()
+
+
+def heading(text: str) -> QLabel:
+    """A faint heading."""
+    label = QLabel(text)
+    label.setFont(heading_font())
+    label.setObjectName("faint")
+    return label

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
-from wattigram.desktop.jobs import Job
+from wattigram.desktop.state.jobs import Job
 
 SHOWN_MS = 12_000
 

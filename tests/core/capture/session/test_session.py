@@ -350,7 +350,7 @@ def test_loops_out_of_step_are_drawn_as_a_reader_finds_them(kiln: Workspace, ite
 
 
 def test_a_board_started_by_hand_says_where_it_listens(kiln_path: Path) -> None:
-    command = [sys.executable, "-m", "wattigram.cli", "board", str(kiln_path)]
+    command = [sys.executable, "-m", "wattigram", "board", str(kiln_path)]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=os.environ)
     assert process.stdout is not None
     ready = json.loads(process.stdout.readline())

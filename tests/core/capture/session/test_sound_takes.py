@@ -129,7 +129,7 @@ def test_a_limit_on_a_files_size_ends_the_take_soundly(tmp_path: Path) -> None:
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP, signal.SIGINT])
 def test_a_signal_finishes_the_take(number: signal.Signals, tmp_path: Path) -> None:
     path = tmp_path / "t.h5"
-    command = [sys.executable, "-m", "wattigram.cli", "run", str(KILN), "--seconds", "600", "--out", str(path)]
+    command = [sys.executable, "-m", "wattigram", "run", str(KILN), "--seconds", "600", "--out", str(path)]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     deadline = time.monotonic() + 30
     while not path.exists() or path.stat().st_size < 300_000:

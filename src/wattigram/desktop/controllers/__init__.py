@@ -1,0 +1,1 @@
+"""What the window does: one controller for each kind of work."""

@@ -1,0 +1,301 @@
+"""Opening and saving projects; nothing is modal, nothing is lost."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QFileSystemWatcher, QObject, QPoint, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
+
+from wattigram.core.base.errors import WattigramError
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.templates import empty_workspace
+from wattigram.core.model.part import list_parts, load_part
+from wattigram.desktop.controllers.actions import Actions
+from wattigram.desktop.state.document import ChangedOnDiskError, Document, OnDisk, digest_of
+from wattigram.desktop.state.recovery import Abandoned, Recovered
+from wattigram.desktop.state.settings import Settings
+from wattigram.desktop.widgets.notice import Notice
+
+SUFFIX = ".wattigram.toml"
+FILE_FILTER = f"Wattigram projects (*{SUFFIX});;All files (*)"
+PART_FILTER = "Part files (*.toml);;All files (*)"
+SETTLE_MS = 150
+"""Programs write a file in several steps; it is looked at once they have come to rest."""
+
+
+def ask_save(parent: QWidget, title: str, path: Path, kind: str, use: Callable[[str], None]) -> None:
+    """Ask for a name to save under; the window stays usable meanwhile."""
+    dialog = QFileDialog(parent, title, str(path), kind)
+    dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+    suffix = path.name.partition(".")[2] if path.name.endswith(SUFFIX) else path.suffix.removeprefix(".")
+    dialog.setDefaultSuffix(suffix)  # so that the name with its suffix is what is asked about
+    dialog.selectFile(path.name)
+    dialog.fileSelected.connect(use)
+    dialog.open()
+
+
+class ProjectFiles(QObject):
+    """The file actions of a window."""
+
+    compare_wanted = pyqtSignal(object)
+    """Path of a project to stand beside the present one."""
+    saved_wanted = pyqtSignal()
+    """The file as it is on disk is to stand beside the present design."""
+
+    def __init__(
+        self, window: QWidget, document: Document, settings: Settings, notice: Notice, actions: Actions
+    ) -> None:
+        super().__init__()
+        self._window = window
+        self._document = document
+        self._settings = settings
+        self._notice = notice
+        actions.add("File", "Open a project…", "Ctrl+O", self.ask_open)
+        actions.add("File", "Open a recent project…", "", self.open_recent)
+        for part in list_parts():
+            actions.add("File", f"New project on {part.name}", "", partial(self.new_on, part.id))
+        actions.add("File", "New project on a part file…", "", self.ask_part)
+        actions.add("File", "Save", "Ctrl+S", self.save)
+        actions.add("File", "Save as…", "Ctrl+Shift+A", self.ask_save_as)
+        actions.add("File", "Recover unsaved work…", "", self.offer_next)
+        actions.add("File", "Quit", "Ctrl+Q", window.close)
+        self._offers: list[Abandoned] = []
+        self._told_of: str | None = None
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.fileChanged.connect(self._on_disk_changed)
+        self._watcher.directoryChanged.connect(self._on_disk_changed)
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(SETTLE_MS)
+        self._settle.timeout.connect(self.look_at_disk)
+        document.replaced.connect(self._watch)
+        self._watch()
+
+    @property
+    def folder(self) -> Path:
+        """Where the project is, else the user's home."""
+        return self._document.path.parent if self._document.path else Path.home()
+
+    def ask_open(self) -> None:
+        """Ask for a project."""
+        dialog = QFileDialog(self._window, "Open a project", str(self.folder), FILE_FILTER)
+        dialog.fileSelected.connect(lambda name: self.open(Path(name)))
+        dialog.open()
+
+    def open_recent(self) -> None:
+        """Offer the projects opened lately."""
+        menu = QMenu(self._window)
+        for path in self._settings.recent:
+            action = menu.addAction(f"{path.name.removesuffix('.wattigram.toml')}  ({path.parent})")
+            if action is not None:
+                action.triggered.connect(partial(self._open_chosen, path))
+        if menu.isEmpty():
+            self._notice.say("No project has been opened lately.")
+        else:
+            menu.popup(self._window.mapToGlobal(QPoint(60, 50)))
+
+    def _open_chosen(self, path: Path, _checked: bool) -> None:
+        self.open(path)
+
+    def open(self, path: Path) -> None:
+        """Open a project; unsaved work is asked about first."""
+        self._unless_unsaved("open", partial(self._open_now, path))
+
+    def _unless_unsaved(self, what: str, act: Callable[[], None]) -> None:
+        """Do what replaces the present project; unsaved work is asked about first."""
+        if self._document.is_clean:
+            act()
+            return
+        self._notice.say(
+            f"“{self._document.workspace.project.name}” has changes that are not saved.",
+            (f"Save, then {what}", partial(self._save_and, act)),
+            (f"Discard them and {what}", act),
+        )
+
+    def _save_and(self, act: Callable[[], None]) -> None:
+        self._after_save = act
+        self.save()
+        if self._document.is_clean:
+            self._go_on_after_save()
+
+    def _open_now(self, path: Path) -> None:
+        try:
+            self._document.load(path)
+        except WattigramError as fault:
+            self._notice.say(f"{fault} The present project stays open.")
+            return
+        if self._document.path is not None:
+            self._settings.add_recent(self._document.path)
+
+    def new_on(self, part: str) -> None:
+        """An empty project on a part; unsaved work is asked about first."""
+        self._new(lambda: empty_workspace(part))
+
+    def ask_part(self) -> None:
+        """Ask for a part file to begin a project on."""
+        dialog = QFileDialog(self._window, "New project on a part file", str(self.folder), PART_FILTER)
+        dialog.fileSelected.connect(lambda name: self.new_on_file(Path(name)))
+        dialog.open()
+
+    def new_on_file(self, path: Path) -> None:
+        """An empty project on an engineer's own part; the part file goes wherever the project is saved."""
+        self._new(lambda: empty_workspace(path.name, load_part(path)))
+
+    def _new(self, make: Callable[[], Workspace]) -> None:
+        try:
+            workspace = make()
+        except WattigramError as fault:
+            self._notice.say(f"{fault} The present project stays open.")
+            return
+        self._unless_unsaved("start a new one", lambda: self._document.replace(workspace, None))
+
+    def ask_compare(self) -> None:
+        """Ask for a project to stand beside this one."""
+        dialog = QFileDialog(self._window, "Compare with a project", str(self.folder), FILE_FILTER)
+        dialog.fileSelected.connect(lambda name: self.compare_wanted.emit(Path(name)))
+        dialog.open()
+
+    def save(self) -> None:
+        """Save, asking for a name where there is none."""
+        if self._document.path is None:
+            self.ask_save_as()
+        else:
+            self.save_to(self._document.path)
+
+    def ask_save_as(self) -> None:
+        """Ask for a name and save."""
+        path = self.folder / f"{self._document.workspace.project.name}.wattigram.toml"
+        ask_save(self._window, "Save the project", path, FILE_FILTER, lambda name: self.save_to(Path(name)))
+
+    def save_to(self, path: Path, overwrite: bool = False) -> None:
+        """Save under a name, which gets the suffix of projects where it has none."""
+        named = with_suffix(path)
+        if named != path and named.exists() and named != self._document.path and not overwrite:
+            self._notice.say(
+                f"There is a file “{named.name}” in {named.parent} already.",
+                ("Overwrite it", partial(self.save_to, named, True)),
+            )
+            return
+        try:
+            self._document.save(named, overwrite)
+        except ChangedOnDiskError:
+            self._offer_disk()
+            return
+        except WattigramError as fault:
+            self._notice.say(str(fault))
+            return
+        self._settings.add_recent(named)
+        self._told_of = None
+        self._watch()
+        self._go_on_after_save()
+
+    def _go_on_after_save(self) -> None:
+        then, self._after_save = self._after_save, None
+        if then is not None:
+            then()
+
+    _after_save: Callable[[], None] | None = None
+    """What waits for the present project to be saved."""
+
+    # What other programs do to the file
+
+    def _watch(self) -> None:
+        """Look at the document's file from now on, and at its folder: many programs put a new file in its place."""
+        watched = self._watcher.files() + self._watcher.directories()
+        if watched:
+            self._watcher.removePaths(watched)
+        path = self._document.path
+        if path is not None:
+            self._watcher.addPaths([str(place) for place in (path, path.parent) if place.exists()])
+        self._told_of = None
+
+    def _on_disk_changed(self, _path: str) -> None:
+        self._settle.start()
+
+    def look_at_disk(self) -> None:
+        """Say once, for each content, that another program has changed the file."""
+        path = self._document.path
+        if path is None:
+            return
+        if path.exists() and str(path) not in self._watcher.files():
+            self._watcher.addPath(str(path))
+        state = self._document.on_disk
+        told = f"{state.value} {digest_of(path)}"
+        if state is OnDisk.SAME or told == self._told_of:
+            return
+        self._told_of = told
+        if state is OnDisk.CHANGED:
+            self._offer_disk()
+        else:
+            self._document.stack.resetClean()
+            self._notice.say(f"{path} is no longer there. What is open here is kept; Save writes it again.")
+
+    def _offer_disk(self) -> None:
+        path = self._document.path
+        assert path is not None
+        self._notice.say(
+            f"Another program has changed {path.name} since it was read.",
+            ("Compare", self.saved_wanted.emit),
+            ("Reload", self._reload),
+            ("Keep mine", self._document.keep_own),
+        )
+
+    def _reload(self) -> None:
+        try:
+            self._document.reload()
+        except WattigramError as fault:
+            self._notice.say(f"{fault} What is open here stays as it is.")
+
+    # Unsaved work of windows that are gone
+
+    def offer_recovery(self, offers: list[Abandoned]) -> None:
+        """Unsaved work was found whose window is gone; each is offered until it is answered."""
+        self._offers = offers
+        if offers:
+            self.offer_next()
+
+    def offer_next(self) -> None:
+        """Offer the newest unsaved work that nobody has answered for."""
+        self._offers = [one for one in self._offers if one.path.exists()]
+        if not self._offers:
+            self._notice.say("There is no unsaved work of another time.")
+            return
+        offer = self._offers[0]
+        more = f" ({len(self._offers) - 1} more wait.)" if len(self._offers) > 1 else ""
+        self._notice.say(
+            f"Wattigram ended with changes that were not saved: {offer.title}.{more}",
+            ("Recover them", partial(self._recover, offer)),
+            ("Discard them", partial(self._discard, offer)),
+        )
+
+    def _recover(self, offer: Abandoned) -> None:
+        try:
+            found = offer.read()
+        except WattigramError as fault:
+            self._notice.say(f"{fault} It stays in {offer.path}.")
+            self._offers.remove(offer)
+            return
+        self._unless_unsaved("recover", lambda: self._recover_now(offer, found))
+
+    def _recover_now(self, offer: Abandoned, found: Recovered) -> None:
+        self._document.recover(found)
+        self._answered(offer)
+
+    def _discard(self, offer: Abandoned) -> None:
+        self._answered(offer)
+
+    def _answered(self, offer: Abandoned) -> None:
+        offer.discard()
+        self._offers.remove(offer)
+        if self._offers:
+            self.offer_next()
+
+
+def with_suffix(path: Path) -> Path:
+    """A project's path with the suffix of projects, by which folders and dialogs know it."""
+    if path.name.endswith(SUFFIX):
+        return path
+    return path.with_name(path.name.removesuffix(".toml").removesuffix(".wattigram") + SUFFIX)

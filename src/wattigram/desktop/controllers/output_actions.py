@@ -1,0 +1,76 @@
+"""Actions on what goes out: tables, outputs and the self-test, made of the same edits as everything else."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from wattigram.core.base.errors import EditError
+from wattigram.core.model.design.edits import Edit, RemoveOutput
+from wattigram.core.model.design.selftest import self_test
+from wattigram.desktop.controllers.actions import Actions
+from wattigram.desktop.pages.page_stack import CHAIN, ROUTES, WAVE, Book
+from wattigram.desktop.state.document import Document
+
+if TYPE_CHECKING:
+    from wattigram.desktop.pages.routes_page import RoutesPage
+    from wattigram.desktop.pages.wave_page import WavePage
+
+
+class OutputActions:
+    """What can be done with outputs, from anywhere."""
+
+    def __init__(
+        self,
+        document: Document,
+        book: Book,
+        actions: Actions,
+        show_page: Callable[[int], None],
+        say: Callable[[str], None],
+    ) -> None:
+        self._document = document
+        self._book = book
+        self._show_page = show_page
+        self._say = say
+        actions.add("Wave", "Add a table and play it", "Ctrl+Shift+W", self.add_table)
+        actions.add("Wave", "Add a table from a file…", "", lambda: self._on_wave().read_dialog())
+        actions.add("Wave", "Save the table as CSV, WAV or C…", "", lambda: self._on_wave().save_dialog())
+        actions.add("Wave", "Remove the table and what plays it", "", lambda: self._on_wave().remove_table())
+        actions.add("Route", "Add a route", "Ctrl+Shift+R", lambda: self._on_routes().add_route())
+        actions.add("Route", "Add a serial port", "", lambda: self._on_routes().add_uart())
+        actions.add("Route", "Add a PWM output", "", lambda: self._on_routes().add_pwm())
+        actions.add("Chain", "Remove the selected output", "", self.remove_selected)
+        actions.add("Template", "Add template: self-test of a DAC and a converter", "", self.add_self_test)
+
+    def _on_wave(self) -> WavePage:
+        self._show_page(WAVE)
+        return self._book.wave
+
+    def _on_routes(self) -> RoutesPage:
+        self._show_page(ROUTES)
+        return self._book.routes
+
+    def add_table(self) -> None:
+        """A new table on the Wave page."""
+        self._on_wave().add_table()
+
+    def remove_selected(self) -> None:
+        """Take the output away that is selected on the Chain page."""
+        selection = self._book.chain.selection
+        section = selection.section
+        if section in {"generators", "pwm", "uarts", "routes"}:
+            edit: Edit = RemoveOutput(section, selection.output)  # type: ignore[arg-type]
+            self._document.edit(edit)
+        else:
+            self._say("No output is selected. Choose one below the signals.")
+
+    def add_self_test(self) -> None:
+        """A sweep of every code into a converter, with what must hold of it."""
+        try:
+            edit = self_test(self._document.workspace)
+        except EditError as fault:
+            self._say(str(fault))
+            return
+        if self._document.edit(edit):
+            self._show_page(CHAIN)
+            self._say("The self-test is set up: put the jumper in, and F6 proves it.")

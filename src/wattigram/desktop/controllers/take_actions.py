@@ -1,0 +1,82 @@
+"""What is done with takes and their proofs as files: open, prove, report, export."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from wattigram.desktop.controllers.files import ProjectFiles, ask_save
+from wattigram.desktop.controllers.proof_controller import Proving
+from wattigram.desktop.pages.page_stack import TAKES, Book
+from wattigram.desktop.state.document import Document
+
+
+class TakeActions(QObject):
+    """Asks for files, and has the work done by those who can."""
+
+    page_wanted = pyqtSignal(int)
+
+    def __init__(
+        self,
+        parent: QWidget,
+        document: Document,
+        proving: Proving,
+        files: ProjectFiles,
+        book: Book,
+        say: Callable[[str], None],
+    ) -> None:
+        super().__init__(parent)
+        self._parent = parent
+        self._document = document
+        self._proving = proving
+        self._files = files
+        self._book = book
+        self._say = say
+
+    @property
+    def open_path(self) -> Path | None:
+        """The take on the Takes page; None, and a sentence, where there is none."""
+        if self._book.takes.data is None:
+            self._say("No take is open. Choose one on the Takes page.")
+            return None
+        return self._book.takes.data.path
+
+    def prove_open(self) -> None:
+        """Judge the take on the Takes page."""
+        path = self.open_path
+        if path is not None:
+            self._proving.prove(path)
+
+    def ask_report(self) -> None:
+        """Ask where the report goes."""
+        proved = self._proving.latest
+        take = proved.take.stem if proved else "proof"
+        path = self._files.folder / f"{self._document.workspace.project.name} {take}.html"
+        ask_save(
+            self._parent, "Report", path, "Web pages (*.html)", lambda name: self._proving.write_report(Path(name))
+        )
+
+    def ask_open(self) -> None:
+        """Ask for a take."""
+        dialog = QFileDialog(self._parent, "Open a take", str(self._proving.folder), "Takes (*.h5)")
+        dialog.fileSelected.connect(lambda name: self.show(Path(name)))
+        dialog.open()
+
+    def show(self, path: Path) -> None:
+        """Show a take on its page."""
+        self.page_wanted.emit(TAKES)
+        self._book.takes.add_take(path)
+
+    def export_open(self) -> None:
+        """Export the take on the Takes page."""
+        path = self.open_path
+        if path is not None:
+            self.ask_export(path)
+
+    def ask_export(self, take: Path) -> None:
+        """Ask where a take's table goes."""
+        path = self._files.folder / f"{take.stem}.csv"
+        ask_save(self._parent, "Export", path, "Tables (*.csv)", lambda name: self._proving.export(take, Path(name)))

@@ -1,0 +1,344 @@
+"""Panels of a yoke: clock, start, start-up order."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.fields import period_text, read_every
+from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_counts
+from wattigram.core.model.design import (
+    Chain,
+    ComparatorTrigger,
+    EdgeTrigger,
+    FollowTrigger,
+    FreeRunningTrigger,
+    SoftwareTrigger,
+    Step,
+    TimerTrigger,
+    Trigger,
+    WindowTrigger,
+    Workspace,
+)
+from wattigram.core.model.design.edits import (
+    Edit,
+    SetAlignment,
+    SetBits,
+    SetCalibration,
+    SetClock,
+    SetPeriod,
+    SetPerTrigger,
+    SetStartup,
+    SetTrigger,
+)
+from wattigram.core.model.design.edits.trigger_edits import PER_TRIGGER, TRIGGERS
+from wattigram.core.predict.accuracy import slot_settling
+from wattigram.core.predict.clocks import timer_setting
+from wattigram.core.predict.timing import STEP_NAMES, cycle_timing, right_order, startup
+from wattigram.desktop.inspector.number_entry import whole_number
+from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Line, OrderedList, Panel, Tab, WhatIf
+
+TABS = (Tab("Clock", "clock"), Tab("Start", "start"), Tab("Start-up", "start-up"))
+CLOCKS = {"bus": "bus", "own": "own oscillator"}
+
+
+def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
+    """The converter's clock, with each divider as a choice, current and legal ones told apart."""
+    cycle = cycle_timing(workspace, chain)
+    converter = workspace.converter(chain)
+    facts = [
+        Fact(
+            "converter clock",
+            brief(cycle.clock_hz, "Hz"),
+            converter.clock_low_hz <= cycle.clock_hz <= converter.clock_high_hz,
+        ),
+        Fact("legal", f"{brief(converter.clock_low_hz, 'Hz')} to {brief(converter.clock_high_hz, 'Hz')}"),
+        Fact("busy", show(cycle.busy_s, "s", 6)),
+    ]
+    if cycle.trigger.pace == "pattern":
+        facts.append(Fact("slack", show(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
+    facts.append(Fact("cycles", brief(cycle.cycle_rate_hz, "Hz", 6) if cycle.items_limit is None else "once"))
+    facts.append(Fact("noise", f"{converter.noise_lsb:g} LSB at {max(converter.bits)} bit"))
+    oscillator = converter.oscillator
+    if oscillator is not None:
+        facts.append(Fact("own oscillator", f"{brief(oscillator.clock_hz, 'Hz')} ± {oscillator.tolerance * 100:.3g} %"))
+    source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own")
+    choices = []
+    for divider in sorted(converter.dividers):
+        clock_hz = source_hz / divider
+        legal = converter.clock_low_hz <= clock_hz <= converter.clock_high_hz
+        busy_s = cycle.busy_s * divider / chain.divider
+        edit = SetClock(chain.converter, chain.clock, divider)
+        tip = f"÷ {divider}: {brief(clock_hz, 'Hz')}{'' if legal else ', out of range'}; a cycle takes {show(busy_s, 's', 4)}"
+        tip += "".join(_slot_lines(workspace, chain, divider))
+        choices.append(Choice(str(divider), float(clock_hz), legal, divider == chain.divider, tip, edit))
+    fields = []
+    if oscillator is not None:
+        names = tuple(CLOCKS.values())
+
+        def source(text: str) -> Edit | None:
+            if text == CLOCKS[chain.clock]:
+                return None
+            own = text == CLOCKS["own"]
+            base_hz = converter.source_clock_hz(workspace.bus_clock_hz, own)
+            legal = [one for one in sorted(converter.dividers) if base_hz / one <= converter.clock_high_hz]
+            return SetClock(chain.converter, "own" if own else "bus", legal[0] if legal else max(converter.dividers))
+
+        fields.append(Field("source", CLOCKS[chain.clock], source, names))
+    dividers = _current_first(tuple(f"÷ {one}" for one in sorted(converter.dividers)), f"÷ {chain.divider}")
+    fields += [
+        Field(
+            "divider",
+            f"÷ {chain.divider}",
+            lambda text: SetClock(chain.converter, chain.clock, whole_number(text.lstrip("÷ "), "clocks")),
+            dividers,
+        ),
+        Field(
+            "resolution",
+            f"{chain.bits}",
+            lambda text: SetBits(chain.converter, whole_number(text, "bits")),
+            tuple(str(bits) for bits in converter.bits),
+        ),
+        Field(
+            "alignment",
+            chain.alignment,
+            lambda text: SetAlignment(chain.converter, "left" if text == "left" else "right"),
+            converter.alignments,
+        ),
+    ]
+    if converter.needs_calibration:
+        fields.append(
+            Field(
+                "calibration",
+                "at start-up" if chain.calibrate else "none",
+                lambda text: SetCalibration(chain.converter, text == "at start-up"),
+                ("at start-up", "none"),
+            )
+        )
+    limit_hz = float(converter.clock_high_hz)
+    return Panel(
+        f"{chain.converter}: clock and codes",
+        tuple(facts),
+        tuple(fields),
+        WhatIf(
+            f"If the {CLOCKS[chain.clock]} were divided by · clock", tuple(choices), limit_hz, brief(limit_hz, "Hz")
+        ),
+        tabs=TABS,
+        tab="clock",
+    )
+
+
+def _slot_lines(workspace: Workspace, chain: Chain, divider: int) -> list[str]:
+    """What another divider would make of every slot: when it is held, and what settling leaves."""
+    project = workspace.project
+    other = chain.changed(divider=divider)
+    chains = tuple(other if one is chain else one for one in project.chains)
+    there = Workspace(project.changed(chains=chains), workspace.part)
+    cycle = cycle_timing(there, other)
+    return [
+        f"\n{slot.place + 1} {slot.signal}: held after {show(slot.held_s, 's', 4)}, "
+        f"{show_counts(slot_settling(there, other, slot.place).full_scale_error_lsb)} left of a full-scale step"
+        for slot in cycle.slots
+    ]
+
+
+def _current_first(options: tuple[str, ...], current: str) -> tuple[str, ...]:
+    return (current, *(option for option in options if option != current))
+
+
+def start_panel(workspace: Workspace, chain: Chain) -> Panel:
+    """What starts the chain, and how much of it."""
+    converter = workspace.converter(chain)
+    cycle = cycle_timing(workspace, chain)
+    trigger = cycle.trigger
+    facts = [Fact("busy", show(cycle.busy_s, "s", 6))]
+    if trigger.timer is not None:
+        ppm = float(trigger.timer.rate_error) * 1e6
+        facts += [
+            Fact("timer counts", f"{trigger.timer.prescaler} × {trigger.timer.period_counts}"),
+            Fact("registers hold", f"{trigger.timer.prescaler - 1}, {trigger.timer.period_counts - 1}"),
+            Fact("rate error", "exact" if ppm == 0 else f"{ppm:+.3g} ppm", abs(ppm) < 100),
+        ]
+    if trigger.pace == "pattern":
+        facts.append(Fact("triggers", brief(trigger.rate_hz, "Hz", 6)))
+        facts.append(Fact("slack", show(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
+        facts.append(Fact("missed", brief(cycle.missed_hz, "Hz") if cycle.missed_hz else "none", not cycle.missed_hz))
+    if cycle.items_limit is not None:
+        facts.append(
+            Fact("gives", f"{cycle.items_limit} item{'s' if cycle.items_limit != 1 else ''} and no more", False)
+        )
+    else:
+        facts.append(Fact("cycles", brief(cycle.cycle_rate_hz, "Hz", 6)))
+    if cycle.jitter_s:
+        facts.append(Fact("jitter", show(cycle.jitter_s, "s", 3)))
+    kinds = {kind: TRIGGERS[kind] for kind in converter.triggers}
+
+    def kind(text: str) -> Edit | None:
+        name = next(key for key, value in kinds.items() if value == text)
+        return None if name == chain.trigger.kind else SetTrigger(chain.converter, _fresh(workspace, chain, name))
+
+    fields = [Field("started", TRIGGERS[chain.trigger.kind], kind, tuple(kinds.values()))]
+    fields += _trigger_fields(workspace, chain)
+    per = {name: PER_TRIGGER[name] for name in converter.per_trigger}
+    fields.append(
+        Field(
+            "each starts",
+            PER_TRIGGER[chain.per_trigger],
+            lambda text: SetPerTrigger(chain.converter, next(key for key, value in per.items() if value == text)),
+            tuple(per.values()),
+        )
+    )
+    return Panel(f"{chain.converter}: what starts it", tuple(facts), tuple(fields), tabs=TABS, tab="start")
+
+
+def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Trigger:
+    """A trigger of another kind, with figures that make sense here."""
+    project, part = workspace.project, workspace.part
+    match kind:
+        case "software":
+            return SoftwareTrigger()
+        case "free-running":
+            return FreeRunningTrigger()
+        case "timer":
+            taken = {one.trigger.timer for one in project.chains if isinstance(one.trigger, TimerTrigger)}
+            names = [name for group in part.timers if group.can_trigger for name in group.names]
+            free = [name for name in names if name not in taken] or names
+            if not free:
+                raise QuantityError(f"{part.name} has no timer that could start it.")
+            cycle = cycle_timing(workspace, chain)
+            every = "1 ms" if cycle.busy_s < read_every("1 ms") else "1 s"
+            return TimerTrigger(timer=free[0], every=every)
+        case "edge":
+            wired = [wiring.pin for wiring in project.bench if wiring.source.kind in {"steps", "sine", "ramp"}]
+            return EdgeTrigger(pin=wired[0] if wired else part.pins[-1], level_v=round(workspace.reference_v / 2, 3))
+        case "comparator":
+            if not project.comparators:
+                raise QuantityError("The project has no comparator.", cure="Put one on a signal first.")
+            return ComparatorTrigger(comparator=project.comparators[0].name)
+        case "window":
+            for signal in project.signals:
+                if signal.windows and not chain.places_of(signal.name):
+                    return WindowTrigger(signal=signal.name)
+            raise QuantityError("No signal of another chain has a window.", cure="Give one a window first.")
+        case _:
+            for name in workspace.converter(chain).in_step_with:
+                other = project.chain(name)
+                if other is not None and not isinstance(other.trigger, FollowTrigger):
+                    return FollowTrigger(follows=name)
+            raise QuantityError("No converter in step with it has a chain with a trigger of its own.")
+
+
+def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
+    trigger = chain.trigger
+
+    def changed(**updates: object) -> Edit:
+        return SetTrigger(chain.converter, trigger.changed(**updates))
+
+    match trigger:
+        case SoftwareTrigger():
+            options = ("again and again", "once")
+            return [
+                Field("restarted", options[not trigger.again], lambda text: changed(again=text == options[0]), options)
+            ]
+        case TimerTrigger():
+            names = tuple(name for group in workspace.part.timers if group.can_trigger for name in group.names)
+            setting = timer_setting(workspace, trigger)
+            return [
+                Field(
+                    "every",
+                    period_text(trigger.every),
+                    lambda text: SetPeriod(chain.converter, read_every(text)),
+                    hint="100 us or 10 kHz",
+                ),
+                Field("timer", trigger.timer, lambda text: changed(timer=text), names),
+                Field(
+                    "prescaler register",
+                    str(setting.prescaler - 1),
+                    _register(changed, "prescaler_register", setting.prescaler - 1),
+                    hint="value − 1",
+                ),
+                Field(
+                    "period register",
+                    str(setting.period_counts - 1),
+                    _register(changed, "period_register", setting.period_counts - 1),
+                    hint="value − 1",
+                ),
+            ]
+        case EdgeTrigger():
+            return [
+                Field("pin", trigger.pin, lambda text: changed(pin=text), workspace.part.pins),
+                Field("edge", trigger.edge, lambda text: changed(edge=text), ("rising", "falling", "both")),
+                Field(
+                    "level",
+                    exact_text(trigger.level_v, "V"),
+                    lambda text: changed(level_v=float(parse_quantity(text, "V"))),
+                ),
+            ]
+        case ComparatorTrigger():
+            names = tuple(item.name for item in workspace.project.comparators)
+            return [
+                Field("comparator", trigger.comparator, lambda text: changed(comparator=text), names),
+                Field("edge", trigger.edge, lambda text: changed(edge=text), ("rising", "falling", "both")),
+            ]
+        case WindowTrigger():
+            names = tuple(
+                signal.name
+                for signal in workspace.project.signals
+                if signal.windows and not chain.places_of(signal.name)
+            )
+            return [Field("window of", trigger.signal, lambda text: changed(signal=text, window=1), names)]
+        case FollowTrigger():
+            names = tuple(
+                name for name in workspace.converter(chain).in_step_with if workspace.project.chain(name) is not None
+            )
+            return [Field("in step with", trigger.follows, lambda text: changed(follows=text), names)]
+        case _:
+            return []
+
+
+def _register(changed: Callable[..., Edit], name: str, shown: int) -> Callable[[str], Edit | None]:
+    """The register's content as the engineer writes it; an empty field leaves it to the solver."""
+
+    def make(text: str) -> Edit | None:
+        if not text.strip():
+            return changed(**{name: None})
+        value = whole_number(text, "counts")
+        return None if value == shown else changed(**{name: value})
+
+    return make
+
+
+def startup_panel(workspace: Workspace, chain: Chain) -> Panel:
+    """The order in which things are enabled; Alt with arrows moves a step, Delete leaves it out."""
+    right = right_order(workspace, chain)
+    why = dict(right)
+    start = startup(workspace, chain)
+    faults = {fault.step: fault.sentence for fault in start.faults}
+    lines = tuple(
+        Line(step, f"{STEP_NAMES[step]}. {why.get(step, 'It is not needed here.')}", faults.get(step, ""))
+        for step in start.order
+    )
+    steps_by_name: dict[str, Step] = {step: step for step in STEP_NAMES}
+
+    def order(names: tuple[str, ...]) -> Edit:
+        steps = tuple(steps_by_name[name] for name in names)
+        return SetStartup(chain.converter, None if steps == tuple(why) else steps)
+
+    missing = [step for step in why if step not in start.order]
+    facts = [
+        Fact("order", "right" if not start.faults else f"{len(start.faults)} out of place", not start.faults),
+        Fact("items arrive", "yes" if start.runs else "no", start.runs),
+    ]
+    facts += [Fact("left out", STEP_NAMES[step], False) for step in missing]
+    fields = [
+        Field(
+            "order",
+            "right" if chain.startup is None else "my own",
+            lambda text: SetStartup(chain.converter, None if text == "right" else start.order),
+            ("right", "my own"),
+        )
+    ]
+    title = f"{chain.converter}: start-up order"
+    return Panel(
+        title, tuple(facts), tuple(fields), ordered=OrderedList("Steps", lines, order), tabs=TABS, tab="start-up"
+    )

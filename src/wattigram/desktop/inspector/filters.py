@@ -1,0 +1,168 @@
+"""The panel of a reduce stage: every choice with its noise, and its response as a curve."""
+
+from __future__ import annotations
+
+import math
+
+from wattigram.core.base.quantity import brief, show
+from wattigram.core.model.design import AnyStage, Chain, LowPass, Mean, RunningMean, Signal, Sum, Workspace
+from wattigram.core.model.design.edits import Edit, SetReduce
+from wattigram.core.predict.accuracy import signal_noise, stage_figures, stage_gain
+from wattigram.core.predict.accuracy.noise import SignalNoise
+from wattigram.core.predict.timing import cycle_timing
+from wattigram.desktop.inspector.number_entry import whole_number
+from wattigram.desktop.inspector.panel_model import Choice, Course, Curves, Fact, Field, Panel, WhatIf
+
+KINDS = {"none": "none", "sum": "sum", "mean": "block mean", "running-mean": "running mean", "low-pass": "low-pass"}
+POWERS = tuple(range(1, 9))
+CURVE_POINTS = 72
+
+
+def reduce_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
+    """Reduce stage of a signal: noise, response, latency and register width of each choice."""
+    slot = cycle_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
+    noise = signal_noise(workspace, chain, signal.changed(reduce=None))
+    stage = signal.reduce
+    inside = signal.slot_stage is not None
+    rate_hz = float(1 / slot.each_s) if inside else float(slot.rate_hz) or float(1 / slot.each_s)
+    facts = [Fact("raw noise", f"{noise.raw_lsb:.2f} LSB rms"), Fact("raw rate", brief(rate_hz, "Hz", 5))]
+    hardware = workspace.converter(chain).hardware.stages
+
+    def kind(text: str) -> Edit | None:
+        name = next(key for key, value in KINDS.items() if value == text)
+        return None if name == (stage.kind if stage else "none") else SetReduce(signal.name, _stage(name, 4, stage))
+
+    fields = [Field("stage", KINDS[stage.kind if stage else "none"], kind, tuple(KINDS.values()))]
+    if stage is not None:
+        figures = stage_figures(stage, rate_hz, chain.bits)
+        reduced = signal_noise(workspace, chain, signal)
+        out_hz = float(slot.rate_hz) if inside else figures.rate_hz
+        true = float(stage.gain_ratio) / stage.believed_gain
+        facts += [
+            Fact("reduced noise", f"{reduced.reduced_lsb:.2f} LSB rms"),
+            *_bias(reduced),
+            Fact("reduced rate", brief(out_hz, "Hz", 5)),
+            Fact("−3 dB at", show(figures.cutoff_hz, "Hz", 4)),
+            Fact("latency", show(figures.latency_s, "s", 3)),
+            Fact("register needs", f"{figures.bits} of {stage.register_bits} bits", figures.fits),
+        ]
+        if not isinstance(stage, LowPass):
+            facts.append(Fact("true mean", "yes" if true == 1 else f"× {true:.4g}", true == 1))
+        fields += _stage_fields(signal, stage, stage.kind in hardware)
+    return Panel(
+        f"Reduce · {signal.name}",
+        tuple(facts),
+        tuple(fields),
+        _what_if(workspace, chain, signal, rate_hz),
+        _response(signal, rate_hz),
+    )
+
+
+def _bias(noise: SignalNoise) -> list[Fact]:
+    """What truncation does to the mean; a note beside the noise."""
+    if not noise.bias_lsb:
+        return []
+    text = f"{noise.bias_lsb:+.3f} LSB"
+    if noise.bias_spread_lsb:
+        text += f" ± {noise.bias_spread_lsb:.3f}, the input is still"
+    return [Fact("truncation", text)]
+
+
+def _stage_fields(signal: Signal, stage: AnyStage, in_hardware: bool) -> list[Field]:
+    def changed(**updates: object) -> Edit:
+        return SetReduce(signal.name, stage.changed(**updates))
+
+    fields = []
+    if not isinstance(stage, LowPass):
+
+        def count(text: str) -> Edit:
+            number = whole_number(text, "samples")
+            if isinstance(stage, Sum):
+                return changed(count=number)
+            return changed(count=number, shift=max(0, number.bit_length() - 1))
+
+        fields.append(Field("count", str(stage.count), count, hint="2 or more"))
+    hint = "y += (x − y) / 2^shift" if isinstance(stage, LowPass) else "log2 of the count"
+    fields += [
+        Field("shift right", str(stage.shift), lambda text: changed(shift=whole_number(text, "places")), hint=hint),
+        Field(
+            "register",
+            str(stage.register_bits),
+            lambda text: changed(register_bits=whole_number(text, "bits")),
+            ("16", "24", "32"),
+        ),
+    ]
+    if in_hardware or stage.by == "hardware":
+        fields.append(Field("done by", stage.by, lambda text: changed(by=text), ("software", "hardware")))
+    return fields
+
+
+def _stage(kind: str, power: int, like: AnyStage | None) -> AnyStage | None:
+    """A stage of a kind that averages over about 2^power samples."""
+    bits = like.register_bits if like else 32
+    by = like.by if like else "software"
+    match kind:
+        case "sum":
+            return Sum(count=1 << power, register_bits=bits, by=by)
+        case "mean":
+            return Mean(count=1 << power, shift=power, register_bits=bits, by=by)
+        case "running-mean":
+            return RunningMean(count=1 << power, shift=power, register_bits=bits)
+        case "low-pass":
+            return LowPass(shift=power, register_bits=bits)
+        case _:
+            return None
+
+
+def _choices(signal: Signal) -> list[tuple[str, AnyStage | None]]:
+    """The choices of a kind, smallest first; those of the block mean where there is none yet."""
+    kind = signal.reduce.kind if signal.reduce else "mean"
+    now = signal.reduce
+    stages = [stage for power in POWERS if (stage := _stage(kind, power, now)) is not None]
+    if now is not None and all(not _same_choice(stage, now) for stage in stages):
+        stages = sorted([*stages, now], key=_size)
+    return [("none", None), *((str(_size(stage)), stage) for stage in stages)]
+
+
+def _size(stage: AnyStage) -> int:
+    """What the choices of a kind are told apart by."""
+    return stage.shift if isinstance(stage, LowPass) else stage.count
+
+
+def _same_choice(one: AnyStage, other: AnyStage) -> bool:
+    return one.kind == other.kind and _size(one) == _size(other)
+
+
+def _what_if(workspace: Workspace, chain: Chain, signal: Signal, rate_hz: float) -> WhatIf:
+    choices = []
+    now = signal.reduce
+    for label, stage in _choices(signal):
+        what = signal_noise(workspace, chain, signal.changed(reduce=stage))
+        if stage is None:
+            good, tip = True, f"no stage: {what.reduced_lsb:.2f} LSB rms, {brief(rate_hz, 'Hz', 4)}"
+        else:
+            figures = stage_figures(stage, rate_hz, chain.bits)
+            good = figures.fits
+            tip = (
+                f"{KINDS[stage.kind]} {label}: {what.reduced_lsb:.2f} LSB rms, −3 dB at {brief(figures.cutoff_hz, 'Hz', 4)}, "
+                f"latency {brief(figures.latency_s, 's', 3)}, {figures.bits} bits"
+            )
+        is_now = stage is now or (now is not None and stage is not None and _same_choice(stage, now))
+        choices.append(Choice(label, what.reduced_lsb, good, is_now, tip, SetReduce(signal.name, stage)))
+    word = "shift" if isinstance(now, LowPass) else "count"
+    return WhatIf(f"If {word} were · LSB rms of noise", tuple(choices))
+
+
+def _response(signal: Signal, rate_hz: float) -> Curves:
+    """Magnitude of each choice up to half the sample rate."""
+    courses = []
+    now = signal.reduce
+    stages = [(label, stage) for label, stage in _choices(signal) if stage is not None]
+    top_hz, bottom_hz = rate_hz / 2, rate_hz / 4096
+    for label, stage in stages:
+        points = []
+        for number in range(CURVE_POINTS + 1):
+            hertz = bottom_hz * (top_hz / bottom_hz) ** (number / CURVE_POINTS)
+            points.append((hertz, max(stage_gain(stage, hertz, rate_hz), 1e-3)))
+        courses.append(Course(label, tuple(points), now is not None and _same_choice(stage, now)))
+    return Curves("Response · what is left of a tone", "Hz", tuple(courses), math.sqrt(0.5), "−3 dB")

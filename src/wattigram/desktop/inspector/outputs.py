@@ -1,0 +1,384 @@
+"""Panels of what goes out: generators and PWM."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from fractions import Fraction
+
+from pydantic import ValidationError
+
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.fields import read_every
+from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_volts
+from wattigram.core.model.design import (
+    ChainFollow,
+    Generator,
+    GeneratorFollow,
+    HeldLevel,
+    Playback,
+    Pwm,
+    SoftwareRamp,
+    TimerTrigger,
+    Workspace,
+)
+from wattigram.core.model.design.edits import Edit, SetGenerator, SetPwm
+from wattigram.core.predict.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
+from wattigram.core.predict.waveform import codes_of, output_range_v, playing
+from wattigram.desktop.inspector.number_entry import whole_number
+from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
+
+KINDS = {"level": "a level", "ramp": "a ramp by software", "table": "a table by DMA"}
+BY = {"timer": "a timer", "generator": "another generator", "chain": "a converter's trigger"}
+THEN = {"stay": "stay there", "again": "begin again", "back": "go back"}
+YES, NO = "yes", "no"
+
+
+def checked(make: Callable[[], Edit]) -> Edit:
+    """The edit, or what is wrong with what was entered."""
+    try:
+        return make()
+    except ValidationError as fault:
+        item = fault.errors(include_url=False)[0]
+        cause = item.get("ctx", {}).get("error")
+        message = item["msg"].removeprefix("Value error, ")
+        raise QuantityError(str(cause) if cause else message) from fault
+
+
+def key_for(text: str, words: dict[str, str]) -> str:
+    """The key of a shown word."""
+    return next((key for key, value in words.items() if value == text), next(iter(words)))
+
+
+def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
+    """A generator: what it plays, what starts a point, and what reaches the pin."""
+    dac = workspace.part.dac(generator.dac)
+    assert dac is not None
+    made = playing(workspace, generator)
+    low_v, high_v = output_range_v(workspace, dac, generator.buffered)
+    facts = [
+        Fact("pin", dac.pin),
+        Fact("reaches", f"{show_volts(low_v)} to {show_volts(high_v)}"),
+        Fact("1 LSB", show(made.lsb_v, "V", 4)),
+        Fact("settles in", show(dac.settling_s, "s", 3)),
+    ]
+
+    def changed(**updates: object) -> Edit:
+        return checked(lambda: SetGenerator(generator.name, generator.changed(**updates)))
+
+    def of_output(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
+        return lambda text: changed(output=checked_output(generator, name, read(text)))
+
+    fields = [
+        Field("name", generator.name, lambda text: changed(name=text.strip()), hint="any name"),
+        Field("DAC", generator.dac, lambda text: changed(dac=text), tuple(item.name for item in workspace.part.dacs)),
+        Field(
+            "puts out",
+            KINDS[generator.output.kind],
+            lambda text: _fresh(workspace, generator, text),
+            tuple(KINDS.values()),
+        ),
+    ]
+    match generator.output:
+        case HeldLevel() as level:
+            code = int(made.codes[0])
+            facts += [
+                Fact("code", f"{code} · 0x{code:X}"),
+                Fact("exact voltage", f"{float(made.levels_v[0]):.6f} V", made.clipped == 0),
+            ]
+            fields.append(Field("voltage", exact_text(level.voltage_v, "V"), of_output("voltage_v", _volts)))
+            fields.append(
+                Field(
+                    "knob",
+                    f"{level.voltage_v:.3f} V",
+                    of_output("voltage_v", _volts),
+                    slider=(0.0, high_v, level.voltage_v),
+                )
+            )
+        case SoftwareRamp() as ramp:
+            facts += _ramp_facts(workspace, generator)
+            fields += [
+                Field("from", exact_text(ramp.from_v, "V"), of_output("from_v", _volts)),
+                Field("to", exact_text(ramp.to_v, "V"), of_output("to_v", _volts)),
+                Field(
+                    "step",
+                    exact_text(ramp.step_v, "V"),
+                    of_output("step_v", lambda text: _step(text, made.lsb_v)),
+                    hint="or 1 LSB",
+                ),
+                Field(
+                    "dwell", brief(ramp.dwell_s, "s", 9), of_output("dwell_s", lambda text: parse_quantity(text, "s"))
+                ),
+                Field(
+                    "then", THEN[ramp.then], of_output("then", lambda text: key_for(text, THEN)), tuple(THEN.values())
+                ),
+            ]
+        case Playback() as output:
+            facts += [
+                Fact("wave", show(made.wave_hz, "Hz", 7)),
+                Fact("updates", brief(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s),
+                Fact("lap", show(made.lap_s, "s", 5)),
+                Fact("begins", show(made.begin_s, "s", 3) if made.begin_s else "with the first trigger"),
+            ]
+            fields += _playback_fields(workspace, generator, output, of_output, changed)
+    fields += [
+        Field(
+            "output buffer", YES if generator.buffered else NO, lambda text: changed(buffered=text == YES), (YES, NO)
+        ),
+        Field(
+            "second data register",
+            YES if generator.double_buffered else NO,
+            lambda text: changed(double_buffered=text == YES),
+            (YES, NO),
+        ),
+    ]
+    return Panel(f"Generator · {generator.name}", tuple(facts), tuple(fields))
+
+
+def checked_output(generator: Generator, name: str, value: object) -> object:
+    """The output with one field changed, or what is wrong with it."""
+    try:
+        return generator.output.changed(**{name: value})
+    except ValidationError as fault:
+        item = fault.errors(include_url=False)[0]
+        cause = item.get("ctx", {}).get("error")
+        raise QuantityError(str(cause) if cause else item["msg"].removeprefix("Value error, ")) from fault
+
+
+def _volts(text: str) -> float:
+    return float(parse_quantity(text, "V"))
+
+
+def _step(text: str, lsb_v: float) -> float:
+    return float(parse_quantity(text, "LSB")) * lsb_v if text.strip().endswith("LSB") else _volts(text)
+
+
+def _ramp_facts(workspace: Workspace, generator: Generator) -> list[Fact]:
+    made = playing(workspace, generator)
+    dac = workspace.part.dac(generator.dac)
+    assert dac is not None
+    assert isinstance(generator.output, SoftwareRamp)
+    steps = len(made.codes) - 1
+    step_codes = generator.output.step_v / made.lsb_v
+    low, high = codes_of(workspace, dac, made.wanted_v[:1])[0], int(made.codes.max())
+    return [
+        Fact("steps", f"{steps}, {step_codes:.4g} LSB each"),
+        Fact("codes", f"{int(low)} to {high}"),
+        Fact("sweep takes", show(made.lap_s, "s", 4)),
+        Fact("cut off", f"{made.clipped} levels" if made.clipped else "nowhere", made.clipped == 0),
+    ]
+
+
+def _fresh(workspace: Workspace, generator: Generator, text: str) -> Edit | None:
+    """Another kind of output, with figures that make sense on this part."""
+    kind = key_for(text, KINDS)
+    if kind == generator.output.kind:
+        return None
+    full_v = workspace.reference_v
+    output: HeldLevel | SoftwareRamp | Playback
+    if kind == "level":
+        output = HeldLevel(voltage_v=round(full_v / 2, 3))
+    elif kind == "ramp":
+        output = SoftwareRamp(from_v=round(full_v / 4, 3), to_v=round(full_v * 3 / 4, 3), step_v=0.01, dwell_s="1 ms")
+    else:
+        project = workspace.project
+        if not project.tables:
+            raise QuantityError("The project has no table.", cure="Add one on the Wave page first.")
+        output = Playback(
+            table=project.tables[0].name,
+            trigger=TimerTrigger(timer=free_timer(workspace), every=Fraction(1, 10_000)),
+            channel=free_channel(workspace),
+        )
+    return SetGenerator(generator.name, generator.changed(output=output))
+
+
+def free_timer(workspace: Workspace, with_pwm: bool = False) -> str:
+    """A timer that nothing uses, or :class:`QuantityError`."""
+    project = workspace.project
+    used = {pwm.timer for pwm in project.pwm}
+    used |= {chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)}
+    for one in project.generators:
+        if isinstance(one.output, Playback) and isinstance(one.output.trigger, TimerTrigger):
+            used.add(one.output.trigger.timer)
+    names = [name for group in workspace.part.timers for name in (group.pwm_pins if with_pwm else group.names)]
+    for name in names:
+        if name not in used:
+            return name
+    raise QuantityError(f"Every timer of {workspace.part.name} is in use.", cure="Free one, or share one's rate.")
+
+
+def free_channel(workspace: Workspace) -> str:
+    """A DMA channel that nothing uses, or :class:`QuantityError`."""
+    used = workspace.project.dma_channels
+    for group in workspace.part.dma:
+        for name in group.names:
+            if name not in used:
+                return name
+    raise QuantityError(f"{workspace.part.name} has no DMA channel left.", cure="Free one first.")
+
+
+def _playback_fields(
+    workspace: Workspace,
+    generator: Generator,
+    output: Playback,
+    of_output: Callable[[str, Callable[[str], object]], Callable[[str], Edit]],
+    changed: Callable[..., Edit],
+) -> list[Field]:
+    project = workspace.project
+    trigger = output.trigger
+    chains = tuple(chain.converter for chain in project.chains)
+    others = tuple(
+        one.name
+        for one in project.generators
+        if one.name != generator.name
+        and isinstance(one.output, Playback)
+        and not isinstance(one.output.trigger, GeneratorFollow)
+    )
+
+    def by(text: str) -> Edit | None:
+        kind = key_for(text, BY)
+        if kind == trigger.kind:
+            return None
+        choices = others if kind == "generator" else chains
+        if kind != "timer" and not choices:
+            raise QuantityError("There is none to be in step with.", cure="Add one first.")
+        fresh: object = TimerTrigger(timer=free_timer(workspace), every=playing(workspace, generator).asked_s)
+        if kind == "generator":
+            fresh = GeneratorFollow(follows=choices[0])
+        elif kind == "chain":
+            fresh = ChainFollow(follows=choices[0])
+        return changed(output=checked_output(generator, "trigger", fresh))
+
+    def of_trigger(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
+        return lambda text: changed(output=checked_output(generator, "trigger", trigger.changed(**{name: read(text)})))
+
+    fields = [
+        Field("table", output.table, of_output("table", str), tuple(table.name for table in project.tables)),
+        Field("a point for each", BY[trigger.kind], by, tuple(BY.values())),
+    ]
+    if isinstance(trigger, TimerTrigger):
+        timers = tuple(name for group in workspace.part.timers if group.can_trigger for name in group.names)
+        fields += [
+            Field("timer", trigger.timer, of_trigger("timer", str), timers),
+            Field("every", brief(trigger.every, "s", 9), of_trigger("every", read_every), hint="40 us or 25 kHz"),
+            Field(
+                "prescaler register",
+                _register(trigger.prescaler_register),
+                of_trigger("prescaler_register", _read_register),
+                hint="as solved",
+            ),
+            Field(
+                "period register",
+                _register(trigger.period_register),
+                of_trigger("period_register", _read_register),
+                hint="as solved",
+            ),
+        ]
+    else:
+        fields.append(
+            Field("of", trigger.follows, of_trigger("follows", str), chains if trigger.kind == "chain" else others)
+        )
+    channels = tuple(name for group in workspace.part.dma for name in group.names)
+    starts = ("the program", *chains)
+    fields += [
+        Field(
+            "first point",
+            str(output.first),
+            of_output("first", lambda text: whole_number(text, "points")),
+            hint="sets its phase",
+        ),
+        Field("DMA", output.channel, of_output("channel", str), channels),
+        Field(
+            "again and again", YES if output.repeat else NO, of_output("repeat", lambda text: text == YES), (YES, NO)
+        ),
+        Field(
+            "started by",
+            output.starts_with or starts[0],
+            of_output("starts_with", lambda text: None if text == starts[0] else text),
+            starts,
+        ),
+    ]
+    return fields
+
+
+def _register(value: int | None) -> str:
+    return "" if value is None else str(value)
+
+
+def _read_register(text: str) -> int | None:
+    return whole_number(text, "") if text.strip() else None
+
+
+def pwm_panel(workspace: Workspace, pwm: Pwm) -> Panel:
+    """A PWM output: what remains of the timer, and what a filter makes of it."""
+    timing = pwm_timing(workspace, pwm)
+    pin = pwm_pin(workspace, pwm)
+    facts = [
+        Fact("pin", pin),
+        Fact("rate", brief(1 / timing.period_s, "Hz", 6)),
+        Fact("steps of duty", f"{timing.counts}, {timing.bits:.2f} bits", timing.bits >= 8),
+        Fact("duty comes out", f"{float(timing.duty) * 100:.5g} %"),
+        Fact("mean", f"{timing.mean_v:.4f} V"),
+    ]
+    wired = [one for one in workspace.project.bench if one.source.kind == "jumper" and one.source.pin == pin]
+    for wiring in wired[:1]:
+        poles = input_poles_s(workspace, wiring)
+        if poles:
+            facts += [
+                Fact(f"ripple at {wiring.pin}", show(timing.ripple_v(poles), "V", 3)),
+                Fact("settles in", show(settling_s(poles, timing.bits), "s", 3)),
+            ]
+
+    def changed(**updates: object) -> Edit:
+        return checked(lambda: SetPwm(pwm.name, pwm.changed(**updates)))
+
+    def duty(text: str) -> Edit:
+        share = float(parse_quantity(text, "%")) if "%" in text else float(parse_quantity(text, ""))
+        return changed(duty=share)
+
+    timers = tuple(name for group in workspace.part.timers for name in group.pwm_pins)
+    fields = [
+        Field("name", pwm.name, lambda text: changed(name=text.strip()), hint="any name"),
+        Field("timer", pwm.timer, lambda text: changed(timer=text), timers),
+        Field("every", brief(pwm.every, "s", 9), lambda text: changed(every=read_every(text)), hint="50 us or 20 kHz"),
+        Field("duty", brief(pwm.duty, "%", 9), duty, hint="40 %"),
+        Field("knob", f"{pwm.duty * 100:.2f} %", lambda text: changed(duty=float(text)), slider=(0.0, 1.0, pwm.duty)),
+        Field(
+            "prescaler register",
+            _register(pwm.prescaler_register),
+            lambda text: changed(prescaler_register=_read_register(text)),
+            hint="as solved",
+        ),
+        Field(
+            "period register",
+            _register(pwm.period_register),
+            lambda text: changed(period_register=_read_register(text)),
+            hint="as solved",
+        ),
+        Field(
+            "new duty waits for period",
+            YES if pwm.preload else NO,
+            lambda text: changed(preload=text == YES),
+            (YES, NO),
+        ),
+    ]
+    return Panel(f"PWM · {pwm.name}", tuple(facts), tuple(fields), _pwm_what_if(workspace, pwm))
+
+
+def _pwm_what_if(workspace: Workspace, pwm: Pwm) -> WhatIf:
+    """Bits of duty against rate."""
+    choices = []
+    now = pwm_timing(workspace, pwm).counts
+    powers = [1 << power for power in range(6, 17)]
+    timer = workspace.part.timer(pwm.timer)
+    assert timer is not None
+    for counts in sorted({*powers, now}):
+        if counts > 1 << timer.counter_bits:
+            continue
+        rate_hz = workspace.bus_clock_hz / counts
+        changed = pwm.changed(every=1 / rate_hz, prescaler_register=None, period_register=None)
+        tip = f"{counts} steps at {brief(rate_hz, 'Hz', 5)}"
+        bits = f"{math.log2(counts):.3g}"
+        edit = SetPwm(pwm.name, changed)
+        choices.append(Choice(bits, float(rate_hz), counts >= 256, counts == now, tip, edit))
+    return WhatIf("If bits of duty were · rate in Hz", tuple(choices))

@@ -1,0 +1,174 @@
+"""A panel for each kind of selection."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from wattigram.core.base.fields import ratio_text, read_ratio
+from wattigram.core.base.quantity import brief, parse_quantity, show, show_volts
+from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
+from wattigram.core.model.design.edits import (
+    Edit,
+    RenameSignal,
+    SetBusClock,
+    SetFrontEnd,
+    SetPin,
+    SetProjectName,
+    SetReference,
+)
+from wattigram.desktop.inspector.bench import bench_panel, wiring_fields
+from wattigram.desktop.inspector.chain import clock_panel, start_panel, startup_panel
+from wattigram.desktop.inspector.filters import reduce_panel
+from wattigram.desktop.inspector.outputs import generator_panel, pwm_panel
+from wattigram.desktop.inspector.panel_model import Fact, Field, Panel
+from wattigram.desktop.inspector.routes import route_panel, uart_panel
+from wattigram.desktop.inspector.slot import slot_panel
+from wattigram.desktop.inspector.thresholds import comparator_panel, twin_panel, window_panel
+from wattigram.desktop.inspector.transfer import loop_panel, reader_panel
+from wattigram.desktop.state.selection import Selection
+
+
+def panel_for(workspace: Workspace, selection: Selection) -> Panel:
+    """The panel of a selection."""
+    project = workspace.project
+    if selection.section:
+        return _output_panel(workspace, selection)
+    chain = project.chain(selection.converter)
+    if not selection.signal:
+        if chain is None:
+            return _project_panel(workspace)
+        builders = {"start": start_panel, "start-up": startup_panel}
+        return builders.get(selection.facet, clock_panel)(workspace, chain)
+    signal = project.signal(selection.signal)
+    if selection.facet == "front end":
+        return bench_panel(workspace, signal)
+    if selection.facet == "signal" or chain is None:
+        return _signal_panel(workspace, chain, signal)
+    return _stage_panel(workspace, chain, signal, selection)
+
+
+def _output_panel(workspace: Workspace, selection: Selection) -> Panel:
+    project = workspace.project
+    if (generator := project.generator(selection.output)) is not None and selection.section == "generators":
+        return generator_panel(workspace, generator)
+    if (pwm := project.pwm_output(selection.output)) is not None and selection.section == "pwm":
+        return pwm_panel(workspace, pwm)
+    if (uart := project.uart(selection.output)) is not None and selection.section == "uarts":
+        return uart_panel(workspace, uart)
+    if (route := project.route(selection.output)) is not None and selection.section == "routes":
+        return route_panel(workspace, route)
+    return _project_panel(workspace)
+
+
+def _stage_panel(workspace: Workspace, chain: Chain, signal: Signal, selection: Selection) -> Panel:
+    facet, _, number = selection.facet.partition(":")
+    match facet:
+        case "move":
+            return loop_panel(workspace, chain)
+        case "reader":
+            return reader_panel(workspace, chain)
+        case "reduce":
+            return reduce_panel(workspace, chain, signal)
+        case "window":
+            return window_panel(workspace, signal, int(number or 1) - 1)
+        case "twin":
+            return twin_panel(workspace, signal)
+        case "comparator":
+            return comparator_panel(workspace, signal)
+        case _:
+            return slot_panel(workspace, chain, signal, selection.place, selection.places)
+
+
+def _project_panel(workspace: Workspace) -> Panel:
+    project, part = workspace.project, workspace.part
+
+    def clock(text: str) -> Edit:
+        wanted_hz = parse_quantity(text, "Hz")
+        return SetBusClock(None if wanted_hz == part.processor.clock_hz else wanted_hz)
+
+    references = tuple(item.name for item in part.references)
+    of_reference: list[Field] = []
+    if workspace.reference_pin is not None:
+        _facts, fields = wiring_fields(workspace, workspace.reference_pin)
+        of_reference = [replace(field, label=f"{workspace.reference_pin}: {field.label}") for field in fields]
+    return Panel(
+        f"{project.name} on {part.name}",
+        (
+            Fact("signals", str(len(project.signals))),
+            Fact("chains", str(len(project.chains))),
+            Fact("full scale", show_volts(workspace.reference_v)),
+            Fact("build mark", workspace.build_mark),
+        ),
+        (
+            Field("name", project.name, lambda text: SetProjectName(text.strip()), hint="any name"),
+            Field("bus clock", brief(workspace.bus_clock_hz, "Hz", 9), clock, hint="such as 96 MHz"),
+            Field("reference", project.reference, SetReference, references),
+            *of_reference,
+        ),
+    )
+
+
+def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> Panel:
+    project = workspace.project
+    pins = input_choices(workspace, chain)
+    now = pin_text(signal)
+    if now not in pins:
+        pins = (now, *pins)
+    facts = []
+    if chain is not None:
+        scale = signal_scale(workspace, chain, signal.name)
+        gain = float(signal.front_end)
+        facts = [
+            Fact("converter", chain.converter),
+            Fact(
+                "channel",
+                str(channel)
+                if (channel := workspace.converter(chain).channel(signal.pin, signal.negative)) is not None
+                else "none",
+            ),
+            Fact(
+                "range",
+                f"{show_volts(scale.low_v / gain) if scale.signed else 0} to {show_volts(workspace.reference_v / gain)}",
+            ),
+            Fact("1 LSB", show(scale.lsb_v / gain, "V", 4)),
+        ]
+    taken = [other.name for other in project.signals if other.pin == signal.pin and other is not signal]
+    if taken:
+        facts.append(Fact("pin shared with", ", ".join(taken), False))
+    return Panel(
+        signal.name,
+        tuple(facts),
+        (
+            Field("name", signal.name, lambda text: RenameSignal(signal.name, text.strip()), hint="any name"),
+            Field("pin", now, lambda text: SetPin(signal.name, *split_pins(text)), pins),
+            Field(
+                "front end",
+                ratio_text(signal.front_end),
+                lambda text: SetFrontEnd(signal.name, read_ratio(text)),
+                hint="÷ 2 or × 120",
+            ),
+        ),
+    )
+
+
+def input_choices(workspace: Workspace, chain: Chain | None) -> tuple[str, ...]:
+    """All inputs that a signal could have: pins, pairs, internal channels."""
+    converters = [workspace.converter(chain)] if chain else list(workspace.part.converters)
+    found: dict[str, None] = {}
+    for converter in converters:
+        found |= dict.fromkeys(converter.channels)
+    for converter in converters:
+        found |= dict.fromkeys(f"{pair.positive} − {pair.negative}" for pair in converter.pairs)
+        found |= dict.fromkeys(item.name for item in converter.internal)
+    return tuple(found)
+
+
+def pin_text(signal: Signal) -> str:
+    """A signal's input as it is shown."""
+    return signal.pin if signal.negative is None else f"{signal.pin} − {signal.negative}"
+
+
+def split_pins(text: str) -> tuple[str, str | None]:
+    """A shown input as (pin, negative pin)."""
+    pin, _, negative = text.partition(" − ")
+    return pin, negative or None

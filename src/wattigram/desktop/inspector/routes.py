@@ -1,0 +1,207 @@
+"""Panels of routes and UARTs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.fields import read_every
+from wattigram.core.base.quantity import brief, show
+from wattigram.core.model.design import (
+    DacSink,
+    DutySink,
+    PeriodSink,
+    ReceivedSource,
+    Report,
+    ResultSource,
+    Route,
+    RouteTimer,
+    SendSink,
+    TableSource,
+    Uart,
+    Workspace,
+)
+from wattigram.core.model.design.edits import Edit, SetRoute, SetUart
+from wattigram.core.predict.clocks import uart_timing
+from wattigram.core.predict.timing import route_timing
+from wattigram.desktop.inspector.number_entry import whole_number
+from wattigram.desktop.inspector.outputs import NO, YES, checked, free_timer, key_for
+from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
+
+ON = {"source": "source is ready", "sink": "sink is empty", "timer": "timer says so"}
+ORDER = {"low-first": "low byte first", "high-first": "high byte first"}
+BAUDS = (9600, 19200, 38400, 57600, 115_200, 230_400, 460_800, 921_600, 1_000_000, 2_000_000)
+
+
+def source_text(source: ResultSource | ReceivedSource | TableSource) -> str:
+    """A route's source, in a few words."""
+    match source:
+        case ResultSource(converter=converter, signal=signal):
+            return f"result of {converter}" + (f", {signal}" if signal else "")
+        case ReceivedSource(uart=uart):
+            return f"bytes from {uart}"
+        case TableSource(table=table):
+            return f"table {table}"
+
+
+def sink_text(sink: SendSink | DutySink | PeriodSink | DacSink) -> str:
+    """A route's sink, in a few words."""
+    match sink:
+        case SendSink(uart=uart):
+            return uart
+        case DutySink(pwm=pwm):
+            return f"duty of {pwm}"
+        case PeriodSink(pwm=pwm):
+            return f"period of {pwm}"
+        case DacSink(dac=dac):
+            return dac
+
+
+def sources(workspace: Workspace) -> dict[str, ResultSource | ReceivedSource | TableSource]:
+    """All that a route can take from, by its words."""
+    project = workspace.project
+    found: list[ResultSource | ReceivedSource | TableSource] = []
+    for chain in project.chains:
+        found += [ResultSource(converter=chain.converter, signal=slot.signal) for slot in chain.slots]
+        found.append(ResultSource(converter=chain.converter))
+    found += [ReceivedSource(uart=uart.name) for uart in project.uarts]
+    found += [TableSource(table=table.name) for table in project.tables]
+    return {source_text(one): one for one in found}
+
+
+def sinks(workspace: Workspace) -> dict[str, SendSink | DutySink | PeriodSink | DacSink]:
+    """All that a route can write to, by its words."""
+    project = workspace.project
+    found: list[SendSink | DutySink | PeriodSink | DacSink] = [SendSink(uart=uart.name) for uart in project.uarts]
+    for pwm in project.pwm:
+        found += [DutySink(pwm=pwm.name), PeriodSink(pwm=pwm.name)]
+    taken = {one.dac for one in project.generators}
+    found += [DacSink(dac=dac.name) for dac in workspace.part.dacs if dac.name not in taken]
+    return {sink_text(one): one for one in found}
+
+
+def route_panel(workspace: Workspace, route: Route) -> Panel:
+    """A route: widths, order, trigger, and what is lost on the way."""
+    timing = route_timing(workspace, route)
+    facts = (
+        Fact("source makes", brief(timing.source_hz, "Hz", 5)),
+        Fact("DMA writes", brief(timing.transfers_hz, "Hz", 5)),
+        Fact("sink takes", brief(timing.sink_hz, "Hz", 5)),
+        Fact(
+            "overwritten",
+            brief(timing.overwritten_hz, "Hz", 4),
+            timing.overwritten_hz == 0 or not isinstance(route.sink, SendSink),
+        ),
+        Fact("repeated", brief(timing.repeated_hz, "Hz", 4)),
+        Fact("torn", brief(timing.torn_hz, "Hz", 4), timing.torn_hz == 0),
+        Fact("bits carried", f"{timing.carried_bits} of {timing.value_bits}", timing.carried_bits >= timing.value_bits),
+        Fact("latency", show(timing.latency_s, "s", 3)),
+    )
+
+    def changed(**updates: object) -> Edit:
+        return checked(lambda: SetRoute(route.name, route.changed(**updates)))
+
+    def on(text: str) -> Edit | None:
+        kind = key_for(text, ON)
+        if kind == route.on:
+            return None
+        timer = route.timer or RouteTimer(timer=free_timer(workspace), every="1 ms") if kind == "timer" else None
+        return changed(on=kind, timer=timer)
+
+    def width(name: str) -> Callable[[str], Edit]:
+        return lambda text: changed(**{name: int(text)})
+
+    from_, to = sources(workspace), sinks(workspace)
+    theirs = {"": "the same", **ORDER}
+    fields = [
+        Field("name", route.name, lambda text: changed(name=text.strip()), hint="any name"),
+        Field(
+            "from", source_text(route.source), lambda text: changed(source=from_.get(text, route.source)), tuple(from_)
+        ),
+        Field("to", sink_text(route.sink), lambda text: changed(sink=to.get(text, route.sink)), tuple(to)),
+        Field("a transfer when", ON[route.on], on, tuple(ON.values())),
+    ]
+    if route.timer is not None:
+        timer = route.timer
+        fields.append(
+            Field(
+                "every", brief(timer.every, "s", 9), lambda text: changed(timer=timer.changed(every=read_every(text)))
+            )
+        )
+    channels = tuple(name for group in workspace.part.dma for name in group.names)
+    fields += [
+        Field("bits read", str(route.source_bits), width("source_bits"), ("8", "16", "32")),
+        Field("bits written", str(route.sink_bits), width("sink_bits"), ("8", "16", "32")),
+        Field("transfers a value", str(route.items), width("items"), ("1", "2", "4")),
+        Field("address goes up", YES if route.step else NO, lambda text: changed(step=text == YES), (YES, NO)),
+        Field("order", ORDER[route.order], lambda text: changed(order=key_for(text, ORDER)), tuple(ORDER.values())),
+        Field(
+            "other end takes",
+            theirs[route.expects or ""],
+            lambda text: changed(expects=key_for(text, theirs) or None),
+            tuple(theirs.values()),
+        ),
+        Field("DMA", route.channel, lambda text: changed(channel=text), channels),
+    ]
+    return Panel(f"Route · {route.name}", facts, tuple(fields))
+
+
+def uart_panel(workspace: Workspace, uart: Uart) -> Panel:
+    """A UART: its real baud, what a byte takes, and what the program reports over it."""
+    timing = uart_timing(workspace, uart)
+    part = workspace.part.uart(uart.name)
+    assert part is not None
+    facts = (
+        Fact("sends on", part.send_pins.get(uart.name, "–")),
+        Fact("receives on", part.receive_pins.get(uart.name, "–")),
+        Fact("really", f"{float(timing.baud_hz):.1f} baud"),
+        Fact("error", f"{float(timing.error) * 100:+.3f} %", abs(timing.error) < 0.02),
+        Fact("carries", f"{float(timing.bytes_hz):.6g} B/s"),
+        Fact("a byte takes", show(timing.byte_s, "s", 4)),
+    )
+
+    def changed(**updates: object) -> Edit:
+        return checked(lambda: SetUart(uart.changed(**updates)))
+
+    signals = tuple(signal.name for signal in workspace.project.signals)
+
+    def report(text: str) -> Edit | None:
+        if text == "nothing":
+            return changed(report=None) if uart.report is not None else None
+        old = uart.report
+        return changed(
+            report=Report(signal=text, every=old.every if old else "100 ms", form=old.form if old else "text")
+        )
+
+    def of_report(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
+        def make(text: str) -> Edit:
+            if uart.report is None:
+                raise QuantityError("Nothing is reported.", cure="Choose a signal first.")
+            return changed(report=uart.report.changed(**{name: read(text)}))
+
+        return make
+
+    fields = [
+        Field("baud", str(uart.baud), lambda text: changed(baud=whole_number(text, "baud")), hint="115200"),
+        Field("parity", uart.parity, lambda text: changed(parity=text), ("none", "even", "odd")),
+        Field("stop bits", str(uart.stop_bits), lambda text: changed(stop_bits=int(text)), ("1", "2")),
+        Field("shown as", uart.shows, lambda text: changed(shows=text), ("text", "binary")),
+        Field("program reports", uart.report.signal if uart.report else "nothing", report, ("nothing", *signals)),
+    ]
+    if uart.report is not None:
+        fields += [
+            Field("every", brief(uart.report.every, "s", 9), of_report("every", read_every), hint="100 ms"),
+            Field("as", uart.report.form, of_report("form", str), ("text", "byte")),
+        ]
+    choices = tuple(
+        Choice(
+            f"{baud // 1000}k" if baud >= 100_000 else str(baud),
+            float(uart_timing(workspace, uart.changed(baud=baud)).bytes_hz),
+            abs(uart_timing(workspace, uart.changed(baud=baud)).error) < 0.02,
+            baud == uart.baud,
+            f"{baud} baud, {float(uart_timing(workspace, uart.changed(baud=baud)).error) * 100:+.2f} %",
+            SetUart(uart.changed(baud=baud)),
+        )
+        for baud in sorted({*BAUDS, uart.baud})
+    )
+    return Panel(f"Serial port · {uart.name}", facts, tuple(fields), WhatIf("If baud were · bytes a second", choices))

@@ -1,0 +1,86 @@
+"""The panel of a slot, or of several."""
+
+from __future__ import annotations
+
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.quantity import brief, parse_quantity, show, show_counts
+from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
+from wattigram.core.model.design.edits import Edit, SetSampling, SetSamplings
+from wattigram.core.predict.accuracy import signal_noise, slot_settling
+from wattigram.core.predict.timing import cycle_timing
+from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
+
+
+def slot_panel(workspace: Workspace, chain: Chain, signal: Signal, place: int, places: tuple[int, ...]) -> Panel:
+    """Timing and settling of a slot; with several selected its sampling time is that of all."""
+    settling = slot_settling(workspace, chain, place)
+    cycle = cycle_timing(workspace, chain)
+    timing = cycle.slots[place]
+    noise = signal_noise(workspace, chain, signal)
+    slot = chain.slots[place]
+    converter = workspace.converter(chain)
+    conversion = converter.conversion_cycles(chain.bits)
+    times = f"{timing.repeats} × " if timing.repeats > 1 else ""
+    facts = [
+        Fact("sampling", f"{times}{slot.sampling_cycles} cyc · {show(timing.sampling_s, 's', 3)}"),
+        Fact("conversion", f"{times}{conversion} cyc · {show(timing.conversion_s, 's', 3)}"),
+        Fact("held after", show(timing.held_s, "s", 6)),
+        Fact("source", brief(settling.source_ohm, "Ω")),
+    ]
+    if settling.external_f:
+        facts.append(Fact("capacitor", brief(settling.external_f, "F")))
+    if settling.needed_s is None:
+        facts.append(Fact("settled after", "longer than a scan", False))
+    else:
+        facts.append(Fact("settled after", show(settling.needed_s, "s", 3), settling.sampling_s >= settling.needed_s))
+    facts += [
+        Fact("full-scale step", show_counts(settling.full_scale_error_lsb), settling.adequate),
+        Fact("as wired", show_counts(settling.wired_error_lsb), settling.wired_error_lsb <= 0.5),
+        Fact("1 LSB", show(signal_scale(workspace, chain, signal.name).lsb_v, "V", 4)),
+        Fact("noise expected", f"{noise.raw_lsb:.2f} LSB rms"),
+        Fact("rate", f"{brief(timing.rate_hz, 'Hz', 5)}" if timing.rate_hz else "once"),
+    ]
+    several = len(places) > 1 or converter.one_sampling_time
+
+    def edit_for(cycles: int) -> Edit:
+        if several:
+            return SetSamplings(chain.converter, cycles, () if converter.one_sampling_time else places)
+        return SetSampling(chain.converter, place, cycles, signal.name)
+
+    def sampling(text: str) -> Edit:
+        cycles = parse_quantity(text, "cyc")
+        if cycles.denominator != 1:
+            raise QuantityError(f"“{text}” is no whole number of cycles.", cure="Choose one of the list.")
+        return edit_for(int(cycles))
+
+    changed = len(chain.slots) if converter.one_sampling_time else len(places)
+    has_period = cycle.trigger.pace == "pattern"
+    choices = []
+    for cycles in sorted(converter.sampling_cycles):
+        what = slot_settling(workspace, chain, place, cycles)
+        added_s = changed * timing.repeats * (cycles - slot.sampling_cycles) / cycle.clock_hz
+        fits = not has_period or added_s <= cycle.slack_s
+        tip = f"{cycles} cyc, {show(what.sampling_s, 's', 3)}: {show_counts(what.full_scale_error_lsb)} left of a full-scale step"
+        if not fits:
+            tip += ", and the cycle no longer fits its period"
+        elif not has_period:
+            tip += f", {brief(1 / (cycle.cycle_s + added_s), 'Hz', 4)}"
+        choices.append(
+            Choice(
+                str(cycles),
+                what.full_scale_error_lsb,
+                what.adequate and fits,
+                cycles == slot.sampling_cycles,
+                tip,
+                edit_for(cycles),
+            )
+        )
+    options = tuple(f"{cycles} cyc" for cycles in sorted(converter.sampling_cycles))
+    label = "sampling of all" if several else "sampling"
+    title = f"Slot {place + 1} · {signal.name}" if len(places) == 1 else f"{len(places)} slots of {chain.converter}"
+    return Panel(
+        title,
+        tuple(facts),
+        (Field(label, f"{slot.sampling_cycles} cyc", sampling, options),),
+        WhatIf("If sampling were · LSB left", tuple(choices), 0.5, "½ LSB"),
+    )

@@ -1,0 +1,254 @@
+"""Panels of what judges a signal: windows, a twin, a comparator."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_volts
+from wattigram.core.model.design import Code, Comparator, Signal, Twin, Window, Workspace, limit_text, limits_v
+from wattigram.core.model.design.edits import AddWindow, Edit, RemoveComparator, SetComparator, SetTwin, SetWindow
+from wattigram.core.predict.accuracy import comparator_figures, twin_figures, window_latency_s
+from wattigram.desktop.inspector.number_entry import whole_number
+from wattigram.desktop.inspector.panel_model import Fact, Field, Panel, Tab
+
+ACTIONS = {"event": "an event", "stop": "stop the chain", "pin": "set a pin"}
+
+
+def _tabs(workspace: Workspace, signal: Signal) -> tuple[Tab, ...]:
+    count = max(1, len(signal.windows))
+    found = [
+        Tab(
+            (signal.windows[number].name if number < len(signal.windows) else "") or f"Window {number + 1}",
+            f"window:{number + 1}" if number else "window",
+        )
+        for number in range(count)
+    ]
+    if signal.windows:
+        found.append(Tab("+", f"window:{count + 1}"))
+    found.append(Tab("Twin", "twin"))
+    if any(signal.pin in item.inputs for item in workspace.part.comparators):
+        found.append(Tab("Comparator", "comparator"))
+    return tuple(found)
+
+
+def read_limit(text: str) -> float:
+    """A limit as entered: volts, or codes as "0x7FF" or "2047 LSB"."""
+    stripped = text.strip()
+    if stripped.lower().startswith("0x"):
+        return Code(int(parse_quantity(stripped, "")))
+    if stripped.endswith("LSB"):
+        return Code(float(parse_quantity(stripped, "LSB")))
+    return float(parse_quantity(stripped, "V"))
+
+
+def window_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
+    """One threshold window of a signal; beyond the last an empty place for another."""
+    highest_v = signal.at_source(workspace.reference_v)
+    window = signal.windows[index] if index < len(signal.windows) else None
+    tab = f"window:{index + 1}" if index else "window"
+
+    def presence(text: str) -> Edit | None:
+        if text == "none":
+            return SetWindow(signal.name, index, None) if window is not None else None
+        fresh = Window(low=round(highest_v / 4, 3), high=round(highest_v * 3 / 4, 3))
+        return AddWindow(signal.name, fresh) if window is None else None
+
+    lowest = show_volts(-highest_v) if signal.negative else "0"
+    facts = [Fact("range", f"{lowest} to {show_volts(highest_v)}")]
+    fields = [Field("window", "none" if window is None else "threshold", presence, ("none", "threshold"))]
+    if window is not None:
+        low_v, high_v = limits_v(workspace, signal, window)
+        latency_s = window_latency_s(workspace, signal, window)
+        facts.append(Fact("limits in order", "yes" if low_v <= high_v else "no", low_v <= high_v))
+        if isinstance(window.low, Code) or isinstance(window.high, Code):
+            facts.append(Fact("in volts", f"{low_v:.4g} to {high_v:.4g} V"))
+        if latency_s is not None:
+            facts.append(Fact("event at the latest", show(latency_s, "s", 3)))
+        fields += _limit_fields(workspace, signal, index, window)
+        fields += _action_fields(workspace, signal, index, window)
+    return Panel(f"Window · {signal.name}", tuple(facts), tuple(fields), tabs=_tabs(workspace, signal), tab=tab)
+
+
+def _limit_fields(workspace: Workspace, signal: Signal, index: int, window: Window) -> list[Field]:
+    def changed(**updates: object) -> Edit:
+        return SetWindow(signal.name, index, window.changed(**updates))
+
+    def limit(name: str) -> Callable[[str], Edit]:
+        return lambda text: changed(**{name: read_limit(text)})
+
+    others = tuple(other.name for other in workspace.project.signals if other.name != signal.name)
+    target = window.target_signal or (exact_text(window.target_v, "V") if window.target_v is not None else "nothing")
+
+    def aim(text: str) -> Edit:
+        if text.strip() in {"", "nothing"}:
+            return changed(target_v=None, target_signal=None)
+        if text in others:
+            return changed(target_v=None, target_signal=text)
+        return changed(target_v=float(parse_quantity(text, "V")), target_signal=None)
+
+    return [
+        Field("name", window.name, lambda text: changed(name=text.strip()), hint="such as rest"),
+        Field(
+            "condition",
+            window.condition,
+            lambda text: changed(condition=text),
+            ("outside", "inside", "above", "below"),
+        ),
+        Field("lower limit", limit_text(window.low), limit("low"), hint="0.4 V, 0x1F0 or 496 LSB"),
+        Field("upper limit", limit_text(window.high), limit("high"), hint="2.1 V, 0xA2F or 2607 LSB"),
+        Field(
+            "hysteresis",
+            brief(window.hysteresis_v, "V"),
+            lambda text: changed(hysteresis_v=float(parse_quantity(text, "V"))),
+            hint="such as 10 mV",
+        ),
+        Field(
+            "compared with",
+            window.on if signal.reduce else "raw",
+            lambda text: changed(on=text),
+            ("raw", "reduced") if signal.reduce else ("raw",),
+        ),
+        Field("less", target, aim, hint="nothing, 1.2 V or a signal's name"),
+    ]
+
+
+def _action_fields(workspace: Workspace, signal: Signal, index: int, window: Window) -> list[Field]:
+    def changed(**updates: object) -> Edit:
+        return SetWindow(signal.name, index, window.changed(**updates))
+
+    def action(text: str) -> Edit:
+        name = next(key for key, value in ACTIONS.items() if value == text)
+        pin = window.pin or workspace.part.pins[-1]
+        return changed(action=name, pin=pin if name == "pin" else window.pin)
+
+    fields = [
+        Field("in a row", str(window.times), lambda text: changed(times=whole_number(text, "values"))),
+        Field("tells", window.when, lambda text: changed(when=text), ("crossing", "every")),
+        Field("does", ACTIONS[window.action], action, tuple(ACTIONS.values())),
+    ]
+    if window.action == "pin":
+        fields.append(Field("pin", window.pin or "", lambda text: changed(pin=text), workspace.part.pins))
+    if window.action == "stop":
+        now = brief(window.rearm_after_s, "s") if window.rearm_after_s is not None else "never"
+        fields.append(
+            Field(
+                "started again after",
+                now,
+                lambda text: changed(
+                    rearm_after_s=None if text.strip() in {"", "never"} else parse_quantity(text, "s")
+                ),
+            )
+        )
+    chain = workspace.project.chain_of(signal.name)
+    if chain is not None and workspace.converter(chain).hardware.windows:
+        fields.append(Field("judged by", window.by, lambda text: changed(by=text), ("software", "hardware")))
+    yes = ("yes", "no")
+    fields += [
+        Field("interrupt enabled", yes[not window.enabled], lambda text: changed(enabled=text == "yes"), yes),
+        Field("armed again", yes[not window.rearm], lambda text: changed(rearm=text == "yes"), yes),
+    ]
+    return fields
+
+
+def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
+    """What a signal is held against, and what makes the two differ before anything is wrong."""
+    others = tuple(other.name for other in workspace.project.signals if other.name != signal.name)
+    twin = signal.twin
+
+    def of(text: str) -> Edit | None:
+        if text == "none":
+            return SetTwin(signal.name, None) if twin is not None else None
+        return SetTwin(signal.name, Twin(of=text) if twin is None else twin.changed(of=text))
+
+    fields = [Field("twin of", twin.of if twin else "none", of, ("none", *others))]
+    facts: list[Fact] = []
+    figures = twin_figures(workspace, signal)
+    if figures is not None:
+        within = figures.within_v
+        facts = [
+            Fact("offset", show_volts(figures.offset_v)),
+            Fact("gain", show_volts(figures.gain_v)),
+            Fact("noise", f"{show_volts(figures.noise_v)} rms"),
+            Fact("skew", f"{show(figures.skew_s, 's', 3)} · {show_volts(figures.skew_v)}"),
+            Fact("settling", show_volts(figures.settling_v)),
+            Fact("differ by up to", show_volts(figures.worst_v), None if within is None else figures.worst_v <= within),
+        ]
+    if twin is not None:
+        allowed = brief(twin.within_v, "V") if twin.within_v is not None else "no limit"
+
+        def within_of(text: str) -> Edit:
+            free = text.strip() in {"", "no limit"}
+            return SetTwin(signal.name, twin.changed(within_v=None if free else float(parse_quantity(text, "V"))))
+
+        fields += [
+            Field("trips beyond", allowed, within_of, hint="such as 20 mV"),
+            Field(
+                "in a row",
+                str(twin.times),
+                lambda text: SetTwin(signal.name, twin.changed(times=whole_number(text, "values"))),
+            ),
+        ]
+    return Panel(f"Twin · {signal.name}", tuple(facts), tuple(fields), tabs=_tabs(workspace, signal), tab="twin")
+
+
+def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
+    """The comparator on a signal's pin: trip points, and how often it chatters."""
+    project, part = workspace.project, workspace.part
+    able = [item.name for item in part.comparators if signal.pin in item.inputs]
+    mine = next((item for item in project.comparators if item.signal == signal.name), None)
+
+    def which(text: str) -> Edit | None:
+        if text == "none":
+            return RemoveComparator(mine.name) if mine is not None else None
+        if mine is not None and text == mine.name:
+            return None
+        taken = project.comparator(text)
+        if taken is not None and taken.signal != signal.name:
+            raise QuantityError(f"{text} watches {taken.signal} already.", cure="Free it there first.")
+        fresh = Comparator(name=text, signal=signal.name, threshold_v=round(workspace.reference_v / 2, 3))
+        return SetComparator(fresh)
+
+    fields = [Field("comparator", mine.name if mine else "none", which, ("none", *able))]
+    facts: list[Fact] = []
+    known = part.comparator(mine.name) if mine is not None else None
+    if mine is not None and known is not None:
+        figures = comparator_figures(workspace, mine)
+        facts = [
+            Fact("trips rising", show_volts(figures.rising_v)),
+            Fact("trips falling", show_volts(figures.falling_v)),
+            Fact("one step", show_volts(figures.step_v) if figures.step_v else "–"),
+            Fact("noise", f"{show_volts(figures.noise_v)} rms"),
+            Fact("slope there", f"{brief(figures.slope_v_s, 'V/s', 3)}"),
+            Fact("edges a crossing", figures.edges_text, figures.edges <= 1.2 if figures.edges else None),
+        ]
+
+        def changed(**updates: object) -> Edit:
+            return SetComparator(mine.changed(**updates))
+
+        def hysteresis(text: str) -> Edit:
+            return changed(hysteresis_v=float(parse_quantity(text, "V")))
+
+        steps = tuple(brief(volts, "V") for volts in known.hysteresis_v)
+        fields += [
+            Field("threshold from", mine.against, lambda text: changed(against=text), known.thresholds),
+            Field(
+                "threshold",
+                exact_text(mine.threshold_v, "V"),
+                lambda text: changed(threshold_v=float(parse_quantity(text, "V"))),
+            ),
+            Field("hysteresis", brief(mine.hysteresis_v, "V"), hysteresis, steps),
+            Field("edge", mine.edge, lambda text: changed(edge=text), ("rising", "falling", "both")),
+        ]
+        if mine.against == "pin":
+            fields.append(
+                Field(
+                    "threshold pin",
+                    mine.threshold_pin or "",
+                    lambda text: changed(threshold_pin=text),
+                    known.threshold_pins,
+                )
+            )
+    return Panel(
+        f"Comparator · {signal.name}", tuple(facts), tuple(fields), tabs=_tabs(workspace, signal), tab="comparator"
+    )

@@ -1,0 +1,209 @@
+"""Panels of how results leave: retrieval and memory, and what the program takes items for."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.quantity import brief, parse_quantity, show
+from wattigram.core.model.design import Chain, Dma, Fifo, Interrupt, Polling, Reader, Retrieval, Workspace
+from wattigram.core.model.design.edits import Edit, SetHandler, SetItemWidth, SetLoopItems, SetReader, SetRetrieval
+from wattigram.core.model.design.edits.trigger_edits import RETRIEVALS
+from wattigram.core.predict.timing import loop_timing, retrieval_timing
+from wattigram.desktop.inspector.number_entry import whole_number
+from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, Tab, WhatIf
+
+TABS = (Tab("Fetching", "move"), Tab("Reading", "reader"))
+
+
+def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
+    """How results are fetched, what that costs, and the memory they go to."""
+    loop = loop_timing(workspace, chain)
+    timing = retrieval_timing(workspace, chain)
+    slots = len(chain.slots)
+    facts = [
+        Fact("processor", f"{float(timing.cpu_share) * 100:.3g} %", timing.cpu_share <= 1),
+        Fact("handler", f"{timing.cycles} cyc · {show(timing.service_s, 's', 3)}"),
+        Fact("called", brief(timing.events_hz, "Hz", 4)),
+        Fact("deadline", show(timing.deadline_s, "s", 4), timing.service_s <= timing.deadline_s),
+        Fact("lost", f"{brief(timing.lost_hz, 'S/s', 4)}" if timing.lost_hz else "none", not timing.lost_hz),
+        Fact("bytes", str(loop.bytes)),
+        Fact("lap", show(loop.lap_s, "s", 4)),
+        Fact("cycles a lap", f"{loop.items / slots:g}", loop.in_step),
+        Fact("halves in step", "yes" if loop.halves_in_step else "no", loop.halves_in_step),
+    ]
+    kinds = {kind: RETRIEVALS[kind] for kind in workspace.converter(chain).retrievals}
+
+    def kind(text: str) -> Edit | None:
+        name = next(key for key, value in kinds.items() if value == text)
+        return None if name == chain.retrieval.kind else SetRetrieval(chain.converter, _fresh(workspace, chain, name))
+
+    fields = [Field("fetched", RETRIEVALS[chain.retrieval.kind], kind, tuple(kinds.values()))]
+    fields += _own_fields(workspace, chain)
+    dma = workspace.part.dma_channel(chain.dma) if chain.dma else None
+    highest = dma.items_max if dma else 1 << 16
+    widths = tuple(str(width) for width in (dma.widths if dma else (8, 16, 32)))
+    fields += [
+        Field(
+            "handler cycles",
+            str(chain.loop.handler_cycles),
+            lambda text: SetHandler(chain.converter, whole_number(text, "cycles")),
+            hint="processor cycles a call",
+        ),
+        Field(
+            "items",
+            str(chain.loop.items),
+            lambda text: SetLoopItems(chain.converter, whole_number(text, "items")),
+            hint=f"a multiple of {2 * slots}",
+        ),
+        Field(
+            "item width",
+            str(chain.loop.width_bits),
+            lambda text: SetItemWidth(chain.converter, whole_number(text, "bits")),
+            widths,
+        ),
+    ]
+    return Panel(
+        f"{chain.loop.name} · {chain.converter}",
+        tuple(facts),
+        tuple(fields),
+        _lengths(workspace, chain, highest),
+        tabs=TABS,
+        tab="move",
+    )
+
+
+def _lengths(workspace: Workspace, chain: Chain, highest: int) -> WhatIf:
+    loop = loop_timing(workspace, chain)
+    timing = retrieval_timing(workspace, chain)
+    slots = len(chain.slots)
+    lengths = [2 * slots * (1 << power) for power in range(1, 12) if 2 * slots * (1 << power) <= highest][-9:]
+    if chain.loop.items not in lengths:
+        lengths = sorted([*lengths, chain.loop.items])
+    choices = []
+    for length in lengths:
+        half_s = loop.half_s * Fraction(length, loop.items)
+        share = timing.cpu_share * (Fraction(loop.items, length) if isinstance(chain.retrieval, Dma) else 1)
+        tip = f"{length} items: a half every {show(half_s, 's', 3)}, {float(share) * 100:.2g} % of the processor"
+        choices.append(
+            Choice(
+                str(length),
+                float(half_s),
+                length % (2 * slots) == 0 and share <= 1,
+                length == chain.loop.items,
+                tip,
+                SetLoopItems(chain.converter, length),
+            )
+        )
+    return WhatIf("If items were · time from mark to mark", tuple(choices))
+
+
+def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Retrieval:
+    match kind:
+        case "polling":
+            return Polling()
+        case "interrupt":
+            return Interrupt(per="conversion")
+        case "fifo":
+            return Fifo(mark=max(1, workspace.converter(chain).fifo_items // 2))
+        case _:
+            taken = {other.dma for other in workspace.project.chains}
+            free = [name for group in workspace.part.dma for name in group.names if name not in taken]
+            if not free:
+                raise QuantityError("All DMA channels are taken.", cure="Free one of another chain first.")
+            return Dma(channel=chain.dma or free[0])
+
+
+def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
+    retrieval = chain.retrieval
+
+    def changed(**updates: object) -> Edit:
+        return SetRetrieval(chain.converter, retrieval.changed(**updates))
+
+    match retrieval:
+        case Dma():
+            names = tuple(name for group in workspace.part.dma for name in group.names)
+            modes = ("round and round", "once")
+            steps = ("item by item", "stands still")
+            return [
+                Field("channel", retrieval.channel, lambda text: changed(channel=text), names),
+                Field("runs", modes[not retrieval.repeat], lambda text: changed(repeat=text == modes[0]), modes),
+                Field(
+                    "address", steps[not retrieval.increment], lambda text: changed(increment=text == steps[0]), steps
+                ),
+            ]
+        case Interrupt():
+            return [
+                Field("one for each", retrieval.per, lambda text: changed(per=text), ("conversion", "pass")),
+            ]
+        case Fifo():
+            depth = workspace.converter(chain).fifo_items
+            return [
+                Field(
+                    "mark",
+                    str(retrieval.mark),
+                    lambda text: changed(mark=whole_number(text, "items")),
+                    hint=f"1 to {depth}",
+                ),
+            ]
+        case Polling():
+            text = brief(retrieval.timeout_s, "s") if retrieval.timeout_s is not None else "never"
+            return [
+                Field(
+                    "gives up after",
+                    text,
+                    lambda text: changed(
+                        timeout_s=None if text.strip() in {"", "never"} else parse_quantity(text, "s")
+                    ),
+                    hint="such as 2 ms, or never",
+                ),
+            ]
+
+
+def reader_panel(workspace: Workspace, chain: Chain) -> Panel:
+    """What the program takes items for; anything else than what they are is a mistake to be seen."""
+    reader, loop = chain.reader, chain.loop
+    converter = workspace.converter(chain)
+    facts = (
+        Fact("written", f"{loop.width_bits} bits, {chain.alignment}-aligned"),
+        Fact("low byte", "first"),
+        Fact("full scale", converter.full_scale),
+        Fact("read as it is", "yes" if reader == Reader() else "no", reader == Reader()),
+    )
+
+    def changed(**updates: object) -> Edit:
+        return SetReader(chain.converter, reader.changed(**updates))
+
+    as_is = "as written"
+    return Panel(
+        f"{loop.name} · what the program reads",
+        facts,
+        (
+            Field(
+                "width",
+                str(reader.width_bits) if reader.width_bits else as_is,
+                lambda text: changed(width_bits=None if text == as_is else int(text)),
+                (as_is, "8", "16", "32"),
+            ),
+            Field(
+                "alignment",
+                reader.alignment or as_is,
+                lambda text: changed(alignment=None if text == as_is else text),
+                (as_is, "right", "left"),
+            ),
+            Field(
+                "first byte",
+                "low" if reader.byte_order == "little" else "high",
+                lambda text: changed(byte_order="little" if text == "low" else "big"),
+                ("low", "high"),
+            ),
+            Field(
+                "full scale",
+                reader.full_scale or as_is,
+                lambda text: changed(full_scale=None if text == as_is else text),
+                (as_is, "2^N", "2^N-1"),
+            ),
+        ),
+        tabs=TABS,
+        tab="reader",
+    )

@@ -1,0 +1,1 @@
+"""The window itself: start, frame, pages in it, appearance, ending, faults."""

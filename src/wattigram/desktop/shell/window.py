@@ -1,0 +1,392 @@
+"""The main window: header, pages, notices, and what happens between them."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPoint, QTimer
+from PyQt6.QtGui import QCloseEvent, QResizeEvent
+from PyQt6.QtWidgets import (
+    QApplication,
+    QMainWindow,
+    QMenu,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wattigram.core.capture.session import Snapshot
+from wattigram.core.model.design.edits import RemoveExpectation
+from wattigram.desktop.controllers.actions import Actions
+from wattigram.desktop.controllers.bench_actions import BenchActions
+from wattigram.desktop.controllers.board_choice import BoardChoice
+from wattigram.desktop.controllers.board_session import LiveBoard
+from wattigram.desktop.controllers.chain_actions import ChainActions
+from wattigram.desktop.controllers.files import ProjectFiles
+from wattigram.desktop.controllers.firmware_controller import FirmwareWork
+from wattigram.desktop.controllers.output_actions import OutputActions
+from wattigram.desktop.controllers.proof_controller import Proving
+from wattigram.desktop.controllers.take_actions import TakeActions
+from wattigram.desktop.pages.chain_page import ChainPage
+from wattigram.desktop.pages.page_stack import CHAIN, COMPARE, FIRMWARE, PROOF, ROUTES, TAKES, Book
+from wattigram.desktop.shell.appearance import Dress
+from wattigram.desktop.state.document import Document
+from wattigram.desktop.state.jobs import Job
+from wattigram.desktop.state.settings import Settings
+from wattigram.desktop.state.take_folder import TakesPlace
+from wattigram.desktop.state.window_state import keep_size, keep_splitter, restore_size, restore_splitter
+from wattigram.desktop.widgets.header import PAGES, Header
+from wattigram.desktop.widgets.notice import JobBar, Notice
+from wattigram.desktop.widgets.palette import Palette
+
+if TYPE_CHECKING:
+    from wattigram.desktop.controllers.proof_job import Proved
+    from wattigram.desktop.pages.proof_page import ProofPage
+    from wattigram.desktop.pages.takes_page import TakesPage
+
+
+class MainWindow(QMainWindow):
+    """Holds the pages together."""
+
+    def __init__(self, document: Document, settings: Settings) -> None:
+        super().__init__()
+        self.document = document
+        self.settings = settings
+        self.board = LiveBoard(document.workspace)
+        self.header = Header()
+        self.chain_page = ChainPage(document)
+        self.takes_place = TakesPlace(document, settings)
+        self.proving = Proving(document, self.board, self.takes_place)
+        self.firmware = FirmwareWork(document, self.settings, self.takes_place)
+        self.board_choice = BoardChoice(self, self.board, self.firmware)
+        self._jobs: list[Job] = []
+        self._proves_after_stop = False
+        self._sizes_known = False
+        self._is_closed = False
+        self._build()
+        self.actions_list = Actions(self)
+        self.files = ProjectFiles(self, document, settings, self.notice, self.actions_list)
+        self.dress = Dress(self.settings, self.actions_list, self._redress)
+        self.chain_actions = ChainActions(document, self.chain_page, self.actions_list)
+        self.take_actions = TakeActions(self, document, self.proving, self.files, self.book, self.notice.say)
+        self.take_actions.page_wanted.connect(self.show_page)
+        self.output_actions = OutputActions(document, self.book, self.actions_list, self.show_page, self.notice.say)
+        self.bench_actions = BenchActions(
+            self,
+            document,
+            settings,
+            self.chain_page,
+            self.board,
+            self.actions_list,
+            self.run_job,
+            self.notice.say,
+        )
+        self._column.insertWidget(3, self.bench_actions.wiring_bar)
+        self._add_actions()
+        self._connect()
+        self._show_document()
+        self.show_page(CHAIN)
+        self._restore()
+
+    def _build(self) -> None:
+        self.setWindowTitle("Wattigram")
+        central = QWidget()
+        central.setObjectName("page")
+        column = self._column = QVBoxLayout(central)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        self.notice = Notice(central)
+        self.job_bar = JobBar(central)
+        self.book = Book(self.document, self.settings, self.chain_page, self.firmware)
+        self.stack = self.book.stack
+        for part in (self.header, self.notice, self.job_bar):
+            column.addWidget(part)
+        column.addWidget(self.stack, 1)
+        self.setCentralWidget(central)
+        self.palette_box = Palette(central)
+        self.setMinimumSize(900, 560)
+
+    def _add_actions(self) -> None:
+        add = self.actions_list.add
+        stack = self.document.stack
+        for name, make, keys in (
+            ("Undo", stack.createUndoAction, "Ctrl+Z"),
+            ("Redo", stack.createRedoAction, "Ctrl+Shift+Z"),
+        ):
+            action = make(self, name)
+            assert action is not None
+            self.actions_list.adopt("Edit", action, keys)
+        add("Board", "Run or stop the board", "F5", self.toggle_run)
+        add("Board", "Record a take, or stop recording", "Ctrl+R", self.toggle_record)
+        add("Board", "Choose a board…", "Ctrl+B", self.board_choice.ask)
+        add("Proof", "Record and prove", "F6", self.proving.record_and_prove)
+        add("Proof", "Prove the take that is open", "Shift+F6", self.take_actions.prove_open)
+        add("Proof", "Write a report…", "Ctrl+P", self.take_actions.ask_report)
+        add("Proof", "Remove the chosen expectation", "", self._remove_expectation)
+        add("Proof", "Copy the proof as text", "", lambda: self.proof_page.copy_text())
+        add("Firmware", "Write the C", "", self.firmware.write)
+        add("Firmware", "Write the tables only…", "", lambda: self.firmware.ask_tables(self))
+        add("Firmware", "Build the firmware", "F7", self.firmware.build)
+        add("Firmware", "Run the image on the virtual board", "Shift+F7", self.firmware.run)
+        add("Firmware", "Copy register writes as hex", "", lambda: self.book.firmware.copy_hex())
+        add("Firmware", "Copy the memory that is shown as text", "", lambda: self.book.firmware.copy_memory())
+        add("Takes", "Open a take…", "Ctrl+T", self.take_actions.ask_open)
+        add("Takes", "Export the take as a table…", "Ctrl+E", self.take_actions.export_open)
+        add("Takes", "Copy the traces as a picture", "", lambda: self.takes_page.copy_picture())
+        for number, name in enumerate(PAGES):
+            add("View", f"Go to {name}", f"Alt+{number + 1}", partial(self.show_page, number))
+        add("View", "Copy the page as a picture", "Ctrl+Shift+C", self.copy_page)
+        add("View", "Find an action", "Ctrl+K", self.open_palette)
+        add("File", "New project…", "Ctrl+N", lambda: self._open_palette_of("New project on "))
+        add("Edit", "Add a template…", "Ctrl+Shift+T", lambda: self._open_palette_of("Add template: "))
+        add("View", "Compare with the file as saved", "Ctrl+D", self.compare_saved)
+        add("View", "Copy the comparison as text", "", lambda: self.book.compare.copy_text())
+
+    def _connect(self) -> None:
+        for splitter in (self.chain_page.split, self.chain_page.left):
+            splitter.splitterMoved.connect(self._on_splitter)
+        self.book.made.connect(self._on_page_made)
+        header = self.header
+        header.page_wanted.connect(self.show_page)
+        header.run_wanted.connect(self.toggle_run)
+        header.record_wanted.connect(self.toggle_record)
+        header.board_wanted.connect(self.board_choice.ask)
+        header.proof_wanted.connect(self._on_proof_chip)
+        header.menu_wanted.connect(self._open_menu)
+        self.files.compare_wanted.connect(lambda path: self.book.compare.compare_file(path))
+        self.files.saved_wanted.connect(self.compare_saved)
+        self.document.changed.connect(self._on_changed)
+        self.document.refused.connect(self.notice.say)
+        self.document.replaced.connect(self._on_replaced)
+        self.document.stack.cleanChanged.connect(self._on_clean)
+        self.board.snapshot.connect(self._on_snapshot)
+        self.board.said.connect(self.notice.say)
+        self.chain_page.complained.connect(self.notice.say)
+        self.chain_page.views_changed.connect(self.board.request_views)
+        self.chain_page.menu_wanted.connect(self._open_row_menu)
+        self.proving.proved.connect(self._show_proved)
+        self.proving.said.connect(self.notice.say)
+        self.firmware.said.connect(self.notice.say)
+        self.firmware.job_wanted.connect(self.run_job)
+        self.chain_actions.may_remove = self.firmware.may_remove
+        self.proving.job_wanted.connect(self.run_job)
+
+    @property
+    def takes_page(self) -> TakesPage:
+        """The Takes page."""
+        return self.book.takes
+
+    @property
+    def proof_page(self) -> ProofPage:
+        """The Proof page."""
+        return self.book.proof
+
+    def _on_page_made(self, number: int) -> None:
+        """Listen to a page that has just come into being."""
+        complained = getattr(self.book.page(number), "complained", None)
+        if complained is not None:
+            complained.connect(self.notice.say)
+        if number == TAKES:
+            takes = self.book.takes
+            takes.job_wanted.connect(self.run_job)
+            takes.open_wanted.connect(self.take_actions.ask_open)
+            takes.export_wanted.connect(self.take_actions.ask_export)
+        elif number == PROOF:
+            proof = self.book.proof
+            proof.prove_wanted.connect(self.proving.record_and_prove)
+            proof.report_wanted.connect(self.take_actions.ask_report)
+            proof.cure_wanted.connect(self.proving.cure_and_prove)
+        elif number == FIRMWARE:
+            self.book.firmware.looks_wanted.connect(self.board.look_at)
+        elif number == COMPARE:
+            self.book.compare.open_wanted.connect(self.files.ask_compare)
+
+    def _on_changed(self, _workspace: object, _before: object) -> None:
+        self._show_document()
+
+    def _on_clean(self, _is_clean: bool) -> None:
+        self._show_document()
+
+    def _show_document(self) -> None:
+        workspace = self.document.workspace
+        self.header.show_workspace(workspace, self.document.is_clean)
+        self.board.set_workspace(workspace)
+        self.chain_page.request_views()
+
+    def _on_replaced(self) -> None:
+        self.proving.forget()
+        if self.book.is_made(PROOF):
+            self.proof_page.forget()
+        self.header.show_proof(None)
+        self.board.set_address(self.board.address)
+        self._close_take()
+        if self.stack.currentIndex() == TAKES:
+            self.takes_page.show_folders(self.proving.folders)
+        self.chain_page.show_workspace()
+
+    def _close_take(self) -> None:
+        if self.book.is_made(TAKES):
+            self.takes_page.close_take()
+
+    def show_page(self, number: int) -> None:
+        """Go to a page."""
+        self.book.page(number)
+        self.stack.setCurrentIndex(number)
+        self.header.show_page(number)
+        if number == ROUTES:
+            self.book.routes.show_snapshot(self.board.latest)
+        elif number == TAKES:
+            self.takes_page.show_folders(self.proving.folders)
+        self.book.focus(number)
+
+    # Running and recording
+
+    def toggle_run(self) -> None:
+        """Run the board, or stop it."""
+        if self.board.is_running:
+            self.board.stop()
+        else:
+            self.board.start()
+
+    def toggle_record(self) -> None:
+        """Run anew into a take, or finish it and prove it."""
+        if self.board.latest.recording is not None:
+            self._proves_after_stop = True
+            self.board.stop()
+            return
+        path = self.proving.next_path()
+        if path is not None:
+            self.board.start(path)
+
+    def _on_snapshot(self, snapshot: Snapshot) -> None:
+        self.header.show_snapshot(snapshot)
+        self.firmware.show_totals(snapshot.totals)
+        if self.stack.currentIndex() == CHAIN:
+            self.chain_page.show_snapshot(snapshot)
+        elif self.stack.currentIndex() == ROUTES:
+            self.book.routes.show_snapshot(snapshot)
+        elif self.stack.currentIndex() == FIRMWARE:
+            self.book.firmware.show_snapshot(snapshot)
+        if snapshot.recorded is not None:
+            self.takes_page.add_take(snapshot.recorded)
+            if self._proves_after_stop:
+                self._proves_after_stop = False
+                self.proving.prove(snapshot.recorded)
+
+    # Proof and takes
+
+    def _show_proved(self, proved: Proved) -> None:
+        self.takes_page.add_take(proved.take, select=False)
+        self.proof_page.show_proof(proved.proof, proved.evidence, proved.workspace.project, proved.heading)
+        self.header.show_proof(proved.proof)
+        if self.stack.currentIndex() != PROOF:
+            self.show_page(PROOF)
+
+    def _on_proof_chip(self) -> None:
+        if self.proving.latest is None:
+            self.proving.record_and_prove()
+        else:
+            self.show_page(PROOF)
+
+    def _remove_expectation(self) -> None:
+        """Take away the expectation that is chosen on the Proof page."""
+        proved = self.proving.latest
+        row = self.proof_page.current
+        if proved is None or not 0 <= row < len(proved.proof.verdicts):
+            self.notice.say("No expectation is chosen. Choose one on the Proof page.")
+            return
+        verdict = proved.proof.verdicts[row]
+        expectations = self.document.workspace.project.expectations
+        if verdict.expectation in expectations:
+            self.document.edit(RemoveExpectation(expectations.index(verdict.expectation)))
+            self.proving.prove(proved.take)
+
+    # View
+
+    def run_job(self, job: Job) -> None:
+        """Run long work with its progress shown."""
+        self._jobs.append(job)
+        job.ended.connect(lambda: self._jobs.remove(job) if job in self._jobs else None)
+        self.job_bar.follow(job)
+        job.start()
+
+    def open_palette(self) -> None:
+        """List all actions."""
+        self.palette_box.open(self.actions_list.every())
+
+    def _open_palette_of(self, beginning: str) -> None:
+        """List the actions whose names begin alike."""
+        self.palette_box.open([one for one in self.actions_list.every() if one.text().startswith(beginning)])
+
+    def compare_saved(self) -> None:
+        """The design beside its own file."""
+        self.show_page(COMPARE)
+        self.book.compare.compare_saved()
+
+    def _open_menu(self) -> None:
+        menu = QMenu(self)
+        self.actions_list.fill(menu)
+        menu.popup(self.header.menu_button.mapToGlobal(QPoint(0, self.header.menu_button.height())))
+
+    def _open_row_menu(self, _selection: object, point: object) -> None:
+        menu = QMenu(self)
+        menu.addActions(self.actions_list.groups["Signal"])
+        assert isinstance(point, QPoint)
+        menu.popup(point)
+
+    def _redress(self) -> None:
+        self.chain_page.inspector.rebuild()
+        self.chain_page.findings.show_findings(())
+        self.chain_page.show_workspace()
+        self.chain_page.rows.resizeEvent(None)
+        self.book.redress()
+        proved = self.proving.latest
+        if proved is not None:
+            self.proof_page.show_proof(proved.proof, proved.evidence, proved.workspace.project, proved.heading)
+        self.update()
+
+    def copy_page(self) -> None:
+        """The page as a picture on the clipboard."""
+        clipboard = QApplication.clipboard()
+        page = self.stack.currentWidget()
+        if clipboard is not None and page is not None:
+            clipboard.setPixmap(page.grab())
+
+    def _restore(self) -> None:
+        restore_size(self, self.settings)
+        known = [restore_splitter(splitter, self.settings, name) for name, splitter in self.book.splitters().items()]
+        self._sizes_known = all(known)
+        page = self.settings.get("page")
+        if page in PAGES:
+            self.show_page(PAGES.index(page))
+
+    def _on_splitter(self, _position: int, _index: int) -> None:
+        self._sizes_known = True  # from now on the user's own proportions
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Until the user has set the proportions they follow the window."""
+        super().resizeEvent(event)
+        if not self._sizes_known:
+            QTimer.singleShot(0, self.chain_page.default_sizes)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Keep what must be kept; nothing is asked, unsaved work is offered next time."""
+        if self._is_closed:
+            super().closeEvent(event)
+            return
+        self._is_closed = True
+        self.document.close()
+        keep_size(self, self.settings)
+        self.settings.set("page", PAGES[self.stack.currentIndex()])
+        for name, splitter in self.book.splitters().items():
+            keep_splitter(splitter, self.settings, name)
+        self.settings.sync()
+        for job in list(self._jobs):
+            job.cancel()
+        for job in list(self._jobs):
+            job.wait()
+        # The stack says once more that it is clean while it is taken apart; nobody is left to hear it.
+        self.document.stack.cleanChanged.disconnect(self._on_clean)
+        self.board.close()
+        self._close_take()
+        super().closeEvent(event)

@@ -1,0 +1,1 @@
+"""What the window knows: document, selection, settings, jobs, recovery."""

@@ -1,0 +1,1 @@
+"""The inspector's widgets."""

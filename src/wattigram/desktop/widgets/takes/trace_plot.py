@@ -1,0 +1,311 @@
+"""Traces of a take above each other, from the whole take to single samples."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
+from wattigram.desktop.widgets.axes import Axes, span_of
+from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace
+from wattigram.desktop.widgets.takes.take_data import TakeData, Trace
+
+LEFT, RIGHT, BOTTOM, GAP = 80.0, 34.0, 24.0, 6.0
+STRIP = 40.0
+FEWEST_SAMPLES = 8
+DOTS_BELOW = 200
+
+
+class TracePlot(QWidget):
+    """A lane for each trace, one time scale, and the whole take as a strip below."""
+
+    cursor_moved = pyqtSignal(object)
+    """Seconds, or None when the mouse has left."""
+    mark_moved = pyqtSignal(object)
+    """Seconds of the mark set by a click."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setAccessibleName("Traces")
+        self._data: TakeData | None = None
+        self._traces: tuple[Trace, ...] = ()
+        self._spans: dict[tuple[str, str], tuple[float, float]] = {}
+        self._buffers: dict[tuple[str, str], LineBuffer] = {}
+        self.view = (0.0, 1.0)
+        self.cursor_s: float | None = None
+        self.mark_s: float | None = None
+        self._drag_from: float | None = None
+        self._drag_view = (0.0, 1.0)
+        self._is_drag_in_strip = False
+        self._moved = False
+
+    def show_take(self, data: TakeData | None, shown: frozenset[tuple[str, str]]) -> None:
+        """Show some traces of a take; the view starts with all of it."""
+        is_new = data is not self._data
+        self._data = data
+        self._traces = tuple(trace for trace in data.traces if (trace.name, trace.stage) in shown) if data else ()
+        if is_new:
+            self._spans.clear()
+            self.cursor_s = self.mark_s = None
+            if data is not None:
+                self.view = (0.0, max(data.seconds, 1e-9))
+        self.update()
+
+    @property
+    def traces(self) -> tuple[Trace, ...]:
+        """What is shown."""
+        return self._traces
+
+    def sizeHint(self) -> QSize:
+        """As large as there is room."""
+        return QSize(800, 500)
+
+    def _lane(self, number: int) -> QRectF:
+        height = (self.height() - STRIP - 2 * BOTTOM - 6) / max(1, len(self._traces))
+        return QRectF(LEFT, 4 + number * height, self.width() - LEFT - RIGHT, height - GAP)
+
+    def _strip(self) -> QRectF:
+        return QRectF(LEFT, self.height() - STRIP - BOTTOM + 6, self.width() - LEFT - RIGHT, STRIP - 10)
+
+    def axes(self, number: int) -> Axes:
+        """Scales of a lane."""
+        trace = self._traces[number]
+        return Axes(self._lane(number).adjusted(0, 3, 0, -1), self.view, self._value_span(trace))
+
+    def _value_span(self, trace: Trace) -> tuple[float, float]:
+        key = (trace.name, trace.stage)
+        if key not in self._spans:
+            assert self._data is not None
+            _times, low, high = self._data.band(trace, 0.0, self._data.seconds, 400)
+            self._spans[key] = span_of(np.array(trace.span_v()), low, high)
+        return self._spans[key]
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Paint all lanes from their overviews."""
+        t = theme()
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), color(t.card))
+        if self._data is None or not self._traces:
+            painter.setPen(color(t.soft))
+            text = "Choose a take, or record one with Ctrl+R." if self._data is None else "Tick a signal to see it."
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+            return
+        for number, trace in enumerate(self._traces):
+            self._paint_lane(painter, number, trace)
+        self._paint_strip(painter)
+        self._paint_cursors(painter)
+        if self.hasFocus():
+            painter.setPen(QPen(color(t.action), 1))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def _paint_lane(self, painter: QPainter, number: int, trace: Trace) -> None:
+        assert self._data is not None
+        t = theme()
+        axes = self.axes(number)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        is_last = number == len(self._traces) - 1
+        axes.paint_grid(painter, "s" if is_last else None, "V")
+        painter.setPen(QPen(color(t.hairline), 1))
+        painter.drawLine(axes.rect.bottomLeft(), axes.rect.bottomRight())
+        painter.save()
+        painter.setClipRect(axes.rect)
+        count = max(2, int(axes.rect.width()))
+        times, low, high = self._data.band(trace, *self.view, count)
+        draw_band(painter, axes.x(times), axes.y(low), axes.y(high), signal_color(trace.index, t.tint_alpha))
+        times, low, high = trace.columns(*self.view, count)
+        painter.setPen(signal_pen(trace.index, 1.0 if high is not low else 1.4))
+        buffer = self._buffers.setdefault((trace.name, trace.stage), LineBuffer())
+        lows = axes.y(low)
+        fill_trace(buffer, axes.x(times), lows, lows if high is low else axes.y(high))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, high is low)
+        buffer.draw(painter)
+        if high is low and len(times) <= DOTS_BELOW:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(signal_color(trace.index))
+            for x, y in zip(axes.x(times).tolist(), lows.tolist(), strict=True):
+                if math.isfinite(y):
+                    painter.drawEllipse(QPointF(x, y), 2.4, 2.4)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.restore()
+        self._paint_gaps(painter, axes, trace)
+        painter.setFont(text_font(-0.5))
+        label = trace.name + (" · reduced" if trace.stage == "reduced" else "")
+        width = painter.fontMetrics().horizontalAdvance(label) + 26
+        back = QRectF(axes.rect.left() + 6, axes.rect.top() + 2, width, painter.fontMetrics().height() + 2)
+        painter.fillRect(back, color(t.card, 215))
+        draw_marker(painter, QPointF(back.left() + 9, back.center().y()), trace.index)
+        painter.setPen(color(t.ink))
+        elide(painter, back.adjusted(19, 0, 0, 0), label)
+
+    def _paint_gaps(self, painter: QPainter, axes: Axes, trace: Trace) -> None:
+        """Where data never came: hatched, with a word."""
+        t = theme()
+        for begin, end in trace.missing:
+            left = float(axes.x(trace.start_s + begin / trace.rate_hz))
+            right = float(axes.x(trace.start_s + end / trace.rate_hz))
+            rect = QRectF(left, axes.rect.top(), max(2.0, right - left), axes.rect.height()).intersected(axes.rect)
+            if not rect.isEmpty():
+                painter.fillRect(rect, color(t.bad, 60))
+
+    def _paint_strip(self, painter: QPainter) -> None:
+        assert self._data is not None
+        t = theme()
+        strip = self._strip()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.fillRect(strip, color(t.paper))
+        trace = self._traces[0]
+        axes = Axes(strip.adjusted(0, 3, 0, -3), (0.0, max(self._data.seconds, 1e-9)), self._value_span(trace))
+        times, low, high = trace.columns(0.0, self._data.seconds, int(strip.width()))
+        painter.setPen(QPen(signal_color(trace.index, 150), 1))
+        buffer = self._buffers.setdefault(("strip", ""), LineBuffer())
+        fill_trace(buffer, axes.x(times), axes.y(low), axes.y(high))
+        buffer.draw(painter)
+        left, right = float(axes.x(self.view[0])), float(axes.x(self.view[1]))
+        window = QRectF(left, strip.top(), max(3.0, right - left), strip.height()).intersected(strip)
+        painter.fillRect(window, color(t.action, 40))
+        painter.setPen(QPen(color(t.action), 1.5))
+        painter.drawRect(window)
+        painter.setFont(text_font(-1.5))
+        painter.setPen(color(t.faint))
+        painter.drawText(
+            QRectF(4, strip.top(), LEFT - 10, strip.height()),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            "whole take",
+        )
+
+    def _paint_cursors(self, painter: QPainter) -> None:
+        t = theme()
+        axes = self.axes(0)
+        bottom = self._lane(len(self._traces) - 1).bottom()
+        painter.setFont(number_font(-1.5))
+        for seconds, shade, style in (
+            (self.mark_s, t.doubt, Qt.PenStyle.SolidLine),
+            (self.cursor_s, t.ink, Qt.PenStyle.DashLine),
+        ):
+            if seconds is None or not self.view[0] <= seconds <= self.view[1]:
+                continue
+            x = float(axes.x(seconds))
+            painter.setPen(QPen(color(shade), 1, style))
+            painter.drawLine(QPointF(x, axes.rect.top()), QPointF(x, bottom))
+        if self.cursor_s is None:
+            return
+        for number, trace in enumerate(self._traces):
+            lane = self.axes(number)
+            sample = trace.number_at(self.cursor_s)
+            at = trace.samples(sample, sample + 1)
+            x, y = float(lane.x(at.times_s[0])), float(lane.y(at.volts[0]))
+            if lane.rect.contains(x, y) and at.valid[0]:
+                painter.setPen(QPen(color(t.ink), 1.4))
+                painter.drawEllipse(QPointF(x, y), 3.5, 3.5)
+
+    def set_view(self, begin_s: float, end_s: float) -> None:
+        """Show a stretch, kept within the take and no shorter than a few samples."""
+        if self._data is None:
+            return
+        rate_hz = max((trace.rate_hz for trace in self._traces), default=1.0)
+        shortest = FEWEST_SAMPLES / rate_hz
+        span = min(max(end_s - begin_s, shortest), self._data.seconds)
+        middle = (begin_s + end_s) / 2
+        begin_s = min(max(0.0, middle - span / 2), max(0.0, self._data.seconds - span))
+        self.view = (begin_s, begin_s + span)
+        self.update()
+
+    def zoom(self, factor: float, about_s: float | None = None) -> None:
+        """Make the view ``factor`` times as long about an instant."""
+        begin, end = self.view
+        about = (begin + end) / 2 if about_s is None else about_s
+        self.set_view(about - (about - begin) * factor, about + (end - about) * factor)
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        """Zoom about the mouse."""
+        if event is not None and self._traces:
+            self.zoom(0.75 ** (event.angleDelta().y() / 120), self.axes(0).value_at(event.position().x()))
+            event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Begin to move along, in the lanes or in the strip."""
+        if event is None or not self._traces or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._moved = False
+        self._drag_from = event.position().x()
+        self._drag_view = self.view
+        self._is_drag_in_strip = event.position().y() >= self._strip().top() - 4
+        if self._is_drag_in_strip:
+            self._center_strip(event.position().x())
+
+    def _center_strip(self, x: float) -> None:
+        assert self._data is not None
+        strip = self._strip()
+        at = (x - strip.left()) / strip.width() * self._data.seconds
+        half = (self.view[1] - self.view[0]) / 2
+        self.set_view(at - half, at + half)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Move along, or show values under the cursor."""
+        if event is None or not self._traces:
+            return
+        x = event.position().x()
+        if self._drag_from is not None:
+            if self._is_drag_in_strip:
+                self._center_strip(x)
+                return
+            if abs(x - self._drag_from) > 3:
+                self._moved = True
+            begin, end = self._drag_view
+            shift = (self._drag_from - x) / self._lane(0).width() * (end - begin)
+            self.set_view(begin + shift, end + shift)
+            return
+        seconds = self.axes(0).value_at(x)
+        self.cursor_s = seconds if self.view[0] <= seconds <= self.view[1] else None
+        self.cursor_moved.emit(self.cursor_s)
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """A click without a move sets the mark."""
+        if (
+            event is not None
+            and self._drag_from is not None
+            and not self._moved
+            and not self._is_drag_in_strip
+            and self._traces
+        ):
+            self.mark_s = self.axes(0).value_at(event.position().x())
+            self.mark_moved.emit(self.mark_s)
+            self.update()
+        self._drag_from = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        """The whole take again."""
+        if self._data is not None:
+            self.set_view(0.0, self._data.seconds)
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        """No cursor without a mouse."""
+        self.cursor_s = None
+        self.cursor_moved.emit(None)
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """+ and − zoom, arrows move along, Home shows all."""
+        if event is None:
+            return
+        key = Qt.Key(event.key())
+        begin, end = self.view
+        if key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.zoom(0.6)
+        elif key == Qt.Key.Key_Minus:
+            self.zoom(1 / 0.6)
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = (end - begin) * (0.2 if key == Qt.Key.Key_Right else -0.2)
+            self.set_view(begin + step, end + step)
+        elif key == Qt.Key.Key_Home and self._data is not None:
+            self.set_view(0.0, self._data.seconds)
+        else:
+            super().keyPressEvent(event)
