@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from wattigram.core.model.bench import Sine, Wiring
+from wattigram.core.model.bench import SineSource, Wiring
 from wattigram.core.model.design import (
+    BlockAverage,
+    CircularBuffer,
     Dma,
     FollowTrigger,
-    Loop,
-    Mean,
     Project,
     Signal,
     Slot,
+    Threshold,
     TimerTrigger,
     Trigger,
-    Window,
     Workspace,
 )
 from wattigram.core.model.design.project import Chain
@@ -30,8 +30,8 @@ def sixteen_by_two() -> Workspace:
         Signal(
             name=f"Signal {number + 1}",
             pin=pin,
-            reduce=Mean(count=16, shift=4),
-            windows=(Window(low=0.5, high=2.5, hysteresis_v=0.05),),
+            reduce=BlockAverage(count=16, shift=4),
+            windows=(Threshold(low=0.5, high=2.5, hysteresis_v=0.05),),
         )
         for number, pin in enumerate(pins)
     )
@@ -39,7 +39,7 @@ def sixteen_by_two() -> Workspace:
         Wiring(
             pin=pin,
             resistance_ohm=100.0 * number,
-            source=Sine(offset_v=1.65, amplitude_v=1.0, frequency_hz=Fraction(50), noise_v=0.001),
+            source=SineSource(offset_v=1.65, amplitude_v=1.0, frequency_hz=Fraction(50), noise_v=0.001),
         )
         for number, pin in enumerate(pins)
     )
@@ -51,7 +51,7 @@ def sixteen_by_two() -> Workspace:
             divider=3,
             trigger=trigger,
             retrieval=Dma(channel=dma),
-            loop=Loop(name=loop, items=512),
+            loop=CircularBuffer(name=loop, items=512),
             slots=slots,
         )
 

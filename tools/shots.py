@@ -153,13 +153,13 @@ def shoot_outputs(app: object, window: MainWindow, shoot: Callable[[str], None])
     shoot("kiln-ramp")
     window.show_page(WAVE)
     shoot("wave")
-    window.document.edit(SetTable("Ramp and soak", window.book.wave.table.changed(points=64, shape=SINE, **LEVELS)))  # type: ignore[union-attr]
+    window.document.edit(SetTable("Ramp and soak", window.book.wave.table.replaced(points=64, shape=SINE, **LEVELS)))  # type: ignore[union-attr]
     window.dress.use("dark")
     shoot("wave-dark")
     window.dress.use("light")
     window.document.stack.setClean()
     run(examples / "pedal-to-wheel" / "wheel.wattigram.toml", 1.0)
-    window.document.edit(SetUart(window.document.workspace.project.uarts[1].changed(baud=38400)))
+    window.document.edit(SetUart(window.document.workspace.project.uarts[1].replaced(baud=38400)))
     window.show_page(ROUTES)
     window.book.routes.list.setCurrentRow(1)
     wait_until(

@@ -15,8 +15,8 @@ from wattigram.core.capture.take import Take, open_take
 from wattigram.core.judge import prove
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.part.svd import read_svd
-from wattigram.core.predict.accuracy import comparator_figures, slot_settling
-from wattigram.core.predict.expected import expected_raw, expected_reduced
+from wattigram.core.predict.accuracy import comparator_metrics, slot_settling
+from wattigram.core.predict.expected import expected_filtered, expected_raw
 from wattigram.core.predict.timing import retrieval_timing, route_timing
 
 FOLDER = Path(__file__).parent
@@ -93,7 +93,7 @@ def test_a_truncated_mean_reads_low(take_of: Taken) -> None:
     reduced = take.reduced("S")
     assert reduced is not None
     chain = design.project.chains[0]
-    stream = expected_reduced(take.history, chain.converter, "S", 0, len(reduced.items))
+    stream = expected_filtered(take.history, chain.converter, "S", 0, len(reduced.items))
     lsb_v = design.reference_v / (1 << chain.bits)
     raw = take.raw("S")
     assert raw is not None
@@ -129,7 +129,7 @@ def test_a_reference_that_nobody_holds_wanders(name: str, take_of: Taken) -> Non
 
 def test_hum_trips_a_comparator_without_hysteresis(take_of: Taken) -> None:
     design = case("circuit/pick-up-over-comparator")
-    figures = comparator_figures(design, design.project.comparators[0])
+    figures = comparator_metrics(design, design.project.comparators[0])
     assert figures.edges > 1000
     assert "comparator-never-trips" not in codes(design)
     assert "comparator-chatters" in codes(design)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QSlider
 
 from tests.conftest import CURE
 from tests.desktop.conftest import Wait, click, drag, press, type_text
-from wattigram.core.model.design.edits import SetLoopItems, SetPeriod, apply_edit
+from wattigram.core.model.design.edits import SetBufferLength, SetPeriod, apply_edit
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import FACETS, Selection
 from wattigram.desktop.widgets.inspector.inspector_panel import FieldEditor
@@ -265,7 +265,7 @@ def test_a_knob_is_turned_as_one_step(window: MainWindow) -> None:
 
 
 def test_what_the_part_cannot_do_is_refused_with_a_sentence(window: MainWindow) -> None:
-    assert not window.document.edit(SetLoopItems("ADC 1", 100_000))
+    assert not window.document.edit(SetBufferLength("ADC 1", 100_000))
     assert "more than 65535" in window.notice.text
     assert window.document.stack.count() == 0
 
@@ -339,8 +339,8 @@ def test_designs_at_the_edge_can_be_shown(window: MainWindow) -> None:
     for edit in (
         SetPeriod("ADC 1", Fraction(1, 10**6)),
         SetPeriod("ADC 1", Fraction(40)),
-        SetLoopItems("ADC 1", 65535),
-        SetLoopItems("ADC 1", 2),
+        SetBufferLength("ADC 1", 65535),
+        SetBufferLength("ADC 1", 2),
     ):
         window.document.edit(edit)
         assert not window.grab().isNull()

@@ -13,7 +13,7 @@ from tests.conftest import CURE
 from tests.paths import KILN
 from wattigram.core.base.errors import ProjectError, WattigramError
 from wattigram.core.model.design import Workspace, load_project, open_workspace
-from wattigram.core.model.design.edits import SetDivider, SetLoopItems, SetSampling
+from wattigram.core.model.design.edits import SetBufferLength, SetDivider, SetSampling
 from wattigram.desktop.shell.app import first_workspace
 from wattigram.desktop.state.document import ChangedOnDiskError, Document, OnDisk
 from wattigram.desktop.state.recovery import PROJECT, RecoveryCopy, abandoned, adopt_old_copy, copies_folder
@@ -72,7 +72,7 @@ def test_findings_follow_the_design(document: Document) -> None:
     assert document.findings is document.findings
     document.edit(CURE)
     assert document.findings == ()
-    document.edit(SetLoopItems("ADC 1", 510))
+    document.edit(SetBufferLength("ADC 1", 510))
     assert [finding.code for finding in document.findings] == ["loop-out-of-step"]
 
 
@@ -82,7 +82,7 @@ def test_saving_and_loading(document: Document, tmp_path: Path, qtbot: QtBot) ->
     document.save(path)
     assert document.is_clean
     assert load_project(path) == document.workspace.project
-    document.edit(SetLoopItems("ADC 1", 256))
+    document.edit(SetBufferLength("ADC 1", 256))
     assert not document.is_clean
     with qtbot.waitSignal(document.replaced):
         document.load(path)

@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import edited
 from tests.core.firmware.compiled import needs_compiler
-from wattigram.core.contract.image import CType, Place
+from wattigram.core.contract.image import CType, MemoryLocation
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import RemoveSignal, SetPeriod, apply_edit
 from wattigram.desktop.controllers import firmware_controller
@@ -229,11 +229,11 @@ def test_memory_of_the_running_image_is_seen(
 
 
 @pytest.fixture
-def shown_row(kiln: Workspace) -> Iterator[Callable[[Place], MemoryRow]]:
+def shown_row(kiln: Workspace) -> Iterator[Callable[[MemoryLocation], MemoryRow]]:
     """Makes rows in an area that scrolls, as they are on the page."""
     areas: list[QScrollArea] = []
 
-    def make(place: Place) -> MemoryRow:
+    def make(place: MemoryLocation) -> MemoryRow:
         found, area = MemoryRow(kiln, place), QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(found)
@@ -249,9 +249,9 @@ def shown_row(kiln: Workspace) -> Iterator[Callable[[Place], MemoryRow]]:
 
 
 @pytest.fixture
-def row(shown_row: Callable[[Place], MemoryRow]) -> MemoryRow:
+def row(shown_row: Callable[[MemoryLocation], MemoryRow]) -> MemoryRow:
     """A loop with a known ramp in it."""
-    found = shown_row(Place("wg_loop_adc_1", 0x20000000, CType("uint16_t", "unsigned", 2), 512))
+    found = shown_row(MemoryLocation("wg_loop_adc_1", 0x20000000, CType("uint16_t", "unsigned", 2), 512))
     found.canvas.show_values(np.arange(512, dtype=np.uint16) * 8, 256)
     return found
 
@@ -293,9 +293,9 @@ def test_numbers_are_read_in_a_base_or_by_a_scale(form: str, reading: str, shown
 
 
 def test_a_number_has_its_bar_its_trace_and_volts_of_a_signal(
-    kiln: Workspace, shown_row: Callable[[Place], MemoryRow]
+    kiln: Workspace, shown_row: Callable[[MemoryLocation], MemoryRow]
 ) -> None:
-    row = shown_row(Place("latest", 0x20000000, CType("uint16_t", "unsigned", 2)))
+    row = shown_row(MemoryLocation("latest", 0x20000000, CType("uint16_t", "unsigned", 2)))
     empty = row.canvas.grab().toImage()
     for value in range(0, 4096, 64):
         row.canvas.show_values(np.array([value], dtype=np.uint16), None)
@@ -310,8 +310,8 @@ def test_a_number_has_its_bar_its_trace_and_volts_of_a_signal(
     assert row.canvas.text() == "4032"
 
 
-def test_a_fraction_is_read_as_it_is(shown_row: Callable[[Place], MemoryRow]) -> None:
-    row = shown_row(Place("ratio", 0x20000000, CType("float", "float", 4), 3))
+def test_a_fraction_is_read_as_it_is(shown_row: Callable[[MemoryLocation], MemoryRow]) -> None:
+    row = shown_row(MemoryLocation("ratio", 0x20000000, CType("float", "float", 4), 3))
     assert not row.reading.isVisible()
     row.canvas.show_values(np.array([0.5, -1.25, np.nan], dtype=np.float32), None)
     assert row.canvas.text().splitlines() == ["0\t0.5", "1\t-1.25", "2\tnan"]
@@ -320,9 +320,9 @@ def test_a_fraction_is_read_as_it_is(shown_row: Callable[[Place], MemoryRow]) ->
 
 
 def test_numbers_are_shown_in_several_bases() -> None:
-    word = Place("x", 0, CType("uint16_t", "unsigned", 2))
+    word = MemoryLocation("x", 0, CType("uint16_t", "unsigned", 2))
     assert number_texts(word, 0x1234, "decimal") == ["4660", "0x1234", "0001 0010 0011 0100"]
     assert number_texts(word, 0x1234, "binary") == ["0001 0010 0011 0100", "4660", "0x1234"]
-    assert number_texts(Place("x", 0, CType("int8_t", "signed", 1)), -1, "hex") == ["0xff", "-1", "1111 1111"]
-    assert number_texts(Place("x", 0, CType("float", "float", 4)), 0.25, "") == ["0.25"]
-    assert number_texts(Place("x", 0, CType("bool", "bool", 1)), 1, "") == ["true"]
+    assert number_texts(MemoryLocation("x", 0, CType("int8_t", "signed", 1)), -1, "hex") == ["0xff", "-1", "1111 1111"]
+    assert number_texts(MemoryLocation("x", 0, CType("float", "float", 4)), 0.25, "") == ["0.25"]
+    assert number_texts(MemoryLocation("x", 0, CType("bool", "bool", 1)), 1, "") == ["true"]

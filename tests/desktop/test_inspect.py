@@ -8,12 +8,20 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.model.bench import Floating, Follow, Level, Ramp, Sine, Steps, Wiring
+from wattigram.core.model.bench import (
+    DcSource,
+    FloatingInput,
+    PairedSource,
+    SineSource,
+    SquareSource,
+    TriangleSource,
+    Wiring,
+)
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import (
     AddSignal,
     RemoveWiring,
-    SetLoopItems,
+    SetBufferLength,
     SetPeriod,
     SetSampling,
     SetWiring,
@@ -40,12 +48,12 @@ def selections(workspace: Workspace) -> list[Selection]:
 def variants(kiln: Workspace) -> list[Workspace]:
     """Designs that show every panel in every form."""
     sources = [
-        Level(voltage_v=1.0),
-        Sine(offset_v=1.0, amplitude_v=0.5, frequency_hz=Fraction(440)),
-        Ramp(from_v=0.1, to_v=3.0, period_s=Fraction(3)),
-        Steps(low_v=0.1, high_v=3.0, period_s=Fraction(1, 8000)),
-        Floating(),
-        Follow(pin="A3"),
+        DcSource(voltage_v=1.0),
+        SineSource(offset_v=1.0, amplitude_v=0.5, frequency_hz=Fraction(440)),
+        TriangleSource(from_v=0.1, to_v=3.0, period_s=Fraction(3)),
+        SquareSource(low_v=0.1, high_v=3.0, period_s=Fraction(1, 8000)),
+        FloatingInput(),
+        PairedSource(pin="A3"),
     ]
     wired = [
         edited(kiln, SetWiring(Wiring(pin="A2", resistance_ohm=4700.0, capacitor_f=1e-7, source=source)))
@@ -56,7 +64,9 @@ def variants(kiln: Workspace) -> list[Workspace]:
         *wired,
         edited(kiln, RemoveWiring("A2")),
         edited(kiln, AddSignal(Signal(name="Loose", pin="B7"))),
-        edited(kiln, SetLoopItems("ADC 1", 510), SetPeriod("ADC 1", Fraction(1, 44_100)), SetSampling("ADC 1", 0, 768)),
+        edited(
+            kiln, SetBufferLength("ADC 1", 510), SetPeriod("ADC 1", Fraction(1, 44_100)), SetSampling("ADC 1", 0, 768)
+        ),
     ]
 
 
@@ -158,6 +168,6 @@ def test_a_selection_stays_valid(kiln: Workspace, selection: Selection, after: S
 
 
 def test_an_empty_project_selects_nothing(kiln: Workspace) -> None:
-    empty = Workspace(kiln.project.changed(signals=(), chains=(), expectations=()), kiln.part)
+    empty = Workspace(kiln.project.replaced(signals=(), chains=(), expectations=()), kiln.part)
     assert default_selection(empty) == Selection()
     assert panel_for(empty, Selection()).title == "studio-kiln on Marten M3"

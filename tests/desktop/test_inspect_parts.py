@@ -14,25 +14,25 @@ from wattigram.core.model.design import (
     Fifo,
     FreeRunningTrigger,
     Interrupt,
-    LowPass,
+    LowPassFilter,
+    MovingAverage,
     Polling,
-    RunningMean,
+    RedundantPair,
     SoftwareTrigger,
-    Sum,
-    Twin,
-    Window,
+    SumFilter,
+    Threshold,
     Workspace,
     open_workspace,
 )
 from wattigram.core.model.design.edits import (
-    AddWindow,
+    AddThreshold,
     Edit,
     SetClock,
     SetComparator,
-    SetReduce,
+    SetFilter,
+    SetRedundantPair,
     SetRetrieval,
     SetTrigger,
-    SetTwin,
     apply_edit,
 )
 from wattigram.desktop.inspector import Panel, panel_for
@@ -49,7 +49,10 @@ VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [
     ("kiln-safety", (SetTrigger("ADC 1", FreeRunningTrigger()), SetRetrieval("ADC 1", Fifo(mark=4)))),
     (
         "kiln-safety",
-        (SetReduce("Upper zone", Sum(count=32, by="hardware")), SetTwin("Door latch", Twin(of="Upper zone"))),
+        (
+            SetFilter("Upper zone", SumFilter(count=32, by="hardware")),
+            SetRedundantPair("Door latch", RedundantPair(of="Upper zone")),
+        ),
     ),
     (
         "studio-kiln",
@@ -60,13 +63,13 @@ VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [
     ),
     (
         "studio-kiln",
-        (SetReduce("Door latch", LowPass(shift=5)), SetReduce("Coil current", RunningMean(count=8, shift=3))),
+        (SetFilter("Door latch", LowPassFilter(shift=5)), SetFilter("Coil current", MovingAverage(count=8, shift=3))),
     ),
     (
         "studio-kiln",
         (
-            AddWindow("Upper zone", Window(low="0x100", high="900 LSB", action="stop", rearm_after_s="1 s")),
-            AddWindow("Upper zone", Window(low=-0.1, high=0.1, target_v=1.2, action="pin", pin="B9")),
+            AddThreshold("Upper zone", Threshold(low="0x100", high="900 LSB", action="stop", rearm_after_s="1 s")),
+            AddThreshold("Upper zone", Threshold(low=-0.1, high=0.1, target_v=1.2, action="pin", pin="B9")),
         ),
     ),
     ("wheel-pedal", (SetClock("ADC", "own", 2),)),

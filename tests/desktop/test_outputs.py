@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 from tests.desktop.conftest import Wait, click, press
 from tests.paths import EXAMPLES
 from wattigram.core.base.errors import EditError, QuantityError
-from wattigram.core.model.bench import SignalGenerator, Supply, Tied
+from wattigram.core.model.bench import SignalGenerator, Supply, TiedInput
 from wattigram.core.model.design import Route, open_workspace
 from wattigram.core.model.design.edits import SetWiring, apply_edit
 from wattigram.desktop.inspector import panel_for
@@ -216,9 +216,9 @@ def test_the_wiring_check_sees_what_was_done(opened: Callable[[str], MainWindow]
     project = window.document.workspace.project
     wiring = project.wired("A2")
     assert wiring is not None
-    window.document.edit(SetWiring(wiring.changed(source=Tied(to="ground"))))
+    window.document.edit(SetWiring(wiring.replaced(source=TiedInput(to="ground"))))
     wait(lambda: bar.check is not None and bar.check.outcomes == ["seen"])
-    window.document.edit(SetWiring(wiring.changed(source=Tied(to="reference"))))
+    window.document.edit(SetWiring(wiring.replaced(source=TiedInput(to="reference"))))
     wait(lambda: bar.check is not None and bar.check.outcomes == ["seen", "seen"])
     bar.skip.click()
     bar.skip.click()

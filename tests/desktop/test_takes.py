@@ -12,7 +12,7 @@ from tests.conftest import edited
 from wattigram.core.board import Run
 from wattigram.core.capture.take import TakeWriter
 from wattigram.core.capture.transport import Decoder, SampleRun
-from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design import Workspace, project_text
 from wattigram.core.model.design.edits import SetAlignment, SetWiring
 from wattigram.core.silicon.deploy import effective_bench, effective_config
@@ -73,7 +73,7 @@ def test_columns_agree_with_the_samples(kiln: Workspace, tmp_path: Path, alignme
 
 
 def test_the_band_follows_a_knob(cured: Workspace, tmp_path: Path) -> None:
-    turned = edited(cured, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=Level(voltage_v=0.8))))
+    turned = edited(cured, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8))))
     data = make_take(cured, tmp_path / "t.h5", turned=turned)
     trace = trace_of(data, "3.3 V rail", "reduced")
     times, low, high = data.band(trace, 0.0, 1.0, 100)  # type: ignore[arg-type]

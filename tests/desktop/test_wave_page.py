@@ -15,7 +15,7 @@ from tests.desktop.conftest import drag, press, type_text
 from tests.paths import EXAMPLES
 from wattigram.core.contract.shapes import PulseShape, SegmentsShape
 from wattigram.core.model.design import Playback
-from wattigram.core.predict.waveform import playing
+from wattigram.core.predict.waveform import dac_playback
 from wattigram.desktop.pages.page_stack import WAVE
 from wattigram.desktop.pages.wave_page import WavePage
 from wattigram.desktop.shell.window import MainWindow
@@ -107,7 +107,7 @@ def test_a_new_table_becomes_a_wave_whose_duty_level_and_offset_are_dragged(ramp
 def test_what_is_typed_is_done_or_refused_with_a_sentence(ramp: MainWindow, page: WavePage) -> None:
     type_text(line(page, "frequency"), "3 Hz")
     generator = ramp.document.workspace.project.generators[0]
-    assert playing(ramp.document.workspace, generator).wave_hz == 3
+    assert dac_playback(ramp.document.workspace, generator).wave_hz == 3
     type_text(line(page, "segments"), "0.5 V; 2 V in 1 s; 2 V in 500 ms")
     assert page.table is not None
     assert page.table.shape.total_s == 1.5  # type: ignore[union-attr]
@@ -141,7 +141,7 @@ def test_the_solver_lists_exact_choices_and_enter_takes_one(ramp: MainWindow, pa
     assert page.table is not None
     assert page.table.points == 2000
     generator = ramp.document.workspace.project.generators[0]
-    assert playing(ramp.document.workspace, generator).wave_hz == 2
+    assert dac_playback(ramp.document.workspace, generator).wave_hz == 2
     assert "2000" in page.solver.text()
 
 

@@ -12,7 +12,7 @@ from tests.desktop.conftest import Wait, click, drag, press
 from wattigram.core.capture.session import BoardProcess
 from wattigram.core.capture.take import open_take
 from wattigram.core.contract.board_config import EffectiveConfig
-from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design import load_project
 from wattigram.core.model.design.edits import SetSampling, SetWiring, apply_edit
 from wattigram.core.silicon.deploy import effective_config
@@ -284,7 +284,7 @@ def test_an_empty_project_can_be_filled(open_window: OpenWindow, tmp_path: Path,
         window.actions_list.named("Add a signal").trigger()
     project = window.document.workspace.project
     assert [slot.signal for slot in project.chains[0].slots] == ["Signal 1", "Signal 2"]
-    window.document.edit(SetWiring(Wiring(pin="A0", resistance_ohm=100.0, source=Level(voltage_v=1.0))))
+    window.document.edit(SetWiring(Wiring(pin="A0", resistance_ohm=100.0, source=DcSource(voltage_v=1.0))))
     window.board.start()
     wait(lambda: window.board.latest.seconds > 0.3)
     assert window.board.latest.pictures["Signal 1"].in_band is True

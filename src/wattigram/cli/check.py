@@ -9,12 +9,12 @@ import typer
 
 from wattigram.cli.check_json import check_json
 from wattigram.core.advise.findings import Finding, find_all
-from wattigram.core.base.quantity import brief, show, show_counts
+from wattigram.core.base.quantity import format_counts, format_rounded, format_si
 from wattigram.core.model.design import Chain, Workspace, open_workspace, rate_divisor
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.pins import pwm_timing
-from wattigram.core.predict.timing import cycle_timing, loop_timing, retrieval_timing, route_timing
-from wattigram.core.predict.waveform import playing
+from wattigram.core.predict.timing import buffer_timing, retrieval_timing, route_timing, scan_timing
+from wattigram.core.predict.waveform import dac_playback
 
 
 def check(
@@ -33,16 +33,16 @@ def check(
 
 def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
     project = workspace.project
-    clock = brief(workspace.bus_clock_hz, "Hz")
+    clock = format_si(workspace.bus_clock_hz, "Hz")
     typer.echo(
         f"{project.name} · {workspace.part.name} · {clock} · {workspace.reference_v:.3f} V · build {workspace.build_mark}"
     )
     for chain in project.chains:
-        cycle = cycle_timing(workspace, chain)
-        loop = loop_timing(workspace, chain)
-        typer.echo(f"\n{chain.converter}: {brief(cycle.clock_hz, 'Hz')}, {_pace(workspace, chain)}")
+        cycle = scan_timing(workspace, chain)
+        loop = buffer_timing(workspace, chain)
+        typer.echo(f"\n{chain.converter}: {format_si(cycle.clock_hz, 'Hz')}, {_pace(workspace, chain)}")
         typer.echo(
-            f"{loop.name}: {loop.items} × {loop.item_bytes} B, lap {brief(loop.lap_s, 's')}, half {brief(loop.half_s, 's')}, "
+            f"{loop.name}: {loop.items} × {loop.item_bytes} B, lap {format_si(loop.lap_s, 's')}, half {format_si(loop.half_s, 's')}, "
             f"{'in step' if loop.in_step else 'out of step'}; {_fetched(workspace, chain)}"
         )
         typer.echo(
@@ -51,11 +51,11 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
         for place, timing in enumerate(cycle.slots):
             signal = project.signal(timing.signal)
             settling = slot_settling(workspace, chain, place)
-            reduced = brief(timing.rate_hz / rate_divisor(signal.later_stage), "Hz") if signal.reduce else "–"
+            reduced = format_si(timing.rate_hz / rate_divisor(signal.later_stage), "Hz") if signal.reduce else "–"
             typer.echo(
-                f"  {place + 1:<5}{signal.name:<22}{signal.pin:<5}{show(timing.held_s, 's', 6):>12}"
-                f"{brief(timing.sampling_s, 's'):>12}{brief(timing.rate_hz, 'Hz'):>12}{reduced:>12}"
-                f"{show_counts(settling.full_scale_error_lsb):>12}"
+                f"  {place + 1:<5}{signal.name:<22}{signal.pin:<5}{format_rounded(timing.held_s, 's', 6):>12}"
+                f"{format_si(timing.sampling_s, 's'):>12}{format_si(timing.rate_hz, 'Hz'):>12}{reduced:>12}"
+                f"{format_counts(settling.full_scale_error_lsb):>12}"
             )
     for line in _outputs(workspace):
         typer.echo(line)
@@ -71,39 +71,39 @@ def _outputs(workspace: Workspace) -> list[str]:
     project = workspace.project
     found = []
     for generator in project.generators:
-        made = playing(workspace, generator)
+        made = dac_playback(workspace, generator)
         error = "exact" if not made.error else f"{float(made.error) * 1e6:+.3g} ppm"
-        wave = f"{brief(made.wave_hz, 'Hz', 9)}, {error}" if made.wave_hz else f"{float(made.levels_v[-1]):.4f} V"
+        wave = f"{format_si(made.wave_hz, 'Hz', 9)}, {error}" if made.wave_hz else f"{float(made.levels_v[-1]):.4f} V"
         found.append(
-            f"  {generator.name}: {generator.dac}, {len(made.wanted_v)} points at {brief(1 / made.update_s, 'Hz')}, {wave}"
+            f"  {generator.name}: {generator.dac}, {len(made.wanted_v)} points at {format_si(1 / made.update_s, 'Hz')}, {wave}"
         )
     for pwm in project.pwm:
         timing = pwm_timing(workspace, pwm)
         found.append(
-            f"  {pwm.name}: {brief(1 / timing.period_s, 'Hz')}, {timing.counts} steps, {brief(timing.duty, '%')}"
+            f"  {pwm.name}: {format_si(1 / timing.period_s, 'Hz')}, {timing.counts} steps, {format_si(timing.duty, '%')}"
         )
     for route in project.routes:
         rates = route_timing(workspace, route)
-        lost = f", {brief(rates.overwritten_hz, 'Hz')} overwritten" if rates.overwritten_hz else ""
-        found.append(f"  {route.name}: {brief(rates.source_hz, 'Hz')} into {brief(rates.sink_hz, 'Hz')}{lost}")
+        lost = f", {format_si(rates.overwritten_hz, 'Hz')} overwritten" if rates.overwritten_hz else ""
+        found.append(f"  {route.name}: {format_si(rates.source_hz, 'Hz')} into {format_si(rates.sink_hz, 'Hz')}{lost}")
     return ["", "Outputs:", *found] if found else []
 
 
 def _pace(workspace: Workspace, chain: Chain) -> str:
-    cycle = cycle_timing(workspace, chain)
-    busy = f"busy {show(cycle.busy_s, 's', 5)}"
+    cycle = scan_timing(workspace, chain)
+    busy = f"busy {format_rounded(cycle.busy_s, 's', 5)}"
     if cycle.items_limit is not None:
         return f"{busy}, {cycle.items_limit} items and no more"
     if cycle.trigger.pace == "self":
-        jitter = f" ± {show(cycle.jitter_s / 2, 's', 3)}" if cycle.jitter_s else ""
-        return f"{busy}, again and again every {brief(cycle.cycle_s, 's', 6)}{jitter}"
+        jitter = f" ± {format_rounded(cycle.jitter_s / 2, 's', 3)}" if cycle.jitter_s else ""
+        return f"{busy}, again and again every {format_si(cycle.cycle_s, 's', 6)}{jitter}"
     share = float(cycle.slack_s / cycle.period_s) * 100
-    slack = f"slack {show(cycle.slack_s, 's', 5)} ({share:.1f} %)"
-    missed = f", {brief(cycle.missed_hz, 'Hz')} of triggers missed" if cycle.missed_hz else ""
-    return f"every {brief(cycle.period_s, 's', 6)}, {busy}, {slack}{missed}"
+    slack = f"slack {format_rounded(cycle.slack_s, 's', 5)} ({share:.1f} %)"
+    missed = f", {format_si(cycle.missed_hz, 'Hz')} of triggers missed" if cycle.missed_hz else ""
+    return f"every {format_si(cycle.period_s, 's', 6)}, {busy}, {slack}{missed}"
 
 
 def _fetched(workspace: Workspace, chain: Chain) -> str:
     timing = retrieval_timing(workspace, chain)
-    lost = f", {brief(timing.lost_hz, 'S/s')} lost" if timing.lost_hz else ""
+    lost = f", {format_si(timing.lost_hz, 'S/s')} lost" if timing.lost_hz else ""
     return f"{timing.kind}, {float(timing.cpu_share) * 100:.3g} % of the processor{lost}"

@@ -9,14 +9,14 @@ from wattigram.core.advise.findings import Finding
 from wattigram.core.model.design import Chain, Signal, Workspace, limits_v, signal_scale
 from wattigram.core.model.design.edits import describe
 from wattigram.core.predict.accuracy import (
-    comparator_figures,
+    comparator_metrics,
+    filter_metrics,
+    pair_metrics,
     signal_noise,
     slot_settling,
-    stage_figures,
-    twin_figures,
-    window_latency_s,
+    threshold_latency_s,
 )
-from wattigram.core.predict.timing import cycle_timing, loop_timing, retrieval_timing, right_order, startup
+from wattigram.core.predict.timing import buffer_timing, retrieval_timing, right_order, scan_timing, startup
 
 Values = dict[str, Any]
 
@@ -75,7 +75,7 @@ def _pin(workspace: Workspace, signal: Signal) -> Values:
 
 
 def _converter(workspace: Workspace, chain: Chain) -> Values:
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     retrieval = retrieval_timing(workspace, chain)
     return {
         "name": chain.converter,
@@ -109,7 +109,7 @@ def _startup(workspace: Workspace, chain: Chain) -> list[Values]:
 
 
 def _slot(workspace: Workspace, chain: Chain, place: int) -> Values:
-    timing = cycle_timing(workspace, chain).slots[place]
+    timing = scan_timing(workspace, chain).slots[place]
     signal = workspace.project.signal(timing.signal)
     settling = slot_settling(workspace, chain, place)
     reduce = _reduce(workspace, chain, signal)
@@ -135,9 +135,9 @@ def _reduce(workspace: Workspace, chain: Chain, signal: Signal) -> Values | None
     stage = signal.reduce
     if stage is None:
         return None
-    slot = cycle_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
+    slot = scan_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
     inside = signal.slot_stage is not None
-    figures = stage_figures(stage, float(1 / slot.each_s) if inside else float(slot.rate_hz), chain.bits)
+    figures = filter_metrics(stage, float(1 / slot.each_s) if inside else float(slot.rate_hz), chain.bits)
     return {
         "kind": stage.kind,
         "by": stage.by,
@@ -154,7 +154,7 @@ def _reduce(workspace: Workspace, chain: Chain, signal: Signal) -> Values | None
 
 
 def _loop(workspace: Workspace, chain: Chain) -> Values:
-    loop = loop_timing(workspace, chain)
+    loop = buffer_timing(workspace, chain)
     return {
         "name": loop.name,
         "items": loop.items,
@@ -185,13 +185,13 @@ def _window(workspace: Workspace, signal: Signal, index: int) -> Values:
         "when": window.when,
         "action": window.action,
         "by": window.by,
-        "latency_s": window_latency_s(workspace, signal, window),
+        "latency_s": threshold_latency_s(workspace, signal, window),
     }
 
 
 def _comparator(workspace: Workspace, index: int) -> Values:
     comparator = workspace.project.comparators[index]
-    figures = comparator_figures(workspace, comparator)
+    figures = comparator_metrics(workspace, comparator)
     return {
         "name": comparator.name,
         "signal": comparator.signal,
@@ -209,7 +209,7 @@ def _comparator(workspace: Workspace, index: int) -> Values:
 
 
 def _twin(workspace: Workspace, signal: Signal) -> Values | None:
-    figures = twin_figures(workspace, signal)
+    figures = pair_metrics(workspace, signal)
     if figures is None:
         return None
     return {

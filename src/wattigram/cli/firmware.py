@@ -92,9 +92,9 @@ def _build_values(workspace: Workspace, result: BuildResult) -> dict[str, Any]:
     memory = workspace.part.memory
     return {
         "elf": None if result.elf is None else str(result.elf),
-        "errors": sum(1 for one in result.complaints if one.is_error),
+        "errors": sum(1 for one in result.diagnostics if one.is_error),
         "warnings": result.warnings,
-        "complaints": [dataclasses.asdict(one) for one in result.complaints],
+        "complaints": [dataclasses.asdict(one) for one in result.diagnostics],
         "code_bytes": result.code_bytes,
         "code_room_bytes": memory.code_bytes if memory else 0,
         "data_bytes": result.data_bytes,
@@ -105,7 +105,7 @@ def _build_values(workspace: Workspace, result: BuildResult) -> dict[str, Any]:
 
 def _build_text(workspace: Workspace, result: BuildResult) -> str:
     if result.elf is None:
-        errors = [one for one in result.complaints if one.is_error]
+        errors = [one for one in result.diagnostics if one.is_error]
         return f"The build failed: {len(errors)} errors."
     memory = workspace.part.memory
     assert memory is not None

@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from wattigram.core.model.design import Generator, Playback, Pwm, Route, Uart, Workspace
+from wattigram.core.model.design import Generator, Playback, PwmOutput, Route, UartSetup, Workspace
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
 from wattigram.core.predict.timing import route_timing
-from wattigram.core.predict.waveform import output_spectrum, playing
+from wattigram.core.predict.waveform import dac_playback, output_spectrum
 
 Values = dict[str, Any]
 
@@ -30,7 +30,7 @@ def _decibels(value: float) -> float | None:
 
 
 def _generator(workspace: Workspace, one: Generator) -> Values:
-    made = playing(workspace, one)
+    made = dac_playback(workspace, one)
     found: Values = {
         "name": one.name,
         "dac": one.dac,
@@ -58,7 +58,7 @@ def _generator(workspace: Workspace, one: Generator) -> Values:
     return found
 
 
-def _pwm(workspace: Workspace, one: Pwm) -> Values:
+def _pwm(workspace: Workspace, one: PwmOutput) -> Values:
     timing = pwm_timing(workspace, one)
     pin = pwm_pin(workspace, one)
     wired = [
@@ -78,7 +78,7 @@ def _pwm(workspace: Workspace, one: Pwm) -> Values:
     }
 
 
-def _uart(workspace: Workspace, one: Uart) -> Values:
+def _uart(workspace: Workspace, one: UartSetup) -> Values:
     timing = uart_timing(workspace, one)
     return {
         "name": one.name,

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import typer
 
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.model.part import Converter, Part, copy_part, find_part, list_parts, load_part
 from wattigram.core.model.part.svd import blocks_toml, read_svd
 
@@ -67,7 +67,10 @@ def from_svd(
 
 
 def _lines(part: Part) -> list[str]:
-    lines = [f"{part.name} ({part.id}): {part.summary}", f"  bus clock up to {brief(part.processor.clock_hz, 'Hz')}"]
+    lines = [
+        f"{part.name} ({part.id}): {part.summary}",
+        f"  bus clock up to {format_si(part.processor.clock_hz, 'Hz')}",
+    ]
     lines += [
         f"  reference {item.name}: {item.voltage_v:.3f} V" + (f" from pin {item.pin}" if item.pin else "")
         for item in part.references
@@ -83,13 +86,13 @@ def _lines(part: Part) -> list[str]:
         for group in part.dma
     ]
     lines += [
-        f"  {dac.name}: {dac.bits} bits on {dac.pin}, up to {brief(dac.update_rate_high_hz, 'Hz')}, "
-        f"settles in {brief(dac.settling_s, 's')}"
+        f"  {dac.name}: {dac.bits} bits on {dac.pin}, up to {format_si(dac.update_rate_high_hz, 'Hz')}, "
+        f"settles in {format_si(dac.settling_s, 's')}"
         for dac in part.dacs
     ]
     lines += [
         f"  {item.name}: on {', '.join(item.inputs)}, {item.steps} steps, hysteresis "
-        f"{', '.join(brief(volts, 'V') for volts in item.hysteresis_v)}"
+        f"{', '.join(format_si(volts, 'V') for volts in item.hysteresis_v)}"
         for item in part.comparators
     ]
     return lines
@@ -99,9 +102,9 @@ def _converter_lines(item: Converter) -> list[str]:
     bits = "/".join(str(bits) for bits in item.bits)
     lines = [
         f"  {item.name}: {bits} bits, conversion bits + {item.conversion_extra_cycles} cycles, "
-        f"clock {brief(item.clock_low_hz, 'Hz')} to {brief(item.clock_high_hz, 'Hz')}, bus / {list(item.dividers)}",
-        f"    sampling {list(item.sampling_cycles)} cycles into {brief(item.sampling_capacitor_f, 'F')} "
-        f"through {brief(item.switch_resistance_ohm, 'Ω')}, up to {item.slots} slots, {item.sequence} order",
+        f"clock {format_si(item.clock_low_hz, 'Hz')} to {format_si(item.clock_high_hz, 'Hz')}, bus / {list(item.dividers)}",
+        f"    sampling {list(item.sampling_cycles)} cycles into {format_si(item.sampling_capacitor_f, 'F')} "
+        f"through {format_si(item.switch_resistance_ohm, 'Ω')}, up to {item.slots} slots, {item.sequence} order",
         f"    started by {', '.join(item.triggers)}; fetched by {', '.join(item.retrievals)}",
         "    channels " + ", ".join(f"{pin}={number}" for pin, number in item.channels.items()),
     ]

@@ -7,9 +7,9 @@ from pathlib import Path
 import typer
 
 from wattigram.core.base.errors import WaveError
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design import Playback, open_workspace
-from wattigram.core.predict.waveform import playing, table_c, table_codes, table_csv, write_wav
+from wattigram.core.predict.waveform import dac_playback, table_c, table_codes, table_csv, write_wav
 
 
 def wave(
@@ -36,19 +36,19 @@ def wave(
     if dac is None:
         raise WaveError(f"{workspace.part.name} has no DAC, and so the table has no codes.", where=str(project))
     made = table_codes(workspace, table, dac, player.buffered if player is not None else True)
-    update_s = playing(workspace, player).asked_s if player is not None else 1 / dac.update_rate_high_hz
+    update_s = dac_playback(workspace, player).asked_s if player is not None else 1 / dac.update_rate_high_hz
     try:
         if csv is not None:
             csv.write_text(table_csv(made.wanted_v, made.codes, made.levels_v, update_s), encoding="utf-8")
         if c is not None:
-            about = f"{table.name}: {table.points} points, updates at {brief(1 / update_s, 'Hz', 9)}, {dac.name}"
+            about = f"{table.name}: {table.points} points, updates at {format_si(1 / update_s, 'Hz', 9)}, {dac.name}"
             c.write_text(table_c(table.name, made.codes, about), encoding="utf-8")
     except OSError as fault:
         raise WaveError(f"The file cannot be written: {fault.strerror or fault}.", where=str(csv or c)) from fault
     if wav is not None:
         rate = write_wav(wav, made.codes, dac.bits, 1 / update_s, seconds)
         if rate != 1 / update_s:
-            typer.echo(f"The WAV says {rate} Hz; updates come at {brief(1 / update_s, 'Hz', 9)}.")
+            typer.echo(f"The WAV says {rate} Hz; updates come at {format_si(1 / update_s, 'Hz', 9)}.")
     clipped = int(made.clipped.sum())
     typer.echo(
         f"{table.name}: {table.points} points, codes {int(made.codes.min())} to {int(made.codes.max())}, "

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wattigram.core.base.errors import EditError, FileError, PartError, QuantityError, WattigramError
-from wattigram.core.base.fields import Strict, Volts, key_of, period_text, ratio_text, read_every, read_ratio
+from wattigram.core.base.fields import StrictModel, Volts, key_of, period_text, ratio_text, read_interval, read_ratio
 from wattigram.core.base.lazy_imports import load_from
 
 
@@ -42,14 +42,14 @@ def test_what_is_no_factor_is_refused(value: object) -> None:
     ("text", "period"), [("100 us", "1/10000"), ("10 kHz", "1/10000"), ("44.1 kHz", "1/44100"), ("2 s", "2")]
 )
 def test_a_period_is_said_as_a_time_or_a_rate(text: str, period: str) -> None:
-    assert read_every(text) == Fraction(period)
-    assert read_every(period_text(Fraction(period))) == Fraction(period)
+    assert read_interval(text) == Fraction(period)
+    assert read_interval(period_text(Fraction(period))) == Fraction(period)
 
 
 @pytest.mark.parametrize("value", ["0 s", "-1 s", "0 Hz", "100", "soon", 100, None, "1e-30 s"])
 def test_what_is_no_period_is_refused(value: object) -> None:
     with pytest.raises(QuantityError):
-        read_every(value)
+        read_interval(value)
 
 
 @pytest.mark.parametrize(
@@ -67,15 +67,15 @@ def test_keys_have_no_unit(field: str, key: str) -> None:
 
 
 def test_models_are_changed_by_making_new_ones() -> None:
-    class Cell(Strict):
+    class Cell(StrictModel):
         level_v: Volts
         name: str = "x"
 
     cell = Cell(level_v=1.5)
-    assert cell.changed(name="y") == Cell(level_v=1.5, name="y")
+    assert cell.replaced(name="y") == Cell(level_v=1.5, name="y")
     assert cell.name == "x"
     with pytest.raises(ValueError, match="unit"):
-        cell.changed(level_v="1 Hz")
+        cell.replaced(level_v="1 Hz")
     with pytest.raises(ValueError, match="frozen"):
         cell.name = "z"  # type: ignore[misc]
 

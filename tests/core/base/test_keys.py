@@ -6,19 +6,19 @@ from collections import Counter
 
 import pytest
 
-from wattigram.core.base.fields import Strict, key_of
+from wattigram.core.base.fields import StrictModel, key_of
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import Project
 from wattigram.core.model.part import Part
 
 
-def models(kind: type[Strict]) -> set[type[Strict]]:
+def models(kind: type[StrictModel]) -> set[type[StrictModel]]:
     """A model and all that it holds."""
-    found: set[type[Strict]] = set()
+    found: set[type[StrictModel]] = set()
     waiting: list[object] = [kind]
     while waiting:
         one = waiting.pop()
-        if isinstance(one, type) and issubclass(one, Strict):
+        if isinstance(one, type) and issubclass(one, StrictModel):
             if one not in found:
                 found.add(one)
                 waiting += [info.annotation for info in one.model_fields.values()]
@@ -28,7 +28,7 @@ def models(kind: type[Strict]) -> set[type[Strict]]:
 
 
 @pytest.mark.parametrize("document", [Project, Part, Wiring])
-def test_no_two_fields_of_a_model_have_one_key(document: type[Strict]) -> None:
+def test_no_two_fields_of_a_model_have_one_key(document: type[StrictModel]) -> None:
     known = models(document)
     assert len(known) > 5
     for model in known:

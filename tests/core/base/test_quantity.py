@@ -7,7 +7,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_counts, show_volts
+from wattigram.core.base.quantity import (
+    exact_text,
+    format_counts,
+    format_rounded,
+    format_si,
+    format_volts,
+    parse_quantity,
+)
 
 
 @pytest.mark.parametrize(
@@ -112,22 +119,22 @@ def test_a_number_without_an_end_is_said_as_a_fraction() -> None:
     ],
 )
 def test_quantities_are_shown_for_people(value: float, unit: str, shown: str, short: str) -> None:
-    assert show(value, unit) == shown
-    assert brief(value, unit) == short
+    assert format_rounded(value, unit) == shown
+    assert format_si(value, unit) == short
 
 
 @pytest.mark.parametrize(
     ("volts", "text"), [(3.2984, "3.298 V"), (0.0213, "21.3 mV"), (-0.004, "-4.0 mV"), (0.5, "0.500 V")]
 )
 def test_volts_are_shown_as_a_meter_does(volts: float, text: str) -> None:
-    assert show_volts(volts) == text
+    assert format_volts(volts) == text
 
 
 @pytest.mark.parametrize(
     ("counts", "text"), [(740.1, "740 LSB"), (22.9, "22.9 LSB"), (0.0007, "0.0007 LSB"), (1e-15, "0 LSB"), (0, "0 LSB")]
 )
 def test_counts_have_sensible_figures(counts: float, text: str) -> None:
-    assert show_counts(counts) == text
+    assert format_counts(counts) == text
 
 
 @pytest.mark.parametrize(

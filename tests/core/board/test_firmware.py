@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wattigram.core.board.event_detection import Watcher
+from wattigram.core.board.event_detection import ThresholdDetector
 from wattigram.core.board.processing import NOTHING, Tap, Values
 from wattigram.core.contract.board_config import EffectiveTap, EffectiveWatch
 
@@ -92,9 +92,9 @@ def values(*numbers: int) -> Values:
     return Values(np.array(numbers, dtype=np.int64), np.arange(len(numbers), dtype=np.int64) * 100)
 
 
-def watcher(**settings: object) -> Watcher:
+def watcher(**settings: object) -> ThresholdDetector:
     known = {"tap": 0, "low": 1000, "high": 2000, "hysteresis": 10, "condition": "outside"} | settings
-    return Watcher(EffectiveWatch(**known), 0)  # type: ignore[arg-type]
+    return ThresholdDetector(EffectiveWatch(**known), 0)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(

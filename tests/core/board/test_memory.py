@@ -7,15 +7,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wattigram.core.board.dma_buffer import Memory
+from wattigram.core.board.dma_buffer import DmaBuffer
 from wattigram.core.contract.board_config import EffectiveLoop
 
 
-def memory(items: int = 8, width: int = 16, **settings: object) -> Memory:
-    return Memory(EffectiveLoop(name="L", items=items, width_bits=width, **settings))  # type: ignore[arg-type]
+def memory(items: int = 8, width: int = 16, **settings: object) -> DmaBuffer:
+    return DmaBuffer(EffectiveLoop(name="L", items=items, width_bits=width, **settings))  # type: ignore[arg-type]
 
 
-def read(kept: Memory, codes: list[int]) -> list[int]:
+def read(kept: DmaBuffer, codes: list[int]) -> list[int]:
     """All that the program is handed over of some codes."""
     parts = kept.write(np.array(codes)) + kept.finish()
     return [int(item) for part in parts for item in part.items]

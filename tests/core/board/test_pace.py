@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from wattigram.core.board.trigger_schedule import Pace, Starts
+from wattigram.core.board.trigger_schedule import Starts, TriggerSchedule
 from wattigram.core.contract.board_config import EffectiveConverter, EffectiveLoop, EffectivePace, EffectiveSlot
 
 
@@ -20,7 +20,7 @@ def slot(start: float, length: float = 100.0, after: float = 0.0, jitter: int = 
     )
 
 
-def pace(slots: tuple[EffectiveSlot, ...] | None = None, **settings: object) -> Pace:
+def pace(slots: tuple[EffectiveSlot, ...] | None = None, **settings: object) -> TriggerSchedule:
     converter = EffectiveConverter(
         name="ADC",
         bits=12,
@@ -30,7 +30,7 @@ def pace(slots: tuple[EffectiveSlot, ...] | None = None, **settings: object) -> 
         loop=EffectiveLoop(name="L", items=8, width_bits=16),
         pace=EffectivePace(**settings),  # type: ignore[arg-type]
     )
-    return Pace(converter, 0, 1)
+    return TriggerSchedule(converter, 0, 1)
 
 
 def cycles(starts: Starts) -> np.ndarray:

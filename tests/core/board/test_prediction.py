@@ -8,8 +8,10 @@ from fractions import Fraction
 import pytest
 
 from wattigram.core.board import Run
-from wattigram.core.model.bench import Ramp, Sine, Steps, Wiring
+from wattigram.core.model.bench import SineSource, SquareSource, TriangleSource, Wiring
 from wattigram.core.model.design import (
+    BlockAverage,
+    CircularBuffer,
     Comparator,
     ComparatorTrigger,
     Dma,
@@ -18,23 +20,21 @@ from wattigram.core.model.design import (
     FollowTrigger,
     FreeRunningTrigger,
     Interrupt,
-    Loop,
-    Mean,
     Polling,
     Project,
     Retrieval,
     Signal,
     Slot,
     SoftwareTrigger,
+    Threshold,
     TimerTrigger,
     Trigger,
-    Window,
     WindowTrigger,
     Workspace,
 )
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.part import find_part
-from wattigram.core.predict.timing import cycle_timing, retrieval_timing
+from wattigram.core.predict.timing import retrieval_timing, scan_timing
 from wattigram.core.silicon.deploy import effective_config
 
 PARTS = {
@@ -66,7 +66,9 @@ class Design:
         """The design on its part."""
         converter, divider, sampling, reference, pins = PARTS[self.part]
         stage = (
-            Mean(count=self.repeats, shift=self.repeats.bit_length() - 1, by="hardware") if self.repeats > 1 else None
+            BlockAverage(count=self.repeats, shift=self.repeats.bit_length() - 1, by="hardware")
+            if self.repeats > 1
+            else None
         )
         signals = tuple(Signal(name=f"S{number}", pin=pins[number], reduce=stage) for number in range(self.slots))
         chain = Chain(
@@ -77,19 +79,19 @@ class Design:
             trigger=self.trigger,
             per_trigger=self.per_trigger,  # type: ignore[arg-type]
             retrieval=self.retrieval,
-            loop=Loop(name="L", items=self.items, handler_cycles=self.handler),
+            loop=CircularBuffer(name="L", items=self.items, handler_cycles=self.handler),
             slots=tuple(Slot(signal=signal.name, sampling_cycles=self.sampling or sampling) for signal in signals),
         )
         bench = tuple(
             Wiring(
                 pin=pin,
                 resistance_ohm=100.0,
-                source=Sine(offset_v=1.65, amplitude_v=1.0, frequency_hz=Fraction(50)),
+                source=SineSource(offset_v=1.65, amplitude_v=1.0, frequency_hz=Fraction(50)),
             )
             for pin in pins[:3]
         )
         square = Wiring(
-            pin=pins[3], resistance_ohm=50.0, source=Steps(low_v=0.1, high_v=3.2, period_s="10 ms", duty=0.3)
+            pin=pins[3], resistance_ohm=50.0, source=SquareSource(low_v=0.1, high_v=3.2, period_s="10 ms", duty=0.3)
         )
         project = Project(
             name="x",
@@ -154,7 +156,7 @@ DESIGNS = (
 def test_the_board_does_what_was_predicted(design: Design) -> None:
     workspace = design.workspace()
     chain = workspace.project.chains[0]
-    cycle, retrieval = cycle_timing(workspace, chain), retrieval_timing(workspace, chain)
+    cycle, retrieval = scan_timing(workspace, chain), retrieval_timing(workspace, chain)
     config = effective_config(workspace)
     run = Run(config)
     end = int(design.seconds * config.tick_hz)
@@ -178,7 +180,7 @@ def test_the_board_does_what_was_predicted(design: Design) -> None:
 def test_jitter_is_no_more_than_predicted_and_nearly_all_of_it() -> None:
     design = Design("x", "quill-q8", SoftwareTrigger(), Polling(), 1, handler=60)
     workspace = design.workspace()
-    cycle = cycle_timing(workspace, workspace.project.chains[0])
+    cycle = scan_timing(workspace, workspace.project.chains[0])
     config = effective_config(workspace)
     run = Run(config)
     starts = run.channels[0].pace.advance(float(config.tick_hz // 4)).ticks / config.tick_hz
@@ -190,37 +192,37 @@ def test_jitter_is_no_more_than_predicted_and_nearly_all_of_it() -> None:
 def test_a_follower_is_held_with_its_leader() -> None:
     workspace = Design("x", "osprey-x2", every("50 us"), Dma(channel="DMA 1"), 2).workspace()
     lead = workspace.project.chains[0]
-    follower = lead.changed(
+    follower = lead.replaced(
         converter="ADC 2",
         trigger=FollowTrigger(follows="ADC 1"),
         retrieval=Dma(channel="DMA 2"),
-        loop=lead.loop.changed(name="M"),
+        loop=lead.loop.replaced(name="M"),
     )
-    both = Workspace(workspace.project.changed(chains=(lead, follower)), workspace.part)
-    timings = [cycle_timing(both, chain) for chain in both.project.chains]
+    both = Workspace(workspace.project.replaced(chains=(lead, follower)), workspace.part)
+    timings = [scan_timing(both, chain) for chain in both.project.chains]
     assert [slot.held_s for slot in timings[0].slots] == [slot.held_s for slot in timings[1].slots]
     totals = Run(effective_config(both))
     totals.advance(60_000_000)
     assert totals.totals()["converted.0"] == totals.totals()["converted.1"]
 
 
-def triggered_by(trigger: Trigger, source: Ramp) -> Workspace:
+def triggered_by(trigger: Trigger, source: TriangleSource) -> Workspace:
     """A watched signal on one converter, and a chain that it starts on another."""
     workspace = Design("x", "marten-m3", every("100 us"), Dma(channel="DMA 1"), 1).workspace()
     project = workspace.project
-    watched = Signal(name="Watched", pin="A2", windows=(Window(low=0.5, high=2.0, on="raw", hysteresis_v=0.05),))
+    watched = Signal(name="Watched", pin="A2", windows=(Threshold(low=0.5, high=2.0, on="raw", hysteresis_v=0.05),))
     signals = (watched, Signal(name="Second", pin="B0"))
-    lead = project.chains[0].changed(slots=(Slot(signal="Watched", sampling_cycles=32),))
-    other = lead.changed(
+    lead = project.chains[0].replaced(slots=(Slot(signal="Watched", sampling_cycles=32),))
+    other = lead.replaced(
         converter="ADC 2",
         trigger=trigger,
         retrieval=Interrupt(),
-        loop=lead.loop.changed(name="M"),
+        loop=lead.loop.replaced(name="M"),
         slots=(Slot(signal="Second", sampling_cycles=32),),
     )
     bench = (Wiring(pin="A2", resistance_ohm=100.0, source=source), Wiring(pin="B0", resistance_ohm=1.0, source=source))
     comparators = (Comparator(name="Comparator 1", signal="Watched", threshold_v=1.65),)
-    changed = project.changed(signals=signals, chains=(lead, other), bench=bench, comparators=comparators)
+    changed = project.replaced(signals=signals, chains=(lead, other), bench=bench, comparators=comparators)
     return Workspace(changed, workspace.part)
 
 
@@ -229,8 +231,8 @@ def triggered_by(trigger: Trigger, source: Ramp) -> Workspace:
     [(WindowTrigger(signal="Watched"), 1), (ComparatorTrigger(comparator="Comparator 1", edge="both"), 2)],
 )
 def test_events_start_the_other_chain(trigger: Trigger, a_period: int) -> None:
-    workspace = triggered_by(trigger, Ramp(from_v=1.0, to_v=2.5, period_s="20 ms"))
-    cycle = cycle_timing(workspace, workspace.project.chains[1])
+    workspace = triggered_by(trigger, TriangleSource(from_v=1.0, to_v=2.5, period_s="20 ms"))
+    cycle = scan_timing(workspace, workspace.project.chains[1])
     assert cycle.cycle_rate_hz == pytest.approx(50 * a_period)
     config = effective_config(workspace)
     run = Run(config)
@@ -242,9 +244,9 @@ def test_events_start_the_other_chain(trigger: Trigger, a_period: int) -> None:
 def test_a_window_stops_its_chain_and_arms_it_again(by: str) -> None:
     """Hardware stops within the cycle; the program only looks at the mark."""
     base = Design("x", "osprey-x2", every("100 us"), Dma(channel="DMA 1"), 1, items=64).workspace()
-    stop = Window(low=0.5, high=2.0, on="raw", action="stop", rearm_after_s="20 ms", by=by)  # type: ignore[arg-type]
-    signals = (base.project.signals[0].changed(windows=(stop,)),)
-    workspace = Workspace(base.project.changed(signals=signals), base.part)
+    stop = Threshold(low=0.5, high=2.0, on="raw", action="stop", rearm_after_s="20 ms", by=by)  # type: ignore[arg-type]
+    signals = (base.project.signals[0].replaced(windows=(stop,)),)
+    workspace = Workspace(base.project.replaced(signals=signals), base.part)
     config = effective_config(workspace)
     run = Run(config)
     run.advance(config.tick_hz)

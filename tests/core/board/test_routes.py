@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 
 from tests.conftest import edited
 from tests.paths import EXAMPLES
-from wattigram.core.board.dma_routes import Route, TextPrinter
+from wattigram.core.board.dma_routes import DmaRoute, TextPrinter
 from wattigram.core.board.run import Run
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveRoute, EffectiveSerial
 from wattigram.core.contract.link import OVERWRITTEN, TORN
 from wattigram.core.contract.serial_bytes import serial_bytes
-from wattigram.core.model.design import Report, RouteTimer, Uart, open_workspace
+from wattigram.core.model.design import RouteTimer, TextOutput, UartSetup, open_workspace
 from wattigram.core.model.design.edits import SetBits, SetPeriod, SetRoute, SetUart
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.timing import route_timing
@@ -27,7 +27,7 @@ WHEEL = open_workspace(EXAMPLES / "pedal-to-wheel" / "wheel.wattigram.toml")
 OWN = WHEEL.project.routes[1]
 
 
-def board_route(**updates: object) -> Route:
+def board_route(**updates: object) -> DmaRoute:
     """A route of its own from converter results to a UART."""
     values: dict[str, object] = {
         "name": "r",
@@ -45,7 +45,7 @@ def board_route(**updates: object) -> Route:
     }
     route = EffectiveRoute(**(values | updates))  # type: ignore[arg-type]
     bench = EffectiveBench(pins={})
-    return Route(
+    return DmaRoute(
         EffectiveConfig(board="b", build_mark="m", tick_hz=1000, converters=(), routes=(route,), bench=bench), 0
     )
 
@@ -116,8 +116,8 @@ def test_bytes_lost_are_those_predicted(baud: int, bits: int, items: int, every:
         SetPeriod(
             "ADC 1", Fraction(every.removesuffix(" us").removesuffix(" ms")) / (1000 if "ms" in every else 10**6)
         ),
-        SetUart(Uart(name="UART 2", baud=baud)),
-        SetRoute(OWN.name, OWN.changed(items=items)),
+        SetUart(UartSetup(name="UART 2", baud=baud)),
+        SetRoute(OWN.name, OWN.replaced(items=items)),
     )
     route = design.project.routes[1]
     timing = route_timing(design, route)
@@ -125,7 +125,7 @@ def test_bytes_lost_are_those_predicted(baud: int, bits: int, items: int, every:
     seconds = 1.0
     run.advance(int(seconds * run.config.tick_hz))
     sent = run._routes[1]
-    assert isinstance(sent, Route)
+    assert isinstance(sent, DmaRoute)
     written = float(timing.transfers_hz) * seconds
     assert sent.observed == pytest.approx(written, abs=8)
     assert timing.effective_hz + timing.overwritten_hz == pytest.approx(float(timing.transfers_hz))
@@ -192,7 +192,7 @@ def test_another_boards_bytes_come_in_its_order() -> None:
 
 def test_reports_are_lines_with_volts() -> None:
     design = edited(
-        WHEEL, SetUart(Uart(name="UART 2", baud=115_200, report=Report(signal="Motor current", every="20 ms")))
+        WHEEL, SetUart(UartSetup(name="UART 2", baud=115_200, report=TextOutput(signal="Motor current", every="20 ms")))
     )
     run = Run(effective_config(design))
     run.advance(run.config.tick_hz // 10)
@@ -204,7 +204,7 @@ def test_reports_are_lines_with_volts() -> None:
 def test_timers_start_transfers_at_their_own_rate() -> None:
     design = edited(
         WHEEL,
-        SetRoute(OWN.name, OWN.changed(on="timer", timer=RouteTimer(timer="Timer 4", every="1 ms"))),
+        SetRoute(OWN.name, OWN.replaced(on="timer", timer=RouteTimer(timer="Timer 4", every="1 ms"))),
     )
     timing = route_timing(design, design.project.routes[1])
     assert (timing.transfers_hz, timing.overwritten_hz, timing.repeated_hz) == (1000, 0, 0)

@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from wattigram.core.board.isr_timing import Service
+from wattigram.core.board.isr_timing import IsrTimeline
 from wattigram.core.contract.board_config import EffectiveService
 
 
-def service(keep: str = "newest", **numbers: object) -> Service:
-    return Service(EffectiveService(keep=keep, **numbers), (1, 0))  # type: ignore[arg-type]
+def service(keep: str = "newest", **numbers: object) -> IsrTimeline:
+    return IsrTimeline(EffectiveService(keep=keep, **numbers), (1, 0))  # type: ignore[arg-type]
 
 
 def test_a_handler_in_time_fetches_all() -> None:

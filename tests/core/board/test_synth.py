@@ -17,15 +17,15 @@ from wattigram.core.board.converter_codes import ConverterSynth
 from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.board_config import EffectiveConfig, PinDrive, parse_bench, parse_config
-from wattigram.core.model.bench import Floating, Level, Ramp, Sine, Steps, Wiring
+from wattigram.core.model.bench import DcSource, FloatingInput, SineSource, SquareSource, TriangleSource, Wiring
 from wattigram.core.model.design import Workspace, open_workspace, signal_scale
 from wattigram.core.model.design.edits import (
     Edit,
     SetAlignment,
     SetBits,
+    SetBufferLength,
     SetCalibration,
-    SetItemWidth,
-    SetLoopItems,
+    SetElementWidth,
     SetPeriod,
     SetSampling,
     SetWiring,
@@ -92,14 +92,14 @@ def payloads(data: bytes) -> list[bytes]:
 
 
 SOURCES = [
-    Level(voltage_v=1.234),
-    Sine(offset_v=1.6, amplitude_v=1.5, frequency_hz="50 Hz"),
-    Sine(offset_v=1.6, amplitude_v=1.5, frequency_hz="1234.5 Hz", phase=0.3),
-    Ramp(from_v=0.2, to_v=3.1, period_s="4 s"),
-    Ramp(from_v=3.1, to_v=0.2, period_s="1 ms"),
-    Steps(low_v=0.02, high_v=3.28, period_s="100 ms", duty=0.3),
-    Steps(low_v=0.02, high_v=3.28, period_s="700 us"),
-    Floating(),
+    DcSource(voltage_v=1.234),
+    SineSource(offset_v=1.6, amplitude_v=1.5, frequency_hz="50 Hz"),
+    SineSource(offset_v=1.6, amplitude_v=1.5, frequency_hz="1234.5 Hz", phase=0.3),
+    TriangleSource(from_v=0.2, to_v=3.1, period_s="4 s"),
+    TriangleSource(from_v=3.1, to_v=0.2, period_s="1 ms"),
+    SquareSource(low_v=0.02, high_v=3.28, period_s="100 ms", duty=0.3),
+    SquareSource(low_v=0.02, high_v=3.28, period_s="700 us"),
+    FloatingInput(),
 ]
 
 
@@ -160,15 +160,15 @@ def test_without_noise_any_circuit_settles_as_expected(
 def test_charge_goes_from_slot_to_slot_in_volts(sampler: str, farads: float) -> None:
     """Single-ended slots beside pairs: their counts are unequal, and what is carried over is charge."""
     design = open_workspace(EXAMPLES / "kiln-safety" / "kiln-safety.wattigram.toml")
-    converters = tuple(one.changed(differential_sampling=sampler) for one in design.part.converters)
-    design = Workspace(design.project, design.part.changed(converters=converters))
+    converters = tuple(one.replaced(differential_sampling=sampler) for one in design.part.converters)
+    design = Workspace(design.project, design.part.replaced(converters=converters))
     pair = next(signal for signal in design.project.signals if signal.negative is not None)
     chain = design.project.chain_of(pair.name)
     assert chain is not None
     shortest = min(design.converter(chain).sampling_cycles)
     edits: list[Edit] = [SetSampling(chain.converter, place, shortest) for place in range(len(chain.slots))]
     for number, pin in enumerate((pair.pin, pair.negative)):
-        source = Sine(offset_v=1.0 + number * 0.5, amplitude_v=0.4, frequency_hz="37 Hz", phase=0.2 * number)
+        source = SineSource(offset_v=1.0 + number * 0.5, amplitude_v=0.4, frequency_hz="37 Hz", phase=0.2 * number)
         edits.append(
             SetWiring(Wiring(pin=str(pin), resistance_ohm=9000.0 * (1 + number), capacitor_f=farads, source=source))
         )
@@ -193,7 +193,7 @@ def test_charge_goes_from_slot_to_slot_in_volts(sampler: str, farads: float) -> 
 
 
 def test_noise_offset_and_gain_are_as_the_part_says(cured: Workspace) -> None:
-    flat = edited(cured, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=Level(voltage_v=2.0, noise_v=2e-3))))
+    flat = edited(cured, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=2.0, noise_v=2e-3))))
     codes = synth(effective_config(flat)).codes(0, 60_000).reshape(-1, 4)[:, 0]
     lsb = 3.3 / 4096
     assert codes.mean() == pytest.approx(2.0 / lsb * (1 + 120e-6) + 0.4, abs=0.05)
@@ -210,7 +210,7 @@ def test_without_calibration_all_readings_are_off(cured: Workspace) -> None:
 @pytest.mark.parametrize(("bits", "top"), [(12, 4095), (10, 1023), (8, 255)])
 def test_codes_end_at_full_scale(cured: Workspace, bits: int, top: int) -> None:
     hot = edited(
-        cured, SetBits("ADC 1", bits), SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=Level(voltage_v=9.0)))
+        cured, SetBits("ADC 1", bits), SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=9.0)))
     )
     codes = synth(effective_config(hot)).codes(0, 500).reshape(-1, 4)
     assert set(codes[10:, 0].tolist()) == {top}
@@ -232,13 +232,13 @@ def test_left_aligned_items_are_sixteen_times_larger(cured: Workspace) -> None:
 
 
 def test_narrow_items_lose_their_upper_bits(cured: Workspace) -> None:
-    assert np.array_equal(items_of(edited(cured, SetItemWidth("ADC 1", 8))), items_of(cured) & 0xFF)
-    assert items_of(edited(cured, SetItemWidth("ADC 1", 32))).dtype == np.uint32
+    assert np.array_equal(items_of(edited(cured, SetElementWidth("ADC 1", 8))), items_of(cured) & 0xFF)
+    assert items_of(edited(cured, SetElementWidth("ADC 1", 32))).dtype == np.uint32
 
 
 @pytest.mark.parametrize("items", [512, 510, 8, 30])
 def test_a_stopped_run_has_handed_over_every_item(cured: Workspace, items: int) -> None:
-    assert len(items_of(edited(cured, SetLoopItems("ADC 1", items)), 0.1234)) == 1234 * 4
+    assert len(items_of(edited(cured, SetBufferLength("ADC 1", items)), 0.1234)) == 1234 * 4
 
 
 def test_a_loop_that_does_not_repeat_freezes(cured: Workspace) -> None:
@@ -256,7 +256,7 @@ def test_knobs_hold_from_the_next_cycle(cured: Workspace) -> None:
     run = Run(config)
     before = run.advance(config.tick_hz // 10)
     assert run.next_tick() == config.tick_hz // 10
-    turned = edited(cured, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=Level(voltage_v=0.5))))
+    turned = edited(cured, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5))))
     run.set_bench(effective_bench(turned))
     after = run.advance(config.tick_hz // 5) + run.finish()
     items = np.concatenate(

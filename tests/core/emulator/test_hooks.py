@@ -14,7 +14,7 @@ from wattigram.core.capture.session.board_process import ImageBoardProcess
 from wattigram.core.capture.take import open_take
 from wattigram.core.capture.transport import open_transport
 from wattigram.core.capture.transport.debug_client import DebugClient
-from wattigram.core.contract.image import load_image, places
+from wattigram.core.contract.image import load_image, memory_locations
 from wattigram.core.emulator.board_setup import board_setup
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.c_names import c_identifiers
@@ -68,7 +68,7 @@ def read_all(workspace: Workspace, folder: Path) -> dict[str, int]:
         client = DebugClient("127.0.0.1", int(str(board.ready["gdb"])))
         found = {
             one.name: int(one.numbers(client.read(one.address, one.size))[0])
-            for one in places(load_image(elf))
+            for one in memory_locations(load_image(elf))
             if one.file == "own.c"
         }
         client.close()
@@ -83,7 +83,7 @@ def test_hooks_are_given_each_item_of_their_signal_once(example: str, tmp_path: 
     (tmp_path / "c" / "own.c").write_text(own_code(workspace))
     result = rebuilt(workspace, tmp_path / "c")
     assert result.elf is not None, result.output
-    assert result.complaints == ()
+    assert result.diagnostics == ()
     found = read_all(workspace, tmp_path / "c")
     assert (found["starts"], found["stops"]) == (1, 1)
     record_run(workspace, SECONDS, tmp_path / "t.h5", fast=True)

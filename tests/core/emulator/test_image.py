@@ -26,7 +26,7 @@ from wattigram.core.model.design import (
     Workspace,
     open_workspace,
 )
-from wattigram.core.model.design.edits import Edit, SetPerTrigger, SetRetrieval, SetSampling, SetTrigger, SetWindow
+from wattigram.core.model.design.edits import Edit, SetPerTrigger, SetRetrieval, SetSampling, SetThreshold, SetTrigger
 from wattigram.core.predict.timing import retrieval_timing
 from wattigram.core.predict.timing.retrieval import polling_wait_s
 from wattigram.core.silicon.registers import differences
@@ -37,12 +37,12 @@ pytestmark = needs_compiler
 def with_measured_handlers(workspace: Workspace, take: Take) -> Workspace:
     """The design with handlers as long as they were measured."""
     chains = [
-        chain.changed(loop=chain.loop.changed(handler_cycles=take.totals[f"handler.{number}"]))
+        chain.replaced(loop=chain.loop.replaced(handler_cycles=take.totals[f"handler.{number}"]))
         if f"handler.{number}" in take.totals
         else chain
         for number, chain in enumerate(workspace.project.chains)
     ]
-    return Workspace(workspace.project.changed(chains=tuple(chains)), workspace.part)
+    return Workspace(workspace.project.replaced(chains=tuple(chains)), workspace.part)
 
 
 def record(workspace: Workspace, seconds: float, path: Path, board: str = "virtual") -> Take:
@@ -216,8 +216,8 @@ def test_a_window_stops_its_chain_and_it_is_started_again(example: str, tmp_path
     path = next(one for one in EXAMPLE_FILES if one.name.startswith(example))
     workspace = open_workspace(path)
     signal = next(one for one in workspace.project.signals if one.windows)
-    window = signal.windows[0].changed(action="stop", pin=None, low=1.4, high=1.8, rearm_after_s="20 ms")
-    workspace = edited(workspace, SetWindow(signal.name, 0, window))
+    window = signal.windows[0].replaced(action="stop", pin=None, low=1.4, high=1.8, rearm_after_s="20 ms")
+    workspace = edited(workspace, SetThreshold(signal.name, 0, window))
     address = f"image:{built(workspace, tmp_path / 'c').elf}"
     with (
         record(workspace, 0.8, tmp_path / "image.h5", address) as image,

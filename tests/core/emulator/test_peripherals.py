@@ -11,7 +11,7 @@ from wattigram.core.model.part import find_part
 from wattigram.core.silicon.registers import register_map
 
 
-class Around:
+class PeripheralListener:
     """What stands around the registers, for a test to look at."""
 
     def __init__(self) -> None:
@@ -21,31 +21,31 @@ class Around:
         self.seen: list[tuple[object, ...]] = []
         self.room = True
 
-    def fetch(self, address: int, count: int) -> bytes:
+    def read_memory(self, address: int, count: int) -> bytes:
         return bytes((address + at) & 0xFF for at in range(count))
 
-    def rest(self) -> None:
+    def on_sleep(self) -> None:
         self.rests += 1
 
-    def found(self) -> None:
+    def on_result(self) -> None:
         self.seen.append(("found",))
 
-    def taken(self, owner: str) -> None:
+    def on_result_read(self, owner: str) -> None:
         self.seen.append(("taken", owner))
 
-    def looked_in_vain(self) -> None:
+    def on_empty_poll(self) -> None:
         self.seen.append(("vain",))
 
-    def started(self, owner: str) -> None:
+    def on_start(self, owner: str) -> None:
         self.seen.append(("started", owner))
 
-    def enabled(self, owner: str, on: bool) -> None:
+    def on_enable(self, owner: str, on: bool) -> None:
         self.seen.append(("enabled", owner, on))
 
-    def coded(self, owner: str, code: int) -> None:
+    def on_dac_code(self, owner: str, code: int) -> None:
         self.seen.append(("coded", owner, code))
 
-    def sent(self, owner: str, byte: int) -> None:
+    def on_byte(self, owner: str, byte: int) -> None:
         self.seen.append(("sent", owner, byte))
 
     def has_room(self, _owner: str) -> bool:
@@ -53,12 +53,12 @@ class Around:
 
 
 @pytest.fixture
-def around() -> Around:
-    return Around()
+def around() -> PeripheralListener:
+    return PeripheralListener()
 
 
 @pytest.fixture
-def osprey(around: Around) -> Peripherals:
+def osprey(around: PeripheralListener) -> Peripherals:
     return Peripherals(find_part("osprey-x2"), around)
 
 
@@ -115,7 +115,7 @@ def test_flags_are_taken_by_writing_one(osprey: Peripherals) -> None:
     assert osprey.read(marks, 4) == before & ~place.field.mask
 
 
-def test_looking_in_vain_again_and_again_is_waiting(osprey: Peripherals, around: Around) -> None:
+def test_looking_in_vain_again_and_again_is_waiting(osprey: Peripherals, around: PeripheralListener) -> None:
     state = address("osprey-x2", "ADC 1", "done")
     for _ in range(EMPTY_LOOKS - 1):
         assert osprey.read(state, 4) & 1 == 0
@@ -128,7 +128,7 @@ def test_looking_in_vain_again_and_again_is_waiting(osprey: Peripherals, around:
     assert around.rests == 1  # a handler does not wait
 
 
-def test_bytes_come_and_go(osprey: Peripherals, around: Around) -> None:
+def test_bytes_come_and_go(osprey: Peripherals, around: PeripheralListener) -> None:
     waiting, byte = address("osprey-x2", "System", "waiting"), address("osprey-x2", "System", "received")
     osprey.inbox.extend(b"ab")
     assert osprey.read(waiting, 4) == 2
@@ -140,7 +140,7 @@ def test_bytes_come_and_go(osprey: Peripherals, around: Around) -> None:
     assert osprey.take_outbox() == []
 
 
-def test_an_alarm_counts_from_now(osprey: Peripherals, around: Around) -> None:
+def test_an_alarm_counts_from_now(osprey: Peripherals, around: PeripheralListener) -> None:
     alarm = address("osprey-x2", "System", "alarm")
     osprey.write(alarm, 4, 1000)
     assert osprey.alarm_at == around.ticks + 1000
@@ -148,7 +148,7 @@ def test_an_alarm_counts_from_now(osprey: Peripherals, around: Around) -> None:
     assert osprey.alarm_at is None
 
 
-def test_what_firmware_does_while_it_runs_is_told(osprey: Peripherals, around: Around) -> None:
+def test_what_firmware_does_while_it_runs_is_told(osprey: Peripherals, around: PeripheralListener) -> None:
     go, power = address("osprey-x2", "ADC 1", "start"), address("osprey-x2", "ADC 1", "on")
     osprey.write(power, 4, 1)
     osprey.write(go, 4, 1)

@@ -5,8 +5,16 @@ from __future__ import annotations
 import random
 
 from tests.conftest import edited
-from wattigram.core.model.design import LowPass, Mean, RunningMean, Sum, Twin, Window, Workspace
-from wattigram.core.model.design.edits import AddWindow, Edit, SetReduce, SetTwin, SetWindow
+from wattigram.core.model.design import (
+    BlockAverage,
+    LowPassFilter,
+    MovingAverage,
+    RedundantPair,
+    SumFilter,
+    Threshold,
+    Workspace,
+)
+from wattigram.core.model.design.edits import AddThreshold, Edit, SetFilter, SetRedundantPair, SetThreshold
 
 MOST_WINDOWS = 3
 
@@ -17,40 +25,40 @@ def judged(workspace: Workspace, seed: int) -> Workspace:
     project = workspace.project
     edits: list[Edit] = []
     for signal in project.signals:
-        edits += [SetWindow(signal.name, 0, None)] * len(signal.windows)
-        edits += [SetTwin(signal.name, None)] * (signal.twin is not None)
-        edits.append(SetReduce(signal.name, _stage(dice)))
+        edits += [SetThreshold(signal.name, 0, None)] * len(signal.windows)
+        edits += [SetRedundantPair(signal.name, None)] * (signal.twin is not None)
+        edits.append(SetFilter(signal.name, _stage(dice)))
     for signal in project.signals:
         others = [one.name for one in project.signals if one.name != signal.name]
-        edits += [AddWindow(signal.name, _window(dice, others)) for _ in range(dice.randint(0, MOST_WINDOWS))]
+        edits += [AddThreshold(signal.name, _window(dice, others)) for _ in range(dice.randint(0, MOST_WINDOWS))]
     chains = project.chains
     if len(chains) > 1:
         pair = [dice.choice(chain.slots).signal for chain in chains[:2]]
         stage = _stage(dice)  # one that keeps them in step
-        edits += [SetReduce(name, stage) for name in pair]
-        twin = Twin(of=pair[0], within_v=dice.choice([0.01, 0.2]), times=dice.randint(1, 3))
-        edits.append(SetTwin(pair[1], twin))
+        edits += [SetFilter(name, stage) for name in pair]
+        twin = RedundantPair(of=pair[0], within_v=dice.choice([0.01, 0.2]), times=dice.randint(1, 3))
+        edits.append(SetRedundantPair(pair[1], twin))
     return edited(workspace, *edits)
 
 
-def _stage(dice: random.Random) -> Sum | Mean | RunningMean | LowPass | None:
+def _stage(dice: random.Random) -> SumFilter | BlockAverage | MovingAverage | LowPassFilter | None:
     """Counts that fit their shifts and such as do not, registers that are wide enough and such as overflow."""
     count, shift, bits = dice.choice([2, 3, 8, 16, 50]), dice.randint(0, 6), dice.choice([16, 24, 32])
     return dice.choice(
         [
             None,
-            Sum(count=count, shift=shift, register_bits=bits),
-            Mean(count=count, shift=shift, register_bits=bits),
-            RunningMean(count=count, shift=shift, register_bits=bits),
-            LowPass(shift=dice.randint(1, 10), register_bits=bits),
+            SumFilter(count=count, shift=shift, register_bits=bits),
+            BlockAverage(count=count, shift=shift, register_bits=bits),
+            MovingAverage(count=count, shift=shift, register_bits=bits),
+            LowPassFilter(shift=dice.randint(1, 10), register_bits=bits),
         ]
     )
 
 
-def _window(dice: random.Random, others: list[str]) -> Window:
+def _window(dice: random.Random, others: list[str]) -> Threshold:
     low = dice.uniform(-0.2, 1.5)
     aim = dice.choice(["none", "volts", "signal"] if others else ["none", "volts"])
-    return Window(
+    return Threshold(
         low=low,
         high=low + dice.uniform(0.02, 1.5),
         condition=dice.choice(["outside", "inside", "above", "below"]),

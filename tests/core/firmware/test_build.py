@@ -12,7 +12,7 @@ from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image, load_image, named_sizes
 from wattigram.core.contract.image.elf import check_image
 from wattigram.core.firmware import Compiler, build_firmware, find_compiler, write_firmware
-from wattigram.core.firmware.build import complaints
+from wattigram.core.firmware.build import diagnostics
 from wattigram.core.model.design import Workspace
 
 
@@ -25,7 +25,7 @@ def test_an_error_is_told_at_its_line(kiln: Workspace, tmp_path: Path) -> None:
     result = rebuilt(kiln, tmp_path)
     assert result.elf is None
     assert not (tmp_path / "build" / "firmware.elf").exists()
-    lines = {(one.file, one.line, one.kind) for one in result.complaints}
+    lines = {(one.file, one.line, one.kind) for one in result.diagnostics}
     assert ("own.c", 6, "warning") in lines
     assert any(file == "own.c" and line == 4 for file, line, _kind in lines)
 
@@ -38,7 +38,7 @@ def test_what_the_linker_misses_is_an_error(kiln: Workspace, tmp_path: Path) -> 
     )
     result = rebuilt(kiln, tmp_path)
     assert result.elf is None
-    assert any(one.is_error and "elsewhere" in one.text for one in result.complaints)
+    assert any(one.is_error and "elsewhere" in one.text for one in result.diagnostics)
 
 
 @needs_compiler
@@ -61,12 +61,12 @@ def test_what_does_not_fit_is_told_with_what_is_largest(
     assert compiler is not None
     result = build_firmware(tmp_path, small, compiler, heard.append)
     assert result.elf is None
-    assert len(result.complaints) == 1
-    text = result.complaints[0].text
+    assert len(result.diagnostics) == 1
+    text = result.diagnostics[0].text
     assert text.startswith(says)
     assert largest in text
     assert text in heard
-    assert result.complaints[0].is_error
+    assert result.diagnostics[0].is_error
 
 
 def test_a_file_that_is_no_object_has_no_sizes(tmp_path: Path) -> None:
@@ -117,7 +117,7 @@ def test_an_empty_folder_is_not_built(kiln: Workspace, tmp_path: Path) -> None:
 def test_lines_of_compilers_are_read() -> None:
     text = "a.c:3:5: error: no\nb.h:7: warning: hm\n/usr/bin/ld: cannot find x\nnothing to see\n"
     text += "gcc: error: unrecognized command-line option ‘-mthumb’\n"
-    assert [(one.file, one.line, one.kind) for one in complaints(text)] == [
+    assert [(one.file, one.line, one.kind) for one in diagnostics(text)] == [
         ("a.c", 3, "error"),
         ("b.h", 7, "warning"),
         ("", 0, "error"),

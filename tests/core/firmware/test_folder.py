@@ -11,7 +11,7 @@ from tests.core.firmware.compiled import needs_compiler, rebuilt
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.firmware import default_folder, lost_hooks, write_firmware
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.edits import RemoveSignal, SetLoopItems, SetPeriod, SetSampling
+from wattigram.core.model.design.edits import RemoveSignal, SetBufferLength, SetPeriod, SetSampling
 
 OWN = """#include "wg_hooks.h"
 
@@ -48,7 +48,7 @@ def test_own_code_outlives_twenty_regenerations(kiln: Workspace, tmp_path: Path)
         workspace = edited(
             workspace,
             SetPeriod("ADC 1", f"{100 + 10 * number} us"),
-            SetLoopItems("ADC 1", 256 + 8 * number),
+            SetBufferLength("ADC 1", 256 + 8 * number),
             SetSampling("ADC 1", number % 4, (16, 32, 64)[number % 3]),
         )
         written = write_firmware(workspace, tmp_path)
@@ -58,7 +58,7 @@ def test_own_code_outlives_twenty_regenerations(kiln: Workspace, tmp_path: Path)
         assert (tmp_path / "filter.c").exists()
     result = rebuilt(workspace, tmp_path)
     assert result.elf is not None, result.output
-    assert result.complaints == ()
+    assert result.diagnostics == ()
 
 
 def test_a_signal_with_a_hook_is_not_taken_away_unasked(kiln: Workspace, tmp_path: Path) -> None:

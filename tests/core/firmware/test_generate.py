@@ -19,7 +19,7 @@ from wattigram.core.firmware.hooks import event_hooks
 from wattigram.core.firmware.setup_c import LINE_WIDE
 from wattigram.core.firmware.tables import Tables
 from wattigram.core.model.design import Workspace, open_workspace
-from wattigram.core.model.design.edits import RenameSignal, SetWindow
+from wattigram.core.model.design.edits import RenameSignal, SetThreshold
 from wattigram.core.silicon.registers import design_writes
 
 
@@ -29,7 +29,7 @@ def test_every_example_builds_for_both_targets_without_a_warning(path: Path, tmp
     workspace = open_workspace(path)
     result = built(workspace, tmp_path)
     assert result.elf is not None, result.output
-    assert result.complaints == ()
+    assert result.diagnostics == ()
     memory = workspace.part.memory
     assert memory is not None
     assert 0 < result.code_bytes < memory.code_bytes
@@ -58,7 +58,7 @@ def test_unseen_designs_build_without_a_warning(seed: int, tmp_path: Path) -> No
     except (WattigramError, QuantityError) as fault:
         pytest.fail(f"{fault}")
     assert result.elf is not None, result.output
-    assert result.complaints == ()
+    assert result.diagnostics == ()
 
 
 def test_the_same_design_gives_the_same_bytes(kiln: Workspace) -> None:
@@ -94,10 +94,10 @@ def test_lines_are_no_longer_than_is_easily_read(path: Path) -> None:
 def test_names_cannot_leave_their_comments_or_strings(kiln: Workspace, tmp_path: Path) -> None:
     nasty = 'a */ int x; /* "b" \\ ??/ µΩ'
     renamed = edited(kiln, RenameSignal("Upper zone", nasty))
-    workspace = Workspace(renamed.project.changed(name='"; } */ ??/ \\'), renamed.part)
+    workspace = Workspace(renamed.project.replaced(name='"; } */ ??/ \\'), renamed.part)
     result = built(workspace, tmp_path)
     assert result.elf is not None, result.output
-    assert result.complaints == ()
+    assert result.diagnostics == ()
     assert host_complaints(tmp_path) == ""
 
 
@@ -134,8 +134,8 @@ def test_tables_only_compile_by_themselves(path: Path) -> None:
 
 def test_a_hook_of_a_window_says_what_it_looks_for(kiln: Workspace) -> None:
     def brief(**changes: object) -> str:
-        window = kiln.project.signal("Upper zone").windows[0].changed(**changes)
-        tables = Tables(edited(kiln, SetWindow("Upper zone", 0, window)))
+        window = kiln.project.signal("Upper zone").windows[0].replaced(**changes)
+        tables = Tables(edited(kiln, SetThreshold("Upper zone", 0, window)))
         return next(hook.brief for hook in event_hooks(tables) if hook.about == "Upper zone")
 
     assert "“Upper zone outside 0.400 V to 2.100 V” began" in brief()

@@ -14,13 +14,13 @@ from tests.conftest import edited
 from tests.core.firmware.hosted import host_program
 from tests.core.firmware.judged import judged
 from tests.paths import EXAMPLES
-from wattigram.core.board.event_detection import Watcher
+from wattigram.core.board.event_detection import ThresholdDetector
 from wattigram.core.board.processing import NOTHING, Tap, Values
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.contract.link import EVENT_DTYPE, REDUCED_STREAM, Frame, FrameType
-from wattigram.core.model.design import Twin, Workspace, open_workspace
-from wattigram.core.model.design.edits import SetReduce, SetTwin
+from wattigram.core.model.design import RedundantPair, Workspace, open_workspace
+from wattigram.core.model.design.edits import SetFilter, SetRedundantPair
 from wattigram.core.silicon.deploy import effective_config
 
 CYCLE_TICKS = 1000
@@ -89,7 +89,7 @@ def said_by_c(workspace: Workspace, folder: Path, feeds: list[Feed]) -> tuple[di
 def said_by_board(config: EffectiveConfig, feeds: list[Feed]) -> tuple[dict[int, list[int]], list[Event]]:
     """The same of the virtual board's own arithmetic."""
     taps = [Tap(tap.model_copy(update={"places": (0,)}), 1, 1) for tap in config.taps]
-    watchers = [Watcher(watch, number) for number, watch in enumerate(config.watches) if watch is not None]
+    watchers = [ThresholdDetector(watch, number) for number, watch in enumerate(config.watches) if watch is not None]
     reduced: dict[int, list[int]] = {}
     events: list[Event] = []
     for tap, first, items in feeds:
@@ -157,8 +157,8 @@ def test_a_twin_that_goes_on_alone_finds_its_partners_again(kiln: Workspace, tmp
     names = [slot.signal for chain in kiln.project.chains for slot in chain.slots]
     workspace = edited(
         kiln,
-        *(SetReduce(name, None) for name in names),
-        SetTwin("Upper zone, twin", Twin(of="Upper zone", within_v=0.5)),
+        *(SetFilter(name, None) for name in names),
+        SetRedundantPair("Upper zone, twin", RedundantPair(of="Upper zone", within_v=0.5)),
     )
     config = effective_config(workspace)
     number, watch = next((n, one) for n, one in enumerate(config.watches) if one is not None and one.reach_ticks)
@@ -185,8 +185,8 @@ def test_a_twin_of_another_rate_is_judged_in_c_as_on_the_board(kiln: Workspace, 
     names = [slot.signal for chain in kiln.project.chains for slot in chain.slots]
     workspace = edited(
         kiln,
-        *(SetReduce(name, None) for name in names),
-        SetTwin("Upper zone, twin", Twin(of="Upper zone", within_v=0.03)),
+        *(SetFilter(name, None) for name in names),
+        SetRedundantPair("Upper zone, twin", RedundantPair(of="Upper zone", within_v=0.03)),
     )
     config = effective_config(workspace)
     number, watch = next((n, one) for n, one in enumerate(config.watches) if one is not None and one.reach_ticks)

@@ -9,9 +9,9 @@ import pytest
 from tests.conftest import edited
 from wattigram.core.capture.take import Take
 from wattigram.core.judge import prove
-from wattigram.core.model.bench import Ramp
+from wattigram.core.model.bench import TriangleSource
 from wattigram.core.model.design import Interrupt, LevelExpectation, Workspace
-from wattigram.core.model.design.edits import AddExpectation, SetHandler, SetRetrieval, SetWiring, apply_edit
+from wattigram.core.model.design.edits import AddExpectation, SetIsrCost, SetRetrieval, SetWiring, apply_edit
 
 TakeOf = Callable[..., Take]
 
@@ -25,7 +25,7 @@ def test_an_isr_that_costs_more_than_stated_is_named_with_its_counted_clocks(
     by_interrupt: Workspace, take_of: TakeOf
 ) -> None:
     clocks = 1500
-    real, stated = (edited(by_interrupt, SetHandler("ADC 1", cost)) for cost in (clocks, 60))
+    real, stated = (edited(by_interrupt, SetIsrCost("ADC 1", cost)) for cost in (clocks, 60))
     take = take_of(real, 0.5).as_of(stated)
     take.__dict__["totals"] = take.totals | {"handler.0": clocks}
     assert take.totals.get("lost.0", 0) + take.lost_items(0) > 0
@@ -45,8 +45,8 @@ def test_a_pair_apart_says_which_is_off_and_by_how_much(cured: Workspace, take_o
     twin = cured.project.signal("Upper zone, twin")
     wiring = cured.project.wired(twin.pin)
     assert wiring is not None
-    source = Ramp(from_v=1.2 + off_v, to_v=2.2 + off_v, period_s="4 s", noise_v=0.002)
-    real = edited(cured, SetWiring(wiring.changed(source=source)))
+    source = TriangleSource(from_v=1.2 + off_v, to_v=2.2 + off_v, period_s="4 s", noise_v=0.002)
+    real = edited(cured, SetWiring(wiring.replaced(source=source)))
     proof = prove(cured, take_of(real).as_of(cured))
     apart = next(cause for cause in proof.causes if cause.cause == "pair-apart")
     assert apart.title.startswith("Upper zone, twin reads ")
@@ -58,11 +58,11 @@ def test_a_pair_apart_says_which_is_off_and_by_how_much(cured: Workspace, take_o
 
 def test_an_expectation_beside_its_bench_is_told(cured: Workspace, take_of: TakeOf) -> None:
     wanted = LevelExpectation(signal="3.3 V rail", level_v=3.2, within_v=0.02)
-    project = cured.project.changed(expectations=())
+    project = cured.project.replaced(expectations=())
     other = edited(Workspace(project, cured.part), AddExpectation(wanted))
     proof = prove(other, take_of(cured))
     assert [cause.cause for cause in proof.causes] == ["expectation-beside-bench"]
     assert "100" in proof.causes[0].evidence
     assert "below" in proof.causes[0].evidence
-    right = wanted.changed(level_v=3.3)
+    right = wanted.replaced(level_v=3.3)
     assert prove(edited(Workspace(project, cured.part), AddExpectation(right)), take_of(cured)).causes == ()

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from wattigram.core.capture.session.stream_receiver import Reception
+from wattigram.core.capture.session.stream_receiver import StreamReceiver
 from wattigram.core.capture.take import Take, TakeWriter, open_take
 from wattigram.core.contract.link import EVENT_DTYPE, FAILED, FrameType, encode_frame, writes_text
 from wattigram.core.judge import Proof, prove
@@ -53,7 +53,7 @@ def proof_of(cured: Workspace, take_of: Callable[..., Take], tmp_path: Path) -> 
 
     def make(change: Change, *texts: str, totals: str = "") -> tuple[Proof, Take]:
         good = take_of(cured, SECONDS)
-        reception = Reception(cured)
+        reception = StreamReceiver(cured)
         path = tmp_path / f"{len(list(tmp_path.iterdir()))}.h5"
         reception.start_writing(TakeWriter(path, project_text(cured.project), cured.build_mark, good.tick_hz))
         sequence = 0

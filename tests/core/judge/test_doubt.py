@@ -12,25 +12,32 @@ from tests.core.board.test_prediction import Design
 from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.take import Take
 from wattigram.core.judge import prove, suggest_expectations
-from wattigram.core.judge.causes.base import Case
+from wattigram.core.judge.causes.base import FailingSignal
 from wattigram.core.judge.causes.levels import input_beyond_reference
 from wattigram.core.judge.causes.settling import floating_pin
 from wattigram.core.judge.verdict import Verdict
-from wattigram.core.model.bench import Floating, Ramp, Sine, Wiring
+from wattigram.core.model.bench import FloatingInput, SineSource, TriangleSource, Wiring
 from wattigram.core.model.design import (
-    CourseExpectation,
     Expectation,
     LevelExpectation,
     Polling,
     RateExpectation,
     SineExpectation,
     SoftwareTrigger,
-    Window,
+    Threshold,
+    WaveformExpectation,
     WindowExpectation,
     Workspace,
     signal_scale,
 )
-from wattigram.core.model.design.edits import RemoveWiring, SetAlignment, SetItemWidth, SetStartup, SetWindow, SetWiring
+from wattigram.core.model.design.edits import (
+    RemoveWiring,
+    SetAlignment,
+    SetElementWidth,
+    SetStartup,
+    SetThreshold,
+    SetWiring,
+)
 from wattigram.core.predict.expected import band_half_width_v
 
 UPPER = 2.1
@@ -38,11 +45,11 @@ UPPER = 2.1
 
 
 def only(workspace: Workspace, *expectations: Expectation) -> Workspace:
-    return Workspace(workspace.project.changed(expectations=expectations), workspace.part)
+    return Workspace(workspace.project.replaced(expectations=expectations), workspace.part)
 
 
 def ramped(workspace: Workspace, low_v: float, high_v: float) -> Workspace:
-    ramp = Ramp(from_v=low_v, to_v=high_v, period_s="400 ms")
+    ramp = TriangleSource(from_v=low_v, to_v=high_v, period_s="400 ms")
     wired = edited(workspace, SetWiring(Wiring(pin="A3", resistance_ohm=4700.0, source=ramp)))
     return only(wired, WindowExpectation(signal="Upper zone", within_s="8 ms"))
 
@@ -68,8 +75,8 @@ def test_a_window_that_tells_every_value_is_judged_by_time_and_by_how_many(
 ) -> None:
     """On a slow slope noise decides where the first and the last of them lie; half of them are another matter."""
     every = ramped(cured, 1.6, UPPER + 0.2)
-    window = every.project.signal("Upper zone").windows[0].changed(when="every")
-    design = edited(every, SetWindow("Upper zone", 0, window))
+    window = every.project.signal("Upper zone").windows[0].replaced(when="every")
+    design = edited(every, SetThreshold("Upper zone", 0, window))
     take = take_of(design)
     verdict = judged(design, take)
     assert verdict.outcome == "holds"
@@ -102,14 +109,14 @@ def test_a_sine_of_a_few_steps_is_read_as_well_as_steps_let_it(
 ) -> None:
     wiring = cured.wiring("A3")
     assert wiring is not None
-    sine = Sine(offset_v=1.2004, amplitude_v=amplitude_v, frequency_hz=Fraction(41))
-    wired = edited(cured, SetWiring(wiring.changed(source=sine)))
+    sine = SineSource(offset_v=1.2004, amplitude_v=amplitude_v, frequency_hz=Fraction(41))
+    wired = edited(cured, SetWiring(wiring.replaced(source=sine)))
     expectations = [one for one in suggest_expectations(only(wired), "Upper zone") if isinstance(one, SineExpectation)]
     verdicts = [
         one for one in prove(only(wired, *expectations), take_of(wired)).verdicts if one.text.count("amplitude")
     ]
     assert [one.outcome for one in verdicts] == ["holds"]
-    strict = only(wired, *(one.changed(within=0.0005, frequency_hz=None) for one in expectations))
+    strict = only(wired, *(one.replaced(within=0.0005, frequency_hz=None) for one in expectations))
     outcome = judged(strict, take_of(wired)).outcome
     assert outcome != "fails" or amplitude_v >= 0.02
 
@@ -118,9 +125,9 @@ def test_items_without_room_for_the_lower_bits_come_in_longer_steps(cured: Works
     """12 bits at the top of 8-bit items: a step is 16 counts, and a sine of few such steps is read accordingly."""
     wiring = cured.wiring("A3")
     assert wiring is not None
-    sine = Sine(offset_v=1.2004, amplitude_v=0.05, frequency_hz=Fraction(41))
-    wired = edited(cured, SetWiring(wiring.changed(source=sine)))
-    cut = edited(wired, SetAlignment("ADC 1", "left"), SetItemWidth("ADC 1", 8))
+    sine = SineSource(offset_v=1.2004, amplitude_v=0.05, frequency_hz=Fraction(41))
+    wired = edited(cured, SetWiring(wiring.replaced(source=sine)))
+    cut = edited(wired, SetAlignment("ADC 1", "left"), SetElementWidth("ADC 1", 8))
     scale = signal_scale(cut, cut.project.chains[0], "Upper zone")
     assert scale.step_v == pytest.approx(3.3 / 256)
     whole, short = (
@@ -134,8 +141,8 @@ def test_items_without_room_for_the_lower_bits_come_in_longer_steps(cured: Works
 def test_a_sine_twice_as_high_fails(cured: Workspace, take_of: Callable[..., Take]) -> None:
     wiring = cured.wiring("A3")
     assert wiring is not None
-    sine = Sine(offset_v=1.2004, amplitude_v=0.0037, frequency_hz=Fraction(41))
-    wired = edited(cured, SetWiring(wiring.changed(source=sine)))
+    sine = SineSource(offset_v=1.2004, amplitude_v=0.0037, frequency_hz=Fraction(41))
+    wired = edited(cured, SetWiring(wiring.replaced(source=sine)))
     half = only(wired, SineExpectation(signal="Upper zone", amplitude_v=0.0018, within=0.05))
     assert judged(half, take_of(wired)).outcome == "fails"
 
@@ -144,7 +151,7 @@ def test_a_rate_within_its_tolerance_explains_nothing_else(take_of: Callable[...
     """The oscillator of the converter is off as it may be; a pin that nobody drives is not its doing."""
     own = Design("x", "quill-q8", SoftwareTrigger(), Polling(), 2, clock="own", seconds=0.5).workspace()
     signal = own.project.signals[0]
-    floats = edited(own, SetWiring(Wiring(pin=signal.pin, resistance_ohm=500.0, source=Floating())))
+    floats = edited(own, SetWiring(Wiring(pin=signal.pin, resistance_ohm=500.0, source=FloatingInput())))
     codes = {one.code for one in find_all(floats) if one.signal == signal.name}
     assert "pin-floats" in codes
     assert "input-beyond-reference" not in codes
@@ -161,7 +168,7 @@ def test_a_rate_within_its_tolerance_explains_nothing_else(take_of: Callable[...
 
 def test_a_crossing_on_a_slow_slope_may_be_late_and_not_absent(cured: Workspace, take_of: Callable[..., Take]) -> None:
     """At 0.1 V/s a reading decides over tens of milliseconds when it comes; that it comes is sure."""
-    ramp = Ramp(from_v=1.9, to_v=2.3, period_s="8 s")
+    ramp = TriangleSource(from_v=1.9, to_v=2.3, period_s="8 s")
     wired = edited(cured, SetWiring(Wiring(pin="A3", resistance_ohm=4700.0, source=ramp)))
     design = only(wired, WindowExpectation(signal="Upper zone", within_s="2 ms"))
     take = take_of(design, 5.0)
@@ -172,10 +179,10 @@ def test_a_crossing_on_a_slow_slope_may_be_late_and_not_absent(cured: Workspace,
 
 
 def test_a_stop_that_no_window_made_is_none_by_design(cured: Workspace, take_of: Callable[..., Take]) -> None:
-    pauses = Window(low=0.4, high=2.1, hysteresis_v=0.01, action="stop", rearm_after_s="50 ms")
+    pauses = Threshold(low=0.4, high=2.1, hysteresis_v=0.01, action="stop", rearm_after_s="50 ms")
     design = edited(
         cured,
-        SetWindow("Upper zone", 0, pauses),
+        SetThreshold("Upper zone", 0, pauses),
         SetStartup("ADC 1", ("calibrate", "memory", "interrupt", "converter")),
     )
     design = only(design, LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.05))
@@ -190,11 +197,11 @@ def test_what_is_known_of_one_pin_is_not_known_of_another(cured: Workspace, take
     first, second = (unsaid.project.wired(pin) for pin in ("A4", "A6"))
     assert first is not None
     assert second is not None
-    real = edited(unsaid, SetWiring(first.changed(pin="A6")), SetWiring(second.changed(pin="A4")))
+    real = edited(unsaid, SetWiring(first.replaced(pin="A6")), SetWiring(second.replaced(pin="A4")))
     design = only(
         unsaid,
         LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.03),
-        CourseExpectation(signal="Door latch", within_v=0.03),
+        WaveformExpectation(signal="Door latch", within_v=0.03),
     )
     proof = prove(design, take_of(real).as_of(design))
     assert [verdict.outcome for verdict in proof.verdicts] == ["fails", "fails"]
@@ -208,7 +215,7 @@ def test_values_that_no_converter_reads_are_not_those_of_a_pin(cured: Workspace,
     expectation = LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.03)
     raw = take.raw("3.3 V rail")
     assert raw is not None
-    case = Case(wide, cured.project.chains[0], cured.project.signal("3.3 V rail"), (), {"level"})
+    case = FailingSignal(wide, cured.project.chains[0], cured.project.signal("3.3 V rail"), (), {"level"})
     assert case.is_reading
     case.__dict__.pop("is_reading")
     case.__dict__["measured_v"] = case.measured_v + 100.0

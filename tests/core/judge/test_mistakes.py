@@ -11,19 +11,19 @@ from tests.conftest import edited
 from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.take import Take
 from wattigram.core.judge import Proof, prove
-from wattigram.core.model.bench import Floating, Ramp, Wiring
+from wattigram.core.model.bench import FloatingInput, TriangleSource, Wiring
 from wattigram.core.model.design import (
+    BlockAverage,
     Comparator,
     Dma,
     EdgesExpectation,
     Interrupt,
     LevelExpectation,
-    Mean,
     Polling,
     Reader,
     SoftwareTrigger,
+    Threshold,
     TimerTrigger,
-    Window,
     WindowExpectation,
     Workspace,
 )
@@ -31,23 +31,23 @@ from wattigram.core.model.design.edits import (
     AddExpectation,
     Edit,
     SetAlignment,
+    SetBufferLength,
     SetBusClock,
     SetCalibration,
     SetClock,
     SetComparator,
-    SetHandler,
-    SetItemWidth,
-    SetLoopItems,
+    SetElementWidth,
+    SetFilter,
+    SetIsrCost,
     SetPeriod,
     SetPerTrigger,
     SetReader,
-    SetReduce,
     SetReference,
     SetRetrieval,
     SetSampling,
     SetStartup,
+    SetThreshold,
     SetTrigger,
-    SetWindow,
     SetWiring,
     apply_edit,
 )
@@ -70,8 +70,10 @@ class Mistake:
 
 ORDER = ("calibrate", "memory", "interrupt", "converter", "trigger")
 TIMER = TimerTrigger(timer="Timer 2", every="100 us")
-NOISY = Wiring(pin="A3", resistance_ohm=4700.0, source=Ramp(from_v=1.2, to_v=2.2, period_s="4 s", noise_v=0.012))
-ZONE = Window(low=0.4, high=2.1, hysteresis_v=0.01)
+NOISY = Wiring(
+    pin="A3", resistance_ohm=4700.0, source=TriangleSource(from_v=1.2, to_v=2.2, period_s="4 s", noise_v=0.012)
+)
+ZONE = Threshold(low=0.4, high=2.1, hysteresis_v=0.01)
 
 
 def order(*steps: str) -> Edit:
@@ -114,11 +116,11 @@ MISTAKES = (
     ),
     Mistake(
         "items read too narrow",
-        (SetItemWidth("ADC 1", 32), SetReader("ADC 1", Reader(width_bits=16))),
+        (SetElementWidth("ADC 1", 32), SetReader("ADC 1", Reader(width_bits=16))),
         "item-width-read",
     ),
     Mistake("items read too wide", (SetReader("ADC 1", Reader(width_bits=32)),), "item-width-read"),
-    Mistake("items too narrow", (SetItemWidth("ADC 1", 8),), "item-too-narrow"),
+    Mistake("items too narrow", (SetElementWidth("ADC 1", 8),), "item-too-narrow"),
     Mistake(
         "left-aligned read as right-aligned",
         (SetAlignment("ADC 1", "left"), SetReader("ADC 1", Reader(alignment="right"))),
@@ -126,65 +128,69 @@ MISTAKES = (
         "wrong-alignment",
     ),
     Mistake("bytes exchanged", (SetReader("ADC 1", Reader(byte_order="big")),), "byte-order-read"),
-    Mistake("loop out of step", (SetLoopItems("ADC 1", 510),), "loop-out-of-step"),
+    Mistake("loop out of step", (SetBufferLength("ADC 1", 510),), "loop-out-of-step"),
     Mistake("sampled too short", (SetSampling("ADC 1", 2, 32),), "sampling-too-short"),
     Mistake("not calibrated", (SetCalibration("ADC 1", False),), "not-calibrated"),
     Mistake("input above the reference", (SetReference("internal"),), "input-beyond-reference"),
     Mistake(
         "nothing connected",
-        (SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=Floating())),),
+        (SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=FloatingInput())),),
         "pin-floats",
         "floating-pin",
     ),
-    Mistake("count and shift differ", (SetReduce("3.3 V rail", Mean(count=48, shift=5)),), "mean-shift-mismatch"),
     Mistake(
-        "register too narrow", (SetReduce("3.3 V rail", Mean(count=64, shift=6, register_bits=16)),), "sum-too-wide"
+        "count and shift differ", (SetFilter("3.3 V rail", BlockAverage(count=48, shift=5)),), "mean-shift-mismatch"
+    ),
+    Mistake(
+        "register too narrow",
+        (SetFilter("3.3 V rail", BlockAverage(count=64, shift=6, register_bits=16)),),
+        "sum-too-wide",
     ),
     Mistake(
         "limits exchanged",
-        (SetWindow("Upper zone", 0, ZONE.changed(low=2.1, high=0.4)),),
+        (SetThreshold("Upper zone", 0, ZONE.replaced(low=2.1, high=0.4)),),
         "window-swapped",
         seconds=5.0,
     ),
     Mistake(
         "raw samples judged",
-        (SetWiring(NOISY), SetWindow("Upper zone", 0, ZONE.changed(on="raw"))),
+        (SetWiring(NOISY), SetThreshold("Upper zone", 0, ZONE.replaced(on="raw"))),
         "window-on-raw",
         seconds=5.0,
     ),
     Mistake(
         "no hysteresis on a noisy slope",
-        (SetWiring(NOISY), SetWindow("Upper zone", 0, ZONE.changed(hysteresis_v=0.0))),
+        (SetWiring(NOISY), SetThreshold("Upper zone", 0, ZONE.replaced(hysteresis_v=0.0))),
         "window-chatters",
         seconds=5.0,
     ),
     Mistake(
         "window interrupt not enabled",
-        (SetWindow("Upper zone", 0, ZONE.changed(enabled=False)),),
+        (SetThreshold("Upper zone", 0, ZONE.replaced(enabled=False)),),
         "window-not-enabled",
         seconds=5.0,
     ),
     Mistake(
         "window not armed again",
-        (SetWindow("Upper zone", 0, ZONE.changed(rearm=False)),),
+        (SetThreshold("Upper zone", 0, ZONE.replaced(rearm=False)),),
         "window-not-rearmed",
         seconds=9.0,
     ),
     Mistake(
         "chain stopped for good",
-        (SetWindow("Upper zone", 0, ZONE.changed(action="stop")),),
+        (SetThreshold("Upper zone", 0, ZONE.replaced(action="stop")),),
         "chain-stays-stopped",
         seconds=5.0,
     ),
     Mistake(
         "value instead of value − 1",
-        (SetTrigger("ADC 1", TIMER.changed(prescaler_register=1, period_register=4800)),),
+        (SetTrigger("ADC 1", TIMER.replaced(prescaler_register=1, period_register=4800)),),
         "timer-registers",
     ),
-    Mistake("handler longer than half a loop", (SetHandler("ADC 1", 1_000_000),), "handler-too-slow"),
+    Mistake("handler longer than half a loop", (SetIsrCost("ADC 1", 1_000_000),), "handler-too-slow"),
     Mistake(
         "interrupt handler longer than a sample",
-        (SetRetrieval("ADC 1", Interrupt()), SetHandler("ADC 1", 3000)),
+        (SetRetrieval("ADC 1", Interrupt()), SetIsrCost("ADC 1", 3000)),
         "handler-too-slow",
     ),
     Mistake(
@@ -197,7 +203,9 @@ MISTAKES = (
         (
             SetWiring(
                 Wiring(
-                    pin="A3", resistance_ohm=4700.0, source=Ramp(from_v=1.2, to_v=2.2, period_s="500 ms", noise_v=0.001)
+                    pin="A3",
+                    resistance_ohm=4700.0,
+                    source=TriangleSource(from_v=1.2, to_v=2.2, period_s="500 ms", noise_v=0.001),
                 )
             ),
             SetComparator(Comparator(name="Comparator 1", signal="Upper zone", threshold_v=1.75)),

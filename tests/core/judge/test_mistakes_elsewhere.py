@@ -12,13 +12,13 @@ from tests.paths import EXAMPLES
 from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.take import Take
 from wattigram.core.judge import prove
-from wattigram.core.model.bench import Sine, Steps, Wiring
+from wattigram.core.model.bench import SineSource, SquareSource, Wiring
 from wattigram.core.model.design import (
     FreeRunningTrigger,
     NoiseExpectation,
     Reader,
+    RedundantPair,
     SoftwareTrigger,
-    Twin,
     Workspace,
     open_workspace,
 )
@@ -28,14 +28,14 @@ from wattigram.core.model.design.edits import (
     MoveSlot,
     RemoveSlot,
     SetClock,
-    SetHandler,
+    SetIsrCost,
     SetPeriod,
     SetReader,
+    SetRedundantPair,
     SetSamplings,
     SetStartup,
+    SetThreshold,
     SetTrigger,
-    SetTwin,
-    SetWindow,
     SetWiring,
     apply_edit,
 )
@@ -43,23 +43,23 @@ from wattigram.core.model.design.edits import (
 WEAK = Wiring(
     pin="C3",
     resistance_ohm=390e3,
-    source=Sine(offset_v=1.8, amplitude_v=0.6, frequency_hz="3 Hz", noise_v=0.001),
+    source=SineSource(offset_v=1.8, amplitude_v=0.6, frequency_hz="3 Hz", noise_v=0.001),
 )
 CALM = NoiseExpectation(signal="Motor current", rms_v=0.03)
 HARD = ("calibrate", "memory", "interrupt", "converter", "trigger")
 CASES: list[tuple[str, str, tuple[Edit, ...], str, float]] = [
     ("slots against the channel order", "kiln-safety", (MoveSlot("ADC 1", 0, 2),), "slot-order", 2.5),
     ("hardware window not armed", "kiln-safety", (SetStartup("ADC 1", HARD),), "startup-window", 4.5),  # type: ignore[arg-type]
-    ("FIFO overflows", "kiln-safety", (SetHandler("ADC 2", 700_000),), "handler-too-slow", 1.0),
+    ("FIFO overflows", "kiln-safety", (SetIsrCost("ADC 2", 700_000),), "handler-too-slow", 1.0),
     (
         "pair trips for nothing",
         "kiln-safety",
-        (SetTwin("Upper zone, twin", Twin(of="Upper zone", within_v=0.002)),),
+        (SetRedundantPair("Upper zone, twin", RedundantPair(of="Upper zone", within_v=0.002)),),
         "twin-too-tight",
         2.5,
     ),
     ("one slot for two signals", "kiln-safety", (RemoveSlot("ADC 1", 1),), "signal-not-converted", 1.0),
-    ("program slower than its timer", "wheel-pedal", (SetHandler("ADC", 20_000),), "trigger-too-short", 2.5),
+    ("program slower than its timer", "wheel-pedal", (SetIsrCost("ADC", 20_000),), "trigger-too-short", 2.5),
     ("clocked too fast", "wheel-pedal", (SetClock("ADC", "bus", 2), AddExpectation(CALM)), "clock-too-fast", 2.5),
     (
         "clocked too slowly",
@@ -115,8 +115,10 @@ def test_a_chain_that_its_window_stopped_is_told_from_one_that_is_slow(
     take_of: Callable[..., Take], rearm_after: str | None, code: str
 ) -> None:
     base = open_workspace(EXAMPLES / "wheel-pedal")
-    zone = base.project.signal("Pedal").windows[0].changed(action="stop", rearm_after_s=rearm_after)
-    proof = prove(edited(base, SetWindow("Pedal", 0, zone)), take_of(edited(base, SetWindow("Pedal", 0, zone)), 4.0))
+    zone = base.project.signal("Pedal").windows[0].replaced(action="stop", rearm_after_s=rearm_after)
+    proof = prove(
+        edited(base, SetThreshold("Pedal", 0, zone)), take_of(edited(base, SetThreshold("Pedal", 0, zone)), 4.0)
+    )
     failing = [verdict.kind for verdict in proof.verdicts if verdict.outcome == "fails"]
     assert failing.count("rate") == (rearm_after is None)  # where it goes on, pauses are intended
     assert (proof.causes[0].cause, proof.causes[0].converter) == (code, "ADC")
@@ -133,7 +135,7 @@ def test_nothing_is_named_where_nothing_fits(take_of: Callable[..., Take], tmp_p
     base = open_workspace(EXAMPLES / "flame-watch")
     other = edited(
         base,
-        SetWiring(Wiring(pin="B0", resistance_ohm=50.0, source=Steps(low_v=0.3, high_v=1.2, period_s="730 ms"))),
+        SetWiring(Wiring(pin="B0", resistance_ohm=50.0, source=SquareSource(low_v=0.3, high_v=1.2, period_s="730 ms"))),
     )
     config = effective_config(base).model_copy(update={"bench": effective_bench(other)})
     assert project_text(base.project)

@@ -13,17 +13,17 @@ from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.take import Take
 from wattigram.core.contract.shapes import PulseShape, SineShape
 from wattigram.core.judge import Proof, prove
-from wattigram.core.model.bench import Jumper, Level, Ramp, Tied, Wiring
+from wattigram.core.model.bench import DcSource, Jumper, TiedInput, TriangleSource, Wiring
 from wattigram.core.model.design import (
-    CourseExpectation,
+    ConstantLevel,
     DutySink,
     Expectation,
-    HeldLevel,
     PairExpectation,
     Route,
     RouteExpectation,
-    Table,
     TripExpectation,
+    WaveformExpectation,
+    WaveTable,
     Workspace,
     open_workspace,
 )
@@ -48,7 +48,7 @@ PEDAL_ROUTE, CURRENT_ROUTE = WHEEL.project.routes
 OUT = RAMP.project.generators[0]
 WIDE = SetPwm(
     "Wheel motor",
-    WHEEL.project.pwm[0].changed(every=4096 / Fraction(120_000_000), prescaler_register=0, period_register=4095),
+    WHEEL.project.pwm[0].replaced(every=4096 / Fraction(120_000_000), prescaler_register=0, period_register=4095),
 )
 TWELVE = SetBits("ADC 1", 12)
 TakeOf = Callable[..., Take]
@@ -56,36 +56,36 @@ TakeOf = Callable[..., Take]
 
 def sine(every: str = "40 us", points: int = 256, amplitude_v: float = 1.2, **updates: object) -> tuple[Edit, ...]:
     """The ramp's generator with a sine; ``updates`` go to its timer."""
-    table = Table(name="Sine", points=points, amplitude_v=amplitude_v, offset_v=1.65, shape=SineShape())
-    trigger = OUT.output.trigger.changed(every=every, **updates)  # type: ignore[union-attr]
-    output = OUT.output.changed(table="Sine", trigger=trigger)
-    return SetTable("Sine", table), SetGenerator(OUT.name, OUT.changed(output=output))
+    table = WaveTable(name="Sine", points=points, amplitude_v=amplitude_v, offset_v=1.65, shape=SineShape())
+    trigger = OUT.output.trigger.replaced(every=every, **updates)  # type: ignore[union-attr]
+    output = OUT.output.replaced(table="Sine", trigger=trigger)
+    return SetTable("Sine", table), SetGenerator(OUT.name, OUT.replaced(output=output))
 
 
 def table(**updates: object) -> SetTable:
     """The ramp's own table, changed."""
     own = RAMP.project.tables[0]
-    return SetTable(own.name, own.changed(**updates))
+    return SetTable(own.name, own.replaced(**updates))
 
 
 def current(**updates: object) -> SetRoute:
-    return SetRoute(CURRENT_ROUTE.name, CURRENT_ROUTE.changed(**updates))
+    return SetRoute(CURRENT_ROUTE.name, CURRENT_ROUTE.replaced(**updates))
 
 
 def uart(name: str, baud: int) -> SetUart:
     found = WHEEL.project.uart(name)
     assert found is not None
-    return SetUart(found.changed(baud=baud))
+    return SetUart(found.replaced(baud=baud))
 
 
 HALVES = current(sink=DutySink(pwm="Wheel motor"), items=2)
-SQUARE = SetTable("Sine", Table(name="Sine", points=5, amplitude_v=1.2, offset_v=1.65, shape=PulseShape()))
+SQUARE = SetTable("Sine", WaveTable(name="Sine", points=5, amplitude_v=1.2, offset_v=1.65, shape=PulseShape()))
 WAVES: list[tuple[str, tuple[Edit, ...], str]] = [
     ("volts where codes belong", (table(holds="millivolts"),), "table-not-codes"),
     ("peak above what the buffer reaches", sine(amplitude_v=1.7), "table-clips"),
     (
         "peak above full scale folds over",
-        (*sine(amplitude_v=1.7), SetTable("Sine", sine(amplitude_v=1.7)[0].table.changed(beyond="wrap"))),
+        (*sine(amplitude_v=1.7), SetTable("Sine", sine(amplitude_v=1.7)[0].table.replaced(beyond="wrap"))),
         "table-wraps",
     ),  # type: ignore[attr-defined]
     ("updates above the DAC's limit", sine("1.5 us"), "update-above-limit"),
@@ -95,7 +95,7 @@ WAVES: list[tuple[str, tuple[Edit, ...], str]] = [
     ("one timer at two rates", sine(timer="Timer 3", every="35 us"), "timer-shared"),
     (
         "level beyond reach",
-        (SetGenerator(OUT.name, OUT.changed(output=HeldLevel(voltage_v=3.29))),),
+        (SetGenerator(OUT.name, OUT.replaced(output=ConstantLevel(voltage_v=3.29))),),
         "level-out-of-reach",
     ),
 ]
@@ -111,7 +111,7 @@ ROUTES: list[tuple[str, tuple[Edit, ...], str, str]] = [
         (
             RemoveOutput("routes", "Pedal to motor"),
             TWELVE,
-            SetPwm("Wheel motor", WIDE.pwm.changed(preload=False)),
+            SetPwm("Wheel motor", WIDE.pwm.replaced(preload=False)),
             HALVES,
         ),
         "route-tears",
@@ -124,7 +124,7 @@ ROUTES: list[tuple[str, tuple[Edit, ...], str, str]] = [
 
 def wanted(workspace: Workspace, *expectations: Expectation) -> Workspace:
     """The design with these expectations only."""
-    return Workspace(workspace.project.changed(expectations=expectations), workspace.part)
+    return Workspace(workspace.project.replaced(expectations=expectations), workspace.part)
 
 
 def go_through(take_of: TakeOf, wrong: Workspace, code: str, seconds: float) -> Proof:
@@ -145,7 +145,7 @@ def go_through(take_of: TakeOf, wrong: Workspace, code: str, seconds: float) -> 
 
 @pytest.mark.parametrize(("edits", "code"), [case[1:] for case in WAVES], ids=[case[0] for case in WAVES])
 def test_a_mistake_in_a_wave_is_found_seen_named_and_cured(take_of: TakeOf, edits: tuple[Edit, ...], code: str) -> None:
-    wrong = wanted(edited(RAMP, *edits), CourseExpectation(signal="Power command", within_v=0.03))
+    wrong = wanted(edited(RAMP, *edits), WaveformExpectation(signal="Power command", within_v=0.03))
     go_through(take_of, wrong, code, 0.4)
 
 
@@ -164,14 +164,14 @@ def test_a_wire_that_nobody_sends_on_is_told() -> None:
 
 def test_exchanged_wires_are_named_from_the_stream(take_of: TakeOf) -> None:
     wires = [
-        Wiring(pin="A2", resistance_ohm=100, source=Ramp(from_v=0.4, to_v=2.0, period_s="300 ms")),
-        Wiring(pin="A0", resistance_ohm=100, source=Level(voltage_v=2.8)),
+        Wiring(pin="A2", resistance_ohm=100, source=TriangleSource(from_v=0.4, to_v=2.0, period_s="300 ms")),
+        Wiring(pin="A0", resistance_ohm=100, source=DcSource(voltage_v=2.8)),
     ]
     good = edited(RAMP, *(SetWiring(one) for one in wires))
     swapped = edited(
-        good, SetWiring(wires[0].changed(swapped_with="A0")), SetWiring(wires[1].changed(swapped_with="A2"))
+        good, SetWiring(wires[0].replaced(swapped_with="A0")), SetWiring(wires[1].replaced(swapped_with="A2"))
     )
-    aim = CourseExpectation(signal="Power command", within_v=0.03)
+    aim = WaveformExpectation(signal="Power command", within_v=0.03)
     assert prove(wanted(good, aim), take_of(wanted(good, aim), 0.7)).all_hold
     proof = prove(wanted(swapped, aim), take_of(wanted(swapped, aim), 0.7))
     assert proof.causes[0].cause == "wires-exchanged"
@@ -204,8 +204,8 @@ def test_a_sweep_finds_a_comparators_points(take_of: TakeOf) -> None:
     workspace = open_workspace(EXAMPLES / "converter-checkup")
     aim = TripExpectation(signal="Trip input", within_v=0.004)
     assert prove(wanted(workspace, aim), take_of(workspace, 4.4)).all_hold
-    moved = workspace.project.comparators[0].changed(threshold_v=0.825)
-    other = Workspace(workspace.project.changed(comparators=(moved,), expectations=(aim,)), workspace.part)
+    moved = workspace.project.comparators[0].replaced(threshold_v=0.825)
+    other = Workspace(workspace.project.replaced(comparators=(moved,), expectations=(aim,)), workspace.part)
     proof = prove(other, take_of(other, 4.4))
     assert "0.8" in proof.verdicts[0].note
     assert proof.all_hold
@@ -214,10 +214,10 @@ def test_a_sweep_finds_a_comparators_points(take_of: TakeOf) -> None:
 def test_a_dac_that_is_the_threshold_finds_it_too(take_of: TakeOf) -> None:
     """The input stands still, and the threshold sweeps past it."""
     base = open_workspace(EXAMPLES / "converter-checkup")
-    swept = base.project.comparators[0].changed(against="dac")
-    still = SetWiring(Wiring(pin="A2", resistance_ohm=100, source=Level(voltage_v=1.2)))
+    swept = base.project.comparators[0].replaced(against="dac")
+    still = SetWiring(Wiring(pin="A2", resistance_ohm=100, source=DcSource(voltage_v=1.2)))
     aim = TripExpectation(signal="Trip input", within_v=0.004)
-    design = edited(Workspace(base.project.changed(comparators=(swept,), expectations=(aim,)), base.part), still)
+    design = edited(Workspace(base.project.replaced(comparators=(swept,), expectations=(aim,)), base.part), still)
     proof = prove(design, take_of(design, 4.4))
     assert proof.all_hold, [verdict.note for verdict in proof.verdicts]
     assert "1.19" in proof.verdicts[0].note
@@ -228,13 +228,13 @@ def test_a_jumper_from_nowhere_is_told() -> None:
     wire = Wiring(pin="A2", resistance_ohm=0, source=Jumper(pin="D7"))
     found = [finding.code for finding in find_all(edited(RAMP, SetWiring(wire)))]
     assert "jumper-from-nothing" in found
-    grounded = edited(RAMP, SetWiring(Wiring(pin="A2", resistance_ohm=0, source=Tied(to="ground"))))
+    grounded = edited(RAMP, SetWiring(Wiring(pin="A2", resistance_ohm=0, source=TiedInput(to="ground"))))
     assert "jumper-from-nothing" not in [finding.code for finding in find_all(grounded)]
 
 
 def test_no_rule_fails_on_an_empty_corner() -> None:
     """A route without a source, a table nobody plays, a UART on its own."""
-    lone = Table(name="Lone", points=2, amplitude_v=0.0, offset_v=0.0, shape=SineShape())
+    lone = WaveTable(name="Lone", points=2, amplitude_v=0.0, offset_v=0.0, shape=SineShape())
     design = edited(WHEEL, RemoveWiring("D2"), SetTable("Lone", lone))
     assert isinstance(PEDAL_ROUTE, Route)
     assert {finding.severity for finding in find_all(design)} <= {"note", "warning", "error"}

@@ -14,7 +14,7 @@ from tests.paths import EXAMPLES
 from wattigram.core.analysis import linearity
 from wattigram.core.capture.take import Take
 from wattigram.core.judge import evidence_for, prove, write_html
-from wattigram.core.judge.output_measurements import joined, route_seen
+from wattigram.core.judge.output_measurements import joined, measure_route
 from wattigram.core.model.design import Route, SendSink, TableSource, Workspace, open_workspace
 from wattigram.core.predict.expected import expected_values
 
@@ -50,7 +50,7 @@ def test_values_taken_apart_and_joined_are_the_same(values: list[int], order: st
 def test_the_end_of_a_route_is_held_against_its_source(take_of: Callable[..., Take]) -> None:
     take = take_of(WHEEL, 1.2)
     for route in WHEEL.project.routes:
-        seen = route_seen(take, route)
+        seen = measure_route(take, route)
         assert (seen.overwritten, seen.torn, seen.matched) == (0, 0, 1.0)
         times = np.linspace(0.1, 1.0, 50)
         expected = expected_values(WHEEL, route, times)

@@ -11,20 +11,20 @@ from tests.conftest import edited
 from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.capture.take import Take
 from wattigram.core.judge import prove
-from wattigram.core.model.design import FollowTrigger, Mean, SoftwareTrigger, TimerTrigger, Window, Workspace
+from wattigram.core.model.design import BlockAverage, FollowTrigger, SoftwareTrigger, Threshold, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import (
-    AddWindow,
+    AddThreshold,
     RemoveSlot,
-    SetLoopItems,
-    SetReduce,
+    SetBufferLength,
+    SetFilter,
+    SetRedundantPair,
     SetTrigger,
-    SetTwin,
     apply_edit,
 )
-from wattigram.core.predict.accuracy import twin_rates_hz
+from wattigram.core.predict.accuracy import pair_rates_hz
 
 TWIN = "Upper zone, twin"
-PAUSE = Window(low="1 V", high="4 V", action="stop", rearm_after_s="150 ms", hysteresis_v="100 mV")
+PAUSE = Threshold(low="1 V", high="4 V", action="stop", rearm_after_s="150 ms", hysteresis_v="100 mV")
 
 
 def found(workspace: Workspace, code: str) -> list[Finding]:
@@ -37,7 +37,7 @@ def at(workspace: Workspace, every: str) -> Workspace:
 
 
 def rates(workspace: Workspace) -> tuple[Fraction, Fraction] | None:
-    return twin_rates_hz(workspace, workspace.project.signal(TWIN))
+    return pair_rates_hz(workspace, workspace.project.signal(TWIN))
 
 
 def test_a_pair_in_step_is_well(cured: Workspace) -> None:
@@ -49,19 +49,19 @@ def test_a_pair_in_step_is_well(cured: Workspace) -> None:
 
 
 def test_rates_are_those_of_the_values_that_are_compared(cured: Workspace) -> None:
-    reduced = [SetReduce(name, Mean(count=16, shift=4)) for name in (TWIN, "Upper zone")]
-    plain = edited(cured, *(SetReduce(name, None) for name in (TWIN, "Upper zone")))
+    reduced = [SetFilter(name, BlockAverage(count=16, shift=4)) for name in (TWIN, "Upper zone")]
+    plain = edited(cured, *(SetFilter(name, None) for name in (TWIN, "Upper zone")))
     assert rates(plain) == (10_000, 10_000)
     assert rates(at(plain, "200 us")) == (5000, 10_000)
     assert rates(edited(plain, reduced[0])) == (10_000, 10_000)  # only where both have a stage
     assert rates(edited(plain, *reduced)) == (625, 625)
-    other = SetReduce("Upper zone", Mean(count=4, shift=2))
+    other = SetFilter("Upper zone", BlockAverage(count=4, shift=2))
     assert rates(edited(plain, reduced[0], other)) == (625, 2500)
 
 
 def test_no_rates_where_there_is_no_pair(cured: Workspace) -> None:
-    assert twin_rates_hz(cured, cured.project.signal("Coil current")) is None
-    assert rates(edited(cured, SetTwin(TWIN, None))) is None
+    assert pair_rates_hz(cured, cured.project.signal("Coil current")) is None
+    assert rates(edited(cured, SetRedundantPair(TWIN, None))) is None
     assert rates(edited(cured, RemoveSlot("ADC 1", 1))) is None
     once = edited(cured, SetTrigger("ADC 2", SoftwareTrigger(again=False)))
     assert rates(once) is None
@@ -76,19 +76,21 @@ def test_a_timer_of_its_own_is_cured_by_following(cured: Workspace) -> None:
 
 
 def test_other_counts_are_not_cured_by_following(cured: Workspace) -> None:
-    wrong = edited(cured, SetReduce(TWIN, Mean(count=16, shift=4)), SetReduce("Upper zone", Mean(count=4, shift=2)))
+    wrong = edited(
+        cured, SetFilter(TWIN, BlockAverage(count=16, shift=4)), SetFilter("Upper zone", BlockAverage(count=4, shift=2))
+    )
     assert found(wrong, "twin-out-of-step")[0].remedy is None
 
 
 @pytest.mark.parametrize(
-    "window", [PAUSE.changed(rearm_after_s=None), PAUSE.changed(action="event"), PAUSE.changed(enabled=False)]
+    "window", [PAUSE.replaced(rearm_after_s=None), PAUSE.replaced(action="event"), PAUSE.replaced(enabled=False)]
 )
-def test_only_what_goes_on_again_is_out_of_step(cured: Workspace, window: Window) -> None:
-    assert not found(edited(cured, AddWindow("Door latch", window)), "twin-pauses")
+def test_only_what_goes_on_again_is_out_of_step(cured: Workspace, window: Threshold) -> None:
+    assert not found(edited(cured, AddThreshold("Door latch", window)), "twin-pauses")
 
 
 def test_a_pair_of_which_one_pauses_is_compared_by_time(cured: Workspace, take_of: Callable[..., Take]) -> None:
-    wrong = edited(cured, AddWindow("Door latch", PAUSE))
+    wrong = edited(cured, AddThreshold("Door latch", PAUSE))
     assert "stops ADC 1 and starts it again" in found(wrong, "twin-pauses")[0].message
     proof = prove(wrong, take_of(wrong, 2.5))
     twin = next(verdict for verdict in proof.verdicts if verdict.kind == "twin")
@@ -107,14 +109,16 @@ def test_a_pair_of_two_rates_does_not_trip(period: str, cured: Workspace, take_o
 
 @pytest.mark.parametrize("by", ["twin", "window"])
 def test_values_that_wait_longer_than_they_are_kept(cured: Workspace, by: str) -> None:
-    plain = edited(cured, *(SetReduce(name, None) for name in (TWIN, "Upper zone")))
+    plain = edited(cured, *(SetFilter(name, None) for name in (TWIN, "Upper zone")))
     if by == "window":
         plain = edited(
-            plain, SetTwin(TWIN, None), AddWindow(TWIN, Window(low="-1 V", high="1 V", target_signal="Upper zone"))
+            plain,
+            SetRedundantPair(TWIN, None),
+            AddThreshold(TWIN, Threshold(low="-1 V", high="1 V", target_signal="Upper zone")),
         )
     assert not found(plain, "window-waits")
-    slow = edited(plain, SetLoopItems("ADC 2", 8192))
+    slow = edited(plain, SetBufferLength("ADC 2", 8192))
     finding = found(slow, "window-waits")[0]
     assert "halves of 410 ms, in which 4098 values come" in finding.message
-    assert finding.remedy == SetLoopItems("ADC 2", 256)  # the longest half of which 512 values hold twice as many
+    assert finding.remedy == SetBufferLength("ADC 2", 256)  # the longest half of which 512 values hold twice as many
     assert not found(apply_edit(slow, finding.remedy), "window-waits")

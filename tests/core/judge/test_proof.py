@@ -16,14 +16,14 @@ from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.contract.link import EVENT_DTYPE, FrameType
 from wattigram.core.judge import Proof, evidence_for, prove, write_html, write_junit
 from wattigram.core.judge.evidence import HistogramPanel, ScatterPanel, TracePanel
-from wattigram.core.model.bench import Floating, Level, Sine, Steps, Wiring
+from wattigram.core.model.bench import DcSource, FloatingInput, SineSource, SquareSource, Wiring
 from wattigram.core.model.design import (
     Expectation,
     LevelExpectation,
     NoiseExpectation,
     RateExpectation,
     SineExpectation,
-    StepsExpectation,
+    SquareExpectation,
     TwinExpectation,
     WindowExpectation,
     Workspace,
@@ -33,7 +33,7 @@ from wattigram.core.model.design.edits import (
     AddExpectation,
     RenameSignal,
     SetAlignment,
-    SetLoopItems,
+    SetBufferLength,
     SetReference,
     SetSampling,
     SetWiring,
@@ -78,13 +78,13 @@ def test_the_demo_fails_once_and_the_cure_makes_all_hold(kiln: Workspace, cured:
 JUDGED: list[tuple[Expectation, str, str]] = [
     (LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.02), "holds", "mean 3.300 V"),
     (LevelExpectation(signal="3.3 V rail", level_v=3.2, within_v=0.02), "fails", "mean 3.300 V"),
-    (StepsExpectation(signal="Door latch", low_v=0.02, high_v=3.28, within_v=0.01), "holds", "level reads"),
+    (SquareExpectation(signal="Door latch", low_v=0.02, high_v=3.28, within_v=0.01), "holds", "level reads"),
     (
-        StepsExpectation(signal="Door latch", low_v=0.02, high_v=3.0, within_v=0.01),
+        SquareExpectation(signal="Door latch", low_v=0.02, high_v=3.0, within_v=0.01),
         "fails",
         "upper level reads 3.281 V",
     ),
-    (StepsExpectation(signal="3.3 V rail", low_v=0.0, high_v=3.3, within_v=0.01), "open", "only the upper level"),
+    (SquareExpectation(signal="3.3 V rail", low_v=0.0, high_v=3.3, within_v=0.01), "open", "only the upper level"),
     (SineExpectation(signal="Coil current", frequency_hz="50 Hz", within=1e-5), "holds", "50 Hz ±"),
     (SineExpectation(signal="Coil current", frequency_hz="51 Hz", within=1e-2), "fails", "50 Hz ±"),
     (SineExpectation(signal="Coil current", amplitude_v=0.75, within=1e-3), "holds", "amplitude 0.75"),
@@ -109,7 +109,7 @@ def test_each_kind_is_judged(
     cured: Workspace, take_of: TakeOf, expectation: Expectation, outcome: str, note: str
 ) -> None:
     take = take_of(cured)
-    (verdict,) = prove(Workspace(cured.project.changed(expectations=(expectation,)), cured.part), take).verdicts
+    (verdict,) = prove(Workspace(cured.project.replaced(expectations=(expectation,)), cured.part), take).verdicts
     assert (verdict.outcome, note in verdict.note) == (outcome, True), verdict.note
     if outcome != "open":
         assert verdict.samples > 0
@@ -120,7 +120,7 @@ def test_each_kind_is_judged(
 
 def test_a_sine_with_several_figures_gives_a_verdict_for_each(cured: Workspace, take_of: TakeOf) -> None:
     both = SineExpectation(signal="Coil current", frequency_hz="50 Hz", rms_v=0.6, within=0.01)
-    verdicts = prove(Workspace(cured.project.changed(expectations=(both,)), cured.part), take_of(cured)).verdicts
+    verdicts = prove(Workspace(cured.project.replaced(expectations=(both,)), cured.part), take_of(cured)).verdicts
     assert [(verdict.unit, verdict.outcome) for verdict in verdicts] == [("Hz", "holds"), ("V", "fails")]
 
 
@@ -132,7 +132,7 @@ def test_what_the_take_does_not_know_stays_open(cured: Workspace, take_of: TakeO
 
 
 def test_nothing_judged_is_not_everything_holds(cured: Workspace, take_of: TakeOf) -> None:
-    proof = prove(Workspace(cured.project.changed(expectations=()), cured.part), take_of(cured))
+    proof = prove(Workspace(cured.project.replaced(expectations=()), cured.part), take_of(cured))
     assert not proof.all_hold
 
 
@@ -141,7 +141,7 @@ def test_sampling_too_short_is_named_however_short(cured: Workspace, take_of: Ta
     wrong = edited(
         cured,
         SetSampling("ADC 1", 2, cycles),
-        AddExpectation(StepsExpectation(signal="Door latch", low_v=0.02, high_v=3.28, within_v=0.002)),
+        AddExpectation(SquareExpectation(signal="Door latch", low_v=0.02, high_v=3.28, within_v=0.002)),
     )
     causes = prove(wrong, take_of(wrong)).causes
     assert causes[0].cause == "sampling-too-short"
@@ -152,11 +152,11 @@ def test_sampling_too_short_is_named_however_short(cured: Workspace, take_of: Ta
 
 
 def test_a_loop_out_of_step_is_named_and_cured(cured: Workspace, take_of: TakeOf) -> None:
-    wrong = edited(cured, SetLoopItems("ADC 1", 510))
+    wrong = edited(cured, SetBufferLength("ADC 1", 510))
     proof = prove(wrong, take_of(wrong))
     assert {cause.cause for cause in proof.causes} == {"loop-out-of-step"}
     assert proof.causes[0].fit > 0.99
-    assert proof.causes[0].remedy == SetLoopItems("ADC 1", 512)
+    assert proof.causes[0].remedy == SetBufferLength("ADC 1", 512)
 
 
 @pytest.mark.parametrize("design_side", ["right", "left"])
@@ -185,7 +185,9 @@ def test_an_input_that_the_bench_does_not_know_of_is_named(cured: Workspace, tmp
     hot = edited(
         cured,
         SetWiring(
-            Wiring(pin="A2", resistance_ohm=33.0, source=Sine(offset_v=2.6, amplitude_v=1.5, frequency_hz="50 Hz"))
+            Wiring(
+                pin="A2", resistance_ohm=33.0, source=SineSource(offset_v=2.6, amplitude_v=1.5, frequency_hz="50 Hz")
+            )
         ),
     )
     with take_from(cured, effective_config(hot), tmp_path / "t.h5") as take:
@@ -198,7 +200,7 @@ def test_an_input_that_the_bench_does_not_know_of_is_named(cured: Workspace, tmp
 def test_a_floating_pin_is_named(cured: Workspace, tmp_path: Path, pin: str) -> None:
     """The wire has come off, and the bench as described does not know it."""
     name = "Door latch" if pin == "A4" else "3.3 V rail"
-    loose = edited(cured, SetWiring(Wiring(pin=pin, resistance_ohm=1000.0, source=Floating())))
+    loose = edited(cured, SetWiring(Wiring(pin=pin, resistance_ohm=1000.0, source=FloatingInput())))
     with take_from(cured, effective_config(loose), tmp_path / "t.h5") as take:
         causes = [cause for cause in prove(cured, take).causes if cause.signal == name]
     assert causes[0].cause == "floating-pin"
@@ -208,9 +210,10 @@ def test_a_floating_pin_is_named(cured: Workspace, tmp_path: Path, pin: str) -> 
 def test_nothing_is_guessed_where_nothing_fits(cured: Workspace, tmp_path: Path) -> None:
     """A latch that simply has another level is none of the known mistakes."""
     lower = edited(
-        cured, SetWiring(Wiring(pin="A4", resistance_ohm=1000.0, source=Steps(low_v=0.3, high_v=2.9, period_s="1 s")))
+        cured,
+        SetWiring(Wiring(pin="A4", resistance_ohm=1000.0, source=SquareSource(low_v=0.3, high_v=2.9, period_s="1 s"))),
     )
-    quiet = edited(lower, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=Level(voltage_v=1.5))))
+    quiet = edited(lower, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=1.5))))
     with take_from(cured, effective_config(quiet), tmp_path / "t.h5") as take:
         proof = prove(cured, take)
     assert {verdict.signal for verdict in proof.verdicts if verdict.outcome == "fails"} == {"Door latch", "3.3 V rail"}
@@ -249,7 +252,7 @@ class _Reader(HTMLParser):
 
 def test_the_report_is_one_file_with_pictures(kiln: Workspace, take_of: TakeOf, tmp_path: Path) -> None:
     take = take_of(kiln)
-    hostile = Workspace(kiln.project.changed(name="<script>kiln</script>"), kiln.part)
+    hostile = Workspace(kiln.project.replaced(name="<script>kiln</script>"), kiln.part)
     write_html(hostile, take, prove(hostile, take), tmp_path / "r.html")
     text = (tmp_path / "r.html").read_text()
     reader = _Reader()

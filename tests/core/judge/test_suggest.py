@@ -13,7 +13,7 @@ from wattigram.core.model.design.edits import RemoveSlot
 
 def bare(workspace: Workspace) -> Workspace:
     """The same design with nothing expected of it."""
-    return Workspace(workspace.project.changed(expectations=()), workspace.part)
+    return Workspace(workspace.project.replaced(expectations=()), workspace.part)
 
 
 @pytest.mark.parametrize(
@@ -33,7 +33,7 @@ def test_each_source_and_stage_has_its_expectations(cured: Workspace, signal: st
 def test_what_is_suggested_holds_of_a_sound_design(cured: Workspace, take_of: Callable[..., Take]) -> None:
     empty = bare(cured)
     found = [item for signal in empty.project.signals for item in suggest_expectations(empty, signal.name)]
-    judged = Workspace(empty.project.changed(expectations=tuple(found)), empty.part)
+    judged = Workspace(empty.project.replaced(expectations=tuple(found)), empty.part)
     proof = prove(judged, take_of(cured))
     assert [(verdict.text, verdict.note) for verdict in proof.verdicts if verdict.outcome != "holds"] == []
     assert len(proof.verdicts) >= len(found)
@@ -41,7 +41,7 @@ def test_what_is_suggested_holds_of_a_sound_design(cured: Workspace, take_of: Ca
 
 def test_what_is_suggested_fails_of_an_unsound_one(kiln: Workspace, take_of: Callable[..., Take]) -> None:
     empty = bare(kiln)
-    judged = Workspace(empty.project.changed(expectations=suggest_expectations(empty, "Door latch")), empty.part)
+    judged = Workspace(empty.project.replaced(expectations=suggest_expectations(empty, "Door latch")), empty.part)
     outcomes = {verdict.kind: verdict.outcome for verdict in prove(judged, take_of(kiln)).verdicts}
     assert outcomes == {"steps": "fails", "rate": "holds"}
 

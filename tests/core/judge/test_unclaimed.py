@@ -4,11 +4,11 @@ import random
 
 import pytest
 
-from wattigram.core.judge.nearest_match import Unclaimed
+from wattigram.core.judge.nearest_match import NearestMatch
 
 
 def test_each_instant_is_claimed_once_and_the_nearest_first() -> None:
-    unclaimed = Unclaimed([3.0, 1.0, 2.0])
+    unclaimed = NearestMatch([3.0, 1.0, 2.0])
     assert unclaimed.claim_nearest(1.6, 1.0) == 2.0
     assert unclaimed.claim_nearest(1.6, 1.0) == 1.0
     assert unclaimed.claim_nearest(1.6, 1.0) is None
@@ -16,14 +16,14 @@ def test_each_instant_is_claimed_once_and_the_nearest_first() -> None:
 
 
 def test_of_two_as_near_the_earlier_one_is_claimed() -> None:
-    assert Unclaimed([1.0, 2.0]).claim_nearest(1.5, 1.0) == 1.0
+    assert NearestMatch([1.0, 2.0]).claim_nearest(1.5, 1.0) == 1.0
 
 
 @pytest.mark.parametrize("seed", range(30))
 def test_it_claims_what_a_plain_search_claims(seed: int) -> None:
     rng = random.Random(seed)
     times = [rng.randrange(200) / 8 for _ in range(rng.randrange(60))]
-    unclaimed, left = Unclaimed(times), sorted(times)
+    unclaimed, left = NearestMatch(times), sorted(times)
     for _ in range(80):
         at, within = rng.randrange(400) / 16, rng.choice([0.0, 0.25, 2.0, 40.0])
         near = [one for one in left if abs(one - at) <= within]

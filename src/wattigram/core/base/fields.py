@@ -22,7 +22,7 @@ def key_of(field: str) -> str:
     return _UNIT_SUFFIX.sub("", field)
 
 
-class Strict(BaseModel):
+class StrictModel(BaseModel):
     """A frozen model that refuses keys it does not know."""
 
     model_config = ConfigDict(
@@ -37,7 +37,7 @@ class Strict(BaseModel):
         defer_build=True,
     )
 
-    def changed(self, **updates: Any) -> Self:
+    def replaced(self, **updates: Any) -> Self:
         """A copy with some fields replaced, validated as if made anew."""
         values = {name: getattr(self, name) for name in type(self).model_fields}
         return type(self)(**(values | updates))
@@ -106,7 +106,7 @@ Share = Annotated[float, _Quantity("%", float)]
 ShareOrZero = Annotated[float, _Quantity("%", float, 0)]
 
 
-def read_every(value: Any) -> Fraction:
+def read_interval(value: Any) -> Fraction:
     """A trigger's period, said as a time or as a rate."""
     if isinstance(value, Fraction):
         period = value
@@ -131,7 +131,7 @@ def period_text(period: Fraction) -> str:
     return exact_text(period, "s") if is_decimal(period) else exact_text(1 / period, "Hz")
 
 
-Every = Annotated[Fraction, BeforeValidator(read_every), PlainSerializer(period_text, return_type=str)]
+Every = Annotated[Fraction, BeforeValidator(read_interval), PlainSerializer(period_text, return_type=str)]
 
 
 _RATIO = re.compile(r"\s*([×x*÷/])\s*(\S+)\s*")

@@ -10,7 +10,7 @@ from wattigram.core.base.errors import WattigramError
 
 
 @contextmanager
-def foreign(error: type[WattigramError], what: str, where: str, cure: str = "") -> Iterator[None]:
+def reading_foreign(error: type[WattigramError], what: str, where: str, cure: str = "") -> Iterator[None]:
     """Within it every exception of a library becomes ``error``: foreign bytes can make a parser raise anything.
 
     Errors of our own pass as they are. This is the one place where everything is caught.
@@ -31,10 +31,10 @@ def _reason(fault: Exception) -> str:
     """The reader's own words, on one line; its kind where it has none."""
     number = getattr(fault, "strerror", None)
     text = " ".join(str(number or fault).split())[:200].rstrip(".")
-    return visible(text) or type(fault).__name__
+    return visible_text(text) or type(fault).__name__
 
 
-def visible(text: str) -> str:
+def visible_text(text: str) -> str:
     """Text with its control characters shown instead of obeyed: a terminal must not act on what a board says.
 
     Line feeds and tabs stay; others of U+0000 to U+001F and U+007F become their pictures (U+2400 and on), and those

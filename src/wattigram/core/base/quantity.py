@@ -231,7 +231,7 @@ def exact_text(value: Fraction | float, unit: str) -> str:
     return f"{text} {_SHOWN_PREFIX[power]}{unit}"
 
 
-def show(value: Fraction | float, unit: str, digits: int = 4) -> str:
+def format_rounded(value: Fraction | float, unit: str, digits: int = 4) -> str:
     """Text for people: ``digits`` significant figures and a prefix, "4.406 µs"."""
     number = float(value)
     if not math.isfinite(number):
@@ -257,15 +257,15 @@ def _figures(number: float, digits: int) -> str:
     return f"{number:.{max(0, digits - 1 - magnitude)}f}"
 
 
-def brief(value: Fraction | float, unit: str, digits: int = 4) -> str:
+def format_si(value: Fraction | float, unit: str, digits: int = 4) -> str:
     """As :func:`show`, without zeros that say nothing: "47 kΩ", "100 µs"."""
-    number, space, rest = show(value, unit, digits).partition(" ")
+    number, space, rest = format_rounded(value, unit, digits).partition(" ")
     if "." in number and "e" not in number:
         number = number.rstrip("0").rstrip(".")
     return number + space + rest
 
 
-def show_counts(value: float) -> str:
+def format_counts(value: float) -> str:
     """A number of LSB with sensible figures: "740 LSB", "22.9 LSB", "0.0007 LSB"."""
     size = abs(value)
     if size >= 100:
@@ -273,7 +273,7 @@ def show_counts(value: float) -> str:
     return f"{value:.3g} LSB" if size >= 1e-3 or size == 0 else f"{value:.1g} LSB" if size >= 1e-4 else "0 LSB"
 
 
-def show_volts(value: float) -> str:
+def format_volts(value: float) -> str:
     """Voltages as a bench meter shows them: "3.298 V", and millivolts below a tenth."""
     if not math.isfinite(value):
         return "– V"

@@ -10,12 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.board.converter_codes import ConverterSynth, codes_on
-from wattigram.core.board.dma_buffer import HandOver, Memory
+from wattigram.core.board.dma_buffer import BufferPart, DmaBuffer
 from wattigram.core.board.event_timed_codes import TimedSynth, combine
-from wattigram.core.board.isr_timing import Service
+from wattigram.core.board.isr_timing import IsrTimeline
 from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.board.processing import Tap, Values
-from wattigram.core.board.trigger_schedule import Pace, Starts
+from wattigram.core.board.trigger_schedule import Starts, TriggerSchedule
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
 
 IntArray = NDArray[np.int64]
@@ -49,11 +49,11 @@ class Channel:
             else []
         )
         self._timed = TimedSynth(self.config, stream, config.bench, outputs, config.tick_hz, config.seed)
-        self.pace = Pace(self.config, stream, config.seed)
+        self.pace = TriggerSchedule(self.config, stream, config.seed)
         service = self.config.service
         by_pace = service is not None and service.keep == "pass"
-        self._service = Service(service, (config.seed, stream)) if service is not None and not by_pace else None
-        self._memory = Memory(self.config.loop)
+        self._service = IsrTimeline(service, (config.seed, stream)) if service is not None and not by_pace else None
+        self._memory = DmaBuffer(self.config.loop)
         self._held_of_slot = np.array([slot.held_ticks for slot in self.config.slots])
         last = [(slot.repeats - 1) * slot.each_ticks for slot in self.config.slots]
         self._extra = np.array(last)
@@ -70,7 +70,7 @@ class Channel:
             if tap.converter == stream
         ]
         self._by_hardware = [(number, tap) for number, tap in self.taps if tap.tap.by_hardware]
-        self._waiting_halves: list[HandOver] = []
+        self._waiting_halves: list[BufferPart] = []
         self._codes_waiting: NDArray[Any] = np.empty(0, dtype=np.int64)
         self._held_waiting: IntArray = np.empty(0, dtype=np.int64)
         self.cycles = 0
@@ -124,13 +124,13 @@ class Channel:
         """Earliest trigger that has not been served yet."""
         return self.cycles * self.config.cycle_ticks if self.is_steady else now
 
-    def advance(self, ticks: int, executor: Executor | None) -> tuple[list[HandOver], list[Judgeable]]:
+    def advance(self, ticks: int, executor: Executor | None) -> tuple[list[BufferPart], list[Judgeable]]:
         """Do the cycles whose trigger comes before ``ticks``."""
         judged: list[Judgeable] = []
         found = self._advance_steady(ticks, executor, judged) if self.is_steady else self._advance_timed(ticks, judged)
         return found, judged
 
-    def _advance_steady(self, ticks: int, executor: Executor | None, judged: list[Judgeable]) -> list[HandOver]:
+    def _advance_steady(self, ticks: int, executor: Executor | None, judged: list[Judgeable]) -> list[BufferPart]:
         end = max(self.cycles, -(-ticks // self.config.cycle_ticks))
         codes: NDArray[Any] = codes_on(self._synths, self.cycles, end, executor)
         if self._any_repeats and len(codes):
@@ -169,9 +169,9 @@ class Channel:
             codes >>= np.maximum(-up, 0)
         return codes
 
-    def _advance_timed(self, until: int, judged: list[Judgeable]) -> list[HandOver]:
+    def _advance_timed(self, until: int, judged: list[Judgeable]) -> list[BufferPart]:
         ticks = float(until)
-        found: list[HandOver] = []
+        found: list[BufferPart] = []
         while len(starts := self.pace.advance(ticks, self._most_triggers())):
             found += self._convert(starts, ticks, judged)
             if self.stops:
@@ -186,7 +186,7 @@ class Channel:
             return 1
         return max(1, self._memory.until_mark // self.pace.slots_a_trigger) if self.stops else UNSTEADY_STEP_CYCLES
 
-    def _convert(self, starts: Starts, ticks: float, judged: list[Judgeable]) -> list[HandOver]:
+    def _convert(self, starts: Starts, ticks: float, judged: list[Judgeable]) -> list[BufferPart]:
         places = starts.places
         held = starts.ticks + self._held_in_slot[places]
         codes = self._timed.codes(held, places)
@@ -207,7 +207,7 @@ class Channel:
         since = max(float(watch_ticks), self.pace.free_ticks)
         self.pace.pause(since, None if rearm_ticks is None else since + rearm_ticks)
 
-    def _fetch(self, codes: IntArray, held: IntArray, ends: NDArray[np.float64], ticks: float) -> list[HandOver]:
+    def _fetch(self, codes: IntArray, held: IntArray, ends: NDArray[np.float64], ticks: float) -> list[BufferPart]:
         """What the program gets of results that are ready at ``ends``."""
         if not self.config.loop.delivers:
             return []
@@ -220,7 +220,7 @@ class Channel:
 
     def _serve_items(
         self, codes: NDArray[np.int32] | IntArray, held: IntArray | None, ends: NDArray[np.float64], ticks: float
-    ) -> list[HandOver]:
+    ) -> list[BufferPart]:
         assert self._service is not None
         assert self.config.service is not None
         all_codes = np.concatenate((self._codes_waiting, codes))
@@ -233,13 +233,13 @@ class Channel:
         part = slice(0, done)
         return self._keep(all_codes[part], None if all_held is None else all_held[part], served.places)
 
-    def _keep(self, codes: NDArray[Any], held: IntArray | None, fetched: IntArray) -> list[HandOver]:
+    def _keep(self, codes: NDArray[Any], held: IntArray | None, fetched: IntArray) -> list[BufferPart]:
         """Put into memory what was fetched; a FIFO knows how many were not, one register does not."""
         self.lost += len(codes) - len(fetched)
         assert self.config.service is not None
         if self.config.service.keep != "oldest" and not self.config.loop.numbered:
             return self._memory.write(codes[fetched], None if held is None else held[fetched]) if len(fetched) else []
-        found: list[HandOver] = []
+        found: list[BufferPart] = []
         at = 0
         breaks = np.flatnonzero(np.diff(fetched) > 1) + 1
         for run in np.split(fetched, breaks) if len(fetched) else []:
@@ -252,7 +252,7 @@ class Channel:
             found += self._memory.skip(len(codes) - at)
         return found
 
-    def _serve_halves(self, halves: list[HandOver], ticks: float) -> list[HandOver]:
+    def _serve_halves(self, halves: list[BufferPart], ticks: float) -> list[BufferPart]:
         """Halves that the handler still finds; it is called at each mark."""
         assert self._service is not None
         if not halves and not self._service.waiting:
@@ -267,17 +267,17 @@ class Channel:
         self._waiting_halves = self._waiting_halves[done:]
         return kept
 
-    def _mark_ticks(self, half: HandOver) -> float:
+    def _mark_ticks(self, half: BufferPart) -> float:
         if half.held_ticks is not None:
             return float(half.held_ticks[-1])
         last = half.first + len(half.items) - 1
         return last // self._slots * self.config.cycle_ticks + float(self._end_of_slot[last % self._slots])
 
-    def finish(self) -> list[HandOver]:
+    def finish(self) -> list[BufferPart]:
         """What is left when the board is stopped."""
         if not self.config.loop.delivers:
             return []
-        found: list[HandOver] = []
+        found: list[BufferPart] = []
         if self._service is not None and self._service.waiting and self.config.service is not None:
             if self.config.service.keep == "halves":
                 found += self._serve_halves([], float("inf"))
@@ -287,7 +287,7 @@ class Channel:
         return found + self._memory.finish()
 
     @property
-    def unfinished(self) -> HandOver | None:
+    def unfinished(self) -> BufferPart | None:
         """Items since the last mark; they stay where they are."""
         return self._memory.unfinished if self.config.loop.delivers else None
 
@@ -296,12 +296,12 @@ class Channel:
         self.cycles = max(self.cycles, -(-ticks // self.config.cycle_ticks))
         self.converted = self.cycles * self._slots
 
-    def ready_ticks(self, part: HandOver) -> IntArray:
+    def ready_ticks(self, part: BufferPart) -> IntArray:
         """Instants at which the items of a hand-over were ready, (n,) ticks."""
         places = np.arange(part.first, part.first + len(part.items)) % self._slots
         return np.asarray(self.held_ticks(part) + self._held_to_end[places])
 
-    def held_ticks(self, part: HandOver) -> IntArray:
+    def held_ticks(self, part: BufferPart) -> IntArray:
         """Held instant of each item of a hand-over, as its number says or as it was stamped."""
         return self._steady_held(part.first, len(part.items)) if part.held_ticks is None else part.held_ticks
 
@@ -310,7 +310,7 @@ class Channel:
         held = np.rint(self._held_of_slot + self._extra).astype(np.int64)
         return np.asarray(numbers // self._slots * self.config.cycle_ticks + held[numbers % self._slots])
 
-    def judge(self, part: HandOver) -> list[Judgeable]:
+    def judge(self, part: BufferPart) -> list[Judgeable]:
         """What the program's own taps make of a hand-over."""
         mine = [(number, tap) for number, tap in self.taps if not tap.tap.by_hardware]
         if not mine:

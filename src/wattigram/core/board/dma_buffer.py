@@ -16,7 +16,7 @@ IntArray = NDArray[np.int64]
 
 
 @dataclass(frozen=True)
-class HandOver:
+class BufferPart:
     """What the program has at a mark.
 
     Attributes
@@ -33,7 +33,7 @@ class HandOver:
     is_tail: bool = False
 
 
-class Memory:
+class DmaBuffer:
     """Takes items in order and gives halves."""
 
     def __init__(self, loop: EffectiveLoop) -> None:
@@ -68,7 +68,7 @@ class Memory:
         half = self._loop.items // 2
         return half - place if place < half else self._loop.items - place
 
-    def write(self, codes: NDArray[Any], held_ticks: IntArray | None = None) -> list[HandOver]:
+    def write(self, codes: NDArray[Any], held_ticks: IntArray | None = None) -> list[BufferPart]:
         """Items as they come; gives what the program is handed over at each mark.
 
         Parameters
@@ -80,7 +80,7 @@ class Memory:
             codes = np.concatenate((self._pending, codes))
             if held_ticks is not None and self._pending_held is not None:
                 held_ticks = np.concatenate((self._pending_held, held_ticks))
-        found: list[HandOver] = []
+        found: list[BufferPart] = []
         position = 0
         while True:
             if not self._loop.repeat and self.written >= self._loop.items:
@@ -96,13 +96,13 @@ class Memory:
         self._pending_held = None if held_ticks is None else held_ticks[position:].copy()
         return found
 
-    def skip(self, count: int) -> list[HandOver]:
+    def skip(self, count: int) -> list[BufferPart]:
         """Items that nobody fetched: what waits is handed over, and their numbers are passed over."""
         found = self.finish(is_tail=False)
         self.written += count
         return found
 
-    def finish(self, is_tail: bool = True) -> list[HandOver]:
+    def finish(self, is_tail: bool = True) -> list[BufferPart]:
         """What is left of a half."""
         codes, held = self._pending, self._pending_held
         self._pending = codes[:0]
@@ -110,20 +110,20 @@ class Memory:
         return [self._take(codes, held, is_tail)] if len(codes) else []
 
     @property
-    def unfinished(self) -> HandOver | None:
+    def unfinished(self) -> BufferPart | None:
         """What has come since the last mark, as it lies in memory; it is not taken away."""
         if not len(self._pending):
             return None
         items = self._pending.astype(_DTYPES[self._loop.width_bits])
-        return HandOver(items, self.written, self._pending_held, is_tail=True)
+        return BufferPart(items, self.written, self._pending_held, is_tail=True)
 
-    def _take(self, codes: NDArray[Any], held_ticks: IntArray | None, is_tail: bool) -> HandOver:
+    def _take(self, codes: NDArray[Any], held_ticks: IntArray | None, is_tail: bool) -> BufferPart:
         items = codes.astype(_DTYPES[self._loop.width_bits])
         first = self.written
         self.written += len(items)
         if not self._plain:
             items = np.concatenate(list(self._by_halves(items, first)))
-        return HandOver(items, first, held_ticks, is_tail)
+        return BufferPart(items, first, held_ticks, is_tail)
 
     def _by_halves(self, items: NDArray[Any], first: int) -> Iterator[NDArray[Any]]:
         """The program reads at each mark, whenever it hands over."""

@@ -19,14 +19,14 @@ _NONE_I: IntArray = np.empty(0, dtype=np.int64)
 
 
 @dataclass(frozen=True)
-class Seen:
+class SinkTrace:
     """What took effect at a sink, and what did not: (n,) ticks and (n,) values with marks, in the order of writing."""
 
     ticks: IntArray
     values: IntArray
 
 
-class Route:
+class DmaRoute:
     """One route; results are fed to it, and it tells what its sink saw until then."""
 
     def __init__(self, config: EffectiveConfig, number: int) -> None:
@@ -49,7 +49,7 @@ class Route:
         self._arrived_ticks = np.concatenate((self._arrived_ticks, ticks))
         self._arrived = np.concatenate((self._arrived, codes & 0xFFFF))
 
-    def advance(self, until: float) -> Seen:
+    def advance(self, until: float) -> SinkTrace:
         """Everything that happens before ``until``."""
         self._receive(until)
         route = self.route
@@ -124,7 +124,7 @@ class Route:
         moved = part * route.step * route.source_bits if route.items > 1 else 0
         return (values >> moved) & ((1 << route.source_bits) - 1) & route.sink_mask
 
-    def _pulled(self, until: float) -> Seen:
+    def _pulled(self, until: float) -> SinkTrace:
         """The sink asks: at each byte that has left a UART, or each period of a timer."""
         route = self.route
         asked = self.sink.asks(until)
@@ -139,7 +139,7 @@ class Route:
         return self.sink.take(asked, places, pieces, until)
 
 
-class SendSink:
+class SerialSink:
     """A UART: a byte is shifted out while ``waiting`` more have room; the newest replaces the last of them."""
 
     def __init__(self, route: EffectiveRoute) -> None:
@@ -156,7 +156,7 @@ class SendSink:
         self._asked = max(self._asked, end)
         return np.asarray(numbers * self._byte_ticks, dtype=np.float64)
 
-    def take(self, ticks: FloatArray, places: IntArray, values: IntArray, until: float) -> Seen:
+    def take(self, ticks: FloatArray, places: IntArray, values: IntArray, until: float) -> SinkTrace:
         """Bytes that were written; what is sent is told with the moment at which it begins."""
         out_ticks: list[float] = []
         out: list[int] = []
@@ -210,7 +210,7 @@ class RegisterSink:
         self._asked = max(self._asked, until)
         return np.asarray(numbers * self._period, dtype=np.float64)
 
-    def take(self, ticks: FloatArray, places: IntArray, values: IntArray, until: float) -> Seen:
+    def take(self, ticks: FloatArray, places: IntArray, values: IntArray, until: float) -> SinkTrace:
         """Writes, and what takes effect of them before ``until``."""
         out_ticks: list[float] = []
         out: list[int] = []
@@ -261,12 +261,12 @@ class RegisterSink:
         self._since = False
 
 
-def _seen(ticks: list[float], values: list[int]) -> Seen:
-    return Seen(np.rint(np.array(ticks)).astype(np.int64), np.array(values, dtype=np.int64))
+def _seen(ticks: list[float], values: list[int]) -> SinkTrace:
+    return SinkTrace(np.rint(np.array(ticks)).astype(np.int64), np.array(values, dtype=np.int64))
 
 
-def _sink(route: EffectiveRoute) -> SendSink | RegisterSink:
-    return SendSink(route) if route.sink == "send" else RegisterSink(route)
+def _sink(route: EffectiveRoute) -> SerialSink | RegisterSink:
+    return SerialSink(route) if route.sink == "send" else RegisterSink(route)
 
 
 class TextPrinter:
@@ -287,7 +287,7 @@ class TextPrinter:
         self._ticks = np.concatenate((self._ticks, ticks[mine]))
         self._values = np.concatenate((self._values, codes[mine]))
 
-    def advance(self, until: float) -> Seen:
+    def advance(self, until: float) -> SinkTrace:
         """Bytes that begin to leave before ``until``; a line waits for the one before."""
         text = self.text
         out_ticks: list[float] = []
@@ -311,7 +311,7 @@ class TextPrinter:
         return _seen(out_ticks, out)
 
 
-def packed(seen: Seen) -> NDArray[Any]:
+def packed(seen: SinkTrace) -> NDArray[Any]:
     """Pairs of stamp and value as they are sent, (2 · n,) uint32."""
     pairs = np.empty((len(seen.ticks), 2), dtype="<u4")
     pairs[:, 0] = seen.ticks % (1 << 32)

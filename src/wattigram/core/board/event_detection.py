@@ -20,7 +20,7 @@ LONGEST_WAIT = 1 << 16
 
 
 @dataclass(frozen=True)
-class Happening:
+class DetectedEvent:
     """One event: whether a condition began, or ended; ``at`` counts the values of this call."""
 
     watch: int
@@ -30,7 +30,7 @@ class Happening:
     at: int
 
 
-class Watcher:
+class ThresholdDetector:
     """Judges the values of one stream, less those of another where there is one."""
 
     def __init__(self, watch: EffectiveWatch, number: int) -> None:
@@ -42,7 +42,7 @@ class Watcher:
         self._mine = NOTHING
         self._other = NOTHING
 
-    def feed(self, values: Values, other: Values | None = None) -> list[Happening]:
+    def feed(self, values: Values, other: Values | None = None) -> list[DetectedEvent]:
         """Judge new values; with another signal those that its own newest allow."""
         if self.watch.other is not None:
             values = self._difference(values, other or NOTHING)
@@ -75,14 +75,14 @@ class Watcher:
         less = np.rint(other.values[places] * self.watch.other_factor).astype(np.int64)
         return Values(values - less, ticks)
 
-    def _judge(self, found: Values) -> list[Happening]:
+    def _judge(self, found: Values) -> list[DetectedEvent]:
         watch, values = self.watch, found.values
         if not len(values):
             return []
         enters, leaves = watch_masks(watch, values)
         if watch.times > 1:
             enters = self._in_a_row(enters)
-        events: list[Happening] = []
+        events: list[DetectedEvent] = []
         position = 0
         while position < len(values) and self._armed:
             wanted = leaves if self._inside else enters
@@ -96,7 +96,9 @@ class Watcher:
                 bool(enters[position]) if self._inside and watch.every and not leaves[position] else not self._inside
             )
             self._inside = entered
-            events.append(Happening(self.number, entered, int(values[position]), int(found.ticks[position]), position))
+            events.append(
+                DetectedEvent(self.number, entered, int(values[position]), int(found.ticks[position]), position)
+            )
             if watch.once and entered:
                 self._armed = False
             position += 1
@@ -133,7 +135,7 @@ def _after(values: Values, count: int) -> Values:
     return Values(values.values[count:], values.ticks[count:])
 
 
-class ComparatorLooks:
+class ComparatorDetector:
     """A comparator that looks at its pin again and again, noise and all."""
 
     def __init__(
@@ -158,18 +160,18 @@ class ComparatorLooks:
         """Turn the knobs; holds from the next look on."""
         self._bench = bench
 
-    def advance(self, ticks: int) -> list[Happening]:
+    def advance(self, ticks: int) -> list[DetectedEvent]:
         """Edges of its output until then."""
         comparator = self.comparator
         wanted = int(ticks / comparator.response_ticks)
-        found: list[Happening] = []
+        found: list[DetectedEvent] = []
         while self._looks < wanted:
             stop = min(wanted, self._looks + LOOKS)
             found += self._look(self._looks, stop)
             self._looks = stop
         return found
 
-    def _look(self, begin: int, end: int) -> list[Happening]:
+    def _look(self, begin: int, end: int) -> list[DetectedEvent]:
         comparator = self.comparator
         drive = self._bench.pins[comparator.pin]
         at_ticks = np.arange(begin, end) * comparator.response_ticks
@@ -190,5 +192,5 @@ class ComparatorLooks:
         for place in changes:
             rises = bool(state[place])
             if comparator.edge == "both" or rises == (comparator.edge == "rising"):
-                events.append(Happening(comparator.watch, rises, int(rises), int(at_ticks[place]), int(place)))
+                events.append(DetectedEvent(comparator.watch, rises, int(rises), int(at_ticks[place]), int(place)))
         return events

@@ -15,14 +15,14 @@ FloatArray = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Served:
+class ServedResults:
     """Places, among what was given, of the results that were fetched; ``lost`` counts the others up to the last."""
 
     places: IntArray
     lost: int
 
 
-class Service:
+class IsrTimeline:
     """Serves one result after the other.
 
     A call comes when a unit of results is ready; it reads ``notice`` later, and is busy for ``rest``.
@@ -36,7 +36,7 @@ class Service:
         self._random = np.random.Generator(np.random.SFC64([*key, 0x5E7]))
         self._waits: list[float] = []
 
-    def serve(self, ends_ticks: FloatArray, known_ticks: float) -> Served:
+    def serve(self, ends_ticks: FloatArray, known_ticks: float) -> ServedResults:
         """Serve results that are ready at the given instants, in order.
 
         Parameters
@@ -50,13 +50,13 @@ class Service:
         ends = np.concatenate((self._ends, ends_ticks)) if len(self._ends) else ends_ticks
         if service.never:
             self._ends = ends[:0]
-            return Served(np.empty(0, dtype=np.int64), len(ends))
+            return ServedResults(np.empty(0, dtype=np.int64), len(ends))
         if service.jitter_ticks == 0 and self._is_leisurely(ends, known_ticks):
             whole = len(ends) // service.unit * service.unit
             self._ends = ends[whole:]
             if whole:
                 self._free = float(ends[whole - 1]) + service.notice_ticks + service.rest_ticks
-            return Served(np.arange(whole), 0)
+            return ServedResults(np.arange(whole), 0)
         return self._one_by_one(ends, known_ticks)
 
     @property
@@ -80,7 +80,7 @@ class Service:
             self._waits = self._random.random(1024).tolist()
         return self._waits[-1]
 
-    def _one_by_one(self, ends: FloatArray, known_ticks: float) -> Served:
+    def _one_by_one(self, ends: FloatArray, known_ticks: float) -> ServedResults:
         service = self._service
         unit, count = service.unit, len(ends)
         times = ends.tolist()
@@ -110,4 +110,4 @@ class Service:
             at = came
             self._free = read + service.rest_ticks
         self._ends = ends[at:]
-        return Served(np.array(kept, dtype=np.int64), lost)
+        return ServedResults(np.array(kept, dtype=np.int64), lost)

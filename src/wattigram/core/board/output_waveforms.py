@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveDac, EffectivePwm, PinDrive
-from wattigram.core.contract.shapes import Course, held_steps, pulses
+from wattigram.core.contract.shapes import PiecewiseWaveform, pulse_train, zero_order_hold
 
 FloatArray = NDArray[np.float64]
-_LEVEL = Course(np.zeros(1), np.zeros(1), np.zeros(1), np.zeros(1), always=True)
+_LEVEL = PiecewiseWaveform(np.zeros(1), np.zeros(1), np.zeros(1), np.zeros(1), always=True)
 
 
 def dac_levels_v(dac: EffectiveDac) -> FloatArray:
@@ -25,13 +25,13 @@ def dac_levels_v(dac: EffectiveDac) -> FloatArray:
     return np.clip(real * dac.lsb_v, dac.low_v, dac.high_v)
 
 
-def dac_course(dac: EffectiveDac, tick_hz: int) -> Course:
+def dac_waveform(dac: EffectiveDac, tick_hz: int) -> PiecewiseWaveform:
     """The voltage of a DAC's pin."""
     levels = dac_levels_v(dac)
     if dac.steady:
         flat = np.zeros(1)
-        return Course(np.zeros(1), levels[:1], flat, flat, always=True)
-    return held_steps(
+        return PiecewiseWaveform(np.zeros(1), levels[:1], flat, flat, always=True)
+    return zero_order_hold(
         levels,
         dac.update_ticks / tick_hz,
         tau_s=dac.tau_s,
@@ -42,21 +42,21 @@ def dac_course(dac: EffectiveDac, tick_hz: int) -> Course:
     )
 
 
-def pwm_course(pwm: EffectivePwm, tick_hz: int) -> Course:
+def pwm_waveform(pwm: EffectivePwm, tick_hz: int) -> PiecewiseWaveform:
     """The pulses of a PWM pin."""
     count_s = pwm.count_ticks / tick_hz
-    return pulses(0.0, pwm.high_v, pwm.high_counts * count_s, pwm.counts * count_s)
+    return pulse_train(0.0, pwm.high_v, pwm.high_counts * count_s, pwm.counts * count_s)
 
 
 class Outputs:
     """Courses of a board's output pins."""
 
     def __init__(self, config: EffectiveConfig) -> None:
-        self._courses = {dac.pin: dac_course(dac, config.tick_hz) for dac in config.dacs}
-        self._courses |= {pwm.pin: pwm_course(pwm, config.tick_hz) for pwm in config.pwm}
-        self._wires: dict[tuple[str, tuple[float, ...]], Course] = {}
+        self._courses = {dac.pin: dac_waveform(dac, config.tick_hz) for dac in config.dacs}
+        self._courses |= {pwm.pin: pwm_waveform(pwm, config.tick_hz) for pwm in config.pwm}
+        self._wires: dict[tuple[str, tuple[float, ...]], PiecewiseWaveform] = {}
 
-    def course(self, pin: str, poles_s: tuple[float, ...] = ()) -> Course:
+    def course(self, pin: str, poles_s: tuple[float, ...] = ()) -> PiecewiseWaveform:
         """What a wire from an output carries behind low-passes; 0 V where nothing comes out."""
         key = (pin, poles_s)
         if key not in self._wires:
@@ -100,10 +100,10 @@ class Outputs:
 
 
 @lru_cache(maxsize=64)
-def _course_of(drive: PinDrive) -> Course:
+def _course_of(drive: PinDrive) -> PiecewiseWaveform:
     rows = np.array(drive.pieces, dtype=np.float64).reshape(-1, 3)
     starts, level, slope = rows.T
-    course = Course(
+    course = PiecewiseWaveform(
         np.ascontiguousarray(starts),
         np.ascontiguousarray(level),
         np.ascontiguousarray(slope),

@@ -9,9 +9,9 @@ from fractions import Fraction
 import numpy as np
 
 from wattigram.core.board.channel import Channel, Judgeable
-from wattigram.core.board.dma_buffer import HandOver
-from wattigram.core.board.dma_routes import Route, Seen, TextPrinter, packed
-from wattigram.core.board.event_detection import ComparatorLooks, Happening, Watcher
+from wattigram.core.board.dma_buffer import BufferPart
+from wattigram.core.board.dma_routes import DmaRoute, SinkTrace, TextPrinter, packed
+from wattigram.core.board.event_detection import ComparatorDetector, DetectedEvent, ThresholdDetector
 from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.board.processing import NOTHING, Values
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
@@ -37,13 +37,15 @@ class Run:
         self.channels = [Channel(config, outputs, stream, threads) for stream in range(len(config.converters))]
         # What is started by events comes after what makes them.
         self._in_order = sorted(self.channels, key=lambda channel: channel.config.pace.kind == "events")
-        self._watchers = [Watcher(watch, number) for number, watch in enumerate(config.watches) if watch is not None]
+        self._watchers = [
+            ThresholdDetector(watch, number) for number, watch in enumerate(config.watches) if watch is not None
+        ]
         self._comparators = [
-            ComparatorLooks(comparator, number, config.bench, outputs, config.tick_hz, config.seed)
+            ComparatorDetector(comparator, number, config.bench, outputs, config.tick_hz, config.seed)
             for number, comparator in enumerate(config.comparators)
         ]
         self._reduced = [0] * len(config.taps)
-        self._routes: list[Route | TextPrinter] = [Route(config, number) for number in range(len(config.routes))]
+        self._routes: list[DmaRoute | TextPrinter] = [DmaRoute(config, number) for number in range(len(config.routes))]
         self._routes += [TextPrinter(config, number) for number in range(len(config.texts))]
 
     @property
@@ -69,7 +71,7 @@ class Run:
             if tap.stream is not None:
                 found[f"items.{tap.stream}"] = done
         for route in self._routes:
-            stream = route.route.stream if isinstance(route, Route) else route.text.stream
+            stream = route.route.stream if isinstance(route, DmaRoute) else route.text.stream
             found[f"items.{stream}"] = 2 * route.observed
         return found
 
@@ -107,13 +109,15 @@ class Run:
         frames = []
         results = [channel.results for channel in self.channels]
         for route in self._routes:
-            config = route.route if isinstance(route, Route) else route.text
+            config = route.route if isinstance(route, DmaRoute) else route.text
             if config.converter is not None:
                 for ends, codes, places in results[config.converter] or ():
                     route.feed(ends, codes, places)
             seen = route.advance(float(self.ticks))
             for begin in range(0, len(seen.ticks), EVENTS_A_FRAME):
-                part = Seen(seen.ticks[begin : begin + EVENTS_A_FRAME], seen.values[begin : begin + EVENTS_A_FRAME])
+                part = SinkTrace(
+                    seen.ticks[begin : begin + EVENTS_A_FRAME], seen.values[begin : begin + EVENTS_A_FRAME]
+                )
                 frames.append(
                     self._frame(
                         packed(part).tobytes(),
@@ -134,7 +138,7 @@ class Run:
         """What is left of each half when the board is stopped."""
         return [frame for channel in self._in_order for frame in self._hand_over(channel, channel.finish())]
 
-    def _hand_over(self, channel: Channel, parts: Iterable[HandOver]) -> Iterator[bytes]:
+    def _hand_over(self, channel: Channel, parts: Iterable[BufferPart]) -> Iterator[bytes]:
         config = channel.config
         for part in parts:
             flags = (FLAG_TAIL if part.is_tail else 0) | (FLAG_FIRST if part.first == 0 else 0)
@@ -198,7 +202,7 @@ class Run:
         has_stage = self.config.taps[judged.tap].stage != "none"
         return judged.reduced if on_reduced and has_stage else judged.raw
 
-    def _act(self, watcher: Watcher, happened: list[Happening], seen_ticks: int | None) -> None:
+    def _act(self, watcher: ThresholdDetector, happened: list[DetectedEvent], seen_ticks: int | None) -> None:
         watch = watcher.watch
         first = next((event for event in happened if event.entered), None)
         if watch.stops and first is not None:
@@ -206,7 +210,7 @@ class Run:
             channel.stop_after(seen_ticks if seen_ticks is not None else first.ticks, watch.rearm_ticks)
             watcher.rearm()
 
-    def _start_others(self, happened: list[Happening], seen_ticks: int | None) -> None:
+    def _start_others(self, happened: list[DetectedEvent], seen_ticks: int | None) -> None:
         for channel in self.channels:
             pace = channel.config.pace
             if pace.kind != "events":
@@ -216,7 +220,7 @@ class Run:
                 if event.watch == pace.watch and wanted:
                     channel.pace.trigger_at(float(event.ticks if seen_ticks is None else seen_ticks))
 
-    def _event_frames(self, happened: list[Happening]) -> list[bytes]:
+    def _event_frames(self, happened: list[DetectedEvent]) -> list[bytes]:
         frames = []
         for begin in range(0, len(happened), EVENTS_A_FRAME):
             rows = [

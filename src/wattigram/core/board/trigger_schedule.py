@@ -34,7 +34,7 @@ class Starts:
         return len(self.ticks)
 
 
-class Pace:
+class TriggerSchedule:
     """Follows triggers one by one; gives the conversions that each of them starts: a cycle, or one slot."""
 
     def __init__(self, converter: EffectiveConverter, index: int, seed: int) -> None:

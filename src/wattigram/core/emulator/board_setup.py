@@ -8,18 +8,18 @@ from typing import Annotated
 from pydantic import Field, ValidationError
 
 from wattigram.core.base.errors import BoardError
-from wattigram.core.base.fields import Strict
+from wattigram.core.base.fields import StrictModel
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.part import Part
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 from wattigram.core.silicon.registers import Surroundings, surroundings
 
 Stream = Annotated[int, Field(ge=0, le=255)]
 
 
-class BoardSetup(Strict):
+class BoardSetup(StrictModel):
     """All that a virtual board with an image is given besides the image.
 
     ``stopped`` names converters that the program may stop, so that they are followed cycle by cycle; ``probes`` are
@@ -56,7 +56,7 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
         signals = [project.signal(slot.signal) for slot in chain.slots]
         by_window = any(window.action == "stop" for signal in signals for window in signal.windows)
         by_twin = any(signal.twin is not None and signal.twin.action == "stop" for signal in signals)
-        if (by_window or by_twin) and cycle_timing(workspace, chain).stamped:
+        if (by_window or by_twin) and scan_timing(workspace, chain).stamped:
             stopped.append(chain.converter)
     probes = {route.channel: OUTPUT_STREAM + number for number, route in enumerate(project.routes)}
     reporting = [

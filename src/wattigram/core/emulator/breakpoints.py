@@ -17,7 +17,7 @@ _ACCESSES = {
 _WIDEST_ACCESS = 8
 
 
-class Stops:
+class Breakpoints:
     """Breakpoints, watchpoints and steps of one processor."""
 
     def __init__(self, uc: Any) -> None:

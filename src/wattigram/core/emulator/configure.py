@@ -10,8 +10,8 @@ from pydantic import ValidationError
 from wattigram.core.base.errors import BoardError, RegisterError
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectivePace
 from wattigram.core.emulator.board_setup import BoardSetup
-from wattigram.core.emulator.trial import Ramp
-from wattigram.core.model.design import Project, Window, Workspace
+from wattigram.core.emulator.trial import RampSource
+from wattigram.core.model.design import Project, Threshold, Workspace
 from wattigram.core.silicon.deploy.project_config import silicon_config
 from wattigram.core.silicon.registers import NO_WINDOW, Observed, SiliconState, silicon_project
 from wattigram.core.silicon.registers.design_from_registers import ReadCodes
@@ -34,7 +34,7 @@ def image_silicon(
     setup: BoardSetup,
     read_codes: ReadCodes,
     observed: Observed,
-    ramps: Mapping[str, Ramp],
+    ramps: Mapping[str, RampSource],
 ) -> Silicon:
     """The configuration that registers come to, with items as hardware leaves them.
 
@@ -95,10 +95,10 @@ def _watches(workspace: Workspace) -> Iterator[tuple[int, tuple[str, int]]]:
 def _stoppable(project: Project, setup: BoardSetup) -> Project:
     """Converters that the program may stop are followed cycle by cycle, as where a window of their own may stop them."""
     stopped = {chain.slots[0].signal for chain in project.chains if chain.converter in setup.stopped and chain.slots}
-    idle = Window(name="stopped by the program", low=0.0, high=0.0, action="stop", enabled=False)
-    return project.changed(
+    idle = Threshold(name="stopped by the program", low=0.0, high=0.0, action="stop", enabled=False)
+    return project.replaced(
         signals=tuple(
-            signal.changed(windows=(*signal.windows, idle)) if signal.name in stopped else signal
+            signal.replaced(windows=(*signal.windows, idle)) if signal.name in stopped else signal
             for signal in project.signals
         )
     )

@@ -14,8 +14,8 @@ from unicorn import arm_const as arm
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image
-from wattigram.core.emulator.breakpoints import Stops
-from wattigram.core.model.part import Memory
+from wattigram.core.emulator.breakpoints import Breakpoints
+from wattigram.core.model.part import MemoryMap
 
 uc_api: Any = unicorn  # its type hints are incomplete
 PATIENCE_S = 2.0
@@ -63,7 +63,7 @@ class Cpu:
     All calls are of this process's own thread; ``interrupt`` may come from another.
     """
 
-    def __init__(self, image: Image, memory: Memory, bus: Bus, register_pages: frozenset[int]) -> None:
+    def __init__(self, image: Image, memory: MemoryMap, bus: Bus, register_pages: frozenset[int]) -> None:
         self.image = image
         self.memory = memory
         self._bus = bus
@@ -81,7 +81,7 @@ class Cpu:
             self._load(segment.address, segment.data)
         self.on_break: Callable[[], None] = lambda: None
         """Called when a breakpoint is reached, within whatever runs."""
-        self.stops = Stops(self._uc)
+        self.stops = Breakpoints(self._uc)
         self.is_looked_at = False
         """A debugger is there, and wants to find its way through the stack."""
         self._started_at: float | None = None

@@ -13,7 +13,7 @@ from wattigram.core.emulator.peripherals import Peripherals
 
 
 @dataclass
-class Seen:
+class Activity:
     """What firmware did to the silicon while it ran, in the order in which it did it."""
 
     started: list[str] = field(default_factory=list)
@@ -60,7 +60,7 @@ class Machine:
         self.setup = setup
         self.now = 0
         self.in_main = False
-        self.seen = Seen()
+        self.activity = Activity()
         self.uarts: dict[str, UartLine] = {}
         self.peripherals = Peripherals(setup.part, self)
         self.cpu = Cpu(image, memory, self.peripherals, self.peripherals.pages)
@@ -86,7 +86,7 @@ class Machine:
         self.cpu.reset()
         self._main()
 
-    def hear(self, data: bytes) -> None:
+    def on_command(self, data: bytes) -> None:
         """Bytes come in, and the main loop looks at them."""
         self.peripherals.inbox.extend(data)
         self.wake()
@@ -156,21 +156,21 @@ class Machine:
         """Bus clocks since reset, with those that the main loop has taken for results since it woke."""
         return (self.now + self._spent_ticks) // self._clock_divisor
 
-    def fetch(self, address: int, count: int) -> bytes:
+    def read_memory(self, address: int, count: int) -> bytes:
         """Bytes of memory."""
         return self.cpu.read(address, count)
 
-    def rest(self) -> None:
+    def on_sleep(self) -> None:
         """The main loop waits for something."""
         self.cpu.stop()
 
-    def found(self) -> None:
+    def on_result(self) -> None:
         """The main loop has a result before it."""
         if not self._has_found:
             self._has_found = True
             self._found_at = self.cpu.instructions
 
-    def looked_in_vain(self) -> None:
+    def on_empty_poll(self) -> None:
         """The main loop has done what there was to do."""
         if self._has_found and self._done_at is None:
             self._done_at = self.cpu.instructions
@@ -180,24 +180,24 @@ class Machine:
         """Instructions from where the main loop found a result, since it woke, until it looked in vain again."""
         return None if self._done_at is None else self._done_at - self._found_at
 
-    def taken(self, owner: str) -> None:
+    def on_result_read(self, owner: str) -> None:
         """The main loop took a result: whatever it does next, it does later."""
         if self.in_main:
             self._spent_ticks = self.handling_cycles.get(owner, 0) * self._clock_divisor
 
-    def started(self, owner: str) -> None:
+    def on_start(self, owner: str) -> None:
         """Firmware started a conversion."""
-        self.seen.started.append(owner)
+        self.activity.started.append(owner)
 
-    def enabled(self, owner: str, on: bool) -> None:
+    def on_enable(self, owner: str, on: bool) -> None:
         """Firmware switched a peripheral."""
-        self.seen.enabled.append((owner, on))
+        self.activity.enabled.append((owner, on))
 
-    def coded(self, owner: str, code: int) -> None:
+    def on_dac_code(self, owner: str, code: int) -> None:
         """Firmware gave a DAC a code."""
-        self.seen.coded.append((owner, self.now, code))
+        self.activity.coded.append((owner, self.now, code))
 
-    def sent(self, owner: str, byte: int) -> None:
+    def on_byte(self, owner: str, byte: int) -> None:
         """Firmware gave a UART a byte."""
         if owner in self.uarts:
             self.uarts[owner].put(self.now, byte)

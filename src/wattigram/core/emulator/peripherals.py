@@ -22,7 +22,7 @@ _TOLD_BY = {"half-seen": "half", "full-seen": "full", "window-seen": "window-tel
 MOST_WRITTEN = 4096
 
 
-class Around(Protocol):
+class PeripheralListener(Protocol):
     """What is around the registers: the processor's memory, the time, and the silicon that runs."""
 
     @property
@@ -33,31 +33,31 @@ class Around(Protocol):
     def in_main(self) -> bool:
         """The main loop runs, and no handler."""
 
-    def fetch(self, address: int, count: int) -> bytes:
+    def read_memory(self, address: int, count: int) -> bytes:
         """Bytes of memory."""
 
-    def rest(self) -> None:
+    def on_sleep(self) -> None:
         """The main loop waits for something: let the board go on."""
 
-    def found(self) -> None:
+    def on_result(self) -> None:
         """The main loop finds a result."""
 
-    def looked_in_vain(self) -> None:
+    def on_empty_poll(self) -> None:
         """The main loop looked for something that is not there, for the first time since it woke."""
 
-    def taken(self, owner: str) -> None:
+    def on_result_read(self, owner: str) -> None:
         """Firmware took a result."""
 
-    def started(self, owner: str) -> None:
+    def on_start(self, owner: str) -> None:
         """Firmware started a conversion."""
 
-    def enabled(self, owner: str, on: bool) -> None:
+    def on_enable(self, owner: str, on: bool) -> None:
         """Firmware switched a peripheral on or off."""
 
-    def coded(self, owner: str, code: int) -> None:
+    def on_dac_code(self, owner: str, code: int) -> None:
         """Firmware gave a DAC a code."""
 
-    def sent(self, owner: str, byte: int) -> None:
+    def on_byte(self, owner: str, byte: int) -> None:
         """Firmware gave a UART a byte."""
 
     def has_room(self, owner: str) -> bool:
@@ -80,9 +80,9 @@ class ConverterLive:
 class Peripherals:
     """All registers; the processor's bus."""
 
-    def __init__(self, part: Part, around: Around) -> None:
+    def __init__(self, part: Part, listener: PeripheralListener) -> None:
         self.registers = register_map(part)
-        self._around = around
+        self._listener = listener
         self.state = SiliconState(self.registers)
         self.converters = {converter.name: ConverterLive() for converter in part.converters}
         self.live: dict[tuple[str, str, int], int] = {}
@@ -199,7 +199,7 @@ class Peripherals:
             elif live is not None and one.sets == "result":
                 now = live.results[at.index] if at.index < len(live.results) else live.newest
             elif one.sets in {"ticks-low", "ticks-high"}:
-                now = self._around.ticks >> (32 if one.sets == "ticks-high" else 0)
+                now = self._listener.ticks >> (32 if one.sets == "ticks-high" else 0)
             if now is not None:
                 value = value & ~one.mask | now << one.low & one.mask
         return value >> 8 * (address - at.address) & 0xFF
@@ -229,7 +229,7 @@ class Peripherals:
                     if code:
                         self._command(at.owner, one.sets)
                 case "write" if one.sets == "sent":
-                    self._around.sent(at.owner, code)
+                    self._listener.on_byte(at.owner, code)
                 case "read-write":
                     self._changed(at.owner, one.sets, code, (before & one.mask) >> one.low)
                 case _:
@@ -242,12 +242,12 @@ class Peripherals:
                 case "send-from":
                     self._send_from = code
                 case "send-count":
-                    data = self._around.fetch(self._send_from, code)
+                    data = self._listener.read_memory(self._send_from, code)
                     self.outbox_bytes += len(data)
                     if self.outbox_bytes < MOST_OUTBOX_BYTES:
                         self.outbox.append(data)
                 case "alarm":
-                    self.alarm_at = self._around.ticks + code if code else None
+                    self.alarm_at = self._listener.ticks + code if code else None
                 case "alarm-seen" if code:
                     self.live[at.owner, "alarm-seen", 0] = 0
                 case _:
@@ -261,13 +261,13 @@ class Peripherals:
             if converter is not None:
                 converter.done = False
             if self.running:
-                self._around.started(owner)
+                self._listener.on_start(owner)
 
     def _changed(self, owner: str, what: str, code: int, before: int) -> None:
         if self.running and what in {"on", "run"} and code != before:
-            self._around.enabled(owner, bool(code))
+            self._listener.on_enable(owner, bool(code))
         elif what == "data":
-            self._around.coded(owner, code)
+            self._listener.on_dac_code(owner, code)
 
     def _live(self, at: RegisterAt, what: str) -> int:
         match at.block.kind:
@@ -276,20 +276,20 @@ class Peripherals:
             case "converter":
                 return self._live_converter(at, what)
             case "uart" if what == "room":
-                return int(self._around.has_room(at.owner))
+                return int(self._listener.has_room(at.owner))
             case _:
                 return self.live.get((at.owner, what, at.index), 0)
 
     def _live_system(self, what: str) -> int:
         match what:
             case "ticks-low":
-                ticks = self._around.ticks
+                ticks = self._listener.ticks
                 self._held_high = ticks >> 32
                 return ticks & 0xFFFFFFFF
             case "ticks-high":
                 return self._held_high & 0xFFFFFFFF
             case "waiting":
-                if not self.inbox and self._around.in_main:
+                if not self.inbox and self._listener.in_main:
                     self._look_for_bytes()
                 return min(len(self.inbox), 0xFFFF)
             case "received":
@@ -301,17 +301,17 @@ class Peripherals:
         self._byte_looks += 1
         if self._byte_looks >= EMPTY_LOOKS:
             self._byte_looks = 0
-            self._around.rest()
+            self._listener.on_sleep()
 
     def _look_in_vain(self) -> None:
         """The main loop asks for what is not there; asking again and again, it waits, and time may go on."""
         self._empty_looks += 1
         if self._empty_looks == 1:
-            self._around.looked_in_vain()
+            self._listener.on_empty_poll()
         if self._empty_looks >= EMPTY_LOOKS:
             self._empty_looks = 0
             self._rested_looking = True
-            self._around.rest()
+            self._listener.on_sleep()
 
     def _live_converter(self, at: RegisterAt, what: str) -> int:
         live = self.converters[at.owner]
@@ -343,20 +343,20 @@ class Peripherals:
     def _is_done(self, live: ConverterLive) -> bool:
         """Whether a result is there, as the main loop or a handler finds it."""
         is_done = live.done or bool(live.fifo)
-        if not self._around.in_main:
+        if not self._listener.in_main:
             return is_done
         if self._rested_looking:  # the look at which the processor rested is made again, and still finds nothing
             self._rested_looking = False
             return False
         if is_done:
-            self._around.found()
+            self._listener.on_result()
         else:
             self._look_in_vain()
         return is_done
 
     def _take(self, owner: str, live: ConverterLive) -> None:
         if live.done:
-            self._around.taken(owner)
+            self._listener.on_result_read(owner)
         live.done = False
 
     def _note(self, text: str) -> None:

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.board.channel import Channel
-from wattigram.core.board.dma_buffer import HandOver
-from wattigram.core.board.event_detection import Happening
+from wattigram.core.board.dma_buffer import BufferPart
+from wattigram.core.board.event_detection import DetectedEvent
 from wattigram.core.emulator.cpu import CpuError
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.silicon.registers import RegisterMap, SiliconState
@@ -21,7 +21,7 @@ _DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32:
 
 
 @dataclass(frozen=True)
-class Carrier:
+class DmaTransfer:
     """A DMA channel that writes something of each result into memory."""
 
     channel: str
@@ -34,7 +34,7 @@ class Carrier:
     repeats: bool
 
 
-def carriers(state: SiliconState, converter: str) -> tuple[Carrier | None, Carrier | None]:
+def dma_transfers(state: SiliconState, converter: str) -> tuple[DmaTransfer | None, DmaTransfer | None]:
     """Channels that carry a converter's results, and the instants at which they were ready."""
     registers = state.registers
     results, stamps = None, None
@@ -50,7 +50,7 @@ def carriers(state: SiliconState, converter: str) -> tuple[Carrier | None, Carri
             if source is None or registers.at(state.number(name, "to", 0)) is not None:
                 continue
             width = state.number(name, "to-width", 16)
-            carrier = Carrier(
+            carrier = DmaTransfer(
                 name,
                 state.number(name, "to", 0),
                 width,
@@ -67,7 +67,7 @@ def carriers(state: SiliconState, converter: str) -> tuple[Carrier | None, Carri
     return results, stamps
 
 
-class Handing:
+class ResultDelivery:
     """Hands what one converter gives to the processor."""
 
     def __init__(self, machine: Machine, state: SiliconState, converter: str, slots: int) -> None:
@@ -75,12 +75,12 @@ class Handing:
         self._slots = slots
         self.converter = converter
         self.delivery = state.text(converter, "delivery", "polling")
-        self.results, self.stamps = carriers(state, converter)
+        self.results, self.stamps = dma_transfers(state, converter)
         self._live = machine.peripherals.converters[converter]
         self._registers: RegisterMap = state.registers
         self._shadow = state.shadow
 
-    def hand(self, channel: Channel, part: HandOver, epoch: int, next_number: int) -> None:
+    def hand(self, channel: Channel, part: BufferPart, epoch: int, next_number: int) -> None:
         """Put a unit of results where firmware looks for it, and call whoever waits for it.
 
         ``next_number`` is that of the next item that firmware will be given.
@@ -104,7 +104,7 @@ class Handing:
             self._live.tally = part.first + len(part.items)
             self.machine.interrupt(self.converter)
 
-    def leave(self, part: HandOver, ready: IntArray) -> None:
+    def leave(self, part: BufferPart, ready: IntArray) -> None:
         """Items since the last mark lie in memory already, and a FIFO has them; nobody has been told."""
         if self.delivery == "dma" and not len(part.items):
             if self.results is not None:
@@ -117,7 +117,7 @@ class Handing:
             self._live.tally = part.first + len(part.items)
             self._live.fifo = deque(zip(part.items.tolist(), ready.tolist(), strict=True))
 
-    def _show(self, part: HandOver, ready: IntArray) -> None:
+    def _show(self, part: BufferPart, ready: IntArray) -> None:
         """Result registers, by slot and the newest."""
         live = self._live
         live.newest = int(part.items[-1])
@@ -130,7 +130,7 @@ class Handing:
         for number, item in enumerate(part.items[-tail:].tolist(), start=first):
             live.results[number % slots] = item
 
-    def _carry(self, part: HandOver, ready: IntArray) -> bool:
+    def _carry(self, part: BufferPart, ready: IntArray) -> bool:
         """Write items, and their instants, where DMA was told to; false where there is no memory."""
         assert self.results is not None
         try:
@@ -143,7 +143,7 @@ class Handing:
         self._set_place(self.results, part.first + len(part.items))
         return True
 
-    def _put(self, carrier: Carrier, first: int, items: NDArray[Any]) -> None:
+    def _put(self, carrier: DmaTransfer, first: int, items: NDArray[Any]) -> None:
         if carrier.read_bits < 8 * items.itemsize:
             items = items & (1 << carrier.read_bits) - 1
         data = items.astype(_DTYPES[carrier.width_bits])
@@ -159,7 +159,7 @@ class Handing:
         if head < len(data) and carrier.repeats:
             self.machine.cpu.write(carrier.address, data[head : head + carrier.items].tobytes())
 
-    def _set_place(self, carrier: Carrier, number: int) -> None:
+    def _set_place(self, carrier: DmaTransfer, number: int) -> None:
         if not self._registers.has(carrier.channel, "place"):
             return
         place = self._registers.find(carrier.channel, "place")
@@ -169,7 +169,7 @@ class Handing:
         code = number % carrier.items if carrier.repeats else min(number, carrier.items)
         self._shadow.write(at, whole | (code << place.field.low & place.field.mask))
 
-    def _mark(self, part: HandOver) -> None:
+    def _mark(self, part: BufferPart) -> None:
         """The half or the full mark is passed."""
         assert self.results is not None
         carrier = self.results
@@ -182,7 +182,7 @@ class Handing:
             machine.interrupt(carrier.channel)
 
 
-def tell_window(machine: Machine, converter: str, index: int, event: Happening, epoch: int) -> None:
+def tell_window(machine: Machine, converter: str, index: int, event: DetectedEvent, epoch: int) -> None:
     """A window of a converter saw something."""
     live = machine.peripherals.live
     ticks = epoch + event.ticks
@@ -195,7 +195,7 @@ def tell_window(machine: Machine, converter: str, index: int, event: Happening, 
         machine.interrupt(converter)
 
 
-def tell_comparator(machine: Machine, name: str, event: Happening, epoch: int) -> None:
+def tell_comparator(machine: Machine, name: str, event: DetectedEvent, epoch: int) -> None:
     """A comparator's output changed."""
     live = machine.peripherals.live
     ticks = epoch + event.ticks

@@ -10,13 +10,13 @@ import numpy as np
 
 from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
-from wattigram.core.board.dma_buffer import HandOver
-from wattigram.core.board.event_detection import Happening, Watcher
-from wattigram.core.contract.link import FLAG_ASIDE, FLAG_FIRST, FrameType
+from wattigram.core.board.dma_buffer import BufferPart
+from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetector
+from wattigram.core.contract.link import FLAG_FIRST, FLAG_UNSEQUENCED, FrameType
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.machine import Machine
-from wattigram.core.emulator.result_delivery import Handing, IntArray, tell_comparator, tell_window
-from wattigram.core.silicon.registers import NO_WINDOW, SiliconState, happening_count
+from wattigram.core.emulator.result_delivery import IntArray, ResultDelivery, tell_comparator, tell_window
+from wattigram.core.silicon.registers import NO_WINDOW, SiliconState, event_count
 
 LONGEST_STEP_S = 0.02
 """Of board time that is worked out at once, so that converters do not run far ahead of one another."""
@@ -54,17 +54,17 @@ class ImageRun(Run):
         self._end_ticks = end_ticks
         # What the image stops or starts must be seen at once, and an end that is not known may be any alarm.
         self._is_split = end_ticks is None or any(self._is_acted_upon(channel) for channel in self.channels)
-        self._undone: list[deque[HandOver]] = [deque() for _ in self.channels]
+        self._undone: list[deque[BufferPart]] = [deque() for _ in self.channels]
         """Units of each channel that the program has not been told of yet."""
         self._ahead: list[Work] = []
         """What silicon has worked out already and comes to the program later than now: the rest of a long cycle."""
-        self._events: list[Happening] = []
+        self._events: list[DetectedEvent] = []
         self._happened: Counter[str] = Counter()
         """How often the condition of each watch of the hardware began to hold, and ended; ticks of the first beginning."""
         self._uart_bytes: dict[str, int] = {}
         self._by_name = {channel.config.name: channel for channel in self.channels}
         self._handings = [
-            Handing(machine, state, channel.config.name, len(channel.config.slots)) for channel in self.channels
+            ResultDelivery(machine, state, channel.config.name, len(channel.config.slots)) for channel in self.channels
         ]
 
     @property
@@ -150,7 +150,7 @@ class ImageRun(Run):
             found.append(pending.popleft())
         return found
 
-    def _units(self, channel: Channel, parts: list[HandOver]) -> list[Work]:
+    def _units(self, channel: Channel, parts: list[BufferPart]) -> list[Work]:
         """Hand-overs with the instants at which they come."""
         handing = self._handings[channel.stream]
         if not parts:
@@ -163,14 +163,14 @@ class ImageRun(Run):
         self._undone[channel.stream] += parts
         return found
 
-    def _handing(self, handing: Handing, channel: Channel, part: HandOver, number: int) -> Callable[[], None]:
+    def _handing(self, handing: ResultDelivery, channel: Channel, part: BufferPart, number: int) -> Callable[[], None]:
         def hand() -> None:
             self._undone[channel.stream].popleft()
             handing.hand(channel, part, self.epoch, number)
 
         return hand
 
-    def _act(self, watcher: Watcher, happened: list[Happening], seen_ticks: int | None) -> None:
+    def _act(self, watcher: ThresholdDetector, happened: list[DetectedEvent], seen_ticks: int | None) -> None:
         """A window of the hardware stops its converter, which is off then until the image switches it on again."""
         super()._act(watcher, happened, seen_ticks)
         watch = watcher.watch
@@ -179,7 +179,7 @@ class ImageRun(Run):
             self._halted[name] = True
             self.machine.peripherals.switch_off(name)
 
-    def _event_frames(self, happened: list[Happening]) -> list[bytes]:
+    def _event_frames(self, happened: list[DetectedEvent]) -> list[bytes]:
         self._events += happened
         return []
 
@@ -188,14 +188,14 @@ class ImageRun(Run):
         for event in self._events:
             place = self._watch_places.get(event.watch)
             if place is not None:
-                self._happened[happening_count(place, "began" if event.entered else "ended")] += 1
+                self._happened[event_count(place, "began" if event.entered else "ended")] += 1
                 if event.entered:
-                    self._happened.setdefault(happening_count(place, "first"), event.ticks)
+                    self._happened.setdefault(event_count(place, "first"), event.ticks)
                 found.append((event.ticks, self._telling(place, event)))
         self._events = []
         return found
 
-    def _telling(self, place: tuple[str, int], event: Happening) -> Callable[[], None]:
+    def _telling(self, place: tuple[str, int], event: DetectedEvent) -> Callable[[], None]:
         owner, index = place
         if index == NO_WINDOW:
             return lambda: tell_comparator(self.machine, owner, event, self.epoch)
@@ -220,11 +220,11 @@ class ImageRun(Run):
 
     def _follow(self) -> None:
         """What the image did to the silicon takes effect."""
-        seen = self.machine.seen
-        if not (seen.enabled or seen.started or seen.coded):
+        activity = self.machine.activity
+        if not (activity.enabled or activity.started or activity.coded):
             return
         now = self.machine.now - self.epoch
-        for owner, on in seen.enabled:
+        for owner, on in activity.enabled:
             channel = self._by_name.get(owner)
             if channel is None or self._halted.get(owner, False) != on:
                 continue
@@ -234,29 +234,29 @@ class ImageRun(Run):
             else:
                 since = max(float(now), channel.pace.free_ticks)
                 channel.pace.pause(since, float(now) if on else None)
-        for owner in seen.started:
+        for owner in activity.started:
             channel = self._by_name.get(owner)
             if channel is not None and channel.config.pace.kind == "events":
                 channel.pace.trigger_at(float(now))
-        seen.clear()
+        activity.clear()
 
     def leave_partials(self) -> None:
         """Before the image may stop: what DMA has moved since the last mark lies in memory."""
         for channel, handing in zip(self.channels, self._handings, strict=True):
             handing.leave(*self._left(channel))
 
-    def _left(self, channel: Channel) -> tuple[HandOver, IntArray]:
+    def _left(self, channel: Channel) -> tuple[BufferPart, IntArray]:
         """Items of a channel that are ready by now and that nobody was told of, and when they were."""
         waiting = list(self._undone[channel.stream])
         rest = channel.unfinished
         parts = [*waiting, *([rest] if rest is not None else [])]
         if not parts:
             nothing = np.empty(0, dtype=np.int64)
-            return HandOver(nothing, channel.handed_over, None), nothing
+            return BufferPart(nothing, channel.handed_over, None), nothing
         items = np.concatenate([part.items for part in parts])
         ready = np.concatenate([channel.ready_ticks(part) for part in parts]) + self.epoch
         count = int(np.searchsorted(ready, self.machine.now, side="right"))
-        return HandOver(items[:count], parts[0].first, None), ready[:count]
+        return BufferPart(items[:count], parts[0].first, None), ready[:count]
 
     def silicon_totals(self) -> dict[str, int]:
         """Counts that only the silicon knows."""
@@ -282,7 +282,13 @@ class ImageRun(Run):
     ) -> bytes:
         """A frame of the board's own, aside of those that the image numbers."""
         return super()._frame(
-            payload, kind, stream=stream, item_bytes=item_bytes, flags=flags | FLAG_ASIDE, ticks=ticks, first=first
+            payload,
+            kind,
+            stream=stream,
+            item_bytes=item_bytes,
+            flags=flags | FLAG_UNSEQUENCED,
+            ticks=ticks,
+            first=first,
         )
 
     def _uart_frames(self) -> list[bytes]:

@@ -11,7 +11,7 @@ from wattigram.core.board import Run
 from wattigram.core.board.server import Client, PortServer
 from wattigram.core.contract.board_config import EffectiveConfig, check_bench, parse_pins
 from wattigram.core.contract.image import Image
-from wattigram.core.contract.link import FAILED, FLAG_ASIDE, FrameType, pointings_text, writes_text
+from wattigram.core.contract.link import FAILED, FLAG_UNSEQUENCED, FrameType, pointings_text, writes_text
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.configure import Silicon, image_silicon
 from wattigram.core.emulator.debug_server import DebugServer
@@ -27,7 +27,7 @@ HELD_S = 0.0002
 class ImageServer(PortServer):
     """Offers the same ports as any virtual board; what it says is what its firmware says."""
 
-    _flags = FLAG_ASIDE
+    _flags = FLAG_UNSEQUENCED
 
     def __init__(
         self,
@@ -140,7 +140,7 @@ class ImageServer(PortServer):
                     run.leave_partials()
                 if run is not None and word == "query":
                     self._say_silicon(run)
-                self._machine.hear(f"{word} {rest}".strip().encode() + b"\n")
+                self._machine.on_command(f"{word} {rest}".strip().encode() + b"\n")
                 self._pass_on()
 
     @property
@@ -149,7 +149,7 @@ class ImageServer(PortServer):
 
     def _start(self, client: Client, options: list[str]) -> None:
         if self._run is not None:
-            self._machine.hear(b"stop\n")
+            self._machine.on_command(b"stop\n")
             self._pass_on()
             self._end()
         self._fast = self._always_fast or "fast" in options
@@ -158,9 +158,9 @@ class ImageServer(PortServer):
             self._machine = self._new_machine()
         machine = self._machine
         machine.peripherals.begin()
-        machine.seen.clear()
+        machine.activity.clear()
         machine.uarts = self._uart_lines()
-        machine.hear(" ".join(["start", *(option for option in options if option != "fast")]).encode() + b"\n")
+        machine.on_command(" ".join(["start", *(option for option in options if option != "fast")]).encode() + b"\n")
         self._broadcast(machine.peripherals.take_outbox())
         self._begin_silicon(client, _end_ticks(options))
 
@@ -168,8 +168,8 @@ class ImageServer(PortServer):
         """The firmware has set everything up: see what it does, and let the silicon go."""
         machine = self._machine
         if machine.fault is None:
-            early = list(machine.seen.coded)
-            machine.seen.clear()
+            early = list(machine.activity.coded)
+            machine.activity.clear()
             machine.peripherals.running = True
             machine.handling_cycles = {}
             self._trial = try_out(machine, early)

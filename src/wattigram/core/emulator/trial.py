@@ -12,9 +12,9 @@ from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from wattigram.core.contract.link import Pointing
+from wattigram.core.contract.link import ChannelPointing
 from wattigram.core.emulator.machine import Machine
-from wattigram.core.emulator.result_delivery import carriers
+from wattigram.core.emulator.result_delivery import dma_transfers
 from wattigram.core.silicon.registers import Observed, SiliconState
 
 CALLS = 48
@@ -27,7 +27,7 @@ LONGEST_S = 1.5
 
 
 @dataclass(frozen=True)
-class Ramp:
+class RampSource:
     """Codes that software gives to a DAC; times in ticks since the start."""
 
     begin_ticks: int
@@ -43,9 +43,9 @@ class Trial:
     cycles: dict[str, int] = field(default_factory=dict)
     inputs: dict[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
     restarts: dict[str, bool] = field(default_factory=dict)
-    pointed: dict[str, Pointing] = field(default_factory=dict)
+    pointed: dict[str, ChannelPointing] = field(default_factory=dict)
     """Of converters that software points: where to in turn, be it once or again and again."""
-    ramps: dict[str, Ramp] = field(default_factory=dict)
+    ramps: dict[str, RampSource] = field(default_factory=dict)
 
     @property
     def observed(self) -> Observed:
@@ -88,7 +88,7 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
         peripherals.state = state
         peripherals.converters, peripherals.live, peripherals.inbox = kept[0], kept[1], kept[2]
         peripherals.alarm_at, machine.now, machine.uarts, peripherals.outbox = kept[3], kept[4], kept[5], kept[6]
-        machine.seen.clear()
+        machine.activity.clear()
     return found
 
 
@@ -97,7 +97,7 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
     state = machine.peripherals.state
     live = machine.peripherals.converters[name]
     delivery = state.text(name, "delivery", "polling")
-    machine.seen.clear()
+    machine.activity.clear()
     if delivery == "dma":
         costs = _marks(machine, name)
     else:
@@ -119,8 +119,8 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
                 machine.wake()
             live.fifo.clear()
             inputs.append(_input(machine.peripherals.state, name))
-            starts.append(name in machine.seen.started)
-            machine.seen.started.clear()
+            starts.append(name in machine.activity.started)
+            machine.activity.started.clear()
             if number >= 8 and delivery == "fifo":
                 break
         # Software that goes from slot to slot starts each but the first, or all where it begins anew.
@@ -134,7 +134,7 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
         found.cycles[name] = max(1, int(statistics.median_high(costs)))
     live.done = True
     machine.wake()
-    if delivery in {"dma", "fifo"} and name in machine.seen.started:
+    if delivery in {"dma", "fifo"} and name in machine.activity.started:
         found.restarts[name] = True
 
 
@@ -146,7 +146,7 @@ def _by_software(state: SiliconState, name: str) -> bool:
 def _marks(machine: Machine, name: str) -> list[int]:
     """Instructions from each mark until the main loop sleeps again."""
     peripherals = machine.peripherals
-    carrier, _stamps = carriers(peripherals.state, name)
+    carrier, _stamps = dma_transfers(peripherals.state, name)
     costs: list[int] = []
     if carrier is None:
         return costs
@@ -168,7 +168,7 @@ def _input(state: SiliconState, name: str) -> tuple[int, int]:
     return state.number(name, "channel", 0), state.number(name, "sampling", 1)
 
 
-def _in_turn(inputs: list[tuple[int, int]]) -> Pointing:
+def _in_turn(inputs: list[tuple[int, int]]) -> ChannelPointing:
     """Where a converter is pointed again and again; the last of a turn comes first, as it was before the first call."""
     turn = inputs[1 : 1 + _period(inputs[1:])]
     return (turn[-1], *turn[:-1])
@@ -186,7 +186,7 @@ def _has_dac(state: SiliconState) -> bool:
     return any(dac.name in state.touched and state.is_on(dac.name) for dac in state.registers.part.dacs)
 
 
-def _ramps(machine: Machine, early: Sequence[tuple[str, int, int]]) -> dict[str, Ramp]:
+def _ramps(machine: Machine, early: Sequence[tuple[str, int, int]]) -> dict[str, RampSource]:
     """Codes that software gives to DACs as time goes on."""
     codes: dict[str, list[tuple[int, int]]] = {}
     for owner, at, code in early:
@@ -199,13 +199,13 @@ def _ramps(machine: Machine, early: Sequence[tuple[str, int, int]]) -> dict[str,
             break
         if time.monotonic() - begun > LONGEST_S or (codes and all(_again(given) for given in codes.values())):
             break
-        machine.seen.clear()
+        machine.activity.clear()
         machine.now = max(machine.now, alarm * machine.setup.clock_divisor)
         machine.alarm()
         machine.peripherals.take_outbox()
-        for owner, at, code in machine.seen.coded:
+        for owner, at, code in machine.activity.coded:
             codes.setdefault(owner, []).append((at, code))
-    found: dict[str, Ramp] = {}
+    found: dict[str, RampSource] = {}
     for owner, given in codes.items():
         if len(given) < 2:
             continue
@@ -213,7 +213,7 @@ def _ramps(machine: Machine, early: Sequence[tuple[str, int, int]]) -> dict[str,
         values = tuple(code for _at, code in given)
         step = max(1, given[-1][0] - given[-2][0])
         begin = max(0, given[0][0] - epoch)
-        found[owner] = Ramp(begin, step, values[:period] if period else values, bool(period))
+        found[owner] = RampSource(begin, step, values[:period] if period else values, bool(period))
     return found
 
 

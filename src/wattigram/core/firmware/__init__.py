@@ -4,11 +4,11 @@ from wattigram.core.firmware.build import (
     WHAT_TO_INSTALL,
     BuildResult,
     Compiler,
-    Complaint,
+    Diagnostic,
     build_firmware,
     find_compiler,
 )
-from wattigram.core.firmware.folder import Written, default_folder, lost_hooks, used_hooks, write_firmware
+from wattigram.core.firmware.folder import WrittenFiles, default_folder, lost_hooks, used_hooks, write_firmware
 from wattigram.core.firmware.generate import FirmwareFiles, firmware_files, tables_header
 from wattigram.core.firmware.hooks import Hook, all_hooks
 from wattigram.core.firmware.tables import Tables
@@ -17,11 +17,11 @@ __all__ = [
     "WHAT_TO_INSTALL",
     "BuildResult",
     "Compiler",
-    "Complaint",
+    "Diagnostic",
     "FirmwareFiles",
     "Hook",
     "Tables",
-    "Written",
+    "WrittenFiles",
     "all_hooks",
     "build_firmware",
     "default_folder",

@@ -41,7 +41,7 @@ class Compiler:
 
 
 @dataclass(frozen=True)
-class Complaint:
+class Diagnostic:
     """What a compiler has against a line; ``line`` counts from 1, 0 where it names none."""
 
     file: str
@@ -68,7 +68,7 @@ class BuildResult:
     """
 
     elf: Path | None
-    complaints: tuple[Complaint, ...]
+    diagnostics: tuple[Diagnostic, ...]
     output: str
     code_bytes: int = 0
     data_bytes: int = 0
@@ -79,7 +79,7 @@ class BuildResult:
     @property
     def warnings(self) -> int:
         """Complaints that do not keep it from being built."""
-        return sum(1 for one in self.complaints if one.kind == "warning")
+        return sum(1 for one in self.diagnostics if one.kind == "warning")
 
 
 def find_compiler(chosen: str = "") -> Compiler | None:
@@ -178,9 +178,9 @@ def build_firmware(
         take(text)
     return BuildResult(
         elf=elf,
-        complaints=(
-            *(Complaint("", 0, "error", text) for text in too_big),
-            *(one for one in complaints(output) if not (too_big and is_of_room(one.text))),
+        diagnostics=(
+            *(Diagnostic("", 0, "error", text) for text in too_big),
+            *(one for one in diagnostics(output) if not (too_big and is_of_room(one.text))),
         ),
         output=output,
         code_bytes=code,
@@ -191,18 +191,18 @@ def build_firmware(
     )
 
 
-def complaints(output: str) -> list[Complaint]:
+def diagnostics(output: str) -> list[Diagnostic]:
     """What a compiler said of lines, in its order."""
     found = []
     for line in output.splitlines():
         if match := _COMPLAINT.match(line):
-            found.append(Complaint(match["file"], int(match["line"]), match["kind"], match["text"]))
+            found.append(Diagnostic(match["file"], int(match["line"]), match["kind"], match["text"]))
         elif match := _UNDEFINED.match(line):
-            found.append(Complaint(Path(match["file"]).name, int(match["line"]), "error", match["text"]))
+            found.append(Diagnostic(Path(match["file"]).name, int(match["line"]), "error", match["text"]))
         elif re.match(r"^(?:\S*ld|collect2)\S*: ", line) and "warning" not in line:
-            found.append(Complaint("", 0, "error", line))
+            found.append(Diagnostic("", 0, "error", line))
         elif match := _OF_ITSELF.match(line):
-            found.append(Complaint("", 0, "error", match["text"]))
+            found.append(Diagnostic("", 0, "error", match["text"]))
     return found
 
 

@@ -16,7 +16,7 @@ SIGN = "wg_design.h"
 
 
 @dataclass(frozen=True)
-class Written:
+class WrittenFiles:
     """What writing did, by file name; ``kept`` are those made once that were there already."""
 
     folder: Path
@@ -58,7 +58,7 @@ def lost_hooks(workspace: Workspace, folder: Path) -> tuple[str, ...]:
     return tuple(sorted(used - known))
 
 
-def write_firmware(workspace: Workspace, folder: Path, drop_hooks: bool = False) -> Written:
+def write_firmware(workspace: Workspace, folder: Path, drop_hooks: bool = False) -> WrittenFiles:
     """Write a design's firmware; files that would not change are not touched.
 
     Raises
@@ -104,7 +104,7 @@ def write_firmware(workspace: Workspace, folder: Path, drop_hooks: bool = False)
                 new.append(name)
     except OSError as fault:
         raise FirmwareError(f"The firmware cannot be written: {fault.strerror}.", where=str(folder)) from fault
-    return Written(folder, tuple(new), tuple(changed), tuple(same), tuple(removed), tuple(kept))
+    return WrittenFiles(folder, tuple(new), tuple(changed), tuple(same), tuple(removed), tuple(kept))
 
 
 def _check_free(folder: Path, names: dict[str, str]) -> None:

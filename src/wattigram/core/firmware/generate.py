@@ -9,7 +9,7 @@ from importlib import resources
 from typing import TYPE_CHECKING, Any
 
 from wattigram.core.base.errors import FirmwareError
-from wattigram.core.base.quantity import show
+from wattigram.core.base.quantity import format_rounded
 from wattigram.core.firmware.c_names import c_comment, c_string
 from wattigram.core.firmware.compiler_flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
 from wattigram.core.firmware.handlers import HandlerWriter
@@ -164,13 +164,13 @@ class _Context:
             "steps": steps,
             "setup_waits": any(write["wait"] for step in steps for write in step["writes"]),
             "waits": writer.waits,
-            "silences": writer.silences({write.at.owner for write in self.writes if write.at is not None}),
+            "disable_code": writer.disable_code({write.at.owner for write in self.writes if write.at is not None}),
             "handlers": handlers,
             "needs_whole": "wg_whole(" in handler_text + "".join(line for poll in writer.polls for line in poll),
             "places": writer.places,
             "pointings": writer.pointings,
             "polls": writer.polls,
-            "tails": writer.tails,
+            "exit_code": writer.exit_code,
             "dac_writes": writer.dac_writes,
             "newest": writer.newest,
             "uarts": writer.uarts,
@@ -222,7 +222,9 @@ class _Context:
         for chain in self.workspace.project.chains:
             if isinstance(chain.trigger, TimerTrigger):
                 setting = timer_setting(self.workspace, chain.trigger)
-                rate = show(self.workspace.bus_clock_hz / (setting.prescaler * setting.period_counts), "Hz", 9)
+                rate = format_rounded(
+                    self.workspace.bus_clock_hz / (setting.prescaler * setting.period_counts), "Hz", 9
+                )
                 title = f"{chain.trigger.timer}: {setting.prescaler} × {setting.period_counts} clocks, {rate}"
                 found[chain.trigger.timer] = {
                     "title": c_comment(title),
@@ -269,8 +271,8 @@ class _Context:
         bits = max(chain.store_bits, chain.item_bits)
         order = [self.workspace.project.signal(slot.signal).name for slot in chain.chain.slots]
         facts = [
-            f"A cycle of {show(chain.cycle_ticks * tick_s, 's')}, {slots} slot{'s' if slots > 1 else ''}: {', '.join(order)}.",
-            f"A loop of {chain.loop_items} items of {chain.store_bits} bits; a half is full every {show(chain.half_s, 's')}.",
+            f"A cycle of {format_rounded(chain.cycle_ticks * tick_s, 's')}, {slots} slot{'s' if slots > 1 else ''}: {', '.join(order)}.",
+            f"A loop of {chain.loop_items} items of {chain.store_bits} bits; a half is full every {format_rounded(chain.half_s, 's')}.",
         ]
         return {
             "number": chain.number,

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from wattigram.core.base.errors import FirmwareError
-from wattigram.core.base.quantity import show
+from wattigram.core.base.quantity import format_rounded
 from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_flag_c
 from wattigram.core.firmware.tables import ChainTable, Tables
 from wattigram.core.model.design import Dma, Fifo, Interrupt, Polling, SoftwareTrigger, Watch, WindowTrigger, Workspace
@@ -77,7 +77,7 @@ class HandlerWriter:
         timing = retrieval_timing(self.workspace, chain.chain)
         if not timing.events_hz:
             return f"{chain.chain.converter}: called when something starts it."
-        rate, limit = show(timing.events_hz, "Hz"), show(timing.deadline_s, "s")
+        rate, limit = format_rounded(timing.events_hz, "Hz"), format_rounded(timing.deadline_s, "s")
         return f"{chain.chain.converter}: {rate}, and must be over within {limit}."
 
     def _mark_lines(self, chain: ChainTable, channel: str) -> Iterator[str]:
@@ -291,7 +291,7 @@ class HandlerWriter:
         return bool(self.polls)
 
     @cached_property
-    def tails(self) -> tuple[tuple[int, str, str], ...]:
+    def exit_code(self) -> tuple[tuple[int, str, str], ...]:
         """Each chain with the C of how far DMA has come, and the handler that fetches what a FIFO still has."""
         found = []
         for chain in self.tables.chains:
@@ -359,7 +359,7 @@ class HandlerWriter:
             found.append((result, read_c(self.registers, owner, "passes")))
         return tuple(found)
 
-    def silences(self, used: Collection[str]) -> tuple[str, ...]:
+    def disable_code(self, used: Collection[str]) -> tuple[str, ...]:
         """Statements that stop what the set-up of some peripherals started, triggers first."""
         kinds = {owner: block.kind for block in self.workspace.part.blocks for owner in block.owners}
         order = {"timer": 0, "converter": 1, "dma": 2, "comparator": 3, "dac": 4, "uart": 5}

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 
-from wattigram.core.base.quantity import show, show_volts
+from wattigram.core.base.quantity import format_rounded, format_volts
 from wattigram.core.firmware.c_names import c_comment, c_identifiers
 from wattigram.core.firmware.tables import Tables
 from wattigram.core.model.design import Watch, limits_v
@@ -50,7 +50,7 @@ def item_hooks(tables: Tables) -> tuple[Hook, ...]:
                     chain.number,
                     signal,
                     c_comment(f"New items of {signal}, about {count} at a time."),
-                    show(chain.half_s, "s"),
+                    format_rounded(chain.half_s, "s"),
                     slot,
                 )
             )
@@ -76,7 +76,7 @@ def event_hooks(tables: Tables) -> tuple[Hook, ...]:
                 number,
                 watch.signal,
                 c_comment(f"{_condition(tables, watch) or f'The condition of “{title}”'} began to hold, or ceased to."),
-                show(half_s, "s") if half_s else "none",
+                format_rounded(half_s, "s") if half_s else "none",
             )
         )
     return tuple(found)
@@ -88,12 +88,12 @@ def _condition(tables: Tables, watch: Watch) -> str:
         return ""
     workspace = tables.workspace
     window = watch.window(workspace.project)
-    low, high = (show_volts(limit) for limit in limits_v(workspace, workspace.project.signal(watch.signal), window))
+    low, high = (format_volts(limit) for limit in limits_v(workspace, workspace.project.signal(watch.signal), window))
     where = {"above": f"above {high}", "below": f"below {low}"}.get(
         window.condition, f"{window.condition} {low} to {high}"
     )
     times = f", {window.times} times in a row" if window.times > 1 else ""
-    less = window.target_signal or (show_volts(window.target_v) if window.target_v is not None else "")
+    less = window.target_signal or (format_volts(window.target_v) if window.target_v is not None else "")
     return f"“{watch.signal}{f' less {less}' if less else ''} {where}{times}”"
 
 

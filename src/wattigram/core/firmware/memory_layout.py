@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.contract.image import CType, Place
+from wattigram.core.contract.image import CType, MemoryLocation
 from wattigram.core.firmware.c_names import c_identifiers
 from wattigram.core.model.design import Chain, Dma, Signal, Workspace, reduced_volts, signal_scale
 from wattigram.core.predict.timing import slot_order
@@ -56,12 +56,12 @@ def number_scales(workspace: Workspace) -> tuple[NumberScale, ...]:
 
 
 @dataclass(frozen=True)
-class LoopLook:
+class BufferLayout:
     """A loop in memory: its chain, the signal of each slot, and the register that says how far DMA has come."""
 
     chain: Chain
     signals: tuple[Signal, ...]
-    place: Place | None
+    place: MemoryLocation | None
 
     def signal_at(self, index: int) -> Signal:
         """Whose item lies at an index."""
@@ -77,7 +77,7 @@ class LoopLook:
         return found
 
 
-def loop_look(workspace: Workspace, name: str) -> LoopLook | None:
+def buffer_layout(workspace: Workspace, name: str) -> BufferLayout | None:
     """What is known of a variable, where it is a chain's loop."""
     if not name.startswith(LOOP):
         return None
@@ -86,15 +86,15 @@ def loop_look(workspace: Workspace, name: str) -> LoopLook | None:
         if name == f"{LOOP}{names[chain.converter]}":
             order = slot_order(workspace, chain)
             signals = tuple(workspace.project.signal(chain.slots[place].signal) for place in order)
-            return LoopLook(chain, signals, _write_place(workspace, chain))
+            return BufferLayout(chain, signals, _write_place(workspace, chain))
     return None
 
 
-def _write_place(workspace: Workspace, chain: Chain) -> Place | None:
+def _write_place(workspace: Workspace, chain: Chain) -> MemoryLocation | None:
     if not isinstance(chain.retrieval, Dma):
         return None
     try:
         found = register_map(workspace.part).find(chain.retrieval.channel, "place")
     except RegisterError:
         return None
-    return Place(f"{chain.retrieval.channel} place", found.address, _WORD)
+    return MemoryLocation(f"{chain.retrieval.channel} place", found.address, _WORD)

@@ -11,8 +11,8 @@ from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConve
 from wattigram.core.firmware.c_names import c_identifiers
 from wattigram.core.model.design import Chain, Dma, Signal, Slot, Watch, WindowTrigger, Workspace, tapped_signals
 from wattigram.core.model.design.outputs import Playback, SoftwareRamp
-from wattigram.core.predict.accuracy import Comparison, kept_values, waiting_values
-from wattigram.core.predict.timing import item_bits, loop_timing, slot_order
+from wattigram.core.predict.accuracy import ComparedPair, kept_values, waiting_values
+from wattigram.core.predict.timing import buffer_timing, item_bits, slot_order
 from wattigram.core.predict.waveform import table_codes
 from wattigram.core.silicon.deploy import effective_config
 
@@ -166,7 +166,7 @@ class Tables:
             held_ticks=held,
             taps=taps,
             lifts=tuple(self._lift(chain, chain.slots[place]) for place in slot_order(workspace, chain)),
-            half_s=loop_timing(workspace, chain).half_s,
+            half_s=buffer_timing(workspace, chain).half_s,
         )
 
     def _lift(self, chain: Chain, slot: Slot) -> int:
@@ -249,7 +249,7 @@ class Tables:
         assert watch.other is not None
         mine, other = self.taps[watch.tap], self.taps[watch.other]
         halves = mine.room if watch.on_reduced else mine.per_half, other.room if other_reduced else other.per_half
-        waiting = waiting_values(self.workspace, Comparison(mine.signal, other.signal, watch.on_reduced))
+        waiting = waiting_values(self.workspace, ComparedPair(mine.signal, other.signal, watch.on_reduced))
         return min(kept_values(self.workspace), 1 << (max(2 * max(halves), waiting) - 1).bit_length())
 
     @cached_property

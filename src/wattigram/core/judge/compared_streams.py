@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from wattigram.core.analysis import Moments
 from wattigram.core.capture.take import SignalSamples, Take
-from wattigram.core.model.design import Chain, RunningMean, rate_divisor, reduced_volts, signal_scale
-from wattigram.core.predict.expected import ExpectedStream, expected_raw, expected_reduced
+from wattigram.core.model.design import Chain, MovingAverage, rate_divisor, reduced_volts, signal_scale
+from wattigram.core.predict.expected import ExpectedStream, expected_filtered, expected_raw
 
 FloatArray = NDArray[np.float64]
 
@@ -40,7 +40,7 @@ def compared(take: Take, chain: Chain, name: str, begin: int, end: int, reduced:
     first, last = begin * each // places, -(-end * each // places)
     instants = take.instants(chain, first, last)
     if reduced:
-        return Compared(samples, expected_reduced(take.history, chain.converter, name, begin, end, instants))
+        return Compared(samples, expected_filtered(take.history, chain.converter, name, begin, end, instants))
     stream = expected_raw(take.history, chain.converter, name, first, last, instants)
     part = slice(begin - first * places, end - first * places)
     own = {field: getattr(stream, field)[part] for field in ("settled_v", "error_v", "times_s")}
@@ -67,7 +67,7 @@ def best_blocks(take: Take, name: str) -> Iterator[SignalSamples]:
     """Values of a signal's stage where there are any, else its samples; those of a running mean once it is full."""
     stage = take.workspace.project.signal(name).later_stage
     reduced = is_judged_reduced(take, name)
-    return take.blocks(name, reduced, stage.count - 1 if reduced and isinstance(stage, RunningMean) else 0)
+    return take.blocks(name, reduced, stage.count - 1 if reduced and isinstance(stage, MovingAverage) else 0)
 
 
 def value_step_v(take: Take, name: str) -> float:

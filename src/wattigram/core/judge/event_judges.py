@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.take import Take
-from wattigram.core.judge.judgement import Judged, not_judged, within
-from wattigram.core.judge.nearest_match import Unclaimed
+from wattigram.core.judge.judgement import Judgement, not_judged, within
+from wattigram.core.judge.nearest_match import NearestMatch
 from wattigram.core.judge.threshold_events import Crossings, comparator_edges, crossings, signal_watches
 from wattigram.core.judge.verdict import Outcome
 from wattigram.core.model.design import EdgesExpectation, WindowExpectation
@@ -19,7 +19,7 @@ from wattigram.core.predict.expected import ExpectedEvent, band_half_width_v
 SMALLEST_S = 1e-10
 
 
-def judge_window(take: Take, expectation: WindowExpectation) -> Judged:
+def judge_window(take: Take, expectation: WindowExpectation) -> Judgement:
     """All windows of the signal together."""
     mine = signal_watches(take, expectation.signal, "window")
     if not mine:
@@ -29,7 +29,7 @@ def judge_window(take: Take, expectation: WindowExpectation) -> Judged:
     fits = [_match(one.wanted, one.came, within_s, one.end_s) for one in found]
     due, came = sum(len(one.wanted) for one in found), sum(len(one.came) for one in found)
     if not due and not came:
-        return Judged("open", None, "s", None, within_s, 0, "no crossing was to come in this take")
+        return Judgement("open", None, "s", None, within_s, 0, "no crossing was to come in this take")
     matched, missing, extra = (sum(len(getattr(fit, name)) for fit in fits) for name in ("matched", "missing", "extra"))
     worst_s = max((apart_s for fit in fits for apart_s in fit.matched), key=abs, default=0.0)
     note = f"{matched} of {matched + missing} crossings, worst {_apart_text(worst_s)}"
@@ -40,13 +40,13 @@ def judge_window(take: Take, expectation: WindowExpectation) -> Judged:
         doubts = [_doubt(take, one, limits, fit, within_s) for one, fit in zip(found, fits, strict=True)]
         unsure_v = max(doubt.unsure_v for doubt in doubts)
         if all(doubt.is_beside or not (fit.missing or fit.extra) for doubt, fit in zip(doubts, fits, strict=True)):
-            outcome, note = "holds", f"{note}: within the uncertainty of a reading, ± {show_volts(unsure_v)}"
+            outcome, note = "holds", f"{note}: within the uncertainty of a reading, ± {format_volts(unsure_v)}"
         elif all(doubt.covers for doubt in doubts):
             outcome, note = (
                 "open",
-                f"{note}: the rest lies within the uncertainty of a reading, ± {show_volts(unsure_v)}",
+                f"{note}: the rest lies within the uncertainty of a reading, ± {format_volts(unsure_v)}",
             )
-    return Judged(outcome, worst_s, "s", -within_s, within_s, came, note)
+    return Judgement(outcome, worst_s, "s", -within_s, within_s, came, note)
 
 
 @dataclass(frozen=True)
@@ -124,7 +124,7 @@ def _apart_text(seconds: float) -> str:
     """By how much an event was early or late; what no clock of a board could tell is none."""
     if abs(seconds) < SMALLEST_S:
         return "to the tick"
-    return f"{brief(abs(seconds), 's', 3)} {'early' if seconds < 0 else 'late'}"
+    return f"{format_si(abs(seconds), 's', 3)} {'early' if seconds < 0 else 'late'}"
 
 
 def _limits(expectation: WindowExpectation) -> tuple[float, float] | None:
@@ -133,7 +133,7 @@ def _limits(expectation: WindowExpectation) -> tuple[float, float] | None:
     return expectation.low_v, expectation.high_v
 
 
-def judge_edges(take: Take, expectation: EdgesExpectation) -> Judged:
+def judge_edges(take: Take, expectation: EdgesExpectation) -> Judgement:
     mine = signal_watches(take, expectation.signal, "comparator")
     if not mine:
         return not_judged(f"no comparator watches {expectation.signal}")
@@ -144,7 +144,7 @@ def judge_edges(take: Take, expectation: EdgesExpectation) -> Judged:
     edges = sum(one.edges for one in found)
     outcome = "fails" if most == 0 else within(most, None, expectation.most)
     note = f"{edges} edges at {due} crossings, up to {most} at one"
-    return Judged(outcome, most, "", None, expectation.most, edges, note)
+    return Judgement(outcome, most, "", None, expectation.most, edges, note)
 
 
 @dataclass(frozen=True)
@@ -161,7 +161,7 @@ def _match(
     wanted: tuple[ExpectedEvent, ...], came: tuple[tuple[float, bool], ...], within_s: float, end_s: float
 ) -> _Fit:
     """What is due within ``within_s`` of the end may be absent."""
-    left = {kind: Unclaimed([at for at, began in came if began == kind]) for kind in (True, False)}
+    left = {kind: NearestMatch([at for at, began in came if began == kind]) for kind in (True, False)}
     due, matched, missing = [], [], []
     for event in wanted:
         at_s = left[event.entered].claim_nearest(event.time_s, within_s)

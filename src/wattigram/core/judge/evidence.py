@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.causes import neighbour_points
 from wattigram.core.judge.compared_streams import code_counts, compared_blocks
-from wattigram.core.judge.output_measurements import pair_linearity, route_seen
+from wattigram.core.judge.output_measurements import measure_route, pair_linearity
 from wattigram.core.judge.pairing import paired_blocks
 from wattigram.core.judge.verdict import Verdict
 from wattigram.core.model.bench import source_span_s
@@ -114,7 +114,7 @@ def _pair_panels(take: Take, verdict: Verdict) -> list[Panel]:
 
 def _route_panels(take: Take, route: Route) -> tuple[Panel, ...]:
     """Values as they arrived, on what they should be."""
-    seen = route_seen(take, route)
+    seen = measure_route(take, route)
     if len(seen.values) < 2:
         return ()
     count = min(len(seen.values), MOST_DRAWN)

@@ -8,20 +8,19 @@ from dataclasses import replace
 import numpy as np
 
 from wattigram.core.analysis import Moments, fit_sine, quantised_bias, two_levels
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.compared_streams import code_counts, compared_blocks, moments_of, value_step_v
 from wattigram.core.judge.event_judges import judge_edges, judge_window
-from wattigram.core.judge.judgement import Judged, due_items, not_judged, within
+from wattigram.core.judge.judgement import Judgement, due_items, not_judged, within
 from wattigram.core.judge.missing_data import has_paused, missing_text
-from wattigram.core.judge.output_judges import judge_course, judge_pair, judge_route, judge_trip
+from wattigram.core.judge.output_judges import judge_pair, judge_route, judge_trip, judge_waveform
 from wattigram.core.judge.pairing import paired_blocks
 from wattigram.core.judge.rate_judge import judge_rate
 from wattigram.core.judge.threshold_events import crossings, signal_watches
 from wattigram.core.judge.verdict import Verdict
 from wattigram.core.judge.wording import expectation_text
 from wattigram.core.model.design import (
-    CourseExpectation,
     EdgesExpectation,
     Expectation,
     LevelExpectation,
@@ -30,12 +29,13 @@ from wattigram.core.model.design import (
     RateExpectation,
     RouteExpectation,
     SineExpectation,
-    StepsExpectation,
+    SquareExpectation,
     TripExpectation,
     TwinExpectation,
+    WaveformExpectation,
     WindowExpectation,
 )
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20
@@ -69,16 +69,16 @@ def judge(take: Take, index: int, expectation: Expectation) -> tuple[Verdict, ..
 
 
 def _split(expectation: SineExpectation) -> tuple[SineExpectation, ...]:
-    none = expectation.changed(frequency_hz=None, amplitude_v=None, rms_v=None)
+    none = expectation.replaced(frequency_hz=None, amplitude_v=None, rms_v=None)
     parts = [
-        none.changed(**{name: getattr(expectation, name)})
+        none.replaced(**{name: getattr(expectation, name)})
         for name in ("frequency_hz", "amplitude_v", "rms_v")
         if getattr(expectation, name) is not None
     ]
     return tuple(parts) or (expectation,)
 
 
-def _judge(take: Take, expectation: Expectation) -> Judged:
+def _judge(take: Take, expectation: Expectation) -> Judgement:
     if take.is_polled and isinstance(expectation, OF_EVENTS):
         return not_judged("memory was polled, and only items come that way")
     if isinstance(expectation, RouteExpectation):
@@ -105,11 +105,11 @@ def _missing(take: Take, name: str) -> str:
     return missing_text(take, name) or (missing_text(take, twin) if twin is not None else "")
 
 
-def _of_samples(take: Take, expectation: Expectation) -> Judged:
+def _of_samples(take: Take, expectation: Expectation) -> Judgement:
     match expectation:
         case LevelExpectation():
             return _level(take, expectation)
-        case StepsExpectation():
+        case SquareExpectation():
             return _steps(take, expectation)
         case SineExpectation():
             return _sine(take, expectation)
@@ -119,8 +119,8 @@ def _of_samples(take: Take, expectation: Expectation) -> Judged:
             return _twin(take, expectation)
         case WindowExpectation():
             return judge_window(take, expectation)
-        case CourseExpectation():
-            return judge_course(take, expectation)
+        case WaveformExpectation():
+            return judge_waveform(take, expectation)
         case PairExpectation():
             return judge_pair(take, expectation)
         case TripExpectation():
@@ -129,16 +129,16 @@ def _of_samples(take: Take, expectation: Expectation) -> Judged:
             raise AssertionError(expectation)
 
 
-def _too_few(take: Take, name: str, count: int) -> Judged:
+def _too_few(take: Take, name: str, count: int) -> Judgement:
     """Few samples judge nothing; hardly any, of a chain that should have brought many, is a failure."""
     chain = take.workspace.project.chain_of(name)
     assert chain is not None
     due = due_items(take, chain) / len(chain.slots)
     if has_paused(take, chain):
         return not_judged(f"only {_samples(count)} in this take: a window stops {chain.converter}, as designed")
-    limit = cycle_timing(take.workspace, chain).items_limit
+    limit = scan_timing(take.workspace, chain).items_limit
     if limit is None and due >= FEWEST_SAMPLES and count < HARDLY_ANY * due:
-        return Judged("fails", None, "", None, None, count, f"{count or 'none'} of {due:.0f} values came of {name}")
+        return Judgement("fails", None, "", None, None, count, f"{count or 'none'} of {due:.0f} values came of {name}")
     return not_judged(f"only {_samples(count)} in this take" if count else "not in this take")
 
 
@@ -146,14 +146,14 @@ def _samples(count: int) -> str:
     return f"{count} sample{'' if count == 1 else 's'}"
 
 
-def _level(take: Take, expectation: LevelExpectation) -> Judged:
+def _level(take: Take, expectation: LevelExpectation) -> Judgement:
     found = moments_of(take, expectation.signal)
     if not found.count:
         return not_judged("its running mean has not filled in this take")
     low, high = expectation.level_v - expectation.within_v, expectation.level_v + expectation.within_v
     unsure_v = _unsure_v(found.mean_sigma, found.std, value_step_v(take, expectation.signal))
-    note = f"mean {show_volts(found.mean)} ± {brief(unsure_v, 'V', 2)}"
-    return Judged(within(found.mean, low, high), found.mean, "V", low, high, found.count, note)
+    note = f"mean {format_volts(found.mean)} ± {format_si(unsure_v, 'V', 2)}"
+    return Judgement(within(found.mean, low, high), found.mean, "V", low, high, found.count, note)
 
 
 def _unsure_v(sigma_v: float, std_v: float, step_v: float) -> float:
@@ -161,13 +161,13 @@ def _unsure_v(sigma_v: float, std_v: float, step_v: float) -> float:
     return math.hypot(2 * sigma_v, step_v / 2 if std_v < step_v / 2 else 0.0)
 
 
-def _steps(take: Take, expectation: StepsExpectation) -> Judged:
+def _steps(take: Take, expectation: SquareExpectation) -> Judgement:
     _items, often, volts = code_counts(take, expectation.signal)
     found = two_levels(volts, (expectation.low_v + expectation.high_v) / 2, often)
     count = found.low_count + found.high_count
     if not found.low_count or not found.high_count:
         seen = "upper" if found.high_count else "lower"
-        return Judged("open", None, "V", None, None, count, f"only the {seen} level was seen")
+        return Judgement("open", None, "V", None, None, count, f"only the {seen} level was seen")
     off_low, off_high = found.low - expectation.low_v, found.high - expectation.high_v
     is_high = abs(off_high) >= abs(off_low)
     measured, wanted = (found.high, expectation.high_v) if is_high else (found.low, expectation.low_v)
@@ -175,58 +175,58 @@ def _steps(take: Take, expectation: StepsExpectation) -> Judged:
     spread = (found.high_std, found.high_count) if is_high else (found.low_std, found.low_count)
     sigma_v = found.median_sigma(*spread)
     unsure_v = _unsure_v(sigma_v, spread[0], value_step_v(take, expectation.signal))
-    note = f"{'upper' if is_high else 'lower'} level reads {show_volts(measured)} ± {brief(unsure_v, 'V', 2)}"
-    return Judged(within(measured, low, high), measured, "V", low, high, count, note)
+    note = f"{'upper' if is_high else 'lower'} level reads {format_volts(measured)} ± {format_si(unsure_v, 'V', 2)}"
+    return Judgement(within(measured, low, high), measured, "V", low, high, count, note)
 
 
-def _sine(take: Take, expectation: SineExpectation) -> Judged:
+def _sine(take: Take, expectation: SineExpectation) -> Judgement:
     samples = take.raw(expectation.signal, 0, SINE_SAMPLES)
     assert samples is not None
     values, times_s = samples.volts[samples.valid], samples.times_s[samples.valid]
     try:
         fit = fit_sine(values, times_s)
     except ValueError:
-        return Judged("fails", 0.0, "V", None, None, len(values), "nothing alternates")
+        return Judgement("fails", 0.0, "V", None, None, len(values), "nothing alternates")
     span_s = float(times_s[-1] - times_s[0])
     asks_figures = (expectation.frequency_hz, expectation.amplitude_v, expectation.rms_v) != (None, None, None)
     if asks_figures and not fit.has_converged:
-        note = f"no sine fits it: {show_volts(fit.residual_rms)} rms is left of {show_volts(float(values.std()))}"
-        return Judged("fails", None, "V", None, None, len(values), note)
+        note = f"no sine fits it: {format_volts(fit.residual_rms)} rms is left of {format_volts(float(values.std()))}"
+        return Judgement("fails", None, "V", None, None, len(values), note)
     if span_s * float(expectation.frequency_hz or fit.frequency_hz) < 1:
-        return not_judged(f"{brief(span_s, 's', 3)} hold less than a period")
+        return not_judged(f"{format_si(span_s, 's', 3)} hold less than a period")
     bias_v = 0.0
     if expectation.frequency_hz is not None:
         wanted, measured, unit = float(expectation.frequency_hz), fit.frequency_hz, "Hz"
-        note = f"{brief(measured, 'Hz', 6)} ± {brief(2 * fit.frequency_sigma_hz, 'Hz', 2)}"
+        note = f"{format_si(measured, 'Hz', 6)} ± {format_si(2 * fit.frequency_sigma_hz, 'Hz', 2)}"
     elif expectation.rms_v is not None or expectation.amplitude_v is not None:
         ratio = math.sqrt(2) if expectation.rms_v is not None else 1.0
         wanted = (expectation.rms_v if expectation.rms_v is not None else expectation.amplitude_v) or 0.0
         measured, unit = fit.amplitude / ratio, "V"
         bias_v = quantised_bias(fit, value_step_v(take, expectation.signal), times_s) / ratio
-        unsure = brief(math.hypot(2 * fit.amplitude_sigma / ratio, bias_v), "V", 2)
+        unsure = format_si(math.hypot(2 * fit.amplitude_sigma / ratio, bias_v), "V", 2)
         note = f"{measured:.4f} V rms ± {unsure}" if ratio > 1 else f"amplitude {measured:.4f} V ± {unsure}"
     else:
         share = 1 - (fit.residual_rms / max(float(values.std()), 1e-300)) ** 2
         low = 1 - expectation.within
-        return Judged(within(share, low, None), share, "%", low, None, len(values), f"SINAD {fit.sinad_db:.1f} dB")
+        return Judgement(within(share, low, None), share, "%", low, None, len(values), f"SINAD {fit.sinad_db:.1f} dB")
     low, high = wanted * (1 - expectation.within), wanted * (1 + expectation.within)
     outcome = within(measured, low, high)
     if outcome == "fails" and within(measured, low - bias_v, high + bias_v) == "holds":
         steps = fit.amplitude / value_step_v(take, expectation.signal)
         outcome, note = "open", f"{note}: a sine of {steps:.2g} steps of the converter is read no better"
-    return Judged(outcome, measured, unit, low, high, len(values), note)
+    return Judgement(outcome, measured, unit, low, high, len(values), note)
 
 
-def _noise(take: Take, expectation: NoiseExpectation) -> Judged:
+def _noise(take: Take, expectation: NoiseExpectation) -> Judgement:
     left = Moments()
     for block in compared_blocks(take, expectation.signal):
         left.add(block.error_v)
     outcome = within(left.std, None, expectation.rms_v)
     note = f"{left.std * 1e3:.2f} mV rms ± {200 / math.sqrt(2 * left.count):.2g} %"
-    return Judged(outcome, left.std, "V", None, expectation.rms_v, left.count, note)
+    return Judgement(outcome, left.std, "V", None, expectation.rms_v, left.count, note)
 
 
-def _twin(take: Take, expectation: TwinExpectation) -> Judged:
+def _twin(take: Take, expectation: TwinExpectation) -> Judgement:
     signal = take.workspace.project.signal(expectation.signal)
     if signal.twin_of is None:
         return not_judged(f"{signal.name} is no twin of another signal")
@@ -243,10 +243,10 @@ def _twin(take: Take, expectation: TwinExpectation) -> Judged:
         count += len(pairs.difference_v)
     if count < FEWEST_SAMPLES:
         return not_judged("too few pairs in this take")
-    note = f"worst {show_volts(worst)} of {count} pairs"
+    note = f"worst {format_volts(worst)} of {count} pairs"
     outcome = within(worst, None, expectation.within_v)
     trips = [event for watch in signal_watches(take, signal.name, "twin") for event in crossings(take, watch).came]
     if trips:
         note += f", {sum(began for _at, began in trips)} trips"
         outcome = "fails"  # a pair that agrees and trips all the same does not do its work
-    return Judged(outcome, worst, "V", None, expectation.within_v, count, note)
+    return Judgement(outcome, worst, "V", None, expectation.within_v, count, note)

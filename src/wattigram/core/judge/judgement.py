@@ -7,14 +7,14 @@ from dataclasses import dataclass
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.verdict import Outcome
 from wattigram.core.model.design import Chain, TimerTrigger
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 MOST_UNTOLD_LAPS = 2
 """Of a loop; a rate can be told of more than these, whatever a board sends at once."""
 
 
 @dataclass(frozen=True)
-class Judged:
+class Judgement:
     """An outcome; see :class:`~wattigram.core.judge.verdict.Verdict`."""
 
     outcome: Outcome
@@ -26,14 +26,14 @@ class Judged:
     note: str
 
 
-def not_judged(note: str) -> Judged:
+def not_judged(note: str) -> Judgement:
     """There is nothing to judge, and why."""
-    return Judged("open", None, "", None, None, 0, note)
+    return Judgement("open", None, "", None, None, 0, note)
 
 
 def due_items(take: Take, chain: Chain) -> float:
     """Items that a chain should have brought in the time that the board ran."""
-    cycle = cycle_timing(take.workspace, chain)
+    cycle = scan_timing(take.workspace, chain)
     trigger = take.workspace.project.own_trigger(chain)
     rate_hz = float(cycle.cycle_rate_hz)
     if isinstance(trigger, TimerTrigger):

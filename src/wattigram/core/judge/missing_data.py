@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.take import Take
 from wattigram.core.contract.link import REDUCED_STREAM
 from wattigram.core.judge.threshold_events import crossings
 from wattigram.core.model.design import Chain, Workspace, rate_divisor, tap_index
 from wattigram.core.predict.expected import band_half_width_v
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 MOST_LOST = 0.25
 """Share of the items; of fewer an expectation of the rate tells."""
@@ -28,13 +28,15 @@ def missing_text(take: Take, name: str) -> str:
     stream = take.workspace.project.chains.index(chain)
     if not take.item_count(stream):
         return ""
-    lap_s = float(cycle_timing(take.workspace, chain).cycle_s) * chain.loop.items / len(chain.slots)
+    lap_s = float(scan_timing(take.workspace, chain).cycle_s) * chain.loop.items / len(chain.slots)
     ticks = take.frame_rows(stream)["ticks"]
     last_s = (
         int(ticks[-1]) / take.tick_hz + lap_s if len(ticks) else take.seconds
     )  # a take that was mended may have none
     if last_s + lap_s < (1 - LONGEST_SILENCE) * take.seconds:
-        return f"nothing more came of {name} after about {brief(last_s, 's', 2)} of {brief(take.seconds, 's', 2)}"
+        return (
+            f"nothing more came of {name} after about {format_si(last_s, 's', 2)} of {format_si(take.seconds, 's', 2)}"
+        )
     lost = take.lost_items(stream) / take.item_count(stream)
     if jumps := take.totals.get(f"jumps.{stream}", 0):
         return f"the numbers of its items went where they cannot be, {jumps} time{'s' if jumps > 1 else ''}"
@@ -82,7 +84,7 @@ def has_paused(take: Take, chain: Chain) -> bool:
 
 
 def _goes_on(take: Take, chain: Chain) -> bool:
-    cycle = cycle_timing(take.workspace, chain)
+    cycle = scan_timing(take.workspace, chain)
     signals = [take.workspace.project.signal(slot.signal) for slot in chain.slots]
     stops = any(window.action == "stop" for signal in signals for window in signal.windows)
     stops = stops or any(signal.twin is not None and signal.twin.action == "stop" for signal in signals)

@@ -6,7 +6,7 @@ from bisect import bisect_left
 from collections.abc import Iterable
 
 
-class Unclaimed:
+class NearestMatch:
     """Instants, and the nearest that nobody has claimed, found in about logarithmic time."""
 
     def __init__(self, times: Iterable[float]) -> None:

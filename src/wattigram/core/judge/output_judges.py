@@ -2,44 +2,44 @@
 
 from __future__ import annotations
 
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.take import Take
-from wattigram.core.judge.judgement import Judged, not_judged, within
+from wattigram.core.judge.judgement import Judgement, not_judged, within
 from wattigram.core.judge.output_measurements import (
     NEARLY_ALL,
-    course_error,
+    measure_route,
     pair_linearity,
-    route_seen,
     trip_points,
     wanted_values_hz,
+    waveform_error,
 )
 from wattigram.core.judge.threshold_events import signal_watches
 from wattigram.core.judge.verdict import Outcome
-from wattigram.core.model.design import CourseExpectation, PairExpectation, RouteExpectation, TripExpectation
-from wattigram.core.predict.accuracy import comparator_figures
+from wattigram.core.model.design import PairExpectation, RouteExpectation, TripExpectation, WaveformExpectation
+from wattigram.core.predict.accuracy import comparator_metrics
 
 FEWEST_VALUES = 16
 FEWEST_CROSSINGS = 3
 """Of which one goes each way for certain, wherever a take begins."""
 
 
-def judge_course(take: Take, expectation: CourseExpectation) -> Judged:
+def judge_waveform(take: Take, expectation: WaveformExpectation) -> Judgement:
     """Whether a signal follows what was meant."""
-    found, what = course_error(take, expectation.signal), "samples"
+    found, what = waveform_error(take, expectation.signal), "samples"
     if found is None:
         return not_judged("too few samples in this take")
-    of_stage = course_error(take, expectation.signal, reduced=True)
+    of_stage = waveform_error(take, expectation.signal, reduced=True)
     if of_stage is not None and of_stage.nearly_all_v > max(found.nearly_all_v, expectation.within_v):
         found, what = of_stage, "values of its stage"
     note = (
-        f"{NEARLY_ALL:g} % of {found.count} {what} within {show_volts(found.nearly_all_v)}, "
-        f"mean {show_volts(found.mean_v)} off"
+        f"{NEARLY_ALL:g} % of {found.count} {what} within {format_volts(found.nearly_all_v)}, "
+        f"mean {format_volts(found.mean_v)} off"
     )
     outcome = within(found.nearly_all_v, None, expectation.within_v)
-    return Judged(outcome, found.nearly_all_v, "V", None, expectation.within_v, found.count, note)
+    return Judgement(outcome, found.nearly_all_v, "V", None, expectation.within_v, found.count, note)
 
 
-def judge_pair(take: Take, expectation: PairExpectation) -> Judged:
+def judge_pair(take: Take, expectation: PairExpectation) -> Judgement:
     """Offset, gain and linearity of a DAC and a converter together."""
     swept = pair_linearity(take, expectation.signal)
     if swept is None:
@@ -47,7 +47,7 @@ def judge_pair(take: Take, expectation: PairExpectation) -> Judged:
     found = swept.transfer
     if found is None and swept.played >= FEWEST_VALUES:
         note = f"{swept.played} codes were played, and all that came back is at an end of the range"
-        return Judged("fails", None, "LSB", None, expectation.inl_lsb, 0, note)
+        return Judgement("fails", None, "LSB", None, expectation.inl_lsb, 0, note)
     if found is None:
         return not_judged("too few codes were played in this take")
     sides = (
@@ -57,7 +57,7 @@ def judge_pair(take: Take, expectation: PairExpectation) -> Judged:
         (found.worst_dnl_lsb, expectation.dnl_lsb),
     )
     note = (
-        f"{len(found.codes)} codes: offset {found.offset_lsb:+.2f} LSB, gain {brief(found.gain_error, '%', 3)}, "
+        f"{len(found.codes)} codes: offset {found.offset_lsb:+.2f} LSB, gain {format_si(found.gain_error, '%', 3)}, "
         f"INL {found.worst_inl_lsb:.2f} LSB (of it up to {found.inl_spread_lsb:.2f} by noise), "
         f"DNL {found.worst_dnl_lsb:.2f} LSB ({found.dnl_spread_lsb:.2f})"
     )
@@ -70,21 +70,21 @@ def judge_pair(take: Take, expectation: PairExpectation) -> Judged:
             outcome = "open"  # noise alone may have made it so: more readings tell
     if outcome == "open":
         note += "; beyond its limit by less than noise makes of so few readings"
-    return Judged(outcome, found.worst_inl_lsb, "LSB", None, expectation.inl_lsb, len(found.codes), note)
+    return Judgement(outcome, found.worst_inl_lsb, "LSB", None, expectation.inl_lsb, len(found.codes), note)
 
 
-def judge_trip(take: Take, expectation: TripExpectation) -> Judged:
+def judge_trip(take: Take, expectation: TripExpectation) -> Judgement:
     """Where a sweep finds a comparator's points."""
     mine = signal_watches(take, expectation.signal, "comparator")
     comparator = take.workspace.project.comparator(mine[0].comparator) if mine else None
     if comparator is None:
         return not_judged(f"no comparator watches {expectation.signal}")
     found = trip_points(take, mine[0])
-    figures = comparator_figures(take.workspace, comparator)
+    figures = comparator_metrics(take.workspace, comparator)
     due = int(figures.crossings_hz * take.seconds)
     if found is None and due >= FEWEST_CROSSINGS:
         note = f"{due} crossings were due, and it did not trip both ways"
-        return Judged("fails", None, "V", None, expectation.within_v, 0, note)
+        return Judgement("fails", None, "V", None, expectation.within_v, 0, note)
     if found is None:
         return not_judged("its input never went both ways through the threshold in this take")
     off_v = max(abs(found.rising_v - figures.rising_v), abs(found.falling_v - figures.falling_v))
@@ -93,15 +93,15 @@ def judge_trip(take: Take, expectation: TripExpectation) -> Judged:
         f"{figures.rising_v:.4f} and {figures.falling_v:.4f} V are set"
     )
     outcome = within(off_v, None, expectation.within_v)
-    return Judged(outcome, off_v, "V", None, expectation.within_v, found.rising + found.falling, note)
+    return Judgement(outcome, off_v, "V", None, expectation.within_v, found.rising + found.falling, note)
 
 
-def judge_route(take: Take, expectation: RouteExpectation) -> Judged:
+def judge_route(take: Take, expectation: RouteExpectation) -> Judgement:
     """Share of the values that did not arrive whole, in order and as they were."""
     route = take.workspace.project.route(expectation.signal)
     if route is None:
         return not_judged("the take's design has no such route")
-    seen = route_seen(take, route)
+    seen = measure_route(take, route)
     wanted_hz = wanted_values_hz(take.workspace, route)
     if not wanted_hz:
         return not_judged("its source makes nothing on this bench")
@@ -109,13 +109,13 @@ def judge_route(take: Take, expectation: RouteExpectation) -> Judged:
         due = take.seconds * wanted_hz
         if due < 2 * FEWEST_VALUES:
             return not_judged(f"only {len(seen.values)} values in this take")
-        return Judged("fails", 1.0, "%", None, expectation.lost, 0, f"{len(seen.values)} of {due:.0f} values came")
+        return Judgement("fails", 1.0, "%", None, expectation.lost, 0, f"{len(seen.values)} of {due:.0f} values came")
     off = max(abs(seen.values_hz / wanted_hz - 1) - 1e-3, 0.0)
     lost = max(off, 1 - seen.matched, seen.torn / len(seen.values), seen.overwritten / max(1, seen.written))
     note = (
-        f"{len(seen.values)} values, {brief(seen.values_hz, 'Hz')} of {brief(wanted_hz, 'Hz')}; {seen.overwritten} "
+        f"{len(seen.values)} values, {format_si(seen.values_hz, 'Hz')} of {format_si(wanted_hz, 'Hz')}; {seen.overwritten} "
         f"overwritten, {seen.torn} torn, {seen.matched * 100:.4g} % as they should be"
     )
-    return Judged(
+    return Judgement(
         within(lost, None, expectation.lost + 0.005), lost, "%", None, expectation.lost, len(seen.values), note
     )

@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 from wattigram.core.analysis import Largest, Linearity, Moments, Readings, linearity_of
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.compared_streams import compared_blocks
-from wattigram.core.model.bench import Jumper, followed, source_voltage
+from wattigram.core.model.bench import Jumper, resolve_source, source_voltage
 from wattigram.core.model.design import (
+    MovingAverage,
     ReceivedSource,
     Route,
-    RunningMean,
     SendSink,
     TableSource,
     Watch,
@@ -22,9 +22,9 @@ from wattigram.core.model.design import (
     signal_scale,
 )
 from wattigram.core.predict.expected import ExpectedValues, expected_values
-from wattigram.core.predict.pins import compared, generator_on, serial_source
+from wattigram.core.predict.pins import comparator_inputs, generator_on, serial_source
 from wattigram.core.predict.timing import route_timing
-from wattigram.core.predict.waveform import playing
+from wattigram.core.predict.waveform import dac_playback
 
 FloatArray = NDArray[np.float64]
 SETTLED_TAUS = 12
@@ -33,7 +33,7 @@ NEARLY_ALL = 99.5
 
 
 @dataclass(frozen=True)
-class CourseError:
+class WaveformError:
     """By how much a signal is off its course, volts: nearly all within, and the mean."""
 
     count: int
@@ -41,11 +41,11 @@ class CourseError:
     mean_v: float
 
 
-def course_error(take: Take, name: str, reduced: bool = False) -> CourseError | None:
+def waveform_error(take: Take, name: str, reduced: bool = False) -> WaveformError | None:
     """Captured less what was meant, of all samples or of all values of the stage; None where too little came."""
     total = take.reduced_count(name) if reduced else take.came(name)
     stage = take.workspace.project.signal(name).later_stage
-    filled = stage.count - 1 if reduced and isinstance(stage, RunningMean) else 0
+    filled = stage.count - 1 if reduced and isinstance(stage, MovingAverage) else 0
     if total - filled < FEWEST_READINGS:
         return None
     off, largest = Moments(), Largest(total, NEARLY_ALL)
@@ -54,7 +54,7 @@ def course_error(take: Take, name: str, reduced: bool = False) -> CourseError | 
         skipped, filled = min(filled, len(error_v)), max(0, filled - len(error_v))
         off.add(error_v[skipped:])
         largest.add(np.abs(error_v[skipped:]))
-    return CourseError(off.count, largest.percentile, off.mean) if off.count else None
+    return WaveformError(off.count, largest.percentile, off.mean) if off.count else None
 
 
 FEWEST_READINGS = 16
@@ -76,12 +76,12 @@ def pair_linearity(take: Take, name: str) -> Swept | None:
     workspace = take.workspace
     signal = workspace.project.signal(name)
     wiring = workspace.wiring(signal.pin)
-    source = followed(wiring, workspace.project.bench) if wiring is not None else None
+    source = resolve_source(wiring, workspace.project.bench) if wiring is not None else None
     generator = generator_on(workspace, source.pin) if isinstance(source, Jumper) else None
     chain = workspace.project.chain_of(name)
     if generator is None or chain is None or wiring is None:
         return None
-    made = playing(workspace, generator)
+    made = dac_playback(workspace, generator)
     held = made.codes
     update_s = float(made.update_s)
     scale = signal_scale(workspace, chain, name)
@@ -123,7 +123,7 @@ def trip_points(take: Take, watch: Watch) -> Trips | None:
     times_s = events["ticks"] / take.tick_hz
     comparator = take.workspace.project.comparator(watch.comparator)
     assert comparator is not None
-    volts = source_voltage(compared(take.workspace, comparator).source, times_s)
+    volts = source_voltage(comparator_inputs(take.workspace, comparator).source, times_s)
     rises = events["entered"].astype(bool)
     if not rises.any() or rises.all():
         return None
@@ -132,7 +132,7 @@ def trip_points(take: Take, watch: Watch) -> Trips | None:
 
 
 @dataclass(frozen=True)
-class RouteSeen:
+class RouteMeasurement:
     """The end of a route in a take.
 
     Attributes
@@ -166,7 +166,7 @@ def joined(route: Route, values: NDArray[np.int64], order: str) -> NDArray[np.in
     return np.asarray((rows << (8 * places)).sum(axis=1))
 
 
-def route_seen(take: Take, route: Route, order: str | None = None) -> RouteSeen:
+def measure_route(take: Take, route: Route, order: str | None = None) -> RouteMeasurement:
     """Everything at the end of a route, held against its source; bytes joined in ``order`` or as the other end does."""
     workspace = take.workspace
     samples = take.output(workspace.project.routes.index(route))
@@ -186,7 +186,7 @@ def route_seen(take: Take, route: Route, order: str | None = None) -> RouteSeen:
     span_s = float(times[-1] - times[0]) if len(times) > 1 else 0.0
     rate_hz = (len(times) - 1) / span_s if span_s else 0.0
     overwritten = int(np.count_nonzero(samples.overwritten))
-    return RouteSeen(len(samples.marked), overwritten, torn, times, values, expected, matched, rate_hz)
+    return RouteMeasurement(len(samples.marked), overwritten, torn, times, values, expected, matched, rate_hz)
 
 
 def wanted_values_hz(workspace: Workspace, route: Route) -> float:

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.compared_streams import best_blocks, is_judged_reduced
-from wattigram.core.predict.accuracy.averaging import stage_delay
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.accuracy.averaging import filter_delay
+from wattigram.core.predict.timing import scan_timing
 
 FloatArray = NDArray[np.float64]
 
@@ -77,8 +77,8 @@ class _Course:
         chain = take.workspace.project.chain_of(name)
         self._delay_s = 0.0
         if chain is not None and is_judged_reduced(take, name):
-            rate_hz = float(cycle_timing(take.workspace, chain).cycle_rate_hz) * len(chain.places_of(name))
-            self._delay_s = stage_delay(signal.later_stage) / rate_hz
+            rate_hz = float(scan_timing(take.workspace, chain).cycle_rate_hz) * len(chain.places_of(name))
+            self._delay_s = filter_delay(signal.later_stage) / rate_hz
         self.times_s, self.volts = np.empty(0), np.empty(0)
         self.is_at_end = False
         self.read_on()

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 import math
 
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.take import Take
-from wattigram.core.judge.judgement import MOST_UNTOLD_LAPS, Judged, not_judged, within
+from wattigram.core.judge.judgement import MOST_UNTOLD_LAPS, Judgement, not_judged, within
 from wattigram.core.judge.missing_data import has_paused, may_pause
 from wattigram.core.model.design import Chain, RateExpectation, TimerTrigger, Workspace
 from wattigram.core.predict.clocks import timer_setting
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 POLLED_CYCLES = 4
 FEWEST_DUE = 64
 """Cycles of which more than a few must have come."""
 
 
-def judge_rate(take: Take, expectation: RateExpectation) -> Judged:
+def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
     """Cycles as they come against those that are wanted; a stream that falls silent does not hold."""
     project = take.workspace.project
     chain = project.chain_of(expectation.signal)
@@ -34,11 +34,11 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judged:
     allowed = 2 + chain.loop.items / len(chain.slots) * (0 if take.totals else 1)
     if cycles + allowed < due * (1 - max(expectation.within, 0.01)):
         measured = cycles / take.seconds
-        note = f"{cycles} of {due:.0f} cycles came in {brief(take.seconds, 's', 3)}"
-        return Judged("fails", measured, "Hz", low, high, cycles, note)
+        note = f"{cycles} of {due:.0f} cycles came in {format_si(take.seconds, 's', 3)}"
+        return Judgement("fails", measured, "Hz", low, high, cycles, note)
     found = take.cycle_rate_hz(chain)
     if found is None and cycles > MOST_UNTOLD_LAPS * chain.loop.items:
-        return Judged(
+        return Judgement(
             "fails", None, "Hz", low, high, cycles, f"{cycles} cycles, and the ticks of their frames stand still"
         )
     if found is None:
@@ -52,10 +52,10 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judged:
     note = f"{cycles} cycles, {'none' if not lost else f'{lost} samples'} {what}, {ppm:+.3g} ppm"
     note += f", {again} samples came again" if again else ""
     is_lossy = lost and not take.is_polled  # whoever polls is at fault, and not the board
-    return Judged("fails" if is_lossy or again else inside, found, "Hz", low, high, cycles, note)
+    return Judgement("fails" if is_lossy or again else inside, found, "Hz", low, high, cycles, note)
 
 
-def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: float) -> Judged:
+def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: float) -> Judgement:
     """The rate from frame to frame: stops are intended, and what lies in them says nothing."""
     stream = take.workspace.project.chains.index(chain)
     low, high = wanted_hz * (1 - share), wanted_hz * (1 + share)
@@ -64,13 +64,13 @@ def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: floa
     due = take.seconds * wanted_hz
     if found is None and due >= FEWEST_DUE and not has_paused(take, chain):
         note = f"{cycles} of {due:.0f} cycles came, and no window stopped {chain.converter}"
-        return Judged("fails", 0.0, "Hz", low, high, cycles, note)
+        return Judgement("fails", 0.0, "Hz", low, high, cycles, note)
     if found is None:
         return not_judged("too short to measure a rate")
     lost, again = take.lost_items(stream), take.repeated_items(stream)
     note = f"{cycles} cycles, {'none' if not lost else f'{lost} samples'} lost, {(found / wanted_hz - 1) * 1e6:+.3g} ppm between pauses"
     outcome = "fails" if lost or again else within(found, low, high)
-    return Judged(outcome, found, "Hz", low, high, cycles, note)
+    return Judgement(outcome, found, "Hz", low, high, cycles, note)
 
 
 def _keeps(chain: Chain) -> str:
@@ -81,9 +81,9 @@ def _keeps(chain: Chain) -> str:
 def wanted_rate_hz(workspace: Workspace, chain: Chain) -> float:
     """Cycles per second that are meant: the timer's wanted period, else what the design comes to."""
     trigger = workspace.project.own_trigger(chain)
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     if isinstance(trigger, TimerTrigger) and cycle.trigger.pace == "pattern":
-        setting = timer_setting(workspace, trigger.changed(prescaler_register=None, period_register=None), alone=True)
+        setting = timer_setting(workspace, trigger.replaced(prescaler_register=None, period_register=None), alone=True)
         units = len(chain.slots) if chain.per_trigger == "conversion" else 1
         return float(1 / setting.period_s) / units
     return float(cycle.cycle_rate_hz)

@@ -10,10 +10,17 @@ import numpy as np
 from wattigram.core.analysis import phase_count, quantised_amplitude_bias
 from wattigram.core.judge.missing_data import may_pause
 from wattigram.core.judge.rate_judge import wanted_rate_hz
-from wattigram.core.model.bench import Floating, Level, Played, Ramp, Sine, Steps, Sweep
+from wattigram.core.model.bench import (
+    DcSource,
+    FloatingInput,
+    ShapeSource,
+    SineSource,
+    SquareSource,
+    SweptSource,
+    TriangleSource,
+)
 from wattigram.core.model.design import (
     Chain,
-    CourseExpectation,
     EdgesExpectation,
     Expectation,
     LevelExpectation,
@@ -21,8 +28,9 @@ from wattigram.core.model.design import (
     RateExpectation,
     Signal,
     SineExpectation,
-    StepsExpectation,
+    SquareExpectation,
     TwinExpectation,
+    WaveformExpectation,
     WindowExpectation,
     Workspace,
     limits_v,
@@ -31,7 +39,7 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.predict.expected import band_half_width_v
 from wattigram.core.predict.pins import input_extent_v, input_source
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 from wattigram.core.predict.timing.isr_cost import software_step, starts_each
 
 SINE_WITHIN = 0.01
@@ -76,7 +84,7 @@ def _rate_within(workspace: Workspace, chain: Chain) -> float:
     Software takes as many clocks as its compiler makes of it; of the time that it has in a cycle a fifth may be
     otherwise than the design says, and its waits vary besides.
     """
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     oscillator = workspace.converter(chain).oscillator
     is_own = chain.clock == "own" and oscillator is not None and cycle.trigger.pace != "pattern"
     within = max(RATE_WITHIN, oscillator.tolerance) if is_own and oscillator is not None else RATE_WITHIN
@@ -94,17 +102,17 @@ def _of_source(workspace: Workspace, chain: Chain, signal: Signal, half_v: float
     if signal.negative is not None:
         return _of_pair(workspace, signal, half_v)
     source = input_source(workspace, signal.pin)
-    if isinstance(source, Level):
+    if isinstance(source, DcSource):
         level_v = signal.at_source(source.voltage_v)
         noise_v = _round_up(half_v / 2)
         return [
             LevelExpectation(signal=signal.name, level_v=level_v, within_v=half_v),
             NoiseExpectation(signal=signal.name, rms_v=noise_v),
         ]
-    if isinstance(source, Sine) and source.amplitude_v > 0:
+    if isinstance(source, SineSource) and source.amplitude_v > 0:
         amplitude_v = signal.at_source(source.amplitude_v)
         step_v = signal_scale(workspace, chain, signal.name).step_v / float(signal.front_end)
-        cycle = cycle_timing(workspace, chain)
+        cycle = scan_timing(workspace, chain)
         held_s = np.array([float(cycle.slots[place].held_s) for place in chain.places_of(signal.name)])
         times_s = (np.arange(PHASE_CYCLES)[:, None] * float(cycle.cycle_s) + held_s).ravel()
         phases = phase_count(times_s, float(source.frequency_hz))
@@ -115,11 +123,11 @@ def _of_source(workspace: Workspace, chain: Chain, signal: Signal, half_v: float
                 signal=signal.name, frequency_hz=source.frequency_hz, amplitude_v=amplitude_v, within=within
             )
         ]
-    if isinstance(source, Steps):
+    if isinstance(source, SquareSource):
         low_v, high_v = sorted((signal.at_source(source.low_v), signal.at_source(source.high_v)))
-        return [StepsExpectation(signal=signal.name, low_v=low_v, high_v=high_v, within_v=half_v)]
-    if isinstance(source, (Played, Sweep, Ramp)):
-        return [CourseExpectation(signal=signal.name, within_v=half_v)]
+        return [SquareExpectation(signal=signal.name, low_v=low_v, high_v=high_v, within_v=half_v)]
+    if isinstance(source, (ShapeSource, SweptSource, TriangleSource)):
+        return [WaveformExpectation(signal=signal.name, within_v=half_v)]
     return []
 
 
@@ -127,12 +135,12 @@ def _of_pair(workspace: Workspace, signal: Signal, half_v: float) -> list[Expect
     """The difference of two levels, or its course."""
     assert signal.negative is not None
     sources = [input_source(workspace, pin) for pin in (signal.pin, signal.negative)]
-    if any(isinstance(source, Floating) for source in sources):
+    if any(isinstance(source, FloatingInput) for source in sources):
         return []
-    if all(isinstance(source, Level) for source in sources):
+    if all(isinstance(source, DcSource) for source in sources):
         low_v, _high_v = input_extent_v(workspace, signal)
         return [LevelExpectation(signal=signal.name, level_v=signal.at_source(low_v), within_v=half_v)]
-    return [CourseExpectation(signal=signal.name, within_v=half_v)]
+    return [WaveformExpectation(signal=signal.name, within_v=half_v)]
 
 
 def _of_stages(workspace: Workspace, chain: Chain, signal: Signal, half_v: float) -> list[Expectation]:
@@ -142,7 +150,7 @@ def _of_stages(workspace: Workspace, chain: Chain, signal: Signal, half_v: float
     if any(comparator.signal == signal.name for comparator in workspace.project.comparators):
         found.append(EdgesExpectation(signal=signal.name))
     if signal.windows:
-        rate_hz = cycle_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(signal.name))
+        rate_hz = scan_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(signal.name))
         count = max(rate_divisor(signal.later_stage) if one.on == "reduced" else 1 for one in signal.windows)
         within_s = Fraction(math.ceil(EVENT_SAMPLES * count / rate_hz * 1000), 1000)
         low_v = high_v = None

@@ -8,7 +8,7 @@ from html import escape
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.base.quantity import brief, round_values
+from wattigram.core.base.quantity import format_si, round_values
 from wattigram.core.judge.evidence import HistogramPanel, Panel, ScatterPanel, TracePanel
 
 WIDTH, HEIGHT = 720, 240
@@ -61,10 +61,10 @@ def _axes(x: Span, y: Span, units: tuple[str, str]) -> str:
     for value in round_values(*y, 5):
         at = float(_y(np.array([value]), y)[0])
         parts.append(f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at:.1f}" y2="{at:.1f}" class="grid"/>')
-        parts.append(f'<text x="{LEFT - 6}" y="{at + 4:.1f}" class="tick end">{brief(value, units[1])}</text>')
+        parts.append(f'<text x="{LEFT - 6}" y="{at + 4:.1f}" class="tick end">{format_si(value, units[1])}</text>')
     for value in round_values(*x, 7):
         at = float(_x(np.array([value]), x)[0])
-        parts.append(f'<text x="{at:.1f}" y="{HEIGHT - 8}" class="tick mid">{brief(value, units[0])}</text>')
+        parts.append(f'<text x="{at:.1f}" y="{HEIGHT - 8}" class="tick mid">{format_si(value, units[0])}</text>')
     return "".join(parts)
 
 

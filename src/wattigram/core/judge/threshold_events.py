@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.capture.take import Take
 from wattigram.core.model.design import Watch, Workspace
-from wattigram.core.predict.accuracy import comparator_figures
+from wattigram.core.predict.accuracy import comparator_metrics
 from wattigram.core.predict.expected import ExpectedEvent, expected_events
 
 
@@ -57,10 +57,10 @@ def _as_meant(workspace: Workspace, watch: Watch, limits_v: tuple[float, float] 
     low, high = limits_v if limits_v is not None else (window.low, window.high)
     if type(low) is type(high) and low > high:
         low, high = high, low
-    fixed = window.changed(enabled=True, rearm=True, low=low, high=high)
+    fixed = window.replaced(enabled=True, rearm=True, low=low, high=high)
     windows = tuple(fixed if index == watch.index else one for index, one in enumerate(signal.windows))
-    signals = tuple(one.changed(windows=windows) if one.name == signal.name else one for one in project.signals)
-    return Workspace(project.changed(signals=signals), workspace.part)
+    signals = tuple(one.replaced(windows=windows) if one.name == signal.name else one for one in project.signals)
+    return Workspace(project.replaced(signals=signals), workspace.part)
 
 
 @dataclass(frozen=True)
@@ -89,7 +89,7 @@ def comparator_edges(take: Take, watch: Watch) -> Edges:
     """
     comparator = take.workspace.project.comparator(watch.comparator)
     assert comparator is not None
-    figures = comparator_figures(take.workspace, comparator)
+    figures = comparator_metrics(take.workspace, comparator)
     number = take.workspace.watches.index(watch)
     times_s: NDArray[np.float64] = np.sort(take.events["ticks"][take.events["window"] == number] / take.tick_hz)
     due = int(figures.crossings_hz * take.seconds)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.design import Expectation
 
 Outcome = Literal["holds", "fails", "open"]
@@ -68,5 +68,5 @@ def value_text(value: float | None, unit: str) -> str:
     if value is None:
         return ""
     if unit == "V":
-        return show_volts(value)
-    return brief(value, unit, 6 if unit == "Hz" else 4)
+        return format_volts(value)
+    return format_si(value, unit, 6 if unit == "Hz" else 4)

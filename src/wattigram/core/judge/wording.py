@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.design import (
-    CourseExpectation,
     EdgesExpectation,
     Expectation,
     LevelExpectation,
@@ -13,9 +12,10 @@ from wattigram.core.model.design import (
     RateExpectation,
     RouteExpectation,
     SineExpectation,
-    StepsExpectation,
+    SquareExpectation,
     TripExpectation,
     TwinExpectation,
+    WaveformExpectation,
     WindowExpectation,
 )
 
@@ -25,39 +25,41 @@ def expectation_text(expectation: Expectation) -> str:
     name = expectation.signal
     match expectation:
         case LevelExpectation():
-            return f"{name} is {show_volts(expectation.level_v)} ± {show_volts(expectation.within_v)}"
-        case StepsExpectation():
-            return f"{name} steps {expectation.low_v:g} ↔ {expectation.high_v:g} V ± {show_volts(expectation.within_v)}"
+            return f"{name} is {format_volts(expectation.level_v)} ± {format_volts(expectation.within_v)}"
+        case SquareExpectation():
+            return (
+                f"{name} steps {expectation.low_v:g} ↔ {expectation.high_v:g} V ± {format_volts(expectation.within_v)}"
+            )
         case SineExpectation():
-            within = brief(expectation.within, "%")
+            within = format_si(expectation.within, "%")
             if expectation.frequency_hz is not None:
-                return f"{name} is {brief(expectation.frequency_hz, 'Hz')} ± {within}"
+                return f"{name} is {format_si(expectation.frequency_hz, 'Hz')} ± {within}"
             if expectation.rms_v is not None:
                 return f"{name} rms {expectation.rms_v:g} V ± {within}"
             if expectation.amplitude_v is not None:
                 return f"{name} amplitude {expectation.amplitude_v:g} V ± {within}"
             return f"{name} is a sine"
         case NoiseExpectation():
-            return f"{name} scatters at most {show_volts(expectation.rms_v)} rms"
+            return f"{name} scatters at most {format_volts(expectation.rms_v)} rms"
         case TwinExpectation():
-            return f"{name} agrees within {show_volts(expectation.within_v)}"
+            return f"{name} agrees within {format_volts(expectation.within_v)}"
         case WindowExpectation():
             limits = ""
             if expectation.low_v is not None and expectation.high_v is not None:
                 limits = f" of {expectation.low_v:g} to {expectation.high_v:g} V"
-            return f"{name} crosses its window{limits} as expected, within {brief(expectation.within_s, 's')}"
+            return f"{name} crosses its window{limits} as expected, within {format_si(expectation.within_s, 's')}"
         case EdgesExpectation():
             return f"{name} gives at most {expectation.most} comparator edge{'s' if expectation.most > 1 else ''} a crossing"
         case RateExpectation():
-            rate = f" {brief(expectation.rate_hz, 'Hz')}" if expectation.rate_hz is not None else ""
+            rate = f" {format_si(expectation.rate_hz, 'Hz')}" if expectation.rate_hz is not None else ""
             every = "comes without a loss between its pauses" if expectation.pauses else "comes at every cycle"
-            return f"{name} {every}, rate{rate} ± {brief(expectation.within, '%')}"
-        case CourseExpectation():
-            return f"{name} follows its course within {show_volts(expectation.within_v)}"
+            return f"{name} {every}, rate{rate} ± {format_si(expectation.within, '%')}"
+        case WaveformExpectation():
+            return f"{name} follows its course within {format_volts(expectation.within_v)}"
         case PairExpectation():
             return f"{name} and its DAC stay within INL {expectation.inl_lsb:g} LSB, DNL {expectation.dnl_lsb:g} LSB"
         case TripExpectation():
-            return f"{name} trips its comparator where it is set, within {show_volts(expectation.within_v)}"
+            return f"{name} trips its comparator where it is set, within {format_volts(expectation.within_v)}"
         case RouteExpectation():
-            allowed = f", {brief(expectation.lost, '%')} may be lost" if expectation.lost else ""
+            allowed = f", {format_si(expectation.lost, '%')} may be lost" if expectation.lost else ""
             return f"{name} brings every value whole{allowed}"

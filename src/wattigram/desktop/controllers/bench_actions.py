@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from wattigram.core.base.errors import WaveError
-from wattigram.core.base.quantity import show_volts
+from wattigram.core.base.quantity import format_volts
 from wattigram.core.contract.shapes import PointsShape
 from wattigram.core.model.bench import SignalGenerator, Wiring
 from wattigram.core.model.design.edits import SetWiring
@@ -91,7 +91,7 @@ class BenchActions:
         def take(volts: object) -> None:
             assert isinstance(volts, float)
             self._document.edit(SetWiring(wiring.metered(volts)))
-            self._say(f"The meter reads {show_volts(volts)} on pin {wiring.pin}.")
+            self._say(f"The meter reads {format_volts(volts)} on pin {wiring.pin}.")
 
         job = Job("Reading the meter", work, self._window)
         job.finished.connect(take)
@@ -146,7 +146,7 @@ class BenchActions:
             frequency_hz=1,
             noise_v=wiring.source.noise_v,
         )
-        self._document.edit(SetWiring(wiring.changed(source=source)))
+        self._document.edit(SetWiring(wiring.replaced(source=source)))
 
     def check_wiring(self) -> None:
         """Lead through the wiring check."""

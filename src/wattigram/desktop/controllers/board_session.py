@@ -15,8 +15,8 @@ from wattigram.desktop.controllers.reconnect import PortWatch
 
 if TYPE_CHECKING:
     from wattigram.core.capture.session import LiveSession
-    from wattigram.core.capture.session.continuation import Suspended
-    from wattigram.core.contract.image import Place
+    from wattigram.core.capture.session.continuation import SuspendedTake
+    from wattigram.core.contract.image import MemoryLocation
 
 RESTART_MS = 350
 
@@ -25,7 +25,7 @@ class LiveBoard(QObject):
     """Runs the board of the current design; starts the virtual board anew when the design changes."""
 
     snapshot = pyqtSignal(object)
-    said = pyqtSignal(str)
+    message = pyqtSignal(str)
     _arrived = pyqtSignal(int, object)
 
     def __init__(self, workspace: Workspace) -> None:
@@ -34,7 +34,7 @@ class LiveBoard(QObject):
         self._session: LiveSession | None = None
         self._ending: list[LiveSession] = []
         self._requests: tuple[ViewRequest, ...] = ()
-        self._looks: tuple[Place, ...] = ()
+        self._looks: tuple[MemoryLocation, ...] = ()
         self._wants_run = False
         self._generation = 0
         self.address = "virtual"
@@ -49,7 +49,7 @@ class LiveBoard(QObject):
         self._ran_before = False
         self._greeting = ""
         self._told = ""
-        self._suspended: Suspended | None = None
+        self._suspended: SuspendedTake | None = None
 
     @property
     def is_running(self) -> bool:
@@ -62,7 +62,7 @@ class LiveBoard(QObject):
         if self._session is not None:
             self._session.request_views(requests)
 
-    def look_at(self, places: tuple[Place, ...]) -> None:
+    def look_at(self, places: tuple[MemoryLocation, ...]) -> None:
         """What of the image's memory snapshots are to bring."""
         self._looks = places
         if self._session is not None:
@@ -150,7 +150,7 @@ class LiveBoard(QObject):
                     self._told = f"{snapshot.message} The take goes on when it is back; stop recording to end it here."
                     snapshot = replace(snapshot, recording=suspended.writer.path)
                     self.latest = snapshot
-                    self.said.emit(self._told)
+                    self.message.emit(self._told)
                     self.snapshot.emit(snapshot)
                     return
                 snapshot = replace(snapshot, recorded=suspended.writer.path)
@@ -165,7 +165,7 @@ class LiveBoard(QObject):
         if text != self._told:
             self._told = text
             if text:
-                self.said.emit(text)
+                self.message.emit(text)
 
     def _on_returned(self) -> None:
         """The device is there again: connect, and run where it ran when it went away."""
@@ -186,7 +186,7 @@ class LiveBoard(QObject):
         try:
             finish_suspended(suspended)
         except WattigramError as fault:
-            self.said.emit(str(fault))
+            self.message.emit(str(fault))
         if tells:
             self.latest = replace(self.latest, recording=None, recorded=suspended.writer.path)
             self.snapshot.emit(self.latest)

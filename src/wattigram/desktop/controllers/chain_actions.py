@@ -22,7 +22,7 @@ from wattigram.core.model.design.edits import (
 )
 from wattigram.core.model.design.edits.edit import Edit
 from wattigram.core.model.design.templates import TEMPLATES, Template, from_template, slot_for
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 from wattigram.desktop.controllers.actions import Actions
 from wattigram.desktop.pages.chain_page import SPANS_S, ChainPage
 from wattigram.desktop.state.document import Document
@@ -69,7 +69,7 @@ class ChainActions:
         used = {signal.pin for signal in project.signals}
         free = [pin for converter in workspace.part.converters for pin in converter.channels if pin not in used]
         if not free:
-            self._page.complained.emit("Every analog pin carries a signal already. Remove one, or share a converter.")
+            self._page.error.emit("Every analog pin carries a signal already. Remove one, or share a converter.")
             return
         names = {signal.name for signal in project.signals}
         name = next(f"Signal {number}" for number in range(1, 1000) if f"Signal {number}" not in names)
@@ -134,7 +134,7 @@ class ChainActions:
             if finding.remedy is not None:
                 self._do(finding.remedy)
                 return
-        self._page.complained.emit("No finding has a fix that can be applied by itself.")
+        self._page.error.emit("No finding has a fix that can be applied by itself.")
 
     def expect(self) -> None:
         """Expectations for the selected signal, from what is wired to its pin."""
@@ -147,13 +147,13 @@ class ChainActions:
             return
         fresh = suggest_expectations(self._document.workspace, name) if name else ()
         if not fresh:
-            self._page.complained.emit("Nothing more can be expected of what is selected. Choose a signal with a slot.")
+            self._page.error.emit("Nothing more can be expected of what is selected. Choose a signal with a slot.")
             return
         self._document.stack.beginMacro(f"Expect of {name} what its bench gives")
         for expectation in fresh:
             self._do(AddExpectation(expectation))
         self._document.stack.endMacro()
-        self._page.complained.emit(
+        self._page.error.emit(
             f"{len(fresh)} expectation{'s' if len(fresh) > 1 else ''} more for {name}. F6 proves them."
         )
 
@@ -163,7 +163,7 @@ class ChainActions:
         try:
             edit = from_template(self._document.workspace, template)
         except EditError as fault:
-            self._page.complained.emit(str(fault))
+            self._page.error.emit(str(fault))
             return
         if self._do(edit):
             self._select_fresh(before)
@@ -198,7 +198,7 @@ class ChainActions:
         try:
             edit = paste(self._document.workspace, clipboard.text() if clipboard is not None else "")
         except EditError as fault:
-            self._page.complained.emit(str(fault))
+            self._page.error.emit(str(fault))
             return
         if self._do(edit):
             self._select_fresh(before)
@@ -228,7 +228,7 @@ class ChainActions:
         lines = [f"signal\t{signal.name}", f"pin\t{signal.pin}"]
         chain = workspace.project.chain(selection.converter)
         if chain is not None and selection.place >= 0:
-            timing = cycle_timing(workspace, chain).slots[selection.place]
+            timing = scan_timing(workspace, chain).slots[selection.place]
             lines += [
                 f"slot\t{selection.place + 1} of {chain.converter}",
                 f"held_s\t{float(timing.held_s)!r}",

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.contract.image import Place, load_image, places
+from wattigram.core.contract.image import MemoryLocation, load_image, memory_locations
 from wattigram.core.firmware import (
     WHAT_TO_INSTALL,
     BuildResult,
@@ -24,7 +24,7 @@ from wattigram.core.firmware import (
     write_firmware,
 )
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.edits import SetHandler, Several
+from wattigram.core.model.design.edits import CompositeEdit, SetIsrCost
 from wattigram.core.silicon.registers import design_writes, write_lines
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.jobs import Job
@@ -38,10 +38,10 @@ TABLES_H = "wg_tables.h"
 class FirmwareWork(QObject):
     """Owns the firmware folder of the document."""
 
-    said = pyqtSignal(str)
+    message = pyqtSignal(str)
     job_wanted = pyqtSignal(object)
     line_came = pyqtSignal(str)
-    told = pyqtSignal(str)
+    success = pyqtSignal(str)
     """What went well, for the page itself."""
     building = pyqtSignal(bool)
     changed = pyqtSignal()
@@ -60,7 +60,7 @@ class FirmwareWork(QObject):
         self._looked = False
         self.result: BuildResult | None = None
         self._built_mark = ""
-        self.places: tuple[Place, ...] = ()
+        self.places: tuple[MemoryLocation, ...] = ()
         """What of the image can be looked at."""
         self.costs: dict[str, int] = {}
         """Cycles that each converter's handler was seen to take."""
@@ -84,7 +84,7 @@ class FirmwareWork(QObject):
             try:
                 self._compiler = find_compiler(self._settings.get("compiler"))
             except WattigramError as fault:
-                self.said.emit(str(fault))
+                self.message.emit(str(fault))
         return self._compiler
 
     @property
@@ -132,11 +132,11 @@ class FirmwareWork(QObject):
                 return False
             written = write_firmware(workspace, self.folder, drop_hooks=True)
         except WattigramError as fault:
-            self.said.emit(str(fault))
+            self.message.emit(str(fault))
             return False
         count = len(written.new) + len(written.changed)
         self.changed.emit()
-        self.told.emit(f"{count or 'No'} files are new or changed, {len(written.same)} are as they were.")
+        self.success.emit(f"{count or 'No'} files are new or changed, {len(written.same)} are as they were.")
         return True
 
     def ask_tables(self, parent: QWidget) -> None:
@@ -152,9 +152,9 @@ class FirmwareWork(QObject):
         try:
             path.write_text(tables_header(self._document.workspace), encoding="utf-8")
         except (OSError, WattigramError) as fault:
-            self.said.emit(f"The tables were not saved: {fault}")
+            self.message.emit(f"The tables were not saved: {fault}")
             return
-        self.said.emit(f"Constants and tables are in {path}.")
+        self.message.emit(f"Constants and tables are in {path}.")
 
     def _may_drop(self, lost: tuple[str, ...]) -> bool:
         text = (
@@ -180,7 +180,7 @@ class FirmwareWork(QObject):
         """Write the C and build it, as a job."""
         compiler = self.compiler
         if compiler is None:
-            self.said.emit(f"There is no cross compiler. {WHAT_TO_INSTALL}")
+            self.message.emit(f"There is no cross compiler. {WHAT_TO_INSTALL}")
             return
         workspace, folder = self._document.workspace, self.folder
         if not self._write(workspace):
@@ -202,7 +202,7 @@ class FirmwareWork(QObject):
 
         job = Job("Building the firmware", work, self)
         job.finished.connect(lambda result: self._take(workspace, result))
-        job.failed.connect(self.said)
+        job.failed.connect(self.message)
         job.ended.connect(lambda: self.building.emit(False))
         self.job_wanted.emit(job)
 
@@ -216,15 +216,15 @@ class FirmwareWork(QObject):
             try:
                 (result.elf.parent / BUILT).write_text(json.dumps(lines, indent=1), encoding="utf-8")
             except OSError as fault:
-                self.said.emit(f"What was built cannot be noted: {fault.strerror}.")
+                self.message.emit(f"What was built cannot be noted: {fault.strerror}.")
         self.changed.emit()
 
     def look_into(self, elf: Path) -> None:
         """Take the names of variables from an image."""
         try:
-            self.places = places(load_image(elf, looked_at=True))
+            self.places = memory_locations(load_image(elf, looked_at=True))
         except WattigramError as fault:
-            self.said.emit(str(fault))
+            self.message.emit(str(fault))
         self.changed.emit()
 
     def cancel(self) -> None:
@@ -234,7 +234,7 @@ class FirmwareWork(QObject):
     def run(self) -> None:
         """Let the virtual board run the image."""
         if self.result is None or self.result.elf is None:
-            self.said.emit("Nothing has been built yet. Build it first.")
+            self.message.emit("Nothing has been built yet. Build it first.")
             return
         self.run_wanted.emit(f"image:{self.result.elf}")
 
@@ -270,8 +270,8 @@ class FirmwareWork(QObject):
 
     def take_costs(self) -> None:
         """Put the measured cycles into the design, so that loads and losses are worked out with them."""
-        edits = tuple(SetHandler(converter, cycles) for converter, cycles in self.costs.items())
-        self._document.edit(Several(edits, "Take the measured handler costs"))
+        edits = tuple(SetIsrCost(converter, cycles) for converter, cycles in self.costs.items())
+        self._document.edit(CompositeEdit(edits, "Take the measured handler costs"))
 
     def ask_folder(self, parent: QWidget) -> None:
         """Choose where the C goes."""
@@ -299,7 +299,7 @@ class FirmwareWork(QObject):
         try:
             self._compiler = find_compiler(name.strip())
         except WattigramError as fault:
-            self.said.emit(str(fault))
+            self.message.emit(str(fault))
             return
         self._looked = True
         self._settings.set("compiler", name.strip())

@@ -27,7 +27,7 @@ class Proving(QObject):
 
     proved = pyqtSignal(object)
     """Proved"""
-    said = pyqtSignal(str)
+    message = pyqtSignal(str)
     job_wanted = pyqtSignal(object)
 
     def __init__(self, document: Document, board: LiveBoard, takes: TakesPlace) -> None:
@@ -53,7 +53,7 @@ class Proving(QObject):
         try:
             return next_take_path(self.folder)
         except OSError as fault:
-            self.said.emit(f"No take can be written in {self.folder}: {fault.strerror}.")
+            self.message.emit(f"No take can be written in {self.folder}: {fault.strerror}.")
             return None
 
     def forget(self) -> None:
@@ -88,10 +88,10 @@ class Proving(QObject):
         """Write the report of the last proof."""
         proved = self.latest
         if proved is None:
-            self.said.emit("There is no proof to report yet. Record and prove first (F6).")
+            self.message.emit("There is no proof to report yet. Record and prove first (F6).")
             return
         job = Job("Writing the report", lambda progress: _prover().write_report(proved, path, progress), self)
-        job.finished.connect(lambda written: self.said.emit(f"The report is in {written}."))
+        job.finished.connect(lambda written: self.message.emit(f"The report is in {written}."))
         self._run(job)
 
     def export(self, take: Path, target: Path) -> None:
@@ -104,7 +104,7 @@ class Proving(QObject):
                 return export_csv(opened, target, progress)
 
         job = Job(f"Exporting {take.stem}", work, self)
-        job.finished.connect(lambda rows: self.said.emit(f"{rows} rows are in {target}."))
+        job.finished.connect(lambda rows: self.message.emit(f"{rows} rows are in {target}."))
         self._run(job)
 
     def _start(self, what: str, work: Callable[[Callable[[float], None]], Proved]) -> None:
@@ -115,7 +115,7 @@ class Proving(QObject):
         self._run(job)
 
     def _run(self, job: Job) -> None:
-        job.failed.connect(self.said)
+        job.failed.connect(self.message)
         self.job_wanted.emit(job)
 
     def _take(self, request: int, proved: Proved) -> None:

@@ -10,25 +10,25 @@ from pydantic import ValidationError
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import key_of
-from wattigram.core.base.quantity import brief, parse_quantity
+from wattigram.core.base.quantity import format_si, parse_quantity
 from wattigram.core.contract.shapes import ChirpShape, NoiseShape, PulseShape, SawtoothShape, SineShape, TriangleShape
 from wattigram.core.model.bench import (
     Battery,
     Bridge,
-    Floating,
-    Follow,
+    DcSource,
+    FloatingInput,
     Jumper,
-    Level,
-    Ramp,
+    PairedSource,
     SignalGenerator,
-    Sine,
+    SineSource,
     Source,
-    Steps,
+    SquareSource,
     Supply,
-    Sweep,
+    SweptSource,
     Switch,
     Thermistor,
-    Tied,
+    TiedInput,
+    TriangleSource,
     Wiring,
     swapped_partner,
 )
@@ -115,21 +115,21 @@ def bench_panel(workspace: Workspace, signal: Signal) -> Panel:
 def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Field]]:
     """What is wired to one pin: facts, and a field for every figure."""
     wiring = workspace.project.wired(pin)
-    shown = wiring or Wiring(pin=pin, resistance_ohm=0.0, source=Level(voltage_v=0.0))
+    shown = wiring or Wiring(pin=pin, resistance_ohm=0.0, source=DcSource(voltage_v=0.0))
     source = shown.source
 
     def kind(text: str) -> Edit:
         name = next((key for key, value in KINDS.items() if value == text), source.kind)
-        return SetWiring(shown.changed(source=_fresh(name, workspace, pin, source)))
+        return SetWiring(shown.replaced(source=_fresh(name, workspace, pin, source)))
 
     fields = [Field("wired to it", KINDS.get(source.kind, source.kind) if wiring else "", kind, tuple(KINDS.values()))]
     facts = [Fact("pin", pin), Fact("wired", "yes" if wiring else "not yet", bool(wiring))]
     if wiring is None:
         return facts, fields
-    if isinstance(source, Level):
+    if isinstance(source, DcSource):
         span = (0.0, workspace.reference_v, source.voltage_v)
         fields.append(Field("knob", f"{source.voltage_v:.3f} V", _quantity(shown, "voltage_v", "V"), slider=span))
-    if isinstance(source, Follow):
+    if isinstance(source, PairedSource):
         pins = tuple(other.pin for other in workspace.project.bench if other.pin != pin)
         fields.append(Field("same as pin", source.pin, lambda text: _rewired(shown, pin=text), pins))
     fields += _kind_fields(workspace, shown)
@@ -137,39 +137,45 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
         if name in _LABELS:
             label, unit = _LABELS[name]
             value = getattr(source, name)
-            text = brief(value, unit, 9) if value is not None else ""
+            text = format_si(value, unit, 9) if value is not None else ""
             fields.append(Field(label, text, _quantity(shown, name, unit), hint=f"in {unit}"))
         elif name in _PLAIN:
             make = partial(_number, shown, name)
             fields.append(Field(_PLAIN[name], f"{getattr(source, name):g}", make))
     fields += [
         Field(
-            "resistance", brief(shown.resistance_ohm, "Ω", 9), _own(shown, "resistance_ohm", "Ω"), hint="such as 4.7k"
+            "resistance",
+            format_si(shown.resistance_ohm, "Ω", 9),
+            _own(shown, "resistance_ohm", "Ω"),
+            hint="such as 4.7k",
         ),
         Field(
-            "capacitor at pin", brief(shown.capacitor_f, "F", 9), _own(shown, "capacitor_f", "F"), hint="0 or 100 nF"
+            "capacitor at pin",
+            format_si(shown.capacitor_f, "F", 9),
+            _own(shown, "capacitor_f", "F"),
+            hint="0 or 100 nF",
         ),
         Field(
             "amplifier's bandwidth",
-            brief(shown.bandwidth_hz, "Hz", 9) if shown.bandwidth_hz is not None else "",
+            format_si(shown.bandwidth_hz, "Hz", 9) if shown.bandwidth_hz is not None else "",
             lambda text: _wired(shown, bandwidth_hz=parse_quantity(text, "Hz") if text.strip() else None),
             hint="none",
         ),
-        Field("noise density", brief(shown.noise_density, "V/√Hz", 9), _own(shown, "noise_density", "V/√Hz")),
-        Field("mains pick-up", brief(shown.pickup_v, "V", 9), _own(shown, "pickup_v", "V")),
+        Field("noise density", format_si(shown.noise_density, "V/√Hz", 9), _own(shown, "noise_density", "V/√Hz")),
+        Field("mains pick-up", format_si(shown.pickup_v, "V", 9), _own(shown, "pickup_v", "V")),
         Field(
             "wires exchanged with",
             swapped_partner(workspace.project.bench, pin) or NOT,
             lambda text: SwapWires(pin, None if text == NOT else text),
             (NOT, *(other.pin for other in workspace.project.bench if other.pin != shown.pin)),
         ),
-        Field("note", shown.label, lambda text: SetWiring(_valid(lambda: shown.changed(label=text.strip())))),
+        Field("note", shown.label, lambda text: SetWiring(_valid(lambda: shown.replaced(label=text.strip())))),
     ]
     return facts, fields
 
 
 def _wired(wiring: Wiring, **updates: object) -> Edit:
-    return SetWiring(_valid(lambda: wiring.changed(**updates)))
+    return SetWiring(_valid(lambda: wiring.replaced(**updates)))
 
 
 def _number(wiring: Wiring, name: str, text: str) -> Edit:
@@ -180,7 +186,7 @@ def _kind_fields(workspace: Workspace, wiring: Wiring) -> list[Field]:
     """What only some sources have: a choice, a switch to throw, a shape."""
     source = wiring.source
     match source:
-        case Tied():
+        case TiedInput():
             return [
                 Field(
                     "to", source.to, lambda text: _rewired(wiring, to=text), ("ground", "reference", "supply", "half")
@@ -217,11 +223,11 @@ def _internal_panel(workspace: Workspace, signal: Signal) -> Panel:
     """An internal channel: the part says what stands on it."""
     wiring = workspace.wiring(signal.pin)
     facts = [Fact("inside the part", signal.pin)]
-    if wiring is not None and isinstance(wiring.source, Level):
+    if wiring is not None and isinstance(wiring.source, DcSource):
         facts += [
             Fact("voltage", f"{wiring.source.voltage_v:.3f} V"),
-            Fact("resistance", brief(wiring.resistance_ohm, "Ω")),
-            Fact("noise", f"{brief(wiring.source.noise_v, 'V')} rms"),
+            Fact("resistance", format_si(wiring.resistance_ohm, "Ω")),
+            Fact("noise", f"{format_si(wiring.source.noise_v, 'V')} rms"),
         ]
     return Panel(f"Inside · {signal.pin}", tuple(facts))
 
@@ -237,13 +243,13 @@ def _quantity(wiring: Wiring, name: str, unit: str) -> Callable[[str], Edit]:
 def _own(wiring: Wiring, name: str, unit: str) -> Callable[[str], Edit]:
     def make(text: str) -> Edit:
         value = float(parse_quantity(text, unit))
-        return SetWiring(_valid(lambda: wiring.changed(**{name: value})))
+        return SetWiring(_valid(lambda: wiring.replaced(**{name: value})))
 
     return make
 
 
 def _rewired(wiring: Wiring, **updates: object) -> Edit:
-    return SetWiring(_valid(lambda: wiring.changed(source=wiring.source.changed(**updates))))
+    return SetWiring(_valid(lambda: wiring.replaced(source=wiring.source.replaced(**updates))))
 
 
 def _valid(make: Callable[[], Wiring]) -> Wiring:
@@ -262,15 +268,15 @@ def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:
     noise_v = old.noise_v
     match kind:
         case "sine":
-            return Sine(offset_v=full_v / 2, amplitude_v=full_v / 4, frequency_hz="50 Hz", noise_v=noise_v)
+            return SineSource(offset_v=full_v / 2, amplitude_v=full_v / 4, frequency_hz="50 Hz", noise_v=noise_v)
         case "ramp":
-            return Ramp(from_v=full_v / 4, to_v=full_v * 3 / 4, period_s="2 s", noise_v=noise_v)
+            return TriangleSource(from_v=full_v / 4, to_v=full_v * 3 / 4, period_s="2 s", noise_v=noise_v)
         case "steps":
-            return Steps(low_v=0.02, high_v=full_v - 0.02, period_s="1 s", noise_v=noise_v)
+            return SquareSource(low_v=0.02, high_v=full_v - 0.02, period_s="1 s", noise_v=noise_v)
         case "floating":
-            return Floating()
+            return FloatingInput()
         case "tied":
-            return Tied()
+            return TiedInput()
         case "switch":
             return Switch(open_v=workspace.supply_v, noise_v=noise_v)
         case "battery":
@@ -286,7 +292,7 @@ def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:
                 noise_v=noise_v,
             )
         case "sweep":
-            return Sweep(
+            return SweptSource(
                 offset_v=full_v / 2,
                 amplitude_v=full_v / 4,
                 from_hz="10 Hz",
@@ -307,6 +313,6 @@ def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:
             others = [wiring.pin for wiring in workspace.project.bench if wiring.pin != pin]
             if not others:
                 raise QuantityError("No other pin is wired.", cure="Wire another pin first.")
-            return Follow(pin=others[0], noise_v=noise_v)
+            return PairedSource(pin=others[0], noise_v=noise_v)
         case _:
-            return Level(voltage_v=full_v / 2, noise_v=noise_v)
+            return DcSource(voltage_v=full_v / 2, noise_v=noise_v)

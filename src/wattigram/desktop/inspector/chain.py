@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.fields import period_text, read_every
-from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_counts
+from wattigram.core.base.fields import period_text, read_interval
+from wattigram.core.base.quantity import exact_text, format_counts, format_rounded, format_si, parse_quantity
 from wattigram.core.model.design import (
     Chain,
     ComparatorTrigger,
@@ -34,7 +34,7 @@ from wattigram.core.model.design.edits import (
 from wattigram.core.model.design.edits.trigger_edits import PER_TRIGGER, TRIGGERS
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.clocks import timer_setting
-from wattigram.core.predict.timing import STEP_NAMES, cycle_timing, right_order, startup
+from wattigram.core.predict.timing import STEP_NAMES, right_order, scan_timing, startup
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Line, OrderedList, Panel, Tab, WhatIf
 
@@ -44,24 +44,26 @@ CLOCKS = {"bus": "bus", "own": "own oscillator"}
 
 def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
     """The converter's clock, with each divider as a choice, current and legal ones told apart."""
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     converter = workspace.converter(chain)
     facts = [
         Fact(
             "converter clock",
-            brief(cycle.clock_hz, "Hz"),
+            format_si(cycle.clock_hz, "Hz"),
             converter.clock_low_hz <= cycle.clock_hz <= converter.clock_high_hz,
         ),
-        Fact("legal", f"{brief(converter.clock_low_hz, 'Hz')} to {brief(converter.clock_high_hz, 'Hz')}"),
-        Fact("busy", show(cycle.busy_s, "s", 6)),
+        Fact("legal", f"{format_si(converter.clock_low_hz, 'Hz')} to {format_si(converter.clock_high_hz, 'Hz')}"),
+        Fact("busy", format_rounded(cycle.busy_s, "s", 6)),
     ]
     if cycle.trigger.pace == "pattern":
-        facts.append(Fact("slack", show(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
-    facts.append(Fact("cycles", brief(cycle.cycle_rate_hz, "Hz", 6) if cycle.items_limit is None else "once"))
+        facts.append(Fact("slack", format_rounded(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
+    facts.append(Fact("cycles", format_si(cycle.cycle_rate_hz, "Hz", 6) if cycle.items_limit is None else "once"))
     facts.append(Fact("noise", f"{converter.noise_lsb:g} LSB at {max(converter.bits)} bit"))
     oscillator = converter.oscillator
     if oscillator is not None:
-        facts.append(Fact("own oscillator", f"{brief(oscillator.clock_hz, 'Hz')} ± {oscillator.tolerance * 100:.3g} %"))
+        facts.append(
+            Fact("own oscillator", f"{format_si(oscillator.clock_hz, 'Hz')} ± {oscillator.tolerance * 100:.3g} %")
+        )
     source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own")
     choices = []
     for divider in sorted(converter.dividers):
@@ -69,7 +71,7 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
         legal = converter.clock_low_hz <= clock_hz <= converter.clock_high_hz
         busy_s = cycle.busy_s * divider / chain.divider
         edit = SetClock(chain.converter, chain.clock, divider)
-        tip = f"÷ {divider}: {brief(clock_hz, 'Hz')}{'' if legal else ', out of range'}; a cycle takes {show(busy_s, 's', 4)}"
+        tip = f"÷ {divider}: {format_si(clock_hz, 'Hz')}{'' if legal else ', out of range'}; a cycle takes {format_rounded(busy_s, 's', 4)}"
         tip += "".join(_slot_lines(workspace, chain, divider))
         choices.append(Choice(str(divider), float(clock_hz), legal, divider == chain.divider, tip, edit))
     fields = []
@@ -121,7 +123,7 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
         tuple(facts),
         tuple(fields),
         WhatIf(
-            f"If the {CLOCKS[chain.clock]} were divided by · clock", tuple(choices), limit_hz, brief(limit_hz, "Hz")
+            f"If the {CLOCKS[chain.clock]} were divided by · clock", tuple(choices), limit_hz, format_si(limit_hz, "Hz")
         ),
         tabs=TABS,
         tab="clock",
@@ -131,13 +133,13 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
 def _slot_lines(workspace: Workspace, chain: Chain, divider: int) -> list[str]:
     """What another divider would make of every slot: when it is held, and what settling leaves."""
     project = workspace.project
-    other = chain.changed(divider=divider)
+    other = chain.replaced(divider=divider)
     chains = tuple(other if one is chain else one for one in project.chains)
-    there = Workspace(project.changed(chains=chains), workspace.part)
-    cycle = cycle_timing(there, other)
+    there = Workspace(project.replaced(chains=chains), workspace.part)
+    cycle = scan_timing(there, other)
     return [
-        f"\n{slot.place + 1} {slot.signal}: held after {show(slot.held_s, 's', 4)}, "
-        f"{show_counts(slot_settling(there, other, slot.place).full_scale_error_lsb)} left of a full-scale step"
+        f"\n{slot.place + 1} {slot.signal}: held after {format_rounded(slot.held_s, 's', 4)}, "
+        f"{format_counts(slot_settling(there, other, slot.place).full_scale_error_lsb)} left of a full-scale step"
         for slot in cycle.slots
     ]
 
@@ -149,9 +151,9 @@ def _current_first(options: tuple[str, ...], current: str) -> tuple[str, ...]:
 def start_panel(workspace: Workspace, chain: Chain) -> Panel:
     """What starts the chain, and how much of it."""
     converter = workspace.converter(chain)
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     trigger = cycle.trigger
-    facts = [Fact("busy", show(cycle.busy_s, "s", 6))]
+    facts = [Fact("busy", format_rounded(cycle.busy_s, "s", 6))]
     if trigger.timer is not None:
         ppm = float(trigger.timer.rate_error) * 1e6
         facts += [
@@ -160,17 +162,19 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
             Fact("rate error", "exact" if ppm == 0 else f"{ppm:+.3g} ppm", abs(ppm) < 100),
         ]
     if trigger.pace == "pattern":
-        facts.append(Fact("triggers", brief(trigger.rate_hz, "Hz", 6)))
-        facts.append(Fact("slack", show(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
-        facts.append(Fact("missed", brief(cycle.missed_hz, "Hz") if cycle.missed_hz else "none", not cycle.missed_hz))
+        facts.append(Fact("triggers", format_si(trigger.rate_hz, "Hz", 6)))
+        facts.append(Fact("slack", format_rounded(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
+        facts.append(
+            Fact("missed", format_si(cycle.missed_hz, "Hz") if cycle.missed_hz else "none", not cycle.missed_hz)
+        )
     if cycle.items_limit is not None:
         facts.append(
             Fact("gives", f"{cycle.items_limit} item{'s' if cycle.items_limit != 1 else ''} and no more", False)
         )
     else:
-        facts.append(Fact("cycles", brief(cycle.cycle_rate_hz, "Hz", 6)))
+        facts.append(Fact("cycles", format_si(cycle.cycle_rate_hz, "Hz", 6)))
     if cycle.jitter_s:
-        facts.append(Fact("jitter", show(cycle.jitter_s, "s", 3)))
+        facts.append(Fact("jitter", format_rounded(cycle.jitter_s, "s", 3)))
     kinds = {kind: TRIGGERS[kind] for kind in converter.triggers}
 
     def kind(text: str) -> Edit | None:
@@ -205,8 +209,8 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Trigger:
             free = [name for name in names if name not in taken] or names
             if not free:
                 raise QuantityError(f"{part.name} has no timer that could start it.")
-            cycle = cycle_timing(workspace, chain)
-            every = "1 ms" if cycle.busy_s < read_every("1 ms") else "1 s"
+            cycle = scan_timing(workspace, chain)
+            every = "1 ms" if cycle.busy_s < read_interval("1 ms") else "1 s"
             return TimerTrigger(timer=free[0], every=every)
         case "edge":
             wired = [wiring.pin for wiring in project.bench if wiring.source.kind in {"steps", "sine", "ramp"}]
@@ -232,7 +236,7 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
     trigger = chain.trigger
 
     def changed(**updates: object) -> Edit:
-        return SetTrigger(chain.converter, trigger.changed(**updates))
+        return SetTrigger(chain.converter, trigger.replaced(**updates))
 
     match trigger:
         case SoftwareTrigger():
@@ -247,7 +251,7 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                 Field(
                     "every",
                     period_text(trigger.every),
-                    lambda text: SetPeriod(chain.converter, read_every(text)),
+                    lambda text: SetPeriod(chain.converter, read_interval(text)),
                     hint="100 us or 10 kHz",
                 ),
                 Field("timer", trigger.timer, lambda text: changed(timer=text), names),

@@ -4,12 +4,21 @@ from __future__ import annotations
 
 import math
 
-from wattigram.core.base.quantity import brief, show
-from wattigram.core.model.design import AnyStage, Chain, LowPass, Mean, RunningMean, Signal, Sum, Workspace
-from wattigram.core.model.design.edits import Edit, SetReduce
-from wattigram.core.predict.accuracy import signal_noise, stage_figures, stage_gain
+from wattigram.core.base.quantity import format_rounded, format_si
+from wattigram.core.model.design import (
+    AnyStage,
+    BlockAverage,
+    Chain,
+    LowPassFilter,
+    MovingAverage,
+    Signal,
+    SumFilter,
+    Workspace,
+)
+from wattigram.core.model.design.edits import Edit, SetFilter
+from wattigram.core.predict.accuracy import filter_gain, filter_metrics, signal_noise
 from wattigram.core.predict.accuracy.noise import SignalNoise
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.panel_model import Choice, Course, Curves, Fact, Field, Panel, WhatIf
 
@@ -20,33 +29,33 @@ CURVE_POINTS = 72
 
 def reduce_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
     """Reduce stage of a signal: noise, response, latency and register width of each choice."""
-    slot = cycle_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
-    noise = signal_noise(workspace, chain, signal.changed(reduce=None))
+    slot = scan_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
+    noise = signal_noise(workspace, chain, signal.replaced(reduce=None))
     stage = signal.reduce
     inside = signal.slot_stage is not None
     rate_hz = float(1 / slot.each_s) if inside else float(slot.rate_hz) or float(1 / slot.each_s)
-    facts = [Fact("raw noise", f"{noise.raw_lsb:.2f} LSB rms"), Fact("raw rate", brief(rate_hz, "Hz", 5))]
+    facts = [Fact("raw noise", f"{noise.raw_lsb:.2f} LSB rms"), Fact("raw rate", format_si(rate_hz, "Hz", 5))]
     hardware = workspace.converter(chain).hardware.stages
 
     def kind(text: str) -> Edit | None:
         name = next(key for key, value in KINDS.items() if value == text)
-        return None if name == (stage.kind if stage else "none") else SetReduce(signal.name, _stage(name, 4, stage))
+        return None if name == (stage.kind if stage else "none") else SetFilter(signal.name, _stage(name, 4, stage))
 
     fields = [Field("stage", KINDS[stage.kind if stage else "none"], kind, tuple(KINDS.values()))]
     if stage is not None:
-        figures = stage_figures(stage, rate_hz, chain.bits)
+        figures = filter_metrics(stage, rate_hz, chain.bits)
         reduced = signal_noise(workspace, chain, signal)
         out_hz = float(slot.rate_hz) if inside else figures.rate_hz
-        true = float(stage.gain_ratio) / stage.believed_gain
+        true = float(stage.gain_ratio) / stage.assumed_gain
         facts += [
             Fact("reduced noise", f"{reduced.reduced_lsb:.2f} LSB rms"),
             *_bias(reduced),
-            Fact("reduced rate", brief(out_hz, "Hz", 5)),
-            Fact("−3 dB at", show(figures.cutoff_hz, "Hz", 4)),
-            Fact("latency", show(figures.latency_s, "s", 3)),
+            Fact("reduced rate", format_si(out_hz, "Hz", 5)),
+            Fact("−3 dB at", format_rounded(figures.cutoff_hz, "Hz", 4)),
+            Fact("latency", format_rounded(figures.latency_s, "s", 3)),
             Fact("register needs", f"{figures.bits} of {stage.register_bits} bits", figures.fits),
         ]
-        if not isinstance(stage, LowPass):
+        if not isinstance(stage, LowPassFilter):
             facts.append(Fact("true mean", "yes" if true == 1 else f"× {true:.4g}", true == 1))
         fields += _stage_fields(signal, stage, stage.kind in hardware)
     return Panel(
@@ -70,19 +79,19 @@ def _bias(noise: SignalNoise) -> list[Fact]:
 
 def _stage_fields(signal: Signal, stage: AnyStage, in_hardware: bool) -> list[Field]:
     def changed(**updates: object) -> Edit:
-        return SetReduce(signal.name, stage.changed(**updates))
+        return SetFilter(signal.name, stage.replaced(**updates))
 
     fields = []
-    if not isinstance(stage, LowPass):
+    if not isinstance(stage, LowPassFilter):
 
         def count(text: str) -> Edit:
             number = whole_number(text, "samples")
-            if isinstance(stage, Sum):
+            if isinstance(stage, SumFilter):
                 return changed(count=number)
             return changed(count=number, shift=max(0, number.bit_length() - 1))
 
         fields.append(Field("count", str(stage.count), count, hint="2 or more"))
-    hint = "y += (x − y) / 2^shift" if isinstance(stage, LowPass) else "log2 of the count"
+    hint = "y += (x − y) / 2^shift" if isinstance(stage, LowPassFilter) else "log2 of the count"
     fields += [
         Field("shift right", str(stage.shift), lambda text: changed(shift=whole_number(text, "places")), hint=hint),
         Field(
@@ -103,13 +112,13 @@ def _stage(kind: str, power: int, like: AnyStage | None) -> AnyStage | None:
     by = like.by if like else "software"
     match kind:
         case "sum":
-            return Sum(count=1 << power, register_bits=bits, by=by)
+            return SumFilter(count=1 << power, register_bits=bits, by=by)
         case "mean":
-            return Mean(count=1 << power, shift=power, register_bits=bits, by=by)
+            return BlockAverage(count=1 << power, shift=power, register_bits=bits, by=by)
         case "running-mean":
-            return RunningMean(count=1 << power, shift=power, register_bits=bits)
+            return MovingAverage(count=1 << power, shift=power, register_bits=bits)
         case "low-pass":
-            return LowPass(shift=power, register_bits=bits)
+            return LowPassFilter(shift=power, register_bits=bits)
         case _:
             return None
 
@@ -126,7 +135,7 @@ def _choices(signal: Signal) -> list[tuple[str, AnyStage | None]]:
 
 def _size(stage: AnyStage) -> int:
     """What the choices of a kind are told apart by."""
-    return stage.shift if isinstance(stage, LowPass) else stage.count
+    return stage.shift if isinstance(stage, LowPassFilter) else stage.count
 
 
 def _same_choice(one: AnyStage, other: AnyStage) -> bool:
@@ -137,19 +146,19 @@ def _what_if(workspace: Workspace, chain: Chain, signal: Signal, rate_hz: float)
     choices = []
     now = signal.reduce
     for label, stage in _choices(signal):
-        what = signal_noise(workspace, chain, signal.changed(reduce=stage))
+        what = signal_noise(workspace, chain, signal.replaced(reduce=stage))
         if stage is None:
-            good, tip = True, f"no stage: {what.reduced_lsb:.2f} LSB rms, {brief(rate_hz, 'Hz', 4)}"
+            good, tip = True, f"no stage: {what.reduced_lsb:.2f} LSB rms, {format_si(rate_hz, 'Hz', 4)}"
         else:
-            figures = stage_figures(stage, rate_hz, chain.bits)
+            figures = filter_metrics(stage, rate_hz, chain.bits)
             good = figures.fits
             tip = (
-                f"{KINDS[stage.kind]} {label}: {what.reduced_lsb:.2f} LSB rms, −3 dB at {brief(figures.cutoff_hz, 'Hz', 4)}, "
-                f"latency {brief(figures.latency_s, 's', 3)}, {figures.bits} bits"
+                f"{KINDS[stage.kind]} {label}: {what.reduced_lsb:.2f} LSB rms, −3 dB at {format_si(figures.cutoff_hz, 'Hz', 4)}, "
+                f"latency {format_si(figures.latency_s, 's', 3)}, {figures.bits} bits"
             )
         is_now = stage is now or (now is not None and stage is not None and _same_choice(stage, now))
-        choices.append(Choice(label, what.reduced_lsb, good, is_now, tip, SetReduce(signal.name, stage)))
-    word = "shift" if isinstance(now, LowPass) else "count"
+        choices.append(Choice(label, what.reduced_lsb, good, is_now, tip, SetFilter(signal.name, stage)))
+    word = "shift" if isinstance(now, LowPassFilter) else "count"
     return WhatIf(f"If {word} were · LSB rms of noise", tuple(choices))
 
 
@@ -163,6 +172,6 @@ def _response(signal: Signal, rate_hz: float) -> Curves:
         points = []
         for number in range(CURVE_POINTS + 1):
             hertz = bottom_hz * (top_hz / bottom_hz) ** (number / CURVE_POINTS)
-            points.append((hertz, max(stage_gain(stage, hertz, rate_hz), 1e-3)))
+            points.append((hertz, max(filter_gain(stage, hertz, rate_hz), 1e-3)))
         courses.append(Course(label, tuple(points), now is not None and _same_choice(stage, now)))
     return Curves("Response · what is left of a tone", "Hz", tuple(courses), math.sqrt(0.5), "−3 dB")

@@ -9,22 +9,22 @@ from fractions import Fraction
 from pydantic import ValidationError
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.fields import read_every
-from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_volts
+from wattigram.core.base.fields import read_interval
+from wattigram.core.base.quantity import exact_text, format_rounded, format_si, format_volts, parse_quantity
 from wattigram.core.model.design import (
     ChainFollow,
+    ConstantLevel,
     Generator,
     GeneratorFollow,
-    HeldLevel,
     Playback,
-    Pwm,
+    PwmOutput,
     SoftwareRamp,
     TimerTrigger,
     Workspace,
 )
 from wattigram.core.model.design.edits import Edit, SetGenerator, SetPwm
 from wattigram.core.predict.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
-from wattigram.core.predict.waveform import codes_of, output_range_v, playing
+from wattigram.core.predict.waveform import codes_of, dac_playback, output_range_v
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
 
@@ -54,17 +54,17 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
     """A generator: what it plays, what starts a point, and what reaches the pin."""
     dac = workspace.part.dac(generator.dac)
     assert dac is not None
-    made = playing(workspace, generator)
+    made = dac_playback(workspace, generator)
     low_v, high_v = output_range_v(workspace, dac, generator.buffered)
     facts = [
         Fact("pin", dac.pin),
-        Fact("reaches", f"{show_volts(low_v)} to {show_volts(high_v)}"),
-        Fact("1 LSB", show(made.lsb_v, "V", 4)),
-        Fact("settles in", show(dac.settling_s, "s", 3)),
+        Fact("reaches", f"{format_volts(low_v)} to {format_volts(high_v)}"),
+        Fact("1 LSB", format_rounded(made.lsb_v, "V", 4)),
+        Fact("settles in", format_rounded(dac.settling_s, "s", 3)),
     ]
 
     def changed(**updates: object) -> Edit:
-        return checked(lambda: SetGenerator(generator.name, generator.changed(**updates)))
+        return checked(lambda: SetGenerator(generator.name, generator.replaced(**updates)))
 
     def of_output(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
         return lambda text: changed(output=checked_output(generator, name, read(text)))
@@ -80,7 +80,7 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
         ),
     ]
     match generator.output:
-        case HeldLevel() as level:
+        case ConstantLevel() as level:
             code = int(made.codes[0])
             facts += [
                 Fact("code", f"{code} · 0x{code:X}"),
@@ -107,7 +107,9 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
                     hint="or 1 LSB",
                 ),
                 Field(
-                    "dwell", brief(ramp.dwell_s, "s", 9), of_output("dwell_s", lambda text: parse_quantity(text, "s"))
+                    "dwell",
+                    format_si(ramp.dwell_s, "s", 9),
+                    of_output("dwell_s", lambda text: parse_quantity(text, "s")),
                 ),
                 Field(
                     "then", THEN[ramp.then], of_output("then", lambda text: key_for(text, THEN)), tuple(THEN.values())
@@ -115,10 +117,10 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
             ]
         case Playback() as output:
             facts += [
-                Fact("wave", show(made.wave_hz, "Hz", 7)),
-                Fact("updates", brief(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s),
-                Fact("lap", show(made.lap_s, "s", 5)),
-                Fact("begins", show(made.begin_s, "s", 3) if made.begin_s else "with the first trigger"),
+                Fact("wave", format_rounded(made.wave_hz, "Hz", 7)),
+                Fact("updates", format_si(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s),
+                Fact("lap", format_rounded(made.lap_s, "s", 5)),
+                Fact("begins", format_rounded(made.begin_s, "s", 3) if made.begin_s else "with the first trigger"),
             ]
             fields += _playback_fields(workspace, generator, output, of_output, changed)
     fields += [
@@ -138,7 +140,7 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
 def checked_output(generator: Generator, name: str, value: object) -> object:
     """The output with one field changed, or what is wrong with it."""
     try:
-        return generator.output.changed(**{name: value})
+        return generator.output.replaced(**{name: value})
     except ValidationError as fault:
         item = fault.errors(include_url=False)[0]
         cause = item.get("ctx", {}).get("error")
@@ -154,7 +156,7 @@ def _step(text: str, lsb_v: float) -> float:
 
 
 def _ramp_facts(workspace: Workspace, generator: Generator) -> list[Fact]:
-    made = playing(workspace, generator)
+    made = dac_playback(workspace, generator)
     dac = workspace.part.dac(generator.dac)
     assert dac is not None
     assert isinstance(generator.output, SoftwareRamp)
@@ -164,7 +166,7 @@ def _ramp_facts(workspace: Workspace, generator: Generator) -> list[Fact]:
     return [
         Fact("steps", f"{steps}, {step_codes:.4g} LSB each"),
         Fact("codes", f"{int(low)} to {high}"),
-        Fact("sweep takes", show(made.lap_s, "s", 4)),
+        Fact("sweep takes", format_rounded(made.lap_s, "s", 4)),
         Fact("cut off", f"{made.clipped} levels" if made.clipped else "nowhere", made.clipped == 0),
     ]
 
@@ -175,9 +177,9 @@ def _fresh(workspace: Workspace, generator: Generator, text: str) -> Edit | None
     if kind == generator.output.kind:
         return None
     full_v = workspace.reference_v
-    output: HeldLevel | SoftwareRamp | Playback
+    output: ConstantLevel | SoftwareRamp | Playback
     if kind == "level":
-        output = HeldLevel(voltage_v=round(full_v / 2, 3))
+        output = ConstantLevel(voltage_v=round(full_v / 2, 3))
     elif kind == "ramp":
         output = SoftwareRamp(from_v=round(full_v / 4, 3), to_v=round(full_v * 3 / 4, 3), step_v=0.01, dwell_s="1 ms")
     else:
@@ -189,7 +191,7 @@ def _fresh(workspace: Workspace, generator: Generator, text: str) -> Edit | None
             trigger=TimerTrigger(timer=free_timer(workspace), every=Fraction(1, 10_000)),
             channel=free_channel(workspace),
         )
-    return SetGenerator(generator.name, generator.changed(output=output))
+    return SetGenerator(generator.name, generator.replaced(output=output))
 
 
 def free_timer(workspace: Workspace, with_pwm: bool = False) -> str:
@@ -242,7 +244,7 @@ def _playback_fields(
         choices = others if kind == "generator" else chains
         if kind != "timer" and not choices:
             raise QuantityError("There is none to be in step with.", cure="Add one first.")
-        fresh: object = TimerTrigger(timer=free_timer(workspace), every=playing(workspace, generator).asked_s)
+        fresh: object = TimerTrigger(timer=free_timer(workspace), every=dac_playback(workspace, generator).asked_s)
         if kind == "generator":
             fresh = GeneratorFollow(follows=choices[0])
         elif kind == "chain":
@@ -250,7 +252,7 @@ def _playback_fields(
         return changed(output=checked_output(generator, "trigger", fresh))
 
     def of_trigger(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
-        return lambda text: changed(output=checked_output(generator, "trigger", trigger.changed(**{name: read(text)})))
+        return lambda text: changed(output=checked_output(generator, "trigger", trigger.replaced(**{name: read(text)})))
 
     fields = [
         Field("table", output.table, of_output("table", str), tuple(table.name for table in project.tables)),
@@ -260,7 +262,9 @@ def _playback_fields(
         timers = tuple(name for group in workspace.part.timers if group.can_trigger for name in group.names)
         fields += [
             Field("timer", trigger.timer, of_trigger("timer", str), timers),
-            Field("every", brief(trigger.every, "s", 9), of_trigger("every", read_every), hint="40 us or 25 kHz"),
+            Field(
+                "every", format_si(trigger.every, "s", 9), of_trigger("every", read_interval), hint="40 us or 25 kHz"
+            ),
             Field(
                 "prescaler register",
                 _register(trigger.prescaler_register),
@@ -309,13 +313,13 @@ def _read_register(text: str) -> int | None:
     return whole_number(text, "") if text.strip() else None
 
 
-def pwm_panel(workspace: Workspace, pwm: Pwm) -> Panel:
+def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
     """A PWM output: what remains of the timer, and what a filter makes of it."""
     timing = pwm_timing(workspace, pwm)
     pin = pwm_pin(workspace, pwm)
     facts = [
         Fact("pin", pin),
-        Fact("rate", brief(1 / timing.period_s, "Hz", 6)),
+        Fact("rate", format_si(1 / timing.period_s, "Hz", 6)),
         Fact("steps of duty", f"{timing.counts}, {timing.bits:.2f} bits", timing.bits >= 8),
         Fact("duty comes out", f"{float(timing.duty) * 100:.5g} %"),
         Fact("mean", f"{timing.mean_v:.4f} V"),
@@ -325,12 +329,12 @@ def pwm_panel(workspace: Workspace, pwm: Pwm) -> Panel:
         poles = input_poles_s(workspace, wiring)
         if poles:
             facts += [
-                Fact(f"ripple at {wiring.pin}", show(timing.ripple_v(poles), "V", 3)),
-                Fact("settles in", show(settling_s(poles, timing.bits), "s", 3)),
+                Fact(f"ripple at {wiring.pin}", format_rounded(timing.ripple_v(poles), "V", 3)),
+                Fact("settles in", format_rounded(settling_s(poles, timing.bits), "s", 3)),
             ]
 
     def changed(**updates: object) -> Edit:
-        return checked(lambda: SetPwm(pwm.name, pwm.changed(**updates)))
+        return checked(lambda: SetPwm(pwm.name, pwm.replaced(**updates)))
 
     def duty(text: str) -> Edit:
         share = float(parse_quantity(text, "%")) if "%" in text else float(parse_quantity(text, ""))
@@ -340,8 +344,13 @@ def pwm_panel(workspace: Workspace, pwm: Pwm) -> Panel:
     fields = [
         Field("name", pwm.name, lambda text: changed(name=text.strip()), hint="any name"),
         Field("timer", pwm.timer, lambda text: changed(timer=text), timers),
-        Field("every", brief(pwm.every, "s", 9), lambda text: changed(every=read_every(text)), hint="50 us or 20 kHz"),
-        Field("duty", brief(pwm.duty, "%", 9), duty, hint="40 %"),
+        Field(
+            "every",
+            format_si(pwm.every, "s", 9),
+            lambda text: changed(every=read_interval(text)),
+            hint="50 us or 20 kHz",
+        ),
+        Field("duty", format_si(pwm.duty, "%", 9), duty, hint="40 %"),
         Field("knob", f"{pwm.duty * 100:.2f} %", lambda text: changed(duty=float(text)), slider=(0.0, 1.0, pwm.duty)),
         Field(
             "prescaler register",
@@ -365,7 +374,7 @@ def pwm_panel(workspace: Workspace, pwm: Pwm) -> Panel:
     return Panel(f"PWM · {pwm.name}", tuple(facts), tuple(fields), _pwm_what_if(workspace, pwm))
 
 
-def _pwm_what_if(workspace: Workspace, pwm: Pwm) -> WhatIf:
+def _pwm_what_if(workspace: Workspace, pwm: PwmOutput) -> WhatIf:
     """Bits of duty against rate."""
     choices = []
     now = pwm_timing(workspace, pwm).counts
@@ -376,8 +385,8 @@ def _pwm_what_if(workspace: Workspace, pwm: Pwm) -> WhatIf:
         if counts > 1 << timer.counter_bits:
             continue
         rate_hz = workspace.bus_clock_hz / counts
-        changed = pwm.changed(every=1 / rate_hz, prescaler_register=None, period_register=None)
-        tip = f"{counts} steps at {brief(rate_hz, 'Hz', 5)}"
+        changed = pwm.replaced(every=1 / rate_hz, prescaler_register=None, period_register=None)
+        tip = f"{counts} steps at {format_si(rate_hz, 'Hz', 5)}"
         bits = f"{math.log2(counts):.3g}"
         edit = SetPwm(pwm.name, changed)
         choices.append(Choice(bits, float(rate_hz), counts >= 256, counts == now, tip, edit))

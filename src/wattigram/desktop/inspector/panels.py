@@ -5,16 +5,16 @@ from __future__ import annotations
 from dataclasses import replace
 
 from wattigram.core.base.fields import ratio_text, read_ratio
-from wattigram.core.base.quantity import brief, parse_quantity, show, show_volts
+from wattigram.core.base.quantity import format_rounded, format_si, format_volts, parse_quantity
 from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
 from wattigram.core.model.design.edits import (
     Edit,
     RenameSignal,
     SetBusClock,
-    SetFrontEnd,
     SetPin,
     SetProjectName,
     SetReference,
+    SetScaling,
 )
 from wattigram.desktop.inspector.bench import bench_panel, wiring_fields
 from wattigram.desktop.inspector.chain import clock_panel, start_panel, startup_panel
@@ -96,12 +96,12 @@ def _project_panel(workspace: Workspace) -> Panel:
         (
             Fact("signals", str(len(project.signals))),
             Fact("chains", str(len(project.chains))),
-            Fact("full scale", show_volts(workspace.reference_v)),
+            Fact("full scale", format_volts(workspace.reference_v)),
             Fact("build mark", workspace.build_mark),
         ),
         (
             Field("name", project.name, lambda text: SetProjectName(text.strip()), hint="any name"),
-            Field("bus clock", brief(workspace.bus_clock_hz, "Hz", 9), clock, hint="such as 96 MHz"),
+            Field("bus clock", format_si(workspace.bus_clock_hz, "Hz", 9), clock, hint="such as 96 MHz"),
             Field("reference", project.reference, SetReference, references),
             *of_reference,
         ),
@@ -128,9 +128,9 @@ def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> 
             ),
             Fact(
                 "range",
-                f"{show_volts(scale.low_v / gain) if scale.signed else 0} to {show_volts(workspace.reference_v / gain)}",
+                f"{format_volts(scale.low_v / gain) if scale.signed else 0} to {format_volts(workspace.reference_v / gain)}",
             ),
-            Fact("1 LSB", show(scale.lsb_v / gain, "V", 4)),
+            Fact("1 LSB", format_rounded(scale.lsb_v / gain, "V", 4)),
         ]
     taken = [other.name for other in project.signals if other.pin == signal.pin and other is not signal]
     if taken:
@@ -144,7 +144,7 @@ def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> 
             Field(
                 "front end",
                 ratio_text(signal.front_end),
-                lambda text: SetFrontEnd(signal.name, read_ratio(text)),
+                lambda text: SetScaling(signal.name, read_ratio(text)),
                 hint="÷ 2 or × 120",
             ),
         ),

@@ -5,20 +5,20 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.fields import read_every
-from wattigram.core.base.quantity import brief, show
+from wattigram.core.base.fields import read_interval
+from wattigram.core.base.quantity import format_rounded, format_si
 from wattigram.core.model.design import (
     DacSink,
     DutySink,
     PeriodSink,
     ReceivedSource,
-    Report,
     ResultSource,
     Route,
     RouteTimer,
     SendSink,
     TableSource,
-    Uart,
+    TextOutput,
+    UartSetup,
     Workspace,
 )
 from wattigram.core.model.design.edits import Edit, SetRoute, SetUart
@@ -84,22 +84,22 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
     """A route: widths, order, trigger, and what is lost on the way."""
     timing = route_timing(workspace, route)
     facts = (
-        Fact("source makes", brief(timing.source_hz, "Hz", 5)),
-        Fact("DMA writes", brief(timing.transfers_hz, "Hz", 5)),
-        Fact("sink takes", brief(timing.sink_hz, "Hz", 5)),
+        Fact("source makes", format_si(timing.source_hz, "Hz", 5)),
+        Fact("DMA writes", format_si(timing.transfers_hz, "Hz", 5)),
+        Fact("sink takes", format_si(timing.sink_hz, "Hz", 5)),
         Fact(
             "overwritten",
-            brief(timing.overwritten_hz, "Hz", 4),
+            format_si(timing.overwritten_hz, "Hz", 4),
             timing.overwritten_hz == 0 or not isinstance(route.sink, SendSink),
         ),
-        Fact("repeated", brief(timing.repeated_hz, "Hz", 4)),
-        Fact("torn", brief(timing.torn_hz, "Hz", 4), timing.torn_hz == 0),
+        Fact("repeated", format_si(timing.repeated_hz, "Hz", 4)),
+        Fact("torn", format_si(timing.torn_hz, "Hz", 4), timing.torn_hz == 0),
         Fact("bits carried", f"{timing.carried_bits} of {timing.value_bits}", timing.carried_bits >= timing.value_bits),
-        Fact("latency", show(timing.latency_s, "s", 3)),
+        Fact("latency", format_rounded(timing.latency_s, "s", 3)),
     )
 
     def changed(**updates: object) -> Edit:
-        return checked(lambda: SetRoute(route.name, route.changed(**updates)))
+        return checked(lambda: SetRoute(route.name, route.replaced(**updates)))
 
     def on(text: str) -> Edit | None:
         kind = key_for(text, ON)
@@ -125,7 +125,9 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
         timer = route.timer
         fields.append(
             Field(
-                "every", brief(timer.every, "s", 9), lambda text: changed(timer=timer.changed(every=read_every(text)))
+                "every",
+                format_si(timer.every, "s", 9),
+                lambda text: changed(timer=timer.replaced(every=read_interval(text))),
             )
         )
     channels = tuple(name for group in workspace.part.dma for name in group.names)
@@ -146,7 +148,7 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
     return Panel(f"Route · {route.name}", facts, tuple(fields))
 
 
-def uart_panel(workspace: Workspace, uart: Uart) -> Panel:
+def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
     """A UART: its real baud, what a byte takes, and what the program reports over it."""
     timing = uart_timing(workspace, uart)
     part = workspace.part.uart(uart.name)
@@ -157,11 +159,11 @@ def uart_panel(workspace: Workspace, uart: Uart) -> Panel:
         Fact("really", f"{float(timing.baud_hz):.1f} baud"),
         Fact("error", f"{float(timing.error) * 100:+.3f} %", abs(timing.error) < 0.02),
         Fact("carries", f"{float(timing.bytes_hz):.6g} B/s"),
-        Fact("a byte takes", show(timing.byte_s, "s", 4)),
+        Fact("a byte takes", format_rounded(timing.byte_s, "s", 4)),
     )
 
     def changed(**updates: object) -> Edit:
-        return checked(lambda: SetUart(uart.changed(**updates)))
+        return checked(lambda: SetUart(uart.replaced(**updates)))
 
     signals = tuple(signal.name for signal in workspace.project.signals)
 
@@ -170,14 +172,14 @@ def uart_panel(workspace: Workspace, uart: Uart) -> Panel:
             return changed(report=None) if uart.report is not None else None
         old = uart.report
         return changed(
-            report=Report(signal=text, every=old.every if old else "100 ms", form=old.form if old else "text")
+            report=TextOutput(signal=text, every=old.every if old else "100 ms", form=old.form if old else "text")
         )
 
     def of_report(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
         def make(text: str) -> Edit:
             if uart.report is None:
                 raise QuantityError("Nothing is reported.", cure="Choose a signal first.")
-            return changed(report=uart.report.changed(**{name: read(text)}))
+            return changed(report=uart.report.replaced(**{name: read(text)}))
 
         return make
 
@@ -190,17 +192,17 @@ def uart_panel(workspace: Workspace, uart: Uart) -> Panel:
     ]
     if uart.report is not None:
         fields += [
-            Field("every", brief(uart.report.every, "s", 9), of_report("every", read_every), hint="100 ms"),
+            Field("every", format_si(uart.report.every, "s", 9), of_report("every", read_interval), hint="100 ms"),
             Field("as", uart.report.form, of_report("form", str), ("text", "byte")),
         ]
     choices = tuple(
         Choice(
             f"{baud // 1000}k" if baud >= 100_000 else str(baud),
-            float(uart_timing(workspace, uart.changed(baud=baud)).bytes_hz),
-            abs(uart_timing(workspace, uart.changed(baud=baud)).error) < 0.02,
+            float(uart_timing(workspace, uart.replaced(baud=baud)).bytes_hz),
+            abs(uart_timing(workspace, uart.replaced(baud=baud)).error) < 0.02,
             baud == uart.baud,
-            f"{baud} baud, {float(uart_timing(workspace, uart.changed(baud=baud)).error) * 100:+.2f} %",
-            SetUart(uart.changed(baud=baud)),
+            f"{baud} baud, {float(uart_timing(workspace, uart.replaced(baud=baud)).error) * 100:+.2f} %",
+            SetUart(uart.replaced(baud=baud)),
         )
         for baud in sorted({*BAUDS, uart.baud})
     )

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.quantity import brief, parse_quantity, show, show_counts
+from wattigram.core.base.quantity import format_counts, format_rounded, format_si, parse_quantity
 from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
 from wattigram.core.model.design.edits import Edit, SetSampling, SetSamplings
 from wattigram.core.predict.accuracy import signal_noise, slot_settling
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
 
 
 def slot_panel(workspace: Workspace, chain: Chain, signal: Signal, place: int, places: tuple[int, ...]) -> Panel:
     """Timing and settling of a slot; with several selected its sampling time is that of all."""
     settling = slot_settling(workspace, chain, place)
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     timing = cycle.slots[place]
     noise = signal_noise(workspace, chain, signal)
     slot = chain.slots[place]
@@ -22,23 +22,25 @@ def slot_panel(workspace: Workspace, chain: Chain, signal: Signal, place: int, p
     conversion = converter.conversion_cycles(chain.bits)
     times = f"{timing.repeats} × " if timing.repeats > 1 else ""
     facts = [
-        Fact("sampling", f"{times}{slot.sampling_cycles} cyc · {show(timing.sampling_s, 's', 3)}"),
-        Fact("conversion", f"{times}{conversion} cyc · {show(timing.conversion_s, 's', 3)}"),
-        Fact("held after", show(timing.held_s, "s", 6)),
-        Fact("source", brief(settling.source_ohm, "Ω")),
+        Fact("sampling", f"{times}{slot.sampling_cycles} cyc · {format_rounded(timing.sampling_s, 's', 3)}"),
+        Fact("conversion", f"{times}{conversion} cyc · {format_rounded(timing.conversion_s, 's', 3)}"),
+        Fact("held after", format_rounded(timing.held_s, "s", 6)),
+        Fact("source", format_si(settling.source_ohm, "Ω")),
     ]
     if settling.external_f:
-        facts.append(Fact("capacitor", brief(settling.external_f, "F")))
+        facts.append(Fact("capacitor", format_si(settling.external_f, "F")))
     if settling.needed_s is None:
         facts.append(Fact("settled after", "longer than a scan", False))
     else:
-        facts.append(Fact("settled after", show(settling.needed_s, "s", 3), settling.sampling_s >= settling.needed_s))
+        facts.append(
+            Fact("settled after", format_rounded(settling.needed_s, "s", 3), settling.sampling_s >= settling.needed_s)
+        )
     facts += [
-        Fact("full-scale step", show_counts(settling.full_scale_error_lsb), settling.adequate),
-        Fact("as wired", show_counts(settling.wired_error_lsb), settling.wired_error_lsb <= 0.5),
-        Fact("1 LSB", show(signal_scale(workspace, chain, signal.name).lsb_v, "V", 4)),
+        Fact("full-scale step", format_counts(settling.full_scale_error_lsb), settling.adequate),
+        Fact("as wired", format_counts(settling.wired_error_lsb), settling.wired_error_lsb <= 0.5),
+        Fact("1 LSB", format_rounded(signal_scale(workspace, chain, signal.name).lsb_v, "V", 4)),
         Fact("noise expected", f"{noise.raw_lsb:.2f} LSB rms"),
-        Fact("rate", f"{brief(timing.rate_hz, 'Hz', 5)}" if timing.rate_hz else "once"),
+        Fact("rate", f"{format_si(timing.rate_hz, 'Hz', 5)}" if timing.rate_hz else "once"),
     ]
     several = len(places) > 1 or converter.one_sampling_time
 
@@ -60,11 +62,11 @@ def slot_panel(workspace: Workspace, chain: Chain, signal: Signal, place: int, p
         what = slot_settling(workspace, chain, place, cycles)
         added_s = changed * timing.repeats * (cycles - slot.sampling_cycles) / cycle.clock_hz
         fits = not has_period or added_s <= cycle.slack_s
-        tip = f"{cycles} cyc, {show(what.sampling_s, 's', 3)}: {show_counts(what.full_scale_error_lsb)} left of a full-scale step"
+        tip = f"{cycles} cyc, {format_rounded(what.sampling_s, 's', 3)}: {format_counts(what.full_scale_error_lsb)} left of a full-scale step"
         if not fits:
             tip += ", and the cycle no longer fits its period"
         elif not has_period:
-            tip += f", {brief(1 / (cycle.cycle_s + added_s), 'Hz', 4)}"
+            tip += f", {format_si(1 / (cycle.cycle_s + added_s), 'Hz', 4)}"
         choices.append(
             Choice(
                 str(cycles),

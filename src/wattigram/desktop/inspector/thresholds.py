@@ -5,10 +5,26 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show, show_volts
-from wattigram.core.model.design import Code, Comparator, Signal, Twin, Window, Workspace, limit_text, limits_v
-from wattigram.core.model.design.edits import AddWindow, Edit, RemoveComparator, SetComparator, SetTwin, SetWindow
-from wattigram.core.predict.accuracy import comparator_figures, twin_figures, window_latency_s
+from wattigram.core.base.quantity import exact_text, format_rounded, format_si, format_volts, parse_quantity
+from wattigram.core.model.design import (
+    Code,
+    Comparator,
+    RedundantPair,
+    Signal,
+    Threshold,
+    Workspace,
+    limit_text,
+    limits_v,
+)
+from wattigram.core.model.design.edits import (
+    AddThreshold,
+    Edit,
+    RemoveComparator,
+    SetComparator,
+    SetRedundantPair,
+    SetThreshold,
+)
+from wattigram.core.predict.accuracy import comparator_metrics, pair_metrics, threshold_latency_s
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel, Tab
 
@@ -50,29 +66,29 @@ def window_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
 
     def presence(text: str) -> Edit | None:
         if text == "none":
-            return SetWindow(signal.name, index, None) if window is not None else None
-        fresh = Window(low=round(highest_v / 4, 3), high=round(highest_v * 3 / 4, 3))
-        return AddWindow(signal.name, fresh) if window is None else None
+            return SetThreshold(signal.name, index, None) if window is not None else None
+        fresh = Threshold(low=round(highest_v / 4, 3), high=round(highest_v * 3 / 4, 3))
+        return AddThreshold(signal.name, fresh) if window is None else None
 
-    lowest = show_volts(-highest_v) if signal.negative else "0"
-    facts = [Fact("range", f"{lowest} to {show_volts(highest_v)}")]
+    lowest = format_volts(-highest_v) if signal.negative else "0"
+    facts = [Fact("range", f"{lowest} to {format_volts(highest_v)}")]
     fields = [Field("window", "none" if window is None else "threshold", presence, ("none", "threshold"))]
     if window is not None:
         low_v, high_v = limits_v(workspace, signal, window)
-        latency_s = window_latency_s(workspace, signal, window)
+        latency_s = threshold_latency_s(workspace, signal, window)
         facts.append(Fact("limits in order", "yes" if low_v <= high_v else "no", low_v <= high_v))
         if isinstance(window.low, Code) or isinstance(window.high, Code):
             facts.append(Fact("in volts", f"{low_v:.4g} to {high_v:.4g} V"))
         if latency_s is not None:
-            facts.append(Fact("event at the latest", show(latency_s, "s", 3)))
+            facts.append(Fact("event at the latest", format_rounded(latency_s, "s", 3)))
         fields += _limit_fields(workspace, signal, index, window)
         fields += _action_fields(workspace, signal, index, window)
     return Panel(f"Window · {signal.name}", tuple(facts), tuple(fields), tabs=_tabs(workspace, signal), tab=tab)
 
 
-def _limit_fields(workspace: Workspace, signal: Signal, index: int, window: Window) -> list[Field]:
+def _limit_fields(workspace: Workspace, signal: Signal, index: int, window: Threshold) -> list[Field]:
     def changed(**updates: object) -> Edit:
-        return SetWindow(signal.name, index, window.changed(**updates))
+        return SetThreshold(signal.name, index, window.replaced(**updates))
 
     def limit(name: str) -> Callable[[str], Edit]:
         return lambda text: changed(**{name: read_limit(text)})
@@ -99,7 +115,7 @@ def _limit_fields(workspace: Workspace, signal: Signal, index: int, window: Wind
         Field("upper limit", limit_text(window.high), limit("high"), hint="2.1 V, 0xA2F or 2607 LSB"),
         Field(
             "hysteresis",
-            brief(window.hysteresis_v, "V"),
+            format_si(window.hysteresis_v, "V"),
             lambda text: changed(hysteresis_v=float(parse_quantity(text, "V"))),
             hint="such as 10 mV",
         ),
@@ -113,9 +129,9 @@ def _limit_fields(workspace: Workspace, signal: Signal, index: int, window: Wind
     ]
 
 
-def _action_fields(workspace: Workspace, signal: Signal, index: int, window: Window) -> list[Field]:
+def _action_fields(workspace: Workspace, signal: Signal, index: int, window: Threshold) -> list[Field]:
     def changed(**updates: object) -> Edit:
-        return SetWindow(signal.name, index, window.changed(**updates))
+        return SetThreshold(signal.name, index, window.replaced(**updates))
 
     def action(text: str) -> Edit:
         name = next(key for key, value in ACTIONS.items() if value == text)
@@ -130,7 +146,7 @@ def _action_fields(workspace: Workspace, signal: Signal, index: int, window: Win
     if window.action == "pin":
         fields.append(Field("pin", window.pin or "", lambda text: changed(pin=text), workspace.part.pins))
     if window.action == "stop":
-        now = brief(window.rearm_after_s, "s") if window.rearm_after_s is not None else "never"
+        now = format_si(window.rearm_after_s, "s") if window.rearm_after_s is not None else "never"
         fields.append(
             Field(
                 "started again after",
@@ -158,35 +174,39 @@ def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
 
     def of(text: str) -> Edit | None:
         if text == "none":
-            return SetTwin(signal.name, None) if twin is not None else None
-        return SetTwin(signal.name, Twin(of=text) if twin is None else twin.changed(of=text))
+            return SetRedundantPair(signal.name, None) if twin is not None else None
+        return SetRedundantPair(signal.name, RedundantPair(of=text) if twin is None else twin.replaced(of=text))
 
     fields = [Field("twin of", twin.of if twin else "none", of, ("none", *others))]
     facts: list[Fact] = []
-    figures = twin_figures(workspace, signal)
+    figures = pair_metrics(workspace, signal)
     if figures is not None:
         within = figures.within_v
         facts = [
-            Fact("offset", show_volts(figures.offset_v)),
-            Fact("gain", show_volts(figures.gain_v)),
-            Fact("noise", f"{show_volts(figures.noise_v)} rms"),
-            Fact("skew", f"{show(figures.skew_s, 's', 3)} · {show_volts(figures.skew_v)}"),
-            Fact("settling", show_volts(figures.settling_v)),
-            Fact("differ by up to", show_volts(figures.worst_v), None if within is None else figures.worst_v <= within),
+            Fact("offset", format_volts(figures.offset_v)),
+            Fact("gain", format_volts(figures.gain_v)),
+            Fact("noise", f"{format_volts(figures.noise_v)} rms"),
+            Fact("skew", f"{format_rounded(figures.skew_s, 's', 3)} · {format_volts(figures.skew_v)}"),
+            Fact("settling", format_volts(figures.settling_v)),
+            Fact(
+                "differ by up to", format_volts(figures.worst_v), None if within is None else figures.worst_v <= within
+            ),
         ]
     if twin is not None:
-        allowed = brief(twin.within_v, "V") if twin.within_v is not None else "no limit"
+        allowed = format_si(twin.within_v, "V") if twin.within_v is not None else "no limit"
 
         def within_of(text: str) -> Edit:
             free = text.strip() in {"", "no limit"}
-            return SetTwin(signal.name, twin.changed(within_v=None if free else float(parse_quantity(text, "V"))))
+            return SetRedundantPair(
+                signal.name, twin.replaced(within_v=None if free else float(parse_quantity(text, "V")))
+            )
 
         fields += [
             Field("trips beyond", allowed, within_of, hint="such as 20 mV"),
             Field(
                 "in a row",
                 str(twin.times),
-                lambda text: SetTwin(signal.name, twin.changed(times=whole_number(text, "values"))),
+                lambda text: SetRedundantPair(signal.name, twin.replaced(times=whole_number(text, "values"))),
             ),
         ]
     return Panel(f"Twin · {signal.name}", tuple(facts), tuple(fields), tabs=_tabs(workspace, signal), tab="twin")
@@ -213,23 +233,23 @@ def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
     facts: list[Fact] = []
     known = part.comparator(mine.name) if mine is not None else None
     if mine is not None and known is not None:
-        figures = comparator_figures(workspace, mine)
+        figures = comparator_metrics(workspace, mine)
         facts = [
-            Fact("trips rising", show_volts(figures.rising_v)),
-            Fact("trips falling", show_volts(figures.falling_v)),
-            Fact("one step", show_volts(figures.step_v) if figures.step_v else "–"),
-            Fact("noise", f"{show_volts(figures.noise_v)} rms"),
-            Fact("slope there", f"{brief(figures.slope_v_s, 'V/s', 3)}"),
+            Fact("trips rising", format_volts(figures.rising_v)),
+            Fact("trips falling", format_volts(figures.falling_v)),
+            Fact("one step", format_volts(figures.step_v) if figures.step_v else "–"),
+            Fact("noise", f"{format_volts(figures.noise_v)} rms"),
+            Fact("slope there", f"{format_si(figures.slope_v_s, 'V/s', 3)}"),
             Fact("edges a crossing", figures.edges_text, figures.edges <= 1.2 if figures.edges else None),
         ]
 
         def changed(**updates: object) -> Edit:
-            return SetComparator(mine.changed(**updates))
+            return SetComparator(mine.replaced(**updates))
 
         def hysteresis(text: str) -> Edit:
             return changed(hysteresis_v=float(parse_quantity(text, "V")))
 
-        steps = tuple(brief(volts, "V") for volts in known.hysteresis_v)
+        steps = tuple(format_si(volts, "V") for volts in known.hysteresis_v)
         fields += [
             Field("threshold from", mine.against, lambda text: changed(against=text), known.thresholds),
             Field(
@@ -237,7 +257,7 @@ def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
                 exact_text(mine.threshold_v, "V"),
                 lambda text: changed(threshold_v=float(parse_quantity(text, "V"))),
             ),
-            Field("hysteresis", brief(mine.hysteresis_v, "V"), hysteresis, steps),
+            Field("hysteresis", format_si(mine.hysteresis_v, "V"), hysteresis, steps),
             Field("edge", mine.edge, lambda text: changed(edge=text), ("rising", "falling", "both")),
         ]
         if mine.against == "pin":

@@ -5,11 +5,18 @@ from __future__ import annotations
 from fractions import Fraction
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.quantity import brief, parse_quantity, show
+from wattigram.core.base.quantity import format_rounded, format_si, parse_quantity
 from wattigram.core.model.design import Chain, Dma, Fifo, Interrupt, Polling, Reader, Retrieval, Workspace
-from wattigram.core.model.design.edits import Edit, SetHandler, SetItemWidth, SetLoopItems, SetReader, SetRetrieval
+from wattigram.core.model.design.edits import (
+    Edit,
+    SetBufferLength,
+    SetElementWidth,
+    SetIsrCost,
+    SetReader,
+    SetRetrieval,
+)
 from wattigram.core.model.design.edits.trigger_edits import RETRIEVALS
-from wattigram.core.predict.timing import loop_timing, retrieval_timing
+from wattigram.core.predict.timing import buffer_timing, retrieval_timing
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, Tab, WhatIf
 
@@ -18,17 +25,17 @@ TABS = (Tab("Fetching", "move"), Tab("Reading", "reader"))
 
 def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
     """How results are fetched, what that costs, and the memory they go to."""
-    loop = loop_timing(workspace, chain)
+    loop = buffer_timing(workspace, chain)
     timing = retrieval_timing(workspace, chain)
     slots = len(chain.slots)
     facts = [
         Fact("processor", f"{float(timing.cpu_share) * 100:.3g} %", timing.cpu_share <= 1),
-        Fact("handler", f"{timing.cycles} cyc · {show(timing.service_s, 's', 3)}"),
-        Fact("called", brief(timing.events_hz, "Hz", 4)),
-        Fact("deadline", show(timing.deadline_s, "s", 4), timing.service_s <= timing.deadline_s),
-        Fact("lost", f"{brief(timing.lost_hz, 'S/s', 4)}" if timing.lost_hz else "none", not timing.lost_hz),
+        Fact("handler", f"{timing.cycles} cyc · {format_rounded(timing.service_s, 's', 3)}"),
+        Fact("called", format_si(timing.events_hz, "Hz", 4)),
+        Fact("deadline", format_rounded(timing.deadline_s, "s", 4), timing.service_s <= timing.deadline_s),
+        Fact("lost", f"{format_si(timing.lost_hz, 'S/s', 4)}" if timing.lost_hz else "none", not timing.lost_hz),
         Fact("bytes", str(loop.bytes)),
-        Fact("lap", show(loop.lap_s, "s", 4)),
+        Fact("lap", format_rounded(loop.lap_s, "s", 4)),
         Fact("cycles a lap", f"{loop.items / slots:g}", loop.in_step),
         Fact("halves in step", "yes" if loop.halves_in_step else "no", loop.halves_in_step),
     ]
@@ -47,19 +54,19 @@ def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
         Field(
             "handler cycles",
             str(chain.loop.handler_cycles),
-            lambda text: SetHandler(chain.converter, whole_number(text, "cycles")),
+            lambda text: SetIsrCost(chain.converter, whole_number(text, "cycles")),
             hint="processor cycles a call",
         ),
         Field(
             "items",
             str(chain.loop.items),
-            lambda text: SetLoopItems(chain.converter, whole_number(text, "items")),
+            lambda text: SetBufferLength(chain.converter, whole_number(text, "items")),
             hint=f"a multiple of {2 * slots}",
         ),
         Field(
             "item width",
             str(chain.loop.width_bits),
-            lambda text: SetItemWidth(chain.converter, whole_number(text, "bits")),
+            lambda text: SetElementWidth(chain.converter, whole_number(text, "bits")),
             widths,
         ),
     ]
@@ -74,7 +81,7 @@ def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
 
 
 def _lengths(workspace: Workspace, chain: Chain, highest: int) -> WhatIf:
-    loop = loop_timing(workspace, chain)
+    loop = buffer_timing(workspace, chain)
     timing = retrieval_timing(workspace, chain)
     slots = len(chain.slots)
     lengths = [2 * slots * (1 << power) for power in range(1, 12) if 2 * slots * (1 << power) <= highest][-9:]
@@ -84,7 +91,7 @@ def _lengths(workspace: Workspace, chain: Chain, highest: int) -> WhatIf:
     for length in lengths:
         half_s = loop.half_s * Fraction(length, loop.items)
         share = timing.cpu_share * (Fraction(loop.items, length) if isinstance(chain.retrieval, Dma) else 1)
-        tip = f"{length} items: a half every {show(half_s, 's', 3)}, {float(share) * 100:.2g} % of the processor"
+        tip = f"{length} items: a half every {format_rounded(half_s, 's', 3)}, {float(share) * 100:.2g} % of the processor"
         choices.append(
             Choice(
                 str(length),
@@ -92,7 +99,7 @@ def _lengths(workspace: Workspace, chain: Chain, highest: int) -> WhatIf:
                 length % (2 * slots) == 0 and share <= 1,
                 length == chain.loop.items,
                 tip,
-                SetLoopItems(chain.converter, length),
+                SetBufferLength(chain.converter, length),
             )
         )
     return WhatIf("If items were · time from mark to mark", tuple(choices))
@@ -118,7 +125,7 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
     retrieval = chain.retrieval
 
     def changed(**updates: object) -> Edit:
-        return SetRetrieval(chain.converter, retrieval.changed(**updates))
+        return SetRetrieval(chain.converter, retrieval.replaced(**updates))
 
     match retrieval:
         case Dma():
@@ -147,7 +154,7 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                 ),
             ]
         case Polling():
-            text = brief(retrieval.timeout_s, "s") if retrieval.timeout_s is not None else "never"
+            text = format_si(retrieval.timeout_s, "s") if retrieval.timeout_s is not None else "never"
             return [
                 Field(
                     "gives up after",
@@ -172,7 +179,7 @@ def reader_panel(workspace: Workspace, chain: Chain) -> Panel:
     )
 
     def changed(**updates: object) -> Edit:
-        return SetReader(chain.converter, reader.changed(**updates))
+        return SetReader(chain.converter, reader.replaced(**updates))
 
     as_is = "as written"
     return Panel(

@@ -8,7 +8,7 @@ from fractions import Fraction
 from pydantic import ValidationError
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.quantity import brief, exact_text, parse_quantity, show
+from wattigram.core.base.quantity import exact_text, format_rounded, format_si, parse_quantity
 from wattigram.core.contract.shapes import (
     AnyShape,
     ChirpShape,
@@ -18,15 +18,15 @@ from wattigram.core.contract.shapes import (
     PointsShape,
     PulseShape,
     SawtoothShape,
-    Segment,
     SegmentsShape,
+    ShapeSegment,
     SineShape,
     Tone,
     TriangleShape,
 )
-from wattigram.core.model.design import Generator, Playback, Table, TimerTrigger, Workspace
-from wattigram.core.model.design.edits import Edit, RemoveOutput, SetGenerator, SetTable, Several, retimed
-from wattigram.core.predict.waveform import WaveChoice, output_spectrum, playing, update_timer, wave_choices
+from wattigram.core.model.design import Generator, Playback, TimerTrigger, WaveTable, Workspace
+from wattigram.core.model.design.edits import CompositeEdit, Edit, RemoveOutput, SetGenerator, SetTable, retimed
+from wattigram.core.predict.waveform import WaveChoice, dac_playback, output_spectrum, update_timer, wave_choices
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.outputs import free_channel, free_timer
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
@@ -49,7 +49,7 @@ NOBODY = "nothing"
 NEARLY = Fraction(1, 10_000)
 
 
-def player_of(workspace: Workspace, table: Table) -> Generator | None:
+def player_of(workspace: Workspace, table: WaveTable) -> Generator | None:
     """The first generator that plays a table."""
     for generator in workspace.project.generators:
         if isinstance(generator.output, Playback) and generator.output.table == table.name:
@@ -57,7 +57,7 @@ def player_of(workspace: Workspace, table: Table) -> Generator | None:
     return None
 
 
-def table_panel(workspace: Workspace, table: Table) -> Panel:
+def table_panel(workspace: Workspace, table: WaveTable) -> Panel:
     """Everything about a table that can be edited, with what follows from it."""
     generator = player_of(workspace, table)
     fields = [
@@ -70,14 +70,17 @@ def table_panel(workspace: Workspace, table: Table) -> Panel:
     if not table.in_volts:
         fields += [
             Field(
-                "amplitude", brief(table.amplitude_v, "V", 9), _set(table, "amplitude_v", _volts), hint="such as 1.2 V"
+                "amplitude",
+                format_si(table.amplitude_v, "V", 9),
+                _set(table, "amplitude_v", _volts),
+                hint="such as 1.2 V",
             ),
-            Field("offset", brief(table.offset_v, "V", 9), _set(table, "offset_v", _volts), hint="such as 1.65 V"),
+            Field("offset", format_si(table.offset_v, "V", 9), _set(table, "offset_v", _volts), hint="such as 1.65 V"),
         ]
     fields += [
         Field("points", str(table.points), _set(table, "points", lambda text: whole_number(text, "points"))),
         Field("turns in it", str(table.cycles), _set(table, "cycles", lambda text: whole_number(text, "turns"))),
-        Field("phase, of a turn", brief(table.phase, "%", 9), _set(table, "phase", _share)),
+        Field("phase, of a turn", format_si(table.phase, "%", 9), _set(table, "phase", _share)),
         Field("items hold", table.holds, _set(table, "holds", str), ("codes", "millivolts")),
         Field("what does not fit", table.beyond, _set(table, "beyond", str), ("clip", "wrap")),
     ]
@@ -86,10 +89,10 @@ def table_panel(workspace: Workspace, table: Table) -> Panel:
     fields.insert(1, Field("played on", now, lambda text: _played_on(workspace, table, text), (NOBODY, *dacs)))
     if generator is None:
         return Panel(f"Table · {table.name}", (Fact("played by", "nobody", False),), tuple(fields))
-    made = playing(workspace, generator)
+    made = dac_playback(workspace, generator)
     timer = isinstance(generator.output, Playback) and update_timer(workspace, generator.output)
     if timer:
-        fields.insert(3, Field("frequency", brief(made.wave_hz, "Hz", 9), _frequency(workspace, generator, table)))
+        fields.insert(3, Field("frequency", format_si(made.wave_hz, "Hz", 9), _frequency(workspace, generator, table)))
     return Panel(
         f"Table · {table.name}",
         _facts(workspace, generator, table),
@@ -98,7 +101,7 @@ def table_panel(workspace: Workspace, table: Table) -> Panel:
     )
 
 
-def _played_on(workspace: Workspace, table: Table, dac: str) -> Edit | None:
+def _played_on(workspace: Workspace, table: WaveTable, dac: str) -> Edit | None:
     """A DAC that plays this table, by the generator that it has or by a new one."""
     project = workspace.project
     if dac == NOBODY:
@@ -106,7 +109,7 @@ def _played_on(workspace: Workspace, table: Table, dac: str) -> Edit | None:
         return RemoveOutput("generators", player.name) if player is not None else None
     there = next((one for one in project.generators if one.dac == dac), None)
     if there is not None and isinstance(there.output, Playback):
-        return SetGenerator(there.name, there.changed(output=there.output.changed(table=table.name)))
+        return SetGenerator(there.name, there.replaced(output=there.output.replaced(table=table.name)))
     kind = workspace.part.dac(dac)
     assert kind is not None
     fastest_hz = min(Fraction(table.points * 100), kind.update_rate_high_hz, 1 / kind.settling_s)
@@ -117,33 +120,33 @@ def _played_on(workspace: Workspace, table: Table, dac: str) -> Edit | None:
         channel=free_channel(workspace),
     )
     if there is not None:
-        return SetGenerator(there.name, there.changed(output=output))
+        return SetGenerator(there.name, there.replaced(output=output))
     fresh = Generator(name=dac, dac=dac, output=output, double_buffered=kind.can_buffer_twice)
     return SetGenerator(dac, fresh)
 
 
-def _facts(workspace: Workspace, generator: Generator, table: Table) -> tuple[Fact, ...]:
-    made = playing(workspace, generator)
+def _facts(workspace: Workspace, generator: Generator, table: WaveTable) -> tuple[Fact, ...]:
+    made = dac_playback(workspace, generator)
     spectrum = output_spectrum(made)
     error = made.error
     facts = [
         Fact("played by", generator.name),
-        Fact("wave", brief(made.wave_hz, "Hz", 9)),
-        Fact("error", "exact" if not error else brief(float(error), "%", 3), abs(error) < Fraction(1, 10_000)),
-        Fact("updates", brief(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s),
-        Fact("1 LSB", show(made.lsb_v, "V", 4)),
+        Fact("wave", format_si(made.wave_hz, "Hz", 9)),
+        Fact("error", "exact" if not error else format_si(float(error), "%", 3), abs(error) < Fraction(1, 10_000)),
+        Fact("updates", format_si(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s),
+        Fact("1 LSB", format_rounded(made.lsb_v, "V", 4)),
         Fact("cut off", f"{made.clipped} points" if made.clipped else "nowhere", made.clipped == 0),
     ]
     if not table.in_volts and spectrum.tone_v:
         facts += [
             Fact("droop", f"{spectrum.droop_db:.4f} dB"),
-            Fact("nearest image", f"{spectrum.image_dbc:.1f} dBc, {brief(spectrum.image_hz, 'Hz', 5)}"),
-            Fact("rounding", f"{show(spectrum.quantisation_v, 'V', 3)} rms"),
+            Fact("nearest image", f"{spectrum.image_dbc:.1f} dBc, {format_si(spectrum.image_hz, 'Hz', 5)}"),
+            Fact("rounding", f"{format_rounded(spectrum.quantisation_v, 'V', 3)} rms"),
         ]
     return (*facts, Fact("memory", f"{table.points * 2} B"))
 
 
-def _valid(make: Callable[[], Table]) -> Table:
+def _valid(make: Callable[[], WaveTable]) -> WaveTable:
     try:
         return make()
     except ValidationError as fault:
@@ -154,8 +157,8 @@ def _valid(make: Callable[[], Table]) -> Table:
         ) from fault
 
 
-def _set(table: Table, name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
-    return lambda text: SetTable(table.name, _valid(lambda: table.changed(**{name: read(text)})))
+def _set(table: WaveTable, name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
+    return lambda text: SetTable(table.name, _valid(lambda: table.replaced(**{name: read(text)})))
 
 
 def _volts(text: str) -> float:
@@ -166,7 +169,7 @@ def _share(text: str) -> float:
     return float(parse_quantity(text, "%")) if "%" in text else float(parse_quantity(text, ""))
 
 
-def _reshaped(workspace: Workspace, table: Table, text: str) -> Edit | None:
+def _reshaped(workspace: Workspace, table: WaveTable, text: str) -> Edit | None:
     kind = next((key for key, value in SHAPES.items() if value == text), table.shape.kind)
     if kind == table.shape.kind:
         return None
@@ -184,9 +187,9 @@ def _reshaped(workspace: Workspace, table: Table, text: str) -> Edit | None:
             shape = SegmentsShape(
                 start_v=low_v,
                 segments=(
-                    Segment(to_v=high_v, lasting="200 ms"),
-                    Segment(to_v=high_v, lasting="200 ms"),
-                    Segment(to_v=low_v, lasting="100 ms"),
+                    ShapeSegment(to_v=high_v, lasting="200 ms"),
+                    ShapeSegment(to_v=high_v, lasting="200 ms"),
+                    ShapeSegment(to_v=low_v, lasting="100 ms"),
                 ),
             )
         case "noise":
@@ -201,16 +204,16 @@ def _reshaped(workspace: Workspace, table: Table, text: str) -> Edit | None:
             shape = PointsShape(values=(round(middle_v / 2, 6), round(middle_v * 1.5, 6)))
         case _:
             shape = SineShape()
-    fresh = table.changed(shape=shape)
+    fresh = table.replaced(shape=shape)
     if not fresh.in_volts and not fresh.amplitude_v:
-        fresh = fresh.changed(amplitude_v=round(middle_v / 2, 3), offset_v=round(middle_v, 3))
+        fresh = fresh.replaced(amplitude_v=round(middle_v / 2, 3), offset_v=round(middle_v, 3))
     return SetTable(table.name, fresh)
 
 
 def segments_text(shape: SegmentsShape) -> str:
     """Segments as they are typed: "400 mV; 1.5 V in 200 ms; 1.5 V in 100 ms"."""
-    parts = [f"{brief(one.to_v, 'V', 9)} in {exact_text(one.lasting, 's')}" for one in shape.segments]
-    return "; ".join([brief(shape.start_v, "V", 9), *parts])
+    parts = [f"{format_si(one.to_v, 'V', 9)} in {exact_text(one.lasting, 's')}" for one in shape.segments]
+    return "; ".join([format_si(shape.start_v, "V", 9), *parts])
 
 
 def read_segments(text: str) -> SegmentsShape:
@@ -221,14 +224,14 @@ def read_segments(text: str) -> SegmentsShape:
         volts, word, time = part.partition(" in ")
         if not word:
             raise QuantityError(f"“{part[:40]}” is no segment.", cure="Write “1.5 V in 200 ms”, with ; between them.")
-        segments.append(Segment(to_v=_volts(volts), lasting=parse_quantity(time, "s")))
+        segments.append(ShapeSegment(to_v=_volts(volts), lasting=parse_quantity(time, "s")))
     if not segments:
         raise QuantityError("There is no segment.", cure="Write “400 mV; 1.5 V in 200 ms”.")
     return SegmentsShape(start_v=_volts(first), segments=tuple(segments))
 
 
 def _tones_text(shape: MultitoneShape) -> str:
-    return "; ".join(f"{tone.number}: {brief(tone.level, '%', 6)}" for tone in shape.tones)
+    return "; ".join(f"{tone.number}: {format_si(tone.level, '%', 6)}" for tone in shape.tones)
 
 
 def _read_tones(text: str) -> MultitoneShape:
@@ -241,24 +244,24 @@ def _read_tones(text: str) -> MultitoneShape:
     return MultitoneShape(tones=tuple(tones))
 
 
-def _shape_fields(table: Table) -> list[Field]:
+def _shape_fields(table: WaveTable) -> list[Field]:
     shape = table.shape
 
     def changed(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
         return lambda text: SetTable(
-            table.name, _valid(lambda: table.changed(shape=shape.changed(**{name: read(text)})))
+            table.name, _valid(lambda: table.replaced(shape=shape.replaced(**{name: read(text)})))
         )
 
     def whole(read: Callable[[str], AnyShape]) -> Callable[[str], Edit]:
-        return lambda text: SetTable(table.name, _valid(lambda: table.changed(shape=read(text))))
+        return lambda text: SetTable(table.name, _valid(lambda: table.replaced(shape=read(text))))
 
     match shape:
         case TriangleShape():
-            return [Field("peak at", brief(shape.peak, "%", 6), changed("peak", _share), hint="share of the turn")]
+            return [Field("peak at", format_si(shape.peak, "%", 6), changed("peak", _share), hint="share of the turn")]
         case SawtoothShape():
             return [Field("direction", shape.direction, changed("direction", str), ("rising", "falling"))]
         case PulseShape():
-            return [Field("duty", brief(shape.duty, "%", 6), changed("duty", _share), hint="share of the turn")]
+            return [Field("duty", format_si(shape.duty, "%", 6), changed("duty", _share), hint="share of the turn")]
         case SegmentsShape():
             return [Field("segments", segments_text(shape), whole(read_segments), hint="1.5 V in 200 ms; …")]
         case NoiseShape():
@@ -280,7 +283,7 @@ def _shape_fields(table: Table) -> list[Field]:
             return []
 
 
-def _frequency(workspace: Workspace, generator: Generator, table: Table) -> Callable[[str], Edit | None]:
+def _frequency(workspace: Workspace, generator: Generator, table: WaveTable) -> Callable[[str], Edit | None]:
     def make(text: str) -> Edit | None:
         wanted_hz = parse_quantity(text, "Hz")
         if wanted_hz <= 0:
@@ -290,27 +293,29 @@ def _frequency(workspace: Workspace, generator: Generator, table: Table) -> Call
     return make
 
 
-def retuned(workspace: Workspace, generator: Generator, table: Table, points: int, wanted_hz: Fraction) -> Edit | None:
+def retuned(
+    workspace: Workspace, generator: Generator, table: WaveTable, points: int, wanted_hz: Fraction
+) -> Edit | None:
     """The same wave at a frequency, with so many points."""
     output = generator.output
     timer = update_timer(workspace, output) if isinstance(output, Playback) else None
     if timer is None:
         return None
     every = table.cycles / (wanted_hz * points)
-    moved = timer.changed(every=every, prescaler_register=None, period_register=None)
+    moved = timer.replaced(every=every, prescaler_register=None, period_register=None)
     edit = retimed(workspace.project, generator, moved)
     if edit is None or points == table.points:
         return edit
-    label = f"Play {table.name} at {brief(wanted_hz, 'Hz', 6)} with {points} points"
-    return Several((SetTable(table.name, table.changed(points=points)), edit), label)
+    label = f"Play {table.name} at {format_si(wanted_hz, 'Hz', 6)} with {points} points"
+    return CompositeEdit((SetTable(table.name, table.replaced(points=points)), edit), label)
 
 
-def choices_for(workspace: Workspace, generator: Generator, table: Table) -> tuple[WaveChoice, ...]:
+def choices_for(workspace: Workspace, generator: Generator, table: WaveTable) -> tuple[WaveChoice, ...]:
     """Every choice of timer and points for the frequency that is wanted; none where no timer sets it."""
     output = generator.output
     timer = update_timer(workspace, output) if isinstance(output, Playback) else None
     kind = workspace.part.timer(timer.timer) if timer is not None else None
-    made = playing(workspace, generator)
+    made = dac_playback(workspace, generator)
     if timer is None or kind is None or made.timer is None or not isinstance(output, Playback):
         return ()
     dac = workspace.part.dac(generator.dac)
@@ -330,14 +335,14 @@ def choices_for(workspace: Workspace, generator: Generator, table: Table) -> tup
     )
 
 
-def wanted_hz(workspace: Workspace, generator: Generator, table: Table) -> Fraction:
+def wanted_hz(workspace: Workspace, generator: Generator, table: WaveTable) -> Fraction:
     """The frequency that the update timer was asked for."""
-    timer = playing(workspace, generator).timer
+    timer = dac_playback(workspace, generator).timer
     assert timer is not None
     return table.cycles / (timer.wanted_s * table.points)
 
 
-def _what_if(workspace: Workspace, generator: Generator, table: Table) -> WhatIf:
+def _what_if(workspace: Workspace, generator: Generator, table: WaveTable) -> WhatIf:
     """Points against image, with the exact frequency that each gives."""
     hertz = wanted_hz(workspace, generator, table)
     found = choices_for(workspace, generator, table)
@@ -347,11 +352,11 @@ def _what_if(workspace: Workspace, generator: Generator, table: Table) -> WhatIf
     for one in sorted({choice.points: choice for choice in shown}.values(), key=lambda choice: choice.points):
         error = "exact" if not one.error else f"{one.error_ppm:+.3g} ppm"
         tip = (
-            f"{one.points} points: {show(one.wave_hz, 'Hz', 8)}, {error}; updates at {brief(one.update_hz, 'Hz', 6)} "
+            f"{one.points} points: {format_rounded(one.wave_hz, 'Hz', 8)}, {error}; updates at {format_si(one.update_hz, 'Hz', 6)} "
             f"({one.prescaler} × {one.period_counts}), image {one.image_dbc:.1f} dBc, {one.bytes} B"
         )
         edit = retuned(workspace, generator, table, one.points, hertz)
         good = abs(one.error) < NEARLY
         choices.append(Choice(str(one.points), max(0.1, -one.image_dbc), good, one.points == table.points, tip, edit))
-    title = f"If points were · dB that the image is down, at {brief(hertz, 'Hz', 6)}"
+    title = f"If points were · dB that the image is down, at {format_si(hertz, 'Hz', 6)}"
     return WhatIf(title, tuple(choices), logarithmic=False)

@@ -51,7 +51,7 @@ def _output_of(project: Project, name: str) -> Selection | None:
 class ChainPage(QWidget):
     """Design, live look and findings."""
 
-    complained = pyqtSignal(str)
+    error = pyqtSignal(str)
     views_changed = pyqtSignal(object)
     """Tuple of ViewRequest"""
     menu_wanted = pyqtSignal(object, object)
@@ -88,7 +88,7 @@ class ChainPage(QWidget):
         self.inspector.tab_wanted.connect(self._go_to_facet)
         self.inspector.drag_began.connect(document.begin_drag)
         self.inspector.drag_ended.connect(document.end_drag)
-        self.inspector.complained.connect(self.complained)
+        self.inspector.error.connect(self.error)
         self.findings.cured.connect(self.cure)
         self.findings.chosen.connect(self.show_finding)
         document.changed.connect(self._on_changed)

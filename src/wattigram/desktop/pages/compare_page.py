@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wattigram.core.advise.comparison import Difference, compare_designs, value_text
+from wattigram.core.advise.comparison import DesignDifference, compare_designs, value_text
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.desktop.state.document import Document
@@ -31,7 +31,7 @@ HEADS = ("", "FIGURE", "NOW", "OTHER", "")
 class ComparePage(QWidget):
     """Rates, errors, load and memory of two designs side by side; follows every edit."""
 
-    complained = pyqtSignal(str)
+    error = pyqtSignal(str)
     open_wanted = pyqtSignal()
 
     def __init__(self, document: Document) -> None:
@@ -40,7 +40,7 @@ class ComparePage(QWidget):
         self._document = document
         self._other: Workspace | None = None
         self._name = ""
-        self.rows: tuple[Difference, ...] = ()
+        self.rows: tuple[DesignDifference, ...] = ()
         self.title = QLabel()
         self.title.setFont(heading_font())
         self.title.setObjectName("faint")
@@ -90,7 +90,7 @@ class ComparePage(QWidget):
     def compare_saved(self) -> None:
         """Against the project's own file."""
         if self._document.path is None:
-            self.complained.emit("The project has no file yet. Save it, or compare with another one.")
+            self.error.emit("The project has no file yet. Save it, or compare with another one.")
             return
         self.compare_file(self._document.path)
 
@@ -99,7 +99,7 @@ class ComparePage(QWidget):
         try:
             self._show(open_workspace(path), path.name.removesuffix(".wattigram.toml"))
         except WattigramError as fault:
-            self.complained.emit(str(fault))
+            self.error.emit(str(fault))
 
     def compare_now(self) -> None:
         """Against the design as it is at this moment, whatever is edited later."""
@@ -135,7 +135,7 @@ class ComparePage(QWidget):
             self._fill_row(row, one, "" if one.subject == before else one.subject)
             before = one.subject
 
-    def _fill_row(self, row: int, one: Difference, subject: str) -> None:
+    def _fill_row(self, row: int, one: DesignDifference, subject: str) -> None:
         t = theme()
         word = {"a": "✓ better now", "b": "✕ better there", "": ""}[one.better]
         texts = (subject, one.figure, value_text(one.a, one.unit), value_text(one.b, one.unit), word)

@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.capture.session import Snapshot
-from wattigram.core.firmware import Complaint, firmware_files
+from wattigram.core.firmware import Diagnostic, firmware_files
 from wattigram.core.model.design import Workspace
 from wattigram.core.silicon.registers import (
     SetupStep,
@@ -54,7 +54,7 @@ VIEWS = ("Registers", "C files", "Since the last build", "Memory")
 class FirmwarePage(QWidget):
     """Settings become register writes, writes become C, C becomes an image that the virtual board runs."""
 
-    complained = pyqtSignal(str)
+    error = pyqtSignal(str)
     looks_wanted = pyqtSignal(object)
     """Places of the image's memory that are to be read: a tuple."""
 
@@ -151,7 +151,7 @@ class FirmwarePage(QWidget):
         self.memory.wanted.connect(self._on_wanted)
         self.code.line_chosen.connect(self._on_line)
         work.line_came.connect(panel.add_line)
-        work.told.connect(panel.state.setText)
+        work.success.connect(panel.state.setText)
         work.building.connect(self._on_building)
         work.changed.connect(self.show_workspace)
 
@@ -308,11 +308,11 @@ class FirmwarePage(QWidget):
         if self.views.currentIndex() == MEMORY and snapshot.memory:
             self.memory.view.show_memory(snapshot.memory)
 
-    def show_complaint(self, complaint: Complaint) -> None:
+    def show_complaint(self, complaint: Diagnostic) -> None:
         """Go to the line that a compiler complains of."""
         self.show_view(CODE)
         if not self.code.show_line(complaint.file, complaint.line):
-            self.complained.emit(f"{complaint.file} is none of the firmware's files.")
+            self.error.emit(f"{complaint.file} is none of the firmware's files.")
 
     def copy_memory(self) -> None:
         """Put the variables that are looked at on the clipboard, as they are shown."""

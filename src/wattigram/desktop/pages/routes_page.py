@@ -15,8 +15,8 @@ from PyQt6.QtWidgets import (
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.capture.session import OutputPicture, Snapshot
-from wattigram.core.model.design import Pwm, Route, SendSink, Uart, Workspace
-from wattigram.core.model.design.edits import Edit, RemoveOutput, SetPwm, SetRoute, SetUart, Several
+from wattigram.core.model.design import PwmOutput, Route, SendSink, UartSetup, Workspace
+from wattigram.core.model.design.edits import CompositeEdit, Edit, RemoveOutput, SetPwm, SetRoute, SetUart
 from wattigram.core.model.design.edits.output_edits import Section
 from wattigram.desktop.inspector import Panel, panel_for
 from wattigram.desktop.inspector.outputs import free_channel, free_timer
@@ -35,7 +35,7 @@ BYTES_A_LINE = 16
 class RoutesPage(ListedPage):
     """A list of routes, serial ports and PWM outputs; rates and bytes of the chosen one; an inspector."""
 
-    complained = pyqtSignal(str)
+    error = pyqtSignal(str)
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
@@ -47,7 +47,7 @@ class RoutesPage(ListedPage):
         self._build()
         self.list.currentRowChanged.connect(self._choose_row)
         self.inspector.edited.connect(self._edit)
-        self.inspector.complained.connect(self.complained)
+        self.inspector.error.connect(self.error)
         self.inspector.drag_began.connect(document.begin_drag)
         self.inspector.drag_ended.connect(document.end_drag)
         self.show_workspace()
@@ -158,9 +158,9 @@ class RoutesPage(ListedPage):
         used = {uart.name for uart in workspace.project.uarts}
         free = [name for group in workspace.part.uarts for name in group.names if name not in used]
         if not free:
-            self.complained.emit(f"{workspace.part.name} has no serial port left.")
+            self.error.emit(f"{workspace.part.name} has no serial port left.")
             return
-        self._do("uarts", free[0], SetUart(Uart(name=free[0])))
+        self._do("uarts", free[0], SetUart(UartSetup(name=free[0])))
 
     def add_pwm(self) -> None:
         """A PWM output on the first free timer."""
@@ -168,10 +168,10 @@ class RoutesPage(ListedPage):
         try:
             timer = free_timer(workspace, with_pwm=True)
         except QuantityError as fault:
-            self.complained.emit(str(fault))
+            self.error.emit(str(fault))
             return
         name = _fresh("PWM", {one.name for one in workspace.project.pwm})
-        self._do("pwm", name, SetPwm(name, Pwm(name=name, timer=timer, every="50 us", duty=0.5)))
+        self._do("pwm", name, SetPwm(name, PwmOutput(name=name, timer=timer, every="50 us", duty=0.5)))
 
     def add_route(self) -> None:
         """A route from the first source to the first sink that is free; a serial port is set up where there is no sink."""
@@ -179,7 +179,7 @@ class RoutesPage(ListedPage):
         try:
             channel = free_channel(workspace)
         except QuantityError as fault:
-            self.complained.emit(str(fault))
+            self.error.emit(str(fault))
             return
         before: list[Edit] = []
         taken = [route.sink for route in workspace.project.routes]
@@ -188,13 +188,13 @@ class RoutesPage(ListedPage):
             used = {uart.name for uart in workspace.project.uarts}
             ports = [name for group in workspace.part.uarts for name in group.names if name not in used]
             if not ports:
-                self.complained.emit("There is nothing left to route to. Add a PWM output first.")
+                self.error.emit("There is nothing left to route to. Add a PWM output first.")
                 return
-            before.append(SetUart(Uart(name=ports[0])))
+            before.append(SetUart(UartSetup(name=ports[0])))
             free = [SendSink(uart=ports[0])]
         found = sources(workspace)
         if not found:
-            self.complained.emit("There is nothing to route from. Add a signal with a slot first.")
+            self.error.emit("There is nothing to route from. Add a signal with a slot first.")
             return
         name = _fresh("Route", {one.name for one in workspace.project.routes})
         is_wire = isinstance(free[0], SendSink)
@@ -209,7 +209,7 @@ class RoutesPage(ListedPage):
             sink_bits=bits,
             items=2 if is_wire and source.kind == "result" else 1,
         )
-        self._do("routes", name, Several((*before, SetRoute(name, route)), f"Add {name}"))
+        self._do("routes", name, CompositeEdit((*before, SetRoute(name, route)), f"Add {name}"))
 
     def remove(self) -> None:
         """Take the chosen one away."""

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.theme import heading_font, number_font
 from wattigram.desktop.widgets.takes.take_data import TakeData, Trace, load_take
@@ -30,7 +30,7 @@ PATH_ROLE = Qt.ItemDataRole.UserRole
 class TakesPage(QWidget):
     """List, traces and values."""
 
-    complained = pyqtSignal(str)
+    error = pyqtSignal(str)
     job_wanted = pyqtSignal(object)
     export_wanted = pyqtSignal(object)
     """Path of the take to export"""
@@ -141,7 +141,7 @@ class TakesPage(QWidget):
             self.export_wanted.emit(self.data.path)
 
     def _on_failed(self, why: str) -> None:
-        self.complained.emit(why)
+        self.error.emit(why)
         self._info.setText(why)
 
     def show_data(self, data: TakeData) -> None:
@@ -154,7 +154,7 @@ class TakesPage(QWidget):
         lost = take.lost_cycles
         samples = f"{take.samples:,}".replace(",", "\u202f")
         self._info.setText(
-            f"{brief(data.seconds, 's', 5)} · {samples} samples · {lost or 'no'} cycles lost · {len(take.events)} events · "
+            f"{format_si(data.seconds, 's', 5)} · {samples} samples · {lost or 'no'} cycles lost · {len(take.events)} events · "
             f"build {take.build_mark}" + ("" if take.complete else " · not finished")
         )
         reduced = {trace.name for trace in data.traces if trace.stage == "reduced"}
@@ -191,11 +191,11 @@ class TakesPage(QWidget):
                 "Move the mouse over a trace for its values; click to set a mark. Wheel zooms, drag moves, double click shows all."
             )
             return
-        head = f"t = {brief(seconds, 's', 9)}"
+        head = f"t = {format_si(seconds, 's', 9)}"
         if self.plot.mark_s is not None:
             delta = seconds - self.plot.mark_s
-            rate = f" · 1/Δt = {brief(1 / abs(delta), 'Hz', 5)}" if delta else ""
-            head += f" · Δt from mark = {brief(delta, 's', 6)}{rate}"
+            rate = f" · 1/Δt = {format_si(1 / abs(delta), 'Hz', 5)}" if delta else ""
+            head += f" · Δt from mark = {format_si(delta, 's', 6)}{rate}"
         cells = "".join(
             f"<td style='padding-right:22px'>{self._value(trace, seconds)}</td>" for trace in self.plot.traces
         )
@@ -210,7 +210,7 @@ class TakesPage(QWidget):
         if not at.valid[0]:
             return f"{name}<br>missing"
         code = int(at.items[0]) >> trace.code_shift
-        return f"{name}<br>{show_volts(float(at.volts[0]))} · {code} · 0x{code:03X}"
+        return f"{name}<br>{format_volts(float(at.volts[0]))} · {code} · 0x{code:03X}"
 
     def copy_picture(self) -> None:
         """The traces as a picture on the clipboard."""

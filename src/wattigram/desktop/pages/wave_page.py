@@ -18,15 +18,15 @@ from PyQt6.QtWidgets import (
 
 from wattigram.core.base.errors import QuantityError, WaveError
 from wattigram.core.base.fields import period_text
-from wattigram.core.base.quantity import brief, parse_quantity
+from wattigram.core.base.quantity import format_si, parse_quantity
 from wattigram.core.contract.shapes import PointsShape, SineShape
-from wattigram.core.model.design import Generator, Playback, Table, TimerTrigger
-from wattigram.core.model.design.edits import Edit, RemoveOutput, SetGenerator, SetTable, Several
+from wattigram.core.model.design import Generator, Playback, TimerTrigger, WaveTable
+from wattigram.core.model.design.edits import CompositeEdit, Edit, RemoveOutput, SetGenerator, SetTable
 from wattigram.core.predict.pins import input_poles_s
 from wattigram.core.predict.waveform import (
     dac_lsb_v,
+    dac_playback,
     output_spectrum,
-    playing,
     read_points,
     table_c,
     table_codes,
@@ -50,7 +50,7 @@ READ = "Points (*.csv *.wav *.c *.h *.txt)"
 class WavePage(ListedPage):
     """A list of tables, the curve with the spectrum below it, and an inspector."""
 
-    complained = pyqtSignal(str)
+    error = pyqtSignal(str)
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
@@ -66,7 +66,7 @@ class WavePage(ListedPage):
         self.curve.drag_began.connect(document.begin_drag)
         self.curve.drag_ended.connect(document.end_drag)
         self.inspector.edited.connect(self._edit)
-        self.inspector.complained.connect(self.complained)
+        self.inspector.error.connect(self.error)
         self.inspector.drag_began.connect(document.begin_drag)
         self.inspector.drag_ended.connect(document.end_drag)
         self.solver.chosen.connect(self._take_choice)
@@ -125,7 +125,7 @@ class WavePage(ListedPage):
     # --- showing
 
     @property
-    def table(self) -> Table | None:
+    def table(self) -> WaveTable | None:
         """The chosen table."""
         return self._document.workspace.project.table(self.chosen)
 
@@ -145,13 +145,13 @@ class WavePage(ListedPage):
         self.inspector.show_panel(table_panel(workspace, table) if table is not None else Panel("No table"))
         generator = player_of(workspace, table) if table is not None else None
         poles = self._poles(generator)
-        spectrum = output_spectrum(playing(workspace, generator), poles) if generator is not None else None
+        spectrum = output_spectrum(dac_playback(workspace, generator), poles) if generator is not None else None
         self.spectrum.show_spectrum(spectrum, poles, index)
         choices = choices_for(workspace, generator, table) if generator is not None and table is not None else ()
         self.solver.show_choices(choices, table.points if table is not None else 0)
         self.solver_title.setText("NO TIMER SETS A FREQUENCY")
         if choices and generator is not None and table is not None:
-            hertz = brief(wanted_hz(workspace, generator, table), "Hz", 6)
+            hertz = format_si(wanted_hz(workspace, generator, table), "Hz", 6)
             self.solver_title.setText(f"TIMER × POINTS FOR {hertz} · ENTER TAKES ONE")
 
     def _take_choice(self, points: int) -> None:
@@ -174,7 +174,7 @@ class WavePage(ListedPage):
             if wiring.source.kind == "jumper" and dac is not None and wiring.source.pin == dac.pin:
                 poles = input_poles_s(workspace, wiring)
                 if poles:
-                    corner = brief(1 / (2 * math.pi * max(poles)), "Hz", 4)
+                    corner = format_si(1 / (2 * math.pi * max(poles)), "Hz", 4)
                     self.filter_note.setText(f"{corner}, as wired to {wiring.pin}")
                     return poles
         self.filter_note.setText("")
@@ -185,7 +185,7 @@ class WavePage(ListedPage):
         try:
             hertz = float(parse_quantity(text, "Hz")) if text else None
         except QuantityError as fault:
-            self.complained.emit(f"Low-pass: {fault}")
+            self.error.emit(f"Low-pass: {fault}")
             return
         self._filter_hz = hertz if hertz is None or hertz > 0 else None
         self._show_table()
@@ -212,7 +212,7 @@ class WavePage(ListedPage):
             text for number in range(1, 1000) if (text := base if number == 1 else f"{base} {number}") not in taken
         )
         middle_v = round(workspace.reference_v / 2, 3)
-        table = Table(
+        table = WaveTable(
             name=name,
             points=256 if shape is None else min(max(8, len(shape.values)), 4096),
             amplitude_v=round(middle_v * 0.6, 3),
@@ -223,11 +223,11 @@ class WavePage(ListedPage):
         player = self._player(table)
         if player is not None:
             edits.append(SetGenerator(player.name, player))
-        if self._document.edit(Several(tuple(edits), f"Add table {name}")):
+        if self._document.edit(CompositeEdit(tuple(edits), f"Add table {name}")):
             self.chosen = name
             self.show_workspace()
 
-    def _player(self, table: Table) -> Generator | None:
+    def _player(self, table: WaveTable) -> Generator | None:
         """A generator for a new table on the first free DAC, at 100 Hz."""
         workspace = self._document.workspace
         project = workspace.project
@@ -267,7 +267,7 @@ class WavePage(ListedPage):
             if one.source.kind == "table" and one.source.table == self.chosen
         ]
         edits.append(RemoveOutput("tables", self.chosen))
-        self._document.edit(Several(tuple(edits), f"Remove table {self.chosen}"))
+        self._document.edit(CompositeEdit(tuple(edits), f"Remove table {self.chosen}"))
 
     def read_dialog(self) -> None:
         """Ask for a file of points."""
@@ -284,7 +284,7 @@ class WavePage(ListedPage):
         try:
             values = read_points(path, margin_v, workspace.reference_v - margin_v, lsb_v)
         except WaveError as fault:
-            self.complained.emit(str(fault))
+            self.error.emit(str(fault))
             return
         self.add_table(PointsShape(values=values, origin=path.name[:120]), path.stem[:50])
 
@@ -307,10 +307,10 @@ class WavePage(ListedPage):
         names = [generator.dac] if generator is not None else []
         dac = workspace.part.dac(names[0]) if names else (workspace.part.dacs[0] if workspace.part.dacs else None)
         if dac is None:
-            self.complained.emit(f"{workspace.part.name} has no DAC, and so the table has no codes.")
+            self.error.emit(f"{workspace.part.name} has no DAC, and so the table has no codes.")
             return
         made = table_codes(workspace, table, dac, generator.buffered if generator is not None else True)
-        update_s = playing(workspace, generator).asked_s if generator is not None else 1 / dac.update_rate_high_hz
+        update_s = dac_playback(workspace, generator).asked_s if generator is not None else 1 / dac.update_rate_high_hz
         try:
             if path.suffix.lower() == ".wav":
                 write_wav(path, made.codes, dac.bits, 1 / update_s, WAV_SECONDS)
@@ -320,6 +320,6 @@ class WavePage(ListedPage):
             else:
                 path.write_text(table_csv(made.wanted_v, made.codes, made.levels_v, update_s), encoding="utf-8")
         except (OSError, WaveError) as fault:
-            self.complained.emit(f"The table was not saved: {fault}")
+            self.error.emit(f"The table was not saved: {fault}")
             return
-        self.complained.emit(f"{table.name} is in {path}.")
+        self.error.emit(f"{table.name} is in {path}.")

@@ -160,13 +160,13 @@ class MainWindow(QMainWindow):
         self.document.replaced.connect(self._on_replaced)
         self.document.stack.cleanChanged.connect(self._on_clean)
         self.board.snapshot.connect(self._on_snapshot)
-        self.board.said.connect(self.notice.say)
-        self.chain_page.complained.connect(self.notice.say)
+        self.board.message.connect(self.notice.say)
+        self.chain_page.error.connect(self.notice.say)
         self.chain_page.views_changed.connect(self.board.request_views)
         self.chain_page.menu_wanted.connect(self._open_row_menu)
         self.proving.proved.connect(self._show_proved)
-        self.proving.said.connect(self.notice.say)
-        self.firmware.said.connect(self.notice.say)
+        self.proving.message.connect(self.notice.say)
+        self.firmware.message.connect(self.notice.say)
         self.firmware.job_wanted.connect(self.run_job)
         self.chain_actions.may_remove = self.firmware.may_remove
         self.proving.job_wanted.connect(self.run_job)
@@ -183,9 +183,9 @@ class MainWindow(QMainWindow):
 
     def _on_page_made(self, number: int) -> None:
         """Listen to a page that has just come into being."""
-        complained = getattr(self.book.page(number), "complained", None)
-        if complained is not None:
-            complained.connect(self.notice.say)
+        error = getattr(self.book.page(number), "error", None)
+        if error is not None:
+            error.connect(self.notice.say)
         if number == TAKES:
             takes = self.book.takes
             takes.job_wanted.connect(self.run_job)

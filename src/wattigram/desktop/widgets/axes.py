@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from wattigram.core.base.quantity import brief, round_values
+from wattigram.core.base.quantity import format_si, round_values
 from wattigram.desktop.theme import color, number_font, theme
 
 FloatArray = NDArray[np.float64]
@@ -67,7 +67,7 @@ class Axes:
 
 
 def _label(value: float, unit: str) -> str:
-    return brief(value, unit, 7) if unit else f"{value:g}"
+    return format_si(value, unit, 7) if unit else f"{value:g}"
 
 
 def span_of(*parts: FloatArray, margin: float = 0.08) -> tuple[float, float]:

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
 
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import Workspace
 from wattigram.desktop.theme import text_font
@@ -86,7 +86,7 @@ class Header(QWidget):
         """Name of the project, and what it is for."""
         self.title.setText(workspace.project.name + ("" if is_clean else " •"))
         self.title.setToolTip("" if is_clean else "There are changes that have not been saved")
-        clock = brief(workspace.bus_clock_hz, "Hz")
+        clock = format_si(workspace.bus_clock_hz, "Hz")
         text = f"{workspace.part.name} · {clock} · {workspace.reference_v:.3f} V"
         self.part.setText(text)
         self.part.setToolTip(text)

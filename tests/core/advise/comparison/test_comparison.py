@@ -4,12 +4,12 @@ import pytest
 
 from tests.conftest import CURE, edited
 from tests.paths import EXAMPLES
-from wattigram.core.advise.comparison import Difference, compare_designs, value_text
+from wattigram.core.advise.comparison import DesignDifference, compare_designs, value_text
 from wattigram.core.model.design import Workspace, open_workspace
-from wattigram.core.model.design.edits import RemoveSignal, SetHandler, SetPeriod, SetReduce
+from wattigram.core.model.design.edits import RemoveSignal, SetFilter, SetIsrCost, SetPeriod
 
 
-def of(found: tuple[Difference, ...], subject: str, figure: str) -> Difference:
+def of(found: tuple[DesignDifference, ...], subject: str, figure: str) -> DesignDifference:
     return next(one for one in found if (one.subject, one.figure) == (subject, figure))
 
 
@@ -24,12 +24,12 @@ def test_a_cure_is_better_where_it_should_be(kiln: Workspace) -> None:
     settling = of(found, "Door latch", "settling, as wired")
     assert settling.better == "b"
     assert settling.a == pytest.approx(739.88, abs=0.01)
-    assert of(found, "whole design", "errors") == Difference("whole design", "errors", "", 1.0, 0.0, "b")
+    assert of(found, "whole design", "errors") == DesignDifference("whole design", "errors", "", 1.0, 0.0, "b")
     assert of(found, "Door latch", "held after").better == ""
 
 
 def test_load_losses_and_rates_are_compared(kiln: Workspace) -> None:
-    slow = edited(kiln, SetHandler("ADC 1", 1_000_000), SetPeriod("ADC 1", "50 us"), SetReduce("Upper zone", None))
+    slow = edited(kiln, SetIsrCost("ADC 1", 1_000_000), SetPeriod("ADC 1", "50 us"), SetFilter("Upper zone", None))
     found = compare_designs(kiln, slow)
     assert of(found, "ADC 1", "cycles").b == 20_000.0
     lost = of(found, "ADC 1", "items lost").b

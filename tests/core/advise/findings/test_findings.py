@@ -6,30 +6,30 @@ import pytest
 
 from tests.conftest import CURE, edited
 from wattigram.core.advise.findings import Finding, find_all, rules
-from wattigram.core.model.bench import Level, Sine, Wiring
-from wattigram.core.model.design import Mean, Signal, TimerTrigger, Window, Workspace
+from wattigram.core.model.bench import DcSource, SineSource, Wiring
+from wattigram.core.model.design import BlockAverage, Signal, Threshold, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import (
     AddSignal,
     Edit,
     RemoveSlot,
     RemoveWiring,
+    SetBufferLength,
     SetBusClock,
     SetCalibration,
     SetDivider,
-    SetItemWidth,
-    SetLoopItems,
+    SetElementWidth,
+    SetFilter,
     SetPeriod,
     SetPin,
-    SetReduce,
     SetReference,
     SetSampling,
-    SetWindow,
+    SetThreshold,
     SetWiring,
     apply_edit,
 )
 
-HOT = Wiring(pin="A2", resistance_ohm=33.0, source=Sine(offset_v=2.0, amplitude_v=2.0, frequency_hz=Fraction(50)))
-COLD = Wiring(pin="A2", resistance_ohm=33.0, source=Level(voltage_v=-0.2))
+HOT = Wiring(pin="A2", resistance_ohm=33.0, source=SineSource(offset_v=2.0, amplitude_v=2.0, frequency_hz=Fraction(50)))
+COLD = Wiring(pin="A2", resistance_ohm=33.0, source=DcSource(voltage_v=-0.2))
 MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
     (
         SetDivider("ADC 1", 2),
@@ -53,9 +53,9 @@ MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
         "44.097382 kHz where 44.1 kHz is wanted: -59.4 ppm",
         True,
     ),
-    (SetLoopItems("ADC 1", 510), "loop-out-of-step", "Loop A", "510 items hold 127.5 cycles of 4", True),
-    (SetLoopItems("ADC 1", 508), "half-mark-in-cycle", "Loop A", "hold 127 cycles of 4, an odd number", True),
-    (SetItemWidth("ADC 1", 8), "item-too-narrow", "Loop A", "A code has 12 bits, an item 8", True),
+    (SetBufferLength("ADC 1", 510), "loop-out-of-step", "Loop A", "510 items hold 127.5 cycles of 4", True),
+    (SetBufferLength("ADC 1", 508), "half-mark-in-cycle", "Loop A", "hold 127 cycles of 4, an odd number", True),
+    (SetElementWidth("ADC 1", 8), "item-too-narrow", "Loop A", "A code has 12 bits, an item 8", True),
     (
         SetSampling("ADC 1", 2, 128),
         "sampling-too-short",
@@ -76,28 +76,28 @@ MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
         True,
     ),
     (
-        SetWindow("Upper zone", 0, Window(low=2.1, high=0.4)),
+        SetThreshold("Upper zone", 0, Threshold(low=2.1, high=0.4)),
         "window-swapped",
         "window of Upper zone",
         "2.100 V, is above",
         True,
     ),
     (
-        SetWindow("Upper zone", 0, Window(low=-1, high=2)),
+        SetThreshold("Upper zone", 0, Threshold(low=-1, high=2)),
         "window-out-of-range",
         "window of Upper zone",
         "0 V to 3.300 V",
         True,
     ),
     (
-        SetReduce("Door latch", Mean(count=64, shift=6, register_bits=16)),
+        SetFilter("Door latch", BlockAverage(count=64, shift=6, register_bits=16)),
         "sum-too-wide",
         "mean of Door latch",
         "sum to 18 bits",
         True,
     ),
     (
-        SetReduce("Door latch", Mean(count=10, shift=3)),
+        SetFilter("Door latch", BlockAverage(count=10, shift=3)),
         "mean-shift-mismatch",
         "mean of Door latch",
         "is 1.25 times the mean",
@@ -145,27 +145,27 @@ def test_the_demo_has_one_finding_and_its_cure_leaves_none(kiln: Workspace) -> N
 
 
 def test_the_gravest_come_first(cured: Workspace) -> None:
-    wrong = edited(cured, RemoveWiring("A2"), SetCalibration("ADC 1", False), SetItemWidth("ADC 1", 8))
+    wrong = edited(cured, RemoveWiring("A2"), SetCalibration("ADC 1", False), SetElementWidth("ADC 1", 8))
     assert [finding.severity for finding in find_all(wrong)] == ["error", "warning", "note"]
 
 
 def test_a_handler_longer_than_its_deadline_is_found(cured: Workspace) -> None:
     chain = cured.project.chains[0]
-    slow = chain.changed(loop=chain.loop.changed(handler_cycles=1_000_000))
-    wrong = Workspace(cured.project.changed(chains=(slow, cured.project.chains[1])), cured.part)
+    slow = chain.replaced(loop=chain.loop.replaced(handler_cycles=1_000_000))
+    wrong = Workspace(cured.project.replaced(chains=(slow, cured.project.chains[1])), cured.part)
     assert "are lost (163 % of the processor wanted)" in of_code(wrong, "handler-too-slow")[0].message
 
 
 def test_a_timer_with_two_periods_is_found_and_cured(cured: Workspace) -> None:
-    second = cured.project.chains[1].changed(trigger=TimerTrigger(timer="Timer 2", every=Fraction(1, 1000)))
-    wrong = Workspace(cured.project.changed(chains=(cured.project.chains[0], second)), cured.part)
+    second = cured.project.chains[1].replaced(trigger=TimerTrigger(timer="Timer 2", every=Fraction(1, 1000)))
+    wrong = Workspace(cured.project.replaced(chains=(cured.project.chains[0], second)), cured.part)
     found = of_code(wrong, "timer-shared")
     assert found[0].remedy is not None
     assert not of_code(apply_edit(wrong, found[0].remedy), "timer-shared")
 
 
 def test_no_sampling_time_fits_a_very_weak_source(cured: Workspace) -> None:
-    weak = edited(cured, SetWiring(Wiring(pin="A4", resistance_ohm=10e6, source=Level(voltage_v=1.0))))
+    weak = edited(cured, SetWiring(Wiring(pin="A4", resistance_ohm=10e6, source=DcSource(voltage_v=1.0))))
     found = of_code(weak, "sampling-too-short")[0]
     assert found.remedy is None
     assert "buffer the source" in found.message
@@ -179,7 +179,7 @@ def test_an_unconverted_signal_is_given_an_adequate_slot(cured: Workspace) -> No
     extra = edited(
         cured,
         AddSignal(Signal(name="Knob", pin="B7")),
-        SetWiring(Wiring(pin="B7", resistance_ohm=47_000.0, source=Level(voltage_v=1.0))),
+        SetWiring(Wiring(pin="B7", resistance_ohm=47_000.0, source=DcSource(voltage_v=1.0))),
     )
     remedy = of_code(extra, "signal-not-converted")[0].remedy
     assert remedy is not None

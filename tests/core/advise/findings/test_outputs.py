@@ -11,7 +11,15 @@ from tests.paths import EXAMPLES
 from wattigram.core.advise.comparison import compare_designs
 from wattigram.core.advise.findings import find_all
 from wattigram.core.judge import suggest_expectations
-from wattigram.core.model.design import Generator, GeneratorFollow, Playback, Report, Uart, Workspace, open_workspace
+from wattigram.core.model.design import (
+    Generator,
+    GeneratorFollow,
+    Playback,
+    TextOutput,
+    UartSetup,
+    Workspace,
+    open_workspace,
+)
 from wattigram.core.model.design.edits import (
     Edit,
     SetGenerator,
@@ -39,8 +47,8 @@ def codes(workspace: Workspace) -> list[str]:
 def in_step(double_buffered: bool) -> tuple[Edit, ...]:
     """Two DACs of Marten M3 on one table."""
     table = RAMP.project.tables[0]
-    first = OUT.output.changed(
-        channel="DMA 5", starts_with="ADC 1", trigger=OUT.output.trigger.changed(timer="Timer 5")
+    first = OUT.output.replaced(
+        channel="DMA 5", starts_with="ADC 1", trigger=OUT.output.trigger.replaced(timer="Timer 5")
     )  # type: ignore[union-attr]
     second = Playback(table=table.name, trigger=GeneratorFollow(follows="A"), channel="DMA 6", first=10)
     return (
@@ -51,15 +59,15 @@ def in_step(double_buffered: bool) -> tuple[Edit, ...]:
 
 
 def heater(**updates: object) -> tuple[Edit, ...]:
-    return (SetPwm(HEATER.name, HEATER.changed(**updates)),)
+    return (SetPwm(HEATER.name, HEATER.replaced(**updates)),)
 
 
 def motor(**updates: object) -> tuple[Edit, ...]:
-    return (SetPwm("Wheel motor", WHEEL.project.pwm[0].changed(**updates)),)
+    return (SetPwm("Wheel motor", WHEEL.project.pwm[0].replaced(**updates)),)
 
 
-ALONE = (SetGenerator(OUT.name, OUT.changed(output=OUT.output.changed(starts_with=None))),)
-LONG = (SetUart(Uart(name="UART", baud=1200, report=Report(signal="Pedal", every="5 ms"))),)
+ALONE = (SetGenerator(OUT.name, OUT.replaced(output=OUT.output.replaced(starts_with=None))),)
+LONG = (SetUart(UartSetup(name="UART", baud=1200, report=TextOutput(signal="Pedal", every="5 ms"))),)
 FAR = {"every": "51.2 us", "prescaler_register": 0, "period_register": 6143}
 CASES: list[tuple[str, Workspace, tuple[Edit, ...], str]] = [
     ("without a second register", KILN, in_step(False), "dacs-not-in-step"),
@@ -96,7 +104,7 @@ def test_a_filtered_pulse_that_still_ripples_is_told() -> None:
     assert wire is not None
     from wattigram.core.model.design.edits import SetWiring
 
-    weak = edited(RAMP, SetWiring(wire.changed(capacitor_f=1e-6)))
+    weak = edited(RAMP, SetWiring(wire.replaced(capacitor_f=1e-6)))
     assert "pwm-ripples" in codes(weak)
     timing = pwm_timing(weak, weak.project.pwm[0])
     assert timing.ripple_v(((470 + 40) * 1e-6,)) == pytest.approx(
@@ -105,19 +113,19 @@ def test_a_filtered_pulse_that_still_ripples_is_told() -> None:
 
 
 def test_outputs_are_compared() -> None:
-    slower = edited(RAMP, SetPwm(HEATER.name, HEATER.changed(every="100 us")))
+    slower = edited(RAMP, SetPwm(HEATER.name, HEATER.replaced(every="100 us")))
     found = {(one.subject, one.figure) for one in compare_designs(RAMP, slower) if not one.is_equal}
     assert ("Heater drive", "pulse rate") in found
 
 
 def test_what_comes_back_over_a_jumper_is_expected_of_its_signal() -> None:
-    bare = Workspace(RAMP.project.changed(expectations=()), RAMP.part)
+    bare = Workspace(RAMP.project.replaced(expectations=()), RAMP.part)
     assert [one.kind for one in suggest_expectations(bare, "Power command")][:1] == ["course"]
 
 
 def test_a_route_renamed_takes_its_expectation_along() -> None:
     route = WHEEL.project.routes[0]
-    renamed = edited(WHEEL, SetRoute(route.name, route.changed(name="Pedal in")))
+    renamed = edited(WHEEL, SetRoute(route.name, route.replaced(name="Pedal in")))
     assert [one.signal for one in renamed.project.expectations if one.kind == "route"] == [
         "Pedal in",
         "Current to wire",

@@ -16,7 +16,7 @@ from wattigram.core.capture.instrument import Instrument, apply_source, read_vol
 from wattigram.core.capture.instrument.client import parse_address
 from wattigram.core.capture.instrument.simulated import IDENTITY, SimulatedInstrument
 from wattigram.core.contract.shapes import TriangleShape
-from wattigram.core.model.bench import Floating, Level, SignalGenerator, Sine, Supply, Wiring
+from wattigram.core.model.bench import DcSource, FloatingInput, SignalGenerator, SineSource, Supply, Wiring
 
 
 @contextmanager
@@ -37,7 +37,7 @@ def test_a_meter_is_read_and_a_generator_set() -> None:
     with simulated("1.2345") as address:
         assert read_voltage(address) == pytest.approx(1.2345, abs=1e-3)
     with simulated() as address:
-        source = Sine(offset_v=1.2, amplitude_v=0.4, frequency_hz=25)
+        source = SineSource(offset_v=1.2, amplitude_v=0.4, frequency_hz=25)
         assert apply_source(address, source) == "SIN"
         with Instrument(address) as one:
             assert one.identity() == IDENTITY
@@ -49,14 +49,14 @@ def test_a_meter_is_read_and_a_generator_set() -> None:
                 "1",
             ]
             assert one.number("MEAS:VOLT:AC?") == pytest.approx(0.4 / 2**0.5, abs=1e-3)
-        assert apply_source(address, Level(voltage_v=2.0)) == "DC"
+        assert apply_source(address, DcSource(voltage_v=2.0)) == "DC"
         assert read_voltage(address) == pytest.approx(2.0, abs=1e-3)
         triangle = SignalGenerator(shape=TriangleShape(), amplitude_v=1.0, frequency_hz=100)
         assert apply_source(address, triangle) == "TRI"
         with pytest.raises(LinkError, match="floating"):
-            apply_source(address, Floating())
+            apply_source(address, FloatingInput())
         with pytest.raises(LinkError, match="out of range"):
-            apply_source(address, Level(voltage_v=100.0))
+            apply_source(address, DcSource(voltage_v=100.0))
 
 
 @pytest.mark.parametrize(
@@ -156,7 +156,7 @@ def test_an_instrument_that_is_silent_is_not_waited_for() -> None:
 
 
 def test_a_reading_makes_a_bench_supply() -> None:
-    wiring = Wiring(pin="A2", resistance_ohm=10.0, source=Level(voltage_v=1.0, noise_v=0.001))
+    wiring = Wiring(pin="A2", resistance_ohm=10.0, source=DcSource(voltage_v=1.0, noise_v=0.001))
     read = wiring.metered(1.23456789)
     assert read.source == Supply(voltage_v=1.235, meter_v=1.234568, noise_v=0.001)
     assert isinstance(read.metered(2.0).source, Supply)

@@ -9,10 +9,10 @@ import pytest
 from wattigram.core.base.errors import FirmwareError, LinkError
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.session.debug_port import DebuggedPort, debugger_place
-from wattigram.core.capture.session.memory_reader import look
+from wattigram.core.capture.session.memory_reader import read_memory
 from wattigram.core.capture.session.port import debugger_of, open_port
 from wattigram.core.capture.transport import Decoder
-from wattigram.core.contract.image import load_image, places
+from wattigram.core.contract.image import load_image, memory_locations
 from wattigram.core.contract.link import Frame
 from wattigram.core.model.design import Workspace
 
@@ -55,12 +55,16 @@ def test_a_strangers_program_gives_its_memory_and_nothing_else(kiln: Workspace, 
     assert texts(port) == []
     client = debugger_of(port)
     assert client is not None
-    wanted = tuple(one for one in places(load_image(program, looked_at=True)) if one.name in {"counter", "table"})
-    first = look(client, wanted)
+    wanted = tuple(
+        one for one in memory_locations(load_image(program, looked_at=True)) if one.name in {"counter", "table"}
+    )
+    first = read_memory(client, wanted)
     table = next(one for one in wanted if one.name == "table")
     assert table.numbers(first["table"]).tolist() == [-1, 2, -3, 4]
     counter = next(one for one in wanted if one.name == "counter")
-    while int(counter.numbers(look(client, (counter,))["counter"])[0]) <= int(counter.numbers(first["counter"])[0]):
+    while int(counter.numbers(read_memory(client, (counter,))["counter"])[0]) <= int(
+        counter.numbers(first["counter"])[0]
+    ):
         pass  # it goes on whenever it is not looked at
     port.close()
     port.close()

@@ -14,10 +14,10 @@ from wattigram.core.capture.session.stream_view import (
     signal_numbers,
     to_columns,
 )
-from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.edits import AddSlot, SetLoopItems, SetWiring
-from wattigram.core.predict.expected import expected_raw, expected_reduced
+from wattigram.core.model.design.edits import AddSlot, SetBufferLength, SetWiring
+from wattigram.core.predict.expected import expected_filtered, expected_raw
 
 
 @settings(max_examples=40, deadline=None)
@@ -34,7 +34,7 @@ def test_a_window_that_moves_gives_what_a_fresh_one_does(
     window = ExpectedWindow(history, chain, signal)
     for begin, count in moves:
         values = window.values(begin, begin + count)
-        direct = (expected_reduced if signal.reduce else expected_raw)(history, "ADC 1", name, begin, begin + count)
+        direct = (expected_filtered if signal.reduce else expected_raw)(history, "ADC 1", name, begin, begin + count)
         assert values == pytest.approx(direct.settled_v, abs=1e-12)
         assert window.half_width_v == pytest.approx(direct.half_width_v)
 
@@ -43,7 +43,7 @@ def test_a_window_is_made_anew_when_a_knob_is_turned(kiln: Workspace) -> None:
     chain, signal = kiln.project.chains[0], kiln.project.signal("3.3 V rail")
     history = ((0, kiln),)
     window = ExpectedWindow(history, chain, signal)
-    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=Level(voltage_v=0.5))))
+    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5))))
     assert window.fits(history, signal)
     assert not window.fits((*history, (5, turned)), signal)
 
@@ -98,6 +98,6 @@ def test_a_stretch_lies_within_what_is_there(oldest: int, more: int, wanted: int
 
 @pytest.mark.parametrize("items", [512, 510, 8, 30])
 def test_numbers_are_those_that_a_reader_finds(kiln: Workspace, items: int) -> None:
-    chain = edited(kiln, SetLoopItems("ADC 1", items)).project.chains[0]
+    chain = edited(kiln, SetBufferLength("ADC 1", items)).project.chains[0]
     numbers = signal_numbers(chain, "Door latch", 100, 300)
     assert numbers.tolist() == [n for n in range(400, 1200) if n % items % 4 == 2]

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from wattigram.core.capture.session.stream_receiver import Reception
+from wattigram.core.capture.session.stream_receiver import StreamReceiver
 from wattigram.core.capture.take import Take, TakeWriter, open_take
 from wattigram.core.contract.link import FLAG_FIRST, FrameType, encode_frame
 from wattigram.core.model.design import Workspace, project_text
@@ -41,19 +41,19 @@ def board() -> Board:
 
 
 @pytest.fixture
-def reception(kiln: Workspace, tmp_path: Path) -> Reception:
-    found = Reception(kiln)
+def reception(kiln: Workspace, tmp_path: Path) -> StreamReceiver:
+    found = StreamReceiver(kiln)
     found.start_writing(TakeWriter(tmp_path / "t.h5", project_text(kiln.project), kiln.build_mark, 96_000_000))
     return found
 
 
-def finished(reception: Reception) -> Take:
+def finished(reception: StreamReceiver) -> Take:
     writer = reception.finish_writing()
     assert writer is not None
     return open_take(writer.path)
 
 
-def test_a_half_that_comes_again_is_passed_over_and_told_once(reception: Reception, board: Board) -> None:
+def test_a_half_that_comes_again_is_passed_over_and_told_once(reception: StreamReceiver, board: Board) -> None:
     for number in range(4):
         reception.feed(board.half(number * HALF, 1000 * number, value=1))
         reception.feed(board.half(number * HALF, 1000 * number + 5, value=2))
@@ -69,7 +69,7 @@ def test_a_half_that_comes_again_is_passed_over_and_told_once(reception: Recepti
         assert take.lost_items(0) == 0
 
 
-def test_of_a_run_that_overlaps_the_new_part_is_kept(reception: Reception, board: Board) -> None:
+def test_of_a_run_that_overlaps_the_new_part_is_kept(reception: StreamReceiver, board: Board) -> None:
     reception.feed(board.half(0, 0, value=1))
     reception.feed(board.half(HALF - 16, 1000, value=2))
     with finished(reception) as take:
@@ -81,7 +81,7 @@ def test_of_a_run_that_overlaps_the_new_part_is_kept(reception: Reception, board
 
 
 @pytest.mark.parametrize("first", [-HALF, -1, -(1 << 62)])
-def test_numbers_below_zero_belong_nowhere(reception: Reception, board: Board, first: int) -> None:
+def test_numbers_below_zero_belong_nowhere(reception: StreamReceiver, board: Board, first: int) -> None:
     reception.feed(board.half(first, 0))
     reception.feed(board.half(0, 10, value=3))
     with finished(reception) as take:
@@ -90,7 +90,7 @@ def test_numbers_below_zero_belong_nowhere(reception: Reception, board: Board, f
 
 
 def test_numbers_that_no_board_could_come_to_are_counted_from_where_they_were(
-    reception: Reception, board: Board
+    reception: StreamReceiver, board: Board
 ) -> None:
     """A handler that passes on the count of another converter; the take stays as small as what came."""
     far = 0
@@ -106,7 +106,7 @@ def test_numbers_that_no_board_could_come_to_are_counted_from_where_they_were(
         assert take.totals["jumps.0"] == 2
 
 
-def test_a_single_number_that_cannot_be_changes_no_other(reception: Reception, board: Board) -> None:
+def test_a_single_number_that_cannot_be_changes_no_other(reception: StreamReceiver, board: Board) -> None:
     for first in (0, 1 << 40, 2 * HALF, 4 * HALF):
         reception.feed(board.half(first, first % 1000))
     with finished(reception) as take:
@@ -114,7 +114,7 @@ def test_a_single_number_that_cannot_be_changes_no_other(reception: Reception, b
         assert take.lost_items(0) == HALF
 
 
-def test_a_long_loss_is_believed_where_there_was_time_for_it(reception: Reception, board: Board) -> None:
+def test_a_long_loss_is_believed_where_there_was_time_for_it(reception: StreamReceiver, board: Board) -> None:
     reception.feed(board.half(0, 0))
     reception.feed(board.half(50_000_000, 96_000_000))
     with finished(reception) as take:
@@ -122,7 +122,7 @@ def test_a_long_loss_is_believed_where_there_was_time_for_it(reception: Receptio
         assert "jumps.0" not in take.totals
 
 
-def test_a_start_that_is_announced_is_no_repetition(reception: Reception, board: Board) -> None:
+def test_a_start_that_is_announced_is_no_repetition(reception: StreamReceiver, board: Board) -> None:
     reception.feed(board.say("started build=x"))
     reception.feed(board.half(0, 100))
     reception.feed(board.say("started build=x"))
@@ -133,7 +133,7 @@ def test_a_start_that_is_announced_is_no_repetition(reception: Reception, board:
 
 
 def test_time_that_goes_back_is_a_new_start(kiln: Workspace, board: Board) -> None:
-    reception = Reception(kiln)
+    reception = StreamReceiver(kiln)
     for number in range(3):
         reception.feed(board.half(number * HALF, 1000 * number))
     reception.feed(board.half(HALF, 900))  # its first frame was lost
@@ -141,14 +141,14 @@ def test_time_that_goes_back_is_a_new_start(kiln: Workspace, board: Board) -> No
     assert reception.rings[0].end == 2 * HALF
 
 
-def test_a_first_start_is_no_new_one(reception: Reception, board: Board) -> None:
+def test_a_first_start_is_no_new_one(reception: StreamReceiver, board: Board) -> None:
     reception.feed(board.say("started build=x"))
     reception.feed(board.half(0, 100))
     reception.feed(board.half(0, 100))
     assert reception.repeated == {0: HALF}
 
 
-def test_older_takes_have_no_repeats(reception: Reception, board: Board) -> None:
+def test_older_takes_have_no_repeats(reception: StreamReceiver, board: Board) -> None:
     import h5py
 
     reception.feed(board.half(0, 0))
@@ -162,7 +162,7 @@ def test_older_takes_have_no_repeats(reception: Reception, board: Board) -> None
 
 def test_a_stream_that_was_counted_and_never_came_may_come_after_all(kiln: Workspace, board: Board) -> None:
     """The board said how much it had sent; whoever starts it again unheard begins at the first item."""
-    reception = Reception(kiln)
+    reception = StreamReceiver(kiln)
     reception.feed(board.say("stopped ticks=5000 items.1=500", FrameType.REPLY))
     reception.feed(board.half(0, 10))
     run = encode_frame(FrameType.SAMPLES, bytes(20), stream=1, item_bytes=2, sequence=board.sequence, ticks=0)

@@ -21,15 +21,15 @@ from tests.conftest import edited
 from tests.paths import EXAMPLES
 from wattigram.core.base.errors import LinkError
 from wattigram.core.capture.session import BoardProcess, LiveSession, Snapshot, ViewRequest, record_run
-from wattigram.core.capture.session.stream_receiver import RING_ITEMS, Reception, Ring
+from wattigram.core.capture.session.stream_receiver import RING_ITEMS, Ring, StreamReceiver
 from wattigram.core.capture.take import open_take
 from wattigram.core.capture.transport import Decoder, SampleRun, open_transport
 from wattigram.core.contract.link import Frame, FrameType
 from wattigram.core.contract.link.link_key import read_key
 from wattigram.core.judge import prove
-from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.edits import SetLoopItems, SetPeriod, SetSampling, SetWiring
+from wattigram.core.model.design.edits import SetBufferLength, SetPeriod, SetSampling, SetWiring
 from wattigram.core.silicon.deploy import effective_bench, effective_config
 
 
@@ -189,7 +189,7 @@ def test_commands_are_answered(kiln: Workspace) -> None:
 
 
 def test_a_knob_turned_while_it_runs_is_seen(kiln: Workspace) -> None:
-    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=Level(voltage_v=0.8))))
+    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8))))
     with BoardProcess(effective_config(kiln)) as board:
         port = open_transport(board.address)
         port.command("start")
@@ -228,7 +228,7 @@ def test_the_board_ends_with_whoever_started_it(kiln: Workspace) -> None:
 def test_whoever_does_not_answer_is_a_sentence(kiln: Workspace, tmp_path: Path) -> None:
     with socket.create_server(("127.0.0.1", 0)) as silent, pytest.raises(LinkError, match="does not say who it is"):
         record_run(kiln, 1.0, tmp_path / "t.h5", board=f"tcp:127.0.0.1:{silent.getsockname()[1]}")
-    empty = Workspace(kiln.project.changed(chains=()), kiln.part)
+    empty = Workspace(kiln.project.replaced(chains=()), kiln.part)
     with pytest.raises(LinkError, match="no chain"):
         record_run(empty, 1.0, tmp_path / "t.h5")
     assert not (tmp_path / "t.h5").exists()
@@ -253,7 +253,7 @@ def test_a_ring_keeps_the_newest(first: int) -> None:
 def test_a_reception_survives_what_is_no_event(kiln: Workspace) -> None:
     from wattigram.core.contract.link import encode_frame
 
-    reception = Reception(kiln)
+    reception = StreamReceiver(kiln)
     reception.feed(encode_frame(FrameType.EVENTS, b"\x00" * 7))
     reception.feed(encode_frame(FrameType.IDENTITY, b"nonsense", sequence=1))
     reception.feed(encode_frame(FrameType.SAMPLES, b"\x00" * 32, item_bytes=16, sequence=2))
@@ -312,7 +312,7 @@ def test_a_live_recording_with_a_knob_turned_proves_what_was_wired(
     kiln: Workspace, live: tuple[LiveSession, list[Snapshot], Callable[..., Snapshot]], tmp_path: Path
 ) -> None:
     session, shots, wait = live
-    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=Level(voltage_v=0.8))))
+    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8))))
     session.request_views((ViewRequest("3.3 V rail", 0.1, 100),))
     session.start(tmp_path / "t.h5")
     assert wait(lambda shot: shot.seconds > 0.4).recording == tmp_path / "t.h5"
@@ -337,7 +337,7 @@ def test_a_board_that_is_gone_ends_the_session_with_a_sentence(kiln: Workspace) 
 
 @pytest.mark.parametrize("items", [510, 7])
 def test_loops_out_of_step_are_drawn_as_a_reader_finds_them(kiln: Workspace, items: int) -> None:
-    wrong = edited(kiln, SetLoopItems("ADC 1", items), SetPeriod("ADC 1", Fraction(1, 20_000)))
+    wrong = edited(kiln, SetBufferLength("ADC 1", items), SetPeriod("ADC 1", Fraction(1, 20_000)))
     shots: list[Snapshot] = []
     session = LiveSession(wrong, "virtual", shots.append)
     session.request_views((ViewRequest("Coil current", 0.04, 100),))

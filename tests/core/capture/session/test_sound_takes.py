@@ -23,7 +23,7 @@ from wattigram.core.capture.take import TakeWriter, export_csv, open_take
 from wattigram.core.capture.take import disk_space as room_module
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.judge import prove
-from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design import Workspace, open_workspace, project_text
 from wattigram.core.model.design.edits import SetWiring, apply_edit
 from wattigram.core.silicon.deploy import effective_config
@@ -80,7 +80,7 @@ def test_a_disk_that_others_fill_meanwhile_leaves_what_was_safe(
     kiln: Workspace, small_disk: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """As with a quota: nothing tells beforehand that there is no room."""
-    monkeypatch.setattr(room_module.Room, "require", lambda *_args: None)
+    monkeypatch.setattr(room_module.DiskSpace, "require", lambda *_args: None)
     writer = TakeWriter(small_disk / "t.h5", project_text(kiln.project), "mark", 96_000_000)
     written = fill(writer)
     writer.close(ended="The disk is full.")
@@ -174,7 +174,7 @@ def test_a_take_carries_its_part(own_part: Path, tmp_path: Path) -> None:
     workspace = open_workspace(own_part)
     path = tmp_path / "elsewhere.h5"
     record_run(workspace, 2.5, path, fast=True)
-    turned = apply_edit(workspace, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=Level(voltage_v=0.5))))
+    turned = apply_edit(workspace, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5))))
     shutil.rmtree(own_part.parent)
     with open_take(path) as take:
         assert take.workspace.part == workspace.part
@@ -193,7 +193,7 @@ def test_a_take_carries_its_part(own_part: Path, tmp_path: Path) -> None:
 
 def test_a_take_started_at_once_has_the_boards_own_clock(kiln: Workspace, tmp_path: Path) -> None:
     """The board is known before the take begins, whatever its ticks are."""
-    other = kiln.project.changed(bus_clock_hz=kiln.bus_clock_hz / 2)
+    other = kiln.project.replaced(bus_clock_hz=kiln.bus_clock_hz / 2)
     config = effective_config(Workspace(other, kiln.part))
     with BoardProcess(config) as board:
         session = LiveSession(kiln, board.address, lambda _shot: None)

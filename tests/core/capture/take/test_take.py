@@ -21,10 +21,10 @@ from wattigram.core.base.errors import TakeError, WattigramError
 from wattigram.core.capture.take import Overview, Take, TakeWriter, export_csv, open_take
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.contract.link import EVENT_DTYPE
-from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design import Workspace, project_text
-from wattigram.core.model.design.edits import AddSlot, SetLoopItems, SetWiring
-from wattigram.core.predict.timing import loop_numbers
+from wattigram.core.model.design.edits import AddSlot, SetBufferLength, SetWiring
+from wattigram.core.predict.timing import buffer_numbers
 
 
 def run_of(stream: int, first: int, items: np.ndarray) -> SampleRun:
@@ -87,7 +87,7 @@ def test_a_board_started_anew_is_not_mixed_in(writer: TakeWriter) -> None:
 def test_events_log_and_knobs_are_kept(writer: TakeWriter, kiln: Workspace) -> None:
     writer.add_events(np.array([(2, 1, 0, -5, 1234)], dtype=EVENT_DTYPE))
     writer.add_log("hello\x00")
-    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=Level(voltage_v=0.5))))
+    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5))))
     writer.add_bench(777, project_text(turned.project))
     writer.close(lost_cycles=3)
     with open_take(writer.path) as take:
@@ -165,7 +165,7 @@ def test_signals_are_read_at_their_places(kiln: Workspace, take_of: Callable[...
 
 
 def test_two_slots_of_a_signal_come_in_time_order(kiln: Workspace, take_of: Callable[..., Take]) -> None:
-    twice = edited(kiln, AddSlot("ADC 1", "Coil current", 32), SetLoopItems("ADC 1", 500))
+    twice = edited(kiln, AddSlot("ADC 1", "Coil current", 32), SetBufferLength("ADC 1", 500))
     raw = take_of(twice, 0.5).raw("Coil current")
     assert raw is not None
     assert len(raw.items) == 10_000
@@ -175,7 +175,7 @@ def test_two_slots_of_a_signal_come_in_time_order(kiln: Workspace, take_of: Call
 @given(st.integers(2, 60), st.integers(1, 7), st.integers(0, 200))
 def test_a_reader_counts_places_from_the_start_of_the_loop(loop_items: int, slots: int, total: int) -> None:
     place = slots - 1
-    numbers = loop_numbers(total, loop_items, slots, np.array([place]))
+    numbers = buffer_numbers(total, loop_items, slots, np.array([place]))
     assert numbers.tolist() == [n for n in range(total) if n % loop_items % slots == place]
 
 

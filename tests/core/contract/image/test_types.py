@@ -13,11 +13,11 @@ from tests.core.firmware.compiled import CROSS, built, needs_compiler, rebuilt
 from tests.paths import EXAMPLES
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.capture.transport.debug_client import DebugClient
-from wattigram.core.contract.image import CType, Image, Place, load_image, places, variables
+from wattigram.core.contract.image import CType, Image, MemoryLocation, load_image, memory_locations, variables
 from wattigram.core.contract.image.elf import check_image
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.compiler_flags import C_FLAGS, target_flags
-from wattigram.core.firmware.memory_layout import NumberScale, loop_look, number_scales
+from wattigram.core.firmware.memory_layout import NumberScale, buffer_layout, number_scales
 from wattigram.core.model.design import Workspace, open_workspace
 
 SOURCE = """
@@ -79,7 +79,7 @@ def test_every_kind_of_variable_has_its_type(image: Image) -> None:
 
 @needs_compiler
 def test_members_are_found_by_their_path(image: Image) -> None:
-    found = {one.name: one for one in places(image)}
+    found = {one.name: one for one in memory_locations(image)}
     base = found["things[0].small"].address
     assert found["things[1].row"].address == base + 20 + 12
     assert found["things[1].row"].count == 3
@@ -108,7 +108,7 @@ def test_variables_know_their_files_and_those_left_out_are_not_offered(kiln: Wor
     (tmp_path / "own.c").write_text("#include <stdint.h>\nvolatile uint32_t *where(void);\n" + own)
     result = rebuilt(kiln, tmp_path)
     assert result.elf is not None, result.output
-    found = {one.name: one for one in places(load_image(result.elf))}
+    found = {one.name: one for one in memory_locations(load_image(result.elf))}
     assert "unused" not in found
     assert found["mine"].file == "own.c"
     assert found["wg_loop_adc_1"].file == "wg_design.c"
@@ -120,9 +120,9 @@ def test_variables_know_their_files_and_those_left_out_are_not_offered(kiln: Wor
 def test_a_loop_knows_its_signals_and_its_volts(kiln: Workspace, tmp_path: Path) -> None:
     result = built(kiln, tmp_path)
     assert result.elf is not None
-    found = {one.name: one for one in places(load_image(result.elf))}
+    found = {one.name: one for one in memory_locations(load_image(result.elf))}
     assert found["wg_loop_adc_1"].count == 512
-    look = loop_look(kiln, "wg_loop_adc_1")
+    look = buffer_layout(kiln, "wg_loop_adc_1")
     assert look is not None
     assert [look.signal_at(index).name for index in (0, 1, 4, 511)] == [
         "Coil current",
@@ -132,9 +132,9 @@ def test_a_loop_knows_its_signals_and_its_volts(kiln: Workspace, tmp_path: Path)
     ]
     volts = look.volts(kiln, np.array([2048, 0, 1024, 2048, 4096], dtype=np.uint16))
     assert volts.tolist() == pytest.approx([1.65, 0, 0.825, 3.3, 3.3])  # the fourth behind a divider by two
-    assert look.place == Place("DMA 1 place", 0x40030010, CType("uint32_t", "unsigned", 4))
-    assert loop_look(kiln, "wg_began") is None
-    assert loop_look(kiln, "wg_loop_other") is None
+    assert look.place == MemoryLocation("DMA 1 place", 0x40030010, CType("uint32_t", "unsigned", 4))
+    assert buffer_layout(kiln, "wg_began") is None
+    assert buffer_layout(kiln, "wg_loop_other") is None
 
 
 def test_numbers_stand_for_volts_by_the_scale_of_a_signal(kiln: Workspace) -> None:
@@ -159,7 +159,7 @@ def test_a_real_debug_server_is_read(gdbserver: tuple[Path, int]) -> None:
     listed = subprocess.run(["nm", str(program)], capture_output=True, text=True, check=True).stdout
     symbols = {line.split()[2]: int(line.split()[0], 16) for line in listed.splitlines() if len(line.split()) == 3}
     client = DebugClient("127.0.0.1", port)
-    table = Place("table", symbols["table"], CType("int16_t", "signed", 2), 4)
+    table = MemoryLocation("table", symbols["table"], CType("int16_t", "signed", 2), 4)
     assert table.numbers(client.read(table.address, table.size)).tolist() == [-1, 2, -3, 4]
     first = client.read_word(symbols["counter"])
     client.go()
@@ -189,7 +189,7 @@ def test_damaged_images_give_sentences_only(image: Image) -> None:
             check_image(damaged)
             damaged.sections, damaged.symbols  # noqa: B018 - read, not used
             damaged.place(0x0800_0010)
-            places(damaged)
+            memory_locations(damaged)
         except FirmwareError as fault:
             assert fault.message
             refused += 1

@@ -6,14 +6,14 @@ import numpy as np
 import pytest
 
 from wattigram.core.model.bench import (
-    Floating,
-    Follow,
-    Level,
-    Ramp,
-    Sine,
-    Steps,
+    DcSource,
+    FloatingInput,
+    PairedSource,
+    SineSource,
+    SquareSource,
+    TriangleSource,
     Wiring,
-    followed,
+    resolve_source,
     source_extent_v,
     source_span_s,
     source_voltage,
@@ -21,12 +21,12 @@ from wattigram.core.model.bench import (
 
 TIMES = np.array([0.0, 0.25, 0.5, 0.75, 1.0, 1.25])
 SOURCES = [
-    (Level(voltage_v=1.2), [1.2] * 6),
-    (Sine(offset_v=1.0, amplitude_v=0.5, frequency_hz=Fraction(1)), [1.0, 1.5, 1.0, 0.5, 1.0, 1.5]),
-    (Sine(offset_v=1.0, amplitude_v=0.5, frequency_hz=Fraction(1), phase=0.25), [1.5, 1.0, 0.5, 1.0, 1.5, 1.0]),
-    (Ramp(from_v=0.0, to_v=2.0, period_s=Fraction(1)), [0.0, 1.0, 2.0, 1.0, 0.0, 1.0]),
-    (Steps(low_v=0.1, high_v=3.0, period_s=Fraction(1)), [0.1, 0.1, 3.0, 3.0, 0.1, 0.1]),
-    (Steps(low_v=0.1, high_v=3.0, period_s=Fraction(1), duty=0.25), [0.1, 0.1, 0.1, 3.0, 0.1, 0.1]),
+    (DcSource(voltage_v=1.2), [1.2] * 6),
+    (SineSource(offset_v=1.0, amplitude_v=0.5, frequency_hz=Fraction(1)), [1.0, 1.5, 1.0, 0.5, 1.0, 1.5]),
+    (SineSource(offset_v=1.0, amplitude_v=0.5, frequency_hz=Fraction(1), phase=0.25), [1.5, 1.0, 0.5, 1.0, 1.5, 1.0]),
+    (TriangleSource(from_v=0.0, to_v=2.0, period_s=Fraction(1)), [0.0, 1.0, 2.0, 1.0, 0.0, 1.0]),
+    (SquareSource(low_v=0.1, high_v=3.0, period_s=Fraction(1)), [0.1, 0.1, 3.0, 3.0, 0.1, 0.1]),
+    (SquareSource(low_v=0.1, high_v=3.0, period_s=Fraction(1), duty=0.25), [0.1, 0.1, 0.1, 3.0, 0.1, 0.1]),
 ]
 
 
@@ -35,7 +35,7 @@ def test_sources_have_their_shape(source: object, volts: list[float]) -> None:
     assert source_voltage(source, TIMES) == pytest.approx(volts, abs=1e-12)  # type: ignore[arg-type]
 
 
-@pytest.mark.parametrize("source", [*(source for source, _volts in SOURCES), Floating()])
+@pytest.mark.parametrize("source", [*(source for source, _volts in SOURCES), FloatingInput()])
 def test_no_voltage_leaves_the_extent(source: object) -> None:
     volts = source_voltage(source, np.linspace(0, 30, 20_001))  # type: ignore[arg-type]
     low, high = source_extent_v(source)  # type: ignore[arg-type]
@@ -45,14 +45,14 @@ def test_no_voltage_leaves_the_extent(source: object) -> None:
 
 
 def test_a_follower_has_the_other_pins_source_and_its_own_noise() -> None:
-    lead = Wiring(pin="A3", resistance_ohm=4700.0, source=Level(voltage_v=1.5, noise_v=0.001))
-    twin = Wiring(pin="B1", resistance_ohm=1.0, source=Follow(pin="A3", noise_v=0.004))
-    assert followed(twin, (lead, twin)) == Level(voltage_v=1.5, noise_v=0.004)
-    quiet = twin.changed(source=Follow(pin="A3"))
-    assert followed(quiet, (lead, quiet)) == Level(voltage_v=1.5, noise_v=0.001)
+    lead = Wiring(pin="A3", resistance_ohm=4700.0, source=DcSource(voltage_v=1.5, noise_v=0.001))
+    twin = Wiring(pin="B1", resistance_ohm=1.0, source=PairedSource(pin="A3", noise_v=0.004))
+    assert resolve_source(twin, (lead, twin)) == DcSource(voltage_v=1.5, noise_v=0.004)
+    quiet = twin.replaced(source=PairedSource(pin="A3"))
+    assert resolve_source(quiet, (lead, quiet)) == DcSource(voltage_v=1.5, noise_v=0.001)
 
 
 def test_a_follower_of_nothing_floats() -> None:
-    twin = Wiring(pin="B1", resistance_ohm=1.0, source=Follow(pin="A3"))
-    assert isinstance(followed(twin, (twin,)), Floating)
-    assert Wiring(pin="B1", resistance_ohm=1.0, source=Floating()).source_ohm >= 1e6
+    twin = Wiring(pin="B1", resistance_ohm=1.0, source=PairedSource(pin="A3"))
+    assert isinstance(resolve_source(twin, (twin,)), FloatingInput)
+    assert Wiring(pin="B1", resistance_ohm=1.0, source=FloatingInput()).source_ohm >= 1e6

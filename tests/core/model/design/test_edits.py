@@ -8,13 +8,13 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.base.errors import EditError
-from wattigram.core.model.bench import Level, Wiring
-from wattigram.core.model.design import Mean, NoiseExpectation, Project, Signal, Window, Workspace
+from wattigram.core.model.bench import DcSource, Wiring
+from wattigram.core.model.design import BlockAverage, NoiseExpectation, Project, Signal, Threshold, Workspace
 from wattigram.core.model.design.edits import (
     AddExpectation,
     AddSignal,
     AddSlot,
-    AddWindow,
+    AddThreshold,
     ChangeExpectation,
     Edit,
     MoveSlot,
@@ -25,24 +25,24 @@ from wattigram.core.model.design.edits import (
     RenameSignal,
     SetAlignment,
     SetBits,
+    SetBufferLength,
     SetBusClock,
     SetCalibration,
     SetDivider,
-    SetFrontEnd,
-    SetItemWidth,
-    SetLoopItems,
+    SetElementWidth,
+    SetFilter,
     SetPeriod,
     SetPin,
-    SetReduce,
     SetReference,
     SetSampling,
-    SetWindow,
+    SetScaling,
+    SetThreshold,
     SetWiring,
     apply_edit,
     describe,
 )
 
-WIRING = Wiring(pin="B7", resistance_ohm=10.0, source=Level(voltage_v=1.0))
+WIRING = Wiring(pin="B7", resistance_ohm=10.0, source=DcSource(voltage_v=1.0))
 NOISE = NoiseExpectation(signal="Door latch", rms_v=0.01)
 CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     (SetDivider("ADC 1", 4), "Divide the clock of ADC 1 by 4", lambda p: p.chains[0].divider, 4),
@@ -61,8 +61,8 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
         lambda p: p.chains[0].trigger.every,
         Fraction(1, 5000),
     ),
-    (SetLoopItems("ADC 1", 256), "Use 256 items in the loop of ADC 1", lambda p: p.chains[0].loop.items, 256),
-    (SetItemWidth("ADC 1", 32), "Move items of 32 bits from ADC 1", lambda p: p.chains[0].loop.width_bits, 32),
+    (SetBufferLength("ADC 1", 256), "Use 256 items in the loop of ADC 1", lambda p: p.chains[0].loop.items, 256),
+    (SetElementWidth("ADC 1", 32), "Move items of 32 bits from ADC 1", lambda p: p.chains[0].loop.width_bits, 32),
     (
         SetSampling("ADC 1", 2, 384, "Door latch"),
         "Sample Door latch for 384 cyc",
@@ -93,25 +93,25 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     ),
     (SetPin("Door latch", "B6"), "Take Door latch from pin B6", lambda p: p.signal("Door latch").pin, "B6"),
     (
-        SetFrontEnd("3.3 V rail", Fraction(1, 3)),
+        SetScaling("3.3 V rail", Fraction(1, 3)),
         "Front end of 3.3 V rail: ÷ 3",
         lambda p: p.signals[3].front_end,
         Fraction(1, 3),
     ),
     (
-        SetReduce("Door latch", Mean(count=4, shift=2)),
+        SetFilter("Door latch", BlockAverage(count=4, shift=2)),
         "Mean of 4 for Door latch",
         lambda p: p.signals[2].reduce,
-        Mean(count=4, shift=2),
+        BlockAverage(count=4, shift=2),
     ),
-    (SetReduce("Upper zone", None), "Do not reduce Upper zone", lambda p: p.signals[1].reduce, None),
+    (SetFilter("Upper zone", None), "Do not reduce Upper zone", lambda p: p.signals[1].reduce, None),
     (
-        AddWindow("Door latch", Window(low=1, high=2)),
+        AddThreshold("Door latch", Threshold(low=1, high=2)),
         "Add a window to Door latch: 1 V to 2 V",
         lambda p: p.signals[2].windows,
-        (Window(low=1, high=2),),
+        (Threshold(low=1, high=2),),
     ),
-    (SetWindow("Upper zone", 0, None), "Remove window 1 of Upper zone", lambda p: p.signals[1].windows, ()),
+    (SetThreshold("Upper zone", 0, None), "Remove window 1 of Upper zone", lambda p: p.signals[1].windows, ()),
     (SetReference("internal"), "Use the internal reference", lambda p: p.reference, "internal"),
     (SetBusClock(Fraction(48_000_000)), "Run the bus at 48 MHz", lambda p: p.bus_clock_hz, 48_000_000),
     (SetWiring(WIRING), "Wire pin B7: level, 10 Ω", lambda p: p.wired("B7"), WIRING),
@@ -142,8 +142,8 @@ def test_an_edit_changes_one_thing_and_says_so(
         (SetDivider("ADC 9", 3), "ADC 9 has no chain"),
         (SetSampling("ADC 1", 9, 384), "has no slot 10"),
         (SetSampling("ADC 1", 0, 7), "sampling cycles 7"),
-        (SetLoopItems("ADC 1", 0), "greater than or equal to 2"),
-        (SetLoopItems("ADC 1", 100_000), "more than 65535"),
+        (SetBufferLength("ADC 1", 0), "greater than or equal to 2"),
+        (SetBufferLength("ADC 1", 100_000), "more than 65535"),
         (RemoveSlot("ADC 1", -1), "has no slot 0"),
         (AddSlot("ADC 1", "Nothing", 32), "no signal “Nothing”"),
         (RenameSignal("Upper zone", "Door latch"), "already"),

@@ -7,32 +7,32 @@ import pytest
 from tests.paths import EXAMPLES
 from wattigram.core.base.errors import EditError
 from wattigram.core.model.design import (
+    BlockAverage,
     Comparator,
     Dma,
     EdgeTrigger,
     Fifo,
     FollowTrigger,
     Interrupt,
-    LowPass,
-    Mean,
+    LowPassFilter,
     Polling,
-    Sum,
+    SumFilter,
+    Threshold,
     TimerTrigger,
-    Window,
     Workspace,
     open_workspace,
 )
 from wattigram.core.model.design.edits import (
     AddSlot,
-    AddWindow,
+    AddThreshold,
     Edit,
     SetAlignment,
     SetClock,
     SetComparator,
-    SetItemWidth,
+    SetElementWidth,
+    SetFilter,
     SetPerTrigger,
     SetPin,
-    SetReduce,
     SetRetrieval,
     SetSampling,
     SetTrigger,
@@ -69,8 +69,8 @@ def safety() -> Workspace:
         (SetSampling("ADC", 0, 4), "one sampling time for all slots"),
         (SetClock("ADC", "bus", 3), "divider 3 is not to be had"),
         (SetPin("Pedal", "supply ÷ 2"), "pin supply ÷ 2 is not to be had"),
-        (SetReduce("Pedal", Mean(count=4, shift=2, by="hardware")), "a hardware mean is not to be had"),
-        (AddWindow("Pedal", Window(low=1, high=2, by="hardware")), "has 0 hardware windows, 1 are wanted"),
+        (SetFilter("Pedal", BlockAverage(count=4, shift=2, by="hardware")), "a hardware mean is not to be had"),
+        (AddThreshold("Pedal", Threshold(low=1, high=2, by="hardware")), "has 0 hardware windows, 1 are wanted"),
         (SetComparator(Comparator(name="Comparator 1", signal="Pedal", threshold_v=1)), "comparator: Comparator 1"),
     ],
 )
@@ -85,8 +85,11 @@ def test_the_small_part_says_what_it_has_not(pedal: Workspace, edit: Edit, words
     [
         (SetClock("ADC 1", "own", 4), "has no oscillator of its own"),
         (SetRetrieval("ADC 2", Fifo(mark=17)), "The FIFO holds 16, a mark at 17 is never reached"),
-        (SetReduce("Upper zone", Mean(count=24, shift=4, by="hardware")), "a hardware count of 24 is not to be had"),
-        (SetReduce("Upper zone", Sum(count=512, by="hardware")), "a hardware count of 512"),
+        (
+            SetFilter("Upper zone", BlockAverage(count=24, shift=4, by="hardware")),
+            "a hardware count of 24 is not to be had",
+        ),
+        (SetFilter("Upper zone", SumFilter(count=512, by="hardware")), "a hardware count of 512"),
         (SetPin("Coil current", "A2", "A3"), ""),
         (
             SetComparator(Comparator(name="Comparator 1", signal="Door latch", threshold_v=1, hysteresis_v=0.01)),
@@ -100,7 +103,7 @@ def test_the_small_part_says_what_it_has_not(pedal: Workspace, edit: Edit, words
             SetComparator(Comparator(name="Comparator 1", signal="Upper zone", against="pin", threshold_v=1)),
             "threshold pin None",
         ),
-        (SetItemWidth("ADC 1", 16), ""),
+        (SetElementWidth("ADC 1", 16), ""),
         (SetPerTrigger("ADC 1", "conversion"), ""),
         (SetAlignment("ADC 1", "left"), ""),
     ],
@@ -115,12 +118,12 @@ def test_the_large_part_says_what_it_has_not(safety: Workspace, edit: Edit, word
 
 
 def test_a_low_pass_in_hardware_and_many_windows(safety: Workspace) -> None:
-    assert apply_edit(safety, SetReduce("3.3 V rail", LowPass(shift=4, by="hardware")))
+    assert apply_edit(safety, SetFilter("3.3 V rail", LowPassFilter(shift=4, by="hardware")))
     crowded = safety
     for _ in range(4):
-        crowded = apply_edit(crowded, AddWindow("Door latch", Window(low=1, high=2, by="hardware", on="raw")))
+        crowded = apply_edit(crowded, AddThreshold("Door latch", Threshold(low=1, high=2, by="hardware", on="raw")))
     with pytest.raises(EditError, match="has 4 hardware windows, 5 are wanted"):
-        apply_edit(crowded, AddWindow("Door latch", Window(low=1, high=2, by="hardware", on="raw")))
+        apply_edit(crowded, AddThreshold("Door latch", Threshold(low=1, high=2, by="hardware", on="raw")))
 
 
 def test_a_signal_twice_is_possible_where_order_is_free(kiln: Workspace, safety: Workspace) -> None:

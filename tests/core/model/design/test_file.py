@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.conftest import edited
 from tests.paths import KILN
 from wattigram.core.base.errors import PartError, ProjectError, WattigramError
-from wattigram.core.model.bench import Level, Sine, Wiring
+from wattigram.core.model.bench import DcSource, SineSource, Wiring
 from wattigram.core.model.design import (
     Workspace,
     build_mark,
@@ -43,7 +43,7 @@ def test_any_value_survives_its_file(kiln: Workspace, hertz: Fraction, ohm: floa
     design = edited(
         kiln,
         SetWiring(
-            Wiring(pin="A2", resistance_ohm=ohm, source=Sine(offset_v=volts, amplitude_v=1.0, frequency_hz=hertz))
+            Wiring(pin="A2", resistance_ohm=ohm, source=SineSource(offset_v=volts, amplitude_v=1.0, frequency_hz=hertz))
         ),
         RenameSignal("Coil current", name),
         SetPeriod("ADC 1", 1 / hertz),
@@ -90,10 +90,10 @@ def test_version_2_is_read_as_it_was_meant(kiln: Workspace) -> None:
 def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
     mark = build_mark(kiln.project)
     assert len(mark) == 8
-    rewired = edited(kiln, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=Level(voltage_v=1.0))))
+    rewired = edited(kiln, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=1.0))))
     assert rewired.build_mark == mark
     assert edited(kiln, SetPeriod("ADC 1", Fraction(1, 5000))).build_mark != mark
-    assert build_mark(kiln.project.changed(name="other", expectations=())) == mark
+    assert build_mark(kiln.project.replaced(name="other", expectations=())) == mark
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,7 @@ import pytest
 from tests.paths import EXAMPLES
 from wattigram.core.advise.comparison import consequences
 from wattigram.core.base.errors import EditError
-from wattigram.core.model.bench import Follow
+from wattigram.core.model.bench import PairedSource
 from wattigram.core.model.design import EdgeTrigger, Signal, Workspace, open_workspace
 from wattigram.core.model.design.clipboard import clip_chain, clip_signals, paste
 from wattigram.core.model.design.edits import AddSignal, SetPin, SetTrigger, SwapPins, apply_edit
@@ -51,7 +51,7 @@ def test_a_move_takes_its_wiring_and_its_followers_along(kiln: Workspace) -> Non
     assert after.wired("A3") is None
     follower = after.wired("B1")
     assert follower is not None
-    assert isinstance(follower.source, Follow)
+    assert isinstance(follower.source, PairedSource)
     assert follower.source.pin == "B6"
 
 

@@ -13,19 +13,20 @@ from wattigram.core.model.design import (
     Dma,
     FreeRunningTrigger,
     Interrupt,
-    LowPass,
+    LowPassFilter,
+    MovingAverage,
     Project,
     Reader,
-    RunningMean,
+    RedundantPair,
     SoftwareTrigger,
-    Sum,
+    SumFilter,
+    Threshold,
     TimerTrigger,
-    Twin,
-    Window,
     Workspace,
 )
 from wattigram.core.model.design.edits import (
-    AddWindow,
+    AddThreshold,
+    CompositeEdit,
     Edit,
     OrderSlots,
     RemoveChain,
@@ -34,20 +35,19 @@ from wattigram.core.model.design.edits import (
     RenameSignal,
     SetClock,
     SetComparator,
-    SetHandler,
+    SetFilter,
+    SetIsrCost,
     SetPeriod,
     SetPerTrigger,
     SetPin,
     SetProjectName,
     SetReader,
-    SetReduce,
+    SetRedundantPair,
     SetRetrieval,
     SetSamplings,
     SetStartup,
+    SetThreshold,
     SetTrigger,
-    SetTwin,
-    SetWindow,
-    Several,
     SwapPins,
     apply_edit,
     describe,
@@ -71,7 +71,7 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
         "endless",
     ),
     (SetRetrieval("ADC 1", Interrupt()), "Fetch results of ADC 1 by interrupt", lambda p: p.chains[0].dma, None),
-    (SetHandler("ADC 1", 99), "The handler of ADC 1 takes 99 cyc", lambda p: p.chains[0].loop.handler_cycles, 99),
+    (SetIsrCost("ADC 1", 99), "The handler of ADC 1 takes 99 cyc", lambda p: p.chains[0].loop.handler_cycles, 99),
     (
         SetReader("ADC 1", Reader(width_bits=8)),
         "Read items of ADC 1 otherwise",
@@ -100,25 +100,25 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     (RemoveChain("ADC 2"), "Do not use ADC 2", lambda p: len(p.chains), 1),
     (SetComparator(COMPARATOR), "Comparator 1 on Upper zone at 1.6 V", lambda p: p.comparators, (COMPARATOR,)),
     (
-        SetTwin("Upper zone, twin", Twin(of="Upper zone", within_v=0.1)),
+        SetRedundantPair("Upper zone, twin", RedundantPair(of="Upper zone", within_v=0.1)),
         "Hold Upper zone, twin against Upper zone",
         lambda p: p.signals[4].twin.within_v,
         0.1,
     ),
-    (SetTwin("Upper zone, twin", None), "Upper zone, twin is no twin", lambda p: p.signals[4].twin_of, None),
+    (SetRedundantPair("Upper zone, twin", None), "Upper zone, twin is no twin", lambda p: p.signals[4].twin_of, None),
     (
-        SetReduce("Door latch", LowPass(shift=4)),
+        SetFilter("Door latch", LowPassFilter(shift=4)),
         "Low-pass Door latch with shift 4",
         lambda p: p.signals[2].reduce.count,
         16,
     ),
     (
-        SetReduce("Door latch", RunningMean(count=8, shift=3)),
+        SetFilter("Door latch", MovingAverage(count=8, shift=3)),
         "Running mean of 8 for Door latch",
         lambda p: p.signals[2].reduce.kind,
         "running-mean",
     ),
-    (SetReduce("Door latch", Sum(count=8)), "Sum of 8 for Door latch", lambda p: p.signals[2].reduce.shift, 0),
+    (SetFilter("Door latch", SumFilter(count=8)), "Sum of 8 for Door latch", lambda p: p.signals[2].reduce.shift, 0),
     (
         SetPin("Door latch", "temperature"),
         "Take Door latch from temperature",
@@ -133,7 +133,7 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     ),
     (SetProjectName("Other"), "Call the project Other", lambda p: p.name, "Other"),
     (
-        Several((SetHandler("ADC 1", 1), SetHandler("ADC 2", 2)), "Both"),
+        CompositeEdit((SetIsrCost("ADC 1", 1), SetIsrCost("ADC 2", 2)), "Both"),
         "Both",
         lambda p: [c.loop.handler_cycles for c in p.chains],
         [1, 2],
@@ -163,7 +163,7 @@ def test_a_period_forgets_registers_written_by_hand(kiln: Workspace) -> None:
 
 
 def test_a_signal_goes_with_all_that_leans_on_it(kiln: Workspace) -> None:
-    leaning = apply_edit(kiln, AddWindow("Door latch", Window(low=-1, high=1, target_signal="Upper zone")))
+    leaning = apply_edit(kiln, AddThreshold("Door latch", Threshold(low=-1, high=1, target_signal="Upper zone")))
     leaning = apply_edit(leaning, SetComparator(COMPARATOR))
     gone = apply_edit(leaning, RemoveSignal("Upper zone")).project
     assert gone.comparators == ()
@@ -174,17 +174,17 @@ def test_a_signal_goes_with_all_that_leans_on_it(kiln: Workspace) -> None:
 
 
 def test_limits_in_codes_are_kept_as_codes(kiln: Workspace) -> None:
-    window = Window(low="0x1F0", high="2607 LSB", hysteresis_v=0.01)
-    after = apply_edit(kiln, AddWindow("Door latch", window))
+    window = Threshold(low="0x1F0", high="2607 LSB", hysteresis_v=0.01)
+    after = apply_edit(kiln, AddThreshold("Door latch", window))
     again = parse_project(project_text(after.project), "again").signal("Door latch").windows[0]
     assert isinstance(again.low, Code)
     assert (again.low, again.high) == (496, 2607)
     with pytest.raises(EditError, match="has no window 3"):
-        apply_edit(after, SetWindow("Door latch", 2, None))
+        apply_edit(after, SetThreshold("Door latch", 2, None))
 
 
 def test_what_is_not_there_cannot_be_changed(kiln: Workspace) -> None:
-    for edit in (RemoveChain("ADC 9"), SetHandler("ADC 9", 1), SwapPins("Coil current", "Nothing")):
+    for edit in (RemoveChain("ADC 9"), SetIsrCost("ADC 9", 1), SwapPins("Coil current", "Nothing")):
         with pytest.raises(EditError):
             apply_edit(kiln, edit)
     with pytest.raises(EditError, match="has other slots"):

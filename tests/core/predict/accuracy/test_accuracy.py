@@ -9,20 +9,29 @@ from hypothesis import strategies as st
 
 from tests.conftest import edited
 from wattigram.core.board.settling import Node, sampled
-from wattigram.core.model.design import AnyStage, LowPass, Mean, RunningMean, Scale, Sum, Workspace, chain_scale
-from wattigram.core.model.design.edits import SetAlignment, SetBits, SetReduce, SetSampling
+from wattigram.core.model.design import (
+    AnyStage,
+    BlockAverage,
+    LowPassFilter,
+    MovingAverage,
+    Scale,
+    SumFilter,
+    Workspace,
+    chain_scale,
+)
+from wattigram.core.model.design.edits import SetAlignment, SetBits, SetFilter, SetSampling
 from wattigram.core.predict.accuracy import (
+    accumulator_bits,
     adequate_sampling_s,
-    block_mean_cutoff_hz,
-    block_mean_gain,
+    block_average_cutoff_hz,
+    block_average_gain,
     carry_over,
     low_pass_cutoff_hz,
     settling_residue,
     signal_noise,
     slot_settling,
-    sum_bits,
 )
-from wattigram.core.predict.accuracy.averaging import stage_truncation
+from wattigram.core.predict.accuracy.averaging import filter_truncation
 
 SCALE = Scale(12, 3.3, 4096)
 
@@ -121,13 +130,13 @@ def test_longer_sampling_never_leaves_more(ohm: float, seconds: float) -> None:
 
 @pytest.mark.parametrize(("count", "hertz"), [(16, 277.3), (64, 69.2)])
 def test_worked_cutoff_of_a_mean(count: int, hertz: float) -> None:
-    assert block_mean_cutoff_hz(count, 10_000) == pytest.approx(hertz, abs=0.06)
+    assert block_average_cutoff_hz(count, 10_000) == pytest.approx(hertz, abs=0.06)
 
 
 def test_a_mean_has_nulls_at_multiples_of_its_rate() -> None:
     for multiple in range(1, 8):
-        assert block_mean_gain(16, multiple * 625.0, 10_000) == pytest.approx(0, abs=1e-12)
-    assert block_mean_gain(16, 0.0, 10_000) == 1.0
+        assert block_average_gain(16, multiple * 625.0, 10_000) == pytest.approx(0, abs=1e-12)
+    assert block_average_gain(16, 0.0, 10_000) == 1.0
 
 
 @pytest.mark.parametrize(("shift", "hertz"), [(4, 102.8), (6, 25.06)])
@@ -137,7 +146,7 @@ def test_worked_cutoff_of_a_low_pass(shift: int, hertz: float) -> None:
 
 @pytest.mark.parametrize(("count", "bits"), [(512, 21), (1, 12), (2, 13), (3, 14), (16, 16), (17, 17)])
 def test_a_sum_needs_room(count: int, bits: int) -> None:
-    assert sum_bits(count, 12) == bits
+    assert accumulator_bits(count, 12) == bits
 
 
 def test_noise_is_source_converter_and_quantisation(kiln: Workspace) -> None:
@@ -154,20 +163,20 @@ def test_noise_is_source_converter_and_quantisation(kiln: Workspace) -> None:
 @pytest.mark.parametrize(
     ("stage", "bias"),
     [
-        (Mean(count=4, shift=2), -0.375),
-        (Mean(count=16, shift=4), -0.46875),
-        (RunningMean(count=16, shift=4), -0.46875),
-        (Sum(count=16, shift=2), -0.375 / 4),
-        (Sum(count=16), 0.0),
-        (LowPass(shift=4), 0.0),
+        (BlockAverage(count=4, shift=2), -0.375),
+        (BlockAverage(count=16, shift=4), -0.46875),
+        (MovingAverage(count=16, shift=4), -0.46875),
+        (SumFilter(count=16, shift=2), -0.375 / 4),
+        (SumFilter(count=16), 0.0),
+        (LowPassFilter(shift=4), 0.0),
     ],
 )
 def test_a_shift_truncates(stage: AnyStage, bias: float) -> None:
-    assert stage_truncation(stage).bias_lsb == pytest.approx(bias)
+    assert filter_truncation(stage).bias_lsb == pytest.approx(bias)
 
 
 def test_quantisation_does_not_average_without_noise(kiln: Workspace) -> None:
-    design = edited(kiln, SetBits("ADC 1", 8), SetReduce("3.3 V rail", Mean(count=64, shift=6)))
+    design = edited(kiln, SetBits("ADC 1", 8), SetFilter("3.3 V rail", BlockAverage(count=64, shift=6)))
     noise = signal_noise(design, design.project.chains[0], design.project.signal("3.3 V rail"))
     assert noise.input_lsb < 0.5
     assert noise.reduced_lsb >= 1 / math.sqrt(12)

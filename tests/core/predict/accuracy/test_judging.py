@@ -11,62 +11,69 @@ from hypothesis import strategies as st
 
 from tests.conftest import edited
 from tests.paths import EXAMPLES
-from wattigram.core.model.bench import Ramp, Sine, Steps, Wiring, source_crossings, source_slope_v_s
+from wattigram.core.model.bench import (
+    SineSource,
+    SquareSource,
+    TriangleSource,
+    Wiring,
+    source_crossings,
+    source_slope_v_s,
+)
 from wattigram.core.model.design import (
+    BlockAverage,
     Comparator,
-    LowPass,
-    Mean,
-    RunningMean,
-    Sum,
+    LowPassFilter,
+    MovingAverage,
+    SumFilter,
+    Threshold,
     TimerTrigger,
-    Window,
     Workspace,
     open_workspace,
 )
 from wattigram.core.model.design.edits import (
-    AddWindow,
+    AddThreshold,
     RemoveSlot,
+    SetBufferLength,
     SetClock,
     SetComparator,
-    SetLoopItems,
-    SetReduce,
+    SetFilter,
     SetTrigger,
     SetWiring,
 )
 from wattigram.core.predict.accuracy import (
-    Comparison,
-    comparator_figures,
-    comparisons,
+    ComparedPair,
+    comparator_metrics,
+    compared_pairs,
     expected_edges,
+    filter_gain,
+    filter_metrics,
+    filter_noise_share,
     kept_values,
+    pair_metrics,
     signal_noise,
-    stage_figures,
-    stage_gain,
-    stage_noise_share,
-    twin_figures,
+    threshold_latency_s,
     waiting_values,
-    window_latency_s,
 )
 
 
 @pytest.mark.parametrize(
     ("stage", "cutoff_hz", "out_hz", "bits"),
     [
-        (Mean(count=16, shift=4), 277.3, 625.0, 16),
-        (Mean(count=64, shift=6), 69.2, 156.25, 18),
-        (Sum(count=512), 8.65, 19.53125, 21),
-        (RunningMean(count=16, shift=4), 277.3, 10_000.0, 16),
-        (LowPass(shift=4), 102.8, 10_000.0, 16),
-        (LowPass(shift=6), 25.06, 10_000.0, 18),
+        (BlockAverage(count=16, shift=4), 277.3, 625.0, 16),
+        (BlockAverage(count=64, shift=6), 69.2, 156.25, 18),
+        (SumFilter(count=512), 8.65, 19.53125, 21),
+        (MovingAverage(count=16, shift=4), 277.3, 10_000.0, 16),
+        (LowPassFilter(shift=4), 102.8, 10_000.0, 16),
+        (LowPassFilter(shift=6), 25.06, 10_000.0, 18),
     ],
 )
-def test_worked_stages(stage: Mean, cutoff_hz: float, out_hz: float, bits: int) -> None:
-    found = stage_figures(stage, 10_000.0, 12)
+def test_worked_stages(stage: BlockAverage, cutoff_hz: float, out_hz: float, bits: int) -> None:
+    found = filter_metrics(stage, 10_000.0, 12)
     assert found.cutoff_hz == pytest.approx(cutoff_hz, rel=2e-3)
     assert found.rate_hz == out_hz
     assert found.bits == bits
-    assert stage_gain(stage, found.cutoff_hz, 10_000.0) == pytest.approx(math.sqrt(0.5), rel=1e-3)
-    assert stage_gain(stage, 1e-6, 10_000.0) == pytest.approx(1.0, abs=1e-9)
+    assert filter_gain(stage, found.cutoff_hz, 10_000.0) == pytest.approx(math.sqrt(0.5), rel=1e-3)
+    assert filter_gain(stage, 1e-6, 10_000.0) == pytest.approx(1.0, abs=1e-9)
 
 
 @pytest.mark.parametrize("shift", [1, 3, 6])
@@ -76,12 +83,12 @@ def test_what_a_low_pass_leaves_of_white_noise(shift: int) -> None:
     for value in rng.standard_normal(60_000).tolist():
         state += (value - state) * share
         total.append(state)
-    assert float(np.std(total[2000:])) == pytest.approx(stage_noise_share(LowPass(shift=shift)), rel=0.05)
+    assert float(np.std(total[2000:])) == pytest.approx(filter_noise_share(LowPassFilter(shift=shift)), rel=0.05)
 
 
 @given(st.integers(2, 300))
 def test_a_mean_leaves_one_over_the_root(count: int) -> None:
-    assert stage_noise_share(Sum(count=count)) == pytest.approx(1 / math.sqrt(count))
+    assert filter_noise_share(SumFilter(count=count)) == pytest.approx(1 / math.sqrt(count))
 
 
 def experiment(slope: float, noise: float, hysteresis: float, response: float, runs: int = 200) -> float:
@@ -118,7 +125,7 @@ def test_a_comparator_trips_half_the_hysteresis_beside(kiln: Workspace) -> None:
     watched = edited(
         kiln, SetComparator(Comparator(name="Comparator 1", signal="Upper zone", threshold_v=1.7, hysteresis_v=0.015))
     )
-    found = comparator_figures(watched, watched.project.comparators[0])
+    found = comparator_metrics(watched, watched.project.comparators[0])
     assert found.step_v == pytest.approx(3.3 / 32)
     assert found.threshold_v == pytest.approx(16 * 3.3 / 32)
     assert found.rising_v - found.falling_v == pytest.approx(0.015)
@@ -128,19 +135,19 @@ def test_a_comparator_trips_half_the_hysteresis_beside(kiln: Workspace) -> None:
 
 def test_a_source_that_never_gets_there_is_told(kiln: Workspace) -> None:
     high = edited(kiln, SetComparator(Comparator(name="Comparator 1", signal="Upper zone", threshold_v=3.0)))
-    found = comparator_figures(high, high.project.comparators[0])
+    found = comparator_metrics(high, high.project.comparators[0])
     assert (found.edges, found.crossings_hz) == (0.0, 0.0)
 
 
 @pytest.mark.parametrize(
     ("source", "level", "places"),
     [
-        (Sine(offset_v=1, amplitude_v=1, frequency_hz="1 Hz"), 1.5, [(1 / 12, True), (5 / 12, False)]),
-        (Ramp(from_v=0, to_v=2, period_s="1 s"), 0.5, [(0.125, True), (0.875, False)]),
-        (Steps(low_v=0, high_v=2, period_s="1 s", duty=0.25), 1.0, [(0.0, False), (0.75, True)]),
+        (SineSource(offset_v=1, amplitude_v=1, frequency_hz="1 Hz"), 1.5, [(1 / 12, True), (5 / 12, False)]),
+        (TriangleSource(from_v=0, to_v=2, period_s="1 s"), 0.5, [(0.125, True), (0.875, False)]),
+        (SquareSource(low_v=0, high_v=2, period_s="1 s", duty=0.25), 1.0, [(0.0, False), (0.75, True)]),
     ],
 )
-def test_crossings_of_sources(source: Sine, level: float, places: list[tuple[float, bool]]) -> None:
+def test_crossings_of_sources(source: SineSource, level: float, places: list[tuple[float, bool]]) -> None:
     found = source_crossings(source, level)
     assert found is not None
     assert [(pytest.approx(float(at)), rises) for at, rises in found[1]] == places
@@ -150,7 +157,7 @@ def test_crossings_of_sources(source: Sine, level: float, places: list[tuple[flo
 
 def test_a_twin_differs_by_offset_gain_noise_skew_and_settling() -> None:
     safety = open_workspace(EXAMPLES / "kiln-safety")
-    found = twin_figures(safety, safety.project.signal("Upper zone, twin"))
+    found = pair_metrics(safety, safety.project.signal("Upper zone, twin"))
     assert found is not None
     lsb_v = 3.3 / 4096
     assert found.offset_v == pytest.approx(0.8 * lsb_v)
@@ -162,7 +169,7 @@ def test_a_twin_differs_by_offset_gain_noise_skew_and_settling() -> None:
 
 
 def test_skew_counts_what_the_source_moves_meanwhile(kiln: Workspace) -> None:
-    found = twin_figures(kiln, kiln.project.signal("Upper zone, twin"))
+    found = pair_metrics(kiln, kiln.project.signal("Upper zone, twin"))
     assert found is not None
     assert found.skew_s == pytest.approx(1.40625e-6)
     fast = edited(
@@ -171,14 +178,14 @@ def test_skew_counts_what_the_source_moves_meanwhile(kiln: Workspace) -> None:
             Wiring(
                 pin="A3",
                 resistance_ohm=4700.0,
-                source=Sine(offset_v=1.6, amplitude_v=1.0, frequency_hz="10 kHz"),
+                source=SineSource(offset_v=1.6, amplitude_v=1.0, frequency_hz="10 kHz"),
             )
         ),
     )
-    moved = twin_figures(fast, fast.project.signal("Upper zone, twin"))
+    moved = pair_metrics(fast, fast.project.signal("Upper zone, twin"))
     assert moved is not None
     assert moved.skew_v == pytest.approx(2 * math.pi * 1e4 * 1.40625e-6, rel=1e-3)
-    assert twin_figures(kiln, kiln.project.signal("Coil current")) is None
+    assert pair_metrics(kiln, kiln.project.signal("Coil current")) is None
 
 
 def test_a_fast_clock_costs_noise(kiln: Workspace) -> None:
@@ -194,57 +201,57 @@ def test_hardware_means_are_quieter_from_the_start() -> None:
     chain, signal = safety.project.chains[0], safety.project.signal("Upper zone")
     found = signal_noise(safety, chain, signal)
     assert found.raw_lsb == found.reduced_lsb
-    bare = edited(safety, SetReduce("Upper zone", None))
+    bare = edited(safety, SetFilter("Upper zone", None))
     assert signal_noise(bare, bare.project.chains[0], bare.project.signal("Upper zone")).raw_lsb > 3 * found.raw_lsb
 
 
 def test_latency_adds_stage_repetitions_and_hand_over(kiln: Workspace) -> None:
     signal = kiln.project.signal("Upper zone")
-    soft = window_latency_s(kiln, signal, signal.windows[0])
+    soft = threshold_latency_s(kiln, signal, signal.windows[0])
     assert soft == pytest.approx(16e-4 + 13 / 32e6 + 6.4e-3 + 2026 / 96e6)
-    thrice = window_latency_s(kiln, signal, signal.windows[0].changed(times=3))
+    thrice = threshold_latency_s(kiln, signal, signal.windows[0].replaced(times=3))
     assert thrice == pytest.approx(soft + 2 * 16e-4)
-    hard = window_latency_s(kiln, signal, signal.windows[0].changed(by="hardware", on="raw"))
+    hard = threshold_latency_s(kiln, signal, signal.windows[0].replaced(by="hardware", on="raw"))
     assert hard == pytest.approx(1e-4 + 13 / 32e6)
 
 
 def test_a_value_that_is_held_against_another_waits_for_it(kiln: Workspace) -> None:
     signal = kiln.project.signal("Upper zone")
-    window = signal.windows[0].changed(on="raw", target_signal="Upper zone, twin")
-    alone = window_latency_s(kiln, signal, signal.windows[0].changed(on="raw"))
-    assert window_latency_s(kiln, signal, window) == alone
-    slower = edited(kiln, SetLoopItems("ADC 2", 512))  # a half of 25.6 ms instead of 6.4 ms
+    window = signal.windows[0].replaced(on="raw", target_signal="Upper zone, twin")
+    alone = threshold_latency_s(kiln, signal, signal.windows[0].replaced(on="raw"))
+    assert threshold_latency_s(kiln, signal, window) == alone
+    slower = edited(kiln, SetBufferLength("ADC 2", 512))  # a half of 25.6 ms instead of 6.4 ms
     assert alone is not None
-    assert window_latency_s(slower, signal, window) == pytest.approx(alone - 6.4e-3 + 25.6e-3)
+    assert threshold_latency_s(slower, signal, window) == pytest.approx(alone - 6.4e-3 + 25.6e-3)
 
 
 def test_what_waits_is_a_half_with_as_much_again(kiln: Workspace) -> None:
     zone, twin = (kiln.project.signal(name) for name in ("Upper zone", "Upper zone, twin"))
-    raw, reduced = Comparison(zone, twin, False), Comparison(zone, twin, True)
-    assert comparisons(kiln.project) == (Comparison(twin, zone, True),)
+    raw, reduced = ComparedPair(zone, twin, False), ComparedPair(zone, twin, True)
+    assert compared_pairs(kiln.project) == (ComparedPair(twin, zone, True),)
     assert waiting_values(kiln, raw) == 2 * 64 + 4
     assert waiting_values(kiln, reduced) == 2 * 4 + 4
-    slower = edited(kiln, SetLoopItems("ADC 2", 2560))
-    assert waiting_values(slower, raw) == waiting_values(slower, Comparison(twin, zone, False)) == 2 * 1280 + 4
+    slower = edited(kiln, SetBufferLength("ADC 2", 2560))
+    assert waiting_values(slower, raw) == waiting_values(slower, ComparedPair(twin, zone, False)) == 2 * 1280 + 4
     assert waiting_values(edited(kiln, RemoveSlot("ADC 2", 0)), raw) == 0
 
 
 def test_the_faster_of_two_waits_most(kiln: Workspace) -> None:
     zone, twin = (kiln.project.signal(name) for name in ("Upper zone", "Upper zone, twin"))
     fast = edited(kiln, SetTrigger("ADC 2", TimerTrigger(timer="Timer 3", every="10 us")))
-    for pair in (Comparison(zone, twin, False), Comparison(twin, zone, False)):
+    for pair in (ComparedPair(zone, twin, False), ComparedPair(twin, zone, False)):
         assert waiting_values(fast, pair) == 2 * 640 + 4
 
 
 def test_a_share_of_memory_is_for_what_waits(kiln: Workspace) -> None:
     assert kept_values(kiln) == 512  # 98304 bytes / 4 / 32 = 768
-    around = Window(low="-1 V", high="1 V", target_signal="Upper zone")
-    two = edited(kiln, AddWindow("Door latch", around))
-    assert len(comparisons(two.project)) == 2
+    around = Threshold(low="-1 V", high="1 V", target_signal="Upper zone")
+    two = edited(kiln, AddThreshold("Door latch", around))
+    assert len(compared_pairs(two.project)) == 2
     assert kept_values(two) == 256
     judged = [
-        signal.changed(windows=(around.changed(by="hardware"),)) if signal.name == "Door latch" else signal
+        signal.replaced(windows=(around.replaced(by="hardware"),)) if signal.name == "Door latch" else signal
         for signal in kiln.project.signals
     ]
-    assert len(comparisons(kiln.project.changed(signals=tuple(judged)))) == 1  # hardware keeps nothing
+    assert len(compared_pairs(kiln.project.replaced(signals=tuple(judged)))) == 1  # hardware keeps nothing
     assert kept_values(Workspace(kiln.project, kiln.part.model_copy(update={"memory": None}))) == 4096

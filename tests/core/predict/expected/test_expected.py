@@ -7,18 +7,18 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.board.settling import Node, sampled
-from wattigram.core.model.bench import Level, Wiring, source_voltage
-from wattigram.core.model.design import Watch, Window, Workspace
-from wattigram.core.model.design.edits import AddSlot, SetReduce, SetSampling, SetWindow, SetWiring
+from wattigram.core.model.bench import DcSource, Wiring, source_voltage
+from wattigram.core.model.design import Threshold, Watch, Workspace
+from wattigram.core.model.design.edits import AddSlot, SetFilter, SetSampling, SetThreshold, SetWiring
 from wattigram.core.predict.expected import (
     expected_events,
+    expected_filtered,
     expected_raw,
-    expected_reduced,
     expected_settled_at,
     workspace_at,
 )
 from wattigram.core.predict.pins import input_source
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 ZONE = Watch("window", "Upper zone")
 
@@ -26,7 +26,7 @@ ZONE = Watch("window", "Upper zone")
 def step_by_step(workspace: Workspace, cycles: int) -> np.ndarray:
     """Readings of the first converter, one slot after another as a capacitor does it: (cycles, slots) volts."""
     chain = workspace.project.chains[0]
-    timing = cycle_timing(workspace, chain)
+    timing = scan_timing(workspace, chain)
     held, readings = 0.0, np.empty((cycles, len(chain.slots)))
     off: dict[str, tuple[float, float]] = {}
     for cycle in range(cycles):
@@ -82,19 +82,19 @@ def test_the_signals_own_volts_are_before_the_front_end(kiln: Workspace) -> None
 
 
 def test_beyond_the_reference_full_scale_is_expected(kiln: Workspace) -> None:
-    hot = edited(kiln, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=Level(voltage_v=5.0))))
+    hot = edited(kiln, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=5.0))))
     assert expected_raw(((0, hot),), "ADC 1", "Coil current", 0, 5).settled_v == pytest.approx(3.3)
     assert expected_settled_at(hot, "Coil current", np.zeros(3)) == pytest.approx(3.3)
 
 
 def test_reduced_values_are_means_of_raw_ones(kiln: Workspace) -> None:
     raw = expected_raw(((0, kiln),), "ADC 1", "Upper zone", 0, 160)
-    reduced = expected_reduced(((0, kiln),), "ADC 1", "Upper zone", 0, 10)
+    reduced = expected_filtered(((0, kiln),), "ADC 1", "Upper zone", 0, 10)
     # The sum of sixteen is shifted by four: what is cut off is 15/32 LSB of the converter on the mean.
     lsb_v = 3.3 / 4096
     assert reduced.settled_v == pytest.approx(raw.settled_v.reshape(10, 16).mean(axis=1) - 15 / 32 * lsb_v)
     assert reduced.times_s == pytest.approx(raw.times_s[15::16])
-    part = expected_reduced(((0, kiln),), "ADC 1", "Upper zone", 4, 7)
+    part = expected_filtered(((0, kiln),), "ADC 1", "Upper zone", 4, 7)
     assert part.settled_v == pytest.approx(reduced.settled_v[4:7])
 
 
@@ -106,7 +106,7 @@ def test_two_slots_of_a_signal_are_interleaved(kiln: Workspace) -> None:
 
 
 def test_a_knob_turned_holds_from_its_tick_on(kiln: Workspace) -> None:
-    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=Level(voltage_v=1.0))))
+    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=1.0))))
     history = ((0, kiln), (96_000_000 // 10_000 * 50, turned))
     stream = expected_raw(history, "ADC 1", "3.3 V rail", 0, 100)
     assert stream.settled_v[:50] == pytest.approx(3.3)
@@ -134,11 +134,11 @@ def test_the_demo_crosses_its_window_twice_a_period(kiln: Workspace) -> None:
     ],
 )
 def test_each_condition_has_its_crossings(kiln: Workspace, condition: str, times: list[tuple[float, bool]]) -> None:
-    window = Window(low=1.6, high=2.1, condition=condition, on="raw", hysteresis_v=0.01)  # type: ignore[arg-type]
+    window = Threshold(low=1.6, high=2.1, condition=condition, on="raw", hysteresis_v=0.01)  # type: ignore[arg-type]
     if condition == "below":
-        window = window.changed(hysteresis_v=0.02)
+        window = window.replaced(hysteresis_v=0.02)
     events = expected_events(
-        ((0, edited(kiln, SetReduce("Upper zone", None), SetWindow("Upper zone", 0, window))),),
+        ((0, edited(kiln, SetFilter("Upper zone", None), SetThreshold("Upper zone", 0, window))),),
         ZONE,
         lambda chain: 40_000,
     )

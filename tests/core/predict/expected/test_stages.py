@@ -13,17 +13,26 @@ from tests.paths import EXAMPLES
 from wattigram.core.board import Run
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
-from wattigram.core.model.design import LowPass, Mean, RunningMean, Sum, Watch, Window, Workspace, open_workspace
-from wattigram.core.model.design.edits import AddWindow, Edit, SetReduce, SetSampling
+from wattigram.core.model.design import (
+    BlockAverage,
+    LowPassFilter,
+    MovingAverage,
+    SumFilter,
+    Threshold,
+    Watch,
+    Workspace,
+    open_workspace,
+)
+from wattigram.core.model.design.edits import AddThreshold, Edit, SetFilter, SetSampling
 from wattigram.core.predict.expected import (
-    StampedInstants,
-    SteadyInstants,
+    SteadyTimes,
+    TimestampedTimes,
     expected_events,
+    expected_filtered,
     expected_raw,
-    expected_reduced,
     unwrap_stamps,
 )
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 from wattigram.core.silicon.deploy import effective_config
 
 
@@ -40,17 +49,23 @@ def board_streams(workspace: Workspace, seconds: float) -> dict[int, np.ndarray]
 
 @pytest.mark.parametrize(
     "stage",
-    [Mean(count=8, shift=3), Sum(count=8), RunningMean(count=8, shift=3), LowPass(shift=3), LowPass(shift=6)],
+    [
+        BlockAverage(count=8, shift=3),
+        SumFilter(count=8),
+        MovingAverage(count=8, shift=3),
+        LowPassFilter(shift=3),
+        LowPassFilter(shift=6),
+    ],
     ids=lambda stage: f"{stage.kind} {stage.count}",
 )
 @pytest.mark.parametrize("signal", ["Upper zone", "Coil current"])
-def test_stages_are_expected_as_the_board_has_them(cured: Workspace, stage: Mean, signal: str) -> None:
-    workspace = edited(cured, SetReduce(signal, stage))
+def test_stages_are_expected_as_the_board_has_them(cured: Workspace, stage: BlockAverage, signal: str) -> None:
+    workspace = edited(cured, SetFilter(signal, stage))
     taps = [one.name for one in effective_config(workspace).taps]
     items = board_streams(workspace, 0.6)[REDUCED_STREAM + taps.index(signal)]
     count = len(items) - 2
-    found = expected_reduced(((0, workspace),), "ADC 1", signal, 0, count)
-    volts = items[:count] * (3.3 / 4096) / stage.believed_gain
+    found = expected_filtered(((0, workspace),), "ADC 1", signal, 0, count)
+    volts = items[:count] * (3.3 / 4096) / stage.assumed_gain
     # Integer shifts cut off up to a count, a low-pass that starts from its first sample twice.
     assert np.abs(volts - found.predicted_v).max() < 2.1 * 3.3 / 4096
 
@@ -58,8 +73,8 @@ def test_stages_are_expected_as_the_board_has_them(cured: Workspace, stage: Mean
 @given(st.integers(0, 4000), st.integers(1, 300))
 def test_a_stretch_from_the_middle_is_the_same(begin: int, count: int) -> None:
     workspace = open_workspace(EXAMPLES / "wheel-pedal")
-    whole = expected_reduced(((0, workspace),), "ADC", "Motor current", 0, begin + count)
-    part = expected_reduced(((0, workspace),), "ADC", "Motor current", begin, begin + count)
+    whole = expected_filtered(((0, workspace),), "ADC", "Motor current", 0, begin + count)
+    part = expected_filtered(((0, workspace),), "ADC", "Motor current", begin, begin + count)
     assert part.settled_v == pytest.approx(whole.settled_v[begin:], abs=1e-8)
     assert part.times_s == pytest.approx(whole.times_s[begin:])
 
@@ -81,7 +96,7 @@ def test_stamped_items_are_expected_where_they_were_held() -> None:
     streams = board_streams(pedal, 0.5)
     items, stamps = streams[0].reshape(-1, 2), streams[STAMP_STREAM].astype(np.int64).reshape(-1, 2)
     chain = pedal.project.chains[0]
-    instants = StampedInstants(pedal, chain, stamps, 16_000_000)
+    instants = TimestampedTimes(pedal, chain, stamps, 16_000_000)
     found = expected_raw(((0, pedal),), "ADC", "Motor current", 0, len(items), instants)
     assert found.times_s == pytest.approx(stamps[:, 1] / 16e6)
     assert np.abs(items[:, 1] * 5 / 1024 - found.predicted_v).max() < 1.1 * 5 / 1024
@@ -98,26 +113,26 @@ def test_stamps_are_unwrapped(gaps: list[int], start: int, frame: int) -> None:
 
 def test_cycles_beyond_the_stamps_go_on_evenly(kiln: Workspace) -> None:
     chain = kiln.project.chains[0]
-    even = SteadyInstants(kiln, chain)
+    even = SteadyTimes(kiln, chain)
     ticks = np.rint(even.held_s(10, 20) * 96e6).astype(np.int64) + 960_000
-    found = StampedInstants(kiln, chain, ticks, 96_000_000, first=10)
+    found = TimestampedTimes(kiln, chain, ticks, 96_000_000, first=10)
     late = found.held_s(8, 23) - even.held_s(8, 23)
     assert late == pytest.approx(0.01, abs=1e-7)
     assert found.cycle_at(int(ticks[3, 0])) == 13
-    assert float(cycle_timing(kiln, chain).cycle_s) == pytest.approx(1e-4)
+    assert float(scan_timing(kiln, chain).cycle_s) == pytest.approx(1e-4)
 
 
 @pytest.mark.parametrize(
     ("window", "entered"),
     [
-        (Window(low=-0.2, high=0.2, on="raw", target_v=1.7), [True, False, True]),
-        (Window(low=1.0, high=2.0, on="raw", times=5, hysteresis_v=0.01), [True]),
-        (Window(low=1.0, high=2.0, on="raw", rearm=False), [True]),
-        (Window(low=1.0, high=2.0, on="raw", enabled=False), []),
+        (Threshold(low=-0.2, high=0.2, on="raw", target_v=1.7), [True, False, True]),
+        (Threshold(low=1.0, high=2.0, on="raw", times=5, hysteresis_v=0.01), [True]),
+        (Threshold(low=1.0, high=2.0, on="raw", rearm=False), [True]),
+        (Threshold(low=1.0, high=2.0, on="raw", enabled=False), []),
     ],
 )
-def test_windows_of_every_kind_are_expected(kiln: Workspace, window: Window, entered: list[bool]) -> None:
-    edits: tuple[Edit, ...] = (SetReduce("Upper zone", None), AddWindow("Upper zone", window))
+def test_windows_of_every_kind_are_expected(kiln: Workspace, window: Threshold, entered: list[bool]) -> None:
+    edits: tuple[Edit, ...] = (SetFilter("Upper zone", None), AddThreshold("Upper zone", window))
     workspace = edited(kiln, *edits)
     events = expected_events(((0, workspace),), Watch("window", "Upper zone", 1), lambda chain: 23_000)
     assert [event.entered for event in events][: len(entered)] == entered
@@ -125,8 +140,8 @@ def test_windows_of_every_kind_are_expected(kiln: Workspace, window: Window, ent
 
 
 def test_a_deviation_from_another_signal_is_expected(kiln: Workspace) -> None:
-    window = Window(low=-0.3, high=0.3, on="raw", target_signal="Upper zone")
-    workspace = edited(kiln, SetSampling("ADC 1", 2, 384), AddWindow("Door latch", window))
+    window = Threshold(low=-0.3, high=0.3, on="raw", target_signal="Upper zone")
+    workspace = edited(kiln, SetSampling("ADC 1", 2, 384), AddThreshold("Door latch", window))
     events = expected_events(((0, workspace),), Watch("window", "Door latch"), lambda chain: 5_000)
     assert [event.entered for event in events] == [True]
     assert events[0].value_v == pytest.approx(0.02 - 1.2, abs=0.01)

@@ -14,20 +14,20 @@ from wattigram.core.contract.shapes import PointsShape, PulseShape, SawtoothShap
 from wattigram.core.model.bench import (
     Battery,
     Bridge,
+    DcSource,
     Jumper,
-    Level,
-    Played,
-    Ramp,
-    Serial,
+    SerialSource,
+    ShapeSource,
     SignalGenerator,
-    Sine,
+    SineSource,
     Source,
-    Steps,
+    SquareSource,
     Supply,
-    Sweep,
+    SweptSource,
     Switch,
     Thermistor,
-    Tied,
+    TiedInput,
+    TriangleSource,
     Wiring,
     source_crossings,
     source_extent_v,
@@ -60,9 +60,9 @@ def ntc(degc: float) -> float:
 
 
 CASES: list[tuple[str, Source, list[float]]] = [
-    ("ground", Tied(to="ground"), [0.0] * 7),
-    ("reference", Tied(to="reference"), [3.3] * 7),
-    ("half", Tied(to="half"), [1.65] * 7),
+    ("ground", TiedInput(to="ground"), [0.0] * 7),
+    ("reference", TiedInput(to="reference"), [3.3] * 7),
+    ("half", TiedInput(to="half"), [1.65] * 7),
     ("switch open", Switch(open_v=3.3), [3.3] * 7),
     ("switch closed", Switch(is_closed=True, closed_v=0.02), [0.02] * 7),
     ("supply as set", Supply(voltage_v=1.5), [1.5] * 7),
@@ -98,7 +98,7 @@ CASES: list[tuple[str, Source, list[float]]] = [
         SignalGenerator(shape=SineShape(), amplitude_v=1.0, offset_v=1.5, frequency_hz=1),
         [1.5 + math.sin(2 * math.pi * one) for one in T],
     ),
-    ("idle wire", Serial(every="1 ms"), [3.3] * 7),
+    ("idle wire", SerialSource(every="1 ms"), [3.3] * 7),
 ]
 
 
@@ -125,7 +125,7 @@ def test_a_battery_sags_with_its_time_constant() -> None:
 
 
 def test_a_sweep_goes_through_its_frequencies() -> None:
-    source = Sweep(offset_v=1.0, amplitude_v=0.5, from_hz=10, to_hz=30, lasting_s="1 s")
+    source = SweptSource(offset_v=1.0, amplitude_v=0.5, from_hz=10, to_hz=30, lasting_s="1 s")
     times = np.linspace(0, 1, 200_001)
     found = volts(source, times) - 1.0
     rises = np.flatnonzero((found[:-1] < 0) & (found[1:] >= 0))
@@ -136,7 +136,7 @@ def test_a_sweep_goes_through_its_frequencies() -> None:
 
 @pytest.mark.parametrize(("ohm", "farad", "bandwidth"), [(1000.0, 1e-6, None), (0.0, 0.0, 300), (1000.0, 1e-6, 300)])
 def test_a_sine_through_front_ends_has_gain_and_phase(ohm: float, farad: float, bandwidth: int | None) -> None:
-    source = Sine(offset_v=1.5, amplitude_v=1.0, frequency_hz=200)
+    source = SineSource(offset_v=1.5, amplitude_v=1.0, frequency_hz=200)
     times = np.linspace(0, 0.02, 401)
     response = 1 + 0j
     if farad:
@@ -149,16 +149,16 @@ def test_a_sine_through_front_ends_has_gain_and_phase(ohm: float, farad: float, 
 
 
 def test_steps_through_a_low_pass_approach_exponentially() -> None:
-    source = Steps(low_v=0.0, high_v=2.0, period_s="1 s")
+    source = SquareSource(low_v=0.0, high_v=2.0, period_s="1 s")
     found = volts(source, np.array([0.51, 0.52, 0.55, 0.999]), resistance_ohm=1000.0, capacitor_f=10e-6)
     assert found == pytest.approx([2 * (1 - math.exp(-one)) for one in (1, 2, 5, 49.9)], abs=1e-6)
 
 
 def test_noise_of_a_density_is_that_within_the_bandwidth() -> None:
-    design = wired(Level(voltage_v=1.0), noise_density=100e-9, bandwidth_hz=10_000)
+    design = wired(DcSource(voltage_v=1.0), noise_density=100e-9, bandwidth_hz=10_000)
     wanted = 100e-9 * math.sqrt(math.pi / 2 * 10_000)
     assert input_noise_v(design, design.project.signal("Power command")) == pytest.approx(wanted, rel=1e-3)
-    noisy = wired(Level(voltage_v=1.0, noise_v=1e-3), bandwidth_hz=10_000)
+    noisy = wired(DcSource(voltage_v=1.0, noise_v=1e-3), bandwidth_hz=10_000)
     converter = noisy.part.converters[0]  # a source's noise passes the same low-pass
     own_s = converter.switch_resistance_ohm * converter.sampling_capacitor_f
     pole_s = 1 / (2 * math.pi * 10_000)
@@ -168,7 +168,11 @@ def test_noise_of_a_density_is_that_within_the_bandwidth() -> None:
 
 @pytest.mark.parametrize(
     "source",
-    [Level(voltage_v=1.0), Sine(offset_v=1.0, amplitude_v=0.5, frequency_hz=3), Ramp(from_v=0, to_v=2, period_s="1 s")],
+    [
+        DcSource(voltage_v=1.0),
+        SineSource(offset_v=1.0, amplitude_v=0.5, frequency_hz=3),
+        TriangleSource(from_v=0, to_v=2, period_s="1 s"),
+    ],
 )
 def test_mains_is_picked_up_on_top(source: Source) -> None:
     times = np.linspace(0, 0.1, 301)
@@ -178,7 +182,7 @@ def test_mains_is_picked_up_on_top(source: Source) -> None:
 
 def test_a_jumper_brings_what_is_played_and_what_was_meant() -> None:
     driven = input_source(RAMP, "A2")
-    assert isinstance(driven, Played)
+    assert isinstance(driven, ShapeSource)
     assert source_span_s(driven) == pytest.approx(0.5)
     low, high = source_extent_v(driven)
     assert (low, high) == (pytest.approx(0.4, abs=2e-3), pytest.approx(2.6, abs=2e-3))

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from tests.core.board.test_prediction import Design, every
 from wattigram.core.board import Run
 from wattigram.core.model.design import Dma, Fifo, FreeRunningTrigger, Interrupt, Polling, SoftwareTrigger
-from wattigram.core.predict.timing import cycle_timing, retrieval_timing
+from wattigram.core.predict.timing import retrieval_timing, scan_timing
 from wattigram.core.silicon.deploy import effective_config
 
 PARTS = {"marten-m3": (96_000_000, 14, 12, 8), "osprey-x2": (120_000_000, 12, 10, 6)}
@@ -103,7 +103,7 @@ def test_triggers_and_misses(part: str, period_us: int, slots: int, singly: bool
         divider=3,
     )
     workspace = design.workspace()
-    cycle = cycle_timing(workspace, workspace.project.chains[0])
+    cycle = scan_timing(workspace, workspace.project.chains[0])
     counts, _ends = follow_timer(part, period_us * 1e-6, slots, sampling, singly, 2400)
     assert float(cycle.cycle_rate_hz) * slots == pytest.approx(counts.conversions / counts.span_s, rel=2e-3)
     assert float(cycle.missed_hz) == pytest.approx(counts.missed / counts.span_s, rel=2e-3, abs=2 / counts.span_s)
@@ -147,7 +147,7 @@ def test_a_converter_that_software_points_from_channel_to_channel(slots: int, ha
     retrieval = Polling() if kind == "polling" else Interrupt()
     design = Design("x", "quill-q8", SoftwareTrigger(), retrieval, slots, handler=handler)
     workspace = design.workspace()
-    cycle = cycle_timing(workspace, workspace.project.chains[0])
+    cycle = scan_timing(workspace, workspace.project.chains[0])
     notice = Fraction(5, 2) if kind == "polling" else 9 + Fraction(4, 2)
     each_s = Fraction(16, 10**6) + (notice + handler + 14) / Fraction(16_000_000)
     assert cycle.cycle_s == slots * each_s
@@ -159,8 +159,8 @@ def test_what_one_chain_takes_the_next_does_not_have() -> None:
     """Two converters: the first one's handlers come first."""
     workspace = Design("x", "marten-m3", every("20 us"), Interrupt(), 1, handler=1400).workspace()
     first = workspace.project.chains[0]
-    second = first.changed(converter="ADC 2", loop=first.loop.changed(name="M"), trigger=every("20 us", "Timer 2"))
-    both = type(workspace)(workspace.project.changed(chains=(first, second)), workspace.part)
+    second = first.replaced(converter="ADC 2", loop=first.loop.replaced(name="M"), trigger=every("20 us", "Timer 2"))
+    both = type(workspace)(workspace.project.replaced(chains=(first, second)), workspace.part)
     alone, beside = (retrieval_timing(both, chain) for chain in both.project.chains)
     assert float(alone.cpu_share) == pytest.approx(50_000 * 1426 / 96e6)
     assert alone.lost_hz == 0

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from tests.conftest import edited
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.edits import AddSlot, SetBits, SetDivider, SetLoopItems, SetPeriod, SetSampling
-from wattigram.core.predict.timing import cycle_timing, loop_timing, retrieval_timing
+from wattigram.core.model.design.edits import AddSlot, SetBits, SetBufferLength, SetDivider, SetPeriod, SetSampling
+from wattigram.core.predict.timing import buffer_timing, retrieval_timing, scan_timing
 
 
 def us(value: float | Fraction) -> Fraction:
@@ -19,7 +19,7 @@ def us(value: float | Fraction) -> Fraction:
 
 def test_worked_cycle_of_32_128_128_128(kiln: Workspace) -> None:
     design = edited(kiln, SetSampling("ADC 1", 2, 128))
-    cycle = cycle_timing(design, design.project.chains[0])
+    cycle = scan_timing(design, design.project.chains[0])
     assert cycle.busy_s == us(14.625)
     assert cycle.slack_s == us(85.375)
     assert cycle.slots[0].end_s - cycle.slots[0].start_s == us(1.40625)
@@ -29,12 +29,12 @@ def test_worked_cycle_of_32_128_128_128(kiln: Workspace) -> None:
 
 
 def test_the_demo_is_exact(kiln: Workspace) -> None:
-    cycle = cycle_timing(kiln, kiln.project.chains[0])
+    cycle = scan_timing(kiln, kiln.project.chains[0])
     assert cycle.clock_hz == 32_000_000
     assert cycle.period_s == us(100)
     assert [slot.held_s for slot in cycle.slots] == [us(1), us(5.40625), us(6.8125), us(11.21875)]
     assert [slot.rate_hz for slot in cycle.slots] == [10_000] * 4
-    twin = cycle_timing(kiln, kiln.project.chains[1])
+    twin = scan_timing(kiln, kiln.project.chains[1])
     assert (twin.period_s, twin.busy_s) == (us(100), us(4.40625))
 
 
@@ -47,7 +47,7 @@ def test_a_cycle_never_overlaps_itself(kiln: Workspace, cycles: list[int], divid
     design = edited(kiln, SetDivider("ADC 1", divider), SetBits("ADC 1", bits))
     for place, count in enumerate(cycles):
         design = edited(design, SetSampling("ADC 1", place, count))
-    cycle = cycle_timing(design, design.project.chains[0])
+    cycle = scan_timing(design, design.project.chains[0])
     assert cycle.slots[0].start_s == 0
     for one, following in pairwise(cycle.slots):
         assert one.end_s == following.start_s
@@ -58,14 +58,14 @@ def test_a_cycle_never_overlaps_itself(kiln: Workspace, cycles: list[int], divid
 
 def test_a_signal_in_two_slots_has_twice_the_rate(kiln: Workspace) -> None:
     design = edited(kiln, AddSlot("ADC 1", "Coil current", 32))
-    cycle = cycle_timing(design, design.project.chains[0])
+    cycle = scan_timing(design, design.project.chains[0])
     assert cycle.slots[0].rate_hz == cycle.slots[4].rate_hz == 20_000
     assert cycle.slots[1].rate_hz == 10_000
 
 
 def test_triggers_that_come_too_early_are_missed(kiln: Workspace) -> None:
     design = edited(kiln, SetPeriod("ADC 1", us(10)))
-    cycle = cycle_timing(design, design.project.chains[0])
+    cycle = scan_timing(design, design.project.chains[0])
     assert cycle.slack_s == us(10) - us(11.625)
     assert cycle.triggers_per_cycle == 2
     assert cycle.cycle_rate_hz == 50_000
@@ -73,7 +73,7 @@ def test_triggers_that_come_too_early_are_missed(kiln: Workspace) -> None:
 
 
 def test_worked_loop_of_512(kiln: Workspace) -> None:
-    loop = loop_timing(kiln, kiln.project.chains[0])
+    loop = buffer_timing(kiln, kiln.project.chains[0])
     assert loop.lap_s == Fraction(128, 10_000)
     assert loop.half_s == Fraction(64, 10_000)
     assert (loop.bytes, loop.in_step, loop.halves_in_step) == (1024, True, True)
@@ -90,6 +90,6 @@ def test_worked_loop_of_512(kiln: Workspace) -> None:
 def test_a_loop_is_in_step_only_where_the_slots_divide_it(
     kiln: Workspace, items: int, in_step: bool, halves: bool
 ) -> None:
-    design = edited(kiln, SetLoopItems("ADC 1", items))
-    loop = loop_timing(design, design.project.chains[0])
+    design = edited(kiln, SetBufferLength("ADC 1", items))
+    loop = buffer_timing(design, design.project.chains[0])
     assert (loop.in_step, loop.halves_in_step) == (in_step, halves)

@@ -17,8 +17,8 @@ from wattigram.core.advise.findings import find_all
 from wattigram.core.board import Run
 from wattigram.core.model.design import Dma, Interrupt, Polling, Retrieval, SoftwareTrigger
 from wattigram.core.model.design.edits import apply_edit
-from wattigram.core.predict.timing import cycle_timing, retrieval_timing, software_step
-from wattigram.core.predict.timing.passes import Handler, ServedPass, served_pass
+from wattigram.core.predict.timing import retrieval_timing, scan_timing, software_step
+from wattigram.core.predict.timing.passes import IsrTiming, ServedScan, served_scan
 from wattigram.core.silicon.deploy import effective_config
 
 
@@ -60,7 +60,7 @@ def test_interrupts_that_start_the_next_pass(part: str, slots: int, handler: int
     sampling += 0 if part == "marten-m3" else 4
     workspace = Design("x", part, SoftwareTrigger(), Interrupt(), slots, sampling=sampling, handler=handler).workspace()
     chain = workspace.project.chains[0]
-    cycle, timing = cycle_timing(workspace, chain), retrieval_timing(workspace, chain)
+    cycle, timing = scan_timing(workspace, chain), retrieval_timing(workspace, chain)
     clock_hz, enter, leave, wait = PARTS[part]
     restart = workspace.converter(chain).repoint_cycles
     each = cycle.slots[0].each_s * clock_hz
@@ -82,7 +82,7 @@ def test_the_board_starts_passes_as_predicted(retrieval: Interrupt | Polling, sl
         "x", "marten-m3", SoftwareTrigger(), retrieval, slots, sampling=8, handler=handler, items=8 * slots
     ).workspace()
     chain = workspace.project.chains[0]
-    cycle, timing = cycle_timing(workspace, chain), retrieval_timing(workspace, chain)
+    cycle, timing = scan_timing(workspace, chain), retrieval_timing(workspace, chain)
     run = Run(effective_config(workspace))
     run.advance(run.config.tick_hz // 20)
     totals = run.totals()
@@ -92,8 +92,8 @@ def test_the_board_starts_passes_as_predicted(retrieval: Interrupt | Polling, sl
 
 def test_each_pass_is_at_least_and_at_most_as_long_as_said() -> None:
     """Three results every 60 clocks, a handler of 70: the second is late, the third as well or passed over."""
-    handler = Handler(Fraction(10), 12, Fraction(50), Fraction(12), Fraction(10))
-    found = served_pass([Fraction(60), Fraction(120), Fraction(180)], handler)
+    handler = IsrTiming(Fraction(10), 12, Fraction(50), Fraction(12), Fraction(10))
+    found = served_scan([Fraction(60), Fraction(120), Fraction(180)], handler)
     # First read at 70 to 82, free 60 later, at 130 to 142: the second is read 10 to 22 after that, 140 to 164, and the
     # third, ready at 180, 10 to 22 after the handler is free at 200 to 224.
     assert (found.least, found.most) == (210 + 62, 246 + 62)
@@ -103,17 +103,17 @@ def test_each_pass_is_at_least_and_at_most_as_long_as_said() -> None:
 
 
 def test_a_handler_without_waits_is_exact() -> None:
-    handler = Handler(Fraction(5, 2), 0, Fraction(100), Fraction(7), Fraction(0))
-    found = served_pass([Fraction(number) for number in (40, 80, 120, 160)], handler)
+    handler = IsrTiming(Fraction(5, 2), 0, Fraction(100), Fraction(7), Fraction(0))
+    found = served_scan([Fraction(number) for number in (40, 80, 120, 160)], handler)
     # Read at 42.5; free at 142.5, when the third is the newest; read at 145; free at 245; the fourth at 247.5.
-    assert found == ServedPass(Fraction(709, 2), Fraction(709, 2), Fraction(709, 2), 0.25)
+    assert found == ServedScan(Fraction(709, 2), Fraction(709, 2), Fraction(709, 2), 0.25)
 
 
 def test_many_slots_are_played_through() -> None:
     """Waits of too many calls are drawn; the mean and the share come out like those of every course."""
-    handler = Handler(Fraction(12), 40, Fraction(70), Fraction(12), Fraction(10))
+    handler = IsrTiming(Fraction(12), 40, Fraction(70), Fraction(12), Fraction(10))
     ready = [Fraction(number * 95) for number in range(1, 121)]
-    found = served_pass(ready, handler)
+    found = served_scan(ready, handler)
     followed = follow_passes([int(one) for one in ready], 12, 40, 70, 10, 12)
     assert float(found.mean) == pytest.approx(followed.mean, abs=followed.doubt)
     assert found.lost == pytest.approx(followed.lost, abs=3e-3)
@@ -128,7 +128,7 @@ def test_a_start_that_is_good_for_one_conversion_is_given_for_each(retrieval: Re
     design = Design("x", "marten-m3", SoftwareTrigger(), retrieval, 3, "conversion", handler=900, items=48)
     workspace = design.workspace()
     chain = workspace.project.chains[0]
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     step = software_step(workspace, chain)
     handled_s = Fraction(0) if isinstance(retrieval, Dma) else step.handle_s
     assert cycle.cycle_s == 3 * (cycle.slots[0].each_s + step.notice_s + handled_s + step.restart_s)
@@ -151,4 +151,4 @@ def test_a_program_that_is_called_after_a_pass_starts_no_second_conversion() -> 
     assert found.remedy is not None
     cured = apply_edit(workspace, found.remedy)
     assert "started-once" not in {one.code for one in find_all(cured)}
-    assert cycle_timing(cured, cured.project.chains[0]).items_limit is None
+    assert scan_timing(cured, cured.project.chains[0]).items_limit is None

@@ -22,29 +22,29 @@ from wattigram.core.contract.shapes import (
     PointsShape,
     PulseShape,
     SawtoothShape,
-    Segment,
     SegmentsShape,
+    ShapeSegment,
     SineShape,
     Tone,
     TriangleShape,
 )
 from wattigram.core.model.design import (
+    ConstantLevel,
     Generator,
     GeneratorFollow,
-    HeldLevel,
     Playback,
     SoftwareRamp,
-    Table,
     TimerTrigger,
+    WaveTable,
     Workspace,
 )
 from wattigram.core.model.design.edits import SetGenerator, SetTable
 from wattigram.core.predict.clocks import solve_timer
 from wattigram.core.predict.waveform import (
+    dac_playback,
     droop_db,
     image_dbc,
     output_spectrum,
-    playing,
     read_points,
     table_c,
     table_codes,
@@ -54,13 +54,13 @@ from wattigram.core.predict.waveform import (
     write_wav,
 )
 
-SINE = Table(name="S", points=256, amplitude_v=1.2, offset_v=1.65, shape=SineShape())
+SINE = WaveTable(name="S", points=256, amplitude_v=1.2, offset_v=1.65, shape=SineShape())
 
 
-def played(kiln: Workspace, table: Table = SINE, every: str = "25.6 kHz", **updates: object) -> Workspace:
+def played(kiln: Workspace, table: WaveTable = SINE, every: str = "25.6 kHz", **updates: object) -> Workspace:
     """The demo project with a table on DAC 1."""
     output = Playback(table=table.name, trigger=TimerTrigger(timer="Timer 5", every=every), channel="DMA 5")
-    one = Generator(name="Out", dac="DAC 1", output=output).changed(**updates)
+    one = Generator(name="Out", dac="DAC 1", output=output).replaced(**updates)
     return edited(kiln, SetTable(table.name, table), SetGenerator("Out", one))
 
 
@@ -71,8 +71,8 @@ def played(kiln: Workspace, table: Table = SINE, every: str = "25.6 kHz", **upda
 def test_droop_and_images_are_the_worked_ones(kiln: Workspace, points: int, droop: float, image: float) -> None:
     assert droop_db(1, points) == pytest.approx(droop, abs=6e-4)
     assert image_dbc(1, points) == pytest.approx(image, abs=0.06)
-    design = played(kiln, SINE.changed(points=points))
-    found = output_spectrum(playing(design, design.project.generators[0]))
+    design = played(kiln, SINE.replaced(points=points))
+    found = output_spectrum(dac_playback(design, design.project.generators[0]))
     assert found.droop_db == pytest.approx(droop, abs=6e-4)
     assert found.image_dbc == pytest.approx(image, abs=0.1)
     assert found.tone_hz == pytest.approx(25600 / points)
@@ -81,8 +81,8 @@ def test_droop_and_images_are_the_worked_ones(kiln: Workspace, points: int, droo
 
 def test_the_spectrum_is_that_of_the_steps_sampled_finely(kiln: Workspace) -> None:
     """A second way: the held steps sampled a thousand times each, and a long FFT of that."""
-    design = played(kiln, SINE.changed(points=12, cycles=5))
-    made = playing(design, design.project.generators[0])
+    design = played(kiln, SINE.replaced(points=12, cycles=5))
+    made = dac_playback(design, design.project.generators[0])
     fine = np.repeat(made.levels_v, 1000)
     lines = 2 * np.abs(np.fft.rfft(fine)) / len(fine)
     found = output_spectrum(made)
@@ -91,8 +91,8 @@ def test_the_spectrum_is_that_of_the_steps_sampled_finely(kiln: Workspace) -> No
 
 
 def test_a_filter_takes_from_images_what_it_should(kiln: Workspace) -> None:
-    design = played(kiln, SINE.changed(points=16))
-    made = playing(design, design.project.generators[0])
+    design = played(kiln, SINE.replaced(points=16))
+    made = dac_playback(design, design.project.generators[0])
     pole = 1 / (2 * math.pi * 3000)
     bare, behind = output_spectrum(made), output_spectrum(made, (pole,))
     gain = [1 / math.hypot(1, hertz / 3000) for hertz in (bare.image_hz, bare.tone_hz)]
@@ -100,22 +100,22 @@ def test_a_filter_takes_from_images_what_it_should(kiln: Workspace) -> None:
 
 
 def test_frequency_is_exact(kiln: Workspace) -> None:
-    made = playing(design := played(kiln), design.project.generators[0])
+    made = dac_playback(design := played(kiln), design.project.generators[0])
     assert (made.wave_hz, made.error) == (100, 0)
-    off = playing(design := played(kiln, every="44.1 kHz"), design.project.generators[0])
+    off = dac_playback(design := played(kiln, every="44.1 kHz"), design.project.generators[0])
     assert off.wave_hz == Fraction(96_000_000, 2177 * 256)
     assert float(off.error) * 1e6 == pytest.approx(-59.37, abs=0.01)
 
 
 def test_codes_round_half_up_and_clip(kiln: Workspace) -> None:
     dac = kiln.part.dacs[0]
-    table = Table(name="P", points=4, shape=PointsShape(values=(1.65, 3.2996, 5.0, -1.0)))
+    table = WaveTable(name="P", points=4, shape=PointsShape(values=(1.65, 3.2996, 5.0, -1.0)))
     made = table_codes(kiln, table, dac, buffered=False)
     assert made.codes.tolist() == [2048, 4095, 4095, 0]
     assert made.clipped.tolist() == [False, False, True, True]
-    wrapped = table_codes(kiln, table.changed(beyond="wrap"), dac, buffered=False)
+    wrapped = table_codes(kiln, table.replaced(beyond="wrap"), dac, buffered=False)
     assert wrapped.codes.tolist() == [2048, 0, 6206 - 4096, 4096 - 1241]
-    millivolts = table_codes(kiln, table.changed(holds="millivolts"), dac, buffered=False)
+    millivolts = table_codes(kiln, table.replaced(holds="millivolts"), dac, buffered=False)
     assert millivolts.codes.tolist() == [1650, 3300, 5000 - 4096, (65536 - 1000) % 4096]
     assert table_codes(kiln, table, dac).levels_v.tolist() == pytest.approx([1.65, 3.15, 3.15, 0.15])
 
@@ -135,20 +135,22 @@ SHAPES = [
 
 @pytest.mark.parametrize(("shape", "values"), SHAPES, ids=[f"{one[0].kind}-{n}" for n, one in enumerate(SHAPES)])
 def test_shapes_have_their_values(shape: SineShape, values: tuple[float, ...]) -> None:
-    table = Table(name="X", points=4, amplitude_v=2.0, offset_v=1.0, shape=shape)
+    table = WaveTable(name="X", points=4, amplitude_v=2.0, offset_v=1.0, shape=shape)
     assert table_volts(table) == pytest.approx([1 + 2 * value for value in values], abs=1e-12)
 
 
 def test_segments_ramp_and_soak() -> None:
-    shape = SegmentsShape(start_v=0.0, segments=(Segment(to_v=2.0, lasting="1 s"), Segment(to_v=2.0, lasting="3 s")))
-    assert table_volts(Table(name="X", points=8, shape=shape)).tolist() == [0.0, 1.0, 2.0, 2.0, 2.0, 2.0, 2.0, 2.0]
+    shape = SegmentsShape(
+        start_v=0.0, segments=(ShapeSegment(to_v=2.0, lasting="1 s"), ShapeSegment(to_v=2.0, lasting="3 s"))
+    )
+    assert table_volts(WaveTable(name="X", points=8, shape=shape)).tolist() == [0.0, 1.0, 2.0, 2.0, 2.0, 2.0, 2.0, 2.0]
 
 
 def test_noise_follows_from_its_seed_and_stays_within_its_amplitude() -> None:
-    noise = Table(name="N", points=4096, amplitude_v=1.0, offset_v=0.0, shape=NoiseShape(seed=7))
+    noise = WaveTable(name="N", points=4096, amplitude_v=1.0, offset_v=0.0, shape=NoiseShape(seed=7))
     volts = table_volts(noise)
     assert np.array_equal(volts, table_volts(noise))
-    assert not np.array_equal(volts, table_volts(noise.changed(shape=NoiseShape(seed=8))))
+    assert not np.array_equal(volts, table_volts(noise.replaced(shape=NoiseShape(seed=8))))
     assert np.abs(volts).max() <= 1.0
     assert volts.std() == pytest.approx(1 / 3, rel=0.05)
 
@@ -157,25 +159,25 @@ def test_noise_follows_from_its_seed_and_stays_within_its_amplitude() -> None:
 @settings(max_examples=40, deadline=None)
 def test_band_limited_points_go_through_the_given_ones(values: list[float]) -> None:
     shape = PointsShape(values=tuple(values), between="band-limited")
-    volts = table_volts(Table(name="P", points=len(values) * 4, shape=shape))
+    volts = table_volts(WaveTable(name="P", points=len(values) * 4, shape=shape))
     assert volts[::4] == pytest.approx(values, abs=1e-9)
 
 
 def test_phase_turns_and_points_agree() -> None:
-    late = table_volts(SINE.changed(phase=0.25))
+    late = table_volts(SINE.replaced(phase=0.25))
     assert late == pytest.approx(np.roll(table_volts(SINE), -64), abs=1e-12)
-    thrice = table_volts(SINE.changed(cycles=3))
+    thrice = table_volts(SINE.replaced(cycles=3))
     assert thrice == pytest.approx(1.65 + 1.2 * np.sin(2 * math.pi * 3 * np.arange(256) / 256), abs=1e-9)
 
 
 def test_levels_and_ramps_say_code_and_time(kiln: Workspace) -> None:
-    held = edited(kiln, SetGenerator("L", Generator(name="L", dac="DAC 2", output=HeldLevel(voltage_v=1.0))))
-    made = playing(held, held.project.generators[0])
+    held = edited(kiln, SetGenerator("L", Generator(name="L", dac="DAC 2", output=ConstantLevel(voltage_v=1.0))))
+    made = dac_playback(held, held.project.generators[0])
     assert made.codes.tolist() == [1241]
     assert made.levels_v[0] == pytest.approx(1241 * 3.3 / 4096)
     ramp = SoftwareRamp(from_v=1.0, to_v=2.0, step_v=0.3, dwell_s="1 ms", then="back")
     design = edited(kiln, SetGenerator("R", Generator(name="R", dac="DAC 2", output=ramp)))
-    made = playing(design, design.project.generators[0])
+    made = dac_playback(design, design.project.generators[0])
     assert made.wanted_v.tolist() == pytest.approx([1.0, 1.3, 1.6, 1.9, 2.0, 1.9, 1.6, 1.3])
     assert made.lap_s == Fraction(8, 1000)
 
@@ -184,7 +186,7 @@ def test_two_outputs_share_a_table_with_a_set_phase(kiln: Workspace) -> None:
     design = played(kiln)
     follow = Playback(table="S", trigger=GeneratorFollow(follows="Out"), channel="DMA 6", first=64)
     design = edited(design, SetGenerator("B", Generator(name="B", dac="DAC 2", output=follow)))
-    first, second = (playing(design, one) for one in design.project.generators)
+    first, second = (dac_playback(design, one) for one in design.project.generators)
     assert (second.update_s, second.begin_s) == (first.update_s, first.begin_s)
     assert np.array_equal(second.codes, np.roll(first.codes, -64))
 

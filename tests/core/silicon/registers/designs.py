@@ -6,30 +6,38 @@ import random
 from fractions import Fraction
 
 from wattigram.core.contract.shapes import SineShape
-from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design import (
+    BlockAverage,
     Chain,
+    CircularBuffer,
     Dma,
     EdgeTrigger,
     Fifo,
     FollowTrigger,
     FreeRunningTrigger,
     Interrupt,
-    Loop,
-    LowPass,
-    Mean,
+    LowPassFilter,
     Polling,
     Project,
     Signal,
     Slot,
     SoftwareTrigger,
-    Sum,
+    SumFilter,
+    Threshold,
     TimerTrigger,
-    Window,
     Workspace,
     part_faults,
 )
-from wattigram.core.model.design.outputs import Generator, GeneratorFollow, HeldLevel, Playback, Pwm, Table, Uart
+from wattigram.core.model.design.outputs import (
+    ConstantLevel,
+    Generator,
+    GeneratorFollow,
+    Playback,
+    PwmOutput,
+    UartSetup,
+    WaveTable,
+)
 from wattigram.core.model.part import Converter, Part, list_parts
 
 
@@ -58,12 +66,12 @@ def _project(dice: random.Random, part: Part) -> Project | None:
     if with_pwm and dice.random() < 0.4:
         timer = dice.choice(with_pwm)
         every = Fraction(dice.randint(50, 40_000), 96_000_000)
-        pwm.append(Pwm(name="heater", timer=timer, every=every, duty=dice.random(), preload=dice.random() < 0.5))
+        pwm.append(PwmOutput(name="heater", timer=timer, every=every, duty=dice.random(), preload=dice.random() < 0.5))
     uarts = []
     names = [name for group in part.uarts for name in group.names]
     if names and dice.random() < 0.4:
         baud = dice.choice([9600, 38400, 115200, 250000])
-        uarts.append(Uart(name=dice.choice(names), baud=baud, parity=dice.choice(["none", "even", "odd"])))
+        uarts.append(UartSetup(name=dice.choice(names), baud=baud, parity=dice.choice(["none", "even", "odd"])))
     pins = {pin for signal in signals for pin in (signal.pin, signal.negative) if pin in part.pins}
     return Project(
         name="random",
@@ -75,7 +83,7 @@ def _project(dice: random.Random, part: Part) -> Project | None:
         generators=tuple(generators),
         pwm=tuple(pwm),
         uarts=tuple(uarts),
-        bench=tuple(Wiring(pin=pin, resistance_ohm=1000.0, source=Level(voltage_v=0.7)) for pin in sorted(pins)),
+        bench=tuple(Wiring(pin=pin, resistance_ohm=1000.0, source=DcSource(voltage_v=0.7)) for pin in sorted(pins)),
     )
 
 
@@ -129,7 +137,9 @@ def _chain(
         trigger=dice.choice([one for one in triggers if one.kind in converter.triggers]),
         per_trigger=dice.choice(converter.per_trigger),
         retrieval=retrieval,
-        loop=Loop(name=f"of {converter.name}", items=2 * dice.randint(1, 300), width_bits=dice.choice([8, 16, 32])),
+        loop=CircularBuffer(
+            name=f"of {converter.name}", items=2 * dice.randint(1, 300), width_bits=dice.choice([8, 16, 32])
+        ),
         slots=tuple(slots),
     )
     if dice.random() < 0.3:
@@ -141,7 +151,7 @@ def _chain(
         order = [step for step in steps if step in wanted and (step == "trigger" or dice.random() < 0.9)]
         if isinstance(chain.trigger, (TimerTrigger, SoftwareTrigger, FreeRunningTrigger)):
             dice.shuffle(order)
-        return chain.changed(startup=tuple(order))
+        return chain.replaced(startup=tuple(order))
     return chain
 
 
@@ -149,21 +159,21 @@ def _judged(signals: list[Signal], name: str) -> bool:
     return any(window.by == "hardware" for signal in signals if signal.name == name for window in signal.windows)
 
 
-def _stage(dice: random.Random, converter: Converter) -> Sum | Mean | LowPass | None:
+def _stage(dice: random.Random, converter: Converter) -> SumFilter | BlockAverage | LowPassFilter | None:
     hardware = converter.hardware
     if not hardware.counts or dice.random() < 0.4:
         return None
     by = dice.choice(["hardware", "software"])
     count = dice.choice(hardware.counts)
     kinds = [
-        Sum(count=count, shift=dice.randint(0, 4), register_bits=24, by=by),
-        Mean(count=count, shift=dice.randint(0, 8), register_bits=24, by=by),
-        LowPass(shift=dice.randint(1, 8), register_bits=24, by=by),
+        SumFilter(count=count, shift=dice.randint(0, 4), register_bits=24, by=by),
+        BlockAverage(count=count, shift=dice.randint(0, 8), register_bits=24, by=by),
+        LowPassFilter(shift=dice.randint(1, 8), register_bits=24, by=by),
     ]
     return dice.choice(kinds)
 
 
-def _windows(dice: random.Random, converter: Converter, signals: list[Signal]) -> tuple[Window, ...]:
+def _windows(dice: random.Random, converter: Converter, signals: list[Signal]) -> tuple[Threshold, ...]:
     taken = sum(
         window.by == "hardware"
         for signal in signals
@@ -174,7 +184,7 @@ def _windows(dice: random.Random, converter: Converter, signals: list[Signal]) -
         return ()
     low = dice.uniform(0.1, 1.0)
     return (
-        Window(
+        Threshold(
             low=low,
             high=low + dice.uniform(0.1, 1.0),
             condition=dice.choice(["outside", "inside", "above", "below"]),
@@ -206,17 +216,19 @@ def _retrieval(
 
 def _generators(
     dice: random.Random, part: Part, timers: list[str], free_dma: list[str]
-) -> tuple[list[Table], list[Generator]]:
-    tables: list[Table] = []
+) -> tuple[list[WaveTable], list[Generator]]:
+    tables: list[WaveTable] = []
     found: list[Generator] = []
     for dac in part.dacs:
         pick = dice.random()
         if pick < 0.3:
             continue
-        output: HeldLevel | Playback = HeldLevel(voltage_v=dice.uniform(0.2, 2.0))
+        output: ConstantLevel | Playback = ConstantLevel(voltage_v=dice.uniform(0.2, 2.0))
         if pick > 0.5 and free_dma and timers:
             points = dice.choice([8, 50, 256])
-            table = Table(name=f"wave {len(tables)}", points=points, amplitude_v=0.6, offset_v=0.8, shape=SineShape())
+            table = WaveTable(
+                name=f"wave {len(tables)}", points=points, amplitude_v=0.6, offset_v=0.8, shape=SineShape()
+            )
             tables.append(table)
             leaders = [
                 one.name for one in found if isinstance(one.output, Playback) and one.output.trigger.kind == "timer"

@@ -49,7 +49,7 @@ def fed() -> Workspace:
         sink=DacSink(dac="DAC"),
         channel="DMA 2",
     )
-    project = base.project.changed(
+    project = base.project.replaced(
         generators=(),
         tables=(),
         routes=(route,),
@@ -117,8 +117,8 @@ def test_a_route_stands_still_for_a_reason(
 
 
 def test_a_route_waits_for_its_timer(fed: Workspace) -> None:
-    route = fed.project.routes[0].changed(on="timer", timer=RouteTimer(timer="Timer 4", every=Fraction(1, 1000)))
-    timed = Workspace(fed.project.changed(routes=(route,)), fed.part)
+    route = fed.project.routes[0].replaced(on="timer", timer=RouteTimer(timer="Timer 4", every=Fraction(1, 1000)))
+    timed = Workspace(fed.project.replaced(routes=(route,)), fed.part)
     assert routes_of(timed, plain(timed)) == (["DMA 2"], [])
     _moving, notes = routes_of(timed, changed(timed, ("Timer 4", "run", 0)))
     assert notes == ["DMA 2 moves nothing: it waits for Timer 4, which does not run."]

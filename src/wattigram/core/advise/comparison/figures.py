@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wattigram.core.advise.findings import find_all
-from wattigram.core.base.quantity import brief, show_counts
+from wattigram.core.base.quantity import format_counts, format_si
 from wattigram.core.model.design import Chain, Signal, Workspace, rate_divisor, signal_scale
-from wattigram.core.predict.accuracy import signal_noise, slot_settling, stage_figures, window_latency_s
+from wattigram.core.predict.accuracy import filter_metrics, signal_noise, slot_settling, threshold_latency_s
 from wattigram.core.predict.pins import pwm_timing
-from wattigram.core.predict.timing import cycle_timing, loop_timing, retrieval_timing, route_timing
-from wattigram.core.predict.waveform import playing
+from wattigram.core.predict.timing import buffer_timing, retrieval_timing, route_timing, scan_timing
+from wattigram.core.predict.waveform import dac_playback
 
 Value = float | str | None
 Figures = dict[tuple[str, str], tuple[Value, str]]
@@ -18,7 +18,7 @@ Figures = dict[tuple[str, str], tuple[Value, str]]
 
 
 @dataclass(frozen=True)
-class Difference:
+class DesignDifference:
     """One figure of two designs; a value is None where the design has no such thing.
 
     ``better`` says which of the two is better, "a" or "b"; "" where neither is or it cannot be said.
@@ -60,12 +60,12 @@ def value_text(value: Value, unit: str) -> str:
     """A figure for people."""
     if isinstance(value, float):
         if unit == "LSB":
-            return show_counts(value)
-        return brief(value, unit, 5) if unit else f"{value:g}"
+            return format_counts(value)
+        return format_si(value, unit, 5) if unit else f"{value:g}"
     return "–" if value is None else value
 
 
-def compare_designs(a: Workspace, b: Workspace) -> tuple[Difference, ...]:
+def compare_designs(a: Workspace, b: Workspace) -> tuple[DesignDifference, ...]:
     """All figures of two designs, in the order of the first; those that only the second has come after."""
     left, right = design_figures(a), design_figures(b)
     keys = [*left, *(key for key in right if key not in left)]
@@ -75,7 +75,7 @@ def compare_designs(a: Workspace, b: Workspace) -> tuple[Difference, ...]:
     for subject, figure in keys:
         mine, unit = left.get((subject, figure), (None, ""))
         theirs, unit = right.get((subject, figure), (None, unit))
-        found.append(Difference(subject, figure, unit, mine, theirs, _better(figure, unit, mine, theirs)))
+        found.append(DesignDifference(subject, figure, unit, mine, theirs, _better(figure, unit, mine, theirs)))
     return tuple(found)
 
 
@@ -104,7 +104,7 @@ def design_figures(workspace: Workspace) -> Figures:
     found[whole, "warnings"] = (float(sum(one.severity == "warning" for one in findings)), "")
     load = sum((retrieval_timing(workspace, chain).cpu_share for chain in chains), 0)
     found[whole, "processor"] = (float(load), "%")
-    found[whole, "memory"] = (float(sum(loop_timing(workspace, chain).bytes for chain in chains)), "B")
+    found[whole, "memory"] = (float(sum(buffer_timing(workspace, chain).bytes for chain in chains)), "B")
     for chain in chains:
         found |= _chain_figures(workspace, chain)
     for signal in project.signals:
@@ -116,7 +116,7 @@ def _output_figures(workspace: Workspace) -> Figures:
     project = workspace.project
     found: Figures = {}
     for generator in project.generators:
-        made = playing(workspace, generator)
+        made = dac_playback(workspace, generator)
         found[generator.name, "wave"] = (float(made.wave_hz), "Hz")
         found[generator.name, "updates"] = (float(1 / made.update_s), "Hz")
         found[generator.name, "points cut off"] = (float(made.clipped), "")
@@ -135,7 +135,7 @@ def _output_figures(workspace: Workspace) -> Figures:
 
 
 def _chain_figures(workspace: Workspace, chain: Chain) -> Figures:
-    cycle, timing = cycle_timing(workspace, chain), retrieval_timing(workspace, chain)
+    cycle, timing = scan_timing(workspace, chain), retrieval_timing(workspace, chain)
     name = chain.converter
     return {
         (name, "trigger"): (chain.trigger.kind, ""),
@@ -148,7 +148,7 @@ def _chain_figures(workspace: Workspace, chain: Chain) -> Figures:
         (name, "processor"): (float(timing.cpu_share), "%"),
         (name, "deadline"): (float(timing.deadline_s), "s"),
         (name, "items lost"): (float(timing.lost_hz), "S/s"),
-        (name, "memory"): (float(loop_timing(workspace, chain).bytes), "B"),
+        (name, "memory"): (float(buffer_timing(workspace, chain).bytes), "B"),
     }
 
 
@@ -161,7 +161,7 @@ def _signal_figures(workspace: Workspace, signal: Signal) -> Figures:
     if chain is None:
         return found
     place = chain.places_of(name)[0]
-    slot = cycle_timing(workspace, chain).slots[place]
+    slot = scan_timing(workspace, chain).slots[place]
     noise = signal_noise(workspace, chain, signal)
     gain = float(signal.front_end)
     settling = slot_settling(workspace, chain, place)
@@ -173,10 +173,10 @@ def _signal_figures(workspace: Workspace, signal: Signal) -> Figures:
     if signal.reduce is not None:
         inside = signal.slot_stage is not None
         rate_hz = float(1 / slot.each_s) if inside else float(slot.rate_hz)
-        figures = stage_figures(signal.reduce, rate_hz, chain.bits)
+        figures = filter_metrics(signal.reduce, rate_hz, chain.bits)
         found[name, "−3 dB at"] = (figures.cutoff_hz, "Hz")
     if signal.windows:
-        latency_s = window_latency_s(workspace, signal, signal.windows[0])
+        latency_s = threshold_latency_s(workspace, signal, signal.windows[0])
         if latency_s is not None:
             found[name, "event latency"] = (latency_s, "s")
     return found

@@ -6,16 +6,16 @@ from collections.abc import Iterator
 
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.model.design import Chain, Workspace
-from wattigram.core.model.design.edits import SetItemWidth, SetLoopItems
-from wattigram.core.predict.accuracy import sum_bits
-from wattigram.core.predict.timing import loop_timing
+from wattigram.core.model.design.edits import SetBufferLength, SetElementWidth
+from wattigram.core.predict.accuracy import accumulator_bits
+from wattigram.core.predict.timing import buffer_timing
 
 
 @rule
 def loop_out_of_step(workspace: Workspace) -> Iterator[Finding]:
     """Signals rotate through each other's places from lap to lap; or a half holds a torn cycle."""
     for chain in workspace.project.chains:
-        loop = loop_timing(workspace, chain)
+        loop = buffer_timing(workspace, chain)
         if loop.halves_in_step:
             continue
         remedy = _better_length(workspace, chain)
@@ -42,14 +42,14 @@ def loop_out_of_step(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-def _better_length(workspace: Workspace, chain: Chain) -> SetLoopItems | None:
+def _better_length(workspace: Workspace, chain: Chain) -> SetBufferLength | None:
     dma = workspace.part.dma_channel(chain.dma) if chain.dma else None
     unit = 2 * len(chain.slots)
     below, above = chain.loop.items // unit * unit, -(-chain.loop.items // unit) * unit
     choices = [items for items in (above, below) if items >= unit and (dma is None or items <= dma.items_max)]
     if not choices:
         return None
-    return SetLoopItems(chain.converter, min(choices, key=lambda items: abs(items - chain.loop.items)))
+    return SetBufferLength(chain.converter, min(choices, key=lambda items: abs(items - chain.loop.items)))
 
 
 @rule
@@ -61,7 +61,7 @@ def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
         if chain.loop.width_bits >= needed:
             continue
         wide = sorted(width for width in (dma.widths if dma else (8, 16, 32)) if width >= needed)
-        remedy = SetItemWidth(chain.converter, wide[0]) if wide else None
+        remedy = SetElementWidth(chain.converter, wide[0]) if wide else None
         if chain.alignment == "left" and not is_sum:
             yield Finding(
                 "item-drops-bits",
@@ -92,7 +92,7 @@ def _widest(workspace: Workspace, chain: Chain) -> tuple[int, str, bool]:
     for slot in chain.slots:
         stage = workspace.project.signal(slot.signal).slot_stage
         if stage is not None:
-            bits = sum_bits(stage.count, chain.bits) - stage.shift
+            bits = accumulator_bits(stage.count, chain.bits) - stage.shift
             if bits >= widest[0]:
                 widest = bits, f"The {'mean' if stage.shift else 'sum'} of {slot.signal}", True
     return widest

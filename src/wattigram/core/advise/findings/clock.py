@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design import TimerTrigger, Workspace
 from wattigram.core.model.design.edits import SetCalibration, SetDivider, SetPeriod
 from wattigram.core.predict.clocks import solve_timer, timer_setting
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 DOUBTFUL_PPM = 100
 
@@ -38,7 +38,7 @@ def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.converter,
             f"{chain.converter} is clocked too {'fast' if side == 'above' else 'slowly'}",
-            f"{chain.converter} runs at {brief(clock_hz, 'Hz')}, {side} its {brief(limit_hz, 'Hz')}. {advice}",
+            f"{chain.converter} runs at {format_si(clock_hz, 'Hz')}, {side} its {format_si(limit_hz, 'Hz')}. {advice}",
             SetDivider(chain.converter, cure[0]) if cure else None,
             converter=chain.converter,
         )
@@ -63,8 +63,8 @@ def period_not_exact(workspace: Workspace) -> Iterator[Finding]:
             "warning" if abs(ppm) > DOUBTFUL_PPM else "note",
             chain.trigger.timer,
             f"{chain.trigger.timer} cannot do just that period",
-            f"{brief(setting.timer_hz, 'Hz')} / ({setting.prescaler} × {setting.period_counts}) gives "
-            f"{brief(1 / setting.period_s, 'Hz', 8)} where {brief(1 / setting.wanted_s, 'Hz', 8)} is wanted: {ppm:+.3g} ppm.",
+            f"{format_si(setting.timer_hz, 'Hz')} / ({setting.prescaler} × {setting.period_counts}) gives "
+            f"{format_si(1 / setting.period_s, 'Hz', 8)} where {format_si(1 / setting.wanted_s, 'Hz', 8)} is wanted: {ppm:+.3g} ppm.",
             SetPeriod(chain.converter, setting.period_s),
             converter=chain.converter,
         )
@@ -95,7 +95,7 @@ def timer_registers(workspace: Workspace) -> Iterator[Finding]:
             trigger.timer,
             f"{trigger.timer} does not do the period that is wanted",
             f"Registers {setting.prescaler - 1} and {setting.period_counts - 1} count {setting.prescaler} × "
-            f"{setting.period_counts}: {brief(1 / setting.period_s, 'Hz', 6)} where {brief(1 / trigger.every, 'Hz', 6)} is "
+            f"{setting.period_counts}: {format_si(1 / setting.period_s, 'Hz', 6)} where {format_si(1 / trigger.every, 'Hz', 6)} is "
             f"wanted, {float(setting.rate_error) * 100:+.3g} %.{advice} Write {best.prescaler - 1} and "
             f"{best.period_counts - 1}.",
             SetPeriod(chain.converter, trigger.every),
@@ -110,14 +110,14 @@ def oscillator_spread(workspace: Workspace) -> Iterator[Finding]:
         oscillator = workspace.converter(chain).oscillator
         if chain.clock != "own" or oscillator is None:
             continue
-        cycle = cycle_timing(workspace, chain)
+        cycle = scan_timing(workspace, chain)
         yield Finding(
             "oscillator-spread",
             "note",
             chain.converter,
             f"{chain.converter} runs from its own oscillator",
-            f"Its {brief(oscillator.clock_hz, 'Hz')} is only good for ± {oscillator.tolerance * 100:.3g} %, and so are "
-            f"{brief(cycle.clock_hz, 'Hz')} and all times that follow from it.",
+            f"Its {format_si(oscillator.clock_hz, 'Hz')} is only good for ± {oscillator.tolerance * 100:.3g} %, and so are "
+            f"{format_si(cycle.clock_hz, 'Hz')} and all times that follow from it.",
             converter=chain.converter,
         )
 

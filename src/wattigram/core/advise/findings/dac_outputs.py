@@ -6,23 +6,30 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.advise.findings.fixes import first_cure, gone
-from wattigram.core.base.quantity import brief, show, show_volts
+from wattigram.core.advise.findings.fixes import first_effective_fix, rule_satisfied
+from wattigram.core.base.quantity import format_rounded, format_si, format_volts
 from wattigram.core.model.design import (
+    ConstantLevel,
     Generator,
     GeneratorFollow,
-    HeldLevel,
     Playback,
     SoftwareRamp,
-    Table,
     TimerTrigger,
+    WaveTable,
     Workspace,
 )
-from wattigram.core.model.design.edits import Edit, SetGenerator, SetPwm, SetTable, Several, retimed
+from wattigram.core.model.design.edits import CompositeEdit, Edit, SetGenerator, SetPwm, SetTable, retimed
 from wattigram.core.model.part import Dac
 from wattigram.core.predict.clocks import set_timer, timer_setting
 from wattigram.core.predict.pins import pwm_timing
-from wattigram.core.predict.waveform import dac_lsb_v, output_range_v, playing, table_codes, table_volts, update_timer
+from wattigram.core.predict.waveform import (
+    dac_lsb_v,
+    dac_playback,
+    output_range_v,
+    table_codes,
+    table_volts,
+    update_timer,
+)
 
 COARSE_BITS = 8
 
@@ -33,7 +40,7 @@ def _dac(workspace: Workspace, generator: Generator) -> Dac:
     return dac
 
 
-def _players(workspace: Workspace) -> Iterator[tuple[Generator, Playback, Table, Dac]]:
+def _players(workspace: Workspace) -> Iterator[tuple[Generator, Playback, WaveTable, Dac]]:
     for generator in workspace.project.generators:
         if isinstance(generator.output, Playback):
             table = workspace.project.table(generator.output.table)
@@ -52,13 +59,13 @@ def table_not_codes(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 table.name,
                 f"{table.name} holds millivolts, and {dac.name} takes codes",
-                f"1 V is stored as 1000 and comes out as {show_volts(1000 * lsb_v)}; its code is {round(1 / lsb_v)}.",
-                SetTable(table.name, table.changed(holds="codes")),
+                f"1 V is stored as 1000 and comes out as {format_volts(1000 * lsb_v)}; its code is {round(1 / lsb_v)}.",
+                SetTable(table.name, table.replaced(holds="codes")),
                 signal=generator.name,
             )
 
 
-def _fitted(workspace: Workspace, table: Table, dac: Dac, buffered: bool) -> Table | None:
+def _fitted(workspace: Workspace, table: WaveTable, dac: Dac, buffered: bool) -> WaveTable | None:
     """The same wave as large as it may be about the middle of what is left, where it has an amplitude."""
     if table.in_volts or not table.amplitude_v:
         return None
@@ -69,9 +76,9 @@ def _fitted(workspace: Workspace, table: Table, dac: Dac, buffered: bool) -> Tab
     if low_v < table.offset_v < top_v:
         fits = min(table.amplitude_v, (top_v - table.offset_v) / up, (table.offset_v - low_v) / down)
         if fits > table.amplitude_v / 4:
-            return table.changed(amplitude_v=int(fits * 1000) / 1000)
+            return table.replaced(amplitude_v=int(fits * 1000) / 1000)
     amplitude_v = int((top_v - low_v) / (up + down) * 1000) / 1000
-    return table.changed(amplitude_v=amplitude_v, offset_v=round(low_v + amplitude_v * down + 5e-4, 3))
+    return table.replaced(amplitude_v=amplitude_v, offset_v=round(low_v + amplitude_v * down + 5e-4, 3))
 
 
 @rule
@@ -89,19 +96,19 @@ def table_clips(workspace: Workspace) -> Iterator[Finding]:
         fitted = _fitted(workspace, table, dac, generator.buffered)
         edits: list[Edit] = [SetTable(table.name, fitted)] if fitted is not None else []
         if table.beyond == "wrap":
-            edits += [SetTable(table.name, (fitted or table).changed(beyond="clip"))]
-        reached = f"{show_volts(low_v)} to {show_volts(high_v)}"
-        wanted = f"{show_volts(float(made.wanted_v.min()))} to {show_volts(float(made.wanted_v.max()))}"
+            edits += [SetTable(table.name, (fitted or table).replaced(beyond="clip"))]
+        reached = f"{format_volts(low_v)} to {format_volts(high_v)}"
+        wanted = f"{format_volts(float(made.wanted_v.min()))} to {format_volts(float(made.wanted_v.max()))}"
         yield Finding(
             "table-wraps" if wraps else "table-clips",
             "error",
             table.name,
             f"{table.name} {'folds over' if wraps else 'is cut off'} at {count} of {table.points} points",
             f"It wants {wanted}; {dac.name}{' with its buffer' if generator.buffered else ''} reaches {reached}.",
-            first_cure(
+            first_effective_fix(
                 workspace,
                 edits,
-                gone(table_clips, generator.name, "" if fitted is not None else "table-wraps"),
+                rule_satisfied(table_clips, generator.name, "" if fitted is not None else "table-wraps"),
             ),
             signal=generator.name,
         )
@@ -114,7 +121,7 @@ def level_out_of_reach(workspace: Workspace) -> Iterator[Finding]:
         if isinstance(generator.output, Playback):
             continue
         dac = _dac(workspace, generator)
-        made = playing(workspace, generator)
+        made = dac_playback(workspace, generator)
         if not made.clipped:
             continue
         low_v, high_v = output_range_v(workspace, dac, generator.buffered)
@@ -124,20 +131,20 @@ def level_out_of_reach(workspace: Workspace) -> Iterator[Finding]:
             return min(max(volts, -(-low_v * 1000 // 1) / 1000), int(top_v * 1000) / 1000)
 
         match generator.output:
-            case HeldLevel(voltage_v=volts):
-                better: HeldLevel | SoftwareRamp = HeldLevel(voltage_v=inside(volts))
+            case ConstantLevel(voltage_v=volts):
+                better: ConstantLevel | SoftwareRamp = ConstantLevel(voltage_v=inside(volts))
             case SoftwareRamp() as ramp:
-                better = ramp.changed(from_v=inside(ramp.from_v), to_v=inside(ramp.to_v))
+                better = ramp.replaced(from_v=inside(ramp.from_v), to_v=inside(ramp.to_v))
         yield Finding(
             "level-out-of-reach",
             "warning",
             generator.name,
             f"{dac.name} does not get there",
-            f"{made.clipped} of {len(made.codes)} levels lie outside {show_volts(low_v)} to {show_volts(high_v)}, which is "
+            f"{made.clipped} of {len(made.codes)} levels lie outside {format_volts(low_v)} to {format_volts(high_v)}, which is "
             f"what {'its buffer reaches' if generator.buffered else 'its codes reach'}.",
-            first_cure(
+            first_effective_fix(
                 workspace,
-                [SetGenerator(generator.name, generator.changed(output=better))],
+                [SetGenerator(generator.name, generator.replaced(output=better))],
                 lambda changed, name=generator.name: (
                     not any(  # type: ignore[misc]
                         one.signal == name for one in level_out_of_reach(changed)
@@ -148,7 +155,7 @@ def level_out_of_reach(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-def _slower(workspace: Workspace, generator: Generator, table: Table, shortest_s: Fraction) -> list[Edit]:
+def _slower(workspace: Workspace, generator: Generator, table: WaveTable, shortest_s: Fraction) -> list[Edit]:
     """Fewer points at a slower update, the frequency of the wave kept."""
     output = generator.output
     assert isinstance(output, Playback)
@@ -163,16 +170,18 @@ def _slower(workspace: Workspace, generator: Generator, table: Table, shortest_s
         every = lap_s / points
         if (every * workspace.bus_clock_hz).denominator != 1 and points & (points - 1):
             continue
-        fewer = SetTable(table.name, table.changed(points=points))
+        fewer = SetTable(table.name, table.replaced(points=points))
         edit = retimed(
-            workspace.project, generator, timer.changed(every=every, prescaler_register=None, period_register=None)
+            workspace.project, generator, timer.replaced(every=every, prescaler_register=None, period_register=None)
         )
         if edit is not None:
-            edits.append(Several((fewer, edit), f"Play {table.name} with {points} points, {brief(1 / every, 'Hz', 6)}"))
+            edits.append(
+                CompositeEdit((fewer, edit), f"Play {table.name} with {points} points, {format_si(1 / every, 'Hz', 6)}")
+            )
         if len(edits) >= 4:
             break
     edit = retimed(
-        workspace.project, generator, timer.changed(every=shortest_s, prescaler_register=None, period_register=None)
+        workspace.project, generator, timer.replaced(every=shortest_s, prescaler_register=None, period_register=None)
     )
     return [*edits, edit] if edit is not None else edits
 
@@ -181,20 +190,20 @@ def _slower(workspace: Workspace, generator: Generator, table: Table, shortest_s
 def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
     """The wave is too small and rounded, steps are left out, or the frequency is too low."""
     for generator, _output, table, dac in _players(workspace):
-        made = playing(workspace, generator)
-        asked = f"{brief(1 / made.asked_s, 'Hz')} is an update every {show(made.asked_s, 's', 3)}"
+        made = dac_playback(workspace, generator)
+        asked = f"{format_si(1 / made.asked_s, 'Hz')} is an update every {format_rounded(made.asked_s, 's', 3)}"
         limit_s = 1 / dac.update_rate_high_hz
         shortest_s = max(dac.settling_s, limit_s, made.dma_s)
         rounded_s = -(-shortest_s * workspace.bus_clock_hz // 1) / workspace.bus_clock_hz
         if made.dma_s > made.asked_s:
             code, title = "dma-too-slow", f"DMA cannot feed {dac.name} that fast"
-            why = f"{asked}, and a transfer takes {show(made.dma_s, 's', 3)}: the wave comes at {brief(made.wave_hz, 'Hz')}."
+            why = f"{asked}, and a transfer takes {format_rounded(made.dma_s, 's', 3)}: the wave comes at {format_si(made.wave_hz, 'Hz')}."
         elif made.skipped > 1:
             code, title = "update-above-limit", f"{dac.name} is updated faster than it can be"
-            why = f"{asked}; it takes one every {show(limit_s, 's', 3)}: of {made.skipped} points one comes out."
+            why = f"{asked}; it takes one every {format_rounded(limit_s, 's', 3)}: of {made.skipped} points one comes out."
         elif made.asked_s < dac.settling_s:
             code, title = "update-faster-than-settling", f"{dac.name} is updated faster than it settles"
-            why = f"{asked}, and settling to half a count takes {show(dac.settling_s, 's', 3)}."
+            why = f"{asked}, and settling to half a count takes {format_rounded(dac.settling_s, 's', 3)}."
         else:
             continue
         yield Finding(
@@ -203,7 +212,7 @@ def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
             generator.name,
             title,
             why,
-            first_cure(
+            first_effective_fix(
                 workspace,
                 _slower(workspace, generator, table, rounded_s),
                 lambda changed, name=generator.name: (
@@ -224,17 +233,17 @@ def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
         if not isinstance(trigger, TimerTrigger):
             continue
         setting = timer_setting(workspace, trigger, alone=True)
-        best = timer_setting(workspace, trigger.changed(prescaler_register=None, period_register=None), alone=True)
+        best = timer_setting(workspace, trigger.replaced(prescaler_register=None, period_register=None), alone=True)
         if abs(setting.rate_error) > abs(best.rate_error):
-            own = trigger.changed(prescaler_register=None, period_register=None)
+            own = trigger.replaced(prescaler_register=None, period_register=None)
             yield Finding(
                 "update-timer-off",
                 "error",
                 generator.name,
                 f"{trigger.timer} updates {generator.name} at another rate than wanted",
-                f"Its registers, which hold value − 1, give {show(1 / setting.period_s, 'Hz', 6)} instead of "
-                f"{show(1 / trigger.every, 'Hz', 6)}: {float(setting.rate_error) * 100:+.3g} %.",
-                SetGenerator(generator.name, generator.changed(output=output.changed(trigger=own))),
+                f"Its registers, which hold value − 1, give {format_rounded(1 / setting.period_s, 'Hz', 6)} instead of "
+                f"{format_rounded(1 / trigger.every, 'Hz', 6)}: {float(setting.rate_error) * 100:+.3g} %.",
+                SetGenerator(generator.name, generator.replaced(output=output.replaced(trigger=own))),
                 signal=generator.name,
             )
     for pwm in workspace.project.pwm:
@@ -247,9 +256,9 @@ def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 pwm.name,
                 f"{pwm.timer} pulses {pwm.name} at another rate than wanted",
-                f"Its registers, which hold value − 1, give {show(1 / setting.period_s, 'Hz', 6)} instead of "
-                f"{show(1 / pwm.every, 'Hz', 6)}: {float(setting.rate_error) * 100:+.3g} %.",
-                SetPwm(pwm.name, pwm.changed(prescaler_register=None, period_register=None)),
+                f"Its registers, which hold value − 1, give {format_rounded(1 / setting.period_s, 'Hz', 6)} instead of "
+                f"{format_rounded(1 / pwm.every, 'Hz', 6)}: {float(setting.rate_error) * 100:+.3g} %.",
+                SetPwm(pwm.name, pwm.replaced(prescaler_register=None, period_register=None)),
                 signal=pwm.name,
             )
 
@@ -265,14 +274,14 @@ def dacs_not_in_step(workspace: Workspace) -> Iterator[Finding]:
     for generator, output, _table, dac in _players(workspace):
         in_step = isinstance(output.trigger, GeneratorFollow) or generator.name in followed
         if in_step and not generator.double_buffered:
-            late_s = playing(workspace, generator).late_s
+            late_s = dac_playback(workspace, generator).late_s
             yield Finding(
                 "dacs-not-in-step",
                 "warning",
                 generator.name,
                 f"{dac.name} changes when its transfer comes, not with the trigger",
-                f"Without a second data register it is {show(late_s, 's', 3)} late, and later when DMA is busy.",
-                SetGenerator(generator.name, generator.changed(double_buffered=True)) if dac.can_buffer_twice else None,
+                f"Without a second data register it is {format_rounded(late_s, 's', 3)} late, and later when DMA is busy.",
+                SetGenerator(generator.name, generator.replaced(double_buffered=True)) if dac.can_buffer_twice else None,
                 signal=generator.name,
             )
 
@@ -290,9 +299,9 @@ def generator_not_aligned(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 generator.name,
                 f"{generator.name} starts when the program gets there",
-                f"On the virtual board that is {show(playing(workspace, generator).begin_s, 's', 3)} after the first "
+                f"On the virtual board that is {format_rounded(dac_playback(workspace, generator).begin_s, 's', 3)} after the first "
                 f"trigger of {chain.converter}; elsewhere nobody knows.",
-                SetGenerator(generator.name, generator.changed(output=output.changed(starts_with=chain.converter))),
+                SetGenerator(generator.name, generator.replaced(output=output.replaced(starts_with=chain.converter))),
                 signal=generator.name,
             )
 
@@ -309,15 +318,15 @@ def pwm_coarse(workspace: Workspace) -> Iterator[Finding]:
         timing = pwm_timing(workspace, pwm)
         if timing.bits < COARSE_BITS:
             every = (1 << COARSE_BITS) / workspace.bus_clock_hz
-            slower = pwm.changed(every=every, prescaler_register=None, period_register=None)
+            slower = pwm.replaced(every=every, prescaler_register=None, period_register=None)
             yield Finding(
                 "pwm-coarse",
                 "warning",
                 pwm.name,
                 f"{pwm.name} has {timing.counts} steps of duty",
-                f"{brief(1 / timing.period_s, 'Hz')} leaves {timing.counts} counts of {pwm.timer}, {timing.bits:.1f} bits; "
+                f"{format_si(1 / timing.period_s, 'Hz')} leaves {timing.counts} counts of {pwm.timer}, {timing.bits:.1f} bits; "
                 f"the duty comes out as {float(timing.duty) * 100:.4g} %.",
-                first_cure(
+                first_effective_fix(
                     workspace,
                     [SetPwm(pwm.name, slower)],
                     lambda changed, name=pwm.name: (

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.model.design import AnyStage, LowPass, Mean, RunningMean, Workspace
-from wattigram.core.model.design.edits import SetReduce
-from wattigram.core.predict.accuracy import stage_figures
+from wattigram.core.model.design import AnyStage, BlockAverage, LowPassFilter, MovingAverage, Workspace
+from wattigram.core.model.design.edits import SetFilter
+from wattigram.core.predict.accuracy import filter_metrics
 
 
 @rule
@@ -20,7 +20,7 @@ def sum_too_wide(workspace: Workspace) -> Iterator[Finding]:
         stage = signal.reduce
         left = chain.alignment == "left" and signal.slot_stage is None
         code_bits = chain.loop.width_bits if left else chain.bits
-        needed = stage_figures(stage, 1.0, code_bits).bits
+        needed = filter_metrics(stage, 1.0, code_bits).bits
         if needed <= stage.register_bits:
             continue
         wider = [bits for bits in (16, 24, 32) if bits >= needed]
@@ -30,7 +30,7 @@ def sum_too_wide(workspace: Workspace) -> Iterator[Finding]:
             f"{stage.kind} of {signal.name}",
             f"The sum of {signal.name} overflows",
             f"{_content(stage, code_bits)} {needed} bits, the register has {stage.register_bits}.",
-            SetReduce(signal.name, stage.changed(register_bits=wider[0])) if wider else None,
+            SetFilter(signal.name, stage.replaced(register_bits=wider[0])) if wider else None,
             signal=signal.name,
         )
 
@@ -40,7 +40,7 @@ def mean_not_true(workspace: Workspace) -> Iterator[Finding]:
     """The mean is too big or too small by a fixed factor."""
     for signal in workspace.project.signals:
         reduce = signal.reduce
-        if not isinstance(reduce, (Mean, RunningMean)) or reduce.gain_ratio == 1:
+        if not isinstance(reduce, (BlockAverage, MovingAverage)) or reduce.gain_ratio == 1:
             continue
         power = round(reduce.count).bit_length() - 1
         count = reduce.count if reduce.count == 1 << power else 1 << power
@@ -50,12 +50,12 @@ def mean_not_true(workspace: Workspace) -> Iterator[Finding]:
             f"mean of {signal.name}",
             f"The mean of {signal.name} is scaled",
             f"A sum of {reduce.count} shifted right by {reduce.shift} is {float(reduce.gain_ratio):.4g} times the mean.",
-            SetReduce(signal.name, reduce.changed(count=count, shift=power)),
+            SetFilter(signal.name, reduce.replaced(count=count, shift=power)),
             signal=signal.name,
         )
 
 
 def _content(stage: AnyStage, code_bits: int) -> str:
-    if isinstance(stage, LowPass):
+    if isinstance(stage, LowPassFilter):
         return f"A code of {code_bits} bits with {stage.shift} more below it needs"
     return f"{stage.count} codes of {code_bits} bits sum to"

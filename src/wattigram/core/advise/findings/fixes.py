@@ -14,7 +14,9 @@ from wattigram.core.model.design.edits import Edit, apply_edit
 _TRYING: ContextVar[bool] = ContextVar("trying a cure", default=False)
 
 
-def first_cure(workspace: Workspace, edits: Iterable[Edit], is_cured: Callable[[Workspace], bool]) -> Edit | None:
+def first_effective_fix(
+    workspace: Workspace, edits: Iterable[Edit], is_cured: Callable[[Workspace], bool]
+) -> Edit | None:
     """The first edit that the part can hold and after which the design is as wanted; None where none is.
 
     Whether a rule is content is asked of the rule itself, which must not look for cures of its own meanwhile.
@@ -35,7 +37,9 @@ def first_cure(workspace: Workspace, edits: Iterable[Edit], is_cured: Callable[[
         _TRYING.reset(token)
 
 
-def gone(rule: Callable[[Workspace], Iterable[Finding]], signal: str, code: str = "") -> Callable[[Workspace], bool]:
+def rule_satisfied(
+    rule: Callable[[Workspace], Iterable[Finding]], signal: str, code: str = ""
+) -> Callable[[Workspace], bool]:
     """Whether a rule has nothing more to say of a signal, or nothing of that code."""
 
     def is_cured(workspace: Workspace) -> bool:

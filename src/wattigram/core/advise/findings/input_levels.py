@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.base.quantity import show_volts
-from wattigram.core.model.bench import Floating
+from wattigram.core.base.quantity import format_volts
+from wattigram.core.model.bench import FloatingInput
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import SetReference
 from wattigram.core.predict.pins import input_extent_v, input_source
@@ -16,7 +16,7 @@ from wattigram.core.predict.pins import input_extent_v, input_source
 def input_beyond_reference(workspace: Workspace) -> Iterator[Finding]:
     """Readings stand still at full scale or at zero; beyond the supply the pin is in danger."""
     for signal in workspace.project.signals:
-        if workspace.wiring(signal.pin) is None or isinstance(input_source(workspace, signal.pin), Floating):
+        if workspace.wiring(signal.pin) is None or isinstance(input_source(workspace, signal.pin), FloatingInput):
             continue  # of a pin that floats it is said that it does
         low_v, high_v = input_extent_v(workspace, signal)
         lowest_v = -workspace.reference_v if signal.negative is not None else 0.0
@@ -27,13 +27,15 @@ def input_beyond_reference(workspace: Workspace) -> Iterator[Finding]:
             for item in sorted(workspace.part.references, key=lambda item: item.voltage_v)
             if item.voltage_v >= high_v and low_v >= (-item.voltage_v if signal.negative is not None else 0.0)
         ]
-        worst = f"rises to {show_volts(high_v)}" if high_v > workspace.reference_v else f"falls to {show_volts(low_v)}"
+        worst = (
+            f"rises to {format_volts(high_v)}" if high_v > workspace.reference_v else f"falls to {format_volts(low_v)}"
+        )
         yield Finding(
             "input-beyond-reference",
             "error",
             f"pin {signal.pin}",
             f"{signal.name} leaves the range",
-            f"Pin {signal.pin} {worst}; readings end at {show_volts(lowest_v)} and {show_volts(workspace.reference_v)}.",
+            f"Pin {signal.pin} {worst}; readings end at {format_volts(lowest_v)} and {format_volts(workspace.reference_v)}.",
             SetReference(enough[0].name) if enough else None,
             signal=signal.name,
         )
@@ -44,7 +46,7 @@ def pin_floats(workspace: Workspace) -> Iterator[Finding]:
     """The reading wanders, carries mains, and copies the slot before."""
     for signal in workspace.project.signals:
         for pin, side in ((signal.pin, ""), (signal.negative, "The negative pin of ")):
-            if pin is None or not isinstance(input_source(workspace, pin), Floating):
+            if pin is None or not isinstance(input_source(workspace, pin), FloatingInput):
                 continue
             yield Finding(
                 "pin-floats",

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.base.quantity import show_volts
-from wattigram.core.model.bench import Floating, Level, Tied, Wiring, followed, source_extent_v
+from wattigram.core.base.quantity import format_volts
+from wattigram.core.model.bench import DcSource, FloatingInput, TiedInput, Wiring, resolve_source, source_extent_v
 from wattigram.core.model.design import Chain, Signal, Workspace, part_faults
 from wattigram.core.model.design.edits import AddSlot, SetPin, SetWiring
 from wattigram.core.predict.accuracy import adequate_sampling_s
 from wattigram.core.predict.pins import input_resistance_ohm, input_source
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 CLOSE_V = 1e-9
 
@@ -67,7 +67,7 @@ def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
                 f"Nothing is wired to {signal.negative}",
                 f"The bench does not say what feeds the negative pin of {signal.name}: 0 V is supposed there, and the "
                 "difference is worth no more than that.",
-                SetWiring(Wiring(pin=signal.negative, resistance_ohm=0.0, source=Tied(to="ground"))),
+                SetWiring(Wiring(pin=signal.negative, resistance_ohm=0.0, source=TiedInput(to="ground"))),
                 signal=signal.name,
             )
         if workspace.wiring(signal.pin) is None:
@@ -91,7 +91,7 @@ def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
     wiring = workspace.project.wired(pin)
     meant = workspace.part.reference(reference)
     assert meant is not None
-    cure = SetWiring(Wiring(pin=pin, resistance_ohm=0.0, source=Level(voltage_v=meant.voltage_v)))
+    cure = SetWiring(Wiring(pin=pin, resistance_ohm=0.0, source=DcSource(voltage_v=meant.voltage_v)))
     if wiring is None:
         yield Finding(
             "reference-not-wired",
@@ -101,7 +101,7 @@ def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
             f"“{reference}” comes from {pin}, and the bench has nothing there: full scale is whatever the pin floats to.",
             cure,
         )
-    elif isinstance(followed(wiring, workspace.project.bench), Floating):
+    elif isinstance(resolve_source(wiring, workspace.project.bench), FloatingInput):
         yield Finding(
             "reference-floats",
             "error",
@@ -110,13 +110,13 @@ def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
             f"“{reference}” comes from {pin}, which is not connected: every reading wanders with it.",
             cure,
         )
-    elif not isinstance(wiring.source, Level) or wiring.source.voltage_v <= 0:
+    elif not isinstance(wiring.source, DcSource) or wiring.source.voltage_v <= 0:
         yield Finding(
             "reference-not-steady",
             "error",
             f"pin {pin}",
             f"The reference pin {pin} has no steady voltage",
-            f"“{reference}” comes from {pin}, and readings are worked out with {show_volts(workspace.reference_v)}; "
+            f"“{reference}” comes from {pin}, and readings are worked out with {format_volts(workspace.reference_v)}; "
             "what is wired there is no level above 0 V.",
             cure,
         )
@@ -138,13 +138,13 @@ def pin_beyond_limits(workspace: Workspace) -> Iterator[Finding]:
         least_v, most_v = source_extent_v(input_source(workspace, pin))
         if least_v >= low_v - CLOSE_V and most_v <= high_v + CLOSE_V:
             continue
-        worst = f"rises to {show_volts(most_v)}" if most_v > high_v + CLOSE_V else f"falls to {show_volts(least_v)}"
+        worst = f"rises to {format_volts(most_v)}" if most_v > high_v + CLOSE_V else f"falls to {format_volts(least_v)}"
         yield Finding(
             "pin-beyond-limits",
             "error",
             f"pin {pin}",
             f"Pin {pin} leaves its absolute limits",
-            f"Pin {pin} ({user}) {worst}; the part allows {show_volts(low_v)} to {show_volts(high_v)} on any pin. Divide "
+            f"Pin {pin} ({user}) {worst}; the part allows {format_volts(low_v)} to {format_volts(high_v)} on any pin. Divide "
             "or clamp it before the pin.",
             signal=next((one.name for one in workspace.project.signals if pin in (one.pin, one.negative)), ""),
         )
@@ -198,7 +198,7 @@ def _sampling_for(workspace: Workspace, chain: Chain, signal: Signal) -> int:
         return chain.slots[0].sampling_cycles
     ohm = input_resistance_ohm(workspace, signal) + converter.switch_resistance_ohm
     needed_s = adequate_sampling_s(ohm * converter.sampling_capacitor_f, chain.bits)
-    clock_hz = cycle_timing(workspace, chain).clock_hz
+    clock_hz = scan_timing(workspace, chain).clock_hz
     choices = sorted(converter.sampling_cycles)
     return next((cycles for cycles in choices if float(cycles / clock_hz) >= needed_s), choices[-1])
 

@@ -26,7 +26,7 @@ def read_in_another_width(workspace: Workspace) -> Iterator[Finding]:
             chain.loop.name,
             f"Items of {chain.loop.name} are read in another width",
             f"Items are written with {written} bits and read with {width}: {symptom}.",
-            SetReader(chain.converter, chain.reader.changed(width_bits=None)),
+            SetReader(chain.converter, chain.reader.replaced(width_bits=None)),
             converter=chain.converter,
         )
 
@@ -46,7 +46,7 @@ def read_in_another_alignment(workspace: Workspace) -> Iterator[Finding]:
             f"Codes of {chain.converter} are read as {alignment}-aligned",
             f"They are {chain.alignment}-aligned: {chain.bits} bits in {chain.loop.width_bits} make readings {2 ** abs(spare)} "
             f"times too {'big' if chain.alignment == 'left' else 'small'}.",
-            SetReader(chain.converter, chain.reader.changed(alignment=None)),
+            SetReader(chain.converter, chain.reader.replaced(alignment=None)),
             converter=chain.converter,
         )
 
@@ -62,7 +62,7 @@ def read_in_another_byte_order(workspace: Workspace) -> Iterator[Finding]:
                 chain.loop.name,
                 f"Bytes of {chain.loop.name} are read in the wrong order",
                 "Items lie in memory with the low byte first and are read with the high byte first.",
-                SetReader(chain.converter, chain.reader.changed(byte_order="little")),
+                SetReader(chain.converter, chain.reader.replaced(byte_order="little")),
                 converter=chain.converter,
             )
 
@@ -83,6 +83,6 @@ def read_with_another_full_scale(workspace: Workspace) -> Iterator[Finding]:
             f"Volts of {chain.converter} are computed with {used}",
             f"Its full scale is {own}: all volts are {ppm:.3g} ppm too {'big' if used == '2^N-1' else 'small'}, "
             f"{workspace.reference_v * ppm * 1e-3:.3g} mV at full scale.",
-            SetReader(chain.converter, chain.reader.changed(full_scale=None)),
+            SetReader(chain.converter, chain.reader.replaced(full_scale=None)),
             converter=chain.converter,
         )

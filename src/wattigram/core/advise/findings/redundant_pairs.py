@@ -7,17 +7,17 @@ from collections.abc import Iterator
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import round_up
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.design import Chain, FollowTrigger, Signal, Workspace
-from wattigram.core.model.design.edits import Edit, SetReduce, SetTrigger, SetTwin, apply_edit
-from wattigram.core.predict.accuracy import TwinFigures, twin_figures, twin_rates_hz
+from wattigram.core.model.design.edits import Edit, SetFilter, SetRedundantPair, SetTrigger, apply_edit
+from wattigram.core.predict.accuracy import PairMetrics, pair_metrics, pair_rates_hz
 
 
 @rule
 def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
     """The pair trips although nothing is wrong."""
     for signal in workspace.project.signals:
-        figures = twin_figures(workspace, signal)
+        figures = pair_metrics(workspace, signal)
         if figures is None or signal.twin is None or figures.within_v is None or figures.worst_v <= figures.within_v:
             continue
         yield Finding(
@@ -25,9 +25,9 @@ def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
             "error",
             signal.name,
             f"{signal.name} and {figures.of} differ by themselves",
-            f"Offset {show_volts(figures.offset_v)}, gain {show_volts(figures.gain_v)}, noise {show_volts(figures.noise_v)} "
-            f"rms, {brief(figures.skew_s, 's', 3)} of skew {show_volts(figures.skew_v)} and settling "
-            f"{show_volts(figures.settling_v)} make up to {show_volts(figures.worst_v)}; {show_volts(figures.within_v)} is "
+            f"Offset {format_volts(figures.offset_v)}, gain {format_volts(figures.gain_v)}, noise {format_volts(figures.noise_v)} "
+            f"rms, {format_si(figures.skew_s, 's', 3)} of skew {format_volts(figures.skew_v)} and settling "
+            f"{format_volts(figures.settling_v)} make up to {format_volts(figures.worst_v)}; {format_volts(figures.within_v)} is "
             "allowed.",
             _wider(workspace, signal, figures),
             signal=signal.name,
@@ -72,7 +72,7 @@ def only_one_is_reduced(workspace: Workspace) -> Iterator[Finding]:
             f"Only one of {signal.name} and {other.name} is filtered",
             f"{reduced.name} comes from a stage over {stage.count} samples, {raw.name} does not: their values come at "
             f"unequal rates, and the program compares the samples before the stage.",
-            SetReduce(raw.name, stage),
+            SetFilter(raw.name, stage),
             signal=signal.name,
         )
 
@@ -81,7 +81,7 @@ def only_one_is_reduced(workspace: Workspace) -> Iterator[Finding]:
 def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
     """Each value is held against the other's nearest in time; where one of the two comes faster, they are apart."""
     for signal in workspace.project.signals:
-        rates = twin_rates_hz(workspace, signal)
+        rates = pair_rates_hz(workspace, signal)
         if rates is None or signal.twin is None or rates[0] == rates[1]:
             continue
         other = signal.twin.of
@@ -90,8 +90,8 @@ def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             signal.name,
             f"{signal.name} and {other} do not keep step",
-            f"{signal.name} gives values at {brief(rates[0], 'Hz', 5)} and {other} at {brief(rates[1], 'Hz', 5)}. Each is "
-            f"held against the nearest one of {other}, up to {brief(1 / rates[1] / 2, 's', 3)} away.",
+            f"{signal.name} gives values at {format_si(rates[0], 'Hz', 5)} and {other} at {format_si(rates[1], 'Hz', 5)}. Each is "
+            f"held against the nearest one of {other}, up to {format_si(1 / rates[1] / 2, 's', 3)} away.",
             _in_step(workspace, signal),
             signal=signal.name,
         )
@@ -101,7 +101,7 @@ def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
 def only_one_pauses(workspace: Workspace) -> Iterator[Finding]:
     """While one of a pair stands still, nothing is compared."""
     for signal in workspace.project.signals:
-        if twin_rates_hz(workspace, signal) is None or signal.twin is None:
+        if pair_rates_hz(workspace, signal) is None or signal.twin is None:
             continue
         for name in (signal.name, signal.twin.of):
             chain = workspace.project.chain_of(name)
@@ -125,7 +125,7 @@ def _in_step(workspace: Workspace, signal: Signal) -> Edit | None:
         return None
     edit = SetTrigger(mine.converter, FollowTrigger(follows=theirs.converter))
     try:
-        rates = twin_rates_hz(apply_edit(workspace, edit), signal)
+        rates = pair_rates_hz(apply_edit(workspace, edit), signal)
     except WattigramError:
         return None
     return edit if rates is not None and rates[0] == rates[1] else None
@@ -141,9 +141,9 @@ def _pauses(workspace: Workspace, chain: Chain) -> bool:
     )
 
 
-def _wider(workspace: Workspace, signal: Signal, figures: TwinFigures) -> Edit | None:
+def _wider(workspace: Workspace, signal: Signal, figures: PairMetrics) -> Edit | None:
     """A limit that holds what is to be expected; none where that would no longer tell a failed sensor."""
     within_v = round_up(figures.worst_v)
     if signal.twin is None or within_v > 0.2 * workspace.reference_v / float(signal.front_end):
         return None
-    return SetTwin(signal.name, signal.twin.changed(within_v=within_v))
+    return SetRedundantPair(signal.name, signal.twin.replaced(within_v=within_v))

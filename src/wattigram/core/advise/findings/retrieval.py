@@ -8,11 +8,11 @@ from fractions import Fraction
 from functools import partial
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.advise.findings.fixes import first_cure
-from wattigram.core.base.quantity import brief
+from wattigram.core.advise.findings.fixes import first_effective_fix
+from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design import Chain, Dma, Fifo, Interrupt, Polling, Workspace
-from wattigram.core.model.design.edits import Edit, SetLoopItems, SetRetrieval, Several
-from wattigram.core.predict.timing import RetrievalTiming, cycle_timing, free_share, polling_wait_s, retrieval_timing
+from wattigram.core.model.design.edits import CompositeEdit, Edit, SetBufferLength, SetRetrieval
+from wattigram.core.predict.timing import RetrievalTiming, free_share, polling_wait_s, retrieval_timing, scan_timing
 
 _EVENT = {"dma": "mark", "fifo": "mark", "interrupt": "result", "polling": "result"}
 
@@ -31,8 +31,8 @@ def handler_too_slow(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.loop.name,
             f"The handler of {chain.loop.name} misses its deadline",
-            f"It takes {brief(timing.service_s, 's')} and each {_EVENT[timing.kind]} leaves {brief(timing.deadline_s, 's')}: "
-            f"{brief(timing.lost_hz, 'S/s')} of {brief(timing.items_hz, 'S/s')} are lost "
+            f"It takes {format_si(timing.service_s, 's')} and each {_EVENT[timing.kind]} leaves {format_si(timing.deadline_s, 's')}: "
+            f"{format_si(timing.lost_hz, 'S/s')} of {format_si(timing.items_hz, 'S/s')} are lost "
             f"({float(timing.cpu_share) * 100:.3g} % of the processor wanted).{left}",
             _relief(workspace, chain, timing),
             converter=chain.converter,
@@ -41,7 +41,9 @@ def handler_too_slow(workspace: Workspace) -> Iterator[Finding]:
 
 def _relief(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Edit | None:
     """DMA in place of a call for each result, a longer loop, or both; where the part has them."""
-    return first_cure(workspace, _reliefs(workspace, chain, timing), partial(_keeps_up, converter=chain.converter))
+    return first_effective_fix(
+        workspace, _reliefs(workspace, chain, timing), partial(_keeps_up, converter=chain.converter)
+    )
 
 
 def _keeps_up(workspace: Workspace, converter: str) -> bool:
@@ -55,7 +57,7 @@ def _reliefs(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Ite
         return
     unit = 2 * len(chain.slots)
     needed = 2 * timing.service_s * timing.items_hz / free * Fraction(6, 5)
-    longer = SetLoopItems(chain.converter, math.ceil(needed / unit) * unit)
+    longer = SetBufferLength(chain.converter, math.ceil(needed / unit) * unit)
     if isinstance(chain.retrieval, Dma):
         yield longer
         return
@@ -64,7 +66,7 @@ def _reliefs(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Ite
     if channel is not None:
         by_dma = SetRetrieval(chain.converter, Dma(channel=channel))
         yield by_dma
-        yield Several((by_dma, longer), f"{by_dma.label}, with {longer.items} items")
+        yield CompositeEdit((by_dma, longer), f"{by_dma.label}, with {longer.items} items")
 
 
 @rule
@@ -73,7 +75,7 @@ def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
     for chain in workspace.project.chains:
         if not isinstance(chain.retrieval, Dma) or chain.retrieval.repeat:
             continue
-        if cycle_timing(workspace, chain).items_limit is not None:
+        if scan_timing(workspace, chain).items_limit is not None:
             continue
         timing = retrieval_timing(workspace, chain)
         filled_s = chain.loop.items / timing.items_hz
@@ -82,9 +84,9 @@ def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.loop.name,
             f"{chain.loop.name} fills once and freezes",
-            f"{chain.retrieval.channel} stops after {chain.loop.items} items, {brief(filled_s, 's', 3)} after the start, and "
+            f"{chain.retrieval.channel} stops after {chain.loop.items} items, {format_si(filled_s, 's', 3)} after the start, and "
             f"{chain.converter} goes on: nothing that comes later reaches memory.",
-            SetRetrieval(chain.converter, chain.retrieval.changed(repeat=True)),
+            SetRetrieval(chain.converter, chain.retrieval.replaced(repeat=True)),
             converter=chain.converter,
         )
 
@@ -101,7 +103,7 @@ def address_stands_still(workspace: Workspace) -> Iterator[Finding]:
                 f"{chain.retrieval.channel} always writes the same item",
                 f"Its memory address does not move on: item 0 of {chain.loop.name} is overwritten again and again, the other "
                 f"{chain.loop.items - 1} stay zero.",
-                SetRetrieval(chain.converter, chain.retrieval.changed(increment=True)),
+                SetRetrieval(chain.converter, chain.retrieval.replaced(increment=True)),
                 converter=chain.converter,
             )
 
@@ -120,10 +122,10 @@ def gives_up_too_early(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.converter,
             f"Polling {chain.converter} gives up too early",
-            f"It waits {brief(chain.retrieval.timeout_s, 's')}, and a result can take {brief(wait_s, 's')}: each attempt ends "
+            f"It waits {format_si(chain.retrieval.timeout_s, 's')}, and a result can take {format_si(wait_s, 's')}: each attempt ends "
             "without a value.",
             SetRetrieval(
-                chain.converter, chain.retrieval.changed(timeout_s=Fraction(math.ceil(2 * wait_s * 10**6), 10**6))
+                chain.converter, chain.retrieval.replaced(timeout_s=Fraction(math.ceil(2 * wait_s * 10**6), 10**6))
             ),
             converter=chain.converter,
         )
@@ -141,7 +143,7 @@ def processor_full(workspace: Workspace) -> Iterator[Finding]:
                 chain.loop.name,
                 f"{chain.loop.name} keeps the processor busy",
                 f"Its handler takes {float(timing.cpu_share) * 100:.3g} % of the processor: "
-                f"{brief(timing.events_hz, 'Hz')} × {timing.cycles} cycles.",
+                f"{format_si(timing.events_hz, 'Hz')} × {timing.cycles} cycles.",
                 _relief(workspace, chain, timing),
                 converter=chain.converter,
             )

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.advise.findings.fixes import first_cure, gone, round_up
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.advise.findings.fixes import first_effective_fix, round_up, rule_satisfied
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.bench import Jumper, source_extent_v
 from wattigram.core.model.design import (
     DutySink,
@@ -16,7 +16,7 @@ from wattigram.core.model.design import (
     ResultSource,
     Route,
     SendSink,
-    Uart,
+    UartSetup,
     Workspace,
 )
 from wattigram.core.model.design.edits import Edit, SetPwm, SetRoute, SetUart
@@ -42,14 +42,14 @@ def route_loses(workspace: Workspace) -> Iterator[Finding]:
     """Bytes are missing, values come twice, or a value is put together of two."""
     for route in workspace.project.routes:
         timing = route_timing(workspace, route)
-        rates = f"{brief(timing.transfers_hz, 'Hz')} writes into what takes {brief(timing.sink_hz, 'Hz')}"
+        rates = f"{format_si(timing.transfers_hz, 'Hz')} writes into what takes {format_si(timing.sink_hz, 'Hz')}"
         if timing.overwritten_hz > LEAST_RATE_HZ and isinstance(route.sink, SendSink):
             yield Finding(
                 "route-overwrites",
                 "error",
                 route.name,
                 f"{route.name} overwrites bytes that have not left yet",
-                f"{rates} bytes: {brief(timing.overwritten_hz, 'Hz')} of them are replaced before they are sent.",
+                f"{rates} bytes: {format_si(timing.overwritten_hz, 'Hz')} of them are replaced before they are sent.",
                 _first(workspace, route, "route-overwrites", _faster(workspace, route)),
                 signal=route.name,
             )
@@ -59,7 +59,7 @@ def route_loses(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 route.name,
                 f"{route.name} brings values faster than they take effect",
-                f"{rates} periods: {brief(timing.overwritten_hz, 'Hz')} are replaced by newer ones, which is harmless "
+                f"{rates} periods: {format_si(timing.overwritten_hz, 'Hz')} are replaced by newer ones, which is harmless "
                 "where only the newest matters.",
                 signal=route.name,
             )
@@ -70,7 +70,7 @@ def route_loses(workspace: Workspace) -> Iterator[Finding]:
                 route.name,
                 f"{route.name} lets values take effect half written",
                 f"A value comes in {route.items} pieces, and what loads the register comes between them "
-                f"{brief(timing.torn_hz, 'Hz', 3)} on average.",
+                f"{format_si(timing.torn_hz, 'Hz', 3)} on average.",
                 _first(workspace, route, "route-tears", _whole(workspace, route)),
                 signal=route.name,
             )
@@ -80,14 +80,14 @@ def route_loses(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 route.name,
                 f"{route.name} sends values again",
-                f"Nothing new is there {brief(timing.repeated_hz, 'Hz')}, and the old one goes out once more.",
-                SetRoute(route.name, route.changed(on="source")) if not timing.overwritten_hz else None,
+                f"Nothing new is there {format_si(timing.repeated_hz, 'Hz')}, and the old one goes out once more.",
+                SetRoute(route.name, route.replaced(on="source")) if not timing.overwritten_hz else None,
                 signal=route.name,
             )
 
 
 def _first(workspace: Workspace, route: Route, code: str, edits: list[Edit]) -> Edit | None:
-    return first_cure(workspace, edits, gone(route_loses, route.name, code))
+    return first_effective_fix(workspace, edits, rule_satisfied(route_loses, route.name, code))
 
 
 def _faster(workspace: Workspace, route: Route) -> list[Edit]:
@@ -96,27 +96,27 @@ def _faster(workspace: Workspace, route: Route) -> list[Edit]:
     uart = workspace.project.uart(route.sink.uart)
     assert uart is not None
     edits: list[Edit] = [
-        SetUart(uart.changed(baud=baud))
+        SetUart(uart.replaced(baud=baud))
         for baud in BAUDS
-        if baud > uart.baud and abs(uart_timing(workspace, uart.changed(baud=baud)).error) < WORST_BAUD_ERROR
+        if baud > uart.baud and abs(uart_timing(workspace, uart.replaced(baud=baud)).error) < WORST_BAUD_ERROR
     ]
-    return [*edits, SetRoute(route.name, route.changed(on="sink"))]
+    return [*edits, SetRoute(route.name, route.replaced(on="sink"))]
 
 
 def _whole(workspace: Workspace, route: Route) -> list[Edit]:
     """One piece a value, as wide as it is; a register that waits for the period."""
     edits: list[Edit] = []
     if not isinstance(route.sink, SendSink) and not isinstance(route.source, ReceivedSource):
-        edits.append(SetRoute(route.name, route.changed(items=1, source_bits=16, sink_bits=16)))
+        edits.append(SetRoute(route.name, route.replaced(items=1, source_bits=16, sink_bits=16)))
     if isinstance(route.sink, (DutySink, PeriodSink)):
         pwm = workspace.project.pwm_output(route.sink.pwm)
         if pwm is not None and not pwm.preload:
-            edits.append(SetPwm(pwm.name, pwm.changed(preload=True)))
+            edits.append(SetPwm(pwm.name, pwm.replaced(preload=True)))
     if isinstance(route.sink, SendSink) and route.on == "sink":
-        edits.append(SetRoute(route.name, route.changed(on="source")))
+        edits.append(SetRoute(route.name, route.replaced(on="source")))
     # A value that fits into one byte cannot be torn.
     if isinstance(route.source, ReceivedSource):
-        one = SetRoute(route.name, route.changed(items=1, sink_bits=16, source_bits=8))
+        one = SetRoute(route.name, route.replaced(items=1, sink_bits=16, source_bits=8))
         serial = serial_source(workspace, route.source.uart)
         if serial is not None and serial.bytes_each == 1:
             edits.append(one)
@@ -131,8 +131,8 @@ def route_too_narrow(workspace: Workspace) -> Iterator[Finding]:
         if timing.carried_bits >= timing.value_bits:
             continue
         wide = [
-            route.changed(items=2, step=True, source_bits=8, sink_bits=8),
-            route.changed(items=1, source_bits=16, sink_bits=16),
+            route.replaced(items=2, step=True, source_bits=8, sink_bits=8),
+            route.replaced(items=1, source_bits=16, sink_bits=16),
         ]
         edits: list[Edit] = [
             SetRoute(route.name, one) for one in (wide if isinstance(route.sink, SendSink) else wide[::-1])
@@ -146,8 +146,10 @@ def route_too_narrow(workspace: Workspace) -> Iterator[Finding]:
             route.name,
             f"{route.name} carries {timing.carried_bits} of {timing.value_bits} bits",
             f"{route.items} × {route.source_bits} bits are read and {route.sink_bits} written: {why}.",
-            first_cure(
-                workspace, [SetRoute(route.name, route.changed(step=True)), *edits], gone(route_too_narrow, route.name)
+            first_effective_fix(
+                workspace,
+                [SetRoute(route.name, route.replaced(step=True)), *edits],
+                rule_satisfied(route_too_narrow, route.name),
             ),
             signal=route.name,
         )
@@ -168,7 +170,7 @@ def route_order_differs(workspace: Workspace) -> Iterator[Finding]:
                 route.name,
                 f"{route.name} and its other end take the bytes the other way round",
                 f"Here the {'low' if route.order == 'low-first' else 'high'} byte goes first, there the other.",
-                SetRoute(route.name, route.changed(order=theirs, expects=None)),
+                SetRoute(route.name, route.replaced(order=theirs, expects=None)),
                 signal=route.name,
             )
 
@@ -187,7 +189,7 @@ def route_at_once(workspace: Workspace) -> Iterator[Finding]:
                 route.name,
                 f"{route.name} changes {pwm.name} in the middle of a period",
                 "Without preload a new value takes effect at once: a count that has passed it already runs round.",
-                SetPwm(pwm.name, pwm.changed(preload=True)),
+                SetPwm(pwm.name, pwm.replaced(preload=True)),
                 signal=route.name,
             )
 
@@ -206,7 +208,7 @@ def route_beyond_period(workspace: Workspace) -> Iterator[Finding]:
             continue
         tick = (pwm.every * workspace.bus_clock_hz) / full
         prescaler = max(1, round(tick))
-        exact = pwm.changed(
+        exact = pwm.replaced(
             every=prescaler * full / workspace.bus_clock_hz,
             prescaler_register=prescaler - 1,
             period_register=full - 1,
@@ -224,7 +226,7 @@ def route_beyond_period(workspace: Workspace) -> Iterator[Finding]:
                 if over
                 else f"the duty never gets above {full / timing.counts * 100:.3g} %."
             ),
-            first_cure(workspace, [SetPwm(pwm.name, exact)], gone(route_beyond_period, route.name)),
+            first_effective_fix(workspace, [SetPwm(pwm.name, exact)], rule_satisfied(route_beyond_period, route.name)),
             signal=route.name,
         )
 
@@ -246,7 +248,7 @@ def route_mixes_signals(workspace: Workspace) -> Iterator[Finding]:
                 route.name,
                 f"{route.name} takes every result of {chain.converter}",
                 f"{len(names)} signals go over it in turn: {', '.join(names[:3])}{' …' if len(names) > 3 else ''}.",
-                SetRoute(route.name, route.changed(source=source.changed(signal=names[0]))),
+                SetRoute(route.name, route.replaced(source=source.replaced(signal=names[0]))),
                 signal=route.name,
             )
 
@@ -275,7 +277,7 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
         if abs(timing.error) > WORST_BAUD_ERROR:
             nearest = sorted(BAUDS, key=lambda one: abs(one - uart.baud))
             bauds = nearest if serial is None else [serial.baud, *nearest]
-            edits: list[Edit] = [SetUart(uart.changed(baud=baud)) for baud in bauds]
+            edits: list[Edit] = [SetUart(uart.replaced(baud=baud)) for baud in bauds]
             yield Finding(
                 "baud-off",
                 "error",
@@ -283,7 +285,7 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
                 f"{uart.name} cannot run at {uart.baud} baud",
                 f"The nearest that its divider gives is {float(timing.baud_hz):.0f} baud, {float(timing.error) * 100:+.2f} %; "
                 "more than 2 % is not read any more.",
-                first_cure(workspace, edits, gone(baud_off, uart.name, "baud-off")),
+                first_effective_fix(workspace, edits, rule_satisfied(baud_off, uart.name, "baud-off")),
                 signal=uart.name,
             )
         if serial is not None and abs(timing.baud_hz / serial.baud - 1) > WORST_BAUD_ERROR:
@@ -293,12 +295,12 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
                 uart.name,
                 f"{uart.name} listens at another rate than is sent",
                 f"It runs at {uart.baud} baud, and what is wired to it sends at {serial.baud}.",
-                SetUart(uart.changed(baud=serial.baud)),
+                SetUart(uart.replaced(baud=serial.baud)),
                 signal=uart.name,
             )
 
 
-def report_bytes(uart: Uart) -> int:
+def report_bytes(uart: UartSetup) -> int:
     """Bytes of a report."""
     assert uart.report is not None
     return 1 if uart.report.form == "byte" else len(uart.report.signal.encode()) + len(" 0.0000 V\r\n")
@@ -318,9 +320,9 @@ def report_too_long(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 uart.name,
                 f"{uart.name} does not get its reports out",
-                f"One takes {brief(takes_s, 's', 3)} at {uart.baud} baud, and they come every "
-                f"{brief(uart.report.every, 's', 3)}.",
-                SetUart(uart.changed(report=uart.report.changed(every=every))),
+                f"One takes {format_si(takes_s, 's', 3)} at {uart.baud} baud, and they come every "
+                f"{format_si(uart.report.every, 's', 3)}.",
+                SetUart(uart.replaced(report=uart.report.replaced(every=every))),
                 signal=uart.name,
             )
 
@@ -371,12 +373,12 @@ def pwm_ripples(workspace: Workspace) -> Iterator[Finding]:
         lsb_v = workspace.reference_v / (1 << chain.bits)
         if high_v - low_v > 4 * lsb_v:
             poles = input_poles_s(workspace, wiring)
-            slow = f"through {brief(max(poles), 's', 3)}" if poles else "unfiltered"
+            slow = f"through {format_si(max(poles), 's', 3)}" if poles else "unfiltered"
             yield Finding(
                 "pwm-ripples",
                 "note",
                 f"pin {wiring.pin}",
                 f"{name} carries the ripple of {pwm.name}",
-                f"{show_volts(high_v - low_v)} peak to peak {slow}, {(high_v - low_v) / lsb_v:.0f} LSB.",
+                f"{format_volts(high_v - low_v)} peak to peak {slow}, {(high_v - low_v) / lsb_v:.0f} LSB.",
                 signal=name,
             )

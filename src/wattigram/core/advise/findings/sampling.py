@@ -6,14 +6,14 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.advise.findings.fixes import first_cure
-from wattigram.core.base.quantity import brief, show_counts, show_volts
-from wattigram.core.model.bench import Floating, Sine
+from wattigram.core.advise.findings.fixes import first_effective_fix
+from wattigram.core.base.quantity import format_counts, format_si, format_volts
+from wattigram.core.model.bench import FloatingInput, SineSource
 from wattigram.core.model.design import Chain, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import Edit, SetPeriod, SetSampling, SetSamplings
 from wattigram.core.predict.accuracy import SlotSettling, slot_settling
 from wattigram.core.predict.pins import input_source
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 
 @rule
@@ -25,16 +25,16 @@ def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
             if settling.adequate or _floats(workspace, slot.signal):
                 continue
             remedy = adequate_sampling(workspace, chain, place)
-            behind = f" and {brief(settling.external_f, 'F')}" if settling.external_f else ""
+            behind = f" and {format_si(settling.external_f, 'F')}" if settling.external_f else ""
             if settling.needed_s is None:
                 reason = (
-                    f"The sampling capacitor takes charge from the one at the pin, and {brief(settling.source_ohm, 'Ω')} "
+                    f"The sampling capacitor takes charge from the one at the pin, and {format_si(settling.source_ohm, 'Ω')} "
                     "cannot refill it until the next sampling"
                 )
             else:
                 reason = (
-                    f"{brief(settling.source_ohm, 'Ω')}{behind} needs {brief(settling.needed_s, 's', 3)} to settle, "
-                    f"slot {place + 1} gives {brief(settling.sampling_s, 's', 3)}"
+                    f"{format_si(settling.source_ohm, 'Ω')}{behind} needs {format_si(settling.needed_s, 's', 3)} to settle, "
+                    f"slot {place + 1} gives {format_si(settling.sampling_s, 's', 3)}"
                 )
             advice = (
                 "" if remedy else " No sampling time that fits is long enough: buffer the source or slow the trigger."
@@ -55,28 +55,32 @@ def _floats(workspace: Workspace, name: str) -> bool:
     """Nothing drives one of the signal's pins: that is a finding of its own, and no sampling time mends it."""
     signal = workspace.project.signal(name)
     pins = [pin for pin in (signal.pin, signal.negative) if pin is not None]
-    return any(isinstance(input_source(workspace, pin), Floating) for pin in pins)
+    return any(isinstance(input_source(workspace, pin), FloatingInput) for pin in pins)
 
 
 @rule
 def sampled_too_slowly(workspace: Workspace) -> Iterator[Finding]:
     """A sine appears at another frequency, as if it were that one."""
     for chain in workspace.project.chains:
-        cycle = cycle_timing(workspace, chain)
+        cycle = scan_timing(workspace, chain)
         for name in dict.fromkeys(slot.signal for slot in chain.slots):
             source = input_source(workspace, workspace.project.signal(name).pin)
             rate_hz = cycle.cycle_rate_hz * len(chain.places_of(name))
-            if not isinstance(source, Sine) or not source.amplitude_v or not 0 < rate_hz <= 2 * source.frequency_hz:
+            if (
+                not isinstance(source, SineSource)
+                or not source.amplitude_v
+                or not 0 < rate_hz <= 2 * source.frequency_hz
+            ):
                 continue
             seen_hz = abs(source.frequency_hz - round(source.frequency_hz / rate_hz) * rate_hz)
-            seen = brief(seen_hz, "Hz") if seen_hz else "a level"
+            seen = format_si(seen_hz, "Hz") if seen_hz else "a level"
             seen += " of any size, as its phase will have it" if 2 * seen_hz == rate_hz else ""
             yield Finding(
                 "sampled-too-slowly",
                 "warning",
                 name,
                 f"{name} is sampled too slowly",
-                f"{brief(source.frequency_hz, 'Hz')} taken at {brief(rate_hz, 'Hz')} looks like {seen}. More than two "
+                f"{format_si(source.frequency_hz, 'Hz')} taken at {format_si(rate_hz, 'Hz')} looks like {seen}. More than two "
                 "samples a period are needed.",
                 _often_enough(workspace, chain, name, source.frequency_hz),
                 signal=name,
@@ -89,27 +93,29 @@ def _often_enough(workspace: Workspace, chain: Chain, name: str, frequency_hz: F
     if not isinstance(workspace.project.own_trigger(chain), TimerTrigger) or chain.per_trigger == "endless":
         return None
     places = len(chain.places_of(name))
-    per_trigger = Fraction(places, cycle_timing(workspace, chain).triggers_per_cycle)
+    per_trigger = Fraction(places, scan_timing(workspace, chain).triggers_per_cycle)
 
     def is_cured(changed: Workspace) -> bool:
-        cycle = cycle_timing(changed, changed.project.chain(chain.converter) or chain)
+        cycle = scan_timing(changed, changed.project.chain(chain.converter) or chain)
         return cycle.missed_hz == 0 and cycle.cycle_rate_hz * places > 2 * frequency_hz
 
     edits = (SetPeriod(chain.converter, per_trigger / (count * frequency_hz)) for count in (10, 5, 3))
-    return first_cure(workspace, edits, is_cured)
+    return first_effective_fix(workspace, edits, is_cured)
 
 
 def _amount(settling: SlotSettling) -> str:
     """ "up to 23 LSB (18 mV)", for the sources as wired, else for a full-scale step."""
     wired = settling.wired_error_lsb > 0.5
     lsb = settling.wired_error_lsb if wired else settling.full_scale_error_lsb
-    return f"up to {show_counts(lsb)} ({show_volts(lsb * settling.lsb_v)})" + ("" if wired else " of a full-scale step")
+    return f"up to {format_counts(lsb)} ({format_volts(lsb * settling.lsb_v)})" + (
+        "" if wired else " of a full-scale step"
+    )
 
 
 def adequate_sampling(workspace: Workspace, chain: Chain, place: int) -> SetSampling | SetSamplings | None:
     """The shortest sampling time that settles within ½ LSB and still fits the trigger's period."""
     converter = workspace.converter(chain)
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     slot = chain.slots[place]
     for cycles in sorted(converter.sampling_cycles):
         slots = len(chain.slots) if converter.one_sampling_time else cycle.slots[place].repeats

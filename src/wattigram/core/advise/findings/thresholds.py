@@ -5,19 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.advise.findings.fixes import first_cure, gone, round_up
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.advise.findings.fixes import first_effective_fix, round_up, rule_satisfied
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.bench import source_slope_v_s
-from wattigram.core.model.design import Chain, Signal, Window, Workspace, limits_v, rate_divisor
-from wattigram.core.model.design.edits import Edit, SetLoopItems, SetWindow
-from wattigram.core.predict.accuracy import comparisons, expected_edges, kept_values, signal_noise, waiting_values
+from wattigram.core.model.design import Chain, Signal, Threshold, Workspace, limits_v, rate_divisor
+from wattigram.core.model.design.edits import Edit, SetBufferLength, SetThreshold
+from wattigram.core.predict.accuracy import compared_pairs, expected_edges, kept_values, signal_noise, waiting_values
 from wattigram.core.predict.pins import input_extent_v, input_source
-from wattigram.core.predict.timing import cycle_timing, loop_timing
+from wattigram.core.predict.timing import buffer_timing, scan_timing
 
 CHATTER_EDGES = 1.5
 
 
-def _windows(workspace: Workspace) -> Iterator[tuple[Signal, int, Window, str]]:
+def _windows(workspace: Workspace) -> Iterator[tuple[Signal, int, Threshold, str]]:
     for signal in workspace.project.signals:
         for index, window in enumerate(signal.windows):
             name = f" “{window.name}”" if window.name else f" {index + 1}" if len(signal.windows) > 1 else ""
@@ -35,8 +35,8 @@ def limits_misplaced(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 where,
                 f"The limits of {signal.name} are exchanged",
-                f"The lower limit, {show_volts(low_v)}, is above the upper one, {show_volts(high_v)}.",
-                SetWindow(signal.name, index, window.changed(low=window.high, high=window.low)),
+                f"The lower limit, {format_volts(low_v)}, is above the upper one, {format_volts(high_v)}.",
+                SetThreshold(signal.name, index, window.replaced(low=window.high, high=window.low)),
                 signal=signal.name,
             )
             continue
@@ -51,9 +51,9 @@ def limits_misplaced(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 where,
                 f"A limit of {signal.name} can never be reached",
-                f"{show_volts(low_v)} to {show_volts(high_v)} goes beyond what can be read, {show_volts(lowest_v)} to "
-                f"{show_volts(highest_v)}.",
-                SetWindow(signal.name, index, window.changed(low=low, high=high)) if low < high else None,
+                f"{format_volts(low_v)} to {format_volts(high_v)} goes beyond what can be read, {format_volts(lowest_v)} to "
+                f"{format_volts(highest_v)}.",
+                SetThreshold(signal.name, index, window.replaced(low=low, high=high)) if low < high else None,
                 signal=signal.name,
             )
 
@@ -72,7 +72,7 @@ def raw_value_judged(workspace: Workspace) -> Iterator[Finding]:
                 where,
                 f"The window of {signal.name} looks at raw samples",
                 f"{signal.name} is reduced, and its window compares what came before that.{ratio}",
-                SetWindow(signal.name, index, window.changed(on="reduced")),
+                SetThreshold(signal.name, index, window.replaced(on="reduced")),
                 signal=signal.name,
             )
 
@@ -88,7 +88,7 @@ def never_noticed(workspace: Workspace) -> Iterator[Finding]:
                 where,
                 f"Nobody hears the window of {signal.name}",
                 "Its interrupt is not enabled: the condition is judged, and no event comes.",
-                SetWindow(signal.name, index, window.changed(enabled=True)),
+                SetThreshold(signal.name, index, window.replaced(enabled=True)),
                 signal=signal.name,
             )
         elif not window.rearm:
@@ -98,7 +98,7 @@ def never_noticed(workspace: Workspace) -> Iterator[Finding]:
                 where,
                 f"The window of {signal.name} works once",
                 "Nobody arms it again after its first event: later crossings go unnoticed.",
-                SetWindow(signal.name, index, window.changed(rearm=True)),
+                SetThreshold(signal.name, index, window.replaced(rearm=True)),
                 signal=signal.name,
             )
         elif window.action == "stop" and window.rearm_after_s is None:
@@ -108,7 +108,7 @@ def never_noticed(workspace: Workspace) -> Iterator[Finding]:
                 where,
                 f"The window of {signal.name} stops its chain for good",
                 "Its first event stops the chain, and nothing starts it again.",
-                SetWindow(signal.name, index, window.changed(rearm_after_s="1 s")),
+                SetThreshold(signal.name, index, window.replaced(rearm_after_s="1 s")),
                 signal=signal.name,
             )
 
@@ -129,14 +129,14 @@ def window_chatters(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             where,
             f"The window of {signal.name} chatters",
-            f"Noise of {show_volts(sigma_v)} rms on a slope of {slope_v_s:.3g} V/s makes about {edges:.0f} events of one "
-            f"crossing, with {show_volts(window.hysteresis_v)} of hysteresis.",
-            SetWindow(signal.name, index, window.changed(hysteresis_v=wanted_v)),
+            f"Noise of {format_volts(sigma_v)} rms on a slope of {slope_v_s:.3g} V/s makes about {edges:.0f} events of one "
+            f"crossing, with {format_volts(window.hysteresis_v)} of hysteresis.",
+            SetThreshold(signal.name, index, window.replaced(hysteresis_v=wanted_v)),
             signal=signal.name,
         )
 
 
-def _chatter(workspace: Workspace, chain: Chain, signal: Signal, window: Window) -> tuple[float, float, float]:
+def _chatter(workspace: Workspace, chain: Chain, signal: Signal, window: Threshold) -> tuple[float, float, float]:
     """(events a crossing, noise V rms, slope V/s) in the signal's own volts."""
     noise = signal_noise(workspace, chain, signal)
     reduced = window.on == "reduced" and signal.reduce is not None
@@ -145,14 +145,14 @@ def _chatter(workspace: Workspace, chain: Chain, signal: Signal, window: Window)
     slope_v_s = source_slope_v_s(input_source(workspace, signal.pin)) / gain
     if slope_v_s <= 0 or window.target_signal is not None or not _crosses(workspace, signal, window):
         return 0.0, sigma_v, slope_v_s
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     rate_hz = float(cycle.cycle_rate_hz) * len(chain.places_of(signal.name))
     every_s = (rate_divisor(signal.later_stage) if reduced else 1) / rate_hz
     # An event needs the condition and then the hysteresis back: the middle of both is where noise decides.
     return expected_edges(slope_v_s, sigma_v, window.hysteresis_v, every_s), sigma_v, slope_v_s
 
 
-def _crosses(workspace: Workspace, signal: Signal, window: Window) -> bool:
+def _crosses(workspace: Workspace, signal: Signal, window: Threshold) -> bool:
     low_v, high_v = (signal.at_source(volts) for volts in input_extent_v(workspace, signal))
     target_v = window.target_v or 0.0
     return any(low_v - target_v < limit < high_v - target_v for limit in limits_v(workspace, signal, window))
@@ -162,27 +162,27 @@ def _crosses(workspace: Workspace, signal: Signal, window: Window) -> bool:
 def too_many_wait(workspace: Workspace) -> Iterator[Finding]:
     """A comparison with another signal is not made for values that waited too long for it."""
     kept = kept_values(workspace)
-    for pair in comparisons(workspace.project):
+    for pair in compared_pairs(workspace.project):
         waiting = waiting_values(workspace, pair)
         if waiting <= kept:
             continue
         slowest = _slowest(workspace, pair.signal, pair.other)
-        name, half_s = pair.signal.name, loop_timing(workspace, slowest).half_s
+        name, half_s = pair.signal.name, buffer_timing(workspace, slowest).half_s
         yield Finding(
             "window-waits",
             "warning",
             name,
             f"Values of {name} and {pair.other.name} wait too long for each other",
-            f"{slowest.loop.name} is handed over in halves of {brief(half_s, 's', 3)}, in which {waiting // 2} values come, "
+            f"{slowest.loop.name} is handed over in halves of {format_si(half_s, 's', 3)}, in which {waiting // 2} values come, "
             f"and as many again while they are worked on. The part's memory holds {kept}; what is older is never judged.",
-            first_cure(workspace, _shorter(workspace, slowest), gone(too_many_wait, name)),
+            first_effective_fix(workspace, _shorter(workspace, slowest), rule_satisfied(too_many_wait, name)),
             signal=name,
         )
 
 
 def _slowest(workspace: Workspace, *signals: Signal) -> Chain:
     chains = [workspace.project.chain_of(signal.name) for signal in signals]
-    return max((one for one in chains if one is not None), key=lambda one: loop_timing(workspace, one).half_s)
+    return max((one for one in chains if one is not None), key=lambda one: buffer_timing(workspace, one).half_s)
 
 
 def _shorter(workspace: Workspace, chain: Chain) -> Iterator[Edit]:
@@ -190,5 +190,5 @@ def _shorter(workspace: Workspace, chain: Chain) -> Iterator[Edit]:
     unit = 2 * len(chain.slots)
     items = chain.loop.items // 2 // unit * unit
     while items >= unit:
-        yield SetLoopItems(chain.converter, items)
+        yield SetBufferLength(chain.converter, items)
         items = items // 2 // unit * unit

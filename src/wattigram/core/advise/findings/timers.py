@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.advise.findings.fixes import first_cure
-from wattigram.core.base.quantity import brief
+from wattigram.core.advise.findings.fixes import first_effective_fix
+from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design import Playback, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import Edit, SetGenerator, SetPwm, SetRoute, SetTrigger
 from wattigram.core.predict.clocks import set_timer, timer_setting
@@ -44,9 +44,9 @@ def timer_shared(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 name,
                 f"{name} has two periods",
-                f"{user.name} wants {brief(user.period_s, 's')} of it and {last.name} {brief(last.period_s, 's')}; whoever "
+                f"{user.name} wants {format_si(user.period_s, 's')} of it and {last.name} {format_si(last.period_s, 's')}; whoever "
                 "sets it up last has it.",
-                first_cure(workspace, (*last.moves, *user.moves), is_cured),
+                first_effective_fix(workspace, (*last.moves, *user.moves), is_cured),
                 signal="" if user.converter else user.name,
                 converter=user.converter,
             )
@@ -68,15 +68,15 @@ def _users(workspace: Workspace) -> dict[str, list[_User]]:
         trigger = chain.trigger
         if isinstance(trigger, TimerTrigger):
             others = users.get(trigger.timer, [])
-            moves: list[Edit] = [SetTrigger(chain.converter, trigger.changed(timer=timer)) for timer in free]
-            moves += [SetTrigger(chain.converter, trigger.changed(every=other.period_s)) for other in others[:1]]
+            moves: list[Edit] = [SetTrigger(chain.converter, trigger.replaced(timer=timer)) for timer in free]
+            moves += [SetTrigger(chain.converter, trigger.replaced(every=other.period_s)) for other in others[:1]]
             period_s = timer_setting(workspace, trigger, alone=True).period_s
             users.setdefault(trigger.timer, []).append(_User(chain.converter, period_s, tuple(moves), chain.converter))
     for one in project.generators:
         if isinstance(one.output, Playback) and isinstance(one.output.trigger, TimerTrigger):
             output, trigger = one.output, one.output.trigger
             moves = [
-                SetGenerator(one.name, one.changed(output=output.changed(trigger=trigger.changed(timer=timer))))
+                SetGenerator(one.name, one.replaced(output=output.replaced(trigger=trigger.replaced(timer=timer))))
                 for timer in free
             ]
             period_s = timer_setting(workspace, trigger, alone=True).period_s
@@ -84,11 +84,11 @@ def _users(workspace: Workspace) -> dict[str, list[_User]]:
     for pwm in project.pwm:
         registers = pwm.prescaler_register, pwm.period_register
         period_s = set_timer(workspace, pwm.timer, pwm.every, *registers, alone=True).period_s
-        moves = [SetPwm(pwm.name, pwm.changed(timer=timer)) for timer in free]
+        moves = [SetPwm(pwm.name, pwm.replaced(timer=timer)) for timer in free]
         users.setdefault(pwm.timer, []).append(_User(pwm.name, period_s, tuple(moves)))
     for route in project.routes:
         if route.timer is not None:
             period_s = set_timer(workspace, route.timer.timer, route.timer.every, alone=True).period_s
-            moves = [SetRoute(route.name, route.changed(timer=route.timer.changed(timer=timer))) for timer in free]
+            moves = [SetRoute(route.name, route.replaced(timer=route.timer.replaced(timer=timer))) for timer in free]
             users.setdefault(route.timer.timer, []).append(_User(route.name, period_s, tuple(moves)))
     return users

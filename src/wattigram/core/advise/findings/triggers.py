@@ -8,11 +8,11 @@ from fractions import Fraction
 from functools import partial
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.advise.findings.fixes import first_cure
-from wattigram.core.base.quantity import brief
+from wattigram.core.advise.findings.fixes import first_effective_fix
+from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design import Chain, EdgeTrigger, FollowTrigger, SoftwareTrigger, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import Edit, SetDivider, SetPeriod, SetPerTrigger, SetTrigger
-from wattigram.core.predict.timing import CycleTiming, cycle_timing, starts_each
+from wattigram.core.predict.timing import ScanTiming, scan_timing, starts_each
 from wattigram.core.predict.timing.isr_cost import waits_in_vain
 
 
@@ -20,7 +20,7 @@ from wattigram.core.predict.timing.isr_cost import waits_in_vain
 def trigger_too_short(workspace: Workspace) -> Iterator[Finding]:
     """Every second trigger, or more, finds the converter busy and is lost: the rate halves."""
     for chain in workspace.project.chains:
-        cycle = cycle_timing(workspace, chain)
+        cycle = scan_timing(workspace, chain)
         if cycle.missed_hz == 0:
             continue
         share = float(cycle.missed_hz / cycle.trigger.rate_hz)
@@ -29,24 +29,26 @@ def trigger_too_short(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.converter,
             f"{chain.converter} is still busy when triggered",
-            f"A cycle takes {brief(cycle.busy_s, 's')} and a trigger comes every {brief(cycle.period_s, 's')}: "
-            f"{share * 100:.3g} % of them are missed, {brief(cycle.cycle_rate_hz, 'Hz')} is left.",
+            f"A cycle takes {format_si(cycle.busy_s, 's')} and a trigger comes every {format_si(cycle.period_s, 's')}: "
+            f"{share * 100:.3g} % of them are missed, {format_si(cycle.cycle_rate_hz, 'Hz')} is left.",
             _room(workspace, chain, cycle),
             converter=chain.converter,
         )
 
 
-def _room(workspace: Workspace, chain: Chain, cycle: CycleTiming) -> Edit | None:
+def _room(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> Edit | None:
     """A faster legal clock where that is enough, else a longer period."""
-    return first_cure(workspace, _rooms(workspace, chain, cycle), partial(_serves_all, converter=chain.converter))
+    return first_effective_fix(
+        workspace, _rooms(workspace, chain, cycle), partial(_serves_all, converter=chain.converter)
+    )
 
 
 def _serves_all(workspace: Workspace, converter: str) -> bool:
     chain = workspace.project.chain(converter)
-    return chain is not None and cycle_timing(workspace, chain).missed_hz == 0
+    return chain is not None and scan_timing(workspace, chain).missed_hz == 0
 
 
-def _rooms(workspace: Workspace, chain: Chain, cycle: CycleTiming) -> Iterator[Edit]:
+def _rooms(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> Iterator[Edit]:
     converter = workspace.converter(chain)
     source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own")
     for divider in sorted(converter.dividers, reverse=True):
@@ -62,7 +64,7 @@ def never_triggered(workspace: Workspace) -> Iterator[Finding]:
     """The chain stays silent."""
     for chain in workspace.project.chains:
         trigger = workspace.project.own_trigger(chain)
-        if cycle_timing(workspace, chain).trigger.pace != "never":
+        if scan_timing(workspace, chain).trigger.pace != "never":
             continue
         where = f"pin {trigger.pin}" if isinstance(trigger, EdgeTrigger) else chain.converter
         yield Finding(
@@ -90,7 +92,7 @@ def started_once(workspace: Workspace) -> Iterator[Finding]:
             chain.converter,
             f"Nobody restarts {chain.converter}",
             f"Software starts it once and never again: exactly {what} comes, then nothing.",
-            SetTrigger(chain.converter, trigger.changed(again=True)),
+            SetTrigger(chain.converter, trigger.replaced(again=True)),
             converter=chain.converter,
         )
 
@@ -116,7 +118,7 @@ def nobody_starts_the_second(workspace: Workspace) -> Iterator[Finding]:
 def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
     """The rate is what the program's own time leaves, and it moves when the program changes."""
     for chain in workspace.project.chains:
-        cycle = cycle_timing(workspace, chain)
+        cycle = scan_timing(workspace, chain)
         by_hand = starts_each(workspace, chain)
         if not (cycle.trigger.by_software or by_hand) or cycle.items_limit is not None:
             continue
@@ -126,13 +128,13 @@ def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
             "note",
             chain.converter,
             f"Software is in the path of {chain.converter}",
-            f"A cycle converts for {brief(converting_s, 's')}, and the program takes {brief(cycle.busy_s - converting_s, 's')} "
-            f"in between: {brief(cycle.cycle_rate_hz, 'Hz', 5)} with {brief(cycle.jitter_s, 's', 3)} of jitter.",
+            f"A cycle converts for {format_si(converting_s, 's')}, and the program takes {format_si(cycle.busy_s - converting_s, 's')} "
+            f"in between: {format_si(cycle.cycle_rate_hz, 'Hz', 5)} with {format_si(cycle.jitter_s, 's', 3)} of jitter.",
             converter=chain.converter,
         )
 
 
-def _converting_s(cycle: CycleTiming) -> Fraction:
+def _converting_s(cycle: ScanTiming) -> Fraction:
     return sum((slot.repeats * slot.each_s for slot in cycle.slots), Fraction(0))
 
 
@@ -145,7 +147,7 @@ def follower_is_longer(workspace: Workspace) -> Iterator[Finding]:
         leader = workspace.project.chain(chain.trigger.follows)
         if leader is None:
             continue
-        mine, theirs = cycle_timing(workspace, chain), cycle_timing(workspace, leader)
+        mine, theirs = scan_timing(workspace, chain), scan_timing(workspace, leader)
         if mine.cycle_s == theirs.cycle_s:
             continue
         yield Finding(
@@ -153,7 +155,7 @@ def follower_is_longer(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             chain.converter,
             f"{chain.converter} falls out of step with {leader.converter}",
-            f"Its cycle comes every {brief(mine.cycle_s, 's')}, that of {leader.converter} every "
-            f"{brief(theirs.cycle_s, 's')}: their values no longer belong together.",
+            f"Its cycle comes every {format_si(mine.cycle_s, 's')}, that of {leader.converter} every "
+            f"{format_si(theirs.cycle_s, 's')}: their values no longer belong together.",
             converter=chain.converter,
         )

@@ -9,8 +9,8 @@ from types import TracebackType
 from typing import Self
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.base.foreign import visible
-from wattigram.core.model.bench import Level, Ramp, SignalGenerator, Sine, Steps, Supply
+from wattigram.core.base.foreign import visible_text
+from wattigram.core.model.bench import DcSource, SignalGenerator, SineSource, SquareSource, Supply, TriangleSource
 from wattigram.core.model.bench.sources import Source
 
 TIMEOUT_S = 3.0
@@ -96,7 +96,7 @@ class Instrument:
                     f"The instrument at {self.address} answers without end.", cure="It may be no instrument."
                 )
         line, _, self._left = self._left.partition(b"\n")
-        return visible(line.decode("ascii", "replace").strip())
+        return visible_text(line.decode("ascii", "replace").strip())
 
     def identity(self) -> str:
         """Maker, model, serial number and version, as it says itself."""
@@ -135,15 +135,15 @@ def apply_source(address: str, source: Source) -> str:
         When it does not answer, refuses, or no generator can do such a thing.
     """
     match source:
-        case Level(voltage_v=volts) | Supply(voltage_v=volts):
+        case DcSource(voltage_v=volts) | Supply(voltage_v=volts):
             function, settings = "DC", [f"SOUR:VOLT:OFFS {volts:.9g}"]
-        case Sine():
+        case SineSource():
             function = "SIN"
             settings = _wave(source.amplitude_v, source.offset_v, float(source.frequency_hz))
-        case Ramp():
+        case TriangleSource():
             half_v = (source.to_v - source.from_v) / 2
             function, settings = "TRI", _wave(abs(half_v), source.from_v + half_v, float(1 / source.period_s))
-        case Steps():
+        case SquareSource():
             half_v = (source.high_v - source.low_v) / 2
             function, settings = "SQU", _wave(abs(half_v), source.low_v + half_v, float(1 / source.period_s))
         case SignalGenerator() if source.shape.kind in FUNCTIONS:

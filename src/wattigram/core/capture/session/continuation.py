@@ -15,14 +15,14 @@ from wattigram.core.capture.take.take_numbers import write_numbered
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.contract.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM, Identity
 from wattigram.core.model.design import Chain, Workspace, project_text, rate_divisor, tapped_signals
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 LONGEST_ALIGNMENT_S = 10
 """Where the buffers of all chains begin together less often than this, each goes on at a wrap of its own."""
 
 
 @dataclass
-class Suspended:
+class SuspendedTake:
     """A take whose board has gone: nothing is written to it until the board is back, or nobody waits any more."""
 
     writer: TakeWriter
@@ -55,7 +55,7 @@ def new_take(
     return write_numbered(path, write) if numbered else write(path)
 
 
-def finish_suspended(suspended: Suspended) -> None:
+def finish_suspended(suspended: SuspendedTake) -> None:
     """The board did not come back, or nobody waits for it: its take ends with what it has."""
     suspended.writer.close(suspended.lost_cycles, ended="The connection to the board was lost.")
 
@@ -81,7 +81,7 @@ class Origin:
         return run._replace(first=run.first + self.items.get(run.stream, 0), items=items, frame_ticks=ticks)
 
 
-def origin_after(workspace: Workspace, suspended: Suspended, pause_s: float, tick_hz: int) -> Origin:
+def origin_after(workspace: Workspace, suspended: SuspendedTake, pause_s: float, tick_hz: int) -> Origin:
     """Where a run goes on that starts ``pause_s`` after the last sample of a suspended take.
 
     Every stream goes on at a wrap of its circular buffer and at the beginning of a block of its stage, for there it
@@ -91,11 +91,11 @@ def origin_after(workspace: Workspace, suspended: Suspended, pause_s: float, tic
     project = workspace.project
     wraps = [_wrap_scans(workspace, chain) for chain in project.chains]
     periods_s = [
-        count * cycle_timing(workspace, chain).cycle_s for count, chain in zip(wraps, project.chains, strict=True)
+        count * scan_timing(workspace, chain).cycle_s for count, chain in zip(wraps, project.chains, strict=True)
     ]
     reached_s = Fraction(suspended.ticks, tick_hz) + Fraction(max(0.0, pause_s)).limit_denominator(10**6)
     for chain, stream in zip(project.chains, range(len(project.chains)), strict=True):
-        done = Fraction(suspended.next_items.get(stream, 0), len(chain.slots)) * cycle_timing(workspace, chain).cycle_s
+        done = Fraction(suspended.next_items.get(stream, 0), len(chain.slots)) * scan_timing(workspace, chain).cycle_s
         reached_s = max(reached_s, done)
     common_s = _common_period(periods_s)
     if common_s is not None:

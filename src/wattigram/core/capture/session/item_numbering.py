@@ -10,7 +10,7 @@ MOST_A_TICK = 2
 """Items of one stream that a tick of the board's clock can bring."""
 
 
-class Numbering:
+class ItemNumbering:
     """Follows the numbers of each stream; one that no board could have come to counts from where the last ended."""
 
     def __init__(self) -> None:

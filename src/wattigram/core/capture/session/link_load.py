@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.transport import DEFAULT_BAUD
 from wattigram.core.contract.link import OVERHEAD_BYTES
 from wattigram.core.model.design import Workspace, rate_divisor, tapped_signals
-from wattigram.core.predict.timing import cycle_timing, item_bits, loop_timing
+from wattigram.core.predict.timing import buffer_timing, item_bits, scan_timing
 
 BITS_A_BYTE = 10
 PSEUDO = "serial:/dev/pts/"
@@ -18,11 +18,11 @@ def stream_bytes_hz(workspace: Workspace) -> float:
     """Bytes per second that a board sends of a running design: items, stamps, reduced values and their frames."""
     total = 0.0
     for chain in workspace.project.chains:
-        cycle = cycle_timing(workspace, chain)
+        cycle = scan_timing(workspace, chain)
         if cycle.items_limit is not None:
             continue
         items_hz = float(cycle.cycle_rate_hz) * len(chain.slots)
-        frames_hz = 1 / float(loop_timing(workspace, chain).half_s)
+        frames_hz = 1 / float(buffer_timing(workspace, chain).half_s)
         total += items_hz * item_bits(chain) / 8 + frames_hz * OVERHEAD_BYTES
         if cycle.stamped:
             total += items_hz * STAMP_BYTES + frames_hz * OVERHEAD_BYTES
@@ -45,6 +45,6 @@ def overload_text(workspace: Workspace, address: str) -> str:
     if wanted <= carries:
         return ""
     return (
-        f"The stream is {brief(wanted, 'B/s')}, and {baud_text} baud carry {brief(carries, 'B/s')}: a real port would lose "
+        f"The stream is {format_si(wanted, 'B/s')}, and {baud_text} baud carry {format_si(carries, 'B/s')}: a real port would lose "
         f"{(1 - carries / wanted) * 100:.0f} % of it. Choose a higher rate, or send less."
     )

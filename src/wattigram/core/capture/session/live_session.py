@@ -20,13 +20,13 @@ import numpy as np
 from wattigram.core.base.errors import LinkError, TakeError, WattigramError, internal_error
 from wattigram.core.capture.session.address import IMAGE, is_serial, is_virtual
 from wattigram.core.capture.session.board_process import ChildBoard, virtual_board
-from wattigram.core.capture.session.continuation import Suspended, finish_suspended, new_take
+from wattigram.core.capture.session.continuation import SuspendedTake, finish_suspended, new_take
 from wattigram.core.capture.session.link_load import overload_text
-from wattigram.core.capture.session.memory_reader import LOOK_S, look
+from wattigram.core.capture.session.memory_reader import LOOK_S, read_memory
 from wattigram.core.capture.session.output_view import output_pictures
 from wattigram.core.capture.session.port import debugger_of, open_port
 from wattigram.core.capture.session.snapshot import Snapshot, StreamPicture, ViewRequest
-from wattigram.core.capture.session.stream_receiver import Reception
+from wattigram.core.capture.session.stream_receiver import StreamReceiver
 from wattigram.core.capture.session.stream_view import (
     ExpectedWindow,
     FloatArray,
@@ -38,11 +38,11 @@ from wattigram.core.capture.session.stream_view import (
     to_columns,
 )
 from wattigram.core.capture.transport.debug_client import DebugClient
-from wattigram.core.contract.image import Place
+from wattigram.core.contract.image import MemoryLocation
 from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
 from wattigram.core.model.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
-from wattigram.core.predict.expected import History, StampedInstants
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.expected import History, TimestampedTimes
+from wattigram.core.predict.timing import scan_timing
 from wattigram.core.silicon.deploy import effective_bench
 
 if TYPE_CHECKING:
@@ -81,15 +81,15 @@ class LiveSession:
         self._recorded: Path | None = None
         self._begins: _Beginning | None = None
         self._stop_asked_s: float | None = None
-        self.suspended: Suspended | None = None
+        self.suspended: SuspendedTake | None = None
         """A take that was being written when the board went away; whoever has seen the session fail takes it."""
         self._history: History = ((0, workspace),)
         self._windows: dict[str, ExpectedWindow] = {}
-        self._reception = Reception(workspace)
+        self._reception = StreamReceiver(workspace)
         self._transport: Port | None = None
         self._board: ChildBoard | None = None
         self._awaited_bench: Workspace | None = None
-        self._looks: tuple[Place, ...] = ()
+        self._looks: tuple[MemoryLocation, ...] = ()
         self._debugger: DebugClient | None = None
         self._memory: dict[str, bytes] = {}
         self._thread = threading.Thread(target=self._work, name="wattigram-link", daemon=True)
@@ -99,11 +99,11 @@ class LiveSession:
         """Say what is to be drawn in the next snapshots."""
         self._requests = requests
 
-    def look_at(self, places: tuple[Place, ...]) -> None:
+    def look_at(self, places: tuple[MemoryLocation, ...]) -> None:
         """Say which places of the image's memory are to be read; nothing is, where the board runs no image."""
         self._looks = places
 
-    def start(self, take: Path | None = None, suspended: Suspended | None = None) -> None:
+    def start(self, take: Path | None = None, suspended: SuspendedTake | None = None) -> None:
         """Start the board anew, recording into ``take`` where one is given, or on in a take that was suspended."""
         self._commands.put(lambda: self._begin(_Beginning(take, suspended)))
 
@@ -223,7 +223,7 @@ class LiveSession:
                 if not isinstance(port, int):
                     return
                 self._debugger = DebugClient("127.0.0.1", port)
-            self._memory = look(self._debugger, self._looks)
+            self._memory = read_memory(self._debugger, self._looks)
         except LinkError as fault:
             self._message, self._looks = str(fault), ()
             if self._debugger is not None:
@@ -378,7 +378,7 @@ class LiveSession:
         if chain is None:
             return None
         signal = workspace.project.signal(request.signal)
-        cycle_rate_hz = float(cycle_timing(workspace, chain).cycle_rate_hz)
+        cycle_rate_hz = float(scan_timing(workspace, chain).cycle_rate_hz)
         per_cycle = len(chain.places_of(signal.name))
         stage = signal.later_stage
         if stage is not None:
@@ -439,7 +439,7 @@ class LiveSession:
         held = ring.window(first * slots, last * slots).reshape(-1, slots)
         identity = self._reception.identity
         tick_hz = identity.tick_hz if identity else workspace.bus_clock_hz.numerator
-        window.instants = StampedInstants(workspace, chain, held, tick_hz, first)
+        window.instants = TimestampedTimes(workspace, chain, held, tick_hz, first)
 
 
 @dataclass
@@ -447,7 +447,7 @@ class _Beginning:
     """A start that waits until the board has said who it is."""
 
     take: Path | None
-    suspended: Suspended | None
+    suspended: SuspendedTake | None
     began_s: float = field(default_factory=time.monotonic)
     asked_s: float = 0.0
 

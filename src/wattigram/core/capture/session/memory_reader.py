@@ -6,13 +6,13 @@ import contextlib
 
 from wattigram.core.base.errors import LinkError
 from wattigram.core.capture.transport.debug_client import DebugClient
-from wattigram.core.contract.image import Place
+from wattigram.core.contract.image import MemoryLocation
 
 LOOK_S = 0.2
 MOST_BYTES = 1 << 16
 
 
-def look(client: DebugClient, wanted: tuple[Place, ...]) -> dict[str, bytes]:
+def read_memory(client: DebugClient, wanted: tuple[MemoryLocation, ...]) -> dict[str, bytes]:
     """Bytes of each place, by its name; those that cannot be read are left out.
 
     The processor is held only while they are read.

@@ -12,7 +12,7 @@ from pathlib import Path
 from wattigram.core.base.errors import FirmwareError, LinkError, WattigramError
 from wattigram.core.capture.session.debug_port import DebuggedPort, debugger_place
 from wattigram.core.capture.transport.debug_client import DebugClient
-from wattigram.core.contract.image import Image, Place, load_image, places
+from wattigram.core.contract.image import Image, MemoryLocation, load_image, memory_locations
 from wattigram.core.contract.link import FLAG_FIRST, POLLED, STAMP_STREAM, FrameType, Identity, encode_frame
 from wattigram.core.firmware import Tables
 from wattigram.core.firmware.tables import ChainTable
@@ -35,7 +35,7 @@ class _Watched:
     table: ChainTable
     loop: int
     stamps: int | None
-    state: dict[str, Place]
+    state: dict[str, MemoryLocation]
     tally: int | None
     taken: int = 0
 
@@ -46,7 +46,7 @@ class PolledBoard(DebuggedPort):
     def __init__(self, workspace: Workspace, client: DebugClient, image: Image) -> None:
         super().__init__(client, image)
         self._workspace = workspace
-        self._places = places(image)
+        self._places = memory_locations(image)
         self._tables = Tables(workspace)
         self._registers = register_map(workspace.part)
         self._began = 0
@@ -69,7 +69,7 @@ class PolledBoard(DebuggedPort):
             )
         return found[0]
 
-    def _place(self, name: str) -> Place:
+    def _place(self, name: str) -> MemoryLocation:
         found = next((one for one in self._places if one.name == name), None)
         if found is None:
             raise FirmwareError(
@@ -79,7 +79,7 @@ class PolledBoard(DebuggedPort):
             )
         return found
 
-    def _number(self, place: Place) -> int:
+    def _number(self, place: MemoryLocation) -> int:
         return int(place.numbers(self.debugger.read(place.address, place.size))[0])
 
     def _watch(self, table: ChainTable) -> _Watched:

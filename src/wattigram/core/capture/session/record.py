@@ -11,16 +11,16 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.base.quantity import show
+from wattigram.core.base.quantity import format_rounded
 from wattigram.core.capture.session.board_process import virtual_board
 from wattigram.core.capture.session.continuation import new_take
 from wattigram.core.capture.session.link_load import overload_text
 from wattigram.core.capture.session.port import open_port
-from wattigram.core.capture.session.stream_receiver import Reception
+from wattigram.core.capture.session.stream_receiver import StreamReceiver
 from wattigram.core.capture.take.disk_space import check_target
 from wattigram.core.contract.link import FAILED
 from wattigram.core.model.design import Workspace
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 from wattigram.core.silicon.deploy.project_config import DEFAULT_SEED
 
 if TYPE_CHECKING:
@@ -89,7 +89,7 @@ def record_run(
             board = stack.enter_context(child).address
         transport = open_port(workspace, board, elf)
         stack.callback(transport.close)
-        reception = Reception(workspace)
+        reception = StreamReceiver(workspace)
         _identify(transport, reception)
         ticks = _whole_cycles(workspace, seconds, reception)
         assert reception.identity is not None
@@ -115,7 +115,7 @@ def record_run(
             notes.append(ended)
         came_ticks = reception.totals.get("ticks", reception.ticks) if reception.stopped else reception.ticks
         if came_ticks < ticks:
-            notes.append(f"{show(came_ticks / tick_hz, 's')} of {show(ticks / tick_hz, 's')} came.")
+            notes.append(f"{format_rounded(came_ticks / tick_hz, 's')} of {format_rounded(ticks / tick_hz, 's')} came.")
         if not reception.samples:
             notes.append("Not one sample came.")
         if reception.decoder.stats.bytes_skipped:
@@ -145,7 +145,7 @@ def record_run(
         )
 
 
-def _handler_notes(workspace: Workspace, reception: Reception) -> list[str]:
+def _handler_notes(workspace: Workspace, reception: StreamReceiver) -> list[str]:
     """Handlers that were counted and take another time than the design says."""
     found = []
     for number, chain in enumerate(workspace.project.chains):
@@ -155,22 +155,22 @@ def _handler_notes(workspace: Workspace, reception: Reception) -> list[str]:
     return found
 
 
-def _whole_cycles(workspace: Workspace, seconds: float, reception: Reception) -> int:
+def _whole_cycles(workspace: Workspace, seconds: float, reception: StreamReceiver) -> int:
     """Ticks to run: whole cycles of the first chain where that is steady."""
     assert reception.identity is not None
     tick_hz = reception.identity.tick_hz
-    cycle = cycle_timing(workspace, workspace.project.chains[0])
+    cycle = scan_timing(workspace, workspace.project.chains[0])
     if cycle.stamped or cycle.items_limit is not None:
         return max(1, math.ceil(seconds * tick_hz))
     return math.ceil(max(1, math.ceil(seconds * cycle.cycle_rate_hz - 1e-9)) * cycle.cycle_s * tick_hz)
 
 
-def _total(reception: Reception, key: str) -> int:
+def _total(reception: StreamReceiver, key: str) -> int:
     """A count of the board's, over all converters."""
     return sum(count for name, count in reception.totals.items() if name.startswith(f"{key}."))
 
 
-def _identify(transport: Port, reception: Reception) -> None:
+def _identify(transport: Port, reception: StreamReceiver) -> None:
     deadline = time.monotonic() + SILENCE_S
     asked_at = 0.0
     while reception.identity is None:
@@ -190,7 +190,7 @@ class _Run:
     def __init__(
         self,
         transport: Port,
-        reception: Reception,
+        reception: StreamReceiver,
         ticks: int,
         silence_s: float,
         is_ended: Callable[[], bool],

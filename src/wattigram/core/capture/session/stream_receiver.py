@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import LinkError, TakeError
-from wattigram.core.capture.session.continuation import Origin, Suspended, origin_after
-from wattigram.core.capture.session.item_numbering import Numbering
+from wattigram.core.capture.session.continuation import Origin, SuspendedTake, origin_after
+from wattigram.core.capture.session.item_numbering import ItemNumbering
 from wattigram.core.capture.take import TakeWriter
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.link import (
@@ -96,7 +96,7 @@ class Ring:
         return np.concatenate((self._items[start:], self._items[:stop]))
 
 
-class Reception:
+class StreamReceiver:
     """Decodes a board's bytes and keeps account; not safe to use from two threads at once."""
 
     def __init__(self, workspace: Workspace) -> None:
@@ -125,7 +125,7 @@ class Reception:
         self._awaits_start = False
         self.bench_ticks: int | None = None
         self._next: dict[int, int] = {}
-        self._numbering = Numbering()
+        self._numbering = ItemNumbering()
         self._said_started = False
         self.repeated: dict[int, int] = {}
         """Items of a stream that came although they were there already."""
@@ -373,15 +373,15 @@ class Reception:
             writer.close(self.lost_cycles, self.totals, ended=ended)
         return writer
 
-    def suspend(self) -> Suspended | None:
+    def suspend(self) -> SuspendedTake | None:
         """Let the board go and keep its take open; None where none is being written."""
         self._store(lambda writer: writer.flush())
         writer, self.writer = self.writer, None
         if writer is None:
             return None
-        return Suspended(writer, dict(self._next), self.ticks, self.lost_cycles, time.monotonic())
+        return SuspendedTake(writer, dict(self._next), self.ticks, self.lost_cycles, time.monotonic())
 
-    def go_on(self, suspended: Suspended) -> None:
+    def go_on(self, suspended: SuspendedTake) -> None:
         """Write on in a take whose board was away; to be called after :meth:`begin`, once the board is known."""
         assert self.identity is not None
         pause_s = time.monotonic() - suspended.since_s

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from wattigram.core.capture.session.snapshot import StreamPicture
 from wattigram.core.model.design import Chain, Signal, reduced_volts, signal_scale
-from wattigram.core.predict.expected import ExpectedStream, History, Instants, expected_raw, expected_reduced
-from wattigram.core.predict.timing import loop_numbers
+from wattigram.core.predict.expected import ExpectedStream, History, SampleTimes, expected_filtered, expected_raw
+from wattigram.core.predict.timing import buffer_numbers
 
 FloatArray = NDArray[np.float64]
 LARGEST_EXPECTED = 40_000
@@ -27,7 +27,7 @@ class ExpectedWindow:
         self._begin = 0
         self._values: FloatArray = np.empty(0)
         self.half_width_v = 0.0
-        self.instants: Instants | None = None
+        self.instants: SampleTimes | None = None
         """As stamped, where the board's program stamps; None for instants as designed."""
 
     def fits(self, history: History, signal: Signal) -> bool:
@@ -102,15 +102,15 @@ def signal_numbers(chain: Chain, signal: str, begin_cycle: int, end_cycle: int) 
     if chain.loop.items % slots == 0:
         cycles = np.arange(begin_cycle, end_cycle, dtype=np.int64)
         return np.asarray((cycles[:, None] * slots + places[None, :]).ravel())
-    numbers = loop_numbers(end_cycle * slots, chain.loop.items, slots, places)
+    numbers = buffer_numbers(end_cycle * slots, chain.loop.items, slots, places)
     return np.asarray(numbers[np.searchsorted(numbers, begin_cycle * slots) :])
 
 
 def _expected(
-    history: History, chain: Chain, signal: Signal, begin: int, end: int, instants: Instants | None
+    history: History, chain: Chain, signal: Signal, begin: int, end: int, instants: SampleTimes | None
 ) -> ExpectedStream:
     if signal.later_stage is not None:
-        return expected_reduced(history, chain.converter, signal.name, begin, end, instants)
+        return expected_filtered(history, chain.converter, signal.name, begin, end, instants)
     places = len(chain.places_of(signal.name))
     stream = expected_raw(history, chain.converter, signal.name, begin // places, -(-end // places), instants)
     skip = begin % places

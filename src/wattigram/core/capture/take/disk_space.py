@@ -8,7 +8,7 @@ import resource
 from pathlib import Path
 
 from wattigram.core.base.errors import TakeError
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 
 MARGIN_BYTES = 8 << 20
 """A take ends before less than this is left: its lists and its end still have to be written."""
@@ -16,7 +16,7 @@ RESERVE_BYTES = 4 << 20
 """Held for the case that somebody else fills the disk meanwhile, or a quota ends where the disk does not."""
 
 
-class Room:
+class DiskSpace:
     """How much a file may still grow, and a reserve that is given back when there is none left."""
 
     def __init__(self, path: Path) -> None:
@@ -36,7 +36,7 @@ class Room:
         left = self.left_bytes(size_bytes)
         if left < MARGIN_BYTES:
             raise TakeError(
-                f"The disk is full: {brief(max(0, left), 'B')} are left in {self._folder}, and {brief(MARGIN_BYTES, 'B')} "
+                f"The disk is full: {format_si(max(0, left), 'B')} are left in {self._folder}, and {format_si(MARGIN_BYTES, 'B')} "
                 "are kept for the end of a take.",
                 where=str(self._path),
                 cure="Make room there, or record somewhere else.",

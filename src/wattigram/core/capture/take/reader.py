@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
-from wattigram.core.base.foreign import foreign, visible
+from wattigram.core.base.foreign import reading_foreign, visible_text
 from wattigram.core.capture.take.opening import open_file
 from wattigram.core.capture.take.signal_samples import OutputSamples, SignalSamples
 from wattigram.core.capture.take.validation import REPAIR, check_take
@@ -25,7 +25,7 @@ from wattigram.core.contract.link import (
     POLLED,
     REDUCED_STREAM,
     STAMP_STREAM,
-    Pointing,
+    ChannelPointing,
     RegisterWrite,
     parse_pointing,
     parse_writes,
@@ -33,8 +33,8 @@ from wattigram.core.contract.link import (
 from wattigram.core.model.design import Chain, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
 from wattigram.core.model.design.workspace import workspace_from_text
 from wattigram.core.model.part import Part, parse_part
-from wattigram.core.predict.expected import History, Instants, StampedInstants, SteadyInstants, unwrap_stamps
-from wattigram.core.predict.timing import cycle_timing, loop_numbers
+from wattigram.core.predict.expected import History, SampleTimes, SteadyTimes, TimestampedTimes, unwrap_stamps
+from wattigram.core.predict.timing import buffer_numbers, scan_timing
 
 BLOCK_SAMPLES = 1 << 18
 LOOKED_AT = 1 << 18
@@ -63,7 +63,7 @@ class Take:
         """The part file; "" in takes that do not carry one."""
         self.streams: tuple[int, ...] = tuple(sorted(int(name) for name in file["streams"]))
         self._frames: dict[int, NDArray[Any]] = {}
-        self._instants: dict[str, tuple[int, int, Instants]] = {}
+        self._instants: dict[str, tuple[int, int, SampleTimes]] = {}
 
     def __enter__(self) -> Self:
         return self
@@ -94,14 +94,14 @@ class Take:
         if "bench" in self._file:
             for raw in self._whole("bench"):
                 ticks, _, text = raw.decode("utf-8", "replace").partition("\n")
-                with foreign(TakeError, "The take's “bench” has a line that is none", str(self.path), REPAIR):
+                with reading_foreign(TakeError, "The take's “bench” has a line that is none", str(self.path), REPAIR):
                     at = int(ticks)
                 entries.append((at, workspace_from_text(text, f"{self.path}: bench", self.part)))
         return tuple(entries)
 
     def _whole(self, name: str) -> NDArray[Any]:
         """All rows or lines of a table."""
-        with foreign(TakeError, f"The take's “{name}” cannot be read", str(self.path), REPAIR):
+        with reading_foreign(TakeError, f"The take's “{name}” cannot be read", str(self.path), REPAIR):
             return np.asarray(self._file[name][:])
 
     def item_count(self, stream: int) -> int:
@@ -112,7 +112,7 @@ class Take:
         """Items ``begin`` to ``end`` of a stream, all of them where nothing is said; zero where they are missing."""
         if stream not in self.streams:
             return np.empty(0, dtype=np.uint16)
-        with foreign(TakeError, f"Stream {stream} cannot be read", str(self.path), REPAIR):
+        with reading_foreign(TakeError, f"Stream {stream} cannot be read", str(self.path), REPAIR):
             return np.asarray(self._file["streams"][str(stream)]["items"][begin:end])
 
     def frame_rows(self, stream: int) -> NDArray[Any]:
@@ -120,7 +120,7 @@ class Take:
         if stream not in self.streams:
             return np.empty(0, dtype=FRAME_DTYPE)
         if stream not in self._frames:
-            with foreign(TakeError, f"The frames of stream {stream} cannot be read", str(self.path), REPAIR):
+            with reading_foreign(TakeError, f"The frames of stream {stream} cannot be read", str(self.path), REPAIR):
                 self._frames[stream] = np.asarray(self._file["streams"][str(stream)]["frames"][:])
         return self._frames[stream]
 
@@ -177,7 +177,7 @@ class Take:
         return tuple(write for writes in found if writes is not None for write in writes)
 
     @cached_property
-    def pointings(self) -> dict[str, Pointing]:
+    def pointings(self) -> dict[str, ChannelPointing]:
         """Where the board's firmware points converters in turn, as it was seen to; empty where nobody watched it."""
         found = (parse_pointing(line) for line in self.log if line.startswith("pointed "))
         return dict(one for one in found if one is not None)
@@ -247,8 +247,8 @@ class Take:
             cycles = self.chain_cycles(chain)
             if cycles:
                 lengths.append(float(self.instants(chain, cycles - 1, cycles).held_s(cycles - 1, cycles)[0, -1]))
-                if not cycle_timing(self.workspace, chain).stamped:
-                    lengths.append(float(cycles * cycle_timing(self.workspace, chain).cycle_s))
+                if not scan_timing(self.workspace, chain).stamped:
+                    lengths.append(float(cycles * scan_timing(self.workspace, chain).cycle_s))
         return max(lengths)
 
     def cycle_rate_hz(self, chain: Chain) -> float | None:
@@ -288,7 +288,7 @@ class Take:
             return None
         return float(np.median(items[good] / slots * self.tick_hz / ticks[good]))
 
-    def instants(self, chain: Chain, begin: int = 0, end: int | None = None) -> Instants:
+    def instants(self, chain: Chain, begin: int = 0, end: int | None = None) -> SampleTimes:
         """Held instants of a chain's cycles ``begin`` to ``end``: as stamped where they were, else as designed.
 
         Those of some cycles before them are known too, for what settling carries over.
@@ -296,7 +296,7 @@ class Take:
         stream = STAMP_STREAM + self.workspace.project.chains.index(chain)
         if stream not in self.streams:
             if chain.converter not in self._instants:
-                self._instants[chain.converter] = 0, 1 << 62, SteadyInstants(self.workspace, chain)
+                self._instants[chain.converter] = 0, 1 << 62, SteadyTimes(self.workspace, chain)
             return self._instants[chain.converter][2]
         total = self.item_count(stream) // len(chain.slots)
         end = total if end is None else min(end, total)
@@ -307,7 +307,7 @@ class Take:
             self._instants[chain.converter] = known
         return known[2]
 
-    def _read_stamps(self, chain: Chain, stream: int, begin: int, end: int) -> Instants:
+    def _read_stamps(self, chain: Chain, stream: int, begin: int, end: int) -> SampleTimes:
         """Stamps of cycles ``begin`` to ``end``, made whole by the ticks of their frames."""
         slots = len(chain.slots)
         rows = self.frame_rows(stream)
@@ -326,7 +326,7 @@ class Take:
         first = -(-since // slots)
         ticks = ticks[first * slots - since :]
         whole = len(ticks) // slots * slots
-        return StampedInstants(self.workspace, chain, ticks[:whole].reshape(-1, slots), self.tick_hz, first)
+        return TimestampedTimes(self.workspace, chain, ticks[:whole].reshape(-1, slots), self.tick_hz, first)
 
     def valid(self, stream: int, numbers: NDArray[np.int64]) -> NDArray[np.bool_]:
         """Which of some item numbers of a stream, ascending, really came."""
@@ -350,7 +350,7 @@ class Take:
     @staticmethod
     def _lap(chain: Chain, name: str) -> NDArray[np.int64]:
         """Places of a signal's items in one lap of the loop."""
-        return loop_numbers(chain.loop.items, chain.loop.items, len(chain.slots), np.array(chain.places_of(name)))
+        return buffer_numbers(chain.loop.items, chain.loop.items, len(chain.slots), np.array(chain.places_of(name)))
 
     def raw(self, name: str, begin: int = 0, end: int | None = None) -> SignalSamples | None:
         """Unreduced samples of a signal, taken from the loop places that the design gives it; a part of them by number.
@@ -484,11 +484,11 @@ def open_take(path: Path) -> Take:
         reason = "it is no HDF5 file, or a damaged one" if is_there else "there is no such file"
         raise TakeError(
             f"The take cannot be opened: {reason}.",
-            where=visible(where),
+            where=visible_text(where),
             cure=f"Choose a take of Wattigram; {REPAIR}" if is_there else "Choose a take of Wattigram.",
         ) from fault
     try:
-        with foreign(TakeError, "The take is damaged", where, REPAIR):
+        with reading_foreign(TakeError, "The take is damaged", where, REPAIR):
             check_take(file, where)
             return Take(path, file)
     except TakeError:

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.take.atomic_file import move_into_place, temporary_path
-from wattigram.core.capture.take.disk_space import Room, check_target
+from wattigram.core.capture.take.disk_space import DiskSpace, check_target
 from wattigram.core.capture.transport import SampleRun
 
 FORMAT = "wattigram-take"
@@ -198,7 +198,7 @@ class TakeWriter:
     ) -> None:
         check_target(path, overwrite)
         self.path = path
-        self._room = Room(path)
+        self._room = DiskSpace(path)
         new = temporary_path(path)
         try:
             self._room.require(0)

@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from wattigram.core.contract.link.frame import (
     CHECKED_BYTES,
-    FLAG_ASIDE,
     FLAG_FIRST,
+    FLAG_UNSEQUENCED,
     HEADER,
     HEADER_BYTES,
     HEADER_FACTOR,
@@ -271,7 +271,7 @@ class Decoder:
     def _note_sequence(self, sequence: int, flags: int, frames: int = 1) -> None:
         """Firmware and whoever watches it number their frames each by themselves."""
         self.stats.frames += frames
-        source = flags & FLAG_ASIDE
+        source = flags & FLAG_UNSEQUENCED
         expected = self._next_sequence.get(source)
         if expected is not None and sequence != expected:
             ahead = (sequence - expected) % _WRAP

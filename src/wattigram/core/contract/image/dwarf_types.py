@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import FirmwareError
-from wattigram.core.base.foreign import foreign
+from wattigram.core.base.foreign import reading_foreign
 from wattigram.core.contract.image.elf import Image
 
 Kind = Literal["unsigned", "signed", "float", "bool", "pointer", "array", "struct", "other"]
@@ -54,7 +54,7 @@ class Member:
 
 
 @dataclass(frozen=True)
-class Place:
+class MemoryLocation:
     """Something in memory that can be looked at: a number, or an array of numbers."""
 
     name: str
@@ -98,7 +98,7 @@ def variables(image: Image) -> tuple[Variable, ...]:
     One that the linker has left out has no address, and is passed over. Where two files have one of the same name,
     the second is told by its file: "state of own.c".
     """
-    with foreign(FirmwareError, "The image's debug information is damaged", image.path, "Build it again."):
+    with reading_foreign(FirmwareError, "The image's debug information is damaged", image.path, "Build it again."):
         return _variables(image)
 
 
@@ -227,16 +227,16 @@ def _members(die: Any, known: _KnownTypes, depth: int) -> Iterator[Member]:
         )
 
 
-def places(image: Image) -> tuple[Place, ...]:
+def memory_locations(image: Image) -> tuple[MemoryLocation, ...]:
     """All that can be looked at, by name: numbers, arrays of numbers, and members of structs by their path."""
-    found: list[Place] = []
+    found: list[MemoryLocation] = []
     for one in variables(image):
         leaves = _leaves(one.name, one.address, one.type, 0)
         found += [replace(leaf, file=one.file) for leaf in islice(leaves, MOST_PLACES - len(found))]
     return tuple(sorted(found, key=lambda one: one.name))
 
 
-def _leaves(name: str, address: int, of_type: CType, depth: int) -> Iterator[Place]:
+def _leaves(name: str, address: int, of_type: CType, depth: int) -> Iterator[MemoryLocation]:
     if depth > DEEPEST:
         return
     match of_type.kind:
@@ -246,7 +246,7 @@ def _leaves(name: str, address: int, of_type: CType, depth: int) -> Iterator[Pla
                 for number in range(min(of_type.count, 64)):
                     yield from _leaves(f"{name}[{number}]", address + number * element.size, element, depth + 1)
             elif element.size in {1, 2, 4, 8} and element.kind != "other":
-                yield Place(name, address, element, max(1, min(of_type.count, MOST_ELEMENTS)))
+                yield MemoryLocation(name, address, element, max(1, min(of_type.count, MOST_ELEMENTS)))
         case "struct":
             for member in of_type.members:
                 yield from _leaves(f"{name}.{member.name}", address + member.offset, member.type, depth + 1)
@@ -254,4 +254,4 @@ def _leaves(name: str, address: int, of_type: CType, depth: int) -> Iterator[Pla
             return
         case _:
             if of_type.size in {1, 2, 4, 8}:
-                yield Place(name, address, of_type)
+                yield MemoryLocation(name, address, of_type)

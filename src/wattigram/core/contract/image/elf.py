@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from wattigram.core.base.errors import FirmwareError
-from wattigram.core.base.foreign import foreign
+from wattigram.core.base.foreign import reading_foreign
 
 _log = logging.getLogger(__name__)
 LARGEST_BYTES = 64 << 20
@@ -21,7 +21,7 @@ _SHF_COMPRESSED = 1 << 11
 
 
 @dataclass(frozen=True)
-class Segment:
+class LoadSegment:
     """Bytes that are loaded to an address."""
 
     address: int
@@ -50,7 +50,7 @@ class Image:
         FirmwareError
             When it is damaged, or unpacks to more than can be meant.
         """
-        with foreign(FirmwareError, _DAMAGED, self.path):
+        with reading_foreign(FirmwareError, _DAMAGED, self.path):
             unpacked = 0
             for section in self._elf.iter_sections():
                 if section["sh_flags"] & _SHF_COMPRESSED:
@@ -60,11 +60,11 @@ class Image:
             return self._elf.get_dwarf_info() if self._elf.has_dwarf_info() else None
 
     @cached_property
-    def segments(self) -> tuple[Segment, ...]:
+    def segments(self) -> tuple[LoadSegment, ...]:
         """What a loader puts into memory, at its load addresses."""
-        with foreign(FirmwareError, _DAMAGED, self.path):
+        with reading_foreign(FirmwareError, _DAMAGED, self.path):
             return tuple(
-                Segment(segment["p_paddr"], segment.data())
+                LoadSegment(segment["p_paddr"], segment.data())
                 for segment in self._elf.iter_segments()
                 if segment["p_type"] == "PT_LOAD" and segment["p_filesz"]
             )
@@ -72,7 +72,7 @@ class Image:
     @cached_property
     def sections(self) -> tuple[tuple[int, int, bool], ...]:
         """Address, size, and whether it comes with content, of each part of memory that it takes."""
-        with foreign(FirmwareError, _DAMAGED, self.path):
+        with reading_foreign(FirmwareError, _DAMAGED, self.path):
             return tuple(
                 (section["sh_addr"], section["sh_size"], section["sh_type"] != "SHT_NOBITS")
                 for section in self._elf.iter_sections()
@@ -81,7 +81,7 @@ class Image:
 
     def _symbols(self) -> list[tuple[str, str, int, int]]:
         """Name, kind, value and size of each symbol that is defined."""
-        with foreign(FirmwareError, _DAMAGED, self.path):
+        with reading_foreign(FirmwareError, _DAMAGED, self.path):
             table = self._elf.get_section_by_name(".symtab")
             return [
                 (symbol.name, symbol["st_info"]["type"], symbol["st_value"], symbol["st_size"])
@@ -114,7 +114,7 @@ class Image:
     def _lines(self) -> tuple[list[int], list[tuple[str, int]]]:
         """Addresses in order, with the file and line that begin there; line 0 where nothing is known."""
         try:
-            with foreign(FirmwareError, _DAMAGED, self.path):
+            with reading_foreign(FirmwareError, _DAMAGED, self.path):
                 found = self._line_entries()
         except FirmwareError as fault:  # an address without its line is better than no image
             _log.info("%s", fault)
@@ -164,7 +164,7 @@ def named_sizes(path: Path) -> list[tuple[str, int, bool]]:
 
     found = []
     try:
-        with foreign(FirmwareError, _DAMAGED, str(path)), path.open("rb") as file:
+        with reading_foreign(FirmwareError, _DAMAGED, str(path)), path.open("rb") as file:
             elf = ELFFile(file)
             table: Any = elf.get_section_by_name(".symtab")
             for symbol in table.iter_symbols() if table is not None else ():
@@ -185,7 +185,7 @@ def load_image(path: Path, *, looked_at: bool = False) -> Image:
     FirmwareError
         When it cannot be read, or is no program for such a core.
     """
-    with foreign(FirmwareError, "The image cannot be read", str(path)):
+    with reading_foreign(FirmwareError, "The image cannot be read", str(path)):
         if path.stat().st_size > LARGEST_BYTES:
             raise FirmwareError("The image is larger than 64 MiB.", where=str(path))
         content = path.read_bytes()
@@ -194,7 +194,7 @@ def load_image(path: Path, *, looked_at: bool = False) -> Image:
 
 def check_image(image: Image, *, looked_at: bool = False) -> Image:
     """The image itself; raises :class:`FirmwareError` for what is no program for such a core."""
-    with foreign(FirmwareError, "This is no sound ELF file", image.path):
+    with reading_foreign(FirmwareError, "This is no sound ELF file", image.path):
         elf = image._elf
         is_ours = elf["e_machine"] == "EM_ARM" and elf.elfclass == 32
         usable = (is_ours or looked_at) and elf.little_endian and image.segments

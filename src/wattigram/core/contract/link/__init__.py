@@ -3,7 +3,7 @@
 from wattigram.core.contract.link.firmware_log import (
     FAILED,
     POLLED,
-    Pointing,
+    ChannelPointing,
     RegisterWrite,
     parse_pointing,
     parse_writes,
@@ -12,9 +12,9 @@ from wattigram.core.contract.link.firmware_log import (
 )
 from wattigram.core.contract.link.frame import (
     EVENT_DTYPE,
-    FLAG_ASIDE,
     FLAG_FIRST,
     FLAG_TAIL,
+    FLAG_UNSEQUENCED,
     OUTPUT_STREAM,
     OVERHEAD_BYTES,
     OVERWRITTEN,
@@ -30,9 +30,9 @@ from wattigram.core.contract.link.identity import Identity, parse_identity
 __all__ = [
     "EVENT_DTYPE",
     "FAILED",
-    "FLAG_ASIDE",
     "FLAG_FIRST",
     "FLAG_TAIL",
+    "FLAG_UNSEQUENCED",
     "OUTPUT_STREAM",
     "OVERHEAD_BYTES",
     "OVERWRITTEN",
@@ -40,10 +40,10 @@ __all__ = [
     "REDUCED_STREAM",
     "STAMP_STREAM",
     "TORN",
+    "ChannelPointing",
     "Frame",
     "FrameType",
     "Identity",
-    "Pointing",
     "RegisterWrite",
     "encode_frame",
     "parse_identity",

@@ -15,7 +15,7 @@ MOST_WRITES = 1 << 12
 
 RegisterWrite = tuple[int, int, int]
 """Address, width in bits, value."""
-Pointing = tuple[tuple[int, int], ...]
+ChannelPointing = tuple[tuple[int, int], ...]
 """Channels with their sampling cycles, in the order in which software points a converter to them."""
 LONGEST_POINTING = 2048
 _POINTED = re.compile(r"pointed ((?:\d{1,9}:\d{1,9} ){1,64})of (.{1,80})")
@@ -47,7 +47,7 @@ def parse_writes(text: str) -> tuple[RegisterWrite, ...] | None:
     return tuple(found)
 
 
-def pointings_text(pointings: Mapping[str, Pointing]) -> list[str]:
+def pointings_text(pointings: Mapping[str, ChannelPointing]) -> list[str]:
     """A line for each converter: ``pointed channel:sampling ... of NAME``."""
     return [
         " ".join(["pointed", *(f"{channel}:{cycles}" for channel, cycles in pointing), "of", name])
@@ -55,7 +55,7 @@ def pointings_text(pointings: Mapping[str, Pointing]) -> list[str]:
     ]
 
 
-def parse_pointing(text: str) -> tuple[str, Pointing] | None:
+def parse_pointing(text: str) -> tuple[str, ChannelPointing] | None:
     """The converter of such a line and where it is pointed to; None for any other line."""
     match = _POINTED.fullmatch(text) if len(text) <= LONGEST_POINTING else None
     if match is None:

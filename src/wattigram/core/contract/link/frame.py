@@ -9,7 +9,7 @@ from zlib import crc32
 
 import numpy as np
 
-from wattigram.core.base.foreign import visible
+from wattigram.core.base.foreign import visible_text
 
 SYNC = b"WG\xa7\x5c"
 HEADER = struct.Struct("<4sBBBBIIQQI")
@@ -27,7 +27,7 @@ FLAG_FIRST = 1
 """First frame of its stream after a start."""
 FLAG_TAIL = 2
 """What was left of a half when the board was stopped."""
-FLAG_ASIDE = 4
+FLAG_UNSEQUENCED = 4
 """Sent by whoever watches the board, and not by its firmware: numbered by itself."""
 STAMP_STREAM = 64
 """Streams from here on carry the held instants of a converter's items, in ticks modulo 2^32."""
@@ -66,7 +66,7 @@ class Frame:
     @property
     def text(self) -> str:
         """Payload as text; bytes that are no UTF-8 and control characters are shown as such."""
-        return visible(self.payload.decode("utf-8", "replace"))
+        return visible_text(self.payload.decode("utf-8", "replace"))
 
 
 def header_check(head: bytes | memoryview) -> int:

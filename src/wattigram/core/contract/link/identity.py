@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wattigram.core.base.errors import LinkError
-from wattigram.core.base.foreign import visible
+from wattigram.core.base.foreign import visible_text
 
 PROTOCOL = 2
 LARGEST_IDENTITY = 4096
@@ -44,5 +44,7 @@ def parse_identity(text: str) -> Identity:
     if not (tick_text.isascii() and tick_text.isdigit() and 0 < int(tick_text[:12]) <= 10**10):
         raise LinkError(f"The board says its ticks have {tick_text[:20]!r} Hz.", cure="Mend “tick_hz” in its identity.")
     return Identity(
-        visible(values.get("board", "unnamed"))[:80], visible(values.get("build", ""))[:40], int(tick_text[:12])
+        visible_text(values.get("board", "unnamed"))[:80],
+        visible_text(values.get("build", ""))[:40],
+        int(tick_text[:12]),
     )

@@ -7,19 +7,19 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
 
-from wattigram.core.base.fields import Seconds, Share, Strict, Volts
+from wattigram.core.base.fields import Seconds, Share, StrictModel, Volts
 from wattigram.core.contract.shapes.expression import parse_expression
 
 LONGEST_TABLE = 16384
 
 
-class SineShape(Strict):
+class SineShape(StrictModel):
     """One turn of a sine."""
 
     kind: Literal["sine"] = "sine"
 
 
-class TriangleShape(Strict):
+class TriangleShape(StrictModel):
     """From the lowest value up to the highest at ``peak`` of the turn, and down again."""
 
     kind: Literal["triangle"] = "triangle"
@@ -32,14 +32,14 @@ class TriangleShape(Strict):
         return self
 
 
-class SawtoothShape(Strict):
+class SawtoothShape(StrictModel):
     """From one end to the other, and back at once."""
 
     kind: Literal["sawtooth"] = "sawtooth"
     direction: Literal["rising", "falling"] = "rising"
 
 
-class PulseShape(Strict):
+class PulseShape(StrictModel):
     """High for the share ``duty`` of the turn, then low; a square where that is half."""
 
     kind: Literal["pulse"] = "pulse"
@@ -52,19 +52,19 @@ class PulseShape(Strict):
         return self
 
 
-class Segment(Strict):
+class ShapeSegment(StrictModel):
     """A straight line to ``to_v``; a soak where that is where it stands already."""
 
     to_v: Volts
     lasting: Seconds
 
 
-class SegmentsShape(Strict):
+class SegmentsShape(StrictModel):
     """Straight lines one after the other, in volts; their times are in proportion."""
 
     kind: Literal["segments"] = "segments"
     start_v: Volts = 0.0
-    segments: Annotated[tuple[Segment, ...], Field(min_length=1, max_length=200)]
+    segments: Annotated[tuple[ShapeSegment, ...], Field(min_length=1, max_length=200)]
 
     @property
     def total_s(self) -> Fraction:
@@ -72,14 +72,14 @@ class SegmentsShape(Strict):
         return sum((segment.lasting for segment in self.segments), Fraction(0))
 
 
-class NoiseShape(Strict):
+class NoiseShape(StrictModel):
     """Normal noise of which the amplitude is three sigma, cut off there; the same for the same seed."""
 
     kind: Literal["noise"] = "noise"
     seed: Annotated[int, Field(strict=True, ge=0, le=1 << 32)] = 1
 
 
-class ChirpShape(Strict):
+class ChirpShape(StrictModel):
     """A sine whose frequency goes evenly from ``begin`` to ``end`` turns a table."""
 
     kind: Literal["chirp"] = "chirp"
@@ -87,7 +87,7 @@ class ChirpShape(Strict):
     end: Annotated[float, Field(gt=0, le=10_000)] = 16.0
 
 
-class Tone(Strict):
+class Tone(StrictModel):
     """A sine of ``number`` turns a table, with its share of the amplitude."""
 
     number: Annotated[int, Field(strict=True, ge=1, le=8192)]
@@ -95,14 +95,14 @@ class Tone(Strict):
     phase: Share = 0.0
 
 
-class MultitoneShape(Strict):
+class MultitoneShape(StrictModel):
     """Several sines at once."""
 
     kind: Literal["multitone"] = "multitone"
     tones: Annotated[tuple[Tone, ...], Field(min_length=1, max_length=64)]
 
 
-class ExpressionShape(Strict):
+class ExpressionShape(StrictModel):
     """Arithmetic on t, which goes from 0 to 1 within a turn; the result is in volts."""
 
     kind: Literal["expression"] = "expression"
@@ -114,7 +114,7 @@ class ExpressionShape(Strict):
         return self
 
 
-class PointsShape(Strict):
+class PointsShape(StrictModel):
     """Values in volts from elsewhere, brought to as many points as are wanted."""
 
     kind: Literal["points"] = "points"

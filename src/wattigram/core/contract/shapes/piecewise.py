@@ -24,7 +24,7 @@ _SAME = 1e-6
 
 
 @dataclass(frozen=True)
-class Course:
+class PiecewiseWaveform:
     """A voltage over time.
 
     Attributes
@@ -55,9 +55,9 @@ class Course:
     before_v: float = 0.0
     poles_s: tuple[float, ...] = ()
     always: bool = False
-    lead: Course | None = None
+    lead: PiecewiseWaveform | None = None
 
-    def filtered(self, *poles_s: float) -> Course:
+    def filtered(self, *poles_s: float) -> PiecewiseWaveform:
         """The same through first-order low-passes of these time constants."""
         more = tuple(pole for pole in poles_s if pole > 0)
         if not more:
@@ -95,7 +95,7 @@ class Course:
             return np.asarray(self.level_v[piece] + self.slope_v_s[piece] * d + own)
         return np.asarray(sum(self._by_pole(place), np.zeros(place.shape)))
 
-    def _after_lead(self, lead: Course, since: FloatArray, volts: FloatArray) -> FloatArray:
+    def _after_lead(self, lead: PiecewiseWaveform, since: FloatArray, volts: FloatArray) -> FloatArray:
         """The lead first; then what it left at each pole beside the steady state, as it dies away."""
         end_s = self.lead_s
         if self.poles_s:
@@ -201,7 +201,7 @@ class Course:
         return float(volts.min()), float(volts.max())
 
 
-def held_steps(
+def zero_order_hold(
     levels_v: FloatArray,
     update_s: float,
     *,
@@ -210,7 +210,7 @@ def held_steps(
     repeat: bool = True,
     begin_s: float = 0.0,
     before_v: float = 0.0,
-) -> Course:
+) -> PiecewiseWaveform:
     """Levels held for ``update_s`` each, reached by settling and no faster than ``slew_v_s``.
 
     A step that is larger than slew · tau goes straight at first; the rest is exponential.
@@ -224,7 +224,7 @@ def held_steps(
     starts = np.arange(count, dtype=np.float64) * float(update_s)
     if not tau_s:
         flat = np.zeros(count)
-        return Course(starts, levels_v.copy(), flat, flat, 0.0, period_s, begin_s, before_v)
+        return PiecewiseWaveform(starts, levels_v.copy(), flat, flat, 0.0, period_s, begin_s, before_v)
     # What is left of a step is at most a little more than the step itself: a tenth is more than that.
     around = np.append(levels_v, levels_v[0]) if repeat else np.append(before_v, levels_v)
     if slew_v_s and np.abs(np.diff(around)).max(initial=0.0) * 1.1 > slew_v_s * tau_s:
@@ -238,7 +238,9 @@ def held_steps(
         value = rest / (1 - kept**count) if kept**count < 1 else before_v
         # The lap begins where the one before ended: rest is what a lap makes of 0.
     at = list(accumulate(levels_v[:-1].tolist(), lambda now, level: level + (now - level) * kept, initial=value))
-    return Course(starts, levels_v.copy(), np.zeros(count), np.array(at) - levels_v, tau_s, period_s, begin_s, before_v)
+    return PiecewiseWaveform(
+        starts, levels_v.copy(), np.zeros(count), np.array(at) - levels_v, tau_s, period_s, begin_s, before_v
+    )
 
 
 def _slewing(
@@ -249,7 +251,7 @@ def _slewing(
     period_s: float,
     begin_s: float,
     before_v: float,
-) -> Course:
+) -> PiecewiseWaveform:
     rows: list[tuple[float, float, float, float]] = []
 
     def lap(value: float) -> float:
@@ -282,10 +284,10 @@ def _slewing(
     if period_s:
         laps = min(max(1, math.ceil(SETTLED_TAUS * tau_s / period_s)), max(1, MOST_LEAD // len(levels_v)))
         lead = _slewing(np.tile(levels_v, laps), update_s, tau_s, slew_v_s, 0.0, 0.0, before_v)
-    return Course(starts, level, slope, swing, tau_s, period_s, begin_s, before_v, lead=lead)
+    return PiecewiseWaveform(starts, level, slope, swing, tau_s, period_s, begin_s, before_v, lead=lead)
 
 
-def straight_lines(times_s: FloatArray, volts: FloatArray, period_s: float) -> Course:
+def piecewise_linear(times_s: FloatArray, volts: FloatArray, period_s: float) -> PiecewiseWaveform:
     """Lines between corners, repeated for ever; two corners at one time make a jump.
 
     Parameters
@@ -296,12 +298,14 @@ def straight_lines(times_s: FloatArray, volts: FloatArray, period_s: float) -> C
     kept = length > 0
     slope = np.diff(volts)[kept] / length[kept]
     flat = np.zeros(len(slope))
-    return Course(times_s[:-1][kept], volts[:-1][kept], slope, flat, 0.0, period_s, always=True)
+    return PiecewiseWaveform(times_s[:-1][kept], volts[:-1][kept], slope, flat, 0.0, period_s, always=True)
 
 
-def pulses(low_v: float, high_v: float, high_s: float, period_s: float) -> Course:
+def pulse_train(low_v: float, high_v: float, high_s: float, period_s: float) -> PiecewiseWaveform:
     """High from the start of each period for ``high_s``, then low."""
     if high_s <= 0 or high_s >= period_s:
         level = high_v if high_s > 0 else low_v
-        return Course(np.zeros(1), np.array([level]), np.zeros(1), np.zeros(1), 0.0, period_s)
-    return Course(np.array([0.0, high_s]), np.array([high_v, low_v]), np.zeros(2), np.zeros(2), 0.0, period_s)
+        return PiecewiseWaveform(np.zeros(1), np.array([level]), np.zeros(1), np.zeros(1), 0.0, period_s)
+    return PiecewiseWaveform(
+        np.array([0.0, high_s]), np.array([high_v, low_v]), np.zeros(2), np.zeros(2), 0.0, period_s
+    )

@@ -14,13 +14,13 @@ from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.capture.take import SignalSamples, Take
 from wattigram.core.judge.causes.involved_peripherals import chain_owners, signal_owners
-from wattigram.core.model.bench import Floating
+from wattigram.core.model.bench import FloatingInput
 from wattigram.core.model.design import Chain, Scale, Signal, Workspace, rate_divisor, signal_scale
 from wattigram.core.model.design.edits import Edit
-from wattigram.core.predict.expected import ExpectedStream, expected_raw, expected_reduced
+from wattigram.core.predict.expected import ExpectedStream, expected_filtered, expected_raw
 from wattigram.core.predict.pins import input_source
-from wattigram.core.predict.timing import CycleTiming, cycle_timing
-from wattigram.core.silicon.registers import Difference, as_written, differences
+from wattigram.core.predict.timing import ScanTiming, scan_timing
+from wattigram.core.silicon.registers import RegisterDifference, as_written, differences
 
 FloatArray = NDArray[np.float64]
 WEAKEST_FIT = 0.5
@@ -86,7 +86,7 @@ def first_values(take: Take, name: str) -> SignalSamples | None:
     return take.reduced(name, 0, min(MOST_SAMPLES, max(FEWEST_SAMPLES, 4 * MOST_SAMPLES // each)))
 
 
-class Case:
+class FailingSignal:
     """One failing signal; all in volts at the pin. Data are fetched when a tester asks for them."""
 
     def __init__(
@@ -105,9 +105,9 @@ class Case:
         return self.take.workspace.project.chains.index(self.chain)
 
     @cached_property
-    def cycle(self) -> CycleTiming:
+    def cycle(self) -> ScanTiming:
         """The chain's timing."""
-        return cycle_timing(self.take.workspace, self.chain)
+        return scan_timing(self.take.workspace, self.chain)
 
     @cached_property
     def scale(self) -> Scale:
@@ -119,7 +119,7 @@ class Case:
         """By the design's own bench nothing drives its pin."""
         workspace = self.take.workspace
         wiring = workspace.wiring(self.signal.pin)
-        return wiring is not None and isinstance(input_source(workspace, self.signal.pin), Floating)
+        return wiring is not None and isinstance(input_source(workspace, self.signal.pin), FloatingInput)
 
     @cached_property
     def gain(self) -> float:
@@ -187,7 +187,7 @@ class Case:
         cycles = -(-count * (rate_divisor(stage) if stage is not None else 1) // len(self.chain.places_of(name)))
         instants = self.take.instants(self.chain, 0, cycles)
         if stage is not None:
-            return expected_reduced(self.take.history, converter, name, 0, count, instants).settled_v * self.gain
+            return expected_filtered(self.take.history, converter, name, 0, count, instants).settled_v * self.gain
         return expected_raw(self.take.history, converter, name, 0, cycles, instants).settled_v[:count] * self.gain
 
     def finding(self, code: str) -> Finding | None:
@@ -220,11 +220,11 @@ class Case:
         return LikelyCause(self.signal.name, code, title, fit, evidence, remedy, converter)
 
 
-Tester = Callable[[Case], LikelyCause | None]
+Tester = Callable[[FailingSignal], LikelyCause | None]
 _TESTERS: list[Tester] = []
 
 
-def tester(function: Tester) -> Tester:
+def register_cause(function: Tester) -> Tester:
     """Register a tester."""
     _TESTERS.append(function)
     return function
@@ -289,16 +289,16 @@ def _of_design(take: Take, signal: str, kinds: Collection[str]) -> list[LikelyCa
     chain = take.workspace.project.chain_of(signal)
     if chain is None:
         return []
-    case = Case(take, chain, take.workspace.project.signal(signal), find_all(take.workspace), kinds)
+    case = FailingSignal(take, chain, take.workspace.project.signal(signal), find_all(take.workspace), kinds)
     return [cause for test in _TESTERS if (cause := test(case)) is not None and cause.fit >= WEAKEST_FIT]
 
 
-def register_differences(take: Take) -> tuple[Difference, ...]:
+def register_differences(take: Take) -> tuple[RegisterDifference, ...]:
     """What the board's firmware set up otherwise than the take's design; empty where nobody watched it."""
     return _firmware(take)[0]
 
 
-def _firmware(take: Take) -> tuple[tuple[Difference, ...], Workspace | None]:
+def _firmware(take: Take) -> tuple[tuple[RegisterDifference, ...], Workspace | None]:
     """Differences, and the design that the board really has where there are any; worked out once for a take."""
     writes, workspace = take.register_writes, take.workspace
     if not writes:
@@ -306,13 +306,13 @@ def _firmware(take: Take) -> tuple[tuple[Difference, ...], Workspace | None]:
     pointings = take.pointings
     key = _firmware, writes, tuple(pointings.items())
     if key not in workspace.known:
-        found: tuple[Difference, ...] = ()
+        found: tuple[RegisterDifference, ...] = ()
         real = None
         with contextlib.suppress(RegisterError):  # what cannot be told is left out
             found = differences(workspace, writes, pointings)
             real = as_written(workspace, writes, pointings) if found else None
         workspace.known[key] = found, real
-    answer: tuple[tuple[Difference, ...], Workspace | None] = workspace.known[key]
+    answer: tuple[tuple[RegisterDifference, ...], Workspace | None] = workspace.known[key]
     return answer
 
 
@@ -345,5 +345,5 @@ def difference_cause(take: Take, subject: str, owners: set[str], converter: str 
     return LikelyCause(subject, DIFFERS, title, FIRMWARE_FIT, _said(about), None, converter)
 
 
-def _said(found: Sequence[Difference]) -> str:
+def _said(found: Sequence[RegisterDifference]) -> str:
     return "; ".join(one.text for one in found[:MOST_DIFFERENCES])

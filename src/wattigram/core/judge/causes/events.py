@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.take import SignalSamples, Take
 from wattigram.core.capture.take.reader import BLOCK_SAMPLES
-from wattigram.core.judge.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
+from wattigram.core.judge.causes.base import MOST_SAMPLES, FailingSignal, LikelyCause, first_values, register_cause
 from wattigram.core.judge.threshold_events import Crossings, comparator_edges, crossings, signal_watches
-from wattigram.core.model.design import Twin, Watch, Window, limits_v
-from wattigram.core.predict.accuracy import twin_figures
-from wattigram.core.silicon.registers import happening_count, watch_place
+from wattigram.core.model.design import RedundantPair, Threshold, Watch, limits_v
+from wattigram.core.predict.accuracy import pair_metrics
+from wattigram.core.silicon.registers import event_count, watch_place
 
 FEWEST_DUE = 2
 LATEST_S = 1e-3
@@ -24,12 +24,12 @@ NOT_TOLD_FIT = 0.85
 TOO_MANY = 2.0
 
 
-def _windows(case: Case) -> list[tuple[Watch, Crossings]]:
+def _windows(case: FailingSignal) -> list[tuple[Watch, Crossings]]:
     return [(watch, crossings(case.take, watch)) for watch in signal_watches(case.take, case.signal.name, "window")]
 
 
-@tester
-def window_unheard(case: Case) -> LikelyCause | None:
+@register_cause
+def window_unheard(case: FailingSignal) -> LikelyCause | None:
     """No event where some were due: nobody enabled it, or its interrupt."""
     if case.take.is_polled:
         return None
@@ -52,7 +52,7 @@ def window_unheard(case: Case) -> LikelyCause | None:
     return None
 
 
-def _is_crossed(case: Case, watch: Watch) -> bool:
+def _is_crossed(case: FailingSignal, watch: Watch) -> bool:
     """What came lies now within the window and now beyond; a window around a target is not looked into."""
     window = watch.window(case.take.workspace.project)
     reduced = first_values(case.take, case.signal.name) if window.on == "reduced" else None
@@ -64,8 +64,8 @@ def _is_crossed(case: Case, watch: Watch) -> bool:
     return 0 < int(np.count_nonzero((volts >= low) & (volts <= high))) < len(volts)
 
 
-@tester
-def events_are_not_told(case: Case) -> LikelyCause | None:
+@register_cause
+def events_not_reported(case: FailingSignal) -> LikelyCause | None:
     """The board's silicon saw windows and edges begin and end, and the program told of others."""
     if not case.take.register_writes:
         return None  # nobody watched the silicon
@@ -91,14 +91,14 @@ def _told_otherwise(take: Take, watch: Watch, place: tuple[str, int]) -> tuple[f
     mine = take.events[take.events["window"] == take.workspace.watches.index(watch)]
     begins = mine["ticks"][mine["entered"] == 1]
     told = len(begins), len(mine) - len(begins)
-    began, ended = (take.totals.get(happening_count(place, what), 0) for what in ("began", "ended"))
+    began, ended = (take.totals.get(event_count(place, what), 0) for what in ("began", "ended"))
     off = abs(began - told[0]) + abs(ended - told[1])
     if off >= FEWEST_DUE:
         return (
             off / max(began + ended, sum(told)),
             f"saw its condition begin {began} times and end {ended} times; the program told of {told[0]} and {told[1]}",
         )
-    first_s = take.totals.get(happening_count(place, "first"), 0) / take.tick_hz
+    first_s = take.totals.get(event_count(place, "first"), 0) / take.tick_hz
     if began and told[0] and abs(first_s - int(begins[0]) / take.tick_hz) > LATEST_S:
         told_s = int(begins[0]) / take.tick_hz
         return (
@@ -108,8 +108,8 @@ def _told_otherwise(take: Take, watch: Watch, place: tuple[str, int]) -> tuple[f
     return 0.0, ""
 
 
-@tester
-def window_works_once(case: Case) -> LikelyCause | None:
+@register_cause
+def window_works_once(case: FailingSignal) -> LikelyCause | None:
     """The first event comes, all others do not."""
     for _watch, found in _windows(case):
         entered = sum(began for _at, began in found.came)
@@ -126,8 +126,8 @@ def window_works_once(case: Case) -> LikelyCause | None:
     return None
 
 
-@tester
-def chain_was_stopped(case: Case) -> LikelyCause | None:
+@register_cause
+def chain_was_stopped(case: FailingSignal) -> LikelyCause | None:
     """After an event of one of its windows or twins the whole chain gives nothing, for a while or for good."""
     stopping = _stopping(case)
     cycles = case.take.chain_cycles(case.chain)
@@ -139,7 +139,7 @@ def chain_was_stopped(case: Case) -> LikelyCause | None:
     return max((cause for cause in found if cause is not None), key=lambda cause: cause.fit, default=None)
 
 
-def _standing(case: Case, cycles: int) -> NDArray[np.float64]:
+def _standing(case: FailingSignal, cycles: int) -> NDArray[np.float64]:
     """Where the chain stood still for more than half a cycle, the end of the take included, (n, 2) seconds: instant
     of the last cycle before, and how much longer than a cycle it took until the next.
     """
@@ -156,7 +156,7 @@ def _standing(case: Case, cycles: int) -> NDArray[np.float64]:
     return np.concatenate(found)
 
 
-def _stopping(case: Case) -> list[Watch]:
+def _stopping(case: FailingSignal) -> list[Watch]:
     """Windows and twins on the chain's signals that stop it."""
     names = dict.fromkeys(slot.signal for slot in case.chain.slots)
     watches = [
@@ -165,14 +165,16 @@ def _stopping(case: Case) -> list[Watch]:
     return [watch for watch in watches if _judge(case, watch).action == "stop"]
 
 
-def _judge(case: Case, watch: Watch) -> Window | Twin:
+def _judge(case: FailingSignal, watch: Watch) -> Threshold | RedundantPair:
     signal = case.take.workspace.project.signal(watch.signal)
     judge = signal.windows[watch.index] if watch.kind == "window" else signal.twin
     assert judge is not None
     return judge
 
 
-def _stopped_by(case: Case, watch: Watch, standing: NDArray[np.float64], missing_s: float) -> LikelyCause | None:
+def _stopped_by(
+    case: FailingSignal, watch: Watch, standing: NDArray[np.float64], missing_s: float
+) -> LikelyCause | None:
     """Time that the chain stood still after an event of that watch, against the time that is missing.
 
     ``standing`` is as of `_standing`.
@@ -181,7 +183,7 @@ def _stopped_by(case: Case, watch: Watch, standing: NDArray[np.float64], missing
     if not len(starts):
         return None
     judge, cycle_s, seconds = _judge(case, watch), float(case.cycle.cycle_s), case.take.seconds
-    after_s = float(judge.rearm_after_s) if isinstance(judge, Window) and judge.rearm_after_s is not None else None
+    after_s = float(judge.rearm_after_s) if isinstance(judge, Threshold) and judge.rearm_after_s is not None else None
     since_s, still_s = standing[:, 0], standing[:, 1]
     is_last = since_s + still_s + 1.5 * cycle_s > seconds  # the end of the take may cut the last one short
     stands = is_last if after_s is None else is_last | (still_s > 0.5 * after_s - cycle_s)
@@ -193,15 +195,15 @@ def _stopped_by(case: Case, watch: Watch, standing: NDArray[np.float64], missing
         f"The {watch.kind} of {watch.signal} stops {case.chain.converter} {'for good' if after_s is None else 'each time'}",
         min(explained_s, missing_s) / max(explained_s, missing_s),
         f"its first event came at {starts[0]:.4g} s; {case.chain.converter} stood still "
-        f"{'from then on' if after_s is None else f'{np.count_nonzero(stands)} times'}, {brief(explained_s, 's', 4)} of "
-        f"{brief(seconds, 's', 4)}, and what {brief(missing_s, 's', 4)} bring is missing",
+        f"{'from then on' if after_s is None else f'{np.count_nonzero(stands)} times'}, {format_si(explained_s, 's', 4)} of "
+        f"{format_si(seconds, 's', 4)}, and what {format_si(missing_s, 's', 4)} bring is missing",
         finding.remedy if finding is not None and after_s is None else None,
         whole=True,
     )
 
 
-@tester
-def limits_exchanged(case: Case) -> LikelyCause | None:
+@register_cause
+def limits_exchanged(case: FailingSignal) -> LikelyCause | None:
     """The condition holds nearly all the time, or never, whichever way the limits lie."""
     finding = case.finding("window-swapped")
     if finding is None:
@@ -224,8 +226,8 @@ def _alike(found: Crossings) -> bool:
     return all(abs(event.time_s - at) < 0.05 and event.entered == began for event, (at, began) in pairs)
 
 
-@tester
-def window_chatters(case: Case) -> LikelyCause | None:
+@register_cause
+def window_chatters(case: FailingSignal) -> LikelyCause | None:
     """Many events at each crossing: noise on a slow slope, or raw samples judged instead of their average."""
     for _watch, found in _windows(case):
         if not found.wanted or len(found.came) < TOO_MANY * len(found.wanted):
@@ -244,8 +246,8 @@ def window_chatters(case: Case) -> LikelyCause | None:
     return None
 
 
-@tester
-def comparator_chatters(case: Case) -> LikelyCause | None:
+@register_cause
+def comparator_chatters(case: FailingSignal) -> LikelyCause | None:
     """Dozens of edges at each crossing."""
     finding = case.finding("comparator-chatters")
     if finding is None:
@@ -265,11 +267,11 @@ def comparator_chatters(case: Case) -> LikelyCause | None:
     return None
 
 
-@tester
-def twin_trips_for_nothing(case: Case) -> LikelyCause | None:
+@register_cause
+def twin_trips_for_nothing(case: FailingSignal) -> LikelyCause | None:
     """Trips, while the two differ by no more than they must."""
     finding = case.finding("twin-too-tight")
-    figures = twin_figures(case.take.workspace, case.signal)
+    figures = pair_metrics(case.take.workspace, case.signal)
     if finding is None or figures is None or figures.within_v is None:
         return None
     trips = sum(
@@ -286,14 +288,14 @@ def twin_trips_for_nothing(case: Case) -> LikelyCause | None:
         "twin-too-tight",
         finding.title,
         min(1.0, figures.worst_v / worst_v),
-        f"{trips} trips; the two differ by up to {show_volts(worst_v)}, {show_volts(figures.worst_v)} predicted of two "
+        f"{trips} trips; the two differ by up to {format_volts(worst_v)}, {format_volts(figures.worst_v)} predicted of two "
         "sound converters",
         finding.remedy,
     )
 
 
-@tester
-def pairs_of_two_instants(case: Case) -> LikelyCause | None:
+@register_cause
+def pairs_of_two_instants(case: FailingSignal) -> LikelyCause | None:
     """The two differ value by value of the same number, and not value by value of the same instant."""
     finding = case.finding("twin-out-of-step") or case.finding("twin-pauses")
     ours, theirs = _pair(case)
@@ -312,13 +314,13 @@ def pairs_of_two_instants(case: Case) -> LikelyCause | None:
         finding.code,
         finding.title,
         1.0 - by_instant_v / by_number_v,
-        f"values of the same number are up to {brief(apart_s, 's', 3)} apart and differ by up to {show_volts(by_number_v)}, "
-        f"values of the same instant by {show_volts(by_instant_v)}",
+        f"values of the same number are up to {format_si(apart_s, 's', 3)} apart and differ by up to {format_volts(by_number_v)}, "
+        f"values of the same instant by {format_volts(by_instant_v)}",
         finding.remedy,
     )
 
 
-def _pair(case: Case) -> tuple[SignalSamples | None, SignalSamples | None]:
+def _pair(case: FailingSignal) -> tuple[SignalSamples | None, SignalSamples | None]:
     """What came of a signal and of its twin, reduced where it was."""
     of = case.signal.twin_of
     if of is None or case.take.workspace.project.chain_of(of) is None:

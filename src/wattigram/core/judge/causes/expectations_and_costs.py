@@ -7,14 +7,21 @@ import math
 import numpy as np
 
 from wattigram.core.analysis import explained_share
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.take import Take
-from wattigram.core.judge.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, WEAKEST_FIT, Case, LikelyCause, tester
+from wattigram.core.judge.causes.base import (
+    FEWEST_SAMPLES,
+    MOST_SAMPLES,
+    WEAKEST_FIT,
+    FailingSignal,
+    LikelyCause,
+    register_cause,
+)
 from wattigram.core.judge.causes.settling import sampling_too_short
 from wattigram.core.judge.verdict import Verdict
-from wattigram.core.model.design.edits import SetHandler, apply_edit
+from wattigram.core.model.design.edits import SetIsrCost, apply_edit
 from wattigram.core.predict.expected import expected_raw
-from wattigram.core.predict.timing import cycle_timing, retrieval_timing
+from wattigram.core.predict.timing import retrieval_timing, scan_timing
 
 CLEAR_SIGMAS = 4
 LEAST_LSB = 1.0
@@ -31,12 +38,12 @@ def expectation_beside(take: Take, verdict: Verdict) -> LikelyCause | None:
         return None
     if verdict.low is None or verdict.high is None:
         return None
-    case = Case(take, chain, take.workspace.project.signal(verdict.signal), (), {verdict.kind})
+    case = FailingSignal(take, chain, take.workspace.project.signal(verdict.signal), (), {verdict.kind})
     if case.captured is None or case.is_off:
         return None
     middle = (verdict.low + verdict.high) / 2
     off = verdict.measured - middle
-    beside = show_volts(abs(off)) if verdict.unit == "V" else brief(abs(off), verdict.unit, 4)
+    beside = format_volts(abs(off)) if verdict.unit == "V" else format_si(abs(off), verdict.unit, 4)
     return LikelyCause(
         verdict.signal,
         "expectation-beside-bench",
@@ -48,8 +55,8 @@ def expectation_beside(take: Take, verdict: Verdict) -> LikelyCause | None:
     )
 
 
-@tester
-def pair_apart(case: Case) -> LikelyCause | None:
+@register_cause
+def pair_apart(case: FailingSignal) -> LikelyCause | None:
     """One of a pair reads beside its source: which, by how much, and whether source or converter."""
     project = case.take.workspace.project
     other = case.signal.twin_of
@@ -78,9 +85,9 @@ def pair_apart(case: Case) -> LikelyCause | None:
         whose = f"other signals of {chain.converter} are not: it is the source or its wire"
     return case.cause(
         "pair-apart",
-        f"{off} reads {show_volts(abs(by_v))} too {'high' if by_v > 0 else 'low'}",
+        f"{off} reads {format_volts(abs(by_v))} too {'high' if by_v > 0 else 'low'}",
         0.85,
-        f"{off} is {show_volts(by_v)} off what its source gives, {calm} {show_volts(still_v)}; {whose}",
+        f"{off} is {format_volts(by_v)} off what its source gives, {calm} {format_volts(still_v)}; {whose}",
         None,
     )
 
@@ -101,8 +108,8 @@ def offset_v(take: Take, name: str) -> tuple[float, float] | None:
     return float(error.mean()), float(error.std()) / math.sqrt(len(error))
 
 
-@tester
-def settles_as_predicted(case: Case) -> LikelyCause | None:
+@register_cause
+def settles_as_predicted(case: FailingSignal) -> LikelyCause | None:
     """What is off is what settling was predicted to leave, be the sources steady or not."""
     finding = case.finding("sampling-too-short")
     if finding is None or case.captured is None:
@@ -121,14 +128,14 @@ def settles_as_predicted(case: Case) -> LikelyCause | None:
         finding.code,
         finding.title,
         share,
-        f"settling was predicted to leave up to {show_volts(left_v)}, and that explains {share * 100:.0f} % of what the "
+        f"settling was predicted to leave up to {format_volts(left_v)}, and that explains {share * 100:.0f} % of what the "
         f"readings are off. {finding.message}",
         finding.remedy,
     )
 
 
-@tester
-def handler_costs_more(case: Case) -> LikelyCause | None:
+@register_cause
+def handler_costs_more(case: FailingSignal) -> LikelyCause | None:
     """The program was counted, and its handler takes longer than the design says: rate or losses follow."""
     counted = case.take.totals.get(f"handler.{case.stream}")
     stated = case.chain.loop.handler_cycles
@@ -139,20 +146,20 @@ def handler_costs_more(case: Case) -> LikelyCause | None:
     lost = case.take.lost_items(case.stream) + case.take.totals.get(f"lost.{case.stream}", 0)
     if not case.take.item_count(case.stream) or (not slower and not lost):
         return None  # of what never comes at all its length is not the reason
-    counted_as = apply_edit(case.take.workspace, SetHandler(case.chain.converter, counted))
+    counted_as = apply_edit(case.take.workspace, SetIsrCost(case.chain.converter, counted))
     chain = counted_as.project.chain(case.chain.converter)
     assert chain is not None
     if not (lost and retrieval_timing(counted_as, chain).lost_hz) and not (
-        slower and cycle_timing(counted_as, chain).cycle_rate_hz < case.cycle.cycle_rate_hz
+        slower and scan_timing(counted_as, chain).cycle_rate_hz < case.cycle.cycle_rate_hz
     ):
         return None  # with its true length the design would do what it should
-    seen = f"{lost} results were lost" if lost else f"scans come at {brief(rate_hz or 0.0, 'Hz', 5)}"
+    seen = f"{lost} results were lost" if lost else f"scans come at {format_si(rate_hz or 0.0, 'Hz', 5)}"
     return case.cause(
         "handler-costs-more",
         f"The ISR of {case.chain.converter} takes longer than stated",
         0.95,
         f"it was counted: {counted} clocks, and the design says {stated}; {seen}, with "
-        f"{brief(case.cycle.cycle_rate_hz, 'Hz', 5)} due",
-        SetHandler(case.chain.converter, counted),
+        f"{format_si(case.cycle.cycle_rate_hz, 'Hz', 5)} due",
+        SetIsrCost(case.chain.converter, counted),
         whole=True,
     )

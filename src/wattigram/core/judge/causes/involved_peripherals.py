@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from wattigram.core.model.bench import Jumper, followed
+from wattigram.core.model.bench import Jumper, resolve_source
 from wattigram.core.model.design import Chain, Dma, TimerTrigger, Workspace
 from wattigram.core.model.design.outputs import Playback
 from wattigram.core.model.design.route import DacSink, ReceivedSource, ResultSource, Route, SendSink
@@ -32,7 +32,7 @@ def signal_owners(workspace: Workspace, signal: str) -> set[str]:
 
 def _output_owners(workspace: Workspace, pin: str) -> Iterator[str]:
     wiring = workspace.wiring(pin)
-    source = followed(wiring, workspace.project.bench) if wiring is not None else None
+    source = resolve_source(wiring, workspace.project.bench) if wiring is not None else None
     if not isinstance(source, Jumper):
         return
     generator, pwm = generator_on(workspace, source.pin), pwm_on(workspace, source.pin)

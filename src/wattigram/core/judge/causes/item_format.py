@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import explained_share
-from wattigram.core.judge.causes.base import MOST_SAMPLES, Case, LikelyCause, tester
+from wattigram.core.judge.causes.base import MOST_SAMPLES, FailingSignal, LikelyCause, register_cause
 from wattigram.core.model.design.edits import SetAlignment
 from wattigram.core.predict.expected import expected_raw
 from wattigram.core.predict.timing import slot_order
@@ -17,15 +17,15 @@ from wattigram.core.predict.timing import slot_order
 FEWEST_LAPS = 3
 
 
-def _items(case: Case) -> NDArray[Any]:
+def _items(case: FailingSignal) -> NDArray[Any]:
     """The stream as the program reads it, whole laps of it."""
     data = case.take.items(case.stream, 0, MOST_SAMPLES)
     lap = case.chain.loop.items
     return data[: len(data) // lap * lap] if len(data) >= lap else data
 
 
-@tester
-def width_differs(case: Case) -> LikelyCause | None:
+@register_cause
+def width_differs(case: FailingSignal) -> LikelyCause | None:
     """Every other value is zero; or part of each lap never changes from zero, and the rest is too big."""
     data, width, written = _items(case), case.chain.reader.width_bits, case.chain.loop.width_bits
     if len(data) < case.chain.loop.items or width is None or width == written or not data.any():
@@ -53,8 +53,8 @@ def width_differs(case: Case) -> LikelyCause | None:
     return case.cause("item-width-read", title, fit, evidence, case.remedy("item-width-read"), whole=True)
 
 
-@tester
-def address_stands_still(case: Case) -> LikelyCause | None:
+@register_cause
+def address_stands_still(case: FailingSignal) -> LikelyCause | None:
     """Only the first item of each lap ever changes."""
     data = _items(case)
     if len(data) < 2 * case.chain.loop.items:
@@ -77,8 +77,8 @@ def address_stands_still(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def same_half_again(case: Case) -> LikelyCause | None:
+@register_cause
+def same_half_again(case: FailingSignal) -> LikelyCause | None:
     """The second half of each lap is the first once more, noise and all: both are sent from the same place."""
     data, half = _items(case), case.chain.loop.items // 2
     if len(data) < FEWEST_LAPS * case.chain.loop.items or case.chain.loop.items % 2:
@@ -99,8 +99,8 @@ def same_half_again(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def bytes_are_swapped(case: Case) -> LikelyCause | None:
+@register_cause
+def bytes_are_swapped(case: FailingSignal) -> LikelyCause | None:
     """With the two bytes of each item exchanged the readings are right."""
     if not case.is_off or case.captured is None or case.captured.items.dtype.itemsize < 2:
         return None
@@ -121,8 +121,8 @@ def bytes_are_swapped(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def wrong_alignment(case: Case) -> LikelyCause | None:
+@register_cause
+def wrong_alignment(case: FailingSignal) -> LikelyCause | None:
     """All readings are 2^k times too big or too small."""
     if not case.is_off:
         return None
@@ -150,8 +150,8 @@ def wrong_alignment(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def item_too_narrow(case: Case) -> LikelyCause | None:
+@register_cause
+def item_too_narrow(case: FailingSignal) -> LikelyCause | None:
     """Readings fold over at the item's width."""
     width = case.chain.loop.width_bits
     if not case.is_off or width >= case.chain.bits or case.chain.reader.width_bits is not None:
@@ -171,8 +171,8 @@ def item_too_narrow(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def loop_out_of_step(case: Case) -> LikelyCause | None:
+@register_cause
+def loop_out_of_step(case: FailingSignal) -> LikelyCause | None:
     """From lap to lap the signal's places hold other signals."""
     slots, items = len(case.chain.slots), case.chain.loop.items
     if items % slots == 0 or not case.is_off:
@@ -198,7 +198,7 @@ def loop_out_of_step(case: Case) -> LikelyCause | None:
     )
 
 
-def _expected_by_slot(case: Case, cycles: int) -> NDArray[np.float64]:
+def _expected_by_slot(case: FailingSignal, cycles: int) -> NDArray[np.float64]:
     """Readings due in each slot, (cycles, slots) volts at the pin."""
     project = case.take.workspace.project
     instants = case.take.instants(case.chain, 0, cycles)
@@ -210,8 +210,8 @@ def _expected_by_slot(case: Case, cycles: int) -> NDArray[np.float64]:
     return by_slot
 
 
-@tester
-def other_order(case: Case) -> LikelyCause | None:
+@register_cause
+def other_order(case: FailingSignal) -> LikelyCause | None:
     """The converter takes its slots in the order of channels, and readings are other signals' from the start."""
     order = slot_order(case.take.workspace, case.chain)
     if not case.is_off or order == list(range(len(order))) or case.captured is None:

@@ -7,8 +7,8 @@ import math
 import numpy as np
 
 from wattigram.core.analysis import explained_share, fit_line
-from wattigram.core.base.quantity import brief
-from wattigram.core.judge.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
+from wattigram.core.base.quantity import format_si
+from wattigram.core.judge.causes.base import MOST_SAMPLES, FailingSignal, LikelyCause, first_values, register_cause
 from wattigram.core.judge.causes.expectations_and_costs import offset_v
 from wattigram.core.judge.causes.loopback import EXCHANGED, exchanged_with
 from wattigram.core.predict.accuracy import converter_noise_lsb, signal_noise
@@ -17,8 +17,8 @@ PINNED_SHARE = 0.02
 CLEAR_SIGMAS = 4
 
 
-@tester
-def input_beyond_reference(case: Case) -> LikelyCause | None:
+@register_cause
+def input_beyond_reference(case: FailingSignal) -> LikelyCause | None:
     """Readings stand still at full scale, or at zero."""
     if case.captured is None or not case.is_reading:
         return None
@@ -51,8 +51,8 @@ def input_beyond_reference(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def not_calibrated(case: Case) -> LikelyCause | None:
+@register_cause
+def not_calibrated(case: FailingSignal) -> LikelyCause | None:
     """Every reading is off by the same few counts."""
     if case.captured is None:
         return None
@@ -84,7 +84,7 @@ def not_calibrated(case: Case) -> LikelyCause | None:
     )
 
 
-def _others_disagree(case: Case, offset_lsb: float) -> bool:
+def _others_disagree(case: FailingSignal, offset_lsb: float) -> bool:
     """Whether another signal of the same converter is off by something else: an offset is that of all of them."""
     for name in dict.fromkeys(slot.signal for slot in case.chain.slots):
         found = offset_v(case.take, name) if name != case.signal.name else None
@@ -96,13 +96,13 @@ def _others_disagree(case: Case, offset_lsb: float) -> bool:
     return False
 
 
-def signal_noise_lsb(case: Case) -> float:
+def signal_noise_lsb(case: FailingSignal) -> float:
     """Noise to be expected of a sample."""
     return signal_noise(case.take.workspace, case.chain, case.signal).raw_lsb
 
 
-@tester
-def clock_too_fast(case: Case) -> LikelyCause | None:
+@register_cause
+def clock_too_fast(case: FailingSignal) -> LikelyCause | None:
     """Readings scatter more than they should, as much as such a clock makes them."""
     finding = case.of_chain("clock-too-fast")
     if finding is None or case.captured is None:
@@ -120,15 +120,15 @@ def clock_too_fast(case: Case) -> LikelyCause | None:
         f"{case.chain.converter} is clocked too fast",
         1 - abs(measured_lsb - predicted_lsb) / max(measured_lsb, predicted_lsb),
         f"readings scatter by {measured_lsb:.2f} LSB rms; {predicted_lsb:.2f} LSB are to be expected of "
-        f"{brief(case.cycle.clock_hz, 'Hz')}, of which the converter makes "
+        f"{format_si(case.cycle.clock_hz, 'Hz')}, of which the converter makes "
         f"{converter_noise_lsb(workspace, case.chain):.2f}",
         finding.remedy,
         whole=True,
     )
 
 
-@tester
-def factor_off(case: Case) -> LikelyCause | None:
+@register_cause
+def factor_off(case: FailingSignal) -> LikelyCause | None:
     """Readings are too small or too big by a fixed share: a slow clock's leakage, or another full scale."""
     if case.captured is None:
         return None
@@ -165,8 +165,8 @@ def factor_off(case: Case) -> LikelyCause | None:
     return None
 
 
-@tester
-def mean_is_scaled(case: Case) -> LikelyCause | None:
+@register_cause
+def mean_is_scaled(case: FailingSignal) -> LikelyCause | None:
     """The reduced stream is the right one times count / 2^shift, or folds over where its sum overflows."""
     reduced = first_values(case.take, case.signal.name)
     stage = case.signal.reduce
@@ -178,7 +178,7 @@ def mean_is_scaled(case: Case) -> LikelyCause | None:
     settled = case.due_after_stage(len(captured.volts))
     measured = captured.volts[: len(settled)][captured.valid[: len(settled)]] * case.gain
     settled = settled[captured.valid[: len(settled)]]
-    factor = float(stage.gain_ratio) / stage.believed_gain
+    factor = float(stage.gain_ratio) / stage.assumed_gain
     if factor != 1:
         fit = explained_share(measured, settled, settled * factor)
         return case.cause(

@@ -6,9 +6,9 @@ import numpy as np
 
 from wattigram.core.advise.findings import Finding
 from wattigram.core.analysis import explained_share, fit_line
-from wattigram.core.base.quantity import show_volts
-from wattigram.core.judge.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, Case, LikelyCause, tester
-from wattigram.core.model.bench import Jumper, followed
+from wattigram.core.base.quantity import format_volts
+from wattigram.core.judge.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, FailingSignal, LikelyCause, register_cause
+from wattigram.core.model.bench import Jumper, resolve_source
 from wattigram.core.model.design import Generator
 from wattigram.core.model.design.edits import SwapWires
 from wattigram.core.predict.expected import expected_raw
@@ -32,19 +32,19 @@ SHAPES_WAVES = (
 """Findings of an output that change what comes out, the gravest first."""
 
 
-def _output_pin(case: Case) -> str | None:
+def _output_pin(case: FailingSignal) -> str | None:
     workspace = case.take.workspace
     wiring = workspace.wiring(case.signal.pin)
-    source = followed(wiring, workspace.project.bench) if wiring is not None else None
+    source = resolve_source(wiring, workspace.project.bench) if wiring is not None else None
     return source.pin if isinstance(source, Jumper) else None
 
 
-def _generator(case: Case) -> Generator | None:
+def _generator(case: FailingSignal) -> Generator | None:
     pin = _output_pin(case)
     return generator_on(case.take.workspace, pin) if pin is not None else None
 
 
-def _output_finding(case: Case) -> Finding | None:
+def _output_finding(case: FailingSignal) -> Finding | None:
     pin = _output_pin(case)
     if pin is None:
         return None
@@ -58,8 +58,8 @@ def _output_finding(case: Case) -> Finding | None:
     return None
 
 
-@tester
-def output_as_designed(case: Case) -> LikelyCause | None:
+@register_cause
+def output_as_designed(case: FailingSignal) -> LikelyCause | None:
     """What came back is what the output's own mistake makes of it."""
     finding = _output_finding(case)
     if finding is None or case.captured is None:
@@ -71,13 +71,13 @@ def output_as_designed(case: Case) -> LikelyCause | None:
         finding.code,
         finding.title,
         share,
-        f"what was read follows what such an output gives, up to {show_volts(worst)} beside what was meant",
+        f"what was read follows what such an output gives, up to {format_volts(worst)} beside what was meant",
         finding.remedy,
     )
 
 
-@tester
-def codes_forgotten(case: Case) -> LikelyCause | None:
+@register_cause
+def codes_forgotten(case: FailingSignal) -> LikelyCause | None:
     """Everything is too small or too large by the same factor: that of millivolts taken for codes."""
     generator = _generator(case)
     if generator is None or case.captured is None or _output_finding(case) is not None:
@@ -99,8 +99,8 @@ def codes_forgotten(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def output_stops_short(case: Case) -> LikelyCause | None:
+@register_cause
+def output_stops_short(case: FailingSignal) -> LikelyCause | None:
     """The wave has a flat top or bottom that nobody designed."""
     generator = _generator(case)
     if generator is None or case.captured is None or not case.is_off or _output_finding(case) is not None:
@@ -112,13 +112,13 @@ def output_stops_short(case: Case) -> LikelyCause | None:
         "output-stops-short",
         f"The output behind {case.signal.pin} stops short of what was meant",
         share,
-        f"everything between {show_volts(low_v)} and {show_volts(high_v)} comes, nothing beyond",
+        f"everything between {format_volts(low_v)} and {format_volts(high_v)} comes, nothing beyond",
         None,
     )
 
 
-@tester
-def wires_exchanged(case: Case) -> LikelyCause | None:
+@register_cause
+def wires_exchanged(case: FailingSignal) -> LikelyCause | None:
     """Two signals read what the other should."""
     project = case.take.workspace.project
     best = exchanged_with(case)
@@ -138,7 +138,7 @@ def wires_exchanged(case: Case) -> LikelyCause | None:
     )
 
 
-def exchanged_with(case: Case) -> tuple[float, str]:
+def exchanged_with(case: FailingSignal) -> tuple[float, str]:
     """Share of the error that is gone when a signal and another of its chain are taken for each other, and which."""
     if case.captured is None or not case.is_off:
         return 0.0, ""
@@ -153,7 +153,7 @@ def exchanged_with(case: Case) -> tuple[float, str]:
     return best
 
 
-def _reads_as(case: Case, name: str, other: str) -> float:
+def _reads_as(case: FailingSignal, name: str, other: str) -> float:
     """Share of one signal's error that vanishes when it is taken for another, at its own held instants."""
     take, chain = case.take, case.chain
     samples = take.raw(name, 0, MOST_SAMPLES)

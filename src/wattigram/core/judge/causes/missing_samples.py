@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from wattigram.core.base.quantity import brief
-from wattigram.core.judge.causes.base import Case, LikelyCause, tester
+from wattigram.core.base.quantity import format_si
+from wattigram.core.judge.causes.base import FailingSignal, LikelyCause, register_cause
 from wattigram.core.judge.judgement import due_items
 from wattigram.core.model.design import Dma
 from wattigram.core.predict.timing import retrieval_timing
@@ -14,8 +14,8 @@ _NEVER_STARTED = ("startup-converter", "startup-trigger", "never-triggered")
 _NEVER_FETCHED = ("startup-memory", "startup-interrupt", "polling-times-out", "handler-too-slow")
 
 
-@tester
-def nothing_came(case: Case) -> LikelyCause | None:
+@register_cause
+def nothing_came(case: FailingSignal) -> LikelyCause | None:
     """Not one item; the board's own count of conversions tells a converter that stands still from one unheard."""
     due = due_items(case.take, case.chain)
     came = case.take.item_count(case.stream)
@@ -41,7 +41,7 @@ def nothing_came(case: Case) -> LikelyCause | None:
                 code,
                 finding.title,
                 1.0 if converted is not None else 0.8,
-                f"{came or 'no'} item{'s' if came > 1 else ''} in {brief(case.take.seconds, 's', 3)}, {due:.0f} were due{known}. "
+                f"{came or 'no'} item{'s' if came > 1 else ''} in {format_si(case.take.seconds, 's', 3)}, {due:.0f} were due{known}. "
                 f"{finding.message}",
                 finding.remedy,
                 whole=True,
@@ -52,15 +52,15 @@ def nothing_came(case: Case) -> LikelyCause | None:
         "never-sent",
         f"The firmware sends nothing of {case.chain.converter}",
         0.9,
-        f"no item in {brief(case.take.seconds, 's', 3)}, {due:.0f} were due; it converted {converted} times, and nothing in "
+        f"no item in {format_si(case.take.seconds, 's', 3)}, {due:.0f} were due; it converted {converted} times, and nothing in "
         "the design keeps them from coming",
         None,
         whole=True,
     )
 
 
-@tester
-def results_given_up(case: Case) -> LikelyCause | None:
+@register_cause
+def results_given_up(case: FailingSignal) -> LikelyCause | None:
     """The program found results late, and says how many of them it let go."""
     finding = case.of_chain("polling-times-out")
     lost = case.take.lost_items(case.stream)
@@ -78,8 +78,8 @@ def results_given_up(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def one_value_came(case: Case) -> LikelyCause | None:
+@register_cause
+def one_value_came(case: FailingSignal) -> LikelyCause | None:
     """Exactly one value, or one pass, then silence."""
     items = case.take.item_count(case.stream)
     limit = case.cycle.items_limit
@@ -88,15 +88,15 @@ def one_value_came(case: Case) -> LikelyCause | None:
     finding = case.of_chain("started-once")
     if finding is None:
         return None
-    ran = brief(case.take.seconds, "s", 3)
+    ran = format_si(case.take.seconds, "s", 3)
     what = "one value" if items == 1 else f"one pass of {items} values"
     return case.cause(
         "started-once", finding.title, 1.0, f"exactly {what} came in {ran}, then nothing", finding.remedy, whole=True
     )
 
 
-@tester
-def one_bufferful_came(case: Case) -> LikelyCause | None:
+@register_cause
+def one_bufferful_came(case: FailingSignal) -> LikelyCause | None:
     """As many items as the loop holds, then silence."""
     items = case.take.item_count(case.stream)
     due = due_items(case.take, case.chain)
@@ -108,14 +108,14 @@ def one_bufferful_came(case: Case) -> LikelyCause | None:
         f"{case.chain.loop.name} fills once and freezes",
         1.0 if finding is not None else 0.6,
         f"exactly {items} items came, as many as {case.chain.loop.name} holds; {due:.0f} were due in "
-        f"{brief(case.take.seconds, 's', 3)}",
+        f"{format_si(case.take.seconds, 's', 3)}",
         finding.remedy if finding is not None else None,
         whole=True,
     )
 
 
-@tester
-def half_never_came(case: Case) -> LikelyCause | None:
+@register_cause
+def half_never_came(case: FailingSignal) -> LikelyCause | None:
     """Of each lap the same half is missing: its mark is not served."""
     rows = case.take.gaps
     firsts, counts = (rows[name][rows["stream"] == case.stream].astype(int) for name in ("first", "count"))
@@ -139,8 +139,8 @@ def half_never_came(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def numbers_jump(case: Case) -> LikelyCause | None:
+@register_cause
+def numbers_jump(case: FailingSignal) -> LikelyCause | None:
     """Items have numbers to which no converter could have come: their count was taken from elsewhere."""
     jumps = case.take.totals.get(f"jumps.{case.stream}", 0)
     if not jumps:
@@ -156,8 +156,8 @@ def numbers_jump(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def sent_again(case: Case) -> LikelyCause | None:
+@register_cause
+def sent_again(case: FailingSignal) -> LikelyCause | None:
     """Items come again in portions of a half: a handler serves marks that are no longer there."""
     rows = case.take.repeats
     counts = rows["count"][rows["stream"] == case.stream]
@@ -178,8 +178,8 @@ def sent_again(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def some_are_lost(case: Case) -> LikelyCause | None:
+@register_cause
+def some_are_lost(case: FailingSignal) -> LikelyCause | None:
     """The share that is missing is the share that a handler of this length loses."""
     timing = retrieval_timing(case.take.workspace, case.chain)
     if timing.lost_hz == 0 or timing.reason not in {"handler too slow", "no processor time"}:
@@ -195,7 +195,7 @@ def some_are_lost(case: Case) -> LikelyCause | None:
         f"The handler of {case.chain.loop.name} is longer than its deadline",
         1 - abs(lost - predicted) / max(lost, predicted),
         f"{lost * 100:.3g} % of the items never came, {predicted * 100:.3g} % predicted of a handler of "
-        f"{brief(timing.service_s, 's', 3)} with {brief(timing.deadline_s, 's', 3)} to spare",
+        f"{format_si(timing.service_s, 's', 3)} with {format_si(timing.deadline_s, 's', 3)} to spare",
         finding.remedy if finding is not None else None,
         whole=True,
     )

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from wattigram.core.base.quantity import brief
-from wattigram.core.judge.causes.base import Case, LikelyCause, tester
+from wattigram.core.base.quantity import format_si
+from wattigram.core.judge.causes.base import FailingSignal, LikelyCause, register_cause
 from wattigram.core.judge.judgement import MOST_UNTOLD_LAPS, due_items
-from wattigram.core.model.bench import Sine
+from wattigram.core.model.bench import SineSource
 from wattigram.core.model.design import TimerTrigger
 from wattigram.core.predict.clocks import timer_setting
 from wattigram.core.predict.pins import input_source
@@ -18,13 +18,13 @@ FEWEST_CYCLES = 200
 """Of fewer, one that is under way at the end is too much of a share."""
 
 
-def _measured_hz(case: Case) -> float | None:
+def _measured_hz(case: FailingSignal) -> float | None:
     """Cycles per second, from the ticks that the board sent."""
     return case.take.cycle_rate_hz(case.chain)
 
 
-@tester
-def triggers_are_missed(case: Case) -> LikelyCause | None:
+@register_cause
+def triggers_are_missed(case: FailingSignal) -> LikelyCause | None:
     """The rate is a whole fraction of the trigger's."""
     rate_hz = _measured_hz(case)
     finding = case.of_chain("trigger-too-short")
@@ -36,15 +36,15 @@ def triggers_are_missed(case: Case) -> LikelyCause | None:
         "trigger-too-short",
         finding.title,
         1 - (1 - agreement) * 20,
-        f"cycles come at {brief(rate_hz, 'Hz', 5)}; a cycle takes {brief(case.cycle.busy_s, 's', 4)} and triggers come "
-        f"every {brief(case.cycle.period_s, 's', 4)}, which leaves {brief(predicted, 'Hz', 5)}",
+        f"cycles come at {format_si(rate_hz, 'Hz', 5)}; a cycle takes {format_si(case.cycle.busy_s, 's', 4)} and triggers come "
+        f"every {format_si(case.cycle.period_s, 's', 4)}, which leaves {format_si(predicted, 'Hz', 5)}",
         finding.remedy,
         whole=True,
     )
 
 
-@tester
-def timer_counts_otherwise(case: Case) -> LikelyCause | None:
+@register_cause
+def timer_counts_otherwise(case: FailingSignal) -> LikelyCause | None:
     """The rate is that of other register values: most often each one too high."""
     trigger = case.take.workspace.project.own_trigger(case.chain)
     rate_hz = _measured_hz(case)
@@ -61,15 +61,15 @@ def timer_counts_otherwise(case: Case) -> LikelyCause | None:
         "timer-registers",
         f"{trigger.timer} counts {setting.prescaler} × {setting.period_counts}",
         1 - abs(off - explained) / max(abs(off), abs(explained)),
-        f"triggers come at {brief(rate_hz * per_cycle, 'Hz', 6)}, {off * 100:+.3g} %; registers "
+        f"triggers come at {format_si(rate_hz * per_cycle, 'Hz', 6)}, {off * 100:+.3g} %; registers "
         f"{setting.prescaler - 1} and {setting.period_counts - 1} make {explained * 100:+.3g} %",
         finding.remedy,
         whole=True,
     )
 
 
-@tester
-def oscillator_is_off(case: Case) -> LikelyCause | None:
+@register_cause
+def oscillator_is_off(case: FailingSignal) -> LikelyCause | None:
     """The rate is off by no more than the converter's own oscillator may be, and nothing else sets it."""
     rate_hz = _measured_hz(case)
     oscillator = case.take.workspace.converter(case.chain).oscillator
@@ -85,19 +85,19 @@ def oscillator_is_off(case: Case) -> LikelyCause | None:
         "oscillator-spread",
         f"The oscillator of {case.chain.converter} is {'fast' if off > 0 else 'slow'}",
         0.9,
-        f"cycles come at {brief(rate_hz, 'Hz', 5)}, {off * 100:+.3g} %; it is only good for "
+        f"cycles come at {format_si(rate_hz, 'Hz', 5)}, {off * 100:+.3g} %; it is only good for "
         f"± {oscillator.tolerance * 100:.3g} %",
         finding.remedy if finding is not None else None,
         whole=True,
     )
 
 
-@tester
-def signal_is_folded(case: Case) -> LikelyCause | None:
+@register_cause
+def signal_is_folded(case: FailingSignal) -> LikelyCause | None:
     """Each sample is right, and there are too few of them in a period: a sine appears at another frequency."""
     finding = case.finding("sampled-too-slowly")
     source = input_source(case.take.workspace, case.signal.pin)
-    if finding is None or not isinstance(source, Sine) or case.captured is None or case.is_off:
+    if finding is None or not isinstance(source, SineSource) or case.captured is None or case.is_off:
         return None
     off = np.abs(case.measured_v - case.settled_v)
     right = float(np.mean(off <= case.expected.half_width_v * case.gain))
@@ -105,14 +105,14 @@ def signal_is_folded(case: Case) -> LikelyCause | None:
         finding.code,
         finding.title,
         right,
-        f"{right * 100:.3g} % of the samples are what {brief(source.frequency_hz, 'Hz')} gives at these instants. "
+        f"{right * 100:.3g} % of the samples are what {format_si(source.frequency_hz, 'Hz')} gives at these instants. "
         f"{finding.message}",
         finding.remedy,
     )
 
 
-@tester
-def frames_are_timed_wrong(case: Case) -> LikelyCause | None:
+@register_cause
+def frames_are_timed_wrong(case: FailingSignal) -> LikelyCause | None:
     """As many items came as the board's running time makes, yet the instants of their frames tell of another rate."""
     rate_hz, due = _measured_hz(case), due_items(case.take, case.chain)
     came = case.take.item_count(case.stream)
@@ -123,12 +123,12 @@ def frames_are_timed_wrong(case: Case) -> LikelyCause | None:
         return None
     if rate_hz is not None and abs(rate_hz * seconds / cycles - 1) < ALIKE:
         return None
-    told = f"they come at {brief(rate_hz, 'Hz', 4)}" if rate_hz is not None else "no time passes"
+    told = f"they come at {format_si(rate_hz, 'Hz', 4)}" if rate_hz is not None else "no time passes"
     return case.cause(
         "frame-times",
         "The firmware stamps its frames with wrong instants",
         1 - abs(came / due - 1) / ALIKE * 0.5,
-        f"{cycles} cycles came in {brief(seconds, 's', 3)}, as many as should; by the ticks of their frames {told}",
+        f"{cycles} cycles came in {format_si(seconds, 's', 3)}, as many as should; by the ticks of their frames {told}",
         None,
         whole=True,
     )

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.advise.findings import Finding, find_all
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.causes.base import BESIDE_DIFFERENCE, WEAKEST_FIT, LikelyCause, at_most, difference_cause
 from wattigram.core.judge.causes.involved_peripherals import route_owners
-from wattigram.core.judge.output_measurements import RouteSeen, route_seen, wanted_values_hz
+from wattigram.core.judge.output_measurements import RouteMeasurement, measure_route, wanted_values_hz
 from wattigram.core.model.design import ReceivedSource, Route, SendSink
 from wattigram.core.predict.pins import misread_bytes
 from wattigram.core.predict.timing import route_timing
@@ -19,7 +19,7 @@ def route_causes(take: Take, route: Route) -> list[LikelyCause]:
     """Causes for one route that fails, the best fit first; empty where nothing fits."""
     own = {route.name, route.source.uart if isinstance(route.source, ReceivedSource) else route.name}
     findings = [one for one in find_all(take.workspace) if one.signal in own]
-    seen = route_seen(take, route)
+    seen = measure_route(take, route)
     found = [
         *_nothing_came(take, route, findings, seen),
         *_overwritten(take, route, findings, seen),
@@ -45,15 +45,15 @@ def _find(findings: list[Finding], code: str) -> Finding | None:
     return next((one for one in findings if one.code == code), None)
 
 
-def _nothing_came(take: Take, route: Route, findings: list[Finding], seen: RouteSeen) -> list[LikelyCause]:
+def _nothing_came(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
     if len(seen.values):
         return []
     title = "Nothing was received" if isinstance(route.source, ReceivedSource) else "Its source made nothing"
     finding = _find(findings, "route-silent")
-    return [_cause(route, finding, "route-silent", title, 0.9, f"not one value in {brief(take.seconds, 's', 3)}")]
+    return [_cause(route, finding, "route-silent", title, 0.9, f"not one value in {format_si(take.seconds, 's', 3)}")]
 
 
-def _overwritten(take: Take, route: Route, findings: list[Finding], seen: RouteSeen) -> list[LikelyCause]:
+def _overwritten(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
     """Bytes go missing as fast as they should of such rates."""
     timing = route_timing(take.workspace, route)
     if not isinstance(route.sink, SendSink) or not timing.overwritten_hz or not take.seconds:
@@ -61,7 +61,7 @@ def _overwritten(take: Take, route: Route, findings: list[Finding], seen: RouteS
     came_hz = (seen.written - seen.overwritten) / take.seconds
     fit = 1 - abs(came_hz - timing.effective_hz) / max(came_hz, timing.effective_hz)
     evidence = (
-        f"{brief(came_hz, 'Hz')} bytes came of {brief(timing.transfers_hz, 'Hz')} written; {brief(timing.effective_hz, 'Hz')} "
+        f"{format_si(came_hz, 'Hz')} bytes came of {format_si(timing.transfers_hz, 'Hz')} written; {format_si(timing.effective_hz, 'Hz')} "
         f"were to be expected, {seen.overwritten} were seen to be replaced"
     )
     finding = _find(findings, "route-overwrites")
@@ -69,7 +69,7 @@ def _overwritten(take: Take, route: Route, findings: list[Finding], seen: RouteS
     return [_cause(route, finding, "route-overwrites", title, fit, evidence)]
 
 
-def _repeated(take: Take, route: Route, findings: list[Finding], seen: RouteSeen) -> list[LikelyCause]:
+def _repeated(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
     """More values come than the source makes."""
     finding = _find(findings, "route-repeats")
     made_hz = wanted_values_hz(take.workspace, route)
@@ -79,11 +79,11 @@ def _repeated(take: Take, route: Route, findings: list[Finding], seen: RouteSeen
         route.items if isinstance(route.sink, SendSink) else 1
     )
     fit = 1 - abs(seen.values_hz - made_hz - repeated_hz) / max(seen.values_hz - made_hz, repeated_hz)
-    evidence = f"{brief(seen.values_hz, 'Hz')} values come, and the source makes {brief(made_hz, 'Hz')}"
+    evidence = f"{format_si(seen.values_hz, 'Hz')} values come, and the source makes {format_si(made_hz, 'Hz')}"
     return [_cause(route, finding, "route-repeats", finding.title, fit, evidence)]
 
 
-def _misread(take: Take, route: Route, findings: list[Finding], seen: RouteSeen) -> list[LikelyCause]:
+def _misread(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
     """Every byte is what another bit clock makes of it."""
     if not isinstance(route.source, ReceivedSource) or seen.expected is None or seen.matched > 0.9 or route.items > 1:
         return []
@@ -99,13 +99,13 @@ def _misread(take: Take, route: Route, findings: list[Finding], seen: RouteSeen)
     return [_cause(route, finding, finding.code if finding else "baud-differs", title, right, evidence)]
 
 
-def _order(take: Take, route: Route, findings: list[Finding], seen: RouteSeen) -> list[LikelyCause]:
+def _order(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
     """Taken the other way round, the values are right."""
     if route.items < 2 or seen.expected is None or seen.matched > 0.9 or not len(seen.values):
         return []
     if isinstance(route.sink, SendSink):
         other = "high-first" if route.expected_order == "low-first" else "low-first"
-        matched = route_seen(take, route, other).matched
+        matched = measure_route(take, route, other).matched
     else:
         swapped = ((seen.values & 0xFF) << 8) | (seen.values >> 8 & 0xFF)
         matched = float(np.mean((swapped >= seen.expected.low - 0.5) & (swapped <= seen.expected.high + 0.5)))
@@ -115,7 +115,7 @@ def _order(take: Take, route: Route, findings: list[Finding], seen: RouteSeen) -
     return [_cause(route, finding, "route-order", title, matched - seen.matched, evidence)]
 
 
-def _torn(take: Take, route: Route, findings: list[Finding], seen: RouteSeen) -> list[LikelyCause]:
+def _torn(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
     """Values that took effect half written, or jump for one value."""
     timing = route_timing(take.workspace, route)
     finding = _find(findings, "route-tears") or _find(findings, "route-at-once")
@@ -137,7 +137,7 @@ def _torn(take: Take, route: Route, findings: list[Finding], seen: RouteSeen) ->
     return [_cause(route, finding, "route-tears", title, fit, evidence)]
 
 
-def _folded(take: Take, route: Route, findings: list[Finding], seen: RouteSeen) -> list[LikelyCause]:
+def _folded(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
     """Only the lower bits arrive."""
     finding = _find(findings, "route-too-narrow")
     if finding is None or seen.expected is None or seen.matched > 0.9 or not len(seen.values):
@@ -156,7 +156,7 @@ def _folded(take: Take, route: Route, findings: list[Finding], seen: RouteSeen) 
     return [_cause(route, finding, "route-too-narrow", finding.title, fit, evidence)]
 
 
-def _mixed(route: Route, findings: list[Finding], seen: RouteSeen) -> list[LikelyCause]:
+def _mixed(route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
     finding = _find(findings, "route-mixes-signals")
     if finding is None or not len(seen.values):
         return []

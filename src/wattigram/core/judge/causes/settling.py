@@ -8,10 +8,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import fit_line, line_share, longest_stretch
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.take import Take
-from wattigram.core.judge.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, WEAKEST_FIT, Case, LikelyCause, tester
-from wattigram.core.model.bench import Sine
+from wattigram.core.judge.causes.base import (
+    FEWEST_SAMPLES,
+    MOST_SAMPLES,
+    WEAKEST_FIT,
+    FailingSignal,
+    LikelyCause,
+    register_cause,
+)
+from wattigram.core.model.bench import SineSource
 from wattigram.core.model.bench.sources import FLOATING_OHM
 from wattigram.core.model.design import Chain, signal_scale
 from wattigram.core.predict.accuracy import slot_settling
@@ -58,8 +65,8 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
     return (other - settled)[good], (mine - settled)[good]
 
 
-@tester
-def sampling_too_short(case: Case) -> LikelyCause | None:
+@register_cause
+def sampling_too_short(case: FailingSignal) -> LikelyCause | None:
     """The reading is off by a fixed share of the difference to the slot before."""
     points = neighbour_points(case.take, case.chain, case.signal.name)
     if points is None or not case.is_off or case.floats:
@@ -79,16 +86,16 @@ def sampling_too_short(case: Case) -> LikelyCause | None:
     remedy = case.remedy("sampling-too-short")
     return case.cause(
         "sampling-too-short",
-        f"Sampling too short for {brief(settling.source_ohm, 'Ω')}",
+        f"Sampling too short for {format_si(settling.source_ohm, 'Ω')}",
         fit,
         f"the error follows slot {(place - 1) % len(case.chain.slots) + 1} ({settling.neighbour}), r = {line.r:.2f}; "
         f"{line.slope * 100:.3g} % of the difference is left, {settling.carry * 100:.3g} % predicted from "
-        f"{brief(settling.sampling_s, 's', 3)}; reading predicted up to {show_volts(float(predicted.max()))}",
+        f"{format_si(settling.sampling_s, 's', 3)}; reading predicted up to {format_volts(float(predicted.max()))}",
         remedy,
     )
 
 
-def _implied_ohm(case: Case, carry: float) -> float:
+def _implied_ohm(case: FailingSignal, carry: float) -> float:
     """Source resistance that would leave this share after the slot's sampling time."""
     workspace = case.take.workspace
     converter = workspace.converter(case.chain)
@@ -99,7 +106,7 @@ def _implied_ohm(case: Case, carry: float) -> float:
     return sampling_s / (converter.sampling_capacitor_f * -math.log(carry)) - converter.switch_resistance_ohm
 
 
-def _is_misread(case: Case) -> bool:
+def _is_misread(case: FailingSignal) -> bool:
     """Items are known to be cut or put together otherwise: whatever is read then wanders."""
     codes = (
         "item-width-read",
@@ -112,15 +119,15 @@ def _is_misread(case: Case) -> bool:
     return any(case.of_chain(code) is not None for code in codes) or case.finding("input-beyond-reference") is not None
 
 
-def _has_source_at(case: Case, hertz: float) -> bool:
+def _has_source_at(case: FailingSignal, hertz: float) -> bool:
     """Another pin is fed with that frequency: an exchanged wire brings it as well as the mains do."""
     workspace = case.take.workspace
     sources = [input_source(workspace, one.pin) for one in workspace.project.bench if one.pin != case.signal.pin]
-    return any(isinstance(source, Sine) and abs(float(source.frequency_hz) - hertz) < 1 for source in sources)
+    return any(isinstance(source, SineSource) and abs(float(source.frequency_hz) - hertz) < 1 for source in sources)
 
 
-@tester
-def floating_pin(case: Case) -> LikelyCause | None:
+@register_cause
+def floating_pin(case: FailingSignal) -> LikelyCause | None:
     """The reading wanders, carries mains, and copies the slot before."""
     if not case.is_off or _is_misread(case) or not case.is_reading:
         return None
@@ -147,7 +154,7 @@ def floating_pin(case: Case) -> LikelyCause | None:
         return None
     parts = []
     if line_fit:
-        shown = "more than 100 MΩ" if not ohm < 1e8 else f"about {brief(ohm, 'Ω', 2)}"
+        shown = "more than 100 MΩ" if not ohm < 1e8 else f"about {format_si(ohm, 'Ω', 2)}"
         parts.append(f"it copies the slot before as if fed through {shown} (R² = {line_fit:.2f})")
     if share > 0.1:
         parts.append(f"{share * 100:.0f} % of the error is a line at {hertz:.0f} Hz")

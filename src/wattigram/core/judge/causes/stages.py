@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.board.processing import Tap
-from wattigram.core.judge.causes.base import MOST_SAMPLES, Case, LikelyCause, first_values, tester
+from wattigram.core.judge.causes.base import MOST_SAMPLES, FailingSignal, LikelyCause, first_values, register_cause
 from wattigram.core.model.design import rate_divisor, tap_index
 from wattigram.core.silicon.deploy import effective_taps
 
@@ -13,8 +13,8 @@ FEWEST_VALUES = 8
 LEAST_SHARE = 0.01
 
 
-@tester
-def stage_gives_nothing(case: Case) -> LikelyCause | None:
+@register_cause
+def stage_gives_nothing(case: FailingSignal) -> LikelyCause | None:
     """Samples come, and what software should make of them does not."""
     stage = case.signal.later_stage
     reduced = case.take.reduced_count(case.signal.name)
@@ -33,8 +33,8 @@ def stage_gives_nothing(case: Case) -> LikelyCause | None:
     )
 
 
-@tester
-def stage_makes_something_else(case: Case) -> LikelyCause | None:
+@register_cause
+def stage_makes_something_else(case: FailingSignal) -> LikelyCause | None:
     """The samples that came, put through the stage, give other values than those that came."""
     project, name = case.take.workspace.project, case.signal.name
     reduced, index = first_values(case.take, name), tap_index(project, name)

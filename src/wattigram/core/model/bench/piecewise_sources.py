@@ -9,31 +9,38 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.contract.shapes import (
-    Course,
+    PiecewiseWaveform,
     PointsShape,
     PulseShape,
     SawtoothShape,
     SegmentsShape,
     TriangleShape,
+    piecewise_linear,
     shape_volts,
-    straight_lines,
 )
-from wattigram.core.model.bench.sources import Battery, Bridge, Ramp, SignalGenerator, Steps, Thermistor
-from wattigram.core.model.bench.waveform_source import Played
+from wattigram.core.model.bench.sources import (
+    Battery,
+    Bridge,
+    SignalGenerator,
+    SquareSource,
+    Thermistor,
+    TriangleSource,
+)
+from wattigram.core.model.bench.waveform_source import ShapeSource
 
 FloatArray = NDArray[np.float64]
 _BENDS = 64
 _DRAWN = 4096
-Coursed = Battery | Bridge | Ramp | SignalGenerator | Steps | Thermistor
+Coursed = Battery | Bridge | TriangleSource | SignalGenerator | SquareSource | Thermistor
 
 
-def source_course(source: Coursed) -> Played:
+def source_waveform(source: Coursed) -> ShapeSource:
     """The source as pieces of straight lines and exponentials, without what the wire adds."""
     match source:
-        case Ramp():
+        case TriangleSource():
             corners = [source.from_v, source.to_v, source.from_v]
             return _lines([0.0, 0.5, 1.0], corners, source.period_s, source.noise_v)
-        case Steps():
+        case SquareSource():
             since = 1 - source.duty
             corners = [source.low_v, source.low_v, source.high_v, source.high_v]
             return _lines([0.0, since, since, 1.0], corners, source.period_s, source.noise_v)
@@ -51,21 +58,21 @@ def source_course(source: Coursed) -> Played:
             return _generator(source)
 
 
-def _lines(turns: FloatArray | list[float], volts: list[float], period_s: Fraction, noise_v: float) -> Played:
+def _lines(turns: FloatArray | list[float], volts: list[float], period_s: Fraction, noise_v: float) -> ShapeSource:
     times = np.asarray(turns, dtype=np.float64) * float(period_s)
-    return Played(straight_lines(times, np.array(volts), float(period_s)), period_s, noise_v=noise_v)
+    return ShapeSource(piecewise_linear(times, np.array(volts), float(period_s)), period_s, noise_v=noise_v)
 
 
-def _battery(source: Battery) -> Played:
+def _battery(source: Battery) -> ShapeSource:
     """The load is there for the last share of each period; both ways take the time constant."""
     period_s = float(source.period_s)
     free_s = period_s * (1 - source.loaded)
     levels = np.array([source.voltage_v, source.voltage_v - source.sag_v])
-    flat = Course(np.array([0.0, free_s]), levels, np.zeros(2), np.zeros(2), 0.0, period_s, always=True)
-    return Played(flat.filtered(float(source.recovery_s)), source.period_s, noise_v=source.noise_v)
+    flat = PiecewiseWaveform(np.array([0.0, free_s]), levels, np.zeros(2), np.zeros(2), 0.0, period_s, always=True)
+    return ShapeSource(flat.filtered(float(source.recovery_s)), source.period_s, noise_v=source.noise_v)
 
 
-def _generator(source: SignalGenerator) -> Played:
+def _generator(source: SignalGenerator) -> ShapeSource:
     """Shapes with corners by their corners, the others by many short lines."""
     period_s = 1 / source.frequency_hz
     low_v, high_v = source.offset_v - source.amplitude_v, source.offset_v + source.amplitude_v
@@ -91,4 +98,4 @@ def _generator(source: SignalGenerator) -> Played:
         return played
     moved = played.course
     begin_s = -(source.phase % 1) * moved.period_s
-    return Played(replace(moved, begin_s=begin_s), period_s, noise_v=source.noise_v)
+    return ShapeSource(replace(moved, begin_s=begin_s), period_s, noise_v=source.noise_v)

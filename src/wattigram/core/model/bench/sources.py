@@ -18,7 +18,7 @@ from wattigram.core.base.fields import (
     Ohms,
     Seconds,
     Share,
-    Strict,
+    StrictModel,
     Volts,
     VoltsOrZero,
 )
@@ -26,7 +26,7 @@ from wattigram.core.contract.shapes import Shape
 from wattigram.core.model.field_types import Flag, InputName, PinName
 
 
-class Level(Strict):
+class DcSource(StrictModel):
     """A fixed voltage; a knob, when it is turned while the board runs."""
 
     kind: Literal["level"] = "level"
@@ -34,7 +34,7 @@ class Level(Strict):
     noise_v: VoltsOrZero = 0.0
 
 
-class Sine(Strict):
+class SineSource(StrictModel):
     """offset + amplitude · sin(2π · frequency · t + 2π · phase)."""
 
     kind: Literal["sine"] = "sine"
@@ -46,7 +46,7 @@ class Sine(Strict):
     noise_v: VoltsOrZero = 0.0
 
 
-class Ramp(Strict):
+class TriangleSource(StrictModel):
     """A straight line from ``from_v`` to ``to_v`` and back, each way taking half a period."""
 
     kind: Literal["ramp"] = "ramp"
@@ -56,7 +56,7 @@ class Ramp(Strict):
     noise_v: VoltsOrZero = 0.0
 
 
-class Steps(Strict):
+class SquareSource(StrictModel):
     """Low for the first part of each period, then high for the share ``duty`` of it."""
 
     kind: Literal["steps"] = "steps"
@@ -73,7 +73,7 @@ class Steps(Strict):
         return self
 
 
-class Floating(Strict):
+class FloatingInput(StrictModel):
     """Nothing is connected: mains pick-up on a slowly wandering level."""
 
     kind: Literal["floating"] = "floating"
@@ -82,7 +82,7 @@ class Floating(Strict):
     noise_v: VoltsOrZero = 0.002
 
 
-class Follow(Strict):
+class PairedSource(StrictModel):
     """The same source as another pin's, through this pin's own resistance."""
 
     kind: Literal["follow"] = "follow"
@@ -90,7 +90,7 @@ class Follow(Strict):
     noise_v: VoltsOrZero = 0.0
 
 
-class Tied(Strict):
+class TiedInput(StrictModel):
     """A wire to something whose voltage is known: ground, the reference, the supply, or half of it."""
 
     kind: Literal["tied"] = "tied"
@@ -98,7 +98,7 @@ class Tied(Strict):
     noise_v: VoltsOrZero = 0.0
 
 
-class Switch(Strict):
+class Switch(StrictModel):
     """A switch to ``closed_v``; a resistor pulls to ``open_v`` while it is open."""
 
     kind: Literal["switch"] = "switch"
@@ -108,7 +108,7 @@ class Switch(Strict):
     noise_v: VoltsOrZero = 0.0
 
 
-class Battery(Strict):
+class Battery(StrictModel):
     """A battery that a load pulls down by ``sag_v`` for a share of each period, with a time constant."""
 
     kind: Literal["battery"] = "battery"
@@ -126,7 +126,7 @@ class Battery(Strict):
         return self
 
 
-class Supply(Strict):
+class Supply(StrictModel):
     """A bench supply set to a voltage; the reading of a meter, once typed in, counts for more."""
 
     kind: Literal["supply"] = "supply"
@@ -135,7 +135,7 @@ class Supply(Strict):
     noise_v: VoltsOrZero = 0.0
 
 
-class SignalGenerator(Strict):
+class SignalGenerator(StrictModel):
     """A generator with any shape; a recorded file is one of them."""
 
     kind: Literal["generator"] = "generator"
@@ -147,7 +147,7 @@ class SignalGenerator(Strict):
     noise_v: VoltsOrZero = 0.0
 
 
-class Sweep(Strict):
+class SweptSource(StrictModel):
     """A sine whose frequency goes evenly from one to another, again and again."""
 
     kind: Literal["sweep"] = "sweep"
@@ -159,7 +159,7 @@ class Sweep(Strict):
     noise_v: VoltsOrZero = 0.0
 
 
-class Thermistor(Strict):
+class Thermistor(StrictModel):
     """An NTC to ground under a resistor to ``supply_v``; R = R25 · exp(B · (1/T − 1/298.15 K)).
 
     The temperature goes from one to the other and back within a period.
@@ -187,7 +187,7 @@ class Thermistor(Strict):
         return self.supply_v * ohm / (ohm + self.pull_up_ohm)
 
 
-class Bridge(Strict):
+class Bridge(StrictModel):
     """A strain bridge with its amplifier: offset + gain · excitation · sensitivity · load.
 
     The load goes between two shares of its nominal value and back within a period.
@@ -209,7 +209,7 @@ class Bridge(Strict):
         return self.offset_v + self.gain * self.excitation_v * self.sensitivity * load
 
 
-class Jumper(Strict):
+class Jumper(StrictModel):
     """A wire from one of the board's own outputs, by its pin; resistance and capacitor filter it."""
 
     kind: Literal["jumper"] = "jumper"
@@ -217,7 +217,7 @@ class Jumper(Strict):
     noise_v: VoltsOrZero = 0.0
 
 
-class Serial(Strict):
+class SerialSource(StrictModel):
     """Another board that sends a value over a wire: ``bits`` of it, from 0 to full, every so often.
 
     The value goes from one share of full scale to another and back within a period.
@@ -240,28 +240,28 @@ class Serial(Strict):
 
 
 Source = Annotated[
-    Level
-    | Sine
-    | Ramp
-    | Steps
-    | Floating
-    | Follow
-    | Tied
+    DcSource
+    | SineSource
+    | TriangleSource
+    | SquareSource
+    | FloatingInput
+    | PairedSource
+    | TiedInput
     | Switch
     | Battery
     | Supply
     | SignalGenerator
-    | Sweep
+    | SweptSource
     | Thermistor
     | Bridge
     | Jumper
-    | Serial,
+    | SerialSource,
     Field(discriminator="kind"),
 ]
 FLOATING_OHM = 10e6
 
 
-class Wiring(Strict):
+class Wiring(StrictModel):
     """What one pin is wired to, and what stands between: resistance, capacitor, an amplifier's bandwidth.
 
     ``swapped_with`` is a fault put in on purpose: the board has the wires of the two pins exchanged, and the
@@ -284,19 +284,19 @@ class Wiring(Strict):
     @property
     def source_ohm(self) -> float:
         """Resistance that charges the sampling capacitor; a floating pin has only leakage."""
-        return max(self.resistance_ohm, FLOATING_OHM) if isinstance(self.source, Floating) else self.resistance_ohm
+        return max(self.resistance_ohm, FLOATING_OHM) if isinstance(self.source, FloatingInput) else self.resistance_ohm
 
     def metered(self, volts: float) -> Wiring:
         """With a meter's reading, which makes of anything else a bench supply."""
         source = self.source
         if not isinstance(source, Supply):
             source = Supply(voltage_v=round(volts, 3), noise_v=source.noise_v)
-        return self.changed(source=source.changed(meter_v=round(volts, 6)))
+        return self.replaced(source=source.replaced(meter_v=round(volts, 6)))
 
     @property
     def poles_s(self) -> tuple[float, ...]:
         """Time constants of the low-passes on the way: resistance and capacitor, and the amplifier."""
-        found = [self.resistance_ohm * self.capacitor_f] if not isinstance(self.source, Floating) else []
+        found = [self.resistance_ohm * self.capacitor_f] if not isinstance(self.source, FloatingInput) else []
         if self.bandwidth_hz is not None:
             found.append(1 / (2 * math.pi * float(self.bandwidth_hz)))
         return tuple(pole for pole in found if pole > 0)
@@ -310,12 +310,12 @@ def swapped_partner(bench: Iterable[Wiring], pin: str) -> str | None:
     return next((wiring.pin for wiring in bench if wiring.swapped_with == pin), None)
 
 
-def followed(wiring: Wiring, bench: Iterable[Wiring]) -> Source:
+def resolve_source(wiring: Wiring, bench: Iterable[Wiring]) -> Source:
     """The source behind a wiring, with ``Follow`` followed once; noise is the pin's own."""
     source = wiring.source
-    if not isinstance(source, Follow):
+    if not isinstance(source, PairedSource):
         return source
     other = next((other.source for other in bench if other.pin == source.pin), None)
-    if other is None or isinstance(other, Follow):
-        return Floating()
+    if other is None or isinstance(other, PairedSource):
+        return FloatingInput()
     return other.model_copy(update={"noise_v": source.noise_v or other.noise_v})

@@ -10,7 +10,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.contract.shapes import Course
+from wattigram.core.contract.shapes import PiecewiseWaveform
 
 FloatArray = NDArray[np.float64]
 _LOOKS = 1 << 12
@@ -18,13 +18,13 @@ _HALVINGS = 36
 
 
 @dataclass(frozen=True)
-class Played:
+class ShapeSource:
     """A course; ``sines`` are amplitude in volts, frequency in hertz and phase in turns of each.
 
     ``period_s`` is exact where it repeats, ``origin`` says where it comes from.
     """
 
-    course: Course
+    course: PiecewiseWaveform
     period_s: Fraction | None = None
     sines: tuple[tuple[float, float, float], ...] = ()
     noise_v: float = 0.0

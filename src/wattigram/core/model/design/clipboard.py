@@ -5,7 +5,7 @@ from __future__ import annotations
 from fractions import Fraction
 
 from wattigram.core.base.errors import EditError, ProjectError
-from wattigram.core.model.design.edits import AddChain, AddSignal, AddSlot, Edit, SetWiring, Several, apply_edit
+from wattigram.core.model.design.edits import AddChain, AddSignal, AddSlot, CompositeEdit, Edit, SetWiring, apply_edit
 from wattigram.core.model.design.project import Chain, Project, Signal
 from wattigram.core.model.design.project_file import parse_project, project_text
 from wattigram.core.model.design.templates import DEFAULT_EVERY, fresh_chain, slot_for
@@ -28,7 +28,7 @@ def clip_chain(workspace: Workspace, chain: Chain) -> str:
 
 
 def _with_its_own_trigger(workspace: Workspace, chain: Chain) -> Chain:
-    return chain.changed(trigger=workspace.project.own_trigger(chain))
+    return chain.replaced(trigger=workspace.project.own_trigger(chain))
 
 
 def _clip(workspace: Workspace, names: tuple[str, ...], chains: tuple[Chain, ...]) -> Project:
@@ -38,9 +38,9 @@ def _clip(workspace: Workspace, names: tuple[str, ...], chains: tuple[Chain, ...
         signal = project.signal(name)
         windows = tuple(one for one in signal.windows if one.target_signal in (None, *names))
         twin = signal.twin if signal.twin_of in names else None
-        signals.append(signal.changed(windows=windows, twin=twin))
+        signals.append(signal.replaced(windows=windows, twin=twin))
     pins = {pin for signal in signals for pin in (signal.pin, signal.negative)}
-    return project.changed(
+    return project.replaced(
         name="clip",
         signals=tuple(signals),
         chains=chains,
@@ -50,7 +50,7 @@ def _clip(workspace: Workspace, names: tuple[str, ...], chains: tuple[Chain, ...
     )
 
 
-def paste(workspace: Workspace, text: str) -> Several:
+def paste(workspace: Workspace, text: str) -> CompositeEdit:
     """The edits that put a clip into a design, under fresh names and on free pins where needed.
 
     Raises
@@ -69,7 +69,7 @@ def paste(workspace: Workspace, text: str) -> Several:
     now = workspace
     for signal in clip.signals:
         step = _placed(now, clip, signal, renamed)
-        now = apply_edit(now, Several(tuple(step), "Paste"))
+        now = apply_edit(now, CompositeEdit(tuple(step), "Paste"))
         edits += step
         if not clip.chains:
             slot = slot_for(now, renamed[signal.name], now.project.signal(renamed[signal.name]).pin)
@@ -78,12 +78,12 @@ def paste(workspace: Workspace, text: str) -> Several:
                 edits.append(slot)
     for chain in clip.chains:
         step = _chain_edits(now, chain, renamed)
-        now = apply_edit(now, Several(tuple(step), "Paste"))
+        now = apply_edit(now, CompositeEdit(tuple(step), "Paste"))
         edits += step
     what = (
         f"{len(clip.signals)} signals" if len(clip.signals) > 1 else clip.signals[0].name if clip.signals else "nothing"
     )
-    return Several(tuple(edits), f"Paste {what}")
+    return CompositeEdit(tuple(edits), f"Paste {what}")
 
 
 def _names(workspace: Workspace, clip: Project) -> dict[str, str]:
@@ -111,22 +111,22 @@ def _placed(workspace: Workspace, clip: Project, signal: Signal, renamed: dict[s
             raise EditError("Every analog pin carries a signal already.", cure="Remove one first.")
         pin, negative = free[0], None
     windows = tuple(
-        window.changed(target_signal=window.target_signal and renamed[window.target_signal])
+        window.replaced(target_signal=window.target_signal and renamed[window.target_signal])
         for window in signal.windows
     )
-    twin = signal.twin and signal.twin.changed(of=renamed[signal.twin.of])
-    fresh = signal.changed(name=renamed[signal.name], pin=pin, negative=negative, windows=windows, twin=twin)
+    twin = signal.twin and signal.twin.replaced(of=renamed[signal.twin.of])
+    fresh = signal.replaced(name=renamed[signal.name], pin=pin, negative=negative, windows=windows, twin=twin)
     found: list[Edit] = [AddSignal(fresh)]
     for old, new in ((signal.pin, pin), (signal.negative, negative)):
         wiring = next((item for item in clip.bench if item.pin == old), None)
         if wiring is not None and new is not None and workspace.project.wired(new) is None:
-            found.append(SetWiring(wiring.changed(pin=new)))
+            found.append(SetWiring(wiring.replaced(pin=new)))
     return found
 
 
 def _chain_edits(workspace: Workspace, chain: Chain, renamed: dict[str, str]) -> list[Edit]:
     """The chain on a converter that is free, else its slots on the first that reaches its pins."""
-    slots = tuple(slot.changed(signal=renamed[slot.signal]) for slot in chain.slots)
+    slots = tuple(slot.replaced(signal=renamed[slot.signal]) for slot in chain.slots)
     for converter in workspace.part.converters:
         if workspace.project.chain(converter.name) is not None:
             continue
@@ -138,12 +138,12 @@ def _chain_edits(workspace: Workspace, chain: Chain, renamed: dict[str, str]) ->
         legal = all(slot.sampling_cycles in converter.sampling_cycles for slot in slots)
         return [
             AddChain(
-                base.changed(
+                base.replaced(
                     divider=chain.divider,
                     bits=chain.bits if chain.bits in converter.bits else base.bits,
                     alignment=chain.alignment if chain.alignment in converter.alignments else base.alignment,
                     per_trigger=chain.per_trigger if chain.per_trigger in converter.per_trigger else base.per_trigger,
-                    loop=chain.loop.changed(name=base.loop.name),
+                    loop=chain.loop.replaced(name=base.loop.name),
                     slots=slots if legal else base.slots,
                 )
             )

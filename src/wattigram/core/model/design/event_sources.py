@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from wattigram.core.model.design.project import Project, Signal
-from wattigram.core.model.design.stage import Window
+from wattigram.core.model.design.stage import Threshold
 
 
 @dataclass(frozen=True)
@@ -21,7 +21,7 @@ class Watch:
     index: int = 0
     comparator: str = ""
 
-    def window(self, project: Project) -> Window:
+    def window(self, project: Project) -> Threshold:
         """The window that it stands for."""
         return project.signal(self.signal).windows[self.index]
 

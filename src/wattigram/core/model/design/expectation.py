@@ -12,14 +12,14 @@ from wattigram.core.base.fields import (
     PositiveVolts,
     SecondsOrZero,
     ShareOrZero,
-    Strict,
+    StrictModel,
     Volts,
     VoltsOrZero,
 )
 from wattigram.core.model.field_types import Name
 
 
-class LevelExpectation(Strict):
+class LevelExpectation(StrictModel):
     """The signal's mean is ``level_v`` ± ``within_v``."""
 
     kind: Literal["level"] = "level"
@@ -28,7 +28,7 @@ class LevelExpectation(Strict):
     within_v: VoltsOrZero
 
 
-class StepsExpectation(Strict):
+class SquareExpectation(StrictModel):
     """The signal goes between two levels, each ± ``within_v``."""
 
     kind: Literal["steps"] = "steps"
@@ -38,7 +38,7 @@ class StepsExpectation(Strict):
     within_v: VoltsOrZero
 
 
-class SineExpectation(Strict):
+class SineExpectation(StrictModel):
     """The signal is a sine; frequency, amplitude or rms of its alternating part are judged where given."""
 
     kind: Literal["sine"] = "sine"
@@ -49,7 +49,7 @@ class SineExpectation(Strict):
     within: ShareOrZero
 
 
-class NoiseExpectation(Strict):
+class NoiseExpectation(StrictModel):
     """What the signal scatters about its expected course is at most ``rms_v``."""
 
     kind: Literal["noise"] = "noise"
@@ -57,7 +57,7 @@ class NoiseExpectation(Strict):
     rms_v: PositiveVolts
 
 
-class TwinExpectation(Strict):
+class TwinExpectation(StrictModel):
     """The signal and its twin differ by at most ``within_v``."""
 
     kind: Literal["twin"] = "twin"
@@ -65,7 +65,7 @@ class TwinExpectation(Strict):
     within_v: PositiveVolts
 
 
-class WindowExpectation(Strict):
+class WindowExpectation(StrictModel):
     """The window's events come when design and bench say, each within ``within_s``.
 
     With ``low_v`` and ``high_v`` the limits are those of the job, whatever the design has: of the signal's only window,
@@ -79,7 +79,7 @@ class WindowExpectation(Strict):
     high_v: Volts | None = None
 
 
-class RateExpectation(Strict):
+class RateExpectation(StrictModel):
     """Every cycle of the signal's converter arrives, at a rate ± ``within``.
 
     ``rate_hz`` is what the job needs, in scans a second; without it the rate is the design's own, which then holds
@@ -93,7 +93,7 @@ class RateExpectation(Strict):
     pauses: bool = False
 
 
-class EdgesExpectation(Strict):
+class EdgesExpectation(StrictModel):
     """The comparator on the signal's pin gives at most ``most`` edges at each crossing."""
 
     kind: Literal["edges"] = "edges"
@@ -101,7 +101,7 @@ class EdgesExpectation(Strict):
     most: Annotated[int, Field(strict=True, ge=1, le=10_000)] = 1
 
 
-class CourseExpectation(Strict):
+class WaveformExpectation(StrictModel):
     """The signal follows its expected course, nearly every sample within ``within_v``; so does what its stage makes."""
 
     kind: Literal["course"] = "course"
@@ -109,7 +109,7 @@ class CourseExpectation(Strict):
     within_v: PositiveVolts
 
 
-class PairExpectation(Strict):
+class PairExpectation(StrictModel):
     """A DAC swept into the signal's converter: offset, gain, INL and DNL of the pair stay within limits."""
 
     kind: Literal["pair"] = "pair"
@@ -120,7 +120,7 @@ class PairExpectation(Strict):
     dnl_lsb: CountsOrZero = 1.0
 
 
-class TripExpectation(Strict):
+class TripExpectation(StrictModel):
     """The comparator on the signal's pin trips at its two points, each ± ``within_v``, as a slow sweep finds them."""
 
     kind: Literal["trip"] = "trip"
@@ -128,7 +128,7 @@ class TripExpectation(Strict):
     within_v: PositiveVolts
 
 
-class RouteExpectation(Strict):
+class RouteExpectation(StrictModel):
     """Every value of a route arrives whole, in order and as it was; ``signal`` is the route's name."""
 
     kind: Literal["route"] = "route"
@@ -139,14 +139,14 @@ class RouteExpectation(Strict):
 
 Expectation = Annotated[
     LevelExpectation
-    | StepsExpectation
+    | SquareExpectation
     | SineExpectation
     | NoiseExpectation
     | TwinExpectation
     | WindowExpectation
     | RateExpectation
     | EdgesExpectation
-    | CourseExpectation
+    | WaveformExpectation
     | PairExpectation
     | TripExpectation
     | RouteExpectation,

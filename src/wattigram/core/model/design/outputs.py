@@ -6,13 +6,13 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from wattigram.core.base.fields import Every, Seconds, Share, Strict, Volts, VoltsOrZero
+from wattigram.core.base.fields import Every, Seconds, Share, StrictModel, Volts, VoltsOrZero
 from wattigram.core.contract.shapes import IN_VOLTS, LONGEST_TABLE, ExpressionShape, Shape, shape_volts
 from wattigram.core.model.design.trigger import Register, TimerTrigger
 from wattigram.core.model.field_types import Flag, Name
 
 
-class Table(Strict):
+class WaveTable(StrictModel):
     """A wave in memory: ``cycles`` turns of a shape in ``points``.
 
     ``holds`` says what its items are: codes of the DAC, or millivolts that nobody turned into codes.
@@ -41,14 +41,14 @@ class Table(Strict):
         return isinstance(self.shape, IN_VOLTS)
 
 
-class HeldLevel(Strict):
+class ConstantLevel(StrictModel):
     """A voltage that is written once."""
 
     kind: Literal["level"] = "level"
     voltage_v: Volts
 
 
-class SoftwareRamp(Strict):
+class SoftwareRamp(StrictModel):
     """Software goes from one voltage to another in steps, and dwells on each.
 
     ``then``: it stays at the end, begins again, or goes back.
@@ -70,21 +70,21 @@ class SoftwareRamp(Strict):
         return self
 
 
-class GeneratorFollow(Strict):
+class GeneratorFollow(StrictModel):
     """The very trigger of another generator, in step with it."""
 
     kind: Literal["generator"] = "generator"
     follows: Name
 
 
-class ChainFollow(Strict):
+class ChainFollow(StrictModel):
     """The very trigger of a converter's chain: one point for each of its triggers."""
 
     kind: Literal["chain"] = "chain"
     follows: Name
 
 
-class Playback(Strict):
+class Playback(StrictModel):
     """DMA plays a table, a point for each trigger; ``first`` is the point that it begins with.
 
     ``starts_with`` names a converter with whose first trigger it begins; else the program starts it when it
@@ -100,7 +100,7 @@ class Playback(Strict):
     starts_with: Name | None = None
 
 
-class Generator(Strict):
+class Generator(StrictModel):
     """One DAC and what it puts out.
 
     ``double_buffered``: the trigger, and not the moment of the transfer, moves a code to the output.
@@ -108,13 +108,13 @@ class Generator(Strict):
 
     name: Name
     dac: Name
-    output: Annotated[HeldLevel | SoftwareRamp | Playback, Field(discriminator="kind")]
+    output: Annotated[ConstantLevel | SoftwareRamp | Playback, Field(discriminator="kind")]
     double_buffered: Flag = True
     buffered: Flag = True
     """Through the output buffer, which keeps away from the rails."""
 
 
-class Pwm(Strict):
+class PwmOutput(StrictModel):
     """A timer's pulse on a pin. ``preload``: a new duty waits for the next period."""
 
     name: Name
@@ -132,7 +132,7 @@ class Pwm(Strict):
         return self
 
 
-class Report(Strict):
+class TextOutput(StrictModel):
     """The program sends a signal's newest value every so often: as a line of text, or its upper eight bits."""
 
     signal: Name
@@ -140,7 +140,7 @@ class Report(Strict):
     form: Literal["text", "byte"] = "text"
 
 
-class Uart(Strict):
+class UartSetup(StrictModel):
     """A serial port of the part: 8 data bits. ``shows`` is how the desktop reads what leaves it."""
 
     name: Name
@@ -148,4 +148,4 @@ class Uart(Strict):
     parity: Literal["none", "even", "odd"] = "none"
     stop_bits: Literal[1, 2] = 1
     shows: Literal["text", "binary"] = "binary"
-    report: Report | None = None
+    report: TextOutput | None = None

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.model.bench import Follow
-from wattigram.core.model.design.edits import Edit, RemoveWiring, SetPin, SetWiring, Several, SwapPins
+from wattigram.core.model.bench import PairedSource
+from wattigram.core.model.design.edits import CompositeEdit, Edit, RemoveWiring, SetPin, SetWiring, SwapPins
 from wattigram.core.model.design.project import Signal
 from wattigram.core.model.design.trigger import EdgeTrigger
 from wattigram.core.model.design.workspace import Workspace
@@ -128,9 +128,9 @@ def move_signal(workspace: Workspace, signal: Signal, pin: str, negative: str | 
         return move
     # What follows the old pin's source follows it to the new one.
     followers = tuple(
-        SetWiring(other.changed(source=other.source.changed(pin=pin)))
+        SetWiring(other.replaced(source=other.source.replaced(pin=pin)))
         for other in project.bench
-        if isinstance(other.source, Follow) and other.source.pin == signal.pin
+        if isinstance(other.source, PairedSource) and other.source.pin == signal.pin
     )
-    steps: tuple[Edit, ...] = (move, RemoveWiring(signal.pin), SetWiring(wiring.changed(pin=pin)))
-    return Several((*steps, *followers), f"{move.label}, with its wiring")
+    steps: tuple[Edit, ...] = (move, RemoveWiring(signal.pin), SetWiring(wiring.replaced(pin=pin)))
+    return CompositeEdit((*steps, *followers), f"{move.label}, with its wiring")

@@ -8,14 +8,22 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from wattigram.core.base.fields import Hertz, Ratio, Strict
+from wattigram.core.base.fields import Hertz, Ratio, StrictModel
 from wattigram.core.model.bench.sources import Wiring
 from wattigram.core.model.design.expectation import Expectation, RouteExpectation
-from wattigram.core.model.design.outputs import Generator, Playback, Pwm, Table, Uart
+from wattigram.core.model.design.outputs import Generator, Playback, PwmOutput, UartSetup, WaveTable
 from wattigram.core.model.design.reference_checks import check_outputs
-from wattigram.core.model.design.retrieval import Interrupt, Loop, Reader, Retrieval
+from wattigram.core.model.design.retrieval import CircularBuffer, Interrupt, Reader, Retrieval
 from wattigram.core.model.design.route import Route
-from wattigram.core.model.design.stage import AnyStage, Comparator, Mean, Stage, Sum, Twin, Window
+from wattigram.core.model.design.stage import (
+    AnyStage,
+    BlockAverage,
+    Comparator,
+    RedundantPair,
+    Stage,
+    SumFilter,
+    Threshold,
+)
 from wattigram.core.model.design.trigger import FollowTrigger, OwnTrigger, Trigger, WindowTrigger
 from wattigram.core.model.field_types import Alignment, Flag, InputName, Name, PerTrigger, PinName, Positive
 
@@ -26,7 +34,7 @@ Step = Literal["calibrate", "memory", "interrupt", "window", "converter", "trigg
 """Steps of starting up, see :mod:`wattigram.core.predict.timing.startup`."""
 
 
-class Signal(Strict):
+class Signal(StrictModel):
     """One named quantity; ``front_end`` is what multiplies it on its way to the pin.
 
     With ``negative`` the difference of the two pins is converted.
@@ -36,9 +44,9 @@ class Signal(Strict):
     pin: InputName
     negative: PinName | None = None
     front_end: Ratio = Field(default=Fraction(1))
-    twin: Twin | None = None
+    twin: RedundantPair | None = None
     reduce: Stage | None = None
-    windows: Annotated[tuple[Window, ...], Field(max_length=8)] = ()
+    windows: Annotated[tuple[Threshold, ...], Field(max_length=8)] = ()
 
     @property
     def twin_of(self) -> str | None:
@@ -51,10 +59,10 @@ class Signal(Strict):
         return self.reduce.count if self.slot_stage is not None and self.reduce is not None else 1
 
     @property
-    def slot_stage(self) -> Sum | Mean | None:
+    def slot_stage(self) -> SumFilter | BlockAverage | None:
         """The stage that the converter applies within a slot, before memory."""
         stage = self.reduce
-        return stage if isinstance(stage, (Sum, Mean)) and stage.by == "hardware" else None
+        return stage if isinstance(stage, (SumFilter, BlockAverage)) and stage.by == "hardware" else None
 
     @property
     def later_stage(self) -> AnyStage | None:
@@ -70,14 +78,14 @@ class Signal(Strict):
         return volts / float(self.front_end)
 
 
-class Slot(Strict):
+class Slot(StrictModel):
     """One place in a converter's sequence."""
 
     signal: Name
     sampling_cycles: Positive
 
 
-class Chain(Strict):
+class Chain(StrictModel):
     """One converter's slots with what starts them, how results leave, and where they go."""
 
     converter: Name
@@ -89,7 +97,7 @@ class Chain(Strict):
     trigger: Trigger
     per_trigger: PerTrigger = "pass"
     retrieval: Retrieval
-    loop: Loop
+    loop: CircularBuffer
     reader: Reader = Field(default_factory=Reader)
     startup: tuple[Step, ...] | None = None
     """The engineer's own order; the right one where it is None."""
@@ -118,7 +126,7 @@ class Chain(Strict):
                 return 1
 
 
-class Project(Strict):
+class Project(StrictModel):
     """A whole project. Faults that the part decides are findings, not errors."""
 
     format: Literal["wattigram-project"] = "wattigram-project"
@@ -130,10 +138,10 @@ class Project(Strict):
     signals: tuple[Signal, ...] = ()
     chains: tuple[Chain, ...] = ()
     comparators: tuple[Comparator, ...] = ()
-    tables: Annotated[tuple[Table, ...], Field(max_length=64)] = ()
+    tables: Annotated[tuple[WaveTable, ...], Field(max_length=64)] = ()
     generators: tuple[Generator, ...] = ()
-    pwm: tuple[Pwm, ...] = ()
-    uarts: tuple[Uart, ...] = ()
+    pwm: tuple[PwmOutput, ...] = ()
+    uarts: tuple[UartSetup, ...] = ()
     routes: Annotated[tuple[Route, ...], Field(max_length=16)] = ()
     bench: tuple[Wiring, ...] = ()
     expectations: tuple[Expectation, ...] = ()
@@ -233,7 +241,7 @@ class Project(Strict):
         found += [one.output.channel for one in self.generators if isinstance(one.output, Playback)]
         return found + [route.channel for route in self.routes]
 
-    def table(self, name: str) -> Table | None:
+    def table(self, name: str) -> WaveTable | None:
         """The table of that name."""
         return next((table for table in self.tables if table.name == name), None)
 
@@ -241,11 +249,11 @@ class Project(Strict):
         """The generator of that name."""
         return next((one for one in self.generators if one.name == name), None)
 
-    def pwm_output(self, name: str) -> Pwm | None:
+    def pwm_output(self, name: str) -> PwmOutput | None:
         """The PWM output of that name."""
         return next((one for one in self.pwm if one.name == name), None)
 
-    def uart(self, name: str) -> Uart | None:
+    def uart(self, name: str) -> UartSetup | None:
         """The UART of that name."""
         return next((one for one in self.uarts if one.name == name), None)
 

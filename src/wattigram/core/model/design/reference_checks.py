@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from wattigram.core.model.design.outputs import ChainFollow, Generator, GeneratorFollow, Playback, Pwm, Table, Uart
+from wattigram.core.model.design.outputs import (
+    ChainFollow,
+    Generator,
+    GeneratorFollow,
+    Playback,
+    PwmOutput,
+    UartSetup,
+    WaveTable,
+)
 from wattigram.core.model.design.route import (
     DacSink,
     DutySink,
@@ -26,7 +34,7 @@ class _Chain(Protocol):
     def converter(self) -> str: ...
 
 
-class Joined(Protocol):
+class DesignNames(Protocol):
     """The parts of a project that name each other."""
 
     @property
@@ -34,18 +42,18 @@ class Joined(Protocol):
     @property
     def chains(self) -> tuple[_Chain, ...]: ...
     @property
-    def tables(self) -> tuple[Table, ...]: ...
+    def tables(self) -> tuple[WaveTable, ...]: ...
     @property
     def generators(self) -> tuple[Generator, ...]: ...
     @property
-    def pwm(self) -> tuple[Pwm, ...]: ...
+    def pwm(self) -> tuple[PwmOutput, ...]: ...
     @property
-    def uarts(self) -> tuple[Uart, ...]: ...
+    def uarts(self) -> tuple[UartSetup, ...]: ...
     @property
     def routes(self) -> tuple[Route, ...]: ...
 
 
-def check_outputs(project: Joined) -> None:
+def check_outputs(project: DesignNames) -> None:
     """Raise ``ValueError`` for a name that nothing has."""
     tables = {table.name for table in project.tables}
     chains = {chain.converter for chain in project.chains}
@@ -77,7 +85,7 @@ def _leads(generator: Generator) -> bool:
     return isinstance(output, Playback) and not isinstance(output.trigger, GeneratorFollow)
 
 
-def _check_route(project: Joined, route: Route, tables: set[str], chains: set[str]) -> None:
+def _check_route(project: DesignNames, route: Route, tables: set[str], chains: set[str]) -> None:
     uarts = {uart.name for uart in project.uarts}
     match route.source:
         case ResultSource(converter=converter, signal=signal):

@@ -6,32 +6,32 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from wattigram.core.base.fields import Seconds, Strict
+from wattigram.core.base.fields import Seconds, StrictModel
 from wattigram.core.model.field_types import Alignment, Cycles, Flag, Name
 
 
-class Polling(Strict):
+class Polling(StrictModel):
     """The program asks until a result is there; it gives a value up after ``timeout_s``."""
 
     kind: Literal["polling"] = "polling"
     timeout_s: Seconds | None = None
 
 
-class Interrupt(Strict):
+class Interrupt(StrictModel):
     """An interrupt at each conversion, or at each pass."""
 
     kind: Literal["interrupt"] = "interrupt"
     per: Literal["conversion", "pass"] = "conversion"
 
 
-class Fifo(Strict):
+class Fifo(StrictModel):
     """Results queue up; an interrupt comes when ``mark`` of them wait."""
 
     kind: Literal["fifo"] = "fifo"
     mark: Annotated[int, Field(strict=True, ge=1, le=4096)]
 
 
-class Dma(Strict):
+class Dma(StrictModel):
     """DMA writes results into the loop; ``repeat`` round and round, else once.
 
     ``increment`` false leaves the address where it is.
@@ -46,7 +46,7 @@ class Dma(Strict):
 Retrieval = Annotated[Polling | Interrupt | Fifo | Dma, Field(discriminator="kind")]
 
 
-class Loop(Strict):
+class CircularBuffer(StrictModel):
     """The memory that results go to, round and round, and the processor cycles of its handler.
 
     The handler runs at each mark of DMA or FIFO, each interrupt, or each polled value.
@@ -58,7 +58,7 @@ class Loop(Strict):
     handler_cycles: Cycles = 2000
 
 
-class Reader(Strict):
+class Reader(StrictModel):
     """What the program takes the items for; what is None is taken for what it is."""
 
     width_bits: Literal[8, 16, 32] | None = None

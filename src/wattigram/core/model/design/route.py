@@ -6,14 +6,14 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from wattigram.core.base.fields import Every, Strict
+from wattigram.core.base.fields import Every, StrictModel
 from wattigram.core.model.field_types import Flag, Name
 
 Width = Literal[8, 16, 32]
 Order = Literal["low-first", "high-first"]
 
 
-class ResultSource(Strict):
+class ResultSource(StrictModel):
     """The result register of a converter; each conversion renews it, or only those of ``signal``."""
 
     kind: Literal["result"] = "result"
@@ -21,56 +21,56 @@ class ResultSource(Strict):
     signal: Name | None = None
 
 
-class ReceivedSource(Strict):
+class ReceivedSource(StrictModel):
     """The byte that a UART has received."""
 
     kind: Literal["received"] = "received"
     uart: Name
 
 
-class TableSource(Strict):
+class TableSource(StrictModel):
     """The items of a table, one after the other."""
 
     kind: Literal["table"] = "table"
     table: Name
 
 
-class SendSink(Strict):
+class SendSink(StrictModel):
     """The send register of a UART."""
 
     kind: Literal["send"] = "send"
     uart: Name
 
 
-class DutySink(Strict):
+class DutySink(StrictModel):
     """The duty register of a PWM output."""
 
     kind: Literal["duty"] = "duty"
     pwm: Name
 
 
-class PeriodSink(Strict):
+class PeriodSink(StrictModel):
     """The period register of the timer of a PWM output."""
 
     kind: Literal["period"] = "period"
     pwm: Name
 
 
-class DacSink(Strict):
+class DacSink(StrictModel):
     """The data register of a DAC."""
 
     kind: Literal["dac"] = "dac"
     dac: Name
 
 
-class RouteTimer(Strict):
+class RouteTimer(StrictModel):
     """A timer that starts transfers."""
 
     timer: Name
     every: Every
 
 
-class Route(Strict):
+class Route(StrictModel):
     """A transfer that repeats.
 
     ``on`` says which event starts one: the source has something new, the sink has room, or a timer.

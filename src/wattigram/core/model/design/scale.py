@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from wattigram.core.model.design.project import Chain, Signal
-from wattigram.core.model.design.stage import Code, Window
-from wattigram.core.model.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.stage import Code, Threshold
+from wattigram.core.model.design.workspace import Workspace, cached
 
 
 @dataclass(frozen=True)
@@ -86,13 +86,13 @@ def aligned_shift(alignment: str, width_bits: int, bits: int) -> int:
     return width_bits - bits if alignment == "left" else 0
 
 
-@worked_out_once
+@cached
 def chain_scale(workspace: Workspace, chain: Chain) -> Scale:
     """The transfer of a chain's single-ended slots, as the program reads it."""
     return _scale(workspace, chain, None)
 
 
-@worked_out_once
+@cached
 def signal_scale(workspace: Workspace, chain: Chain, signal: str) -> Scale:
     """The transfer of one signal's items, as the program reads them."""
     return _scale(workspace, chain, workspace.project.signal(signal))
@@ -110,12 +110,12 @@ def _scale(workspace: Workspace, chain: Chain, signal: Signal | None) -> Scale:
         steps=(1 << chain.bits) - (1 if full_scale == "2^N-1" else 0),
         shift=shift,
         signed=signal is not None and signal.negative is not None,
-        gain=stage.believed_gain if stage is not None else 1.0,
+        gain=stage.assumed_gain if stage is not None else 1.0,
         item_bits=width,
     )
 
 
-def limits_v(workspace: Workspace, signal: Signal, window: Window) -> tuple[float, float]:
+def limits_v(workspace: Workspace, signal: Signal, window: Threshold) -> tuple[float, float]:
     """A window's limits in the signal's own volts; codes are those of the stream that is compared."""
     chain = workspace.project.chain_of(signal.name)
 
@@ -127,18 +127,18 @@ def limits_v(workspace: Workspace, signal: Signal, window: Window) -> tuple[floa
     return volts(window.low), volts(window.high)
 
 
-def stream_gain(signal: Signal, window: Window) -> float:
+def stream_gain(signal: Signal, window: Threshold) -> float:
     """What a code is multiplied by in the stream that a window compares."""
     if signal.slot_stage is not None:
-        return signal.slot_stage.believed_gain
+        return signal.slot_stage.assumed_gain
     if window.on == "reduced" and signal.reduce is not None:
-        return signal.reduce.believed_gain
+        return signal.reduce.assumed_gain
     return 1.0
 
 
 def later_gain(signal: Signal) -> float:
     """What the program takes the stage after memory to multiply an item by."""
-    return signal.later_stage.believed_gain if signal.later_stage is not None else 1.0
+    return signal.later_stage.assumed_gain if signal.later_stage is not None else 1.0
 
 
 def reduced_volts(workspace: Workspace, chain: Chain, signal: Signal, values: NDArray[Any]) -> NDArray[np.float64]:
@@ -153,7 +153,7 @@ def reduced_volts(workspace: Workspace, chain: Chain, signal: Signal, values: ND
     return scale.volts(codes) / 2.0**scale.shift / later_gain(signal) / float(signal.front_end)
 
 
-def limit_like(workspace: Workspace, signal: Signal, window: Window, old: float, volts: float) -> float:
+def limit_like(workspace: Workspace, signal: Signal, window: Threshold, old: float, volts: float) -> float:
     """A limit at ``volts`` of the signal, in codes where the old one was."""
     chain = workspace.project.chain_of(signal.name)
     if not isinstance(old, Code) or chain is None:

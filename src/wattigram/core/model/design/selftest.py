@@ -9,11 +9,11 @@ from wattigram.core.model.bench import Jumper, Wiring
 from wattigram.core.model.design.edits import (
     AddExpectation,
     AddSignal,
+    CompositeEdit,
     Edit,
+    SetBufferLength,
     SetGenerator,
-    SetLoopItems,
     SetWiring,
-    Several,
     apply_edit,
 )
 from wattigram.core.model.design.expectation import PairExpectation
@@ -66,9 +66,9 @@ def self_test(workspace: Workspace) -> Edit:
     if slot is None:
         raise EditError("No converter has a slot left.", cure="Remove a slot first.")
     edits += [slot, AddExpectation(PairExpectation(signal=name))]
-    chain = apply_edit(workspace, Several(tuple(edits), "")).project.chain_of(name)
+    chain = apply_edit(workspace, CompositeEdit(tuple(edits), "")).project.chain_of(name)
     if chain is not None and chain.loop.items % (2 * len(chain.slots)):
         # One more slot must not put the loop out of step.
         unit = 2 * len(chain.slots)
-        edits.append(SetLoopItems(chain.converter, max(unit, chain.loop.items // unit * unit)))
-    return Several(tuple(edits), f"Add a self-test of {dac.name} and a converter")
+        edits.append(SetBufferLength(chain.converter, max(unit, chain.loop.items // unit * unit)))
+    return CompositeEdit(tuple(edits), f"Add a self-test of {dac.name} and a converter")

@@ -9,7 +9,7 @@ from pydantic import Field, GetCoreSchemaHandler
 from pydantic_core import CoreSchema, core_schema
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.fields import FROM_FILE, PositiveVolts, Seconds, Strict, VoltsOrZero, check_magnitude
+from wattigram.core.base.fields import FROM_FILE, PositiveVolts, Seconds, StrictModel, VoltsOrZero, check_magnitude
 from wattigram.core.base.quantity import exact_text, parse_quantity
 from wattigram.core.model.field_types import Flag, Name, PinName
 
@@ -20,7 +20,7 @@ By = Literal["software", "hardware"]
 Condition = Literal["outside", "inside", "above", "below"]
 
 
-class Sum(Strict):
+class SumFilter(StrictModel):
     """``count`` samples added up; hardware repeats the slot, software adds over as many triggers."""
 
     kind: Literal["sum"] = "sum"
@@ -36,12 +36,12 @@ class Sum(Strict):
         return Fraction(self.count, 1 << self.shift)
 
     @property
-    def believed_gain(self) -> float:
+    def assumed_gain(self) -> float:
         """What the program takes a code to be multiplied by."""
         return float(self.gain_ratio)
 
 
-class Mean(Strict):
+class BlockAverage(StrictModel):
     """Block mean: ``count`` samples summed in a register of ``register_bits``, then shifted right."""
 
     kind: Literal["mean"] = "mean"
@@ -56,12 +56,12 @@ class Mean(Strict):
         return Fraction(self.count, 1 << self.shift)
 
     @property
-    def believed_gain(self) -> float:
+    def assumed_gain(self) -> float:
         """The program takes it for a true mean."""
         return 1.0
 
 
-class RunningMean(Strict):
+class MovingAverage(StrictModel):
     """The mean of the newest ``count`` samples, at every sample."""
 
     kind: Literal["running-mean"] = "running-mean"
@@ -76,12 +76,12 @@ class RunningMean(Strict):
         return Fraction(self.count, 1 << self.shift)
 
     @property
-    def believed_gain(self) -> float:
+    def assumed_gain(self) -> float:
         """The program takes it for a true mean."""
         return 1.0
 
 
-class LowPass(Strict):
+class LowPassFilter(StrictModel):
     """First-order low-pass y += (x − y) / 2^shift, kept with ``shift`` more bits than the code."""
 
     kind: Literal["low-pass"] = "low-pass"
@@ -95,7 +95,7 @@ class LowPass(Strict):
         return Fraction(1)
 
     @property
-    def believed_gain(self) -> float:
+    def assumed_gain(self) -> float:
         """A level is a level."""
         return 1.0
 
@@ -105,13 +105,13 @@ class LowPass(Strict):
         return 1 << self.shift
 
 
-Stage = Annotated[Sum | Mean | RunningMean | LowPass, Field(discriminator="kind")]
-AnyStage = Sum | Mean | RunningMean | LowPass
+Stage = Annotated[SumFilter | BlockAverage | MovingAverage | LowPassFilter, Field(discriminator="kind")]
+AnyStage = SumFilter | BlockAverage | MovingAverage | LowPassFilter
 
 
 def rate_divisor(stage: AnyStage | None) -> int:
     """Samples that go into each value of a stage."""
-    return stage.count if isinstance(stage, (Sum, Mean)) else 1
+    return stage.count if isinstance(stage, (SumFilter, BlockAverage)) else 1
 
 
 class Code(float):
@@ -154,7 +154,7 @@ def limit_text(value: float) -> str:
 Limit = Annotated[float, _LimitType()]
 
 
-class Window(Strict):
+class Threshold(StrictModel):
     """Threshold window in the signal's own volts, or in codes.
 
     ``on`` says which stream is compared; with a target, fixed or another signal, its deviation from that.
@@ -187,7 +187,7 @@ class Window(Strict):
         return self.target_v is not None or self.target_signal is not None
 
 
-class Twin(Strict):
+class RedundantPair(StrictModel):
     """The same signal, taken by a second converter: a trip when they differ by more than ``within_v``."""
 
     of: Name
@@ -197,7 +197,7 @@ class Twin(Strict):
     pin: PinName | None = None
 
 
-class Comparator(Strict):
+class Comparator(StrictModel):
     """A comparator on a signal's pin. ``threshold_v`` is set in steps of the part for an internal reference."""
 
     name: Name

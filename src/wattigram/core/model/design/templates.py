@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.model.design.edits import AddChain, AddSignal, AddSlot, Edit, Several, apply_edit
+from wattigram.core.model.design.edits import AddChain, AddSignal, AddSlot, CompositeEdit, Edit, apply_edit
 from wattigram.core.model.design.project import Chain, Project, Signal, Slot
-from wattigram.core.model.design.retrieval import Dma, Interrupt, Loop, Polling, Retrieval
-from wattigram.core.model.design.stage import AnyStage, Mean, Twin, Window
+from wattigram.core.model.design.retrieval import CircularBuffer, Dma, Interrupt, Polling, Retrieval
+from wattigram.core.model.design.stage import AnyStage, BlockAverage, RedundantPair, Threshold
 from wattigram.core.model.design.trigger import (
     FollowTrigger,
     FreeRunningTrigger,
@@ -82,7 +82,7 @@ def fresh_chain(
         bits=bits,
         trigger=trigger or _trigger(workspace, converter, every_s),
         retrieval=_retrieval(workspace, converter),
-        loop=Loop(
+        loop=CircularBuffer(
             name=name,
             items=-(-items // unit) * unit,
             width_bits=width,
@@ -118,7 +118,7 @@ class Template:
     make: Callable[[Workspace], tuple[Edit, ...]]
 
 
-def from_template(workspace: Workspace, template: Template) -> Several:
+def from_template(workspace: Workspace, template: Template) -> CompositeEdit:
     """The template's edits as one.
 
     Raises
@@ -126,7 +126,7 @@ def from_template(workspace: Workspace, template: Template) -> Several:
     EditError
         When the part, or what is left free of it, cannot hold it.
     """
-    return Several(template.make(workspace), f"Add {template.name[0].lower()}{template.name[1:]}")
+    return CompositeEdit(template.make(workspace), f"Add {template.name[0].lower()}{template.name[1:]}")
 
 
 def _free_converters(workspace: Workspace) -> list[Converter]:
@@ -170,7 +170,7 @@ def _several(
     names: tuple[str, ...],
     every_s: Fraction,
     stage: AnyStage | None = None,
-    windows: tuple[Window, ...] = (),
+    windows: tuple[Threshold, ...] = (),
     trigger: Trigger | None = None,
     sampling: float = 0.5,
     items: int = DEFAULT_ITEMS,
@@ -200,7 +200,7 @@ def _fast_single(workspace: Workspace) -> tuple[Edit, ...]:
 
 def _slow_averaged(workspace: Workspace) -> tuple[Edit, ...]:
     names = _names(workspace, "Slow sensor 1", "Slow sensor 2", "Slow sensor 3")
-    return _several(workspace, names, DEFAULT_EVERY, stage=Mean(count=64, shift=6), sampling=0.8, items=192)
+    return _several(workspace, names, DEFAULT_EVERY, stage=BlockAverage(count=64, shift=6), sampling=0.8, items=192)
 
 
 def _redundant(workspace: Workspace) -> tuple[Edit, ...]:
@@ -217,10 +217,10 @@ def _redundant(workspace: Workspace) -> tuple[Edit, ...]:
     chain = fresh_chain(workspace, lead, (first,), DEFAULT_EVERY)
     edits: tuple[Edit, ...] = (
         AddSignal(Signal(name=first, pin=pin)),
-        AddSignal(Signal(name=second, pin=other_pin, twin=Twin(of=first, within_v=0.05, times=3))),
+        AddSignal(Signal(name=second, pin=other_pin, twin=RedundantPair(of=first, within_v=0.05, times=3))),
         AddChain(chain),
     )
-    between = apply_edit(workspace, Several(edits, ""))
+    between = apply_edit(workspace, CompositeEdit(edits, ""))
     follower = fresh_chain(between, partner, (second,), DEFAULT_EVERY, FollowTrigger(follows=lead.name))
     return (*edits, AddChain(follower))
 
@@ -229,7 +229,7 @@ def _lever(workspace: Workspace) -> tuple[Edit, ...]:
     full_v = workspace.reference_v
     zones = (("back", 0.0, 0.35), ("rest", 0.45, 0.55), ("forward", 0.65, 1.0))
     windows = tuple(
-        Window(
+        Threshold(
             name=name,
             low=round(low * full_v, 3),
             high=round(high * full_v, 3),
@@ -239,7 +239,12 @@ def _lever(workspace: Workspace) -> tuple[Edit, ...]:
         for name, low, high in zones
     )
     return _several(
-        workspace, _names(workspace, "Lever"), Fraction(1, 200), stage=Mean(count=4, shift=2), windows=windows, items=32
+        workspace,
+        _names(workspace, "Lever"),
+        Fraction(1, 200),
+        stage=BlockAverage(count=4, shift=2),
+        windows=windows,
+        items=32,
     )
 
 

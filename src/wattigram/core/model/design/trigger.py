@@ -6,27 +6,27 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from wattigram.core.base.fields import Every, Strict, Volts
+from wattigram.core.base.fields import Every, StrictModel, Volts
 from wattigram.core.model.field_types import Flag, Name, PinName
 
 Edge = Literal["rising", "falling", "both"]
 Register = Annotated[int, Field(strict=True, ge=0, le=1 << 32)]
 
 
-class SoftwareTrigger(Strict):
+class SoftwareTrigger(StrictModel):
     """The program starts it: ``again`` each time the results have been fetched, else once only."""
 
     kind: Literal["software"] = "software"
     again: Flag = True
 
 
-class FreeRunningTrigger(Strict):
+class FreeRunningTrigger(StrictModel):
     """It starts itself again as soon as it is done."""
 
     kind: Literal["free-running"] = "free-running"
 
 
-class TimerTrigger(Strict):
+class TimerTrigger(StrictModel):
     """A timer starts it every ``every``.
 
     The registers follow from that, value − 1; an engineer's own may be written instead.
@@ -39,7 +39,7 @@ class TimerTrigger(Strict):
     period_register: Register | None = None
 
 
-class EdgeTrigger(Strict):
+class EdgeTrigger(StrictModel):
     """An edge on a digital pin, at half the supply unless ``level_v`` says otherwise."""
 
     kind: Literal["edge"] = "edge"
@@ -48,7 +48,7 @@ class EdgeTrigger(Strict):
     level_v: Volts = 1.65
 
 
-class ComparatorTrigger(Strict):
+class ComparatorTrigger(StrictModel):
     """A comparator's output."""
 
     kind: Literal["comparator"] = "comparator"
@@ -56,7 +56,7 @@ class ComparatorTrigger(Strict):
     edge: Edge = "rising"
 
 
-class WindowTrigger(Strict):
+class WindowTrigger(StrictModel):
     """A window of another chain's signal: each time its condition begins to hold."""
 
     kind: Literal["window"] = "window"
@@ -64,7 +64,7 @@ class WindowTrigger(Strict):
     window: Annotated[int, Field(strict=True, ge=1, le=8)] = 1
 
 
-class FollowTrigger(Strict):
+class FollowTrigger(StrictModel):
     """The very trigger of another converter, in step with it."""
 
     kind: Literal["converter"] = "converter"

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
 from wattigram.core.base.errors import ProjectError
-from wattigram.core.model.bench import Level, Wiring
+from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design.event_sources import Watch, watches
 from wattigram.core.model.design.part_compatibility import part_faults
 from wattigram.core.model.design.project import Chain, Project
@@ -41,7 +41,7 @@ class Workspace:
         assert reference is not None
         if reference.pin is not None:
             wiring = self.project.wired(reference.pin)
-            if wiring is not None and isinstance(wiring.source, Level) and wiring.source.voltage_v > 0:
+            if wiring is not None and isinstance(wiring.source, DcSource) and wiring.source.voltage_v > 0:
                 return wiring.source.voltage_v
         return reference.voltage_v
 
@@ -70,7 +70,7 @@ class Workspace:
                 pin=item.name,
                 label="inside the part",
                 resistance_ohm=item.resistance_ohm,
-                source=Level(voltage_v=item.voltage_v, noise_v=item.noise_v),
+                source=DcSource(voltage_v=item.voltage_v, noise_v=item.noise_v),
             )
             for converter in self.part.converters
             for item in converter.internal
@@ -97,7 +97,7 @@ Params = ParamSpec("Params")
 Result = TypeVar("Result")
 
 
-def worked_out_once(
+def cached(
     function: Callable[Concatenate[Workspace, Chain, Params], Result],
 ) -> Callable[Concatenate[Workspace, Chain, Params], Result]:
     """Keep the answers of a function of a workspace and one of its chains with the workspace."""
@@ -115,7 +115,7 @@ def worked_out_once(
     return cast("Callable[Concatenate[Workspace, Chain, Params], Result]", lookup)
 
 
-def join(project: Project, where: str, part: Part) -> Workspace:
+def join_workspace(project: Project, where: str, part: Part) -> Workspace:
     """Check a project and its part against each other.
 
     Raises
@@ -142,7 +142,7 @@ def open_workspace(path: Path) -> Workspace:
             )
         path = candidates[0]
     project = load_project(path)
-    return join(project, str(path), find_part(project.part, path.parent))
+    return join_workspace(project, str(path), find_part(project.part, path.parent))
 
 
 def workspace_from_text(text: str, where: str, part: Part | None = None) -> Workspace:
@@ -154,7 +154,7 @@ def workspace_from_text(text: str, where: str, part: Part | None = None) -> Work
         When the text is no project, or its part is unknown or cannot do what it names.
     """
     project = parse_project(text, where)
-    return join(project, where, part if part is not None else find_part(project.part))
+    return join_workspace(project, where, part if part is not None else find_part(project.part))
 
 
 def save_workspace(workspace: Workspace, path: Path) -> None:

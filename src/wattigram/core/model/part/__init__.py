@@ -1,26 +1,26 @@
 """What a microcontroller can do: read from a file, never written into code."""
 
 from wattigram.core.model.part.catalogue import copy_part, find_part, list_parts, save_part_beside
-from wattigram.core.model.part.converter import Comparator, Converter, Hardware, Internal
-from wattigram.core.model.part.model import Dac, Dma, Part, Reference, Timer, Uart, load_part, parse_part
-from wattigram.core.model.part.registers import SETTINGS, Block, Memory, Register, RegisterField
+from wattigram.core.model.part.converter import ComparatorUnit, Converter, Hardware, InternalChannel
+from wattigram.core.model.part.model import Dac, DmaGroup, Part, Reference, Timer, UartGroup, load_part, parse_part
+from wattigram.core.model.part.registers import SETTINGS, Block, MemoryMap, Register, RegisterField
 
 __all__ = [
     "SETTINGS",
     "Block",
-    "Comparator",
+    "ComparatorUnit",
     "Converter",
     "Dac",
-    "Dma",
+    "DmaGroup",
     "Hardware",
-    "Internal",
-    "Memory",
+    "InternalChannel",
+    "MemoryMap",
     "Part",
     "Reference",
     "Register",
     "RegisterField",
     "Timer",
-    "Uart",
+    "UartGroup",
     "copy_part",
     "find_part",
     "list_parts",

@@ -17,7 +17,7 @@ from wattigram.core.base.fields import (
     Seconds,
     Share,
     ShareOrZero,
-    Strict,
+    StrictModel,
     VoltsOrZero,
 )
 from wattigram.core.model.field_types import (
@@ -39,7 +39,7 @@ from wattigram.core.model.field_types import (
 Channel = Annotated[int, Field(strict=True, ge=0, le=255)]
 
 
-class Oscillator(Strict):
+class Oscillator(StrictModel):
     """A converter's own clock. ``specimen_error`` is how far the virtual board's one is off."""
 
     clock_hz: Hertz
@@ -48,7 +48,7 @@ class Oscillator(Strict):
     runs_in_sleep: Flag = False
 
 
-class Pair(Strict):
+class DifferentialPair(StrictModel):
     """Two pins that are converted as a difference."""
 
     positive: PinName
@@ -56,7 +56,7 @@ class Pair(Strict):
     channel: Channel
 
 
-class Internal(Strict):
+class InternalChannel(StrictModel):
     """A channel that no pin leads to, with the voltage that stands on it."""
 
     name: InputName
@@ -66,7 +66,7 @@ class Internal(Strict):
     noise_v: VoltsOrZero = 0.0
 
 
-class Hardware(Strict):
+class Hardware(StrictModel):
     """What the converter itself does to results. Sums and block means repeat a slot ``counts`` times a trigger."""
 
     stages: tuple[StageKind, ...] = ()
@@ -76,7 +76,7 @@ class Hardware(Strict):
     windows_on: tuple[Judged, ...] = ()
 
 
-class Converter(Strict):
+class Converter(StrictModel):
     """One ADC. Offsets and noise are in LSB of its highest resolution."""
 
     name: Name
@@ -119,8 +119,8 @@ class Converter(Strict):
     noise_lsb: CountsOrZero
     hardware: Hardware = Field(default_factory=Hardware)
     channels: dict[PinName, Channel]
-    pairs: tuple[Pair, ...] = ()
-    internal: tuple[Internal, ...] = ()
+    pairs: tuple[DifferentialPair, ...] = ()
+    internal: tuple[InternalChannel, ...] = ()
 
     @model_validator(mode="after")
     def _plausible(self) -> Self:
@@ -159,7 +159,7 @@ class Converter(Strict):
             return self.channels[pin]
         return next((item.channel for item in self.internal if item.name == pin), None)
 
-    def internal_input(self, name: str) -> Internal | None:
+    def internal_input(self, name: str) -> InternalChannel | None:
         """The internal channel of that name."""
         return next((item for item in self.internal if item.name == name), None)
 
@@ -168,7 +168,7 @@ class Converter(Strict):
         return self.oscillator.clock_hz if own and self.oscillator else bus_hz
 
 
-class Comparator(Strict):
+class ComparatorUnit(StrictModel):
     """A comparator; ``steps`` equal steps of its internal threshold span the reference."""
 
     name: Name

@@ -16,21 +16,21 @@ from wattigram.core.base.fields import (
     PositiveVolts,
     Seconds,
     Share,
-    Strict,
+    StrictModel,
     Volts,
     VoltsOrZero,
     VoltsPerSecond,
 )
 from wattigram.core.base.toml_document import build, check_head, parse_toml, read_text
 from wattigram.core.model.field_types import Cycles, Flag, Identifier, Name, PinName, Positive, check_distinct
-from wattigram.core.model.part.converter import Comparator, Converter
-from wattigram.core.model.part.registers import Block, Memory, check_blocks
+from wattigram.core.model.part.converter import ComparatorUnit, Converter
+from wattigram.core.model.part.registers import Block, MemoryMap, check_blocks
 
 FORMAT = "wattigram-part"
 NEWEST_VERSION = 5
 
 
-class Processor(Strict):
+class Processor(StrictModel):
     """Highest bus clock, and what software in the path costs in processor cycles besides its handlers."""
 
     clock_hz: Hertz
@@ -44,7 +44,7 @@ class Processor(Strict):
     """Which core the compiler makes code for."""
 
 
-class Reference(Strict):
+class Reference(StrictModel):
     """A voltage that full scale can be measured against."""
 
     name: Name
@@ -53,7 +53,7 @@ class Reference(Strict):
     """Where it comes from outside; the bench then says how much it is."""
 
 
-class Timer(Strict):
+class Timer(StrictModel):
     """Timers of one kind; registers hold value − 1, so both count up to 2^bits."""
 
     names: Annotated[tuple[Name, ...], Field(min_length=1)]
@@ -66,7 +66,7 @@ class Timer(Strict):
     """The pin of each timer that can."""
 
 
-class Dma(Strict):
+class DmaGroup(StrictModel):
     """DMA channels of one kind."""
 
     names: Annotated[tuple[Name, ...], Field(min_length=1)]
@@ -79,7 +79,7 @@ class Dma(Strict):
     """Bus clocks of a transfer; channels take turns."""
 
 
-class Uart(Strict):
+class UartGroup(StrictModel):
     """Serial ports of one kind; bit clock = bus clock / (oversampling · divider)."""
 
     names: Annotated[tuple[Name, ...], Field(min_length=1)]
@@ -91,7 +91,7 @@ class Uart(Strict):
     """Behind the one that is being sent; what comes when they are full overwrites the last."""
 
 
-class Dac(Strict):
+class Dac(StrictModel):
     """One DAC; a buffered output stays ``buffer_margin_v`` away from either rail."""
 
     name: Name
@@ -119,7 +119,7 @@ class Dac(Strict):
     """Of the output without its buffer."""
 
 
-class Part(Strict):
+class Part(StrictModel):
     """A microcontroller as far as analog chains are concerned."""
 
     format: Literal["wattigram-part"]
@@ -136,11 +136,11 @@ class Part(Strict):
     references: Annotated[tuple[Reference, ...], Field(min_length=1)]
     converters: Annotated[tuple[Converter, ...], Field(min_length=1)]
     timers: tuple[Timer, ...] = ()
-    dma: tuple[Dma, ...] = ()
+    dma: tuple[DmaGroup, ...] = ()
     dacs: tuple[Dac, ...] = ()
-    uarts: tuple[Uart, ...] = ()
-    comparators: tuple[Comparator, ...] = ()
-    memory: Memory | None = None
+    uarts: tuple[UartGroup, ...] = ()
+    comparators: tuple[ComparatorUnit, ...] = ()
+    memory: MemoryMap | None = None
     blocks: Annotated[tuple[Block, ...], Field(max_length=100)] = ()
     """Its registers; firmware is to be had where there are any."""
     _text: str = PrivateAttr(default="")
@@ -236,15 +236,15 @@ class Part(Strict):
         """The DAC of that name."""
         return next((item for item in self.dacs if item.name == name), None)
 
-    def uart(self, name: str) -> Uart | None:
+    def uart(self, name: str) -> UartGroup | None:
         """The kind of UART that has this name."""
         return next((group for group in self.uarts if name in group.names), None)
 
-    def comparator(self, name: str) -> Comparator | None:
+    def comparator(self, name: str) -> ComparatorUnit | None:
         """The comparator of that name."""
         return next((item for item in self.comparators if item.name == name), None)
 
-    def dma_channel(self, name: str) -> Dma | None:
+    def dma_channel(self, name: str) -> DmaGroup | None:
         """The kind of DMA channel that has this name."""
         return next((group for group in self.dma if name in group.names), None)
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
 
-from wattigram.core.base.fields import Strict
+from wattigram.core.base.fields import StrictModel
 from wattigram.core.model.field_types import Name, check_distinct
 
 CName = Annotated[str, StringConstraints(pattern=r"^[A-Z][A-Z0-9_]{0,30}$")]
@@ -136,7 +136,7 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
 """Settings by kind of block, each with what it says; what a field can mean."""
 
 
-class RegisterField(Strict):
+class RegisterField(StrictModel):
     """Some bits of a register and the setting that they hold.
 
     ``start``: writing 1 starts something. ``clear``: writing 1 takes a flag away.
@@ -173,7 +173,7 @@ class RegisterField(Strict):
         return str(self.low) if self.width == 1 else f"{self.low + self.width - 1}:{self.low}"
 
 
-class Register(Strict):
+class Register(StrictModel):
     """A register, or ``count`` alike every ``step`` bytes; ``of`` says what they are counted by."""
 
     name: CName
@@ -209,7 +209,7 @@ class Register(Strict):
         return base + self.offset + index * self.step
 
 
-class Block(Strict):
+class Block(StrictModel):
     """Registers of one kind of peripheral; ``owners`` have a base address each, and an interrupt line or -1."""
 
     name: CName
@@ -257,7 +257,7 @@ class Block(Strict):
         return line if line >= 0 else None
 
 
-class Memory(Strict):
+class MemoryMap(StrictModel):
     """Where code and data lie, and how much of either there is."""
 
     code_begin: Address

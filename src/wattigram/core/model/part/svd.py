@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from wattigram.core.base.errors import PartError
-from wattigram.core.base.foreign import foreign
+from wattigram.core.base.foreign import reading_foreign
 from wattigram.core.model.part.registers import SETTINGS
 
 LARGEST_BYTES = 64 << 20
@@ -67,15 +67,15 @@ def read_svd(path: Path) -> tuple[SvdPeripheral, ...]:
     PartError
         When it cannot be read, is no XML of that kind, or has entities, which a description has no need of.
     """
-    with foreign(PartError, "The description cannot be read", str(path)):
+    with reading_foreign(PartError, "The description cannot be read", str(path)):
         if path.stat().st_size > LARGEST_BYTES:
             raise PartError("The description is larger than 64 MiB.", where=str(path))
         content = path.read_bytes()
-    with foreign(PartError, "This is no sound XML", str(path)):
+    with reading_foreign(PartError, "This is no sound XML", str(path)):
         root = _parse(content, str(path))
     if root is None or root.tag != "device" or root.find("peripherals") is None:
         raise PartError("This is no register description: it has no device with peripherals.", where=str(path))
-    with foreign(PartError, "The description is not understood", str(path)):
+    with reading_foreign(PartError, "The description is not understood", str(path)):
         return tuple(_peripherals(root))
 
 

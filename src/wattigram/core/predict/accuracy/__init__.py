@@ -1,26 +1,26 @@
 """How near a code is to the voltage: settling, noise, averaging, twins, comparators."""
 
 from wattigram.core.predict.accuracy.averaging import (
-    StageFigures,
-    block_mean_cutoff_hz,
-    block_mean_gain,
+    FilterMetrics,
+    accumulator_bits,
+    block_average_cutoff_hz,
+    block_average_gain,
+    filter_gain,
+    filter_metrics,
+    filter_noise_share,
     low_pass_cutoff_hz,
     low_pass_gain,
-    stage_figures,
-    stage_gain,
-    stage_noise_share,
-    sum_bits,
 )
-from wattigram.core.predict.accuracy.comparators import ComparatorFigures, comparator_figures, expected_edges
+from wattigram.core.predict.accuracy.comparators import ComparatorMetrics, comparator_metrics, expected_edges
 from wattigram.core.predict.accuracy.latency import (
-    Comparison,
-    comparisons,
+    ComparedPair,
+    compared_pairs,
     kept_values,
+    threshold_latency_s,
     waiting_values,
-    window_latency_s,
 )
 from wattigram.core.predict.accuracy.noise import SignalNoise, converter_noise_lsb, signal_noise
-from wattigram.core.predict.accuracy.redundant_pair import TwinFigures, pair_reach_s, twin_figures, twin_rates_hz
+from wattigram.core.predict.accuracy.redundant_pair import PairMetrics, pair_metrics, pair_rates_hz, pair_reach_s
 from wattigram.core.predict.accuracy.settling import (
     SlotSettling,
     adequate_sampling_s,
@@ -31,34 +31,34 @@ from wattigram.core.predict.accuracy.settling import (
 )
 
 __all__ = [
-    "ComparatorFigures",
-    "Comparison",
+    "ComparatorMetrics",
+    "ComparedPair",
+    "FilterMetrics",
+    "PairMetrics",
     "SignalNoise",
     "SlotSettling",
-    "StageFigures",
-    "TwinFigures",
+    "accumulator_bits",
     "adequate_sampling_s",
-    "block_mean_cutoff_hz",
-    "block_mean_gain",
+    "block_average_cutoff_hz",
+    "block_average_gain",
     "carry_over",
-    "comparator_figures",
-    "comparisons",
+    "comparator_metrics",
+    "compared_pairs",
     "converter_noise_lsb",
     "expected_edges",
+    "filter_gain",
+    "filter_metrics",
+    "filter_noise_share",
     "kept_values",
     "low_pass_cutoff_hz",
     "low_pass_gain",
+    "pair_metrics",
+    "pair_rates_hz",
     "pair_reach_s",
     "settling_residue",
     "signal_noise",
     "slot_circuit",
     "slot_settling",
-    "stage_figures",
-    "stage_gain",
-    "stage_noise_share",
-    "sum_bits",
-    "twin_figures",
-    "twin_rates_hz",
+    "threshold_latency_s",
     "waiting_values",
-    "window_latency_s",
 ]

@@ -6,10 +6,10 @@ import math
 from dataclasses import dataclass
 from functools import lru_cache
 
-from wattigram.core.model.design.stage import AnyStage, LowPass, RunningMean, rate_divisor
+from wattigram.core.model.design.stage import AnyStage, LowPassFilter, MovingAverage, rate_divisor
 
 
-def block_mean_gain(count: int, frequency_hz: float, rate_hz: float) -> float:
+def block_average_gain(count: int, frequency_hz: float, rate_hz: float) -> float:
     """Magnitude of the block mean's response, the exact Dirichlet kernel."""
     angle = math.pi * frequency_hz / rate_hz
     if abs(math.sin(angle)) < 1e-12:
@@ -18,14 +18,14 @@ def block_mean_gain(count: int, frequency_hz: float, rate_hz: float) -> float:
 
 
 @lru_cache(maxsize=64)
-def block_mean_cutoff_hz(count: int, rate_hz: float) -> float:
+def block_average_cutoff_hz(count: int, rate_hz: float) -> float:
     """Frequency at which the block mean of ``count`` is 3 dB down, by bisection of the exact kernel."""
     if count < 2 or not rate_hz:
         return rate_hz / 2
     low, high = 0.0, rate_hz / count
     for _ in range(60):
         middle = (low + high) / 2
-        low, high = (middle, high) if block_mean_gain(count, middle, rate_hz) > math.sqrt(0.5) else (low, middle)
+        low, high = (middle, high) if block_average_gain(count, middle, rate_hz) > math.sqrt(0.5) else (low, middle)
     return low
 
 
@@ -43,31 +43,31 @@ def low_pass_cutoff_hz(shift: int, rate_hz: float) -> float:
     return math.acos(max(-1.0, min(1.0, cosine))) / (2 * math.pi) * rate_hz
 
 
-def sum_bits(count: int, bits: int) -> int:
+def accumulator_bits(count: int, bits: int) -> int:
     """Bits that a sum of ``count`` codes of ``bits`` needs: N + ceil(log2 M)."""
     return bits + (count - 1).bit_length()
 
 
-def stage_gain(stage: AnyStage, frequency_hz: float, rate_hz: float) -> float:
+def filter_gain(stage: AnyStage, frequency_hz: float, rate_hz: float) -> float:
     """Magnitude of a stage's response, 1 at 0 Hz, for samples that come at ``rate_hz``."""
-    if isinstance(stage, LowPass):
+    if isinstance(stage, LowPassFilter):
         return low_pass_gain(stage.shift, frequency_hz, rate_hz)
-    return block_mean_gain(stage.count, frequency_hz, rate_hz)
+    return block_average_gain(stage.count, frequency_hz, rate_hz)
 
 
-def stage_noise_share(stage: AnyStage) -> float:
+def filter_noise_share(stage: AnyStage) -> float:
     """What a stage leaves of white noise: 1/√M of a mean, √(a / (2 − a)) of a low-pass."""
-    if isinstance(stage, LowPass):
+    if isinstance(stage, LowPassFilter):
         a = 2.0**-stage.shift
         return math.sqrt(a / (2 - a))
     return 1 / math.sqrt(stage.count)
 
 
-def stage_delay(stage: AnyStage | None) -> float:
+def filter_delay(stage: AnyStage | None) -> float:
     """By how many samples what a stage gives lags behind: (M − 1) / 2 of a mean, 1 / a − 1 of a low-pass."""
     if stage is None:
         return 0.0
-    if isinstance(stage, LowPass):
+    if isinstance(stage, LowPassFilter):
         return 2.0**stage.shift - 1
     return (stage.count - 1) / 2
 
@@ -89,19 +89,19 @@ class Truncation:
     step_lsb: float
 
 
-def stage_truncation(stage: AnyStage | None) -> Truncation:
+def filter_truncation(stage: AnyStage | None) -> Truncation:
     """Bias and last place of a stage's shift."""
     if stage is None or stage.shift == 0:
         return Truncation(0.0, 0.0)
-    step_lsb = 1.0 if isinstance(stage, LowPass) else 1 / stage.believed_gain
-    if isinstance(stage, LowPass):
+    step_lsb = 1.0 if isinstance(stage, LowPassFilter) else 1 / stage.assumed_gain
+    if isinstance(stage, LowPassFilter):
         return Truncation(0.0, step_lsb)
     lowest = 1 << stage.shift
     return Truncation(-(lowest - 1) / (2 * lowest) * step_lsb, step_lsb)
 
 
 @dataclass(frozen=True)
-class StageFigures:
+class FilterMetrics:
     """What a stage makes of samples of ``rate_hz``.
 
     Attributes
@@ -121,19 +121,19 @@ class StageFigures:
     fits: bool
 
 
-def stage_figures(stage: AnyStage, rate_hz: float, code_bits: int) -> StageFigures:
+def filter_metrics(stage: AnyStage, rate_hz: float, code_bits: int) -> FilterMetrics:
     """Rate, bandwidth, latency and width of a stage.
 
     ``rate_hz`` is that of the samples that go in; in hardware those repeated within a slot. It is 0
     where a chain converts once or never: nothing comes out then, and cutoff and latency are 0 too.
     """
-    if isinstance(stage, LowPass):
+    if isinstance(stage, LowPassFilter):
         cutoff_hz = low_pass_cutoff_hz(stage.shift, rate_hz)
         latency_s = -1 / (rate_hz * math.log(1 - 2.0**-stage.shift)) if rate_hz else 0.0
         bits = code_bits + stage.shift
     else:
-        cutoff_hz = block_mean_cutoff_hz(stage.count, rate_hz)
+        cutoff_hz = block_average_cutoff_hz(stage.count, rate_hz)
         latency_s = stage.count / rate_hz if rate_hz else 0.0
-        bits = sum_bits(stage.count, code_bits)
-    out_hz = rate_hz if isinstance(stage, RunningMean) else rate_hz / rate_divisor(stage)
-    return StageFigures(out_hz, cutoff_hz, latency_s, stage_noise_share(stage), bits, bits <= stage.register_bits)
+        bits = accumulator_bits(stage.count, code_bits)
+    out_hz = rate_hz if isinstance(stage, MovingAverage) else rate_hz / rate_divisor(stage)
+    return FilterMetrics(out_hz, cutoff_hz, latency_s, filter_noise_share(stage), bits, bits <= stage.register_bits)

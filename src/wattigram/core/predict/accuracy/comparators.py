@@ -8,11 +8,11 @@ from functools import lru_cache
 
 import numpy as np
 
-from wattigram.core.model.bench import Driven, Level, Played, source_crossings, source_voltage
+from wattigram.core.model.bench import DcSource, Driven, ShapeSource, source_crossings, source_voltage
 from wattigram.core.model.design.stage import Comparator
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.accuracy.edges import LONGEST_COMMON_S, walk_times, walked_edges
-from wattigram.core.predict.pins import compared, input_noise_v, input_poles_s
+from wattigram.core.predict.pins import comparator_inputs, input_noise_v, input_poles_s
 
 SIGMAS = 6.0
 MOST_STEPS = 2_000
@@ -21,7 +21,7 @@ RAREST_HZ = 1 / 86_400
 
 
 @dataclass(frozen=True)
-class ComparatorFigures:
+class ComparatorMetrics:
     """A comparator as it is set.
 
     Attributes
@@ -59,26 +59,26 @@ class ComparatorFigures:
         return f"{high}" if low >= high else f"{low} to {high}"
 
 
-def comparator_figures(workspace: Workspace, comparator: Comparator) -> ComparatorFigures:
+def comparator_metrics(workspace: Workspace, comparator: Comparator) -> ComparatorMetrics:
     """Trip points of a comparator, and its chatter on the bench as wired."""
-    key = (comparator_figures, comparator)
+    key = (comparator_metrics, comparator)
     if key not in workspace.known:
         workspace.known[key] = _figures(workspace, comparator)
-    found: ComparatorFigures = workspace.known[key]
+    found: ComparatorMetrics = workspace.known[key]
     return found
 
 
-def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorFigures:
+def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorMetrics:
     part = workspace.part.comparator(comparator.name)
     assert part is not None
     signal = workspace.project.signal(comparator.signal)
-    what = compared(workspace, comparator)
+    what = comparator_inputs(workspace, comparator)
     noise_v = input_noise_v(workspace, signal)
     found = source_crossings(what.source, what.level_v)
     edges, edges_low, rate_hz, slope_v_s = 0.0, 0.0, 0.0, 0.0
     wiring = workspace.wiring(signal.pin)
     slow_s = max(float(part.response_s), sum(input_poles_s(workspace, wiring)) if wiring is not None else 0.0)
-    if isinstance(what.source, Played):
+    if isinstance(what.source, ShapeSource):
         rate_hz, edges, edges_low = _walked(
             what.source, what.level_v, comparator.hysteresis_v, noise_v, float(part.response_s), slow_s
         )
@@ -94,11 +94,11 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorFigures:
             sum(expected_edges(slope, noise_v, comparator.hysteresis_v, look_s) for slope in slopes) / len(slopes)
             for look_s in (near_s, slow_s)
         )
-    elif noise_v > 0 and isinstance(what.source, Level):
+    elif noise_v > 0 and isinstance(what.source, DcSource):
         rate_hz, edges, edges_low = _of_noise(
             what.source.voltage_v - what.level_v, comparator.hysteresis_v, noise_v, float(part.response_s), slow_s
         )
-    return ComparatorFigures(
+    return ComparatorMetrics(
         comparator.name,
         signal.name,
         what.level_v,
@@ -114,7 +114,7 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorFigures:
 
 
 def _walked(
-    source: Played, level_v: float, hysteresis_v: float, noise_v: float, look_s: float, slow_s: float
+    source: ShapeSource, level_v: float, hysteresis_v: float, noise_v: float, look_s: float, slow_s: float
 ) -> tuple[float, float, float]:
     """(crossings per second, edges of each with fast and with slow noise) of a waveform with all that is on it."""
     course = source.course

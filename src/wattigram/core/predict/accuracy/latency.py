@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wattigram.core.model.design.project import Chain, Project, Signal
-from wattigram.core.model.design.stage import Window, rate_divisor
+from wattigram.core.model.design.stage import Threshold, rate_divisor
 from wattigram.core.model.design.workspace import Workspace
-from wattigram.core.predict.accuracy.averaging import stage_figures
-from wattigram.core.predict.timing import cycle_timing, loop_timing, retrieval_timing
+from wattigram.core.predict.accuracy.averaging import filter_metrics
+from wattigram.core.predict.timing import buffer_timing, retrieval_timing, scan_timing
 
 VALUE_BYTES = 16
 """A value that waits for another signal's, with its instant, in a program's memory."""
@@ -19,7 +19,7 @@ SHARE_KEPT = 4
 
 
 @dataclass(frozen=True)
-class Comparison:
+class ComparedPair:
     """Two signals of which the program holds values against each other; reduced ones, where there are any."""
 
     signal: Signal
@@ -27,29 +27,29 @@ class Comparison:
     reduced: bool
 
 
-def comparisons(project: Project) -> tuple[Comparison, ...]:
+def compared_pairs(project: Project) -> tuple[ComparedPair, ...]:
     """All of a project's: windows around another signal's value, and twins."""
     found = []
     for signal in project.signals:
         for window in signal.windows:
             if window.target_signal is not None and window.by == "software":
-                found.append(Comparison(signal, project.signal(window.target_signal), window.on == "reduced"))
+                found.append(ComparedPair(signal, project.signal(window.target_signal), window.on == "reduced"))
         if signal.twin is not None:
             other = project.signal(signal.twin.of)
-            found.append(Comparison(signal, other, signal.later_stage is not None and other.later_stage is not None))
+            found.append(ComparedPair(signal, other, signal.later_stage is not None and other.later_stage is not None))
     return tuple(found)
 
 
-def waiting_values(workspace: Workspace, pair: Comparison) -> int:
+def waiting_values(workspace: Workspace, pair: ComparedPair) -> int:
     """Values of either that wait for the other's: what comes in one half of either's loop, with as much again."""
     chains = [workspace.project.chain_of(one.name) for one in (pair.signal, pair.other)]
     known = [chain for chain in chains if chain is not None]
     if len(known) < len(chains):
         return 0
-    half_s = max(loop_timing(workspace, chain).half_s for chain in known)
+    half_s = max(buffer_timing(workspace, chain).half_s for chain in known)
     most = 0
     for chain, one in zip(known, (pair.signal, pair.other), strict=True):
-        rate_hz = cycle_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(one.name))
+        rate_hz = scan_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(one.name))
         most = max(most, int(rate_hz * half_s / (rate_divisor(one.later_stage) if pair.reduced else 1)))
     return 2 * most + 4
 
@@ -59,21 +59,21 @@ def kept_values(workspace: Workspace) -> int:
     memory = workspace.part.memory
     if memory is None:
         return MOST_KEPT
-    number = max(1, len(comparisons(workspace.project)))
+    number = max(1, len(compared_pairs(workspace.project)))
     fit = memory.data_bytes // SHARE_KEPT // (2 * VALUE_BYTES * number)
     return min(MOST_KEPT, max(FEWEST_KEPT, 1 << (max(1, fit).bit_length() - 1)))
 
 
-def window_latency_s(workspace: Workspace, signal: Signal, window: Window) -> float | None:
+def threshold_latency_s(workspace: Workspace, signal: Signal, window: Threshold) -> float | None:
     """Longest time from a lasting crossing at the pin to the event: sampling, stage, repetitions, hand-over."""
     chain = workspace.project.chain_of(signal.name)
     if chain is None:
         return None
-    slot = cycle_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
+    slot = scan_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
     if not slot.rate_hz:
         return None
     stage = signal.later_stage if window.on == "reduced" else None
-    every_s = stage_figures(stage, float(slot.rate_hz), chain.bits).latency_s if stage else 1 / float(slot.rate_hz)
+    every_s = filter_metrics(stage, float(slot.rate_hz), chain.bits).latency_s if stage else 1 / float(slot.rate_hz)
     latency_s = every_s * window.times + float(slot.conversion_s)
     if window.by == "software":
         partner = workspace.project.chain_of(window.target_signal) if window.target_signal is not None else None
@@ -84,4 +84,4 @@ def window_latency_s(workspace: Workspace, signal: Signal, window: Window) -> fl
 
 def _hand_over_s(workspace: Workspace, chain: Chain) -> float:
     """Longest time that a value lies in memory before the program takes it."""
-    return float(loop_timing(workspace, chain).half_s) if chain.retrieval.kind == "dma" else 0.0
+    return float(buffer_timing(workspace, chain).half_s) if chain.retrieval.kind == "dma" else 0.0

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from wattigram.core.model.design.project import Chain, Signal
 from wattigram.core.model.design.scale import signal_scale
 from wattigram.core.model.design.workspace import Workspace
-from wattigram.core.predict.accuracy.averaging import stage_noise_share, stage_truncation
+from wattigram.core.predict.accuracy.averaging import filter_noise_share, filter_truncation
 from wattigram.core.predict.pins import input_noise_v
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 QUANTISATION_RMS_LSB = 1 / math.sqrt(12)
 EQUALLY_LIKELY = 0.4
@@ -42,7 +42,7 @@ def converter_noise_lsb(workspace: Workspace, chain: Chain) -> float:
     A clock of ``r`` times the limit adds (r − 1) · ``overclock_noise_lsb``.
     """
     converter = workspace.converter(chain)
-    excess = float(cycle_timing(workspace, chain).clock_hz / converter.clock_high_hz) - 1
+    excess = float(scan_timing(workspace, chain).clock_hz / converter.clock_high_hz) - 1
     noise_lsb = math.hypot(converter.noise_lsb, max(0.0, excess) * converter.overclock_noise_lsb)
     return float(noise_lsb / 2 ** (max(converter.bits) - chain.bits))
 
@@ -61,10 +61,10 @@ def signal_noise(workspace: Workspace, chain: Chain, signal: Signal) -> SignalNo
     reduced_lsb = raw_lsb
     bias_lsb = spread_lsb = 0.0
     if signal.reduce is not None:
-        share = stage_noise_share(signal.reduce)
+        share = filter_noise_share(signal.reduce)
         is_dithered = input_lsb >= step_lsb * DITHER_LSB
         quantisation = step_lsb * QUANTISATION_RMS_LSB * (share if is_dithered else 1.0)
-        cut = stage_truncation(signal.reduce)
+        cut = filter_truncation(signal.reduce)
         # Quantised already to the same last place, a still input is not quantised a second time.
         own = cut.step_lsb * QUANTISATION_RMS_LSB if is_dithered else 0.0
         reduced_lsb = math.sqrt((input_lsb * share) ** 2 + quantisation**2 + own**2)

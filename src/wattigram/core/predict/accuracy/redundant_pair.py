@@ -13,13 +13,13 @@ from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.accuracy.noise import signal_noise
 from wattigram.core.predict.accuracy.settling import slot_settling
 from wattigram.core.predict.pins import input_extent_v, input_source
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 SIGMAS = 5.0
 
 
 @dataclass(frozen=True)
-class TwinFigures:
+class PairMetrics:
     """Contributions to the difference of two readings, in volts of the signal.
 
     Attributes
@@ -52,7 +52,7 @@ class TwinFigures:
         return self.offset_v + self.gain_v + self.skew_v + self.settling_v + SIGMAS * self.noise_v
 
 
-def twin_figures(workspace: Workspace, signal: Signal) -> TwinFigures | None:
+def pair_metrics(workspace: Workspace, signal: Signal) -> PairMetrics | None:
     """The difference to be expected of a signal and its twin; None where either is not converted."""
     project = workspace.project
     if signal.twin is None:
@@ -65,15 +65,15 @@ def twin_figures(workspace: Workspace, signal: Signal) -> TwinFigures | None:
     sides = [_side(workspace, chain, one) for chain, one in pair]
     low_v, high_v = input_extent_v(workspace, other)
     gain = float(signal.front_end)
-    held = [cycle_timing(workspace, chain).slots[chain.places_of(one.name)[0]].held_s for chain, one in pair]
+    held = [scan_timing(workspace, chain).slots[chain.places_of(one.name)[0]].held_s for chain, one in pair]
     skew_s = abs(float(held[0] - held[1]))
-    rates = twin_rates_hz(workspace, signal)
+    rates = pair_rates_hz(workspace, signal)
     if rates is not None and rates[0] != rates[1]:
         skew_s = float(1 / rates[1] / 2)  # the nearest is somewhere between two of the other's
     slope = source_slope_v_s(input_source(workspace, other.pin))
     span_v = high_v - low_v
     skew_v = min(span_v, slope * skew_s) if skew_s else 0.0
-    return TwinFigures(
+    return PairMetrics(
         signal=signal.name,
         of=other.name,
         within_v=signal.twin.within_v,
@@ -86,7 +86,7 @@ def twin_figures(workspace: Workspace, signal: Signal) -> TwinFigures | None:
     )
 
 
-def twin_rates_hz(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fraction] | None:
+def pair_rates_hz(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fraction] | None:
     """Values per second of a signal and of its twin that are held against each other.
 
     Reduced values where both have a stage, as a twin is judged; None where there is no pair on two converters, or
@@ -98,7 +98,7 @@ def twin_rates_hz(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fract
     chains = project.chain_of(signal.name), project.chain_of(signal.twin.of)
     if chains[0] is None or chains[1] is None or chains[0] is chains[1]:
         return None
-    if any(cycle_timing(workspace, chain).items_limit is not None for chain in chains if chain is not None):
+    if any(scan_timing(workspace, chain).items_limit is not None for chain in chains if chain is not None):
         return None
     periods_s = _periods_s(workspace, signal)
     return 1 / periods_s[0], 1 / periods_s[1]
@@ -119,7 +119,7 @@ def _periods_s(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fraction
         chain = project.chain_of(one.name)
         assert chain is not None
         divisor = rate_divisor(one.later_stage) if reduced else 1
-        found.append(cycle_timing(workspace, chain).cycle_s * divisor / len(chain.places_of(one.name)))
+        found.append(scan_timing(workspace, chain).cycle_s * divisor / len(chain.places_of(one.name)))
     return found[0], found[1]
 
 

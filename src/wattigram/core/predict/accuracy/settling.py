@@ -8,10 +8,10 @@ from fractions import Fraction
 
 from wattigram.core.model.design.project import Chain, Signal
 from wattigram.core.model.design.scale import signal_scale
-from wattigram.core.model.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.workspace import Workspace, cached
 from wattigram.core.predict.accuracy.sampling_circuit import PinCircuit, SideCircuit, side_circuit, steady_share
 from wattigram.core.predict.pins import input_extent_v, pin_impedance
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 LONGEST_SEARCHED = 40
 """Halvings in the search for a sampling time: to a part in 10^12."""
@@ -56,13 +56,13 @@ class SlotCircuit:
     span_s: float
 
 
-@worked_out_once
+@cached
 def slot_circuit(workspace: Workspace, chain: Chain, place: int, sampling_cycles: int | None = None) -> SlotCircuit:
     """The circuit of one slot, as designed or with another sampling time.
 
     A pin with nothing wired to it is taken as an ideal source.
     """
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     slot = chain.slots[place]
     cycles = slot.sampling_cycles if sampling_cycles is None else sampling_cycles
     sampling_s = float(cycles / cycle.clock_hz)
@@ -116,7 +116,7 @@ class SlotSettling:
         return self.full_scale_error_lsb <= 0.5
 
 
-@worked_out_once
+@cached
 def slot_settling(workspace: Workspace, chain: Chain, place: int, sampling_cycles: int | None = None) -> SlotSettling:
     """Settling of one slot, as designed or with another sampling time.
 
@@ -152,7 +152,7 @@ def slot_settling(workspace: Workspace, chain: Chain, place: int, sampling_cycle
 
 def _carry(workspace: Workspace, chain: Chain, place: int, circuit: SlotCircuit) -> float:
     """The worse side's steady share."""
-    rate_hz = float(cycle_timing(workspace, chain).slots[place].rate_hz)
+    rate_hz = float(scan_timing(workspace, chain).slots[place].rate_hz)
     period_s = 1 / rate_hz if rate_hz > 0 else 1.0
     rest_s = max(0.0, period_s - circuit.sampling_s - circuit.span_s)
     return max(min(1.0, max(0.0, steady_share(side, pins, rest_s))) for side, _names, pins in circuit.sides)
@@ -164,7 +164,7 @@ def _needed_s(workspace: Workspace, chain: Chain, place: int, share: float) -> f
     signal = workspace.project.signal(slot.signal)
     converter = workspace.converter(chain)
     impedances = [pin_impedance(workspace, name) for name in (signal.pin, signal.negative) if name is not None]
-    timing = cycle_timing(workspace, chain).slots[place]
+    timing = scan_timing(workspace, chain).slots[place]
     if timing.repeats == 1 and not any(farads > 0 and ohm > 0 for ohm, farads in impedances):
         each = converter.differential_sampling == "each-side"
         ohm = max(one for one, _farads in impedances) if each else sum(one for one, _farads in impedances)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-from wattigram.core.model.design.outputs import Uart
+from wattigram.core.model.design.outputs import UartSetup
 from wattigram.core.model.design.workspace import Workspace
 
 
@@ -39,7 +39,7 @@ class UartTiming:
         return self.baud_hz / self.bits
 
 
-def uart_timing(workspace: Workspace, uart: Uart) -> UartTiming:
+def uart_timing(workspace: Workspace, uart: UartSetup) -> UartTiming:
     """Nearest legal divider and what follows from it; a frame is start + data + parity + stop bits."""
     part = workspace.part.uart(uart.name)
     assert part is not None

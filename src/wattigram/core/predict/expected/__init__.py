@@ -2,14 +2,14 @@
 
 from wattigram.core.predict.expected.events import ExpectedEvent, expected_events
 from wattigram.core.predict.expected.route_values import ExpectedValues, expected_values
-from wattigram.core.predict.expected.sample_times import Instants, StampedInstants, SteadyInstants, unwrap_stamps
+from wattigram.core.predict.expected.sample_times import SampleTimes, SteadyTimes, TimestampedTimes, unwrap_stamps
 from wattigram.core.predict.expected.stream import (
     BAND_SIGMAS,
     ExpectedStream,
     History,
     band_half_width_v,
+    expected_filtered,
     expected_raw,
-    expected_reduced,
     expected_settled_at,
     workspace_at,
 )
@@ -20,13 +20,13 @@ __all__ = [
     "ExpectedStream",
     "ExpectedValues",
     "History",
-    "Instants",
-    "StampedInstants",
-    "SteadyInstants",
+    "SampleTimes",
+    "SteadyTimes",
+    "TimestampedTimes",
     "band_half_width_v",
     "expected_events",
+    "expected_filtered",
     "expected_raw",
-    "expected_reduced",
     "expected_settled_at",
     "expected_values",
     "unwrap_stamps",

@@ -8,12 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.model.design import Chain, Watch, Window, limits_v, rate_divisor
+from wattigram.core.model.design import Chain, Threshold, Watch, limits_v, rate_divisor
 from wattigram.core.predict.accuracy import pair_reach_s
-from wattigram.core.predict.expected.sample_times import Instants
-from wattigram.core.predict.expected.stream import ExpectedStream, History, expected_raw, expected_reduced
+from wattigram.core.predict.expected.sample_times import SampleTimes
+from wattigram.core.predict.expected.stream import ExpectedStream, History, expected_filtered, expected_raw
 
-InstantsOf = Callable[[Chain, int, int], Instants | None]
+InstantsOf = Callable[[Chain, int, int], SampleTimes | None]
 """Instants of some cycles of a chain; None where they are even."""
 CyclesOf = Callable[[Chain], int]
 VALUES_AT_ONCE = 1 << 17
@@ -55,7 +55,7 @@ class _Stream:
         cycles = begin * each // self._places, -(-end * each // self._places)
         instants = self._instants_of(self._chain, *cycles)
         if self._divisor:
-            return expected_reduced(self._history, self._chain.converter, self._signal, begin, end, instants)
+            return expected_filtered(self._history, self._chain.converter, self._signal, begin, end, instants)
         return expected_raw(self._history, self._chain.converter, self._signal, *cycles, instants)
 
 
@@ -79,7 +79,7 @@ def expected_events(
     if watch.kind == "twin":
         limit = (signal.twin.within_v if signal.twin else None) or 0.0
         times = signal.twin.times if signal.twin else 1
-        window = Window(low=-limit, high=limit, on="reduced", times=times)
+        window = Threshold(low=-limit, high=limit, on="reduced", times=times)
         other: str | None = signal.twin_of
         low_v, high_v = -limit, limit
     else:
@@ -164,7 +164,7 @@ class _Nearest(_Newest):
 class _Follower:
     """A condition followed through values that come in blocks."""
 
-    def __init__(self, window: Window, low_v: float, high_v: float) -> None:
+    def __init__(self, window: Threshold, low_v: float, high_v: float) -> None:
         self._window, self._low_v, self._high_v = window, low_v, high_v
         self._is_inside = False
         self._in_a_row = 0
@@ -208,7 +208,7 @@ def _in_a_row(holds: NDArray[np.bool_], times: int, before: int) -> tuple[NDArra
 
 
 def _conditions(
-    window: Window, low: float, high: float, volts: NDArray[np.float64]
+    window: Threshold, low: float, high: float, volts: NDArray[np.float64]
 ) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """Where the condition holds, and where it has ceased by more than the hysteresis."""
     slack = window.hysteresis_v

@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.workspace import Workspace
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 FloatArray = NDArray[np.float64]
 
 
-class Instants(Protocol):
+class SampleTimes(Protocol):
     """Held instants by cycle and slot."""
 
     def held_s(self, begin: int, end: int) -> FloatArray:
@@ -28,11 +28,11 @@ class Instants(Protocol):
         ...
 
 
-class SteadyInstants:
+class SteadyTimes:
     """Cycles that follow each other evenly, as designed."""
 
     def __init__(self, workspace: Workspace, chain: Chain) -> None:
-        cycle = cycle_timing(workspace, chain)
+        cycle = scan_timing(workspace, chain)
         self._cycle_ticks = workspace.bus_clock_hz.numerator / Fraction(cycle.cycle_rate_hz)
         self._cycle_s = float(cycle.cycle_s)
         self._held_s = np.array([float(slot.held_s) for slot in cycle.slots])
@@ -44,7 +44,7 @@ class SteadyInstants:
         return math.ceil(ticks / self._cycle_ticks)
 
 
-class StampedInstants:
+class TimestampedTimes:
     """Instants as they were stamped, from cycle ``first`` on; earlier and later ones are taken as even.
 
     Parameters
@@ -55,7 +55,7 @@ class StampedInstants:
     def __init__(
         self, workspace: Workspace, chain: Chain, held_ticks: NDArray[np.int64], tick_hz: int, first: int = 0
     ) -> None:
-        self._even = SteadyInstants(workspace, chain)
+        self._even = SteadyTimes(workspace, chain)
         self._held = held_ticks
         self._tick_hz = tick_hz
         self._first = first

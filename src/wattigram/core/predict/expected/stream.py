@@ -8,16 +8,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.model.bench import source_voltage
-from wattigram.core.model.design import LowPass, RunningMean, Signal, rate_divisor, signal_scale
+from wattigram.core.model.design import LowPassFilter, MovingAverage, Signal, rate_divisor, signal_scale
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.accuracy import signal_noise, slot_circuit
 from wattigram.core.predict.accuracy.sampling_circuit import SideCircuit
 from wattigram.core.predict.accuracy.settling import SlotCircuit
-from wattigram.core.predict.expected.sample_times import Instants, SteadyInstants
+from wattigram.core.predict.expected.sample_times import SampleTimes, SteadyTimes
 from wattigram.core.predict.expected.settled_values import memory_scans, recurrence, settled_readings
 from wattigram.core.predict.pins import input_accuracy_v, input_source, input_voltage_v, is_looped_back
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 
 FloatArray = NDArray[np.float64]
 History = tuple[tuple[int, Workspace], ...]
@@ -116,13 +116,13 @@ def expected_raw(
     signal: str,
     begin_cycle: int,
     end_cycle: int,
-    instants: Instants | None = None,
+    instants: SampleTimes | None = None,
 ) -> ExpectedStream:
     """Expected samples of a signal in cycles ``begin_cycle`` to ``end_cycle``, all of its slots in order."""
     workspace = history[0][1]
     chain = _chain(workspace, converter)
     if instants is None:
-        instants = SteadyInstants(workspace, chain)
+        instants = SteadyTimes(workspace, chain)
     starts = [0, *(instants.cycle_at(ticks) for ticks, _workspace in history[1:]), end_cycle]
     settled: list[FloatArray] = []
     errors: list[FloatArray] = []
@@ -148,8 +148,8 @@ def expected_raw(
     )
 
 
-def expected_reduced(
-    history: History, converter: str, signal: str, begin: int, end: int, instants: Instants | None = None
+def expected_filtered(
+    history: History, converter: str, signal: str, begin: int, end: int, instants: SampleTimes | None = None
 ) -> ExpectedStream:
     """Expected values ``begin`` to ``end`` of a signal's stage after memory."""
     workspace = history[0][1]
@@ -158,9 +158,9 @@ def expected_reduced(
     assert stage is not None
     divisor, places = rate_divisor(stage), len(chain.places_of(signal))
     lead = 0
-    if isinstance(stage, RunningMean):
+    if isinstance(stage, MovingAverage):
         lead = min(begin, stage.count - 1)
-    elif isinstance(stage, LowPass):
+    elif isinstance(stage, LowPassFilter):
         lead = min(begin, _LOW_PASS_MEMORY << stage.shift)
     first, last = (begin - lead) * divisor, end * divisor
     begin_cycle, end_cycle = first // places, -(-last // places)
@@ -169,10 +169,10 @@ def expected_reduced(
     part = slice(offset, offset + last - first)
     noise_v, accuracy_v = _spread(workspace, chain, signal, reduced=True)
     settled, error, times_s = raw.settled_v[part], raw.error_v[part], raw.times_s[part]
-    if isinstance(stage, LowPass):
+    if isinstance(stage, LowPassFilter):
         share = 2.0**-stage.shift
         settled, error = (_low_pass(values, share)[lead:] for values in (settled, error))
-    elif isinstance(stage, RunningMean):
+    elif isinstance(stage, MovingAverage):
         settled, error = (_running(values, stage.count)[lead:] for values in (settled, error))
     else:
         settled, error = (values.reshape(-1, divisor).mean(axis=1) for values in (settled, error))
@@ -203,13 +203,13 @@ def _chain(workspace: Workspace, converter: str) -> Chain:
 
 
 def _readings(
-    workspace: Workspace, chain: Chain, signal: str, begin: int, end: int, instants: Instants
+    workspace: Workspace, chain: Chain, signal: str, begin: int, end: int, instants: SampleTimes
 ) -> tuple[FloatArray, FloatArray]:
     """(settled, settling error) at the pin for each of the signal's slots, cycle by cycle."""
     slots = len(chain.slots)
     places = [*chain.places_of(signal)]
     circuits = [slot_circuit(workspace, chain, place) for place in range(slots)]
-    period_s = float(cycle_timing(workspace, chain).cycle_s)
+    period_s = float(scan_timing(workspace, chain).cycle_s)
     mine = [circuits[place] for place in places]
     halo = memory_scans(circuits, period_s, _NEGLIGIBLE_CARRY) if _is_carried(mine) else 0
     first = max(0, begin - halo)
@@ -270,7 +270,7 @@ def _pin_voltage(
     workspace: Workspace, chain: Chain, place: int, pin: str, times_s: FloatArray, meant: bool = False
 ) -> FloatArray:
     """Voltage of one pin as a slot sees it, the mean over its repeated conversions where it has several."""
-    slot = cycle_timing(workspace, chain).slots[place]
+    slot = scan_timing(workspace, chain).slots[place]
     source = input_source(workspace, pin, meant)
     if slot.repeats == 1:
         return source_voltage(source, times_s)

@@ -16,19 +16,19 @@ from wattigram.core.predict.pins.output_pins import (
     generator_on,
     output_accuracy_v,
     output_ohm,
-    output_played,
+    output_waveform,
     pwm_on,
     pwm_pin,
     routed_pins,
 )
 from wattigram.core.predict.pins.pwm import PwmTiming, pwm_timing, settling_s
 from wattigram.core.predict.pins.serial_wires import misread_bytes, serial_source
-from wattigram.core.predict.pins.thresholds import Compared, compared, threshold_pin
+from wattigram.core.predict.pins.thresholds import ComparatorInputs, comparator_inputs, threshold_pin
 
 __all__ = [
-    "Compared",
+    "ComparatorInputs",
     "PwmTiming",
-    "compared",
+    "comparator_inputs",
     "generator_on",
     "input_accuracy_v",
     "input_capacitor_f",
@@ -42,7 +42,7 @@ __all__ = [
     "misread_bytes",
     "output_accuracy_v",
     "output_ohm",
-    "output_played",
+    "output_waveform",
     "pin_impedance",
     "pwm_on",
     "pwm_pin",

@@ -8,35 +8,35 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.contract.shapes import Course
+from wattigram.core.contract.shapes import PiecewiseWaveform
 from wattigram.core.model.bench import (
     Battery,
     Bridge,
+    DcSource,
     Driven,
-    Floating,
+    FloatingInput,
     Jumper,
-    Level,
-    Played,
-    Ramp,
-    Serial,
+    SerialSource,
+    ShapeSource,
     SignalGenerator,
-    Sine,
-    Steps,
+    SineSource,
+    SquareSource,
     Supply,
-    Sweep,
+    SweptSource,
     Switch,
     Thermistor,
-    Tied,
+    TiedInput,
+    TriangleSource,
     Wiring,
-    followed,
-    source_course,
+    resolve_source,
     source_extent_v,
     source_voltage,
+    source_waveform,
 )
 from wattigram.core.model.bench.sources import Source
 from wattigram.core.model.design.project import Signal
 from wattigram.core.model.design.workspace import Workspace
-from wattigram.core.predict.pins.output_pins import output_accuracy_v, output_ohm, output_played
+from wattigram.core.predict.pins.output_pins import output_accuracy_v, output_ohm, output_waveform
 
 FloatArray = NDArray[np.float64]
 
@@ -50,20 +50,20 @@ def input_source(workspace: Workspace, pin: str, meant: bool = False) -> Driven:
     known = workspace.known.get(key)
     if known is None:
         wiring = workspace.wiring(pin)
-        known = _driven(workspace, wiring, meant) if wiring is not None else Level(voltage_v=0.0)
+        known = _driven(workspace, wiring, meant) if wiring is not None else DcSource(voltage_v=0.0)
         workspace.known[key] = known
     found: Driven = known
     return found
 
 
 def _driven(workspace: Workspace, wiring: Wiring, meant: bool) -> Driven:
-    driven = _open(workspace, followed(wiring, workspace.project.bench), meant)
+    driven = _open(workspace, resolve_source(wiring, workspace.project.bench), meant)
     poles = input_poles_s(workspace, wiring)
     if poles:
         driven = _filtered(driven, poles)
     own_v = driven.noise_v * passed_noise(workspace, wiring)
     noise_v = math.hypot(own_v, density_noise_v(workspace, wiring))
-    if isinstance(driven, Played):
+    if isinstance(driven, ShapeSource):
         driven = replace(driven, noise_v=noise_v)
     elif noise_v != driven.noise_v:
         driven = driven.model_copy(update={"noise_v": noise_v})
@@ -75,7 +75,7 @@ def input_poles_s(workspace: Workspace, wiring: Wiring) -> tuple[float, ...]:
     source = wiring.source
     if isinstance(source, Jumper) and wiring.capacitor_f:
         ohm = wiring.resistance_ohm + output_ohm(workspace, source.pin)
-        return wiring.changed(resistance_ohm=ohm).poles_s
+        return wiring.replaced(resistance_ohm=ohm).poles_s
     return wiring.poles_s
 
 
@@ -110,29 +110,29 @@ def passed_noise(workspace: Workspace, wiring: Wiring) -> float:
 def _open(workspace: Workspace, source: Source, meant: bool) -> Driven:
     """A source before anything on the wire."""
     match source:
-        case Tied(to=to):
+        case TiedInput(to=to):
             levels = {
                 "ground": 0.0,
                 "reference": workspace.reference_v,
                 "supply": workspace.supply_v,
                 "half": workspace.supply_v / 2,
             }
-            return Level(voltage_v=levels[to], noise_v=source.noise_v)
+            return DcSource(voltage_v=levels[to], noise_v=source.noise_v)
         case Switch():
-            return Level(voltage_v=source.closed_v if source.is_closed else source.open_v, noise_v=source.noise_v)
+            return DcSource(voltage_v=source.closed_v if source.is_closed else source.open_v, noise_v=source.noise_v)
         case Supply():
             volts = source.voltage_v if source.meter_v is None else source.meter_v
-            return Level(voltage_v=volts, noise_v=source.noise_v)
+            return DcSource(voltage_v=volts, noise_v=source.noise_v)
         case Battery() | Bridge() | SignalGenerator() | Thermistor():
-            return source_course(source)
+            return source_waveform(source)
         case Jumper():
-            played = output_played(workspace, source.pin, meant)
+            played = output_waveform(workspace, source.pin, meant)
             if played is None:
-                return Level(voltage_v=0.0, noise_v=source.noise_v)
+                return DcSource(voltage_v=0.0, noise_v=source.noise_v)
             return replace(played, noise_v=math.hypot(played.noise_v, source.noise_v))
-        case Serial():
-            return Level(voltage_v=workspace.supply_v)
-        case Level() | Sine() | Ramp() | Steps() | Floating() | Sweep():
+        case SerialSource():
+            return DcSource(voltage_v=workspace.supply_v)
+        case DcSource() | SineSource() | TriangleSource() | SquareSource() | FloatingInput() | SweptSource():
             return source
     raise AssertionError(source)
 
@@ -140,17 +140,17 @@ def _open(workspace: Workspace, source: Source, meant: bool) -> Driven:
 def _filtered(driven: Driven, poles_s: tuple[float, ...]) -> Driven:
     """Through first-order low-passes; a sweep is taken as slow against them."""
     match driven:
-        case Sine():
+        case SineSource():
             gain, turns = 1.0, 0.0
             for pole in poles_s:
                 angle = 2 * math.pi * float(driven.frequency_hz) * pole
                 gain /= math.hypot(1.0, angle)
                 turns -= math.atan(angle) / (2 * math.pi)
             return driven.model_copy(update={"amplitude_v": driven.amplitude_v * gain, "phase": driven.phase + turns})
-        case Ramp() | Steps():
-            played = source_course(driven)
+        case TriangleSource() | SquareSource():
+            played = source_waveform(driven)
             return replace(played, course=played.course.filtered(*poles_s))
-        case Played():
+        case ShapeSource():
             return replace(driven, course=driven.course.filtered(*poles_s))
         case _:
             return driven
@@ -160,22 +160,22 @@ def _picking_up(driven: Driven, wiring: Wiring) -> Driven:
     """With mains on top of it."""
     mains = (wiring.pickup_v, float(wiring.mains_hz), 0.0)
     match driven:
-        case Played():
+        case ShapeSource():
             return replace(driven, sines=(*driven.sines, mains))
-        case Level():
-            return Sine(
+        case DcSource():
+            return SineSource(
                 offset_v=driven.voltage_v,
                 amplitude_v=wiring.pickup_v,
                 frequency_hz=wiring.mains_hz,
                 noise_v=driven.noise_v,
             )
-        case Sine():
+        case SineSource():
             flat = np.zeros(1)
-            level = Course(np.zeros(1), np.array([driven.offset_v]), flat, flat, always=True)
+            level = PiecewiseWaveform(np.zeros(1), np.array([driven.offset_v]), flat, flat, always=True)
             own = (driven.amplitude_v, float(driven.frequency_hz), driven.phase)
-            return Played(level, None, (own, mains), driven.noise_v)
-        case Ramp() | Steps():
-            played = source_course(driven)
+            return ShapeSource(level, None, (own, mains), driven.noise_v)
+        case TriangleSource() | SquareSource():
+            played = source_waveform(driven)
             return replace(played, sines=(mains,))
         case _:
             return driven
@@ -186,7 +186,7 @@ def input_accuracy_v(workspace: Workspace, signal: Signal) -> float:
     found = 0.0
     for pin in (signal.pin, signal.negative):
         wiring = workspace.wiring(pin) if pin is not None else None
-        if wiring is not None and isinstance(source := followed(wiring, workspace.project.bench), Jumper):
+        if wiring is not None and isinstance(source := resolve_source(wiring, workspace.project.bench), Jumper):
             found += output_accuracy_v(workspace, source.pin)
     return found
 
@@ -204,7 +204,7 @@ def is_looped_back(workspace: Workspace, signal: Signal) -> bool:
     """One of the board's own outputs is wired to it."""
     wirings = (workspace.wiring(pin) for pin in (signal.pin, signal.negative) if pin is not None)
     bench = workspace.project.bench
-    return any(isinstance(followed(one, bench), Jumper) for one in wirings if one is not None)
+    return any(isinstance(resolve_source(one, bench), Jumper) for one in wirings if one is not None)
 
 
 def input_voltage_v(workspace: Workspace, signal: Signal, times_s: FloatArray, meant: bool = False) -> FloatArray:

@@ -6,13 +6,13 @@ from fractions import Fraction
 
 import numpy as np
 
-from wattigram.core.contract.shapes import Course, pulses
-from wattigram.core.model.bench import Played
-from wattigram.core.model.design.outputs import Generator, HeldLevel, Pwm
+from wattigram.core.contract.shapes import PiecewiseWaveform, pulse_train
+from wattigram.core.model.bench import ShapeSource
+from wattigram.core.model.design.outputs import ConstantLevel, Generator, PwmOutput
 from wattigram.core.model.design.route import DacSink, DutySink, PeriodSink
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.pins.pwm import pwm_timing
-from wattigram.core.predict.waveform import playing
+from wattigram.core.predict.waveform import dac_playback
 
 PUSHED_OHM = 40.0
 """Of a digital output."""
@@ -24,12 +24,12 @@ def generator_on(workspace: Workspace, pin: str) -> Generator | None:
     return next((one for one in workspace.project.generators if one.dac in names), None)
 
 
-def pwm_on(workspace: Workspace, pin: str) -> Pwm | None:
+def pwm_on(workspace: Workspace, pin: str) -> PwmOutput | None:
     """The PWM output whose timer has that pin."""
     return next((one for one in workspace.project.pwm if pwm_pin(workspace, one) == pin), None)
 
 
-def pwm_pin(workspace: Workspace, pwm: Pwm) -> str:
+def pwm_pin(workspace: Workspace, pwm: PwmOutput) -> str:
     """Where a PWM output comes out."""
     timer = workspace.part.timer(pwm.timer)
     assert timer is not None
@@ -71,10 +71,10 @@ def output_accuracy_v(workspace: Workspace, pin: str) -> float:
         return 0.0
     dac = workspace.part.dac(generator.dac)
     assert dac is not None
-    return dac.accuracy_lsb * playing(workspace, generator).lsb_v
+    return dac.accuracy_lsb * dac_playback(workspace, generator).lsb_v
 
 
-def output_played(workspace: Workspace, pin: str, meant: bool = False) -> Played | None:
+def output_waveform(workspace: Workspace, pin: str, meant: bool = False) -> ShapeSource | None:
     """The voltage of an output pin over time; None where nothing comes out, or a route decides.
 
     What is ``meant`` leaves out what the design's own mistakes make of it: what clips, what comes too fast, timer
@@ -86,19 +86,19 @@ def output_played(workspace: Workspace, pin: str, meant: bool = False) -> Played
     if generator is not None:
         dac = workspace.part.dac(generator.dac)
         assert dac is not None
-        made = playing(workspace, generator)
-        if isinstance(generator.output, HeldLevel):
+        made = dac_playback(workspace, generator)
+        if isinstance(generator.output, ConstantLevel):
             flat = np.zeros(1)
             levels = made.wanted_v if meant else made.levels_v
-            level = Course(np.zeros(1), levels, flat, flat, before_v=made.before_v, always=True)
-            return Played(level, None, noise_v=dac.noise_v, origin=generator.name)
+            level = PiecewiseWaveform(np.zeros(1), levels, flat, flat, before_v=made.before_v, always=True)
+            return ShapeSource(level, None, noise_v=dac.noise_v, origin=generator.name)
         course = made.meant if meant else made.course
-        return Played(course, made.period_s, noise_v=dac.noise_v, origin=generator.name)
+        return ShapeSource(course, made.period_s, noise_v=dac.noise_v, origin=generator.name)
     pwm = pwm_on(workspace, pin)
     if pwm is None:
         return None
-    timing = pwm_timing(workspace, pwm.changed(prescaler_register=None, period_register=None) if meant else pwm)
+    timing = pwm_timing(workspace, pwm.replaced(prescaler_register=None, period_register=None) if meant else pwm)
     high_s = float(timing.duty * timing.period_s)
-    course = pulses(0.0, timing.high_v, high_s, float(timing.period_s))
+    course = pulse_train(0.0, timing.high_v, high_s, float(timing.period_s))
     period: Fraction | None = timing.period_s if 0 < timing.duty < 1 else None
-    return Played(course, period, origin=pwm.name)
+    return ShapeSource(course, period, origin=pwm.name)

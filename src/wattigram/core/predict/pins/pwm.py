@@ -6,8 +6,8 @@ import math
 from dataclasses import dataclass
 from fractions import Fraction
 
-from wattigram.core.contract.shapes import pulses
-from wattigram.core.model.design.outputs import Pwm
+from wattigram.core.contract.shapes import pulse_train
+from wattigram.core.model.design.outputs import PwmOutput
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.clocks import TimerSetting, set_timer
 
@@ -51,7 +51,7 @@ class PwmTiming:
     def ripple_v(self, poles_s: tuple[float, ...]) -> float:
         """Peak to peak behind low-passes, in the steady state."""
         period_s = float(self.period_s)
-        course = pulses(0.0, self.high_v, float(self.duty) * period_s, period_s).filtered(*poles_s)
+        course = pulse_train(0.0, self.high_v, float(self.duty) * period_s, period_s).filtered(*poles_s)
         low_v, high_v = course.extent_v
         return high_v - low_v
 
@@ -61,7 +61,7 @@ def settling_s(poles_s: tuple[float, ...], bits: float) -> float:
     return sum(poles_s) * (bits + 1) * math.log(2)
 
 
-def pwm_timing(workspace: Workspace, pwm: Pwm) -> PwmTiming:
+def pwm_timing(workspace: Workspace, pwm: PwmOutput) -> PwmTiming:
     """The timer of a PWM output; the duty is rounded to its counts."""
     setting = set_timer(workspace, pwm.timer, pwm.every, pwm.prescaler_register, pwm.period_register)
     counts = setting.period_counts

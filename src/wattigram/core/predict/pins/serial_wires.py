@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from wattigram.core.model.bench import Serial
+from wattigram.core.model.bench import SerialSource
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.clocks import uart_timing
 
 
-def serial_source(workspace: Workspace, uart: str) -> Serial | None:
+def serial_source(workspace: Workspace, uart: str) -> SerialSource | None:
     """What the bench sends to a UART's receive pin."""
     kind = workspace.part.uart(uart)
     pin = kind.receive_pins.get(uart) if kind is not None else None
     wiring = workspace.project.wired(pin) if pin is not None else None
-    return wiring.source if wiring is not None and isinstance(wiring.source, Serial) else None
+    return wiring.source if wiring is not None and isinstance(wiring.source, SerialSource) else None
 
 
 def misread_bytes(workspace: Workspace, name: str) -> tuple[int, ...]:

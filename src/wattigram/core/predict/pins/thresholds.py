@@ -8,11 +8,11 @@ from wattigram.core.model.bench import Driven, source_extent_v
 from wattigram.core.model.design.stage import Comparator
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.pins.input_pins import input_source
-from wattigram.core.predict.pins.output_pins import generator_on, output_played, routed_pins
+from wattigram.core.predict.pins.output_pins import generator_on, output_waveform, routed_pins
 
 
 @dataclass(frozen=True)
-class Compared:
+class ComparatorInputs:
     """A comparator as it is set and wired.
 
     Attributes
@@ -44,7 +44,7 @@ def threshold_pin(workspace: Workspace, comparator: Comparator) -> str | None:
     return None
 
 
-def compared(workspace: Workspace, comparator: Comparator) -> Compared:
+def comparator_inputs(workspace: Workspace, comparator: Comparator) -> ComparatorInputs:
     """What a comparator compares, threshold ± half the hysteresis."""
     part = workspace.part.comparator(comparator.name)
     assert part is not None
@@ -58,12 +58,12 @@ def compared(workspace: Workspace, comparator: Comparator) -> Compared:
         low_v, high_v = source_extent_v(input_source(workspace, comparator.threshold_pin))
         level_v = (low_v + high_v) / 2
     pin = threshold_pin(workspace, comparator)
-    played = output_played(workspace, pin) if pin is not None else None
+    played = output_waveform(workspace, pin) if pin is not None else None
     if played is not None:
         low_v, high_v = source_extent_v(played)
         level_v = (low_v + high_v) / 2
         input_low_v, input_high_v = source_extent_v(source)
         if high_v > low_v and input_high_v == input_low_v:
             # The threshold sweeps past an input that stands still: its falling makes the output rise.
-            return Compared(played, input_low_v, 0.0, input_low_v - half_v, input_low_v + half_v)
-    return Compared(source, level_v, step_v, level_v + half_v, level_v - half_v)
+            return ComparatorInputs(played, input_low_v, 0.0, input_low_v - half_v, input_low_v + half_v)
+    return ComparatorInputs(source, level_v, step_v, level_v + half_v, level_v - half_v)

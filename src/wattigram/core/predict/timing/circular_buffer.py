@@ -9,12 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.model.design.project import Chain
-from wattigram.core.model.design.workspace import Workspace, worked_out_once
-from wattigram.core.predict.timing.cycle import cycle_timing
+from wattigram.core.model.design.workspace import Workspace, cached
+from wattigram.core.predict.timing.cycle import scan_timing
 
 
 @dataclass(frozen=True)
-class LoopTiming:
+class BufferTiming:
     """A loop of ``items`` that ``slots`` slots fill in turn."""
 
     name: str
@@ -49,16 +49,16 @@ def item_bits(chain: Chain) -> int:
     return chain.reader.width_bits or chain.loop.width_bits
 
 
-@worked_out_once
-def loop_timing(workspace: Workspace, chain: Chain) -> LoopTiming:
+@cached
+def buffer_timing(workspace: Workspace, chain: Chain) -> BufferTiming:
     """Layout and timing of a chain's loop."""
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     slots = len(chain.slots)
     lap_s = Fraction(chain.loop.items, slots) / cycle.cycle_rate_hz
-    return LoopTiming(chain.loop.name, chain.loop.items, item_bits(chain) // 8, slots, lap_s)
+    return BufferTiming(chain.loop.name, chain.loop.items, item_bits(chain) // 8, slots, lap_s)
 
 
-def loop_numbers(total: int, loop_items: int, slots: int, places: NDArray[np.int64]) -> NDArray[np.int64]:
+def buffer_numbers(total: int, loop_items: int, slots: int, places: NDArray[np.int64]) -> NDArray[np.int64]:
     """Numbers of the items that a reader finds at the given places of the sequence.
 
     A reader counts places from the start of the loop, so that a loop out of step hands it other

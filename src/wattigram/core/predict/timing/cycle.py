@@ -8,12 +8,12 @@ from functools import cached_property
 from itertools import accumulate
 
 from wattigram.core.model.design.project import Chain
-from wattigram.core.model.design.stage import Mean, Sum
+from wattigram.core.model.design.stage import BlockAverage, SumFilter
 from wattigram.core.model.design.trigger import FreeRunningTrigger, TimerTrigger
-from wattigram.core.model.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.workspace import Workspace, cached
 from wattigram.core.predict.clocks import TimerSetting
 from wattigram.core.predict.timing.isr_cost import software_step, starts_each
-from wattigram.core.predict.timing.passes import Handler, ServedPass, served_pass
+from wattigram.core.predict.timing.passes import IsrTiming, ServedScan, served_scan
 from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing
 
 LONGEST_PATTERN = 4096
@@ -58,7 +58,7 @@ class SlotTiming:
 
 
 @dataclass(frozen=True)
-class CycleTiming:
+class ScanTiming:
     """One pass through the slots.
 
     Attributes
@@ -88,7 +88,7 @@ class CycleTiming:
     triggers_per_cycle: int
     items_limit: int | None
     stamped: bool
-    served: ServedPass | None = None
+    served: ServedScan | None = None
     """What becomes of each pass, in clocks of the processor, where its handler starts the next one."""
 
     @property
@@ -118,8 +118,8 @@ class CycleTiming:
         return 1 / self.cycle_s
 
 
-@worked_out_once
-def cycle_timing(workspace: Workspace, chain: Chain) -> CycleTiming:
+@cached
+def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
     """Exact timing of a chain's cycle."""
     converter = workspace.converter(chain)
     clock_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own") / chain.divider
@@ -154,7 +154,7 @@ def cycle_timing(workspace: Workspace, chain: Chain) -> CycleTiming:
         at_s += lengths[place]
         slots.append(SlotTiming(slot.signal, place, start_s, samplings[place], conversion_s, rate_hz, repeats[place]))
     limit = {"once": 1 if singly else len(slots), "never": 0}.get(trigger.pace)
-    return CycleTiming(
+    return ScanTiming(
         chain.converter,
         clock_hz,
         trigger,
@@ -170,20 +170,20 @@ def cycle_timing(workspace: Workspace, chain: Chain) -> CycleTiming:
     )
 
 
-def _served(workspace: Workspace, chain: Chain, lengths: list[Fraction]) -> ServedPass:
+def _served(workspace: Workspace, chain: Chain, lengths: list[Fraction]) -> ServedScan:
     """Passes of these slots, in seconds, that the chain's program fetches and starts."""
     clock_hz, step = workspace.bus_clock_hz, software_step(workspace, chain)
     ends = list(accumulate(lengths[place] * clock_hz for place in slot_order(workspace, chain)))
     by_result = chain.retrieval.kind in {"polling", "interrupt"}
     unit = chain.hands_over_each if by_result else len(ends)
-    handler = Handler(
+    handler = IsrTiming(
         (step.notice_s - step.jitter_s / 2) * clock_hz,
         step.jitter,
         step.handle_s * clock_hz if by_result else Fraction(0),
         step.restart_s * clock_hz,
         step.leave_s * clock_hz,
     )
-    return served_pass(ends[unit - 1 :: unit], handler)
+    return served_scan(ends[unit - 1 :: unit], handler)
 
 
 def slot_repeats(workspace: Workspace, chain: Chain) -> list[int]:
@@ -191,7 +191,9 @@ def slot_repeats(workspace: Workspace, chain: Chain) -> list[int]:
     by_name = {}
     for signal in workspace.project.signals:
         stage = signal.reduce
-        by_name[signal.name] = stage.count if isinstance(stage, (Sum, Mean)) and stage.by == "hardware" else 1
+        by_name[signal.name] = (
+            stage.count if isinstance(stage, (SumFilter, BlockAverage)) and stage.by == "hardware" else 1
+        )
     return [by_name[slot.signal] for slot in chain.slots]
 
 

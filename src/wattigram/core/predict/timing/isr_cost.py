@@ -8,7 +8,7 @@ from fractions import Fraction
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.retrieval import Interrupt
 from wattigram.core.model.design.trigger import SoftwareTrigger
-from wattigram.core.model.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.workspace import Workspace, cached
 
 
 @dataclass(frozen=True)
@@ -33,7 +33,7 @@ class SoftwareStep:
         return self.notice_s + self.handle_s + self.leave_s
 
 
-@worked_out_once
+@cached
 def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
     """Times of the chain's handler, one for each event of its retrieval.
 

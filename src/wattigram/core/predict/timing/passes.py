@@ -21,7 +21,7 @@ MOST_STEPS = 60_000
 
 
 @dataclass(frozen=True)
-class Handler:
+class IsrTiming:
     """A handler of results, in clocks.
 
     Attributes
@@ -40,7 +40,7 @@ class Handler:
 
 
 @dataclass(frozen=True)
-class ServedPass:
+class ServedScan:
     """What becomes of a pass.
 
     Attributes
@@ -60,25 +60,25 @@ class ServedPass:
     in_time: bool = False
 
 
-def served_pass(ready: Sequence[Fraction], handler: Handler) -> ServedPass:
+def served_scan(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan:
     """Length and losses of a pass whose units are ready at these clocks after its start, ascending."""
     if _is_in_time(ready, handler):
         least = ready[-1] + handler.entry + handler.work + handler.restart
-        return ServedPass(least + Fraction(handler.jitter, 2), least, least + handler.jitter, 0.0, in_time=True)
+        return ServedScan(least + Fraction(handler.jitter, 2), least, least + handler.jitter, 0.0, in_time=True)
     if handler.jitter == 0:
         calls = list(_calls(ready, handler, iter(lambda: 0, None)))
         length = calls[-1][1] + handler.work + handler.restart
-        return ServedPass(length, length, length, 1 - len(calls) / len(ready))
+        return ServedScan(length, length, length, 1 - len(calls) / len(ready))
     return _followed(ready, handler) or _played(ready, handler)
 
 
-def _is_in_time(ready: Sequence[Fraction], handler: Handler) -> bool:
+def _is_in_time(ready: Sequence[Fraction], handler: IsrTiming) -> bool:
     """The handler is free before each result, whatever it waited for."""
     busy = handler.entry + handler.jitter + handler.work + handler.leave
     return handler.leave <= ready[0] and all(later - earlier >= busy for earlier, later in pairwise(ready))
 
 
-def _calls(ready: Sequence[Fraction], handler: Handler, drawn: Iterator[int]) -> Iterator[tuple[int, Fraction]]:
+def _calls(ready: Sequence[Fraction], handler: IsrTiming, drawn: Iterator[int]) -> Iterator[tuple[int, Fraction]]:
     """Unit and instant of each reading in a pass."""
     free, number = handler.leave, 0
     while number < len(ready):
@@ -90,7 +90,7 @@ def _calls(ready: Sequence[Fraction], handler: Handler, drawn: Iterator[int]) ->
         number += 1
 
 
-def _followed(ready: Sequence[Fraction], handler: Handler) -> ServedPass | None:
+def _followed(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan | None:
     """Every course that waits may take, with its likelihood; None where there are too many to follow."""
     chances = waits(handler.jitter)
     units, last = [float(clock) for clock in ready], len(ready) - 1
@@ -121,10 +121,10 @@ def _followed(ready: Sequence[Fraction], handler: Handler) -> ServedPass | None:
                 pending[found + 1][state] += likelihood * chance
     after = handler.work + handler.restart
     lengths = [Fraction(clock).limit_denominator(10**6) + after for clock in (mean, least, most)]
-    return ServedPass(lengths[0], lengths[1], lengths[2], lost / len(units))
+    return ServedScan(lengths[0], lengths[1], lengths[2], lost / len(units))
 
 
-def _played(ready: Sequence[Fraction], handler: Handler) -> ServedPass:
+def _played(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan:
     """The same with waits drawn one after the other, always the same ones."""
     drawn = iter(
         np.random.Generator(np.random.SFC64(PLAYED)).integers(0, handler.jitter + 1, PLAYED + len(ready)).tolist()
@@ -136,4 +136,4 @@ def _played(ready: Sequence[Fraction], handler: Handler) -> ServedPass:
         reads += len(served)
         lengths.append(served[-1][1] + handler.work + handler.restart)
     share = 1 - reads / (len(lengths) * len(ready))
-    return ServedPass(sum(lengths, Fraction(0)) / len(lengths), min(lengths), max(lengths), share)
+    return ServedScan(sum(lengths, Fraction(0)) / len(lengths), min(lengths), max(lengths), share)

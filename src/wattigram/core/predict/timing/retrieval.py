@@ -7,9 +7,9 @@ from fractions import Fraction
 
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.retrieval import Dma, Fifo, Polling
-from wattigram.core.model.design.workspace import Workspace, worked_out_once
-from wattigram.core.predict.timing.circular_buffer import loop_timing
-from wattigram.core.predict.timing.cycle import CycleTiming, cycle_timing
+from wattigram.core.model.design.workspace import Workspace, cached
+from wattigram.core.predict.timing.circular_buffer import buffer_timing
+from wattigram.core.predict.timing.cycle import ScanTiming, scan_timing
 from wattigram.core.predict.timing.isr_cost import software_step, starts_each
 from wattigram.core.predict.timing.losses import Queue, overflowed_share, overwritten_share
 
@@ -48,10 +48,10 @@ class RetrievalTiming:
         return self.items_hz - self.lost_hz
 
 
-@worked_out_once
+@cached
 def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
     """Load, deadline and losses of a chain's retrieval, chains before it served first."""
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     step = software_step(workspace, chain)
     items_hz = Fraction(0) if cycle.items_limit is not None else len(chain.slots) * cycle.cycle_rate_hz
     each, depth = _unit(chain, workspace.converter(chain).fifo_items)
@@ -113,16 +113,16 @@ def _unit(chain: Chain, fifo_items: int) -> tuple[int, int]:
             return chain.hands_over_each, chain.hands_over_each
 
 
-def _ends(cycle: CycleTiming, count: int) -> list[Fraction]:
+def _ends(cycle: ScanTiming, count: int) -> list[Fraction]:
     """Instants at which the first ``count`` results are ready."""
     slots = len(cycle.slots)
     return [number // slots * cycle.cycle_s + cycle.slots[number % slots].end_s for number in range(count)]
 
 
-def _deadline_s(workspace: Workspace, chain: Chain, cycle: CycleTiming, each: int, depth: int) -> Fraction:
+def _deadline_s(workspace: Workspace, chain: Chain, cycle: ScanTiming, each: int, depth: int) -> Fraction:
     """Shortest time from an event until the first of its items is overwritten."""
     if isinstance(chain.retrieval, Dma):
-        return loop_timing(workspace, chain).half_s
+        return buffer_timing(workspace, chain).half_s
     slots = len(chain.slots)
     further = depth - each + 1 if isinstance(chain.retrieval, Fifo) else each
     ends = _ends(cycle, 2 * slots + further)
@@ -131,7 +131,7 @@ def _deadline_s(workspace: Workspace, chain: Chain, cycle: CycleTiming, each: in
 
 def polling_wait_s(workspace: Workspace, chain: Chain) -> Fraction:
     """How long a polling program waits for a result: all of a cycle that it starts itself, else what it is early."""
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     if cycle.trigger.by_software:
         return cycle.busy_s
     each, depth = _unit(chain, workspace.converter(chain).fifo_items)
@@ -151,10 +151,10 @@ def _shortest_s(workspace: Workspace, chain: Chain, deadline_s: Fraction) -> Fra
     """Shortest time between two units of a chain that hands over single results; waits may add up over a scan."""
     if isinstance(chain.retrieval, (Dma, Fifo)):
         return deadline_s
-    return min(deadline_s, loop_timing(workspace, chain).half_s)
+    return min(deadline_s, buffer_timing(workspace, chain).half_s)
 
 
-def _lost_share(workspace: Workspace, chain: Chain, cycle: CycleTiming, depth: int, free: Fraction) -> Fraction:
+def _lost_share(workspace: Workspace, chain: Chain, cycle: ScanTiming, depth: int, free: Fraction) -> Fraction:
     """Share of items lost, event by event: a call finds the newest unit, what came between is overwritten.
 
     A FIFO keeps the oldest items instead, as many as it holds.

@@ -18,7 +18,7 @@ from wattigram.core.model.design.route import (
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.clocks import set_timer, uart_timing
 from wattigram.core.predict.pins import pwm_timing, serial_source
-from wattigram.core.predict.timing.cycle import cycle_timing
+from wattigram.core.predict.timing.cycle import scan_timing
 
 MOST_PHASES = 4096
 WARM_UP = 96
@@ -152,7 +152,7 @@ def _first_write_s(workspace: Workspace, route: Route, transfer_s: Fraction) -> 
             chain = workspace.project.chain(converter)
             assert chain is not None
             place = chain.places_of(signal)[0] if signal is not None and chain.places_of(signal) else 0
-            slot = cycle_timing(workspace, chain).slots[place]
+            slot = scan_timing(workspace, chain).slots[place]
             return slot.start_s + slot.repeats * slot.each_s + transfer_s
         case ReceivedSource(uart=uart):
             serial = serial_source(workspace, uart)
@@ -167,7 +167,7 @@ def _source(workspace: Workspace, route: Route) -> tuple[Fraction, int]:
         case ResultSource(converter=converter, signal=signal):
             chain = workspace.project.chain(converter)
             assert chain is not None
-            cycle_hz = Fraction(cycle_timing(workspace, chain).cycle_rate_hz)
+            cycle_hz = Fraction(scan_timing(workspace, chain).cycle_rate_hz)
             bits = 16 if chain.alignment == "left" else chain.bits
             return cycle_hz * (len(chain.slots) if signal is None else 1), bits
         case ReceivedSource(uart=name):

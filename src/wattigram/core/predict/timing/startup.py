@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from wattigram.core.model.design.project import Chain, Step
 from wattigram.core.model.design.retrieval import Dma
 from wattigram.core.model.design.trigger import FollowTrigger
-from wattigram.core.model.design.workspace import Workspace, worked_out_once
-from wattigram.core.predict.timing.cycle import cycle_timing
+from wattigram.core.model.design.workspace import Workspace, cached
+from wattigram.core.predict.timing.cycle import scan_timing
 
 STEP_NAMES: dict[Step, str] = {
     "calibrate": "calibrate the converter",
@@ -21,7 +21,7 @@ STEP_NAMES: dict[Step, str] = {
 
 
 @dataclass(frozen=True)
-class StartUpFault:
+class StartupFault:
     """A step out of place; ``mild`` ones cost the first event at most."""
 
     step: Step
@@ -30,7 +30,7 @@ class StartUpFault:
 
 
 @dataclass(frozen=True)
-class StartUp:
+class StartupCheck:
     """An order of steps and what comes of it.
 
     Attributes
@@ -49,7 +49,7 @@ class StartUp:
     interrupts: bool
     windows_armed: bool
     starts: bool
-    faults: tuple[StartUpFault, ...]
+    faults: tuple[StartupFault, ...]
 
     @property
     def runs(self) -> bool:
@@ -82,8 +82,8 @@ def _hardware_windows(workspace: Workspace, chain: Chain) -> bool:
     return any(window.by == "hardware" for signal in signals for window in signal.windows)
 
 
-@worked_out_once
-def startup(workspace: Workspace, chain: Chain) -> StartUp:
+@cached
+def startup(workspace: Workspace, chain: Chain) -> StartupCheck:
     """The chain's order as designed, and what comes of it."""
     needed = tuple(step for step, _why in right_order(workspace, chain))
     order = needed if chain.startup is None else tuple(step for step in chain.startup if step in needed)
@@ -93,7 +93,7 @@ def startup(workspace: Workspace, chain: Chain) -> StartUp:
         return step in places and other in places and places[step] < places[other]
 
     faults = [
-        StartUpFault(step, "is a step that this chain does not have, and does nothing", mild=True)
+        StartupFault(step, "is a step that this chain does not have, and does nothing", mild=True)
         for step in chain.startup or ()
         if step not in needed
     ]
@@ -101,36 +101,36 @@ def startup(workspace: Workspace, chain: Chain) -> StartUp:
     if "calibrate" in needed and not early("calibrate", "converter"):
         calibrated = False
         faults.append(
-            StartUpFault("calibrate", "comes after the converter is enabled and does nothing: all readings are offset")
+            StartupFault("calibrate", "comes after the converter is enabled and does nothing: all readings are offset")
         )
     if "memory" in needed and not early("memory", "converter"):
         delivers = False
         faults.append(
-            StartUpFault(
+            StartupFault(
                 "memory", "comes after the converter: its first result is never fetched, and memory never changes"
             )
         )
     if "interrupt" in needed and "interrupt" not in places:
         interrupts = False
-        faults.append(StartUpFault("interrupt", "is missing: the handler is never called, nothing reaches the program"))
+        faults.append(StartupFault("interrupt", "is missing: the handler is never called, nothing reaches the program"))
     elif "interrupt" in needed and early("trigger", "interrupt"):
-        faults.append(StartUpFault("interrupt", "comes after the trigger: the first event can be lost", mild=True))
+        faults.append(StartupFault("interrupt", "comes after the trigger: the first event can be lost", mild=True))
     if "window" in needed and "window" not in places:
         windows_armed = False
-        faults.append(StartUpFault("window", "is missing: no crossing is ever noticed"))
+        faults.append(StartupFault("window", "is missing: no crossing is ever noticed"))
     elif "window" in needed and early("trigger", "window"):
         faults.append(
-            StartUpFault("window", "comes after the trigger: a crossing at the very start goes unnoticed", mild=True)
+            StartupFault("window", "comes after the trigger: a crossing at the very start goes unnoticed", mild=True)
         )
     if "converter" not in places:
         starts = False
-        faults.append(StartUpFault("converter", "is missing: it never converts"))
+        faults.append(StartupFault("converter", "is missing: it never converts"))
     if "trigger" not in places:
         starts = False
-        faults.append(StartUpFault("trigger", "is missing: nothing is ever started"))
+        faults.append(StartupFault("trigger", "is missing: nothing is ever started"))
     elif not early("converter", "trigger"):
-        only_one = cycle_timing(workspace, chain).trigger.pace in {"once", "self"}
+        only_one = scan_timing(workspace, chain).trigger.pace in {"once", "self"}
         starts = starts and not only_one
         rest = "and there is no other: it never starts" if only_one else "and is lost; the second one starts it"
-        faults.append(StartUpFault("trigger", f"comes while the converter is off, {rest}", mild=not only_one))
-    return StartUp(order, calibrated, delivers, interrupts, windows_armed, starts, tuple(faults))
+        faults.append(StartupFault("trigger", f"comes while the converter is off, {rest}", mild=not only_one))
+    return StartupCheck(order, calibrated, delivers, interrupts, windows_armed, starts, tuple(faults))

@@ -8,7 +8,7 @@ from fractions import Fraction
 from wattigram.core.model.bench import Driven, source_crossings
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.scale import limits_v
-from wattigram.core.model.design.stage import Comparator, Window
+from wattigram.core.model.design.stage import Comparator, Threshold
 from wattigram.core.model.design.trigger import (
     ComparatorTrigger,
     EdgeTrigger,
@@ -17,9 +17,9 @@ from wattigram.core.model.design.trigger import (
     TimerTrigger,
     WindowTrigger,
 )
-from wattigram.core.model.design.workspace import Workspace, worked_out_once
+from wattigram.core.model.design.workspace import Workspace, cached
 from wattigram.core.predict.clocks import TimerSetting, timer_setting
-from wattigram.core.predict.pins import compared, input_source
+from wattigram.core.predict.pins import comparator_inputs, input_source
 from wattigram.core.predict.timing.isr_cost import waits_in_vain
 
 Edges = tuple[Fraction, tuple[Fraction, ...]]
@@ -53,7 +53,7 @@ class TriggerTiming:
 NEVER = TriggerTiming("never")
 
 
-@worked_out_once
+@cached
 def trigger_timing(workspace: Workspace, chain: Chain) -> TriggerTiming:
     """Triggers of a chain, its own or its leader's; endless chains need the first only."""
     trigger = workspace.project.own_trigger(chain)
@@ -100,7 +100,7 @@ def _crossed(source: Driven, rising_v: float, falling_v: float, edge: str) -> Ed
 
 
 def _comparator_edges(workspace: Workspace, comparator: Comparator, edge: str) -> Edges | None:
-    what = compared(workspace, comparator)
+    what = comparator_inputs(workspace, comparator)
     if what.rising_v >= what.falling_v:
         return _crossed(what.source, what.rising_v, what.falling_v, edge)
     # A threshold that sweeps past the input: the output rises when that falls.
@@ -111,7 +111,7 @@ def _comparator_edges(workspace: Workspace, comparator: Comparator, edge: str) -
 def _window_entries(workspace: Workspace, trigger: WindowTrigger) -> Edges | None:
     """Instants at which a window's condition begins to hold, without what judging it takes."""
     signal = workspace.project.signal(trigger.signal)
-    window: Window = signal.windows[trigger.window - 1]
+    window: Threshold = signal.windows[trigger.window - 1]
     low_v, high_v = limits_v(workspace, signal, window)
     source = input_source(workspace, signal.pin)
     found: list[Fraction] = []

@@ -2,9 +2,9 @@
 
 from wattigram.core.predict.waveform.dac_playback import (
     START_STEP_CYCLES,
-    Playing,
+    DacPlayback,
+    dac_playback,
     dma_share,
-    playing,
     settling_tau_s,
     start_s,
     update_timer,
@@ -24,12 +24,13 @@ from wattigram.core.predict.waveform.table import (
 
 __all__ = [
     "START_STEP_CYCLES",
+    "DacPlayback",
     "OutputSpectrum",
-    "Playing",
     "TableCodes",
     "WaveChoice",
     "codes_of",
     "dac_lsb_v",
+    "dac_playback",
     "dma_share",
     "droop_db",
     "filter_gain",
@@ -37,7 +38,6 @@ __all__ = [
     "levels_of",
     "output_range_v",
     "output_spectrum",
-    "playing",
     "read_points",
     "settling_tau_s",
     "start_s",

@@ -10,15 +10,15 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.contract.shapes import Course, held_steps
+from wattigram.core.contract.shapes import PiecewiseWaveform, zero_order_hold
 from wattigram.core.model.design.outputs import (
     ChainFollow,
+    ConstantLevel,
     Generator,
     GeneratorFollow,
-    HeldLevel,
     Playback,
     SoftwareRamp,
-    Table,
+    WaveTable,
 )
 from wattigram.core.model.design.trigger import TimerTrigger
 from wattigram.core.model.design.workspace import Workspace
@@ -33,7 +33,7 @@ START_STEP_CYCLES = 2000
 
 
 @dataclass(frozen=True)
-class Playing:
+class DacPlayback:
     """What a generator puts out.
 
     Attributes
@@ -76,7 +76,7 @@ class Playing:
     settling_s: Fraction
     dma_s: Fraction = Fraction(0)
     timer: TimerSetting | None = None
-    table: Table | None = None
+    table: WaveTable | None = None
 
     @property
     def error(self) -> Fraction:
@@ -84,11 +84,11 @@ class Playing:
         return self.timer.wanted_s * len(self.wanted_v) / self.lap_s - 1 if self.timer is not None else Fraction(0)
 
     @property
-    def meant(self) -> Course:
+    def meant(self) -> PiecewiseWaveform:
         """The voltage that was meant: what the table says at the rate that was wanted, settled where there is time."""
         every_s = self.timer.wanted_s if self.timer is not None else self.update_s
         settles = every_s >= self.settling_s
-        return held_steps(
+        return zero_order_hold(
             self.wanted_v,
             float(every_s),
             tau_s=self.tau_s if settles else 0.0,
@@ -99,9 +99,9 @@ class Playing:
         )
 
     @cached_property
-    def course(self) -> Course:
+    def course(self) -> PiecewiseWaveform:
         """The voltage at the pin, settling and slew included."""
-        return held_steps(
+        return zero_order_hold(
             self.levels_v,
             float(self.update_s),
             tau_s=self.tau_s,
@@ -141,7 +141,7 @@ def settling_tau_s(dac: Dac, full_v: float) -> float:
     return max(low_s, total_s / counts / 50)
 
 
-def playing(workspace: Workspace, generator: Generator) -> Playing:
+def dac_playback(workspace: Workspace, generator: Generator) -> DacPlayback:
     """What a generator plays, worked out once for each design.
 
     Raises
@@ -149,19 +149,19 @@ def playing(workspace: Workspace, generator: Generator) -> Playing:
     QuantityError
         When a table's expression has no finite value somewhere.
     """
-    key = (playing, generator.name)
+    key = (dac_playback, generator.name)
     known = workspace.known.get(key)
     if known is None or known[0] is not generator:
         known = workspace.known[key] = (generator, _playing(workspace, generator))
-    found: Playing = known[1]
+    found: DacPlayback = known[1]
     return found
 
 
-def _playing(workspace: Workspace, generator: Generator) -> Playing:
+def _playing(workspace: Workspace, generator: Generator) -> DacPlayback:
     dac = workspace.part.dac(generator.dac)
     assert dac is not None
     match generator.output:
-        case HeldLevel(voltage_v=volts):
+        case ConstantLevel(voltage_v=volts):
             return _written(workspace, generator, dac, np.array([volts]), Fraction(1), False, Fraction(0))
         case SoftwareRamp() as ramp:
             ticks = max(1, round(ramp.dwell_s * workspace.bus_clock_hz))
@@ -190,13 +190,13 @@ def _written(
     update_s: Fraction,
     repeat: bool,
     begin_s: Fraction,
-) -> Playing:
+) -> DacPlayback:
     codes = codes_of(workspace, dac, volts)
     levels = levels_of(workspace, dac, codes, generator.buffered)
     lsb_v = dac_lsb_v(workspace, dac)
     steady = len(volts) == 1
     lap_s = len(codes) * update_s
-    return Playing(
+    return DacPlayback(
         codes,
         levels,
         volts,
@@ -267,7 +267,7 @@ def start_s(workspace: Workspace, generator: Generator) -> Fraction:
     return _own_start(workspace, generator)
 
 
-def _played(workspace: Workspace, generator: Generator, output: Playback, dac: Dac) -> Playing:
+def _played(workspace: Workspace, generator: Generator, output: Playback, dac: Dac) -> DacPlayback:
     table = workspace.project.table(output.table)
     timer = update_timer(workspace, output)
     assert table is not None
@@ -284,7 +284,7 @@ def _played(workspace: Workspace, generator: Generator, output: Playback, dac: D
     order = (output.first + np.arange(0, count * laps, skipped)) % count
     lap_s = count * brought_s
     rank = [one.name for one in workspace.project.generators].index(generator.name) + 1
-    return Playing(
+    return DacPlayback(
         made.codes[order],
         made.levels_v[order],
         np.roll(made.wanted_v, -output.first),

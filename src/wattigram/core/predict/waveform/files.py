@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import WaveError
-from wattigram.core.base.foreign import foreign
+from wattigram.core.base.foreign import reading_foreign
 from wattigram.core.contract.shapes import LONGEST_TABLE
 
 FloatArray = NDArray[np.float64]
@@ -81,7 +81,7 @@ def read_points(path: Path, low_v: float, high_v: float, lsb_v: float) -> tuple[
     WaveError
         When the file holds no such thing.
     """
-    with foreign(WaveError, "The file cannot be read", str(path)):
+    with reading_foreign(WaveError, "The file cannot be read", str(path)):
         size_bytes = path.stat().st_size
         if size_bytes > LARGEST_FILE_BYTES:
             raise WaveError(f"The file has {size_bytes} bytes, more than {LARGEST_FILE_BYTES}.", where=str(path))
@@ -109,7 +109,7 @@ def _read_wav(path: Path, low_v: float, high_v: float) -> FloatArray:
     from scipy.io import wavfile  # late: a quarter of a second
 
     with (
-        foreign(WaveError, "This is no WAV file that can be read", "", "Save it as PCM or float."),
+        reading_foreign(WaveError, "This is no WAV file that can be read", "", "Save it as PCM or float."),
         warnings.catch_warnings(),
     ):
         warnings.simplefilter("ignore", wavfile.WavFileWarning)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.predict.waveform.dac_playback import Playing
+from wattigram.core.predict.waveform.dac_playback import DacPlayback
 
 FloatArray = NDArray[np.float64]
 BANDS = 4
@@ -71,7 +71,7 @@ def filter_gain(hertz: FloatArray, poles_s: tuple[float, ...]) -> FloatArray:
     return np.asarray(gain)
 
 
-def output_spectrum(playing: Playing, poles_s: tuple[float, ...] = ()) -> OutputSpectrum:
+def output_spectrum(playing: DacPlayback, poles_s: tuple[float, ...] = ()) -> OutputSpectrum:
     """Spectrum of a table that is played, through a stated filter.
 
     The lines are those of the levels held for one update each: the discrete spectrum repeats at every

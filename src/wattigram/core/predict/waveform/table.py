@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.contract.shapes import shape_volts
-from wattigram.core.model.design.outputs import Table
+from wattigram.core.model.design.outputs import WaveTable
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.model.part import Dac
 
@@ -63,12 +63,12 @@ def levels_of(workspace: Workspace, dac: Dac, codes: IntArray, buffered: bool) -
     return np.clip(codes * dac_lsb_v(workspace, dac), low_v, high_v)
 
 
-def table_volts(table: Table) -> FloatArray:
+def table_volts(table: WaveTable) -> FloatArray:
     """Voltage wanted at each point, (points,) float64; raises :class:`QuantityError` for a hopeless expression."""
     return shape_volts(table.shape, table.points, table.cycles, table.amplitude_v, table.offset_v, table.phase)
 
 
-def table_codes(workspace: Workspace, table: Table, dac: Dac, buffered: bool = True) -> TableCodes:
+def table_codes(workspace: Workspace, table: WaveTable, dac: Dac, buffered: bool = True) -> TableCodes:
     """A table for a DAC, the mistakes of its making included."""
     lsb_v = dac_lsb_v(workspace, dac)
     wanted_v = table_volts(table)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from wattigram.core.contract.board_config import EffectiveDac, EffectivePwm
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.outputs import HeldLevel
+from wattigram.core.model.design.outputs import ConstantLevel
 from wattigram.core.predict.pins import pwm_pin, pwm_timing
-from wattigram.core.predict.waveform import output_range_v, playing
+from wattigram.core.predict.waveform import dac_playback, output_range_v
 
 
 def effective_dacs(workspace: Workspace) -> tuple[EffectiveDac, ...]:
@@ -16,7 +16,7 @@ def effective_dacs(workspace: Workspace) -> tuple[EffectiveDac, ...]:
     for generator in workspace.project.generators:
         dac = workspace.part.dac(generator.dac)
         assert dac is not None
-        made = playing(workspace, generator)
+        made = dac_playback(workspace, generator)
         low_v, high_v = output_range_v(workspace, dac, generator.buffered)
         found.append(
             EffectiveDac(
@@ -26,7 +26,7 @@ def effective_dacs(workspace: Workspace) -> tuple[EffectiveDac, ...]:
                 update_ticks=float(made.update_s * tick_hz),
                 begin_ticks=float((made.begin_s + made.late_s) * tick_hz),
                 repeat=made.repeat,
-                steady=isinstance(generator.output, HeldLevel),
+                steady=isinstance(generator.output, ConstantLevel),
                 bits=dac.bits,
                 lsb_v=made.lsb_v,
                 low_v=low_v,

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from wattigram.core.contract.board_config import EffectiveBench, PinDrive
 from wattigram.core.model.bench import (
-    Floating,
+    DcSource,
+    FloatingInput,
     Jumper,
-    Level,
-    Played,
-    Ramp,
-    Sine,
-    Steps,
-    Sweep,
+    ShapeSource,
+    SineSource,
+    SquareSource,
+    SweptSource,
+    TriangleSource,
     Wiring,
-    followed,
+    resolve_source,
     swapped_partner,
 )
 from wattigram.core.model.bench.source_voltage import FLOATING_CENTRE_V, WANDER_HZ, WANDER_V
@@ -44,12 +44,12 @@ def floating_reference(workspace: Workspace) -> PinDrive | None:
         return None
     wiring = workspace.project.wired(pin)
     if wiring is None:
-        return _floating(Floating())
-    source = followed(wiring, workspace.project.bench)
-    return _floating(source) if isinstance(source, Floating) else None
+        return _floating(FloatingInput())
+    source = resolve_source(wiring, workspace.project.bench)
+    return _floating(source) if isinstance(source, FloatingInput) else None
 
 
-def _floating(source: Floating) -> PinDrive:
+def _floating(source: FloatingInput) -> PinDrive:
     """A pin that nobody drives: it wanders, and mains is on it."""
     wander = tuple((WANDER_V, rate, 0.0) for rate in WANDER_HZ)
     mains = (source.pickup_v, float(source.mains_hz), 0.0)
@@ -58,18 +58,18 @@ def _floating(source: Floating) -> PinDrive:
 
 def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
     """What drives a pin, with the wires exchanged where somebody did that."""
-    source = followed(wiring, workspace.project.bench)
+    source = resolve_source(wiring, workspace.project.bench)
     driven = input_source(workspace, wiring.pin)
-    if isinstance(source, Jumper) and isinstance(driven, Played):
+    if isinstance(source, Jumper) and isinstance(driven, ShapeSource):
         poles = input_poles_s(workspace, wiring)
         return PinDrive(shape="output", output=source.pin, poles_s=poles, sines=driven.sines, noise_v=driven.noise_v)
     match driven:
-        case Level():
+        case DcSource():
             return PinDrive(level_v=driven.voltage_v, noise_v=driven.noise_v)
-        case Sine():
+        case SineSource():
             sine = (driven.amplitude_v, float(driven.frequency_hz), driven.phase)
             return PinDrive(shape="sines", level_v=driven.offset_v, sines=(sine,), noise_v=driven.noise_v)
-        case Ramp():
+        case TriangleSource():
             return PinDrive(
                 shape="triangle",
                 level_v=driven.from_v,
@@ -77,7 +77,7 @@ def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
                 frequency_hz=float(1 / driven.period_s),
                 noise_v=driven.noise_v,
             )
-        case Steps():
+        case SquareSource():
             return PinDrive(
                 shape="square",
                 level_v=driven.low_v,
@@ -86,9 +86,9 @@ def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
                 high_share=driven.duty,
                 noise_v=driven.noise_v,
             )
-        case Floating():
+        case FloatingInput():
             return _floating(driven)
-        case Sweep():
+        case SweptSource():
             return PinDrive(
                 shape="sweep",
                 level_v=driven.offset_v,
@@ -98,7 +98,7 @@ def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
                 lasting_s=float(driven.lasting_s),
                 noise_v=driven.noise_v,
             )
-        case Played():
+        case ShapeSource():
             course = driven.course
             rows = zip(course.starts_s.tolist(), course.level_v.tolist(), course.slope_v_s.tolist(), strict=True)
             return PinDrive(

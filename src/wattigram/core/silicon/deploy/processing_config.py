@@ -6,10 +6,19 @@ import math
 
 from wattigram.core.contract.board_config import EffectiveTap, EffectiveWatch
 from wattigram.core.contract.link import REDUCED_STREAM
-from wattigram.core.model.design import Chain, Signal, Twin, Watch, Window, Workspace, signal_scale, tapped_signals
+from wattigram.core.model.design import (
+    Chain,
+    RedundantPair,
+    Signal,
+    Threshold,
+    Watch,
+    Workspace,
+    signal_scale,
+    tapped_signals,
+)
 from wattigram.core.predict.accuracy import pair_reach_s
 from wattigram.core.predict.timing import slot_order, startup
-from wattigram.core.silicon.registers import counts_per_volt, judges_reduced, window_codes
+from wattigram.core.silicon.registers import counts_per_volt, judges_filtered, threshold_codes
 
 
 def effective_taps(workspace: Workspace) -> tuple[EffectiveTap, ...]:
@@ -77,12 +86,12 @@ def _tap_number(workspace: Workspace, signal: Signal, by_hardware: bool) -> int:
     return len(names) + [one.name for one in tapped if _hardware(one)].index(signal.name)
 
 
-def _window(workspace: Workspace, signal: Signal, window: Window) -> EffectiveWatch:
+def _window(workspace: Workspace, signal: Signal, window: Threshold) -> EffectiveWatch:
     """Limits as the integers that are compared, in the unit of the stream."""
     hardware = window.by == "hardware"
-    reduced = judges_reduced(signal, window)
+    reduced = judges_filtered(signal, window)
     per_volt = counts_per_volt(workspace, signal, reduced, hardware)
-    codes = window_codes(workspace, signal, window)
+    codes = threshold_codes(workspace, signal, window)
     other, factor = None, 1.0
     if window.target_signal is not None:
         target = workspace.project.signal(window.target_signal)
@@ -112,7 +121,7 @@ def _window(workspace: Workspace, signal: Signal, window: Window) -> EffectiveWa
     )
 
 
-def _twin(workspace: Workspace, signal: Signal, twin: Twin) -> EffectiveWatch:
+def _twin(workspace: Workspace, signal: Signal, twin: RedundantPair) -> EffectiveWatch:
     """Outside ± ``within``, judged on reduced values where both have a stage."""
     of = workspace.project.signal(twin.of)
     reduced = signal.later_stage is not None and of.later_stage is not None

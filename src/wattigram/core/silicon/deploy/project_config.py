@@ -28,14 +28,14 @@ from wattigram.core.model.design import (
     Workspace,
     aligned_shift,
 )
-from wattigram.core.predict.accuracy import comparator_figures, converter_noise_lsb
+from wattigram.core.predict.accuracy import comparator_metrics, converter_noise_lsb
 from wattigram.core.predict.pins import threshold_pin
 from wattigram.core.predict.timing import (
-    CycleTiming,
-    cycle_timing,
+    ScanTiming,
+    buffer_timing,
     free_share,
-    loop_timing,
     retrieval_timing,
+    scan_timing,
     slot_order,
     software_step,
     starts_each,
@@ -104,7 +104,7 @@ def silicon_config(workspace: Workspace, build_mark: str, seed: int) -> Effectiv
 
 def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
     converter = workspace.converter(chain)
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     start = startup(workspace, chain)
     finer = 2 ** (max(converter.bits) - chain.bits)
     offset_lsb = converter.offset_calibrated_lsb
@@ -148,7 +148,7 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
 
 def _gathered_laps(workspace: Workspace, chain: Chain, service: EffectiveService | None) -> int:
     """Laps of a very short loop that go out together; 0 where an event acts, or halves are lost one by one."""
-    loop = loop_timing(workspace, chain)
+    loop = buffer_timing(workspace, chain)
     runs_once = isinstance(chain.retrieval, Dma) and not chain.retrieval.repeat
     acted_upon = _acted_upon(workspace.project)
     reacts = any(slot.signal in acted_upon for slot in chain.slots)
@@ -171,7 +171,7 @@ def _acted_upon(project: Project) -> set[str]:
     return found
 
 
-def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int) -> tuple[EffectiveSlot, ...]:
+def _slots(workspace: Workspace, chain: Chain, cycle: ScanTiming, tick_hz: int) -> tuple[EffectiveSlot, ...]:
     """Slots in the order of the converter; with its own oscillator as fast as this specimen's really is."""
     converter = workspace.converter(chain)
     step = software_step(workspace, chain)
@@ -218,7 +218,7 @@ def _slots(workspace: Workspace, chain: Chain, cycle: CycleTiming, tick_hz: int)
     return tuple(found)
 
 
-def _pace(workspace: Workspace, chain: Chain, cycle: CycleTiming) -> EffectivePace:
+def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePace:
     trigger = cycle.trigger
     start = startup(workspace, chain)
     tick_hz = workspace.bus_clock_hz.numerator
@@ -282,7 +282,7 @@ def _stops(workspace: Workspace, chain: Chain) -> bool:
 def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     """The handler, where it may lose something; a software-paced chain waits for it instead."""
     timing = retrieval_timing(workspace, chain)
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     never = timing.reason in {"time-out", "no processor time"}
     by_result = not isinstance(chain.retrieval, (Dma, Fifo))
     if starts_each(workspace, chain) or (cycle.served is not None and by_result and (never or cycle.served.in_time)):
@@ -341,7 +341,7 @@ def _comparators(workspace: Workspace) -> list[EffectiveComparator]:
     for comparator in workspace.project.comparators:
         part = workspace.part.comparator(comparator.name)
         assert part is not None
-        figures = comparator_figures(workspace, comparator)
+        figures = comparator_metrics(workspace, comparator)
         against = threshold_pin(workspace, comparator)
         rising_v, falling_v = figures.rising_v, figures.falling_v
         if against is not None:

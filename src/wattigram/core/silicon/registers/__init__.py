@@ -5,12 +5,12 @@ from wattigram.core.silicon.registers.design_from_registers import Observed, Sur
 from wattigram.core.silicon.registers.encode import LINES_ENABLE, FieldWrite, Shadow, Write, placed, setup_writes
 from wattigram.core.silicon.registers.hardware_thresholds import (
     NO_WINDOW,
-    happening_count,
+    event_count,
+    hardware_thresholds,
     hardware_watches,
-    hardware_windows,
     watch_place,
 )
-from wattigram.core.silicon.registers.register_diff import Difference, as_written, differences
+from wattigram.core.silicon.registers.register_diff import RegisterDifference, as_written, differences
 from wattigram.core.silicon.registers.register_listing import (
     SheetField,
     SheetRow,
@@ -19,7 +19,7 @@ from wattigram.core.silicon.registers.register_listing import (
     write_lines,
 )
 from wattigram.core.silicon.registers.register_map import (
-    Place,
+    FieldPlace,
     RegisterAt,
     RegisterMap,
     Setting,
@@ -32,18 +32,18 @@ from wattigram.core.silicon.registers.register_map import (
 from wattigram.core.silicon.registers.round_trip import DesignMemory, as_set_up, decoded, design_writes, surroundings
 from wattigram.core.silicon.registers.setup_sequence import setup_steps
 from wattigram.core.silicon.registers.setup_step import LINE, SetupStep
-from wattigram.core.silicon.registers.threshold_codes import counts_per_volt, judges_reduced, window_codes
+from wattigram.core.silicon.registers.threshold_codes import counts_per_volt, judges_filtered, threshold_codes
 
 __all__ = [
     "LINE",
     "LINES_ENABLE",
     "NO_WINDOW",
     "DesignMemory",
-    "Difference",
+    "FieldPlace",
     "FieldWrite",
     "Observed",
-    "Place",
     "RegisterAt",
+    "RegisterDifference",
     "RegisterMap",
     "Setting",
     "SetupStep",
@@ -62,12 +62,12 @@ __all__ = [
     "decoded",
     "design_writes",
     "differences",
+    "event_count",
     "field_meaning",
     "field_value",
-    "happening_count",
+    "hardware_thresholds",
     "hardware_watches",
-    "hardware_windows",
-    "judges_reduced",
+    "judges_filtered",
     "line_changes",
     "placed",
     "register_map",
@@ -76,7 +76,7 @@ __all__ = [
     "setup_writes",
     "silicon_project",
     "surroundings",
+    "threshold_codes",
     "watch_place",
-    "window_codes",
     "write_lines",
 ]

@@ -20,7 +20,7 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.model.design.outputs import Playback
-from wattigram.core.predict.timing import cycle_timing, slot_order
+from wattigram.core.predict.timing import scan_timing, slot_order
 from wattigram.core.silicon.registers.register_map import RegisterMap, Symbol, Value
 from wattigram.core.silicon.registers.setup_step import SetupBuilder, SetupStep
 
@@ -143,7 +143,7 @@ def chain_dma_step(workspace: Workspace, registers: RegisterMap, chain: Chain, d
 def stamp_channel(workspace: Workspace, chain: Chain) -> str | None:
     """The DMA channel that notes when each item of a chain was ready: the first that nothing else uses."""
     project = workspace.project
-    stamped = [one for one in project.chains if isinstance(one.retrieval, Dma) and cycle_timing(workspace, one).stamped]
+    stamped = [one for one in project.chains if isinstance(one.retrieval, Dma) and scan_timing(workspace, one).stamped]
     if chain not in stamped:
         return None
     used = {one.retrieval.channel for one in project.chains if isinstance(one.retrieval, Dma)}

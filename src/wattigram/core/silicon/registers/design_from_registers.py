@@ -14,7 +14,9 @@ from pydantic import ValidationError
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import (
+    BlockAverage,
     Chain,
+    CircularBuffer,
     Code,
     Comparator,
     ComparatorTrigger,
@@ -24,9 +26,7 @@ from wattigram.core.model.design import (
     FollowTrigger,
     FreeRunningTrigger,
     Interrupt,
-    Loop,
-    LowPass,
-    Mean,
+    LowPassFilter,
     Polling,
     Project,
     Retrieval,
@@ -34,15 +34,15 @@ from wattigram.core.model.design import (
     Slot,
     SoftwareTrigger,
     Step,
+    Threshold,
     Trigger,
-    Window,
     WindowTrigger,
 )
 from wattigram.core.model.design.outputs import Playback
 from wattigram.core.model.design.route import DacSink
 from wattigram.core.model.part import Converter, Part
 from wattigram.core.silicon.registers.decode import SiliconState
-from wattigram.core.silicon.registers.outputs_from_registers import OutgoingReader, timer_trigger
+from wattigram.core.silicon.registers.outputs_from_registers import OutputReader, timer_trigger
 
 DEFAULT_HANDLER_CYCLES = 2000
 
@@ -107,7 +107,7 @@ def _silicon_project(state: SiliconState, around: Surroundings, read_codes: Read
     comparators = [
         reader.comparator(item.name) for item in around.part.comparators if state.flag(item.name, "on", False)
     ]
-    outgoing = OutgoingReader(state, around.part, reader.reference_v, reader.bus_clock_hz, read_codes, chains)
+    outgoing = OutputReader(state, around.part, reader.reference_v, reader.bus_clock_hz, read_codes, chains)
     playing, tables = outgoing.generators()
     routes, more_tables = outgoing.routes(playing)
     fed = {route.sink.dac for route in routes if isinstance(route.sink, DacSink)}
@@ -209,12 +209,14 @@ class _Reader:
         register_bits = next(one for one in (16, 24, 32) if bits <= one)
         if repeats > 1:
             shift = state.number(name, "shift", 0, index("shift"))
-            stage: Mean | LowPass = Mean(count=repeats, shift=shift, register_bits=register_bits, by="hardware")
+            stage: BlockAverage | LowPassFilter = BlockAverage(
+                count=repeats, shift=shift, register_bits=register_bits, by="hardware"
+            )
         elif smooth:
-            stage = LowPass(shift=smooth, register_bits=register_bits, by="hardware")
+            stage = LowPassFilter(shift=smooth, register_bits=register_bits, by="hardware")
         else:
             return
-        self.signals[signal] = self.signals[signal].changed(reduce=stage)
+        self.signals[signal] = self.signals[signal].replaced(reduce=stage)
 
     def _windows(self, converter: Converter, bits: int) -> None:
         """Hardware windows that are set for a channel of the sequence."""
@@ -228,12 +230,12 @@ class _Reader:
             signal = self.signals.get(self._named(converter, state.number(name, "window-channel", 0, index)))
             if signal is None or not (on or set_up):
                 continue
-            gain = signal.slot_stage.believed_gain if signal.slot_stage is not None else 1.0
+            gain = signal.slot_stage.assumed_gain if signal.slot_stage is not None else 1.0
             lsb_v = self.reference_v / steps * (2 if signal.negative else 1) / gain
             low = state.number(name, "window-low", 0, index)
             high = state.number(name, "window-high", 0, index)
             target = state.number(name, "window-target", 0, index)
-            window = Window(
+            window = Threshold(
                 name=f"{index}",
                 low=Code(low),
                 high=Code(high),
@@ -248,7 +250,7 @@ class _Reader:
                 enabled=on and state.flag(name, "window-tells", True, index),
                 rearm=not state.flag(name, "window-once", False, index),
             )
-            self.signals[signal.name] = signal.changed(windows=(*signal.windows, window))
+            self.signals[signal.name] = signal.replaced(windows=(*signal.windows, window))
 
     @staticmethod
     def _named(converter: Converter, channel: int) -> str:
@@ -279,10 +281,10 @@ class _Reader:
                     return WindowTrigger(signal=watched[0].name)
         return SoftwareTrigger(again=self.observed.restarts.get(name, False))
 
-    def _retrieval(self, converter: Converter) -> tuple[Retrieval, Loop]:
+    def _retrieval(self, converter: Converter) -> tuple[Retrieval, CircularBuffer]:
         state, name, part = self.state, converter.name, self.around.part
         cycles = self.observed.handler_cycles.get(name, DEFAULT_HANDLER_CYCLES)
-        loop = Loop(name=f"memory of {name}", items=1 << 16, handler_cycles=cycles)
+        loop = CircularBuffer(name=f"memory of {name}", items=1 << 16, handler_cycles=cycles)
         match state.text(name, "delivery", "polling"):
             case "dma":
                 channel = self.dma_of(converter)
@@ -303,7 +305,7 @@ class _Reader:
                         repeat=state.flag(channel, "repeat", False),
                         increment=state.flag(channel, "to-step", True),
                     ),
-                    Loop(name=loop.name, items=max(2, count), width_bits=width, handler_cycles=cycles),
+                    CircularBuffer(name=loop.name, items=max(2, count), width_bits=width, handler_cycles=cycles),
                 )
             case "fifo":
                 mark = min(max(1, state.number(name, "mark", 1)), max(1, converter.fifo_items))

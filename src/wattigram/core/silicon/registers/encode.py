@@ -6,7 +6,14 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.silicon.registers.register_map import Place, RegisterAt, RegisterMap, Setting, Symbol, field_value
+from wattigram.core.silicon.registers.register_map import (
+    FieldPlace,
+    RegisterAt,
+    RegisterMap,
+    Setting,
+    Symbol,
+    field_value,
+)
 from wattigram.core.silicon.registers.setup_step import LINE, SetupStep
 
 LINES_ENABLE = 0xE000E100
@@ -17,7 +24,7 @@ LINES_ENABLE = 0xE000E100
 class FieldWrite:
     """What a write puts into one field, and the setting that it comes from."""
 
-    place: Place
+    place: FieldPlace
     code: int
     setting: Setting
 
@@ -88,7 +95,7 @@ def setup_writes(registers: RegisterMap, steps: Iterable[SetupStep]) -> tuple[Wr
 
 
 def _step_writes(registers: RegisterMap, shadow: Shadow, step: SetupStep) -> list[Write]:
-    grouped: dict[int, list[tuple[Place, Setting]]] = {}
+    grouped: dict[int, list[tuple[FieldPlace, Setting]]] = {}
     found: list[Write] = []
     for setting in step.settings:
         if setting.name == LINE:

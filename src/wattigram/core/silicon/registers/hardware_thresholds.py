@@ -5,15 +5,15 @@ from __future__ import annotations
 from typing import Literal
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.model.design import Chain, Signal, Watch, Window, Workspace
+from wattigram.core.model.design import Chain, Signal, Threshold, Watch, Workspace
 from wattigram.core.silicon.registers.register_map import RegisterMap, Setting, c_name
-from wattigram.core.silicon.registers.threshold_codes import judges_reduced, window_codes
+from wattigram.core.silicon.registers.threshold_codes import judges_filtered, threshold_codes
 
 NO_WINDOW = -1
 """Stands for the number of a window where the owner is a comparator."""
 
 
-def happening_count(place: tuple[str, int], what: Literal["began", "ended", "first"]) -> str:
+def event_count(place: tuple[str, int], what: Literal["began", "ended", "first"]) -> str:
     """Name under which a board's silicon counts what a window or comparator saw.
 
     Parameters
@@ -45,7 +45,7 @@ def hardware_watches(workspace: Workspace, chain: Chain) -> list[Watch]:
     ]
 
 
-def hardware_windows(workspace: Workspace, chain: Chain) -> list[tuple[Signal, Window]]:
+def hardware_thresholds(workspace: Workspace, chain: Chain) -> list[tuple[Signal, Threshold]]:
     """The same, as signals with their windows."""
     project = workspace.project
     return [(project.signal(one.signal), one.window(project)) for one in hardware_watches(workspace, chain)]
@@ -55,24 +55,24 @@ def judged_settings(workspace: Workspace, registers: RegisterMap, chain: Chain) 
     """Limits, conditions and actions of a chain's hardware windows."""
     found: list[Setting] = []
     name, converter = chain.converter, workspace.converter(chain)
-    for index, (signal, window) in enumerate(hardware_windows(workspace, chain)):
+    for index, (signal, window) in enumerate(hardware_thresholds(workspace, chain)):
         if window.target_signal is not None:
             raise RegisterError(
                 f"{name} cannot hold “{signal.name}” against “{window.target_signal}”: its windows have a fixed target.",
                 cure="Let software judge that window.",
             )
-        if judges_reduced(signal, window) and signal.reduce is not None and signal.reduce.by == "software":
+        if judges_filtered(signal, window) and signal.reduce is not None and signal.reduce.by == "software":
             raise RegisterError(
                 f"{name} cannot judge what software makes of “{signal.name}”.",
                 cure="Let software judge that window, or judge raw values.",
             )
-        codes = window_codes(workspace, signal, window)
+        codes = threshold_codes(workspace, signal, window)
         values: dict[str, int | str | bool] = {
             "window-channel": converter.channel(signal.pin, signal.negative) or 0,
             "window-low": codes.low,
             "window-high": codes.high,
             "window-target": codes.target,
-            "window-judges": "reduced" if judges_reduced(signal, window) else "raw",
+            "window-judges": "reduced" if judges_filtered(signal, window) else "raw",
             "window-condition": window.condition,
             "window-hysteresis": codes.hysteresis,
             "window-times": window.times,

@@ -8,17 +8,25 @@ from wattigram.core.model.design import (
     Project,
     Signal,
     SoftwareTrigger,
-    Window,
+    Threshold,
     WindowTrigger,
     Workspace,
 )
-from wattigram.core.model.design.outputs import Generator, GeneratorFollow, HeldLevel, Playback, Pwm, SoftwareRamp, Uart
+from wattigram.core.model.design.outputs import (
+    ConstantLevel,
+    Generator,
+    GeneratorFollow,
+    Playback,
+    PwmOutput,
+    SoftwareRamp,
+    UartSetup,
+)
 from wattigram.core.model.design.route import DutySink, PeriodSink, ResultSource, Route
 from wattigram.core.predict.timing import slot_order
-from wattigram.core.silicon.registers.hardware_thresholds import hardware_windows
+from wattigram.core.silicon.registers.hardware_thresholds import hardware_thresholds
 
 
-def dressed(silicon: Project, workspace: Workspace) -> Project:
+def merge_program(silicon: Project, workspace: Workspace) -> Project:
     """Give silicon's chains and outputs the names that the design has for them, and its program.
 
     Registers rule over all that they can hold; only what software does comes from the design: stages and windows
@@ -29,7 +37,7 @@ def dressed(silicon: Project, workspace: Workspace) -> Project:
     design = workspace.project
     routes = tuple(dresser.routes())
     known = {route.name for route in routes} | set(dresser.signals)
-    return design.changed(
+    return design.replaced(
         reference=silicon.reference,
         signals=tuple(dresser.signals.values()),
         chains=tuple(chains),
@@ -43,7 +51,7 @@ def dressed(silicon: Project, workspace: Workspace) -> Project:
     )
 
 
-AnyOutput = HeldLevel | SoftwareRamp | Playback
+AnyOutput = ConstantLevel | SoftwareRamp | Playback
 
 
 class _Dresser:
@@ -63,10 +71,10 @@ class _Dresser:
         if not software and len(real.slots) == len(slots):
             for number, place in enumerate(order):
                 found = real.slots[number]
-                slots[place] = slots[place].changed(sampling_cycles=found.sampling_cycles)
+                slots[place] = slots[place].replaced(sampling_cycles=found.sampling_cycles)
                 self._signal(chain, slots[place].signal, self.silicon.signal(found.signal))
         elif software:
-            slots = [slot.changed(sampling_cycles=real.slots[0].sampling_cycles) for slot in slots]
+            slots = [slot.replaced(sampling_cycles=real.slots[0].sampling_cycles) for slot in slots]
         trigger, steps = real.trigger, real.startup or ()
         if isinstance(trigger, SoftwareTrigger) and isinstance(chain.trigger, WindowTrigger):
             trigger, steps = chain.trigger, (*(step for step in steps if step != "trigger"), "trigger")
@@ -75,10 +83,10 @@ class _Dresser:
         retrieval = real.retrieval
         loop = chain.loop
         if retrieval.kind == "dma":
-            loop = loop.changed(items=real.loop.items, width_bits=real.loop.width_bits)
+            loop = loop.replaced(items=real.loop.items, width_bits=real.loop.width_bits)
         elif retrieval.kind == "polling" and chain.retrieval.kind == "polling":
             retrieval = chain.retrieval
-        return real.changed(
+        return real.replaced(
             slots=tuple(slots), trigger=trigger, retrieval=retrieval, loop=loop, reader=chain.reader, startup=steps
         )
 
@@ -88,20 +96,20 @@ class _Dresser:
         stage = real.reduce
         if signal.reduce is not None and signal.reduce.by == "hardware" and stage is not None:
             known = {"count", "shift"} & set(type(signal.reduce).model_fields)
-            updates["reduce"] = signal.reduce.changed(**{one: getattr(stage, one) for one in known})
-        self.signals[name] = signal.changed(**updates)
-        mine = [window for own, window in hardware_windows(self.workspace, chain) if own.name == name]
+            updates["reduce"] = signal.reduce.replaced(**{one: getattr(stage, one) for one in known})
+        self.signals[name] = signal.replaced(**updates)
+        mine = [window for own, window in hardware_thresholds(self.workspace, chain) if own.name == name]
         if mine:
-            self.signals[name] = self.signals[name].changed(windows=self._windows(signal, list(real.windows)))
+            self.signals[name] = self.signals[name].replaced(windows=self._windows(signal, list(real.windows)))
 
     @staticmethod
-    def _windows(signal: Signal, real: list[Window]) -> tuple[Window, ...]:
+    def _windows(signal: Signal, real: list[Threshold]) -> tuple[Threshold, ...]:
         """Hardware windows with the limits that registers have; their names, pins and re-arming are the program's."""
         found = []
         # Silicon knows no front end, and takes every sum for a mean.
         gain = float(signal.front_end)
         if signal.slot_stage is not None:
-            gain *= signal.slot_stage.believed_gain
+            gain *= signal.slot_stage.assumed_gain
         for window in signal.windows:
             if window.by != "hardware":
                 found.append(window)
@@ -109,7 +117,7 @@ class _Dresser:
                 one = real.pop(0)
                 action = window.action if one.action == "event" and window.action == "pin" else one.action
                 found.append(
-                    window.changed(
+                    window.replaced(
                         low=one.low,
                         high=one.high,
                         condition=one.condition,
@@ -124,7 +132,7 @@ class _Dresser:
                     )
                 )
             else:
-                found.append(window.changed(enabled=False))
+                found.append(window.replaced(enabled=False))
         return tuple(found)
 
     def comparators(self) -> list[Comparator]:
@@ -132,7 +140,7 @@ class _Dresser:
         for item in self.design.comparators:
             real = self.silicon.comparator(item.name)
             if real is not None:
-                found.append(real.changed(signal=item.signal))
+                found.append(real.replaced(signal=item.signal))
         return found
 
     def generators(self) -> list[Generator]:
@@ -143,7 +151,7 @@ class _Dresser:
                 found.append(one)
             elif real is not None:
                 output = real.output
-                found.append(real.changed(name=one.name, output=self._following(output)))
+                found.append(real.replaced(name=one.name, output=self._following(output)))
         return found
 
     def _following(self, output: AnyOutput) -> AnyOutput:
@@ -152,18 +160,18 @@ class _Dresser:
             return output
         trigger = output.trigger
         leader = next((one.name for one in self.design.generators if one.dac == trigger.follows), None)
-        return output if leader is None else output.changed(trigger=GeneratorFollow(follows=leader))
+        return output if leader is None else output.replaced(trigger=GeneratorFollow(follows=leader))
 
-    def pwm(self) -> list[Pwm]:
+    def pwm(self) -> list[PwmOutput]:
         real = {one.timer: one for one in self.silicon.pwm}
-        return [real[one.timer].changed(name=one.name) for one in self.design.pwm if one.timer in real]
+        return [real[one.timer].replaced(name=one.name) for one in self.design.pwm if one.timer in real]
 
-    def uarts(self) -> list[Uart]:
+    def uarts(self) -> list[UartSetup]:
         found = []
         for one in self.design.uarts:
             real = self.silicon.uart(one.name)
             if real is not None:
-                found.append(one.changed(baud=real.baud, parity=real.parity, stop_bits=real.stop_bits))
+                found.append(one.replaced(baud=real.baud, parity=real.parity, stop_bits=real.stop_bits))
         return found
 
     def routes(self) -> list[Route]:
@@ -175,10 +183,10 @@ class _Dresser:
                 continue
             sink, source = real.sink, real.source
             if isinstance(sink, (DutySink, PeriodSink)):
-                sink = sink.changed(pwm=timers.get(sink.pwm, sink.pwm))
+                sink = sink.replaced(pwm=timers.get(sink.pwm, sink.pwm))
             if isinstance(source, ResultSource) and source.signal is not None:
-                source = source.changed(signal=self._slot_name(source))
-            found.append(real.changed(name=one.name, sink=sink, source=source, expects=one.expected_order))
+                source = source.replaced(signal=self._slot_name(source))
+            found.append(real.replaced(name=one.name, sink=sink, source=source, expects=one.expected_order))
         return found
 
     def _slot_name(self, source: ResultSource) -> str | None:

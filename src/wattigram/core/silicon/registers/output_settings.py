@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.design import TimerTrigger, Workspace
-from wattigram.core.model.design.outputs import Generator, HeldLevel, Playback, SoftwareRamp
+from wattigram.core.model.design.outputs import ConstantLevel, Generator, Playback, SoftwareRamp
 from wattigram.core.model.design.route import (
     DacSink,
     DutySink,
@@ -20,7 +20,7 @@ from wattigram.core.model.design.route import (
 from wattigram.core.predict.clocks import set_timer, timer_setting, uart_timing
 from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.predict.timing import slot_order
-from wattigram.core.predict.waveform import codes_of, playing, update_timer
+from wattigram.core.predict.waveform import codes_of, dac_playback, update_timer
 from wattigram.core.silicon.registers.chain_settings import newest_result
 from wattigram.core.silicon.registers.register_map import RegisterMap, Symbol, Value
 from wattigram.core.silicon.registers.setup_step import SetupBuilder, SetupStep
@@ -94,8 +94,8 @@ def generator_steps(workspace: Workspace, registers: RegisterMap, one: Generator
     timer = update_timer(workspace, output) if isinstance(output, Playback) else None
     step.put("twice", one.double_buffered and timer is not None, only=False)
     step.put("trigger", timer.timer if timer is not None else "none", only="none")
-    if isinstance(output, HeldLevel):
-        step.put("data", int(codes_of(workspace, dac, playing(workspace, one).wanted_v)[0]))
+    if isinstance(output, ConstantLevel):
+        step.put("data", int(codes_of(workspace, dac, dac_playback(workspace, one).wanted_v)[0]))
     step.put("on", True, only=True)
     yield SetupStep("set-up", one.dac, f"set up {one.dac}", f"For {one.name}.", tuple(step.found))
     if isinstance(output, Playback) and timer is not None:

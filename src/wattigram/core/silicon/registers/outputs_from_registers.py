@@ -9,13 +9,13 @@ from wattigram.core.contract.shapes import PointsShape
 from wattigram.core.model.design import Chain, TimerTrigger
 from wattigram.core.model.design.outputs import (
     ChainFollow,
+    ConstantLevel,
     Generator,
     GeneratorFollow,
-    HeldLevel,
     Playback,
-    Pwm,
-    Table,
-    Uart,
+    PwmOutput,
+    UartSetup,
+    WaveTable,
 )
 from wattigram.core.model.design.route import (
     DacSink,
@@ -52,7 +52,7 @@ def _maker(route: Route) -> str:
             return ""
 
 
-class OutgoingReader:
+class OutputReader:
     """Reads what leaves the part; ``read_codes`` gives items of memory."""
 
     def __init__(
@@ -69,11 +69,11 @@ class OutgoingReader:
         self._read_codes = read_codes
         self._chains = chains
 
-    def generators(self) -> tuple[list[Generator], list[Table]]:
+    def generators(self) -> tuple[list[Generator], list[WaveTable]]:
         """One for each DAC that is on, in the order in which they were first written to."""
         state = self._state
         generators: list[Generator] = []
-        tables: list[Table] = []
+        tables: list[WaveTable] = []
         dacs = sorted(self._part.dacs, key=lambda dac: state.touched.get(dac.name, 0))
         for dac in dacs:
             if dac.name not in state.touched or not state.is_on(dac.name):
@@ -83,7 +83,7 @@ class OutgoingReader:
             if channel is None or table is None:
                 lsb_v = self._lsb_v(dac)
                 code = state.number(dac.name, "data", 0) & ((1 << dac.bits) - 1)
-                generators.append(self._generator(dac, HeldLevel(voltage_v=code * lsb_v)))
+                generators.append(self._generator(dac, ConstantLevel(voltage_v=code * lsb_v)))
                 continue
             tables.append(table)
             timer = state.text(channel, "request", "none")
@@ -100,7 +100,7 @@ class OutgoingReader:
             generators.append(self._generator(dac, playback))
         return generators, tables
 
-    def _generator(self, dac: Dac, output: HeldLevel | Playback) -> Generator:
+    def _generator(self, dac: Dac, output: ConstantLevel | Playback) -> Generator:
         state = self._state
         twice = state.flag(dac.name, "twice", False)
         return Generator(
@@ -133,7 +133,7 @@ class OutgoingReader:
         names = [name for group in self._part.dma for name in group.names if name in state.touched]
         return sorted(names, key=lambda name: state.touched[name])
 
-    def _table(self, channel: str, dac: Dac) -> Table | None:
+    def _table(self, channel: str, dac: Dac) -> WaveTable | None:
         """A table as it lies in memory: the DAC keeps as many bits as it has."""
         state = self._state
         count = state.number(channel, "count", 0)
@@ -147,7 +147,7 @@ class OutgoingReader:
         lsb_v = self._lsb_v(dac)
         mask = (1 << min(dac.bits, state.number(channel, "to-width", 16))) - 1
         points = tuple((code & mask) * lsb_v for code in codes)
-        return Table(name=f"memory of {channel}", points=count, shape=PointsShape(values=points))
+        return WaveTable(name=f"memory of {channel}", points=count, shape=PointsShape(values=points))
 
     def _update(self, timer: str, before: Sequence[Generator]) -> TimerTrigger | GeneratorFollow | ChainFollow:
         for chain in self._chains:
@@ -163,7 +163,7 @@ class OutgoingReader:
                 return GeneratorFollow(follows=one.name)
         return timer_trigger(self._state, timer, self._bus_clock_hz)
 
-    def pwm(self) -> tuple[Pwm, ...]:
+    def pwm(self) -> tuple[PwmOutput, ...]:
         """Timers that put pulses on their pins."""
         state = self._state
         found = []
@@ -173,7 +173,7 @@ class OutgoingReader:
                     continue
                 prescaler, period = state.number(name, "prescaler", 1), state.number(name, "period", 1)
                 found.append(
-                    Pwm(
+                    PwmOutput(
                         name=name,
                         timer=name,
                         every=Fraction(prescaler * period) / self._bus_clock_hz,
@@ -185,7 +185,7 @@ class OutgoingReader:
                 )
         return tuple(found)
 
-    def uarts(self) -> tuple[Uart, ...]:
+    def uarts(self) -> tuple[UartSetup, ...]:
         """Serial ports that are on, at the rate of their dividers."""
         state = self._state
         found = []
@@ -198,7 +198,7 @@ class OutgoingReader:
                 if not 50 <= baud <= 20_000_000:
                     state.notes.append(f"{name} has {baud} baud.")
                 found.append(
-                    Uart(
+                    UartSetup(
                         name=name,
                         baud=min(max(baud, 50), 20_000_000),
                         parity=state.text(name, "parity", "none"),
@@ -207,11 +207,11 @@ class OutgoingReader:
                 )
         return tuple(found)
 
-    def routes(self, generators: Sequence[Generator]) -> tuple[list[Route], list[Table]]:
+    def routes(self, generators: Sequence[Generator]) -> tuple[list[Route], list[WaveTable]]:
         """DMA channels that move from peripheral to peripheral, or from memory to one that plays nothing."""
         playing = {one.output.channel for one in generators if isinstance(one.output, Playback)}
         found: list[Route] = []
-        tables: list[Table] = []
+        tables: list[WaveTable] = []
         for channel in self._channels():
             if channel in playing or not self._state.is_on(channel):
                 continue
@@ -266,7 +266,7 @@ class OutgoingReader:
             return f"{dac} waits for a trigger that never comes"
         return "" if self._is_on(dac) else f"{dac} is not enabled"
 
-    def _route(self, channel: str, tables: list[Table]) -> Route | None:
+    def _route(self, channel: str, tables: list[WaveTable]) -> Route | None:
         state = self._state
         sink = self._sink(channel)
         if sink is None:
@@ -316,7 +316,7 @@ class OutgoingReader:
             order="high-first" if state.flag(channel, "high-first", False) else "low-first",
         )
 
-    def _route_table(self, channel: str, codes: Sequence[int]) -> Table | None:
+    def _route_table(self, channel: str, codes: Sequence[int]) -> WaveTable | None:
         """Codes as a DAC of the part would make volts of them, so that they come back the same."""
         if not self._part.dacs or len(codes) < 2:
             self._state.notes.append(f"{channel} moves a table of {len(codes)} items.")
@@ -324,7 +324,7 @@ class OutgoingReader:
         dac = self._part.dacs[0]
         mask = (1 << dac.bits) - 1
         points = tuple((code & mask) * self._lsb_v(dac) for code in codes)
-        return Table(name=f"memory of {channel}", points=len(codes), shape=PointsShape(values=points))
+        return WaveTable(name=f"memory of {channel}", points=len(codes), shape=PointsShape(values=points))
 
     def _slot_signal(self, converter: str, registers: int, index: int) -> str | None:
         if registers == 1:

@@ -14,7 +14,7 @@ from wattigram.core.model.part import Part, RegisterField
 from wattigram.core.predict.timing import repoints
 from wattigram.core.silicon.registers.decode import SiliconState, decode_writes
 from wattigram.core.silicon.registers.design_from_registers import Observed, silicon_project
-from wattigram.core.silicon.registers.merge_program import dressed
+from wattigram.core.silicon.registers.merge_program import merge_program
 from wattigram.core.silicon.registers.register_map import RegisterAt, RegisterMap, field_meaning, register_map
 from wattigram.core.silicon.registers.round_trip import decoded, surroundings
 
@@ -25,7 +25,7 @@ _NOWHERE: Pointings = MappingProxyType({})
 
 
 @dataclass(frozen=True)
-class Difference:
+class RegisterDifference:
     """One field that is otherwise than the design has it, or one step at another place; ``text`` says how."""
 
     owner: str
@@ -46,17 +46,17 @@ def as_written(workspace: Workspace, writes: Sequence[PlainWrite], pointings: Po
     observed = Observed(inputs=pointings)
     silicon = silicon_project(state, surroundings(workspace), lambda _address, count, _bits: (0,) * count, observed)
     try:
-        found = dressed(_complete(silicon, workspace), workspace)
+        found = merge_program(_complete(silicon, workspace), workspace)
     except ValidationError as fault:
         raise RegisterError(f"No design does what firmware set up: {fault.errors()[0]['msg']}") from fault
     chains = []
     for chain, meant in zip(found.chains, workspace.project.chains, strict=True):
         trigger, wanted = chain.trigger, meant.trigger
         if isinstance(trigger, TimerTrigger) and isinstance(wanted, TimerTrigger) and trigger.timer == wanted.timer:
-            chain = chain.changed(trigger=trigger.changed(every=wanted.every))
+            chain = chain.replaced(trigger=trigger.replaced(every=wanted.every))
         touched = any(one.converter == chain.converter for one in silicon.chains)
-        chains.append(chain if touched else meant.changed(startup=()))
-    return Workspace(found.changed(chains=tuple(chains)), workspace.part)
+        chains.append(chain if touched else meant.replaced(startup=()))
+    return Workspace(found.replaced(chains=tuple(chains)), workspace.part)
 
 
 def _complete(silicon: Project, workspace: Workspace) -> Project:
@@ -69,26 +69,26 @@ def _complete(silicon: Project, workspace: Workspace) -> Project:
         for signal in workspace.project.signals
         if signal.name in names
     ]
-    return silicon.changed(chains=(*silicon.chains, *missing), signals=(*silicon.signals, *signals))
+    return silicon.replaced(chains=(*silicon.chains, *missing), signals=(*silicon.signals, *signals))
 
 
 def differences(
     workspace: Workspace, writes: Sequence[PlainWrite], pointings: Pointings = _NOWHERE
-) -> tuple[Difference, ...]:
+) -> tuple[RegisterDifference, ...]:
     """Fields that firmware leaves otherwise than the design's own writes do, then steps that come in another order."""
     registers = register_map(workspace.part)
     meant, real = decoded(workspace), decode_writes(registers, writes)
-    found: list[Difference] = []
+    found: list[RegisterDifference] = []
     for at in registers.registers:
         if at.owner in meant.touched or at.owner in real.touched:
             found += _fields(meant, real, at)
     for line in sorted(meant.lines - real.lines):
         owner = registers.owner_of_line(line) or ""
-        found.append(Difference(owner, f"the interrupt of {owner} (line {line}) is not enabled"))
+        found.append(RegisterDifference(owner, f"the interrupt of {owner} (line {line}) is not enabled"))
     return (*found, *_pointed(workspace, pointings), *_order(meant, real))
 
 
-def _pointed(workspace: Workspace, pointings: Pointings) -> Iterator[Difference]:
+def _pointed(workspace: Workspace, pointings: Pointings) -> Iterator[RegisterDifference]:
     """Converters that firmware points elsewhere, or in another order, than the design does."""
     for chain in workspace.project.chains:
         converter = workspace.converter(chain)
@@ -101,10 +101,10 @@ def _pointed(workspace: Workspace, pointings: Pointings) -> Iterator[Difference]
         if real != wanted and len(set(wanted)) > 1:
             told, should = (" ".join(map(str, one)) for one in (real, wanted))
             text = f"{chain.converter} is pointed to channels {told} in turn, by the design to {should}"
-            yield Difference(chain.converter, text)
+            yield RegisterDifference(chain.converter, text)
 
 
-def _fields(meant: SiliconState, real: SiliconState, at: RegisterAt) -> list[Difference]:
+def _fields(meant: SiliconState, real: SiliconState, at: RegisterAt) -> list[RegisterDifference]:
     found = []
     before, after = meant.shadow.value(at), real.shadow.value(at)
     for one in at.register.fields:
@@ -116,7 +116,7 @@ def _fields(meant: SiliconState, real: SiliconState, at: RegisterAt) -> list[Dif
         elif wanted != has:
             part, where = meant.registers.part, f"{at.owner} {at.name}.{one.name}"
             is_now, should_be = (f"{code} ({_meaning(part, one, code)})" for code in (has, wanted))
-            found.append(Difference(at.owner, f"{where} is {is_now}, the design's is {should_be}"))
+            found.append(RegisterDifference(at.owner, f"{where} is {is_now}, the design's is {should_be}"))
     return found
 
 
@@ -132,17 +132,19 @@ def _meaning(part: Part, one: RegisterField, code: int) -> str:
     return f"{one.sets} {told}"
 
 
-def _pointer(registers: RegisterMap, at: RegisterAt, one: RegisterField, wanted: int, has: int) -> list[Difference]:
+def _pointer(
+    registers: RegisterMap, at: RegisterAt, one: RegisterField, wanted: int, has: int
+) -> list[RegisterDifference]:
     """A pointer to a register must be that register; one into memory may be anywhere in it, as a linker likes."""
     place, memory = registers.at(wanted), registers.part.memory
     where = f"{at.owner} {at.name}.{one.name} ({one.sets}) is {has:#010x}"
     if wanted == has or not wanted:
         return []
     if place is not None:
-        return [Difference(at.owner, f"{where}, the design's is {place.owner} {place.name}")]
+        return [RegisterDifference(at.owner, f"{where}, the design's is {place.owner} {place.name}")]
     if memory is None or memory.has_data(has) or (one.sets == "from" and has and memory.has_code(has)):
         return []
-    return [Difference(at.owner, f"{where}, where there is no memory for it")]
+    return [RegisterDifference(at.owner, f"{where}, where there is no memory for it")]
 
 
 _STEPS = {
@@ -154,7 +156,7 @@ _STEPS = {
 }
 
 
-def _order(meant: SiliconState, real: SiliconState) -> list[Difference]:
+def _order(meant: SiliconState, real: SiliconState) -> list[RegisterDifference]:
     """Steps that come before another one that they should follow."""
     wanted = sorted(meant.first, key=lambda key: meant.first[key])
     found = []
@@ -162,7 +164,7 @@ def _order(meant: SiliconState, real: SiliconState) -> list[Difference]:
         owner, what = key
         if key not in real.first:
             if what not in {"line"}:
-                found.append(Difference(owner, f"{owner} never {_STEPS.get(what, what)}"))
+                found.append(RegisterDifference(owner, f"{owner} never {_STEPS.get(what, what)}"))
             continue
         late = [
             other
@@ -171,11 +173,11 @@ def _order(meant: SiliconState, real: SiliconState) -> list[Difference]:
         ]
         for other in late:
             found.append(
-                Difference(
+                RegisterDifference(
                     owner,
                     f"{owner} {_STEPS.get(what, what)} before {other[0]} {_STEPS.get(other[1], other[1])}",
                 )
             )
     for owner in sorted(set(meant.calibrated) - real.calibrated):
-        found.append(Difference(owner, f"{owner} is not calibrated while it is still off"))
+        found.append(RegisterDifference(owner, f"{owner} is not calibrated while it is still off"))
     return found

@@ -36,7 +36,7 @@ class Setting:
 
 
 @dataclass(frozen=True)
-class Place:
+class FieldPlace:
     """One field of one register of one peripheral."""
 
     owner: str
@@ -90,7 +90,7 @@ class RegisterMap:
         """Whether a peripheral has a field for a setting."""
         return (owner, name) in self._places
 
-    def find(self, owner: str, name: str, index: int = 0) -> Place:
+    def find(self, owner: str, name: str, index: int = 0) -> FieldPlace:
         """Where a setting lies.
 
         Raises
@@ -107,7 +107,7 @@ class RegisterMap:
         block, base, register, one = found
         if index and not index < register.count:
             raise RegisterError(f"{owner}: {register.name} is there {register.count} times, {index + 1} are wanted.")
-        return Place(owner, block, register, one, register.at(base, index))
+        return FieldPlace(owner, block, register, one, register.at(base, index))
 
     def counted_by(self, owner: str, name: str) -> str:
         """What a setting's registers are counted by: "slot", "channel", "window", or "" for one alone."""
@@ -167,7 +167,7 @@ def register_map(part: Part) -> RegisterMap:
     return found
 
 
-def field_value(part: Part, place: Place, value: Value) -> int:
+def field_value(part: Part, place: FieldPlace, value: Value) -> int:
     """The code that stands for a value in its field.
 
     Raises

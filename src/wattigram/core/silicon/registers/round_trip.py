@@ -8,7 +8,7 @@ from wattigram.core.predict.waveform import table_codes
 from wattigram.core.silicon.registers.decode import SiliconState, decode_writes
 from wattigram.core.silicon.registers.design_from_registers import Observed, Surroundings, silicon_project
 from wattigram.core.silicon.registers.encode import Write, placed, setup_writes
-from wattigram.core.silicon.registers.merge_program import dressed
+from wattigram.core.silicon.registers.merge_program import merge_program
 from wattigram.core.silicon.registers.register_map import Symbol, register_map
 from wattigram.core.silicon.registers.setup_sequence import setup_steps
 
@@ -86,4 +86,4 @@ def as_set_up(workspace: Workspace) -> Workspace:
     state = decoded(workspace)
     memory = DesignMemory(workspace)
     silicon = silicon_project(state, surroundings(workspace), memory.read_codes, Observed())
-    return Workspace(dressed(silicon, workspace), workspace.part)
+    return Workspace(merge_program(silicon, workspace), workspace.part)

@@ -18,10 +18,10 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.project import Step
 from wattigram.core.model.design.route import DacSink
-from wattigram.core.predict.pins import compared
-from wattigram.core.predict.timing import cycle_timing, right_order, startup
+from wattigram.core.predict.pins import comparator_inputs
+from wattigram.core.predict.timing import right_order, scan_timing, startup
 from wattigram.core.silicon.registers.chain_settings import chain_dma_step, converter_step, stamp_dma_step
-from wattigram.core.silicon.registers.hardware_thresholds import hardware_windows, judged_settings
+from wattigram.core.silicon.registers.hardware_thresholds import hardware_thresholds, judged_settings
 from wattigram.core.silicon.registers.output_settings import (
     fed_dac_step,
     generator_steps,
@@ -69,7 +69,7 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
             yield SetupStep("set-up", chain.converter, f"windows of {chain.converter}", "Limits as codes.", judged)
         if isinstance(chain.retrieval, Dma):
             yield chain_dma_step(workspace, registers, chain, chain.retrieval)
-            if cycle_timing(workspace, chain).stamped:
+            if scan_timing(workspace, chain).stamped:
                 yield stamp_dma_step(workspace, registers, chain, chain.retrieval)
     for route in project.routes:
         yield route_step(workspace, registers, route)
@@ -89,7 +89,7 @@ def _comparators(workspace: Workspace, registers: RegisterMap) -> Iterator[Setup
         if item.threshold_pin is not None and item.against == "pin":
             step.put("threshold-pin", item.threshold_pin)
         if item.against == "internal":
-            what = compared(workspace, item)
+            what = comparator_inputs(workspace, item)
             step.put("step", round(what.level_v / what.step_v) if what.step_v else 0)
         step.put("hysteresis", _millivolts(item.hysteresis_v), only="0")
         step.put("edge", item.edge, only="both")
@@ -154,7 +154,7 @@ def _start_step(
             owner = dma or name
             settings = [Setting(owner, LINE, True)]
         case "window":
-            count = len(hardware_windows(workspace, chain))
+            count = len(hardware_thresholds(workspace, chain))
             settings = [Setting(name, "window-on", True, index) for index in range(count)]
             if _tells(workspace, chain):
                 settings.append(Setting(name, LINE, True))
@@ -176,4 +176,4 @@ def _start_step(
 
 def _tells(workspace: Workspace, chain: Chain) -> bool:
     """Windows of a chain whose results do not interrupt have the converter's own line, which nothing else enables."""
-    return not isinstance(chain.retrieval, (Interrupt, Fifo)) and bool(hardware_windows(workspace, chain))
+    return not isinstance(chain.retrieval, (Interrupt, Fifo)) and bool(hardware_thresholds(workspace, chain))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.model.design import Chain, Signal, Window, Workspace, later_gain, limits_v, signal_scale
+from wattigram.core.model.design import Chain, Signal, Threshold, Workspace, later_gain, limits_v, signal_scale
 
 
 @dataclass(frozen=True)
-class WindowCodes:
+class ThresholdCodes:
     """Integers of a window, in codes of the stream that is compared."""
 
     low: int
@@ -26,16 +26,16 @@ def counts_per_volt(workspace: Workspace, signal: Signal, reduced: bool, by_hard
     return codes * (later_gain(signal) if reduced else 1.0)
 
 
-def judges_reduced(signal: Signal, window: Window) -> bool:
+def judges_filtered(signal: Signal, window: Threshold) -> bool:
     """The window looks at what the signal's stage after memory gives."""
     return window.on == "reduced" and signal.later_stage is not None
 
 
-def window_codes(workspace: Workspace, signal: Signal, window: Window) -> WindowCodes:
+def threshold_codes(workspace: Workspace, signal: Signal, window: Threshold) -> ThresholdCodes:
     """Limits, target and hysteresis of a window; ``target`` is 0 where another signal is the target."""
-    per_volt = counts_per_volt(workspace, signal, judges_reduced(signal, window), window.by == "hardware")
+    per_volt = counts_per_volt(workspace, signal, judges_filtered(signal, window), window.by == "hardware")
     low_v, high_v = limits_v(workspace, signal, window)
-    return WindowCodes(
+    return ThresholdCodes(
         round(low_v * per_volt),
         round(high_v * per_volt),
         round((window.target_v or 0.0) * per_volt),

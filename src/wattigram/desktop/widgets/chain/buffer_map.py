@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.model.design import Chain, Workspace
-from wattigram.core.predict.timing import loop_timing
+from wattigram.core.predict.timing import buffer_timing
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.drawing import elide
 
@@ -74,7 +74,7 @@ class LoopMap(QWidget):
     def _paint_loop(self, painter: QPainter, chain: Chain, rect: QRectF) -> None:
         assert self._workspace is not None
         t = theme()
-        loop = loop_timing(self._workspace, chain)
+        loop = buffer_timing(self._workspace, chain)
         painter.setFont(text_font(-1))
         painter.setPen(color(t.soft if loop.halves_in_step else t.bad))
         line = float(painter.fontMetrics().height())

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from wattigram.core.advise.findings import Finding
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import Workspace
-from wattigram.core.predict.timing import cycle_timing
+from wattigram.core.predict.timing import scan_timing
 from wattigram.desktop.state.selection import FACETS, Selection
 from wattigram.desktop.theme import color, heading_font, number_font, text_font, theme
 from wattigram.desktop.widgets.chain import row_text
@@ -295,7 +295,7 @@ class ChainRows(QWidget):
             right,
             Qt.AlignmentFlag.AlignRight,
         )
-        painter.setPen(color(t.bad if cycle_timing(workspace, yoke.chain).missed_hz else t.soft))
+        painter.setPen(color(t.bad if scan_timing(workspace, yoke.chain).missed_hz else t.soft))
         elide(painter, inner.adjusted(used, 0, -right_width - 16, 0), left)
 
     def _paint_row(

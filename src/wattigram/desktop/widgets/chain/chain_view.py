@@ -9,7 +9,7 @@ from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QScrollArea
 
 from wattigram.core.model.design import limit_like
-from wattigram.core.model.design.edits import SetComparator, SetWindow
+from wattigram.core.model.design.edits import SetComparator, SetThreshold
 from wattigram.desktop.state.selection import FACETS, Selection, default_selection
 from wattigram.desktop.widgets.chain.chain_layout import RowItem
 from wattigram.desktop.widgets.chain.chain_rows import ChainRows
@@ -87,14 +87,14 @@ class ChainView(ChainRows):
         comparator = self._workspace.project.comparator(line.comparator)
         if comparator is not None:
             threshold_v = round(max(0.0, signal.at_pin(volts)), 9)
-            self.edited.emit(SetComparator(comparator.changed(threshold_v=threshold_v)))
+            self.edited.emit(SetComparator(comparator.replaced(threshold_v=threshold_v)))
             return
         window = signal.windows[line.window]
         name = "high" if line.is_high else "low"
         volts -= window.target_v or 0.0
         value = limit_like(self._workspace, signal, window, getattr(window, name), round(volts, 9))
         if value != getattr(window, name):
-            self.edited.emit(SetWindow(signal.name, line.window, window.changed(**{name: value})))
+            self.edited.emit(SetThreshold(signal.name, line.window, window.replaced(**{name: value})))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """Let a limit go."""

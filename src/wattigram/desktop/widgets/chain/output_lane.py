@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter
 
 from wattigram.core.model.design import Playback, Workspace
 from wattigram.core.predict.pins import pwm_timing
-from wattigram.core.predict.waveform import playing
+from wattigram.core.predict.waveform import dac_playback
 from wattigram.desktop.theme import signal_color
 
 MOST_DRAWN = 600
@@ -33,7 +33,7 @@ def paint_outputs(painter: QPainter, lane: QRectF, workspace: Workspace, begin_s
         return lane.left() + (seconds - begin_s) / span_s * lane.width()
 
     for number, generator in enumerate(players):
-        made = playing(workspace, generator)
+        made = dac_playback(workspace, generator)
         strip = QRectF(lane.left(), lane.top() + 3 + number * height, lane.width(), height - 1)
         shade = signal_color(first + project.generators.index(generator))
         update_s, start_s = float(made.update_s), float(made.begin_s + made.late_s)

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from wattigram.core.advise.findings import Finding
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import Workspace
-from wattigram.core.predict.pins import output_played
+from wattigram.core.predict.pins import output_waveform
 from wattigram.desktop.state.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of
@@ -241,7 +241,7 @@ class OutputRows(QWidget):
             middle = (picture.low_v + picture.high_v) / 2
             painter.drawPolyline(polygon(across[seen], scale.y(middle[seen])))
             return picture.in_band
-        played = output_played(self._workspace, row.text.pin)
+        played = output_waveform(self._workspace, row.text.pin)
         if played is None:
             return None
         begin = played.course.begin_s

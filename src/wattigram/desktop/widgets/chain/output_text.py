@@ -4,24 +4,24 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.base.quantity import brief, show, show_volts
-from wattigram.core.model.bench import Jumper, followed
+from wattigram.core.base.quantity import format_rounded, format_si, format_volts
+from wattigram.core.model.bench import Jumper, resolve_source
 from wattigram.core.model.design import (
+    ConstantLevel,
     Generator,
-    HeldLevel,
     Playback,
-    Pwm,
+    PwmOutput,
     Route,
     SendSink,
     SoftwareRamp,
     TimerTrigger,
-    Uart,
+    UartSetup,
     Workspace,
 )
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import pwm_pin, pwm_timing
 from wattigram.core.predict.timing import route_timing
-from wattigram.core.predict.waveform import playing
+from wattigram.core.predict.waveform import dac_playback
 from wattigram.desktop.inspector.routes import ON, sink_text, source_text
 
 
@@ -53,7 +53,7 @@ def looped_signal(workspace: Workspace, pin: str) -> tuple[str, str]:
     """(input pin, signal) that a jumper from an output leads to; empty where none does."""
     project = workspace.project
     for wiring in project.bench:
-        source = followed(wiring, project.bench)
+        source = resolve_source(wiring, project.bench)
         if isinstance(source, Jumper) and source.pin == pin:
             signal = next((one.name for one in project.signals if one.pin == wiring.pin), "")
             return wiring.pin, signal
@@ -70,24 +70,28 @@ def _goes_to(workspace: Workspace, pin: str) -> tuple[tuple[str, ...], str]:
 def _generator(workspace: Workspace, one: Generator) -> OutputText:
     dac = workspace.part.dac(one.dac)
     assert dac is not None
-    made = playing(workspace, one)
+    made = dac_playback(workspace, one)
     goes, signal = _goes_to(workspace, dac.pin)
-    pin = (dac.name, "buffered" if one.buffered else "not buffered", f"settles in {show(dac.settling_s, 's', 2)}")
+    pin = (
+        dac.name,
+        "buffered" if one.buffered else "not buffered",
+        f"settles in {format_rounded(dac.settling_s, 's', 2)}",
+    )
     cells: tuple[tuple[str, ...], ...]
     match one.output:
-        case HeldLevel(voltage_v=volts):
-            cells = (("level", show_volts(volts)), ("software", "once"), ("–",), pin, goes)
+        case ConstantLevel(voltage_v=volts):
+            cells = (("level", format_volts(volts)), ("software", "once"), ("–",), pin, goes)
             figure = f"{float(made.levels_v[0]):.4f} V"
         case SoftwareRamp() as ramp:
-            steps = f"{show_volts(ramp.from_v)} to {show_volts(ramp.to_v)}"
+            steps = f"{format_volts(ramp.from_v)} to {format_volts(ramp.to_v)}"
             cells = (
                 ("ramp", steps, f"{len(made.codes)} steps"),
                 ("software",),
-                (f"dwell {brief(ramp.dwell_s, 's', 4)}", f"sweep {show(made.lap_s, 's', 3)}"),
+                (f"dwell {format_si(ramp.dwell_s, 's', 4)}", f"sweep {format_rounded(made.lap_s, 's', 3)}"),
                 pin,
                 goes,
             )
-            figure = brief(made.wave_hz, "Hz", 5) if made.repeat else "once"
+            figure = format_si(made.wave_hz, "Hz", 5) if made.repeat else "once"
         case Playback() as output:
             table = workspace.project.table(output.table)
             assert table is not None
@@ -96,15 +100,15 @@ def _generator(workspace: Workspace, one: Generator) -> OutputText:
             cells = (
                 (output.table, f"{table.shape.kind}, {table.points} × u16"),
                 (output.channel, "loop" if output.repeat else "once"),
-                (by, f"every {brief(made.asked_s, 's', 5)}", f"from point {output.first}" if output.first else ""),
+                (by, f"every {format_si(made.asked_s, 's', 5)}", f"from point {output.first}" if output.first else ""),
                 pin,
                 goes,
             )
-            figure = brief(made.wave_hz, "Hz", 6)
+            figure = format_si(made.wave_hz, "Hz", 6)
     return OutputText("generators", one.name, f"pin {dac.pin}", figure, cells, dac.pin, signal)
 
 
-def _pwm(workspace: Workspace, one: Pwm) -> OutputText:
+def _pwm(workspace: Workspace, one: PwmOutput) -> OutputText:
     timing = pwm_timing(workspace, one)
     pin = pwm_pin(workspace, one)
     goes, signal = _goes_to(workspace, pin)
@@ -112,7 +116,7 @@ def _pwm(workspace: Workspace, one: Pwm) -> OutputText:
     cells = (
         ("set by", route) if route else ("duty", f"{float(timing.duty) * 100:.4g} %"),
         ("timer", "waits for the period" if one.preload else "at once"),
-        (one.timer, f"every {brief(timing.period_s, 's', 5)}"),
+        (one.timer, f"every {format_si(timing.period_s, 's', 5)}"),
         (f"{timing.counts} steps", f"{timing.bits:.1f} bits"),
         goes,
     )
@@ -122,19 +126,19 @@ def _pwm(workspace: Workspace, one: Pwm) -> OutputText:
 def _route(workspace: Workspace, one: Route) -> OutputText:
     timing = route_timing(workspace, one)
     width = f"{one.items} × {one.source_bits} → {one.sink_bits} bits"
-    lost = f"{brief(timing.overwritten_hz, 'Hz', 3)} overwritten" if timing.overwritten_hz else ""
+    lost = f"{format_si(timing.overwritten_hz, 'Hz', 3)} overwritten" if timing.overwritten_hz else ""
     is_wire = isinstance(one.sink, SendSink)
     cells = (
-        (source_text(one.source), brief(timing.source_hz, "Hz", 5)),
+        (source_text(one.source), format_si(timing.source_hz, "Hz", 5)),
         (one.channel, width),
         (ON[one.on], lost),
-        (sink_text(one.sink), f"takes {brief(timing.sink_hz, 'B/s' if is_wire else 'Hz', 5)}"),
+        (sink_text(one.sink), f"takes {format_si(timing.sink_hz, 'B/s' if is_wire else 'Hz', 5)}"),
         ("a terminal", "see Routes") if is_wire else ("its pin",),
     )
-    return OutputText("routes", one.name, "no processor", brief(timing.effective_hz, "Hz", 5), cells)
+    return OutputText("routes", one.name, "no processor", format_si(timing.effective_hz, "Hz", 5), cells)
 
 
-def _uart(workspace: Workspace, one: Uart) -> OutputText:
+def _uart(workspace: Workspace, one: UartSetup) -> OutputText:
     timing = uart_timing(workspace, one)
     part = workspace.part.uart(one.name)
     pin = part.send_pins.get(one.name, "–") if part is not None else "–"
@@ -143,7 +147,7 @@ def _uart(workspace: Workspace, one: Uart) -> OutputText:
     cells = (
         (report.signal, f"as {report.form}"),
         ("software",),
-        (f"every {brief(report.every, 's', 4)}",),
+        (f"every {format_si(report.every, 's', 4)}",),
         (f"{one.baud} baud", f"really {float(timing.baud_hz):.0f}"),
         ("a terminal", "see Routes"),
     )

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from wattigram.core.base.fields import ratio_text
-from wattigram.core.base.quantity import brief, show, show_volts
+from wattigram.core.base.quantity import format_rounded, format_si, format_volts
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import (
     Chain,
@@ -16,19 +16,19 @@ from wattigram.core.model.design import (
     ComparatorTrigger,
     EdgeTrigger,
     FollowTrigger,
-    LowPass,
+    LowPassFilter,
     Signal,
     SoftwareTrigger,
+    Threshold,
     TimerTrigger,
     Watch,
-    Window,
     WindowTrigger,
     Workspace,
     limit_text,
     rate_divisor,
 )
 from wattigram.core.predict.accuracy import signal_noise
-from wattigram.core.predict.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
+from wattigram.core.predict.timing import ScanTiming, buffer_timing, retrieval_timing, scan_timing
 from wattigram.desktop.theme import color, signal_color, theme
 
 PLACES_SHOWN = 2
@@ -55,30 +55,32 @@ def counted(workspace: Workspace, chain: Chain, snapshot: Snapshot) -> str:
 
 def yoke(workspace: Workspace, chain: Chain) -> tuple[str, str, str]:
     """Name, what is shared, and how results leave."""
-    cycle = cycle_timing(workspace, chain)
-    loop = loop_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
+    loop = buffer_timing(workspace, chain)
     timing = retrieval_timing(workspace, chain)
     count = len(chain.slots)
-    slots = f"{count} slot{'s' if count > 1 else ''} in {show(cycle.busy_s, 's', 3)}"
-    clock = f"{brief(cycle.clock_hz, 'Hz')}{' own' if chain.clock == 'own' else ''}, {chain.bits} bit"
-    right = f"{loop.name} · {loop.items} × u{chain.loop.width_bits} · half every {show(loop.half_s, 's', 3)}"
+    slots = f"{count} slot{'s' if count > 1 else ''} in {format_rounded(cycle.busy_s, 's', 3)}"
+    clock = f"{format_si(cycle.clock_hz, 'Hz')}{' own' if chain.clock == 'own' else ''}, {chain.bits} bit"
+    right = f"{loop.name} · {loop.items} × u{chain.loop.width_bits} · half every {format_rounded(loop.half_s, 's', 3)}"
     if chain.retrieval.kind != "dma":
         right = f"{chain.retrieval.kind} · {loop.items} × u{chain.loop.width_bits} · {float(timing.cpu_share) * 100:.2g} % CPU"
     if timing.lost_hz:
-        right = f"{brief(timing.lost_hz, 'S/s', 3)} lost · {right}"
+        right = f"{format_si(timing.lost_hz, 'S/s', 3)} lost · {right}"
     return chain.converter, "   ".join((trigger_text(workspace, chain), slots, _slack(cycle), clock)), right
 
 
 def trigger_text(workspace: Workspace, chain: Chain) -> str:
     """What starts the chain, in a few words."""
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     trigger = chain.trigger
     endless = " once, then endless" if chain.per_trigger == "endless" else ""
     match trigger:
         case FollowTrigger():
             text = f"with {trigger.follows}"
         case TimerTrigger():
-            text = f"{trigger.timer}{endless}" if endless else f"{trigger.timer} every {brief(cycle.period_s, 's', 6)}"
+            text = (
+                f"{trigger.timer}{endless}" if endless else f"{trigger.timer} every {format_si(cycle.period_s, 's', 6)}"
+            )
         case EdgeTrigger():
             text = f"{trigger.edge} edge of {trigger.pin}{endless}"
         case ComparatorTrigger():
@@ -94,12 +96,12 @@ def trigger_text(workspace: Workspace, chain: Chain) -> str:
     return text
 
 
-def _slack(cycle: CycleTiming) -> str:
+def _slack(cycle: ScanTiming) -> str:
     if cycle.items_limit is not None:
         return f"{cycle.items_limit} item{'s' if cycle.items_limit != 1 else ''} only"
     if cycle.trigger.pace == "self":
-        jitter = f" ± {show(cycle.jitter_s / 2, 's', 2)}" if cycle.jitter_s else ""
-        return f"{brief(cycle.cycle_rate_hz, 'Hz', 4)}{jitter}"
+        jitter = f" ± {format_rounded(cycle.jitter_s / 2, 's', 2)}" if cycle.jitter_s else ""
+        return f"{format_si(cycle.cycle_rate_hz, 'Hz', 4)}{jitter}"
     if cycle.missed_hz:
         return f"{float(cycle.missed_hz / cycle.trigger.rate_hz) * 100:.3g} % missed"
     return f"slack {float(cycle.slack_s / cycle.period_s) * 100:.1f} %"
@@ -134,7 +136,7 @@ def _reading(signal: Signal, snapshot: Snapshot) -> str:
     picture = snapshot.pictures.get(signal.name)
     if picture is None or not math.isfinite(picture.reading_v):
         return "– V"
-    return show_volts(picture.reading_v)
+    return format_volts(picture.reading_v)
 
 
 def _front_end(workspace: Workspace, signal: Signal) -> tuple[str, ...]:
@@ -144,22 +146,22 @@ def _front_end(workspace: Workspace, signal: Signal) -> tuple[str, ...]:
         return (f"not wired{factor}", "click to wire")
     if wiring.source.kind == "floating":
         return (f"not connected{factor}", wiring.label)
-    extra = f" · {brief(wiring.capacitor_f, 'F')}" if wiring.capacitor_f else ""
+    extra = f" · {format_si(wiring.capacitor_f, 'F')}" if wiring.capacitor_f else ""
     source = SOURCES.get(wiring.source.kind, wiring.source.kind)
     if wiring.source.kind == "follow":
         source = f"same as {wiring.source.pin}"
     elif wiring.source.kind in {"jumper", "tied"}:
         source += f" {wiring.source.pin if wiring.source.kind == 'jumper' else wiring.source.to}"
-    return (brief(wiring.resistance_ohm, "Ω") + extra, source + factor, wiring.label)
+    return (format_si(wiring.resistance_ohm, "Ω") + extra, source + factor, wiring.label)
 
 
 def _sample(workspace: Workspace, chain: Chain | None, place: int) -> tuple[str, ...]:
     if chain is None:
         return ("no slot",)
-    timing = cycle_timing(workspace, chain).slots[place]
+    timing = scan_timing(workspace, chain).slots[place]
     slot = chain.slots[place]
     times = f"{timing.repeats} × " if timing.repeats > 1 else ""
-    return (f"slot {place + 1}", f"{times}{slot.sampling_cycles} cyc · {brief(timing.sampling_s, 's', 3)}")
+    return (f"slot {place + 1}", f"{times}{slot.sampling_cycles} cyc · {format_si(timing.sampling_s, 's', 3)}")
 
 
 def _move(chain: Chain | None, place: int) -> tuple[str, ...]:
@@ -181,14 +183,14 @@ def _move(chain: Chain | None, place: int) -> tuple[str, ...]:
 def _reduce(workspace: Workspace, chain: Chain | None, signal: Signal) -> tuple[str, ...]:
     if chain is None:
         return ("–",)
-    slot = cycle_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
+    slot = scan_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
     noise = signal_noise(workspace, chain, signal)
     stage = signal.reduce
     if stage is None:
-        return ("none", brief(slot.rate_hz, "S/s", 5), f"{noise.raw_lsb:.2f} LSB")
-    reduced = brief(slot.rate_hz / rate_divisor(signal.later_stage), "S/s", 5)
-    name = "low-pass" if isinstance(stage, LowPass) else f"{STAGES[stage.kind]} {stage.count}"
-    detail = f" · shift {stage.shift}" if isinstance(stage, LowPass) else ""
+        return ("none", format_si(slot.rate_hz, "S/s", 5), f"{noise.raw_lsb:.2f} LSB")
+    reduced = format_si(slot.rate_hz / rate_divisor(signal.later_stage), "S/s", 5)
+    name = "low-pass" if isinstance(stage, LowPassFilter) else f"{STAGES[stage.kind]} {stage.count}"
+    detail = f" · shift {stage.shift}" if isinstance(stage, LowPassFilter) else ""
     where = " · in ADC" if stage.by == "hardware" else ""
     return (name, f"{reduced}{detail}", f"{noise.reduced_lsb:.2f} LSB{where}")
 
@@ -218,7 +220,7 @@ def _judges(workspace: Workspace, signal: Signal) -> list[str]:
         lines = [" · ".join(window.name or str(number) for number, window in enumerate(signal.windows, start=1))]
         lines.append(f"{len(signal.windows)} windows")
     if signal.twin is not None:
-        limit = f"within {brief(signal.twin.within_v, 'V')}" if signal.twin.within_v else ""
+        limit = f"within {format_si(signal.twin.within_v, 'V')}" if signal.twin.within_v else ""
         lines += [text for text in (f"twin of {signal.twin.of}", limit) if text]
     lines += [
         f"{item.name} {item.threshold_v:.4g} V" for item in workspace.project.comparators if item.signal == signal.name
@@ -241,11 +243,11 @@ def _newest(mine: list[tuple[int, bool, int, int]], numbers: dict[int, Watch], s
     return f"{len(mine)} event{'s' if len(mine) > 1 else ''}{', now' if mine[-1][1] else ''}"
 
 
-def _action(window: Window) -> str:
+def _action(window: Threshold) -> str:
     return {"event": "event", "stop": "stop", "pin": f"pin {window.pin}"}[window.action]
 
 
-def _limits(window: Window) -> str:
+def _limits(window: Threshold) -> str:
     """Limits as they are compared."""
     in_codes = isinstance(window.low, Code) or isinstance(window.high, Code)
     low, high = (limit_text(value) if in_codes else f"{value:g}" for value in (window.low, window.high))
@@ -255,7 +257,7 @@ def _limits(window: Window) -> str:
 
 def slot_shares(workspace: Workspace, chain: Chain, place: int) -> tuple[float, float]:
     """(sampling, sampling + conversion) of a slot as shares of the converter's longest slot."""
-    cycle = cycle_timing(workspace, chain)
+    cycle = scan_timing(workspace, chain)
     start_s, end_s, sampling_s = cycle.slots[place].drawn_s
     return sampling_s / cycle.longest_slot_s, (end_s - start_s) / cycle.longest_slot_s
 

@@ -9,9 +9,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from wattigram.core.base.quantity import brief, round_values, show
+from wattigram.core.base.quantity import format_rounded, format_si, round_values
 from wattigram.core.model.design import Chain, Workspace
-from wattigram.core.predict.timing import CycleTiming, cycle_timing, loop_timing, retrieval_timing
+from wattigram.core.predict.timing import ScanTiming, buffer_timing, retrieval_timing, scan_timing
 from wattigram.desktop.state.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.chain.output_lane import has_outputs, paint_outputs
@@ -33,7 +33,7 @@ class LensView(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("One cycle, to scale")
         self._workspace: Workspace | None = None
-        self._cycles: list[CycleTiming] = []
+        self._cycles: list[ScanTiming] = []
         self._indexes: dict[str, int] = {}
         self._selection = Selection()
         self._begin_s = 0.0
@@ -47,7 +47,7 @@ class LensView(QWidget):
         """Show a design; the view keeps its place, or goes on showing one whole cycle."""
         self._workspace = workspace
         self._graph_key = ()
-        self._cycles = [cycle_timing(workspace, chain) for chain in workspace.project.chains]
+        self._cycles = [scan_timing(workspace, chain) for chain in workspace.project.chains]
         self._indexes = {signal.name: index for index, signal in enumerate(workspace.project.signals)}
         if self._is_fitted and not self._is_dragged:
             self._fit()
@@ -192,14 +192,14 @@ class LensView(QWidget):
             painter.drawLine(QPointF(x, graph.top()), QPointF(x, graph.bottom() + 3))
             painter.setPen(color(t.soft))
             left = min(max(x - label_width / 2, 0), self.width() - label_width - 2)
-            text = brief(value, "s", 6)
+            text = format_si(value, "s", 6)
             painter.drawText(QRectF(left, graph.bottom() + 4, label_width, 16), Qt.AlignmentFlag.AlignHCenter, text)
         painter.setPen(QPen(color(t.hairline), 1))
         for number in range(self._lanes + 1):
             y = graph.top() + number * self._lane_height
             painter.drawLine(QPointF(graph.left(), y), QPointF(graph.right(), y))
 
-    def _visible(self, cycle: CycleTiming) -> range:
+    def _visible(self, cycle: ScanTiming) -> range:
         """Numbers of the cycles in view, none when there are too many to draw."""
         period_s = float(1 / cycle.cycle_rate_hz)
         first = max(0, math.floor(self._begin_s / period_s))
@@ -223,7 +223,7 @@ class LensView(QWidget):
             painter.drawPolygon(shape)
         painter.setBrush(Qt.BrushStyle.NoBrush)
 
-    def _triggers(self, cycle: CycleTiming) -> tuple[list[float] | None, list[bool]]:
+    def _triggers(self, cycle: ScanTiming) -> tuple[list[float] | None, list[bool]]:
         """Instants in view, and which of them find the converter busy; None when there are too many."""
         trigger = cycle.trigger
         if trigger.pace != "pattern":
@@ -239,7 +239,7 @@ class LensView(QWidget):
         served = [number % cycle.triggers_per_cycle in starts for number in numbers]
         return [number * period_s for number in numbers], [not one for one in served]
 
-    def _paint_converter(self, painter: QPainter, cycle: CycleTiming, lane: QRectF) -> None:
+    def _paint_converter(self, painter: QPainter, cycle: ScanTiming, lane: QRectF) -> None:
         t = theme()
         period_s = float(1 / cycle.cycle_rate_hz)
         cycles = self._visible(cycle)
@@ -270,7 +270,7 @@ class LensView(QWidget):
                 area = QRectF(left, lane.top() + 3, right - left, lane.height() - 6)
                 painter.setPen(QPen(color(t.hairline), 1, Qt.PenStyle.DashLine))
                 painter.drawRect(area)
-                text = f"slack {show(cycle.slack_s, 's', 4)}"
+                text = f"slack {format_rounded(cycle.slack_s, 's', 4)}"
                 painter.setFont(text_font(-1))
                 seen = area.intersected(lane)
                 if painter.fontMetrics().horizontalAdvance(text) + 12 < seen.width():
@@ -331,7 +331,7 @@ class LensView(QWidget):
             room = QRectF(last_right + 6, lane.top(), max(0.0, lane.right() - last_right - 6), lane.height())
             elide(painter, room, self._handler_text(chain))
 
-    def _handler_starts(self, chain: Chain, cycle: CycleTiming) -> list[float]:
+    def _handler_starts(self, chain: Chain, cycle: ScanTiming) -> list[float]:
         """When the chain's handler begins, in the first cycle: at a mark, or after each result."""
         if chain.retrieval.kind in {"dma", "fifo"}:
             return [float(cycle.slots[-1].end_s)]
@@ -344,8 +344,8 @@ class LensView(QWidget):
         timing = retrieval_timing(self._workspace, chain)
         share = f"{float(timing.cpu_share) * 100:.2g} %"
         if chain.retrieval.kind == "dma":
-            loop = loop_timing(self._workspace, chain)
+            loop = buffer_timing(self._workspace, chain)
             return f"half-mark handler, every {loop.items / 2 / loop.slots:g} cycles · {share}"
         if chain.retrieval.kind == "fifo":
             return f"FIFO handler, every {chain.hands_over_each} results · {share}"
-        return f"{chain.retrieval.kind}, {brief(timing.events_hz, 'Hz', 4)} · {share}"
+        return f"{chain.retrieval.kind}, {format_si(timing.events_hz, 'Hz', 4)} · {share}"

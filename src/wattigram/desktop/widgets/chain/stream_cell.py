@@ -9,7 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.session import StreamPicture
 from wattigram.core.model.design import Signal, Workspace, limits_v
 from wattigram.core.predict.pins import input_extent_v
@@ -164,7 +164,7 @@ class StreamPainter:
         if picture is not None and picture.end_s > picture.begin_s:
             painter.setFont(number_font(-1.5))
             painter.setPen(color(t.faint))
-            span = brief(_round_span(picture.end_s - picture.begin_s), "s", 3)
+            span = format_si(_round_span(picture.end_s - picture.begin_s), "s", 3)
             elide(painter, QRectF(side.left(), rect.bottom() - 22, 74, 16), span)
 
 

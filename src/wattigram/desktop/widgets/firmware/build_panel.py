@@ -6,8 +6,8 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
-from wattigram.core.firmware import WHAT_TO_INSTALL, BuildResult, Complaint
-from wattigram.core.model.part import Memory
+from wattigram.core.firmware import WHAT_TO_INSTALL, BuildResult, Diagnostic
+from wattigram.core.model.part import MemoryMap
 from wattigram.desktop.theme import color, number_font, text_font, theme
 from wattigram.desktop.widgets.labels import heading
 
@@ -59,7 +59,7 @@ class BuildPanel(QWidget):
     folder_wanted = pyqtSignal()
     compiler_wanted = pyqtSignal()
     complaint_chosen = pyqtSignal(object)
-    """Complaint"""
+    """A line of the compiler's"""
 
     def __init__(self) -> None:
         super().__init__()
@@ -148,7 +148,7 @@ class BuildPanel(QWidget):
             self.lines.addItem(item)
             self.lines.scrollToBottom()
 
-    def show_result(self, result: BuildResult | None, memory: Memory | None, is_current: bool) -> None:
+    def show_result(self, result: BuildResult | None, memory: MemoryMap | None, is_current: bool) -> None:
         """Sizes, and whether the image is of this design."""
         self.run_button.setEnabled(result is not None and result.elf is not None)
         if memory is not None:
@@ -159,16 +159,16 @@ class BuildPanel(QWidget):
         elif result.cancelled:
             self.state.setText("The build was cancelled.")
         elif result.elf is None:
-            errors = sum(1 for one in result.complaints if one.is_error)
+            errors = sum(1 for one in result.diagnostics if one.is_error)
             self.state.setText(f"✕ The build failed: {errors} error{'s' if errors != 1 else ''}.")
         elif not is_current:
             self.state.setText("Built from an earlier state of this design.")
         else:
             self.state.setText(f"✓ Built in {result.seconds:.1f} s, {result.warnings or 'no'} warnings.")
         if result is not None:
-            self._mark(result.complaints)
+            self._mark(result.diagnostics)
 
-    def _mark(self, complaints: tuple[Complaint, ...]) -> None:
+    def _mark(self, complaints: tuple[Diagnostic, ...]) -> None:
         """Lines that name a place lead there; the first error is brought to sight."""
         left = list(complaints)
         is_first = True
@@ -186,5 +186,5 @@ class BuildPanel(QWidget):
 
     def _choose(self, item: QListWidgetItem) -> None:
         complaint = item.data(Qt.ItemDataRole.UserRole)
-        if isinstance(complaint, Complaint):
+        if isinstance(complaint, Diagnostic):
             self.complaint_chosen.emit(complaint)

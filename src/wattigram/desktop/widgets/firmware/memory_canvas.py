@@ -12,9 +12,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from wattigram.core.base.quantity import show_volts
-from wattigram.core.contract.image import Place
-from wattigram.core.firmware.memory_layout import LoopLook, NumberScale
+from wattigram.core.base.quantity import format_volts
+from wattigram.core.contract.image import MemoryLocation
+from wattigram.core.firmware.memory_layout import BufferLayout, NumberScale
 from wattigram.core.model.design import Workspace
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, theme
 from wattigram.desktop.widgets.firmware.memory_text import DECIMAL, VOLTS, in_base, loop_text, number_texts, span_text
@@ -31,7 +31,7 @@ TRACE_WIDE, BAR_HIGH, GAP = 180.0, 8.0, 14.0
 class MemoryCanvas(QWidget):
     """Paints the newest numbers of a place; ``form`` and ``base`` say how."""
 
-    def __init__(self, workspace: Workspace, place: Place, look: LoopLook | None) -> None:
+    def __init__(self, workspace: Workspace, place: MemoryLocation, look: BufferLayout | None) -> None:
         super().__init__()
         self.place = place
         self.look = look
@@ -46,7 +46,7 @@ class MemoryCanvas(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"Value of {place.name}")
 
-    def show_design(self, workspace: Workspace, look: LoopLook | None) -> None:
+    def show_design(self, workspace: Workspace, look: BufferLayout | None) -> None:
         """The same place under another design."""
         self._workspace, self.look = workspace, look
         self.update()
@@ -156,7 +156,7 @@ class MemoryCanvas(QWidget):
         volts = self.volts
         texts = number_texts(self.place, self.values[0], self.base)
         if volts is not None:
-            texts.insert(0, show_volts(float(volts[0])))
+            texts.insert(0, format_volts(float(volts[0])))
         painter.setFont(number_font(0))
         painter.setPen(color(theme().ink))
         at = 0.0
@@ -285,7 +285,7 @@ class MemoryCanvas(QWidget):
             painter.setPen(
                 self._signal_shade(self.look.signal_at(index).name) if self.look is not None else color(t.ink)
             )
-            text = show_volts(float(volts[index])) if volts is not None else in_base(self.place, value, self.base)
+            text = format_volts(float(volts[index])) if volts is not None else in_base(self.place, value, self.base)
             painter.drawText(box, Qt.AlignmentFlag.AlignRight, text)
         if self.look is not None and len(values) // 2 % columns == 0:
             at = len(values) // 2 // columns * high - 1

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
 
-from wattigram.core.contract.image import Place
+from wattigram.core.contract.image import MemoryLocation
 from wattigram.core.model.design import Workspace
 from wattigram.desktop.theme import text_font
 from wattigram.desktop.widgets.firmware.memory_view import MemoryView
@@ -24,7 +24,7 @@ class MemoryPanel(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._all: tuple[Place, ...] = ()
+        self._all: tuple[MemoryLocation, ...] = ()
         self._workspace: Workspace | None = None
         self.chosen: list[str] = []
         self.filter = QLineEdit()
@@ -55,7 +55,7 @@ class MemoryPanel(QWidget):
         self.filter.textChanged.connect(self._list)
         self.list.itemChanged.connect(self._on_check)
 
-    def show_image(self, workspace: Workspace, places: tuple[Place, ...]) -> None:
+    def show_image(self, workspace: Workspace, places: tuple[MemoryLocation, ...]) -> None:
         """Another image, or another design; loops are chosen to begin with."""
         self._workspace = workspace
         if places != self._all:

@@ -15,8 +15,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wattigram.core.contract.image import Place
-from wattigram.core.firmware.memory_layout import NumberScale, loop_look, number_scales
+from wattigram.core.contract.image import MemoryLocation
+from wattigram.core.firmware.memory_layout import NumberScale, buffer_layout, number_scales
 from wattigram.core.model.design import Workspace
 from wattigram.desktop.theme import color, text_font, theme
 from wattigram.desktop.widgets.firmware.memory_canvas import BARS, LINES, NUMBERS, MemoryCanvas
@@ -29,10 +29,10 @@ EACH = "volts of each"
 class MemoryRow(QWidget):
     """Head and canvas of one place."""
 
-    def __init__(self, workspace: Workspace, place: Place) -> None:
+    def __init__(self, workspace: Workspace, place: MemoryLocation) -> None:
         super().__init__()
         self.place = place
-        self.look = loop_look(workspace, place.name)
+        self.look = buffer_layout(workspace, place.name)
         self.canvas = MemoryCanvas(workspace, place, self.look)
         self.forms = QButtonGroup(self)
         self.reading = QComboBox(self)
@@ -89,7 +89,7 @@ class MemoryRow(QWidget):
 
     def show_design(self, workspace: Workspace) -> None:
         """Offer the scales that this design has; the one that was chosen stays where it is still there."""
-        self.look = loop_look(workspace, self.place.name)
+        self.look = buffer_layout(workspace, self.place.name)
         self._scales = {scale_text(scale): scale for scale in number_scales(workspace)}
         options = [*([EACH] if self.look is not None else []), *BASES, *self._scales]
         if options != [self.reading.itemText(row) for row in range(self.reading.count())]:

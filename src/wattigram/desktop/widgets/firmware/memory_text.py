@@ -7,9 +7,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.base.quantity import show_volts
-from wattigram.core.contract.image import Place
-from wattigram.core.firmware.memory_layout import LoopLook, NumberScale
+from wattigram.core.base.quantity import format_volts
+from wattigram.core.contract.image import MemoryLocation
+from wattigram.core.firmware.memory_layout import BufferLayout, NumberScale
 from wattigram.core.model.design import Workspace
 
 DECIMAL, HEX, BINARY, VOLTS = "decimal", "hex", "binary", "volts"
@@ -22,7 +22,7 @@ def scale_text(scale: NumberScale) -> str:
     return f"volts of {scale.signal}{', reduced' if scale.reduced else ''}"
 
 
-def in_base(one: Place, value: Any, base: str) -> str:
+def in_base(one: MemoryLocation, value: Any, base: str) -> str:
     """One number of a place."""
     if one.type.kind == "float":
         return f"{float(value):.9g}"
@@ -38,7 +38,7 @@ def in_base(one: Place, value: Any, base: str) -> str:
     return str(int(value))
 
 
-def number_texts(one: Place, value: Any, base: str) -> list[str]:
+def number_texts(one: MemoryLocation, value: Any, base: str) -> list[str]:
     """A number in every base that it has, the chosen one first."""
     if one.type.kind in {"float", "bool"}:
         return [in_base(one, value, DECIMAL)]
@@ -46,15 +46,15 @@ def number_texts(one: Place, value: Any, base: str) -> list[str]:
     return [in_base(one, value, other) for other in bases]
 
 
-def span_text(one: Place, values: NDArray[Any], volts: FloatArray | None, base: str) -> str:
+def span_text(one: MemoryLocation, values: NDArray[Any], volts: FloatArray | None, base: str) -> str:
     """The least and the greatest of an array."""
     if volts is not None:
-        return f"{show_volts(float(volts.min()))} to {show_volts(float(volts.max()))}"
+        return f"{format_volts(float(volts.min()))} to {format_volts(float(volts.max()))}"
     base = DECIMAL if base == VOLTS else base
     return f"{in_base(one, values.min(), base)} to {in_base(one, values.max(), base)}"
 
 
-def loop_text(workspace: Workspace, look: LoopLook, values: NDArray[Any], place: int) -> str:
+def loop_text(workspace: Workspace, look: BufferLayout, values: NDArray[Any], place: int) -> str:
     """The newest item of each signal in volts, behind the place where the next one goes."""
     volts = look.volts(workspace, values)
     parts = []
@@ -64,7 +64,7 @@ def loop_text(workspace: Workspace, look: LoopLook, values: NDArray[Any], place:
         signal = look.signal_at(index)
         if signal.name not in seen:
             seen.add(signal.name)
-            parts.append(f"{signal.name} {show_volts(float(volts[index]))}".replace(" ", "\u00a0"))
+            parts.append(f"{signal.name} {format_volts(float(volts[index]))}".replace(" ", "\u00a0"))
         if len(seen) == len({one.name for one in look.signals}):
             break
     return "   ".join([*reversed(parts), f"next\u00a0item\u00a0at\u00a0{place}"])

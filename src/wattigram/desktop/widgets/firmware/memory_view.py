@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from wattigram.core.contract.image import Place
+from wattigram.core.contract.image import MemoryLocation
 from wattigram.core.model.design import Workspace
 from wattigram.desktop.widgets.firmware.memory_row import MemoryRow
 
@@ -28,11 +28,11 @@ class MemoryView(QWidget):
         self._column.addStretch(1)
 
     @property
-    def places(self) -> tuple[Place, ...]:
+    def places(self) -> tuple[MemoryLocation, ...]:
         """What is looked at."""
         return tuple(row.place for row in self.rows.values())
 
-    def show_places(self, workspace: Workspace, places: tuple[Place, ...]) -> None:
+    def show_places(self, workspace: Workspace, places: tuple[MemoryLocation, ...]) -> None:
         """Show other variables, in this order."""
         before, self.rows = self.rows, {}
         for number, one in enumerate(places):
@@ -52,7 +52,7 @@ class MemoryView(QWidget):
         self._nothing.setVisible(not places)
 
     @property
-    def wanted(self) -> tuple[Place, ...]:
+    def wanted(self) -> tuple[MemoryLocation, ...]:
         """What must be read for it: the variables, and the write places of loops."""
         found = list(self.places)
         for row in self.rows.values():

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.desktop.inspector import Curves
 from wattigram.desktop.theme import color, number_font, text_font, theme
 from wattigram.desktop.widgets.drawing import polygon
@@ -75,5 +75,5 @@ class CurveChart(QWidget):
         painter.setFont(number_font(-2))
         painter.setPen(color(t.soft))
         line = QRectF(area.left(), area.bottom() + 2, area.width(), foot)
-        painter.drawText(line, Qt.AlignmentFlag.AlignLeft, brief(x_values[0], data.x_unit, 3))
-        painter.drawText(line, Qt.AlignmentFlag.AlignRight, brief(x_values[-1], data.x_unit, 3))
+        painter.drawText(line, Qt.AlignmentFlag.AlignLeft, format_si(x_values[0], data.x_unit, 3))
+        painter.drawText(line, Qt.AlignmentFlag.AlignRight, format_si(x_values[-1], data.x_unit, 3))

@@ -38,7 +38,7 @@ class FieldEditor(QObject):
     edited = pyqtSignal(object)
     drag_began = pyqtSignal()
     drag_ended = pyqtSignal()
-    complained = pyqtSignal(str)
+    error = pyqtSignal(str)
 
     def __init__(self, field: Field, parent: QWidget) -> None:
         super().__init__(parent)
@@ -128,7 +128,7 @@ class FieldEditor(QObject):
             edit = self._field.make(text)
         except QuantityError as fault:
             self._mark(True, str(fault))
-            self.complained.emit(f"{self._field.label}: {fault}")
+            self.error.emit(f"{self._field.label}: {fault}")
             return
         self._mark(False)
         if isinstance(self.widget, QLineEdit):
@@ -155,7 +155,7 @@ class Inspector(QWidget):
     """Another facet of the selection."""
     drag_began = pyqtSignal()
     drag_ended = pyqtSignal()
-    complained = pyqtSignal(str)
+    error = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -327,7 +327,7 @@ class Inspector(QWidget):
             name.setFont(text_font(-0.5))
             editor = FieldEditor(field, body)
             editor.edited.connect(self.edited)
-            editor.complained.connect(self.complained)
+            editor.error.connect(self.error)
             editor.drag_began.connect(self.drag_began)
             editor.drag_ended.connect(self.drag_ended)
             name.setBuddy(editor.widget)

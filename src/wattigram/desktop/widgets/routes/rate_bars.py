@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design import Route, SendSink, Workspace
 from wattigram.core.predict.timing import route_timing
 from wattigram.desktop.inspector.routes import sink_text, source_text
@@ -81,5 +81,5 @@ class RateBars(QWidget):
                 painter.drawRect(gone)
                 painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(color(t.bad if lost else t.soft))
-            text = brief(rate, unit, 5) + (f", {brief(lost, unit, 4)} overwritten" if lost else "")
+            text = format_si(rate, unit, 5) + (f", {format_si(lost, unit, 4)} overwritten" if lost else "")
             painter.drawText(QRectF(bar.right() + 8, y, 260, height), Qt.AlignmentFlag.AlignVCenter, text)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.predict.waveform import WaveChoice
 from wattigram.desktop.theme import number_font, text_font
 
@@ -54,10 +54,10 @@ class SolverTable(QTableWidget):
             texts = (
                 f"{'▸ ' if one.points == points else ''}{one.points}",
                 f"{one.prescaler} × {one.period_counts}",
-                brief(one.wave_hz, "Hz", 8),
+                format_si(one.wave_hz, "Hz", 8),
                 "exact" if not one.error else f"{one.error_ppm:+.3g} ppm",
                 f"{one.image_dbc:.1f} dBc",
-                brief(one.bytes, "B", 6),
+                format_si(one.bytes, "B", 6),
             )
             for column, text in enumerate(texts):
                 item = QTableWidgetItem(text)

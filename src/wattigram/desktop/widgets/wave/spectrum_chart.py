@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.predict.waveform import OutputSpectrum, filter_gain
 from wattigram.desktop.theme import color, heading_font, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes
@@ -88,7 +88,7 @@ class SpectrumChart(QWidget):
         t = theme()
         painter.setFont(text_font(-1))
         painter.setPen(color(t.ink))
-        marks = [(found.tone_hz, 0.0, f"wave {brief(found.tone_hz, 'Hz', 5)}, droop {abs(found.droop_db):.3f} dB")]
+        marks = [(found.tone_hz, 0.0, f"wave {format_si(found.tone_hz, 'Hz', 5)}, droop {abs(found.droop_db):.3f} dB")]
         if math.isfinite(found.image_dbc):
             marks.append((found.image_hz, found.image_dbc, f"image {found.image_dbc:.1f} dB"))
         for hertz, level, text in marks:
@@ -100,4 +100,4 @@ class SpectrumChart(QWidget):
             painter.drawText(QPointF(left, max(axes.rect.top() + 9, y - 4)), text)
         x = float(axes.x(found.update_hz))
         painter.setPen(color(t.soft))
-        painter.drawText(QPointF(x + 4, axes.rect.top() + 34), f"updates {brief(found.update_hz, 'Hz', 5)}")
+        painter.drawText(QPointF(x + 4, axes.rect.top() + 34), f"updates {format_si(found.update_hz, 'Hz', 5)}")

@@ -9,10 +9,10 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWh
 from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.quantity import brief, round_values, show_volts
-from wattigram.core.model.design import Table, Workspace
+from wattigram.core.base.quantity import format_si, format_volts, round_values
+from wattigram.core.model.design import WaveTable, Workspace
 from wattigram.core.model.design.edits import SetTable
-from wattigram.core.predict.waveform import Playing, output_range_v, playing, table_volts
+from wattigram.core.predict.waveform import DacPlayback, dac_playback, output_range_v, table_volts
 from wattigram.desktop.inspector.waves import player_of
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of
@@ -40,16 +40,16 @@ class WaveCurve(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Curve of the table")
         self._workspace: Workspace | None = None
-        self._table: Table | None = None
-        self._made: Playing | None = None
+        self._table: WaveTable | None = None
+        self._made: DacPlayback | None = None
         self._reach: tuple[float, float] | None = None
         self._index = 0
         self._view = (0.0, 1.0)
         self._held: Handle | None = None
-        self._begun: Table | None = None
+        self._begun: WaveTable | None = None
         self._axes: Axes | None = None
 
-    def show_table(self, workspace: Workspace, table: Table | None, index: int) -> None:
+    def show_table(self, workspace: Workspace, table: WaveTable | None, index: int) -> None:
         """Show a table as it is played, if it is."""
         if table is None or self._table is None or table.name != self._table.name:
             self._view = (0.0, 1.0)
@@ -58,7 +58,7 @@ class WaveCurve(QWidget):
         generator = player_of(workspace, table) if table is not None else None
         dac = workspace.part.dac(generator.dac) if generator is not None else None
         if generator is not None and dac is not None:
-            self._made = playing(workspace, generator)
+            self._made = dac_playback(workspace, generator)
             self._reach = output_range_v(workspace, dac, generator.buffered)
         self.update()
 
@@ -168,7 +168,7 @@ class WaveCurve(QWidget):
         for volts, word, below in ((self._reach[0], "reaches down to", False), (self._reach[1], "reaches up to", True)):
             at = float(axes.y(volts))
             painter.drawLine(QPointF(axes.rect.left(), at), QPointF(axes.rect.right(), at))
-            text = f"{word} {show_volts(volts)}"
+            text = f"{word} {format_volts(volts)}"
             width = painter.fontMetrics().horizontalAdvance(text)
             painter.drawText(QPointF(axes.rect.right() - width - 4, at + (12 if below else -4)), text)
 
@@ -232,11 +232,11 @@ class WaveCurve(QWidget):
             case "duty" | "peak":
                 return f"{self._held.turn * self._table.cycles * 100:.3g} %"
             case "corner" if lap_s is not None:
-                return f"{show_volts(self._held.volts)} at {brief(self._held.turn * lap_s, 's', 4)}"
+                return f"{format_volts(self._held.volts)} at {format_si(self._held.turn * lap_s, 's', 4)}"
             case "amplitude":
-                return f"± {show_volts(self._table.amplitude_v)}"
+                return f"± {format_volts(self._table.amplitude_v)}"
             case _:
-                return show_volts(self._held.volts)
+                return format_volts(self._held.volts)
 
     # --- mouse and keys
 

@@ -7,8 +7,8 @@ from fractions import Fraction
 
 import numpy as np
 
-from wattigram.core.contract.shapes import PulseShape, Segment, SegmentsShape, TriangleShape
-from wattigram.core.model.design import Table
+from wattigram.core.contract.shapes import PulseShape, SegmentsShape, ShapeSegment, TriangleShape
+from wattigram.core.model.design import WaveTable
 from wattigram.core.predict.waveform import table_volts
 
 LEAST_SHARE, MOST_SHARE = 0.001, 0.999
@@ -24,7 +24,7 @@ class Handle:
     number: int = 0
 
 
-def table_handles(table: Table) -> list[Handle]:
+def table_handles(table: WaveTable) -> list[Handle]:
     """Corners of segments; offset, amplitude, and the duty or peak of other shapes."""
     shape = table.shape
     if isinstance(shape, SegmentsShape):
@@ -48,40 +48,40 @@ def table_handles(table: Table) -> list[Handle]:
     return found
 
 
-def moved_table(table: Table, begun: Table, held: Handle, volts: float, turn: float) -> Table | None:
+def moved_table(table: WaveTable, begun: WaveTable, held: Handle, volts: float, turn: float) -> WaveTable | None:
     """The table with a handle elsewhere; ``begun`` is how it was when the handle was taken."""
     shape = table.shape
     match held.kind:
         case "offset":
-            return table.changed(offset_v=volts)
+            return table.replaced(offset_v=volts)
         case "amplitude":
-            return table.changed(amplitude_v=round(max(0.0, volts - table.offset_v), 6))
+            return table.replaced(amplitude_v=round(max(0.0, volts - table.offset_v), 6))
         case "duty" | "peak":
             share = (turn * table.cycles + table.phase) % 1
             share = round(min(MOST_SHARE, max(LEAST_SHARE, share)), 4)
-            return table.changed(shape=shape.changed(**{held.kind: share}))
+            return table.replaced(shape=shape.replaced(**{held.kind: share}))
         case "corner" if isinstance(shape, SegmentsShape):
             scale = begun.shape if isinstance(begun.shape, SegmentsShape) else shape
-            return table.changed(shape=_moved_corner(shape, float(scale.total_s), held.number, volts, turn))
+            return table.replaced(shape=_moved_corner(shape, float(scale.total_s), held.number, volts, turn))
     return None
 
 
 def _moved_corner(shape: SegmentsShape, total_s: float, number: int, volts: float, turn: float) -> SegmentsShape:
     """One corner elsewhere; the one after it stays where it is."""
     if number < 0:
-        return shape.changed(start_v=volts)
+        return shape.replaced(start_v=volts)
     segments = list(shape.segments)
     if number + 1 == len(segments):
-        segments[number] = segments[number].changed(to_v=volts)
-        return shape.changed(segments=tuple(segments))
+        segments[number] = segments[number].replaced(to_v=volts)
+        return shape.replaced(segments=tuple(segments))
     before_s = sum(float(one.lasting) for one in segments[:number])
     shortest_s = total_s / 1000
     both = segments[number].lasting + segments[number + 1].lasting
     length_s = min(max(turn * total_s - before_s, shortest_s), float(both) - shortest_s)
     mine = _round_time(length_s, total_s)
-    segments[number] = Segment(to_v=volts, lasting=mine)
-    segments[number + 1] = Segment(to_v=segments[number + 1].to_v, lasting=both - mine)
-    return shape.changed(segments=tuple(segments))
+    segments[number] = ShapeSegment(to_v=volts, lasting=mine)
+    segments[number + 1] = ShapeSegment(to_v=segments[number + 1].to_v, lasting=both - mine)
+    return shape.replaced(segments=tuple(segments))
 
 
 def _round_time(length_s: float, total_s: float) -> Fraction:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design.expectation import Expectation
 from wattigram.core.model.design.project import Project
@@ -23,7 +23,7 @@ class SetProjectName:
         return f"Call the project {self.name}"
 
     def apply(self, project: Project) -> Project:
-        return project.changed(name=self.name)
+        return project.replaced(name=self.name)
 
 
 @dataclass(frozen=True)
@@ -37,7 +37,7 @@ class SetReference:
         return f"Use the {self.name} reference"
 
     def apply(self, project: Project) -> Project:
-        return project.changed(reference=self.name)
+        return project.replaced(reference=self.name)
 
 
 @dataclass(frozen=True)
@@ -48,10 +48,10 @@ class SetBusClock:
 
     @property
     def label(self) -> str:
-        return "Run the bus at " + (brief(self.clock_hz, "Hz") if self.clock_hz else "the part's own clock")
+        return "Run the bus at " + (format_si(self.clock_hz, "Hz") if self.clock_hz else "the part's own clock")
 
     def apply(self, project: Project) -> Project:
-        return project.changed(bus_clock_hz=self.clock_hz)
+        return project.replaced(bus_clock_hz=self.clock_hz)
 
 
 @dataclass(frozen=True)
@@ -62,13 +62,13 @@ class SetWiring:
 
     @property
     def label(self) -> str:
-        return f"Wire pin {self.wiring.pin}: {self.wiring.source.kind}, {brief(self.wiring.resistance_ohm, 'Ω')}"
+        return f"Wire pin {self.wiring.pin}: {self.wiring.source.kind}, {format_si(self.wiring.resistance_ohm, 'Ω')}"
 
     def apply(self, project: Project) -> Project:
         others = [wiring for wiring in project.bench if wiring.pin != self.wiring.pin]
         places = [index for index, wiring in enumerate(project.bench) if wiring.pin == self.wiring.pin]
         others.insert(places[0] if places else len(others), self.wiring)
-        return project.changed(bench=tuple(others))
+        return project.replaced(bench=tuple(others))
 
 
 @dataclass(frozen=True)
@@ -82,7 +82,7 @@ class RemoveWiring:
         return f"Disconnect pin {self.pin}"
 
     def apply(self, project: Project) -> Project:
-        return project.changed(bench=tuple(wiring for wiring in project.bench if wiring.pin != self.pin))
+        return project.replaced(bench=tuple(wiring for wiring in project.bench if wiring.pin != self.pin))
 
 
 @dataclass(frozen=True)
@@ -113,9 +113,9 @@ class SwapWires:
             if wiring.pin not in partners and wiring.swapped_with not in {self.pin, self.other}:
                 return wiring
             other = {self.pin: self.other, self.other: self.pin}.get(wiring.pin) if self.other else None
-            return wiring.changed(swapped_with=other)
+            return wiring.replaced(swapped_with=other)
 
-        return project.changed(bench=tuple(changed(wiring) for wiring in project.bench))
+        return project.replaced(bench=tuple(changed(wiring) for wiring in project.bench))
 
 
 @dataclass(frozen=True)
@@ -129,7 +129,7 @@ class AddExpectation:
         return f"Expect {self.expectation.kind} of {self.expectation.signal}"
 
     def apply(self, project: Project) -> Project:
-        return project.changed(expectations=(*project.expectations, self.expectation))
+        return project.replaced(expectations=(*project.expectations, self.expectation))
 
 
 @dataclass(frozen=True)
@@ -147,7 +147,7 @@ class ChangeExpectation:
         _check(project, self.index)
         items = list(project.expectations)
         items[self.index] = self.expectation
-        return project.changed(expectations=tuple(items))
+        return project.replaced(expectations=tuple(items))
 
 
 @dataclass(frozen=True)
@@ -163,7 +163,7 @@ class RemoveExpectation:
     def apply(self, project: Project) -> Project:
         _check(project, self.index)
         items = tuple(item for index, item in enumerate(project.expectations) if index != self.index)
-        return project.changed(expectations=items)
+        return project.replaced(expectations=items)
 
 
 def _check(project: Project, index: int) -> None:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Literal
+from typing import ClassVar, Literal
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.base.quantity import brief
+from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design.edits.edit import need_chain, need_signal, with_chain
 from wattigram.core.model.design.project import Chain, Project, Slot
 from wattigram.core.model.design.trigger import FollowTrigger, TimerTrigger
@@ -82,7 +82,7 @@ class SetPeriod:
 
     @property
     def label(self) -> str:
-        return f"Trigger {self.converter} every {brief(self.every_s, 's', 6)}"
+        return f"Trigger {self.converter} every {format_si(self.every_s, 's', 6)}"
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
@@ -90,13 +90,15 @@ class SetPeriod:
             return SetPeriod(chain.trigger.follows, self.every_s).apply(project)
         if not isinstance(chain.trigger, TimerTrigger):
             raise EditError(f"{self.converter} is not started by a timer.", cure="Choose a timer as its trigger first.")
-        trigger = chain.trigger.changed(every=self.every_s, prescaler_register=None, period_register=None)
+        trigger = chain.trigger.replaced(every=self.every_s, prescaler_register=None, period_register=None)
         return with_chain(project, self.converter, trigger=trigger)
 
 
 @dataclass(frozen=True)
-class SetLoopItems:
+class SetBufferLength:
     """Make a loop longer or shorter."""
+
+    scripts_say: ClassVar[str] = "SetLoopItems"
 
     converter: str
     items: int
@@ -107,12 +109,14 @@ class SetLoopItems:
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
-        return with_chain(project, self.converter, loop=chain.loop.changed(items=self.items))
+        return with_chain(project, self.converter, loop=chain.loop.replaced(items=self.items))
 
 
 @dataclass(frozen=True)
-class SetItemWidth:
+class SetElementWidth:
     """Let DMA move items of another width."""
+
+    scripts_say: ClassVar[str] = "SetItemWidth"
 
     converter: str
     width_bits: int
@@ -123,7 +127,7 @@ class SetItemWidth:
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
-        return with_chain(project, self.converter, loop=chain.loop.changed(width_bits=self.width_bits))
+        return with_chain(project, self.converter, loop=chain.loop.replaced(width_bits=self.width_bits))
 
 
 @dataclass(frozen=True)
@@ -142,7 +146,7 @@ class SetSampling:
     def apply(self, project: Project) -> Project:
         chain = _with_place(project, self.converter, self.place)
         slots = list(chain.slots)
-        slots[self.place] = slots[self.place].changed(sampling_cycles=self.cycles)
+        slots[self.place] = slots[self.place].replaced(sampling_cycles=self.cycles)
         return with_chain(project, self.converter, slots=tuple(slots))
 
 
@@ -207,7 +211,7 @@ class RemoveSlot:
                 f"{followers[0].converter} is triggered by {self.converter}, whose last slot this is.",
                 cure=f"Remove the slots of {followers[0].converter} first.",
             )
-        return project.changed(chains=tuple(other for other in project.chains if other is not chain))
+        return project.replaced(chains=tuple(other for other in project.chains if other is not chain))
 
 
 @dataclass(frozen=True)
@@ -221,7 +225,7 @@ class AddChain:
         return f"Use {self.chain.converter}"
 
     def apply(self, project: Project) -> Project:
-        return project.changed(chains=(*project.chains, self.chain))
+        return project.replaced(chains=(*project.chains, self.chain))
 
 
 def _with_place(project: Project, converter: str, place: int) -> Chain:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from fractions import Fraction
 from typing import Any
@@ -9,7 +10,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.design.edits.edit import Edit
 from wattigram.core.model.design.project import Project
 
@@ -49,6 +50,8 @@ TERMS = {
 UNITS = {"_v": "V", "_hz": "Hz", "_s": "s", "_ohm": "Ω", "_f": "F"}
 CLOCKS = frozenset({"sampling_cycles", "handler_cycles"})
 SECONDS = frozenset({"every", "dwell", "timeout"})
+_WORD = re.compile(r"(?<=[a-z])(?=[A-Z])")
+_ABBREVIATIONS = {"pwm", "uart", "dac", "dma", "dc"}
 
 
 def fix_text(project: Project, edit: Edit) -> str:
@@ -119,8 +122,13 @@ def _key(thing: BaseModel) -> str:
 
 
 def _name_of(thing: BaseModel) -> str:
-    kind = type(thing).__name__.lower()
-    return f"{kind} {_key(thing)}".strip()
+    return f"{_noun(type(thing))} {_key(thing)}".strip()
+
+
+def _noun(kind: type) -> str:
+    """What a model is called: its class's words; abbreviations keep their capitals."""
+    words = _WORD.sub(" ", kind.__name__).lower().split()
+    return " ".join(word.upper() if word in _ABBREVIATIONS else word for word in words)
 
 
 def _within(what: str, key: str) -> str:
@@ -142,9 +150,9 @@ def _plain(field: str) -> str:
 
 def _kind(value: Any) -> str:
     if isinstance(value, BaseModel):
-        kind = str(getattr(value, "kind", type(value).__name__))
+        kind = str(getattr(value, "kind", _noun(type(value))))
         every = getattr(value, "every", None)
-        return f"{kind} {brief(every, 's', 6)}" if isinstance(every, Fraction) else kind
+        return f"{kind} {format_si(every, 's', 6)}" if isinstance(every, Fraction) else kind
     return "none" if value is None else str(value)
 
 
@@ -156,12 +164,12 @@ def _shown(value: Any, field: str) -> str:
     if isinstance(value, tuple):
         return ", ".join(str(one) for one in value)
     if field in SECONDS:
-        return brief(value, "s", 6)
+        return format_si(value, "s", 6)
     unit = next((unit for ending, unit in UNITS.items() if field.endswith(ending)), "")
     if unit == "V":
-        return show_volts(float(value))
+        return format_volts(float(value))
     if unit:
-        return brief(value, unit, 6)
+        return format_si(value, unit, 6)
     if field in CLOCKS:
         return f"{value} clk"
     return f"{float(value):g}" if isinstance(value, (float, Fraction)) else str(value)

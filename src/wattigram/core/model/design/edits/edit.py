@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
-from typing import Any, Protocol
+from typing import Any, ClassVar, Protocol
 
 from pydantic import BaseModel, ValidationError
 
@@ -14,7 +14,11 @@ from wattigram.core.model.design.workspace import Workspace
 
 
 class Edit(Protocol):
-    """A change of the project. Implementations are small frozen dataclasses."""
+    """A change of the project. Implementations are small frozen dataclasses.
+
+    Scripts know an edit by the name of its class; one whose class got a better name keeps the old one for them
+    as ``scripts_say``.
+    """
 
     @property
     def label(self) -> str:
@@ -27,8 +31,10 @@ class Edit(Protocol):
 
 
 @dataclass(frozen=True)
-class Several:
+class CompositeEdit:
     """Some edits as one: a template, a paste, a cure that needs two steps."""
+
+    scripts_say: ClassVar[str] = "Several"
 
     edits: tuple[Edit, ...]
     label: str
@@ -60,12 +66,12 @@ def apply_edit(workspace: Workspace, edit: Edit) -> Workspace:
 
 def describe(edit: Edit) -> dict[str, Any]:
     """The edit as plain values, for scripts."""
-    values: dict[str, Any] = {"edit": type(edit).__name__}
+    values: dict[str, Any] = {"edit": getattr(edit, "scripts_say", type(edit).__name__)}
     for item in fields(edit):  # type: ignore[arg-type]
         value = getattr(edit, item.name)
         if isinstance(value, BaseModel):
             value = value.model_dump(mode="json", exclude_none=True)
-        elif isinstance(value, tuple) and isinstance(edit, Several):
+        elif isinstance(value, tuple) and isinstance(edit, CompositeEdit):
             value = [describe(one) for one in value]
         elif not isinstance(value, (str, int, float, bool, type(None))):
             value = str(value)
@@ -76,15 +82,15 @@ def describe(edit: Edit) -> dict[str, Any]:
 def with_chain(project: Project, converter: str, **updates: Any) -> Project:
     """The project with some fields of one chain replaced."""
     chain = need_chain(project, converter)
-    chains = tuple(chain.changed(**updates) if other is chain else other for other in project.chains)
-    return project.changed(chains=chains)
+    chains = tuple(chain.replaced(**updates) if other is chain else other for other in project.chains)
+    return project.replaced(chains=chains)
 
 
 def with_signal(project: Project, name: str, **updates: Any) -> Project:
     """The project with some fields of one signal replaced."""
     signal = need_signal(project, name)
-    signals = tuple(signal.changed(**updates) if other is signal else other for other in project.signals)
-    return project.changed(signals=signals)
+    signals = tuple(signal.replaced(**updates) if other is signal else other for other in project.signals)
+    return project.replaced(signals=signals)
 
 
 def need_chain(project: Project, converter: str) -> Chain:

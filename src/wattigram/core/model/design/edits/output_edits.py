@@ -6,23 +6,23 @@ from dataclasses import dataclass
 from typing import Literal, TypeVar
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.base.quantity import brief, show_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.design.outputs import (
+    ConstantLevel,
     Generator,
     GeneratorFollow,
-    HeldLevel,
     Playback,
-    Pwm,
+    PwmOutput,
     SoftwareRamp,
-    Table,
-    Uart,
+    UartSetup,
+    WaveTable,
 )
 from wattigram.core.model.design.project import Project
 from wattigram.core.model.design.route import DutySink, PeriodSink, Route, TableSource
 from wattigram.core.model.design.trigger import TimerTrigger
 
 Section = Literal["tables", "generators", "pwm", "uarts", "routes"]
-Item = TypeVar("Item", Table, Generator, Pwm, Uart, Route)
+Item = TypeVar("Item", WaveTable, Generator, PwmOutput, UartSetup, Route)
 _WORDS = {
     "tables": "table",
     "generators": "generator",
@@ -45,32 +45,32 @@ class SetTable:
     """Put a table in place of the one called ``name``, or add it; whoever plays it follows a new name."""
 
     name: str
-    table: Table
+    table: WaveTable
 
     @property
     def label(self) -> str:
         table = self.table
-        level = "" if table.in_volts else f", {show_volts(table.offset_v)} ± {show_volts(table.amplitude_v)}"
+        level = "" if table.in_volts else f", {format_volts(table.offset_v)} ± {format_volts(table.amplitude_v)}"
         return f"Make table {table.name}: {table.shape.kind}, {table.points} points{level}"
 
     def apply(self, project: Project) -> Project:
         new = self.table.name
         tables = _put(project.tables, self.table, self.name)
         if new == self.name:
-            return project.changed(tables=tables)
+            return project.replaced(tables=tables)
         generators = tuple(
-            one.changed(output=one.output.changed(table=new))
+            one.replaced(output=one.output.replaced(table=new))
             if isinstance(one.output, Playback) and one.output.table == self.name
             else one
             for one in project.generators
         )
         routes = tuple(
-            one.changed(source=TableSource(table=new))
+            one.replaced(source=TableSource(table=new))
             if isinstance(one.source, TableSource) and one.source.table == self.name
             else one
             for one in project.routes
         )
-        return project.changed(tables=tables, generators=generators, routes=routes)
+        return project.replaced(tables=tables, generators=generators, routes=routes)
 
 
 @dataclass(frozen=True)
@@ -84,10 +84,12 @@ class SetGenerator:
     def label(self) -> str:
         one = self.generator
         match one.output:
-            case HeldLevel(voltage_v=volts):
-                return f"Hold {one.dac} at {show_volts(volts)}"
+            case ConstantLevel(voltage_v=volts):
+                return f"Hold {one.dac} at {format_volts(volts)}"
             case SoftwareRamp(from_v=low, to_v=high, dwell_s=dwell):
-                return f"Ramp {one.dac} from {show_volts(low)} to {show_volts(high)}, {brief(dwell, 's')} a step"
+                return (
+                    f"Ramp {one.dac} from {format_volts(low)} to {format_volts(high)}, {format_si(dwell, 's')} a step"
+                )
             case Playback(table=table, repeat=repeat):
                 return f"Play {table} on {one.dac}{'' if repeat else ' once'}"
 
@@ -96,14 +98,14 @@ class SetGenerator:
         generators = _put(project.generators, self.generator, self.name)
         if new != self.name:
             generators = tuple(
-                one.changed(output=one.output.changed(trigger=GeneratorFollow(follows=new)))
+                one.replaced(output=one.output.replaced(trigger=GeneratorFollow(follows=new)))
                 if isinstance(one.output, Playback)
                 and isinstance(one.output.trigger, GeneratorFollow)
                 and one.output.trigger.follows == self.name
                 else one
                 for one in generators
             )
-        return project.changed(generators=generators)
+        return project.replaced(generators=generators)
 
 
 def retimed(project: Project, generator: Generator, timer: TimerTrigger) -> SetGenerator | None:
@@ -113,7 +115,7 @@ def retimed(project: Project, generator: Generator, timer: TimerTrigger) -> SetG
         return None
     match output.trigger:
         case TimerTrigger():
-            return SetGenerator(generator.name, generator.changed(output=output.changed(trigger=timer)))
+            return SetGenerator(generator.name, generator.replaced(output=output.replaced(trigger=timer)))
         case GeneratorFollow(follows=name):
             leader = project.generator(name)
             return retimed(project, leader, timer) if leader is not None else None
@@ -126,37 +128,37 @@ class SetPwm:
     """Put a PWM output in place of the one called ``name``, or add it."""
 
     name: str
-    pwm: Pwm
+    pwm: PwmOutput
 
     @property
     def label(self) -> str:
-        return f"Pulse {self.pwm.name} every {brief(self.pwm.every, 's')}, {brief(self.pwm.duty, '%')} high"
+        return f"Pulse {self.pwm.name} every {format_si(self.pwm.every, 's')}, {format_si(self.pwm.duty, '%')} high"
 
     def apply(self, project: Project) -> Project:
         new = self.pwm.name
         routes = project.routes
         if new != self.name:
             routes = tuple(
-                one.changed(sink=one.sink.changed(pwm=new))
+                one.replaced(sink=one.sink.replaced(pwm=new))
                 if isinstance(one.sink, (DutySink, PeriodSink)) and one.sink.pwm == self.name
                 else one
                 for one in routes
             )
-        return project.changed(pwm=_put(project.pwm, self.pwm, self.name), routes=routes)
+        return project.replaced(pwm=_put(project.pwm, self.pwm, self.name), routes=routes)
 
 
 @dataclass(frozen=True)
 class SetUart:
     """Set a UART up."""
 
-    uart: Uart
+    uart: UartSetup
 
     @property
     def label(self) -> str:
         return f"Run {self.uart.name} at {self.uart.baud} baud"
 
     def apply(self, project: Project) -> Project:
-        return project.changed(uarts=_put(project.uarts, self.uart, self.uart.name))
+        return project.replaced(uarts=_put(project.uarts, self.uart, self.uart.name))
 
 
 @dataclass(frozen=True)
@@ -173,10 +175,10 @@ class SetRoute:
 
     def apply(self, project: Project) -> Project:
         expectations = tuple(
-            one.changed(signal=self.route.name) if one.kind == "route" and one.signal == self.name else one
+            one.replaced(signal=self.route.name) if one.kind == "route" and one.signal == self.name else one
             for one in project.expectations
         )
-        return project.changed(routes=_put(project.routes, self.route, self.name), expectations=expectations)
+        return project.replaced(routes=_put(project.routes, self.route, self.name), expectations=expectations)
 
 
 @dataclass(frozen=True)
@@ -200,4 +202,4 @@ class RemoveOutput:
             for one in project.expectations
             if self.section != "routes" or one.kind != "route" or one.signal != self.name
         )
-        return project.changed(**{self.section: kept, "expectations": expectations})
+        return project.replaced(**{self.section: kept, "expectations": expectations})

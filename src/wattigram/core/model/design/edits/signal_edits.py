@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import ClassVar
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.base.fields import ratio_text
 from wattigram.core.model.design.edits.edit import need_signal, with_signal
 from wattigram.core.model.design.project import Project, Signal
-from wattigram.core.model.design.stage import AnyStage, LowPass, Twin, Window, limit_text
+from wattigram.core.model.design.stage import AnyStage, LowPassFilter, RedundantPair, Threshold, limit_text
 from wattigram.core.model.design.trigger import Trigger, WindowTrigger
 
 
@@ -24,7 +25,7 @@ class AddSignal:
         return f"Add {self.signal.name}"
 
     def apply(self, project: Project) -> Project:
-        return project.changed(signals=(*project.signals, self.signal))
+        return project.replaced(signals=(*project.signals, self.signal))
 
 
 @dataclass(frozen=True)
@@ -43,11 +44,11 @@ class RemoveSignal:
         for chain in project.chains:
             slots = tuple(slot for slot in chain.slots if slot.signal != self.name)
             if slots:
-                chains.append(chain.changed(slots=slots))
+                chains.append(chain.replaced(slots=slots))
         signals = tuple(_without(signal, self.name) for signal in project.signals if signal.name != self.name)
         expectations = tuple(item for item in project.expectations if item.signal != self.name)
         comparators = tuple(item for item in project.comparators if item.signal != self.name)
-        return project.changed(
+        return project.replaced(
             signals=signals, chains=tuple(chains), expectations=expectations, comparators=comparators
         )
 
@@ -71,26 +72,26 @@ class RenameSignal:
         def renamed(name: str | None) -> str | None:
             return self.new_name if name == self.name else name
 
-        return project.changed(
+        return project.replaced(
             signals=tuple(
-                item.changed(
+                item.replaced(
                     name=renamed(item.name),
-                    twin=item.twin and item.twin.changed(of=renamed(item.twin.of)),
+                    twin=item.twin and item.twin.replaced(of=renamed(item.twin.of)),
                     windows=tuple(
-                        window.changed(target_signal=renamed(window.target_signal)) for window in item.windows
+                        window.replaced(target_signal=renamed(window.target_signal)) for window in item.windows
                     ),
                 )
                 for item in project.signals
             ),
-            comparators=tuple(item.changed(signal=renamed(item.signal)) for item in project.comparators),
+            comparators=tuple(item.replaced(signal=renamed(item.signal)) for item in project.comparators),
             chains=tuple(
-                chain.changed(
-                    slots=tuple(slot.changed(signal=renamed(slot.signal)) for slot in chain.slots),
+                chain.replaced(
+                    slots=tuple(slot.replaced(signal=renamed(slot.signal)) for slot in chain.slots),
                     trigger=_renamed_trigger(chain.trigger, self.name, self.new_name),
                 )
                 for chain in project.chains
             ),
-            expectations=tuple(item.changed(signal=renamed(item.signal)) for item in project.expectations),
+            expectations=tuple(item.replaced(signal=renamed(item.signal)) for item in project.expectations),
         )
 
 
@@ -130,8 +131,10 @@ class SwapPins:
 
 
 @dataclass(frozen=True)
-class SetFrontEnd:
+class SetScaling:
     """State what the front end multiplies the signal by."""
+
+    scripts_say: ClassVar[str] = "SetFrontEnd"
 
     name: str
     front_end: Fraction
@@ -145,8 +148,10 @@ class SetFrontEnd:
 
 
 @dataclass(frozen=True)
-class SetReduce:
+class SetFilter:
     """Choose a reduce stage, or none."""
+
+    scripts_say: ClassVar[str] = "SetReduce"
 
     name: str
     reduce: AnyStage | None
@@ -156,7 +161,7 @@ class SetReduce:
         stage = self.reduce
         if stage is None:
             return f"Do not reduce {self.name}"
-        if isinstance(stage, LowPass):
+        if isinstance(stage, LowPassFilter):
             return f"Low-pass {self.name} with shift {stage.shift}"
         return f"{stage.kind.replace('-', ' ').capitalize()} of {stage.count} for {self.name}"
 
@@ -165,11 +170,13 @@ class SetReduce:
 
 
 @dataclass(frozen=True)
-class AddWindow:
+class AddThreshold:
     """One more threshold window."""
 
+    scripts_say: ClassVar[str] = "AddWindow"
+
     name: str
-    window: Window
+    window: Threshold
 
     @property
     def label(self) -> str:
@@ -181,12 +188,14 @@ class AddWindow:
 
 
 @dataclass(frozen=True)
-class SetWindow:
+class SetThreshold:
     """Change one window, counted from 0; None removes it."""
+
+    scripts_say: ClassVar[str] = "SetWindow"
 
     name: str
     index: int
-    window: Window | None
+    window: Threshold | None
 
     @property
     def label(self) -> str:
@@ -203,11 +212,13 @@ class SetWindow:
 
 
 @dataclass(frozen=True)
-class SetTwin:
+class SetRedundantPair:
     """Hold a signal against another one, or against none."""
 
+    scripts_say: ClassVar[str] = "SetTwin"
+
     name: str
-    twin: Twin | None
+    twin: RedundantPair | None
 
     @property
     def label(self) -> str:
@@ -217,17 +228,17 @@ class SetTwin:
         return with_signal(project, self.name, twin=self.twin)
 
 
-def _limits(window: Window) -> str:
+def _limits(window: Threshold) -> str:
     return f"{limit_text(window.low)} to {limit_text(window.high)}"
 
 
 def _without(signal: Signal, gone: str) -> Signal:
     """A signal that no longer leans on one that is removed."""
     windows = tuple(window for window in signal.windows if window.target_signal != gone)
-    return signal.changed(twin=None if signal.twin_of == gone else signal.twin, windows=windows)
+    return signal.replaced(twin=None if signal.twin_of == gone else signal.twin, windows=windows)
 
 
 def _renamed_trigger(trigger: Trigger, name: str, new_name: str) -> Trigger:
     if isinstance(trigger, WindowTrigger) and trigger.signal == name:
-        return trigger.changed(signal=new_name)
+        return trigger.replaced(signal=new_name)
     return trigger

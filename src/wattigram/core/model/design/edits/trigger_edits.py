@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import ClassVar, Literal
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.model.design.edits.edit import need_chain, need_signal, with_chain
@@ -89,8 +89,10 @@ class SetRetrieval:
 
 
 @dataclass(frozen=True)
-class SetHandler:
+class SetIsrCost:
     """State what the handler costs."""
+
+    scripts_say: ClassVar[str] = "SetHandler"
 
     converter: str
     cycles: int
@@ -101,7 +103,7 @@ class SetHandler:
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
-        return with_chain(project, self.converter, loop=chain.loop.changed(handler_cycles=self.cycles))
+        return with_chain(project, self.converter, loop=chain.loop.replaced(handler_cycles=self.cycles))
 
 
 @dataclass(frozen=True)
@@ -173,7 +175,7 @@ class SetSamplings:
         chain = need_chain(project, self.converter)
         chosen = set(self.places or range(len(chain.slots)))
         slots = tuple(
-            slot.changed(sampling_cycles=self.cycles) if place in chosen else slot
+            slot.replaced(sampling_cycles=self.cycles) if place in chosen else slot
             for place, slot in enumerate(chain.slots)
         )
         return with_chain(project, self.converter, slots=slots)
@@ -191,7 +193,7 @@ class RemoveChain:
 
     def apply(self, project: Project) -> Project:
         need_chain(project, self.converter)
-        return project.changed(chains=tuple(chain for chain in project.chains if chain.converter != self.converter))
+        return project.replaced(chains=tuple(chain for chain in project.chains if chain.converter != self.converter))
 
 
 @dataclass(frozen=True)
@@ -212,7 +214,7 @@ class SetComparator:
             items[names.index(self.comparator.name)] = self.comparator
         else:
             items.append(self.comparator)
-        return project.changed(comparators=tuple(items))
+        return project.replaced(comparators=tuple(items))
 
 
 @dataclass(frozen=True)
@@ -226,4 +228,4 @@ class RemoveComparator:
         return f"Do not use {self.name}"
 
     def apply(self, project: Project) -> Project:
-        return project.changed(comparators=tuple(item for item in project.comparators if item.name != self.name))
+        return project.replaced(comparators=tuple(item for item in project.comparators if item.name != self.name))
