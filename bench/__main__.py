@@ -1,4 +1,5 @@
-"""``make bench``: every row with its bound; with ``--strict`` exit status 1 when a goal is missed."""
+"""``make bench``: every row with its bound; with ``--strict`` exit status 1 when a goal is
+missed."""
 
 from __future__ import annotations
 
@@ -14,9 +15,18 @@ from bench.window import window_rows
 def main() -> int:
     """Run all benchmarks, or those whose group is named: board, image, link, take, window."""
     strict = "--strict" in sys.argv
-    groups = {"board": board_rows, "image": image_rows, "link": link_rows, "take": take_rows, "window": window_rows}
+    groups = {
+        "board": board_rows,
+        "image": image_rows,
+        "link": link_rows,
+        "take": take_rows,
+        "window": window_rows,
+    }
     wanted = [name for name in sys.argv[1:] if name in groups] or list(groups)
-    print(f"{'what':<46}{'bound in the same run':<40}{'ratio':>8} {'goal':>8}     {'ours':>12} {'bound':>12}")
+    print(
+        f"{'what':<46}{'bound in the same run':<40}{'ratio':>8} {'goal':>8}     {'ours':>12} "
+        f"{'bound':>12}"
+    )
     missed = 0
     for name in wanted:
         for row in groups[name]():

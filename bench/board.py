@@ -23,7 +23,9 @@ def board_rows() -> Iterator[Row]:
     config = effective_config(open_workspace(KILN))
 
     def synth() -> ConverterSynth:
-        return ConverterSynth(config.converters[0], 0, config.bench, Outputs(config), config.tick_hz, 1)
+        return ConverterSynth(
+            config.converters[0], 0, config.bench, Outputs(config), config.tick_hz, 1
+        )
 
     alone = synth()
     cycles = alone.block_cycles * BLOCKS
@@ -31,10 +33,16 @@ def board_rows() -> Iterator[Row]:
 
     def noise() -> None:
         for block in range(BLOCKS):
-            np.random.Generator(np.random.SFC64([1, 0, block])).standard_normal(dtype=np.float32, out=out)
+            np.random.Generator(np.random.SFC64([1, 0, block])).standard_normal(
+                dtype=np.float32, out=out
+            )
 
     yield compare(
-        "virtual board, one thread", "SFC64 normal noise, as many samples", 2.0, lambda: alone.codes(0, cycles), noise
+        "virtual board, one thread",
+        "SFC64 normal noise, as many samples",
+        2.0,
+        lambda: alone.codes(0, cycles),
+        noise,
     )
     pair = [synth(), synth()]
     with ThreadPoolExecutor(2) as executor:

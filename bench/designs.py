@@ -39,7 +39,9 @@ def sixteen_by_two() -> Workspace:
         Wiring(
             pin=pin,
             resistance_ohm=100.0 * number,
-            source=SineSource(offset_v=1.65, amplitude_v=1.0, frequency_hz=Fraction(50), noise_v=0.001),
+            source=SineSource(
+                offset_v=1.65, amplitude_v=1.0, frequency_hz=Fraction(50), noise_v=0.001
+            ),
         )
         for number, pin in enumerate(pins)
     )
@@ -59,5 +61,7 @@ def sixteen_by_two() -> Workspace:
         chain("ADC 1", TimerTrigger(timer="Timer 1", every="1 ms"), "DMA 1", "Loop A"),
         chain("ADC 2", FollowTrigger(follows="ADC 1"), "DMA 2", "Loop B"),
     )
-    project = Project(name="big", part=part.id, reference="supply", signals=signals, chains=chains, bench=bench)
+    project = Project(
+        name="big", part=part.id, reference="supply", signals=signals, chains=chains, bench=bench
+    )
     return Workspace(project, part)

@@ -1,4 +1,5 @@
-"""Ratios of our code to a bound measured in the same run, interleaved, medians of several rounds."""
+"""Ratios of our code to a bound measured in the same run, interleaved, medians of several
+rounds."""
 
 from __future__ import annotations
 
@@ -35,7 +36,9 @@ def seconds(work: Callable[[], object]) -> float:
     return time.perf_counter() - began
 
 
-def compare(what: str, bound: str, goal: float, ours: Callable[[], object], limit: Callable[[], object]) -> Row:
+def compare(
+    what: str, bound: str, goal: float, ours: Callable[[], object], limit: Callable[[], object]
+) -> Row:
     """Time both by turns; the ratio is the median of the rounds' ratios."""
     ours()
     limit()

@@ -1,4 +1,5 @@
-"""Samples through the half-full handlers of built firmware, against real time at the goal's rate."""
+"""Samples through the half-full handlers of built firmware, against real time at the goal's
+rate."""
 
 from __future__ import annotations
 
@@ -20,7 +21,8 @@ TRIES = 4
 
 
 def image_rows() -> Iterator[Row]:
-    """Board samples per second of the flame-watch example with its loop of 8192 items; nothing without a compiler."""
+    """Board samples per second of the flame-watch example with its loop of 8192 items; nothing
+    without a compiler."""
     compiler = find_compiler()
     if compiler is None:
         return
@@ -32,10 +34,15 @@ def image_rows() -> Iterator[Row]:
         take = folder / "take.h5"
 
         def run(length_s: float) -> float:
-            """The shortest of some, for a board is another process and its start takes now more and now less."""
+            """The shortest of some, for a board is another process and its start takes now more and
+            now less."""
             board = f"image:{result.elf}"
             return min(
-                seconds(lambda: record_run(workspace, length_s, take, board=board, fast=True, overwrite=True))
+                seconds(
+                    lambda: record_run(
+                        workspace, length_s, take, board=board, fast=True, overwrite=True
+                    )
+                )
                 for _ in range(TRIES)
             )
 
@@ -43,9 +50,17 @@ def image_rows() -> Iterator[Row]:
         ours_s = run(RUN_S + 0.05) - begin_s
         with open_take(take) as taken:
             samples = taken.samples * RUN_S / (RUN_S + 0.05)
-        print(f"{'':<46}{samples / ours_s / 1e6:.2f} M samples/s through half-full handlers of an image")
+        print(
+            f"{'':<46}{samples / ours_s / 1e6:.2f} M samples/s through half-full handlers of an "
+            "image"
+        )
         yield Row(
-            "image, half-full handlers", "2 M samples/s", GOAL_HZ * ours_s / samples, 1.0, ours_s, samples / GOAL_HZ
+            "image, half-full handlers",
+            "2 M samples/s",
+            GOAL_HZ * ours_s / samples,
+            1.0,
+            ours_s,
+            samples / GOAL_HZ,
         )
     finally:
         shutil.rmtree(folder, ignore_errors=True)

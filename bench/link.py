@@ -21,7 +21,9 @@ def link_rows() -> Iterator[Row]:
     rng = np.random.default_rng(1)
     items = rng.integers(0, 4096, (FRAMES, ITEMS)).astype("<u2")
     data = b"".join(
-        encode_frame(FrameType.SAMPLES, row.tobytes(), item_bytes=2, sequence=number, first=number * ITEMS)
+        encode_frame(
+            FrameType.SAMPLES, row.tobytes(), item_bytes=2, sequence=number, first=number * ITEMS
+        )
         for number, row in enumerate(items)
     )
     spoilt = bytearray(data)
@@ -40,5 +42,17 @@ def link_rows() -> Iterator[Row]:
                 crc32(view[begin : begin + ITEMS * 2])
             bytes(view)
 
-    yield compare("decode frames of 1024 samples", "crc32 of each frame + one copy", 2.5, lambda: decode(data), bound)
-    yield compare("decode, 1 byte in 10 000 corrupt", "clean decode", 1.5, lambda: decode(bad), lambda: decode(data))
+    yield compare(
+        "decode frames of 1024 samples",
+        "crc32 of each frame + one copy",
+        2.5,
+        lambda: decode(data),
+        bound,
+    )
+    yield compare(
+        "decode, 1 byte in 10 000 corrupt",
+        "clean decode",
+        1.5,
+        lambda: decode(bad),
+        lambda: decode(data),
+    )

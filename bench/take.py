@@ -21,7 +21,9 @@ BLOCKS = 300
 def take_rows() -> Iterator[Row]:
     """What a take costs to write and to draw."""
     block = np.random.default_rng(0).integers(0, 4096, BLOCK_ITEMS).astype("<u2")
-    numbers = count()  # always a new file: what a deleted one leaves behind would help one side only
+    numbers = (
+        count()
+    )  # always a new file: what a deleted one leaves behind would help one side only
     with tempfile.TemporaryDirectory() as folder:
         yield compare(
             "record to HDF5",
@@ -36,7 +38,9 @@ def take_rows() -> Iterator[Row]:
         samples.min()
         samples.max()
 
-    yield compare("overview of 100 M samples", "a.min() + a.max()", 5.0, lambda: Overview(samples), scan)
+    yield compare(
+        "overview of 100 M samples", "a.min() + a.max()", 5.0, lambda: Overview(samples), scan
+    )
     overview = Overview(samples)
     for name, begin, end in (
         ("whole take", 0, SAMPLES),

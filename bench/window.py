@@ -46,7 +46,10 @@ def window_rows() -> Iterator[Row]:
     x = np.arange(WIDTH, dtype=np.float64)
     image = QImage(WIDTH, HEIGHT, QImage.Format.Format_RGB32)
     prebuilt = [
-        [QLineF(float(a), float(b), float(a), float(c)) for a, b, c in zip(x, low, high, strict=True)]
+        [
+            QLineF(float(a), float(b), float(a), float(c))
+            for a, b, c in zip(x, low, high, strict=True)
+        ]
         for low, high in zip(lows, highs, strict=True)
     ]
     pen = QPen()
@@ -71,7 +74,9 @@ def window_rows() -> Iterator[Row]:
             buffer.draw(painter)
         painter.end()
 
-    yield compare("repaint of 16 traces, 900 × 600", "drawLines of prebuilt lines", 1.3, ours, bound)
+    yield compare(
+        "repaint of 16 traces, 900 × 600", "drawLines of prebuilt lines", 1.3, ours, bound
+    )
     window = make_window(app, KILN)
     window.show()
     app.processEvents()
@@ -83,7 +88,9 @@ def window_rows() -> Iterator[Row]:
         app.processEvents()
 
     frame = _Frame()
-    yield compare("an edit: timing, findings, band, repaint", "one frame of 16 ms", 1.0, edit, frame.wait)
+    yield compare(
+        "an edit: timing, findings, band, repaint", "one frame of 16 ms", 1.0, edit, frame.wait
+    )
     window.document.replace(sixteen_by_two(), None)
     app.processEvents()
 
@@ -92,13 +99,20 @@ def window_rows() -> Iterator[Row]:
         window.document.edit(SetSampling("ADC 1", 3, state["cycles"]))
         app.processEvents()
 
-    yield compare("an edit of 16 slots on two converters", "one frame of 16 ms", 1.0, big_edit, frame.wait)
+    yield compare(
+        "an edit of 16 slots on two converters", "one frame of 16 ms", 1.0, big_edit, frame.wait
+    )
     window.document.stack.setClean()
     window.close()
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen"}
 
     def run(code: str) -> None:
-        subprocess.run([sys.executable, "-c", code, str(KILN)], env=environment, check=True, capture_output=True)
+        subprocess.run(
+            [sys.executable, "-c", code, str(KILN)],
+            env=environment,
+            check=True,
+            capture_output=True,
+        )
 
     yield compare(
         "window shown, demo project in it",

@@ -1,4 +1,5 @@
-"""What all tests share: the demo project, takes made once, and a guard against things left alive."""
+"""What all tests share: the demo project, takes made once, and a guard against things left
+alive."""
 
 from __future__ import annotations
 
@@ -94,7 +95,11 @@ def nothing_left_alive() -> Iterator[None]:
     yield
     deadline = time.monotonic() + 3
     while time.monotonic() < deadline:
-        new_threads = [thread for thread in set(threading.enumerate()) - threads if not thread.name.startswith("Dummy")]
+        new_threads = [
+            thread
+            for thread in set(threading.enumerate()) - threads
+            if not thread.name.startswith("Dummy")
+        ]
         new_children = child_processes() - children
         if not new_threads and not new_children:
             return

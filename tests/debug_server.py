@@ -34,7 +34,9 @@ def gdbserver(tmp_path: Path) -> Iterator[tuple[Path, int]]:
     flags = ["-g", "-no-pie", "-D_DEFAULT_SOURCE", "-std=c11"]
     subprocess.run(["gcc", *flags, "h.c", "-o", "h"], cwd=tmp_path, check=True)
     process = subprocess.Popen(
-        ["gdbserver", "--once", "127.0.0.1:0", str(tmp_path / "h")], stderr=subprocess.PIPE, text=True
+        ["gdbserver", "--once", "127.0.0.1:0", str(tmp_path / "h")],
+        stderr=subprocess.PIPE,
+        text=True,
     )
     assert process.stderr is not None
     port = 0

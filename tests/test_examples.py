@@ -39,7 +39,9 @@ def test_an_example_is_saved_as_it_was_read(path: Path) -> None:
 
 
 @pytest.mark.parametrize("path", FINISHED, ids=lambda path: path.name)
-def test_an_example_has_no_fault_and_its_proof_holds(path: Path, take_of: Callable[..., Take]) -> None:
+def test_an_example_has_no_fault_and_its_proof_holds(
+    path: Path, take_of: Callable[..., Take]
+) -> None:
     workspace = open_workspace(path)
     assert [finding.code for finding in find_all(workspace) if finding.severity != "note"] == []
     proof = prove(workspace, take_of(workspace, 4.4))

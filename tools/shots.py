@@ -1,4 +1,5 @@
-"""Takes the pictures of every main view from the demo project: ``shots.py FOLDER [WIDTHxHEIGHT]``."""
+"""Takes the pictures of every main view from the demo project: ``shots.py FOLDER
+[WIDTHxHEIGHT]``."""
 
 from __future__ import annotations
 
@@ -12,7 +13,16 @@ from pathlib import Path
 from wattigram.core.contract.shapes import SineShape
 from wattigram.core.model.design.edits import SetPeriod, SetSampling, SetStartup, SetTable, SetUart
 from wattigram.desktop.pages.firmware_page import MEMORY, REGISTERS
-from wattigram.desktop.pages.page_stack import CHAIN, COMPARE, FIRMWARE, PINS, PROOF, ROUTES, TAKES, WAVE
+from wattigram.desktop.pages.page_stack import (
+    CHAIN,
+    COMPARE,
+    FIRMWARE,
+    PINS,
+    PROOF,
+    ROUTES,
+    TAKES,
+    WAVE,
+)
 from wattigram.desktop.shell.app import EXAMPLE, make_app, make_window
 from wattigram.desktop.shell.screenshot import wait_until
 from wattigram.desktop.shell.window import MainWindow
@@ -79,7 +89,9 @@ def main(folder: Path, width: int, height: int) -> None:
     shoot("proof-holds")
     window.show_page(CHAIN)
     window.chain_page.select(Selection("ADC 1", 2, "Door latch", "sample"))
-    wait_until(app, lambda: window.board.latest.mark_matches is True and window.board.latest.seconds > 2)
+    wait_until(
+        app, lambda: window.board.latest.mark_matches is True and window.board.latest.seconds > 2
+    )
     window.document.stack.undo()
     shoot_designs(app, window, shoot)
     window.document.stack.setClean()
@@ -134,7 +146,9 @@ def shoot_designs(app: object, window: MainWindow, shoot: Callable[[str], None])
     window.files.open(EXAMPLE)
     window.show_page(CHAIN)
     window.chain_page.select(Selection("ADC 1", facet="start-up"))
-    window.document.edit(SetStartup("ADC 1", ("calibrate", "converter", "memory", "interrupt", "trigger")))
+    window.document.edit(
+        SetStartup("ADC 1", ("calibrate", "converter", "memory", "interrupt", "trigger"))
+    )
     shoot("startup")
 
 
@@ -149,11 +163,15 @@ def shoot_outputs(app: object, window: MainWindow, shoot: Callable[[str], None])
         wait_until(app, lambda: window.board.latest.seconds > seconds)  # type: ignore[arg-type]
 
     run(examples / "kiln-ramp", 1.4)
-    window.chain_page.select(Selection(section="generators", output="Power command", facet="output"))
+    window.chain_page.select(
+        Selection(section="generators", output="Power command", facet="output")
+    )
     shoot("kiln-ramp")
     window.show_page(WAVE)
     shoot("wave")
-    window.document.edit(SetTable("Ramp and soak", window.book.wave.table.replaced(points=64, shape=SINE, **LEVELS)))  # type: ignore[union-attr]
+    window.document.edit(
+        SetTable("Ramp and soak", window.book.wave.table.replaced(points=64, shape=SINE, **LEVELS))
+    )  # type: ignore[union-attr]
     window.dress.use("dark")
     shoot("wave-dark")
     window.dress.use("light")

@@ -36,7 +36,9 @@ def worst_off_lsb(workspace: Workspace, take: Take, name: str, since: int = 0) -
     samples = take.raw(name)
     assert chain is not None
     assert samples is not None
-    stream = expected_raw(take.history, chain.converter, name, 0, int(samples.cycles[-1]) + 1, take.instants(chain))
+    stream = expected_raw(
+        take.history, chain.converter, name, 0, int(samples.cycles[-1]) + 1, take.instants(chain)
+    )
     off_v = np.abs(samples.volts - stream.predicted_v[: len(samples.volts)])[since:]
     lsb_v = workspace.reference_v / (1 << chain.bits)
     return float(off_v.max() - stream.half_width_v) / lsb_v
@@ -59,13 +61,22 @@ def test_a_small_capacitor_settles_where_the_pin_has_time() -> None:
 def test_a_large_capacitor_and_three_clocks_leave_31_counts() -> None:
     design = case("circuit/capacitor-1uF-3-clocks")
     chain = design.project.chains[0]
-    worst = max(slot_settling(design, chain, place).full_scale_error_lsb for place in range(len(chain.slots)))
+    worst = max(
+        slot_settling(design, chain, place).full_scale_error_lsb
+        for place in range(len(chain.slots))
+    )
     assert worst == pytest.approx(31.1, abs=0.2)
     assert "sampling-too-short" in codes(design)
 
 
 @pytest.mark.parametrize(
-    "name", ["capacitor-1nF", "capacitor-1uF-3-clocks", "differential-beside-single", "differential-stream"]
+    "name",
+    [
+        "capacitor-1nF",
+        "capacitor-1uF-3-clocks",
+        "differential-beside-single",
+        "differential-stream",
+    ],
 )
 def test_board_and_expectation_agree_on_every_sample(name: str, take_of: Taken) -> None:
     design = case(f"circuit/{name}")
@@ -122,9 +133,9 @@ def test_a_reference_that_nobody_holds_wanders(name: str, take_of: Taken) -> Non
     design = case(f"circuit/{name}")
     proof = prove(design, take_of(design, 3.0))
     assert proof.count("fails") == 1
-    assert proof.causes[0].cause == name.replace("reference-pin-unwired", "reference-not-wired").replace(
-        "reference-pin-floats", "reference-floats"
-    )
+    assert proof.causes[0].cause == name.replace(
+        "reference-pin-unwired", "reference-not-wired"
+    ).replace("reference-pin-floats", "reference-floats")
 
 
 def test_hum_trips_a_comparator_without_hysteresis(take_of: Taken) -> None:

@@ -1,4 +1,5 @@
-"""The numbers of ``check --json`` against a second calculation that shares no code with the first."""
+"""The numbers of ``check --json`` against a second calculation that shares no code with the
+first."""
 
 from __future__ import annotations
 
@@ -48,10 +49,17 @@ def designs(draw: st.DrawFn) -> dict[str, Any]:
     period_us = draw(st.integers(1, 5000))
     for number in range(draw(st.integers(1, 2))):
         slots = [
-            {"signal": draw(st.sampled_from(names)), "sampling_cycles": draw(st.sampled_from(SAMPLING))}
+            {
+                "signal": draw(st.sampled_from(names)),
+                "sampling_cycles": draw(st.sampled_from(SAMPLING)),
+            }
             for _ in range(draw(st.integers(1, 16)))
         ]
-        trigger = {"timer": "Timer 1", "every": f"{period_us} us"} if number == 0 else {"follows": "ADC 1"}
+        trigger = (
+            {"timer": "Timer 1", "every": f"{period_us} us"}
+            if number == 0
+            else {"follows": "ADC 1"}
+        )
         chains.append(
             {
                 "converter": f"ADC {number + 1}",
@@ -68,8 +76,20 @@ def designs(draw: st.DrawFn) -> dict[str, Any]:
             }
         )
     reference = draw(st.sampled_from(["supply", "internal"]))
-    head = {"format": "wattigram-project", "version": 2, "name": "x", "part": "marten-m3", "reference": reference}
-    return {**head, "signals": signals, "chains": chains, "bench": bench, "period_s": period_us * 1e-6}
+    head = {
+        "format": "wattigram-project",
+        "version": 2,
+        "name": "x",
+        "part": "marten-m3",
+        "reference": reference,
+    }
+    return {
+        **head,
+        "signals": signals,
+        "chains": chains,
+        "bench": bench,
+        "period_s": period_us * 1e-6,
+    }
 
 
 def quantity(text: str) -> float:
@@ -79,7 +99,8 @@ def quantity(text: str) -> float:
 
 
 def two_capacitors(sampling_s: float, ohm: float, outside: float, period_s: float) -> float:
-    """Share left of a lasting step, from the circuit of pin and sampling capacitor (Heaviside's way: its two poles)."""
+    """Share left of a lasting step, from the circuit of pin and sampling capacitor (Heaviside's
+    way: its two poles)."""
     if ohm == 0 or outside == 0:
         return math.exp(-sampling_s / ((ohm + 1200) * 16e-12 if outside == 0 else 1200 * 16e-12))
     a, b = (1 / ohm + 1 / 1200) / outside, 1 / (1200 * outside)
@@ -97,12 +118,16 @@ def test_designs_nobody_has_seen(data: dict[str, Any]) -> None:
     import tomli_w
 
     period_s = data.pop("period_s")
-    found = check_json((workspace := workspace_from_text(tomli_w.dumps(data), "x")), find_all(workspace))
+    found = check_json(
+        (workspace := workspace_from_text(tomli_w.dumps(data), "x")), find_all(workspace)
+    )
     reference_v = {"supply": 3.3, "internal": 1.2}[data["reference"]]
     wirings = {wiring["pin"]: wiring for wiring in data["bench"]}
     signals = {signal["name"]: signal for signal in data["signals"]}
     codes = {finding["code"] for finding in found["findings"]}
-    for chain, converter, loop in zip(data["chains"], found["converters"], found["loops"], strict=True):
+    for chain, converter, loop in zip(
+        data["chains"], found["converters"], found["loops"], strict=True
+    ):
         clock_hz = BUS_HZ / chain["divider"]
         conversion = chain["bits"] + 1
         now = 0
@@ -121,7 +146,9 @@ def test_designs_nobody_has_seen(data: dict[str, Any]) -> None:
             signal = signals[slot["signal"]]
             times = sum(other["signal"] == slot["signal"] for other in chain["slots"])
             assert numbers["start_s"] == pytest.approx(start / clock_hz, abs=1e-18)
-            assert numbers["held_s"] == pytest.approx((start + slot["sampling_cycles"]) / clock_hz, rel=1e-12)
+            assert numbers["held_s"] == pytest.approx(
+                (start + slot["sampling_cycles"]) / clock_hz, rel=1e-12
+            )
             assert numbers["conversion_s"] == pytest.approx(conversion / clock_hz, rel=1e-12)
             assert numbers["rate_hz"] == pytest.approx(cycle_hz * times, rel=1e-12)
             count = signal.get("reduce", {}).get("count", 1)

@@ -17,7 +17,12 @@ MARTEN = FOLDER / "marten-m3.toml"
 def wattigram(*arguments: object, **environment: str) -> subprocess.CompletedProcess[str]:
     command = [sys.executable, "-m", "wattigram", *map(str, arguments)]
     return subprocess.run(
-        command, capture_output=True, text=True, timeout=110, env=os.environ | environment, check=False
+        command,
+        capture_output=True,
+        text=True,
+        timeout=110,
+        env=os.environ | environment,
+        check=False,
     )
 
 
@@ -87,10 +92,14 @@ def test_check_in_words() -> None:
 
 
 def test_run_gives_the_agreed_keys(tmp_path: Path) -> None:
-    outcome = wattigram("run", KILN, "--seconds", 0.2, "--out", tmp_path / "t.h5", "--fast", "--json")
+    outcome = wattigram(
+        "run", KILN, "--seconds", 0.2, "--out", tmp_path / "t.h5", "--fast", "--json"
+    )
     found = json.loads(outcome.stdout)
     assert outcome.returncode == 0
-    assert {key: found[key] for key in ("seconds", "cycles", "samples", "lost_cycles", "events")} == {
+    assert {
+        key: found[key] for key in ("seconds", "cycles", "samples", "lost_cycles", "events")
+    } == {
         "seconds": 0.2,
         "cycles": 2000,
         "samples": 10_000,
@@ -101,7 +110,9 @@ def test_run_gives_the_agreed_keys(tmp_path: Path) -> None:
 
 
 def test_prove_gives_the_agreed_keys_files_and_status(take: Path, tmp_path: Path) -> None:
-    outcome = wattigram("prove", KILN, take, "--json", "--junit", tmp_path / "r.xml", "--html", tmp_path / "r.html")
+    outcome = wattigram(
+        "prove", KILN, take, "--json", "--junit", tmp_path / "r.xml", "--html", tmp_path / "r.html"
+    )
     assert outcome.returncode == 1
     found = json.loads(outcome.stdout)
     assert (found["take"], found["holds"], found["fails"], found["open"]) == (str(take), 7, 1, 0)
@@ -117,11 +128,15 @@ def test_a_cured_project_proves_with_status_0(take: Path, tmp_path: Path) -> Non
     cured = tmp_path / "cured.wattigram.toml"
     cured.write_text(
         KILN.read_text().replace(
-            'signal = "Door latch"\nsampling_cycles = 32', 'signal = "Door latch"\nsampling_cycles = 384'
+            'signal = "Door latch"\nsampling_cycles = 32',
+            'signal = "Door latch"\nsampling_cycles = 384',
         )
     )
     assert wattigram("check", cured).returncode == 0
-    assert wattigram("run", cured, "--seconds", 2.5, "--out", tmp_path / "t.h5", "--fast").returncode == 0
+    assert (
+        wattigram("run", cured, "--seconds", 2.5, "--out", tmp_path / "t.h5", "--fast").returncode
+        == 0
+    )
     assert wattigram("prove", cured, tmp_path / "t.h5").returncode == 0
     other = wattigram("prove", cured, take)
     assert other.returncode == 1
@@ -189,9 +204,13 @@ def test_what_cannot_be_done_is_a_sentence_and_status_2(arguments: tuple[object,
 def test_without_a_display_the_window_says_so() -> None:
     command = [sys.executable, "-m", "wattigram"]
     bare = {
-        key: value for key, value in os.environ.items() if key not in {"DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"}
+        key: value
+        for key, value in os.environ.items()
+        if key not in {"DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"}
     }
-    outcome = subprocess.run(command, capture_output=True, text=True, timeout=60, env=bare, check=False)
+    outcome = subprocess.run(
+        command, capture_output=True, text=True, timeout=60, env=bare, check=False
+    )
     assert outcome.returncode == 2
     assert "no display" in outcome.stderr
 
@@ -202,7 +221,13 @@ def test_the_demo_goes_from_end_to_end(tmp_path: Path) -> None:
     assert "7 hold, 1 fail, 0 open" in outcome.stdout
     assert "8 hold, 0 fail, 0 open" in outcome.stdout
     names = {path.name for path in (tmp_path / "out").iterdir()}
-    assert {"first-take.h5", "second-take.h5", "first-proof.html", "second-proof.html", "window.png"} <= names
+    assert {
+        "first-take.h5",
+        "second-take.h5",
+        "first-proof.html",
+        "second-proof.html",
+        "window.png",
+    } <= names
     assert (tmp_path / "out" / "window.png").stat().st_size > 50_000
 
 

@@ -60,7 +60,14 @@ def test_a_build_that_fails_has_status_1(kiln_path: Path, tmp_path: Path) -> Non
 def test_an_image_that_is_none(image: str, kiln_path: Path, tmp_path: Path) -> None:
     (tmp_path / "text.elf").write_text("no image")
     done = wattigram(
-        "run", kiln_path, "--seconds", "0.1", "--out", tmp_path / "t.h5", "--board", f"image:{tmp_path / image}"
+        "run",
+        kiln_path,
+        "--seconds",
+        "0.1",
+        "--out",
+        tmp_path / "t.h5",
+        "--board",
+        f"image:{tmp_path / image}",
     )
     assert done.returncode == 2
     assert image in done.stderr

@@ -15,7 +15,8 @@ def test_two_designs_are_compared(tmp_path: Path) -> None:
     cured = tmp_path / "cured.wattigram.toml"
     cured.write_text(
         KILN.read_text().replace(
-            'signal = "Door latch"\nsampling_cycles = 32', 'signal = "Door latch"\nsampling_cycles = 384'
+            'signal = "Door latch"\nsampling_cycles = 32',
+            'signal = "Door latch"\nsampling_cycles = 384',
         )
     )
     outcome = wattigram("compare", KILN, cured)
@@ -38,7 +39,11 @@ def test_a_part_of_ones_own(tmp_path: Path) -> None:
     shown = wattigram("part", "show", path).stdout
     assert "Own Part (own-part)" in shown
     assert "software order" in shown
-    broken = path.read_text().replace('clock_high = "1 MHz"', "clock_high = 1").replace("slots = 8", "slots = 0")
+    broken = (
+        path.read_text()
+        .replace('clock_high = "1 MHz"', "clock_high = 1")
+        .replace("slots = 8", "slots = 0")
+    )
     path.write_text(broken)
     outcome = wattigram("part", "check", path)
     assert outcome.returncode == 2
@@ -63,14 +68,35 @@ def test_an_example_is_checked_in_full(example: str) -> None:
     found = json.loads(outcome.stdout)
     assert found["pins"]
     for converter in found["converters"]:
-        assert set(converter["retrieval"]) == {"kind", "events_hz", "cpu_load", "deadline_s", "lost_rate_hz", "reason"}
+        assert set(converter["retrieval"]) == {
+            "kind",
+            "events_hz",
+            "cpu_load",
+            "deadline_s",
+            "lost_rate_hz",
+            "reason",
+        }
         assert converter["retrieval"]["lost_rate_hz"] == 0
         assert converter["startup"][-1]["step"] == "trigger"
         assert all(step["why"] for step in converter["startup"])
-    reduces = [slot["reduce"] for converter in found["converters"] for slot in converter["slots"] if slot["reduce"]]
+    reduces = [
+        slot["reduce"]
+        for converter in found["converters"]
+        for slot in converter["slots"]
+        if slot["reduce"]
+    ]
     assert reduces
     for reduce in reduces:
-        assert {"kind", "count", "shift", "rate_hz", "noise_lsb", "cutoff_hz", "latency_s", "bits"} <= set(reduce)
+        assert {
+            "kind",
+            "count",
+            "shift",
+            "rate_hz",
+            "noise_lsb",
+            "cutoff_hz",
+            "latency_s",
+            "bits",
+        } <= set(reduce)
     text = wattigram("check", EXAMPLES / example).stdout
     assert "of the processor" in text
 

@@ -52,12 +52,29 @@ def test_a_table_that_is_not_there_is_a_sentence() -> None:
 def test_outputs_have_the_agreed_keys() -> None:
     found = json.loads(wattigram("check", RAMP, "--json").stdout)
     one = found["generators"][0]
-    wanted = {"name", "update_hz", "points", "wave_hz", "error_ppm", "lsb_v", "droop_db", "image_dbc", "clipped_points"}
+    wanted = {
+        "name",
+        "update_hz",
+        "points",
+        "wave_hz",
+        "error_ppm",
+        "lsb_v",
+        "droop_db",
+        "image_dbc",
+        "clipped_points",
+    }
     assert wanted <= set(one)
-    assert (one["update_hz"], one["points"], one["wave_hz"], one["error_ppm"]) == (2500.0, 1250, 2.0, 0.0)
+    assert (one["update_hz"], one["points"], one["wave_hz"], one["error_ppm"]) == (
+        2500.0,
+        1250,
+        2.0,
+        0.0,
+    )
     assert {"name", "rate_hz", "duty", "bits", "ripple_v"} <= set(found["pwm"][0])
     assert found["pwm"][0]["counts"] == 6000
-    wheel = json.loads(wattigram("check", EXAMPLES / "pedal-to-wheel" / "wheel.wattigram.toml", "--json").stdout)
+    wheel = json.loads(
+        wattigram("check", EXAMPLES / "pedal-to-wheel" / "wheel.wattigram.toml", "--json").stdout
+    )
     keys = {"from", "to", "trigger", "source_rate_hz", "sink_rate_hz", "overwritten_rate_hz"}
     assert all(keys <= set(route) for route in wheel["routes"])
     assert [route["source_rate_hz"] for route in wheel["routes"]] == [200.0, 5000.0]
@@ -67,7 +84,17 @@ def test_a_meter_is_read_into_a_project_and_a_generator_set(tmp_path: Path) -> N
     project = tmp_path / "kiln-safety.wattigram.toml"
     project.write_text((EXAMPLES / "kiln-safety" / project.name).read_text())
     process = subprocess.Popen(
-        [sys.executable, "-m", "wattigram", "instrument", "simulate", "--port", "0", "--level", "1.5"],
+        [
+            sys.executable,
+            "-m",
+            "wattigram",
+            "instrument",
+            "simulate",
+            "--port",
+            "0",
+            "--level",
+            "1.5",
+        ],
         stdout=subprocess.PIPE,
         text=True,
     )
@@ -82,7 +109,10 @@ def test_a_meter_is_read_into_a_project_and_a_generator_set(tmp_path: Path) -> N
         assert wiring.source.meter_v == pytest.approx(1.5, abs=1e-3)  # type: ignore[union-attr]
         assert "DC" in wattigram("instrument", "set", address, project, "A4").stdout
         assert wattigram("instrument", "ask", address, "NONSENSE").returncode == 2
-        assert wattigram("instrument", "read", address, "--project", project, "--pin", "Z9").returncode == 2
+        assert (
+            wattigram("instrument", "read", address, "--project", project, "--pin", "Z9").returncode
+            == 2
+        )
     finally:
         process.terminate()
         process.communicate(timeout=5)

@@ -23,7 +23,9 @@ def clock(monkeypatch: pytest.MonkeyPatch) -> Clock:
     return found
 
 
-def test_what_takes_less_than_a_second_says_nothing(clock: Clock, capsys: pytest.CaptureFixture[str]) -> None:
+def test_what_takes_less_than_a_second_says_nothing(
+    clock: Clock, capsys: pytest.CaptureFixture[str]
+) -> None:
     progress = Progress("Working")
     for step in range(10):
         clock.now += 0.09
@@ -32,7 +34,9 @@ def test_what_takes_less_than_a_second_says_nothing(clock: Clock, capsys: pytest
     assert capsys.readouterr().err == ""
 
 
-def test_what_takes_longer_says_how_far_and_how_long(clock: Clock, capsys: pytest.CaptureFixture[str]) -> None:
+def test_what_takes_longer_says_how_far_and_how_long(
+    clock: Clock, capsys: pytest.CaptureFixture[str]
+) -> None:
     progress = Progress("Working")
     clock.now += 6.0
     progress(0.25)

@@ -75,17 +75,23 @@ def point(where: QPointF | QPoint) -> QPoint:
     return where.toPoint() if isinstance(where, QPointF) else where
 
 
-def click(widget: QWidget, where: QPointF | QPoint, button: Qt.MouseButton = Qt.MouseButton.LeftButton) -> None:
+def click(
+    widget: QWidget, where: QPointF | QPoint, button: Qt.MouseButton = Qt.MouseButton.LeftButton
+) -> None:
     QTest.mouseClick(widget, button, Qt.KeyboardModifier.NoModifier, point(where))
 
 
 def drag(widget: QWidget, begin: QPointF, *stations: QPointF) -> None:
     """Press, move through every station, let go at the last."""
-    QTest.mousePress(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point(begin))
+    QTest.mousePress(
+        widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point(begin)
+    )
     for station in stations:
         QTest.mouseMove(widget, point(station))
         QApplication.processEvents()
-    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point(stations[-1]))
+    QTest.mouseRelease(
+        widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, point(stations[-1])
+    )
     QApplication.processEvents()
 
 
@@ -99,6 +105,8 @@ def type_text(widget: QWidget, text: str, end: Qt.Key | None = Qt.Key.Key_Return
     QApplication.processEvents()
 
 
-def press(widget: QWidget, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+def press(
+    widget: QWidget, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+) -> None:
     QTest.keyClick(widget, key, modifier)
     QApplication.processEvents()

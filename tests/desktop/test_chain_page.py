@@ -19,11 +19,19 @@ def cell_center(window: MainWindow, signal: str, facet: str) -> QPointF:
     rows = window.chain_page.rows
     chain = window.document.workspace.project.chain_of(signal)
     assert chain is not None
-    return QPointF(rows.cell_rect(Selection(chain.converter, chain.places_of(signal)[0], signal, facet)).center())
+    return QPointF(
+        rows.cell_rect(
+            Selection(chain.converter, chain.places_of(signal)[0], signal, facet)
+        ).center()
+    )
 
 
 def field(window: MainWindow, label: str) -> FieldEditor:
-    return next(editor for editor in window.chain_page.inspector.fields if editor.widget.accessibleName() == label)
+    return next(
+        editor
+        for editor in window.chain_page.inspector.fields
+        if editor.widget.accessibleName() == label
+    )
 
 
 def sampling(window: MainWindow, place: int = 2) -> int:
@@ -179,9 +187,25 @@ def test_a_what_if_is_chosen_by_click_and_by_key(window: MainWindow) -> None:
 
 
 FIELDS = [
-    ("ADC 1", "", "start", "every", "5 kHz", lambda p: p.chains[0].trigger.every, Fraction(1, 5000)),
+    (
+        "ADC 1",
+        "",
+        "start",
+        "every",
+        "5 kHz",
+        lambda p: p.chains[0].trigger.every,
+        Fraction(1, 5000),
+    ),
     ("ADC 1", "Coil current", "signal", "name", "Burden", lambda p: p.signals[0].name, "Burden"),
-    ("ADC 1", "Coil current", "signal", "front end", "x 120", lambda p: p.signals[0].front_end, Fraction(120)),
+    (
+        "ADC 1",
+        "Coil current",
+        "signal",
+        "front end",
+        "x 120",
+        lambda p: p.signals[0].front_end,
+        Fraction(120),
+    ),
     (
         "ADC 1",
         "Coil current",
@@ -191,8 +215,24 @@ FIELDS = [
         lambda p: p.bench[0].source.frequency_hz,
         Fraction(60),
     ),
-    ("ADC 1", "Coil current", "front end", "resistance", "4.7k", lambda p: p.bench[0].resistance_ohm, 4700.0),
-    ("ADC 1", "Coil current", "front end", "capacitor at pin", "100n", lambda p: p.bench[0].capacitor_f, 1e-7),
+    (
+        "ADC 1",
+        "Coil current",
+        "front end",
+        "resistance",
+        "4.7k",
+        lambda p: p.bench[0].resistance_ohm,
+        4700.0,
+    ),
+    (
+        "ADC 1",
+        "Coil current",
+        "front end",
+        "capacitor at pin",
+        "100n",
+        lambda p: p.bench[0].capacitor_f,
+        1e-7,
+    ),
     ("ADC 1", "Coil current", "move", "items", "0x100", lambda p: p.chains[0].loop.items, 256),
     (
         "ADC 1",
@@ -203,16 +243,41 @@ FIELDS = [
         lambda p: (p.signals[1].reduce.count, p.signals[1].reduce.shift),
         (32, 5),
     ),
-    ("ADC 1", "Upper zone", "window", "upper limit", "2.2 V", lambda p: p.signals[1].windows[0].high, 2.2),
-    ("ADC 1", "Upper zone", "window", "hysteresis", "20 mV", lambda p: p.signals[1].windows[0].hysteresis_v, 0.02),
+    (
+        "ADC 1",
+        "Upper zone",
+        "window",
+        "upper limit",
+        "2.2 V",
+        lambda p: p.signals[1].windows[0].high,
+        2.2,
+    ),
+    (
+        "ADC 1",
+        "Upper zone",
+        "window",
+        "hysteresis",
+        "20 mV",
+        lambda p: p.signals[1].windows[0].hysteresis_v,
+        0.02,
+    ),
 ]
 
 
 @pytest.mark.parametrize(
-    ("converter", "signal", "facet", "label", "text", "look", "value"), FIELDS, ids=[f"{f[2]} {f[3]}" for f in FIELDS]
+    ("converter", "signal", "facet", "label", "text", "look", "value"),
+    FIELDS,
+    ids=[f"{f[2]} {f[3]}" for f in FIELDS],
 )
 def test_fields_are_typed_as_engineers_write(
-    window: MainWindow, converter: str, signal: str, facet: str, label: str, text: str, look: object, value: object
+    window: MainWindow,
+    converter: str,
+    signal: str,
+    facet: str,
+    label: str,
+    text: str,
+    look: object,
+    value: object,
 ) -> None:
     place = 1 if signal == "Upper zone" else 0
     window.chain_page.select(Selection(converter, place if signal else -1, signal, facet))
@@ -229,7 +294,10 @@ def test_what_cannot_be_understood_is_said_and_changes_nothing(window: MainWindo
     type_text(editor.widget, "soon")
     assert window.document.stack.count() == 0
     assert editor.widget.property("wrong") is True
-    assert "every: “soon” is no number with a unit. Write a frequency such as 10 kHz." in window.notice.text
+    assert (
+        "every: “soon” is no number with a unit. Write a frequency such as 10 kHz."
+        in window.notice.text
+    )
     press(editor.widget, Qt.Key.Key_Escape)
     assert editor.widget.text() == "100 µs"  # type: ignore[union-attr]
     type_text(editor.widget, "-5 us")
@@ -279,7 +347,10 @@ def test_signals_and_slots_come_and_go_by_keys(window: MainWindow) -> None:
     assert window.document.stack.count() == 1
     assert field(window, "name").widget.hasFocus()
     type_text(field(window, "name").widget, "Lid")
-    assert window.chain_page.selection.signal in {"Lid", window.document.workspace.project.signals[0].name}
+    assert window.chain_page.selection.signal in {
+        "Lid",
+        window.document.workspace.project.signals[0].name,
+    }
     window.chain_page.select(Selection("ADC 1", 4, "Lid", "sample"))
     do("Move the slot earlier").trigger()
     assert window.document.workspace.project.chains[0].places_of("Lid") == (3,)
@@ -306,7 +377,8 @@ def test_a_running_board_draws_captured_on_expected(window: MainWindow, wait: Wa
     window.document.edit(CURE)
     wait(
         lambda: (
-            window.board.latest.build_mark == window.document.workspace.build_mark and window.board.latest.seconds > 0.3
+            window.board.latest.build_mark == window.document.workspace.build_mark
+            and window.board.latest.seconds > 0.3
         )
     )
     wait(lambda: window.board.latest.pictures["Door latch"].in_band is True)
@@ -314,7 +386,9 @@ def test_a_running_board_draws_captured_on_expected(window: MainWindow, wait: Wa
     wait(lambda: window.board.latest.state == "idle")
 
 
-def test_a_knob_turned_while_the_board_runs_moves_the_reading(window: MainWindow, wait: Wait) -> None:
+def test_a_knob_turned_while_the_board_runs_moves_the_reading(
+    window: MainWindow, wait: Wait
+) -> None:
     window.board.start()
     wait(lambda: window.board.latest.seconds > 0.3)
     window.chain_page.select(Selection("ADC 1", 3, "3.3 V rail", "front end"))

@@ -15,7 +15,9 @@ from wattigram.desktop.shell.window import MainWindow
 
 def cells(window: MainWindow) -> list[list[str]]:
     table = window.book.compare.table
-    return [[table.item(row, column).text() for column in range(5)] for row in range(table.rowCount())]  # type: ignore[union-attr]
+    return [
+        [table.item(row, column).text() for column in range(5)] for row in range(table.rowCount())
+    ]  # type: ignore[union-attr]
 
 
 def test_a_design_beside_its_file_shows_what_was_changed(window: MainWindow) -> None:
@@ -25,7 +27,9 @@ def test_a_design_beside_its_file_shows_what_was_changed(window: MainWindow) -> 
     window.document.edit(CURE)
     found = cells(window)
     assert ["whole design", "errors", "0", "1", "✓ better now"] in found
-    assert any(row[1:] == ["settling, as wired", "0.0005 LSB", "740 LSB", "✓ better now"] for row in found)
+    assert any(
+        row[1:] == ["settling, as wired", "0.0005 LSB", "740 LSB", "✓ better now"] for row in found
+    )
     window.document.stack.undo()
     assert cells(window) == []
 

@@ -1,4 +1,5 @@
-"""Memory of programs that run elsewhere, behind a debug server: our firmware, and a stranger's program."""
+"""Memory of programs that run elsewhere, behind a debug server: our firmware, and a stranger's
+program."""
 
 from __future__ import annotations
 
@@ -59,7 +60,9 @@ def test_firmware_behind_a_debug_server_is_captured_and_looked_at(
         window.board_choice.use("virtual")
 
 
-def test_a_strangers_program_is_only_looked_at(window: MainWindow, wait: Wait, gdbserver: tuple[Path, int]) -> None:
+def test_a_strangers_program_is_only_looked_at(
+    window: MainWindow, wait: Wait, gdbserver: tuple[Path, int]
+) -> None:
     program, port = gdbserver
     page = memory_page(window)
     window.board_choice.use(f"gdb:127.0.0.1:{port},{program}")
@@ -75,7 +78,9 @@ def test_a_strangers_program_is_only_looked_at(window: MainWindow, wait: Wait, g
     window.board_choice.use("virtual")
 
 
-def test_a_debug_server_that_is_not_there_is_a_sentence(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+def test_a_debug_server_that_is_not_there_is_a_sentence(
+    window: MainWindow, wait: Wait, tmp_path: Path
+) -> None:
     window.board_choice.use("gdb:127.0.0.1:1")
     window.board.start()
     wait(lambda: "says nothing of names" in window.notice.text)
@@ -85,7 +90,9 @@ def test_a_debug_server_that_is_not_there_is_a_sentence(window: MainWindow, wait
 
 
 @needs_compiler
-def test_a_debug_server_that_dies_is_survived(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+def test_a_debug_server_that_dies_is_survived(
+    window: MainWindow, wait: Wait, tmp_path: Path
+) -> None:
     workspace = window.document.workspace
     elf = built(workspace, tmp_path / "c").elf
     assert elf is not None

@@ -16,7 +16,13 @@ from wattigram.core.model.design import Workspace, load_project, open_workspace
 from wattigram.core.model.design.edits import SetBufferLength, SetDivider, SetSampling
 from wattigram.desktop.shell.app import first_workspace
 from wattigram.desktop.state.document import ChangedOnDiskError, Document, OnDisk
-from wattigram.desktop.state.recovery import PROJECT, RecoveryCopy, abandoned, adopt_old_copy, copies_folder
+from wattigram.desktop.state.recovery import (
+    PROJECT,
+    RecoveryCopy,
+    abandoned,
+    adopt_old_copy,
+    copies_folder,
+)
 from wattigram.desktop.state.settings import Settings
 
 
@@ -170,7 +176,9 @@ def test_the_copy_of_an_earlier_version_is_offered(tmp_path: Path) -> None:
     assert not (tmp_path / "recovery.wattigram.toml").exists()
 
 
-def test_a_recovered_project_brings_its_own_part(qtbot: QtBot, own_part: Path, tmp_path: Path) -> None:
+def test_a_recovered_project_brings_its_own_part(
+    qtbot: QtBot, own_part: Path, tmp_path: Path
+) -> None:
     document = Document(open_workspace(own_part), own_part, RecoveryCopy(copies_folder(tmp_path)))
     document.edit(SetSampling("ADC 1", 0, 384))
     document.close()
@@ -193,7 +201,9 @@ def saved(document: Document, tmp_path: Path) -> Path:
     return path
 
 
-def test_a_file_changed_by_another_program_is_not_overwritten(document: Document, saved: Path) -> None:
+def test_a_file_changed_by_another_program_is_not_overwritten(
+    document: Document, saved: Path
+) -> None:
     saved.write_text(saved.read_text() + "# theirs\n")
     document.edit(CURE)
     assert document.on_disk is OnDisk.CHANGED
@@ -233,7 +243,9 @@ def test_a_file_that_is_gone_is_written_again(document: Document, saved: Path) -
     assert load_project(saved) == document.workspace.project
 
 
-def test_saving_through_a_link_keeps_the_link(document: Document, saved: Path, tmp_path: Path) -> None:
+def test_saving_through_a_link_keeps_the_link(
+    document: Document, saved: Path, tmp_path: Path
+) -> None:
     (tmp_path / "real").mkdir()
     real = saved.rename(tmp_path / "real" / "kiln.wattigram.toml")
     saved.symlink_to(real)
@@ -243,7 +255,9 @@ def test_saving_through_a_link_keeps_the_link(document: Document, saved: Path, t
     assert load_project(real) == document.workspace.project
 
 
-def test_the_first_project_is_the_last_one_then_the_demo(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_the_first_project_is_the_last_one_then_the_demo(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setenv("WATTIGRAM_CONFIG", str(tmp_path / "config"))
     settings = Settings()
     assert first_workspace(None, settings)[1] == KILN

@@ -1,4 +1,5 @@
-"""Editing at speed: from nothing by keys alone, templates, copies, several slots, limits under the mouse."""
+"""Editing at speed: from nothing by keys alone, templates, copies, several slots, limits under the
+mouse."""
 
 from __future__ import annotations
 
@@ -44,7 +45,10 @@ def test_four_signals_from_nothing_by_keys_alone(window: MainWindow, wait: Wait)
         press(field, Qt.Key.Key_Return)
     project = window.document.workspace.project
     assert [slot.signal for slot in project.chains[0].slots] == ["Shunt", "Probe", "Rail", "Knob"]
-    assert {finding.code for finding in find_all(window.document.workspace)} <= {"pin-not-wired", "loop-out-of-step"}
+    assert {finding.code for finding in find_all(window.document.workspace)} <= {
+        "pin-not-wired",
+        "loop-out-of-step",
+    }
     press(window, Qt.Key.Key_F5)
     wait(lambda: window.board.latest.samples > 500)
     press(window, Qt.Key.Key_F5)
@@ -165,7 +169,10 @@ def test_the_start_up_order_is_moved_and_put_right_again(window: MainWindow) -> 
         press(steps, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
     chain = window.document.workspace.project.chains[0]
     assert chain.startup == ("calibrate", "interrupt", "converter", "memory", "trigger")
-    assert any("its first result is never fetched" in finding.message for finding in window.document.findings)
+    assert any(
+        "its first result is never fetched" in finding.message
+        for finding in window.document.findings
+    )
     press(steps, Qt.Key.Key_Delete)
     assert "memory" not in (window.document.workspace.project.chains[0].startup or ())
     window.actions_list.named("Start up in the right order").trigger()
@@ -178,7 +185,9 @@ def test_facets_of_a_yoke_are_chosen_by_their_tabs(window: MainWindow) -> None:
     assert [tab.text() for tab in inspector.tabs] == ["Clock", "Start", "Start-up"]
     click(inspector.tabs[1], QPointF(8, 8))
     assert window.chain_page.selection == Selection("ADC 1", facet="start")
-    box = next(editor.widget for editor in inspector.fields if editor.widget.accessibleName() == "started")
+    box = next(
+        editor.widget for editor in inspector.fields if editor.widget.accessibleName() == "started"
+    )
     box.textActivated.emit("by itself, free-running")  # type: ignore[union-attr]
     assert window.document.workspace.project.chains[0].trigger.kind == "free-running"
 
@@ -198,4 +207,10 @@ def test_zones_are_added_and_named(window: MainWindow) -> None:
     inspector.fields[0].widget.textActivated.emit("threshold")  # type: ignore[union-attr]
     signal = window.document.workspace.project.signal("Upper zone")
     assert len(signal.windows) == 2
-    assert [tab.text() for tab in inspector.tabs] == ["Window 1", "Window 2", "+", "Twin", "Comparator"]
+    assert [tab.text() for tab in inspector.tabs] == [
+        "Window 1",
+        "Window 2",
+        "+",
+        "Twin",
+        "Comparator",
+    ]

@@ -1,4 +1,5 @@
-"""The Firmware page in a real window: steps and registers both ways, the C, the build, and the image on the board."""
+"""The Firmware page in a real window: steps and registers both ways, the C, the build, and the
+image on the board."""
 
 from __future__ import annotations
 
@@ -46,10 +47,10 @@ def step_row(page: FirmwarePage, text: str) -> int:
 def test_a_step_lights_what_it_sets_and_says_why(page: FirmwarePage, qtbot: QtBot) -> None:
     page.steps.setCurrentRow(step_row(page, "Enable DMA 1"))
     lit = [
-        (row.at.owner, row.at.name, one.field.name)
+        (row.at.owner, row.at.name, field.field.name)
         for row in page.registers.rows
-        for one in row.fields
-        if page.registers.lit & set(one.writes)
+        for field in row.fields
+        if page.registers.lit & set(field.writes)
     ]
     assert lit == [("DMA 1", "RULE", "ON")]
     assert "first result" in page.about.text()
@@ -57,7 +58,11 @@ def test_a_step_lights_what_it_sets_and_says_why(page: FirmwarePage, qtbot: QtBo
 
 def test_a_field_leads_to_the_step_that_set_it(page: FirmwarePage, qtbot: QtBot) -> None:
     view = page.registers
-    row = next(number for number, one in enumerate(view.rows) if (one.at.owner, one.at.name) == ("Timer 2", "TOP"))
+    row = next(
+        number
+        for number, one in enumerate(view.rows)
+        if (one.at.owner, one.at.name) == ("Timer 2", "TOP")
+    )
     where = view.field_rect(row, 0).center()
     page.area.ensureVisible(0, int(where.y()))
     qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=QPoint(int(where.x()), int(where.y())))
@@ -82,7 +87,9 @@ def test_writes_are_copied_as_hex(page: FirmwarePage, qtbot: QtBot) -> None:
 
 def test_the_page_follows_the_design(page: FirmwarePage, window: MainWindow) -> None:
     window.document.edit(SetPeriod("ADC 1", Fraction(1, 20_000)))
-    row = next(one for one in page.registers.rows if (one.at.owner, one.at.name) == ("Timer 2", "TOP"))
+    row = next(
+        one for one in page.registers.rows if (one.at.owner, one.at.name) == ("Timer 2", "TOP")
+    )
     assert row.hex_text == "0x000012bf"
     assert "4800u - 1u" in page.code.text.toPlainText()
 
@@ -99,7 +106,9 @@ def test_steps_and_lines_of_the_set_up_lead_to_each_other(page: FirmwarePage, qt
     for _ in range(4):
         qtbot.keyClick(page.code.text, Qt.Key.Key_Up)
     assert page.steps.currentRow() == step_row(page, "Calibrate ADC 1")
-    assert page.code.text.textCursor().blockNumber() == at - 4  # where the user went, not where the step begins
+    assert (
+        page.code.text.textCursor().blockNumber() == at - 4
+    )  # where the user went, not where the step begins
     page.code.files.setCurrentText("own.c")
     qtbot.keyClick(page.code.text, Qt.Key.Key_Down)
     assert page.steps.currentRow() == step_row(page, "Calibrate ADC 1")
@@ -128,7 +137,9 @@ def test_without_a_compiler_the_page_says_what_to_install(
 
 
 @needs_compiler
-def test_build_error_cure_and_run(page: FirmwarePage, window: MainWindow, qtbot: QtBot, tmp_path: Path) -> None:
+def test_build_error_cure_and_run(
+    page: FirmwarePage, window: MainWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
     page.panel.write_button.click()
     own = tmp_path / "c" / "own.c"
     sound = own.read_text()
@@ -145,7 +156,9 @@ def test_build_error_cure_and_run(page: FirmwarePage, window: MainWindow, qtbot:
     lines.itemActivated.emit(bad)
     assert page.views.currentIndex() == CODE
     assert page.code.files.currentText() == "own.c"
-    assert page.code.text.textCursor().blockNumber() == own.read_text().splitlines().index("int broken = ;")
+    assert page.code.text.textCursor().blockNumber() == own.read_text().splitlines().index(
+        "int broken = ;"
+    )
     own.write_text(sound)
     window.firmware.result = None
     page.panel.build_button.click()
@@ -154,7 +167,10 @@ def test_build_error_cure_and_run(page: FirmwarePage, window: MainWindow, qtbot:
     page.show_view(CHANGES)
     assert "those of the last build" in page.changes.item(0).text()  # type: ignore[union-attr]
     window.document.edit(SetPeriod("ADC 1", Fraction(1, 20_000)))
-    assert [page.changes.item(row).text()[:2] for row in range(page.changes.count())] == ["− ", "+ "]  # type: ignore[union-attr]
+    assert [page.changes.item(row).text()[:2] for row in range(page.changes.count())] == [
+        "− ",
+        "+ ",
+    ]  # type: ignore[union-attr]
     assert "earlier state" in page.panel.state.text()
     window.document.stack.undo()
     page.panel.run_button.click()
@@ -191,7 +207,9 @@ def test_a_signal_with_a_hook_is_not_removed_unasked(
     assert window.document.workspace is before
     assert "wg_items_door_latch" in asked[0]
     window.chain_actions.remove_signal()
-    assert window.document.workspace.project == apply_edit(before, RemoveSignal("Door latch")).project
+    assert (
+        window.document.workspace.project == apply_edit(before, RemoveSignal("Door latch")).project
+    )
 
 
 @needs_compiler
@@ -251,7 +269,9 @@ def shown_row(kiln: Workspace) -> Iterator[Callable[[MemoryLocation], MemoryRow]
 @pytest.fixture
 def row(shown_row: Callable[[MemoryLocation], MemoryRow]) -> MemoryRow:
     """A loop with a known ramp in it."""
-    found = shown_row(MemoryLocation("wg_loop_adc_1", 0x20000000, CType("uint16_t", "unsigned", 2), 512))
+    found = shown_row(
+        MemoryLocation("wg_loop_adc_1", 0x20000000, CType("uint16_t", "unsigned", 2), 512)
+    )
     found.canvas.show_values(np.arange(512, dtype=np.uint16) * 8, 256)
     return found
 
@@ -281,7 +301,9 @@ def test_an_array_is_shown_as_bars_lines_or_numbers(row: MemoryRow, qtbot: QtBot
     ],
 )
 @pytest.mark.parametrize("form", [BARS, LINES, NUMBERS])
-def test_numbers_are_read_in_a_base_or_by_a_scale(form: str, reading: str, shown: str, row: MemoryRow) -> None:
+def test_numbers_are_read_in_a_base_or_by_a_scale(
+    form: str, reading: str, shown: str, row: MemoryRow
+) -> None:
     row.show_as(form, reading)
     row.canvas.grab()
     row.copy_text()
@@ -323,6 +345,10 @@ def test_numbers_are_shown_in_several_bases() -> None:
     word = MemoryLocation("x", 0, CType("uint16_t", "unsigned", 2))
     assert number_texts(word, 0x1234, "decimal") == ["4660", "0x1234", "0001 0010 0011 0100"]
     assert number_texts(word, 0x1234, "binary") == ["0001 0010 0011 0100", "4660", "0x1234"]
-    assert number_texts(MemoryLocation("x", 0, CType("int8_t", "signed", 1)), -1, "hex") == ["0xff", "-1", "1111 1111"]
+    assert number_texts(MemoryLocation("x", 0, CType("int8_t", "signed", 1)), -1, "hex") == [
+        "0xff",
+        "-1",
+        "1111 1111",
+    ]
     assert number_texts(MemoryLocation("x", 0, CType("float", "float", 4)), 0.25, "") == ["0.25"]
     assert number_texts(MemoryLocation("x", 0, CType("bool", "bool", 1)), 1, "") == ["true"]

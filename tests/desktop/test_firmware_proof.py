@@ -1,4 +1,5 @@
-"""A proof with edited firmware on the board: the page says which registers differ, and how firmware failed."""
+"""A proof with edited firmware on the board: the page says which registers differ, and how firmware
+failed."""
 
 from __future__ import annotations
 
@@ -23,7 +24,8 @@ void wg_items_upper_zone(const wg_view *items)
 
 
 def prove_with(window: MainWindow, wait: Wait, folder: Path, file: str, old: str, new: str) -> None:
-    """Edit one file of the firmware as an engineer would, build it, and prove with it on the board."""
+    """Edit one file of the firmware as an engineer would, build it, and prove with it on the
+    board."""
     workspace = window.document.workspace
     write_firmware(workspace, folder)
     source = folder / file
@@ -38,8 +40,17 @@ def prove_with(window: MainWindow, wait: Wait, folder: Path, file: str, old: str
     window.board_choice.use("virtual")
 
 
-def test_registers_that_differ_are_listed_whatever_holds(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
-    prove_with(window, wait, tmp_path / "c", "wg_setup.c", "ADC_2_PACE = SCAN_PACE_CUT_3;", "ADC_2_PACE = 0u;")
+def test_registers_that_differ_are_listed_whatever_holds(
+    window: MainWindow, wait: Wait, tmp_path: Path
+) -> None:
+    prove_with(
+        window,
+        wait,
+        tmp_path / "c",
+        "wg_setup.c",
+        "ADC_2_PACE = SCAN_PACE_CUT_3;",
+        "ADC_2_PACE = 0u;",
+    )
     page = window.proof_page
     assert window.stack.currentIndex() == PROOF
     said = "ADC 2 PACE.CUT is 0 (divider 1), the design's is 2 (divider 3)"
@@ -55,7 +66,9 @@ def test_registers_that_differ_are_listed_whatever_holds(window: MainWindow, wai
     assert "The board's registers" in report.read_text()
 
 
-def test_a_failure_of_the_firmware_is_the_first_cause(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+def test_a_failure_of_the_firmware_is_the_first_cause(
+    window: MainWindow, wait: Wait, tmp_path: Path
+) -> None:
     folder = tmp_path / "c"
     write_firmware(window.document.workspace, folder)
     own = (folder / "own.c").read_text()
@@ -69,7 +82,9 @@ def test_a_failure_of_the_firmware_is_the_first_cause(window: MainWindow, wait: 
     assert page.differences == []
 
 
-def test_the_designs_own_firmware_differs_in_nothing(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+def test_the_designs_own_firmware_differs_in_nothing(
+    window: MainWindow, wait: Wait, tmp_path: Path
+) -> None:
     prove_with(window, wait, tmp_path / "c", "wg_setup.c", "/* prescaler 1 */", "/* one */")
     assert window.proof_page.differences == []
     assert window.proving.latest is not None

@@ -14,7 +14,13 @@ from wattigram.core.model.design import Workspace
 from wattigram.desktop.widgets.header import Header
 from wattigram.desktop.widgets.notice import Notice
 
-RUNNING = {"state": "running", "mark_matches": True, "build_mark": "4f2a0011", "seconds": 12.3, "samples": 1000}
+RUNNING = {
+    "state": "running",
+    "mark_matches": True,
+    "build_mark": "4f2a0011",
+    "seconds": 12.3,
+    "samples": 1000,
+}
 STATES = [
     ({}, "○ Board off", "Run", "Record", ""),
     (
@@ -25,15 +31,29 @@ STATES = [
         "",
     ),
     (RUNNING, "● Board running · build 4f2a", "Stop", "Record", ""),
-    (RUNNING | {"lost_cycles": 7}, "● Board running · build 4f2a · 7 lost", "Stop", "Record", "bad"),
+    (
+        RUNNING | {"lost_cycles": 7},
+        "● Board running · build 4f2a · 7 lost",
+        "Stop",
+        "Record",
+        "bad",
+    ),
     (RUNNING | {"mark_matches": False}, "✕ Board has build 4f2a0011", "Stop", "Record", "bad"),
-    (RUNNING | {"recording": Path("x.h5")}, "● Board running · build 4f2a", "Stop", "Stop recording · 12 s", ""),
+    (
+        RUNNING | {"recording": Path("x.h5")},
+        "● Board running · build 4f2a",
+        "Stop",
+        "Stop recording · 12 s",
+        "",
+    ),
     ({"state": "failed", "message": "It is gone."}, "○ Board failed", "Run", "Record", "bad"),
 ]
 
 
 @pytest.mark.parametrize(
-    ("state", "board", "run", "record", "tone"), STATES, ids=[str(number) for number in range(len(STATES))]
+    ("state", "board", "run", "record", "tone"),
+    STATES,
+    ids=[str(number) for number in range(len(STATES))],
 )
 def test_each_state_is_said(
     qtbot: QtBot, state: dict[str, object], board: str, run: str, record: str, tone: str
@@ -42,7 +62,11 @@ def test_each_state_is_said(
     header.resize(1280, 44)
     qtbot.addWidget(header)
     header.show_snapshot(Snapshot(**state))  # type: ignore[arg-type]
-    assert (header.board.text(), header.run_button.text(), header.record_button.text()) == (board, run, record)
+    assert (header.board.text(), header.run_button.text(), header.record_button.text()) == (
+        board,
+        run,
+        record,
+    )
     assert header.board.property("tone") == tone
     assert header.board.toolTip()
 
@@ -85,7 +109,9 @@ def test_a_notice_takes_an_answer_and_goes(qtbot: QtBot) -> None:
     qtbot.addWidget(parent)
     notice = Notice(parent)
     answers: list[str] = []
-    notice.say("Really?", ("Yes", lambda: answers.append("yes")), ("No", lambda: answers.append("no")))
+    notice.say(
+        "Really?", ("Yes", lambda: answers.append("yes")), ("No", lambda: answers.append("no"))
+    )
     assert not notice.isHidden()
     assert not notice._timer.isActive()  # a question waits for its answer
     next(button for button in notice.findChildren(QPushButton) if button.text() == "No").click()

@@ -56,7 +56,10 @@ def variants(kiln: Workspace) -> list[Workspace]:
         PairedSource(pin="A3"),
     ]
     wired = [
-        edited(kiln, SetWiring(Wiring(pin="A2", resistance_ohm=4700.0, capacitor_f=1e-7, source=source)))
+        edited(
+            kiln,
+            SetWiring(Wiring(pin="A2", resistance_ohm=4700.0, capacitor_f=1e-7, source=source)),
+        )
         for source in sources
     ]
     return [
@@ -65,7 +68,10 @@ def variants(kiln: Workspace) -> list[Workspace]:
         edited(kiln, RemoveWiring("A2")),
         edited(kiln, AddSignal(Signal(name="Loose", pin="B7"))),
         edited(
-            kiln, SetBufferLength("ADC 1", 510), SetPeriod("ADC 1", Fraction(1, 44_100)), SetSampling("ADC 1", 0, 768)
+            kiln,
+            SetBufferLength("ADC 1", 510),
+            SetPeriod("ADC 1", Fraction(1, 44_100)),
+            SetSampling("ADC 1", 0, 768),
         ),
     ]
 
@@ -87,7 +93,11 @@ def test_entering_what_a_field_shows_changes_nothing(kiln: Workspace) -> None:
                     continue  # what is chosen already is not chosen anew
                 if field.label in {"wired to it", "window", "stage"}:
                     continue  # choosing a kind again gives it fresh figures
-                assert apply_edit(workspace, edit).project == workspace.project, (selection, field.label, field.text)
+                assert apply_edit(workspace, edit).project == workspace.project, (
+                    selection,
+                    field.label,
+                    field.text,
+                )
                 tried += 1
     assert tried > 300
 
@@ -115,7 +125,9 @@ def test_every_choice_of_a_what_if_can_be_made(kiln: Workspace) -> None:
                 after = apply_edit(workspace, choice.edit)
                 again = panel_for(after, selection.valid_in(after)).what_if
                 assert again is not None
-                assert [other.label for other in again.choices if other.is_current] == [choice.label]
+                assert [other.label for other in again.choices if other.is_current] == [
+                    choice.label
+                ]
 
 
 def test_a_slot_says_how_its_numbers_came_about(kiln: Workspace) -> None:
@@ -138,7 +150,9 @@ def test_a_capacitor_at_the_pin_is_part_of_the_circuit(kiln: Workspace) -> None:
 
 
 def test_a_yoke_says_what_the_registers_hold(kiln: Workspace) -> None:
-    panel = panel_for(edited(kiln, SetPeriod("ADC 1", Fraction(1, 7))), Selection("ADC 1", facet="start"))
+    panel = panel_for(
+        edited(kiln, SetPeriod("ADC 1", Fraction(1, 7))), Selection("ADC 1", facet="start")
+    )
     assert fact(panel, "timer counts") == "505 × 27157"
     assert fact(panel, "registers hold") == "504, 27156"
     assert fact(panel, "rate error") == "+0.0521 ppm"

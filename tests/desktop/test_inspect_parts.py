@@ -44,9 +44,18 @@ VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [
     ("kiln-safety", ()),
     ("wheel-pedal", ()),
     ("flame-watch", ()),
-    ("studio-kiln", (SetTrigger("ADC 1", SoftwareTrigger()), SetRetrieval("ADC 1", Polling(timeout_s="1 ms")))),
-    ("studio-kiln", (SetTrigger("ADC 1", EdgeTrigger(pin="A4")), SetRetrieval("ADC 1", Interrupt()))),
-    ("kiln-safety", (SetTrigger("ADC 1", FreeRunningTrigger()), SetRetrieval("ADC 1", Fifo(mark=4)))),
+    (
+        "studio-kiln",
+        (SetTrigger("ADC 1", SoftwareTrigger()), SetRetrieval("ADC 1", Polling(timeout_s="1 ms"))),
+    ),
+    (
+        "studio-kiln",
+        (SetTrigger("ADC 1", EdgeTrigger(pin="A4")), SetRetrieval("ADC 1", Interrupt())),
+    ),
+    (
+        "kiln-safety",
+        (SetTrigger("ADC 1", FreeRunningTrigger()), SetRetrieval("ADC 1", Fifo(mark=4))),
+    ),
     (
         "kiln-safety",
         (
@@ -63,13 +72,21 @@ VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [
     ),
     (
         "studio-kiln",
-        (SetFilter("Door latch", LowPassFilter(shift=5)), SetFilter("Coil current", MovingAverage(count=8, shift=3))),
+        (
+            SetFilter("Door latch", LowPassFilter(shift=5)),
+            SetFilter("Coil current", MovingAverage(count=8, shift=3)),
+        ),
     ),
     (
         "studio-kiln",
         (
-            AddThreshold("Upper zone", Threshold(low="0x100", high="900 LSB", action="stop", rearm_after_s="1 s")),
-            AddThreshold("Upper zone", Threshold(low=-0.1, high=0.1, target_v=1.2, action="pin", pin="B9")),
+            AddThreshold(
+                "Upper zone",
+                Threshold(low="0x100", high="900 LSB", action="stop", rearm_after_s="1 s"),
+            ),
+            AddThreshold(
+                "Upper zone", Threshold(low=-0.1, high=0.1, target_v=1.2, action="pin", pin="B9")
+            ),
         ),
     ),
     ("wheel-pedal", (SetClock("ADC", "own", 2),)),
@@ -79,9 +96,13 @@ VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [
 def selections(workspace: Workspace) -> list[Selection]:
     found = [Selection(facet="project")]
     for chain in workspace.project.chains:
-        found += [Selection(chain.converter, facet=facet) for facet in ("clock", "start", "start-up")]
+        found += [
+            Selection(chain.converter, facet=facet) for facet in ("clock", "start", "start-up")
+        ]
         for place, slot in enumerate(chain.slots):
-            found += [Selection(chain.converter, place, slot.signal, facet) for facet in (*FACETS, *MORE)]
+            found += [
+                Selection(chain.converter, place, slot.signal, facet) for facet in (*FACETS, *MORE)
+            ]
     return found
 
 
@@ -89,7 +110,9 @@ def made(name: str, edits: tuple[Edit, ...]) -> Workspace:
     return edited(open_workspace(EXAMPLES / name), *edits)
 
 
-@pytest.mark.parametrize(("name", "edits"), VARIANTS, ids=[f"{name} {n}" for n, (name, _) in enumerate(VARIANTS)])
+@pytest.mark.parametrize(
+    ("name", "edits"), VARIANTS, ids=[f"{name} {n}" for n, (name, _) in enumerate(VARIANTS)]
+)
 def test_entering_what_a_field_shows_changes_nothing(name: str, edits: tuple[Edit, ...]) -> None:
     workspace = made(name, edits)
     tried = 0
@@ -97,18 +120,30 @@ def test_entering_what_a_field_shows_changes_nothing(name: str, edits: tuple[Edi
         panel = panel_for(workspace, selection)
         assert panel.title
         for field in panel.fields:
-            if not field.text or (field.options and field.text not in field.options) or field.label == "wired to it":
+            if (
+                not field.text
+                or (field.options and field.text not in field.options)
+                or field.label == "wired to it"
+            ):
                 continue
             edit = field.make(field.text)
             tried += 1
             if edit is not None:
                 after = apply_edit(workspace, edit).project
-                assert after == workspace.project or field.label == "order", (selection, field.label, field.text)
+                assert after == workspace.project or field.label == "order", (
+                    selection,
+                    field.label,
+                    field.text,
+                )
     assert tried > 20
 
 
-@pytest.mark.parametrize(("name", "edits"), VARIANTS, ids=[f"{name} {n}" for n, (name, _) in enumerate(VARIANTS)])
-def test_every_choice_of_every_field_can_be_made_or_is_refused_with_advice(name: str, edits: tuple[Edit, ...]) -> None:
+@pytest.mark.parametrize(
+    ("name", "edits"), VARIANTS, ids=[f"{name} {n}" for n, (name, _) in enumerate(VARIANTS)]
+)
+def test_every_choice_of_every_field_can_be_made_or_is_refused_with_advice(
+    name: str, edits: tuple[Edit, ...]
+) -> None:
     workspace = made(name, edits)
     outcomes = {"made": 0, "refused": 0}
     for selection in selections(workspace):
@@ -146,7 +181,9 @@ def test_a_stage_is_drawn_with_all_its_like_before_it_is_chosen(kiln: Workspace)
     assert [course.label for course in panel.curves.courses if course.is_current] == ["16"]
     assert len(panel.curves.courses) == 8
     assert panel.what_if is not None
-    assert "−3 dB at 277.3 Hz, latency 1.6 ms, 16 bits" in next(c.tip for c in panel.what_if.choices if c.is_current)
+    assert "−3 dB at 277.3 Hz, latency 1.6 ms, 16 bits" in next(
+        c.tip for c in panel.what_if.choices if c.is_current
+    )
     assert facts["register needs"] == "16 of 32 bits"
     empty, _facts = of(kiln, Selection("ADC 1", 2, "Door latch", "reduce"))
     assert empty.curves is not None

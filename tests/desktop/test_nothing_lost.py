@@ -1,4 +1,5 @@
-"""Unsaved work, files that others change, faults of the program itself, and the end of a window while it records."""
+"""Unsaved work, files that others change, faults of the program itself, and the end of a window
+while it records."""
 
 from __future__ import annotations
 
@@ -30,11 +31,17 @@ OpenWindow = Callable[[Path], MainWindow]
 
 
 def answers(window: MainWindow) -> list[str]:
-    return [button.text() for button in window.notice.findChildren(QPushButton) if button.isVisibleTo(window)]
+    return [
+        button.text()
+        for button in window.notice.findChildren(QPushButton)
+        if button.isVisibleTo(window)
+    ]
 
 
 def answer(window: MainWindow, text: str) -> None:
-    next(button for button in window.notice.findChildren(QPushButton) if button.text() == text).click()
+    next(
+        button for button in window.notice.findChildren(QPushButton) if button.text() == text
+    ).click()
 
 
 def sampling(window: MainWindow) -> int:
@@ -54,14 +61,19 @@ def running(code: str, project: Path) -> subprocess.Popen[str]:
         "QT_QPA_PLATFORM": "offscreen",
     }
     return subprocess.Popen(
-        [sys.executable, "-c", code, str(project)], stdout=subprocess.PIPE, env=environment, text=True
+        [sys.executable, "-c", code, str(project)],
+        stdout=subprocess.PIPE,
+        env=environment,
+        text=True,
     )
 
 
 # Copies of unsaved work
 
 
-def test_a_second_window_leaves_the_living_work_of_the_first_alone(open_window: OpenWindow, project: Path) -> None:
+def test_a_second_window_leaves_the_living_work_of_the_first_alone(
+    open_window: OpenWindow, project: Path
+) -> None:
     first = open_window(project)
     first.document.edit(CURE)
     first.document.flush_recovery()
@@ -125,7 +137,9 @@ def change(project: Path) -> None:
 
 
 @pytest.mark.parametrize("seen", ["by-watching", "by-saving"])
-def test_another_programs_change_is_asked_about(window: MainWindow, project: Path, wait: Wait, seen: str) -> None:
+def test_another_programs_change_is_asked_about(
+    window: MainWindow, project: Path, wait: Wait, seen: str
+) -> None:
     window.document.edit(CURE)
     change(project)
     if seen == "by-saving":
@@ -136,7 +150,9 @@ def test_another_programs_change_is_asked_about(window: MainWindow, project: Pat
     assert sampling(window) == 384
 
 
-def test_reload_is_a_step_that_can_be_taken_back(window: MainWindow, project: Path, wait: Wait) -> None:
+def test_reload_is_a_step_that_can_be_taken_back(
+    window: MainWindow, project: Path, wait: Wait
+) -> None:
     window.document.edit(CURE)
     change(project)
     wait(lambda: "Another program has changed" in window.notice.text)
@@ -167,7 +183,9 @@ def test_the_two_stand_beside_each_other(window: MainWindow, project: Path, wait
     assert sampling(window) == 384
 
 
-def test_a_file_that_is_gone_is_said_and_written_again(window: MainWindow, project: Path, wait: Wait) -> None:
+def test_a_file_that_is_gone_is_said_and_written_again(
+    window: MainWindow, project: Path, wait: Wait
+) -> None:
     project.unlink()
     wait(lambda: "no longer there" in window.notice.text)
     assert not window.document.is_clean
@@ -175,7 +193,9 @@ def test_a_file_that_is_gone_is_said_and_written_again(window: MainWindow, proje
     assert load_project(project).name == "studio-kiln"
 
 
-def test_saving_gives_the_suffix_and_asks_before_it_overwrites(window: MainWindow, tmp_path: Path) -> None:
+def test_saving_gives_the_suffix_and_asks_before_it_overwrites(
+    window: MainWindow, tmp_path: Path
+) -> None:
     window.files.save_to(tmp_path / "mine")
     assert window.document.path == tmp_path / "mine.wattigram.toml"
     (tmp_path / "theirs.wattigram.toml").write_text("not mine")
@@ -231,7 +251,11 @@ def hook(window: MainWindow) -> Iterator[FaultHook]:
 
 
 def reports(project: Path) -> list[Path]:
-    return sorted((state_of(project) / "reports").glob("*")) if (state_of(project) / "reports").is_dir() else []
+    return (
+        sorted((state_of(project) / "reports").glob("*"))
+        if (state_of(project) / "reports").is_dir()
+        else []
+    )
 
 
 def test_a_fault_in_a_slot_leaves_the_window_alive(
@@ -258,7 +282,9 @@ def test_a_fault_in_a_slot_leaves_the_window_alive(
     assert sampling(window) == 32
 
 
-def test_a_fault_in_a_thread_is_told_too(window: MainWindow, hook: FaultHook, wait: Wait, project: Path) -> None:
+def test_a_fault_in_a_thread_is_told_too(
+    window: MainWindow, hook: FaultHook, wait: Wait, project: Path
+) -> None:
     def broken() -> None:
         raise IndexError("of a thread")
 

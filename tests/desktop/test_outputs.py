@@ -1,4 +1,5 @@
-"""Output rows, the Routes page, the bench's new sources, instruments and the wiring check, in the real window."""
+"""Output rows, the Routes page, the bench's new sources, instruments and the wiring check, in the
+real window."""
 
 from __future__ import annotations
 
@@ -32,7 +33,9 @@ OUTPUTS = {
 
 
 @pytest.fixture
-def opened(open_window: Callable[[Path], MainWindow], tmp_path: Path) -> Callable[[str], MainWindow]:
+def opened(
+    open_window: Callable[[Path], MainWindow], tmp_path: Path
+) -> Callable[[str], MainWindow]:
     """Opens a copy of an example."""
 
     def open_(name: str) -> MainWindow:
@@ -113,7 +116,11 @@ def test_bytes_are_shown_as_they_come(opened: Callable[[str], MainWindow], wait:
     window.show_page(ROUTES)
     page = window.book.routes
     window.board.start()
-    wait(lambda: "Current to wire" in window.board.latest.outputs and window.board.latest.seconds > 0.3)
+    wait(
+        lambda: (
+            "Current to wire" in window.board.latest.outputs and window.board.latest.seconds > 0.3
+        )
+    )
     page.list.setCurrentRow(1)
     QApplication.processEvents()
     text = page.terminal.toPlainText()
@@ -146,7 +153,11 @@ def test_routes_ports_and_pwm_are_added_and_removed(opened: Callable[[str], Main
     page.add_route()
     project = window.document.workspace.project
     assert isinstance(project.routes[0], Route)
-    assert (project.routes[0].source_bits, project.routes[0].items, project.uarts[0].name) == (8, 2, "UART 1")
+    assert (project.routes[0].source_bits, project.routes[0].items, project.uarts[0].name) == (
+        8,
+        2,
+        "UART 1",
+    )
     page.add_uart()
     page.add_pwm()
     assert page.chosen == ("pwm", "PWM 1")
@@ -174,7 +185,9 @@ def test_every_source_can_be_wired_and_edited() -> None:
 def test_a_meter_is_read_into_the_bench(opened: Callable[[str], MainWindow], wait: Wait) -> None:
     window = opened("kiln-safety/kiln-safety")
     process = subprocess.Popen(
-        [sys.executable, "-m", "wattigram.core.capture.instrument", "0", "1.75"], stdout=subprocess.PIPE, text=True
+        [sys.executable, "-m", "wattigram.core.capture.instrument", "0", "1.75"],
+        stdout=subprocess.PIPE,
+        text=True,
     )
     try:
         assert process.stdout is not None
@@ -195,7 +208,9 @@ def test_a_meter_is_read_into_the_bench(opened: Callable[[str], MainWindow], wai
     wait(lambda: "No instrument answers" in window.notice.text)
 
 
-def test_a_recorded_file_is_played_on_a_pin(opened: Callable[[str], MainWindow], tmp_path: Path) -> None:
+def test_a_recorded_file_is_played_on_a_pin(
+    opened: Callable[[str], MainWindow], tmp_path: Path
+) -> None:
     window = opened("kiln-safety/kiln-safety")
     window.chain_page.select(Selection("ADC 1", 1, "Door latch", "front end"))
     path = tmp_path / "recorded.csv"
@@ -207,7 +222,9 @@ def test_a_recorded_file_is_played_on_a_pin(opened: Callable[[str], MainWindow],
     assert wiring.source.shape.kind == "points"
 
 
-def test_the_wiring_check_sees_what_was_done(opened: Callable[[str], MainWindow], wait: Wait) -> None:
+def test_the_wiring_check_sees_what_was_done(
+    opened: Callable[[str], MainWindow], wait: Wait
+) -> None:
     window = opened("kiln-ramp/kiln-ramp")
     window.bench_actions.check_wiring()
     bar = window.bench_actions.wiring_bar
@@ -234,4 +251,6 @@ def test_a_self_test_is_added_from_the_palette(opened: Callable[[str], MainWindo
     window.output_actions.add_self_test()
     project = window.document.workspace.project
     assert project.expectations[-1].kind == "pair"
-    assert [finding.code for finding in window.document.findings if finding.severity == "error"] == []
+    assert [
+        finding.code for finding in window.document.findings if finding.severity == "error"
+    ] == []

@@ -34,7 +34,9 @@ def test_a_device_that_comes_back_is_told(qtbot: QtBot, device: Path) -> None:
     assert not watch.is_waiting
 
 
-def test_another_device_of_the_name_is_a_return_too(qtbot: QtBot, device: Path, tmp_path: Path) -> None:
+def test_another_device_of_the_name_is_a_return_too(
+    qtbot: QtBot, device: Path, tmp_path: Path
+) -> None:
     watch = PortWatch()
     watch.note(f"serial:{device}")
     (tmp_path / "other").touch()

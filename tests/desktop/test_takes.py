@@ -20,7 +20,9 @@ from wattigram.desktop.widgets.takes.take_data import TakeData, load_take
 from wattigram.desktop.widgets.takes.trace_plot import TracePlot
 
 
-def make_take(workspace: Workspace, path: Path, drop: range = range(0), turned: Workspace | None = None) -> TakeData:
+def make_take(
+    workspace: Workspace, path: Path, drop: range = range(0), turned: Workspace | None = None
+) -> TakeData:
     """One second of the virtual board; some frames lost, or a knob turned half way."""
     config = effective_config(workspace)
     run = Run(config)
@@ -73,7 +75,9 @@ def test_columns_agree_with_the_samples(kiln: Workspace, tmp_path: Path, alignme
 
 
 def test_the_band_follows_a_knob(cured: Workspace, tmp_path: Path) -> None:
-    turned = edited(cured, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8))))
+    turned = edited(
+        cured, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8)))
+    )
     data = make_take(cured, tmp_path / "t.h5", turned=turned)
     trace = trace_of(data, "3.3 V rail", "reduced")
     times, low, high = data.band(trace, 0.0, 1.0, 100)  # type: ignore[arg-type]
@@ -87,7 +91,9 @@ def test_the_band_follows_a_knob(cured: Workspace, tmp_path: Path) -> None:
     data.take.close()
 
 
-def test_what_never_came_is_shown_as_missing(qtbot: QtBot, cured: Workspace, tmp_path: Path) -> None:
+def test_what_never_came_is_shown_as_missing(
+    qtbot: QtBot, cured: Workspace, tmp_path: Path
+) -> None:
     whole, holed = tmp_path / "whole.h5", tmp_path / "holed.h5"
     plot = TracePlot()
     qtbot.addWidget(plot)

@@ -46,7 +46,9 @@ def cable(window: MainWindow, tmp_path: Path) -> Iterator[Cable]:
     found.close()
 
 
-def test_a_board_that_is_unplugged_and_plugged_in_runs_again(window: MainWindow, wait: Wait, cable: Cable) -> None:
+def test_a_board_that_is_unplugged_and_plugged_in_runs_again(
+    window: MainWindow, wait: Wait, cable: Cable
+) -> None:
     window.board_choice.use(cable.address)
     window.board.start()
     wait(lambda: window.board.latest.seconds > 0.3)
@@ -65,7 +67,9 @@ def test_a_board_that_is_unplugged_and_plugged_in_runs_again(window: MainWindow,
     window.board_choice.use("virtual")
 
 
-def test_what_a_session_has_to_say_is_said_once(window: MainWindow, wait: Wait, cable: Cable) -> None:
+def test_what_a_session_has_to_say_is_said_once(
+    window: MainWindow, wait: Wait, cable: Cable
+) -> None:
     window.board_choice.use(cable.address)
     window.board.start()
     wait(lambda: "115200 baud carry" in window.notice.text)
@@ -101,7 +105,9 @@ def recording(window: MainWindow, wait: Wait, cable: Cable) -> Path:
     return path
 
 
-def test_a_take_goes_on_when_the_cable_is_back(window: MainWindow, wait: Wait, cable: Cable) -> None:
+def test_a_take_goes_on_when_the_cable_is_back(
+    window: MainWindow, wait: Wait, cable: Cable
+) -> None:
     path = recording(window, wait, cable)
     cable.unplug()
     wait(lambda: window.board.latest.state == "failed")
@@ -109,13 +115,21 @@ def test_a_take_goes_on_when_the_cable_is_back(window: MainWindow, wait: Wait, c
     assert window.board.latest.recording == path
     before_s = window.board.latest.seconds
     cable.plug_in()
-    wait(lambda: window.board.latest.state == "running" and window.board.latest.seconds > before_s + 0.3)
+    wait(
+        lambda: (
+            window.board.latest.state == "running" and window.board.latest.seconds > before_s + 0.3
+        )
+    )
     assert window.board.latest.recording == path
     window.board.stop()
     wait(lambda: window.board.latest.recording is None)
     with open_take(path) as take:
         assert take.complete
-        assert sorted(int(gap["stream"]) for gap in take.gaps) == [0, 1, *(128 + n for n in range(3))]
+        assert sorted(int(gap["stream"]) for gap in take.gaps) == [
+            0,
+            1,
+            *(128 + n for n in range(3)),
+        ]
         slots = take.workspace.project.chains[0].loop.items
         gap = take.gaps[0]
         assert (int(gap["first"]) + int(gap["count"])) % slots == 0
@@ -129,7 +143,9 @@ def test_a_take_goes_on_when_the_cable_is_back(window: MainWindow, wait: Wait, c
         assert abs(take.seconds - len(twin.items) / 10_000) < 0.05
 
 
-def test_a_take_whose_board_stays_away_ends_with_what_it_has(window: MainWindow, wait: Wait, cable: Cable) -> None:
+def test_a_take_whose_board_stays_away_ends_with_what_it_has(
+    window: MainWindow, wait: Wait, cable: Cable
+) -> None:
     path = recording(window, wait, cable)
     cable.unplug()
     wait(lambda: window.board.latest.state == "failed")
@@ -145,7 +161,9 @@ def test_a_take_whose_board_stays_away_ends_with_what_it_has(window: MainWindow,
     window.board_choice.use("virtual")
 
 
-def test_a_board_that_is_let_go_is_not_waited_for(window: MainWindow, wait: Wait, cable: Cable) -> None:
+def test_a_board_that_is_let_go_is_not_waited_for(
+    window: MainWindow, wait: Wait, cable: Cable
+) -> None:
     window.board_choice.use(cable.address)
     window.board.start()
     wait(lambda: window.board.latest.seconds > 0.1)
@@ -159,7 +177,9 @@ def test_a_board_that_is_let_go_is_not_waited_for(window: MainWindow, wait: Wait
     assert "is back" not in window.notice.text
 
 
-def test_a_port_that_never_was_there_is_not_waited_for(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+def test_a_port_that_never_was_there_is_not_waited_for(
+    window: MainWindow, wait: Wait, tmp_path: Path
+) -> None:
     window.board_choice.use(f"serial:{tmp_path / 'ttyNone'}@115200")
     window.board.start()
     wait(lambda: "cannot be opened" in window.notice.text)

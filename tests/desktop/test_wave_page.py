@@ -42,7 +42,9 @@ def page(ramp: MainWindow) -> WavePage:
 
 def field(page: WavePage, label: str) -> QWidget:
     """The editor of a field in the inspector."""
-    found = [child for child in page.inspector.findChildren(QWidget) if child.accessibleName() == label]
+    found = [
+        child for child in page.inspector.findChildren(QWidget) if child.accessibleName() == label
+    ]
     assert found, label
     return found[-1]
 
@@ -79,7 +81,9 @@ def test_a_corner_is_dragged_in_level_and_time(ramp: MainWindow, page: WavePage)
     assert page.table.shape.segments[1].to_v == 1.5  # type: ignore[union-attr]
 
 
-def test_a_new_table_becomes_a_wave_whose_duty_level_and_offset_are_dragged(ramp: MainWindow, page: WavePage) -> None:
+def test_a_new_table_becomes_a_wave_whose_duty_level_and_offset_are_dragged(
+    ramp: MainWindow, page: WavePage
+) -> None:
     page.add_table()
     assert page.chosen == "Table"
     choose(page, "played on", "DAC")
@@ -123,7 +127,18 @@ def test_what_is_typed_is_done_or_refused_with_a_sentence(ramp: MainWindow, page
 
 
 @pytest.mark.parametrize(
-    "shape", ["sine", "triangle", "sawtooth", "pulse", "noise", "chirp", "several tones", "arithmetic on t", "points"]
+    "shape",
+    [
+        "sine",
+        "triangle",
+        "sawtooth",
+        "pulse",
+        "noise",
+        "chirp",
+        "several tones",
+        "arithmetic on t",
+        "points",
+    ],
 )
 def test_every_shape_is_shown_with_its_fields(page: WavePage, shape: str) -> None:
     choose(page, "shape", shape)
@@ -133,7 +148,9 @@ def test_every_shape_is_shown_with_its_fields(page: WavePage, shape: str) -> Non
     assert len(page.solver.choices) > 5
 
 
-def test_the_solver_lists_exact_choices_and_enter_takes_one(ramp: MainWindow, page: WavePage) -> None:
+def test_the_solver_lists_exact_choices_and_enter_takes_one(
+    ramp: MainWindow, page: WavePage
+) -> None:
     assert page.solver.choices[0].error == 0
     row = next(row for row, one in enumerate(page.solver.choices) if one.points == 2000)
     page.solver.setCurrentCell(row, 0)
@@ -190,10 +207,12 @@ def test_tables_go_to_files_and_come_back(ramp: MainWindow, page: WavePage, tmp_
     page.read_file(tmp_path / "bad.csv")
     assert "bad.csv" in ramp.notice.text
     page.remove_table()
-    assert [one.name for one in ramp.document.workspace.project.tables] == ["Ramp and soak"]
+    assert [table.name for table in ramp.document.workspace.project.tables] == ["Ramp and soak"]
 
 
-def test_two_outputs_can_play_one_table(open_window: Callable[[Path], MainWindow], project: Path) -> None:
+def test_two_outputs_can_play_one_table(
+    open_window: Callable[[Path], MainWindow], project: Path
+) -> None:
     window = open_window(project)
     window.show_page(WAVE)
     page = window.book.wave

@@ -28,7 +28,14 @@ from wattigram.desktop.state.settings import Settings
 from wattigram.desktop.theme import DARK, LIGHT, MARKERS, PATTERNS
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.chain.chain_layout import lay_out
-from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace, polygon
+from wattigram.desktop.widgets.drawing import (
+    LineBuffer,
+    draw_band,
+    draw_marker,
+    elide,
+    fill_trace,
+    polygon,
+)
 from wattigram.desktop.widgets.proof.evidence_view import EvidenceView
 
 
@@ -42,7 +49,12 @@ def dark_pixels(image: QImage) -> np.ndarray:
     pointer = image.constBits()
     assert pointer is not None
     pointer.setsize(image.sizeInBytes())
-    return np.frombuffer(pointer, dtype=np.uint8).reshape(image.height(), image.width(), 4)[:, :, :3].min(axis=2) < 128
+    return (
+        np.frombuffer(pointer, dtype=np.uint8)
+        .reshape(image.height(), image.width(), 4)[:, :, :3]
+        .min(axis=2)
+        < 128
+    )
 
 
 def test_columns_are_drawn_upright_and_touch_each_other(qtbot: QtBot) -> None:
@@ -97,7 +109,13 @@ def test_few_points_are_drawn_or_left_out(qtbot: QtBot, count: int) -> None:
 def test_a_thin_band_is_still_seen(qtbot: QtBot) -> None:
     image = canvas(qtbot)
     painter = QPainter(image)
-    draw_band(painter, np.array([0.0, 200.0]), np.array([50.0, 50.0]), np.array([50.0, 50.0]), QColor("black"))
+    draw_band(
+        painter,
+        np.array([0.0, 200.0]),
+        np.array([50.0, 50.0]),
+        np.array([50.0, 50.0]),
+        QColor("black"),
+    )
     painter.end()
     assert 6 <= dark_pixels(image)[:, 100].sum() <= 8
 
@@ -133,7 +151,9 @@ def test_text_can_be_read_on_every_ground(chosen: object) -> None:
     def luminance(name: str) -> float:
         shade = QColor(name)
         parts = [part / 255 for part in (shade.red(), shade.green(), shade.blue())]
-        linear = [part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in parts]
+        linear = [
+            part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in parts
+        ]
         return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
 
     def contrast(one: str, other: str) -> float:
@@ -149,12 +169,15 @@ def test_text_can_be_read_on_every_ground(chosen: object) -> None:
 
 
 @given(st.floats(560, 3000), st.floats(12, 32), st.floats(0, 3000))
-def test_rows_and_columns_never_overlap(kiln: Workspace, width: float, line: float, room: float) -> None:
+def test_rows_and_columns_never_overlap(
+    kiln: Workspace, width: float, line: float, room: float
+) -> None:
     for workspace in (kiln, edited(kiln, RemoveSlot("ADC 1", 0), SetPin("Door latch", "B6"))):
         layout = lay_out(workspace, width, line, room)
         assert all(b > a for a, b in pairwise(layout.columns))
         boxes = sorted(
-            [row.rect for row in layout.rows] + [yoke.rect for yoke in layout.yokes], key=lambda rect: rect.top()
+            [row.rect for row in layout.rows] + [yoke.rect for yoke in layout.yokes],
+            key=lambda rect: rect.top(),
         )
         assert all(a.bottom() <= b.top() + 1e-6 for a, b in pairwise(boxes))
         assert boxes[0].top() >= layout.header_height
@@ -198,11 +221,15 @@ PANELS = [
 
 
 @pytest.mark.parametrize("panel", PANELS, ids=lambda panel: type(panel).__name__)
-def test_odd_evidence_is_drawn_all_the_same(qtbot: QtBot, kiln: Workspace, panel: TracePanel) -> None:
+def test_odd_evidence_is_drawn_all_the_same(
+    qtbot: QtBot, kiln: Workspace, panel: TracePanel
+) -> None:
     from xml.etree import ElementTree
 
     ElementTree.fromstring(panel_svg(panel))
-    verdict = Verdict(0, kiln.project.expectations[0], "text", "holds", 1.0, "V", None, None, 20, "note")
+    verdict = Verdict(
+        0, kiln.project.expectations[0], "text", "holds", 1.0, "V", None, None, 20, "note"
+    )
     view = EvidenceView()
     qtbot.addWidget(view)
     view.resize(700, 500)
@@ -212,7 +239,9 @@ def test_odd_evidence_is_drawn_all_the_same(qtbot: QtBot, kiln: Workspace, panel
     assert not view.grab().isNull()
 
 
-def test_a_job_gives_its_answer_or_its_fault(qtbot: QtBot, caplog: pytest.LogCaptureFixture) -> None:
+def test_a_job_gives_its_answer_or_its_fault(
+    qtbot: QtBot, caplog: pytest.LogCaptureFixture
+) -> None:
     parent = QObject()
 
     def link_gone(progress: object) -> None:
@@ -251,7 +280,9 @@ def test_takes_belong_to_a_projects_path(tmp_path: Path) -> None:
 
 def test_settings_survive_nonsense(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("WATTIGRAM_CONFIG", str(tmp_path))
-    (tmp_path / "wattigram.ini").write_text("[General]\nrecent=@Invalid()\npoints=big\nsize=9x\n\xff")
+    (tmp_path / "wattigram.ini").write_text(
+        "[General]\nrecent=@Invalid()\npoints=big\nsize=9x\n\xff"
+    )
     settings = Settings()
     assert settings.recent == []
     assert settings.get("nothing", "default") == "default"

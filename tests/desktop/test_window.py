@@ -25,7 +25,9 @@ OpenWindow = Callable[[Path], MainWindow]
 
 
 def answer(window: MainWindow, text: str) -> None:
-    button = next(button for button in window.notice.findChildren(QPushButton) if button.text() == text)
+    button = next(
+        button for button in window.notice.findChildren(QPushButton) if button.text() == text
+    )
     button.click()
 
 
@@ -45,7 +47,10 @@ def test_the_whole_loop_from_proof_to_cure(window: MainWindow, wait: Wait) -> No
     assert window.document.stack.undoText() == CURE.label
     assert "✓ 8 hold" in window.header.proof.text()
     assert page.causes == []
-    assert [path.name for path in sorted(window.proving.folder.glob("*.h5"))] == ["take 1.h5", "take 2.h5"]
+    assert [path.name for path in sorted(window.proving.folder.glob("*.h5"))] == [
+        "take 1.h5",
+        "take 2.h5",
+    ]
 
 
 def test_verdicts_are_walked_through_by_keys(window: MainWindow, wait: Wait) -> None:
@@ -87,7 +92,9 @@ def test_recording_makes_a_take_that_is_judged(window: MainWindow, wait: Wait) -
     assert window.proving.latest.proof.count("fails") == 1
 
 
-def test_a_take_is_looked_at_from_whole_to_single_samples(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+def test_a_take_is_looked_at_from_whole_to_single_samples(
+    window: MainWindow, wait: Wait, tmp_path: Path
+) -> None:
     window.proving.record_and_prove()
     wait(lambda: window.proving.latest is not None)
     window.show_page(TAKES)
@@ -151,7 +158,9 @@ def test_a_file_that_cannot_be_written_is_a_sentence(window: MainWindow, tmp_pat
     assert not window.document.is_clean
 
 
-def test_opening_asks_about_unsaved_work_without_a_dialog(window: MainWindow, project: Path, tmp_path: Path) -> None:
+def test_opening_asks_about_unsaved_work_without_a_dialog(
+    window: MainWindow, project: Path, tmp_path: Path
+) -> None:
     other = tmp_path / "other.wattigram.toml"
     other.write_text(project.read_text().replace('name = "studio-kiln"', 'name = "other"', 1))
     window.document.edit(CURE)
@@ -271,7 +280,9 @@ def test_cancelling_a_proof_shows_nothing(window: MainWindow, wait: Wait) -> Non
     assert window.proving.latest is None
 
 
-def test_an_empty_project_can_be_filled(open_window: OpenWindow, tmp_path: Path, wait: Wait) -> None:
+def test_an_empty_project_can_be_filled(
+    open_window: OpenWindow, tmp_path: Path, wait: Wait
+) -> None:
     path = tmp_path / "empty.wattigram.toml"
     path.write_text(
         'format = "wattigram-project"\nversion = 2\nname = "empty"\npart = "marten-m3"\nreference = "supply"\n'
@@ -284,7 +295,9 @@ def test_an_empty_project_can_be_filled(open_window: OpenWindow, tmp_path: Path,
         window.actions_list.named("Add a signal").trigger()
     project = window.document.workspace.project
     assert [slot.signal for slot in project.chains[0].slots] == ["Signal 1", "Signal 2"]
-    window.document.edit(SetWiring(Wiring(pin="A0", resistance_ohm=100.0, source=DcSource(voltage_v=1.0))))
+    window.document.edit(
+        SetWiring(Wiring(pin="A0", resistance_ohm=100.0, source=DcSource(voltage_v=1.0)))
+    )
     window.board.start()
     wait(lambda: window.board.latest.seconds > 0.3)
     assert window.board.latest.pictures["Signal 1"].in_band is True
@@ -312,7 +325,9 @@ def test_expectations_come_from_the_bench_and_go_again(window: MainWindow, wait:
     assert "steps" not in [row.verdict.kind for row in window.proof_page.rows]
 
 
-def test_a_board_that_dies_is_a_sentence_and_can_be_run_again(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
+def test_a_board_that_dies_is_a_sentence_and_can_be_run_again(
+    window: MainWindow, wait: Wait, tmp_path: Path
+) -> None:
     window.toggle_record()
     wait(lambda: window.board.latest.recording is not None and window.board.latest.seconds > 0.8)
     take = window.board.latest.recording
@@ -336,12 +351,19 @@ def test_many_edits_while_running_end_with_the_last_design(window: MainWindow, w
     for cycles in (3, 8, 16, 64, 128, 384):
         window.document.edit(SetSampling("ADC 1", 2, cycles, "Door latch"))
     wait(lambda: window.board.latest.build_mark == window.document.workspace.build_mark)
-    wait(lambda: window.board.latest.seconds > 0.2 and window.board.latest.pictures["Door latch"].in_band is True)
+    wait(
+        lambda: (
+            window.board.latest.seconds > 0.2
+            and window.board.latest.pictures["Door latch"].in_band is True
+        )
+    )
     window.document.stack.undo()
     wait(lambda: window.board.latest.build_mark == window.document.workspace.build_mark)
 
 
-def test_a_design_that_moves_away_from_a_real_board_is_noticed(window: MainWindow, wait: Wait) -> None:
+def test_a_design_that_moves_away_from_a_real_board_is_noticed(
+    window: MainWindow, wait: Wait
+) -> None:
     with BoardProcess(effective_config(window.document.workspace)) as board:
         window.board_choice.use(board.address)
         window.board.start()

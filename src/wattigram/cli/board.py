@@ -19,24 +19,44 @@ from wattigram.core.silicon.deploy import effective_config
 
 
 def board(
-    project: Path | None = typer.Argument(None, help="Project to run, or the folder that holds it."),
-    config: Path | None = typer.Option(None, "--config", help="Run this effective configuration (JSON) instead."),
-    image: Path | None = typer.Option(None, "--image", help="Run this image (ELF) on the project's board."),
+    project: Path | None = typer.Argument(
+        None, help="Project to run, or the folder that holds it."
+    ),
+    config: Path | None = typer.Option(
+        None, "--config", help="Run this effective configuration (JSON) instead."
+    ),
+    image: Path | None = typer.Option(
+        None, "--image", help="Run this image (ELF) on the project's board."
+    ),
     gdb: int = typer.Option(
         0, "--gdb", min=0, max=65535, help="With --image: port for a debugger; 0 takes a free one."
     ),
-    tcp: int = typer.Option(0, "--tcp", min=0, max=65535, help="TCP port on loopback; 0 takes a free one."),
+    tcp: int = typer.Option(
+        0, "--tcp", min=0, max=65535, help="TCP port on loopback; 0 takes a free one."
+    ),
     seed: int = typer.Option(1, "--seed", min=0, max=2**32 - 1, help="Seed of the noise."),
     fast: bool = typer.Option(False, "--fast", help="As fast as it goes, not in real time."),
-    print_config: bool = typer.Option(False, "--print-config", help="Print the effective configuration and end."),
+    print_config: bool = typer.Option(
+        False, "--print-config", help="Print the effective configuration and end."
+    ),
 ) -> None:
-    """Offer a pty and a TCP port, and stream like a real board. Prints where it listens, as a line of JSON."""
+    """Offer a pty and a TCP port, and stream like a real board. Prints where it listens, as a line
+    of JSON."""
     if (project is None) == (config is None):
-        raise BoardError("Nothing says what to run.", cure="Name a project, or give --config FILE, not both.")
+        raise BoardError(
+            "Nothing says what to run.", cure="Name a project, or give --config FILE, not both."
+        )
     if image is not None:
         if project is None:
-            raise BoardError("An image needs the project of its board.", cure="Name the project as well.")
-        _run_image(project, image, seed, ["--tcp", str(tcp), "--gdb", str(gdb), *(["--fast"] if fast else [])])
+            raise BoardError(
+                "An image needs the project of its board.", cure="Name the project as well."
+            )
+        _run_image(
+            project,
+            image,
+            seed,
+            ["--tcp", str(tcp), "--gdb", str(gdb), *(["--fast"] if fast else [])],
+        )
     if config is not None:
         effective = parse_config(read_text(config, FileError))
     else:
@@ -48,7 +68,9 @@ def board(
     try:
         serve_board(effective, tcp_port=tcp, fast=fast)
     except OSError as fault:
-        raise BoardError(f"The board cannot listen: {fault.strerror}.", cure="Choose another --tcp port.") from fault
+        raise BoardError(
+            f"The board cannot listen: {fault.strerror}.", cure="Choose another --tcp port."
+        ) from fault
 
 
 def _run_image(project: Path, image: Path, seed: int, options: list[str]) -> NoReturn:

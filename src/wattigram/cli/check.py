@@ -21,7 +21,8 @@ def check(
     project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
     as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
 ) -> None:
-    """Show timing, accuracy and findings; exit status 1 when there is an error among the findings."""
+    """Show timing, accuracy and findings; exit status 1 when there is an error among the
+    findings."""
     workspace = open_workspace(project)
     findings = find_all(workspace)
     if as_json:
@@ -35,14 +36,18 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
     project = workspace.project
     clock = format_si(workspace.bus_clock_hz, "Hz")
     typer.echo(
-        f"{project.name} · {workspace.part.name} · {clock} · {workspace.reference_v:.3f} V · build {workspace.build_mark}"
+        f"{project.name} · {workspace.part.name} · {clock} · {workspace.reference_v:.3f} V · "
+        f"build {workspace.build_mark}"
     )
     for chain in project.chains:
         cycle = scan_timing(workspace, chain)
         loop = buffer_timing(workspace, chain)
-        typer.echo(f"\n{chain.converter}: {format_si(cycle.clock_hz, 'Hz')}, {_pace(workspace, chain)}")
         typer.echo(
-            f"{loop.name}: {loop.items} × {loop.item_bytes} B, lap {format_si(loop.lap_s, 's')}, half {format_si(loop.half_s, 's')}, "
+            f"\n{chain.converter}: {format_si(cycle.clock_hz, 'Hz')}, {_pace(workspace, chain)}"
+        )
+        typer.echo(
+            f"{loop.name}: {loop.items} × {loop.item_bytes} B, lap {format_si(loop.lap_s, 's')}, "
+            f"half {format_si(loop.half_s, 's')}, "
             f"{'in step' if loop.in_step else 'out of step'}; {_fetched(workspace, chain)}"
         )
         typer.echo(
@@ -51,7 +56,11 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
         for place, timing in enumerate(cycle.slots):
             signal = project.signal(timing.signal)
             settling = slot_settling(workspace, chain, place)
-            reduced = format_si(timing.rate_hz / rate_divisor(signal.later_stage), "Hz") if signal.reduce else "–"
+            reduced = (
+                format_si(timing.rate_hz / rate_divisor(signal.later_stage), "Hz")
+                if signal.reduce
+                else "–"
+            )
             typer.echo(
                 f"  {place + 1:<5}{signal.name:<22}{signal.pin:<5}{format_rounded(timing.held_s, 's', 6):>12}"
                 f"{format_si(timing.sampling_s, 's'):>12}{format_si(timing.rate_hz, 'Hz'):>12}{reduced:>12}"
@@ -61,7 +70,9 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
         typer.echo(line)
     typer.echo(f"\nFindings: {len(findings) or 'none'}")
     for finding in findings:
-        typer.echo(f"  {finding.severity}: {finding.title} ({finding.where})\n    {finding.message}")
+        typer.echo(
+            f"  {finding.severity}: {finding.title} ({finding.where})\n    {finding.message}"
+        )
         if finding.remedy:
             typer.echo(f"    fix: {finding.fix}")
 
@@ -73,19 +84,30 @@ def _outputs(workspace: Workspace) -> list[str]:
     for generator in project.generators:
         made = dac_playback(workspace, generator)
         error = "exact" if not made.error else f"{float(made.error) * 1e6:+.3g} ppm"
-        wave = f"{format_si(made.wave_hz, 'Hz', 9)}, {error}" if made.wave_hz else f"{float(made.levels_v[-1]):.4f} V"
+        wave = (
+            f"{format_si(made.wave_hz, 'Hz', 9)}, {error}"
+            if made.wave_hz
+            else f"{float(made.levels_v[-1]):.4f} V"
+        )
         found.append(
-            f"  {generator.name}: {generator.dac}, {len(made.wanted_v)} points at {format_si(1 / made.update_s, 'Hz')}, {wave}"
+            f"  {generator.name}: {generator.dac}, {len(made.wanted_v)} points at "
+            f"{format_si(1 / made.update_s, 'Hz')}, {wave}"
         )
     for pwm in project.pwm:
         timing = pwm_timing(workspace, pwm)
         found.append(
-            f"  {pwm.name}: {format_si(1 / timing.period_s, 'Hz')}, {timing.counts} steps, {format_si(timing.duty, '%')}"
+            f"  {pwm.name}: {format_si(1 / timing.period_s, 'Hz')}, {timing.counts} steps, "
+            f"{format_si(timing.duty, '%')}"
         )
     for route in project.routes:
         rates = route_timing(workspace, route)
-        lost = f", {format_si(rates.overwritten_hz, 'Hz')} overwritten" if rates.overwritten_hz else ""
-        found.append(f"  {route.name}: {format_si(rates.source_hz, 'Hz')} into {format_si(rates.sink_hz, 'Hz')}{lost}")
+        lost = (
+            f", {format_si(rates.overwritten_hz, 'Hz')} overwritten" if rates.overwritten_hz else ""
+        )
+        found.append(
+            f"  {route.name}: {format_si(rates.source_hz, 'Hz')} into "
+            f"{format_si(rates.sink_hz, 'Hz')}{lost}"
+        )
     return ["", "Outputs:", *found] if found else []
 
 

@@ -16,7 +16,13 @@ from wattigram.core.predict.accuracy import (
     slot_settling,
     threshold_latency_s,
 )
-from wattigram.core.predict.timing import buffer_timing, retrieval_timing, right_order, scan_timing, startup
+from wattigram.core.predict.timing import (
+    buffer_timing,
+    retrieval_timing,
+    right_order,
+    scan_timing,
+    startup,
+)
 
 Values = dict[str, Any]
 
@@ -31,15 +37,21 @@ def check_json(workspace: Workspace, findings: tuple[Finding, ...]) -> Values:
         "pins": [_pin(workspace, signal) for signal in project.signals],
         "converters": [_converter(workspace, chain) for chain in project.chains],
         "startup": [
-            {"converter": chain.converter, **step} for chain in project.chains for step in _startup(workspace, chain)
+            {"converter": chain.converter, **step}
+            for chain in project.chains
+            for step in _startup(workspace, chain)
         ],
         "loops": [_loop(workspace, chain) for chain in project.chains],
         "windows": [
-            _window(workspace, signal, index) for signal in project.signals for index in range(len(signal.windows))
+            _window(workspace, signal, index)
+            for signal in project.signals
+            for index in range(len(signal.windows))
         ],
         "comparators": [_comparator(workspace, index) for index in range(len(project.comparators))],
         **outputs_json(workspace),
-        "twins": [values for signal in project.signals if (values := _twin(workspace, signal)) is not None],
+        "twins": [
+            values for signal in project.signals if (values := _twin(workspace, signal)) is not None
+        ],
         "findings": [
             {
                 "code": finding.code,
@@ -57,7 +69,9 @@ def check_json(workspace: Workspace, findings: tuple[Finding, ...]) -> Values:
 def _pin(workspace: Workspace, signal: Signal) -> Values:
     chain = workspace.project.chain_of(signal.name)
     converters = [workspace.converter(chain)] if chain else list(workspace.part.converters)
-    channel = next((one.channel(signal.pin, signal.negative) for one in converters), None)
+    channel = next(
+        (converter.channel(signal.pin, signal.negative) for converter in converters), None
+    )
     others = [
         other.name
         for other in workspace.project.signals
@@ -137,7 +151,9 @@ def _reduce(workspace: Workspace, chain: Chain, signal: Signal) -> Values | None
         return None
     slot = scan_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
     inside = signal.slot_stage is not None
-    figures = filter_metrics(stage, float(1 / slot.each_s) if inside else float(slot.rate_hz), chain.bits)
+    figures = filter_metrics(
+        stage, float(1 / slot.each_s) if inside else float(slot.rate_hz), chain.bits
+    )
     return {
         "kind": stage.kind,
         "by": stage.by,

@@ -25,7 +25,9 @@ DEMO_S = 10.0
 
 def demo(
     headless: bool = typer.Option(False, "--headless", help="No window, even with a display."),
-    out: Path = typer.Option(Path("demo-out"), "--out", help="Folder for what the run without a window writes."),
+    out: Path = typer.Option(
+        Path("demo-out"), "--out", help="Folder for what the run without a window writes."
+    ),
 ) -> None:
     """Show the whole loop on the demo project: design, run, proof, fix, proof."""
     if has_display() and not headless:
@@ -41,7 +43,10 @@ def run_headless(out: Path) -> bool:
     failing = [verdict for verdict in before.verdicts if verdict.outcome == "fails"]
     mendable = [cause for cause in before.causes if cause.remedy is not None]
     if len(failing) != 1 or not mendable:
-        typer.echo("One expectation was to fail, with a likely cause that can be cured. It did not go so.", err=True)
+        typer.echo(
+            "One expectation was to fail, with a likely cause that can be cured. It did not go so.",
+            err=True,
+        )
         return False
     remedy = mendable[0].remedy
     assert remedy is not None
@@ -65,7 +70,10 @@ def _take_and_prove(workspace: Workspace, out: Path, name: str) -> Proof:
         proof = prove(workspace, take)
         write_html(workspace, take, proof, out / f"{name}-proof.html")
         write_junit(workspace, proof, out / f"{name}-proof.xml")
-    typer.echo(f"The {name} take: {outcome.seconds:g} s, {outcome.samples} samples, {outcome.lost_cycles} cycles lost")
+    typer.echo(
+        f"The {name} take: {outcome.seconds:g} s, {outcome.samples} samples, "
+        f"{outcome.lost_cycles} cycles lost"
+    )
     print_proof(proof)
     return proof
 
@@ -75,10 +83,21 @@ def _window_picture(path: Path) -> bool:
     path.unlink(missing_ok=True)
     settings = path.parent / "settings"
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "WATTIGRAM_CONFIG": str(settings)}
-    command = [sys.executable, "-m", "wattigram.desktop.shell.screenshot", str(STUDIO_KILN), str(path)]
-    outcome = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=120, check=False)
+    command = [
+        sys.executable,
+        "-m",
+        "wattigram.desktop.shell.screenshot",
+        str(STUDIO_KILN),
+        str(path),
+    ]
+    outcome = subprocess.run(
+        command, env=environment, capture_output=True, text=True, timeout=120, check=False
+    )
     shutil.rmtree(settings, ignore_errors=True)
     if outcome.returncode != 0 or not path.exists():
-        typer.echo(f"The picture of the window could not be taken: {outcome.stderr.strip()[-400:]}", err=True)
+        typer.echo(
+            f"The picture of the window could not be taken: {outcome.stderr.strip()[-400:]}",
+            err=True,
+        )
         return False
     return True

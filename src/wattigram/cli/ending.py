@@ -13,7 +13,8 @@ ENDING = (signal.SIGTERM, signal.SIGHUP, signal.SIGINT)
 
 @contextmanager
 def ending_signals() -> Iterator[threading.Event]:
-    """An event that is set by Ctrl+C, by ``kill`` and by a terminal that goes away; a second Ctrl+C ends at once."""
+    """An event that is set by Ctrl+C, by ``kill`` and by a terminal that goes away; a second Ctrl+C
+    ends at once."""
     asked = threading.Event()
 
     def on_signal(number: int, _frame: FrameType | None) -> None:

@@ -26,11 +26,19 @@ TABLES = "wg_tables.h"
 
 def firmware(
     project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
-    out: Path = typer.Option(..., "--out", help="Folder for the C files; made where it is missing."),
+    out: Path = typer.Option(
+        ..., "--out", help="Folder for the C files; made where it is missing."
+    ),
     build: bool = typer.Option(False, "--build", help="Build it with the cross compiler."),
-    compiler: str = typer.Option("", "--compiler", help="Compiler to use instead of arm-none-eabi-gcc."),
-    tables: bool = typer.Option(False, "--tables", help="Only constants and tables, as one header."),
-    drop_hooks: bool = typer.Option(False, "--drop-hooks", help="Write even where own code loses a hook."),
+    compiler: str = typer.Option(
+        "", "--compiler", help="Compiler to use instead of arm-none-eabi-gcc."
+    ),
+    tables: bool = typer.Option(
+        False, "--tables", help="Only constants and tables, as one header."
+    ),
+    drop_hooks: bool = typer.Option(
+        False, "--drop-hooks", help="Write even where own code loses a hook."
+    ),
     as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
 ) -> None:
     """Write a design's firmware, and build it; exit status 1 when the build fails."""
@@ -47,14 +55,21 @@ def firmware(
         on_line = (lambda _line: None) if as_json else (lambda line: typer.echo(line, err=True))
         result = build_firmware(out, workspace.part, found, on_line)
     if as_json:
-        values = {key: value for key, value in dataclasses.asdict(written).items() if key != "folder"}
-        values |= {"folder": str(out), "build_mark": workspace.build_mark, "registers": _registers(workspace)}
+        values = {
+            key: value for key, value in dataclasses.asdict(written).items() if key != "folder"
+        }
+        values |= {
+            "folder": str(out),
+            "build_mark": workspace.build_mark,
+            "registers": _registers(workspace),
+        }
         if result is not None:
             values["build"] = _build_values(workspace, result)
         typer.echo(json.dumps(values, indent=2, ensure_ascii=False))
     else:
         typer.echo(
-            f"{out}: {len(written.new)} files new, {len(written.changed)} changed, {len(written.same)} as they were, "
+            f"{out}: {len(written.new)} files new, {len(written.changed)} changed, "
+            f"{len(written.same)} as they were, "
             f"{len(written.kept)} of your own kept"
         )
         if result is not None:
@@ -68,8 +83,12 @@ def _write_tables(workspace: Workspace, out: Path, as_json: bool) -> None:
         out.mkdir(parents=True, exist_ok=True)
         (out / TABLES).write_text(text, encoding="utf-8")
     except OSError as fault:
-        raise FirmwareError(f"The tables cannot be written: {fault.strerror}.", where=str(out)) from fault
-    said = json.dumps({"folder": str(out), "new": [TABLES], "build_mark": workspace.build_mark}, indent=2)
+        raise FirmwareError(
+            f"The tables cannot be written: {fault.strerror}.", where=str(out)
+        ) from fault
+    said = json.dumps(
+        {"folder": str(out), "new": [TABLES], "build_mark": workspace.build_mark}, indent=2
+    )
     typer.echo(said if as_json else f"{out / TABLES}: {len(text.splitlines())} lines")
 
 
@@ -78,11 +97,13 @@ def _registers(workspace: Workspace) -> list[dict[str, Any]]:
     return [
         {
             "address": f"{write.address:#010x}",
-            "register": f"{write.at.owner} {write.at.name}" if write.at is not None else "interrupt lines",
+            "register": f"{write.at.owner} {write.at.name}"
+            if write.at is not None
+            else "interrupt lines",
             "value": f"{write.value:#x}" if write.symbol is None else str(write.symbol),
             "step": write.step.title,
             "reason": write.step.reason,
-            "settings": [one.setting.name for one in write.fields] or ["line"],
+            "settings": [field.setting.name for field in write.fields] or ["line"],
         }
         for write in design_writes(workspace)
     ]
@@ -94,7 +115,7 @@ def _build_values(workspace: Workspace, result: BuildResult) -> dict[str, Any]:
         "elf": None if result.elf is None else str(result.elf),
         "errors": sum(1 for one in result.diagnostics if one.is_error),
         "warnings": result.warnings,
-        "complaints": [dataclasses.asdict(one) for one in result.diagnostics],
+        "complaints": [dataclasses.asdict(diagnostic) for diagnostic in result.diagnostics],
         "code_bytes": result.code_bytes,
         "code_room_bytes": memory.code_bytes if memory else 0,
         "data_bytes": result.data_bytes,
@@ -105,7 +126,7 @@ def _build_values(workspace: Workspace, result: BuildResult) -> dict[str, Any]:
 
 def _build_text(workspace: Workspace, result: BuildResult) -> str:
     if result.elf is None:
-        errors = [one for one in result.diagnostics if one.is_error]
+        errors = [diagnostic for diagnostic in result.diagnostics if diagnostic.is_error]
         return f"The build failed: {len(errors)} errors."
     memory = workspace.part.memory
     assert memory is not None

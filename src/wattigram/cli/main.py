@@ -61,7 +61,9 @@ def start(
     version: bool = typer.Option(
         False, "--version", callback=_version, is_eager=True, help="Say which version this is."
     ),
-    verbose: bool = typer.Option(False, "--verbose", "-v", help="Say all that happens, also in the log."),
+    verbose: bool = typer.Option(
+        False, "--verbose", "-v", help="Say all that happens, also in the log."
+    ),
 ) -> None:
     """Open the window when no command is given."""
     if verbose:
@@ -96,7 +98,10 @@ def main() -> None:
         else:
             logging.getLogger(__name__).info("A fault of the program's own", exc_info=fault)
             report = write_report(fault, "running a command")
-            _complain(internal_error("The command", fault) + (f" A report is in {report}." if report else ""))
+            _complain(
+                internal_error("The command", fault)
+                + (f" A report is in {report}." if report else "")
+            )
         status = IMPOSSIBLE
     sys.exit(status if isinstance(status, int) else HOLDS)
 

@@ -18,10 +18,10 @@ def outputs_json(workspace: Workspace) -> Values:
     """The parts of ``check --json`` that speak of outputs."""
     project = workspace.project
     return {
-        "generators": [_generator(workspace, one) for one in project.generators],
+        "generators": [_generator(workspace, generator) for generator in project.generators],
         "pwm": [_pwm(workspace, one) for one in project.pwm],
-        "uarts": [_uart(workspace, one) for one in project.uarts],
-        "routes": [_route(workspace, one) for one in project.routes],
+        "uarts": [_uart(workspace, uart) for uart in project.uarts],
+        "routes": [_route(workspace, route) for route in project.routes],
     }
 
 
@@ -54,7 +54,10 @@ def _generator(workspace: Workspace, one: Generator) -> Values:
     }
     if isinstance(one.output, Playback):
         spectrum = output_spectrum(made)
-        found |= {"droop_db": _decibels(spectrum.droop_db), "image_dbc": _decibels(spectrum.image_dbc)}
+        found |= {
+            "droop_db": _decibels(spectrum.droop_db),
+            "image_dbc": _decibels(spectrum.image_dbc),
+        }
     return found
 
 
@@ -62,7 +65,9 @@ def _pwm(workspace: Workspace, one: PwmOutput) -> Values:
     timing = pwm_timing(workspace, one)
     pin = pwm_pin(workspace, one)
     wired = [
-        wiring for wiring in workspace.project.bench if wiring.source.kind == "jumper" and wiring.source.pin == pin
+        wiring
+        for wiring in workspace.project.bench
+        if wiring.source.kind == "jumper" and wiring.source.pin == pin
     ]
     poles = input_poles_s(workspace, wired[0]) if wired else ()
     return {

@@ -33,7 +33,9 @@ def show_one(name: str = typer.Argument(..., help="Id of a part, or a part file.
 def new(
     name: str = typer.Argument(..., help="Name of the part, for people."),
     like: str = typer.Option("marten-m3", "--like", help="Id of the part to start from."),
-    out: Path = typer.Option(None, "--out", help="File to write; made from the name where it is not given."),
+    out: Path = typer.Option(
+        None, "--out", help="File to write; made from the name where it is not given."
+    ),
 ) -> None:
     """Copy a part as a start for your own; docs/part-format.md says what each figure means."""
     path = out or Path("-".join(name.lower().split()) + ".toml")
@@ -45,19 +47,26 @@ def new(
 def check(path: Path = typer.Argument(..., help="Part file.")) -> None:
     """Check a part file; every fault is explained, and the exit status is then 2."""
     part = load_part(path)
-    typer.echo(f"{path}: {part.name} is sound: {len(part.converters)} converters, {len(part.pins)} pins.")
+    typer.echo(
+        f"{path}: {part.name} is sound: {len(part.converters)} converters, {len(part.pins)} pins."
+    )
 
 
 @app.command("svd")
 def from_svd(
     path: Path = typer.Argument(..., help="Register description in the open SVD format (XML)."),
-    blocks: list[str] = typer.Option([], "--block", help="PERIPHERAL=KIND, such as ADC1=converter; several times."),
+    blocks: list[str] = typer.Option(
+        [], "--block", help="PERIPHERAL=KIND, such as ADC1=converter; several times."
+    ),
 ) -> None:
     """List the peripherals of an SVD file, or print some as blocks for a part file of your own."""
     peripherals = read_svd(path)
     if not blocks:
-        for one in peripherals:
-            typer.echo(f"{one.name:<16}{one.base:#010x}  {len(one.registers):>4} registers  {one.text}")
+        for peripheral in peripherals:
+            typer.echo(
+                f"{peripheral.name:<16}{peripheral.base:#010x}  {len(peripheral.registers):>4} "
+                f"registers  {peripheral.text}"
+            )
         return
     kinds = {}
     for text in blocks:
@@ -72,21 +81,25 @@ def _lines(part: Part) -> list[str]:
         f"  bus clock up to {format_si(part.processor.clock_hz, 'Hz')}",
     ]
     lines += [
-        f"  reference {item.name}: {item.voltage_v:.3f} V" + (f" from pin {item.pin}" if item.pin else "")
+        f"  reference {item.name}: {item.voltage_v:.3f} V"
+        + (f" from pin {item.pin}" if item.pin else "")
         for item in part.references
     ]
     for item in part.converters:
         lines += _converter_lines(item)
     lines += [
-        f"  timers {', '.join(group.names)}: {group.counter_bits} bits, prescaler {group.prescaler_bits} bits"
+        f"  timers {', '.join(group.names)}: {group.counter_bits} bits, prescaler "
+        f"{group.prescaler_bits} bits"
         for group in part.timers
     ]
     lines += [
-        f"  DMA {', '.join(group.names)}: widths {list(group.widths)}, up to {group.items_max} items"
+        f"  DMA {', '.join(group.names)}: widths {list(group.widths)}, up to {group.items_max} "
+        "items"
         for group in part.dma
     ]
     lines += [
-        f"  {dac.name}: {dac.bits} bits on {dac.pin}, up to {format_si(dac.update_rate_high_hz, 'Hz')}, "
+        f"  {dac.name}: {dac.bits} bits on {dac.pin}, up to "
+        f"{format_si(dac.update_rate_high_hz, 'Hz')}, "
         f"settles in {format_si(dac.settling_s, 's')}"
         for dac in part.dacs
     ]
@@ -102,9 +115,12 @@ def _converter_lines(item: Converter) -> list[str]:
     bits = "/".join(str(bits) for bits in item.bits)
     lines = [
         f"  {item.name}: {bits} bits, conversion bits + {item.conversion_extra_cycles} cycles, "
-        f"clock {format_si(item.clock_low_hz, 'Hz')} to {format_si(item.clock_high_hz, 'Hz')}, bus / {list(item.dividers)}",
-        f"    sampling {list(item.sampling_cycles)} cycles into {format_si(item.sampling_capacitor_f, 'F')} "
-        f"through {format_si(item.switch_resistance_ohm, 'Ω')}, up to {item.slots} slots, {item.sequence} order",
+        f"clock {format_si(item.clock_low_hz, 'Hz')} to {format_si(item.clock_high_hz, 'Hz')}, "
+        f"bus / {list(item.dividers)}",
+        f"    sampling {list(item.sampling_cycles)} cycles into "
+        f"{format_si(item.sampling_capacitor_f, 'F')} "
+        f"through {format_si(item.switch_resistance_ohm, 'Ω')}, up to {item.slots} slots, "
+        f"{item.sequence} order",
         f"    started by {', '.join(item.triggers)}; fetched by {', '.join(item.retrievals)}",
         "    channels " + ", ".join(f"{pin}={number}" for pin, number in item.channels.items()),
     ]
@@ -112,7 +128,11 @@ def _converter_lines(item: Converter) -> list[str]:
         pairs = ", ".join(f"{pair.positive}−{pair.negative}={pair.channel}" for pair in item.pairs)
         lines.append(f"    pairs {pairs}")
     if item.internal:
-        lines.append("    inside " + ", ".join(f"{one.name}={one.channel}" for one in item.internal))
+        lines.append(
+            "    inside " + ", ".join(f"{one.name}={one.channel}" for one in item.internal)
+        )
     if item.hardware.stages:
-        lines.append(f"    in hardware {', '.join(item.hardware.stages)}, {item.hardware.windows} windows")
+        lines.append(
+            f"    in hardware {', '.join(item.hardware.stages)}, {item.hardware.windows} windows"
+        )
     return lines

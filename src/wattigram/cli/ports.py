@@ -13,5 +13,8 @@ def ports() -> None:
     for port in found:
         typer.echo(f"serial:{port.device}@{DEFAULT_BAUD:<12}{port.text}")
     if not found:
-        typer.echo("There is no serial port. Is the board plugged in, and may you open its device?", err=True)
+        typer.echo(
+            "There is no serial port. Is the board plugged in, and may you open its device?",
+            err=True,
+        )
     raise typer.Exit(0 if found else 1)

@@ -21,11 +21,16 @@ def prove_take(
     as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
     junit: Path | None = typer.Option(None, "--junit", help="Write JUnit XML here."),
     pass_unjudged: bool = typer.Option(
-        False, "--pass-unjudged", help="Exit status 0 also where something could not be judged; it is still told."
+        False,
+        "--pass-unjudged",
+        help="Exit status 0 also where something could not be judged; it is still told.",
     ),
-    html: Path | None = typer.Option(None, "--html", help="Write an HTML report with pictures here."),
+    html: Path | None = typer.Option(
+        None, "--html", help="Write an HTML report with pictures here."
+    ),
 ) -> None:
-    """Hold a take against the project's expectations; exit status 0 only when all could be judged and hold."""
+    """Hold a take against the project's expectations; exit status 0 only when all could be judged
+    and hold."""
     workspace = open_workspace(project)
     with open_take(take) as opened:
         progress = Progress("Judging")
@@ -41,13 +46,16 @@ def prove_take(
         print_proof(proof)
         if not proof.mark_matches:
             typer.echo(
-                f"note: the take was made from build {proof.build_mark or 'unknown'}, the project is now "
+                f"note: the take was made from build {proof.build_mark or 'unknown'}, the project "
+                "is now "
                 f"{workspace.build_mark}; expected values are those of the take's own design.",
                 err=True,
             )
     unjudged = proof.count("open")
     if unjudged and pass_unjudged:
-        typer.echo(f"note: {unjudged} could not be judged and passed, as --pass-unjudged says.", err=True)
+        typer.echo(
+            f"note: {unjudged} could not be judged and passed, as --pass-unjudged says.", err=True
+        )
     raise typer.Exit(0 if proof.passes(open_too=pass_unjudged) else 1)
 
 
@@ -98,9 +106,14 @@ def print_proof(proof: Proof) -> None:
     for verdict in proof.verdicts:
         mark = f"{MARKS[verdict.outcome]} {verdict.outcome}"
         typer.echo(f"  {mark:<8} {verdict.text:<{width}}  {verdict.note}")
-    typer.echo(f"  {proof.count('holds')} hold, {proof.count('fails')} fail, {proof.count('open')} open")
+    typer.echo(
+        f"  {proof.count('holds')} hold, {proof.count('fails')} fail, {proof.count('open')} open"
+    )
     for cause in proof.causes:
-        typer.echo(f"  likely cause: {cause.title} ({cause.about}), fits {cause.fit * 100:.0f} %\n    {cause.evidence}")
+        typer.echo(
+            f"  likely cause: {cause.title} ({cause.about}), fits {cause.fit * 100:.0f} %\n    "
+            f"{cause.evidence}"
+        )
         if cause.remedy:
             typer.echo(f"    fix: {cause.fix}")
     if proof.differences:

@@ -19,21 +19,33 @@ LONGEST_RUN_S = 30 * 86_400
 
 def run(
     project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
-    seconds: float = typer.Option(..., "--seconds", help="Length of the run, in the board's own time."),
+    seconds: float = typer.Option(
+        ..., "--seconds", help="Length of the run, in the board's own time."
+    ),
     out: Path = typer.Option(..., "--out", help="Take to write (HDF5)."),
     board: str = typer.Option(
-        "virtual", "--board", help="virtual, image:ELF, serial:DEV@BAUD, tcp:HOST:PORT or gdb:HOST:PORT[,ELF]."
+        "virtual",
+        "--board",
+        help="virtual, image:ELF, serial:DEV@BAUD, tcp:HOST:PORT or gdb:HOST:PORT[,ELF].",
     ),
-    elf: Path | None = typer.Option(None, "--elf", help="Image that runs behind a debug server (--board gdb:...)."),
-    fast: bool = typer.Option(False, "--fast", help="As fast as the virtual board can go, not in real time."),
-    seed: int = typer.Option(1, "--seed", min=0, max=2**32 - 1, help="Seed of the virtual board's noise."),
+    elf: Path | None = typer.Option(
+        None, "--elf", help="Image that runs behind a debug server (--board gdb:...)."
+    ),
+    fast: bool = typer.Option(
+        False, "--fast", help="As fast as the virtual board can go, not in real time."
+    ),
+    seed: int = typer.Option(
+        1, "--seed", min=0, max=2**32 - 1, help="Seed of the virtual board's noise."
+    ),
     force: bool = typer.Option(False, "--force", help="Replace a take that lies there already."),
     as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
 ) -> None:
-    """Run a board and record its stream; exit status 1 when less came than was asked for, or something was lost."""
+    """Run a board and record its stream; exit status 1 when less came than was asked for, or
+    something was lost."""
     if not 0 < seconds <= LONGEST_RUN_S:
         raise WattigramError(
-            f"A run of {seconds:g} s is not possible.", cure=f"Choose above 0 and at most {LONGEST_RUN_S} s."
+            f"A run of {seconds:g} s is not possible.",
+            cure=f"Choose above 0 and at most {LONGEST_RUN_S} s.",
         )
     progress = Progress("Recording")
     workspace = open_workspace(project)
@@ -58,7 +70,8 @@ def run(
         for note in outcome.notes:
             typer.echo(f"note: {note}", err=True)
         typer.echo(
-            f"{outcome.take}: {_seconds_text(outcome)}, {outcome.cycles} cycles, {outcome.samples} samples, "
+            f"{outcome.take}: {_seconds_text(outcome)}, {outcome.cycles} cycles, "
+            f"{outcome.samples} samples, "
             f"{outcome.lost_cycles} cycles lost, {outcome.events} events"
         )
     is_well = outcome.is_whole and not (outcome.lost_cycles or outcome.lost_results)

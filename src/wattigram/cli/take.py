@@ -20,9 +20,13 @@ def info(take: Path = typer.Argument(..., help="Take (HDF5).")) -> None:
     """Say what a take holds."""
     with open_take(take) as opened:
         state = "complete" if opened.complete else "not finished: it ends at the last flush"
-        typer.echo(f"{take}: {opened.board or 'unknown board'}, build {opened.build_mark}, {opened.started}, {state}")
         typer.echo(
-            f"  {opened.seconds:.4f} s, {opened.samples} samples, {opened.lost_cycles} cycles lost, {len(opened.events)} events"
+            f"{take}: {opened.board or 'unknown board'}, build {opened.build_mark}, "
+            f"{opened.started}, {state}"
+        )
+        typer.echo(
+            f"  {opened.seconds:.4f} s, {opened.samples} samples, {opened.lost_cycles} cycles "
+            f"lost, {len(opened.events)} events"
         )
         for signal in opened.workspace.project.signals:
             if opened.workspace.project.chain_of(signal.name) is None:
@@ -43,14 +47,20 @@ def info(take: Path = typer.Argument(..., help="Take (HDF5).")) -> None:
 @app.command("repair")
 def repair(
     take: Path = typer.Argument(..., help="Take (HDF5) that was damaged."),
-    out: Path | None = typer.Option(None, "--out", help="New take; beside the old one where it is not given."),
+    out: Path | None = typer.Option(
+        None, "--out", help="New take; beside the old one where it is not given."
+    ),
 ) -> None:
-    """Make a sound take of a damaged one; the damaged file stays as it is. Exit status 1 when something was missing."""
+    """Make a sound take of a damaged one; the damaged file stays as it is. Exit status 1 when
+    something was missing."""
     target = out or take.with_name(f"{take.stem} repaired.h5")
     mended = repair_take(take, target)
     for line in mended:
         typer.echo(f"  {line}")
-    typer.echo(f"{target}: " + ("written from what could be read." if mended else "written; nothing was damaged."))
+    typer.echo(
+        f"{target}: "
+        + ("written from what could be read." if mended else "written; nothing was damaged.")
+    )
     raise typer.Exit(1 if mended else 0)
 
 

@@ -18,7 +18,9 @@ def wave(
     csv: Path | None = typer.Option(None, "--csv", help="Write points with volts and codes."),
     wav: Path | None = typer.Option(None, "--wav", help="Write 16-bit sound at the update rate."),
     c: Path | None = typer.Option(None, "--c", help="Write a C array of codes."),
-    seconds: float = typer.Option(1.0, min=0.0, max=3600.0, help="Repeat the table in a WAV for as long as this."),
+    seconds: float = typer.Option(
+        1.0, min=0.0, max=3600.0, help="Repeat the table in a WAV for as long as this."
+    ),
 ) -> None:
     """Write what a generator plays to files that others can open."""
     workspace = open_workspace(project)
@@ -28,29 +30,44 @@ def wave(
         table = workspace.project.table(generator.output.table)
     if table is None:
         known = ", ".join(one.name for one in workspace.project.tables) or "none"
-        raise WaveError(f"There is no table “{name}”.", where=str(project), cure=f"Name one of these: {known}.")
+        raise WaveError(
+            f"There is no table “{name}”.", where=str(project), cure=f"Name one of these: {known}."
+        )
     players = [one for one in workspace.project.generators if isinstance(one.output, Playback)]
     player = generator or next((one for one in players if one.output.table == table.name), None)  # type: ignore[union-attr]
     dacs = workspace.part.dacs
     dac = workspace.part.dac(player.dac) if player is not None else dacs[0] if dacs else None
     if dac is None:
-        raise WaveError(f"{workspace.part.name} has no DAC, and so the table has no codes.", where=str(project))
+        raise WaveError(
+            f"{workspace.part.name} has no DAC, and so the table has no codes.", where=str(project)
+        )
     made = table_codes(workspace, table, dac, player.buffered if player is not None else True)
-    update_s = dac_playback(workspace, player).asked_s if player is not None else 1 / dac.update_rate_high_hz
+    update_s = (
+        dac_playback(workspace, player).asked_s
+        if player is not None
+        else 1 / dac.update_rate_high_hz
+    )
     try:
         if csv is not None:
-            csv.write_text(table_csv(made.wanted_v, made.codes, made.levels_v, update_s), encoding="utf-8")
+            csv.write_text(
+                table_csv(made.wanted_v, made.codes, made.levels_v, update_s), encoding="utf-8"
+            )
         if c is not None:
             about = f"{table.name}: {table.points} points, updates at {format_si(1 / update_s, 'Hz', 9)}, {dac.name}"
             c.write_text(table_c(table.name, made.codes, about), encoding="utf-8")
     except OSError as fault:
-        raise WaveError(f"The file cannot be written: {fault.strerror or fault}.", where=str(csv or c)) from fault
+        raise WaveError(
+            f"The file cannot be written: {fault.strerror or fault}.", where=str(csv or c)
+        ) from fault
     if wav is not None:
         rate = write_wav(wav, made.codes, dac.bits, 1 / update_s, seconds)
         if rate != 1 / update_s:
-            typer.echo(f"The WAV says {rate} Hz; updates come at {format_si(1 / update_s, 'Hz', 9)}.")
+            typer.echo(
+                f"The WAV says {rate} Hz; updates come at {format_si(1 / update_s, 'Hz', 9)}."
+            )
     clipped = int(made.clipped.sum())
     typer.echo(
-        f"{table.name}: {table.points} points, codes {int(made.codes.min())} to {int(made.codes.max())}, "
+        f"{table.name}: {table.points} points, codes {int(made.codes.min())} to "
+        f"{int(made.codes.max())}, "
         f"{clipped or 'none'} cut off"
     )

@@ -49,7 +49,16 @@ LIGHT = Theme(
     bad="#A82B1F",
     bad_tint="#F3E0DA",
     doubt="#8F6A10",
-    signals=("#B4552D", "#1E6F69", "#4B5BA7", "#8A4A86", "#6F7722", "#54616E", "#A8751A", "#B04A6A"),
+    signals=(
+        "#B4552D",
+        "#1E6F69",
+        "#4B5BA7",
+        "#8A4A86",
+        "#6F7722",
+        "#54616E",
+        "#A8751A",
+        "#B04A6A",
+    ),
     tint_alpha=58,
 )
 DARK = Theme(
@@ -68,7 +77,16 @@ DARK = Theme(
     bad="#EE8373",
     bad_tint="#47302D",
     doubt="#D9B04C",
-    signals=("#E08A5F", "#4FB3AA", "#8E9CE6", "#C98AC4", "#B3BC5A", "#9DACBA", "#DDAE55", "#E388A6"),
+    signals=(
+        "#E08A5F",
+        "#4FB3AA",
+        "#8E9CE6",
+        "#C98AC4",
+        "#B3BC5A",
+        "#9DACBA",
+        "#DDAE55",
+        "#E388A6",
+    ),
     tint_alpha=70,
 )
 PATTERNS = (

@@ -22,7 +22,9 @@ from wattigram.core.analysis import (
 TIMES = np.arange(20_000) * 1e-4
 
 
-def sine(hertz: float, amplitude: float = 0.75, phase: float = 0.4, offset: float = 1.65) -> np.ndarray:
+def sine(
+    hertz: float, amplitude: float = 0.75, phase: float = 0.4, offset: float = 1.65
+) -> np.ndarray:
     return offset + amplitude * np.sin(2 * np.pi * hertz * TIMES + phase)
 
 
@@ -95,7 +97,10 @@ def test_a_line_in_the_spectrum_is_seen() -> None:
 @pytest.mark.parametrize("amplitude", [1.3, 2.2, 4.4, 4.6, 10.3, 40.2])
 def test_steps_move_an_amplitude_by_no_more_than_said(amplitude: float) -> None:
     off = [
-        abs(fit_sine(np.floor(sine(20.0123, amplitude, offset=at) + 0.5), TIMES).amplitude - amplitude)
+        abs(
+            fit_sine(np.floor(sine(20.0123, amplitude, offset=at) + 0.5), TIMES).amplitude
+            - amplitude
+        )
         for at in np.linspace(0, 1, 21)
     ]
     bound = quantised_amplitude_bias(amplitude, 1.0)
@@ -104,7 +109,9 @@ def test_steps_move_an_amplitude_by_no_more_than_said(amplitude: float) -> None:
 
 
 def test_noise_takes_the_effect_of_steps() -> None:
-    rounded = np.floor(sine(20.0123, 4.4, offset=0.1) + np.random.default_rng(1).normal(0, 0.6, len(TIMES)) + 0.5)
+    rounded = np.floor(
+        sine(20.0123, 4.4, offset=0.1) + np.random.default_rng(1).normal(0, 0.6, len(TIMES)) + 0.5
+    )
     fit = fit_sine(rounded, TIMES)
     assert quantised_bias(fit, 1.0, TIMES) < 0.01 < 0.1 < quantised_amplitude_bias(4.4, 1.0)
     assert fit.amplitude == pytest.approx(4.4, abs=4 * fit.amplitude_sigma)
@@ -112,7 +119,9 @@ def test_noise_takes_the_effect_of_steps() -> None:
 
 @pytest.mark.parametrize("hertz", [3.3, 20.0, 61.7])
 @pytest.mark.parametrize("places", [(0.0, 0.35), (0.0, 0.1, 0.2, 0.55), (0.0, 0.11, 0.5, 0.52)])
-def test_a_sine_in_unequal_places_of_a_sequence_is_found(hertz: float, places: tuple[float, ...]) -> None:
+def test_a_sine_in_unequal_places_of_a_sequence_is_found(
+    hertz: float, places: tuple[float, ...]
+) -> None:
     times_s = (np.arange(400)[:, None] * 3e-3 + np.array(places) * 3e-3).ravel()
     fit = fit_sine(0.75 + 0.2 * np.sin(2 * np.pi * hertz * times_s + 0.3), times_s)
     assert fit.frequency_hz == pytest.approx(hertz, abs=1e-6)

@@ -6,8 +6,22 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wattigram.core.base.errors import EditError, FileError, PartError, QuantityError, WattigramError
-from wattigram.core.base.fields import StrictModel, Volts, key_of, period_text, ratio_text, read_interval, read_ratio
+from wattigram.core.base.errors import (
+    EditError,
+    FileError,
+    PartError,
+    QuantityError,
+    WattigramError,
+)
+from wattigram.core.base.fields import (
+    StrictModel,
+    Volts,
+    key_of,
+    period_text,
+    ratio_text,
+    read_interval,
+    read_ratio,
+)
 from wattigram.core.base.lazy_imports import load_from
 
 
@@ -32,14 +46,17 @@ def test_factors_are_written_in_many_ways(text: str, ratio: str) -> None:
     assert read_ratio(text) == Fraction(ratio)
 
 
-@pytest.mark.parametrize("value", ["", "÷", "÷ 0", "a", "-1", "1/0", "1e999", None, 5.5, [], "9" * 40])
+@pytest.mark.parametrize(
+    "value", ["", "÷", "÷ 0", "a", "-1", "1/0", "1e999", None, 5.5, [], "9" * 40]
+)
 def test_what_is_no_factor_is_refused(value: object) -> None:
     with pytest.raises(QuantityError):
         read_ratio(value)
 
 
 @pytest.mark.parametrize(
-    ("text", "period"), [("100 us", "1/10000"), ("10 kHz", "1/10000"), ("44.1 kHz", "1/44100"), ("2 s", "2")]
+    ("text", "period"),
+    [("100 us", "1/10000"), ("10 kHz", "1/10000"), ("44.1 kHz", "1/44100"), ("2 s", "2")],
 )
 def test_a_period_is_said_as_a_time_or_a_rate(text: str, period: str) -> None:
     assert read_interval(text) == Fraction(period)
@@ -81,7 +98,10 @@ def test_models_are_changed_by_making_new_ones() -> None:
 
 
 def test_errors_say_where_what_and_what_to_do() -> None:
-    assert str(WattigramError("It broke.", where="file.toml", cure="Mend it.")) == "file.toml: It broke. Mend it."
+    assert (
+        str(WattigramError("It broke.", where="file.toml", cure="Mend it."))
+        == "file.toml: It broke. Mend it."
+    )
     assert str(EditError("It broke.")) == "It broke."
     assert FileError("It broke.", cure="Mend it.").faults == ("It broke. Mend it.",)
     assert issubclass(PartError, FileError)

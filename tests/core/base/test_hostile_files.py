@@ -52,9 +52,9 @@ def damaged(whole: bytes, seed: int) -> bytes:
                     (b"\xff" * 8, b"\0" * 8, b"99999999", "\u00b2".encode(), b"1e999999", b"-1")
                 )
             case _:
-                data[at:at] = dice.choice((b'"', b"[", b"<a>", b"(", b"{", b"\0", b"0x", b"1" * 50)) * dice.choice(
-                    (1, 3, 1000, 20_000)
-                )
+                data[at:at] = dice.choice(
+                    (b'"', b"[", b"<a>", b"(", b"{", b"\0", b"0x", b"1" * 50)
+                ) * dice.choice((1, 3, 1000, 20_000))
     return bytes(data)
 
 

@@ -87,7 +87,8 @@ def test_files_ask_for_a_unit() -> None:
 
 
 @given(
-    st.fractions(-(10**9), 10**9, max_denominator=10**9) | st.decimals(-(10**6), 10**6, places=12).map(Fraction),
+    st.fractions(-(10**9), 10**9, max_denominator=10**9)
+    | st.decimals(-(10**6), 10**6, places=12).map(Fraction),
     st.sampled_from(["V", "s", "Hz", "Ω", "F", "%", "LSB", "cyc"]),
 )
 def test_exact_text_reads_back_to_the_same_number(value: Fraction, unit: str) -> None:
@@ -124,14 +125,22 @@ def test_quantities_are_shown_for_people(value: float, unit: str, shown: str, sh
 
 
 @pytest.mark.parametrize(
-    ("volts", "text"), [(3.2984, "3.298 V"), (0.0213, "21.3 mV"), (-0.004, "-4.0 mV"), (0.5, "0.500 V")]
+    ("volts", "text"),
+    [(3.2984, "3.298 V"), (0.0213, "21.3 mV"), (-0.004, "-4.0 mV"), (0.5, "0.500 V")],
 )
 def test_volts_are_shown_as_a_meter_does(volts: float, text: str) -> None:
     assert format_volts(volts) == text
 
 
 @pytest.mark.parametrize(
-    ("counts", "text"), [(740.1, "740 LSB"), (22.9, "22.9 LSB"), (0.0007, "0.0007 LSB"), (1e-15, "0 LSB"), (0, "0 LSB")]
+    ("counts", "text"),
+    [
+        (740.1, "740 LSB"),
+        (22.9, "22.9 LSB"),
+        (0.0007, "0.0007 LSB"),
+        (1e-15, "0 LSB"),
+        (0, "0 LSB"),
+    ],
 )
 def test_counts_have_sensible_figures(counts: float, text: str) -> None:
     assert format_counts(counts) == text

@@ -30,7 +30,9 @@ def reduced_by(stage: Tap, values: list[int], halves: list[int]) -> tuple[list[i
     found: list[int] = []
     ticks: list[int] = []
     for size in halves:
-        _raw, reduced = stage.feed(items[position : position + size], position, held(position, size))
+        _raw, reduced = stage.feed(
+            items[position : position + size], position, held(position, size)
+        )
         found += reduced.values.tolist()
         ticks += reduced.ticks.tolist()
         position += size
@@ -68,9 +70,9 @@ def test_a_low_pass_keeps_its_fraction(halves: list[int]) -> None:
 
 def test_a_sum_is_not_shifted_and_a_narrow_register_overflows() -> None:
     assert reduced_by(tap(stage="sum", count=4), [2000] * 4, [8])[0] == [8000]
-    assert reduced_by(tap(stage="mean", count=4, shift=2, register_bits=12), [2000] * 4, [8])[0] == [
-        (8000 & 0xFFF) >> 2
-    ]
+    assert reduced_by(tap(stage="mean", count=4, shift=2, register_bits=12), [2000] * 4, [8])[
+        0
+    ] == [(8000 & 0xFFF) >> 2]
 
 
 def test_a_loop_out_of_step_feeds_the_wrong_places() -> None:
@@ -93,7 +95,13 @@ def values(*numbers: int) -> Values:
 
 
 def watcher(**settings: object) -> ThresholdDetector:
-    known = {"tap": 0, "low": 1000, "high": 2000, "hysteresis": 10, "condition": "outside"} | settings
+    known = {
+        "tap": 0,
+        "low": 1000,
+        "high": 2000,
+        "hysteresis": 10,
+        "condition": "outside",
+    } | settings
     return ThresholdDetector(EffectiveWatch(**known), 0)  # type: ignore[arg-type]
 
 
@@ -121,7 +129,13 @@ def test_so_many_in_a_row_before_it_counts() -> None:
 
 def test_every_value_is_told_where_that_is_wanted() -> None:
     events = watcher(condition="above", every=True).feed(values(2100, 2100, 2100, 1500, 2100))
-    assert [(event.at, event.entered) for event in events] == [(0, True), (1, True), (2, True), (3, False), (4, True)]
+    assert [(event.at, event.entered) for event in events] == [
+        (0, True),
+        (1, True),
+        (2, True),
+        (3, False),
+        (4, True),
+    ]
 
 
 def test_a_window_that_nobody_arms_again_tells_once() -> None:
@@ -134,7 +148,10 @@ def test_a_twin_is_compared_pair_by_pair_whoever_comes_first() -> None:
     watch = watcher(low=-5, high=5, hysteresis=0, other=1, reach_ticks=100)
     assert watch.feed(values(100, 100, 100)) == []
     events = watch.feed(NOTHING, values(101, 110, 100))
-    assert [(event.at, event.entered, event.value) for event in events] == [(1, True, -10), (2, False, 0)]
+    assert [(event.at, event.entered, event.value) for event in events] == [
+        (1, True, -10),
+        (2, False, 0),
+    ]
 
 
 def test_a_twins_value_is_held_against_the_nearest() -> None:
@@ -143,7 +160,12 @@ def test_a_twins_value_is_held_against_the_nearest() -> None:
     mine = Values(np.array([110, 210, 220, 300, 310]), np.array([19, 21, 60, 100, 180]))
     assert watch.feed(NOTHING, other) == []
     # 19 is nearer to 0, 21 and 60 are nearer to 40; nothing is near 100; 180 belongs to 200.
-    assert [(event.value, event.ticks) for event in watch.feed(mine)] == [(10, 19), (10, 21), (20, 60), (10, 180)]
+    assert [(event.value, event.ticks) for event in watch.feed(mine)] == [
+        (10, 19),
+        (10, 21),
+        (20, 60),
+        (10, 180),
+    ]
 
 
 def test_a_twin_waits_until_the_nearest_is_known() -> None:

@@ -25,7 +25,11 @@ def read(kept: DmaBuffer, codes: list[int]) -> list[int]:
 def test_halves_come_in_order_whatever_the_pieces(codes: list[int], size: int) -> None:
     whole = read(memory(), codes)
     piecewise = memory()
-    parts = [part for at in range(0, len(codes), size) for part in piecewise.write(np.array(codes[at : at + size]))]
+    parts = [
+        part
+        for at in range(0, len(codes), size)
+        for part in piecewise.write(np.array(codes[at : at + size]))
+    ]
     parts += piecewise.finish()
     assert [int(item) for part in parts for item in part.items] == whole == codes
     assert [part.first for part in parts] == list(range(0, len(codes), 4))[: len(parts)]
@@ -35,7 +39,10 @@ def test_a_half_is_handed_over_at_its_mark() -> None:
     kept = memory()
     assert kept.write(np.arange(3)) == []
     assert kept.until_mark == 1
-    assert [part.items.tolist() for part in kept.write(np.arange(3, 9))] == [[0, 1, 2, 3], [4, 5, 6, 7]]
+    assert [part.items.tolist() for part in kept.write(np.arange(3, 9))] == [
+        [0, 1, 2, 3],
+        [4, 5, 6, 7],
+    ]
 
 
 def test_items_keep_as_many_bits_as_they_have() -> None:
@@ -56,7 +63,16 @@ def test_narrow_items_read_wide_hold_two_samples_each() -> None:
 
 
 def test_an_address_that_stands_still_keeps_the_newest_in_place_0() -> None:
-    assert read(memory(4, 16, increment=False), [1, 2, 3, 4, 5, 6, 7, 8]) == [2, 0, 0, 0, 6, 0, 0, 0]
+    assert read(memory(4, 16, increment=False), [1, 2, 3, 4, 5, 6, 7, 8]) == [
+        2,
+        0,
+        0,
+        0,
+        6,
+        0,
+        0,
+        0,
+    ]
 
 
 def test_bytes_are_exchanged_where_the_program_reads_them_so() -> None:
@@ -80,5 +96,9 @@ def test_what_was_never_fetched_is_passed_over_by_number() -> None:
 def test_stamps_go_with_their_items(width: int) -> None:
     kept = memory(4, width)
     found = kept.write(np.arange(5), np.arange(5) * 100) + kept.finish()
-    assert [part.held_ticks.tolist() for part in found if part.held_ticks is not None] == [[0, 100], [200, 300], [400]]
+    assert [part.held_ticks.tolist() for part in found if part.held_ticks is not None] == [
+        [0, 100],
+        [200, 300],
+        [400],
+    ]
     assert found[-1].is_tail

@@ -6,7 +6,12 @@ import numpy as np
 import pytest
 
 from wattigram.core.board.trigger_schedule import Starts, TriggerSchedule
-from wattigram.core.contract.board_config import EffectiveConverter, EffectiveLoop, EffectivePace, EffectiveSlot
+from wattigram.core.contract.board_config import (
+    EffectiveConverter,
+    EffectiveLoop,
+    EffectivePace,
+    EffectiveSlot,
+)
 
 
 def slot(start: float, length: float = 100.0, after: float = 0.0, jitter: int = 0) -> EffectiveSlot:
@@ -49,7 +54,9 @@ def test_steps_do_not_change_the_course(step: int) -> None:
     jittery = (slot(0, after=10, jitter=7), slot(100, after=10, jitter=7))
     whole = pace(jittery, kind="self").advance(5000)
     piecewise = pace(jittery, kind="self")
-    parts = [piecewise.advance(float(until)) for until in range(step, 5000, step)] + [piecewise.advance(5000)]
+    parts = [piecewise.advance(float(until)) for until in range(step, 5000, step)] + [
+        piecewise.advance(5000)
+    ]
     assert np.array_equal(np.concatenate([part.ticks for part in parts]), whole.ticks)
     assert np.array_equal(np.concatenate([part.places for part in parts]), whole.places)
     steps = np.diff(cycles(whole))

@@ -1,4 +1,5 @@
-"""What the design predicts of rates, misses and losses, held against the virtual board, on all three parts."""
+"""What the design predicts of rates, misses and losses, held against the virtual board, on all
+three parts."""
 
 from __future__ import annotations
 
@@ -70,7 +71,10 @@ class Design:
             if self.repeats > 1
             else None
         )
-        signals = tuple(Signal(name=f"S{number}", pin=pins[number], reduce=stage) for number in range(self.slots))
+        signals = tuple(
+            Signal(name=f"S{number}", pin=pins[number], reduce=stage)
+            for number in range(self.slots)
+        )
         chain = Chain(
             converter=converter,
             clock=self.clock,  # type: ignore[arg-type]
@@ -80,7 +84,10 @@ class Design:
             per_trigger=self.per_trigger,  # type: ignore[arg-type]
             retrieval=self.retrieval,
             loop=CircularBuffer(name="L", items=self.items, handler_cycles=self.handler),
-            slots=tuple(Slot(signal=signal.name, sampling_cycles=self.sampling or sampling) for signal in signals),
+            slots=tuple(
+                Slot(signal=signal.name, sampling_cycles=self.sampling or sampling)
+                for signal in signals
+            ),
         )
         bench = tuple(
             Wiring(
@@ -91,7 +98,9 @@ class Design:
             for pin in pins[:3]
         )
         square = Wiring(
-            pin=pins[3], resistance_ohm=50.0, source=SquareSource(low_v=0.1, high_v=3.2, period_s="10 ms", duty=0.3)
+            pin=pins[3],
+            resistance_ohm=50.0,
+            source=SquareSource(low_v=0.1, high_v=3.2, period_s="10 ms", duty=0.3),
         )
         project = Project(
             name="x",
@@ -112,9 +121,23 @@ QUILL = every("5 ms", "Timer")
 DESIGNS = (
     Design("timer, DMA", "marten-m3", every("100 us"), Dma(channel="DMA 1"), 3),
     Design("timer too short", "marten-m3", every("5 us"), Dma(channel="DMA 1"), 4, items=512),
-    Design("one slot a trigger", "marten-m3", every("20 us"), Dma(channel="DMA 1"), 3, "conversion", items=96),
     Design(
-        "one slot a trigger, too short", "marten-m3", every("1 us"), Dma(channel="DMA 1"), 3, "conversion", items=960
+        "one slot a trigger",
+        "marten-m3",
+        every("20 us"),
+        Dma(channel="DMA 1"),
+        3,
+        "conversion",
+        items=96,
+    ),
+    Design(
+        "one slot a trigger, too short",
+        "marten-m3",
+        every("1 us"),
+        Dma(channel="DMA 1"),
+        3,
+        "conversion",
+        items=960,
     ),
     Design("endless", "marten-m3", every("1 ms"), Dma(channel="DMA 1"), 2, "endless", items=1024),
     Design("free-running", "marten-m3", FreeRunningTrigger(), Dma(channel="DMA 1"), 1, items=2048),
@@ -140,14 +163,48 @@ DESIGNS = (
     Design("one channel, polled", "quill-q8", SoftwareTrigger(), Polling(), 1, handler=60),
     Design("three channels, re-pointed", "quill-q8", SoftwareTrigger(), Interrupt(), 3, handler=80),
     Design("timer, three channels", "quill-q8", QUILL, Interrupt(), 3, handler=120, items=12),
-    Design("timer, channels too slow", "quill-q8", every("200 us", "Timer"), Interrupt(), 3, handler=1200),
-    Design("free-running, slow handler, Quill", "quill-q8", FreeRunningTrigger(), Interrupt(), 1, handler=400),
-    Design("own oscillator", "quill-q8", FreeRunningTrigger(), Interrupt(), 1, clock="own", divider=2, handler=50),
+    Design(
+        "timer, channels too slow",
+        "quill-q8",
+        every("200 us", "Timer"),
+        Interrupt(),
+        3,
+        handler=1200,
+    ),
+    Design(
+        "free-running, slow handler, Quill",
+        "quill-q8",
+        FreeRunningTrigger(),
+        Interrupt(),
+        1,
+        handler=400,
+    ),
+    Design(
+        "own oscillator",
+        "quill-q8",
+        FreeRunningTrigger(),
+        Interrupt(),
+        1,
+        clock="own",
+        divider=2,
+        handler=50,
+    ),
     Design("FIFO", "osprey-x2", every("20 us"), Fifo(mark=8), 4, handler=900),
     Design("FIFO overflows", "osprey-x2", every("5 us"), Fifo(mark=12), 2, handler=9000),
-    Design("interrupt each pass", "osprey-x2", every("100 us"), Interrupt(per="pass"), 4, handler=500),
-    Design("interrupt each pass, too slow", "osprey-x2", every("20 us"), Interrupt(per="pass"), 4, handler=4000),
-    Design("hardware mean of 16", "osprey-x2", every("500 us"), Dma(channel="DMA 1"), 2, repeats=16),
+    Design(
+        "interrupt each pass", "osprey-x2", every("100 us"), Interrupt(per="pass"), 4, handler=500
+    ),
+    Design(
+        "interrupt each pass, too slow",
+        "osprey-x2",
+        every("20 us"),
+        Interrupt(per="pass"),
+        4,
+        handler=4000,
+    ),
+    Design(
+        "hardware mean of 16", "osprey-x2", every("500 us"), Dma(channel="DMA 1"), 2, repeats=16
+    ),
     Design("hardware mean, polled", "osprey-x2", SoftwareTrigger(), Polling(), 1, repeats=8),
 )
 
@@ -169,10 +226,16 @@ def test_the_board_does_what_was_predicted(design: Design) -> None:
         return
     tolerance = 0.045 if design.clock == "own" else 0.003
     rate_hz = float(cycle.cycle_rate_hz) * len(chain.slots)
-    assert totals["converted.0"] / seconds == pytest.approx(rate_hz, rel=tolerance, abs=2 * len(chain.slots) / seconds)
-    assert totals["missed.0"] / seconds == pytest.approx(float(cycle.missed_hz), rel=0.01, abs=4 / seconds)
+    assert totals["converted.0"] / seconds == pytest.approx(
+        rate_hz, rel=tolerance, abs=2 * len(chain.slots) / seconds
+    )
+    assert totals["missed.0"] / seconds == pytest.approx(
+        float(cycle.missed_hz), rel=0.01, abs=4 / seconds
+    )
     lost_hz = float(retrieval.lost_hz)
-    assert totals["lost.0"] / seconds == pytest.approx(lost_hz, rel=0.03, abs=0.002 * rate_hz + 4 / seconds)
+    assert totals["lost.0"] / seconds == pytest.approx(
+        lost_hz, rel=0.03, abs=0.002 * rate_hz + 4 / seconds
+    )
     if not lost_hz:
         assert totals["items.0"] == totals["converted.0"]
 
@@ -210,7 +273,11 @@ def triggered_by(trigger: Trigger, source: TriangleSource) -> Workspace:
     """A watched signal on one converter, and a chain that it starts on another."""
     workspace = Design("x", "marten-m3", every("100 us"), Dma(channel="DMA 1"), 1).workspace()
     project = workspace.project
-    watched = Signal(name="Watched", pin="A2", windows=(Threshold(low=0.5, high=2.0, on="raw", hysteresis_v=0.05),))
+    watched = Signal(
+        name="Watched",
+        pin="A2",
+        windows=(Threshold(low=0.5, high=2.0, on="raw", hysteresis_v=0.05),),
+    )
     signals = (watched, Signal(name="Second", pin="B0"))
     lead = project.chains[0].replaced(slots=(Slot(signal="Watched", sampling_cycles=32),))
     other = lead.replaced(
@@ -220,15 +287,23 @@ def triggered_by(trigger: Trigger, source: TriangleSource) -> Workspace:
         loop=lead.loop.replaced(name="M"),
         slots=(Slot(signal="Second", sampling_cycles=32),),
     )
-    bench = (Wiring(pin="A2", resistance_ohm=100.0, source=source), Wiring(pin="B0", resistance_ohm=1.0, source=source))
+    bench = (
+        Wiring(pin="A2", resistance_ohm=100.0, source=source),
+        Wiring(pin="B0", resistance_ohm=1.0, source=source),
+    )
     comparators = (Comparator(name="Comparator 1", signal="Watched", threshold_v=1.65),)
-    changed = project.replaced(signals=signals, chains=(lead, other), bench=bench, comparators=comparators)
+    changed = project.replaced(
+        signals=signals, chains=(lead, other), bench=bench, comparators=comparators
+    )
     return Workspace(changed, workspace.part)
 
 
 @pytest.mark.parametrize(
     ("trigger", "a_period"),
-    [(WindowTrigger(signal="Watched"), 1), (ComparatorTrigger(comparator="Comparator 1", edge="both"), 2)],
+    [
+        (WindowTrigger(signal="Watched"), 1),
+        (ComparatorTrigger(comparator="Comparator 1", edge="both"), 2),
+    ],
 )
 def test_events_start_the_other_chain(trigger: Trigger, a_period: int) -> None:
     workspace = triggered_by(trigger, TriangleSource(from_v=1.0, to_v=2.5, period_s="20 ms"))
@@ -250,7 +325,8 @@ def test_a_window_stops_its_chain_and_arms_it_again(by: str) -> None:
     config = effective_config(workspace)
     run = Run(config)
     run.advance(config.tick_hz)
-    # A 50 Hz sine of 1.65 ± 1 V leaves 0.5 to 2.0 V for most of each period: it is stopped again and again.
+    # A 50 Hz sine of 1.65 ± 1 V leaves 0.5 to 2.0 V for most of each period: it is stopped again
+    # and again.
     share = run.totals()["converted.0"] / 10_000
     assert share == pytest.approx({"hardware": 0.05, "software": 0.15}[by], abs=0.08)
     assert 20 < run.totals()["converted.0"] < 3000

@@ -1,4 +1,5 @@
-"""Routes on the board, byte for byte, against the same thing done tick by tick; and the counts predicted of them."""
+"""Routes on the board, byte for byte, against the same thing done tick by tick; and the counts
+predicted of them."""
 
 from __future__ import annotations
 
@@ -14,7 +15,12 @@ from tests.conftest import edited
 from tests.paths import EXAMPLES
 from wattigram.core.board.dma_routes import DmaRoute, TextPrinter
 from wattigram.core.board.run import Run
-from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveRoute, EffectiveSerial
+from wattigram.core.contract.board_config import (
+    EffectiveBench,
+    EffectiveConfig,
+    EffectiveRoute,
+    EffectiveSerial,
+)
 from wattigram.core.contract.link import OVERWRITTEN, TORN
 from wattigram.core.contract.serial_bytes import serial_bytes
 from wattigram.core.model.design import RouteTimer, TextOutput, UartSetup, open_workspace
@@ -46,11 +52,16 @@ def board_route(**updates: object) -> DmaRoute:
     route = EffectiveRoute(**(values | updates))  # type: ignore[arg-type]
     bench = EffectiveBench(pins={})
     return DmaRoute(
-        EffectiveConfig(board="b", build_mark="m", tick_hz=1000, converters=(), routes=(route,), bench=bench), 0
+        EffectiveConfig(
+            board="b", build_mark="m", tick_hz=1000, converters=(), routes=(route,), bench=bench
+        ),
+        0,
     )
 
 
-def tick_by_tick(writes: list[tuple[int, int]], byte_ticks: int, room: int, end: int) -> list[tuple[int, int]]:
+def tick_by_tick(
+    writes: list[tuple[int, int]], byte_ticks: int, room: int, end: int
+) -> list[tuple[int, int]]:
     """What a UART sends and loses, by looking at every tick: (tick, value), lost ones marked."""
     found: list[tuple[int, int]] = []
     waiting: list[int] = []
@@ -114,7 +125,9 @@ def test_bytes_lost_are_those_predicted(baud: int, bits: int, items: int, every:
         WHEEL,
         SetBits("ADC 1", bits),
         SetPeriod(
-            "ADC 1", Fraction(every.removesuffix(" us").removesuffix(" ms")) / (1000 if "ms" in every else 10**6)
+            "ADC 1",
+            Fraction(every.removesuffix(" us").removesuffix(" ms"))
+            / (1000 if "ms" in every else 10**6),
         ),
         SetUart(UartSetup(name="UART 2", baud=baud)),
         SetRoute(OWN.name, OWN.replaced(items=items)),
@@ -129,15 +142,20 @@ def test_bytes_lost_are_those_predicted(baud: int, bits: int, items: int, every:
     written = float(timing.transfers_hz) * seconds
     assert sent.observed == pytest.approx(written, abs=8)
     assert timing.effective_hz + timing.overwritten_hz == pytest.approx(float(timing.transfers_hz))
-    assert timing.effective_hz <= float(uart_timing(design, design.project.uarts[1]).bytes_hz) * (1 + 1e-9)
+    assert timing.effective_hz <= float(uart_timing(design, design.project.uarts[1]).bytes_hz) * (
+        1 + 1e-9
+    )
 
 
 def test_a_value_in_two_halves_is_torn_when_a_period_begins_between(tmp_path: Path) -> None:
-    route = board_route(sink="duty", wide_sink=True, items=2, period_ticks=100.0, preload=True, transfer_ticks=30.0)
+    route = board_route(
+        sink="duty", wide_sink=True, items=2, period_ticks=100.0, preload=True, transfer_ticks=30.0
+    )
     ends, codes = np.array([5.0, 245.0]), np.array([0x1122, 0x3344])
     route.feed(ends, codes, np.zeros(2, dtype=np.int64))
     seen = route.advance(1000.0)
-    # The first value is whole at 65 and loads at 100; the second has one half at 275 and the other at 305.
+    # The first value is whole at 65 and loads at 100; the second has one half at 275 and the other
+    # at 305.
     assert list(zip(seen.ticks.tolist(), seen.values.tolist(), strict=True)) == [
         (100, 0x1122),
         (300, 0x1144 | TORN),
@@ -154,12 +172,21 @@ def test_without_preload_every_write_takes_effect() -> None:
 
 def test_a_period_register_sets_the_next_period() -> None:
     route = board_route(
-        sink="period", wide_sink=True, source_bits=16, sink_bits=16, preload=True, count_ticks=2.0, initial=49
+        sink="period",
+        wide_sink=True,
+        source_bits=16,
+        sink_bits=16,
+        preload=True,
+        count_ticks=2.0,
+        initial=49,
     )
     route.feed(np.array([20.0, 150.0]), np.array([9, 99]), np.zeros(2, dtype=np.int64))
     seen = route.advance(1000.0)
     assert seen.values.tolist() == [9, 99]
-    assert seen.ticks.tolist() == [100, 160]  # periods of 100, then of 20 until the second value has come
+    assert seen.ticks.tolist() == [
+        100,
+        160,
+    ]  # periods of 100, then of 20 until the second value has come
 
 
 def test_a_sink_that_asks_repeats_what_is_not_new() -> None:
@@ -192,7 +219,14 @@ def test_another_boards_bytes_come_in_its_order() -> None:
 
 def test_reports_are_lines_with_volts() -> None:
     design = edited(
-        WHEEL, SetUart(UartSetup(name="UART 2", baud=115_200, report=TextOutput(signal="Motor current", every="20 ms")))
+        WHEEL,
+        SetUart(
+            UartSetup(
+                name="UART 2",
+                baud=115_200,
+                report=TextOutput(signal="Motor current", every="20 ms"),
+            )
+        ),
     )
     run = Run(effective_config(design))
     run.advance(run.config.tick_hz // 10)
@@ -204,7 +238,9 @@ def test_reports_are_lines_with_volts() -> None:
 def test_timers_start_transfers_at_their_own_rate() -> None:
     design = edited(
         WHEEL,
-        SetRoute(OWN.name, OWN.replaced(on="timer", timer=RouteTimer(timer="Timer 4", every="1 ms"))),
+        SetRoute(
+            OWN.name, OWN.replaced(on="timer", timer=RouteTimer(timer="Timer 4", every="1 ms"))
+        ),
     )
     timing = route_timing(design, design.project.routes[1])
     assert (timing.transfers_hz, timing.overwritten_hz, timing.repeated_hz) == (1000, 0, 0)

@@ -38,7 +38,9 @@ def connect(board: BoardServer) -> socket.socket:
     return port
 
 
-def listen(port: socket.socket, words: str, seconds: float = 8) -> tuple[list[Frame], list[SampleRun], Decoder]:
+def listen(
+    port: socket.socket, words: str, seconds: float = 8
+) -> tuple[list[Frame], list[SampleRun], Decoder]:
     """Everything up to a frame of text that begins with some words."""
     decoder = Decoder()
     frames: list[Frame] = []
@@ -106,7 +108,14 @@ def test_a_command_without_end_is_thrown_away(server: BoardServer) -> None:
 
 
 @pytest.mark.parametrize(
-    "noise", [b"\x00\xff\xfe\n", b"\n\n\n", "ü§\n".encode(), b"start cycles=99999999999999999999\n", b"start=5\n"]
+    "noise",
+    [
+        b"\x00\xff\xfe\n",
+        b"\n\n\n",
+        "ü§\n".encode(),
+        b"start cycles=99999999999999999999\n",
+        b"start=5\n",
+    ],
 )
 def test_nonsense_is_answered_and_survived(server: BoardServer, noise: bytes) -> None:
     with connect(server) as port:
@@ -195,6 +204,8 @@ def test_the_key_lies_where_only_the_same_user_reads_it(server: BoardServer) -> 
     texts: list[str] = []
     deadline = time.monotonic() + 8
     while not any(text.startswith("stopped") for text in texts) and time.monotonic() < deadline:
-        texts += [found.text for found in decoder.feed(transport.read()) if isinstance(found, Frame)]
+        texts += [
+            found.text for found in decoder.feed(transport.read()) if isinstance(found, Frame)
+        ]
     transport.close()
     assert any(text.startswith("stopped cycles=5") for text in texts)

@@ -61,7 +61,9 @@ def test_what_is_not_yet_known_waits() -> None:
     st.integers(0, 500),
     st.integers(1, 11),
 )
-def test_pieces_do_not_change_what_is_fetched(gaps: list[int], keep: str, unit: int, rest: int, size: int) -> None:
+def test_pieces_do_not_change_what_is_fetched(
+    gaps: list[int], keep: str, unit: int, rest: int, size: int
+) -> None:
     ends = np.cumsum(np.array(gaps, dtype=np.float64))
     numbers = {"unit": unit, "depth": unit + 2, "notice_ticks": 7.0, "rest_ticks": float(rest)}
     whole = service(keep, **numbers).serve(ends, math.inf)

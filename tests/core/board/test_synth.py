@@ -16,8 +16,20 @@ from wattigram.core.board import Run
 from wattigram.core.board.converter_codes import ConverterSynth
 from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.capture.transport import Decoder, SampleRun
-from wattigram.core.contract.board_config import EffectiveConfig, PinDrive, parse_bench, parse_config
-from wattigram.core.model.bench import DcSource, FloatingInput, SineSource, SquareSource, TriangleSource, Wiring
+from wattigram.core.contract.board_config import (
+    EffectiveConfig,
+    PinDrive,
+    parse_bench,
+    parse_config,
+)
+from wattigram.core.model.bench import (
+    DcSource,
+    FloatingInput,
+    SineSource,
+    SquareSource,
+    TriangleSource,
+    Wiring,
+)
 from wattigram.core.model.design import Workspace, open_workspace, signal_scale
 from wattigram.core.model.design.edits import (
     Edit,
@@ -36,14 +48,22 @@ from wattigram.core.silicon.deploy import effective_bench, effective_config
 
 def synth(config: EffectiveConfig, converter: int = 0) -> ConverterSynth:
     return ConverterSynth(
-        config.converters[converter], converter, config.bench, Outputs(config), config.tick_hz, config.seed
+        config.converters[converter],
+        converter,
+        config.bench,
+        Outputs(config),
+        config.tick_hz,
+        config.seed,
     )
 
 
 def without_noise(config: EffectiveConfig) -> EffectiveConfig:
-    quiet = {pin: drive.model_copy(update={"noise_v": 0.0}) for pin, drive in config.bench.pins.items()}
+    quiet = {
+        pin: drive.model_copy(update={"noise_v": 0.0}) for pin, drive in config.bench.pins.items()
+    }
     converters = tuple(
-        item.model_copy(update={"noise_lsb": 0.0, "offset_lsb": 0.0, "gain_error": 0.0}) for item in config.converters
+        item.model_copy(update={"noise_lsb": 0.0, "offset_lsb": 0.0, "gain_error": 0.0})
+        for item in config.converters
     )
     return config.model_copy(
         update={"converters": converters, "bench": config.bench.model_copy(update={"pins": quiet})}
@@ -55,7 +75,9 @@ def test_codes_do_not_depend_on_the_pieces(kiln: Workspace, piece: int) -> None:
     config = effective_config(edited(kiln, SetSampling("ADC 1", 2, 3)))
     whole = synth(config).codes(16_000, 18_500)
     part = synth(config)
-    pieces = [part.codes(begin, min(begin + piece, 18_500)) for begin in range(16_000, 18_500, piece)]
+    pieces = [
+        part.codes(begin, min(begin + piece, 18_500)) for begin in range(16_000, 18_500, piece)
+    ]
     assert np.array_equal(np.concatenate(pieces), whole)
 
 
@@ -85,7 +107,9 @@ def payloads(data: bytes) -> list[bytes]:
     out = []
     position = 0
     while position < len(data):
-        size = int.from_bytes(data[position + 12 : position + 16], "little") * data[position + 6] + 40
+        size = (
+            int.from_bytes(data[position + 12 : position + 16], "little") * data[position + 6] + 40
+        )
         out.append(data[position + 36 : position + size])
         position += size
     return out
@@ -105,7 +129,8 @@ SOURCES = [
 
 @pytest.mark.parametrize("source", SOURCES, ids=lambda source: source.kind)
 def test_without_noise_the_board_does_what_is_expected(kiln: Workspace, source: object) -> None:
-    """Two calculations of the same thing: float32 tables and blocks here, float64 formulas there."""
+    """Two calculations of the same thing: float32 tables and blocks here, float64 formulas
+    there."""
     design = edited(
         kiln,
         SetWiring(Wiring(pin="A3", resistance_ohm=4700.0, source=source)),  # type: ignore[arg-type]
@@ -141,7 +166,9 @@ def test_without_noise_any_circuit_settles_as_expected(
 ) -> None:
     edits: list[Edit] = [SetPeriod("ADC 1", period_s)]
     for place, (pin, (ohm, farads, source, cycles)) in enumerate(zip(PINS, circuits, strict=True)):
-        edits.append(SetWiring(Wiring(pin=pin, resistance_ohm=ohm, capacitor_f=farads, source=source)))  # type: ignore[arg-type]
+        edits.append(
+            SetWiring(Wiring(pin=pin, resistance_ohm=ohm, capacitor_f=farads, source=source))
+        )  # type: ignore[arg-type]
         edits.append(SetSampling("ADC 1", place, cycles))
     design = edited(kiln, *edits)
     scans = 3000
@@ -158,19 +185,33 @@ def test_without_noise_any_circuit_settles_as_expected(
 @pytest.mark.parametrize("sampler", ["across", "each-side"])
 @pytest.mark.parametrize("farads", [0.0, 1e-9, 1e-7])
 def test_charge_goes_from_slot_to_slot_in_volts(sampler: str, farads: float) -> None:
-    """Single-ended slots beside pairs: their counts are unequal, and what is carried over is charge."""
+    """Single-ended slots beside pairs: their counts are unequal, and what is carried over is
+    charge."""
     design = open_workspace(EXAMPLES / "kiln-safety" / "kiln-safety.wattigram.toml")
-    converters = tuple(one.replaced(differential_sampling=sampler) for one in design.part.converters)
+    converters = tuple(
+        converter.replaced(differential_sampling=sampler) for converter in design.part.converters
+    )
     design = Workspace(design.project, design.part.replaced(converters=converters))
     pair = next(signal for signal in design.project.signals if signal.negative is not None)
     chain = design.project.chain_of(pair.name)
     assert chain is not None
     shortest = min(design.converter(chain).sampling_cycles)
-    edits: list[Edit] = [SetSampling(chain.converter, place, shortest) for place in range(len(chain.slots))]
+    edits: list[Edit] = [
+        SetSampling(chain.converter, place, shortest) for place in range(len(chain.slots))
+    ]
     for number, pin in enumerate((pair.pin, pair.negative)):
-        source = SineSource(offset_v=1.0 + number * 0.5, amplitude_v=0.4, frequency_hz="37 Hz", phase=0.2 * number)
+        source = SineSource(
+            offset_v=1.0 + number * 0.5, amplitude_v=0.4, frequency_hz="37 Hz", phase=0.2 * number
+        )
         edits.append(
-            SetWiring(Wiring(pin=str(pin), resistance_ohm=9000.0 * (1 + number), capacitor_f=farads, source=source))
+            SetWiring(
+                Wiring(
+                    pin=str(pin),
+                    resistance_ohm=9000.0 * (1 + number),
+                    capacitor_f=farads,
+                    source=source,
+                )
+            )
         )
     design = edited(design, *edits)
     stream = design.project.chains.index(design.project.chain_of(pair.name))  # type: ignore[arg-type]
@@ -188,12 +229,19 @@ def test_charge_goes_from_slot_to_slot_in_volts(sampler: str, farads: float) -> 
         gain = float(design.project.signal(signal).front_end)
         column = sum(repeats[:place])
         volts = codes[:, column] * scale.lsb_v
-        assert np.abs(volts - found.predicted_v[:2000] * gain).max() < 0.75 * scale.lsb_v + 1e-6, signal
+        assert np.abs(volts - found.predicted_v[:2000] * gain).max() < 0.75 * scale.lsb_v + 1e-6, (
+            signal
+        )
     assert slots == len(chain.slots)
 
 
 def test_noise_offset_and_gain_are_as_the_part_says(cured: Workspace) -> None:
-    flat = edited(cured, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=2.0, noise_v=2e-3))))
+    flat = edited(
+        cured,
+        SetWiring(
+            Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=2.0, noise_v=2e-3))
+        ),
+    )
     codes = synth(effective_config(flat)).codes(0, 60_000).reshape(-1, 4)[:, 0]
     lsb = 3.3 / 4096
     assert codes.mean() == pytest.approx(2.0 / lsb * (1 + 120e-6) + 0.4, abs=0.05)
@@ -210,7 +258,9 @@ def test_without_calibration_all_readings_are_off(cured: Workspace) -> None:
 @pytest.mark.parametrize(("bits", "top"), [(12, 4095), (10, 1023), (8, 255)])
 def test_codes_end_at_full_scale(cured: Workspace, bits: int, top: int) -> None:
     hot = edited(
-        cured, SetBits("ADC 1", bits), SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=9.0)))
+        cured,
+        SetBits("ADC 1", bits),
+        SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=9.0))),
     )
     codes = synth(effective_config(hot)).codes(0, 500).reshape(-1, 4)
     assert set(codes[10:, 0].tolist()) == {top}
@@ -221,7 +271,11 @@ def items_of(design: Workspace, seconds: float = 0.2) -> np.ndarray:
     config = effective_config(design)
     run = Run(config)
     frames = run.advance(int(config.tick_hz * seconds)) + run.finish()
-    runs = [found for found in Decoder().feed(b"".join(frames)) if isinstance(found, SampleRun) and found.stream == 0]
+    runs = [
+        found
+        for found in Decoder().feed(b"".join(frames))
+        if isinstance(found, SampleRun) and found.stream == 0
+    ]
     return np.concatenate([found.items for found in runs])
 
 
@@ -232,7 +286,9 @@ def test_left_aligned_items_are_sixteen_times_larger(cured: Workspace) -> None:
 
 
 def test_narrow_items_lose_their_upper_bits(cured: Workspace) -> None:
-    assert np.array_equal(items_of(edited(cured, SetElementWidth("ADC 1", 8))), items_of(cured) & 0xFF)
+    assert np.array_equal(
+        items_of(edited(cured, SetElementWidth("ADC 1", 8))), items_of(cured) & 0xFF
+    )
     assert items_of(edited(cured, SetElementWidth("ADC 1", 32))).dtype == np.uint32
 
 
@@ -256,11 +312,17 @@ def test_knobs_hold_from_the_next_cycle(cured: Workspace) -> None:
     run = Run(config)
     before = run.advance(config.tick_hz // 10)
     assert run.next_tick() == config.tick_hz // 10
-    turned = edited(cured, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5))))
+    turned = edited(
+        cured, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5)))
+    )
     run.set_bench(effective_bench(turned))
     after = run.advance(config.tick_hz // 5) + run.finish()
     items = np.concatenate(
-        [r.items for r in Decoder().feed(b"".join(before + after)) if isinstance(r, SampleRun) and r.stream == 0]
+        [
+            r.items
+            for r in Decoder().feed(b"".join(before + after))
+            if isinstance(r, SampleRun) and r.stream == 0
+        ]
     )
     rail = items[3::4] * 3.3 / 4096
     assert rail[:1000] == pytest.approx(1.65, abs=0.006)
@@ -272,7 +334,9 @@ def test_a_configuration_survives_its_json(kiln: Workspace) -> None:
     assert parse_config(config.model_dump_json()) == config
 
 
-@pytest.mark.parametrize("text", ["", "{}", "[]", "null", '{"board": 1}', "x" * 1000, '{"tick_hz": NaN}'])
+@pytest.mark.parametrize(
+    "text", ["", "{}", "[]", "null", '{"board": 1}', "x" * 1000, '{"tick_hz": NaN}']
+)
 def test_a_wrong_configuration_is_a_sentence(kiln: Workspace, text: str) -> None:
     with pytest.raises(BoardError, match="cannot be used"):
         parse_config(text)

@@ -47,7 +47,8 @@ def moved(line: str, behind: str) -> Mutation:
 
 @dataclass(frozen=True)
 class Mistake:
-    """What somebody does to a file, the cause that is to be named first, and words of its evidence."""
+    """What somebody does to a file, the cause that is to be named first, and words of its
+    evidence."""
 
     mutate: Mutation
     cause: str
@@ -57,7 +58,9 @@ class Mistake:
     """After which it shows."""
 
 
-def run(workspace: Workspace, folder: Path, path: Path, seconds: float = 1.5) -> tuple[RunOutcome, Proof]:
+def run(
+    workspace: Workspace, folder: Path, path: Path, seconds: float = 1.5
+) -> tuple[RunOutcome, Proof]:
     result = rebuilt(workspace, folder)
     assert result.elf is not None, result.output
     outcome = record_run(workspace, seconds, path, board=f"image:{result.elf}", fast=True)
@@ -77,5 +80,7 @@ def named(mistake: Mistake, proof: Proof) -> None:
     """The symptom was seen, and its cause comes first."""
     assert proof.count("fails") or proof.fault
     first = proof.causes[0]
-    assert first.cause == mistake.cause, [(one.cause, one.fit, one.evidence) for one in proof.causes]
+    assert first.cause == mistake.cause, [
+        (cause.cause, cause.fit, cause.evidence) for cause in proof.causes
+    ]
     assert mistake.evidence in first.evidence

@@ -46,7 +46,11 @@ def debugger(elf: Path, *commands: str) -> str:
     assert GDB is not None
     arguments = [part for command in commands for part in ("-ex", command)]
     said = subprocess.run(
-        [GDB, "-nx", "-batch", str(elf), *arguments], capture_output=True, text=True, timeout=60, check=False
+        [GDB, "-nx", "-batch", str(elf), *arguments],
+        capture_output=True,
+        text=True,
+        timeout=60,
+        check=False,
     )
     return said.stdout + said.stderr
 
@@ -117,7 +121,9 @@ def started(board: ImageBoardProcess) -> Transport:
 
 @needs_compiler
 @pytest.mark.skipif(GDB is None, reason="no debugger on this machine")
-def test_the_way_back_from_a_handler_is_seen_and_finished(board: ImageBoardProcess, elf: Path) -> None:
+def test_the_way_back_from_a_handler_is_seen_and_finished(
+    board: ImageBoardProcess, elf: Path
+) -> None:
     transport = started(board)
     said = debugger(
         elf,
@@ -129,10 +135,13 @@ def test_the_way_back_from_a_handler_is_seen_and_finished(board: ImageBoardProce
         "backtrace 1",
         "detach",
     )
-    assert re.search(r"#1 +<signal handler called>\s+#2 .*wg_port_sleep .*\s+#3 .*wg_run_step .*\s+#4 .*main", said), (
-        said
-    )
-    assert said.count("in wg_port_sleep") >= 3  # where it came from, where it went, and where it stands
+    assert re.search(
+        r"#1 +<signal handler called>\s+#2 .*wg_port_sleep .*\s+#3 .*wg_run_step .*\s+#4 .*main",
+        said,
+    ), said
+    assert (
+        said.count("in wg_port_sleep") >= 3
+    )  # where it came from, where it went, and where it stands
     transport.close()
 
 
@@ -171,7 +180,9 @@ def test_a_variable_that_changes_stops_the_processor(board: ImageBoardProcess, e
 
 
 @needs_compiler
-def test_polling_memory_gives_a_take_with_exact_items(kiln: Workspace, elf: Path, tmp_path: Path) -> None:
+def test_polling_memory_gives_a_take_with_exact_items(
+    kiln: Workspace, elf: Path, tmp_path: Path
+) -> None:
     with ImageBoardProcess(board_setup(kiln, 1), elf) as board:
         address = f"gdb:127.0.0.1:{board.ready['gdb']}"
         outcome = record_run(kiln, 0.6, tmp_path / "polled.h5", board=address, elf=elf)
@@ -192,8 +203,11 @@ def test_polling_memory_gives_a_take_with_exact_items(kiln: Workspace, elf: Path
 
 
 @needs_compiler
-def test_a_polled_take_is_judged_by_what_can_come_that_way(cured: Workspace, tmp_path: Path) -> None:
-    """Events and reduced values do not come, and that is no fault of the firmware; nor is what polls did not see."""
+def test_a_polled_take_is_judged_by_what_can_come_that_way(
+    cured: Workspace, tmp_path: Path
+) -> None:
+    """Events and reduced values do not come, and that is no fault of the firmware; nor is what
+    polls did not see."""
     elf = built(cured, tmp_path / "c").elf
     assert elf is not None
     with ImageBoardProcess(board_setup(cured, 1), elf) as board:
@@ -204,9 +218,17 @@ def test_a_polled_take_is_judged_by_what_can_come_that_way(cured: Workspace, tmp
         proof = prove(cured, take)
     assert {verdict.outcome for verdict in proof.verdicts if verdict.kind == "window"} == {"open"}
     # How near its rate comes depends on how soon this machine lets the polls come.
-    assert [one.text for one in proof.verdicts if one.outcome == "fails" and one.kind != "rate"] == []
-    assert not {cause.cause for cause in proof.causes} & {"stage-not-served", "events-not-told", "handler-too-slow"}
-    assert any("between polls" in verdict.note for verdict in proof.verdicts if verdict.kind == "rate")
+    assert [
+        one.text for one in proof.verdicts if one.outcome == "fails" and one.kind != "rate"
+    ] == []
+    assert not {cause.cause for cause in proof.causes} & {
+        "stage-not-served",
+        "events-not-told",
+        "handler-too-slow",
+    }
+    assert any(
+        "between polls" in verdict.note for verdict in proof.verdicts if verdict.kind == "rate"
+    )
 
 
 def test_an_address_without_an_image_is_refused(kiln: Workspace, tmp_path: Path) -> None:
@@ -252,7 +274,17 @@ def server(answer: Callable[[bytes], bytes | None]) -> Iterator[int]:
         b"+$OK#ff",
         b"$" + b"a" * 100_000,
     ],
-    ids=["silent", "acks only", "empty", "error", "no hex", "too much", "noise", "bad check", "endless"],
+    ids=[
+        "silent",
+        "acks only",
+        "empty",
+        "error",
+        "no hex",
+        "too much",
+        "noise",
+        "bad check",
+        "endless",
+    ],
 )
 def test_a_hostile_debug_server_is_told_apart(reply: bytes) -> None:
     def answer(_data: bytes) -> bytes:
@@ -289,7 +321,13 @@ def test_packets_survive_any_cut() -> None:
     for cut in range(1, len(stream)):
         reader = PacketReader()
         found = [*reader.feed(stream[:cut]), *reader.feed(stream[cut:])]
-        assert found == [("ack", b""), ("packet", payload), ("interrupt", b""), ("packet", b"OK"), ("spoilt", b"")]
+        assert found == [
+            ("ack", b""),
+            ("packet", payload),
+            ("interrupt", b""),
+            ("packet", b"OK"),
+            ("spoilt", b""),
+        ]
     assert decode_payload(b"0* ") == b"0000"
 
 

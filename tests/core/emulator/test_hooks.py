@@ -1,4 +1,5 @@
-"""Own code in hooks, as the virtual board runs it: every item of a signal once, and events as they are told."""
+"""Own code in hooks, as the virtual board runs it: every item of a signal once, and events as they
+are told."""
 
 from __future__ import annotations
 
@@ -67,9 +68,13 @@ def read_all(workspace: Workspace, folder: Path) -> dict[str, int]:
             said = said[-64:] + transport.read()
         client = DebugClient("127.0.0.1", int(str(board.ready["gdb"])))
         found = {
-            one.name: int(one.numbers(client.read(one.address, one.size))[0])
-            for one in memory_locations(load_image(elf))
-            if one.file == "own.c"
+            memory_location.name: int(
+                memory_location.numbers(client.read(memory_location.address, memory_location.size))[
+                    0
+                ]
+            )
+            for memory_location in memory_locations(load_image(elf))
+            if memory_location.file == "own.c"
         }
         client.close()
         transport.close()
@@ -88,7 +93,9 @@ def test_hooks_are_given_each_item_of_their_signal_once(example: str, tmp_path: 
     assert (found["starts"], found["stops"]) == (1, 1)
     record_run(workspace, SECONDS, tmp_path / "t.h5", fast=True)
     with open_take(tmp_path / "t.h5") as take:
-        for name, c_name in c_identifiers(signal.name for signal in workspace.project.signals).items():
+        for name, c_name in c_identifiers(
+            signal.name for signal in workspace.project.signals
+        ).items():
             samples = take.raw(name)
             assert samples is not None
             assert found[f"count_{c_name}"] == len(samples.items) > 1000
@@ -96,4 +103,6 @@ def test_hooks_are_given_each_item_of_their_signal_once(example: str, tmp_path: 
             assert chain is not None
             per_half = chain.loop.items // 2 // len(chain.slots)
             weights = np.arange(len(samples.items)) % per_half % 7 + 1
-            assert found[f"sum_{c_name}"] == int((samples.items.astype(np.int64) * weights).sum()) % (1 << 32)
+            assert found[f"sum_{c_name}"] == int(
+                (samples.items.astype(np.int64) * weights).sum()
+            ) % (1 << 32)

@@ -1,4 +1,5 @@
-"""The virtual board with an image sends what it sends without: the same items, instants, reduced values and events."""
+"""The virtual board with an image sends what it sends without: the same items, instants, reduced
+values and events."""
 
 from __future__ import annotations
 
@@ -26,7 +27,14 @@ from wattigram.core.model.design import (
     Workspace,
     open_workspace,
 )
-from wattigram.core.model.design.edits import Edit, SetPerTrigger, SetRetrieval, SetSampling, SetThreshold, SetTrigger
+from wattigram.core.model.design.edits import (
+    Edit,
+    SetPerTrigger,
+    SetRetrieval,
+    SetSampling,
+    SetThreshold,
+    SetTrigger,
+)
 from wattigram.core.predict.timing import retrieval_timing
 from wattigram.core.predict.timing.retrieval import polling_wait_s
 from wattigram.core.silicon.registers import differences
@@ -51,11 +59,14 @@ def record(workspace: Workspace, seconds: float, path: Path, board: str = "virtu
 
 
 def assert_alike(design: Take, image: Take, cut: int = 0) -> None:
-    """Both have the same streams; a run by its own handlers may end before the last results are fetched."""
+    """Both have the same streams; a run by its own handlers may end before the last results are
+    fetched."""
     assert image.streams == design.streams
     for stream in design.streams:
         mine, other = design.items(stream), image.items(stream)
-        assert abs(len(mine) - len(other)) <= cut, f"stream {stream}: {len(mine)} and {len(other)} items"
+        assert abs(len(mine) - len(other)) <= cut, (
+            f"stream {stream}: {len(mine)} and {len(other)} items"
+        )
         count = min(len(mine), len(other))
         np.testing.assert_array_equal(mine[:count], other[:count], err_msg=f"stream {stream}")
     assert sorted(image.events.tolist()) == sorted(design.events.tolist())
@@ -82,7 +93,8 @@ def test_every_example_runs_as_without_firmware(path: Path, tmp_path: Path) -> N
 
 @pytest.mark.parametrize("seed", [2, 17, 23, 43, 218, 228, 230, 312, 330])
 def test_unseen_designs_run_as_without_firmware(seed: int, tmp_path: Path) -> None:
-    """Polling and interrupts, software that points the converter, converters that follow one another."""
+    """Polling and interrupts, software that points the converter, converters that follow one
+    another."""
     workspace = random_workspace(seed)
     address = f"image:{built(workspace, tmp_path / 'c').elf}"
     with record(workspace, 0.002, tmp_path / "first.h5", address) as first:
@@ -95,9 +107,14 @@ def test_unseen_designs_run_as_without_firmware(seed: int, tmp_path: Path) -> No
         assert_alike(design, image, cut=8)
 
 
-@pytest.mark.parametrize(("example", "seed"), [("kiln-safety", 6), ("studio-kiln", 2), ("wheel-pedal", 3), ("", 1009)])
-def test_any_windows_and_stages_tell_what_they_tell_without(example: str, seed: int, tmp_path: Path) -> None:
-    """Windows around other signals, twins, events for every value; the last on a part with hardly any memory."""
+@pytest.mark.parametrize(
+    ("example", "seed"), [("kiln-safety", 6), ("studio-kiln", 2), ("wheel-pedal", 3), ("", 1009)]
+)
+def test_any_windows_and_stages_tell_what_they_tell_without(
+    example: str, seed: int, tmp_path: Path
+) -> None:
+    """Windows around other signals, twins, events for every value; the last on a part with hardly
+    any memory."""
     base = open_workspace(EXAMPLES / example) if example else random_workspace(seed)
     workspace = judged(base, seed)
     address = f"image:{built(workspace, tmp_path / 'c').elf}"
@@ -117,10 +134,17 @@ def test_any_windows_and_stages_tell_what_they_tell_without(example: str, seed: 
     ("edits", "cause", "items"),
     [
         ((SetRetrieval("ADC 1", Dma(channel="DMA 1", repeat=False)),), "dma-not-endless", 512),
-        ((SetRetrieval("ADC 1", Dma(channel="DMA 1", increment=False)),), "dma-no-increment", 10_000),
+        (
+            (SetRetrieval("ADC 1", Dma(channel="DMA 1", increment=False)),),
+            "dma-no-increment",
+            10_000,
+        ),
         ((SetTrigger("ADC 1", SoftwareTrigger(again=False)),), "started-once", 4),
         (
-            (SetTrigger("ADC 1", SoftwareTrigger(again=False)), SetPerTrigger("ADC 1", "conversion")),
+            (
+                SetTrigger("ADC 1", SoftwareTrigger(again=False)),
+                SetPerTrigger("ADC 1", "conversion"),
+            ),
             "started-once",
             1,
         ),
@@ -148,7 +172,9 @@ def test_the_proof_holds_with_the_image(cured: Workspace, tmp_path: Path) -> Non
         record(cured, 2.5, tmp_path / "design.h5") as design,
     ):
         proof, other = prove(cured, image), prove(cured, design)
-    assert [verdict.outcome for verdict in proof.verdicts] == [verdict.outcome for verdict in other.verdicts]
+    assert [verdict.outcome for verdict in proof.verdicts] == [
+        verdict.outcome for verdict in other.verdicts
+    ]
     assert "fails" not in {verdict.outcome for verdict in proof.verdicts}
     assert [verdict.measured for verdict in proof.verdicts] == pytest.approx(
         [verdict.measured for verdict in other.verdicts], rel=1e-6
@@ -157,10 +183,14 @@ def test_the_proof_holds_with_the_image(cured: Workspace, tmp_path: Path) -> Non
 
 
 @pytest.mark.parametrize(("share", "reason"), [("0.9", "time-out"), ("1.1", "")])
-def test_a_time_out_gives_a_value_up(share: str, reason: str, kiln: Workspace, tmp_path: Path) -> None:
+def test_a_time_out_gives_a_value_up(
+    share: str, reason: str, kiln: Workspace, tmp_path: Path
+) -> None:
     """Waiting a little shorter than results take brings none of them; a little longer, all."""
     polled = edited(kiln, SetRetrieval("ADC 2", Polling()))
-    with record(polled, 0.05, tmp_path / "first.h5", f"image:{built(polled, tmp_path / 'c').elf}") as first:
+    with record(
+        polled, 0.05, tmp_path / "first.h5", f"image:{built(polled, tmp_path / 'c').elf}"
+    ) as first:
         measured = with_measured_handlers(polled, first)
     wait_s = polling_wait_s(measured, measured.project.chains[1])
     timeout_s = Fraction(int(wait_s * Fraction(share) * 10**9), 10**9)
@@ -185,9 +215,12 @@ def test_a_time_out_gives_a_value_up(share: str, reason: str, kiln: Workspace, t
 
 
 def test_a_result_that_is_given_up_leaves_its_place_empty(cured: Workspace, tmp_path: Path) -> None:
-    """Others do not move into it: each signal keeps its own slots, and the instants of what is missing lie between."""
+    """Others do not move into it: each signal keeps its own slots, and the instants of what is
+    missing lie between."""
     hasty = edited(
-        cured, SetTrigger("ADC 1", SoftwareTrigger()), SetRetrieval("ADC 1", Polling(timeout_s=Fraction(1, 1_000_000)))
+        cured,
+        SetTrigger("ADC 1", SoftwareTrigger()),
+        SetRetrieval("ADC 1", Polling(timeout_s=Fraction(1, 1_000_000))),
     )
     with record(hasty, 0.2, tmp_path / "i.h5", f"image:{built(hasty, tmp_path / 'c').elf}") as take:
         assert take.lost_items(0) == take.totals["overruns.0"] > 1000
@@ -211,12 +244,18 @@ def test_the_handler_is_counted_and_told(kiln: Workspace, tmp_path: Path) -> Non
         assert take.totals["handler.1"] < take.totals["handler.0"]
 
 
-@pytest.mark.parametrize("example", ["studio-kiln", "kiln-safety"], ids=["by the program", "by the converter"])
+@pytest.mark.parametrize(
+    "example", ["studio-kiln", "kiln-safety"], ids=["by the program", "by the converter"]
+)
 def test_a_window_stops_its_chain_and_it_is_started_again(example: str, tmp_path: Path) -> None:
-    path = next(one for one in EXAMPLE_FILES if one.name.startswith(example))
+    path = next(
+        example_file for example_file in EXAMPLE_FILES if example_file.name.startswith(example)
+    )
     workspace = open_workspace(path)
     signal = next(one for one in workspace.project.signals if one.windows)
-    window = signal.windows[0].replaced(action="stop", pin=None, low=1.4, high=1.8, rearm_after_s="20 ms")
+    window = signal.windows[0].replaced(
+        action="stop", pin=None, low=1.4, high=1.8, rearm_after_s="20 ms"
+    )
     workspace = edited(workspace, SetThreshold(signal.name, 0, window))
     address = f"image:{built(workspace, tmp_path / 'c').elf}"
     with (
@@ -234,7 +273,8 @@ def test_a_window_stops_its_chain_and_it_is_started_again(example: str, tmp_path
 
 
 def test_results_come_at_their_time_however_the_board_is_stepped(tmp_path: Path) -> None:
-    """A trigger for each slot, slower than a step of the board: no result waits for the rest of its cycle."""
+    """A trigger for each slot, slower than a step of the board: no result waits for the rest of its
+    cycle."""
     base = open_workspace(EXAMPLES / "wheel-pedal")
     chain = base.project.chains[0]
     slow = edited(base, SetTrigger(chain.converter, TimerTrigger(timer="Timer", every="9 ms")))
@@ -254,10 +294,18 @@ def test_results_come_at_their_time_however_the_board_is_stepped(tmp_path: Path)
 def test_a_pass_is_started_anew_though_results_were_overwritten(
     retrieval: Polling | Interrupt, cured: Workspace, tmp_path: Path
 ) -> None:
-    """Firmware counts what the converter made; it does as the design with the clocks counted of its handler."""
-    quick = [SetSampling("ADC 1", place, 8, slot.signal) for place, slot in enumerate(cured.project.chains[0].slots)]
-    design = edited(cured, SetTrigger("ADC 1", SoftwareTrigger()), SetRetrieval("ADC 1", retrieval), *quick)
-    with record(design, 0.02, tmp_path / "i.h5", f"image:{built(design, tmp_path / 'c').elf}") as image:
+    """Firmware counts what the converter made; it does as the design with the clocks counted of its
+    handler."""
+    quick = [
+        SetSampling("ADC 1", place, 8, slot.signal)
+        for place, slot in enumerate(cured.project.chains[0].slots)
+    ]
+    design = edited(
+        cured, SetTrigger("ADC 1", SoftwareTrigger()), SetRetrieval("ADC 1", retrieval), *quick
+    )
+    with record(
+        design, 0.02, tmp_path / "i.h5", f"image:{built(design, tmp_path / 'c').elf}"
+    ) as image:
         counted = with_measured_handlers(design, image)
         made, lost = (image.totals[f"{name}.0"] for name in ("converted", "lost"))
     chain = counted.project.chains[0]
@@ -266,7 +314,10 @@ def test_a_pass_is_started_anew_though_results_were_overwritten(
     assert lost / made == pytest.approx(float(predicted.lost_hz / predicted.items_hz), abs=2e-3)
     assert lost > 0.2 * made
     with record(counted, 0.02, tmp_path / "d.h5") as same:
-        assert (same.totals["converted.0"], same.totals["lost.0"]) == (made, pytest.approx(lost, abs=4))
+        assert (same.totals["converted.0"], same.totals["lost.0"]) == (
+            made,
+            pytest.approx(lost, abs=4),
+        )
 
 
 @pytest.mark.parametrize("retrieval", [Polling(), Interrupt()], ids=["polling", "interrupt"])
@@ -279,7 +330,9 @@ def test_each_conversion_is_started_where_a_start_is_good_for_one(
         SetRetrieval("ADC 1", retrieval),
         SetPerTrigger("ADC 1", "conversion"),
     )
-    with record(design, 0.02, tmp_path / "i.h5", f"image:{built(design, tmp_path / 'c').elf}") as image:
+    with record(
+        design, 0.02, tmp_path / "i.h5", f"image:{built(design, tmp_path / 'c').elf}"
+    ) as image:
         counted = with_measured_handlers(design, image)
         made = image.totals["converted.0"]
         assert image.totals["lost.0"] == 0

@@ -20,7 +20,9 @@ from wattigram.core.model.design.edits import AddExpectation
 pytestmark = needs_compiler
 MISTAKES = {
     "DMA after the converter": Mistake(
-        moved(r"^    DMA_1_RULE = MOVER_RULE_ON \|[^;]*;.*\n", r"^    TIMER_2_RUN = .*\n"), "startup-memory", "DMA 1"
+        moved(r"^    DMA_1_RULE = MOVER_RULE_ON \|[^;]*;.*\n", r"^    TIMER_2_RUN = .*\n"),
+        "startup-memory",
+        "DMA 1",
     ),
     "calibration left out": Mistake(
         replacing(r"^    ADC_1_MODE = SCAN_MODE_TRIM;", "    /* nothing */"),
@@ -74,18 +76,27 @@ MISTAKES = {
     "DMA reads nothing": Mistake(
         without(r"^    DMA_1_FROM = .*\n"), "startup-memory", "FROM.ADDRESS (from) is 0x00000000"
     ),
-    "DMA writes nowhere": Mistake(without(r"^    DMA_1_TO = .*\n"), "firmware-failed", "DMA 1: 512 bytes"),
+    "DMA writes nowhere": Mistake(
+        without(r"^    DMA_1_TO = .*\n"), "firmware-failed", "DMA 1: 512 bytes"
+    ),
     "a mark that is not taken": Mistake(
         without(r"^        DMA_1_MARKS = MOVER_MARKS_HALF;\n"),
         "firmware-failed",
-        "the interrupt of DMA 1 would come again and again, for its handler leaves MARKS.HALF set: wg_handlers.c:",
+        "the interrupt of DMA 1 would come again and again, for its handler leaves MARKS.HALF "
+        "set: wg_handlers.c:",
         "wg_handlers.c",
     ),
     "a mark that is not served": Mistake(
-        without(r"^        wg_chain_mark\(0u, true, .*\n"), "half-not-served", "second halves", "wg_handlers.c"
+        without(r"^        wg_chain_mark\(0u, true, .*\n"),
+        "half-not-served",
+        "second halves",
+        "wg_handlers.c",
     ),
     "values that are not kept": Mistake(
-        without(r"^ +kept\[n\] = codes\[n\];\n"), "stage-differs", "are not what the samples give that came", "wg_tap.c"
+        without(r"^ +kept\[n\] = codes\[n\];\n"),
+        "stage-differs",
+        "are not what the samples give that came",
+        "wg_tap.c",
     ),
     "a window that is not judged": Mistake(
         without(r"^ +judge\(now, true, first, count, codes\);\n"),
@@ -98,7 +109,10 @@ MISTAKES = {
         without(r"^        one->begin = begin;\n"), "same-half-again", "noise and all", "wg_chain.c"
     ),
     "halves that are not sent": Mistake(
-        without(r"^    wg_link_send\(&frame, items\);\n"), "never-sent", "it converted", "wg_chain.c"
+        without(r"^    wg_link_send\(&frame, items\);\n"),
+        "never-sent",
+        "it converted",
+        "wg_chain.c",
     ),
     "instants that stand still": Mistake(
         replacing(r"^    frame\.ticks = start;\n(    wg_link_send\(&frame, items\);)", r"\1"),
@@ -120,7 +134,9 @@ MISTAKES = {
 
 @pytest.fixture(scope="module")
 def strict(cured: Workspace) -> Workspace:
-    return edited(cured, AddExpectation(LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.006)))
+    return edited(
+        cured, AddExpectation(LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.006))
+    )
 
 
 @pytest.fixture(scope="module")
@@ -131,7 +147,9 @@ def sound(strict: Workspace, tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.mark.parametrize("name", MISTAKES)
-def test_a_mistake_in_the_firmware_is_seen_and_named(name: str, strict: Workspace, sound: Path, tmp_path: Path) -> None:
+def test_a_mistake_in_the_firmware_is_seen_and_named(
+    name: str, strict: Workspace, sound: Path, tmp_path: Path
+) -> None:
     mistake = MISTAKES[name]
     folder = mutant(mistake, sound, tmp_path / "c")
     _outcome, proof = run(strict, folder, tmp_path / "t.h5", mistake.seconds)
@@ -141,7 +159,9 @@ def test_a_mistake_in_the_firmware_is_seen_and_named(name: str, strict: Workspac
     assert proof.causes[0].remedy is None  # it is mended in the C
 
 
-def test_a_calibration_that_does_not_end_is_told(strict: Workspace, sound: Path, tmp_path: Path) -> None:
+def test_a_calibration_that_does_not_end_is_told(
+    strict: Workspace, sound: Path, tmp_path: Path
+) -> None:
     folder = tmp_path / "c"
     shutil.copytree(sound, folder)
     setup = folder / "wg_setup.c"
@@ -149,7 +169,9 @@ def test_a_calibration_that_does_not_end_is_told(strict: Workspace, sound: Path,
     outcome, _proof = run(strict, folder, tmp_path / "t.h5", 0.05)
     assert outcome.samples > 1000
     with open_take(tmp_path / "t.h5") as take:
-        assert {"calibration of ADC 1 did not end", "calibration of ADC 2 did not end"} <= set(take.log)
+        assert {"calibration of ADC 1 did not end", "calibration of ADC 2 did not end"} <= set(
+            take.log
+        )
 
 
 def fails(strict: Workspace, sound: Path, tmp_path: Path, own: str) -> tuple[RunOutcome, Path]:
@@ -163,7 +185,9 @@ def fails(strict: Workspace, sound: Path, tmp_path: Path, own: str) -> tuple[Run
 HOOK = '#include "wg_hooks.h"\n\nvoid wg_items_upper_zone(const wg_view *items)\n{\n'
 
 
-def test_a_bad_address_is_told_with_its_line(strict: Workspace, sound: Path, tmp_path: Path) -> None:
+def test_a_bad_address_is_told_with_its_line(
+    strict: Workspace, sound: Path, tmp_path: Path
+) -> None:
     own = HOOK + "    *(volatile uint32_t *)0x70000000u = items->count;\n}\n"
     outcome, _folder = fails(strict, sound, tmp_path, own)
     note = next(text for text in outcome.notes if "failed" in text)
@@ -171,7 +195,9 @@ def test_a_bad_address_is_told_with_its_line(strict: Workspace, sound: Path, tmp
     assert "own.c:5 in wg_items_upper_zone()" in note
 
 
-def test_an_endless_loop_is_told_with_its_line(strict: Workspace, sound: Path, tmp_path: Path) -> None:
+def test_an_endless_loop_is_told_with_its_line(
+    strict: Workspace, sound: Path, tmp_path: Path
+) -> None:
     own = HOOK + '    while (items->count != 0u) {\n        __asm volatile("nop");\n    }\n}\n'
     outcome, _folder = fails(strict, sound, tmp_path, own)
     note = next(text for text in outcome.notes if "failed" in text)
@@ -182,7 +208,8 @@ def test_an_endless_loop_is_told_with_its_line(strict: Workspace, sound: Path, t
 def test_a_stack_that_overflows_is_told(strict: Workspace, sound: Path, tmp_path: Path) -> None:
     own = (
         '#include "wg_hooks.h"\n\nstatic uint32_t deep(volatile uint32_t *more)\n{\n'
-        "    volatile uint32_t room[64];\n    room[0] = *more + 1u;\n    return deep(room) + room[1];\n}\n\n"
+        "    volatile uint32_t room[64];\n    room[0] = *more + 1u;\n    return deep(room) + "
+        "room[1];\n}\n\n"
         "void wg_items_upper_zone(const wg_view *items)\n{\n"
         "    volatile uint32_t first = items->count;\n    first = deep(&first);\n}\n"
     )

@@ -1,4 +1,5 @@
-"""Mistakes in edited C of other parts: what hardware judges, what software points, outputs and routes."""
+"""Mistakes in edited C of other parts: what hardware judges, what software points, outputs and
+routes."""
 
 from __future__ import annotations
 
@@ -19,16 +20,22 @@ pytestmark = needs_compiler
 
 SAFETY = {
     "comparator not enabled": Mistake(
-        replacing(r"(COMPARATOR_1_MODE = )TRIP_MODE_ON \| ", r"\1"), "firmware-differs", "MODE.ON is 0 (on no)"
+        replacing(r"(COMPARATOR_1_MODE = )TRIP_MODE_ON \| ", r"\1"),
+        "firmware-differs",
+        "MODE.ON is 0 (on no)",
     ),
     "comparator's interrupt not enabled": Mistake(
-        without(r"^    WG_LINES_ENABLE\(0u\) = 1u << 6;.*\n"), "firmware-differs", "interrupt of Comparator 1 (line 6)"
+        without(r"^    WG_LINES_ENABLE\(0u\) = 1u << 6;.*\n"),
+        "firmware-differs",
+        "interrupt of Comparator 1 (line 6)",
     ),
     "comparator tells nothing": Mistake(
         replacing(r"TRIP_MODE_TELL \| ", ""), "firmware-differs", "MODE.TELL is 0 (tells no)"
     ),
     "another threshold": Mistake(
-        replacing(r"TRIP_STEP_STEPS\(\d+u\)", "TRIP_STEP_STEPS(0u)"), "firmware-differs", "STEP.STEPS is 0 (step 0)"
+        replacing(r"TRIP_STEP_STEPS\(\d+u\)", "TRIP_STEP_STEPS(0u)"),
+        "firmware-differs",
+        "STEP.STEPS is 0 (step 0)",
     ),
     "the comparator's edges are not passed on": Mistake(
         without(r"^        wg_watch_tell\(\d+u, is_high,.*\n"),
@@ -80,7 +87,9 @@ def test_a_mistake_with_what_hardware_judges_is_named(
     name: str, safety: Workspace, sound_safety: Path, tmp_path: Path
 ) -> None:
     mistake = SAFETY[name]
-    _outcome, proof = run(safety, mutant(mistake, sound_safety, tmp_path / "c"), tmp_path / "t.h5", 4.4)
+    _outcome, proof = run(
+        safety, mutant(mistake, sound_safety, tmp_path / "c"), tmp_path / "t.h5", 4.4
+    )
     named(mistake, proof)
 
 
@@ -91,7 +100,9 @@ def test_sound_firmware_has_no_cause(safety: Workspace, sound_safety: Path, tmp_
     assert proof.all_hold
     assert (proof.causes, proof.differences) == ((), ())
     with open_take(tmp_path / "t.h5") as take:
-        seen = {key: count for key, count in take.totals.items() if key.startswith(("began.", "ended."))}
+        seen = {
+            key: count for key, count in take.totals.items() if key.startswith(("began.", "ended."))
+        }
         assert {key.partition(".")[2] for key in seen} == {"ADC_1.0", "COMPARATOR_1"}
         assert sum(seen.values()) <= len(take.events)
         assert "first.ADC_1.0" in take.totals
@@ -123,7 +134,9 @@ POINTED = {
 }
 RAMP = {
     "no table": Mistake(
-        without(r"^    DMA_2_TAKES = .*\n"), "firmware-differs", "DMA 2 TAKES.ADDRESS (from) is 0x00000000"
+        without(r"^    DMA_2_TAKES = .*\n"),
+        "firmware-differs",
+        "DMA 2 TAKES.ADDRESS (from) is 0x00000000",
     ),
     "a point too many": Mistake(
         replacing(r"CARRIER_LENGTH_ITEMS\(1250u\)", "CARRIER_LENGTH_ITEMS(1251u)"),
@@ -131,7 +144,9 @@ RAMP = {
         "DMA 2 LENGTH.ITEMS is 1251",
     ),
     "DAC without its trigger": Mistake(
-        replacing(r"LEVEL_MODE_BY_TIMER_2 \| ", ""), "firmware-differs", "DAC MODE.BY is 0 (trigger none)"
+        replacing(r"LEVEL_MODE_BY_TIMER_2 \| ", ""),
+        "firmware-differs",
+        "DAC MODE.BY is 0 (trigger none)",
     ),
     "timer not started": Mistake(
         replacing(r"BEAT_MODE_WITH_ADC_1 \| BEAT_MODE_RUN", "BEAT_MODE_WITH_ADC_1"),
@@ -140,7 +155,9 @@ RAMP = {
     ),
 }
 CHECKUP = {
-    "DAC not enabled": Mistake(without(r"^    DAC_1_MODE = .*\n"), "firmware-differs", "DAC 1 MODE.ON is 0 (on no)"),
+    "DAC not enabled": Mistake(
+        without(r"^    DAC_1_MODE = .*\n"), "firmware-differs", "DAC 1 MODE.ON is 0 (on no)"
+    ),
 }
 WHEEL = {
     "serial port not enabled": Mistake(
@@ -150,7 +167,9 @@ WHEEL = {
         without(r"^    UART_1_PACE = .*\n"), "firmware-differs", "UART 1 PACE.CUT is 0 (divider 1)"
     ),
     "no pulses": Mistake(
-        replacing(r"BEAT_MODE_PULSE \| BEAT_MODE_WAIT \| BEAT_MODE_RUN", "BEAT_MODE_WAIT | BEAT_MODE_RUN"),
+        replacing(
+            r"BEAT_MODE_PULSE \| BEAT_MODE_WAIT \| BEAT_MODE_RUN", "BEAT_MODE_WAIT | BEAT_MODE_RUN"
+        ),
         "firmware-differs",
         "Timer 1 MODE.PULSE is 0",
     ),
@@ -169,7 +188,9 @@ WHEEL = {
         "firmware-failed",
         "Registers are set to what no board could do",
     ),
-    "the route's source": Mistake(without(r"^    DMA_3_TAKES = .*\n"), "firmware-differs", "DMA 3 TAKES.ADDRESS"),
+    "the route's source": Mistake(
+        without(r"^    DMA_3_TAKES = .*\n"), "firmware-differs", "DMA 3 TAKES.ADDRESS"
+    ),
 }
 
 
@@ -189,5 +210,7 @@ def test_a_mistake_with_pointing_outputs_and_routes_is_named(
     mistake = (POINTED | RAMP | CHECKUP | WHEEL)[name]
     workspace = open_workspace(EXAMPLES / example)
     write_firmware(workspace, tmp_path / "sound")
-    _outcome, proof = run(workspace, mutant(mistake, tmp_path / "sound", tmp_path / "c"), tmp_path / "t.h5", seconds)
+    _outcome, proof = run(
+        workspace, mutant(mistake, tmp_path / "sound", tmp_path / "c"), tmp_path / "t.h5", seconds
+    )
     named(mistake, proof)

@@ -1,4 +1,5 @@
-"""Registers as firmware meets them: flags that come and go, results that are taken, waiting that is noticed."""
+"""Registers as firmware meets them: flags that come and go, results that are taken, waiting that is
+noticed."""
 
 from __future__ import annotations
 
@@ -115,7 +116,9 @@ def test_flags_are_taken_by_writing_one(osprey: Peripherals) -> None:
     assert osprey.read(marks, 4) == before & ~place.field.mask
 
 
-def test_looking_in_vain_again_and_again_is_waiting(osprey: Peripherals, around: PeripheralListener) -> None:
+def test_looking_in_vain_again_and_again_is_waiting(
+    osprey: Peripherals, around: PeripheralListener
+) -> None:
     state = address("osprey-x2", "ADC 1", "done")
     for _ in range(EMPTY_LOOKS - 1):
         assert osprey.read(state, 4) & 1 == 0
@@ -129,7 +132,10 @@ def test_looking_in_vain_again_and_again_is_waiting(osprey: Peripherals, around:
 
 
 def test_bytes_come_and_go(osprey: Peripherals, around: PeripheralListener) -> None:
-    waiting, byte = address("osprey-x2", "System", "waiting"), address("osprey-x2", "System", "received")
+    waiting, byte = (
+        address("osprey-x2", "System", "waiting"),
+        address("osprey-x2", "System", "received"),
+    )
     osprey.inbox.extend(b"ab")
     assert osprey.read(waiting, 4) == 2
     assert bytes((osprey.read(byte, 4), osprey.read(byte, 4))) == b"ab"
@@ -148,7 +154,9 @@ def test_an_alarm_counts_from_now(osprey: Peripherals, around: PeripheralListene
     assert osprey.alarm_at is None
 
 
-def test_what_firmware_does_while_it_runs_is_told(osprey: Peripherals, around: PeripheralListener) -> None:
+def test_what_firmware_does_while_it_runs_is_told(
+    osprey: Peripherals, around: PeripheralListener
+) -> None:
     go, power = address("osprey-x2", "ADC 1", "start"), address("osprey-x2", "ADC 1", "on")
     osprey.write(power, 4, 1)
     osprey.write(go, 4, 1)
@@ -158,7 +166,11 @@ def test_what_firmware_does_while_it_runs_is_told(osprey: Peripherals, around: P
     osprey.write(power, 4, 0)
     osprey.write(power, 4, 0)
     osprey.write(
-        address("osprey-x2", "DAC", "data") if register_map(find_part("osprey-x2")).has("DAC", "data") else go, 4, 1
+        address("osprey-x2", "DAC", "data")
+        if register_map(find_part("osprey-x2")).has("DAC", "data")
+        else go,
+        4,
+        1,
     )
     assert around.seen[:2] == [("started", "ADC 1"), ("enabled", "ADC 1", False)]
     assert osprey.written == [(power, 32, 1), (go, 32, 1)]

@@ -15,8 +15,12 @@ from wattigram.core.model.design import Workspace
 
 IDS = [path.name.removesuffix(".wattigram.toml") for path in EXAMPLE_FILES]
 CROSS = "arm-none-eabi-gcc"
-needs_compiler = pytest.mark.skipif(shutil.which(CROSS) is None, reason="no cross compiler on this machine")
-needs_cppcheck = pytest.mark.skipif(shutil.which("cppcheck") is None, reason="no cppcheck on this machine")
+needs_compiler = pytest.mark.skipif(
+    shutil.which(CROSS) is None, reason="no cross compiler on this machine"
+)
+needs_cppcheck = pytest.mark.skipif(
+    shutil.which("cppcheck") is None, reason="no cppcheck on this machine"
+)
 
 
 def built(workspace: Workspace, folder: Path) -> BuildResult:
@@ -37,7 +41,9 @@ def host_complaints(folder: Path, *more: str) -> str:
     said = []
     for source in sorted(folder.glob("*.c")):
         command = ["gcc", *C_FLAGS, *more, "-c", source.name, "-o", "/dev/null"]
-        said.append(subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False).stderr)
+        said.append(
+            subprocess.run(command, cwd=folder, capture_output=True, text=True, check=False).stderr
+        )
     return "".join(said)
 
 

@@ -37,7 +37,8 @@ void wg_run_resume(uint32_t chain) { (void)chain; }
 
 
 def host_program(workspace: Workspace, folder: Path, board: str, heard: bytes = b"") -> bytes:
-    """What the firmware says when it runs on this machine, with such a board, and has heard that."""
+    """What the firmware says when it runs on this machine, with such a board, and has heard
+    that."""
     write_firmware(workspace, folder)
     for left_out in ("port.c", "wg_setup.c", "wg_handlers.c", "wg_start.c"):
         (folder / left_out).unlink()
@@ -46,7 +47,11 @@ def host_program(workspace: Workspace, folder: Path, board: str, heard: bytes = 
     sources = [path.name for path in sorted(folder.glob("*.c"))]
     checks = ["-fsanitize=address,undefined", "-fno-sanitize-recover=all"]
     done = subprocess.run(
-        ["gcc", *flags, *checks, *sources, "-o", "program"], cwd=folder, capture_output=True, text=True, check=False
+        ["gcc", *flags, *checks, *sources, "-o", "program"],
+        cwd=folder,
+        capture_output=True,
+        text=True,
+        check=False,
     )
     assert done.returncode == 0, done.stderr
     ran = subprocess.run(

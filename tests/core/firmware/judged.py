@@ -1,4 +1,5 @@
-"""Random stages, windows and twins for the signals of a design, all of them the program's own work."""
+"""Random stages, windows and twins for the signals of a design, all of them the program's own
+work."""
 
 from __future__ import annotations
 
@@ -14,13 +15,20 @@ from wattigram.core.model.design import (
     Threshold,
     Workspace,
 )
-from wattigram.core.model.design.edits import AddThreshold, Edit, SetFilter, SetRedundantPair, SetThreshold
+from wattigram.core.model.design.edits import (
+    AddThreshold,
+    Edit,
+    SetFilter,
+    SetRedundantPair,
+    SetThreshold,
+)
 
 MOST_WINDOWS = 3
 
 
 def judged(workspace: Workspace, seed: int) -> Workspace:
-    """The design with other stages and windows for each signal; the last signal is a twin where two converters work."""
+    """The design with other stages and windows for each signal; the last signal is a twin where two
+    converters work."""
     dice = random.Random(seed)
     project = workspace.project
     edits: list[Edit] = []
@@ -30,20 +38,30 @@ def judged(workspace: Workspace, seed: int) -> Workspace:
         edits.append(SetFilter(signal.name, _stage(dice)))
     for signal in project.signals:
         others = [one.name for one in project.signals if one.name != signal.name]
-        edits += [AddThreshold(signal.name, _window(dice, others)) for _ in range(dice.randint(0, MOST_WINDOWS))]
+        edits += [
+            AddThreshold(signal.name, _window(dice, others))
+            for _ in range(dice.randint(0, MOST_WINDOWS))
+        ]
     chains = project.chains
     if len(chains) > 1:
         pair = [dice.choice(chain.slots).signal for chain in chains[:2]]
         stage = _stage(dice)  # one that keeps them in step
         edits += [SetFilter(name, stage) for name in pair]
-        twin = RedundantPair(of=pair[0], within_v=dice.choice([0.01, 0.2]), times=dice.randint(1, 3))
+        twin = RedundantPair(
+            of=pair[0], within_v=dice.choice([0.01, 0.2]), times=dice.randint(1, 3)
+        )
         edits.append(SetRedundantPair(pair[1], twin))
     return edited(workspace, *edits)
 
 
 def _stage(dice: random.Random) -> SumFilter | BlockAverage | MovingAverage | LowPassFilter | None:
-    """Counts that fit their shifts and such as do not, registers that are wide enough and such as overflow."""
-    count, shift, bits = dice.choice([2, 3, 8, 16, 50]), dice.randint(0, 6), dice.choice([16, 24, 32])
+    """Counts that fit their shifts and such as do not, registers that are wide enough and such as
+    overflow."""
+    count, shift, bits = (
+        dice.choice([2, 3, 8, 16, 50]),
+        dice.randint(0, 6),
+        dice.choice([16, 24, 32]),
+    )
     return dice.choice(
         [
             None,

@@ -25,7 +25,9 @@ def test_an_error_is_told_at_its_line(kiln: Workspace, tmp_path: Path) -> None:
     result = rebuilt(kiln, tmp_path)
     assert result.elf is None
     assert not (tmp_path / "build" / "firmware.elf").exists()
-    lines = {(one.file, one.line, one.kind) for one in result.diagnostics}
+    lines = {
+        (diagnostic.file, diagnostic.line, diagnostic.kind) for diagnostic in result.diagnostics
+    }
     assert ("own.c", 6, "warning") in lines
     assert any(file == "own.c" and line == 4 for file, line, _kind in lines)
 
@@ -38,7 +40,9 @@ def test_what_the_linker_misses_is_an_error(kiln: Workspace, tmp_path: Path) -> 
     )
     result = rebuilt(kiln, tmp_path)
     assert result.elf is None
-    assert any(one.is_error and "elsewhere" in one.text for one in result.diagnostics)
+    assert any(
+        diagnostic.is_error and "elsewhere" in diagnostic.text for diagnostic in result.diagnostics
+    )
 
 
 @needs_compiler
@@ -87,7 +91,9 @@ def test_cancel_ends_a_build(kiln: Workspace, tmp_path: Path) -> None:
         asked.append(True)
         return len(asked) > 5
 
-    result = build_firmware(tmp_path, kiln.part, Compiler(str(slow), "slow"), is_cancelled=is_cancelled)
+    result = build_firmware(
+        tmp_path, kiln.part, Compiler(str(slow), "slow"), is_cancelled=is_cancelled
+    )
     assert result.cancelled
     assert result.elf is None
     assert result.seconds < 5
@@ -117,7 +123,9 @@ def test_an_empty_folder_is_not_built(kiln: Workspace, tmp_path: Path) -> None:
 def test_lines_of_compilers_are_read() -> None:
     text = "a.c:3:5: error: no\nb.h:7: warning: hm\n/usr/bin/ld: cannot find x\nnothing to see\n"
     text += "gcc: error: unrecognized command-line option ‘-mthumb’\n"
-    assert [(one.file, one.line, one.kind) for one in diagnostics(text)] == [
+    assert [
+        (diagnostic.file, diagnostic.line, diagnostic.kind) for diagnostic in diagnostics(text)
+    ] == [
         ("a.c", 3, "error"),
         ("b.h", 7, "warning"),
         ("", 0, "error"),

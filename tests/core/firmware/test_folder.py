@@ -39,7 +39,8 @@ def test_own_code_outlives_twenty_regenerations(kiln: Workspace, tmp_path: Path)
     write_firmware(kiln, tmp_path)
     (tmp_path / "own.c").write_text(OWN)
     (tmp_path / "filter.c").write_text(
-        "#include <stdint.h>\nuint32_t own_filter(void);\nuint32_t own_filter(void)\n{\n    return 7u;\n}\n"
+        "#include <stdint.h>\nuint32_t own_filter(void);\nuint32_t own_filter(void)\n{\n    "
+        "return 7u;\n}\n"
     )
     port = (tmp_path / "port.c").read_text() + "\n/* mine */\n"
     (tmp_path / "port.c").write_text(port)
@@ -63,7 +64,9 @@ def test_own_code_outlives_twenty_regenerations(kiln: Workspace, tmp_path: Path)
 
 def test_a_signal_with_a_hook_is_not_taken_away_unasked(kiln: Workspace, tmp_path: Path) -> None:
     write_firmware(kiln, tmp_path)
-    (tmp_path / "own.c").write_text(OWN + "/* wg_items_door_latch( in a comment does not count */\n")
+    (tmp_path / "own.c").write_text(
+        OWN + "/* wg_items_door_latch( in a comment does not count */\n"
+    )
     less = edited(kiln, RemoveSignal("Upper zone"))
     assert lost_hooks(less, tmp_path) == ("wg_items_upper_zone",)
     before = (tmp_path / "wg_setup.c").read_text()

@@ -1,4 +1,5 @@
-"""C of a design: builds without a warning for both targets, says what it does, and nothing in a name can break it."""
+"""C of a design: builds without a warning for both targets, says what it does, and nothing in a
+name can break it."""
 
 from __future__ import annotations
 
@@ -25,7 +26,9 @@ from wattigram.core.silicon.registers import design_writes
 
 @needs_compiler
 @pytest.mark.parametrize("path", EXAMPLE_FILES, ids=IDS)
-def test_every_example_builds_for_both_targets_without_a_warning(path: Path, tmp_path: Path) -> None:
+def test_every_example_builds_for_both_targets_without_a_warning(
+    path: Path, tmp_path: Path
+) -> None:
     workspace = open_workspace(path)
     result = built(workspace, tmp_path)
     assert result.elf is not None, result.output
@@ -41,9 +44,19 @@ def test_every_example_builds_for_both_targets_without_a_warning(path: Path, tmp
 @pytest.mark.parametrize("path", EXAMPLE_FILES, ids=IDS)
 def test_checkers_find_nothing(path: Path, tmp_path: Path) -> None:
     workspace = open_workspace(path)
-    for name, text in {**firmware_files(workspace).generated, **firmware_files(workspace).once}.items():
+    for name, text in {
+        **firmware_files(workspace).generated,
+        **firmware_files(workspace).once,
+    }.items():
         (tmp_path / name).write_text(text)
-    command = ["cppcheck", "--std=c11", "--enable=warning,portability,performance", "-q", "--error-exitcode=3", "."]
+    command = [
+        "cppcheck",
+        "--std=c11",
+        "--enable=warning,portability,performance",
+        "-q",
+        "--error-exitcode=3",
+        ".",
+    ]
     said = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, check=False)
     assert said.returncode == 0, said.stderr
     assert host_complaints(tmp_path, "-fanalyzer") == ""
@@ -65,7 +78,9 @@ def test_the_same_design_gives_the_same_bytes(kiln: Workspace) -> None:
     assert firmware_files(kiln) == firmware_files(kiln)
 
 
-def test_every_register_write_of_the_design_stands_in_the_set_up_in_its_order(kiln: Workspace) -> None:
+def test_every_register_write_of_the_design_stands_in_the_set_up_in_its_order(
+    kiln: Workspace,
+) -> None:
     setup = firmware_files(kiln).generated["wg_setup.c"].split("void wg_silence")[0]
     targets = re.findall(r"^    ([A-Z][A-Z0-9_]*(?:\(\d+u\))?) = ", setup, re.MULTILINE)
     wanted = [
@@ -104,7 +119,11 @@ def test_names_cannot_leave_their_comments_or_strings(kiln: Workspace, tmp_path:
 def test_c_text_is_escaped() -> None:
     assert c_string('a"b\\?µ') == '"a\\"b\\\\\\?\\302\\265"'
     assert "*/" not in c_comment("x */ y /* z")
-    assert c_identifiers(["A b", "a B", "Öl ÷ 2"]) == {"A b": "a_b", "a B": "a_b_2", "Öl ÷ 2": "ol_div_2"}
+    assert c_identifiers(["A b", "a B", "Öl ÷ 2"]) == {
+        "A b": "a_b",
+        "a B": "a_b_2",
+        "Öl ÷ 2": "ol_div_2",
+    }
 
 
 def test_hooks_say_when_and_how_long(kiln: Workspace) -> None:
@@ -119,7 +138,14 @@ def test_hooks_say_when_and_how_long(kiln: Workspace) -> None:
 @pytest.mark.parametrize("path", EXAMPLE_FILES, ids=IDS)
 def test_tables_only_compile_by_themselves(path: Path) -> None:
     text = tables_header(open_workspace(path))
-    flags = ["-std=c11", "-Wall", "-Wextra", "-Wpedantic", "-Wconversion", "-Wno-unused-const-variable"]
+    flags = [
+        "-std=c11",
+        "-Wall",
+        "-Wextra",
+        "-Wpedantic",
+        "-Wconversion",
+        "-Wno-unused-const-variable",
+    ]
     said = subprocess.run(
         ["gcc", *flags, "-c", "-x", "c", "-", "-o", "/dev/null"],
         input=text,
@@ -141,4 +167,6 @@ def test_a_hook_of_a_window_says_what_it_looks_for(kiln: Workspace) -> None:
     assert "“Upper zone outside 0.400 V to 2.100 V” began" in brief()
     assert "“Upper zone below 0.400 V, 3 times in a row” began" in brief(condition="below", times=3)
     assert "“Upper zone less 1.000 V above 2.100 V” began" in brief(condition="above", target_v=1.0)
-    assert "“Upper zone less Coil current inside" in brief(condition="inside", target_signal="Coil current")
+    assert "“Upper zone less Coil current inside" in brief(
+        condition="inside", target_signal="Coil current"
+    )

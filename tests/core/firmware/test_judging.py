@@ -1,4 +1,5 @@
-"""Stages, windows and twins of the C against the arithmetic of the virtual board, value by value."""
+"""Stages, windows and twins of the C against the arithmetic of the virtual board, value by
+value."""
 
 from __future__ import annotations
 
@@ -66,7 +67,9 @@ Feed = tuple[int, int, np.ndarray]
 Event = tuple[int, int, int, int]
 
 
-def said_by_c(workspace: Workspace, folder: Path, feeds: list[Feed]) -> tuple[dict[int, list[int]], list[Event]]:
+def said_by_c(
+    workspace: Workspace, folder: Path, feeds: list[Feed]
+) -> tuple[dict[int, list[int]], list[Event]]:
     """Reduced values by stream, and events (watch, entered, value, ticks)."""
     heard = b"".join(
         struct.pack("<IIQ", tap, len(items), first * CYCLE_TICKS) + items.astype("<u2").tobytes()
@@ -79,17 +82,28 @@ def said_by_c(workspace: Workspace, folder: Path, feeds: list[Feed]) -> tuple[di
     events: list[Event] = []
     for frame in frames:
         if isinstance(frame, SampleRun):
-            reduced.setdefault(frame.stream, []).extend(np.asarray(frame.items).astype(np.int64).tolist())
+            reduced.setdefault(frame.stream, []).extend(
+                np.asarray(frame.items).astype(np.int64).tolist()
+            )
         elif isinstance(frame, Frame) and frame.type is FrameType.EVENTS:
             found = np.frombuffer(frame.payload, dtype=EVENT_DTYPE)
-            events += [(int(e["window"]), int(e["entered"]), int(e["value"]), int(e["ticks"])) for e in found]
+            events += [
+                (int(e["window"]), int(e["entered"]), int(e["value"]), int(e["ticks"]))
+                for e in found
+            ]
     return reduced, events
 
 
-def said_by_board(config: EffectiveConfig, feeds: list[Feed]) -> tuple[dict[int, list[int]], list[Event]]:
+def said_by_board(
+    config: EffectiveConfig, feeds: list[Feed]
+) -> tuple[dict[int, list[int]], list[Event]]:
     """The same of the virtual board's own arithmetic."""
     taps = [Tap(tap.model_copy(update={"places": (0,)}), 1, 1) for tap in config.taps]
-    watchers = [ThresholdDetector(watch, number) for number, watch in enumerate(config.watches) if watch is not None]
+    watchers = [
+        ThresholdDetector(watch, number)
+        for number, watch in enumerate(config.watches)
+        if watch is not None
+    ]
     reduced: dict[int, list[int]] = {}
     events: list[Event] = []
     for tap, first, items in feeds:
@@ -98,7 +112,9 @@ def said_by_board(config: EffectiveConfig, feeds: list[Feed]) -> tuple[dict[int,
         if stream is not None and len(less.values):
             reduced.setdefault(stream, []).extend((less.values & 0xFFFFFFFF).tolist())
 
-        def of(watch_reduced: bool, tap: int = tap, raw: Values = raw, less: Values = less) -> Values:
+        def of(
+            watch_reduced: bool, tap: int = tap, raw: Values = raw, less: Values = less
+        ) -> Values:
             return less if watch_reduced and config.taps[tap].stage != "none" else raw
 
         for watcher in watchers:
@@ -117,7 +133,12 @@ def wandering(dice: random.Random, count: int) -> np.ndarray:
     rng = np.random.default_rng(dice.randrange(1 << 30))
     level = rng.integers(0, 4096)
     course = rng.choice(
-        [np.zeros(count), np.linspace(-4095, 4095, count), rng.normal(0, 30, count), rng.integers(0, 2, count) * 900]
+        [
+            np.zeros(count),
+            np.linspace(-4095, 4095, count),
+            rng.normal(0, 30, count),
+            rng.integers(0, 2, count) * 900,
+        ]
     )
     return np.clip(level + course, 0, 4095).astype(np.int64)
 
@@ -128,7 +149,9 @@ def feeds_of(workspace: Workspace, dice: random.Random, rounds: int) -> list[Fee
     firsts = [0] * len(config.taps)
     feeds: list[Feed] = []
     halves = [
-        workspace.project.chains[tap.converter].loop.items // 2 // len(workspace.project.chains[tap.converter].slots)
+        workspace.project.chains[tap.converter].loop.items
+        // 2
+        // len(workspace.project.chains[tap.converter].slots)
         for tap in config.taps
     ]
     for _ in range(rounds):
@@ -141,7 +164,9 @@ def feeds_of(workspace: Workspace, dice: random.Random, rounds: int) -> list[Fee
 
 @pytest.mark.parametrize("example", ["studio-kiln", "kiln-safety"], ids=["unsigned", "signed"])
 @pytest.mark.parametrize("seed", range(3))
-def test_any_stages_and_windows_give_the_same_values(example: str, seed: int, tmp_path: Path) -> None:
+def test_any_stages_and_windows_give_the_same_values(
+    example: str, seed: int, tmp_path: Path
+) -> None:
     workspace = judged(open_workspace(EXAMPLES / example), seed)
     feeds = feeds_of(workspace, random.Random(seed), 150)
     reduced, events = said_by_c(workspace, tmp_path / "c", feeds)
@@ -152,8 +177,11 @@ def test_any_stages_and_windows_give_the_same_values(example: str, seed: int, tm
     assert all(stream >= REDUCED_STREAM for stream in reduced)
 
 
-def test_a_twin_that_goes_on_alone_finds_its_partners_again(kiln: Workspace, tmp_path: Path) -> None:
-    """More values wait than can be kept: those have no partner any more, and all that come later have their own."""
+def test_a_twin_that_goes_on_alone_finds_its_partners_again(
+    kiln: Workspace, tmp_path: Path
+) -> None:
+    """More values wait than can be kept: those have no partner any more, and all that come later
+    have their own."""
     names = [slot.signal for chain in kiln.project.chains for slot in chain.slots]
     workspace = edited(
         kiln,
@@ -161,7 +189,9 @@ def test_a_twin_that_goes_on_alone_finds_its_partners_again(kiln: Workspace, tmp
         SetRedundantPair("Upper zone, twin", RedundantPair(of="Upper zone", within_v=0.5)),
     )
     config = effective_config(workspace)
-    number, watch = next((n, one) for n, one in enumerate(config.watches) if one is not None and one.reach_ticks)
+    number, watch = next(
+        (n, one) for n, one in enumerate(config.watches) if one is not None and one.reach_ticks
+    )
     mine, other = watch.tap, watch.other
     assert other is not None
     count, rounds = 60, 200
@@ -180,8 +210,11 @@ def test_a_twin_that_goes_on_alone_finds_its_partners_again(kiln: Workspace, tmp
     ]
 
 
-def test_a_twin_of_another_rate_is_judged_in_c_as_on_the_board(kiln: Workspace, tmp_path: Path) -> None:
-    """Every value has the nearest one beside it, whichever of the two comes first, and in whatever pieces."""
+def test_a_twin_of_another_rate_is_judged_in_c_as_on_the_board(
+    kiln: Workspace, tmp_path: Path
+) -> None:
+    """Every value has the nearest one beside it, whichever of the two comes first, and in whatever
+    pieces."""
     names = [slot.signal for chain in kiln.project.chains for slot in chain.slots]
     workspace = edited(
         kiln,
@@ -189,7 +222,9 @@ def test_a_twin_of_another_rate_is_judged_in_c_as_on_the_board(kiln: Workspace, 
         SetRedundantPair("Upper zone, twin", RedundantPair(of="Upper zone", within_v=0.03)),
     )
     config = effective_config(workspace)
-    number, watch = next((n, one) for n, one in enumerate(config.watches) if one is not None and one.reach_ticks)
+    number, watch = next(
+        (n, one) for n, one in enumerate(config.watches) if one is not None and one.reach_ticks
+    )
     assert watch.other is not None
     dice = np.random.default_rng(5)
     course = np.clip(2000 + np.cumsum(dice.integers(-90, 91, 4000)), 0, 4095)

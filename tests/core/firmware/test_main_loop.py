@@ -1,4 +1,5 @@
-"""The main loop as it meets interrupts at the worst moments, compiled for this machine with a port that plays them."""
+"""The main loop as it meets interrupts at the worst moments, compiled for this machine with a port
+that plays them."""
 
 from __future__ import annotations
 
@@ -155,7 +156,11 @@ def texts(said: bytes) -> list[str]:
     decoder = Decoder()
     frames = decoder.feed(said)
     assert decoder.stats.bytes_skipped == 0
-    return [one.text for one in frames if isinstance(one, Frame) and one.type is not FrameType.EVENTS]
+    return [
+        frame.text
+        for frame in frames
+        if isinstance(frame, Frame) and frame.type is not FrameType.EVENTS
+    ]
 
 
 def test_commands_are_obeyed_and_others_answered(kiln: Workspace, tmp_path: Path) -> None:
@@ -172,7 +177,8 @@ def test_commands_are_obeyed_and_others_answered(kiln: Workspace, tmp_path: Path
 
 
 def test_whatever_a_host_says_the_firmware_lives_on(kiln: Workspace, tmp_path: Path) -> None:
-    """Random bytes, commands cut and glued together, lines far too long; checked for every bad access."""
+    """Random bytes, commands cut and glued together, lines far too long; checked for every bad
+    access."""
     rng = random.Random(5)
     words = [
         b"identify",

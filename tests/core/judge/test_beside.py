@@ -11,7 +11,13 @@ from wattigram.core.capture.take import Take
 from wattigram.core.judge import prove
 from wattigram.core.model.bench import TriangleSource
 from wattigram.core.model.design import Interrupt, LevelExpectation, Workspace
-from wattigram.core.model.design.edits import AddExpectation, SetIsrCost, SetRetrieval, SetWiring, apply_edit
+from wattigram.core.model.design.edits import (
+    AddExpectation,
+    SetIsrCost,
+    SetRetrieval,
+    SetWiring,
+    apply_edit,
+)
 
 TakeOf = Callable[..., Take]
 
@@ -41,7 +47,9 @@ def test_an_isr_that_costs_more_than_stated_is_named_with_its_counted_clocks(
 
 
 @pytest.mark.parametrize("off_v", [0.05, -0.04])
-def test_a_pair_apart_says_which_is_off_and_by_how_much(cured: Workspace, take_of: TakeOf, off_v: float) -> None:
+def test_a_pair_apart_says_which_is_off_and_by_how_much(
+    cured: Workspace, take_of: TakeOf, off_v: float
+) -> None:
     twin = cured.project.signal("Upper zone, twin")
     wiring = cured.project.wired(twin.pin)
     assert wiring is not None
@@ -65,4 +73,7 @@ def test_an_expectation_beside_its_bench_is_told(cured: Workspace, take_of: Take
     assert "100" in proof.causes[0].evidence
     assert "below" in proof.causes[0].evidence
     right = wanted.replaced(level_v=3.3)
-    assert prove(edited(Workspace(project, cured.part), AddExpectation(right)), take_of(cured)).causes == ()
+    assert (
+        prove(edited(Workspace(project, cured.part), AddExpectation(right)), take_of(cured)).causes
+        == ()
+    )

@@ -1,4 +1,5 @@
-"""Takes are judged in blocks: nothing may depend on where a block ends, and little memory is taken at once."""
+"""Takes are judged in blocks: nothing may depend on where a block ends, and little memory is taken
+at once."""
 
 from __future__ import annotations
 
@@ -38,7 +39,9 @@ def test_a_proof_is_the_same_whatever_the_blocks(
     for one, other in zip(whole.verdicts, parts.verdicts, strict=True):
         assert replace(one, measured=None) == replace(other, measured=None), one.text
         assert (one.measured is None) == (other.measured is None)
-        assert one.measured is None or one.measured == pytest.approx(other.measured, rel=1e-9, abs=1e-12), one.text
+        assert one.measured is None or one.measured == pytest.approx(
+            other.measured, rel=1e-9, abs=1e-12
+        ), one.text
     assert parts.causes == whole.causes
 
 
@@ -55,7 +58,9 @@ def test_stretches_are_parts_of_the_whole(kiln: Workspace, take_of: TakeOf, redu
             assert np.array_equal(getattr(part, field), getattr(whole, field)[begin:end]), field
 
 
-def test_a_long_take_is_read_within_little_memory(kiln: Workspace, take_of: TakeOf, tmp_path: Path) -> None:
+def test_a_long_take_is_read_within_little_memory(
+    kiln: Workspace, take_of: TakeOf, tmp_path: Path
+) -> None:
     """The items of a short take over and over: what counts is how many there are."""
     short, path = take_of(kiln), tmp_path / "long.h5"
     path.write_bytes(short.path.read_bytes())
@@ -106,7 +111,9 @@ def test_gathered_figures_are_those_of_the_whole() -> None:
     assert gathered.means == pytest.approx(means, abs=1e-9)
     pooled = np.concatenate([readings[codes == code] - means[code] for code in range(40)])
     counts = np.bincount(codes)
-    assert gathered.sigmas == pytest.approx(np.sqrt((pooled**2).sum() / (5_000 - 40) / counts), rel=1e-9)
+    assert gathered.sigmas == pytest.approx(
+        np.sqrt((pooled**2).sum() / (5_000 - 40) / counts), rel=1e-9
+    )
 
 
 @pytest.mark.parametrize("count", [1, 2, 7, 10])

@@ -1,4 +1,5 @@
-"""Takes as careless firmware leaves them: each is told by its cause, whatever compiler there is or is not."""
+"""Takes as careless firmware leaves them: each is told by its cause, whatever compiler there is or
+is not."""
 
 from __future__ import annotations
 
@@ -48,16 +49,25 @@ def portions(take: Take) -> list[Portion]:
 
 
 @pytest.fixture
-def proof_of(cured: Workspace, take_of: Callable[..., Take], tmp_path: Path) -> Callable[..., tuple[Proof, Take]]:
-    """The proof of a good take after something was done to its frames; texts are what the board says besides."""
+def proof_of(
+    cured: Workspace, take_of: Callable[..., Take], tmp_path: Path
+) -> Callable[..., tuple[Proof, Take]]:
+    """The proof of a good take after something was done to its frames; texts are what the board
+    says besides."""
 
     def make(change: Change, *texts: str, totals: str = "") -> tuple[Proof, Take]:
         good = take_of(cured, SECONDS)
         reception = StreamReceiver(cured)
         path = tmp_path / f"{len(list(tmp_path.iterdir()))}.h5"
-        reception.start_writing(TakeWriter(path, project_text(cured.project), cured.build_mark, good.tick_hz))
+        reception.start_writing(
+            TakeWriter(path, project_text(cured.project), cured.build_mark, good.tick_hz)
+        )
         sequence = 0
-        counts = " ".join(f"{name}={count}" for name, count in good.totals.items() if not name.startswith("items."))
+        counts = " ".join(
+            f"{name}={count}"
+            for name, count in good.totals.items()
+            if not name.startswith("items.")
+        )
         said = [(FrameType.LOG, text) for text in texts]
         for one in change(portions(good)):
             reception.feed(
@@ -76,7 +86,12 @@ def proof_of(cured: Workspace, take_of: Callable[..., Take], tmp_path: Path) -> 
         for name in good.events.dtype.names or ():
             events[name] = good.events[name]
         reception.feed(
-            encode_frame(FrameType.EVENTS, events.tobytes(), item_bytes=EVENT_DTYPE.itemsize, sequence=sequence)
+            encode_frame(
+                FrameType.EVENTS,
+                events.tobytes(),
+                item_bytes=EVENT_DTYPE.itemsize,
+                sequence=sequence,
+            )
         )
         sequence += 1
         said.append((FrameType.REPLY, f"stopped {counts} {totals}".strip()))
@@ -124,7 +139,9 @@ def test_halves_that_come_twice(proof_of: Callable[..., tuple[Proof, Take]]) -> 
 
 
 @pytest.mark.parametrize(("half", "word"), [(0, "first"), (1, "second")])
-def test_halves_that_never_come(half: int, word: str, proof_of: Callable[..., tuple[Proof, Take]]) -> None:
+def test_halves_that_never_come(
+    half: int, word: str, proof_of: Callable[..., tuple[Proof, Take]]
+) -> None:
     def without(found: list[Portion]) -> Iterator[Portion]:
         return (one for one in found if one.stream != 0 or one.first // HALF % 2 != half)
 
@@ -134,15 +151,21 @@ def test_halves_that_never_come(half: int, word: str, proof_of: Callable[..., tu
     assert f"the {word} halves" in evidence
 
 
-def test_losses_at_random_are_no_forgotten_half(proof_of: Callable[..., tuple[Proof, Take]]) -> None:
+def test_losses_at_random_are_no_forgotten_half(
+    proof_of: Callable[..., tuple[Proof, Take]],
+) -> None:
     rng = np.random.default_rng(3)
-    proof, _take = proof_of(lambda found: (one for one in found if one.stream != 0 or rng.random() > 0.2))
+    proof, _take = proof_of(
+        lambda found: (one for one in found if one.stream != 0 or rng.random() > 0.2)
+    )
     assert not proof.all_hold
     assert all(cause.cause != "half-not-served" or cause.fit < 0.8 for cause in proof.causes)
 
 
 def test_nothing_of_a_converter(proof_of: Callable[..., tuple[Proof, Take]]) -> None:
-    proof, _take = proof_of(lambda found: (one for one in found if one.stream not in {1, 64 + 1, 130}))
+    proof, _take = proof_of(
+        lambda found: (one for one in found if one.stream not in {1, 64 + 1, 130})
+    )
     cause, evidence = first_cause(proof)
     assert cause == "never-sent"
     assert "25000 were due; it converted 25000 times" in evidence
@@ -152,7 +175,10 @@ def test_nothing_of_a_converter(proof_of: Callable[..., tuple[Proof, Take]]) -> 
 
 def test_instants_that_stand_still(proof_of: Callable[..., tuple[Proof, Take]]) -> None:
     proof, _take = proof_of(
-        lambda found: (Portion(one.stream, one.first, 0, one.items) if one.stream == 0 else one for one in found)
+        lambda found: (
+            Portion(one.stream, one.first, 0, one.items) if one.stream == 0 else one
+            for one in found
+        )
     )
     cause, evidence = first_cause(proof)
     assert cause == "frame-times"
@@ -163,7 +189,8 @@ def test_instants_in_another_unit(proof_of: Callable[..., tuple[Proof, Take]]) -
     """A port that counts microseconds where ticks of the clock are meant."""
     proof, _take = proof_of(
         lambda found: (
-            Portion(one.stream, one.first, one.ticks // 96, one.items) if one.stream == 0 else one for one in found
+            Portion(one.stream, one.first, one.ticks // 96, one.items) if one.stream == 0 else one
+            for one in found
         )
     )
     cause, evidence = first_cause(proof)
@@ -179,9 +206,7 @@ def test_a_stage_that_gives_nothing(proof_of: Callable[..., tuple[Proof, Take]])
 
 
 def test_firmware_that_failed_holds_nothing(proof_of: Callable[..., tuple[Proof, Take]]) -> None:
-    said = (
-        f"{FAILED}: the program reads from an address where there is nothing: own.c:7 in wg_on_start() at 0x08000100."
-    )
+    said = f"{FAILED}: the program reads from an address where there is nothing: own.c:7 in wg_on_start() at 0x08000100."
     proof, _take = proof_of(as_it_is, said, totals="fault=1")
     assert proof.count("fails") == 0
     assert first_cause(proof) == ("firmware-failed", said)

@@ -1,4 +1,5 @@
-"""What a reading is too unsure to decide is not judged, however it came out; what it is sure of is."""
+"""What a reading is too unsure to decide is not judged, however it came out; what it is sure of
+is."""
 
 from __future__ import annotations
 
@@ -73,7 +74,8 @@ def test_a_peak_that_just_reaches_the_limit_is_not_held_against_the_design(
 def test_a_window_that_tells_every_value_is_judged_by_time_and_by_how_many(
     cured: Workspace, take_of: Callable[..., Take]
 ) -> None:
-    """On a slow slope noise decides where the first and the last of them lie; half of them are another matter."""
+    """On a slow slope noise decides where the first and the last of them lie; half of them are
+    another matter."""
     every = ramped(cured, 1.6, UPPER + 0.2)
     window = every.project.signal("Upper zone").windows[0].replaced(when="every")
     design = edited(every, SetThreshold("Upper zone", 0, window))
@@ -92,12 +94,16 @@ def test_a_peak_well_above_is_judged(cured: Workspace, take_of: Callable[..., Ta
     assert judged(design, take_of(design)).outcome == "holds"
 
 
-def test_a_crossing_that_no_doubt_covers_fails(cured: Workspace, take_of: Callable[..., Take]) -> None:
+def test_a_crossing_that_no_doubt_covers_fails(
+    cured: Workspace, take_of: Callable[..., Take]
+) -> None:
     """The take is of a peak that stays below by several bands; the design's bench crosses."""
     chain = cured.project.chains[0]
     band_v = band_half_width_v(cured, chain, "Upper zone", reduced=True)
     below = ramped(cured, 1.6, UPPER - 5 * band_v)
-    expectation = WindowExpectation(signal="Upper zone", within_s="8 ms", low_v=0.4, high_v=UPPER - 30 * band_v)
+    expectation = WindowExpectation(
+        signal="Upper zone", within_s="8 ms", low_v=0.4, high_v=UPPER - 30 * band_v
+    )
     verdict = judged(only(below, expectation), take_of(below))
     assert verdict.outcome == "fails"
     assert "0 of" in verdict.note
@@ -111,18 +117,28 @@ def test_a_sine_of_a_few_steps_is_read_as_well_as_steps_let_it(
     assert wiring is not None
     sine = SineSource(offset_v=1.2004, amplitude_v=amplitude_v, frequency_hz=Fraction(41))
     wired = edited(cured, SetWiring(wiring.replaced(source=sine)))
-    expectations = [one for one in suggest_expectations(only(wired), "Upper zone") if isinstance(one, SineExpectation)]
+    expectations = [
+        suggest_expectation
+        for suggest_expectation in suggest_expectations(only(wired), "Upper zone")
+        if isinstance(suggest_expectation, SineExpectation)
+    ]
     verdicts = [
-        one for one in prove(only(wired, *expectations), take_of(wired)).verdicts if one.text.count("amplitude")
+        verdict
+        for verdict in prove(only(wired, *expectations), take_of(wired)).verdicts
+        if verdict.text.count("amplitude")
     ]
     assert [one.outcome for one in verdicts] == ["holds"]
-    strict = only(wired, *(one.replaced(within=0.0005, frequency_hz=None) for one in expectations))
+    strict = only(
+        wired,
+        *(expectation.replaced(within=0.0005, frequency_hz=None) for expectation in expectations),
+    )
     outcome = judged(strict, take_of(wired)).outcome
     assert outcome != "fails" or amplitude_v >= 0.02
 
 
 def test_items_without_room_for_the_lower_bits_come_in_longer_steps(cured: Workspace) -> None:
-    """12 bits at the top of 8-bit items: a step is 16 counts, and a sine of few such steps is read accordingly."""
+    """12 bits at the top of 8-bit items: a step is 16 counts, and a sine of few such steps is read
+    accordingly."""
     wiring = cured.wiring("A3")
     assert wiring is not None
     sine = SineSource(offset_v=1.2004, amplitude_v=0.05, frequency_hz=Fraction(41))
@@ -131,7 +147,11 @@ def test_items_without_room_for_the_lower_bits_come_in_longer_steps(cured: Works
     scale = signal_scale(cut, cut.project.chains[0], "Upper zone")
     assert scale.step_v == pytest.approx(3.3 / 256)
     whole, short = (
-        next(one for one in suggest_expectations(only(design), "Upper zone") if isinstance(one, SineExpectation))
+        next(
+            suggest_expectation
+            for suggest_expectation in suggest_expectations(only(design), "Upper zone")
+            if isinstance(suggest_expectation, SineExpectation)
+        )
         for design in (wired, cut)
     )
     assert whole.within == 0.01
@@ -148,10 +168,15 @@ def test_a_sine_twice_as_high_fails(cured: Workspace, take_of: Callable[..., Tak
 
 
 def test_a_rate_within_its_tolerance_explains_nothing_else(take_of: Callable[..., Take]) -> None:
-    """The oscillator of the converter is off as it may be; a pin that nobody drives is not its doing."""
-    own = Design("x", "quill-q8", SoftwareTrigger(), Polling(), 2, clock="own", seconds=0.5).workspace()
+    """The oscillator of the converter is off as it may be; a pin that nobody drives is not its
+    doing."""
+    own = Design(
+        "x", "quill-q8", SoftwareTrigger(), Polling(), 2, clock="own", seconds=0.5
+    ).workspace()
     signal = own.project.signals[0]
-    floats = edited(own, SetWiring(Wiring(pin=signal.pin, resistance_ohm=500.0, source=FloatingInput())))
+    floats = edited(
+        own, SetWiring(Wiring(pin=signal.pin, resistance_ohm=500.0, source=FloatingInput()))
+    )
     codes = {one.code for one in find_all(floats) if one.signal == signal.name}
     assert "pin-floats" in codes
     assert "input-beyond-reference" not in codes
@@ -163,11 +188,16 @@ def test_a_rate_within_its_tolerance_explains_nothing_else(take_of: Callable[...
     assert "oscillator-spread" not in {cause.cause for cause in proof.causes}
     rate = RateExpectation(signal=signal.name, within=50e-6)
     again = only(floats, rate)
-    assert "oscillator-spread" in {cause.cause for cause in prove(again, take_of(design, 0.5)).causes}
+    assert "oscillator-spread" in {
+        cause.cause for cause in prove(again, take_of(design, 0.5)).causes
+    }
 
 
-def test_a_crossing_on_a_slow_slope_may_be_late_and_not_absent(cured: Workspace, take_of: Callable[..., Take]) -> None:
-    """At 0.1 V/s a reading decides over tens of milliseconds when it comes; that it comes is sure."""
+def test_a_crossing_on_a_slow_slope_may_be_late_and_not_absent(
+    cured: Workspace, take_of: Callable[..., Take]
+) -> None:
+    """At 0.1 V/s a reading decides over tens of milliseconds when it comes; that it comes is
+    sure."""
     ramp = TriangleSource(from_v=1.9, to_v=2.3, period_s="8 s")
     wired = edited(cured, SetWiring(Wiring(pin="A3", resistance_ohm=4700.0, source=ramp)))
     design = only(wired, WindowExpectation(signal="Upper zone", within_s="2 ms"))
@@ -178,7 +208,9 @@ def test_a_crossing_on_a_slow_slope_may_be_late_and_not_absent(cured: Workspace,
     assert judged(design, silent).outcome == "fails"
 
 
-def test_a_stop_that_no_window_made_is_none_by_design(cured: Workspace, take_of: Callable[..., Take]) -> None:
+def test_a_stop_that_no_window_made_is_none_by_design(
+    cured: Workspace, take_of: Callable[..., Take]
+) -> None:
     pauses = Threshold(low=0.4, high=2.1, hysteresis_v=0.01, action="stop", rearm_after_s="50 ms")
     design = edited(
         cured,
@@ -191,8 +223,11 @@ def test_a_stop_that_no_window_made_is_none_by_design(cured: Workspace, take_of:
     assert proof.causes[0].cause == "startup-trigger"
 
 
-def test_what_is_known_of_one_pin_is_not_known_of_another(cured: Workspace, take_of: Callable[..., Take]) -> None:
-    """That nobody says what feeds one pin does not make a floating pin of two whose wires are exchanged."""
+def test_what_is_known_of_one_pin_is_not_known_of_another(
+    cured: Workspace, take_of: Callable[..., Take]
+) -> None:
+    """That nobody says what feeds one pin does not make a floating pin of two whose wires are
+    exchanged."""
     unsaid = edited(cured, RemoveWiring("A2"))
     first, second = (unsaid.project.wired(pin) for pin in ("A4", "A6"))
     assert first is not None
@@ -206,16 +241,23 @@ def test_what_is_known_of_one_pin_is_not_known_of_another(cured: Workspace, take
     proof = prove(design, take_of(real).as_of(design))
     assert [verdict.outcome for verdict in proof.verdicts] == ["fails", "fails"]
     assert proof.causes[0].cause == "wires-exchanged"
-    assert set(proof.causes[0].signals) >= {"3.3 V rail", "Door latch"} or "Door latch" in proof.causes[0].title
+    assert (
+        set(proof.causes[0].signals) >= {"3.3 V rail", "Door latch"}
+        or "Door latch" in proof.causes[0].title
+    )
 
 
-def test_values_that_no_converter_reads_are_not_those_of_a_pin(cured: Workspace, take_of: Callable[..., Take]) -> None:
+def test_values_that_no_converter_reads_are_not_those_of_a_pin(
+    cured: Workspace, take_of: Callable[..., Take]
+) -> None:
     take = take_of(cured, 0.5)
     wide = take.as_of(edited(cured, SetAlignment("ADC 1", "right")))
     expectation = LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.03)
     raw = take.raw("3.3 V rail")
     assert raw is not None
-    case = FailingSignal(wide, cured.project.chains[0], cured.project.signal("3.3 V rail"), (), {"level"})
+    case = FailingSignal(
+        wide, cured.project.chains[0], cured.project.signal("3.3 V rail"), (), {"level"}
+    )
     assert case.is_reading
     case.__dict__.pop("is_reading")
     case.__dict__["measured_v"] = case.measured_v + 100.0

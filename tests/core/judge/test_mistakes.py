@@ -1,4 +1,5 @@
-"""Each mistake of acquisition: found before, seen on the board, named after, cured by its remedy."""
+"""Each mistake of acquisition: found before, seen on the board, named after, cured by its
+remedy."""
 
 from __future__ import annotations
 
@@ -71,7 +72,9 @@ class Mistake:
 ORDER = ("calibrate", "memory", "interrupt", "converter", "trigger")
 TIMER = TimerTrigger(timer="Timer 2", every="100 us")
 NOISY = Wiring(
-    pin="A3", resistance_ohm=4700.0, source=TriangleSource(from_v=1.2, to_v=2.2, period_s="4 s", noise_v=0.012)
+    pin="A3",
+    resistance_ohm=4700.0,
+    source=TriangleSource(from_v=1.2, to_v=2.2, period_s="4 s", noise_v=0.012),
 )
 ZONE = Threshold(low=0.4, high=2.1, hysteresis_v=0.01)
 
@@ -83,26 +86,51 @@ def order(*steps: str) -> Edit:
 MISTAKES = (
     Mistake("clock above its limit", (SetClock("ADC 1", "bus", 1),), "clock-too-fast"),
     Mistake("bus clock left low", (SetBusClock(1_000_000),), "clock-too-slow", alone=False),
-    Mistake("trigger before the cycle is done", (SetPeriod("ADC 1", "10 us"),), "trigger-too-short"),
-    Mistake("a sine sampled too slowly", (SetPeriod("ADC 1", "12500 us"),), "sampled-too-slowly", alone=False),
+    Mistake(
+        "trigger before the cycle is done", (SetPeriod("ADC 1", "10 us"),), "trigger-too-short"
+    ),
+    Mistake(
+        "a sine sampled too slowly",
+        (SetPeriod("ADC 1", "12500 us"),),
+        "sampled-too-slowly",
+        alone=False,
+    ),
     Mistake("started once", (SetTrigger("ADC 1", SoftwareTrigger(again=False)),), "started-once"),
     Mistake(
         "one conversion, started once",
         (SetTrigger("ADC 1", SoftwareTrigger(again=False)), SetPerTrigger("ADC 1", "conversion")),
         "started-once",
     ),
-    Mistake("DMA not endless", (SetRetrieval("ADC 1", Dma(channel="DMA 1", repeat=False)),), "dma-not-endless"),
     Mistake(
-        "DMA address stands still", (SetRetrieval("ADC 1", Dma(channel="DMA 1", increment=False)),), "dma-no-increment"
+        "DMA not endless",
+        (SetRetrieval("ADC 1", Dma(channel="DMA 1", repeat=False)),),
+        "dma-not-endless",
+    ),
+    Mistake(
+        "DMA address stands still",
+        (SetRetrieval("ADC 1", Dma(channel="DMA 1", increment=False)),),
+        "dma-no-increment",
     ),
     Mistake(
         "converter before its DMA",
         (order("calibrate", "converter", "memory", "interrupt", "trigger"),),
         "startup-memory",
     ),
-    Mistake("interrupt not enabled", (order("calibrate", "memory", "converter", "trigger"),), "startup-interrupt"),
-    Mistake("converter not enabled", (order("calibrate", "memory", "interrupt", "trigger"),), "startup-converter"),
-    Mistake("trigger not started", (order("calibrate", "memory", "interrupt", "converter"),), "startup-trigger"),
+    Mistake(
+        "interrupt not enabled",
+        (order("calibrate", "memory", "converter", "trigger"),),
+        "startup-interrupt",
+    ),
+    Mistake(
+        "converter not enabled",
+        (order("calibrate", "memory", "interrupt", "trigger"),),
+        "startup-converter",
+    ),
+    Mistake(
+        "trigger not started",
+        (order("calibrate", "memory", "interrupt", "converter"),),
+        "startup-trigger",
+    ),
     Mistake(
         "calibrated too late",
         (order("memory", "interrupt", "converter", "calibrate", "trigger"),),
@@ -111,7 +139,10 @@ MISTAKES = (
     ),
     Mistake(
         "software start before the converter",
-        (SetTrigger("ADC 1", SoftwareTrigger()), order("calibrate", "memory", "interrupt", "trigger", "converter")),
+        (
+            SetTrigger("ADC 1", SoftwareTrigger()),
+            order("calibrate", "memory", "interrupt", "trigger", "converter"),
+        ),
         "startup-trigger",
     ),
     Mistake(
@@ -139,7 +170,9 @@ MISTAKES = (
         "floating-pin",
     ),
     Mistake(
-        "count and shift differ", (SetFilter("3.3 V rail", BlockAverage(count=48, shift=5)),), "mean-shift-mismatch"
+        "count and shift differ",
+        (SetFilter("3.3 V rail", BlockAverage(count=48, shift=5)),),
+        "mean-shift-mismatch",
     ),
     Mistake(
         "register too narrow",
@@ -187,7 +220,9 @@ MISTAKES = (
         (SetTrigger("ADC 1", TIMER.replaced(prescaler_register=1, period_register=4800)),),
         "timer-registers",
     ),
-    Mistake("handler longer than half a loop", (SetIsrCost("ADC 1", 1_000_000),), "handler-too-slow"),
+    Mistake(
+        "handler longer than half a loop", (SetIsrCost("ADC 1", 1_000_000),), "handler-too-slow"
+    ),
     Mistake(
         "interrupt handler longer than a sample",
         (SetRetrieval("ADC 1", Interrupt()), SetIsrCost("ADC 1", 3000)),
@@ -214,7 +249,11 @@ MISTAKES = (
         "comparator-chatters",
         seconds=1.0,
     ),
-    Mistake("volts with another full scale", (SetReader("ADC 1", Reader(full_scale="2^N-1")),), "full-scale-read"),
+    Mistake(
+        "volts with another full scale",
+        (SetReader("ADC 1", Reader(full_scale="2^N-1")),),
+        "full-scale-read",
+    ),
 )
 
 
@@ -239,7 +278,9 @@ def test_the_base_holds(strict: Workspace, take_of: TakeOf) -> None:
 
 
 @pytest.mark.parametrize("mistake", MISTAKES, ids=[mistake.name for mistake in MISTAKES])
-def test_a_mistake_is_found_seen_named_and_cured(strict: Workspace, take_of: TakeOf, mistake: Mistake) -> None:
+def test_a_mistake_is_found_seen_named_and_cured(
+    strict: Workspace, take_of: TakeOf, mistake: Mistake
+) -> None:
     wrong = edited(strict, *mistake.edits)
     before = [finding for finding in find_all(wrong) if finding.code == mistake.finding]
     assert before, f"no finding; there are {[finding.code for finding in find_all(wrong)]}"
@@ -260,7 +301,11 @@ def test_a_mistake_is_found_seen_named_and_cured(strict: Workspace, take_of: Tak
         return  # what is wired wrong is mended at the bench
     cured = apply_edit(wrong, remedy)
     for _ in range(4):  # some mistakes have a second one inside
-        left = [finding for finding in find_all(cured) if finding.code == mistake.finding and finding.remedy]
+        left = [
+            finding
+            for finding in find_all(cured)
+            if finding.code == mistake.finding and finding.remedy
+        ]
         if not left:
             break
         cured = apply_edit(cured, left[0].remedy)

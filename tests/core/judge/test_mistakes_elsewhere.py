@@ -1,4 +1,5 @@
-"""Mistakes that only other parts let one make: channel order, hardware windows, FIFOs, software in the path."""
+"""Mistakes that only other parts let one make: channel order, hardware windows, FIFOs, software in
+the path."""
 
 from __future__ import annotations
 
@@ -48,8 +49,20 @@ WEAK = Wiring(
 CALM = NoiseExpectation(signal="Motor current", rms_v=0.03)
 HARD = ("calibrate", "memory", "interrupt", "converter", "trigger")
 CASES: list[tuple[str, str, tuple[Edit, ...], str, float]] = [
-    ("slots against the channel order", "kiln-safety", (MoveSlot("ADC 1", 0, 2),), "slot-order", 2.5),
-    ("hardware window not armed", "kiln-safety", (SetStartup("ADC 1", HARD),), "startup-window", 4.5),  # type: ignore[arg-type]
+    (
+        "slots against the channel order",
+        "kiln-safety",
+        (MoveSlot("ADC 1", 0, 2),),
+        "slot-order",
+        2.5,
+    ),
+    (
+        "hardware window not armed",
+        "kiln-safety",
+        (SetStartup("ADC 1", HARD),),
+        "startup-window",
+        4.5,
+    ),  # type: ignore[arg-type]
     ("FIFO overflows", "kiln-safety", (SetIsrCost("ADC 2", 700_000),), "handler-too-slow", 1.0),
     (
         "pair trips for nothing",
@@ -58,9 +71,27 @@ CASES: list[tuple[str, str, tuple[Edit, ...], str, float]] = [
         "twin-too-tight",
         2.5,
     ),
-    ("one slot for two signals", "kiln-safety", (RemoveSlot("ADC 1", 1),), "signal-not-converted", 1.0),
-    ("program slower than its timer", "wheel-pedal", (SetIsrCost("ADC", 20_000),), "trigger-too-short", 2.5),
-    ("clocked too fast", "wheel-pedal", (SetClock("ADC", "bus", 2), AddExpectation(CALM)), "clock-too-fast", 2.5),
+    (
+        "one slot for two signals",
+        "kiln-safety",
+        (RemoveSlot("ADC 1", 1),),
+        "signal-not-converted",
+        1.0,
+    ),
+    (
+        "program slower than its timer",
+        "wheel-pedal",
+        (SetIsrCost("ADC", 20_000),),
+        "trigger-too-short",
+        2.5,
+    ),
+    (
+        "clocked too fast",
+        "wheel-pedal",
+        (SetClock("ADC", "bus", 2), AddExpectation(CALM)),
+        "clock-too-fast",
+        2.5,
+    ),
     (
         "clocked too slowly",
         "wheel-pedal",
@@ -82,13 +113,27 @@ CASES: list[tuple[str, str, tuple[Edit, ...], str, float]] = [
         "oscillator-spread",
         2.5,
     ),
-    ("started once", "wheel-pedal", (SetTrigger("ADC", SoftwareTrigger(again=False)),), "started-once", 1.0),
-    ("bytes exchanged", "wheel-pedal", (SetReader("ADC", Reader(byte_order="big")),), "byte-order-read", 2.5),
+    (
+        "started once",
+        "wheel-pedal",
+        (SetTrigger("ADC", SoftwareTrigger(again=False)),),
+        "started-once",
+        1.0,
+    ),
+    (
+        "bytes exchanged",
+        "wheel-pedal",
+        (SetReader("ADC", Reader(byte_order="big")),),
+        "byte-order-read",
+        2.5,
+    ),
 ]
 
 
 @pytest.mark.parametrize(
-    ("example", "edits", "code", "seconds"), [case[1:] for case in CASES], ids=[case[0] for case in CASES]
+    ("example", "edits", "code", "seconds"),
+    [case[1:] for case in CASES],
+    ids=[case[0] for case in CASES],
 )
 def test_a_mistake_is_found_seen_named_and_cured(
     take_of: Callable[..., Take], example: str, edits: tuple[Edit, ...], code: str, seconds: float
@@ -110,14 +155,19 @@ def test_a_mistake_is_found_seen_named_and_cured(
         assert code not in [cause.cause for cause in again.causes]
 
 
-@pytest.mark.parametrize(("rearm_after", "code"), [("200 ms", "chain-stops-a-while"), (None, "chain-stays-stopped")])
+@pytest.mark.parametrize(
+    ("rearm_after", "code"), [("200 ms", "chain-stops-a-while"), (None, "chain-stays-stopped")]
+)
 def test_a_chain_that_its_window_stopped_is_told_from_one_that_is_slow(
     take_of: Callable[..., Take], rearm_after: str | None, code: str
 ) -> None:
     base = open_workspace(EXAMPLES / "wheel-pedal")
-    zone = base.project.signal("Pedal").windows[0].replaced(action="stop", rearm_after_s=rearm_after)
+    zone = (
+        base.project.signal("Pedal").windows[0].replaced(action="stop", rearm_after_s=rearm_after)
+    )
     proof = prove(
-        edited(base, SetThreshold("Pedal", 0, zone)), take_of(edited(base, SetThreshold("Pedal", 0, zone)), 4.0)
+        edited(base, SetThreshold("Pedal", 0, zone)),
+        take_of(edited(base, SetThreshold("Pedal", 0, zone)), 4.0),
     )
     failing = [verdict.kind for verdict in proof.verdicts if verdict.outcome == "fails"]
     assert failing.count("rate") == (rearm_after is None)  # where it goes on, pauses are intended
@@ -135,7 +185,13 @@ def test_nothing_is_named_where_nothing_fits(take_of: Callable[..., Take], tmp_p
     base = open_workspace(EXAMPLES / "flame-watch")
     other = edited(
         base,
-        SetWiring(Wiring(pin="B0", resistance_ohm=50.0, source=SquareSource(low_v=0.3, high_v=1.2, period_s="730 ms"))),
+        SetWiring(
+            Wiring(
+                pin="B0",
+                resistance_ohm=50.0,
+                source=SquareSource(low_v=0.3, high_v=1.2, period_s="730 ms"),
+            )
+        ),
     )
     config = effective_config(base).model_copy(update={"bench": effective_bench(other)})
     assert project_text(base.project)

@@ -1,4 +1,5 @@
-"""Mistakes in tables, generators, PWM, UARTs and routes: found before, seen on the board, named after, cured."""
+"""Mistakes in tables, generators, PWM, UARTs and routes: found before, seen on the board, named
+after, cured."""
 
 from __future__ import annotations
 
@@ -48,15 +49,21 @@ PEDAL_ROUTE, CURRENT_ROUTE = WHEEL.project.routes
 OUT = RAMP.project.generators[0]
 WIDE = SetPwm(
     "Wheel motor",
-    WHEEL.project.pwm[0].replaced(every=4096 / Fraction(120_000_000), prescaler_register=0, period_register=4095),
+    WHEEL.project.pwm[0].replaced(
+        every=4096 / Fraction(120_000_000), prescaler_register=0, period_register=4095
+    ),
 )
 TWELVE = SetBits("ADC 1", 12)
 TakeOf = Callable[..., Take]
 
 
-def sine(every: str = "40 us", points: int = 256, amplitude_v: float = 1.2, **updates: object) -> tuple[Edit, ...]:
+def sine(
+    every: str = "40 us", points: int = 256, amplitude_v: float = 1.2, **updates: object
+) -> tuple[Edit, ...]:
     """The ramp's generator with a sine; ``updates`` go to its timer."""
-    table = WaveTable(name="Sine", points=points, amplitude_v=amplitude_v, offset_v=1.65, shape=SineShape())
+    table = WaveTable(
+        name="Sine", points=points, amplitude_v=amplitude_v, offset_v=1.65, shape=SineShape()
+    )
     trigger = OUT.output.trigger.replaced(every=every, **updates)  # type: ignore[union-attr]
     output = OUT.output.replaced(table="Sine", trigger=trigger)
     return SetTable("Sine", table), SetGenerator(OUT.name, OUT.replaced(output=output))
@@ -79,19 +86,28 @@ def uart(name: str, baud: int) -> SetUart:
 
 
 HALVES = current(sink=DutySink(pwm="Wheel motor"), items=2)
-SQUARE = SetTable("Sine", WaveTable(name="Sine", points=5, amplitude_v=1.2, offset_v=1.65, shape=PulseShape()))
+SQUARE = SetTable(
+    "Sine", WaveTable(name="Sine", points=5, amplitude_v=1.2, offset_v=1.65, shape=PulseShape())
+)
 WAVES: list[tuple[str, tuple[Edit, ...], str]] = [
     ("volts where codes belong", (table(holds="millivolts"),), "table-not-codes"),
     ("peak above what the buffer reaches", sine(amplitude_v=1.7), "table-clips"),
     (
         "peak above full scale folds over",
-        (*sine(amplitude_v=1.7), SetTable("Sine", sine(amplitude_v=1.7)[0].table.replaced(beyond="wrap"))),
+        (
+            *sine(amplitude_v=1.7),
+            SetTable("Sine", sine(amplitude_v=1.7)[0].table.replaced(beyond="wrap")),
+        ),
         "table-wraps",
     ),  # type: ignore[attr-defined]
     ("updates above the DAC's limit", sine("1.5 us"), "update-above-limit"),
     ("updates faster than settling", (*sine("2.1 us"), SQUARE), "update-faster-than-settling"),
     ("updates faster than DMA", sine("40 ns", points=2000), "dma-too-slow"),
-    ("timer register given N", sine(prescaler_register=0, period_register=4820), "update-timer-off"),
+    (
+        "timer register given N",
+        sine(prescaler_register=0, period_register=4820),
+        "update-timer-off",
+    ),
     ("one timer at two rates", sine(timer="Timer 3", every="35 us"), "timer-shared"),
     (
         "level beyond reach",
@@ -100,12 +116,32 @@ WAVES: list[tuple[str, tuple[Edit, ...], str]] = [
     ),
 ]
 ROUTES: list[tuple[str, tuple[Edit, ...], str, str]] = [
-    ("wire slower than its source", (uart("UART 2", 38400),), "route-overwrites", "Current to wire"),
+    (
+        "wire slower than its source",
+        (uart("UART 2", 38400),),
+        "route-overwrites",
+        "Current to wire",
+    ),
     ("sink asks more often", (current(on="sink"),), "route-repeats", "Current to wire"),
     ("twelve bits in eight", (TWELVE,), "route-too-narrow", "Current to wire"),
-    ("same piece twice", (TWELVE, current(items=2, step=False)), "route-too-narrow", "Current to wire"),
-    ("bytes the other way round", (TWELVE, current(items=2, expects="high-first")), "route-order", "Current to wire"),
-    ("asked for in pieces", (TWELVE, current(items=2, on="sink")), "route-repeats", "Current to wire"),
+    (
+        "same piece twice",
+        (TWELVE, current(items=2, step=False)),
+        "route-too-narrow",
+        "Current to wire",
+    ),
+    (
+        "bytes the other way round",
+        (TWELVE, current(items=2, expects="high-first")),
+        "route-order",
+        "Current to wire",
+    ),
+    (
+        "asked for in pieces",
+        (TWELVE, current(items=2, on="sink")),
+        "route-repeats",
+        "Current to wire",
+    ),
     (
         "duty written in two halves at once",
         (
@@ -143,13 +179,19 @@ def go_through(take_of: TakeOf, wrong: Workspace, code: str, seconds: float) -> 
     return proof
 
 
-@pytest.mark.parametrize(("edits", "code"), [case[1:] for case in WAVES], ids=[case[0] for case in WAVES])
-def test_a_mistake_in_a_wave_is_found_seen_named_and_cured(take_of: TakeOf, edits: tuple[Edit, ...], code: str) -> None:
+@pytest.mark.parametrize(
+    ("edits", "code"), [case[1:] for case in WAVES], ids=[case[0] for case in WAVES]
+)
+def test_a_mistake_in_a_wave_is_found_seen_named_and_cured(
+    take_of: TakeOf, edits: tuple[Edit, ...], code: str
+) -> None:
     wrong = wanted(edited(RAMP, *edits), WaveformExpectation(signal="Power command", within_v=0.03))
     go_through(take_of, wrong, code, 0.4)
 
 
-@pytest.mark.parametrize(("edits", "code", "route"), [case[1:] for case in ROUTES], ids=[case[0] for case in ROUTES])
+@pytest.mark.parametrize(
+    ("edits", "code", "route"), [case[1:] for case in ROUTES], ids=[case[0] for case in ROUTES]
+)
 def test_a_mistake_in_a_route_is_found_seen_named_and_cured(
     take_of: TakeOf, edits: tuple[Edit, ...], code: str, route: str
 ) -> None:
@@ -164,12 +206,18 @@ def test_a_wire_that_nobody_sends_on_is_told() -> None:
 
 def test_exchanged_wires_are_named_from_the_stream(take_of: TakeOf) -> None:
     wires = [
-        Wiring(pin="A2", resistance_ohm=100, source=TriangleSource(from_v=0.4, to_v=2.0, period_s="300 ms")),
+        Wiring(
+            pin="A2",
+            resistance_ohm=100,
+            source=TriangleSource(from_v=0.4, to_v=2.0, period_s="300 ms"),
+        ),
         Wiring(pin="A0", resistance_ohm=100, source=DcSource(voltage_v=2.8)),
     ]
-    good = edited(RAMP, *(SetWiring(one) for one in wires))
+    good = edited(RAMP, *(SetWiring(wire) for wire in wires))
     swapped = edited(
-        good, SetWiring(wires[0].replaced(swapped_with="A0")), SetWiring(wires[1].replaced(swapped_with="A2"))
+        good,
+        SetWiring(wires[0].replaced(swapped_with="A0")),
+        SetWiring(wires[1].replaced(swapped_with="A2")),
     )
     aim = WaveformExpectation(signal="Power command", within_v=0.03)
     assert prove(wanted(good, aim), take_of(wanted(good, aim), 0.7)).all_hold
@@ -195,7 +243,11 @@ def test_a_ready_made_self_test_stands_on_any_part_with_a_dac(take_of: TakeOf) -
     tested = apply_edit(design, self_test(design))
     names = [signal.name for signal in tested.project.signals]
     assert "Self-test" in names
-    aim = next(one for one in tested.project.expectations if isinstance(one, PairExpectation))
+    aim = next(
+        expectation
+        for expectation in tested.project.expectations
+        if isinstance(expectation, PairExpectation)
+    )
     proof = prove(wanted(tested, aim), take_of(wanted(tested, aim), 2.0))
     assert proof.verdicts[0].outcome == "holds", proof.verdicts[0].note
 
@@ -205,7 +257,9 @@ def test_a_sweep_finds_a_comparators_points(take_of: TakeOf) -> None:
     aim = TripExpectation(signal="Trip input", within_v=0.004)
     assert prove(wanted(workspace, aim), take_of(workspace, 4.4)).all_hold
     moved = workspace.project.comparators[0].replaced(threshold_v=0.825)
-    other = Workspace(workspace.project.replaced(comparators=(moved,), expectations=(aim,)), workspace.part)
+    other = Workspace(
+        workspace.project.replaced(comparators=(moved,), expectations=(aim,)), workspace.part
+    )
     proof = prove(other, take_of(other, 4.4))
     assert "0.8" in proof.verdicts[0].note
     assert proof.all_hold
@@ -217,7 +271,10 @@ def test_a_dac_that_is_the_threshold_finds_it_too(take_of: TakeOf) -> None:
     swept = base.project.comparators[0].replaced(against="dac")
     still = SetWiring(Wiring(pin="A2", resistance_ohm=100, source=DcSource(voltage_v=1.2)))
     aim = TripExpectation(signal="Trip input", within_v=0.004)
-    design = edited(Workspace(base.project.replaced(comparators=(swept,), expectations=(aim,)), base.part), still)
+    design = edited(
+        Workspace(base.project.replaced(comparators=(swept,), expectations=(aim,)), base.part),
+        still,
+    )
     proof = prove(design, take_of(design, 4.4))
     assert proof.all_hold, [verdict.note for verdict in proof.verdicts]
     assert "1.19" in proof.verdicts[0].note
@@ -228,7 +285,9 @@ def test_a_jumper_from_nowhere_is_told() -> None:
     wire = Wiring(pin="A2", resistance_ohm=0, source=Jumper(pin="D7"))
     found = [finding.code for finding in find_all(edited(RAMP, SetWiring(wire)))]
     assert "jumper-from-nothing" in found
-    grounded = edited(RAMP, SetWiring(Wiring(pin="A2", resistance_ohm=0, source=TiedInput(to="ground"))))
+    grounded = edited(
+        RAMP, SetWiring(Wiring(pin="A2", resistance_ohm=0, source=TiedInput(to="ground")))
+    )
     assert "jumper-from-nothing" not in [finding.code for finding in find_all(grounded)]
 
 

@@ -27,9 +27,15 @@ def test_linearity_of_a_known_transfer() -> None:
     found = linearity(codes, 1.002 * codes + 3.0 + bend)
     assert found is not None
     line = np.polyfit(codes, 1.002 * codes + 3.0 + bend, 1)
-    assert (found.gain_error, found.offset_lsb) == (pytest.approx(line[0] - 1), pytest.approx(line[1]))
+    assert (found.gain_error, found.offset_lsb) == (
+        pytest.approx(line[0] - 1),
+        pytest.approx(line[1]),
+    )
     wanted = (
-        1.002 * np.arange(64) + 3.0 + 0.8 * np.sin(2 * np.pi * np.arange(64) / 63) - np.polyval(line, np.arange(64))
+        1.002 * np.arange(64)
+        + 3.0
+        + 0.8 * np.sin(2 * np.pi * np.arange(64) / 63)
+        - np.polyval(line, np.arange(64))
     )
     assert found.inl_lsb == pytest.approx(wanted, abs=1e-9)
     assert found.dnl_lsb == pytest.approx(np.diff(found.readings) / line[0] - 1, abs=1e-9)
@@ -39,11 +45,19 @@ def test_too_few_codes_have_no_linearity() -> None:
     assert linearity(np.array([1, 2, 3]), np.array([1.0, 2.0, 3.0])) is None
 
 
-@given(st.lists(st.integers(0, 65535), min_size=1, max_size=30), st.sampled_from(["low-first", "high-first"]))
+@given(
+    st.lists(st.integers(0, 65535), min_size=1, max_size=30),
+    st.sampled_from(["low-first", "high-first"]),
+)
 @settings(max_examples=50, deadline=None)
 def test_values_taken_apart_and_joined_are_the_same(values: list[int], order: str) -> None:
-    route = Route(name="r", source=TableSource(table="t"), sink=SendSink(uart="u"), channel="c", items=2)
-    pairs = [(one & 0xFF, one >> 8) if order == "low-first" else (one >> 8, one & 0xFF) for one in values]
+    route = Route(
+        name="r", source=TableSource(table="t"), sink=SendSink(uart="u"), channel="c", items=2
+    )
+    pairs = [
+        (value & 0xFF, value >> 8) if order == "low-first" else (value >> 8, value & 0xFF)
+        for value in values
+    ]
     assert joined(route, np.array(pairs).ravel(), order).tolist() == values
 
 
@@ -59,10 +73,16 @@ def test_the_end_of_a_route_is_held_against_its_source(take_of: Callable[..., Ta
         assert expected.full == 255
 
 
-def test_verdicts_on_outputs_have_their_pictures(take_of: Callable[..., Take], tmp_path: Path) -> None:
+def test_verdicts_on_outputs_have_their_pictures(
+    take_of: Callable[..., Take], tmp_path: Path
+) -> None:
     for workspace, seconds, titles in (
         (WHEEL, 1.2, {"Pedal to motor: values that arrived, on what they should be"}),
-        (open_workspace(EXAMPLES / "converter-checkup"), 4.4, {"INL of each code", "DNL of each step"}),
+        (
+            open_workspace(EXAMPLES / "converter-checkup"),
+            4.4,
+            {"INL of each code", "DNL of each step"},
+        ),
     ):
         take = take_of(workspace, seconds)
         proof = prove(workspace, take)

@@ -11,7 +11,14 @@ from tests.conftest import edited
 from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.capture.take import Take
 from wattigram.core.judge import prove
-from wattigram.core.model.design import BlockAverage, FollowTrigger, SoftwareTrigger, Threshold, TimerTrigger, Workspace
+from wattigram.core.model.design import (
+    BlockAverage,
+    FollowTrigger,
+    SoftwareTrigger,
+    Threshold,
+    TimerTrigger,
+    Workspace,
+)
 from wattigram.core.model.design.edits import (
     AddThreshold,
     RemoveSlot,
@@ -24,7 +31,9 @@ from wattigram.core.model.design.edits import (
 from wattigram.core.predict.accuracy import pair_rates_hz
 
 TWIN = "Upper zone, twin"
-PAUSE = Threshold(low="1 V", high="4 V", action="stop", rearm_after_s="150 ms", hysteresis_v="100 mV")
+PAUSE = Threshold(
+    low="1 V", high="4 V", action="stop", rearm_after_s="150 ms", hysteresis_v="100 mV"
+)
 
 
 def found(workspace: Workspace, code: str) -> list[Finding]:
@@ -77,19 +86,28 @@ def test_a_timer_of_its_own_is_cured_by_following(cured: Workspace) -> None:
 
 def test_other_counts_are_not_cured_by_following(cured: Workspace) -> None:
     wrong = edited(
-        cured, SetFilter(TWIN, BlockAverage(count=16, shift=4)), SetFilter("Upper zone", BlockAverage(count=4, shift=2))
+        cured,
+        SetFilter(TWIN, BlockAverage(count=16, shift=4)),
+        SetFilter("Upper zone", BlockAverage(count=4, shift=2)),
     )
     assert found(wrong, "twin-out-of-step")[0].remedy is None
 
 
 @pytest.mark.parametrize(
-    "window", [PAUSE.replaced(rearm_after_s=None), PAUSE.replaced(action="event"), PAUSE.replaced(enabled=False)]
+    "window",
+    [
+        PAUSE.replaced(rearm_after_s=None),
+        PAUSE.replaced(action="event"),
+        PAUSE.replaced(enabled=False),
+    ],
 )
 def test_only_what_goes_on_again_is_out_of_step(cured: Workspace, window: Threshold) -> None:
     assert not found(edited(cured, AddThreshold("Door latch", window)), "twin-pauses")
 
 
-def test_a_pair_of_which_one_pauses_is_compared_by_time(cured: Workspace, take_of: Callable[..., Take]) -> None:
+def test_a_pair_of_which_one_pauses_is_compared_by_time(
+    cured: Workspace, take_of: Callable[..., Take]
+) -> None:
     wrong = edited(cured, AddThreshold("Door latch", PAUSE))
     assert "stops ADC 1 and starts it again" in found(wrong, "twin-pauses")[0].message
     proof = prove(wrong, take_of(wrong, 2.5))
@@ -99,7 +117,9 @@ def test_a_pair_of_which_one_pauses_is_compared_by_time(cured: Workspace, take_o
 
 
 @pytest.mark.parametrize("period", ["110 us", "190 us", "37 us"])
-def test_a_pair_of_two_rates_does_not_trip(period: str, cured: Workspace, take_of: Callable[..., Take]) -> None:
+def test_a_pair_of_two_rates_does_not_trip(
+    period: str, cured: Workspace, take_of: Callable[..., Take]
+) -> None:
     """Over seconds the numbers of the two run far apart; their instants do not."""
     proof = prove(at(cured, period), take_of(at(cured, period), 2.5))
     twin = next(verdict for verdict in proof.verdicts if verdict.kind == "twin")
@@ -120,5 +140,7 @@ def test_values_that_wait_longer_than_they_are_kept(cured: Workspace, by: str) -
     slow = edited(plain, SetBufferLength("ADC 2", 8192))
     finding = found(slow, "window-waits")[0]
     assert "halves of 410 ms, in which 4098 values come" in finding.message
-    assert finding.remedy == SetBufferLength("ADC 2", 256)  # the longest half of which 512 values hold twice as many
+    assert finding.remedy == SetBufferLength(
+        "ADC 2", 256
+    )  # the longest half of which 512 values hold twice as many
     assert not found(apply_edit(slow, finding.remedy), "window-waits")

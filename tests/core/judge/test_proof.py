@@ -44,7 +44,9 @@ from wattigram.core.silicon.deploy import effective_config
 TakeOf = Callable[..., Take]
 
 
-def take_from(workspace: Workspace, config: EffectiveConfig, path: Path, seconds: float = 2.5) -> Take:
+def take_from(
+    workspace: Workspace, config: EffectiveConfig, path: Path, seconds: float = 2.5
+) -> Take:
     """A take of a board that does not do what the design says, as after wrong firmware."""
     run = Run(config)
     frames = run.advance(int(config.tick_hz * seconds)) + run.finish()
@@ -62,7 +64,9 @@ def outcomes(proof: Proof) -> dict[str, str]:
     return {verdict.text: verdict.outcome for verdict in proof.verdicts}
 
 
-def test_the_demo_fails_once_and_the_cure_makes_all_hold(kiln: Workspace, cured: Workspace, take_of: TakeOf) -> None:
+def test_the_demo_fails_once_and_the_cure_makes_all_hold(
+    kiln: Workspace, cured: Workspace, take_of: TakeOf
+) -> None:
     before = prove(kiln, take_of(kiln))
     assert [verdict.kind for verdict in before.verdicts if verdict.outcome == "fails"] == ["steps"]
     assert before.causes[0].cause == "sampling-too-short"
@@ -78,16 +82,28 @@ def test_the_demo_fails_once_and_the_cure_makes_all_hold(kiln: Workspace, cured:
 JUDGED: list[tuple[Expectation, str, str]] = [
     (LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.02), "holds", "mean 3.300 V"),
     (LevelExpectation(signal="3.3 V rail", level_v=3.2, within_v=0.02), "fails", "mean 3.300 V"),
-    (SquareExpectation(signal="Door latch", low_v=0.02, high_v=3.28, within_v=0.01), "holds", "level reads"),
+    (
+        SquareExpectation(signal="Door latch", low_v=0.02, high_v=3.28, within_v=0.01),
+        "holds",
+        "level reads",
+    ),
     (
         SquareExpectation(signal="Door latch", low_v=0.02, high_v=3.0, within_v=0.01),
         "fails",
         "upper level reads 3.281 V",
     ),
-    (SquareExpectation(signal="3.3 V rail", low_v=0.0, high_v=3.3, within_v=0.01), "open", "only the upper level"),
+    (
+        SquareExpectation(signal="3.3 V rail", low_v=0.0, high_v=3.3, within_v=0.01),
+        "open",
+        "only the upper level",
+    ),
     (SineExpectation(signal="Coil current", frequency_hz="50 Hz", within=1e-5), "holds", "50 Hz ±"),
     (SineExpectation(signal="Coil current", frequency_hz="51 Hz", within=1e-2), "fails", "50 Hz ±"),
-    (SineExpectation(signal="Coil current", amplitude_v=0.75, within=1e-3), "holds", "amplitude 0.75"),
+    (
+        SineExpectation(signal="Coil current", amplitude_v=0.75, within=1e-3),
+        "holds",
+        "amplitude 0.75",
+    ),
     (SineExpectation(signal="Coil current", rms_v=0.53, within=1e-4), "fails", "0.530"),
     (SineExpectation(signal="Coil current", within=1e-4), "holds", "SINAD"),
     (SineExpectation(signal="Door latch", within=1e-2), "fails", "SINAD"),
@@ -103,13 +119,17 @@ JUDGED: list[tuple[Expectation, str, str]] = [
 
 
 @pytest.mark.parametrize(
-    ("expectation", "outcome", "note"), JUDGED, ids=[f"{e.kind} {n}" for n, (e, _o, _t) in enumerate(JUDGED)]
+    ("expectation", "outcome", "note"),
+    JUDGED,
+    ids=[f"{e.kind} {n}" for n, (e, _o, _t) in enumerate(JUDGED)],
 )
 def test_each_kind_is_judged(
     cured: Workspace, take_of: TakeOf, expectation: Expectation, outcome: str, note: str
 ) -> None:
     take = take_of(cured)
-    (verdict,) = prove(Workspace(cured.project.replaced(expectations=(expectation,)), cured.part), take).verdicts
+    (verdict,) = prove(
+        Workspace(cured.project.replaced(expectations=(expectation,)), cured.part), take
+    ).verdicts
     assert (verdict.outcome, note in verdict.note) == (outcome, True), verdict.note
     if outcome != "open":
         assert verdict.samples > 0
@@ -118,10 +138,17 @@ def test_each_kind_is_judged(
             assert (verdict.low <= verdict.measured <= verdict.high) == (outcome == "holds")
 
 
-def test_a_sine_with_several_figures_gives_a_verdict_for_each(cured: Workspace, take_of: TakeOf) -> None:
+def test_a_sine_with_several_figures_gives_a_verdict_for_each(
+    cured: Workspace, take_of: TakeOf
+) -> None:
     both = SineExpectation(signal="Coil current", frequency_hz="50 Hz", rms_v=0.6, within=0.01)
-    verdicts = prove(Workspace(cured.project.replaced(expectations=(both,)), cured.part), take_of(cured)).verdicts
-    assert [(verdict.unit, verdict.outcome) for verdict in verdicts] == [("Hz", "holds"), ("V", "fails")]
+    verdicts = prove(
+        Workspace(cured.project.replaced(expectations=(both,)), cured.part), take_of(cured)
+    ).verdicts
+    assert [(verdict.unit, verdict.outcome) for verdict in verdicts] == [
+        ("Hz", "holds"),
+        ("V", "fails"),
+    ]
 
 
 def test_what_the_take_does_not_know_stays_open(cured: Workspace, take_of: TakeOf) -> None:
@@ -137,11 +164,15 @@ def test_nothing_judged_is_not_everything_holds(cured: Workspace, take_of: TakeO
 
 
 @pytest.mark.parametrize("cycles", [3, 8, 32, 64, 128])
-def test_sampling_too_short_is_named_however_short(cured: Workspace, take_of: TakeOf, cycles: int) -> None:
+def test_sampling_too_short_is_named_however_short(
+    cured: Workspace, take_of: TakeOf, cycles: int
+) -> None:
     wrong = edited(
         cured,
         SetSampling("ADC 1", 2, cycles),
-        AddExpectation(SquareExpectation(signal="Door latch", low_v=0.02, high_v=3.28, within_v=0.002)),
+        AddExpectation(
+            SquareExpectation(signal="Door latch", low_v=0.02, high_v=3.28, within_v=0.002)
+        ),
     )
     causes = prove(wrong, take_of(wrong)).causes
     assert causes[0].cause == "sampling-too-short"
@@ -174,19 +205,25 @@ def test_wrong_alignment_is_named(cured: Workspace, tmp_path: Path, design_side:
     assert first.remedy == SetAlignment("ADC 1", other)  # type: ignore[arg-type]
 
 
-def test_an_input_beyond_the_reference_is_named_and_cured(cured: Workspace, take_of: TakeOf) -> None:
+def test_an_input_beyond_the_reference_is_named_and_cured(
+    cured: Workspace, take_of: TakeOf
+) -> None:
     wrong = edited(cured, SetReference("internal"))
     causes = prove(wrong, take_of(wrong)).causes
     assert {cause.cause for cause in causes} == {"input-beyond-reference"}
     assert causes[0].remedy == SetReference("supply")
 
 
-def test_an_input_that_the_bench_does_not_know_of_is_named(cured: Workspace, tmp_path: Path) -> None:
+def test_an_input_that_the_bench_does_not_know_of_is_named(
+    cured: Workspace, tmp_path: Path
+) -> None:
     hot = edited(
         cured,
         SetWiring(
             Wiring(
-                pin="A2", resistance_ohm=33.0, source=SineSource(offset_v=2.6, amplitude_v=1.5, frequency_hz="50 Hz")
+                pin="A2",
+                resistance_ohm=33.0,
+                source=SineSource(offset_v=2.6, amplitude_v=1.5, frequency_hz="50 Hz"),
             )
         ),
     )
@@ -211,12 +248,23 @@ def test_nothing_is_guessed_where_nothing_fits(cured: Workspace, tmp_path: Path)
     """A latch that simply has another level is none of the known mistakes."""
     lower = edited(
         cured,
-        SetWiring(Wiring(pin="A4", resistance_ohm=1000.0, source=SquareSource(low_v=0.3, high_v=2.9, period_s="1 s"))),
+        SetWiring(
+            Wiring(
+                pin="A4",
+                resistance_ohm=1000.0,
+                source=SquareSource(low_v=0.3, high_v=2.9, period_s="1 s"),
+            )
+        ),
     )
-    quiet = edited(lower, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=1.5))))
+    quiet = edited(
+        lower, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=1.5)))
+    )
     with take_from(cured, effective_config(quiet), tmp_path / "t.h5") as take:
         proof = prove(cured, take)
-    assert {verdict.signal for verdict in proof.verdicts if verdict.outcome == "fails"} == {"Door latch", "3.3 V rail"}
+    assert {verdict.signal for verdict in proof.verdicts if verdict.outcome == "fails"} == {
+        "Door latch",
+        "3.3 V rail",
+    }
     assert proof.causes == ()
 
 
@@ -233,7 +281,13 @@ def test_evidence_fits_its_verdict(kiln: Workspace, take_of: TakeOf) -> None:
         )
         trace = panels[0]
         assert isinstance(trace, TracePanel)
-        assert len(trace.times_s) == len(trace.low_v) == len(trace.high_v) == len(trace.band_low_v) > 10
+        assert (
+            len(trace.times_s)
+            == len(trace.low_v)
+            == len(trace.high_v)
+            == len(trace.band_low_v)
+            > 10
+        )
         codes = panels[-1]
         assert isinstance(codes, HistogramPanel)
         assert codes.counts.sum() == 25_000
@@ -250,7 +304,9 @@ class _Reader(HTMLParser):
         self.links += [value or "" for name, value in attrs if name in {"href", "src"}]
 
 
-def test_the_report_is_one_file_with_pictures(kiln: Workspace, take_of: TakeOf, tmp_path: Path) -> None:
+def test_the_report_is_one_file_with_pictures(
+    kiln: Workspace, take_of: TakeOf, tmp_path: Path
+) -> None:
     take = take_of(kiln)
     hostile = Workspace(kiln.project.replaced(name="<script>kiln</script>"), kiln.part)
     write_html(hostile, take, prove(hostile, take), tmp_path / "r.html")

@@ -26,22 +26,36 @@ def bare(workspace: Workspace) -> Workspace:
         ("Upper zone, twin", ["course", "twin", "rate"]),
     ],
 )
-def test_each_source_and_stage_has_its_expectations(cured: Workspace, signal: str, kinds: list[str]) -> None:
+def test_each_source_and_stage_has_its_expectations(
+    cured: Workspace, signal: str, kinds: list[str]
+) -> None:
     assert [item.kind for item in suggest_expectations(bare(cured), signal)] == kinds
 
 
-def test_what_is_suggested_holds_of_a_sound_design(cured: Workspace, take_of: Callable[..., Take]) -> None:
+def test_what_is_suggested_holds_of_a_sound_design(
+    cured: Workspace, take_of: Callable[..., Take]
+) -> None:
     empty = bare(cured)
-    found = [item for signal in empty.project.signals for item in suggest_expectations(empty, signal.name)]
+    found = [
+        item
+        for signal in empty.project.signals
+        for item in suggest_expectations(empty, signal.name)
+    ]
     judged = Workspace(empty.project.replaced(expectations=tuple(found)), empty.part)
     proof = prove(judged, take_of(cured))
-    assert [(verdict.text, verdict.note) for verdict in proof.verdicts if verdict.outcome != "holds"] == []
+    assert [
+        (verdict.text, verdict.note) for verdict in proof.verdicts if verdict.outcome != "holds"
+    ] == []
     assert len(proof.verdicts) >= len(found)
 
 
-def test_what_is_suggested_fails_of_an_unsound_one(kiln: Workspace, take_of: Callable[..., Take]) -> None:
+def test_what_is_suggested_fails_of_an_unsound_one(
+    kiln: Workspace, take_of: Callable[..., Take]
+) -> None:
     empty = bare(kiln)
-    judged = Workspace(empty.project.replaced(expectations=suggest_expectations(empty, "Door latch")), empty.part)
+    judged = Workspace(
+        empty.project.replaced(expectations=suggest_expectations(empty, "Door latch")), empty.part
+    )
     outcomes = {verdict.kind: verdict.outcome for verdict in prove(judged, take_of(kiln)).verdicts}
     assert outcomes == {"steps": "fails", "rate": "holds"}
 

@@ -27,7 +27,9 @@ class TwoLevels:
         return math.sqrt(math.pi / 2 / count) * std
 
 
-def two_levels(values: NDArray[np.float64], threshold: float, times: NDArray[np.int64] | None = None) -> TwoLevels:
+def two_levels(
+    values: NDArray[np.float64], threshold: float, times: NDArray[np.int64] | None = None
+) -> TwoLevels:
     """Split values at a threshold and take the median of each part.
 
     Parameters
@@ -57,5 +59,8 @@ def _median(values: NDArray[np.float64], often: NDArray[np.int64]) -> float:
     total = int(until[-1]) if len(until) else 0
     if not total:
         return float("nan")
-    middle = [values[np.searchsorted(until, place, side="right")] for place in ((total - 1) // 2, total // 2)]
+    middle = [
+        values[np.searchsorted(until, place, side="right")]
+        for place in ((total - 1) // 2, total // 2)
+    ]
     return float(sum(middle) / 2)

@@ -17,7 +17,8 @@ FEWEST_CODES = 8
 class Linearity:
     """A transfer against the straight line that fits it best.
 
-    Offset and gain are taken independently based (least squares), as IEEE Std 1241 and 1658 define them;
+    Offset and gain are taken independently based (least squares), as IEEE Std 1241 and 1658 define
+    them;
     INL is what is left at each code, DNL how far each step is from one.
 
     Attributes
@@ -40,9 +41,11 @@ class Linearity:
 
     @property
     def inl_spread_lsb(self) -> float:
-        """By how much noise alone makes the worst of so many codes look worse than it is: σ · sqrt(2 · ln n).
+        """By how much noise alone makes the worst of so many codes look worse than it is: σ ·
+        sqrt(2 · ln n).
 
-        The expected largest of n normal values; the search for the worst is biased upward by it (IEEE Std 1241, on
+        The expected largest of n normal values; the search for the worst is biased upward by it
+        (IEEE Std 1241, on
         the confidence of INL and DNL).
         """
         return self._spread(self.sigma_lsb)
@@ -68,7 +71,8 @@ class Linearity:
 
 
 class Readings:
-    """Readings by the code that was put out, gathered piece by piece: how many, their sum and squares about a base."""
+    """Readings by the code that was put out, gathered piece by piece: how many, their sum and
+    squares about a base."""
 
     def __init__(self) -> None:
         self.codes = np.empty(0, dtype=np.int64)
@@ -81,8 +85,12 @@ class Readings:
         both, places = np.unique(np.concatenate((self.codes, codes)), return_inverse=True)
         known = len(self.codes)
         counts: NDArray[np.int64] = np.bincount(places[known:], minlength=len(both))
-        sums: FloatArray = np.bincount(places[known:], weights=off, minlength=len(both)).astype(np.float64)
-        squares: FloatArray = np.bincount(places[known:], weights=off * off, minlength=len(both)).astype(np.float64)
+        sums: FloatArray = np.bincount(places[known:], weights=off, minlength=len(both)).astype(
+            np.float64
+        )
+        squares: FloatArray = np.bincount(
+            places[known:], weights=off * off, minlength=len(both)
+        ).astype(np.float64)
         counts[places[:known]] += self.counts
         sums[places[:known]] += self._sums
         squares[places[:known]] += self._squares
@@ -103,7 +111,8 @@ class Readings:
 
     @property
     def sigmas(self) -> FloatArray:
-        """Standard error of each mean, of one pooled variance: single codes have too few readings for one of their own."""
+        """Standard error of each mean, of one pooled variance: single codes have too few readings
+        for one of their own."""
         squares = np.maximum(self._squares - self._sums**2 / self.counts, 0.0).sum()
         freedom = max(1, int(self.counts.sum()) - len(self.codes))
         return np.asarray(np.sqrt(squares / freedom / self.counts))

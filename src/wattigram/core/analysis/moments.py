@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 
 class Moments:
-    """Count, mean and standard deviation, gathered piece by piece (Chan, Golub and LeVeque 1983, pairwise update)."""
+    """Count, mean and standard deviation, gathered piece by piece (Chan, Golub and LeVeque 1983,
+    pairwise update)."""
 
     def __init__(self) -> None:
         self.count = 0
@@ -41,7 +42,8 @@ class Moments:
 
 
 class Largest:
-    """The percentile near the top of values that come in pieces, exactly, by keeping only the largest of them."""
+    """The percentile near the top of values that come in pieces, exactly, by keeping only the
+    largest of them."""
 
     def __init__(self, total: int, percent: float) -> None:
         self._kept = np.empty(0)

@@ -29,11 +29,14 @@ def fit_line(x: FloatArray, y: FloatArray) -> LineFit:
     if xx <= 0 or yy <= 0:
         return LineFit(0.0, float(y.mean()), 0.0, 0.0)
     slope = xy / xx
-    return LineFit(slope, float(y.mean() - slope * x.mean()), xy * xy / (xx * yy), xy / (xx * yy) ** 0.5)
+    return LineFit(
+        slope, float(y.mean() - slope * x.mean()), xy * xy / (xx * yy), xy / (xx * yy) ** 0.5
+    )
 
 
 def explained_share(measured: FloatArray, doubtful: FloatArray, better: FloatArray) -> float:
-    """Share of the square error against ``doubtful`` that vanishes when ``better`` is taken instead, 0 to 1."""
+    """Share of the square error against ``doubtful`` that vanishes when ``better`` is taken
+    instead, 0 to 1."""
     before = float(np.square(measured - doubtful).sum())
     after = float(np.square(measured - better).sum())
     return max(0.0, 1 - after / before) if before > 0 else 0.0

@@ -28,7 +28,8 @@ class SineFit:
     offset: float
     residual_rms: float
     frequency_sigma_hz: float
-    """Standard deviation of the frequency, from the residual and the normal equations of all four parameters."""
+    """Standard deviation of the frequency, from the residual and the normal equations of all four
+    parameters."""
     samples: int = 0
 
     @property
@@ -38,12 +39,14 @@ class SineFit:
 
     @property
     def has_converged(self) -> bool:
-        """The sine accounts for more than what is left: otherwise frequency and amplitude are of nothing."""
+        """The sine accounts for more than what is left: otherwise frequency and amplitude are of
+        nothing."""
         return self.rms > self.residual_rms
 
     @property
     def amplitude_sigma(self) -> float:
-        """Standard deviation of the amplitude: residual · sqrt(2 / n) for n samples (IEEE Std 1241, annex on fits)."""
+        """Standard deviation of the amplitude: residual · sqrt(2 / n) for n samples (IEEE Std 1241,
+        annex on fits)."""
         return self.residual_rms * math.sqrt(2 / max(1, self.samples))
 
     @property
@@ -52,18 +55,27 @@ class SineFit:
         return 20 * math.log10(self.rms / self.residual_rms) if self.residual_rms > 0 else math.inf
 
 
-def quantised_amplitude_bias(amplitude: float, step: float, noise: float = 0.0, phases: int = _PHASES) -> float:
-    """By how much at most a fitted amplitude is off because values come in steps, wherever between them the sine lies.
+def quantised_amplitude_bias(
+    amplitude: float, step: float, noise: float = 0.0, phases: int = _PHASES
+) -> float:
+    """By how much at most a fitted amplitude is off because values come in steps, wherever between
+    them the sine lies.
 
-    Rounding adds sin(2πkx)/(πk) to a value of x steps, for every k; of a sine of A steps that has a fundamental of
-    2·J₁(2πkA)/(πk), and normal noise of σ steps takes exp(−2(πkσ)²) of it (Widrow and Kollár, Quantization Noise). For
-    J₁(x) its envelope √(2/(πx)) is taken, so that nothing hangs on the last digits of A. A sine that is sampled at the
-    same few places of its period again and again has only as many different errors, each of a step/√12: four standard
-    deviations of the amplitude of their fundamental are taken there, and no more than 2/π of a step, which is the most.
+    Rounding adds sin(2πkx)/(πk) to a value of x steps, for every k; of a sine of A steps that has a
+    fundamental of
+    2·J₁(2πkA)/(πk), and normal noise of σ steps takes exp(−2(πkσ)²) of it (Widrow and Kollár,
+    Quantization Noise). For
+    J₁(x) its envelope √(2/(πx)) is taken, so that nothing hangs on the last digits of A. A sine
+    that is sampled at the
+    same few places of its period again and again has only as many different errors, each of a
+    step/√12: four standard
+    deviations of the amplitude of their fundamental are taken there, and no more than 2/π of a
+    step, which is the most.
 
     Parameters
     ----------
-    amplitude, step, noise : in one unit; the noise is what there is besides the steps, as a standard deviation
+    amplitude, step, noise : in one unit; the noise is what there is besides the steps, as a
+    standard deviation
     phases : places of the period that are sampled, as of `phase_count`
     """
     if step <= 0 or amplitude <= 0:
@@ -84,9 +96,12 @@ def phase_count(times_s: FloatArray, frequency_hz: float) -> int:
 
 
 def quantised_bias(fit: SineFit, step: float, times_s: FloatArray) -> float:
-    """The same for a fit of values at these instants, with as much noise as its residual has beyond that of steps."""
+    """The same for a fit of values at these instants, with as much noise as its residual has beyond
+    that of steps."""
     noise = math.sqrt(max(0.0, fit.residual_rms**2 - step**2 / 12))
-    return quantised_amplitude_bias(fit.amplitude, step, noise, phase_count(times_s, fit.frequency_hz))
+    return quantised_amplitude_bias(
+        fit.amplitude, step, noise, phase_count(times_s, fit.frequency_hz)
+    )
 
 
 def fit_sine_known(values: FloatArray, times_s: FloatArray, frequency_hz: float) -> SineFit:
@@ -115,13 +130,17 @@ def fit_sine(values: FloatArray, times_s: FloatArray, guess_hz: float | None = N
     if len(values) < 8 or float(np.ptp(values)) == 0:
         raise ValueError("a sine fit needs eight samples that are not all alike")
     guesses = _guesses(values, times_s) if guess_hz is None else [guess_hz]
-    return min((_fit_near(values, times_s, guess) for guess in guesses), key=lambda fit: fit.residual_rms)
+    return min(
+        (_fit_near(values, times_s, guess) for guess in guesses), key=lambda fit: fit.residual_rms
+    )
 
 
 def _guesses(values: FloatArray, times_s: FloatArray) -> list[float]:
-    """Frequencies to start from: of the longest stretch of equal spacing, and of everything, put on equal spacing.
+    """Frequencies to start from: of the longest stretch of equal spacing, and of everything, put on
+    equal spacing.
 
-    A spectrum knows nothing of gaps. A stretch is short where a signal has unequal places of a sequence; what lies
+    A spectrum knows nothing of gaps. A stretch is short where a signal has unequal places of a
+    sequence; what lies
     in a gap is made up, where stretches are put together.
     """
     whole = longest_stretch(times_s)
@@ -130,7 +149,9 @@ def _guesses(values: FloatArray, times_s: FloatArray) -> list[float]:
         return [_spectral_guess(values, times_s)]
     even_s = np.linspace(times_s[0], times_s[-1], len(times_s))
     found = [_spectral_guess(np.interp(even_s, times_s, values), even_s)]
-    if length >= 8 and float(np.ptp(values[whole])) > 0:  # near enough for the whole only once it fits the stretch
+    if (
+        length >= 8 and float(np.ptp(values[whole])) > 0
+    ):  # near enough for the whole only once it fits the stretch
         first_hz = _spectral_guess(values[whole], times_s[whole])
         found.append(_fit_near(values[whole], times_s[whole], first_hz).frequency_hz)
     return found
@@ -149,7 +170,9 @@ def _fit_near(values: FloatArray, times_s: FloatArray, frequency_hz: float) -> S
         if abs(step_hz) < 1e-12 * max(frequency_hz, 1 / span_s):
             break
     coefficients = _solve(values, times_s, frequency_hz, with_frequency=False).amplitudes
-    return _result(values, times_s, frequency_hz, coefficients, found.slope_spread / (2 * math.pi * span_s))
+    return _result(
+        values, times_s, frequency_hz, coefficients, found.slope_spread / (2 * math.pi * span_s)
+    )
 
 
 def _spectral_guess(values: FloatArray, times_s: FloatArray) -> float:
@@ -168,14 +191,17 @@ def _spectral_guess(values: FloatArray, times_s: FloatArray) -> float:
 
 @dataclass(frozen=True)
 class _Solution:
-    """(cos, sin, offset), the phase change over the record, and its standard deviation for a residual of 1."""
+    """(cos, sin, offset), the phase change over the record, and its standard deviation for a
+    residual of 1."""
 
     amplitudes: FloatArray
     slope: float
     slope_spread: float
 
 
-def _solve(values: FloatArray, times_s: FloatArray, frequency_hz: float, with_frequency: bool) -> _Solution:
+def _solve(
+    values: FloatArray, times_s: FloatArray, frequency_hz: float, with_frequency: bool
+) -> _Solution:
     """Normal equations in chunks.
 
     Time is scaled to the record and centred: unscaled, the frequency column swamps the others.
@@ -207,7 +233,9 @@ def _solve(values: FloatArray, times_s: FloatArray, frequency_hz: float, with_fr
     return _Solution(np.asarray(solution[:3], dtype=np.float64), float(solution[3]), spread)
 
 
-def _result(values: FloatArray, times_s: FloatArray, frequency_hz: float, fit: FloatArray, spread_hz: float) -> SineFit:
+def _result(
+    values: FloatArray, times_s: FloatArray, frequency_hz: float, fit: FloatArray, spread_hz: float
+) -> SineFit:
     begin = float(times_s[0])
     amplitude = math.hypot(fit[0], fit[1])
     total = 0.0

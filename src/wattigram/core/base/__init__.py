@@ -1,1 +1,2 @@
-"""What everything stands on: errors, quantities, fields, versioned documents, late imports, logs."""
+"""What everything stands on: errors, quantities, fields, versioned documents, late imports,
+logs."""

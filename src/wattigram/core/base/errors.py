@@ -49,7 +49,9 @@ class FileError(WattigramError):
         One sentence for each fault found, the first one also in ``message``.
     """
 
-    def __init__(self, message: str, *, where: str = "", cure: str = "", faults: tuple[str, ...] = ()) -> None:
+    def __init__(
+        self, message: str, *, where: str = "", cure: str = "", faults: tuple[str, ...] = ()
+    ) -> None:
         super().__init__(message, where=where, cure=cure)
         self.faults = faults or (f"{message} {cure}".strip(),)
 

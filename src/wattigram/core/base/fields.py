@@ -8,7 +8,14 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, GetCoreSchemaHandler, PlainSerializer, ValidationInfo
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    GetCoreSchemaHandler,
+    PlainSerializer,
+    ValidationInfo,
+)
 from pydantic_core import CoreSchema, core_schema
 
 from wattigram.core.base.errors import QuantityError
@@ -54,12 +61,15 @@ SMALLEST, LARGEST = Fraction(1, 10**18), Fraction(10**12)
 def check_magnitude(number: float | Fraction, text: str, unit: str) -> None:
     """Raise :class:`QuantityError` for what is too large or too small to be meant."""
     if number and not SMALLEST <= abs(Fraction(number)) <= LARGEST:
-        raise QuantityError(f"“{text[:40]}” is beyond what occurs on a bench.", cure=f"Write {UNIT_NAMES[unit]}.")
+        raise QuantityError(
+            f"“{text[:40]}” is beyond what occurs on a bench.", cure=f"Write {UNIT_NAMES[unit]}."
+        )
 
 
 @dataclass(frozen=True)
 class _Quantity:
-    """Validation of one kind of quantity; ``low`` is its lowest value, itself included unless ``above``."""
+    """Validation of one kind of quantity; ``low`` is its lowest value, itself included unless
+    ``above``."""
 
     unit: str
     kind: type[float] | type[Fraction]
@@ -67,7 +77,8 @@ class _Quantity:
     above: bool = False
 
     def read(self, value: Any, info: ValidationInfo) -> float | Fraction:
-        """Text with its unit; from code, where the field's name says the unit, also a finite number."""
+        """Text with its unit; from code, where the field's name says the unit, also a finite
+        number."""
         number: float | Fraction
         is_number = isinstance(value, (Fraction, float, int)) and not isinstance(value, bool)
         if isinstance(value, str):
@@ -75,17 +86,25 @@ class _Quantity:
         elif is_number and info.context is not FROM_FILE and math.isfinite(value):
             number = value
         else:
-            raise QuantityError(f"{value!r} has no unit.", cure=f"Write {UNIT_NAMES[self.unit]}, in quotes.")
+            raise QuantityError(
+                f"{value!r} has no unit.", cure=f"Write {UNIT_NAMES[self.unit]}, in quotes."
+            )
         if self.low is not None and (number < self.low or (self.above and number == self.low)):
             rule = "above" if self.above else "at least"
-            raise QuantityError(f"“{value}” is impossible here.", cure=f"It must be {rule} {self.low} {self.unit}.")
+            raise QuantityError(
+                f"“{value}” is impossible here.", cure=f"It must be {rule} {self.low} {self.unit}."
+            )
         check_magnitude(number, str(value), self.unit)
         return self.kind(number)
 
-    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+    def __get_pydantic_core_schema__(
+        self, source: Any, handler: GetCoreSchemaHandler
+    ) -> CoreSchema:
         return core_schema.with_info_plain_validator_function(
             self.read,
-            serialization=core_schema.plain_serializer_function_ser_schema(lambda value: exact_text(value, self.unit)),
+            serialization=core_schema.plain_serializer_function_ser_schema(
+                lambda value: exact_text(value, self.unit)
+            ),
         )
 
 
@@ -116,10 +135,14 @@ def read_interval(value: Any) -> Fraction:
         except QuantityError:
             rate = parse_quantity(value, "Hz", unit_required=True)
             if rate <= 0:
-                raise QuantityError(f"“{value}” is impossible here.", cure="It must be above 0 Hz.") from None
+                raise QuantityError(
+                    f"“{value}” is impossible here.", cure="It must be above 0 Hz."
+                ) from None
             period = 1 / rate
     else:
-        raise QuantityError(f"{value!r} has no unit.", cure="Write a time such as 100 us or a rate such as 10 kHz.")
+        raise QuantityError(
+            f"{value!r} has no unit.", cure="Write a time such as 100 us or a rate such as 10 kHz."
+        )
     if period <= 0:
         raise QuantityError(f"“{value}” is impossible here.", cure="It must be above 0 s.")
     check_magnitude(period, str(value), "s")
@@ -131,7 +154,9 @@ def period_text(period: Fraction) -> str:
     return exact_text(period, "s") if is_decimal(period) else exact_text(1 / period, "Hz")
 
 
-Every = Annotated[Fraction, BeforeValidator(read_interval), PlainSerializer(period_text, return_type=str)]
+Every = Annotated[
+    Fraction, BeforeValidator(read_interval), PlainSerializer(period_text, return_type=str)
+]
 
 
 _RATIO = re.compile(r"\s*([×x*÷/])\s*(\S+)\s*")
@@ -150,9 +175,13 @@ def read_ratio(value: Any) -> Fraction:
             else:
                 ratio = Fraction(text)
         except (ValueError, ZeroDivisionError):
-            raise QuantityError(f"{value!r} is no factor.", cure="Write “÷ 2”, “× 120” or “3/7”.") from None
+            raise QuantityError(
+                f"{value!r} is no factor.", cure="Write “÷ 2”, “× 120” or “3/7”."
+            ) from None
     if ratio <= 0 or max(ratio.numerator, ratio.denominator) > 10**12:
-        raise QuantityError(f"{value!r} is impossible here.", cure="A front end's factor is above 0.")
+        raise QuantityError(
+            f"{value!r} is impossible here.", cure="A front end's factor is above 0."
+        )
     return ratio
 
 
@@ -165,4 +194,6 @@ def ratio_text(ratio: Fraction) -> str:
     return str(ratio)
 
 
-Ratio = Annotated[Fraction, BeforeValidator(read_ratio), PlainSerializer(ratio_text, return_type=str)]
+Ratio = Annotated[
+    Fraction, BeforeValidator(read_ratio), PlainSerializer(ratio_text, return_type=str)
+]

@@ -1,4 +1,5 @@
-"""Reading what others have written: whatever a reader raises becomes a sentence with file and place."""
+"""Reading what others have written: whatever a reader raises becomes a sentence with file and
+place."""
 
 from __future__ import annotations
 
@@ -10,8 +11,11 @@ from wattigram.core.base.errors import WattigramError
 
 
 @contextmanager
-def reading_foreign(error: type[WattigramError], what: str, where: str, cure: str = "") -> Iterator[None]:
-    """Within it every exception of a library becomes ``error``: foreign bytes can make a parser raise anything.
+def reading_foreign(
+    error: type[WattigramError], what: str, where: str, cure: str = ""
+) -> Iterator[None]:
+    """Within it every exception of a library becomes ``error``: foreign bytes can make a parser
+    raise anything.
 
     Errors of our own pass as they are. This is the one place where everything is caught.
     """
@@ -22,7 +26,9 @@ def reading_foreign(error: type[WattigramError], what: str, where: str, cure: st
     except RecursionError as fault:
         raise error(f"{what}: it is nested too deeply.", where=where, cure=cure) from fault
     except MemoryError as fault:
-        raise error(f"{what}: it asks for more memory than there is.", where=where, cure=cure) from fault
+        raise error(
+            f"{what}: it asks for more memory than there is.", where=where, cure=cure
+        ) from fault
     except Exception as fault:
         raise error(f"{what}: {_reason(fault)}.", where=where, cure=cure) from fault
 
@@ -35,9 +41,11 @@ def _reason(fault: Exception) -> str:
 
 
 def visible_text(text: str) -> str:
-    """Text with its control characters shown instead of obeyed: a terminal must not act on what a board says.
+    """Text with its control characters shown instead of obeyed: a terminal must not act on what a
+    board says.
 
-    Line feeds and tabs stay; others of U+0000 to U+001F and U+007F become their pictures (U+2400 and on), and those
+    Line feeds and tabs stay; others of U+0000 to U+001F and U+007F become their pictures (U+2400
+    and on), and those
     that have none, such as marks that turn the direction of writing, U+FFFD.
     """
     if text.isprintable():

@@ -8,7 +8,8 @@ from typing import Any
 
 
 def load_from(package: str, homes: Mapping[str, str]) -> Callable[[str], Any]:
-    """A module's ``__getattr__`` that finds each name in the submodule that ``homes`` gives (PEP 562).
+    """A module's ``__getattr__`` that finds each name in the submodule that ``homes`` gives (PEP
+    562).
 
     A window starts without HDF5, sockets and reports, and still everybody imports from the package.
     """

@@ -53,16 +53,23 @@ def start_log(verbose: bool = False) -> None:
     try:
         log_path().parent.mkdir(parents=True, exist_ok=True)
         kept = RotatingFileHandler(
-            log_path(), maxBytes=LARGEST_LOG_BYTES, backupCount=LOGS_KEPT, encoding="utf-8", delay=True
+            log_path(),
+            maxBytes=LARGEST_LOG_BYTES,
+            backupCount=LOGS_KEPT,
+            encoding="utf-8",
+            delay=True,
         )
     except OSError:
         return
-    kept.setFormatter(logging.Formatter("%(asctime)s %(process)d %(levelname)s %(name)s: %(message)s"))
+    kept.setFormatter(
+        logging.Formatter("%(asctime)s %(process)d %(levelname)s %(name)s: %(message)s")
+    )
     root.addHandler(kept)
 
 
 def write_report(fault: BaseException, doing: str) -> Path | None:
-    """Leave a file with versions and traceback for whoever is to mend it; None where none can be written."""
+    """Leave a file with versions and traceback for whoever is to mend it; None where none can be
+    written."""
     lines = [
         f"Wattigram report, {time.strftime('%Y-%m-%d %H:%M:%S %z')}",
         f"While: {doing}",

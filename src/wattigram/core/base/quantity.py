@@ -1,4 +1,5 @@
-"""SI quantities to and from text: ``"4.7k"``, ``"100 us"``, ``"128 cyc"``, ``"0x7FF"``, ``"448/3 Hz"``.
+"""SI quantities to and from text: ``"4.7k"``, ``"100 us"``, ``"128 cyc"``, ``"0x7FF"``, ``"448/3
+Hz"``.
 
 Text becomes an exact :class:`~fractions.Fraction`; nothing is rounded until it is shown.
 """
@@ -44,7 +45,8 @@ _NUMBER = re.compile(
     r"\s*([+\-−]?\d[\d.,'’_ \u00a0\u2009\u202f]{0,40}?(?:[eE][+\-]?\d{1,3})?)(?:\s*/\s*(\d{1,24}))?\s*([^\d\s/.,'’_].*?)?\s*"
 )
 _INSET = re.compile(r"\s*([+\-−]?)(\d{1,9})([pnuµμmkKMGRV])(\d{1,9})\s*([^\d\s].*?)?\s*")
-"""The trade's way to write a value in which the prefix, or R for ohms, stands for the decimal point: 4k7, 4R7, 3V3."""
+"""The trade's way to write a value in which the prefix, or R for ohms, stands for the decimal
+point: 4k7, 4R7, 3V3."""
 _SPACES = "'’_ \u00a0\u2009\u202f"
 """What may stand between groups of three digits, and nowhere else."""
 _HEX = re.compile(r"\s*0[xX]([0-9a-fA-F]{1,8})\s*")
@@ -119,8 +121,10 @@ def _inset(text: str, match: re.Match[str]) -> tuple[Fraction, str]:
 def _plain_digits(number: str, text: str) -> str:
     """Digits with a decimal point and no separators.
 
-    A point and a comma may both be the decimal sign; the one that comes first, or more than once, separates groups of
-    three. Spaces, apostrophes and underscores separate groups too. One comma with three digits behind it could be
+    A point and a comma may both be the decimal sign; the one that comes first, or more than once,
+    separates groups of
+    three. Spaces, apostrophes and underscores separate groups too. One comma with three digits
+    behind it could be
     either, and is refused: "1,000" is a thousand to some and one to others.
     """
     head, mark, power = number.replace("−", "-").partition("e" if "e" in number else "E")
@@ -134,12 +138,21 @@ def _plain_digits(number: str, text: str) -> str:
     if any(letter in separators for letter in part):
         raise QuantityError(f"“{text[:40]}” has a separator behind its decimal sign.")
     groups = re.split(f"[{re.escape(separators)}]", whole.lstrip("+-"))
-    if len(groups) > 1 and not (1 <= len(groups[0]) <= 3 and all(len(group) == 3 for group in groups[1:])):
+    if len(groups) > 1 and not (
+        1 <= len(groups[0]) <= 3 and all(len(group) == 3 for group in groups[1:])
+    ):
         raise QuantityError(f"“{text[:40]}” has digits that are not in groups of three.")
-    if sign == "," and len(groups) == 1 and len(part) == 3 and len(groups[0]) <= 3 and groups[0] != "0":
+    if (
+        sign == ","
+        and len(groups) == 1
+        and len(part) == 3
+        and len(groups[0]) <= 3
+        and groups[0] != "0"
+    ):
         thousands = "".join(groups) + part
         raise QuantityError(
-            f"“{text[:40]}” could be {thousands} or {groups[0]}.{part}: a comma with three digits behind it is not clear."
+            f"“{text[:40]}” could be {thousands} or {groups[0]}.{part}: a comma with three digits "
+            "behind it is not clear."
         )
     minus = "-" if head.startswith("-") else ""
     plain = minus + "".join(groups) + ("." + part if part else "")
@@ -169,7 +182,8 @@ def parse_quantity(text: str, unit: str, *, unit_required: bool = False) -> Frac
     if found == CODE:
         if unit not in {"", "LSB"}:
             raise QuantityError(
-                f"“{text[:40]}” is a code, and no {wanted.partition(' such')[0].removeprefix('a ')}.",
+                f"“{text[:40]}” is a code, and no "
+                f"{wanted.partition(' such')[0].removeprefix('a ')}.",
                 cure=f"Write {wanted}.",
             )
         return value
@@ -270,7 +284,13 @@ def format_counts(value: float) -> str:
     size = abs(value)
     if size >= 100:
         return f"{value:.0f} LSB"
-    return f"{value:.3g} LSB" if size >= 1e-3 or size == 0 else f"{value:.1g} LSB" if size >= 1e-4 else "0 LSB"
+    return (
+        f"{value:.3g} LSB"
+        if size >= 1e-3 or size == 0
+        else f"{value:.1g} LSB"
+        if size >= 1e-4
+        else "0 LSB"
+    )
 
 
 def format_volts(value: float) -> str:
@@ -283,7 +303,8 @@ def format_volts(value: float) -> str:
 
 
 def round_values(low: float, high: float, most: int) -> list[float]:
-    """Round numbers, 1, 2 or 5 × 10ⁿ apart, within a span and about ``most`` of them: the labels of a scale."""
+    """Round numbers, 1, 2 or 5 × 10ⁿ apart, within a span and about ``most`` of them: the labels of
+    a scale."""
     if not (math.isfinite(low) and math.isfinite(high)) or high <= low:
         return []
     raw = (high - low) / max(1, most)

@@ -26,11 +26,15 @@ def read_text(path: Path, error: type[FileError]) -> str:
     try:
         size_bytes = path.stat().st_size
         if size_bytes > LARGEST_FILE_BYTES:
-            raise error(f"The file has {size_bytes} bytes, more than {LARGEST_FILE_BYTES}.", where=str(path))
+            raise error(
+                f"The file has {size_bytes} bytes, more than {LARGEST_FILE_BYTES}.", where=str(path)
+            )
         return path.read_bytes().decode("utf-8")
     except UnicodeDecodeError as fault:
         raise error(
-            "The file is not UTF-8 text.", where=str(path), cure=f"Byte {fault.start} is the first wrong one."
+            "The file is not UTF-8 text.",
+            where=str(path),
+            cure=f"Byte {fault.start} is the first wrong one.",
         ) from fault
     except (OSError, ValueError) as fault:
         reason = fault.strerror if isinstance(fault, OSError) and fault.strerror else str(fault)
@@ -42,10 +46,14 @@ def parse_toml(text: str, where: str, error: type[FileError]) -> dict[str, Any]:
     try:
         return tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError, ValueError) as fault:
-        raise error(f"This is not valid TOML: {fault}.", where=where, cure="Mend that line and load again.") from fault
+        raise error(
+            f"This is not valid TOML: {fault}.", where=where, cure="Mend that line and load again."
+        ) from fault
 
 
-def check_head(data: Mapping[str, Any], kind: str, newest: int, where: str, error: type[FileError]) -> int:
+def check_head(
+    data: Mapping[str, Any], kind: str, newest: int, where: str, error: type[FileError]
+) -> int:
     """The document's version, once its ``format`` and ``version`` are known to be ours."""
     if data.get("format") != kind:
         raise error(
@@ -55,7 +63,9 @@ def check_head(data: Mapping[str, Any], kind: str, newest: int, where: str, erro
         )
     version = data.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise error(f"Its “version” is {version!r}.", where=where, cure=f"Versions 1 to {newest} are known.")
+        raise error(
+            f"Its “version” is {version!r}.", where=where, cure=f"Versions 1 to {newest} are known."
+        )
     if version > newest:
         raise error(
             f"It has version {version}, and this program knows versions up to {newest}.",
@@ -78,13 +88,16 @@ def build(model: type[Model], data: Mapping[str, Any], where: str, error: type[F
 
 
 def _own_faults(fault: ValidationError) -> list[Any]:
-    """Faults without those that only follow from others: a list is too short because its items are faulty."""
+    """Faults without those that only follow from others: a list is too short because its items are
+    faulty."""
     items = fault.errors(include_url=False)
     places = [item["loc"] for item in items]
 
     def follows(item: Any) -> bool:
         place = item["loc"]
-        return item["type"] == "too_short" and any(other != place and other[: len(place)] == place for other in places)
+        return item["type"] == "too_short" and any(
+            other != place and other[: len(place)] == place for other in places
+        )
 
     return [item for item in items if not follows(item)]
 
@@ -135,7 +148,8 @@ def _known_keys(model: type[BaseModel]) -> list[str]:
 
 
 def plain_values(model: BaseModel) -> dict[str, Any]:
-    """The model as plain values for a file: what is as it would be anyway is left out, kinds are kept."""
+    """The model as plain values for a file: what is as it would be anyway is left out, kinds are
+    kept."""
     return _lean(model, model.model_dump(mode="json", exclude_none=True))
 
 
@@ -143,7 +157,9 @@ def _lean(model: BaseModel, data: dict[str, Any]) -> dict[str, Any]:
     kept: dict[str, Any] = {}
     for name, info in type(model).model_fields.items():
         key, value = info.alias or name, getattr(model, name)
-        if key not in data or (name != "kind" and value == info.get_default(call_default_factory=True)):
+        if key not in data or (
+            name != "kind" and value == info.get_default(call_default_factory=True)
+        ):
             continue
         if isinstance(value, BaseModel):
             kept[key] = _lean(value, data[key])
@@ -176,7 +192,9 @@ def write_atomically(path: Path, text: str, error: type[FileError]) -> None:
         path = Path(os.path.realpath(path))
         if path.exists() and not os.access(path, os.W_OK):
             raise PermissionError(errno.EACCES, os.strerror(errno.EACCES))
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".tmp", dir=path.parent)
+        handle, temporary = tempfile.mkstemp(
+            prefix=f".{path.name}.", suffix=".tmp", dir=path.parent
+        )
         try:
             with os.fdopen(handle, "w", encoding="utf-8") as stream:
                 stream.write(text)

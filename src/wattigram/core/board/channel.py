@@ -24,7 +24,8 @@ UNSTEADY_STEP_CYCLES = 512
 
 @dataclass(frozen=True)
 class Judgeable:
-    """New values of one tap, raw and reduced; ``seen_ticks`` is when the program looks at them, if it is the program."""
+    """New values of one tap, raw and reduced; ``seen_ticks`` is when the program looks at them, if
+    it is the program."""
 
     tap: int
     raw: Values
@@ -35,24 +36,34 @@ class Judgeable:
 class Channel:
     """One converter; ``stream`` numbers it."""
 
-    def __init__(self, config: EffectiveConfig, outputs: Outputs, stream: int, threads: int) -> None:
+    def __init__(
+        self, config: EffectiveConfig, outputs: Outputs, stream: int, threads: int
+    ) -> None:
         self.config = config.converters[stream]
         self.stream = stream
         self._slots = len(self.config.slots)
         self.is_steady = self.config.pace.kind == "steady"
         self._synths = (
             [
-                ConverterSynth(self.config, stream, config.bench, outputs, config.tick_hz, config.seed)
+                ConverterSynth(
+                    self.config, stream, config.bench, outputs, config.tick_hz, config.seed
+                )
                 for _ in range(threads)
             ]
             if self.is_steady
             else []
         )
-        self._timed = TimedSynth(self.config, stream, config.bench, outputs, config.tick_hz, config.seed)
+        self._timed = TimedSynth(
+            self.config, stream, config.bench, outputs, config.tick_hz, config.seed
+        )
         self.pace = TriggerSchedule(self.config, stream, config.seed)
         service = self.config.service
         by_pace = service is not None and service.keep == "pass"
-        self._service = IsrTimeline(service, (config.seed, stream)) if service is not None and not by_pace else None
+        self._service = (
+            IsrTimeline(service, (config.seed, stream))
+            if service is not None and not by_pace
+            else None
+        )
         self._memory = DmaBuffer(self.config.loop)
         self._held_of_slot = np.array([slot.held_ticks for slot in self.config.slots])
         last = [(slot.repeats - 1) * slot.each_ticks for slot in self.config.slots]
@@ -60,7 +71,10 @@ class Channel:
         self._up = np.array([slot.up for slot in self.config.slots], dtype=np.int32)
         self._end_of_slot = np.array([slot.end_ticks for slot in self.config.slots])
         starts = np.array([slot.start_ticks for slot in self.config.slots])
-        self._held_in_slot, self._end_in_slot = self._held_of_slot - starts, self._end_of_slot - starts
+        self._held_in_slot, self._end_in_slot = (
+            self._held_of_slot - starts,
+            self._end_of_slot - starts,
+        )
         held = np.rint(self._held_of_slot + self._extra).astype(np.int64)
         self._held_to_end = np.rint(self._end_of_slot).astype(np.int64) - held
         loop_items = self.config.loop.items
@@ -78,10 +92,15 @@ class Channel:
         self.lost = 0
         self.results: list[tuple[NDArray[np.float64], IntArray, IntArray]] | None = (
             []
-            if stream in {*(one.converter for one in config.routes), *(one.converter for one in config.texts)}
+            if stream
+            in {
+                *(route.converter for route in config.routes),
+                *(text.converter for text in config.texts),
+            }
             else None
         )
-        """Ends, results and slots of what has been converted, where a route or the program reads the register."""
+        """Ends, results and slots of what has been converted, where a route or the program reads
+        the register."""
         self._any_repeats = any(slot.repeats > 1 for slot in self.config.slots)
         stopping = [
             config.taps[watch.tap]
@@ -124,17 +143,27 @@ class Channel:
         """Earliest trigger that has not been served yet."""
         return self.cycles * self.config.cycle_ticks if self.is_steady else now
 
-    def advance(self, ticks: int, executor: Executor | None) -> tuple[list[BufferPart], list[Judgeable]]:
+    def advance(
+        self, ticks: int, executor: Executor | None
+    ) -> tuple[list[BufferPart], list[Judgeable]]:
         """Do the cycles whose trigger comes before ``ticks``."""
         judged: list[Judgeable] = []
-        found = self._advance_steady(ticks, executor, judged) if self.is_steady else self._advance_timed(ticks, judged)
+        found = (
+            self._advance_steady(ticks, executor, judged)
+            if self.is_steady
+            else self._advance_timed(ticks, judged)
+        )
         return found, judged
 
-    def _advance_steady(self, ticks: int, executor: Executor | None, judged: list[Judgeable]) -> list[BufferPart]:
+    def _advance_steady(
+        self, ticks: int, executor: Executor | None, judged: list[Judgeable]
+    ) -> list[BufferPart]:
         end = max(self.cycles, -(-ticks // self.config.cycle_ticks))
         codes: NDArray[Any] = codes_on(self._synths, self.cycles, end, executor)
         if self._any_repeats and len(codes):
-            edges = np.concatenate(([0], np.cumsum([slot.repeats for slot in self.config.slots])[:-1]))
+            edges = np.concatenate(
+                ([0], np.cumsum([slot.repeats for slot in self.config.slots])[:-1])
+            )
             rows = codes.reshape(end - self.cycles, -1).astype(np.int64)
             sums = np.add.reduceat(rows, edges, axis=1).ravel()
             codes = combine(sums, np.arange(len(sums)) % self._slots, self.config)
@@ -149,17 +178,28 @@ class Channel:
         if not self.config.loop.delivers:
             return []
         if self._service is None or self.config.service is None:
-            held = self._steady_held(end * self._slots - len(codes), len(codes)) if self.config.stamped else None
+            held = (
+                self._steady_held(end * self._slots - len(codes), len(codes))
+                if self.config.stamped
+                else None
+            )
             return self._memory.write(codes, held)
         if self.config.service.keep == "halves":
             return self._serve_halves(self._memory.write(codes), float(ticks))
-        held = self._steady_held(end * self._slots - len(codes), len(codes)) if self.config.stamped else None
+        held = (
+            self._steady_held(end * self._slots - len(codes), len(codes))
+            if self.config.stamped
+            else None
+        )
         return self._serve_items(codes, held, self._steady_ends(end, len(codes)), float(ticks))
 
     def _steady_ends(self, end_cycle: int, count: int) -> NDArray[np.float64]:
         """Instants at which the last results of the cycles before one were ready."""
         numbers = np.arange(end_cycle * self._slots - count, end_cycle * self._slots)
-        return np.asarray(numbers // self._slots * self.config.cycle_ticks + self._end_of_slot[numbers % self._slots])
+        return np.asarray(
+            numbers // self._slots * self.config.cycle_ticks
+            + self._end_of_slot[numbers % self._slots]
+        )
 
     def _aligned(self, codes: NDArray[Any], first_place: int = 0) -> NDArray[Any]:
         """Codes from a slot on, moved to where they lie in their items; in place."""
@@ -177,14 +217,21 @@ class Channel:
             if self.stops:
                 break
         if self._service is not None and self._service.waiting:
-            found += self._fetch(np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64), np.empty(0), ticks)
+            found += self._fetch(
+                np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64), np.empty(0), ticks
+            )
         return found
 
     def _most_triggers(self) -> int:
-        """Triggers until something may stop the chain: the next one, or the next mark, where the program looks."""
+        """Triggers until something may stop the chain: the next one, or the next mark, where the
+        program looks."""
         if self._stops_at_once:
             return 1
-        return max(1, self._memory.until_mark // self.pace.slots_a_trigger) if self.stops else UNSTEADY_STEP_CYCLES
+        return (
+            max(1, self._memory.until_mark // self.pace.slots_a_trigger)
+            if self.stops
+            else UNSTEADY_STEP_CYCLES
+        )
 
     def _convert(self, starts: Starts, ticks: float, judged: list[Judgeable]) -> list[BufferPart]:
         places = starts.places
@@ -199,7 +246,9 @@ class Channel:
         if self.results is not None:
             self.results.append((ends, codes.copy(), places))
         if starts.fetched is not None and self.config.loop.delivers:
-            return self._keep(codes, instants if self.config.stamped else None, np.flatnonzero(starts.fetched))
+            return self._keep(
+                codes, instants if self.config.stamped else None, np.flatnonzero(starts.fetched)
+            )
         return self._fetch(codes, instants, ends, ticks)
 
     def stop_after(self, watch_ticks: int, rearm_ticks: int | None) -> None:
@@ -207,7 +256,9 @@ class Channel:
         since = max(float(watch_ticks), self.pace.free_ticks)
         self.pace.pause(since, None if rearm_ticks is None else since + rearm_ticks)
 
-    def _fetch(self, codes: IntArray, held: IntArray, ends: NDArray[np.float64], ticks: float) -> list[BufferPart]:
+    def _fetch(
+        self, codes: IntArray, held: IntArray, ends: NDArray[np.float64], ticks: float
+    ) -> list[BufferPart]:
         """What the program gets of results that are ready at ``ends``."""
         if not self.config.loop.delivers:
             return []
@@ -219,7 +270,11 @@ class Channel:
         return self._serve_items(codes, stamps, ends, ticks)
 
     def _serve_items(
-        self, codes: NDArray[np.int32] | IntArray, held: IntArray | None, ends: NDArray[np.float64], ticks: float
+        self,
+        codes: NDArray[np.int32] | IntArray,
+        held: IntArray | None,
+        ends: NDArray[np.float64],
+        ticks: float,
     ) -> list[BufferPart]:
         assert self._service is not None
         assert self.config.service is not None
@@ -231,14 +286,23 @@ class Channel:
         if all_held is not None:
             self._held_waiting = all_held[done:]
         part = slice(0, done)
-        return self._keep(all_codes[part], None if all_held is None else all_held[part], served.places)
+        return self._keep(
+            all_codes[part], None if all_held is None else all_held[part], served.places
+        )
 
-    def _keep(self, codes: NDArray[Any], held: IntArray | None, fetched: IntArray) -> list[BufferPart]:
-        """Put into memory what was fetched; a FIFO knows how many were not, one register does not."""
+    def _keep(
+        self, codes: NDArray[Any], held: IntArray | None, fetched: IntArray
+    ) -> list[BufferPart]:
+        """Put into memory what was fetched; a FIFO knows how many were not, one register does
+        not."""
         self.lost += len(codes) - len(fetched)
         assert self.config.service is not None
         if self.config.service.keep != "oldest" and not self.config.loop.numbered:
-            return self._memory.write(codes[fetched], None if held is None else held[fetched]) if len(fetched) else []
+            return (
+                self._memory.write(codes[fetched], None if held is None else held[fetched])
+                if len(fetched)
+                else []
+            )
         found: list[BufferPart] = []
         at = 0
         breaks = np.flatnonzero(np.diff(fetched) > 1) + 1
@@ -271,7 +335,9 @@ class Channel:
         if half.held_ticks is not None:
             return float(half.held_ticks[-1])
         last = half.first + len(half.items) - 1
-        return last // self._slots * self.config.cycle_ticks + float(self._end_of_slot[last % self._slots])
+        return last // self._slots * self.config.cycle_ticks + float(
+            self._end_of_slot[last % self._slots]
+        )
 
     def finish(self) -> list[BufferPart]:
         """What is left when the board is stopped."""
@@ -283,7 +349,9 @@ class Channel:
                 found += self._serve_halves([], float("inf"))
             else:
                 nothing = np.empty(0, dtype=np.int64)
-                found += self._serve_items(nothing, nothing if self.config.stamped else None, np.empty(0), float("inf"))
+                found += self._serve_items(
+                    nothing, nothing if self.config.stamped else None, np.empty(0), float("inf")
+                )
         return found + self._memory.finish()
 
     @property
@@ -303,12 +371,18 @@ class Channel:
 
     def held_ticks(self, part: BufferPart) -> IntArray:
         """Held instant of each item of a hand-over, as its number says or as it was stamped."""
-        return self._steady_held(part.first, len(part.items)) if part.held_ticks is None else part.held_ticks
+        return (
+            self._steady_held(part.first, len(part.items))
+            if part.held_ticks is None
+            else part.held_ticks
+        )
 
     def _steady_held(self, first: int, count: int) -> IntArray:
         numbers = np.arange(first, first + count, dtype=np.int64)
         held = np.rint(self._held_of_slot + self._extra).astype(np.int64)
-        return np.asarray(numbers // self._slots * self.config.cycle_ticks + held[numbers % self._slots])
+        return np.asarray(
+            numbers // self._slots * self.config.cycle_ticks + held[numbers % self._slots]
+        )
 
     def judge(self, part: BufferPart) -> list[Judgeable]:
         """What the program's own taps make of a hand-over."""
@@ -317,8 +391,13 @@ class Channel:
             return []
         held = self.held_ticks(part)
         seen = int(self._mark_ticks(part))
-        return [Judgeable(number, *tap.feed(part.items, part.first, held), seen) for number, tap in mine]
+        return [
+            Judgeable(number, *tap.feed(part.items, part.first, held), seen) for number, tap in mine
+        ]
 
     def _judge_hardware(self, codes: NDArray[Any], held: IntArray) -> list[Judgeable]:
         """What the converter's own taps make of codes as they are converted."""
-        return [Judgeable(number, *tap.feed(codes, self.converted, held)) for number, tap in self._by_hardware]
+        return [
+            Judgeable(number, *tap.feed(codes, self.converted, held))
+            for number, tap in self._by_hardware
+        ]

@@ -39,7 +39,9 @@ class ConverterSynth:
         self._converter = converter
         self._outputs = outputs
         self._key = (seed, index)
-        self._conversions = [(slot, number) for slot in converter.slots for number in range(slot.repeats)]
+        self._conversions = [
+            (slot, number) for slot in converter.slots for number in range(slot.repeats)
+        ]
         self.slots = len(self._conversions)
         self.block_cycles = max(1, BLOCK_SAMPLES // self.slots)
         self._piece_cycles = max(1, PIECE_SAMPLES // self.slots)
@@ -57,18 +59,26 @@ class ConverterSynth:
         self._set_settling(bench)
         rows = self._piece_cycles + self._halo
         samples = rows * self.slots
-        # Charge goes from slot to slot in volts: all are worked out in one unit, the counts of a single-ended slot.
-        self._drives = [self._drive(bench, slot.pin, slot, number, scale) for slot, number in self._conversions]
+        # Charge goes from slot to slot in volts: all are worked out in one unit, the counts of a
+        # single-ended slot.
+        self._drives = [
+            self._drive(bench, slot.pin, slot, number, scale) for slot, number in self._conversions
+        ]
         self._away = {
             place: self._drive(bench, slot.negative, slot, number, scale)
             for place, (slot, number) in enumerate(self._conversions)
             if slot.negative is not None
         }
         # A difference spans twice the reference, so its counts are twice as large.
-        scales = [scale / 2 if slot.negative is not None else scale for slot, _number in self._conversions]
+        scales = [
+            scale / 2 if slot.negative is not None else scale for slot, _number in self._conversions
+        ]
         sigma = [
             np.hypot(
-                np.hypot(bench.pins[slot.pin].noise_v, bench.pins[slot.negative].noise_v if slot.negative else 0.0)
+                np.hypot(
+                    bench.pins[slot.pin].noise_v,
+                    bench.pins[slot.negative].noise_v if slot.negative else 0.0,
+                )
                 * own,
                 converter.noise_lsb,
             )
@@ -76,7 +86,13 @@ class ConverterSynth:
         ]
         self._reference = (
             SlotDrive(
-                converter.reference, self._outputs, Fraction(0), self._period_s, self.block_cycles, self._halo, 1.0
+                converter.reference,
+                self._outputs,
+                Fraction(0),
+                self._period_s,
+                self.block_cycles,
+                self._halo,
+                1.0,
             )
             if converter.reference is not None
             else None
@@ -90,13 +106,16 @@ class ConverterSynth:
         low = np.where(signed, -(1 << (converter.bits - 1)), 0)
         self._lowest = np.tile(low.astype(np.float32), self._piece_cycles)
         self._highest = np.tile(top.astype(np.float32), self._piece_cycles)
-        self._levels = np.tile(np.array([value or 0.0 for value in constants], dtype=np.float32), rows)
+        self._levels = np.tile(
+            np.array([value or 0.0 for value in constants], dtype=np.float32), rows
+        )
         self._work = np.empty((2, samples), dtype=np.float32)
         self._scratch = np.empty((2, rows), dtype=np.float32)
         self._varying = [place for place, value in enumerate(constants) if value is None]
 
     def _set_settling(self, bench: EffectiveBench) -> None:
-        """The circuits of the sampling capacitors, and how many cycles before a piece still show in it."""
+        """The circuits of the sampling capacitors, and how many cycles before a piece still show in
+        it."""
         self._sides: list[ScanSettling] = []
         period_s = float(self._period_s)
         found = [conversions(self._converter, bench.pins, self._tick_hz, side) for side in (0, 1)]
@@ -105,13 +124,25 @@ class ConverterSynth:
         rows = self._piece_cycles + self._halo
         self._sides = [ScanSettling(side, period_s, rows) for side in found if side]
 
-    def _drive(self, bench: EffectiveBench, pin: str, slot: EffectiveSlot, number: int, scale: float) -> SlotDrive:
+    def _drive(
+        self, bench: EffectiveBench, pin: str, slot: EffectiveSlot, number: int, scale: float
+    ) -> SlotDrive:
         """The drive of a pin at one of a slot's conversions."""
         held_ticks = Fraction(slot.held_ticks) + number * Fraction(slot.each_ticks)
         held_s = held_ticks / self._tick_hz
-        return SlotDrive(bench.pins[pin], self._outputs, held_s, self._period_s, self.block_cycles, self._halo, scale)
+        return SlotDrive(
+            bench.pins[pin],
+            self._outputs,
+            held_s,
+            self._period_s,
+            self.block_cycles,
+            self._halo,
+            scale,
+        )
 
-    def codes(self, begin_cycle: int, end_cycle: int, out: NDArray[np.int32] | None = None) -> NDArray[np.int32]:
+    def codes(
+        self, begin_cycle: int, end_cycle: int, out: NDArray[np.int32] | None = None
+    ) -> NDArray[np.int32]:
         """Codes of cycles ``begin_cycle`` to ``end_cycle``, conversion after conversion.
 
         Returns
@@ -125,7 +156,9 @@ class ConverterSynth:
             block = cycle // self.block_cycles
             stop = min(end_cycle, (block + 1) * self.block_cycles, cycle + self._piece_cycles)
             piece = out[(cycle - begin_cycle) * self.slots : (stop - begin_cycle) * self.slots]
-            self._piece(block, cycle - block * self.block_cycles, stop - block * self.block_cycles, piece)
+            self._piece(
+                block, cycle - block * self.block_cycles, stop - block * self.block_cycles, piece
+            )
             cycle = stop
         return out
 
@@ -176,13 +209,17 @@ class ConverterSynth:
             np.clip(scaled, 0, highest, out=scaled)
         out[:] = scaled
 
-    def _divide_by_reference(self, rows: Float32Array, block_cycle: int, begin: int, end: int) -> None:
+    def _divide_by_reference(
+        self, rows: Float32Array, block_cycle: int, begin: int, end: int
+    ) -> None:
         """Counts of a reference that wanders, taken once a scan, in place."""
         assert self._reference is not None
         volts = np.empty(len(rows), dtype=np.float32)
         self._reference.fill(volts, block_cycle, begin - self._halo, end, self._scratch)
         meant_v = self._converter.lsb_v * (1 << self._converter.bits)
-        rows *= (np.float32(meant_v) / np.maximum(volts, np.float32(LEAST_REFERENCE_V)))[:, np.newaxis]
+        rows *= (np.float32(meant_v) / np.maximum(volts, np.float32(LEAST_REFERENCE_V)))[
+            :, np.newaxis
+        ]
 
     def _block_noise(self, block: int) -> Float32Array:
         if self._noise is None or self._noise_block != block:
@@ -194,7 +231,9 @@ class ConverterSynth:
         return self._noise
 
 
-def codes_on(synths: list[ConverterSynth], begin: int, end: int, executor: Executor | None) -> NDArray[np.int32]:
+def codes_on(
+    synths: list[ConverterSynth], begin: int, end: int, executor: Executor | None
+) -> NDArray[np.int32]:
     """Codes of a range of cycles, whole blocks shared out among synths of the same converter.
 
     Returns

@@ -1,4 +1,5 @@
-"""The loop in memory: what DMA or a handler writes, and what the program reads of it at each mark."""
+"""The loop in memory: what DMA or a handler writes, and what the program reads of it at each
+mark."""
 
 from __future__ import annotations
 
@@ -39,7 +40,9 @@ class DmaBuffer:
     def __init__(self, loop: EffectiveLoop) -> None:
         self._loop = loop
         self._element_bits = loop.element_bits or loop.width_bits
-        self._plain = self._element_bits == loop.width_bits and loop.increment and not loop.swap_bytes
+        self._plain = (
+            self._element_bits == loop.width_bits and loop.increment and not loop.swap_bytes
+        )
         size = loop.items * max(loop.width_bits, self._element_bits) // 8
         self._bytes = np.zeros(0 if self._plain else size, dtype=np.uint8)
         self._pending: NDArray[Any] = np.empty(0, dtype=np.int32)
@@ -90,14 +93,17 @@ class DmaBuffer:
             if len(codes) - position < wanted:
                 break
             part = slice(position, position + wanted)
-            found.append(self._take(codes[part], None if held_ticks is None else held_ticks[part], False))
+            found.append(
+                self._take(codes[part], None if held_ticks is None else held_ticks[part], False)
+            )
             position += wanted
         self._pending = codes[position:].copy()
         self._pending_held = None if held_ticks is None else held_ticks[position:].copy()
         return found
 
     def skip(self, count: int) -> list[BufferPart]:
-        """Items that nobody fetched: what waits is handed over, and their numbers are passed over."""
+        """Items that nobody fetched: what waits is handed over, and their numbers are passed
+        over."""
         found = self.finish(is_tail=False)
         self.written += count
         return found

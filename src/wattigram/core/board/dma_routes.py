@@ -1,4 +1,5 @@
-"""Routes: what DMA moves from one peripheral to another, and what becomes of it there, write by write."""
+"""Routes: what DMA moves from one peripheral to another, and what becomes of it there, write by
+write."""
 
 from __future__ import annotations
 
@@ -20,7 +21,8 @@ _NONE_I: IntArray = np.empty(0, dtype=np.int64)
 
 @dataclass(frozen=True)
 class SinkTrace:
-    """What took effect at a sink, and what did not: (n,) ticks and (n,) values with marks, in the order of writing."""
+    """What took effect at a sink, and what did not: (n,) ticks and (n,) values with marks, in the
+    order of writing."""
 
     ticks: IntArray
     values: IntArray
@@ -42,7 +44,8 @@ class DmaRoute:
         self.observed = 0
 
     def feed(self, ticks: FloatArray, codes: IntArray, places: IntArray) -> None:
-        """Results of the source's converter, as they get ready, with the slot that each comes from."""
+        """Results of the source's converter, as they get ready, with the slot that each comes
+        from."""
         if self.route.place is not None:
             mine = places == self.route.place
             ticks, codes = ticks[mine], codes[mine]
@@ -83,7 +86,11 @@ class DmaRoute:
     def _current(self, ticks: FloatArray) -> IntArray:
         """What the source's register holds at given instants."""
         places = np.searchsorted(self._arrived_ticks, ticks, side="right") - 1
-        held = self._arrived[np.maximum(places, 0)] if len(self._arrived) else np.zeros(len(ticks), dtype=np.int64)
+        held = (
+            self._arrived[np.maximum(places, 0)]
+            if len(self._arrived)
+            else np.zeros(len(ticks), dtype=np.int64)
+        )
         return np.where(places >= 0, held, self._last_value)
 
     def _at_timer(self, until: float) -> tuple[FloatArray, IntArray]:
@@ -99,7 +106,8 @@ class DmaRoute:
         return ticks, values
 
     def _writes(self, ticks: FloatArray, values: IntArray) -> tuple[FloatArray, IntArray, IntArray]:
-        """Ticks, place in the sink's register, and what is written there, of the transfers that triggers start."""
+        """Ticks, place in the sink's register, and what is written there, of the transfers that
+        triggers start."""
         route = self.route
         count = len(ticks)
         if route.serial is not None and route.on == "source":
@@ -108,13 +116,19 @@ class DmaRoute:
             place = part if route.low_first else route.items - 1 - part
             return ticks + route.transfer_ticks, place * route.step, values & route.sink_mask
         if route.items == 1:
-            return ticks + route.transfer_ticks, np.zeros(count, dtype=np.int64), self._piece(values, 0)
+            return (
+                ticks + route.transfer_ticks,
+                np.zeros(count, dtype=np.int64),
+                self._piece(values, 0),
+            )
         parts = np.arange(route.items)
         order = parts if route.low_first else parts[::-1]
         at = ticks[:, None] + (parts + 1)[None, :] * route.transfer_ticks
         pieces = np.stack([self._piece(values, int(part)) for part in order], axis=1).reshape(-1)
         places = (
-            np.tile(order * route.step, count) if route.wide_sink else np.zeros(count * route.items, dtype=np.int64)
+            np.tile(order * route.step, count)
+            if route.wide_sink
+            else np.zeros(count * route.items, dtype=np.int64)
         )
         return at.ravel(), places, pieces
 
@@ -132,7 +146,11 @@ class DmaRoute:
         self._pieces_out += len(asked)
         values = self._current(asked)
         order = part if route.low_first else route.items - 1 - part
-        moved = order * route.step * route.source_bits if route.items > 1 else np.zeros(len(asked), dtype=np.int64)
+        moved = (
+            order * route.step * route.source_bits
+            if route.items > 1
+            else np.zeros(len(asked), dtype=np.int64)
+        )
         pieces = (values >> moved) & ((1 << route.source_bits) - 1) & route.sink_mask
         self._forget(int(np.searchsorted(self._arrived_ticks, until)))
         places = order * route.step if route.wide_sink else np.zeros(len(asked), dtype=np.int64)
@@ -140,7 +158,8 @@ class DmaRoute:
 
 
 class SerialSink:
-    """A UART: a byte is shifted out while ``waiting`` more have room; the newest replaces the last of them."""
+    """A UART: a byte is shifted out while ``waiting`` more have room; the newest replaces the last
+    of them."""
 
     def __init__(self, route: EffectiveRoute) -> None:
         self._byte_ticks = route.byte_ticks
@@ -156,7 +175,9 @@ class SerialSink:
         self._asked = max(self._asked, end)
         return np.asarray(numbers * self._byte_ticks, dtype=np.float64)
 
-    def take(self, ticks: FloatArray, places: IntArray, values: IntArray, until: float) -> SinkTrace:
+    def take(
+        self, ticks: FloatArray, places: IntArray, values: IntArray, until: float
+    ) -> SinkTrace:
         """Bytes that were written; what is sent is told with the moment at which it begins."""
         out_ticks: list[float] = []
         out: list[int] = []
@@ -190,7 +211,8 @@ class SerialSink:
 
 
 class RegisterSink:
-    """A register of a timer or DAC, filled in pieces; with preload it takes effect at the next period only."""
+    """A register of a timer or DAC, filled in pieces; with preload it takes effect at the next
+    period only."""
 
     def __init__(self, route: EffectiveRoute) -> None:
         self._route = route
@@ -210,11 +232,16 @@ class RegisterSink:
         self._asked = max(self._asked, until)
         return np.asarray(numbers * self._period, dtype=np.float64)
 
-    def take(self, ticks: FloatArray, places: IntArray, values: IntArray, until: float) -> SinkTrace:
+    def take(
+        self, ticks: FloatArray, places: IntArray, values: IntArray, until: float
+    ) -> SinkTrace:
         """Writes, and what takes effect of them before ``until``."""
         out_ticks: list[float] = []
         out: list[int] = []
-        rows = [np.concatenate(pair) for pair in zip(self._waiting, (ticks, places, values), strict=True)]
+        rows = [
+            np.concatenate(pair)
+            for pair in zip(self._waiting, (ticks, places, values), strict=True)
+        ]
         ready = int(np.searchsorted(rows[0], until))
         self._waiting = (rows[0][ready:], rows[1][ready:], rows[2][ready:])
         width = self._route.sink_bits

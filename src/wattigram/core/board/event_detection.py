@@ -67,7 +67,11 @@ class ThresholdDetector:
         places = np.maximum(newest, 0)
         if self.watch.reach_ticks is not None:
             after = np.minimum(newest + 1, len(other.ticks) - 1)
-            places = np.where(np.abs(other.ticks[after] - ticks) < np.abs(ticks - other.ticks[places]), after, places)
+            places = np.where(
+                np.abs(other.ticks[after] - ticks) < np.abs(ticks - other.ticks[places]),
+                after,
+                places,
+            )
             near = np.abs(other.ticks[places] - ticks) <= self.watch.reach_ticks
             ticks, values, places = ticks[near], values[near], places[near]
         self._mine = _after(mine, count)
@@ -93,11 +97,19 @@ class ThresholdDetector:
                 break
             position += step
             entered = (
-                bool(enters[position]) if self._inside and watch.every and not leaves[position] else not self._inside
+                bool(enters[position])
+                if self._inside and watch.every and not leaves[position]
+                else not self._inside
             )
             self._inside = entered
             events.append(
-                DetectedEvent(self.number, entered, int(values[position]), int(found.ticks[position]), position)
+                DetectedEvent(
+                    self.number,
+                    entered,
+                    int(values[position]),
+                    int(found.ticks[position]),
+                    position,
+                )
             )
             if watch.once and entered:
                 self._armed = False
@@ -118,9 +130,13 @@ def watch_masks(watch: EffectiveWatch, values: IntArray) -> tuple[BoolArray, Boo
     low, high, slack = watch.low, watch.high, watch.hysteresis
     match watch.condition:
         case "outside":
-            return (values < low) | (values > high), (values >= low + slack) & (values <= high - slack)
+            return (values < low) | (values > high), (values >= low + slack) & (
+                values <= high - slack
+            )
         case "inside":
-            return (values >= low) & (values <= high), (values < low - slack) | (values > high + slack)
+            return (values >= low) & (values <= high), (values < low - slack) | (
+                values > high + slack
+            )
         case "above":
             return values > high, values <= high - slack
         case "below":
@@ -128,7 +144,9 @@ def watch_masks(watch: EffectiveWatch, values: IntArray) -> tuple[BoolArray, Boo
 
 
 def _joined(first: Values, second: Values) -> Values:
-    return Values(np.concatenate((first.values, second.values)), np.concatenate((first.ticks, second.ticks)))
+    return Values(
+        np.concatenate((first.values, second.values)), np.concatenate((first.ticks, second.ticks))
+    )
 
 
 def _after(values: Values, count: int) -> Values:
@@ -180,7 +198,9 @@ class ComparatorDetector:
         if comparator.against is not None:
             volts = volts - self._outputs.course(comparator.against).at(times_s)
         volts += drive.noise_v * self._noise.values(begin, end)
-        says = np.where(volts > comparator.rising_v, 1, np.where(volts < comparator.falling_v, 0, -1))
+        says = np.where(
+            volts > comparator.rising_v, 1, np.where(volts < comparator.falling_v, 0, -1)
+        )
         places = np.maximum.accumulate(np.where(says >= 0, np.arange(len(says)), -1))
         before = int(self._high)
         state = np.where(places >= 0, says[np.maximum(places, 0)], before)
@@ -192,5 +212,9 @@ class ComparatorDetector:
         for place in changes:
             rises = bool(state[place])
             if comparator.edge == "both" or rises == (comparator.edge == "rising"):
-                events.append(DetectedEvent(comparator.watch, rises, int(rises), int(at_ticks[place]), int(place)))
+                events.append(
+                    DetectedEvent(
+                        comparator.watch, rises, int(rises), int(at_ticks[place]), int(place)
+                    )
+                )
         return events

@@ -19,7 +19,8 @@ LEAST_REFERENCE_V = 0.05
 
 
 class NumberedNoise:
-    """Standard normal noise in which each value has a number, so that a run does not depend on its pieces."""
+    """Standard normal noise in which each value has a number, so that a run does not depend on its
+    pieces."""
 
     def __init__(self, *key: int) -> None:
         self._key = key
@@ -74,7 +75,10 @@ class TimedSynth:
         self._sigma = np.array(
             [
                 math.hypot(
-                    math.hypot(bench.pins[slot.pin].noise_v, bench.pins[slot.negative].noise_v if slot.negative else 0)
+                    math.hypot(
+                        bench.pins[slot.pin].noise_v,
+                        bench.pins[slot.negative].noise_v if slot.negative else 0,
+                    )
                     / (converter.lsb_v * (2 if slot.negative else 1)),
                     converter.noise_lsb,
                 )
@@ -113,9 +117,15 @@ class TimedSynth:
         if converter.reference is not None:
             meant_v = converter.lsb_v * (1 << converter.bits)
             held = held * (
-                meant_v / np.maximum(self._outputs.drive_voltage(converter.reference, times_s), LEAST_REFERENCE_V)
+                meant_v
+                / np.maximum(
+                    self._outputs.drive_voltage(converter.reference, times_s), LEAST_REFERENCE_V
+                )
             )
-        lsb = held / (np.where(signed, 2.0, 1.0) * converter.lsb_v) * (1 + converter.gain_error) + converter.offset_lsb
+        lsb = (
+            held / (np.where(signed, 2.0, 1.0) * converter.lsb_v) * (1 + converter.gain_error)
+            + converter.offset_lsb
+        )
         lsb += noise * self._sigma[order]
         top = np.where(signed, 1 << (converter.bits - 1), 1 << converter.bits) - 1
         low = np.where(signed, -(1 << (converter.bits - 1)), 0)
@@ -125,14 +135,17 @@ class TimedSynth:
         return combine(np.add.reduceat(whole, begins), places, converter)
 
     def _settled_v(self, order: IntArray, times_s: FloatArray) -> FloatArray:
-        """What is held of the inputs of slots, each at its instant, (n,) volts; of a pair the difference."""
+        """What is held of the inputs of slots, each at its instant, (n,) volts; of a pair the
+        difference."""
         positive = np.empty(len(order))
         negative = np.zeros(len(order))
         for place in np.unique(order).tolist():
             slot, mine = self._converter.slots[place], order == place
             positive[mine] = self._outputs.drive_voltage(self._bench.pins[slot.pin], times_s[mine])
             if slot.negative is not None:
-                negative[mine] = self._outputs.drive_voltage(self._bench.pins[slot.negative], times_s[mine])
+                negative[mine] = self._outputs.drive_voltage(
+                    self._bench.pins[slot.negative], times_s[mine]
+                )
         first, second = self._sides
         if not self._converter.each_side:
             return first.settle(positive - negative, order, times_s)
@@ -143,7 +156,8 @@ class TimedSynth:
 
 
 def combine(sums: IntArray, places: IntArray, converter: EffectiveConverter) -> IntArray:
-    """Results of slots from the sums of their repeats: cut to the register, shifted right; in place.
+    """Results of slots from the sums of their repeats: cut to the register, shifted right; in
+    place.
 
     Parameters
     ----------

@@ -16,7 +16,8 @@ FloatArray = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class ServedResults:
-    """Places, among what was given, of the results that were fetched; ``lost`` counts the others up to the last."""
+    """Places, among what was given, of the results that were fetched; ``lost`` counts the others up
+    to the last."""
 
     places: IntArray
     lost: int
@@ -25,7 +26,8 @@ class ServedResults:
 class IsrTimeline:
     """Serves one result after the other.
 
-    A call comes when a unit of results is ready; it reads ``notice`` later, and is busy for ``rest``.
+    A call comes when a unit of results is ready; it reads ``notice`` later, and is busy for
+    ``rest``.
     What of one register is overwritten by then is lost; a FIFO keeps its oldest.
     """
 
@@ -65,14 +67,18 @@ class IsrTimeline:
         return len(self._ends)
 
     def _is_leisurely(self, ends: FloatArray, known_ticks: float) -> bool:
-        """Each call is over before the next result comes, the last one before anything unknown can."""
+        """Each call is over before the next result comes, the last one before anything unknown
+        can."""
         if not len(ends) or self._free > ends[0]:
             return False
         service = self._service
         units = ends[service.unit - 1 :: service.unit]
         if len(units) and units[-1] + service.notice_ticks >= known_ticks:
             return False
-        return len(units) < 2 or float(np.diff(units).min()) > service.notice_ticks + service.rest_ticks
+        return (
+            len(units) < 2
+            or float(np.diff(units).min()) > service.notice_ticks + service.rest_ticks
+        )
 
     def _wait(self) -> float:
         """A random share of the longest wait; the same one until it is used."""

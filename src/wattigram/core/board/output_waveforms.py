@@ -8,7 +8,12 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.contract.board_config import EffectiveConfig, EffectiveDac, EffectivePwm, PinDrive
+from wattigram.core.contract.board_config import (
+    EffectiveConfig,
+    EffectiveDac,
+    EffectivePwm,
+    PinDrive,
+)
 from wattigram.core.contract.shapes import PiecewiseWaveform, pulse_train, zero_order_hold
 
 FloatArray = NDArray[np.float64]
@@ -16,7 +21,8 @@ _LEVEL = PiecewiseWaveform(np.zeros(1), np.zeros(1), np.zeros(1), np.zeros(1), a
 
 
 def dac_levels_v(dac: EffectiveDac) -> FloatArray:
-    """Volts of each code: offset, gain, a bend like a parabola, and a step too large into the upper half."""
+    """Volts of each code: offset, gain, a bend like a parabola, and a step too large into the upper
+    half."""
     codes = np.array(dac.codes, dtype=np.float64)
     share = codes / (1 << dac.bits)
     bend = 4 * dac.bend_lsb * share * (1 - share)
@@ -90,12 +96,18 @@ class Outputs:
                 return _course_of(drive).at(times_s)
             case "sweep":
                 into = np.mod(times_s, drive.lasting_s)
-                swept = drive.frequency_hz * into + (drive.to_hz - drive.frequency_hz) * into**2 / (2 * drive.lasting_s)
-                return np.asarray(drive.level_v + drive.high_v * np.sin(2 * math.pi * np.mod(swept, 1.0)))
+                swept = drive.frequency_hz * into + (drive.to_hz - drive.frequency_hz) * into**2 / (
+                    2 * drive.lasting_s
+                )
+                return np.asarray(
+                    drive.level_v + drive.high_v * np.sin(2 * math.pi * np.mod(swept, 1.0))
+                )
         turns = times_s * drive.frequency_hz
         turns = turns - np.floor(turns)
         if drive.shape == "triangle":
-            return np.asarray(drive.level_v + (drive.high_v - drive.level_v) * (1 - np.abs(1 - 2 * turns)))
+            return np.asarray(
+                drive.level_v + (drive.high_v - drive.level_v) * (1 - np.abs(1 - 2 * turns))
+            )
         return np.where(turns < 1 - drive.high_share, drive.level_v, drive.high_v)
 
 

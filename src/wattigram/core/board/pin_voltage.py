@@ -20,7 +20,8 @@ class SlotDrive:
     """Evaluates one drive at ``held + cycle · period`` for cycles of a block.
 
     A value depends on its cycle number alone: phases start anew from an exact fraction at each
-    block, and offsets within the block come from tables, so that pieces of any size agree bit for bit.
+    block, and offsets within the block come from tables, so that pieces of any size agree bit for
+    bit.
     """
 
     def __init__(
@@ -45,7 +46,10 @@ class SlotDrive:
             turns = steps * float(Fraction(frequency_hz) * period_s % 1)
             angle = 2 * math.pi * (turns - np.floor(turns))
             scale = amplitude_v * lsb
-            tables = ((scale * np.sin(angle)).astype(np.float32), (scale * np.cos(angle)).astype(np.float32))
+            tables = (
+                (scale * np.sin(angle)).astype(np.float32),
+                (scale * np.cos(angle)).astype(np.float32),
+            )
             self._tables.append((Fraction(frequency_hz), Fraction(phase), *tables))
         self._numbers = steps.astype(np.float32)
         self._advance = Fraction(drive.frequency_hz) * period_s
@@ -56,8 +60,11 @@ class SlotDrive:
         is_constant = self._drive.shape == "level" and not self._drive.sines
         return self._drive.level_v * self._lsb if is_constant else None
 
-    def fill(self, out: Float32Array, block_cycle: int, begin: int, end: int, scratch: Float32Array) -> None:
-        """Voltages in LSB of cycles ``block_cycle + begin`` to ``+ end``; ``begin`` may reach into the halo.
+    def fill(
+        self, out: Float32Array, block_cycle: int, begin: int, end: int, scratch: Float32Array
+    ) -> None:
+        """Voltages in LSB of cycles ``block_cycle + begin`` to ``+ end``; ``begin`` may reach into
+        the halo.
 
         Parameters
         ----------
@@ -68,7 +75,9 @@ class SlotDrive:
         start_s = self._held_s + block_cycle * self._period_s
         window = slice(begin + self._halo, end + self._halo)
         if drive.shape in {"course", "sweep", "output"}:
-            times_s = float(start_s) + self._numbers[window].astype(np.float64) * float(self._period_s)
+            times_s = float(start_s) + self._numbers[window].astype(np.float64) * float(
+                self._period_s
+            )
             out[:] = self._outputs.drive_voltage(drive, times_s) * self._lsb
         elif self.constant is not None:
             out[:] = self.constant
@@ -100,7 +109,10 @@ class SlotDrive:
         turn = math.floor(base + advance * begin) - 1
         position = begin
         while position < end:
-            for start_turn, stop_turn, rising in ((turn, turn + bend, True), (turn + bend, turn + 1, False)):
+            for start_turn, stop_turn, rising in (
+                (turn, turn + bend, True),
+                (turn + bend, turn + 1, False),
+            ):
                 stop = end if advance == 0 else min(end, math.ceil((stop_turn - base) / advance))
                 if stop <= position:
                     continue
@@ -109,14 +121,18 @@ class SlotDrive:
                     piece[:] = low if rising else high
                 else:
                     slope = 2 * (high - low) * advance * (1 if rising else -1)
-                    foot = (low if rising else high) + (slope * (base - start_turn) / advance if advance else 0.0)
+                    foot = (low if rising else high) + (
+                        slope * (base - start_turn) / advance if advance else 0.0
+                    )
                     numbers = self._numbers[position + self._halo : stop + self._halo]
                     np.multiply(numbers, np.float32(slope), out=piece)
                     piece += np.float32(foot)
                 position = stop
             turn += 1
 
-    def _fill_sines(self, out: Float32Array, start_s: Fraction, window: slice, scratch: Float32Array) -> None:
+    def _fill_sines(
+        self, out: Float32Array, start_s: Fraction, window: slice, scratch: Float32Array
+    ) -> None:
         total = scratch[0, : len(out)]
         term = scratch[1, : len(out)]
         for index, (frequency, phase, sines, cosines) in enumerate(self._tables):

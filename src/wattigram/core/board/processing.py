@@ -1,4 +1,5 @@
-"""What becomes of a signal's values after conversion: its reduce stage, sample by sample in integers."""
+"""What becomes of a signal's values after conversion: its reduce stage, sample by sample in
+integers."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ IntArray = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Values:
-    """Some values of one stream: (n,) int64 each, with the held instant of the last sample in each."""
+    """Some values of one stream: (n,) int64 each, with the held instant of the last sample in
+    each."""
 
     values: IntArray
     ticks: IntArray
@@ -94,7 +96,9 @@ class Tap:
         if not len(raw.values):
             return NOTHING
         count = self.tap.count
-        before = self._pending.values if self._state is not None else np.zeros(count, dtype=np.int64)
+        before = (
+            self._pending.values if self._state is not None else np.zeros(count, dtype=np.int64)
+        )
         self._state = 0
         values = np.concatenate((before, raw.values))
         totals = np.concatenate(([0], np.cumsum(values)))

@@ -14,11 +14,17 @@ from wattigram.core.contract.board_config import EffectiveConfig
 
 
 def serve_board(
-    config: EffectiveConfig, *, tcp_port: int = 0, fast: bool = False, attached: bool = False, out: TextIO = sys.stdout
+    config: EffectiveConfig,
+    *,
+    tcp_port: int = 0,
+    fast: bool = False,
+    attached: bool = False,
+    out: TextIO = sys.stdout,
 ) -> None:
     """Serve until interrupted.
 
-    Prints one line of JSON with ``pty``, ``tcp``, ``build_mark`` and ``key`` when ready. ``attached`` ends the
+    Prints one line of JSON with ``pty``, ``tcp``, ``build_mark`` and ``key`` when ready.
+    ``attached`` ends the
     board when standard input is closed, so that it never outlives the program that started it.
     """
     watch_fd = sys.stdin.fileno() if attached else None

@@ -11,11 +11,22 @@ import numpy as np
 from wattigram.core.board.channel import Channel, Judgeable
 from wattigram.core.board.dma_buffer import BufferPart
 from wattigram.core.board.dma_routes import DmaRoute, SinkTrace, TextPrinter, packed
-from wattigram.core.board.event_detection import ComparatorDetector, DetectedEvent, ThresholdDetector
+from wattigram.core.board.event_detection import (
+    ComparatorDetector,
+    DetectedEvent,
+    ThresholdDetector,
+)
 from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.board.processing import NOTHING, Values
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
-from wattigram.core.contract.link import EVENT_DTYPE, FLAG_FIRST, FLAG_TAIL, STAMP_STREAM, FrameType, encode_frame
+from wattigram.core.contract.link import (
+    EVENT_DTYPE,
+    FLAG_FIRST,
+    FLAG_TAIL,
+    STAMP_STREAM,
+    FrameType,
+    encode_frame,
+)
 
 _WRAP = 1 << 32
 LEAST_VALUE, GREATEST_VALUE = -(1 << 31), (1 << 31) - 1
@@ -34,18 +45,28 @@ class Run:
         self.sequence = first_sequence
         self.ticks = 0
         outputs = Outputs(config)
-        self.channels = [Channel(config, outputs, stream, threads) for stream in range(len(config.converters))]
+        self.channels = [
+            Channel(config, outputs, stream, threads) for stream in range(len(config.converters))
+        ]
         # What is started by events comes after what makes them.
-        self._in_order = sorted(self.channels, key=lambda channel: channel.config.pace.kind == "events")
+        self._in_order = sorted(
+            self.channels, key=lambda channel: channel.config.pace.kind == "events"
+        )
         self._watchers = [
-            ThresholdDetector(watch, number) for number, watch in enumerate(config.watches) if watch is not None
+            ThresholdDetector(watch, number)
+            for number, watch in enumerate(config.watches)
+            if watch is not None
         ]
         self._comparators = [
-            ComparatorDetector(comparator, number, config.bench, outputs, config.tick_hz, config.seed)
+            ComparatorDetector(
+                comparator, number, config.bench, outputs, config.tick_hz, config.seed
+            )
             for number, comparator in enumerate(config.comparators)
         ]
         self._reduced = [0] * len(config.taps)
-        self._routes: list[DmaRoute | TextPrinter] = [DmaRoute(config, number) for number in range(len(config.routes))]
+        self._routes: list[DmaRoute | TextPrinter] = [
+            DmaRoute(config, number) for number in range(len(config.routes))
+        ]
         self._routes += [TextPrinter(config, number) for number in range(len(config.texts))]
 
     @property
@@ -55,12 +76,16 @@ class Run:
 
     @property
     def largest_step_ticks(self) -> int:
-        """Ticks that one block of the fastest converter takes; a good step when time does not matter."""
+        """Ticks that one block of the fastest converter takes; a good step when time does not
+        matter."""
         # Without a converter there are still outputs, of which 10 ms at a time are looked at.
-        return min((channel.step_ticks for channel in self.channels), default=self.config.tick_hz // 100)
+        return min(
+            (channel.step_ticks for channel in self.channels), default=self.config.tick_hz // 100
+        )
 
     def totals(self) -> dict[str, int]:
-        """Counts by name and stream: cycles done, items handed over, items lost to the program, triggers missed."""
+        """Counts by name and stream: cycles done, items handed over, items lost to the program,
+        triggers missed."""
         found = {"cycles": self.channels[0].cycles if self.channels else 0, "ticks": self.ticks}
         for channel in self.channels:
             found[f"items.{channel.stream}"] = channel.handed_over
@@ -116,7 +141,8 @@ class Run:
             seen = route.advance(float(self.ticks))
             for begin in range(0, len(seen.ticks), EVENTS_A_FRAME):
                 part = SinkTrace(
-                    seen.ticks[begin : begin + EVENTS_A_FRAME], seen.values[begin : begin + EVENTS_A_FRAME]
+                    seen.ticks[begin : begin + EVENTS_A_FRAME],
+                    seen.values[begin : begin + EVENTS_A_FRAME],
                 )
                 frames.append(
                     self._frame(
@@ -136,7 +162,11 @@ class Run:
 
     def finish(self) -> list[bytes]:
         """What is left of each half when the board is stopped."""
-        return [frame for channel in self._in_order for frame in self._hand_over(channel, channel.finish())]
+        return [
+            frame
+            for channel in self._in_order
+            for frame in self._hand_over(channel, channel.finish())
+        ]
 
     def _hand_over(self, channel: Channel, parts: Iterable[BufferPart]) -> Iterator[bytes]:
         config = channel.config
@@ -202,12 +232,16 @@ class Run:
         has_stage = self.config.taps[judged.tap].stage != "none"
         return judged.reduced if on_reduced and has_stage else judged.raw
 
-    def _act(self, watcher: ThresholdDetector, happened: list[DetectedEvent], seen_ticks: int | None) -> None:
+    def _act(
+        self, watcher: ThresholdDetector, happened: list[DetectedEvent], seen_ticks: int | None
+    ) -> None:
         watch = watcher.watch
         first = next((event for event in happened if event.entered), None)
         if watch.stops and first is not None:
             channel = self.channels[self.config.taps[watch.tap].converter]
-            channel.stop_after(seen_ticks if seen_ticks is not None else first.ticks, watch.rearm_ticks)
+            channel.stop_after(
+                seen_ticks if seen_ticks is not None else first.ticks, watch.rearm_ticks
+            )
             watcher.rearm()
 
     def _start_others(self, happened: list[DetectedEvent], seen_ticks: int | None) -> None:
@@ -218,18 +252,30 @@ class Run:
             for event in happened:
                 wanted = pace.edge == "both" or event.entered == (pace.edge == "rising")
                 if event.watch == pace.watch and wanted:
-                    channel.pace.trigger_at(float(event.ticks if seen_ticks is None else seen_ticks))
+                    channel.pace.trigger_at(
+                        float(event.ticks if seen_ticks is None else seen_ticks)
+                    )
 
     def _event_frames(self, happened: list[DetectedEvent]) -> list[bytes]:
         frames = []
         for begin in range(0, len(happened), EVENTS_A_FRAME):
             rows = [
-                (event.watch, event.entered, 0, min(max(event.value, LEAST_VALUE), GREATEST_VALUE), event.ticks)
+                (
+                    event.watch,
+                    event.entered,
+                    0,
+                    min(max(event.value, LEAST_VALUE), GREATEST_VALUE),
+                    event.ticks,
+                )
                 for event in happened[begin : begin + EVENTS_A_FRAME]
             ]
             events = np.array(rows, dtype=EVENT_DTYPE)
             ticks = int(events["ticks"][0])
-            frames.append(self._frame(events.tobytes(), FrameType.EVENTS, stream=0, item_bytes=16, ticks=ticks))
+            frames.append(
+                self._frame(
+                    events.tobytes(), FrameType.EVENTS, stream=0, item_bytes=16, ticks=ticks
+                )
+            )
         return frames
 
     def _frame(

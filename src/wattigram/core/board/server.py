@@ -193,13 +193,15 @@ class PortServer(ABC):
             if word == KEY:
                 if not secrets.compare_digest(rest.encode(), self.key.encode()):
                     raise BoardError(
-                        "that is not the board's key", cure="It stands in the line of JSON, and in a file."
+                        "that is not the board's key",
+                        cure="It stands in the line of JSON, and in a file.",
                     )
                 client.commands = True
                 return
             if word in COMMANDS and not client.commands:
                 raise BoardError(
-                    f"“{word}” needs the key that whoever started this board was given; without it one can only listen"
+                    f"“{word}” needs the key that whoever started this board was given; without "
+                    "it one can only listen"
                 )
             self._obey(client, word, rest)
         except BoardError as fault:
@@ -246,7 +248,9 @@ class PortServer(ABC):
         run = self._run
         sequence = run.sequence if run else self._sequence
         ticks = run.ticks if run else 0
-        self._broadcast([encode_frame(kind, text.encode(), flags=self._flags, sequence=sequence, ticks=ticks)])
+        self._broadcast(
+            [encode_frame(kind, text.encode(), flags=self._flags, sequence=sequence, ticks=ticks)]
+        )
         if run:
             run.sequence = sequence + 1
         self._sequence = sequence + 1
@@ -259,7 +263,8 @@ class PortServer(ABC):
                     self._flush(client)
 
     def _enqueue(self, client: Client, frames: list[bytes]) -> None:
-        """Queue whole frames; what a real-time reader does not fetch in time is lost, as on a wire."""
+        """Queue whole frames; what a real-time reader does not fetch in time is lost, as on a
+        wire."""
         bounded = not (self._fast and client is self._owner)
         if bounded and client.queued_bytes > LARGEST_QUEUE_BYTES:
             client.dropped_frames += len(frames)
@@ -297,7 +302,11 @@ class BoardServer(PortServer):
     """Runs one board from its configuration."""
 
     def __init__(
-        self, config: EffectiveConfig, tcp_port: int = 0, fast: bool = False, watch_fd: int | None = None
+        self,
+        config: EffectiveConfig,
+        tcp_port: int = 0,
+        fast: bool = False,
+        watch_fd: int | None = None,
     ) -> None:
         super().__init__(tcp_port, fast, watch_fd)
         self.config = config
@@ -329,11 +338,18 @@ class BoardServer(PortServer):
             name, _, value = option.partition("=")
             if option == "fast":
                 self._fast = True
-            elif name in {"cycles", "ticks"} and value.isascii() and value.isdigit() and len(value) < 16:
+            elif (
+                name in {"cycles", "ticks"}
+                and value.isascii()
+                and value.isdigit()
+                and len(value) < 16
+            ):
                 each = self.config.converters[0].cycle_ticks if name == "cycles" else 1
                 self._ticks_wanted = int(value) * each
             else:
-                raise BoardError(f"“{option[:40]}” is no option of start.", cure="Use ticks=N, cycles=N or fast.")
+                raise BoardError(
+                    f"“{option[:40]}” is no option of start.", cure="Use ticks=N, cycles=N or fast."
+                )
         if self._run is not None:
             self._stop()
         self._begin(client, Run(self.config, self._sequence, self._threads))

@@ -1,7 +1,10 @@
-"""What the sampling capacitor of a converter holds, conversion by conversion, with the capacitors at the pins.
+"""What the sampling capacitor of a converter holds, conversion by conversion, with the capacitors
+at the pins.
 
-The board's own solution of the circuit: it steps the nodes of the network, and knows nothing of how the expected
-stream is worked out. A pin is a source behind a resistance, with a capacitor to ground or without; the sampling
+The board's own solution of the circuit: it steps the nodes of the network, and knows nothing of how
+the expected
+stream is worked out. A pin is a source behind a resistance, with a capacitor to ground or without;
+the sampling
 capacitor lies between the pin and ground, across a pair, or there is one on each side of it.
 """
 
@@ -27,7 +30,8 @@ SMALLEST_OHM = 1e-3
 def exponential(matrix: FloatArray) -> FloatArray:
     """exp of a small square matrix by scaling and squaring, with a Taylor series of the scaled one.
 
-    Networks have time constants of pico- and of milliseconds side by side, so that the scale is that of the fastest.
+    Networks have time constants of pico- and of milliseconds side by side, so that the scale is
+    that of the fastest.
     """
     norm = float(np.abs(matrix).sum(axis=1).max())
     halvings = max(0, math.ceil(math.log2(norm)) + 3) if norm > 0 else 0
@@ -55,10 +59,14 @@ class Node:
         return self.farads > 0 and self.ohm > 0
 
 
-def sampled(nodes: tuple[Node, ...], sampling_s: float, switch_ohm: float, sample_f: float) -> FloatArray:
-    """What becomes of the nodes' and the sampling capacitor's deviations over one sampling, (n + 1, n + 1).
+def sampled(
+    nodes: tuple[Node, ...], sampling_s: float, switch_ohm: float, sample_f: float
+) -> FloatArray:
+    """What becomes of the nodes' and the sampling capacitor's deviations over one sampling, (n + 1,
+    n + 1).
 
-    Kirchhoff's current law at each moving node, in the order of ``nodes``, and at the sampling capacitor last.
+    Kirchhoff's current law at each moving node, in the order of ``nodes``, and at the sampling
+    capacitor last.
     """
     moving = [node for node in nodes if node.moves]
     through = max(SMALLEST_OHM, switch_ohm + sum(node.ohm for node in nodes if not node.moves))
@@ -76,7 +84,8 @@ def sampled(nodes: tuple[Node, ...], sampling_s: float, switch_ohm: float, sampl
 
 @dataclass(frozen=True)
 class Conversion:
-    """One conversion of a scan on one sampling capacitor; times in seconds from the scan's start."""
+    """One conversion of a scan on one sampling capacitor; times in seconds from the scan's
+    start."""
 
     column: int
     """Its place among all conversions of the scan."""
@@ -101,7 +110,8 @@ def sides(converter: EffectiveConverter, slot: EffectiveSlot) -> tuple[tuple[str
 def conversions(
     converter: EffectiveConverter, pins: dict[str, PinDrive], tick_hz: int, side: int
 ) -> tuple[Conversion, ...]:
-    """Conversions of a scan that use one sampling capacitor: 0 the positive or only one, 1 the negative one."""
+    """Conversions of a scan that use one sampling capacitor: 0 the positive or only one, 1 the
+    negative one."""
     found = []
     column = 0
     known: dict[tuple[tuple[Node, ...], float], FloatArray] = {}
@@ -114,14 +124,17 @@ def conversions(
                 length_s = slot.sampling_ticks / tick_hz
                 key = nodes, length_s
                 if key not in known:
-                    known[key] = sampled(nodes, length_s, converter.switch_ohm, converter.sampling_f)
+                    known[key] = sampled(
+                        nodes, length_s, converter.switch_ohm, converter.sampling_f
+                    )
                 found.append(Conversion(column, nodes, held_s - length_s, held_s, known[key]))
             column += 1
     return tuple(found)
 
 
 class Recurrence:
-    """y[i] = b[i] + a[i] · y[i − 1], with a that repeats, over float32 arrays by doubling the distance."""
+    """y[i] = b[i] + a[i] · y[i − 1], with a that repeats, over float32 arrays by doubling the
+    distance."""
 
     def __init__(self, carry: FloatArray, rows: int, negligible: float = NEGLIGIBLE_CARRY) -> None:
         self._tiles = [np.tile(power, rows) for power in _powers(carry, negligible)]
@@ -172,11 +185,13 @@ class _Capacitor:
     """Largest share that is kept from one sampling to the next"""
     pin: str
     cross: list[tuple[str, float]]
-    """For each conversion the other pin of a pair that has a capacitor too, and its share; "" and 0 where none has"""
+    """For each conversion the other pin of a pair that has a capacitor too, and its share; "" and 0
+    where none has"""
 
 
 class ScanSettling:
-    """Settles the sampling capacitor of one side over whole scans, one after the other, evenly spaced.
+    """Settles the sampling capacitor of one side over whole scans, one after the other, evenly
+    spaced.
 
     Voltages are in any one unit for all conversions: they are carried from slot to slot.
     """
@@ -192,23 +207,34 @@ class ScanSettling:
         self._turns = self._count_turns()
         count = max(1, len(found))
         reaches = [-(-self._main.reach // count)]
-        reaches += [-(-one.recurrence.reach // len(one.columns)) + 1 for one in self._capacitors]
+        reaches += [
+            -(-capacitor.recurrence.reach // len(capacitor.columns)) + 1
+            for capacitor in self._capacitors
+        ]
         self.memory_scans = min(LONGEST_MEMORY_SCANS, max(reaches) * (1 + (self._turns > 1)))
 
     def _count_turns(self) -> int:
-        """How often the two kinds of capacitors have to be told of each other until no code shows the rest; 0 for not at all."""
+        """How often the two kinds of capacitors have to be told of each other until no code shows
+        the rest; 0 for not at all."""
         gains = [
-            float(np.abs(one.push).max() * np.abs(one.pull).max() / max(1e-6, 1 - one.strongest))
-            for one in self._capacitors
+            float(
+                np.abs(capacitor.push).max()
+                * np.abs(capacitor.pull).max()
+                / max(1e-6, 1 - capacitor.strongest)
+            )
+            for capacitor in self._capacitors
         ]
         followed = [
-            float(self._carry[(column + 1) % len(self._carry)]) for one in self._capacitors for column in one.columns
+            float(self._carry[(column + 1) % len(self._carry)])
+            for one in self._capacitors
+            for column in one.columns
         ]
         crossed = any(share for one in self._capacitors for _pin, share in one.cross)
         if not gains:
             return 0
         strongest = max(gains)
-        # What a reading is put right by reaches others through the slot after it, or a capacitor that is charged from it.
+        # What a reading is put right by reaches others through the slot after it, or a capacitor
+        # that is charged from it.
         if not crossed and strongest * max(strongest, *followed) < NEGLIGIBLE_CHARGE:
             return 0
         gain = min(0.9, sum(gains))
@@ -248,27 +274,39 @@ class ScanSettling:
             pushed = np.zeros_like(rows)
             held = volts.reshape(-1, count)
             before, off = off, {}
-            for one in self._capacitors:
-                mine = off[one.pin] = self._deviation(one, held, rows[:, one.columns], before)
-                for place, column in enumerate(one.columns):
-                    pushed[:, column] += mine[:, place] * np.float32(one.pull[place])
+            for capacitor in self._capacitors:
+                mine = off[capacitor.pin] = self._deviation(
+                    capacitor, held, rows[:, capacitor.columns], before
+                )
+                for place, column in enumerate(capacitor.columns):
+                    pushed[:, column] += mine[:, place] * np.float32(capacitor.pull[place])
             np.add(base, pushed.ravel(), out=volts)
             self._main.run(volts, other)
 
     def _settle_apart(self, volts: Float32Array, rows: Float32Array, other: Float32Array) -> None:
-        """Where what a pin is off by shows in its own readings only: they are put right at the end."""
+        """Where what a pin is off by shows in its own readings only: they are put right at the
+        end."""
         wanted = {one.pin: rows[:, one.columns].copy() for one in self._capacitors}
         volts *= self._take[: len(volts)]
         self._main.run(volts, other)
-        moved = {one.pin: self._deviation(one, rows, wanted[one.pin], {}) for one in self._capacitors}
-        for one in self._capacitors:
-            for place, column in enumerate(one.columns):
-                rows[:, column] += moved[one.pin][:, place] * np.float32(one.pull[place])
+        moved = {
+            one.pin: self._deviation(one, rows, wanted[one.pin], {}) for one in self._capacitors
+        }
+        for capacitor in self._capacitors:
+            for place, column in enumerate(capacitor.columns):
+                rows[:, column] += moved[capacitor.pin][:, place] * np.float32(
+                    capacitor.pull[place]
+                )
 
     def _deviation(
-        self, one: _Capacitor, held: Float32Array, wanted: Float32Array, before: dict[str, Float32Array]
+        self,
+        one: _Capacitor,
+        held: Float32Array,
+        wanted: Float32Array,
+        before: dict[str, Float32Array],
     ) -> Float32Array:
-        """What a pin is off by at the beginning of each of its samplings, (scans, conversions of the pin).
+        """What a pin is off by at the beginning of each of its samplings, (scans, conversions of
+        the pin).
 
         ``held`` is of all conversions, ``wanted`` of the pin's own alone.
         """
@@ -297,9 +335,15 @@ def _loaded(found: tuple[Conversion, ...]) -> list[str]:
     return list(dict.fromkeys(node.pin for one in found for node in one.moving))
 
 
-def _capacitor(pin: str, found: tuple[Conversion, ...], period_s: float, rows: int) -> _Capacitor | None:
+def _capacitor(
+    pin: str, found: tuple[Conversion, ...], period_s: float, rows: int
+) -> _Capacitor | None:
     """The external capacitor of a pin; None where no code could ever show it."""
-    mine = [(place, one) for place, one in enumerate(found) if any(node.pin == pin for node in one.moving)]
+    mine = [
+        (place, one)
+        for place, one in enumerate(found)
+        if any(node.pin == pin for node in one.moving)
+    ]
     keeps, pushes, pulls, cross = [], [], [], []
     for number, (_place, one) in enumerate(mine):
         state = [node.pin for node in one.moving].index(pin)
@@ -311,7 +355,9 @@ def _capacitor(pin: str, found: tuple[Conversion, ...], period_s: float, rows: i
         pushes.append(fall * one.step[state, -1])
         pulls.append(one.step[-1, state])
         others = [(place, node.pin) for place, node in enumerate(one.moving) if node.pin != pin]
-        cross.append((others[0][1], fall * float(one.step[state, others[0][0]])) if others else ("", 0.0))
+        cross.append(
+            (others[0][1], fall * float(one.step[state, others[0][0]])) if others else ("", 0.0)
+        )
     strength = max(abs(push) for push in pushes) * max(abs(pull) for pull in pulls)
     if strength < NEGLIGIBLE_CHARGE * 1e-2:
         return None
@@ -330,35 +376,49 @@ def _capacitor(pin: str, found: tuple[Conversion, ...], period_s: float, rows: i
 
 
 class SequenceSettling:
-    """Settles the sampling capacitor of one side over conversions that come at any instants; keeps what it holds."""
+    """Settles the sampling capacitor of one side over conversions that come at any instants; keeps
+    what it holds."""
 
-    def __init__(self, converter: EffectiveConverter, pins: dict[str, PinDrive], tick_hz: int, side: int) -> None:
+    def __init__(
+        self, converter: EffectiveConverter, pins: dict[str, PinDrive], tick_hz: int, side: int
+    ) -> None:
         self._held = 0.0
         self._off: dict[str, float] = {}
         self._end_s: dict[str, float] = {}
         self._side = side
         self.rewire(converter, pins, tick_hz)
 
-    def rewire(self, converter: EffectiveConverter, pins: dict[str, PinDrive], tick_hz: int) -> None:
+    def rewire(
+        self, converter: EffectiveConverter, pins: dict[str, PinDrive], tick_hz: int
+    ) -> None:
         """Other sources; what the capacitors hold stays."""
         self._slots: dict[int, tuple[tuple[Node, ...], float, FloatArray]] = {}
         for place, slot in enumerate(converter.slots):
             mine = sides(converter, slot)
             if self._side < len(mine):
-                nodes = tuple(Node(pin, pins[pin].ohm, pins[pin].capacitor_f) for pin in mine[self._side])
+                nodes = tuple(
+                    Node(pin, pins[pin].ohm, pins[pin].capacitor_f) for pin in mine[self._side]
+                )
                 length_s = slot.sampling_ticks / tick_hz
                 self._slots[place] = (
                     nodes,
                     length_s,
                     sampled(nodes, length_s, converter.switch_ohm, converter.sampling_f),
                 )
-        self._moves = any(node.moves for nodes, _length, _step in self._slots.values() for node in nodes)
+        self._moves = any(
+            node.moves for nodes, _length, _step in self._slots.values() for node in nodes
+        )
         count = max(self._slots, default=-1) + 1
         self._carry = np.array(
-            [self._slots[place][2][-1, -1] if place in self._slots else 0.0 for place in range(count)]
+            [
+                self._slots[place][2][-1, -1] if place in self._slots else 0.0
+                for place in range(count)
+            ]
         )
 
-    def settle(self, volts: FloatArray, places: NDArray[np.int64], held_s: FloatArray) -> FloatArray:
+    def settle(
+        self, volts: FloatArray, places: NDArray[np.int64], held_s: FloatArray
+    ) -> FloatArray:
         """What is held at the end of each sampling.
 
         Parameters
@@ -390,8 +450,11 @@ class SequenceSettling:
         self._held = float(held[-1])
         return np.asarray(held)
 
-    def _step_by_step(self, volts: FloatArray, places: NDArray[np.int64], held_s: FloatArray) -> FloatArray:
-        """Each conversion with the state that the one before left: instants are uneven, and so are the shares."""
+    def _step_by_step(
+        self, volts: FloatArray, places: NDArray[np.int64], held_s: FloatArray
+    ) -> FloatArray:
+        """Each conversion with the state that the one before left: instants are uneven, and so are
+        the shares."""
         found = np.empty(len(volts))
         held = self._held
         for number, (wanted, place, at_s) in enumerate(
@@ -411,4 +474,8 @@ class SequenceSettling:
     def _rested(self, node: Node, at_s: float) -> float:
         """What a pin is still off by when its next sampling begins."""
         off = self._off.get(node.pin, 0.0)
-        return off * math.exp(-max(0.0, at_s - self._end_s[node.pin]) / (node.ohm * node.farads)) if off else 0.0
+        return (
+            off * math.exp(-max(0.0, at_s - self._end_s[node.pin]) / (node.ohm * node.farads))
+            if off
+            else 0.0
+        )

@@ -35,18 +35,25 @@ class Starts:
 
 
 class TriggerSchedule:
-    """Follows triggers one by one; gives the conversions that each of them starts: a cycle, or one slot."""
+    """Follows triggers one by one; gives the conversions that each of them starts: a cycle, or one
+    slot."""
 
     def __init__(self, converter: EffectiveConverter, index: int, seed: int) -> None:
         self._converter = converter
         self._pace = converter.pace
         self._service = (
-            converter.service if converter.service is not None and converter.service.keep == "pass" else None
+            converter.service
+            if converter.service is not None and converter.service.keep == "pass"
+            else None
         )
-        self._ends = np.cumsum([slot.end_ticks - slot.start_ticks for slot in converter.slots]).tolist()
+        self._ends = np.cumsum(
+            [slot.end_ticks - slot.start_ticks for slot in converter.slots]
+        ).tolist()
         self._slots = len(converter.slots)
         self._key = (seed, index, 0x9ACE)
-        self._length = [slot.end_ticks - slot.start_ticks + slot.after_ticks for slot in converter.slots]
+        self._length = [
+            slot.end_ticks - slot.start_ticks + slot.after_ticks for slot in converter.slots
+        ]
         self._jitter = np.array([slot.jitter_ticks for slot in converter.slots], dtype=np.int64)
         self._random: NDArray[np.int64] | None = None
         self._random_block = -1
@@ -132,7 +139,11 @@ class TriggerSchedule:
     def _regular(self, until_ticks: float, most_triggers: int) -> NDArray[np.float64]:
         """Cycles that follow each other without anything random, or what one trigger starts."""
         begin = max(self.free_ticks, self._paused_until or 0.0)
-        if begin >= until_ticks or self._pace.skip_first or (self._pace.kind == "once" and self.started):
+        if (
+            begin >= until_ticks
+            or self._pace.skip_first
+            or (self._pace.kind == "once" and self.started)
+        ):
             return np.empty(0)
         self.started = True
         length = sum(self._length)
@@ -165,7 +176,9 @@ class TriggerSchedule:
                 at = self._waiting.popleft()
             else:
                 count = len(pace.offsets_ticks)
-                at = self._next // count * pace.period_ticks + pace.offsets_ticks[self._next % count]
+                at = (
+                    self._next // count * pace.period_ticks + pace.offsets_ticks[self._next % count]
+                )
                 if at >= until_ticks:
                     return None
                 self._next += 1

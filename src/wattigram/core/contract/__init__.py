@@ -1,1 +1,2 @@
-"""What board and host agree on: frames, the board's configuration, voltages as numbers, and what an image holds."""
+"""What board and host agree on: frames, the board's configuration, voltages as numbers, and what an
+image holds."""

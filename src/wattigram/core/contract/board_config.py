@@ -25,8 +25,10 @@ class _Effective(BaseModel):
 class PinDrive(_Effective):
     """Open-circuit voltage of a pin: a level plus sines, or a shape between two levels.
 
-    A "course" is given in pieces; a "sweep" goes from ``frequency_hz`` to ``to_hz`` within ``lasting_s``, with the
-    amplitude ``high_v``; an "output" comes from one of the board's own pins. ``sines`` are added to any of them.
+    A "course" is given in pieces; a "sweep" goes from ``frequency_hz`` to ``to_hz`` within
+    ``lasting_s``, with the
+    amplitude ``high_v``; an "output" comes from one of the board's own pins. ``sines`` are added to
+    any of them.
     """
 
     shape: Literal["level", "sines", "triangle", "square", "course", "sweep", "output"] = "level"
@@ -55,11 +57,14 @@ class PinDrive(_Effective):
 
 
 class EffectiveDac(_Effective):
-    """A DAC as it is set up: codes that reach its output one after the other, and how well it makes volts of them."""
+    """A DAC as it is set up: codes that reach its output one after the other, and how well it makes
+    volts of them."""
 
     name: str
     pin: str
-    codes: Annotated[tuple[Annotated[int, Field(ge=0, lt=1 << 24)], ...], Field(min_length=1, max_length=1 << 20)]
+    codes: Annotated[
+        tuple[Annotated[int, Field(ge=0, lt=1 << 24)], ...], Field(min_length=1, max_length=1 << 20)
+    ]
     update_ticks: Positive
     begin_ticks: Ticks = 0.0
     repeat: bool = True
@@ -91,7 +96,8 @@ class EffectivePwm(_Effective):
 
 
 class EffectiveSerial(_Effective):
-    """Another board that sends values of ``bits`` over a wire, there and back between two shares of full scale."""
+    """Another board that sends values of ``bits`` over a wire, there and back between two shares of
+    full scale."""
 
     byte_ticks: Positive
     every_ticks: Positive
@@ -108,7 +114,8 @@ class EffectiveSerial(_Effective):
 class EffectiveRoute(_Effective):
     """Transfers from one peripheral to another.
 
-    A source is a converter, a wire (``serial``) or a table (``codes``). ``items`` pieces make a value;
+    A source is a converter, a wire (``serial``) or a table (``codes``). ``items`` pieces make a
+    value;
     ``wide_sink`` says that they lie side by side in the sink's register.
     """
 
@@ -117,7 +124,9 @@ class EffectiveRoute(_Effective):
     converter: Annotated[int, Field(ge=0)] | None = None
     place: Annotated[int, Field(ge=0)] | None = None
     serial: EffectiveSerial | None = None
-    codes: Annotated[tuple[Annotated[int, Field(ge=0, lt=1 << 24)], ...], Field(max_length=1 << 20)] = ()
+    codes: Annotated[
+        tuple[Annotated[int, Field(ge=0, lt=1 << 24)], ...], Field(max_length=1 << 20)
+    ] = ()
     on: Literal["source", "sink", "timer"]
     timer_ticks: Positive = 1.0
     source_bits: Literal[8, 16, 32]
@@ -165,8 +174,10 @@ class EffectiveSlot(_Effective):
     """One place in the sequence, times in ticks.
 
     ``held_ticks`` after the cycle's start the voltage is frozen, for the first of ``repeats``
-    conversions that follow each other every ``each_ticks``. ``start_ticks`` and ``end_ticks`` are where the
-    slot nominally lies; ``after_ticks`` is what software then takes before anything else is started,
+    conversions that follow each other every ``each_ticks``. ``start_ticks`` and ``end_ticks`` are
+    where the
+    slot nominally lies; ``after_ticks`` is what software then takes before anything else is
+    started,
     and up to ``jitter_ticks`` more.
     """
 
@@ -192,8 +203,10 @@ class EffectivePace(_Effective):
     """What starts cycles.
 
     ``steady``: every ``cycle_ticks`` of the converter. ``self``: when the one before is done.
-    ``pattern``: at ``offsets_ticks`` of every ``period_ticks``, when it is not busy. ``events``: at the
-    events of a watch. ``once`` and ``never`` explain themselves. ``singly``: a trigger starts one slot only.
+    ``pattern``: at ``offsets_ticks`` of every ``period_ticks``, when it is not busy. ``events``: at
+    the
+    events of a watch. ``once`` and ``never`` explain themselves. ``singly``: a trigger starts one
+    slot only.
     """
 
     kind: Literal["steady", "self", "pattern", "events", "once", "never"] = "steady"
@@ -228,10 +241,12 @@ class EffectiveLoop(_Effective):
 
 
 class EffectiveService(_Effective):
-    """How a handler fetches results: each call serves a unit, and what is overwritten meanwhile is lost.
+    """How a handler fetches results: each call serves a unit, and what is overwritten meanwhile is
+    lost.
 
     ``keep``: "newest" of what came, as from one register; "oldest" up to ``depth``, as from a FIFO;
-    "halves" of the loop; "pass" is "newest" where whoever fetches the last unit of a pass starts the next one,
+    "halves" of the loop; "pass" is "newest" where whoever fetches the last unit of a pass starts
+    the next one,
     ``restart_ticks`` after its work; ``leave_ticks`` of ``rest_ticks`` then pass until it is free.
     """
 
@@ -275,7 +290,8 @@ class EffectiveConverter(_Effective):
 
 
 class EffectiveTap(_Effective):
-    """What is done with one signal's places: by the program with what it reads, or by the converter itself.
+    """What is done with one signal's places: by the program with what it reads, or by the converter
+    itself.
 
     ``stream`` is the number of its reduced values, None where they are not sent.
     """
@@ -296,7 +312,8 @@ class EffectiveTap(_Effective):
 class EffectiveWatch(_Effective):
     """A comparison of values in codes, as integer arithmetic does it.
 
-    With ``other`` its newest value times ``other_factor`` is taken away first, else ``target``; with
+    With ``other`` its newest value times ``other_factor`` is taken away first, else ``target``;
+    with
     ``reach_ticks`` its nearest in time, and nothing is compared where none is that near.
     """
 
@@ -330,7 +347,8 @@ class EffectiveComparator(_Effective):
     edge: Literal["rising", "falling", "both"] = "both"
     watch: Annotated[int, Field(ge=0)]
     against: str | None = None
-    """The output pin whose voltage is the threshold; ``rising_v`` and ``falling_v`` then count from there."""
+    """The output pin whose voltage is the threshold; ``rising_v`` and ``falling_v`` then count from
+    there."""
 
 
 class EffectiveConfig(_Effective):
@@ -353,7 +371,9 @@ class EffectiveConfig(_Effective):
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
-        sources = [route.converter for route in self.routes] + [text.converter for text in self.texts]
+        sources = [route.converter for route in self.routes] + [
+            text.converter for text in self.texts
+        ]
         for source in sources:
             if source is not None and source >= len(self.converters):
                 raise ValueError(f"there is no converter {source}")

@@ -1,4 +1,5 @@
-"""What the virtual board is told about itself: the part, what is wired to it, and how its streams are numbered."""
+"""What the virtual board is told about itself: the part, what is wired to it, and how its streams
+are numbered."""
 
 from __future__ import annotations
 
@@ -22,7 +23,8 @@ Stream = Annotated[int, Field(ge=0, le=255)]
 class BoardSetup(StrictModel):
     """All that a virtual board with an image is given besides the image.
 
-    ``stopped`` names converters that the program may stop, so that they are followed cycle by cycle; ``probes`` are
+    ``stopped`` names converters that the program may stop, so that they are followed cycle by
+    cycle; ``probes`` are
     the streams that carry what is seen at the ends of DMA channels and at UARTs.
     """
 
@@ -39,7 +41,14 @@ class BoardSetup(StrictModel):
     @property
     def surroundings(self) -> Surroundings:
         """As the silicon's registers are read."""
-        return Surroundings(self.part, self.name, self.reference, Fraction(self.bus_clock), self.bench, self.levels_v)
+        return Surroundings(
+            self.part,
+            self.name,
+            self.reference,
+            Fraction(self.bus_clock),
+            self.bench,
+            self.levels_v,
+        )
 
     @property
     def clock_divisor(self) -> int:
@@ -55,14 +64,21 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
     for chain in project.chains:
         signals = [project.signal(slot.signal) for slot in chain.slots]
         by_window = any(window.action == "stop" for signal in signals for window in signal.windows)
-        by_twin = any(signal.twin is not None and signal.twin.action == "stop" for signal in signals)
+        by_twin = any(
+            signal.twin is not None and signal.twin.action == "stop" for signal in signals
+        )
         if (by_window or by_twin) and scan_timing(workspace, chain).stamped:
             stopped.append(chain.converter)
     probes = {route.channel: OUTPUT_STREAM + number for number, route in enumerate(project.routes)}
     reporting = [
-        uart for uart in project.uarts if uart.report is not None and project.chain_of(uart.report.signal) is not None
+        uart
+        for uart in project.uarts
+        if uart.report is not None and project.chain_of(uart.report.signal) is not None
     ]
-    probes |= {uart.name: OUTPUT_STREAM + len(project.routes) + number for number, uart in enumerate(reporting)}
+    probes |= {
+        uart.name: OUTPUT_STREAM + len(project.routes) + number
+        for number, uart in enumerate(reporting)
+    }
     return BoardSetup(
         part=workspace.part,
         name=around.name,

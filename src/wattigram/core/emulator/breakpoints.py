@@ -1,4 +1,5 @@
-"""Where a debugger wants the processor to stop: before instructions, behind accesses, or after one step."""
+"""Where a debugger wants the processor to stop: before instructions, behind accesses, or after one
+step."""
 
 from __future__ import annotations
 
@@ -51,14 +52,17 @@ class Breakpoints:
     def set_breakpoint(self, address: int) -> None:
         """Stop before the instruction at an address."""
         if address not in self._breakpoints:
-            self._breakpoints[address] = self._hook(uc_api.UC_HOOK_CODE, self._on_breakpoint, address, address)
+            self._breakpoints[address] = self._hook(
+                uc_api.UC_HOOK_CODE, self._on_breakpoint, address, address
+            )
 
     def clear_breakpoint(self, address: int) -> None:
         """No longer stop there."""
         self._unhook(self._breakpoints.pop(address, None))
 
     def set_watchpoint(self, kind: WatchKind, address: int, count: int) -> None:
-        """Stop behind the instruction that writes or reads any of these bytes; what DMA writes is not seen."""
+        """Stop behind the instruction that writes or reads any of these bytes; what DMA writes is
+        not seen."""
         key = kind, address, count
         if key in self._watchpoints:
             return
@@ -88,7 +92,8 @@ class Breakpoints:
         self._end_step()
 
     def _hook(self, kind: int, call: Any, first: int = 1, last: int = 0) -> Any:
-        """Have something called; without limits everywhere. What has been translated must be so anew."""
+        """Have something called; without limits everywhere. What has been translated must be so
+        anew."""
         hook = self._uc.hook_add(kind, call, None, first, last)
         self._uc.ctl_flush_tb()
         return hook

@@ -19,7 +19,8 @@ from wattigram.core.silicon.registers.design_from_registers import ReadCodes
 
 @dataclass(frozen=True)
 class Silicon:
-    """What runs, and where the hardware's own watches are: a converter and the number of its window, or a comparator."""
+    """What runs, and where the hardware's own watches are: a converter and the number of its
+    window, or a comparator."""
 
     config: EffectiveConfig
     watches: dict[int, tuple[str, int]]
@@ -55,21 +56,23 @@ def image_silicon(
     except ValidationError as fault:
         item = fault.errors(include_url=False)[0]
         place = ".".join(str(step) for step in item["loc"])
-        raise BoardError(f"Registers are set to what no board could run: {place}: {item['msg']}.") from fault
-    converters = tuple(_raw(one, state) for one in config.converters)
+        raise BoardError(
+            f"Registers are set to what no board could run: {place}: {item['msg']}."
+        ) from fault
+    converters = tuple(_raw(converter, state) for converter in config.converters)
     dacs = tuple(
-        one.model_copy(
+        dac.model_copy(
             update={
-                "begin_ticks": float(ramps[one.name].begin_ticks),
-                "update_ticks": float(ramps[one.name].step_ticks),
-                "codes": ramps[one.name].codes,
-                "repeat": ramps[one.name].again,
+                "begin_ticks": float(ramps[dac.name].begin_ticks),
+                "update_ticks": float(ramps[dac.name].step_ticks),
+                "codes": ramps[dac.name].codes,
+                "repeat": ramps[dac.name].again,
                 "steady": False,
             }
         )
-        if one.name in ramps
-        else one
-        for one in config.dacs
+        if dac.name in ramps
+        else dac
+        for dac in config.dacs
     )
     routes = tuple(
         one.model_copy(update={"stream": setup.probes.get(route.channel, one.stream)})
@@ -93,8 +96,13 @@ def _watches(workspace: Workspace) -> Iterator[tuple[int, tuple[str, int]]]:
 
 
 def _stoppable(project: Project, setup: BoardSetup) -> Project:
-    """Converters that the program may stop are followed cycle by cycle, as where a window of their own may stop them."""
-    stopped = {chain.slots[0].signal for chain in project.chains if chain.converter in setup.stopped and chain.slots}
+    """Converters that the program may stop are followed cycle by cycle, as where a window of their
+    own may stop them."""
+    stopped = {
+        chain.slots[0].signal
+        for chain in project.chains
+        if chain.converter in setup.stopped and chain.slots
+    }
     idle = Threshold(name="stopped by the program", low=0.0, high=0.0, action="stop", enabled=False)
     return project.replaced(
         signals=tuple(
@@ -110,7 +118,9 @@ def _raw(converter: EffectiveConverter, state: SiliconState) -> EffectiveConvert
     delivery = state.text(converter.name, "delivery", "polling")
     items = loop.items
     if delivery != "dma":
-        unit = {"pass": len(converter.slots), "fifo": state.number(converter.name, "mark", 1)}.get(delivery, 1)
+        unit = {"pass": len(converter.slots), "fifo": state.number(converter.name, "mark", 1)}.get(
+            delivery, 1
+        )
         items = 2 * max(1, unit)
     pace = converter.pace
     by_program = state.text(converter.name, "trigger", "software") == "software"

@@ -63,7 +63,9 @@ class Cpu:
     All calls are of this process's own thread; ``interrupt`` may come from another.
     """
 
-    def __init__(self, image: Image, memory: MemoryMap, bus: Bus, register_pages: frozenset[int]) -> None:
+    def __init__(
+        self, image: Image, memory: MemoryMap, bus: Bus, register_pages: frozenset[int]
+    ) -> None:
         self.image = image
         self.memory = memory
         self._bus = bus
@@ -121,7 +123,8 @@ class Cpu:
         """Put bytes into memory, as DMA does; raises :class:`CpuError` where there is none."""
         if not self.has(address, len(data)):
             raise CpuError(
-                f"{len(data)} bytes were to be written to {address:#010x}, where there is no memory", self.pc
+                f"{len(data)} bytes were to be written to {address:#010x}, where there is no memory",
+                self.pc,
             )
         self._uc.mem_write(address, data)
 
@@ -164,7 +167,8 @@ class Cpu:
             self._uc.context_restore(context)
 
     def _stack_frame(self) -> None:
-        """What an interrupt leaves on the stack (Armv7-M, B1.5.6); only a debugger ever looks at what it says."""
+        """What an interrupt leaves on the stack (Armv7-M, B1.5.6); only a debugger ever looks at
+        what it says."""
         sp = self.sp
         frame = sp - 32 & ~7
         if frame < self.memory.data_begin:
@@ -197,7 +201,9 @@ class Cpu:
     def snapshot(self) -> tuple[Any, bytes]:
         """Registers and data memory, to come back to."""
         memory = self.memory
-        return self._uc.context_save(), bytes(self._uc.mem_read(memory.data_begin, memory.data_bytes))
+        return self._uc.context_save(), bytes(
+            self._uc.mem_read(memory.data_begin, memory.data_bytes)
+        )
 
     def restore(self, snapshot: tuple[Any, bytes]) -> None:
         """Registers and data memory as they were."""
@@ -215,7 +221,9 @@ class Cpu:
             try:
                 self._uc.emu_start(begin, until)
             except uc_api.UcError as fault:
-                if not (until and self.pc == until):  # the return from a handler is an exception to the emulator
+                if not (
+                    until and self.pc == until
+                ):  # the return from a handler is an exception to the emulator
                     raise self._explain(fault) from fault
             finally:
                 self._started_at = None
@@ -238,7 +246,8 @@ class Cpu:
         self._uc.reg_write(_REGISTERS[number], value | 1 if number == _PC else value)
 
     def read_any(self, address: int, count: int) -> bytes:
-        """Bytes of memory, or of registers of peripherals; raises :class:`CpuError` where there is nothing."""
+        """Bytes of memory, or of registers of peripherals; raises :class:`CpuError` where there is
+        nothing."""
         if address // PAGE * PAGE in self._register_pages:
             return bytes(self._bus.peek(address + at) for at in range(count))
         return self.read(address, count)

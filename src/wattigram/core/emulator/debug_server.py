@@ -1,4 +1,5 @@
-"""A debug server: a stock debugger can attach to the running image, stop it, set breakpoints and read variables."""
+"""A debug server: a stock debugger can attach to the running image, stop it, set breakpoints and
+read variables."""
 
 from __future__ import annotations
 
@@ -31,7 +32,8 @@ _TARGET = """<?xml version="1.0"?>
 
 
 class DebugServer:
-    """Listens on a loopback port, for one debugger at a time; while it holds the processor, the board's time stands."""
+    """Listens on a loopback port, for one debugger at a time; while it holds the processor, the
+    board's time stands."""
 
     def __init__(self, port: int = 0, watch_fd: int | None = None) -> None:
         self._listener = socket.create_server(("127.0.0.1", port), backlog=1)
@@ -46,7 +48,8 @@ class DebugServer:
         self.holds = False
         """The debugger has stopped the processor between two of its calls."""
         self.stopped: Callable[[], None] = lambda: None
-        """Called when the debugger stops the processor between two calls, before it looks at anything."""
+        """Called when the debugger stops the processor between two calls, before it looks at
+        anything."""
         self.touched: Callable[[], None] = lambda: None
         """Called when the debugger lets the processor go on, for it may have changed memory."""
 
@@ -141,7 +144,8 @@ class DebugServer:
             self.holds = False
 
     def _hold_within(self) -> None:
-        """A breakpoint was reached within a call: serve the debugger until it lets the processor go on."""
+        """A breakpoint was reached within a call: serve the debugger until it lets the processor go
+        on."""
         if self._connection is None:
             return
         self._resumed = False
@@ -186,7 +190,9 @@ class DebugServer:
                 case "g":
                     return b"".join(_word(cpu.register(number)) for number in range(len(REGISTERS)))
                 case "G":
-                    given = [_number(text[at : at + 8]) for at in range(1, 1 + 8 * len(REGISTERS), 8)]
+                    given = [
+                        _number(text[at : at + 8]) for at in range(1, 1 + 8 * len(REGISTERS), 8)
+                    ]
                     for place, code in enumerate(given):
                         cpu.set_register(place, code)
                     return b"OK"
@@ -199,7 +205,11 @@ class DebugServer:
                     return b"OK"
                 case "m":
                     address, _, count = text[1:].partition(",")
-                    return cpu.read_any(int(address, 16), min(int(count, 16), LARGEST_READ_BYTES)).hex().encode()
+                    return (
+                        cpu.read_any(int(address, 16), min(int(count, 16), LARGEST_READ_BYTES))
+                        .hex()
+                        .encode()
+                    )
                 case "M":
                     head, _, data = text[1:].partition(":")
                     cpu.write_any(int(head.partition(",")[0], 16), bytes.fromhex(data))
@@ -265,7 +275,13 @@ class DebugServer:
             begin = int(offset, 16)
             part = _TARGET[begin : begin + int(length, 16)]
             return (b"l" if begin + len(part) >= len(_TARGET) else b"m") + part
-        known = {"QStartNoAckMode": b"OK", "qAttached": b"1", "qC": b"QC1", "qfThreadInfo": b"m1", "qsThreadInfo": b"l"}
+        known = {
+            "QStartNoAckMode": b"OK",
+            "qAttached": b"1",
+            "qC": b"QC1",
+            "qfThreadInfo": b"m1",
+            "qsThreadInfo": b"l",
+        }
         return known.get(text, b"")
 
 

@@ -1,4 +1,5 @@
-"""Processor and registers together: interrupts, sleep, and the time at which firmware finds itself."""
+"""Processor and registers together: interrupts, sleep, and the time at which firmware finds
+itself."""
 
 from __future__ import annotations
 
@@ -40,7 +41,8 @@ class UartLine:
         return self._free - now <= self.byte_ticks
 
     def put(self, now: int, byte: int) -> None:
-        """A byte that leaves as soon as it can; one too many takes the place of the one that waits."""
+        """A byte that leaves as soon as it can; one too many takes the place of the one that
+        waits."""
         if not self.has_room(now) and self.bytes:
             self.bytes[-1] = (self.bytes[-1][0], byte)
             return
@@ -55,7 +57,9 @@ class Machine:
     def __init__(self, image: Image, setup: BoardSetup) -> None:
         memory = setup.part.memory
         if memory is None:
-            raise FirmwareError(f"{setup.part.name} has no memory in its part file.", cure="Describe it there.")
+            raise FirmwareError(
+                f"{setup.part.name} has no memory in its part file.", cure="Describe it there."
+            )
         self.image = image
         self.setup = setup
         self.now = 0
@@ -66,8 +70,10 @@ class Machine:
         self.cpu = Cpu(image, memory, self.peripherals, self.peripherals.pages)
         self.fault: str | None = None
         self.handling_cycles: dict[str, int] = {}
-        """Instructions that the main loop takes for a result, by converter, as far as they were counted."""
-        # Instructions counted when the main loop found a result, and then looked in vain, for the first time since it woke.
+        """Instructions that the main loop takes for a result, by converter, as far as they were
+        counted."""
+        # Instructions counted when the main loop found a result, and then looked in vain, for the
+        # first time since it woke.
         self._has_found = False
         self._found_at = 0
         self._done_at: int | None = None
@@ -96,7 +102,8 @@ class Machine:
         self._guarded(self._main)
 
     def interrupt(self, owner: str, then_wake: bool = True) -> bool:
-        """Call the handler of a peripheral's line, if it is enabled, and let the main loop go on after it."""
+        """Call the handler of a peripheral's line, if it is enabled, and let the main loop go on
+        after it."""
         line = self.peripherals.line_enabled(owner)
         if line is None or self.fault is not None:
             return False
@@ -153,7 +160,8 @@ class Machine:
 
     @property
     def ticks(self) -> int:
-        """Bus clocks since reset, with those that the main loop has taken for results since it woke."""
+        """Bus clocks since reset, with those that the main loop has taken for results since it
+        woke."""
         return (self.now + self._spent_ticks) // self._clock_divisor
 
     def read_memory(self, address: int, count: int) -> bytes:
@@ -177,7 +185,8 @@ class Machine:
 
     @property
     def handled(self) -> int | None:
-        """Instructions from where the main loop found a result, since it woke, until it looked in vain again."""
+        """Instructions from where the main loop found a result, since it woke, until it looked in
+        vain again."""
         return None if self._done_at is None else self._done_at - self._found_at
 
     def on_result_read(self, owner: str) -> None:

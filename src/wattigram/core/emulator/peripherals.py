@@ -11,14 +11,22 @@ from wattigram.core.model.part import Part
 from wattigram.core.silicon.registers import LINES_ENABLE, RegisterAt, SiliconState, register_map
 
 SYSTEM_CONTROL_PAGE = 0xE000E000
-"""The core's own registers (Armv7-M, B3.2): the interrupt controller and the system control block."""
+"""The core's own registers (Armv7-M, B3.2): the interrupt controller and the system control
+block."""
 CALIBRATION_READS = 3
 """So often firmware finds a calibration still going on."""
 EMPTY_LOOKS = 4
 """A main loop that looks in vain so often, for bytes or for results, waits by looking."""
 MOST_OUTBOX_BYTES = 64 << 20
-_TOLD_BY = {"half-seen": "half", "full-seen": "full", "window-seen": "window-tells", "seen": "tells", "alarm-seen": ""}
-"""Flags that raise an interrupt as long as they are set, and the setting that lets them; none for those always let."""
+_TOLD_BY = {
+    "half-seen": "half",
+    "full-seen": "full",
+    "window-seen": "window-tells",
+    "seen": "tells",
+    "alarm-seen": "",
+}
+"""Flags that raise an interrupt as long as they are set, and the setting that lets them; none for
+those always let."""
 MOST_WRITTEN = 4096
 
 
@@ -43,7 +51,8 @@ class PeripheralListener(Protocol):
         """The main loop finds a result."""
 
     def on_empty_poll(self) -> None:
-        """The main loop looked for something that is not there, for the first time since it woke."""
+        """The main loop looked for something that is not there, for the first time since it
+        woke."""
 
     def on_result_read(self, owner: str) -> None:
         """Firmware took a result."""
@@ -100,7 +109,9 @@ class Peripherals:
         """Writes of the set-up: address, bits, value."""
         self._shown = {
             at.address: tuple(
-                (one.sets, one.mask, one.low) for one in at.register.fields if one.access not in {"read-write", "write"}
+                (one.sets, one.mask, one.low)
+                for one in at.register.fields
+                if one.access not in {"read-write", "write"}
             )
             for at in self.registers.registers
         }
@@ -109,7 +120,9 @@ class Peripherals:
         for at in self.registers.registers:
             for one in at.register.fields:
                 if one.sets in _TOLD_BY and one.access == "clear":
-                    self._flags.setdefault(at.owner, []).append((one.sets, at.index, f"{at.name}.{one.name}"))
+                    self._flags.setdefault(at.owner, []).append(
+                        (one.sets, at.index, f"{at.name}.{one.name}")
+                    )
 
     def flags_left(self, owner: str) -> tuple[str, ...]:
         """Flags of a peripheral that are set and raise its interrupt: register and field."""
@@ -147,7 +160,9 @@ class Peripherals:
 
     def _is_system(self, line: int) -> bool:
         owner = self.registers.owner_of_line(line)
-        return any(block.kind == "system" and owner in block.owners for block in self.registers.part.blocks)
+        return any(
+            block.kind == "system" and owner in block.owners for block in self.registers.part.blocks
+        )
 
     def switch_off(self, owner: str) -> None:
         """The hardware itself clears a converter's enable bit."""
@@ -195,7 +210,9 @@ class Peripherals:
         for one in at.register.fields:
             now = self.live.get((at.owner, one.sets, at.index))
             if live is not None and one.sets in {"newest", "passes", "result-ticks"}:
-                now = {"newest": live.newest, "passes": live.tally, "result-ticks": live.ready}[one.sets]
+                now = {"newest": live.newest, "passes": live.tally, "result-ticks": live.ready}[
+                    one.sets
+                ]
             elif live is not None and one.sets == "result":
                 now = live.results[at.index] if at.index < len(live.results) else live.newest
             elif one.sets in {"ticks-low", "ticks-high"}:
@@ -304,7 +321,8 @@ class Peripherals:
             self._listener.on_sleep()
 
     def _look_in_vain(self) -> None:
-        """The main loop asks for what is not there; asking again and again, it waits, and time may go on."""
+        """The main loop asks for what is not there; asking again and again, it waits, and time may
+        go on."""
         self._empty_looks += 1
         if self._empty_looks == 1:
             self._listener.on_empty_poll()
@@ -345,7 +363,9 @@ class Peripherals:
         is_done = live.done or bool(live.fifo)
         if not self._listener.in_main:
             return is_done
-        if self._rested_looking:  # the look at which the processor rested is made again, and still finds nothing
+        if (
+            self._rested_looking
+        ):  # the look at which the processor rested is made again, and still finds nothing
             self._rested_looking = False
             return False
         if is_done:

@@ -1,4 +1,5 @@
-"""How results come to firmware: DMA writes them into its memory, registers show them, flags and interrupts tell."""
+"""How results come to firmware: DMA writes them into its memory, registers show them, flags and
+interrupts tell."""
 
 from __future__ import annotations
 
@@ -34,7 +35,9 @@ class DmaTransfer:
     repeats: bool
 
 
-def dma_transfers(state: SiliconState, converter: str) -> tuple[DmaTransfer | None, DmaTransfer | None]:
+def dma_transfers(
+    state: SiliconState, converter: str
+) -> tuple[DmaTransfer | None, DmaTransfer | None]:
     """Channels that carry a converter's results, and the instants at which they were ready."""
     registers = state.registers
     results, stamps = None, None
@@ -59,7 +62,7 @@ def dma_transfers(state: SiliconState, converter: str) -> tuple[DmaTransfer | No
                 state.flag(name, "to-step", True),
                 state.flag(name, "repeat", False),
             )
-            what = {one.sets for one in source.register.fields}
+            what = {field.sets for field in source.register.fields}
             if what & {"result", "newest"} and source.owner == converter:
                 results = results or carrier
             elif what & {"result-ticks", "ticks-low"}:
@@ -105,7 +108,8 @@ class ResultDelivery:
             self.machine.interrupt(self.converter)
 
     def leave(self, part: BufferPart, ready: IntArray) -> None:
-        """Items since the last mark lie in memory already, and a FIFO has them; nobody has been told."""
+        """Items since the last mark lie in memory already, and a FIFO has them; nobody has been
+        told."""
         if self.delivery == "dma" and not len(part.items):
             if self.results is not None:
                 self._set_place(self.results, part.first)
@@ -131,7 +135,8 @@ class ResultDelivery:
             live.results[number % slots] = item
 
     def _carry(self, part: BufferPart, ready: IntArray) -> bool:
-        """Write items, and their instants, where DMA was told to; false where there is no memory."""
+        """Write items, and their instants, where DMA was told to; false where there is no
+        memory."""
         assert self.results is not None
         try:
             self._put(self.results, part.first, part.items)
@@ -182,7 +187,9 @@ class ResultDelivery:
             machine.interrupt(carrier.channel)
 
 
-def tell_window(machine: Machine, converter: str, index: int, event: DetectedEvent, epoch: int) -> None:
+def tell_window(
+    machine: Machine, converter: str, index: int, event: DetectedEvent, epoch: int
+) -> None:
     """A window of a converter saw something."""
     live = machine.peripherals.live
     ticks = epoch + event.ticks

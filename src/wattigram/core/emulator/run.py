@@ -15,11 +15,17 @@ from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetecto
 from wattigram.core.contract.link import FLAG_FIRST, FLAG_UNSEQUENCED, FrameType
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.machine import Machine
-from wattigram.core.emulator.result_delivery import IntArray, ResultDelivery, tell_comparator, tell_window
+from wattigram.core.emulator.result_delivery import (
+    IntArray,
+    ResultDelivery,
+    tell_comparator,
+    tell_window,
+)
 from wattigram.core.silicon.registers import NO_WINDOW, SiliconState, event_count
 
 LONGEST_STEP_S = 0.02
-"""Of board time that is worked out at once, so that converters do not run far ahead of one another."""
+"""Of board time that is worked out at once, so that converters do not run far ahead of one
+another."""
 
 
 Work = tuple[int, Callable[[], None]]
@@ -31,7 +37,8 @@ def _at(work: Work) -> int:
 
 
 class ImageRun(Run):
-    """Like :class:`Run`, but what converters give goes to an image, and only what it sends is sent."""
+    """Like :class:`Run`, but what converters give goes to an image, and only what it sends is
+    sent."""
 
     def __init__(
         self,
@@ -52,19 +59,25 @@ class ImageRun(Run):
         self._probes = probes
         self._halted: dict[str, bool] = {}
         self._end_ticks = end_ticks
-        # What the image stops or starts must be seen at once, and an end that is not known may be any alarm.
-        self._is_split = end_ticks is None or any(self._is_acted_upon(channel) for channel in self.channels)
+        # What the image stops or starts must be seen at once, and an end that is not known may be
+        # any alarm.
+        self._is_split = end_ticks is None or any(
+            self._is_acted_upon(channel) for channel in self.channels
+        )
         self._undone: list[deque[BufferPart]] = [deque() for _ in self.channels]
         """Units of each channel that the program has not been told of yet."""
         self._ahead: list[Work] = []
-        """What silicon has worked out already and comes to the program later than now: the rest of a long cycle."""
+        """What silicon has worked out already and comes to the program later than now: the rest of
+        a long cycle."""
         self._events: list[DetectedEvent] = []
         self._happened: Counter[str] = Counter()
-        """How often the condition of each watch of the hardware began to hold, and ended; ticks of the first beginning."""
+        """How often the condition of each watch of the hardware began to hold, and ended; ticks of
+        the first beginning."""
         self._uart_bytes: dict[str, int] = {}
         self._by_name = {channel.config.name: channel for channel in self.channels}
         self._handings = [
-            ResultDelivery(machine, state, channel.config.name, len(channel.config.slots)) for channel in self.channels
+            ResultDelivery(machine, state, channel.config.name, len(channel.config.slots))
+            for channel in self.channels
         ]
 
     @property
@@ -73,7 +86,8 @@ class ImageRun(Run):
         return min(super().largest_step_ticks, max(1, int(LONGEST_STEP_S * self.config.tick_hz)))
 
     def advance(self, ticks: int, executor: Executor | None = None) -> list[bytes]:
-        """Run until ``ticks`` after the start; gives what the board saw at pins, and leaves what the image sent."""
+        """Run until ``ticks`` after the start; gives what the board saw at pins, and leaves what
+        the image sent."""
         machine = self.machine
         while self.ticks < ticks and machine.fault is None:
             target = ticks
@@ -139,7 +153,8 @@ class ImageRun(Run):
         return [*self._waiting_events(), *self._units(channel, parts)]
 
     def _given_until(self, channel: Channel) -> int:
-        """When the last comes that a channel has given already: what the program makes of it may stop the channel."""
+        """When the last comes that a channel has given already: what the program makes of it may
+        stop the channel."""
         undone = self._undone[channel.stream]
         return int(channel.ready_ticks(undone[-1])[-1]) if undone else -1
 
@@ -163,15 +178,20 @@ class ImageRun(Run):
         self._undone[channel.stream] += parts
         return found
 
-    def _handing(self, handing: ResultDelivery, channel: Channel, part: BufferPart, number: int) -> Callable[[], None]:
+    def _handing(
+        self, handing: ResultDelivery, channel: Channel, part: BufferPart, number: int
+    ) -> Callable[[], None]:
         def hand() -> None:
             self._undone[channel.stream].popleft()
             handing.hand(channel, part, self.epoch, number)
 
         return hand
 
-    def _act(self, watcher: ThresholdDetector, happened: list[DetectedEvent], seen_ticks: int | None) -> None:
-        """A window of the hardware stops its converter, which is off then until the image switches it on again."""
+    def _act(
+        self, watcher: ThresholdDetector, happened: list[DetectedEvent], seen_ticks: int | None
+    ) -> None:
+        """A window of the hardware stops its converter, which is off then until the image switches
+        it on again."""
         super()._act(watcher, happened, seen_ticks)
         watch = watcher.watch
         if watch.stops and any(event.entered for event in happened):
@@ -246,7 +266,8 @@ class ImageRun(Run):
             handing.leave(*self._left(channel))
 
     def _left(self, channel: Channel) -> tuple[BufferPart, IntArray]:
-        """Items of a channel that are ready by now and that nobody was told of, and when they were."""
+        """Items of a channel that are ready by now and that nobody was told of, and when they
+        were."""
         waiting = list(self._undone[channel.stream])
         rest = channel.unfinished
         parts = [*waiting, *([rest] if rest is not None else [])]
@@ -301,7 +322,9 @@ class ImageRun(Run):
                 continue
             line.bytes = line.bytes[len(ready) :]
             done = self._uart_bytes.get(name, 0)
-            pairs = np.array([((at - self.epoch) % (1 << 32), byte) for at, byte in ready], dtype="<u4")
+            pairs = np.array(
+                [((at - self.epoch) % (1 << 32), byte) for at, byte in ready], dtype="<u4"
+            )
             self._uart_bytes[name] = done + len(ready)
             frames.append(
                 self._frame(

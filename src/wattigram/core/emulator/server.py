@@ -11,7 +11,13 @@ from wattigram.core.board import Run
 from wattigram.core.board.server import Client, PortServer
 from wattigram.core.contract.board_config import EffectiveConfig, check_bench, parse_pins
 from wattigram.core.contract.image import Image
-from wattigram.core.contract.link import FAILED, FLAG_UNSEQUENCED, FrameType, pointings_text, writes_text
+from wattigram.core.contract.link import (
+    FAILED,
+    FLAG_UNSEQUENCED,
+    FrameType,
+    pointings_text,
+    writes_text,
+)
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.configure import Silicon, image_silicon
 from wattigram.core.emulator.debug_server import DebugServer
@@ -123,7 +129,9 @@ class ImageServer(PortServer):
 
     def _obey(self, client: Client, word: str, rest: str) -> None:
         if self.debug.holds and word != "quit":
-            self._deferred.append((client, word, rest))  # until the debugger lets the processor go on
+            self._deferred.append(
+                (client, word, rest)
+            )  # until the debugger lets the processor go on
             return
         match word:
             case "bench":
@@ -160,7 +168,10 @@ class ImageServer(PortServer):
         machine.peripherals.begin()
         machine.activity.clear()
         machine.uarts = self._uart_lines()
-        machine.on_command(" ".join(["start", *(option for option in options if option != "fast")]).encode() + b"\n")
+        machine.on_command(
+            " ".join(["start", *(option for option in options if option != "fast")]).encode()
+            + b"\n"
+        )
         self._broadcast(machine.peripherals.take_outbox())
         self._begin_silicon(client, _end_ticks(options))
 
@@ -185,31 +196,46 @@ class ImageServer(PortServer):
     def _begin_run(self, client: Client, end_ticks: int | None) -> None:
         machine = self._machine
         state = machine.peripherals.state.copy()
-        for text in [*writes_text(machine.peripherals.written), *pointings_text(self._trial.pointed)]:
+        for text in [
+            *writes_text(machine.peripherals.written),
+            *pointings_text(self._trial.pointed),
+        ]:
             self._say(FrameType.LOG, text)
-        silicon = image_silicon(state, self._setup, self._read_codes, self._trial.observed, self._trial.ramps)
+        silicon = image_silicon(
+            state, self._setup, self._read_codes, self._trial.observed, self._trial.ramps
+        )
         for name, line in machine.uarts.items():
             line.byte_ticks = self._byte_ticks(name)
         if self._bench_text:
             silicon = Silicon(self._with_knobs(silicon.config), silicon.watches)
-        self._begin(client, ImageRun(silicon, machine, self._setup.probes, end_ticks, self._sequence, self._threads))
+        self._begin(
+            client,
+            ImageRun(
+                silicon, machine, self._setup.probes, end_ticks, self._sequence, self._threads
+            ),
+        )
         for note in [*state.notes, *machine.peripherals.notes]:
             self._say(FrameType.LOG, note)
 
     def _byte_ticks(self, uart: str) -> float:
-        """Time of a byte as the UART is set up: a start bit, eight of data, and those behind them."""
+        """Time of a byte as the UART is set up: a start bit, eight of data, and those behind
+        them."""
         state = self._machine.peripherals.state
         part = self._setup.part.uart(uart)
         if part is None:
             return 1.0
-        bits = 9 + (state.text(uart, "parity", "none") != "none") + state.number(uart, "stop-bits", 1)
+        bits = (
+            9 + (state.text(uart, "parity", "none") != "none") + state.number(uart, "stop-bits", 1)
+        )
         clocks = state.number(uart, "divider", 1) * part.oversampling * bits
         return float(clocks * self._setup.clock_divisor)
 
     def _read_codes(self, address: int, count: int, bits: int) -> tuple[int, ...]:
         width = bits // 8
         data = self._machine.cpu.read(address, count * width)
-        return tuple(int.from_bytes(data[at : at + width], "little") for at in range(0, len(data), width))
+        return tuple(
+            int.from_bytes(data[at : at + width], "little") for at in range(0, len(data), width)
+        )
 
     def _turn_knobs(self, text: str) -> None:
         parse_pins(text)
@@ -223,7 +249,9 @@ class ImageServer(PortServer):
 
     def _with_knobs(self, config: EffectiveConfig) -> EffectiveConfig:
         """Pins as they were turned; what the image looks at besides stays as it was wired."""
-        bench = config.bench.model_copy(update={"pins": {**config.bench.pins, **parse_pins(self._bench_text)}})
+        bench = config.bench.model_copy(
+            update={"pins": {**config.bench.pins, **parse_pins(self._bench_text)}}
+        )
         try:
             check_bench(bench, config.converters)
         except ValueError as fault:
@@ -231,7 +259,8 @@ class ImageServer(PortServer):
         return config.model_copy(update={"bench": bench})
 
     def _moved(self, run: Run, frames: list[bytes], is_done: bool) -> None:
-        """Pass on what the board saw and what the firmware said; where that has stopped, so has the silicon."""
+        """Pass on what the board saw and what the firmware said; where that has stopped, so has the
+        silicon."""
         said = self._machine.peripherals.take_outbox()
         ends = any(text.startswith(b"stopped") for text in said if len(text) < LONGEST_TEXT_BYTES)
         self._broadcast(frames)

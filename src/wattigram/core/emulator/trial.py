@@ -1,4 +1,5 @@
-"""What firmware does again and again, seen by letting it do so for a while before the run, and then taken back.
+"""What firmware does again and again, seen by letting it do so for a while before the run, and then
+taken back.
 
 Instructions are counted, and stand for cycles of the processor.
 """
@@ -87,7 +88,12 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
         cpu.restore(snapshot)
         peripherals.state = state
         peripherals.converters, peripherals.live, peripherals.inbox = kept[0], kept[1], kept[2]
-        peripherals.alarm_at, machine.now, machine.uarts, peripherals.outbox = kept[3], kept[4], kept[5], kept[6]
+        peripherals.alarm_at, machine.now, machine.uarts, peripherals.outbox = (
+            kept[3],
+            kept[4],
+            kept[5],
+            kept[6],
+        )
         machine.activity.clear()
     return found
 
@@ -123,7 +129,8 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
             machine.activity.started.clear()
             if number >= 8 and delivery == "fifo":
                 break
-        # Software that goes from slot to slot starts each but the first, or all where it begins anew.
+        # Software that goes from slot to slot starts each but the first, or all where it begins
+        # anew.
         period = _period(list(zip(inputs, starts, strict=False)))
         if len(set(inputs)) > 1 or (_by_software(state, name) and 1 < period < len(starts)):
             found.inputs[name] = tuple(inputs[:period])
@@ -140,7 +147,12 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
 
 def _by_software(state: SiliconState, name: str) -> bool:
     """The converter has one slot, and whoever wants others points it there."""
-    return next(one for one in state.registers.part.converters if one.name == name).sequence == "software"
+    return (
+        next(
+            converter for converter in state.registers.part.converters if converter.name == name
+        ).sequence
+        == "software"
+    )
 
 
 def _marks(machine: Machine, name: str) -> list[int]:
@@ -156,7 +168,9 @@ def _marks(machine: Machine, name: str) -> list[int]:
         live.tally += carrier.items - carrier.items // 2 if number % 2 else carrier.items // 2
         peripherals.live[carrier.channel, f"{what}-seen", 0] = 1
         before = machine.cpu.instructions
-        if peripherals.is_told(carrier.channel, f"{what}-seen") and machine.interrupt(carrier.channel):
+        if peripherals.is_told(carrier.channel, f"{what}-seen") and machine.interrupt(
+            carrier.channel
+        ):
             costs.append(machine.cpu.instructions - before)
     return costs[1:]  # the first makes tables that the others find ready
 
@@ -169,7 +183,8 @@ def _input(state: SiliconState, name: str) -> tuple[int, int]:
 
 
 def _in_turn(inputs: list[tuple[int, int]]) -> ChannelPointing:
-    """Where a converter is pointed again and again; the last of a turn comes first, as it was before the first call."""
+    """Where a converter is pointed again and again; the last of a turn comes first, as it was
+    before the first call."""
     turn = inputs[1 : 1 + _period(inputs[1:])]
     return (turn[-1], *turn[:-1])
 
@@ -183,7 +198,9 @@ def _period(sequence: Sequence[object]) -> int:
 
 
 def _has_dac(state: SiliconState) -> bool:
-    return any(dac.name in state.touched and state.is_on(dac.name) for dac in state.registers.part.dacs)
+    return any(
+        dac.name in state.touched and state.is_on(dac.name) for dac in state.registers.part.dacs
+    )
 
 
 def _ramps(machine: Machine, early: Sequence[tuple[str, int, int]]) -> dict[str, RampSource]:
@@ -197,7 +214,9 @@ def _ramps(machine: Machine, early: Sequence[tuple[str, int, int]]) -> dict[str,
         alarm = machine.peripherals.alarm_at
         if alarm is None or (number > IDLE_ALARMS and not codes) or machine.fault is not None:
             break
-        if time.monotonic() - begun > LONGEST_S or (codes and all(_again(given) for given in codes.values())):
+        if time.monotonic() - begun > LONGEST_S or (
+            codes and all(_again(given) for given in codes.values())
+        ):
             break
         machine.activity.clear()
         machine.now = max(machine.now, alarm * machine.setup.clock_divisor)

@@ -8,7 +8,13 @@ from wattigram.core.firmware.build import (
     build_firmware,
     find_compiler,
 )
-from wattigram.core.firmware.folder import WrittenFiles, default_folder, lost_hooks, used_hooks, write_firmware
+from wattigram.core.firmware.folder import (
+    WrittenFiles,
+    default_folder,
+    lost_hooks,
+    used_hooks,
+    write_firmware,
+)
 from wattigram.core.firmware.generate import FirmwareFiles, firmware_files, tables_header
 from wattigram.core.firmware.hooks import Hook, all_hooks
 from wattigram.core.firmware.tables import Tables

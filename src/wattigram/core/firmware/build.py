@@ -20,14 +20,19 @@ from wattigram.core.model.part import Part
 
 USUAL_COMPILER = "arm-none-eabi-gcc"
 BUILD_FOLDER = "build"
-WHAT_TO_INSTALL = "Install a cross compiler for Arm Cortex-M, on Debian: sudo apt-get install gcc-arm-none-eabi."
+WHAT_TO_INSTALL = (
+    "Install a cross compiler for Arm Cortex-M, on Debian: sudo apt-get install gcc-arm-none-eabi."
+)
 _COMPLAINT = re.compile(
     r"^(?P<file>[^:\n]+):(?P<line>\d+):(?:(?P<column>\d+):)? "
     r"(?P<kind>fatal error|error|warning|note): (?P<text>.*)$"
 )
-_UNDEFINED = re.compile(r"^(?:\S*ld: )?(?P<file>[^:\n]+):(?P<line>\d+): (?P<text>undefined reference .*)$")
+_UNDEFINED = re.compile(
+    r"^(?:\S*ld: )?(?P<file>[^:\n]+):(?P<line>\d+): (?P<text>undefined reference .*)$"
+)
 _OF_ITSELF = re.compile(r"^[^:\s]+: (?:fatal )?error: (?P<text>.*)$")
-"""What a compiler has to say of no line: an option that it does not know, a file that is not there."""
+"""What a compiler has to say of no line: an option that it does not know, a file that is not
+there."""
 TARGETS = ("arm", "thumb")
 _POLL_S = 0.02
 
@@ -79,11 +84,12 @@ class BuildResult:
     @property
     def warnings(self) -> int:
         """Complaints that do not keep it from being built."""
-        return sum(1 for one in self.diagnostics if one.kind == "warning")
+        return sum(1 for diagnostic in self.diagnostics if diagnostic.kind == "warning")
 
 
 def find_compiler(chosen: str = "") -> Compiler | None:
-    """The compiler that was chosen, or the usual one where it can be found; None where there is none.
+    """The compiler that was chosen, or the usual one where it can be found; None where there is
+    none.
 
     Raises
     ------
@@ -101,7 +107,8 @@ def find_compiler(chosen: str = "") -> Compiler | None:
         raise FirmwareError(f"{path} does not run: {fault}.", cure=WHAT_TO_INSTALL) from fault
     if not target.startswith(TARGETS):
         raise FirmwareError(
-            f"{path} builds for {target or 'nothing that it can name'}, and the image is for an Arm Cortex-M core.",
+            f"{path} builds for {target or 'nothing that it can name'}, and the image is for an "
+            "Arm Cortex-M core.",
             cure=WHAT_TO_INSTALL,
         )
     return Compiler(path, version or path)
@@ -130,13 +137,17 @@ def build_firmware(
     begun = time.monotonic()
     sources = sorted(folder.glob("*.c"))
     if not sources:
-        raise FirmwareError("There is no C here to build.", where=str(folder), cure="Write the firmware first.")
+        raise FirmwareError(
+            "There is no C here to build.", where=str(folder), cure="Write the firmware first."
+        )
     out = folder / BUILD_FOLDER
     try:
         out.mkdir(exist_ok=True)
         (out / ELF).unlink(missing_ok=True)
     except OSError as fault:
-        raise FirmwareError(f"The build folder cannot be written: {fault.strerror}.", where=str(out)) from fault
+        raise FirmwareError(
+            f"The build folder cannot be written: {fault.strerror}.", where=str(out)
+        ) from fault
     lines: list[str] = []
 
     def take(line: str) -> None:
@@ -180,7 +191,11 @@ def build_firmware(
         elf=elf,
         diagnostics=(
             *(Diagnostic("", 0, "error", text) for text in too_big),
-            *(one for one in diagnostics(output) if not (too_big and is_of_room(one.text))),
+            *(
+                diagnostic
+                for diagnostic in diagnostics(output)
+                if not (too_big and is_of_room(diagnostic.text))
+            ),
         ),
         output=output,
         code_bytes=code,
@@ -196,9 +211,13 @@ def diagnostics(output: str) -> list[Diagnostic]:
     found = []
     for line in output.splitlines():
         if match := _COMPLAINT.match(line):
-            found.append(Diagnostic(match["file"], int(match["line"]), match["kind"], match["text"]))
+            found.append(
+                Diagnostic(match["file"], int(match["line"]), match["kind"], match["text"])
+            )
         elif match := _UNDEFINED.match(line):
-            found.append(Diagnostic(Path(match["file"]).name, int(match["line"]), "error", match["text"]))
+            found.append(
+                Diagnostic(Path(match["file"]).name, int(match["line"]), "error", match["text"])
+            )
         elif re.match(r"^(?:\S*ld|collect2)\S*: ", line) and "warning" not in line:
             found.append(Diagnostic("", 0, "error", line))
         elif match := _OF_ITSELF.match(line):
@@ -206,12 +225,18 @@ def diagnostics(output: str) -> list[Diagnostic]:
     return found
 
 
-def _run(command: list[str], folder: Path, take: Callable[[str], None], is_cancelled: Callable[[], bool]) -> bool:
+def _run(
+    command: list[str], folder: Path, take: Callable[[str], None], is_cancelled: Callable[[], bool]
+) -> bool:
     """Run a program and pass on its lines as they come; false where it failed or was cancelled."""
     try:
-        process = subprocess.Popen(command, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
+        process = subprocess.Popen(
+            command, cwd=folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
+        )
     except OSError as fault:
-        raise FirmwareError(f"{command[0]} cannot be started: {fault.strerror}.", cure=WHAT_TO_INSTALL) from fault
+        raise FirmwareError(
+            f"{command[0]} cannot be started: {fault.strerror}.", cure=WHAT_TO_INSTALL
+        ) from fault
     try:
         rest = _follow(process, take, is_cancelled)
     except BaseException:  # whoever listens no longer wants it
@@ -223,7 +248,9 @@ def _run(command: list[str], folder: Path, take: Callable[[str], None], is_cance
     return process.wait() == 0 and not is_cancelled()
 
 
-def _follow(process: subprocess.Popen[bytes], take: Callable[[str], None], is_cancelled: Callable[[], bool]) -> bytes:
+def _follow(
+    process: subprocess.Popen[bytes], take: Callable[[str], None], is_cancelled: Callable[[], bool]
+) -> bytes:
     """Pass on whole lines until a program has said all; gives what is left without an end."""
     assert process.stdout is not None
     rest = b""

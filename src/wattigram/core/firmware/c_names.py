@@ -6,7 +6,16 @@ import re
 import unicodedata
 from collections.abc import Iterable
 
-_SPELT = {"µ": "u", "μ": "u", "Ω": "ohm", "°": "deg", "÷": " div ", "−": " minus ", "+": " plus ", "%": " percent "}
+_SPELT = {
+    "µ": "u",
+    "μ": "u",
+    "Ω": "ohm",
+    "°": "deg",
+    "÷": " div ",
+    "−": " minus ",
+    "+": " plus ",
+    "%": " percent ",
+}
 
 
 def c_identifier(text: str) -> str:

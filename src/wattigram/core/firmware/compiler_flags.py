@@ -16,7 +16,13 @@ C_FLAGS = (
     "-fno-tree-loop-distribute-patterns",
     "-ffunction-sections",
 )
-LINK_FLAGS = ("-nostdlib", "-static", "-Wl,--gc-sections", "-Wl,--build-id=none", "-Wl,--no-warn-rwx-segments")
+LINK_FLAGS = (
+    "-nostdlib",
+    "-static",
+    "-Wl,--gc-sections",
+    "-Wl,--build-id=none",
+    "-Wl,--no-warn-rwx-segments",
+)
 ELF = "firmware.elf"
 
 

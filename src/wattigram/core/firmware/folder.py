@@ -1,4 +1,5 @@
-"""Firmware as a folder of files: what is written again, what is yours, and what would lose its use."""
+"""Firmware as a folder of files: what is written again, what is yours, and what would lose its
+use."""
 
 from __future__ import annotations
 
@@ -42,11 +43,16 @@ def own_sources(folder: Path) -> tuple[Path, ...]:
 
 
 def used_hooks(folder: Path) -> frozenset[str]:
-    """Hooks that own code of a folder has; raises :class:`FirmwareError` where it cannot be read."""
+    """Hooks that own code of a folder has; raises :class:`FirmwareError` where it cannot be
+    read."""
     try:
-        return hooks_written(path.read_text(encoding="utf-8", errors="replace") for path in own_sources(folder))
+        return hooks_written(
+            path.read_text(encoding="utf-8", errors="replace") for path in own_sources(folder)
+        )
     except OSError as fault:
-        raise FirmwareError(f"Own code cannot be read: {fault.strerror}.", where=str(folder)) from fault
+        raise FirmwareError(
+            f"Own code cannot be read: {fault.strerror}.", where=str(folder)
+        ) from fault
 
 
 def lost_hooks(workspace: Workspace, folder: Path) -> tuple[str, ...]:
@@ -54,7 +60,9 @@ def lost_hooks(workspace: Workspace, folder: Path) -> tuple[str, ...]:
     used = used_hooks(folder)
     if not used:
         return ()
-    known = {hook.name for hook in all_hooks(Tables(workspace))} if workspace.project.chains else set()
+    known = (
+        {hook.name for hook in all_hooks(Tables(workspace))} if workspace.project.chains else set()
+    )
     return tuple(sorted(used - known))
 
 
@@ -64,8 +72,10 @@ def write_firmware(workspace: Workspace, folder: Path, drop_hooks: bool = False)
     Raises
     ------
     FirmwareError, RegisterError
-        When the design has no firmware, when files of somebody else's are in the way, when own code has hooks that
-        would never be called again and ``drop_hooks`` is not set, or when the folder cannot be written. Nothing is
+        When the design has no firmware, when files of somebody else's are in the way, when own code
+        has hooks that
+        would never be called again and ``drop_hooks`` is not set, or when the folder cannot be
+        written. Nothing is
         written then.
     """
     files = firmware_files(workspace)
@@ -75,7 +85,8 @@ def write_firmware(workspace: Workspace, folder: Path, drop_hooks: bool = False)
         raise FirmwareError(
             f"Own code has {', '.join(lost)}, which this design would never call.",
             where=str(folder),
-            cure="Give the signal or window back, rename the hook, or say that it may go (--drop-hooks).",
+            cure="Give the signal or window back, rename the hook, or say that it may go "
+            "(--drop-hooks).",
         )
     new: list[str] = []
     changed: list[str] = []
@@ -103,8 +114,12 @@ def write_firmware(workspace: Workspace, folder: Path, drop_hooks: bool = False)
                 (folder / name).write_bytes(text.encode())
                 new.append(name)
     except OSError as fault:
-        raise FirmwareError(f"The firmware cannot be written: {fault.strerror}.", where=str(folder)) from fault
-    return WrittenFiles(folder, tuple(new), tuple(changed), tuple(same), tuple(removed), tuple(kept))
+        raise FirmwareError(
+            f"The firmware cannot be written: {fault.strerror}.", where=str(folder)
+        ) from fault
+    return WrittenFiles(
+        folder, tuple(new), tuple(changed), tuple(same), tuple(removed), tuple(kept)
+    )
 
 
 def _check_free(folder: Path, names: dict[str, str]) -> None:
@@ -116,7 +131,8 @@ def _check_free(folder: Path, names: dict[str, str]) -> None:
     taken = [name for name in names if (folder / name).exists()]
     if taken:
         raise FirmwareError(
-            f"{', '.join(taken)} would be overwritten, and this folder has no firmware made from here.",
+            f"{', '.join(taken)} would be overwritten, and this folder has no firmware made from "
+            "here.",
             where=str(folder),
             cure="Choose an empty folder.",
         )

@@ -29,9 +29,11 @@ if TYPE_CHECKING:
 MADE_BY = "Made by Wattigram from a design; changes made here are lost."
 ROW = 12
 EVENTS_KEPT, FEWEST_EVENTS = 64, 16
-"""Places for events that wait to be sent: in a design with windows, twins or comparators, and in one without."""
+"""Places for events that wait to be sent: in a design with windows, twins or comparators, and in
+one without."""
 LEAST_STACK_BYTES, MOST_STACK_BYTES = 1536, 8192
-"""Our own calls take up to 1100 bytes with an interrupt on top; the rest is for the engineer's hooks."""
+"""Our own calls take up to 1100 bytes with an interrupt on top; the rest is for the engineer's
+hooks."""
 GENERATED = (
     "Makefile",
     "wg_design.c",
@@ -73,15 +75,20 @@ def firmware_files(workspace: Workspace) -> FirmwareFiles:
         for item in sorted((folder / "c").iterdir(), key=lambda one: one.name)
         if item.name.endswith((".c", ".h"))
     }
-    generated |= {name: environment.get_template(f"{name}.j2").render(context) for name in GENERATED}
+    generated |= {
+        name: environment.get_template(f"{name}.j2").render(context) for name in GENERATED
+    }
     once = {name: environment.get_template(f"{name}.j2").render(context) for name in ONCE}
     return FirmwareFiles(dict(sorted(generated.items())), once)
 
 
 def tables_header(workspace: Workspace) -> str:
-    """Constants and tables alone, as one header, for another driver layer; the part needs no registers for it."""
+    """Constants and tables alone, as one header, for another driver layer; the part needs no
+    registers for it."""
     if not workspace.project.chains:
-        raise FirmwareError("The project has no chain, so there are no tables.", cure="Put a signal into a slot.")
+        raise FirmwareError(
+            "The project has no chain, so there are no tables.", cure="Put a signal into a slot."
+        )
     return _environment().get_template("wg_tables.h.j2").render(_Context(workspace).constants())
 
 
@@ -164,9 +171,12 @@ class _Context:
             "steps": steps,
             "setup_waits": any(write["wait"] for step in steps for write in step["writes"]),
             "waits": writer.waits,
-            "disable_code": writer.disable_code({write.at.owner for write in self.writes if write.at is not None}),
+            "disable_code": writer.disable_code(
+                {write.at.owner for write in self.writes if write.at is not None}
+            ),
             "handlers": handlers,
-            "needs_whole": "wg_whole(" in handler_text + "".join(line for poll in writer.polls for line in poll),
+            "needs_whole": "wg_whole("
+            in handler_text + "".join(line for poll in writer.polls for line in poll),
             "places": writer.places,
             "pointings": writer.pointings,
             "polls": writer.polls,
@@ -181,7 +191,9 @@ class _Context:
             "code_bytes": memory.code_bytes,
             "data_begin": f"{memory.data_begin:#010x}",
             "data_bytes": memory.data_bytes,
-            "stack_bytes": min(MOST_STACK_BYTES, max(LEAST_STACK_BYTES, memory.data_bytes // 8 // 8 * 8)),
+            "stack_bytes": min(
+                MOST_STACK_BYTES, max(LEAST_STACK_BYTES, memory.data_bytes // 8 // 8 * 8)
+            ),
             "item_hooks": items,
             "event_hooks": events,
             "hooks_by_chain": _by_chain(items),
@@ -223,7 +235,9 @@ class _Context:
             if isinstance(chain.trigger, TimerTrigger):
                 setting = timer_setting(self.workspace, chain.trigger)
                 rate = format_rounded(
-                    self.workspace.bus_clock_hz / (setting.prescaler * setting.period_counts), "Hz", 9
+                    self.workspace.bus_clock_hz / (setting.prescaler * setting.period_counts),
+                    "Hz",
+                    9,
                 )
                 title = f"{chain.trigger.timer}: {setting.prescaler} × {setting.period_counts} clocks, {rate}"
                 found[chain.trigger.timer] = {
@@ -271,8 +285,10 @@ class _Context:
         bits = max(chain.store_bits, chain.item_bits)
         order = [self.workspace.project.signal(slot.signal).name for slot in chain.chain.slots]
         facts = [
-            f"A cycle of {format_rounded(chain.cycle_ticks * tick_s, 's')}, {slots} slot{'s' if slots > 1 else ''}: {', '.join(order)}.",
-            f"A loop of {chain.loop_items} items of {chain.store_bits} bits; a half is full every {format_rounded(chain.half_s, 's')}.",
+            f"A cycle of {format_rounded(chain.cycle_ticks * tick_s, 's')}, {slots} "
+            f"slot{'s' if slots > 1 else ''}: {', '.join(order)}.",
+            f"A loop of {chain.loop_items} items of {chain.store_bits} bits; a half is full every "
+            f"{format_rounded(chain.half_s, 's')}.",
         ]
         return {
             "number": chain.number,
@@ -331,7 +347,9 @@ class _Context:
     def _is_judged(self, tap: int, reduced: bool) -> bool:
         """A window that the program judges looks at a tap's items, or at its reduced values."""
         for table in self.tables.watches:
-            on_reduced = table.watch.on_reduced and self.tables.config.taps[table.watch.tap].stage != "none"
+            on_reduced = (
+                table.watch.on_reduced and self.tables.config.taps[table.watch.tap].stage != "none"
+            )
             looks = {(table.watch.tap, on_reduced)}
             if table.watch.other is not None:
                 looks.add((table.watch.other, table.other_reduced))
@@ -346,7 +364,9 @@ class _Context:
             "title": c_comment(table.title),
             "number": table.number,
             "tap": "WG_NOTHING" if table.by_hardware else f"{watch.tap}u",
-            "on_reduced": _bool(watch.on_reduced and self.tables.config.taps[watch.tap].stage != "none"),
+            "on_reduced": _bool(
+                watch.on_reduced and self.tables.config.taps[watch.tap].stage != "none"
+            ),
             "other": "WG_NOTHING" if watch.other is None else f"{watch.other}u",
             "other_reduced": _bool(table.other_reduced),
             "reach": watch.reach_ticks or 0,
@@ -380,7 +400,9 @@ def _bool(value: bool) -> str:
 
 def rows(codes: tuple[int, ...]) -> list[str]:
     """Numbers of a table, some to a line."""
-    return [" ".join(f"{code}," for code in codes[at : at + ROW]) for at in range(0, len(codes), ROW)]
+    return [
+        " ".join(f"{code}," for code in codes[at : at + ROW]) for at in range(0, len(codes), ROW)
+    ]
 
 
 def _by_chain(hooks: tuple[Hook, ...]) -> list[tuple[int, list[Hook]]]:

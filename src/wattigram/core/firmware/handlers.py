@@ -10,7 +10,16 @@ from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.quantity import format_rounded
 from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_flag_c
 from wattigram.core.firmware.tables import ChainTable, Tables
-from wattigram.core.model.design import Dma, Fifo, Interrupt, Polling, SoftwareTrigger, Watch, WindowTrigger, Workspace
+from wattigram.core.model.design import (
+    Dma,
+    Fifo,
+    Interrupt,
+    Polling,
+    SoftwareTrigger,
+    Watch,
+    WindowTrigger,
+    Workspace,
+)
 from wattigram.core.predict.timing import repoints, retrieval_timing, slot_order
 from wattigram.core.silicon.registers import c_name, field_value, hardware_watches, register_map
 
@@ -62,14 +71,22 @@ class HandlerWriter:
         for number, watch in enumerate(self.workspace.watches):
             if watch.kind == "comparator":
                 found[watch.comparator] = list(self._comparator_lines(number, watch))
-                briefs[watch.comparator] = [f"Edges of {watch.comparator}, which looks at {watch.signal}."]
+                briefs[watch.comparator] = [
+                    f"Edges of {watch.comparator}, which looks at {watch.signal}."
+                ]
         handlers = []
         for owner, body in found.items():
             line = self.registers.line(owner)
             if line is None:
                 raise FirmwareError(f"{owner} has no interrupt line on {self.workspace.part.name}.")
             handlers.append(
-                Handler(f"wg_isr_{c_name(owner).lower()}", line, owner, " ".join(briefs[owner]), tuple(body))
+                Handler(
+                    f"wg_isr_{c_name(owner).lower()}",
+                    line,
+                    owner,
+                    " ".join(briefs[owner]),
+                    tuple(body),
+                )
             )
         return tuple(sorted(handlers, key=lambda one: one.line))
 
@@ -111,7 +128,8 @@ class HandlerWriter:
             yield "while (waiting != 0u) {"
             if chain.stamped and not registers.has(owner, "result-ticks"):
                 raise FirmwareError(
-                    f"{owner}: its FIFO does not say when each result was ready, and no timer starts it.",
+                    f"{owner}: its FIFO does not say when each result was ready, and no timer "
+                    "starts it.",
                     cure="Fetch by DMA or interrupt, or let a timer start it.",
                 )
             yield f"    const uint64_t end = {self._end(chain)};"
@@ -137,7 +155,8 @@ class HandlerWriter:
         yield "}"
 
     def _item(self, chain: ChainTable, what: str) -> str:
-        """C of a result as it is put into memory: one that lies at the top of its register, at the top of its item."""
+        """C of a result as it is put into memory: one that lies at the top of its register, at the
+        top of its item."""
         text = read_c(self.registers, chain.chain.converter, what)
         if len(set(chain.lifts)) > 1:
             return f"wg_chain_lift({chain.number}u, {text})"
@@ -149,7 +168,9 @@ class HandlerWriter:
         trigger = chain.chain.trigger
         again = isinstance(trigger, SoftwareTrigger) and trigger.again
         count = len(chain.end_ticks)
-        start = set_flag_c(self.registers, owner, "start") if self.registers.has(owner, "start") else ""
+        start = (
+            set_flag_c(self.registers, owner, "start") if self.registers.has(owner, "start") else ""
+        )
         place = f"place_{chain.name}"
         if repoints(self.workspace, chain.chain):
             yield f"{place} = {place} + 1u < {count}u ? {place} + 1u : 0u;"
@@ -195,7 +216,9 @@ class HandlerWriter:
         found = []
         for chain in self.tables.chains:
             if repoints(self.workspace, chain.chain):
-                found.append((f"point_{chain.name}", chain.chain.converter, tuple(self._pointing(chain))))
+                found.append(
+                    (f"point_{chain.name}", chain.chain.converter, tuple(self._pointing(chain)))
+                )
         return tuple(found)
 
     def _pointing(self, chain: ChainTable) -> Iterator[str]:
@@ -207,7 +230,9 @@ class HandlerWriter:
         register, bits = c_register(at), f"{at.block.name}_{at.register.name}_{place.field.name}"
         for number in slot_order(self.workspace, chain.chain):
             signal = self.workspace.project.signal(chain.chain.slots[number].signal)
-            code = field_value(self.workspace.part, place, converter.channel(signal.pin, signal.negative) or 0)
+            code = field_value(
+                self.workspace.part, place, converter.channel(signal.pin, signal.negative) or 0
+            )
             value = f"({register} & ~{bits}_BITS) | {bits}({code}u)"
             if len(at.register.fields) == 1:
                 value = f"{bits}({code}u)"
@@ -263,7 +288,11 @@ class HandlerWriter:
                         *lines,
                     ]
                 found.append(tuple(lines))
-            elif isinstance(retrieval, (Dma, Fifo)) and isinstance(trigger, SoftwareTrigger) and trigger.again:
+            elif (
+                isinstance(retrieval, (Dma, Fifo))
+                and isinstance(trigger, SoftwareTrigger)
+                and trigger.again
+            ):
                 register, flag = flag_c(self.registers, chain.chain.converter, "done")
                 found.append(
                     (
@@ -276,7 +305,8 @@ class HandlerWriter:
 
     @cached_property
     def waits(self) -> tuple[tuple[str, str, str, str], ...]:
-        """Name, converter, register and flag of functions that wait for a result no longer than a time-out."""
+        """Name, converter, register and flag of functions that wait for a result no longer than a
+        time-out."""
         found = []
         for chain in self.tables.chains:
             retrieval = chain.chain.retrieval
@@ -292,26 +322,36 @@ class HandlerWriter:
 
     @cached_property
     def exit_code(self) -> tuple[tuple[int, str, str], ...]:
-        """Each chain with the C of how far DMA has come, and the handler that fetches what a FIFO still has."""
+        """Each chain with the C of how far DMA has come, and the handler that fetches what a FIFO
+        still has."""
         found = []
         for chain in self.tables.chains:
             retrieval = chain.chain.retrieval
-            place = read_c(self.registers, retrieval.channel, "place") if isinstance(retrieval, Dma) else "0u"
+            place = (
+                read_c(self.registers, retrieval.channel, "place")
+                if isinstance(retrieval, Dma)
+                else "0u"
+            )
             isr = f"wg_isr_{c_name(chain.chain.converter).lower()}"
             found.append((chain.number, place, isr if isinstance(retrieval, Fifo) else ""))
         return tuple(found)
 
     @cached_property
     def controls(self) -> tuple[tuple[int, str, str, str, str], ...]:
-        """Number, converter and statements that start once, halt and resume, for chains that need it."""
-        acted_upon = {one.chain for one in self.tables.watches if one.watch.stops}
+        """Number, converter and statements that start once, halt and resume, for chains that need
+        it."""
+        acted_upon = {watch.chain for watch in self.tables.watches if watch.watch.stops}
         started = {one.starts for one in self.tables.watches if one.starts is not None}
         found = []
         for chain in self.tables.chains:
             owner = chain.chain.converter
             if chain.number not in acted_upon | started:
                 continue
-            start = set_flag_c(self.registers, owner, "start") if self.registers.has(owner, "start") else ""
+            start = (
+                set_flag_c(self.registers, owner, "start")
+                if self.registers.has(owner, "start")
+                else ""
+            )
             own_pace = chain.chain.trigger.kind in {"software", "free-running"}
             resume = set_flag_c(self.registers, owner, "on")
             found.append(
@@ -341,15 +381,21 @@ class HandlerWriter:
         """UART, C that says whether it has room, and its register for a byte; for each report."""
         found = []
         for uart in self.workspace.project.uarts:
-            if uart.report is not None and self.workspace.project.chain_of(uart.report.signal) is not None:
+            if (
+                uart.report is not None
+                and self.workspace.project.chain_of(uart.report.signal) is not None
+            ):
                 sent = self.registers.at(self.registers.find(uart.name, "sent").address)
                 assert sent is not None
-                found.append((uart.name, read_c(self.registers, uart.name, "room"), c_register(sent)))
+                found.append(
+                    (uart.name, read_c(self.registers, uart.name, "room"), c_register(sent))
+                )
         return tuple(found)
 
     @cached_property
     def newest(self) -> tuple[tuple[str, str], ...]:
-        """C of the newest result of each signal that is reported, and of how many there are so far."""
+        """C of the newest result of each signal that is reported, and of how many there are so
+        far."""
         found = []
         for text in self.tables.config.texts:
             chain = self.tables.chains[text.converter]
@@ -361,7 +407,9 @@ class HandlerWriter:
 
     def disable_code(self, used: Collection[str]) -> tuple[str, ...]:
         """Statements that stop what the set-up of some peripherals started, triggers first."""
-        kinds = {owner: block.kind for block in self.workspace.part.blocks for owner in block.owners}
+        kinds = {
+            owner: block.kind for block in self.workspace.part.blocks for owner in block.owners
+        }
         order = {"timer": 0, "converter": 1, "dma": 2, "comparator": 3, "dac": 4, "uart": 5}
         found = []
         for owner in sorted(used, key=lambda name: (order.get(kinds.get(name, ""), 9), name)):

@@ -21,7 +21,8 @@ _COMMENTS = re.compile(r"/\*.*?\*/|//[^\n]*", re.DOTALL)
 class Hook:
     """A function that own code may define.
 
-    ``number`` is that of the chain, or of the event; ``about`` the signal or comparator that it belongs to.
+    ``number`` is that of the chain, or of the event; ``about`` the signal or comparator that it
+    belongs to.
     """
 
     name: str
@@ -59,7 +60,9 @@ def item_hooks(tables: Tables) -> tuple[Hook, ...]:
 
 def event_hooks(tables: Tables) -> tuple[Hook, ...]:
     """One for each window, twin and comparator."""
-    titles = {number: tables.watch_title(watch) for number, watch in enumerate(tables.workspace.watches)}
+    titles = {
+        number: tables.watch_title(watch) for number, watch in enumerate(tables.workspace.watches)
+    }
     # Names may be alike, numbers are not.
     names = c_identifiers(f"{title}\0{number}" for number, title in titles.items())
     plain = c_identifiers(dict.fromkeys(titles.values()))
@@ -68,14 +71,20 @@ def event_hooks(tables: Tables) -> tuple[Hook, ...]:
     for number, watch in enumerate(tables.workspace.watches):
         title = titles[number]
         chain = tables.workspace.project.chain_of(watch.signal)
-        half_s = next((one.half_s for one in tables.chains if chain is not None and one.chain is chain), Fraction(0))
+        half_s = next(
+            (one.half_s for one in tables.chains if chain is not None and one.chain is chain),
+            Fraction(0),
+        )
         name = names[f"{title}\0{number}"] if title in repeated else plain[title]
         found.append(
             Hook(
                 f"wg_event_{name}",
                 number,
                 watch.signal,
-                c_comment(f"{_condition(tables, watch) or f'The condition of “{title}”'} began to hold, or ceased to."),
+                c_comment(
+                    f"{_condition(tables, watch) or f'The condition of “{title}”'} began to hold, "
+                    "or ceased to."
+                ),
                 format_rounded(half_s, "s") if half_s else "none",
             )
         )
@@ -88,12 +97,17 @@ def _condition(tables: Tables, watch: Watch) -> str:
         return ""
     workspace = tables.workspace
     window = watch.window(workspace.project)
-    low, high = (format_volts(limit) for limit in limits_v(workspace, workspace.project.signal(watch.signal), window))
+    low, high = (
+        format_volts(limit)
+        for limit in limits_v(workspace, workspace.project.signal(watch.signal), window)
+    )
     where = {"above": f"above {high}", "below": f"below {low}"}.get(
         window.condition, f"{window.condition} {low} to {high}"
     )
     times = f", {window.times} times in a row" if window.times > 1 else ""
-    less = window.target_signal or (format_volts(window.target_v) if window.target_v is not None else "")
+    less = window.target_signal or (
+        format_volts(window.target_v) if window.target_v is not None else ""
+    )
     return f"“{watch.signal}{f' less {less}' if less else ''} {where}{times}”"
 
 

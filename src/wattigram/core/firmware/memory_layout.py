@@ -1,4 +1,5 @@
-"""What a design knows of an image's memory: whose items lie in a loop, and where the next one goes."""
+"""What a design knows of an image's memory: whose items lie in a loop, and where the next one
+goes."""
 
 from __future__ import annotations
 
@@ -21,7 +22,8 @@ _WORD = CType("uint32_t", "unsigned", 4)
 
 @dataclass(frozen=True)
 class NumberScale:
-    """Numbers that are items of a signal, or values of the stage behind it, and so stand for volts."""
+    """Numbers that are items of a signal, or values of the stage behind it, and so stand for
+    volts."""
 
     signal: str
     reduced: bool = False
@@ -57,7 +59,8 @@ def number_scales(workspace: Workspace) -> tuple[NumberScale, ...]:
 
 @dataclass(frozen=True)
 class BufferLayout:
-    """A loop in memory: its chain, the signal of each slot, and the register that says how far DMA has come."""
+    """A loop in memory: its chain, the signal of each slot, and the register that says how far DMA
+    has come."""
 
     chain: Chain
     signals: tuple[Signal, ...]

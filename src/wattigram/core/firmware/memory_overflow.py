@@ -11,7 +11,9 @@ from wattigram.core.model.part import Part
 
 LARGEST = 4
 _OVERFLOW = re.compile(r"region [`'‘](?P<region>code|data)['’] overflowed by (?P<bytes>\d+) bytes")
-_OF_LINKER = re.compile(r"^(?:\S*ld|collect2)\S*: .*(?:will not fit in region|overflowed by|ld returned)")
+_OF_LINKER = re.compile(
+    r"^(?:\S*ld|collect2)\S*: .*(?:will not fit in region|overflowed by|ld returned)"
+)
 
 
 def overflows(output: str, objects: Iterable[Path], part: Part) -> list[str]:
@@ -32,10 +34,13 @@ def overflows(output: str, objects: Iterable[Path], part: Part) -> list[str]:
     for match in matches:
         is_data = match["region"] == "data"
         total = memory.data_bytes if is_data else memory.code_bytes
-        mine = sorted(((size, name) for name, size, writable in sizes if writable == is_data), reverse=True)
+        mine = sorted(
+            ((size, name) for name, size, writable in sizes if writable == is_data), reverse=True
+        )
         largest = ", ".join(f"{name} {size} bytes" for size, name in mine[:LARGEST])
         found.append(
-            f"{'Data and stack do' if is_data else 'The code does'} not fit: {match['bytes']} bytes more than the {total} of "
+            f"{'Data and stack do' if is_data else 'The code does'} not fit: {match['bytes']} "
+            f"bytes more than the {total} of "
             f"{part.name}. Largest: {largest}."
         )
     return found

@@ -65,7 +65,9 @@ def write_c(registers: RegisterMap, write: Write, symbol_c: Callable[[Symbol], s
     return WriteC(c_register(at), value)
 
 
-def address_c(registers: RegisterMap, address: int, symbol: Symbol | None, symbol_c: Callable[[Symbol], str]) -> str:
+def address_c(
+    registers: RegisterMap, address: int, symbol: Symbol | None, symbol_c: Callable[[Symbol], str]
+) -> str:
     """An address as C: of something in memory, or of a register."""
     if symbol is not None:
         return f"(uint32_t)(uintptr_t){symbol_c(symbol)}"
@@ -78,7 +80,8 @@ def address_c(registers: RegisterMap, address: int, symbol: Symbol | None, symbo
 
 
 def read_c(registers: RegisterMap, owner: str, name: str, index: int = 0) -> str:
-    """C that reads a field, moved down to its lowest bit; raises :class:`FirmwareError` where there is none."""
+    """C that reads a field, moved down to its lowest bit; raises :class:`FirmwareError` where there
+    is none."""
     at, field = _found(registers, owner, name, index)
     text = c_register(at)
     if at.register.width < 32:
@@ -96,8 +99,11 @@ def flag_c(registers: RegisterMap, owner: str, name: str, index: int = 0) -> tup
     return c_register(at), c_field(at.block.name, at.register, field)
 
 
-def set_flag_c(registers: RegisterMap, owner: str, name: str, index: int = 0, on: bool = True) -> str:
-    """A statement that sets or clears one flag and leaves what is beside it; a flag alone is simply written."""
+def set_flag_c(
+    registers: RegisterMap, owner: str, name: str, index: int = 0, on: bool = True
+) -> str:
+    """A statement that sets or clears one flag and leaves what is beside it; a flag alone is simply
+    written."""
     at, field = _found(registers, owner, name, index)
     target, macro = c_register(at), c_field(at.block.name, at.register, field)
     cast = f"(uint{at.register.width}_t)" if at.register.width < 32 else ""
@@ -114,10 +120,13 @@ def set_flag_c(registers: RegisterMap, owner: str, name: str, index: int = 0, on
     return f"{target} = {f'{cast}({value})' if cast else value};"
 
 
-def _found(registers: RegisterMap, owner: str, name: str, index: int) -> tuple[RegisterAt, RegisterField]:
+def _found(
+    registers: RegisterMap, owner: str, name: str, index: int
+) -> tuple[RegisterAt, RegisterField]:
     if not registers.has(owner, name):
         raise FirmwareError(
-            f"{registers.part.name}: the registers of {owner} have no “{name}”, which its firmware needs.",
+            f"{registers.part.name}: the registers of {owner} have no “{name}”, which its "
+            "firmware needs.",
             cure="Add it to the part file, or take the tables only.",
         )
     place = registers.find(owner, name, index)

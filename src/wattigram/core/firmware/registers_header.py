@@ -17,7 +17,10 @@ def block_context(block: Block) -> dict[str, Any]:
         "name": block.name,
         "kind": block.kind,
         "fields": [
-            line for register in block.registers for field in register.fields for line in _field(block, register, field)
+            line
+            for register in block.registers
+            for field in register.fields
+            for line in _field(block, register, field)
         ],
         "owners": [
             {"lines": [_register(c_name(owner), base, register) for register in block.registers]}
@@ -48,5 +51,7 @@ def _register(owner: str, base: int, register: Register) -> str:
     address = base + register.offset
     title = f" /**< {c_comment(register.title)} */" if register.title else ""
     if register.count > 1:
-        return f"#define {name}(n) WG_R{register.width}({address:#x}u + {register.step}u * (n)){title}"
+        return (
+            f"#define {name}(n) WG_R{register.width}({address:#x}u + {register.step}u * (n)){title}"
+        )
     return f"#define {name} WG_R{register.width}({address:#x}u){title}"

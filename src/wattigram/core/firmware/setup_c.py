@@ -42,7 +42,8 @@ def _comment(text: str) -> Iterator[str]:
 
 
 def _statement(target: str, value: str, note: str) -> Iterator[str]:
-    """A write, continued where it is long; its note stands behind it, or above where there is no room."""
+    """A write, continued where it is long; its note stands behind it, or above where there is no
+    room."""
     lines = [f"{target} ="]
     terms = value.split(" | ")
     for number, term in enumerate(terms):
@@ -58,11 +59,14 @@ def _statement(target: str, value: str, note: str) -> Iterator[str]:
 
 
 def _wait(registers: RegisterMap, write: Write) -> tuple[str, str]:
-    """C of the flag that must be 0 again before the set-up goes on, and whose it is; empty where there is none."""
-    for one in write.fields:
-        if one.setting.name == "calibrate":
-            register, flag = flag_c(registers, one.setting.owner, "calibrate")
-            return f"({register} & {flag})", c_string(f"calibration of {one.setting.owner} did not end")
+    """C of the flag that must be 0 again before the set-up goes on, and whose it is; empty where
+    there is none."""
+    for field in write.fields:
+        if field.setting.name == "calibrate":
+            register, flag = flag_c(registers, field.setting.owner, "calibrate")
+            return f"({register} & {flag})", c_string(
+                f"calibration of {field.setting.owner} did not end"
+            )
     return "", ""
 
 
@@ -71,13 +75,13 @@ def _note(write: Write) -> str:
     if write.line is not None:
         return f"interrupt line {write.line}"
     parts = []
-    for one in write.fields:
-        value = one.setting.value
+    for field in write.fields:
+        value = field.setting.value
         if isinstance(value, frozenset):
             value = " ".join(str(number) for number in sorted(value))
         elif isinstance(value, bool):
             value = "yes" if value else "no"
-        elif one.place.field.coded == "pointer" and isinstance(value, int):
+        elif field.place.field.coded == "pointer" and isinstance(value, int):
             value = f"{value:#x}"
-        parts.append(f"{one.setting.name} {value}")
+        parts.append(f"{field.setting.name} {value}")
     return c_comment(", ".join(parts))

@@ -7,9 +7,23 @@ from fractions import Fraction
 from functools import cached_property
 
 from wattigram.core.base.errors import FirmwareError
-from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectiveTap, EffectiveWatch
+from wattigram.core.contract.board_config import (
+    EffectiveConfig,
+    EffectiveConverter,
+    EffectiveTap,
+    EffectiveWatch,
+)
 from wattigram.core.firmware.c_names import c_identifiers
-from wattigram.core.model.design import Chain, Dma, Signal, Slot, Watch, WindowTrigger, Workspace, tapped_signals
+from wattigram.core.model.design import (
+    Chain,
+    Dma,
+    Signal,
+    Slot,
+    Watch,
+    WindowTrigger,
+    Workspace,
+    tapped_signals,
+)
 from wattigram.core.model.design.outputs import Playback, SoftwareRamp
 from wattigram.core.predict.accuracy import ComparedPair, kept_values, waiting_values
 from wattigram.core.predict.timing import buffer_timing, item_bits, slot_order
@@ -145,10 +159,22 @@ class Tables:
     def _chain(self, number: int, chain: Chain, converter: EffectiveConverter) -> ChainTable:
         workspace = self.workspace
         end = tuple(round(slot.end_ticks) for slot in converter.slots)
-        held = tuple(round(slot.held_ticks + (slot.repeats - 1) * slot.each_ticks) for slot in converter.slots)
-        program_taps = [(place, tap) for place, tap in enumerate(self.config.taps) if not tap.by_hardware]
+        held = tuple(
+            round(slot.held_ticks + (slot.repeats - 1) * slot.each_ticks)
+            for slot in converter.slots
+        )
+        program_taps = [
+            (place, tap) for place, tap in enumerate(self.config.taps) if not tap.by_hardware
+        ]
         taps = tuple(
-            next((place for place, tap in program_taps if tap.converter == number and slot in tap.places), None)
+            next(
+                (
+                    place
+                    for place, tap in program_taps
+                    if tap.converter == number and slot in tap.places
+                ),
+                None,
+            )
             for slot in range(len(converter.slots))
         )
         return ChainTable(
@@ -165,12 +191,15 @@ class Tables:
             end_ticks=end,
             held_ticks=held,
             taps=taps,
-            lifts=tuple(self._lift(chain, chain.slots[place]) for place in slot_order(workspace, chain)),
+            lifts=tuple(
+                self._lift(chain, chain.slots[place]) for place in slot_order(workspace, chain)
+            ),
             half_s=buffer_timing(workspace, chain).half_s,
         )
 
     def _lift(self, chain: Chain, slot: Slot) -> int:
-        """A result that lies at the top of its register goes to the top of its item; what a stage gives stays below."""
+        """A result that lies at the top of its register goes to the top of its item; what a stage
+        gives stays below."""
         has_stage = self.workspace.project.signal(slot.signal).slot_stage is not None
         if isinstance(chain.retrieval, Dma) or chain.alignment != "left" or has_stage:
             return 0
@@ -180,7 +209,12 @@ class Tables:
     def taps(self) -> tuple[TapTable, ...]:
         """The program's own."""
         signals = tapped_signals(self.workspace.project)
-        kinds = {"none": "WG_PLAIN", "sum": "WG_BLOCK", "mean": "WG_BLOCK", "running-mean": "WG_RUNNING"}
+        kinds = {
+            "none": "WG_PLAIN",
+            "sum": "WG_BLOCK",
+            "mean": "WG_BLOCK",
+            "running-mean": "WG_RUNNING",
+        }
         found = []
         for signal, tap in zip(signals, self.config.taps, strict=False):
             chain = self.chains[tap.converter]
@@ -204,7 +238,9 @@ class Tables:
         """Those that the program judges, and those of the hardware that it must act upon."""
         found = []
         project = self.workspace.project
-        for number, (watch, effective) in enumerate(zip(self.workspace.watches, self.config.watches, strict=True)):
+        for number, (watch, effective) in enumerate(
+            zip(self.workspace.watches, self.config.watches, strict=True)
+        ):
             if effective is None:
                 continue
             chain = project.chain_of(watch.signal)
@@ -214,7 +250,9 @@ class Tables:
                 continue
             other_reduced = False
             if effective.other is not None:
-                other_reduced = effective.on_reduced and self.config.taps[effective.other].stage != "none"
+                other_reduced = (
+                    effective.on_reduced and self.config.taps[effective.other].stage != "none"
+                )
             found.append(
                 WatchTable(
                     number=number,
@@ -248,9 +286,16 @@ class Tables:
         """Values that wait for their partners, a power of two."""
         assert watch.other is not None
         mine, other = self.taps[watch.tap], self.taps[watch.other]
-        halves = mine.room if watch.on_reduced else mine.per_half, other.room if other_reduced else other.per_half
-        waiting = waiting_values(self.workspace, ComparedPair(mine.signal, other.signal, watch.on_reduced))
-        return min(kept_values(self.workspace), 1 << (max(2 * max(halves), waiting) - 1).bit_length())
+        halves = (
+            mine.room if watch.on_reduced else mine.per_half,
+            other.room if other_reduced else other.per_half,
+        )
+        waiting = waiting_values(
+            self.workspace, ComparedPair(mine.signal, other.signal, watch.on_reduced)
+        )
+        return min(
+            kept_values(self.workspace), 1 << (max(2 * max(halves), waiting) - 1).bit_length()
+        )
 
     @cached_property
     def waves(self) -> dict[str, tuple[int, ...]]:
@@ -258,13 +303,17 @@ class Tables:
         workspace, found = self.workspace, {}
         for table in workspace.project.tables:
             users = [
-                one
-                for one in workspace.project.generators
-                if isinstance(one.output, Playback) and one.output.table == table.name
+                generator
+                for generator in workspace.project.generators
+                if isinstance(generator.output, Playback) and generator.output.table == table.name
             ]
-            dac = workspace.part.dac(users[0].dac) if users else next(iter(workspace.part.dacs), None)
+            dac = (
+                workspace.part.dac(users[0].dac) if users else next(iter(workspace.part.dacs), None)
+            )
             if dac is not None:
-                codes = table_codes(workspace, table, dac, users[0].buffered if users else True).codes
+                codes = table_codes(
+                    workspace, table, dac, users[0].buffered if users else True
+                ).codes
                 found[table.name] = tuple(codes.tolist())
         return found
 
@@ -280,7 +329,9 @@ class Tables:
                 round(dac.update_ticks),
                 dac.repeat,
             )
-            for generator, dac in zip(self.workspace.project.generators, self.config.dacs, strict=True)
+            for generator, dac in zip(
+                self.workspace.project.generators, self.config.dacs, strict=True
+            )
             if isinstance(generator.output, SoftwareRamp)
         )
 
@@ -288,7 +339,10 @@ class Tables:
 def check_firmware(workspace: Workspace) -> None:
     """Raise :class:`FirmwareError` for a design that firmware cannot be written for."""
     if not workspace.project.chains:
-        raise FirmwareError("The project has no chain, so there is nothing to build.", cure="Put a signal into a slot.")
+        raise FirmwareError(
+            "The project has no chain, so there is nothing to build.",
+            cure="Put a signal into a slot.",
+        )
     memory = workspace.part.memory
     if memory is None or not workspace.part.blocks:
         raise FirmwareError(

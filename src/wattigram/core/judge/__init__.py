@@ -1,4 +1,5 @@
-"""What must hold of a take, judged with evidence; and what the likely cause is where it does not."""
+"""What must hold of a take, judged with evidence; and what the likely cause is where it does
+not."""
 
 from __future__ import annotations
 

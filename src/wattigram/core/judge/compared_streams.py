@@ -10,7 +10,13 @@ from numpy.typing import NDArray
 
 from wattigram.core.analysis import Moments
 from wattigram.core.capture.take import SignalSamples, Take
-from wattigram.core.model.design import Chain, MovingAverage, rate_divisor, reduced_volts, signal_scale
+from wattigram.core.model.design import (
+    Chain,
+    MovingAverage,
+    rate_divisor,
+    reduced_volts,
+    signal_scale,
+)
 from wattigram.core.predict.expected import ExpectedStream, expected_filtered, expected_raw
 
 FloatArray = NDArray[np.float64]
@@ -29,18 +35,25 @@ class Compared:
         return np.asarray((self.samples.volts - self.expected.settled_v)[self.samples.valid])
 
 
-def compared(take: Take, chain: Chain, name: str, begin: int, end: int, reduced: bool = False) -> Compared | None:
+def compared(
+    take: Take, chain: Chain, name: str, begin: int, end: int, reduced: bool = False
+) -> Compared | None:
     """Samples ``begin`` to ``end`` of a signal, or values of its stage; None where it has none."""
     samples = take.reduced(name, begin, end) if reduced else take.raw(name, begin, end)
     if samples is None:
         return None
     end = begin + len(samples.items)
     stage = samples.signal.later_stage
-    each, places = rate_divisor(stage) if reduced and stage is not None else 1, len(chain.places_of(name))
+    each, places = (
+        rate_divisor(stage) if reduced and stage is not None else 1,
+        len(chain.places_of(name)),
+    )
     first, last = begin * each // places, -(-end * each // places)
     instants = take.instants(chain, first, last)
     if reduced:
-        return Compared(samples, expected_filtered(take.history, chain.converter, name, begin, end, instants))
+        return Compared(
+            samples, expected_filtered(take.history, chain.converter, name, begin, end, instants)
+        )
     stream = expected_raw(take.history, chain.converter, name, first, last, instants)
     part = slice(begin - first * places, end - first * places)
     own = {field: getattr(stream, field)[part] for field in ("settled_v", "error_v", "times_s")}
@@ -64,10 +77,13 @@ def is_judged_reduced(take: Take, name: str) -> bool:
 
 
 def best_blocks(take: Take, name: str) -> Iterator[SignalSamples]:
-    """Values of a signal's stage where there are any, else its samples; those of a running mean once it is full."""
+    """Values of a signal's stage where there are any, else its samples; those of a running mean
+    once it is full."""
     stage = take.workspace.project.signal(name).later_stage
     reduced = is_judged_reduced(take, name)
-    return take.blocks(name, reduced, stage.count - 1 if reduced and isinstance(stage, MovingAverage) else 0)
+    return take.blocks(
+        name, reduced, stage.count - 1 if reduced and isinstance(stage, MovingAverage) else 0
+    )
 
 
 def value_step_v(take: Take, name: str) -> float:
@@ -92,7 +108,9 @@ def code_counts(take: Take, name: str) -> tuple[NDArray[np.int64], NDArray[np.in
     """Items of a signal that came, in order of size: (item, how often, volts)."""
     items, often, volts = np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64), np.empty(0)
     for block in take.blocks(name):
-        mine, at, times = np.unique(block.items[block.valid].astype(np.int64), return_index=True, return_counts=True)
+        mine, at, times = np.unique(
+            block.items[block.valid].astype(np.int64), return_index=True, return_counts=True
+        )
         own = block.volts[block.valid][at]
         both, places = np.unique(np.concatenate((items, mine)), return_inverse=True)
         counts = np.zeros(len(both), dtype=np.int64)

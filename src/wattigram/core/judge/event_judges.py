@@ -11,7 +11,12 @@ from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.judgement import Judgement, not_judged, within
 from wattigram.core.judge.nearest_match import NearestMatch
-from wattigram.core.judge.threshold_events import Crossings, comparator_edges, crossings, signal_watches
+from wattigram.core.judge.threshold_events import (
+    Crossings,
+    comparator_edges,
+    crossings,
+    signal_watches,
+)
 from wattigram.core.judge.verdict import Outcome
 from wattigram.core.model.design import EdgesExpectation, WindowExpectation
 from wattigram.core.predict.expected import ExpectedEvent, band_half_width_v
@@ -29,37 +34,54 @@ def judge_window(take: Take, expectation: WindowExpectation) -> Judgement:
     fits = [_match(one.wanted, one.came, within_s, one.end_s) for one in found]
     due, came = sum(len(one.wanted) for one in found), sum(len(one.came) for one in found)
     if not due and not came:
-        return Judgement("open", None, "s", None, within_s, 0, "no crossing was to come in this take")
-    matched, missing, extra = (sum(len(getattr(fit, name)) for fit in fits) for name in ("matched", "missing", "extra"))
+        return Judgement(
+            "open", None, "s", None, within_s, 0, "no crossing was to come in this take"
+        )
+    matched, missing, extra = (
+        sum(len(getattr(fit, name)) for fit in fits) for name in ("matched", "missing", "extra")
+    )
     worst_s = max((apart_s for fit in fits for apart_s in fit.matched), key=abs, default=0.0)
     note = f"{matched} of {matched + missing} crossings, worst {_apart_text(worst_s)}"
     if extra:
         note += f", {extra} unexpected"
     outcome: Outcome = "holds" if not missing and not extra else "fails"
     if outcome == "fails":
-        doubts = [_doubt(take, one, limits, fit, within_s) for one, fit in zip(found, fits, strict=True)]
+        doubts = [
+            _doubt(take, one, limits, fit, within_s) for one, fit in zip(found, fits, strict=True)
+        ]
         unsure_v = max(doubt.unsure_v for doubt in doubts)
-        if all(doubt.is_beside or not (fit.missing or fit.extra) for doubt, fit in zip(doubts, fits, strict=True)):
-            outcome, note = "holds", f"{note}: within the uncertainty of a reading, ± {format_volts(unsure_v)}"
+        if all(
+            doubt.is_beside or not (fit.missing or fit.extra)
+            for doubt, fit in zip(doubts, fits, strict=True)
+        ):
+            outcome, note = (
+                "holds",
+                f"{note}: within the uncertainty of a reading, ± {format_volts(unsure_v)}",
+            )
         elif all(doubt.covers for doubt in doubts):
             outcome, note = (
                 "open",
-                f"{note}: the rest lies within the uncertainty of a reading, ± {format_volts(unsure_v)}",
+                f"{note}: the rest lies within the uncertainty of a reading, ± "
+                f"{format_volts(unsure_v)}",
             )
     return Judgement(outcome, worst_s, "s", -within_s, within_s, came, note)
 
 
 @dataclass(frozen=True)
 class _Doubt:
-    """Whether all that is missing or too much may come and stay away with readings as sure as they are."""
+    """Whether all that is missing or too much may come and stay away with readings as sure as they
+    are."""
 
     unsure_v: float
     covers: bool
     is_beside: bool = False
-    """Of a window that tells every value: there are as many as may be, and none where no other one is near."""
+    """Of a window that tells every value: there are as many as may be, and none where no other one
+    is near."""
 
 
-def _doubt(take: Take, found: Crossings, limits: tuple[float, float] | None, fit: _Fit, within_s: float) -> _Doubt:
+def _doubt(
+    take: Take, found: Crossings, limits: tuple[float, float] | None, fit: _Fit, within_s: float
+) -> _Doubt:
     """What would be due if all readings lay at either edge of their band."""
     watch = found.watch
     chain = take.workspace.project.chain_of(watch.signal)
@@ -67,32 +89,48 @@ def _doubt(take: Take, found: Crossings, limits: tuple[float, float] | None, fit
     window = watch.window(take.workspace.project)
     unsure_v = band_half_width_v(take.workspace, chain, watch.signal, window.on == "reduced")
     edges = [crossings(take, watch, limits, off_v).wanted for off_v in (-unsure_v, unsure_v)]
-    if window.when == "every":  # one event a value: how many there are is what hangs on the last digit
+    if (
+        window.when == "every"
+    ):  # one event a value: how many there are is what hangs on the last digit
         came = len(fit.matched) + len(fit.extra)
         counts = [len(found.wanted), *(len(edge) for edge in edges)]
         covers = min(counts) <= came <= max(counts)
         return _Doubt(unsure_v, covers, covers and _lies_beside(fit, within_s))
-    return _Doubt(unsure_v, all(_covers(entered, found, edges, fit, within_s) for entered in (False, True)))
+    return _Doubt(
+        unsure_v, all(_covers(entered, found, edges, fit, within_s) for entered in (False, True))
+    )
 
 
 def _covers(
-    entered: bool, found: Crossings, edges: list[tuple[ExpectedEvent, ...]], fit: _Fit, within_s: float
+    entered: bool,
+    found: Crossings,
+    edges: list[tuple[ExpectedEvent, ...]],
+    fit: _Fit,
+    within_s: float,
 ) -> bool:
     """Whether events of one kind that are missing or too much are only as unsure as readings are.
 
-    Where as many are due at either edge, each comes for sure, at some time between; else those do that both edges have.
+    Where as many are due at either edge, each comes for sure, at some time between; else those do
+    that both edges have.
     """
     missing_s = [event.time_s for event in fit.missing if event.entered == entered]
     extra_s = [at for at, kind in fit.extra if kind == entered]
-    due_s = [[event.time_s for event in one if event.entered == entered] for one in (found.wanted, *edges)]
+    due_s = [
+        [event.time_s for event in one if event.entered == entered]
+        for one in (found.wanted, *edges)
+    ]
     if len({len(times_s) for times_s in due_s}) > 1:
-        stays_away = [not all(_is_near(at, times_s, within_s) for times_s in due_s[1:]) for at in missing_s]
+        stays_away = [
+            not all(_is_near(at, times_s, within_s) for times_s in due_s[1:]) for at in missing_s
+        ]
         may_come = [any(_is_near(at, times_s, within_s) for times_s in due_s[1:]) for at in extra_s]
         return all(stays_away) and all(may_come)
     for at in missing_s:
         place = due_s[0].index(at)
         spread_s = [times_s[place] for times_s in due_s]
-        mine = [one for one in extra_s if min(spread_s) - within_s <= one <= max(spread_s) + within_s]
+        mine = [
+            one for one in extra_s if min(spread_s) - within_s <= one <= max(spread_s) + within_s
+        ]
         if not mine:
             return False
         extra_s.remove(mine[0])
@@ -105,7 +143,8 @@ def _is_near(at_s: float, times_s: list[float], within_s: float) -> bool:
 
 
 def _lies_beside(fit: _Fit, within_s: float) -> bool:
-    """Each event that is missing or too much has one of its kind within that time that came when it was due."""
+    """Each event that is missing or too much has one of its kind within that time that came when it
+    was due."""
     for entered in (False, True):
         known_s = np.sort([event.time_s for event in fit.due if event.entered == entered])
         odd_s = [event.time_s for event in fit.missing if event.entered == entered]
@@ -149,7 +188,8 @@ def judge_edges(take: Take, expectation: EdgesExpectation) -> Judgement:
 
 @dataclass(frozen=True)
 class _Fit:
-    """Events that came when they were due, and by how many seconds apart; those that did not; those that were not due."""
+    """Events that came when they were due, and by how many seconds apart; those that did not; those
+    that were not due."""
 
     due: tuple[ExpectedEvent, ...]
     matched: tuple[float, ...]
@@ -158,10 +198,15 @@ class _Fit:
 
 
 def _match(
-    wanted: tuple[ExpectedEvent, ...], came: tuple[tuple[float, bool], ...], within_s: float, end_s: float
+    wanted: tuple[ExpectedEvent, ...],
+    came: tuple[tuple[float, bool], ...],
+    within_s: float,
+    end_s: float,
 ) -> _Fit:
     """What is due within ``within_s`` of the end may be absent."""
-    left = {kind: NearestMatch([at for at, began in came if began == kind]) for kind in (True, False)}
+    left = {
+        kind: NearestMatch([at for at, began in came if began == kind]) for kind in (True, False)
+    }
     due, matched, missing = [], [], []
     for event in wanted:
         at_s = left[event.entered].claim_nearest(event.time_s, within_s)
@@ -170,5 +215,10 @@ def _match(
             matched.append(at_s - event.time_s)
         elif event.time_s + within_s < end_s:
             missing.append(event)
-    extra = [(at, kind) for kind, unclaimed in left.items() for at in unclaimed.rest() if at + within_s < end_s]
+    extra = [
+        (at, kind)
+        for kind, unclaimed in left.items()
+        for at in unclaimed.rest()
+        if at + within_s < end_s
+    ]
     return _Fit(tuple(due), tuple(matched), tuple(missing), tuple(extra))

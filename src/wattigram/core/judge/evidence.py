@@ -122,7 +122,10 @@ def _route_panels(take: Take, route: Route) -> tuple[Panel, ...]:
     times, _ = _columns(seen.times_s[:count])
     band_low, band_high = low, high
     if seen.expected is not None:
-        band_low, band_high = _columns(seen.expected.low[:count])[0], _columns(seen.expected.high[:count])[1]
+        band_low, band_high = (
+            _columns(seen.expected.low[:count])[0],
+            _columns(seen.expected.high[:count])[1],
+        )
     title = f"{route.name}: values that arrived, on what they should be"
     return (TracePanel(title, times, low, high, band_low, band_high, (), ""),)
 
@@ -137,11 +140,18 @@ def _lines(verdict: Verdict) -> tuple[tuple[float, str], ...]:
 
 
 def _trace(take: Take, verdict: Verdict) -> TracePanel:
-    """A telling stretch of the signal: a period or two, the reduced stream where the window is judged."""
+    """A telling stretch of the signal: a period or two, the reduced stream where the window is
+    judged."""
     workspace = take.workspace
     signal = workspace.project.signal(verdict.signal)
-    use_reduced = take.reduced_count(signal.name) > 1 and verdict.kind in {"window", "twin", "level"}
-    span_s = source_span_s(input_source(workspace, signal.pin)) if workspace.wiring(signal.pin) else 0.1
+    use_reduced = take.reduced_count(signal.name) > 1 and verdict.kind in {
+        "window",
+        "twin",
+        "level",
+    }
+    span_s = (
+        source_span_s(input_source(workspace, signal.pin)) if workspace.wiring(signal.pin) else 0.1
+    )
     if verdict.kind in {"window", "rate"}:
         span_s = max(span_s, take.seconds)
     times_s, volts, settled_v, half = _first_stretch(take, signal.name, use_reduced, span_s)
@@ -155,7 +165,8 @@ def _trace(take: Take, verdict: Verdict) -> TracePanel:
 def _first_stretch(
     take: Take, name: str, reduced: bool, span_s: float
 ) -> tuple[FloatArray, FloatArray, FloatArray, float]:
-    """(instants, captured volts, settled volts, half the band) of a take's beginning; NaN where nothing came."""
+    """(instants, captured volts, settled volts, half the band) of a take's beginning; NaN where
+    nothing came."""
     stage = take.workspace.project.signal(name).later_stage
     each = rate_divisor(stage) if reduced and stage is not None else 1
     most = min(MOST_DRAWN, MOST_CALCULATED // each)
@@ -163,11 +174,15 @@ def _first_stretch(
     half, count = 0.0, 0
     for block in compared_blocks(take, name, reduced):
         shown = block.samples
-        parts.append((shown.times_s, np.where(shown.valid, shown.volts, np.nan), block.expected.settled_v))
+        parts.append(
+            (shown.times_s, np.where(shown.valid, shown.volts, np.nan), block.expected.settled_v)
+        )
         half, count = block.expected.half_width_v, count + len(shown.volts)
         if count >= most or shown.times_s[-1] > parts[0][0][0] + span_s:
             break
-    times_s, volts, settled_v = (np.concatenate([part[number] for part in parts]) for number in range(3))
+    times_s, volts, settled_v = (
+        np.concatenate([part[number] for part in parts]) for number in range(3)
+    )
     end = int(np.clip(np.searchsorted(times_s, times_s[0] + span_s), 2, most))
     return times_s[:end], volts[:end], settled_v[:end], half
 

@@ -10,7 +10,12 @@ import numpy as np
 from wattigram.core.analysis import Moments, fit_sine, quantised_bias, two_levels
 from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.take import Take
-from wattigram.core.judge.compared_streams import code_counts, compared_blocks, moments_of, value_step_v
+from wattigram.core.judge.compared_streams import (
+    code_counts,
+    compared_blocks,
+    moments_of,
+    value_step_v,
+)
 from wattigram.core.judge.event_judges import judge_edges, judge_window
 from wattigram.core.judge.judgement import Judgement, due_items, not_judged, within
 from wattigram.core.judge.missing_data import has_paused, missing_text
@@ -130,15 +135,26 @@ def _of_samples(take: Take, expectation: Expectation) -> Judgement:
 
 
 def _too_few(take: Take, name: str, count: int) -> Judgement:
-    """Few samples judge nothing; hardly any, of a chain that should have brought many, is a failure."""
+    """Few samples judge nothing; hardly any, of a chain that should have brought many, is a
+    failure."""
     chain = take.workspace.project.chain_of(name)
     assert chain is not None
     due = due_items(take, chain) / len(chain.slots)
     if has_paused(take, chain):
-        return not_judged(f"only {_samples(count)} in this take: a window stops {chain.converter}, as designed")
+        return not_judged(
+            f"only {_samples(count)} in this take: a window stops {chain.converter}, as designed"
+        )
     limit = scan_timing(take.workspace, chain).items_limit
     if limit is None and due >= FEWEST_SAMPLES and count < HARDLY_ANY * due:
-        return Judgement("fails", None, "", None, None, count, f"{count or 'none'} of {due:.0f} values came of {name}")
+        return Judgement(
+            "fails",
+            None,
+            "",
+            None,
+            None,
+            count,
+            f"{count or 'none'} of {due:.0f} values came of {name}",
+        )
     return not_judged(f"only {_samples(count)} in this take" if count else "not in this take")
 
 
@@ -150,14 +166,18 @@ def _level(take: Take, expectation: LevelExpectation) -> Judgement:
     found = moments_of(take, expectation.signal)
     if not found.count:
         return not_judged("its running mean has not filled in this take")
-    low, high = expectation.level_v - expectation.within_v, expectation.level_v + expectation.within_v
+    low, high = (
+        expectation.level_v - expectation.within_v,
+        expectation.level_v + expectation.within_v,
+    )
     unsure_v = _unsure_v(found.mean_sigma, found.std, value_step_v(take, expectation.signal))
     note = f"mean {format_volts(found.mean)} ± {format_si(unsure_v, 'V', 2)}"
     return Judgement(within(found.mean, low, high), found.mean, "V", low, high, found.count, note)
 
 
 def _unsure_v(sigma_v: float, std_v: float, step_v: float) -> float:
-    """Two standard errors; where noise does not carry values across half a step, that half step besides."""
+    """Two standard errors; where noise does not carry values across half a step, that half step
+    besides."""
     return math.hypot(2 * sigma_v, step_v / 2 if std_v < step_v / 2 else 0.0)
 
 
@@ -170,7 +190,9 @@ def _steps(take: Take, expectation: SquareExpectation) -> Judgement:
         return Judgement("open", None, "V", None, None, count, f"only the {seen} level was seen")
     off_low, off_high = found.low - expectation.low_v, found.high - expectation.high_v
     is_high = abs(off_high) >= abs(off_low)
-    measured, wanted = (found.high, expectation.high_v) if is_high else (found.low, expectation.low_v)
+    measured, wanted = (
+        (found.high, expectation.high_v) if is_high else (found.low, expectation.low_v)
+    )
     low, high = wanted - expectation.within_v, wanted + expectation.within_v
     spread = (found.high_std, found.high_count) if is_high else (found.low_std, found.low_count)
     sigma_v = found.median_sigma(*spread)
@@ -188,7 +210,11 @@ def _sine(take: Take, expectation: SineExpectation) -> Judgement:
     except ValueError:
         return Judgement("fails", 0.0, "V", None, None, len(values), "nothing alternates")
     span_s = float(times_s[-1] - times_s[0])
-    asks_figures = (expectation.frequency_hz, expectation.amplitude_v, expectation.rms_v) != (None, None, None)
+    asks_figures = (expectation.frequency_hz, expectation.amplitude_v, expectation.rms_v) != (
+        None,
+        None,
+        None,
+    )
     if asks_figures and not fit.has_converged:
         note = f"no sine fits it: {format_volts(fit.residual_rms)} rms is left of {format_volts(float(values.std()))}"
         return Judgement("fails", None, "V", None, None, len(values), note)
@@ -200,20 +226,37 @@ def _sine(take: Take, expectation: SineExpectation) -> Judgement:
         note = f"{format_si(measured, 'Hz', 6)} ± {format_si(2 * fit.frequency_sigma_hz, 'Hz', 2)}"
     elif expectation.rms_v is not None or expectation.amplitude_v is not None:
         ratio = math.sqrt(2) if expectation.rms_v is not None else 1.0
-        wanted = (expectation.rms_v if expectation.rms_v is not None else expectation.amplitude_v) or 0.0
+        wanted = (
+            expectation.rms_v if expectation.rms_v is not None else expectation.amplitude_v
+        ) or 0.0
         measured, unit = fit.amplitude / ratio, "V"
         bias_v = quantised_bias(fit, value_step_v(take, expectation.signal), times_s) / ratio
         unsure = format_si(math.hypot(2 * fit.amplitude_sigma / ratio, bias_v), "V", 2)
-        note = f"{measured:.4f} V rms ± {unsure}" if ratio > 1 else f"amplitude {measured:.4f} V ± {unsure}"
+        note = (
+            f"{measured:.4f} V rms ± {unsure}"
+            if ratio > 1
+            else f"amplitude {measured:.4f} V ± {unsure}"
+        )
     else:
         share = 1 - (fit.residual_rms / max(float(values.std()), 1e-300)) ** 2
         low = 1 - expectation.within
-        return Judgement(within(share, low, None), share, "%", low, None, len(values), f"SINAD {fit.sinad_db:.1f} dB")
+        return Judgement(
+            within(share, low, None),
+            share,
+            "%",
+            low,
+            None,
+            len(values),
+            f"SINAD {fit.sinad_db:.1f} dB",
+        )
     low, high = wanted * (1 - expectation.within), wanted * (1 + expectation.within)
     outcome = within(measured, low, high)
     if outcome == "fails" and within(measured, low - bias_v, high + bias_v) == "holds":
         steps = fit.amplitude / value_step_v(take, expectation.signal)
-        outcome, note = "open", f"{note}: a sine of {steps:.2g} steps of the converter is read no better"
+        outcome, note = (
+            "open",
+            f"{note}: a sine of {steps:.2g} steps of the converter is read no better",
+        )
     return Judgement(outcome, measured, unit, low, high, len(values), note)
 
 
@@ -245,7 +288,11 @@ def _twin(take: Take, expectation: TwinExpectation) -> Judgement:
         return not_judged("too few pairs in this take")
     note = f"worst {format_volts(worst)} of {count} pairs"
     outcome = within(worst, None, expectation.within_v)
-    trips = [event for watch in signal_watches(take, signal.name, "twin") for event in crossings(take, watch).came]
+    trips = [
+        event
+        for watch in signal_watches(take, signal.name, "twin")
+        for event in crossings(take, watch).came
+    ]
     if trips:
         note += f", {sum(began for _at, began in trips)} trips"
         outcome = "fails"  # a pair that agrees and trips all the same does not do its work

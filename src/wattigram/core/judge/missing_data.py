@@ -1,4 +1,5 @@
-"""What of a signal's stream is missing although it was due: whatever was judged rests on the rest alone."""
+"""What of a signal's stream is missing although it was due: whatever was judged rests on the rest
+alone."""
 
 from __future__ import annotations
 
@@ -20,7 +21,8 @@ LONGEST_SILENCE = 0.25
 def missing_text(take: Take, name: str) -> str:
     """In what a signal's stream falls short of a whole one, for people; "" where it does not.
 
-    Chains that may be silent, for they are started by events or stopped by windows or once over, are not judged.
+    Chains that may be silent, for they are started by events or stopped by windows or once over,
+    are not judged.
     """
     chain = take.workspace.project.chain_of(name)
     if chain is None or take.is_polled or not _goes_on(take, chain):
@@ -34,9 +36,7 @@ def missing_text(take: Take, name: str) -> str:
         int(ticks[-1]) / take.tick_hz + lap_s if len(ticks) else take.seconds
     )  # a take that was mended may have none
     if last_s + lap_s < (1 - LONGEST_SILENCE) * take.seconds:
-        return (
-            f"nothing more came of {name} after about {format_si(last_s, 's', 2)} of {format_si(take.seconds, 's', 2)}"
-        )
+        return f"nothing more came of {name} after about {format_si(last_s, 's', 2)} of {format_si(take.seconds, 's', 2)}"
     lost = take.lost_items(stream) / take.item_count(stream)
     if jumps := take.totals.get(f"jumps.{stream}", 0):
         return f"the numbers of its items went where they cannot be, {jumps} time{'s' if jumps > 1 else ''}"
@@ -67,7 +67,8 @@ def may_pause(workspace: Workspace, chain: Chain) -> bool:
 
 
 def has_paused(take: Take, chain: Chain) -> bool:
-    """A window of the design stopped the chain, by what the board told, and readings as sure as they are may do that."""
+    """A window of the design stopped the chain, by what the board told, and readings as sure as
+    they are may do that."""
     if not may_pause(take.workspace, chain):
         return False
     names = {slot.signal for slot in chain.slots}
@@ -75,7 +76,9 @@ def has_paused(take: Take, chain: Chain) -> bool:
         if watch.kind != "window" or watch.signal not in names:
             continue
         window = watch.window(take.workspace.project)
-        if window.action != "stop" or not any(entered for _at, entered in crossings(take, watch).came):
+        if window.action != "stop" or not any(
+            entered for _at, entered in crossings(take, watch).came
+        ):
             continue
         unsure_v = band_half_width_v(take.workspace, chain, watch.signal, window.on == "reduced")
         if any(crossings(take, watch, off_v=off_v).wanted for off_v in (0.0, -unsure_v, unsure_v)):
@@ -87,5 +90,7 @@ def _goes_on(take: Take, chain: Chain) -> bool:
     cycle = scan_timing(take.workspace, chain)
     signals = [take.workspace.project.signal(slot.signal) for slot in chain.slots]
     stops = any(window.action == "stop" for signal in signals for window in signal.windows)
-    stops = stops or any(signal.twin is not None and signal.twin.action == "stop" for signal in signals)
+    stops = stops or any(
+        signal.twin is not None and signal.twin.action == "stop" for signal in signals
+    )
     return cycle.trigger.pace in {"pattern", "self"} and cycle.items_limit is None and not stops

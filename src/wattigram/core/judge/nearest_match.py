@@ -16,10 +16,15 @@ class NearestMatch:
         self._free_before = list(range(len(self._times) + 1))
 
     def claim_nearest(self, at: float, within: float) -> float | None:
-        """Take the nearest free instant at most ``within`` away, the earlier one of two; None where there is none."""
+        """Take the nearest free instant at most ``within`` away, the earlier one of two; None where
+        there is none."""
         place = bisect_left(self._times, at)
         found = [_follow(self._free_before, place) - 1, _follow(self._free_after, place)]
-        near = [one for one in found if 0 <= one < len(self._times) and abs(self._times[one] - at) <= within]
+        near = [
+            one
+            for one in found
+            if 0 <= one < len(self._times) and abs(self._times[one] - at) <= within
+        ]
         if not near:
             return None
         chosen = min(near, key=lambda one: abs(self._times[one] - at))

@@ -15,7 +15,12 @@ from wattigram.core.judge.output_measurements import (
 )
 from wattigram.core.judge.threshold_events import signal_watches
 from wattigram.core.judge.verdict import Outcome
-from wattigram.core.model.design import PairExpectation, RouteExpectation, TripExpectation, WaveformExpectation
+from wattigram.core.model.design import (
+    PairExpectation,
+    RouteExpectation,
+    TripExpectation,
+    WaveformExpectation,
+)
 from wattigram.core.predict.accuracy import comparator_metrics
 
 FEWEST_VALUES = 16
@@ -29,14 +34,18 @@ def judge_waveform(take: Take, expectation: WaveformExpectation) -> Judgement:
     if found is None:
         return not_judged("too few samples in this take")
     of_stage = waveform_error(take, expectation.signal, reduced=True)
-    if of_stage is not None and of_stage.nearly_all_v > max(found.nearly_all_v, expectation.within_v):
+    if of_stage is not None and of_stage.nearly_all_v > max(
+        found.nearly_all_v, expectation.within_v
+    ):
         found, what = of_stage, "values of its stage"
     note = (
         f"{NEARLY_ALL:g} % of {found.count} {what} within {format_volts(found.nearly_all_v)}, "
         f"mean {format_volts(found.mean_v)} off"
     )
     outcome = within(found.nearly_all_v, None, expectation.within_v)
-    return Judgement(outcome, found.nearly_all_v, "V", None, expectation.within_v, found.count, note)
+    return Judgement(
+        outcome, found.nearly_all_v, "V", None, expectation.within_v, found.count, note
+    )
 
 
 def judge_pair(take: Take, expectation: PairExpectation) -> Judgement:
@@ -57,7 +66,8 @@ def judge_pair(take: Take, expectation: PairExpectation) -> Judgement:
         (found.worst_dnl_lsb, expectation.dnl_lsb),
     )
     note = (
-        f"{len(found.codes)} codes: offset {found.offset_lsb:+.2f} LSB, gain {format_si(found.gain_error, '%', 3)}, "
+        f"{len(found.codes)} codes: offset {found.offset_lsb:+.2f} LSB, gain "
+        f"{format_si(found.gain_error, '%', 3)}, "
         f"INL {found.worst_inl_lsb:.2f} LSB (of it up to {found.inl_spread_lsb:.2f} by noise), "
         f"DNL {found.worst_dnl_lsb:.2f} LSB ({found.dnl_spread_lsb:.2f})"
     )
@@ -70,7 +80,9 @@ def judge_pair(take: Take, expectation: PairExpectation) -> Judgement:
             outcome = "open"  # noise alone may have made it so: more readings tell
     if outcome == "open":
         note += "; beyond its limit by less than noise makes of so few readings"
-    return Judgement(outcome, found.worst_inl_lsb, "LSB", None, expectation.inl_lsb, len(found.codes), note)
+    return Judgement(
+        outcome, found.worst_inl_lsb, "LSB", None, expectation.inl_lsb, len(found.codes), note
+    )
 
 
 def judge_trip(take: Take, expectation: TripExpectation) -> Judgement:
@@ -89,11 +101,14 @@ def judge_trip(take: Take, expectation: TripExpectation) -> Judgement:
         return not_judged("its input never went both ways through the threshold in this take")
     off_v = max(abs(found.rising_v - figures.rising_v), abs(found.falling_v - figures.falling_v))
     note = (
-        f"rises at {found.rising_v:.4f} V, falls at {found.falling_v:.4f} V, of {found.rising} and {found.falling} edges; "
+        f"rises at {found.rising_v:.4f} V, falls at {found.falling_v:.4f} V, of {found.rising} "
+        f"and {found.falling} edges; "
         f"{figures.rising_v:.4f} and {figures.falling_v:.4f} V are set"
     )
     outcome = within(off_v, None, expectation.within_v)
-    return Judgement(outcome, off_v, "V", None, expectation.within_v, found.rising + found.falling, note)
+    return Judgement(
+        outcome, off_v, "V", None, expectation.within_v, found.rising + found.falling, note
+    )
 
 
 def judge_route(take: Take, expectation: RouteExpectation) -> Judgement:
@@ -109,13 +124,30 @@ def judge_route(take: Take, expectation: RouteExpectation) -> Judgement:
         due = take.seconds * wanted_hz
         if due < 2 * FEWEST_VALUES:
             return not_judged(f"only {len(seen.values)} values in this take")
-        return Judgement("fails", 1.0, "%", None, expectation.lost, 0, f"{len(seen.values)} of {due:.0f} values came")
+        return Judgement(
+            "fails",
+            1.0,
+            "%",
+            None,
+            expectation.lost,
+            0,
+            f"{len(seen.values)} of {due:.0f} values came",
+        )
     off = max(abs(seen.values_hz / wanted_hz - 1) - 1e-3, 0.0)
-    lost = max(off, 1 - seen.matched, seen.torn / len(seen.values), seen.overwritten / max(1, seen.written))
+    lost = max(
+        off, 1 - seen.matched, seen.torn / len(seen.values), seen.overwritten / max(1, seen.written)
+    )
     note = (
-        f"{len(seen.values)} values, {format_si(seen.values_hz, 'Hz')} of {format_si(wanted_hz, 'Hz')}; {seen.overwritten} "
+        f"{len(seen.values)} values, {format_si(seen.values_hz, 'Hz')} of "
+        f"{format_si(wanted_hz, 'Hz')}; {seen.overwritten} "
         f"overwritten, {seen.torn} torn, {seen.matched * 100:.4g} % as they should be"
     )
     return Judgement(
-        within(lost, None, expectation.lost + 0.005), lost, "%", None, expectation.lost, len(seen.values), note
+        within(lost, None, expectation.lost + 0.005),
+        lost,
+        "%",
+        None,
+        expectation.lost,
+        len(seen.values),
+        note,
     )

@@ -1,4 +1,5 @@
-"""What a take shows of outputs: a course that comes back, a DAC and a converter as a pair, the end of a route."""
+"""What a take shows of outputs: a course that comes back, a DAC and a converter as a pair, the end
+of a route."""
 
 from __future__ import annotations
 
@@ -42,7 +43,8 @@ class WaveformError:
 
 
 def waveform_error(take: Take, name: str, reduced: bool = False) -> WaveformError | None:
-    """Captured less what was meant, of all samples or of all values of the stage; None where too little came."""
+    """Captured less what was meant, of all samples or of all values of the stage; None where too
+    little came."""
     total = take.reduced_count(name) if reduced else take.came(name)
     stage = take.workspace.project.signal(name).later_stage
     filled = stage.count - 1 if reduced and isinstance(stage, MovingAverage) else 0
@@ -62,14 +64,16 @@ FEWEST_READINGS = 16
 
 @dataclass(frozen=True)
 class Swept:
-    """What came back of a DAC that is swept: how many codes were played, and the transfer where enough came."""
+    """What came back of a DAC that is swept: how many codes were played, and the transfer where
+    enough came."""
 
     played: int
     transfer: Linearity | None
 
 
 def pair_linearity(take: Take, name: str) -> Swept | None:
-    """Transfer from the DAC's codes to the converter's readings, in LSB of the DAC; None where none is wired there.
+    """Transfer from the DAC's codes to the converter's readings, in LSB of the DAC; None where none
+    is wired there.
 
     Readings count once the output has settled on a code, and within what the output reaches.
     """
@@ -96,13 +100,19 @@ def pair_linearity(take: Take, name: str) -> Swept | None:
     for samples in take.blocks(name):
         since_s = samples.times_s - float(made.begin_s + made.late_s)
         steps = np.floor(since_s / update_s + 1e-9).astype(np.int64)
-        good = samples.valid & (since_s >= 0) & (since_s - steps * update_s > min(wait_s, 0.8 * update_s))
+        good = (
+            samples.valid
+            & (since_s >= 0)
+            & (since_s - steps * update_s > min(wait_s, 0.8 * update_s))
+        )
         if not made.repeat:
             good &= steps < len(held)
         codes = held[steps % len(held)]
         good &= reached[steps % len(held)] & (codes * made.lsb_v <= scale.reference_v - scale.lsb_v)
         played = np.union1d(played, codes[good])
-        is_ended = np.union1d(is_ended, codes[good & ((samples.volts >= top_v) | (samples.volts <= 0))])
+        is_ended = np.union1d(
+            is_ended, codes[good & ((samples.volts >= top_v) | (samples.volts <= 0))]
+        )
         readings.add(codes[good], samples.volts[good] * float(signal.front_end) / made.lsb_v)
     return Swept(len(played), linearity_of(readings.without(is_ended)))
 
@@ -118,7 +128,8 @@ class Trips:
 
 
 def trip_points(take: Take, watch: Watch) -> Trips | None:
-    """Where a comparator trips: the voltage of what moves at each edge; None where one way never came."""
+    """Where a comparator trips: the voltage of what moves at each edge; None where one way never
+    came."""
     events = take.events[take.events["window"] == take.workspace.watches.index(watch)]
     times_s = events["ticks"] / take.tick_hz
     comparator = take.workspace.project.comparator(watch.comparator)
@@ -167,7 +178,8 @@ def joined(route: Route, values: NDArray[np.int64], order: str) -> NDArray[np.in
 
 
 def measure_route(take: Take, route: Route, order: str | None = None) -> RouteMeasurement:
-    """Everything at the end of a route, held against its source; bytes joined in ``order`` or as the other end does."""
+    """Everything at the end of a route, held against its source; bytes joined in ``order`` or as
+    the other end does."""
     workspace = take.workspace
     samples = take.output(workspace.project.routes.index(route))
     sent = ~samples.overwritten
@@ -186,7 +198,9 @@ def measure_route(take: Take, route: Route, order: str | None = None) -> RouteMe
     span_s = float(times[-1] - times[0]) if len(times) > 1 else 0.0
     rate_hz = (len(times) - 1) / span_s if span_s else 0.0
     overwritten = int(np.count_nonzero(samples.overwritten))
-    return RouteMeasurement(len(samples.marked), overwritten, torn, times, values, expected, matched, rate_hz)
+    return RouteMeasurement(
+        len(samples.marked), overwritten, torn, times, values, expected, matched, rate_hz
+    )
 
 
 def wanted_values_hz(workspace: Workspace, route: Route) -> float:

@@ -30,11 +30,15 @@ class Pairs:
 
 
 def paired_blocks(take: Take, name: str, other: str) -> Iterator[Pairs]:
-    """Values of one signal less those of the other at the instants that they stand for, stretch by stretch.
+    """Values of one signal less those of the other at the instants that they stand for, stretch by
+    stretch.
 
-    A value of a stage stands for the middle of what it averages, and not for its last sample. The slower of the two
-    gives the instants, and the faster one is interpolated there between neighbours that both came; where both come
-    alike, values that are less than half a period apart are paired as they are, for the skew between them is real.
+    A value of a stage stands for the middle of what it averages, and not for its last sample. The
+    slower of the two
+    gives the instants, and the faster one is interpolated there between neighbours that both came;
+    where both come
+    alike, values that are less than half a period apart are paired as they are, for the skew
+    between them is real.
     """
     ours, theirs = _Course(take, name), _Course(take, other)
     our_period_s, their_period_s = _period_s(ours.times_s), _period_s(theirs.times_s)
@@ -64,7 +68,9 @@ def paired_blocks(take: Take, name: str, other: str) -> Iterator[Pairs]:
         slow.drop_before(until_s)
         fast.drop_before(until_s - margin_s)
         for course in (slow, fast):
-            if not course.is_at_end and (not len(course.times_s) or course.times_s[-1] - margin_s <= until_s):
+            if not course.is_at_end and (
+                not len(course.times_s) or course.times_s[-1] - margin_s <= until_s
+            ):
                 course.read_on()
 
 
@@ -77,7 +83,9 @@ class _Course:
         chain = take.workspace.project.chain_of(name)
         self._delay_s = 0.0
         if chain is not None and is_judged_reduced(take, name):
-            rate_hz = float(scan_timing(take.workspace, chain).cycle_rate_hz) * len(chain.places_of(name))
+            rate_hz = float(scan_timing(take.workspace, chain).cycle_rate_hz) * len(
+                chain.places_of(name)
+            )
             self._delay_s = filter_delay(signal.later_stage) / rate_hz
         self.times_s, self.volts = np.empty(0), np.empty(0)
         self.is_at_end = False
@@ -102,7 +110,9 @@ def _period_s(times_s: FloatArray) -> float:
     return float(np.median(np.diff(times_s))) if len(times_s) > 1 else 0.0
 
 
-def _one_to_one(first: tuple[FloatArray, FloatArray], second: tuple[FloatArray, FloatArray], period_s: float) -> Pairs:
+def _one_to_one(
+    first: tuple[FloatArray, FloatArray], second: tuple[FloatArray, FloatArray], period_s: float
+) -> Pairs:
     """The nearest value of the other within half a period."""
     places = np.searchsorted(second[0], first[0])
     places = np.clip(places, 1, len(second[0]) - 1)

@@ -35,7 +35,8 @@ class Proof:
     verdicts: tuple[Verdict, ...]
     causes: tuple[LikelyCause, ...]
     differences: tuple[str, ...] = ()
-    """Registers that the board's firmware set up otherwise than the take's design, where it was watched."""
+    """Registers that the board's firmware set up otherwise than the take's design, where it was
+    watched."""
     fault: str = ""
     """How the board's firmware failed; "" where it did not."""
 
@@ -49,12 +50,15 @@ class Proof:
         return self.passes(open_too=False)
 
     def passes(self, open_too: bool) -> bool:
-        """Nothing fails and something holds; what could not be judged counts as passed only with ``open_too``."""
+        """Nothing fails and something holds; what could not be judged counts as passed only with
+        ``open_too``."""
         judged = self.count("fails") == 0 and self.count("holds") > 0 and not self.fault
         return judged and (open_too or self.count("open") == 0)
 
 
-def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | None = None) -> Proof:
+def prove(
+    workspace: Workspace, take: Take, progress: Callable[[float], None] | None = None
+) -> Proof:
     """Judge the project's expectations on a take.
 
     The expected streams come from the design that the take carries; the expectations from the
@@ -70,7 +74,9 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
         else:
             text = expectation_text(expectation)
             note = "the take's design has no such signal"
-            verdicts.append(Verdict(index, expectation, text, "open", None, "", None, None, 0, note))
+            verdicts.append(
+                Verdict(index, expectation, text, "open", None, "", None, None, 0, note)
+            )
         if progress is not None:
             progress(0.8 * (index + 1) / len(expectations))
     failing: dict[str, set[str]] = {}
@@ -78,10 +84,12 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
         if verdict.outcome == "fails":
             failing.setdefault(verdict.signal, set()).add(verdict.kind)
     for verdict in verdicts:
-        if verdict.outcome == "fails" and verdict.kind == "twin":  # either of the two may be at fault
-            failing.setdefault(take.workspace.project.signal(verdict.signal).twin_of or verdict.signal, set()).add(
-                "twin"
-            )
+        if (
+            verdict.outcome == "fails" and verdict.kind == "twin"
+        ):  # either of the two may be at fault
+            failing.setdefault(
+                take.workspace.project.signal(verdict.signal).twin_of or verdict.signal, set()
+            ).add("twin")
     causes: list[LikelyCause] = []
     for name, kinds in failing.items():
         causes += likely_causes(take, name, kinds)
@@ -105,17 +113,25 @@ def prove(workspace: Workspace, take: Take, progress: Callable[[float], None] | 
                 explained.add(verdict.signal)
     if progress is not None:
         progress(1.0)
-    causes = [_with_fix(workspace, cause) for cause in _once_each(causes, [is_known(take, cause) for cause in causes])]
+    causes = [
+        _with_fix(workspace, cause)
+        for cause in _once_each(causes, [is_known(take, cause) for cause in causes])
+    ]
     if take.fault:
         signal = next(iter(failing), expectations[0].signal if expectations else "")
         causes.insert(0, LikelyCause(signal, "firmware-failed", FAILED, 1.0, take.fault, None))
     matches = take.build_mark == workspace.build_mark
-    differing = tuple(one.text for one in register_differences(take))
-    return Proof(take.path, take.build_mark, matches, tuple(verdicts), tuple(causes), differing, take.fault)
+    differing = tuple(
+        register_difference.text for register_difference in register_differences(take)
+    )
+    return Proof(
+        take.path, take.build_mark, matches, tuple(verdicts), tuple(causes), differing, take.fault
+    )
 
 
 def _with_fix(workspace: Workspace, cause: LikelyCause) -> LikelyCause:
-    """The cause with what its remedy would change in the project as it is now; without one that changes nothing."""
+    """The cause with what its remedy would change in the project as it is now; without one that
+    changes nothing."""
     if cause.remedy is None:
         return cause
     text = fix_text(workspace.project, cause.remedy)
@@ -123,9 +139,11 @@ def _with_fix(workspace: Workspace, cause: LikelyCause) -> LikelyCause:
 
 
 def _once_each(causes: list[LikelyCause], known: list[bool]) -> list[LikelyCause]:
-    """What the design has as a finding first, then the best fit; each cause once, with its best evidence.
+    """What the design has as a finding first, then the best fit; each cause once, with its best
+    evidence.
 
-    What concerns a converter as a whole, or several signals alike, is one cause with all of them named.
+    What concerns a converter as a whole, or several signals alike, is one cause with all of them
+    named.
     """
     # Of causes that fit alike the one that explains more comes first.
     ranked = sorted(
@@ -143,6 +161,7 @@ def _once_each(causes: list[LikelyCause], known: list[bool]) -> list[LikelyCause
 
 
 def _is_same(first: LikelyCause, cause: LikelyCause) -> bool:
-    """Whether two causes of one kind concern the same converter, the same signal, or are one by their title."""
+    """Whether two causes of one kind concern the same converter, the same signal, or are one by
+    their title."""
     alike = (first.converter or first.title) == (cause.converter or cause.title)
     return first.cause == cause.cause and (alike or cause.signal in first.signals)

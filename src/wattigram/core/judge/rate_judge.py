@@ -18,19 +18,27 @@ FEWEST_DUE = 64
 
 
 def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
-    """Cycles as they come against those that are wanted; a stream that falls silent does not hold."""
+    """Cycles as they come against those that are wanted; a stream that falls silent does not
+    hold."""
     project = take.workspace.project
     chain = project.chain_of(expectation.signal)
     assert chain is not None
     stream = take.workspace.project.chains.index(chain)
-    wanted_hz = float(expectation.rate_hz) if expectation.rate_hz is not None else wanted_rate_hz(take.workspace, chain)
+    wanted_hz = (
+        float(expectation.rate_hz)
+        if expectation.rate_hz is not None
+        else wanted_rate_hz(take.workspace, chain)
+    )
     if expectation.pauses or may_pause(take.workspace, chain):
         return _rate_between_pauses(take, chain, wanted_hz, expectation.within)
     low, high = wanted_hz * (1 - expectation.within), wanted_hz * (1 + expectation.within)
     cycles, due = take.chain_cycles(chain), take.seconds * wanted_hz
-    lost = take.lost_items(stream) + take.totals.get(f"lost.{stream}", 0) * (_keeps(chain) == "newest")
+    lost = take.lost_items(stream) + take.totals.get(f"lost.{stream}", 0) * (
+        _keeps(chain) == "newest"
+    )
     again = take.repeated_items(stream)
-    # What waits for a mark when a board is cut off, and what is under way when it stops, is not missing.
+    # What waits for a mark when a board is cut off, and what is under way when it stops, is not
+    # missing.
     allowed = 2 + chain.loop.items / len(chain.slots) * (0 if take.totals else 1)
     if cycles + allowed < due * (1 - max(expectation.within, 0.01)):
         measured = cycles / take.seconds
@@ -39,7 +47,13 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
     found = take.cycle_rate_hz(chain)
     if found is None and cycles > MOST_UNTOLD_LAPS * chain.loop.items:
         return Judgement(
-            "fails", None, "Hz", low, high, cycles, f"{cycles} cycles, and the ticks of their frames stand still"
+            "fails",
+            None,
+            "Hz",
+            low,
+            high,
+            cycles,
+            f"{cycles} cycles, and the ticks of their frames stand still",
         )
     if found is None:
         return not_judged("too short to measure a rate")
@@ -79,11 +93,14 @@ def _keeps(chain: Chain) -> str:
 
 
 def wanted_rate_hz(workspace: Workspace, chain: Chain) -> float:
-    """Cycles per second that are meant: the timer's wanted period, else what the design comes to."""
+    """Cycles per second that are meant: the timer's wanted period, else what the design comes
+    to."""
     trigger = workspace.project.own_trigger(chain)
     cycle = scan_timing(workspace, chain)
     if isinstance(trigger, TimerTrigger) and cycle.trigger.pace == "pattern":
-        setting = timer_setting(workspace, trigger.replaced(prescaler_register=None, period_register=None), alone=True)
+        setting = timer_setting(
+            workspace, trigger.replaced(prescaler_register=None, period_register=None), alone=True
+        )
         units = len(chain.slots) if chain.per_trigger == "conversion" else 1
         return float(1 / setting.period_s) / units
     return float(cycle.cycle_rate_hz)

@@ -43,7 +43,8 @@ def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> No
         differences=proof.differences,
         marks=MARKS,
         evidence=[
-            {"verdict": item.verdict, "pictures": [panel_svg(panel) for panel in item.panels]} for item in evidence
+            {"verdict": item.verdict, "pictures": [panel_svg(panel) for panel in item.panels]}
+            for item in evidence
         ],
         version=__version__,
     )
@@ -65,7 +66,8 @@ def _summary(proof: Proof) -> str:
 
 
 def write_junit(workspace: Workspace, proof: Proof, path: Path) -> None:
-    """Write JUnit XML: a test case for each verdict; what is open counts as skipped, firmware that failed as an error."""
+    """Write JUnit XML: a test case for each verdict; what is open counts as skipped, firmware that
+    failed as an error."""
     suite = ElementTree.Element(
         "testsuite",
         name=workspace.project.name,
@@ -78,7 +80,10 @@ def write_junit(workspace: Workspace, proof: Proof, path: Path) -> None:
         ElementTree.SubElement(suite, "system-err").text = proof.fault
     for verdict in proof.verdicts:
         case = ElementTree.SubElement(
-            suite, "testcase", classname=f"{workspace.project.name}.{verdict.signal}", name=verdict.text
+            suite,
+            "testcase",
+            classname=f"{workspace.project.name}.{verdict.signal}",
+            name=verdict.text,
         )
         if verdict.outcome == "fails":
             message = f"{verdict.note}; allowed {verdict.limits_text}"

@@ -57,7 +57,8 @@ def _rounded_hz(hertz: float) -> Fraction:
 
 
 def suggest_expectations(workspace: Workspace, name: str) -> tuple[Expectation, ...]:
-    """What should hold of a signal as wired, with limits that its expected band gives; those there already left out."""
+    """What should hold of a signal as wired, with limits that its expected band gives; those there
+    already left out."""
     project = workspace.project
     signal = project.signal(name)
     chain = project.chain_of(name)
@@ -79,15 +80,19 @@ def suggest_expectations(workspace: Workspace, name: str) -> tuple[Expectation, 
 
 
 def _rate_within(workspace: Workspace, chain: Chain) -> float:
-    """A crystal's, or the tolerance of whatever else sets the rate: the converter's own oscillator, or software.
+    """A crystal's, or the tolerance of whatever else sets the rate: the converter's own oscillator,
+    or software.
 
-    Software takes as many clocks as its compiler makes of it; of the time that it has in a cycle a fifth may be
+    Software takes as many clocks as its compiler makes of it; of the time that it has in a cycle a
+    fifth may be
     otherwise than the design says, and its waits vary besides.
     """
     cycle = scan_timing(workspace, chain)
     oscillator = workspace.converter(chain).oscillator
     is_own = chain.clock == "own" and oscillator is not None and cycle.trigger.pace != "pattern"
-    within = max(RATE_WITHIN, oscillator.tolerance) if is_own and oscillator is not None else RATE_WITHIN
+    within = (
+        max(RATE_WITHIN, oscillator.tolerance) if is_own and oscillator is not None else RATE_WITHIN
+    )
     if cycle.trigger.by_software or starts_each(workspace, chain):
         step = software_step(workspace, chain)
         own_s = step.service_s + step.restart_s
@@ -96,7 +101,9 @@ def _rate_within(workspace: Workspace, chain: Chain) -> float:
     return within
 
 
-def _of_source(workspace: Workspace, chain: Chain, signal: Signal, half_v: float) -> list[Expectation]:
+def _of_source(
+    workspace: Workspace, chain: Chain, signal: Signal, half_v: float
+) -> list[Expectation]:
     if workspace.wiring(signal.pin) is None:
         return []
     if signal.negative is not None:
@@ -113,14 +120,19 @@ def _of_source(workspace: Workspace, chain: Chain, signal: Signal, half_v: float
         amplitude_v = signal.at_source(source.amplitude_v)
         step_v = signal_scale(workspace, chain, signal.name).step_v / float(signal.front_end)
         cycle = scan_timing(workspace, chain)
-        held_s = np.array([float(cycle.slots[place].held_s) for place in chain.places_of(signal.name)])
+        held_s = np.array(
+            [float(cycle.slots[place].held_s) for place in chain.places_of(signal.name)]
+        )
         times_s = (np.arange(PHASE_CYCLES)[:, None] * float(cycle.cycle_s) + held_s).ravel()
         phases = phase_count(times_s, float(source.frequency_hz))
         bias_v = quantised_amplitude_bias(amplitude_v, step_v, phases=phases)
         within = max(SINE_WITHIN, _round_up(bias_v / amplitude_v))
         return [
             SineExpectation(
-                signal=signal.name, frequency_hz=source.frequency_hz, amplitude_v=amplitude_v, within=within
+                signal=signal.name,
+                frequency_hz=source.frequency_hz,
+                amplitude_v=amplitude_v,
+                within=within,
             )
         ]
     if isinstance(source, SquareSource):
@@ -139,11 +151,15 @@ def _of_pair(workspace: Workspace, signal: Signal, half_v: float) -> list[Expect
         return []
     if all(isinstance(source, DcSource) for source in sources):
         low_v, _high_v = input_extent_v(workspace, signal)
-        return [LevelExpectation(signal=signal.name, level_v=signal.at_source(low_v), within_v=half_v)]
+        return [
+            LevelExpectation(signal=signal.name, level_v=signal.at_source(low_v), within_v=half_v)
+        ]
     return [WaveformExpectation(signal=signal.name, within_v=half_v)]
 
 
-def _of_stages(workspace: Workspace, chain: Chain, signal: Signal, half_v: float) -> list[Expectation]:
+def _of_stages(
+    workspace: Workspace, chain: Chain, signal: Signal, half_v: float
+) -> list[Expectation]:
     found: list[Expectation] = []
     if signal.twin_of is not None:
         found.append(TwinExpectation(signal=signal.name, within_v=2 * half_v))
@@ -151,12 +167,19 @@ def _of_stages(workspace: Workspace, chain: Chain, signal: Signal, half_v: float
         found.append(EdgesExpectation(signal=signal.name))
     if signal.windows:
         rate_hz = scan_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(signal.name))
-        count = max(rate_divisor(signal.later_stage) if one.on == "reduced" else 1 for one in signal.windows)
+        count = max(
+            rate_divisor(signal.later_stage) if window.on == "reduced" else 1
+            for window in signal.windows
+        )
         within_s = Fraction(math.ceil(EVENT_SAMPLES * count / rate_hz * 1000), 1000)
         low_v = high_v = None
         if len(signal.windows) == 1 and not signal.windows[0].on_deviation:
-            low_v, high_v = (round(volts, 9) for volts in sorted(limits_v(workspace, signal, signal.windows[0])))
-        found.append(WindowExpectation(signal=signal.name, within_s=within_s, low_v=low_v, high_v=high_v))
+            low_v, high_v = (
+                round(volts, 9) for volts in sorted(limits_v(workspace, signal, signal.windows[0]))
+            )
+        found.append(
+            WindowExpectation(signal=signal.name, within_s=within_s, low_v=low_v, high_v=high_v)
+        )
     return found
 
 

@@ -53,18 +53,26 @@ def _y(values: FloatArray, span: Span) -> FloatArray:
 
 
 def _points(x: FloatArray, y: FloatArray) -> str:
-    return " ".join(f"{a:.1f},{b:.1f}" for a, b in zip(x.tolist(), y.tolist(), strict=True) if math.isfinite(b))
+    return " ".join(
+        f"{a:.1f},{b:.1f}" for a, b in zip(x.tolist(), y.tolist(), strict=True) if math.isfinite(b)
+    )
 
 
 def _axes(x: Span, y: Span, units: tuple[str, str]) -> str:
     parts = []
     for value in round_values(*y, 5):
         at = float(_y(np.array([value]), y)[0])
-        parts.append(f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at:.1f}" y2="{at:.1f}" class="grid"/>')
-        parts.append(f'<text x="{LEFT - 6}" y="{at + 4:.1f}" class="tick end">{format_si(value, units[1])}</text>')
+        parts.append(
+            f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at:.1f}" y2="{at:.1f}" class="grid"/>'
+        )
+        parts.append(
+            f'<text x="{LEFT - 6}" y="{at + 4:.1f}" class="tick end">{format_si(value, units[1])}</text>'
+        )
     for value in round_values(*x, 7):
         at = float(_x(np.array([value]), x)[0])
-        parts.append(f'<text x="{at:.1f}" y="{HEIGHT - 8}" class="tick mid">{format_si(value, units[0])}</text>')
+        parts.append(
+            f'<text x="{at:.1f}" y="{HEIGHT - 8}" class="tick mid">{format_si(value, units[0])}</text>'
+        )
     return "".join(parts)
 
 
@@ -75,7 +83,9 @@ def _trace(panel: TracePanel) -> tuple[str, Span, Span, tuple[str, str]]:
     across = _x(panel.times_s, x)
     outline_x = np.concatenate((across, across[::-1]))
     top, bottom = _y(panel.band_high_v, y), _y(panel.band_low_v, y)
-    thin = np.maximum(0.0, THINNEST_BAND - (bottom - top)) / 2  # a band thinner than the line on it could not be seen
+    thin = (
+        np.maximum(0.0, THINNEST_BAND - (bottom - top)) / 2
+    )  # a band thinner than the line on it could not be seen
     outline_y = np.concatenate((top - thin, (bottom + thin)[::-1]))
     zigzag_x = np.repeat(across, 2)
     zigzag_y = np.column_stack((_y(panel.low_v, y), _y(panel.high_v, y))).ravel()
@@ -85,8 +95,12 @@ def _trace(panel: TracePanel) -> tuple[str, Span, Span, tuple[str, str]]:
     ]
     for value, label in panel.lines:
         at = float(_y(np.array([value]), y)[0])
-        parts.append(f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at:.1f}" y2="{at:.1f}" class="mark"/>')
-        parts.append(f'<text x="{WIDTH - RIGHT - 4}" y="{at - 5:.1f}" class="marktext end">{escape(label)}</text>')
+        parts.append(
+            f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at:.1f}" y2="{at:.1f}" class="mark"/>'
+        )
+        parts.append(
+            f'<text x="{WIDTH - RIGHT - 4}" y="{at - 5:.1f}" class="marktext end">{escape(label)}</text>'
+        )
     return "".join(parts), x, y, (panel.x_unit, panel.unit)
 
 
@@ -98,7 +112,9 @@ def _scatter(panel: ScatterPanel) -> tuple[str, Span, Span, tuple[str, str]]:
         f'<circle cx="{a:.1f}" cy="{b:.1f}" r="1.6" class="dot"/>'
         for a, b in zip(_x(panel.x_v, x).tolist(), _y(panel.y_v, y).tolist(), strict=True)
     )
-    line = f'<polyline points="{_points(_x(ends, x), _y(panel.slope * ends, y))}" class="predicted"/>'
+    line = (
+        f'<polyline points="{_points(_x(ends, x), _y(panel.slope * ends, y))}" class="predicted"/>'
+    )
     text = f'<text x="{LEFT + 10}" y="{TOP + 14}" class="tick">{escape(panel.line_label)}</text>'
     return dots + line + text, x, y, ("V", "V")
 

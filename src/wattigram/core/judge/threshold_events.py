@@ -25,13 +25,19 @@ class Crossings:
 
 def signal_watches(take: Take, signal: str, kind: str) -> list[Watch]:
     """Watches of one kind on a signal."""
-    return [watch for watch in take.workspace.watches if watch.signal == signal and watch.kind == kind]
+    return [
+        watch for watch in take.workspace.watches if watch.signal == signal and watch.kind == kind
+    ]
 
 
-def crossings(take: Take, watch: Watch, limits_v: tuple[float, float] | None = None, off_v: float = 0.0) -> Crossings:
-    """Due and captured events of a window or twin; ``limits_v`` are those of the job where it says them.
+def crossings(
+    take: Take, watch: Watch, limits_v: tuple[float, float] | None = None, off_v: float = 0.0
+) -> Crossings:
+    """Due and captured events of a window or twin; ``limits_v`` are those of the job where it says
+    them.
 
-    Due are those of readings that lie ``off_v`` above what is predicted. What is due supposes that the watch is
+    Due are those of readings that lie ``off_v`` above what is predicted. What is due supposes that
+    the watch is
     enabled and armed again, with its limits in order: that is what was meant.
     """
     project = take.workspace.project
@@ -41,13 +47,21 @@ def crossings(take: Take, watch: Watch, limits_v: tuple[float, float] | None = N
     number = take.workspace.watches.index(watch)
     mine = take.events[take.events["window"] == number]
     came = tuple((int(row["ticks"]) / take.tick_hz, bool(row["entered"])) for row in mine)
-    meant = tuple((ticks, _as_meant(workspace, watch, limits_v)) for ticks, workspace in take.history)
+    meant = tuple(
+        (ticks, _as_meant(workspace, watch, limits_v)) for ticks, workspace in take.history
+    )
     wanted = expected_events(meant, watch, take.chain_cycles, take.instants, off_v)
-    end_s = float(take.instants(chain, cycles - 1, cycles).held_s(cycles - 1, cycles)[0, -1]) if cycles else 0.0
+    end_s = (
+        float(take.instants(chain, cycles - 1, cycles).held_s(cycles - 1, cycles)[0, -1])
+        if cycles
+        else 0.0
+    )
     return Crossings(watch, wanted, came, end_s)
 
 
-def _as_meant(workspace: Workspace, watch: Watch, limits_v: tuple[float, float] | None) -> Workspace:
+def _as_meant(
+    workspace: Workspace, watch: Watch, limits_v: tuple[float, float] | None
+) -> Workspace:
     """The design with the watch as it was meant."""
     if watch.kind != "window":
         return workspace
@@ -58,8 +72,12 @@ def _as_meant(workspace: Workspace, watch: Watch, limits_v: tuple[float, float] 
     if type(low) is type(high) and low > high:
         low, high = high, low
     fixed = window.replaced(enabled=True, rearm=True, low=low, high=high)
-    windows = tuple(fixed if index == watch.index else one for index, one in enumerate(signal.windows))
-    signals = tuple(one.replaced(windows=windows) if one.name == signal.name else one for one in project.signals)
+    windows = tuple(
+        fixed if index == watch.index else one for index, one in enumerate(signal.windows)
+    )
+    signals = tuple(
+        one.replaced(windows=windows) if one.name == signal.name else one for one in project.signals
+    )
     return Workspace(project.replaced(signals=signals), workspace.part)
 
 
@@ -91,10 +109,14 @@ def comparator_edges(take: Take, watch: Watch) -> Edges:
     assert comparator is not None
     figures = comparator_metrics(take.workspace, comparator)
     number = take.workspace.watches.index(watch)
-    times_s: NDArray[np.float64] = np.sort(take.events["ticks"][take.events["window"] == number] / take.tick_hz)
+    times_s: NDArray[np.float64] = np.sort(
+        take.events["ticks"][take.events["window"] == number] / take.tick_hz
+    )
     due = int(figures.crossings_hz * take.seconds)
     if not len(times_s) or figures.crossings_hz == 0:
         return Edges(comparator.name, due, len(times_s), 0, figures.edges)
     gap_s = 0.25 / figures.crossings_hz
     groups = np.split(times_s, np.flatnonzero(np.diff(times_s) > gap_s) + 1)
-    return Edges(comparator.name, due, len(times_s), max(len(group) for group in groups), figures.edges)
+    return Edges(
+        comparator.name, due, len(times_s), max(len(group) for group in groups), figures.edges
+    )

@@ -27,9 +27,7 @@ def expectation_text(expectation: Expectation) -> str:
         case LevelExpectation():
             return f"{name} is {format_volts(expectation.level_v)} ± {format_volts(expectation.within_v)}"
         case SquareExpectation():
-            return (
-                f"{name} steps {expectation.low_v:g} ↔ {expectation.high_v:g} V ± {format_volts(expectation.within_v)}"
-            )
+            return f"{name} steps {expectation.low_v:g} ↔ {expectation.high_v:g} V ± {format_volts(expectation.within_v)}"
         case SineExpectation():
             within = format_si(expectation.within, "%")
             if expectation.frequency_hz is not None:
@@ -51,8 +49,16 @@ def expectation_text(expectation: Expectation) -> str:
         case EdgesExpectation():
             return f"{name} gives at most {expectation.most} comparator edge{'s' if expectation.most > 1 else ''} a crossing"
         case RateExpectation():
-            rate = f" {format_si(expectation.rate_hz, 'Hz')}" if expectation.rate_hz is not None else ""
-            every = "comes without a loss between its pauses" if expectation.pauses else "comes at every cycle"
+            rate = (
+                f" {format_si(expectation.rate_hz, 'Hz')}"
+                if expectation.rate_hz is not None
+                else ""
+            )
+            every = (
+                "comes without a loss between its pauses"
+                if expectation.pauses
+                else "comes at every cycle"
+            )
             return f"{name} {every}, rate{rate} ± {format_si(expectation.within, '%')}"
         case WaveformExpectation():
             return f"{name} follows its course within {format_volts(expectation.within_v)}"
@@ -61,5 +67,7 @@ def expectation_text(expectation: Expectation) -> str:
         case TripExpectation():
             return f"{name} trips its comparator where it is set, within {format_volts(expectation.within_v)}"
         case RouteExpectation():
-            allowed = f", {format_si(expectation.lost, '%')} may be lost" if expectation.lost else ""
+            allowed = (
+                f", {format_si(expectation.lost, '%')} may be lost" if expectation.lost else ""
+            )
             return f"{name} brings every value whole{allowed}"

@@ -1,1 +1,2 @@
-"""What a design and its bench will do, by calculation: clocks, waveforms, pins, timing, accuracy, streams."""
+"""What a design and its bench will do, by calculation: clocks, waveforms, pins, timing, accuracy,
+streams."""

@@ -1,1 +1,2 @@
-"""Designs as silicon has them: settings and registers, and the configuration that a board runs from."""
+"""Designs as silicon has them: settings and registers, and the configuration that a board runs
+from."""

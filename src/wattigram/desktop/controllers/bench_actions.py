@@ -44,7 +44,12 @@ class BenchActions:
         self._say = say
         self.wiring_bar = WiringBar(window)
         actions.add("Bench", "Read the meter for the selected pin", "Ctrl+M", self.read_meter)
-        actions.add("Bench", "Set the generator to what the selected pin should have", "", self.set_generator)
+        actions.add(
+            "Bench",
+            "Set the generator to what the selected pin should have",
+            "",
+            self.set_generator,
+        )
         actions.add("Bench", "Choose the meter's address…", "", self.choose_meter)
         actions.add("Bench", "Play a recorded file on the selected pin…", "", self.play_dialog)
         actions.add("Bench", "Check the wiring step by step", "", self.check_wiring)
@@ -57,7 +62,10 @@ class BenchActions:
         signal = workspace.project.signal(name) if name else None
         wiring = workspace.project.wired(signal.pin) if signal is not None else None
         if wiring is None:
-            self._say("Nothing is wired to what is selected. Choose a signal, and click its front end to wire it.")
+            self._say(
+                "Nothing is wired to what is selected. Choose a signal, and click its front end "
+                "to wire it."
+            )
         return wiring
 
     def choose_meter(self) -> None:
@@ -114,7 +122,9 @@ class BenchActions:
             return apply_source(address, wiring.source)
 
         job = Job("Setting the generator", work, self._window)
-        job.finished.connect(lambda function: self._say(f"The generator is set: {function}, for pin {wiring.pin}."))
+        job.finished.connect(
+            lambda function: self._say(f"The generator is set: {function}, for pin {wiring.pin}.")
+        )
         job.failed.connect(self._say)
         self._run_job(job)
 

@@ -32,7 +32,10 @@ class BoardChoice(QObject):
         """Addresses to choose from, with what is known of each."""
         built = self._built
         image = [f"{IMAGE}{built}"] if built is not None else []
-        serial = [f"serial:{one.device}@{DEFAULT_BAUD}{BEHIND}{one.text}" for one in serial_ports()]
+        serial = [
+            f"serial:{serial_port.device}@{DEFAULT_BAUD}{BEHIND}{serial_port.text}"
+            for serial_port in serial_ports()
+        ]
         return ["virtual", *image, *serial]
 
     @property
@@ -53,7 +56,8 @@ class BoardChoice(QObject):
         dialog.open()
 
     def use(self, address: str) -> None:
-        """Use the board at an address; behind a debug server runs what was built last, where the address names no image."""
+        """Use the board at an address; behind a debug server runs what was built last, where the
+        address names no image."""
         address = address.strip() or "virtual"
         if address.startswith(DEBUGGER):
             if "," not in address and self._built is not None:

@@ -22,7 +22,8 @@ RESTART_MS = 350
 
 
 class LiveBoard(QObject):
-    """Runs the board of the current design; starts the virtual board anew when the design changes."""
+    """Runs the board of the current design; starts the virtual board anew when the design
+    changes."""
 
     snapshot = pyqtSignal(object)
     message = pyqtSignal(str)
@@ -102,14 +103,18 @@ class LiveBoard(QObject):
     def set_workspace(self, workspace: Workspace) -> None:
         """Follow the design.
 
-        A change of the bench turns the virtual board's knobs; any other needs a virtual board built anew. A
-        real board stays what it is: it is asked anew who it is, so that its other build mark is noticed.
+        A change of the bench turns the virtual board's knobs; any other needs a virtual board built
+        anew. A
+        real board stays what it is: it is asked anew who it is, so that its other build mark is
+        noticed.
         """
         before, self._workspace = self._workspace, workspace
         if self._session is None or workspace.project == before.project:
             return
         is_rewired = workspace.project.bench != before.project.bench
-        if workspace.build_mark != before.build_mark or (is_rewired and not is_virtual(self.address)):
+        if workspace.build_mark != before.build_mark or (
+            is_rewired and not is_virtual(self.address)
+        ):
             self._restart.start()
         elif is_rewired:
             self._session.turn_knobs(workspace)
@@ -127,11 +132,15 @@ class LiveBoard(QObject):
 
     def _connect(self) -> None:
         if self._session is None:
-            from wattigram.core.capture.session import LiveSession  # late: the window starts without it
+            from wattigram.core.capture.session import (
+                LiveSession,
+            )  # late: the window starts without it
 
             self._generation += 1
             arrived, generation = self._arrived, self._generation
-            self._session = LiveSession(self._workspace, self.address, lambda shot: arrived.emit(generation, shot))
+            self._session = LiveSession(
+                self._workspace, self.address, lambda shot: arrived.emit(generation, shot)
+            )
             self._session.request_views(self._requests)
             self._session.look_at(self._looks)
 
@@ -159,7 +168,8 @@ class LiveBoard(QObject):
         self.snapshot.emit(snapshot)
 
     def _tell(self, snapshot: Snapshot) -> None:
-        """Say what a session has to say once, so that whatever is said later is not written over."""
+        """Say what a session has to say once, so that whatever is said later is not written
+        over."""
         greeting = self._greeting if snapshot.state != "failed" else ""
         text = " ".join(part for part in [greeting, snapshot.message] if part)
         if text != self._told:
@@ -181,7 +191,9 @@ class LiveBoard(QObject):
         suspended, self._suspended = self._suspended, None
         if suspended is None:
             return
-        from wattigram.core.capture.session.continuation import finish_suspended  # late: the window starts without it
+        from wattigram.core.capture.session.continuation import (
+            finish_suspended,
+        )  # late: the window starts without it
 
         try:
             finish_suspended(suspended)
@@ -195,7 +207,8 @@ class LiveBoard(QObject):
     def _drop(self) -> None:
         if self._session is not None:
             session, self._session = self._session, None
-            # A port opens for one at a time: whoever comes next must find it free. A virtual board is nobody else's.
+            # A port opens for one at a time: whoever comes next must find it free. A virtual board
+            # is nobody else's.
             session.close(wait=not session.is_virtual)
             self._ending = [other for other in self._ending if not other.is_over]
             self._ending.append(session)

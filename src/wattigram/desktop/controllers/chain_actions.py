@@ -48,14 +48,27 @@ class ChainActions:
         actions.add("Edit", "Paste signals or a chain", "Ctrl+V", self.paste)
         actions.add("Chain", "Remove the chain, keep its signals", "", self.remove_chain)
         actions.add("Chain", "Start up in the right order", "", self.right_startup)
-        actions.add("Project", "Name, bus clock and reference of the project", "Ctrl+I", self.show_project)
+        actions.add(
+            "Project", "Name, bus clock and reference of the project", "Ctrl+I", self.show_project
+        )
         for template in TEMPLATES:
-            actions.add("Template", f"Add template: {template.name}", "", partial(self.add_template, template))
-        actions.add("Proof", "Expect of the signal what its bench gives", "Ctrl+Shift+E", self.expect)
+            actions.add(
+                "Template",
+                f"Add template: {template.name}",
+                "",
+                partial(self.add_template, template),
+            )
+        actions.add(
+            "Proof", "Expect of the signal what its bench gives", "Ctrl+Shift+E", self.expect
+        )
         actions.add("Findings", "Go to the gravest finding", "F8", page.findings.focus_first)
         actions.add("Findings", "Apply the gravest finding's fix", "Ctrl+Return", self.cure_first)
         for span in SPANS_S:
-            title = "Streams show a stretch that suits each" if span == "auto" else f"Streams show {span}"
+            title = (
+                "Streams show a stretch that suits each"
+                if span == "auto"
+                else f"Streams show {span}"
+            )
             actions.add("View", title, "", partial(page.set_span, span))
         actions.add("View", "Show one whole cycle", "", page.lens.fit)
 
@@ -63,16 +76,26 @@ class ChainActions:
         return self._document.edit(edit)
 
     def add_signal(self) -> None:
-        """A new signal on the first free analog pin, with a slot where there is a converter for it."""
+        """A new signal on the first free analog pin, with a slot where there is a converter for
+        it."""
         workspace = self._document.workspace
         project = workspace.project
         used = {signal.pin for signal in project.signals}
-        free = [pin for converter in workspace.part.converters for pin in converter.channels if pin not in used]
+        free = [
+            pin
+            for converter in workspace.part.converters
+            for pin in converter.channels
+            if pin not in used
+        ]
         if not free:
-            self._page.error.emit("Every analog pin carries a signal already. Remove one, or share a converter.")
+            self._page.error.emit(
+                "Every analog pin carries a signal already. Remove one, or share a converter."
+            )
             return
         names = {signal.name for signal in project.signals}
-        name = next(f"Signal {number}" for number in range(1, 1000) if f"Signal {number}" not in names)
+        name = next(
+            f"Signal {number}" for number in range(1, 1000) if f"Signal {number}" not in names
+        )
         stack = self._document.stack
         stack.beginMacro(f"Add {name}")
         self._do(AddSignal(Signal(name=name, pin=free[0])))
@@ -84,7 +107,8 @@ class ChainActions:
         self._page.inspector.focus_first_field()
 
     def _give_slot(self, name: str, pin: str) -> None:
-        """A slot on the first converter that reaches the pin; a converter is put to use where none is."""
+        """A slot on the first converter that reaches the pin; a converter is put to use where none
+        is."""
         edit = slot_for(self._document.workspace, name, pin)
         if edit is not None:
             self._do(edit)
@@ -98,10 +122,16 @@ class ChainActions:
             chain = self._document.workspace.project.chain(selection.converter)
             if chain is not None:
                 self._do(
-                    AddSlot(chain.converter, selection.signal, chain.slots[max(0, selection.place)].sampling_cycles)
+                    AddSlot(
+                        chain.converter,
+                        selection.signal,
+                        chain.slots[max(0, selection.place)].sampling_cycles,
+                    )
                 )
         else:
-            self._give_slot(selection.signal, self._document.workspace.project.signal(selection.signal).pin)
+            self._give_slot(
+                selection.signal, self._document.workspace.project.signal(selection.signal).pin
+            )
 
     def remove_slot(self) -> None:
         """Take the selected slot away."""
@@ -125,7 +155,9 @@ class ChainActions:
         if chain is None or selection.place < 0:
             return
         target = selection.place + step
-        if 0 <= target < len(chain.slots) and self._do(MoveSlot(chain.converter, selection.place, target)):
+        if 0 <= target < len(chain.slots) and self._do(
+            MoveSlot(chain.converter, selection.place, target)
+        ):
             self._page.select(Selection(chain.converter, target, selection.signal, selection.facet))
 
     def cure_first(self) -> None:
@@ -147,14 +179,17 @@ class ChainActions:
             return
         fresh = suggest_expectations(self._document.workspace, name) if name else ()
         if not fresh:
-            self._page.error.emit("Nothing more can be expected of what is selected. Choose a signal with a slot.")
+            self._page.error.emit(
+                "Nothing more can be expected of what is selected. Choose a signal with a slot."
+            )
             return
         self._document.stack.beginMacro(f"Expect of {name} what its bench gives")
         for expectation in fresh:
             self._do(AddExpectation(expectation))
         self._document.stack.endMacro()
         self._page.error.emit(
-            f"{len(fresh)} expectation{'s' if len(fresh) > 1 else ''} more for {name}. F6 proves them."
+            f"{len(fresh)} expectation{'s' if len(fresh) > 1 else ''} more for {name}. F6 proves "
+            "them."
         )
 
     def add_template(self, template: Template) -> None:
@@ -188,7 +223,11 @@ class ChainActions:
             clipboard.setText(clip_chain(workspace, chain))
             return
         places = selection.places if chain is not None else ()
-        names = tuple(dict.fromkeys(chain.slots[place].signal for place in places)) if chain else (selection.signal,)
+        names = (
+            tuple(dict.fromkeys(chain.slots[place].signal for place in places))
+            if chain
+            else (selection.signal,)
+        )
         clipboard.setText(clip_signals(workspace, names))
 
     def paste(self) -> None:
@@ -196,7 +235,9 @@ class ChainActions:
         clipboard = QApplication.clipboard()
         before = {signal.name for signal in self._document.workspace.project.signals}
         try:
-            edit = paste(self._document.workspace, clipboard.text() if clipboard is not None else "")
+            edit = paste(
+                self._document.workspace, clipboard.text() if clipboard is not None else ""
+            )
         except EditError as fault:
             self._page.error.emit(str(fault))
             return

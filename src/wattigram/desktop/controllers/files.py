@@ -26,11 +26,15 @@ SETTLE_MS = 150
 """Programs write a file in several steps; it is looked at once they have come to rest."""
 
 
-def ask_save(parent: QWidget, title: str, path: Path, kind: str, use: Callable[[str], None]) -> None:
+def ask_save(
+    parent: QWidget, title: str, path: Path, kind: str, use: Callable[[str], None]
+) -> None:
     """Ask for a name to save under; the window stays usable meanwhile."""
     dialog = QFileDialog(parent, title, str(path), kind)
     dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-    suffix = path.name.partition(".")[2] if path.name.endswith(SUFFIX) else path.suffix.removeprefix(".")
+    suffix = (
+        path.name.partition(".")[2] if path.name.endswith(SUFFIX) else path.suffix.removeprefix(".")
+    )
     dialog.setDefaultSuffix(suffix)  # so that the name with its suffix is what is asked about
     dialog.selectFile(path.name)
     dialog.fileSelected.connect(use)
@@ -46,7 +50,12 @@ class ProjectFiles(QObject):
     """The file as it is on disk is to stand beside the present design."""
 
     def __init__(
-        self, window: QWidget, document: Document, settings: Settings, notice: Notice, actions: Actions
+        self,
+        window: QWidget,
+        document: Document,
+        settings: Settings,
+        notice: Notice,
+        actions: Actions,
     ) -> None:
         super().__init__()
         self._window = window
@@ -136,12 +145,15 @@ class ProjectFiles(QObject):
 
     def ask_part(self) -> None:
         """Ask for a part file to begin a project on."""
-        dialog = QFileDialog(self._window, "New project on a part file", str(self.folder), PART_FILTER)
+        dialog = QFileDialog(
+            self._window, "New project on a part file", str(self.folder), PART_FILTER
+        )
         dialog.fileSelected.connect(lambda name: self.new_on_file(Path(name)))
         dialog.open()
 
     def new_on_file(self, path: Path) -> None:
-        """An empty project on an engineer's own part; the part file goes wherever the project is saved."""
+        """An empty project on an engineer's own part; the part file goes wherever the project is
+        saved."""
         self._new(lambda: empty_workspace(path.name, load_part(path)))
 
     def _new(self, make: Callable[[], Workspace]) -> None:
@@ -168,7 +180,13 @@ class ProjectFiles(QObject):
     def ask_save_as(self) -> None:
         """Ask for a name and save."""
         path = self.folder / f"{self._document.workspace.project.name}.wattigram.toml"
-        ask_save(self._window, "Save the project", path, FILE_FILTER, lambda name: self.save_to(Path(name)))
+        ask_save(
+            self._window,
+            "Save the project",
+            path,
+            FILE_FILTER,
+            lambda name: self.save_to(Path(name)),
+        )
 
     def save_to(self, path: Path, overwrite: bool = False) -> None:
         """Save under a name, which gets the suffix of projects where it has none."""
@@ -203,7 +221,8 @@ class ProjectFiles(QObject):
     # What other programs do to the file
 
     def _watch(self) -> None:
-        """Look at the document's file from now on, and at its folder: many programs put a new file in its place."""
+        """Look at the document's file from now on, and at its folder: many programs put a new file
+        in its place."""
         watched = self._watcher.files() + self._watcher.directories()
         if watched:
             self._watcher.removePaths(watched)
@@ -231,7 +250,9 @@ class ProjectFiles(QObject):
             self._offer_disk()
         else:
             self._document.stack.resetClean()
-            self._notice.say(f"{path} is no longer there. What is open here is kept; Save writes it again.")
+            self._notice.say(
+                f"{path} is no longer there. What is open here is kept; Save writes it again."
+            )
 
     def _offer_disk(self) -> None:
         path = self._document.path

@@ -68,7 +68,8 @@ class FirmwareWork(QObject):
 
     @property
     def folder(self) -> Path:
-        """Where the C goes: beside the project, or among the user's data for one that has no file."""
+        """Where the C goes: beside the project, or among the user's data for one that has no
+        file."""
         if self._chosen is not None:
             return self._chosen
         path = self._document.path
@@ -104,7 +105,11 @@ class FirmwareWork(QObject):
             found = json.loads((self.folder / "build" / BUILT).read_text(encoding="utf-8"))
         except (OSError, ValueError):
             return None
-        return tuple(line for line in found if isinstance(line, str)) if isinstance(found, list) else None
+        return (
+            tuple(line for line in found if isinstance(line, str))
+            if isinstance(found, list)
+            else None
+        )
 
     def own_text(self, name: str) -> str | None:
         """Text of a file of the engineer's, as it lies in the folder."""
@@ -136,7 +141,9 @@ class FirmwareWork(QObject):
             return False
         count = len(written.new) + len(written.changed)
         self.changed.emit()
-        self.success.emit(f"{count or 'No'} files are new or changed, {len(written.same)} are as they were.")
+        self.success.emit(
+            f"{count or 'No'} files are new or changed, {len(written.same)} are as they were."
+        )
         return True
 
     def ask_tables(self, parent: QWidget) -> None:
@@ -157,9 +164,7 @@ class FirmwareWork(QObject):
         self.message.emit(f"Constants and tables are in {path}.")
 
     def _may_drop(self, lost: tuple[str, ...]) -> bool:
-        text = (
-            f"Your own code has {', '.join(lost)}, which this design would never call. Write the firmware all the same?"
-        )
+        text = f"Your own code has {', '.join(lost)}, which this design would never call. Write the firmware all the same?"
         return ask(text)
 
     def may_remove(self, signal: str, after: Workspace) -> bool:
@@ -168,7 +173,10 @@ class FirmwareWork(QObject):
         lost = tuple(name for name in self._lost(after) if name not in before)
         if not lost:
             return True
-        return ask(f"Your own code has {', '.join(lost)} for “{signal}”. Without it nothing calls that. Remove it?")
+        return ask(
+            f"Your own code has {', '.join(lost)} for “{signal}”. Without it nothing calls that. "
+            "Remove it?"
+        )
 
     def _lost(self, workspace: Workspace) -> tuple[str, ...]:
         try:
@@ -214,7 +222,9 @@ class FirmwareWork(QObject):
         if result.elf is not None:
             lines = list(write_lines(design_writes(workspace)))
             try:
-                (result.elf.parent / BUILT).write_text(json.dumps(lines, indent=1), encoding="utf-8")
+                (result.elf.parent / BUILT).write_text(
+                    json.dumps(lines, indent=1), encoding="utf-8"
+                )
             except OSError as fault:
                 self.message.emit(f"What was built cannot be noted: {fault.strerror}.")
         self.changed.emit()
@@ -258,7 +268,8 @@ class FirmwareWork(QObject):
             if chain.converter in self.costs:
                 says = chain.loop.handler_cycles
                 lines.append(
-                    f"{chain.converter}: {self.costs[chain.converter]} cycles measured, the design says {says}."
+                    f"{chain.converter}: {self.costs[chain.converter]} cycles measured, the "
+                    f"design says {says}."
                 )
         return "\n".join(lines)
 
@@ -266,16 +277,22 @@ class FirmwareWork(QObject):
     def can_take_costs(self) -> bool:
         """Some handler takes another time than the design says."""
         chains = self._document.workspace.project.chains
-        return any(self.costs.get(one.converter, one.loop.handler_cycles) != one.loop.handler_cycles for one in chains)
+        return any(
+            self.costs.get(chain.converter, chain.loop.handler_cycles) != chain.loop.handler_cycles
+            for chain in chains
+        )
 
     def take_costs(self) -> None:
-        """Put the measured cycles into the design, so that loads and losses are worked out with them."""
+        """Put the measured cycles into the design, so that loads and losses are worked out with
+        them."""
         edits = tuple(SetIsrCost(converter, cycles) for converter, cycles in self.costs.items())
         self._document.edit(CompositeEdit(edits, "Take the measured handler costs"))
 
     def ask_folder(self, parent: QWidget) -> None:
         """Choose where the C goes."""
-        found = QFileDialog.getExistingDirectory(parent, "Folder for the firmware", str(self.folder.parent))
+        found = QFileDialog.getExistingDirectory(
+            parent, "Folder for the firmware", str(self.folder.parent)
+        )
         if found:
             self.use_folder(Path(found))
 

@@ -1,4 +1,5 @@
-"""Actions on what goes out: tables, outputs and the self-test, made of the same edits as everything else."""
+"""Actions on what goes out: tables, outputs and the self-test, made of the same edits as everything
+else."""
 
 from __future__ import annotations
 
@@ -34,13 +35,19 @@ class OutputActions:
         self._say = say
         actions.add("Wave", "Add a table and play it", "Ctrl+Shift+W", self.add_table)
         actions.add("Wave", "Add a table from a file…", "", lambda: self._on_wave().read_dialog())
-        actions.add("Wave", "Save the table as CSV, WAV or C…", "", lambda: self._on_wave().save_dialog())
-        actions.add("Wave", "Remove the table and what plays it", "", lambda: self._on_wave().remove_table())
+        actions.add(
+            "Wave", "Save the table as CSV, WAV or C…", "", lambda: self._on_wave().save_dialog()
+        )
+        actions.add(
+            "Wave", "Remove the table and what plays it", "", lambda: self._on_wave().remove_table()
+        )
         actions.add("Route", "Add a route", "Ctrl+Shift+R", lambda: self._on_routes().add_route())
         actions.add("Route", "Add a serial port", "", lambda: self._on_routes().add_uart())
         actions.add("Route", "Add a PWM output", "", lambda: self._on_routes().add_pwm())
         actions.add("Chain", "Remove the selected output", "", self.remove_selected)
-        actions.add("Template", "Add template: self-test of a DAC and a converter", "", self.add_self_test)
+        actions.add(
+            "Template", "Add template: self-test of a DAC and a converter", "", self.add_self_test
+        )
 
     def _on_wave(self) -> WavePage:
         self._show_page(WAVE)

@@ -76,7 +76,9 @@ class Proving(QObject):
     def prove(self, path: Path) -> None:
         """Judge a take that is there."""
         workspace = self._document.workspace
-        self._start(f"Judging {path.stem}", lambda progress: _prover().prove_take(workspace, path, progress))
+        self._start(
+            f"Judging {path.stem}", lambda progress: _prover().prove_take(workspace, path, progress)
+        )
 
     def cure_and_prove(self, cause: LikelyCause) -> None:
         """Apply a likely cause's cure and prove again."""
@@ -90,7 +92,11 @@ class Proving(QObject):
         if proved is None:
             self.message.emit("There is no proof to report yet. Record and prove first (F6).")
             return
-        job = Job("Writing the report", lambda progress: _prover().write_report(proved, path, progress), self)
+        job = Job(
+            "Writing the report",
+            lambda progress: _prover().write_report(proved, path, progress),
+            self,
+        )
         job.finished.connect(lambda written: self.message.emit(f"The report is in {written}."))
         self._run(job)
 
@@ -125,5 +131,6 @@ class Proving(QObject):
 
 
 def _prover() -> ModuleType:
-    """The module that records and judges, loaded when it is first needed: the window starts without it."""
+    """The module that records and judges, loaded when it is first needed: the window starts without
+    it."""
     return import_module("wattigram.desktop.controllers.proof_job")

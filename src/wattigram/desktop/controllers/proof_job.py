@@ -35,7 +35,9 @@ def proof_seconds(workspace: Workspace) -> float:
     return min(LONGEST_S, max(SHORTEST_S, PERIODS * max(spans, default=0.0)))
 
 
-def record_and_prove(workspace: Workspace, address: str, path: Path, progress: Callable[[float], None]) -> Proved:
+def record_and_prove(
+    workspace: Workspace, address: str, path: Path, progress: Callable[[float], None]
+) -> Proved:
     """Run the board, record, and judge; the virtual board runs as fast as it can."""
     seconds = proof_seconds(workspace)
     outcome = record_run(

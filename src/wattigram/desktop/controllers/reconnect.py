@@ -33,7 +33,11 @@ class PortWatch(QObject):
     def note(self, address: str) -> None:
         """The board is used from now on; its device, if it has one, is remembered as it is."""
         self.stop()
-        self._device = address.removeprefix("serial:").partition("@")[0] if address.startswith("serial:") else ""
+        self._device = (
+            address.removeprefix("serial:").partition("@")[0]
+            if address.startswith("serial:")
+            else ""
+        )
         self._known = _identity(self._device)
         self._left = TRIES
 

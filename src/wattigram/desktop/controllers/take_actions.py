@@ -56,7 +56,11 @@ class TakeActions(QObject):
         take = proved.take.stem if proved else "proof"
         path = self._files.folder / f"{self._document.workspace.project.name} {take}.html"
         ask_save(
-            self._parent, "Report", path, "Web pages (*.html)", lambda name: self._proving.write_report(Path(name))
+            self._parent,
+            "Report",
+            path,
+            "Web pages (*.html)",
+            lambda name: self._proving.write_report(Path(name)),
         )
 
     def ask_open(self) -> None:
@@ -79,4 +83,10 @@ class TakeActions(QObject):
     def ask_export(self, take: Path) -> None:
         """Ask where a take's table goes."""
         path = self._files.folder / f"{take.stem}.csv"
-        ask_save(self._parent, "Export", path, "Tables (*.csv)", lambda name: self._proving.export(take, Path(name)))
+        ask_save(
+            self._parent,
+            "Export",
+            path,
+            "Tables (*.csv)",
+            lambda name: self._proving.export(take, Path(name)),
+        )

@@ -11,7 +11,14 @@ from pydantic import ValidationError
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import key_of
 from wattigram.core.base.quantity import format_si, parse_quantity
-from wattigram.core.contract.shapes import ChirpShape, NoiseShape, PulseShape, SawtoothShape, SineShape, TriangleShape
+from wattigram.core.contract.shapes import (
+    ChirpShape,
+    NoiseShape,
+    PulseShape,
+    SawtoothShape,
+    SineShape,
+    TriangleShape,
+)
 from wattigram.core.model.bench import (
     Battery,
     Bridge,
@@ -108,8 +115,14 @@ def bench_panel(workspace: Workspace, signal: Signal) -> Panel:
     if signal.negative is None:
         return Panel(f"Bench · pin {signal.pin}", tuple(facts), tuple(fields))
     more_facts, more_fields = wiring_fields(workspace, signal.negative)
-    of_negative = [replace(field, label=f"{signal.negative}: {field.label}") for field in more_fields]
-    return Panel(f"Bench · pins {signal.pin} and {signal.negative}", (*facts, *more_facts), (*fields, *of_negative))
+    of_negative = [
+        replace(field, label=f"{signal.negative}: {field.label}") for field in more_fields
+    ]
+    return Panel(
+        f"Bench · pins {signal.pin} and {signal.negative}",
+        (*facts, *more_facts),
+        (*fields, *of_negative),
+    )
 
 
 def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Field]]:
@@ -122,16 +135,29 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
         name = next((key for key, value in KINDS.items() if value == text), source.kind)
         return SetWiring(shown.replaced(source=_fresh(name, workspace, pin, source)))
 
-    fields = [Field("wired to it", KINDS.get(source.kind, source.kind) if wiring else "", kind, tuple(KINDS.values()))]
+    fields = [
+        Field(
+            "wired to it",
+            KINDS.get(source.kind, source.kind) if wiring else "",
+            kind,
+            tuple(KINDS.values()),
+        )
+    ]
     facts = [Fact("pin", pin), Fact("wired", "yes" if wiring else "not yet", bool(wiring))]
     if wiring is None:
         return facts, fields
     if isinstance(source, DcSource):
         span = (0.0, workspace.reference_v, source.voltage_v)
-        fields.append(Field("knob", f"{source.voltage_v:.3f} V", _quantity(shown, "voltage_v", "V"), slider=span))
+        fields.append(
+            Field(
+                "knob", f"{source.voltage_v:.3f} V", _quantity(shown, "voltage_v", "V"), slider=span
+            )
+        )
     if isinstance(source, PairedSource):
         pins = tuple(other.pin for other in workspace.project.bench if other.pin != pin)
-        fields.append(Field("same as pin", source.pin, lambda text: _rewired(shown, pin=text), pins))
+        fields.append(
+            Field("same as pin", source.pin, lambda text: _rewired(shown, pin=text), pins)
+        )
     fields += _kind_fields(workspace, shown)
     for name in type(source).model_fields:
         if name in _LABELS:
@@ -158,10 +184,16 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
         Field(
             "amplifier's bandwidth",
             format_si(shown.bandwidth_hz, "Hz", 9) if shown.bandwidth_hz is not None else "",
-            lambda text: _wired(shown, bandwidth_hz=parse_quantity(text, "Hz") if text.strip() else None),
+            lambda text: _wired(
+                shown, bandwidth_hz=parse_quantity(text, "Hz") if text.strip() else None
+            ),
             hint="none",
         ),
-        Field("noise density", format_si(shown.noise_density, "V/√Hz", 9), _own(shown, "noise_density", "V/√Hz")),
+        Field(
+            "noise density",
+            format_si(shown.noise_density, "V/√Hz", 9),
+            _own(shown, "noise_density", "V/√Hz"),
+        ),
         Field("mains pick-up", format_si(shown.pickup_v, "V", 9), _own(shown, "pickup_v", "V")),
         Field(
             "wires exchanged with",
@@ -169,7 +201,11 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
             lambda text: SwapWires(pin, None if text == NOT else text),
             (NOT, *(other.pin for other in workspace.project.bench if other.pin != shown.pin)),
         ),
-        Field("note", shown.label, lambda text: SetWiring(_valid(lambda: shown.replaced(label=text.strip())))),
+        Field(
+            "note",
+            shown.label,
+            lambda text: SetWiring(_valid(lambda: shown.replaced(label=text.strip()))),
+        ),
     ]
     return facts, fields
 
@@ -189,14 +225,31 @@ def _kind_fields(workspace: Workspace, wiring: Wiring) -> list[Field]:
         case TiedInput():
             return [
                 Field(
-                    "to", source.to, lambda text: _rewired(wiring, to=text), ("ground", "reference", "supply", "half")
+                    "to",
+                    source.to,
+                    lambda text: _rewired(wiring, to=text),
+                    ("ground", "reference", "supply", "half"),
                 )
             ]
         case Switch():
             now = "closed" if source.is_closed else "open"
-            return [Field("now", now, lambda text: _rewired(wiring, is_closed=text == "closed"), ("open", "closed"))]
+            return [
+                Field(
+                    "now",
+                    now,
+                    lambda text: _rewired(wiring, is_closed=text == "closed"),
+                    ("open", "closed"),
+                )
+            ]
         case Jumper():
-            return [Field("from pin", source.pin, lambda text: _rewired(wiring, pin=text), output_pins(workspace))]
+            return [
+                Field(
+                    "from pin",
+                    source.pin,
+                    lambda text: _rewired(wiring, pin=text),
+                    output_pins(workspace),
+                )
+            ]
         case SignalGenerator():
             kinds = tuple(dict.fromkeys((source.shape.kind, *SHAPES)))
             return [
@@ -214,7 +267,9 @@ def _kind_fields(workspace: Workspace, wiring: Wiring) -> list[Field]:
 def output_pins(workspace: Workspace) -> tuple[str, ...]:
     """Pins on which something comes out, those of DACs and PWM in use first."""
     project, part = workspace.project, workspace.part
-    used = [dac.pin for one in project.generators if (dac := part.dac(one.dac)) is not None]
+    used = [
+        dac.pin for generator in project.generators if (dac := part.dac(generator.dac)) is not None
+    ]
     used += [pwm_pin(workspace, pwm) for pwm in project.pwm]
     return tuple(dict.fromkeys((*used, *(dac.pin for dac in part.dacs))))
 
@@ -259,7 +314,9 @@ def _valid(make: Callable[[], Wiring]) -> Wiring:
         item = fault.errors(include_url=False)[0]
         cause = item.get("ctx", {}).get("error")
         message = str(cause) if cause else item["msg"]
-        raise QuantityError(f"{key_of(str(item['loc'][-1])) if item['loc'] else 'value'}: {message}") from fault
+        raise QuantityError(
+            f"{key_of(str(item['loc'][-1])) if item['loc'] else 'value'}: {message}"
+        ) from fault
 
 
 def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:
@@ -268,9 +325,13 @@ def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:
     noise_v = old.noise_v
     match kind:
         case "sine":
-            return SineSource(offset_v=full_v / 2, amplitude_v=full_v / 4, frequency_hz="50 Hz", noise_v=noise_v)
+            return SineSource(
+                offset_v=full_v / 2, amplitude_v=full_v / 4, frequency_hz="50 Hz", noise_v=noise_v
+            )
         case "ramp":
-            return TriangleSource(from_v=full_v / 4, to_v=full_v * 3 / 4, period_s="2 s", noise_v=noise_v)
+            return TriangleSource(
+                from_v=full_v / 4, to_v=full_v * 3 / 4, period_s="2 s", noise_v=noise_v
+            )
         case "steps":
             return SquareSource(low_v=0.02, high_v=full_v - 0.02, period_s="1 s", noise_v=noise_v)
         case "floating":
@@ -307,7 +368,9 @@ def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:
         case "jumper":
             pins = output_pins(workspace)
             if not pins:
-                raise QuantityError("Nothing comes out of this part.", cure="Add a PWM output first.")
+                raise QuantityError(
+                    "Nothing comes out of this part.", cure="Add a PWM output first."
+                )
             return Jumper(pin=pins[0], noise_v=noise_v)
         case "follow":
             others = [wiring.pin for wiring in workspace.project.bench if wiring.pin != pin]

@@ -6,7 +6,13 @@ from collections.abc import Callable
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import period_text, read_interval
-from wattigram.core.base.quantity import exact_text, format_counts, format_rounded, format_si, parse_quantity
+from wattigram.core.base.quantity import (
+    exact_text,
+    format_counts,
+    format_rounded,
+    format_si,
+    parse_quantity,
+)
 from wattigram.core.model.design import (
     Chain,
     ComparatorTrigger,
@@ -36,7 +42,16 @@ from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.clocks import timer_setting
 from wattigram.core.predict.timing import STEP_NAMES, right_order, scan_timing, startup
 from wattigram.desktop.inspector.number_entry import whole_number
-from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Line, OrderedList, Panel, Tab, WhatIf
+from wattigram.desktop.inspector.panel_model import (
+    Choice,
+    Fact,
+    Field,
+    Line,
+    OrderedList,
+    Panel,
+    Tab,
+    WhatIf,
+)
 
 TABS = (Tab("Clock", "clock"), Tab("Start", "start"), Tab("Start-up", "start-up"))
 CLOCKS = {"bus": "bus", "own": "own oscillator"}
@@ -52,17 +67,29 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
             format_si(cycle.clock_hz, "Hz"),
             converter.clock_low_hz <= cycle.clock_hz <= converter.clock_high_hz,
         ),
-        Fact("legal", f"{format_si(converter.clock_low_hz, 'Hz')} to {format_si(converter.clock_high_hz, 'Hz')}"),
+        Fact(
+            "legal",
+            f"{format_si(converter.clock_low_hz, 'Hz')} to "
+            f"{format_si(converter.clock_high_hz, 'Hz')}",
+        ),
         Fact("busy", format_rounded(cycle.busy_s, "s", 6)),
     ]
     if cycle.trigger.pace == "pattern":
         facts.append(Fact("slack", format_rounded(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
-    facts.append(Fact("cycles", format_si(cycle.cycle_rate_hz, "Hz", 6) if cycle.items_limit is None else "once"))
+    facts.append(
+        Fact(
+            "cycles",
+            format_si(cycle.cycle_rate_hz, "Hz", 6) if cycle.items_limit is None else "once",
+        )
+    )
     facts.append(Fact("noise", f"{converter.noise_lsb:g} LSB at {max(converter.bits)} bit"))
     oscillator = converter.oscillator
     if oscillator is not None:
         facts.append(
-            Fact("own oscillator", f"{format_si(oscillator.clock_hz, 'Hz')} ± {oscillator.tolerance * 100:.3g} %")
+            Fact(
+                "own oscillator",
+                f"{format_si(oscillator.clock_hz, 'Hz')} ± {oscillator.tolerance * 100:.3g} %",
+            )
         )
     source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own")
     choices = []
@@ -73,7 +100,9 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
         edit = SetClock(chain.converter, chain.clock, divider)
         tip = f"÷ {divider}: {format_si(clock_hz, 'Hz')}{'' if legal else ', out of range'}; a cycle takes {format_rounded(busy_s, 's', 4)}"
         tip += "".join(_slot_lines(workspace, chain, divider))
-        choices.append(Choice(str(divider), float(clock_hz), legal, divider == chain.divider, tip, edit))
+        choices.append(
+            Choice(str(divider), float(clock_hz), legal, divider == chain.divider, tip, edit)
+        )
     fields = []
     if oscillator is not None:
         names = tuple(CLOCKS.values())
@@ -83,16 +112,28 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
                 return None
             own = text == CLOCKS["own"]
             base_hz = converter.source_clock_hz(workspace.bus_clock_hz, own)
-            legal = [one for one in sorted(converter.dividers) if base_hz / one <= converter.clock_high_hz]
-            return SetClock(chain.converter, "own" if own else "bus", legal[0] if legal else max(converter.dividers))
+            legal = [
+                divider
+                for divider in sorted(converter.dividers)
+                if base_hz / divider <= converter.clock_high_hz
+            ]
+            return SetClock(
+                chain.converter,
+                "own" if own else "bus",
+                legal[0] if legal else max(converter.dividers),
+            )
 
         fields.append(Field("source", CLOCKS[chain.clock], source, names))
-    dividers = _current_first(tuple(f"÷ {one}" for one in sorted(converter.dividers)), f"÷ {chain.divider}")
+    dividers = _current_first(
+        tuple(f"÷ {one}" for one in sorted(converter.dividers)), f"÷ {chain.divider}"
+    )
     fields += [
         Field(
             "divider",
             f"÷ {chain.divider}",
-            lambda text: SetClock(chain.converter, chain.clock, whole_number(text.lstrip("÷ "), "clocks")),
+            lambda text: SetClock(
+                chain.converter, chain.clock, whole_number(text.lstrip("÷ "), "clocks")
+            ),
             dividers,
         ),
         Field(
@@ -123,7 +164,10 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
         tuple(facts),
         tuple(fields),
         WhatIf(
-            f"If the {CLOCKS[chain.clock]} were divided by · clock", tuple(choices), limit_hz, format_si(limit_hz, "Hz")
+            f"If the {CLOCKS[chain.clock]} were divided by · clock",
+            tuple(choices),
+            limit_hz,
+            format_si(limit_hz, "Hz"),
         ),
         tabs=TABS,
         tab="clock",
@@ -139,7 +183,8 @@ def _slot_lines(workspace: Workspace, chain: Chain, divider: int) -> list[str]:
     cycle = scan_timing(there, other)
     return [
         f"\n{slot.place + 1} {slot.signal}: held after {format_rounded(slot.held_s, 's', 4)}, "
-        f"{format_counts(slot_settling(there, other, slot.place).full_scale_error_lsb)} left of a full-scale step"
+        f"{format_counts(slot_settling(there, other, slot.place).full_scale_error_lsb)} left of a "
+        "full-scale step"
         for slot in cycle.slots
     ]
 
@@ -158,18 +203,29 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
         ppm = float(trigger.timer.rate_error) * 1e6
         facts += [
             Fact("timer counts", f"{trigger.timer.prescaler} × {trigger.timer.period_counts}"),
-            Fact("registers hold", f"{trigger.timer.prescaler - 1}, {trigger.timer.period_counts - 1}"),
+            Fact(
+                "registers hold",
+                f"{trigger.timer.prescaler - 1}, {trigger.timer.period_counts - 1}",
+            ),
             Fact("rate error", "exact" if ppm == 0 else f"{ppm:+.3g} ppm", abs(ppm) < 100),
         ]
     if trigger.pace == "pattern":
         facts.append(Fact("triggers", format_si(trigger.rate_hz, "Hz", 6)))
         facts.append(Fact("slack", format_rounded(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
         facts.append(
-            Fact("missed", format_si(cycle.missed_hz, "Hz") if cycle.missed_hz else "none", not cycle.missed_hz)
+            Fact(
+                "missed",
+                format_si(cycle.missed_hz, "Hz") if cycle.missed_hz else "none",
+                not cycle.missed_hz,
+            )
         )
     if cycle.items_limit is not None:
         facts.append(
-            Fact("gives", f"{cycle.items_limit} item{'s' if cycle.items_limit != 1 else ''} and no more", False)
+            Fact(
+                "gives",
+                f"{cycle.items_limit} item{'s' if cycle.items_limit != 1 else ''} and no more",
+                False,
+            )
         )
     else:
         facts.append(Fact("cycles", format_si(cycle.cycle_rate_hz, "Hz", 6)))
@@ -179,7 +235,11 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
 
     def kind(text: str) -> Edit | None:
         name = next(key for key, value in kinds.items() if value == text)
-        return None if name == chain.trigger.kind else SetTrigger(chain.converter, _fresh(workspace, chain, name))
+        return (
+            None
+            if name == chain.trigger.kind
+            else SetTrigger(chain.converter, _fresh(workspace, chain, name))
+        )
 
     fields = [Field("started", TRIGGERS[chain.trigger.kind], kind, tuple(kinds.values()))]
     fields += _trigger_fields(workspace, chain)
@@ -188,11 +248,15 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
         Field(
             "each starts",
             PER_TRIGGER[chain.per_trigger],
-            lambda text: SetPerTrigger(chain.converter, next(key for key, value in per.items() if value == text)),
+            lambda text: SetPerTrigger(
+                chain.converter, next(key for key, value in per.items() if value == text)
+            ),
             tuple(per.values()),
         )
     )
-    return Panel(f"{chain.converter}: what starts it", tuple(facts), tuple(fields), tabs=TABS, tab="start")
+    return Panel(
+        f"{chain.converter}: what starts it", tuple(facts), tuple(fields), tabs=TABS, tab="start"
+    )
 
 
 def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Trigger:
@@ -204,7 +268,9 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Trigger:
         case "free-running":
             return FreeRunningTrigger()
         case "timer":
-            taken = {one.trigger.timer for one in project.chains if isinstance(one.trigger, TimerTrigger)}
+            taken = {
+                one.trigger.timer for one in project.chains if isinstance(one.trigger, TimerTrigger)
+            }
             names = [name for group in part.timers if group.can_trigger for name in group.names]
             free = [name for name in names if name not in taken] or names
             if not free:
@@ -213,23 +279,36 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Trigger:
             every = "1 ms" if cycle.busy_s < read_interval("1 ms") else "1 s"
             return TimerTrigger(timer=free[0], every=every)
         case "edge":
-            wired = [wiring.pin for wiring in project.bench if wiring.source.kind in {"steps", "sine", "ramp"}]
-            return EdgeTrigger(pin=wired[0] if wired else part.pins[-1], level_v=round(workspace.reference_v / 2, 3))
+            wired = [
+                wiring.pin
+                for wiring in project.bench
+                if wiring.source.kind in {"steps", "sine", "ramp"}
+            ]
+            return EdgeTrigger(
+                pin=wired[0] if wired else part.pins[-1],
+                level_v=round(workspace.reference_v / 2, 3),
+            )
         case "comparator":
             if not project.comparators:
-                raise QuantityError("The project has no comparator.", cure="Put one on a signal first.")
+                raise QuantityError(
+                    "The project has no comparator.", cure="Put one on a signal first."
+                )
             return ComparatorTrigger(comparator=project.comparators[0].name)
         case "window":
             for signal in project.signals:
                 if signal.windows and not chain.places_of(signal.name):
                     return WindowTrigger(signal=signal.name)
-            raise QuantityError("No signal of another chain has a window.", cure="Give one a window first.")
+            raise QuantityError(
+                "No signal of another chain has a window.", cure="Give one a window first."
+            )
         case _:
             for name in workspace.converter(chain).in_step_with:
                 other = project.chain(name)
                 if other is not None and not isinstance(other.trigger, FollowTrigger):
                     return FollowTrigger(follows=name)
-            raise QuantityError("No converter in step with it has a chain with a trigger of its own.")
+            raise QuantityError(
+                "No converter in step with it has a chain with a trigger of its own."
+            )
 
 
 def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
@@ -242,10 +321,17 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
         case SoftwareTrigger():
             options = ("again and again", "once")
             return [
-                Field("restarted", options[not trigger.again], lambda text: changed(again=text == options[0]), options)
+                Field(
+                    "restarted",
+                    options[not trigger.again],
+                    lambda text: changed(again=text == options[0]),
+                    options,
+                )
             ]
         case TimerTrigger():
-            names = tuple(name for group in workspace.part.timers if group.can_trigger for name in group.names)
+            names = tuple(
+                name for group in workspace.part.timers if group.can_trigger for name in group.names
+            )
             setting = timer_setting(workspace, trigger)
             return [
                 Field(
@@ -271,7 +357,12 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
         case EdgeTrigger():
             return [
                 Field("pin", trigger.pin, lambda text: changed(pin=text), workspace.part.pins),
-                Field("edge", trigger.edge, lambda text: changed(edge=text), ("rising", "falling", "both")),
+                Field(
+                    "edge",
+                    trigger.edge,
+                    lambda text: changed(edge=text),
+                    ("rising", "falling", "both"),
+                ),
                 Field(
                     "level",
                     exact_text(trigger.level_v, "V"),
@@ -281,8 +372,15 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
         case ComparatorTrigger():
             names = tuple(item.name for item in workspace.project.comparators)
             return [
-                Field("comparator", trigger.comparator, lambda text: changed(comparator=text), names),
-                Field("edge", trigger.edge, lambda text: changed(edge=text), ("rising", "falling", "both")),
+                Field(
+                    "comparator", trigger.comparator, lambda text: changed(comparator=text), names
+                ),
+                Field(
+                    "edge",
+                    trigger.edge,
+                    lambda text: changed(edge=text),
+                    ("rising", "falling", "both"),
+                ),
             ]
         case WindowTrigger():
             names = tuple(
@@ -290,12 +388,20 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                 for signal in workspace.project.signals
                 if signal.windows and not chain.places_of(signal.name)
             )
-            return [Field("window of", trigger.signal, lambda text: changed(signal=text, window=1), names)]
+            return [
+                Field(
+                    "window of", trigger.signal, lambda text: changed(signal=text, window=1), names
+                )
+            ]
         case FollowTrigger():
             names = tuple(
-                name for name in workspace.converter(chain).in_step_with if workspace.project.chain(name) is not None
+                name
+                for name in workspace.converter(chain).in_step_with
+                if workspace.project.chain(name) is not None
             )
-            return [Field("in step with", trigger.follows, lambda text: changed(follows=text), names)]
+            return [
+                Field("in step with", trigger.follows, lambda text: changed(follows=text), names)
+            ]
         case _:
             return []
 
@@ -319,7 +425,11 @@ def startup_panel(workspace: Workspace, chain: Chain) -> Panel:
     start = startup(workspace, chain)
     faults = {fault.step: fault.sentence for fault in start.faults}
     lines = tuple(
-        Line(step, f"{STEP_NAMES[step]}. {why.get(step, 'It is not needed here.')}", faults.get(step, ""))
+        Line(
+            step,
+            f"{STEP_NAMES[step]}. {why.get(step, 'It is not needed here.')}",
+            faults.get(step, ""),
+        )
         for step in start.order
     )
     steps_by_name: dict[str, Step] = {step: step for step in STEP_NAMES}
@@ -330,7 +440,11 @@ def startup_panel(workspace: Workspace, chain: Chain) -> Panel:
 
     missing = [step for step in why if step not in start.order]
     facts = [
-        Fact("order", "right" if not start.faults else f"{len(start.faults)} out of place", not start.faults),
+        Fact(
+            "order",
+            "right" if not start.faults else f"{len(start.faults)} out of place",
+            not start.faults,
+        ),
         Fact("items arrive", "yes" if start.runs else "no", start.runs),
     ]
     facts += [Fact("left out", STEP_NAMES[step], False) for step in missing]
@@ -344,5 +458,10 @@ def startup_panel(workspace: Workspace, chain: Chain) -> Panel:
     ]
     title = f"{chain.converter}: start-up order"
     return Panel(
-        title, tuple(facts), tuple(fields), ordered=OrderedList("Steps", lines, order), tabs=TABS, tab="start-up"
+        title,
+        tuple(facts),
+        tuple(fields),
+        ordered=OrderedList("Steps", lines, order),
+        tabs=TABS,
+        tab="start-up",
     )

@@ -20,9 +20,23 @@ from wattigram.core.predict.accuracy import filter_gain, filter_metrics, signal_
 from wattigram.core.predict.accuracy.noise import SignalNoise
 from wattigram.core.predict.timing import scan_timing
 from wattigram.desktop.inspector.number_entry import whole_number
-from wattigram.desktop.inspector.panel_model import Choice, Course, Curves, Fact, Field, Panel, WhatIf
+from wattigram.desktop.inspector.panel_model import (
+    Choice,
+    Course,
+    Curves,
+    Fact,
+    Field,
+    Panel,
+    WhatIf,
+)
 
-KINDS = {"none": "none", "sum": "sum", "mean": "block mean", "running-mean": "running mean", "low-pass": "low-pass"}
+KINDS = {
+    "none": "none",
+    "sum": "sum",
+    "mean": "block mean",
+    "running-mean": "running mean",
+    "low-pass": "low-pass",
+}
 POWERS = tuple(range(1, 9))
 CURVE_POINTS = 72
 
@@ -34,12 +48,19 @@ def reduce_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
     stage = signal.reduce
     inside = signal.slot_stage is not None
     rate_hz = float(1 / slot.each_s) if inside else float(slot.rate_hz) or float(1 / slot.each_s)
-    facts = [Fact("raw noise", f"{noise.raw_lsb:.2f} LSB rms"), Fact("raw rate", format_si(rate_hz, "Hz", 5))]
+    facts = [
+        Fact("raw noise", f"{noise.raw_lsb:.2f} LSB rms"),
+        Fact("raw rate", format_si(rate_hz, "Hz", 5)),
+    ]
     hardware = workspace.converter(chain).hardware.stages
 
     def kind(text: str) -> Edit | None:
         name = next(key for key, value in KINDS.items() if value == text)
-        return None if name == (stage.kind if stage else "none") else SetFilter(signal.name, _stage(name, 4, stage))
+        return (
+            None
+            if name == (stage.kind if stage else "none")
+            else SetFilter(signal.name, _stage(name, 4, stage))
+        )
 
     fields = [Field("stage", KINDS[stage.kind if stage else "none"], kind, tuple(KINDS.values()))]
     if stage is not None:
@@ -93,7 +114,12 @@ def _stage_fields(signal: Signal, stage: AnyStage, in_hardware: bool) -> list[Fi
         fields.append(Field("count", str(stage.count), count, hint="2 or more"))
     hint = "y += (x − y) / 2^shift" if isinstance(stage, LowPassFilter) else "log2 of the count"
     fields += [
-        Field("shift right", str(stage.shift), lambda text: changed(shift=whole_number(text, "places")), hint=hint),
+        Field(
+            "shift right",
+            str(stage.shift),
+            lambda text: changed(shift=whole_number(text, "places")),
+            hint=hint,
+        ),
         Field(
             "register",
             str(stage.register_bits),
@@ -102,7 +128,9 @@ def _stage_fields(signal: Signal, stage: AnyStage, in_hardware: bool) -> list[Fi
         ),
     ]
     if in_hardware or stage.by == "hardware":
-        fields.append(Field("done by", stage.by, lambda text: changed(by=text), ("software", "hardware")))
+        fields.append(
+            Field("done by", stage.by, lambda text: changed(by=text), ("software", "hardware"))
+        )
     return fields
 
 
@@ -148,16 +176,24 @@ def _what_if(workspace: Workspace, chain: Chain, signal: Signal, rate_hz: float)
     for label, stage in _choices(signal):
         what = signal_noise(workspace, chain, signal.replaced(reduce=stage))
         if stage is None:
-            good, tip = True, f"no stage: {what.reduced_lsb:.2f} LSB rms, {format_si(rate_hz, 'Hz', 4)}"
+            good, tip = (
+                True,
+                f"no stage: {what.reduced_lsb:.2f} LSB rms, {format_si(rate_hz, 'Hz', 4)}",
+            )
         else:
             figures = filter_metrics(stage, rate_hz, chain.bits)
             good = figures.fits
             tip = (
-                f"{KINDS[stage.kind]} {label}: {what.reduced_lsb:.2f} LSB rms, −3 dB at {format_si(figures.cutoff_hz, 'Hz', 4)}, "
+                f"{KINDS[stage.kind]} {label}: {what.reduced_lsb:.2f} LSB rms, −3 dB at "
+                f"{format_si(figures.cutoff_hz, 'Hz', 4)}, "
                 f"latency {format_si(figures.latency_s, 's', 3)}, {figures.bits} bits"
             )
-        is_now = stage is now or (now is not None and stage is not None and _same_choice(stage, now))
-        choices.append(Choice(label, what.reduced_lsb, good, is_now, tip, SetFilter(signal.name, stage)))
+        is_now = stage is now or (
+            now is not None and stage is not None and _same_choice(stage, now)
+        )
+        choices.append(
+            Choice(label, what.reduced_lsb, good, is_now, tip, SetFilter(signal.name, stage))
+        )
     word = "shift" if isinstance(now, LowPassFilter) else "count"
     return WhatIf(f"If {word} were · LSB rms of noise", tuple(choices))
 
@@ -174,4 +210,6 @@ def _response(signal: Signal, rate_hz: float) -> Curves:
             hertz = bottom_hz * (top_hz / bottom_hz) ** (number / CURVE_POINTS)
             points.append((hertz, max(filter_gain(stage, hertz, rate_hz), 1e-3)))
         courses.append(Course(label, tuple(points), now is not None and _same_choice(stage, now)))
-    return Curves("Response · what is left of a tone", "Hz", tuple(courses), math.sqrt(0.5), "−3 dB")
+    return Curves(
+        "Response · what is left of a tone", "Hz", tuple(courses), math.sqrt(0.5), "−3 dB"
+    )

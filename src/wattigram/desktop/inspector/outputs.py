@@ -10,7 +10,13 @@ from pydantic import ValidationError
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import read_interval
-from wattigram.core.base.quantity import exact_text, format_rounded, format_si, format_volts, parse_quantity
+from wattigram.core.base.quantity import (
+    exact_text,
+    format_rounded,
+    format_si,
+    format_volts,
+    parse_quantity,
+)
 from wattigram.core.model.design import (
     ChainFollow,
     ConstantLevel,
@@ -71,7 +77,12 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
 
     fields = [
         Field("name", generator.name, lambda text: changed(name=text.strip()), hint="any name"),
-        Field("DAC", generator.dac, lambda text: changed(dac=text), tuple(item.name for item in workspace.part.dacs)),
+        Field(
+            "DAC",
+            generator.dac,
+            lambda text: changed(dac=text),
+            tuple(item.name for item in workspace.part.dacs),
+        ),
         Field(
             "puts out",
             KINDS[generator.output.kind],
@@ -86,7 +97,9 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
                 Fact("code", f"{code} · 0x{code:X}"),
                 Fact("exact voltage", f"{float(made.levels_v[0]):.6f} V", made.clipped == 0),
             ]
-            fields.append(Field("voltage", exact_text(level.voltage_v, "V"), of_output("voltage_v", _volts)))
+            fields.append(
+                Field("voltage", exact_text(level.voltage_v, "V"), of_output("voltage_v", _volts))
+            )
             fields.append(
                 Field(
                     "knob",
@@ -112,20 +125,33 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
                     of_output("dwell_s", lambda text: parse_quantity(text, "s")),
                 ),
                 Field(
-                    "then", THEN[ramp.then], of_output("then", lambda text: key_for(text, THEN)), tuple(THEN.values())
+                    "then",
+                    THEN[ramp.then],
+                    of_output("then", lambda text: key_for(text, THEN)),
+                    tuple(THEN.values()),
                 ),
             ]
         case Playback() as output:
             facts += [
                 Fact("wave", format_rounded(made.wave_hz, "Hz", 7)),
-                Fact("updates", format_si(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s),
+                Fact(
+                    "updates", format_si(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s
+                ),
                 Fact("lap", format_rounded(made.lap_s, "s", 5)),
-                Fact("begins", format_rounded(made.begin_s, "s", 3) if made.begin_s else "with the first trigger"),
+                Fact(
+                    "begins",
+                    format_rounded(made.begin_s, "s", 3)
+                    if made.begin_s
+                    else "with the first trigger",
+                ),
             ]
             fields += _playback_fields(workspace, generator, output, of_output, changed)
     fields += [
         Field(
-            "output buffer", YES if generator.buffered else NO, lambda text: changed(buffered=text == YES), (YES, NO)
+            "output buffer",
+            YES if generator.buffered else NO,
+            lambda text: changed(buffered=text == YES),
+            (YES, NO),
         ),
         Field(
             "second data register",
@@ -144,7 +170,9 @@ def checked_output(generator: Generator, name: str, value: object) -> object:
     except ValidationError as fault:
         item = fault.errors(include_url=False)[0]
         cause = item.get("ctx", {}).get("error")
-        raise QuantityError(str(cause) if cause else item["msg"].removeprefix("Value error, ")) from fault
+        raise QuantityError(
+            str(cause) if cause else item["msg"].removeprefix("Value error, ")
+        ) from fault
 
 
 def _volts(text: str) -> float:
@@ -152,7 +180,9 @@ def _volts(text: str) -> float:
 
 
 def _step(text: str, lsb_v: float) -> float:
-    return float(parse_quantity(text, "LSB")) * lsb_v if text.strip().endswith("LSB") else _volts(text)
+    return (
+        float(parse_quantity(text, "LSB")) * lsb_v if text.strip().endswith("LSB") else _volts(text)
+    )
 
 
 def _ramp_facts(workspace: Workspace, generator: Generator) -> list[Fact]:
@@ -181,7 +211,9 @@ def _fresh(workspace: Workspace, generator: Generator, text: str) -> Edit | None
     if kind == "level":
         output = ConstantLevel(voltage_v=round(full_v / 2, 3))
     elif kind == "ramp":
-        output = SoftwareRamp(from_v=round(full_v / 4, 3), to_v=round(full_v * 3 / 4, 3), step_v=0.01, dwell_s="1 ms")
+        output = SoftwareRamp(
+            from_v=round(full_v / 4, 3), to_v=round(full_v * 3 / 4, 3), step_v=0.01, dwell_s="1 ms"
+        )
     else:
         project = workspace.project
         if not project.tables:
@@ -198,15 +230,25 @@ def free_timer(workspace: Workspace, with_pwm: bool = False) -> str:
     """A timer that nothing uses, or :class:`QuantityError`."""
     project = workspace.project
     used = {pwm.timer for pwm in project.pwm}
-    used |= {chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)}
-    for one in project.generators:
-        if isinstance(one.output, Playback) and isinstance(one.output.trigger, TimerTrigger):
-            used.add(one.output.trigger.timer)
-    names = [name for group in workspace.part.timers for name in (group.pwm_pins if with_pwm else group.names)]
+    used |= {
+        chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)
+    }
+    for generator in project.generators:
+        if isinstance(generator.output, Playback) and isinstance(
+            generator.output.trigger, TimerTrigger
+        ):
+            used.add(generator.output.trigger.timer)
+    names = [
+        name
+        for group in workspace.part.timers
+        for name in (group.pwm_pins if with_pwm else group.names)
+    ]
     for name in names:
         if name not in used:
             return name
-    raise QuantityError(f"Every timer of {workspace.part.name} is in use.", cure="Free one, or share one's rate.")
+    raise QuantityError(
+        f"Every timer of {workspace.part.name} is in use.", cure="Free one, or share one's rate."
+    )
 
 
 def free_channel(workspace: Workspace) -> str:
@@ -244,7 +286,9 @@ def _playback_fields(
         choices = others if kind == "generator" else chains
         if kind != "timer" and not choices:
             raise QuantityError("There is none to be in step with.", cure="Add one first.")
-        fresh: object = TimerTrigger(timer=free_timer(workspace), every=dac_playback(workspace, generator).asked_s)
+        fresh: object = TimerTrigger(
+            timer=free_timer(workspace), every=dac_playback(workspace, generator).asked_s
+        )
         if kind == "generator":
             fresh = GeneratorFollow(follows=choices[0])
         elif kind == "chain":
@@ -252,18 +296,30 @@ def _playback_fields(
         return changed(output=checked_output(generator, "trigger", fresh))
 
     def of_trigger(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
-        return lambda text: changed(output=checked_output(generator, "trigger", trigger.replaced(**{name: read(text)})))
+        return lambda text: changed(
+            output=checked_output(generator, "trigger", trigger.replaced(**{name: read(text)}))
+        )
 
     fields = [
-        Field("table", output.table, of_output("table", str), tuple(table.name for table in project.tables)),
+        Field(
+            "table",
+            output.table,
+            of_output("table", str),
+            tuple(table.name for table in project.tables),
+        ),
         Field("a point for each", BY[trigger.kind], by, tuple(BY.values())),
     ]
     if isinstance(trigger, TimerTrigger):
-        timers = tuple(name for group in workspace.part.timers if group.can_trigger for name in group.names)
+        timers = tuple(
+            name for group in workspace.part.timers if group.can_trigger for name in group.names
+        )
         fields += [
             Field("timer", trigger.timer, of_trigger("timer", str), timers),
             Field(
-                "every", format_si(trigger.every, "s", 9), of_trigger("every", read_interval), hint="40 us or 25 kHz"
+                "every",
+                format_si(trigger.every, "s", 9),
+                of_trigger("every", read_interval),
+                hint="40 us or 25 kHz",
             ),
             Field(
                 "prescaler register",
@@ -280,7 +336,12 @@ def _playback_fields(
         ]
     else:
         fields.append(
-            Field("of", trigger.follows, of_trigger("follows", str), chains if trigger.kind == "chain" else others)
+            Field(
+                "of",
+                trigger.follows,
+                of_trigger("follows", str),
+                chains if trigger.kind == "chain" else others,
+            )
         )
     channels = tuple(name for group in workspace.part.dma for name in group.names)
     starts = ("the program", *chains)
@@ -293,7 +354,10 @@ def _playback_fields(
         ),
         Field("DMA", output.channel, of_output("channel", str), channels),
         Field(
-            "again and again", YES if output.repeat else NO, of_output("repeat", lambda text: text == YES), (YES, NO)
+            "again and again",
+            YES if output.repeat else NO,
+            of_output("repeat", lambda text: text == YES),
+            (YES, NO),
         ),
         Field(
             "started by",
@@ -324,7 +388,11 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
         Fact("duty comes out", f"{float(timing.duty) * 100:.5g} %"),
         Fact("mean", f"{timing.mean_v:.4f} V"),
     ]
-    wired = [one for one in workspace.project.bench if one.source.kind == "jumper" and one.source.pin == pin]
+    wired = [
+        one
+        for one in workspace.project.bench
+        if one.source.kind == "jumper" and one.source.pin == pin
+    ]
     for wiring in wired[:1]:
         poles = input_poles_s(workspace, wiring)
         if poles:
@@ -351,7 +419,12 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
             hint="50 us or 20 kHz",
         ),
         Field("duty", format_si(pwm.duty, "%", 9), duty, hint="40 %"),
-        Field("knob", f"{pwm.duty * 100:.2f} %", lambda text: changed(duty=float(text)), slider=(0.0, 1.0, pwm.duty)),
+        Field(
+            "knob",
+            f"{pwm.duty * 100:.2f} %",
+            lambda text: changed(duty=float(text)),
+            slider=(0.0, 1.0, pwm.duty),
+        ),
         Field(
             "prescaler register",
             _register(pwm.prescaler_register),

@@ -84,7 +84,8 @@ class Curves:
 
 @dataclass(frozen=True)
 class Line:
-    """A step of an ordered list, with the reason for its place; ``fault`` is empty where it is right."""
+    """A step of an ordered list, with the reason for its place; ``fault`` is empty where it is
+    right."""
 
     name: str
     text: str
@@ -126,7 +127,10 @@ class Panel:
         """What must agree for two panels to be shown by the same widgets."""
         return (
             tuple(fact.label for fact in self.facts),
-            tuple((field.label, bool(field.options), field.slider is not None) for field in self.fields),
+            tuple(
+                (field.label, bool(field.options), field.slider is not None)
+                for field in self.fields
+            ),
             self.what_if is not None,
             self.curves is not None,
             self.ordered is not None,

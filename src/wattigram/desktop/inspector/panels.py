@@ -49,7 +49,9 @@ def panel_for(workspace: Workspace, selection: Selection) -> Panel:
 
 def _output_panel(workspace: Workspace, selection: Selection) -> Panel:
     project = workspace.project
-    if (generator := project.generator(selection.output)) is not None and selection.section == "generators":
+    if (
+        generator := project.generator(selection.output)
+    ) is not None and selection.section == "generators":
         return generator_panel(workspace, generator)
     if (pwm := project.pwm_output(selection.output)) is not None and selection.section == "pwm":
         return pwm_panel(workspace, pwm)
@@ -90,7 +92,9 @@ def _project_panel(workspace: Workspace) -> Panel:
     of_reference: list[Field] = []
     if workspace.reference_pin is not None:
         _facts, fields = wiring_fields(workspace, workspace.reference_pin)
-        of_reference = [replace(field, label=f"{workspace.reference_pin}: {field.label}") for field in fields]
+        of_reference = [
+            replace(field, label=f"{workspace.reference_pin}: {field.label}") for field in fields
+        ]
     return Panel(
         f"{project.name} on {part.name}",
         (
@@ -101,7 +105,12 @@ def _project_panel(workspace: Workspace) -> Panel:
         ),
         (
             Field("name", project.name, lambda text: SetProjectName(text.strip()), hint="any name"),
-            Field("bus clock", format_si(workspace.bus_clock_hz, "Hz", 9), clock, hint="such as 96 MHz"),
+            Field(
+                "bus clock",
+                format_si(workspace.bus_clock_hz, "Hz", 9),
+                clock,
+                hint="such as 96 MHz",
+            ),
             Field("reference", project.reference, SetReference, references),
             *of_reference,
         ),
@@ -123,23 +132,32 @@ def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> 
             Fact(
                 "channel",
                 str(channel)
-                if (channel := workspace.converter(chain).channel(signal.pin, signal.negative)) is not None
+                if (channel := workspace.converter(chain).channel(signal.pin, signal.negative))
+                is not None
                 else "none",
             ),
             Fact(
                 "range",
-                f"{format_volts(scale.low_v / gain) if scale.signed else 0} to {format_volts(workspace.reference_v / gain)}",
+                f"{format_volts(scale.low_v / gain) if scale.signed else 0} to "
+                f"{format_volts(workspace.reference_v / gain)}",
             ),
             Fact("1 LSB", format_rounded(scale.lsb_v / gain, "V", 4)),
         ]
-    taken = [other.name for other in project.signals if other.pin == signal.pin and other is not signal]
+    taken = [
+        other.name for other in project.signals if other.pin == signal.pin and other is not signal
+    ]
     if taken:
         facts.append(Fact("pin shared with", ", ".join(taken), False))
     return Panel(
         signal.name,
         tuple(facts),
         (
-            Field("name", signal.name, lambda text: RenameSignal(signal.name, text.strip()), hint="any name"),
+            Field(
+                "name",
+                signal.name,
+                lambda text: RenameSignal(signal.name, text.strip()),
+                hint="any name",
+            ),
             Field("pin", now, lambda text: SetPin(signal.name, *split_pins(text)), pins),
             Field(
                 "front end",

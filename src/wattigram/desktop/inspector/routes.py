@@ -62,7 +62,9 @@ def sources(workspace: Workspace) -> dict[str, ResultSource | ReceivedSource | T
     project = workspace.project
     found: list[ResultSource | ReceivedSource | TableSource] = []
     for chain in project.chains:
-        found += [ResultSource(converter=chain.converter, signal=slot.signal) for slot in chain.slots]
+        found += [
+            ResultSource(converter=chain.converter, signal=slot.signal) for slot in chain.slots
+        ]
         found.append(ResultSource(converter=chain.converter))
     found += [ReceivedSource(uart=uart.name) for uart in project.uarts]
     found += [TableSource(table=table.name) for table in project.tables]
@@ -72,10 +74,12 @@ def sources(workspace: Workspace) -> dict[str, ResultSource | ReceivedSource | T
 def sinks(workspace: Workspace) -> dict[str, SendSink | DutySink | PeriodSink | DacSink]:
     """All that a route can write to, by its words."""
     project = workspace.project
-    found: list[SendSink | DutySink | PeriodSink | DacSink] = [SendSink(uart=uart.name) for uart in project.uarts]
+    found: list[SendSink | DutySink | PeriodSink | DacSink] = [
+        SendSink(uart=uart.name) for uart in project.uarts
+    ]
     for pwm in project.pwm:
         found += [DutySink(pwm=pwm.name), PeriodSink(pwm=pwm.name)]
-    taken = {one.dac for one in project.generators}
+    taken = {generator.dac for generator in project.generators}
     found += [DacSink(dac=dac.name) for dac in workspace.part.dacs if dac.name not in taken]
     return {sink_text(one): one for one in found}
 
@@ -94,7 +98,11 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
         ),
         Fact("repeated", format_si(timing.repeated_hz, "Hz", 4)),
         Fact("torn", format_si(timing.torn_hz, "Hz", 4), timing.torn_hz == 0),
-        Fact("bits carried", f"{timing.carried_bits} of {timing.value_bits}", timing.carried_bits >= timing.value_bits),
+        Fact(
+            "bits carried",
+            f"{timing.carried_bits} of {timing.value_bits}",
+            timing.carried_bits >= timing.value_bits,
+        ),
         Fact("latency", format_rounded(timing.latency_s, "s", 3)),
     )
 
@@ -105,7 +113,11 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
         kind = key_for(text, ON)
         if kind == route.on:
             return None
-        timer = route.timer or RouteTimer(timer=free_timer(workspace), every="1 ms") if kind == "timer" else None
+        timer = (
+            route.timer or RouteTimer(timer=free_timer(workspace), every="1 ms")
+            if kind == "timer"
+            else None
+        )
         return changed(on=kind, timer=timer)
 
     def width(name: str) -> Callable[[str], Edit]:
@@ -116,9 +128,17 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
     fields = [
         Field("name", route.name, lambda text: changed(name=text.strip()), hint="any name"),
         Field(
-            "from", source_text(route.source), lambda text: changed(source=from_.get(text, route.source)), tuple(from_)
+            "from",
+            source_text(route.source),
+            lambda text: changed(source=from_.get(text, route.source)),
+            tuple(from_),
         ),
-        Field("to", sink_text(route.sink), lambda text: changed(sink=to.get(text, route.sink)), tuple(to)),
+        Field(
+            "to",
+            sink_text(route.sink),
+            lambda text: changed(sink=to.get(text, route.sink)),
+            tuple(to),
+        ),
         Field("a transfer when", ON[route.on], on, tuple(ON.values())),
     ]
     if route.timer is not None:
@@ -135,8 +155,18 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
         Field("bits read", str(route.source_bits), width("source_bits"), ("8", "16", "32")),
         Field("bits written", str(route.sink_bits), width("sink_bits"), ("8", "16", "32")),
         Field("transfers a value", str(route.items), width("items"), ("1", "2", "4")),
-        Field("address goes up", YES if route.step else NO, lambda text: changed(step=text == YES), (YES, NO)),
-        Field("order", ORDER[route.order], lambda text: changed(order=key_for(text, ORDER)), tuple(ORDER.values())),
+        Field(
+            "address goes up",
+            YES if route.step else NO,
+            lambda text: changed(step=text == YES),
+            (YES, NO),
+        ),
+        Field(
+            "order",
+            ORDER[route.order],
+            lambda text: changed(order=key_for(text, ORDER)),
+            tuple(ORDER.values()),
+        ),
         Field(
             "other end takes",
             theirs[route.expects or ""],
@@ -172,7 +202,9 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
             return changed(report=None) if uart.report is not None else None
         old = uart.report
         return changed(
-            report=TextOutput(signal=text, every=old.every if old else "100 ms", form=old.form if old else "text")
+            report=TextOutput(
+                signal=text, every=old.every if old else "100 ms", form=old.form if old else "text"
+            )
         )
 
     def of_report(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
@@ -184,15 +216,32 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
         return make
 
     fields = [
-        Field("baud", str(uart.baud), lambda text: changed(baud=whole_number(text, "baud")), hint="115200"),
+        Field(
+            "baud",
+            str(uart.baud),
+            lambda text: changed(baud=whole_number(text, "baud")),
+            hint="115200",
+        ),
         Field("parity", uart.parity, lambda text: changed(parity=text), ("none", "even", "odd")),
-        Field("stop bits", str(uart.stop_bits), lambda text: changed(stop_bits=int(text)), ("1", "2")),
+        Field(
+            "stop bits", str(uart.stop_bits), lambda text: changed(stop_bits=int(text)), ("1", "2")
+        ),
         Field("shown as", uart.shows, lambda text: changed(shows=text), ("text", "binary")),
-        Field("program reports", uart.report.signal if uart.report else "nothing", report, ("nothing", *signals)),
+        Field(
+            "program reports",
+            uart.report.signal if uart.report else "nothing",
+            report,
+            ("nothing", *signals),
+        ),
     ]
     if uart.report is not None:
         fields += [
-            Field("every", format_si(uart.report.every, "s", 9), of_report("every", read_interval), hint="100 ms"),
+            Field(
+                "every",
+                format_si(uart.report.every, "s", 9),
+                of_report("every", read_interval),
+                hint="100 ms",
+            ),
             Field("as", uart.report.form, of_report("form", str), ("text", "byte")),
         ]
     choices = tuple(
@@ -201,9 +250,15 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
             float(uart_timing(workspace, uart.replaced(baud=baud)).bytes_hz),
             abs(uart_timing(workspace, uart.replaced(baud=baud)).error) < 0.02,
             baud == uart.baud,
-            f"{baud} baud, {float(uart_timing(workspace, uart.replaced(baud=baud)).error) * 100:+.2f} %",
+            f"{baud} baud, "
+            f"{float(uart_timing(workspace, uart.replaced(baud=baud)).error) * 100:+.2f} %",
             SetUart(uart.replaced(baud=baud)),
         )
         for baud in sorted({*BAUDS, uart.baud})
     )
-    return Panel(f"Serial port · {uart.name}", facts, tuple(fields), WhatIf("If baud were · bytes a second", choices))
+    return Panel(
+        f"Serial port · {uart.name}",
+        facts,
+        tuple(fields),
+        WhatIf("If baud were · bytes a second", choices),
+    )

@@ -11,7 +11,9 @@ from wattigram.core.predict.timing import scan_timing
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
 
 
-def slot_panel(workspace: Workspace, chain: Chain, signal: Signal, place: int, places: tuple[int, ...]) -> Panel:
+def slot_panel(
+    workspace: Workspace, chain: Chain, signal: Signal, place: int, places: tuple[int, ...]
+) -> Panel:
     """Timing and settling of a slot; with several selected its sampling time is that of all."""
     settling = slot_settling(workspace, chain, place)
     cycle = scan_timing(workspace, chain)
@@ -22,8 +24,13 @@ def slot_panel(workspace: Workspace, chain: Chain, signal: Signal, place: int, p
     conversion = converter.conversion_cycles(chain.bits)
     times = f"{timing.repeats} × " if timing.repeats > 1 else ""
     facts = [
-        Fact("sampling", f"{times}{slot.sampling_cycles} cyc · {format_rounded(timing.sampling_s, 's', 3)}"),
-        Fact("conversion", f"{times}{conversion} cyc · {format_rounded(timing.conversion_s, 's', 3)}"),
+        Fact(
+            "sampling",
+            f"{times}{slot.sampling_cycles} cyc · {format_rounded(timing.sampling_s, 's', 3)}",
+        ),
+        Fact(
+            "conversion", f"{times}{conversion} cyc · {format_rounded(timing.conversion_s, 's', 3)}"
+        ),
         Fact("held after", format_rounded(timing.held_s, "s", 6)),
         Fact("source", format_si(settling.source_ohm, "Ω")),
     ]
@@ -33,7 +40,11 @@ def slot_panel(workspace: Workspace, chain: Chain, signal: Signal, place: int, p
         facts.append(Fact("settled after", "longer than a scan", False))
     else:
         facts.append(
-            Fact("settled after", format_rounded(settling.needed_s, "s", 3), settling.sampling_s >= settling.needed_s)
+            Fact(
+                "settled after",
+                format_rounded(settling.needed_s, "s", 3),
+                settling.sampling_s >= settling.needed_s,
+            )
         )
     facts += [
         Fact("full-scale step", format_counts(settling.full_scale_error_lsb), settling.adequate),
@@ -46,13 +57,17 @@ def slot_panel(workspace: Workspace, chain: Chain, signal: Signal, place: int, p
 
     def edit_for(cycles: int) -> Edit:
         if several:
-            return SetSamplings(chain.converter, cycles, () if converter.one_sampling_time else places)
+            return SetSamplings(
+                chain.converter, cycles, () if converter.one_sampling_time else places
+            )
         return SetSampling(chain.converter, place, cycles, signal.name)
 
     def sampling(text: str) -> Edit:
         cycles = parse_quantity(text, "cyc")
         if cycles.denominator != 1:
-            raise QuantityError(f"“{text}” is no whole number of cycles.", cure="Choose one of the list.")
+            raise QuantityError(
+                f"“{text}” is no whole number of cycles.", cure="Choose one of the list."
+            )
         return edit_for(int(cycles))
 
     changed = len(chain.slots) if converter.one_sampling_time else len(places)
@@ -79,7 +94,11 @@ def slot_panel(workspace: Workspace, chain: Chain, signal: Signal, place: int, p
         )
     options = tuple(f"{cycles} cyc" for cycles in sorted(converter.sampling_cycles))
     label = "sampling of all" if several else "sampling"
-    title = f"Slot {place + 1} · {signal.name}" if len(places) == 1 else f"{len(places)} slots of {chain.converter}"
+    title = (
+        f"Slot {place + 1} · {signal.name}"
+        if len(places) == 1
+        else f"{len(places)} slots of {chain.converter}"
+    )
     return Panel(
         title,
         tuple(facts),

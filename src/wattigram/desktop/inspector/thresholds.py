@@ -5,7 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.quantity import exact_text, format_rounded, format_si, format_volts, parse_quantity
+from wattigram.core.base.quantity import (
+    exact_text,
+    format_rounded,
+    format_si,
+    format_volts,
+    parse_quantity,
+)
 from wattigram.core.model.design import (
     Code,
     Comparator,
@@ -35,7 +41,8 @@ def _tabs(workspace: Workspace, signal: Signal) -> tuple[Tab, ...]:
     count = max(1, len(signal.windows))
     found = [
         Tab(
-            (signal.windows[number].name if number < len(signal.windows) else "") or f"Window {number + 1}",
+            (signal.windows[number].name if number < len(signal.windows) else "")
+            or f"Window {number + 1}",
             f"window:{number + 1}" if number else "window",
         )
         for number in range(count)
@@ -72,7 +79,9 @@ def window_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
 
     lowest = format_volts(-highest_v) if signal.negative else "0"
     facts = [Fact("range", f"{lowest} to {format_volts(highest_v)}")]
-    fields = [Field("window", "none" if window is None else "threshold", presence, ("none", "threshold"))]
+    fields = [
+        Field("window", "none" if window is None else "threshold", presence, ("none", "threshold"))
+    ]
     if window is not None:
         low_v, high_v = limits_v(workspace, signal, window)
         latency_s = threshold_latency_s(workspace, signal, window)
@@ -83,10 +92,18 @@ def window_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
             facts.append(Fact("event at the latest", format_rounded(latency_s, "s", 3)))
         fields += _limit_fields(workspace, signal, index, window)
         fields += _action_fields(workspace, signal, index, window)
-    return Panel(f"Window · {signal.name}", tuple(facts), tuple(fields), tabs=_tabs(workspace, signal), tab=tab)
+    return Panel(
+        f"Window · {signal.name}",
+        tuple(facts),
+        tuple(fields),
+        tabs=_tabs(workspace, signal),
+        tab=tab,
+    )
 
 
-def _limit_fields(workspace: Workspace, signal: Signal, index: int, window: Threshold) -> list[Field]:
+def _limit_fields(
+    workspace: Workspace, signal: Signal, index: int, window: Threshold
+) -> list[Field]:
     def changed(**updates: object) -> Edit:
         return SetThreshold(signal.name, index, window.replaced(**updates))
 
@@ -94,7 +111,9 @@ def _limit_fields(workspace: Workspace, signal: Signal, index: int, window: Thre
         return lambda text: changed(**{name: read_limit(text)})
 
     others = tuple(other.name for other in workspace.project.signals if other.name != signal.name)
-    target = window.target_signal or (exact_text(window.target_v, "V") if window.target_v is not None else "nothing")
+    target = window.target_signal or (
+        exact_text(window.target_v, "V") if window.target_v is not None else "nothing"
+    )
 
     def aim(text: str) -> Edit:
         if text.strip() in {"", "nothing"}:
@@ -112,7 +131,9 @@ def _limit_fields(workspace: Workspace, signal: Signal, index: int, window: Thre
             ("outside", "inside", "above", "below"),
         ),
         Field("lower limit", limit_text(window.low), limit("low"), hint="0.4 V, 0x1F0 or 496 LSB"),
-        Field("upper limit", limit_text(window.high), limit("high"), hint="2.1 V, 0xA2F or 2607 LSB"),
+        Field(
+            "upper limit", limit_text(window.high), limit("high"), hint="2.1 V, 0xA2F or 2607 LSB"
+        ),
         Field(
             "hysteresis",
             format_si(window.hysteresis_v, "V"),
@@ -129,7 +150,9 @@ def _limit_fields(workspace: Workspace, signal: Signal, index: int, window: Thre
     ]
 
 
-def _action_fields(workspace: Workspace, signal: Signal, index: int, window: Threshold) -> list[Field]:
+def _action_fields(
+    workspace: Workspace, signal: Signal, index: int, window: Threshold
+) -> list[Field]:
     def changed(**updates: object) -> Edit:
         return SetThreshold(signal.name, index, window.replaced(**updates))
 
@@ -139,12 +162,16 @@ def _action_fields(workspace: Workspace, signal: Signal, index: int, window: Thr
         return changed(action=name, pin=pin if name == "pin" else window.pin)
 
     fields = [
-        Field("in a row", str(window.times), lambda text: changed(times=whole_number(text, "values"))),
+        Field(
+            "in a row", str(window.times), lambda text: changed(times=whole_number(text, "values"))
+        ),
         Field("tells", window.when, lambda text: changed(when=text), ("crossing", "every")),
         Field("does", ACTIONS[window.action], action, tuple(ACTIONS.values())),
     ]
     if window.action == "pin":
-        fields.append(Field("pin", window.pin or "", lambda text: changed(pin=text), workspace.part.pins))
+        fields.append(
+            Field("pin", window.pin or "", lambda text: changed(pin=text), workspace.part.pins)
+        )
     if window.action == "stop":
         now = format_si(window.rearm_after_s, "s") if window.rearm_after_s is not None else "never"
         fields.append(
@@ -152,16 +179,25 @@ def _action_fields(workspace: Workspace, signal: Signal, index: int, window: Thr
                 "started again after",
                 now,
                 lambda text: changed(
-                    rearm_after_s=None if text.strip() in {"", "never"} else parse_quantity(text, "s")
+                    rearm_after_s=None
+                    if text.strip() in {"", "never"}
+                    else parse_quantity(text, "s")
                 ),
             )
         )
     chain = workspace.project.chain_of(signal.name)
     if chain is not None and workspace.converter(chain).hardware.windows:
-        fields.append(Field("judged by", window.by, lambda text: changed(by=text), ("software", "hardware")))
+        fields.append(
+            Field("judged by", window.by, lambda text: changed(by=text), ("software", "hardware"))
+        )
     yes = ("yes", "no")
     fields += [
-        Field("interrupt enabled", yes[not window.enabled], lambda text: changed(enabled=text == "yes"), yes),
+        Field(
+            "interrupt enabled",
+            yes[not window.enabled],
+            lambda text: changed(enabled=text == "yes"),
+            yes,
+        ),
         Field("armed again", yes[not window.rearm], lambda text: changed(rearm=text == "yes"), yes),
     ]
     return fields
@@ -175,7 +211,9 @@ def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
     def of(text: str) -> Edit | None:
         if text == "none":
             return SetRedundantPair(signal.name, None) if twin is not None else None
-        return SetRedundantPair(signal.name, RedundantPair(of=text) if twin is None else twin.replaced(of=text))
+        return SetRedundantPair(
+            signal.name, RedundantPair(of=text) if twin is None else twin.replaced(of=text)
+        )
 
     fields = [Field("twin of", twin.of if twin else "none", of, ("none", *others))]
     facts: list[Fact] = []
@@ -186,10 +224,14 @@ def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
             Fact("offset", format_volts(figures.offset_v)),
             Fact("gain", format_volts(figures.gain_v)),
             Fact("noise", f"{format_volts(figures.noise_v)} rms"),
-            Fact("skew", f"{format_rounded(figures.skew_s, 's', 3)} · {format_volts(figures.skew_v)}"),
+            Fact(
+                "skew", f"{format_rounded(figures.skew_s, 's', 3)} · {format_volts(figures.skew_v)}"
+            ),
             Fact("settling", format_volts(figures.settling_v)),
             Fact(
-                "differ by up to", format_volts(figures.worst_v), None if within is None else figures.worst_v <= within
+                "differ by up to",
+                format_volts(figures.worst_v),
+                None if within is None else figures.worst_v <= within,
             ),
         ]
     if twin is not None:
@@ -198,7 +240,8 @@ def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
         def within_of(text: str) -> Edit:
             free = text.strip() in {"", "no limit"}
             return SetRedundantPair(
-                signal.name, twin.replaced(within_v=None if free else float(parse_quantity(text, "V")))
+                signal.name,
+                twin.replaced(within_v=None if free else float(parse_quantity(text, "V"))),
             )
 
         fields += [
@@ -206,10 +249,18 @@ def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
             Field(
                 "in a row",
                 str(twin.times),
-                lambda text: SetRedundantPair(signal.name, twin.replaced(times=whole_number(text, "values"))),
+                lambda text: SetRedundantPair(
+                    signal.name, twin.replaced(times=whole_number(text, "values"))
+                ),
             ),
         ]
-    return Panel(f"Twin · {signal.name}", tuple(facts), tuple(fields), tabs=_tabs(workspace, signal), tab="twin")
+    return Panel(
+        f"Twin · {signal.name}",
+        tuple(facts),
+        tuple(fields),
+        tabs=_tabs(workspace, signal),
+        tab="twin",
+    )
 
 
 def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
@@ -225,8 +276,12 @@ def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
             return None
         taken = project.comparator(text)
         if taken is not None and taken.signal != signal.name:
-            raise QuantityError(f"{text} watches {taken.signal} already.", cure="Free it there first.")
-        fresh = Comparator(name=text, signal=signal.name, threshold_v=round(workspace.reference_v / 2, 3))
+            raise QuantityError(
+                f"{text} watches {taken.signal} already.", cure="Free it there first."
+            )
+        fresh = Comparator(
+            name=text, signal=signal.name, threshold_v=round(workspace.reference_v / 2, 3)
+        )
         return SetComparator(fresh)
 
     fields = [Field("comparator", mine.name if mine else "none", which, ("none", *able))]
@@ -240,7 +295,11 @@ def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
             Fact("one step", format_volts(figures.step_v) if figures.step_v else "–"),
             Fact("noise", f"{format_volts(figures.noise_v)} rms"),
             Fact("slope there", f"{format_si(figures.slope_v_s, 'V/s', 3)}"),
-            Fact("edges a crossing", figures.edges_text, figures.edges <= 1.2 if figures.edges else None),
+            Fact(
+                "edges a crossing",
+                figures.edges_text,
+                figures.edges <= 1.2 if figures.edges else None,
+            ),
         ]
 
         def changed(**updates: object) -> Edit:
@@ -251,14 +310,18 @@ def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
 
         steps = tuple(format_si(volts, "V") for volts in known.hysteresis_v)
         fields += [
-            Field("threshold from", mine.against, lambda text: changed(against=text), known.thresholds),
+            Field(
+                "threshold from", mine.against, lambda text: changed(against=text), known.thresholds
+            ),
             Field(
                 "threshold",
                 exact_text(mine.threshold_v, "V"),
                 lambda text: changed(threshold_v=float(parse_quantity(text, "V"))),
             ),
             Field("hysteresis", format_si(mine.hysteresis_v, "V"), hysteresis, steps),
-            Field("edge", mine.edge, lambda text: changed(edge=text), ("rising", "falling", "both")),
+            Field(
+                "edge", mine.edge, lambda text: changed(edge=text), ("rising", "falling", "both")
+            ),
         ]
         if mine.against == "pin":
             fields.append(
@@ -270,5 +333,9 @@ def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
                 )
             )
     return Panel(
-        f"Comparator · {signal.name}", tuple(facts), tuple(fields), tabs=_tabs(workspace, signal), tab="comparator"
+        f"Comparator · {signal.name}",
+        tuple(facts),
+        tuple(fields),
+        tabs=_tabs(workspace, signal),
+        tab="comparator",
     )

@@ -6,7 +6,16 @@ from fractions import Fraction
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import format_rounded, format_si, parse_quantity
-from wattigram.core.model.design import Chain, Dma, Fifo, Interrupt, Polling, Reader, Retrieval, Workspace
+from wattigram.core.model.design import (
+    Chain,
+    Dma,
+    Fifo,
+    Interrupt,
+    Polling,
+    Reader,
+    Retrieval,
+    Workspace,
+)
 from wattigram.core.model.design.edits import (
     Edit,
     SetBufferLength,
@@ -32,8 +41,16 @@ def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
         Fact("processor", f"{float(timing.cpu_share) * 100:.3g} %", timing.cpu_share <= 1),
         Fact("handler", f"{timing.cycles} cyc · {format_rounded(timing.service_s, 's', 3)}"),
         Fact("called", format_si(timing.events_hz, "Hz", 4)),
-        Fact("deadline", format_rounded(timing.deadline_s, "s", 4), timing.service_s <= timing.deadline_s),
-        Fact("lost", f"{format_si(timing.lost_hz, 'S/s', 4)}" if timing.lost_hz else "none", not timing.lost_hz),
+        Fact(
+            "deadline",
+            format_rounded(timing.deadline_s, "s", 4),
+            timing.service_s <= timing.deadline_s,
+        ),
+        Fact(
+            "lost",
+            f"{format_si(timing.lost_hz, 'S/s', 4)}" if timing.lost_hz else "none",
+            not timing.lost_hz,
+        ),
         Fact("bytes", str(loop.bytes)),
         Fact("lap", format_rounded(loop.lap_s, "s", 4)),
         Fact("cycles a lap", f"{loop.items / slots:g}", loop.in_step),
@@ -43,7 +60,11 @@ def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
 
     def kind(text: str) -> Edit | None:
         name = next(key for key, value in kinds.items() if value == text)
-        return None if name == chain.retrieval.kind else SetRetrieval(chain.converter, _fresh(workspace, chain, name))
+        return (
+            None
+            if name == chain.retrieval.kind
+            else SetRetrieval(chain.converter, _fresh(workspace, chain, name))
+        )
 
     fields = [Field("fetched", RETRIEVALS[chain.retrieval.kind], kind, tuple(kinds.values()))]
     fields += _own_fields(workspace, chain)
@@ -84,13 +105,17 @@ def _lengths(workspace: Workspace, chain: Chain, highest: int) -> WhatIf:
     loop = buffer_timing(workspace, chain)
     timing = retrieval_timing(workspace, chain)
     slots = len(chain.slots)
-    lengths = [2 * slots * (1 << power) for power in range(1, 12) if 2 * slots * (1 << power) <= highest][-9:]
+    lengths = [
+        2 * slots * (1 << power) for power in range(1, 12) if 2 * slots * (1 << power) <= highest
+    ][-9:]
     if chain.loop.items not in lengths:
         lengths = sorted([*lengths, chain.loop.items])
     choices = []
     for length in lengths:
         half_s = loop.half_s * Fraction(length, loop.items)
-        share = timing.cpu_share * (Fraction(loop.items, length) if isinstance(chain.retrieval, Dma) else 1)
+        share = timing.cpu_share * (
+            Fraction(loop.items, length) if isinstance(chain.retrieval, Dma) else 1
+        )
         tip = f"{length} items: a half every {format_rounded(half_s, 's', 3)}, {float(share) * 100:.2g} % of the processor"
         choices.append(
             Choice(
@@ -115,9 +140,13 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Retrieval:
             return Fifo(mark=max(1, workspace.converter(chain).fifo_items // 2))
         case _:
             taken = {other.dma for other in workspace.project.chains}
-            free = [name for group in workspace.part.dma for name in group.names if name not in taken]
+            free = [
+                name for group in workspace.part.dma for name in group.names if name not in taken
+            ]
             if not free:
-                raise QuantityError("All DMA channels are taken.", cure="Free one of another chain first.")
+                raise QuantityError(
+                    "All DMA channels are taken.", cure="Free one of another chain first."
+                )
             return Dma(channel=chain.dma or free[0])
 
 
@@ -134,14 +163,27 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
             steps = ("item by item", "stands still")
             return [
                 Field("channel", retrieval.channel, lambda text: changed(channel=text), names),
-                Field("runs", modes[not retrieval.repeat], lambda text: changed(repeat=text == modes[0]), modes),
                 Field(
-                    "address", steps[not retrieval.increment], lambda text: changed(increment=text == steps[0]), steps
+                    "runs",
+                    modes[not retrieval.repeat],
+                    lambda text: changed(repeat=text == modes[0]),
+                    modes,
+                ),
+                Field(
+                    "address",
+                    steps[not retrieval.increment],
+                    lambda text: changed(increment=text == steps[0]),
+                    steps,
                 ),
             ]
         case Interrupt():
             return [
-                Field("one for each", retrieval.per, lambda text: changed(per=text), ("conversion", "pass")),
+                Field(
+                    "one for each",
+                    retrieval.per,
+                    lambda text: changed(per=text),
+                    ("conversion", "pass"),
+                ),
             ]
         case Fifo():
             depth = workspace.converter(chain).fifo_items
@@ -154,13 +196,17 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                 ),
             ]
         case Polling():
-            text = format_si(retrieval.timeout_s, "s") if retrieval.timeout_s is not None else "never"
+            text = (
+                format_si(retrieval.timeout_s, "s") if retrieval.timeout_s is not None else "never"
+            )
             return [
                 Field(
                     "gives up after",
                     text,
                     lambda text: changed(
-                        timeout_s=None if text.strip() in {"", "never"} else parse_quantity(text, "s")
+                        timeout_s=None
+                        if text.strip() in {"", "never"}
+                        else parse_quantity(text, "s")
                     ),
                     hint="such as 2 ms, or never",
                 ),
@@ -168,7 +214,8 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
 
 
 def reader_panel(workspace: Workspace, chain: Chain) -> Panel:
-    """What the program takes items for; anything else than what they are is a mistake to be seen."""
+    """What the program takes items for; anything else than what they are is a mistake to be
+    seen."""
     reader, loop = chain.reader, chain.loop
     converter = workspace.converter(chain)
     facts = (

@@ -1,4 +1,5 @@
-"""The panel of a table: its shape, what leaves the pin, and every choice of points with its frequency."""
+"""The panel of a table: its shape, what leaves the pin, and every choice of points with its
+frequency."""
 
 from __future__ import annotations
 
@@ -25,8 +26,21 @@ from wattigram.core.contract.shapes import (
     TriangleShape,
 )
 from wattigram.core.model.design import Generator, Playback, TimerTrigger, WaveTable, Workspace
-from wattigram.core.model.design.edits import CompositeEdit, Edit, RemoveOutput, SetGenerator, SetTable, retimed
-from wattigram.core.predict.waveform import WaveChoice, dac_playback, output_spectrum, update_timer, wave_choices
+from wattigram.core.model.design.edits import (
+    CompositeEdit,
+    Edit,
+    RemoveOutput,
+    SetGenerator,
+    SetTable,
+    retimed,
+)
+from wattigram.core.predict.waveform import (
+    WaveChoice,
+    dac_playback,
+    output_spectrum,
+    update_timer,
+    wave_choices,
+)
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.outputs import free_channel, free_timer
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
@@ -63,7 +77,10 @@ def table_panel(workspace: Workspace, table: WaveTable) -> Panel:
     fields = [
         Field("name", table.name, _set(table, "name", str.strip), hint="any name"),
         Field(
-            "shape", SHAPES[table.shape.kind], lambda text: _reshaped(workspace, table, text), tuple(SHAPES.values())
+            "shape",
+            SHAPES[table.shape.kind],
+            lambda text: _reshaped(workspace, table, text),
+            tuple(SHAPES.values()),
         ),
         *_shape_fields(table),
     ]
@@ -75,24 +92,46 @@ def table_panel(workspace: Workspace, table: WaveTable) -> Panel:
                 _set(table, "amplitude_v", _volts),
                 hint="such as 1.2 V",
             ),
-            Field("offset", format_si(table.offset_v, "V", 9), _set(table, "offset_v", _volts), hint="such as 1.65 V"),
+            Field(
+                "offset",
+                format_si(table.offset_v, "V", 9),
+                _set(table, "offset_v", _volts),
+                hint="such as 1.65 V",
+            ),
         ]
     fields += [
-        Field("points", str(table.points), _set(table, "points", lambda text: whole_number(text, "points"))),
-        Field("turns in it", str(table.cycles), _set(table, "cycles", lambda text: whole_number(text, "turns"))),
+        Field(
+            "points",
+            str(table.points),
+            _set(table, "points", lambda text: whole_number(text, "points")),
+        ),
+        Field(
+            "turns in it",
+            str(table.cycles),
+            _set(table, "cycles", lambda text: whole_number(text, "turns")),
+        ),
         Field("phase, of a turn", format_si(table.phase, "%", 9), _set(table, "phase", _share)),
         Field("items hold", table.holds, _set(table, "holds", str), ("codes", "millivolts")),
         Field("what does not fit", table.beyond, _set(table, "beyond", str), ("clip", "wrap")),
     ]
     dacs = tuple(dac.name for dac in workspace.part.dacs)
     now = generator.dac if generator is not None else NOBODY
-    fields.insert(1, Field("played on", now, lambda text: _played_on(workspace, table, text), (NOBODY, *dacs)))
+    fields.insert(
+        1, Field("played on", now, lambda text: _played_on(workspace, table, text), (NOBODY, *dacs))
+    )
     if generator is None:
         return Panel(f"Table · {table.name}", (Fact("played by", "nobody", False),), tuple(fields))
     made = dac_playback(workspace, generator)
     timer = isinstance(generator.output, Playback) and update_timer(workspace, generator.output)
     if timer:
-        fields.insert(3, Field("frequency", format_si(made.wave_hz, "Hz", 9), _frequency(workspace, generator, table)))
+        fields.insert(
+            3,
+            Field(
+                "frequency",
+                format_si(made.wave_hz, "Hz", 9),
+                _frequency(workspace, generator, table),
+            ),
+        )
     return Panel(
         f"Table · {table.name}",
         _facts(workspace, generator, table),
@@ -107,9 +146,11 @@ def _played_on(workspace: Workspace, table: WaveTable, dac: str) -> Edit | None:
     if dac == NOBODY:
         player = player_of(workspace, table)
         return RemoveOutput("generators", player.name) if player is not None else None
-    there = next((one for one in project.generators if one.dac == dac), None)
+    there = next((generator for generator in project.generators if generator.dac == dac), None)
     if there is not None and isinstance(there.output, Playback):
-        return SetGenerator(there.name, there.replaced(output=there.output.replaced(table=table.name)))
+        return SetGenerator(
+            there.name, there.replaced(output=there.output.replaced(table=table.name))
+        )
     kind = workspace.part.dac(dac)
     assert kind is not None
     fastest_hz = min(Fraction(table.points * 100), kind.update_rate_high_hz, 1 / kind.settling_s)
@@ -132,7 +173,11 @@ def _facts(workspace: Workspace, generator: Generator, table: WaveTable) -> tupl
     facts = [
         Fact("played by", generator.name),
         Fact("wave", format_si(made.wave_hz, "Hz", 9)),
-        Fact("error", "exact" if not error else format_si(float(error), "%", 3), abs(error) < Fraction(1, 10_000)),
+        Fact(
+            "error",
+            "exact" if not error else format_si(float(error), "%", 3),
+            abs(error) < Fraction(1, 10_000),
+        ),
         Fact("updates", format_si(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s),
         Fact("1 LSB", format_rounded(made.lsb_v, "V", 4)),
         Fact("cut off", f"{made.clipped} points" if made.clipped else "nowhere", made.clipped == 0),
@@ -140,7 +185,10 @@ def _facts(workspace: Workspace, generator: Generator, table: WaveTable) -> tupl
     if not table.in_volts and spectrum.tone_v:
         facts += [
             Fact("droop", f"{spectrum.droop_db:.4f} dB"),
-            Fact("nearest image", f"{spectrum.image_dbc:.1f} dBc, {format_si(spectrum.image_hz, 'Hz', 5)}"),
+            Fact(
+                "nearest image",
+                f"{spectrum.image_dbc:.1f} dBc, {format_si(spectrum.image_hz, 'Hz', 5)}",
+            ),
             Fact("rounding", f"{format_rounded(spectrum.quantisation_v, 'V', 3)} rms"),
         ]
     return (*facts, Fact("memory", f"{table.points * 2} B"))
@@ -212,7 +260,10 @@ def _reshaped(workspace: Workspace, table: WaveTable, text: str) -> Edit | None:
 
 def segments_text(shape: SegmentsShape) -> str:
     """Segments as they are typed: "400 mV; 1.5 V in 200 ms; 1.5 V in 100 ms"."""
-    parts = [f"{format_si(one.to_v, 'V', 9)} in {exact_text(one.lasting, 's')}" for one in shape.segments]
+    parts = [
+        f"{format_si(segment.to_v, 'V', 9)} in {exact_text(segment.lasting, 's')}"
+        for segment in shape.segments
+    ]
     return "; ".join([format_si(shape.start_v, "V", 9), *parts])
 
 
@@ -223,7 +274,10 @@ def read_segments(text: str) -> SegmentsShape:
     for part in rest:
         volts, word, time = part.partition(" in ")
         if not word:
-            raise QuantityError(f"“{part[:40]}” is no segment.", cure="Write “1.5 V in 200 ms”, with ; between them.")
+            raise QuantityError(
+                f"“{part[:40]}” is no segment.",
+                cure="Write “1.5 V in 200 ms”, with ; between them.",
+            )
         segments.append(ShapeSegment(to_v=_volts(volts), lasting=parse_quantity(time, "s")))
     if not segments:
         raise QuantityError("There is no segment.", cure="Write “400 mV; 1.5 V in 200 ms”.")
@@ -239,7 +293,9 @@ def _read_tones(text: str) -> MultitoneShape:
     for part in (one for one in text.split(";") if one.strip()):
         number, colon, level = part.partition(":")
         if not colon:
-            raise QuantityError(f"“{part.strip()[:40]}” is no tone.", cure="Write “1: 100 %; 3: 33 %”.")
+            raise QuantityError(
+                f"“{part.strip()[:40]}” is no tone.", cure="Write “1: 100 %; 3: 33 %”."
+            )
         tones.append(Tone(number=whole_number(number, "turns"), level=_share(level)))
     return MultitoneShape(tones=tuple(tones))
 
@@ -257,37 +313,85 @@ def _shape_fields(table: WaveTable) -> list[Field]:
 
     match shape:
         case TriangleShape():
-            return [Field("peak at", format_si(shape.peak, "%", 6), changed("peak", _share), hint="share of the turn")]
+            return [
+                Field(
+                    "peak at",
+                    format_si(shape.peak, "%", 6),
+                    changed("peak", _share),
+                    hint="share of the turn",
+                )
+            ]
         case SawtoothShape():
-            return [Field("direction", shape.direction, changed("direction", str), ("rising", "falling"))]
+            return [
+                Field(
+                    "direction", shape.direction, changed("direction", str), ("rising", "falling")
+                )
+            ]
         case PulseShape():
-            return [Field("duty", format_si(shape.duty, "%", 6), changed("duty", _share), hint="share of the turn")]
+            return [
+                Field(
+                    "duty",
+                    format_si(shape.duty, "%", 6),
+                    changed("duty", _share),
+                    hint="share of the turn",
+                )
+            ]
         case SegmentsShape():
-            return [Field("segments", segments_text(shape), whole(read_segments), hint="1.5 V in 200 ms; …")]
+            return [
+                Field(
+                    "segments",
+                    segments_text(shape),
+                    whole(read_segments),
+                    hint="1.5 V in 200 ms; …",
+                )
+            ]
         case NoiseShape():
-            return [Field("seed", str(shape.seed), changed("seed", lambda text: whole_number(text, "")))]
+            return [
+                Field("seed", str(shape.seed), changed("seed", lambda text: whole_number(text, "")))
+            ]
         case ChirpShape():
             return [
                 Field(
-                    "turns at first", f"{shape.begin:g}", changed("begin", lambda text: float(parse_quantity(text, "")))
+                    "turns at first",
+                    f"{shape.begin:g}",
+                    changed("begin", lambda text: float(parse_quantity(text, ""))),
                 ),
-                Field("turns at last", f"{shape.end:g}", changed("end", lambda text: float(parse_quantity(text, "")))),
+                Field(
+                    "turns at last",
+                    f"{shape.end:g}",
+                    changed("end", lambda text: float(parse_quantity(text, ""))),
+                ),
             ]
         case MultitoneShape():
-            return [Field("tones", _tones_text(shape), whole(_read_tones), hint="1: 100 %; 3: 33 %")]
+            return [
+                Field("tones", _tones_text(shape), whole(_read_tones), hint="1: 100 %; 3: 33 %")
+            ]
         case ExpressionShape():
-            return [Field("volts at t", shape.volts, changed("volts", str), hint="1.65 + sin(2*pi*t)")]
+            return [
+                Field("volts at t", shape.volts, changed("volts", str), hint="1.65 + sin(2*pi*t)")
+            ]
         case PointsShape():
-            return [Field("between them", shape.between, changed("between", str), ("straight", "band-limited"))]
+            return [
+                Field(
+                    "between them",
+                    shape.between,
+                    changed("between", str),
+                    ("straight", "band-limited"),
+                )
+            ]
         case _:
             return []
 
 
-def _frequency(workspace: Workspace, generator: Generator, table: WaveTable) -> Callable[[str], Edit | None]:
+def _frequency(
+    workspace: Workspace, generator: Generator, table: WaveTable
+) -> Callable[[str], Edit | None]:
     def make(text: str) -> Edit | None:
         wanted_hz = parse_quantity(text, "Hz")
         if wanted_hz <= 0:
-            raise QuantityError("A wave has a frequency above 0 Hz.", cure="Write a frequency such as 50 Hz.")
+            raise QuantityError(
+                "A wave has a frequency above 0 Hz.", cure="Write a frequency such as 50 Hz."
+            )
         return retuned(workspace, generator, table, table.points, wanted_hz)
 
     return make
@@ -310,8 +414,11 @@ def retuned(
     return CompositeEdit((SetTable(table.name, table.replaced(points=points)), edit), label)
 
 
-def choices_for(workspace: Workspace, generator: Generator, table: WaveTable) -> tuple[WaveChoice, ...]:
-    """Every choice of timer and points for the frequency that is wanted; none where no timer sets it."""
+def choices_for(
+    workspace: Workspace, generator: Generator, table: WaveTable
+) -> tuple[WaveChoice, ...]:
+    """Every choice of timer and points for the frequency that is wanted; none where no timer sets
+    it."""
     output = generator.output
     timer = update_timer(workspace, output) if isinstance(output, Playback) else None
     kind = workspace.part.timer(timer.timer) if timer is not None else None
@@ -322,7 +429,9 @@ def choices_for(workspace: Workspace, generator: Generator, table: WaveTable) ->
     dma = workspace.part.dma_channel(output.channel)
     assert dac is not None
     assert dma is not None
-    fastest_hz = min(dac.update_rate_high_hz, 1 / dac.settling_s, workspace.bus_clock_hz / dma.transfer_cycles)
+    fastest_hz = min(
+        dac.update_rate_high_hz, 1 / dac.settling_s, workspace.bus_clock_hz / dma.transfer_cycles
+    )
     return wave_choices(
         wanted_hz(workspace, generator, table),
         workspace.bus_clock_hz,
@@ -349,14 +458,26 @@ def _what_if(workspace: Workspace, generator: Generator, table: WaveTable) -> Wh
     exact = max((one.points for one in found if not one.error), default=0)
     shown = [one for one in found if one.points in {*SHOWN_POINTS, exact, table.points}]
     choices = []
-    for one in sorted({choice.points: choice for choice in shown}.values(), key=lambda choice: choice.points):
+    for one in sorted(
+        {choice.points: choice for choice in shown}.values(), key=lambda choice: choice.points
+    ):
         error = "exact" if not one.error else f"{one.error_ppm:+.3g} ppm"
         tip = (
-            f"{one.points} points: {format_rounded(one.wave_hz, 'Hz', 8)}, {error}; updates at {format_si(one.update_hz, 'Hz', 6)} "
+            f"{one.points} points: {format_rounded(one.wave_hz, 'Hz', 8)}, {error}; updates at "
+            f"{format_si(one.update_hz, 'Hz', 6)} "
             f"({one.prescaler} × {one.period_counts}), image {one.image_dbc:.1f} dBc, {one.bytes} B"
         )
         edit = retuned(workspace, generator, table, one.points, hertz)
         good = abs(one.error) < NEARLY
-        choices.append(Choice(str(one.points), max(0.1, -one.image_dbc), good, one.points == table.points, tip, edit))
+        choices.append(
+            Choice(
+                str(one.points),
+                max(0.1, -one.image_dbc),
+                good,
+                one.points == table.points,
+                tip,
+                edit,
+            )
+        )
     title = f"If points were · dB that the image is down, at {format_si(hertz, 'Hz', 6)}"
     return WhatIf(title, tuple(choices), logarithmic=False)

@@ -189,7 +189,11 @@ class ChainPage(QWidget):
         for signal in workspace.project.signals:
             span_s = SPANS_S[self.span]
             if not span_s:
-                span_s = source_span_s(input_source(workspace, signal.pin)) if workspace.wiring(signal.pin) else 0.1
+                span_s = (
+                    source_span_s(input_source(workspace, signal.pin))
+                    if workspace.wiring(signal.pin)
+                    else 0.1
+                )
             requests.append(ViewRequest(signal.name, span_s, self.rows.stream_columns))
         self.views_changed.emit(tuple(requests))
 
@@ -237,9 +241,15 @@ class ChainPage(QWidget):
         if output is not None:
             self.select(output)
             return
-        chain = project.chain(finding.converter) or (project.chain_of(finding.signal) if finding.signal else None)
+        chain = project.chain(finding.converter) or (
+            project.chain_of(finding.signal) if finding.signal else None
+        )
         if finding.signal:
-            place = chain.places_of(finding.signal)[0] if chain and chain.places_of(finding.signal) else -1
+            place = (
+                chain.places_of(finding.signal)[0]
+                if chain and chain.places_of(finding.signal)
+                else -1
+            )
             facet = CELL_OF_FINDING.get(finding.code, "sample")
             self.select(Selection(chain.converter if chain else "", place, finding.signal, facet))
         elif chain is not None:
@@ -247,7 +257,9 @@ class ChainPage(QWidget):
             if cell is not None:
                 self.select(Selection(chain.converter, 0, chain.slots[0].signal, cell))
             else:
-                self.select(Selection(chain.converter, facet=_YOKE_FACETS.get(finding.code, "clock")))
+                self.select(
+                    Selection(chain.converter, facet=_YOKE_FACETS.get(finding.code, "clock"))
+                )
 
     def cure(self, finding: Finding) -> None:
         """Apply a finding's remedy."""

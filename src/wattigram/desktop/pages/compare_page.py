@@ -51,7 +51,9 @@ class ComparePage(QWidget):
         self.other_button = QPushButton("With another project…")
         self.other_button.clicked.connect(self.open_wanted)
         self.keep_button = QPushButton("With the design as it is now")
-        self.keep_button.setToolTip("Keeps the present design; edits made from now on stand beside it")
+        self.keep_button.setToolTip(
+            "Keeps the present design; edits made from now on stand beside it"
+        )
         self.keep_button.clicked.connect(self.compare_now)
         bar = QHBoxLayout()
         bar.addWidget(self.title)
@@ -126,7 +128,9 @@ class ComparePage(QWidget):
             return
         self.rows = compare_designs(self._document.workspace, other)
         different = [one for one in self.rows if not one.is_equal]
-        self.title.setText(f"{len(different)} OF {len(self.rows)} FIGURES DIFFER FROM “{self._name.upper()}”")
+        self.title.setText(
+            f"{len(different)} OF {len(self.rows)} FIGURES DIFFER FROM “{self._name.upper()}”"
+        )
         self._name_columns(self._name.upper())
         shown = self.rows if self.every.isChecked() else different
         self.table.setRowCount(len(shown))
@@ -138,7 +142,13 @@ class ComparePage(QWidget):
     def _fill_row(self, row: int, one: DesignDifference, subject: str) -> None:
         t = theme()
         word = {"a": "✓ better now", "b": "✕ better there", "": ""}[one.better]
-        texts = (subject, one.figure, value_text(one.a, one.unit), value_text(one.b, one.unit), word)
+        texts = (
+            subject,
+            one.figure,
+            value_text(one.a, one.unit),
+            value_text(one.b, one.unit),
+            word,
+        )
         for column, text in enumerate(texts):
             item = QTableWidgetItem(text)
             item.setFont(number_font(-0.5) if column in (2, 3) else text_font(-0.5))
@@ -156,7 +166,8 @@ class ComparePage(QWidget):
         if clipboard is not None:
             lines = [f"figure\tnow\t{self._name}"]
             lines += [
-                f"{one.subject}, {one.figure}\t{value_text(one.a, one.unit)}\t{value_text(one.b, one.unit)}"
-                for one in self.rows
+                f"{row.subject}, "
+                f"{row.figure}\t{value_text(row.a, row.unit)}\t{value_text(row.b, row.unit)}"
+                for row in self.rows
             ]
             clipboard.setText("\n".join(lines))

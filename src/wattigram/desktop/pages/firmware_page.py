@@ -52,7 +52,8 @@ VIEWS = ("Registers", "C files", "Since the last build", "Memory")
 
 
 class FirmwarePage(QWidget):
-    """Settings become register writes, writes become C, C becomes an image that the virtual board runs."""
+    """Settings become register writes, writes become C, C becomes an image that the virtual board
+    runs."""
 
     error = pyqtSignal(str)
     looks_wanted = pyqtSignal(object)
@@ -224,7 +225,11 @@ class FirmwarePage(QWidget):
             texts[name] = text, "Made from the design; written anew each time."
         for name, text in files.once.items():
             own = self.work.own_text(name)
-            texts[name] = (text, "Yours once it is written.") if own is None else (own, "Yours: never written again.")
+            texts[name] = (
+                (text, "Yours once it is written.")
+                if own is None
+                else (own, "Yours: never written again.")
+            )
         for name, text in self.work.more_own_texts(set(texts)):
             texts[name] = text, "Yours."
         self.code.show_files(texts)
@@ -252,10 +257,15 @@ class FirmwarePage(QWidget):
             self.registers.light(frozenset())
             return
         step = self._steps[row]
-        numbers = frozenset(number for number, write in enumerate(self._writes) if write.step is step)
+        numbers = frozenset(
+            number for number, write in enumerate(self._writes) if write.step is step
+        )
         self.registers.light(numbers)
         lines = write_lines(tuple(self._writes[number] for number in sorted(numbers)))
-        self.about.setText(f"{row + 1}. {step.title[:1].upper()}{step.title[1:]}. {step.reason}  {_count(len(lines))}")
+        self.about.setText(
+            f"{row + 1}. {step.title[:1].upper()}{step.title[1:]}. {step.reason}  "
+            f"{_count(len(lines))}"
+        )
         if self.views.currentIndex() == CODE:
             self._show_step_in_c(row)
         for place, one in enumerate(self.registers.rows):
@@ -275,7 +285,9 @@ class FirmwarePage(QWidget):
             self.steps.blockSignals(True)
             self.steps.setCurrentRow(number)
             self.steps.blockSignals(False)
-            self.registers.light(frozenset(at for at, write in enumerate(self._writes) if write.step is step))
+            self.registers.light(
+                frozenset(at for at, write in enumerate(self._writes) if write.step is step)
+            )
         self.about.setText(field_text(part, self.registers.rows[row], one))
 
     def _step_lines(self) -> list[int]:

@@ -1,4 +1,5 @@
-"""A page with a list on the left, something to look at in the middle, and an inspector on the right."""
+"""A page with a list on the left, something to look at in the middle, and an inspector on the
+right."""
 
 from __future__ import annotations
 
@@ -6,7 +7,15 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QListWidget,
+    QPushButton,
+    QScrollArea,
+    QSplitter,
+    QVBoxLayout,
+    QWidget,
+)
 
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.widgets.inspector.inspector_panel import Inspector
@@ -46,7 +55,9 @@ class ListedPage(QWidget):
             self._is_stale = False
             self.show_workspace()
 
-    def lay_out(self, title: str, buttons: tuple[Button, ...], middle: QWidget, list_width: int) -> None:
+    def lay_out(
+        self, title: str, buttons: tuple[Button, ...], middle: QWidget, list_width: int
+    ) -> None:
         """Put list and buttons, the middle and the inspector side by side."""
         self.list.setMinimumWidth(120)
         left = QWidget()
@@ -83,7 +94,11 @@ class ListedPage(QWidget):
     def show_names(self, names: list[str], chosen: int) -> None:
         """Show the list without telling anybody that it changed."""
         self.list.blockSignals(True)
-        shown = [item.text() for row in range(self.list.count()) if (item := self.list.item(row)) is not None]
+        shown = [
+            item.text()
+            for row in range(self.list.count())
+            if (item := self.list.item(row)) is not None
+        ]
         if shown != names:
             self.list.clear()
             self.list.addItems(names)

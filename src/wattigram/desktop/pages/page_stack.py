@@ -1,4 +1,5 @@
-"""The window's pages, made when they are first needed: the window starts with the Chain page alone."""
+"""The window's pages, made when they are first needed: the window starts with the Chain page
+alone."""
 
 from __future__ import annotations
 
@@ -35,7 +36,11 @@ class Book(QObject):
     """A page was made, by its number; whoever wants something of it connects now."""
 
     def __init__(
-        self, document: Document, settings: Settings, chain_page: ChainPage, firmware_work: FirmwareWork
+        self,
+        document: Document,
+        settings: Settings,
+        chain_page: ChainPage,
+        firmware_work: FirmwareWork,
     ) -> None:
         super().__init__()
         self._firmware_work = firmware_work

@@ -72,7 +72,8 @@ class PinsPage(QWidget):
             self._document.edit(move_signal(workspace, signal, option.pin, option.negative))
 
     def _show_place(self, row: int, column: int) -> None:
-        """What the pointed input is, and all that would follow from putting the row's signal there."""
+        """What the pointed input is, and all that would follow from putting the row's signal
+        there."""
         option = self.table.option(row, column)
         if option is None:
             self.title.setText("")
@@ -82,11 +83,16 @@ class PinsPage(QWidget):
         signal = workspace.project.signals[row]
         head = _about(option)
         wiring = workspace.wiring(option.pin)
-        head.append(f"wired: {wiring.label or wiring.source.kind}" if wiring is not None else "nothing is wired to it")
+        head.append(
+            f"wired: {wiring.label or wiring.source.kind}"
+            if wiring is not None
+            else "nothing is wired to it"
+        )
         if option.is_current:
             self.title.setText(f"{signal.name.upper()} IS ON {option.label.upper()}")
             self.lines.setText(
-                " · ".join(head) + "<br><br>Drag it along its row, or go there with the arrows and press Enter."
+                " · ".join(head)
+                + "<br><br>Drag it along its row, or go there with the arrows and press Enter."
             )
             return
         edit = move_signal(workspace, signal, option.pin, option.negative)
@@ -95,7 +101,9 @@ class PinsPage(QWidget):
         shown = [_line(one) for one in found[:MOST_LINES]]
         if len(found) > MOST_LINES:
             shown.append(f"… and {len(found) - MOST_LINES} figures more")
-        self.lines.setText("<br>".join([" · ".join(head), "", *(shown or ["Nothing else changes."])]))
+        self.lines.setText(
+            "<br>".join([" · ".join(head), "", *(shown or ["Nothing else changes."])])
+        )
 
 
 def _about(option: InputOption) -> list[str]:
@@ -112,6 +120,8 @@ def _about(option: InputOption) -> list[str]:
 def _line(one: Consequence) -> str:
     t = theme()
     shade = {"comes": t.bad, "refused": t.bad, "goes": t.good, "changes": t.soft}[one.kind]
-    word = {"comes": "comes: ", "goes": "goes: ", "changes": "", "refused": "not possible: "}[one.kind]
+    word = {"comes": "comes: ", "goes": "goes: ", "changes": "", "refused": "not possible: "}[
+        one.kind
+    ]
     text = one.text.replace("&", "&amp;").replace("<", "&lt;")
     return f'<span style="color:{shade}">{_MARKS[one.kind]} {word}{text}</span>'

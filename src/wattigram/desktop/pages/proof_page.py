@@ -39,7 +39,8 @@ class VerdictRow(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{verdict.outcome}: {verdict.text}")
         self.setToolTip(
-            f"{verdict.text}\n{verdict.note}\nallowed: {verdict.limits_text or 'see text'}\n{verdict.samples} samples"
+            f"{verdict.text}\n{verdict.note}\nallowed: "
+            f"{verdict.limits_text or 'see text'}\n{verdict.samples} samples"
         )
 
     def _text_rect(self, width: int) -> QRectF:
@@ -66,11 +67,17 @@ class VerdictRow(QWidget):
         t = theme()
         painter = QPainter(self)
         if self.is_current:
-            painter.fillRect(self.rect(), color(t.bad_tint if self.verdict.outcome == "fails" else t.band))
+            painter.fillRect(
+                self.rect(), color(t.bad_tint if self.verdict.outcome == "fails" else t.band)
+            )
         good = OUTCOMES[self.verdict.outcome]
-        draw_verdict(painter, QRectF(9, 10, 11, 11), good, color(t.good), color(t.bad), color(t.faint))
+        draw_verdict(
+            painter, QRectF(9, 10, 11, 11), good, color(t.good), color(t.bad), color(t.faint)
+        )
         area = self._text_rect(self.width())
-        painter.setFont(text_font(0, QFont.Weight.DemiBold if good is False else QFont.Weight.Normal))
+        painter.setFont(
+            text_font(0, QFont.Weight.DemiBold if good is False else QFont.Weight.Normal)
+        )
         painter.setPen(color(t.ink))
         area.setHeight(self.height() - self.fontMetrics().height() - 14)
         painter.drawText(area, int(Qt.TextFlag.TextWordWrap), self.verdict.text)
@@ -83,7 +90,9 @@ class VerdictRow(QWidget):
             f"{self.verdict.outcome}: {self.verdict.note}",
         )
         painter.setPen(color(t.faint))
-        painter.drawText(QRectF(self.width() - 56, 8, 48, line), Qt.AlignmentFlag.AlignRight, self.verdict.kind)
+        painter.drawText(
+            QRectF(self.width() - 56, 8, 48, line), Qt.AlignmentFlag.AlignRight, self.verdict.kind
+        )
         painter.setPen(color(t.action) if self.hasFocus() else color(t.hairline))
         painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
 
@@ -138,7 +147,11 @@ class CauseCard(QFrame):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter cures."""
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.cause.remedy is not None:
+        if (
+            event is not None
+            and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            and self.cause.remedy is not None
+        ):
             self.cured.emit(self.cause)
         else:
             super().keyPressEvent(event)
@@ -233,7 +246,8 @@ class ProofPage(QWidget):
         self._clear()
         self._heading("WHAT MUST HOLD")
         text = QLabel(
-            "Nothing has been proved yet. “Record and prove” runs the board, records a take and holds it against the expectations."
+            "Nothing has been proved yet. “Record and prove” runs the board, records a take and "
+            "holds it against the expectations."
         )
         text.setWordWrap(True)
         text.setObjectName("soft")
@@ -241,7 +255,9 @@ class ProofPage(QWidget):
         self._column.addStretch(1)
         self.summary.setText("")
 
-    def show_proof(self, proof: Proof, evidence: tuple[Evidence, ...], project: Project, heading: str) -> None:
+    def show_proof(
+        self, proof: Proof, evidence: tuple[Evidence, ...], project: Project, heading: str
+    ) -> None:
         """Show a proof; the first thing that fails is chosen."""
         self.proof, self._evidence, self._project = proof, evidence, project
         self._clear()
@@ -271,9 +287,15 @@ class ProofPage(QWidget):
         self._column.addStretch(1)
         self.prove_button.setText("Prove again")
         self.report_button.setEnabled(True)
-        warning = "" if proof.mark_matches else f" · made from build {proof.build_mark}, not from the present design"
+        warning = (
+            ""
+            if proof.mark_matches
+            else f" · made from build {proof.build_mark}, not from the present design"
+        )
         self.summary.setText(heading + warning)
-        failing = [number for number, verdict in enumerate(proof.verdicts) if verdict.outcome == "fails"]
+        failing = [
+            number for number, verdict in enumerate(proof.verdicts) if verdict.outcome == "fails"
+        ]
         self.choose(failing[0] if failing else 0, focus=False)
         if self.isVisible():
             self.focus_cause()
@@ -323,7 +345,8 @@ class ProofPage(QWidget):
             for verdict in self.proof.verdicts
         ]
         lines += [
-            f"likely cause\t{cause.title}\t{cause.fit * 100:.0f} %\t{cause.evidence}" for cause in self.proof.causes
+            f"likely cause\t{cause.title}\t{cause.fit * 100:.0f} %\t{cause.evidence}"
+            for cause in self.proof.causes
         ]
         lines += [f"register differs\t{text}" for text in self.proof.differences]
         return "\n".join(lines)

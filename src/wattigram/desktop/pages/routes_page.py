@@ -1,4 +1,5 @@
-"""The Routes page: what moves without a processor, rates on both sides, and bytes as a terminal shows them."""
+"""The Routes page: what moves without a processor, rates on both sides, and bytes as a terminal
+shows them."""
 
 from __future__ import annotations
 
@@ -16,7 +17,14 @@ from PyQt6.QtWidgets import (
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.capture.session import OutputPicture, Snapshot
 from wattigram.core.model.design import PwmOutput, Route, SendSink, UartSetup, Workspace
-from wattigram.core.model.design.edits import CompositeEdit, Edit, RemoveOutput, SetPwm, SetRoute, SetUart
+from wattigram.core.model.design.edits import (
+    CompositeEdit,
+    Edit,
+    RemoveOutput,
+    SetPwm,
+    SetRoute,
+    SetUart,
+)
 from wattigram.core.model.design.edits.output_edits import Section
 from wattigram.desktop.inspector import Panel, panel_for
 from wattigram.desktop.inspector.outputs import free_channel, free_timer
@@ -33,7 +41,8 @@ BYTES_A_LINE = 16
 
 
 class RoutesPage(ListedPage):
-    """A list of routes, serial ports and PWM outputs; rates and bytes of the chosen one; an inspector."""
+    """A list of routes, serial ports and PWM outputs; rates and bytes of the chosen one; an
+    inspector."""
 
     error = pyqtSignal(str)
 
@@ -81,8 +90,8 @@ class RoutesPage(ListedPage):
     def show_workspace(self) -> None:
         """Show the document as it is now."""
         project = self._document.workspace.project
-        self._entries = [("routes", one.name) for one in project.routes]
-        self._entries += [("uarts", one.name) for one in project.uarts]
+        self._entries = [("routes", route.name) for route in project.routes]
+        self._entries += [("uarts", uart.name) for uart in project.uarts]
         self._entries += [("pwm", one.name) for one in project.pwm]
         if self.chosen not in self._entries:
             self.chosen = self._entries[0] if self._entries else ("", "")
@@ -91,16 +100,26 @@ class RoutesPage(ListedPage):
         self._show_chosen()
 
     def _route(self) -> Route | None:
-        return self._document.workspace.project.route(self.chosen[1]) if self.chosen[0] == "routes" else None
+        return (
+            self._document.workspace.project.route(self.chosen[1])
+            if self.chosen[0] == "routes"
+            else None
+        )
 
     def _show_chosen(self) -> None:
         workspace = self._document.workspace
         route = self._route()
-        index = len(workspace.project.signals) + (workspace.project.routes.index(route) if route is not None else 0)
+        index = len(workspace.project.signals) + (
+            workspace.project.routes.index(route) if route is not None else 0
+        )
         self.bars.setVisible(route is not None)
         self.bars.show_route(workspace, route, index)
         section, name = self.chosen
-        shown = panel_for(workspace, Selection(section=section, output=name)) if section else Panel("No route yet")
+        shown = (
+            panel_for(workspace, Selection(section=section, output=name))
+            if section
+            else Panel("No route yet")
+        )
         self.inspector.show_panel(shown)
         self._show_bytes()
 
@@ -120,7 +139,9 @@ class RoutesPage(ListedPage):
         if self.chosen[0] == "pwm":
             kind = "A PULSE SENDS NO BYTES; ITS ROW ON THE CHAIN PAGE SHOWS WHAT COMES BACK"
         self.heading.setText(
-            kind if self.chosen[0] == "pwm" or picture is not None else f"{kind} · NOTHING YET: F5 RUNS THE BOARD"
+            kind
+            if self.chosen[0] == "pwm" or picture is not None
+            else f"{kind} · NOTHING YET: F5 RUNS THE BOARD"
         )
         lines = (
             []
@@ -171,10 +192,13 @@ class RoutesPage(ListedPage):
             self.error.emit(str(fault))
             return
         name = _fresh("PWM", {one.name for one in workspace.project.pwm})
-        self._do("pwm", name, SetPwm(name, PwmOutput(name=name, timer=timer, every="50 us", duty=0.5)))
+        self._do(
+            "pwm", name, SetPwm(name, PwmOutput(name=name, timer=timer, every="50 us", duty=0.5))
+        )
 
     def add_route(self) -> None:
-        """A route from the first source to the first sink that is free; a serial port is set up where there is no sink."""
+        """A route from the first source to the first sink that is free; a serial port is set up
+        where there is no sink."""
         workspace = self._document.workspace
         try:
             channel = free_channel(workspace)
@@ -186,7 +210,9 @@ class RoutesPage(ListedPage):
         free = [sink for sink in sinks(workspace).values() if sink not in taken]
         if not free:
             used = {uart.name for uart in workspace.project.uarts}
-            ports = [name for group in workspace.part.uarts for name in group.names if name not in used]
+            ports = [
+                name for group in workspace.part.uarts for name in group.names if name not in used
+            ]
             if not ports:
                 self.error.emit("There is nothing left to route to. Add a PWM output first.")
                 return
@@ -238,20 +264,26 @@ def _text_lines(picture: OutputPicture) -> list[str]:
     """Bytes as a terminal shows them; what is no text is shown as a dot."""
     sent = picture.values[~picture.overwritten]
     text = "".join(
-        chr(value) if 32 <= value < 127 or value == 10 else "" if value == 13 else "·" for value in sent.tolist()
+        chr(value) if 32 <= value < 127 or value == 10 else "" if value == 13 else "·"
+        for value in sent.tolist()
     )
     return text.split("\n")
 
 
 def _value_lines(workspace: Workspace, route: Route | None, picture: OutputPicture) -> list[str]:
-    """Writes one after the other with their time, sixteen bytes or one value of a register a line."""
+    """Writes one after the other with their time, sixteen bytes or one value of a register a
+    line."""
     is_bytes = route is None or isinstance(route.sink, SendSink)
     marks = np.where(picture.overwritten, "✕", np.where(picture.torn, "≠", " ")).tolist()
     if not is_bytes:
         rows = zip(picture.times_s.tolist(), picture.values.tolist(), marks, strict=True)
-        return [f"{time:12.6f} s  {value:6d}  0x{value:04X} {mark}" for time, value, mark in rows][-MOST_LINES:]
+        return [f"{time:12.6f} s  {value:6d}  0x{value:04X} {mark}" for time, value, mark in rows][
+            -MOST_LINES:
+        ]
     lines = []
-    texts = [f"{value:02X}{mark}" for value, mark in zip(picture.values.tolist(), marks, strict=True)]
+    texts = [
+        f"{value:02X}{mark}" for value, mark in zip(picture.values.tolist(), marks, strict=True)
+    ]
     first = (picture.count - len(texts)) % BYTES_A_LINE
     for at in range(-first, len(texts), BYTES_A_LINE):
         part = texts[max(0, at) : at + BYTES_A_LINE]

@@ -100,7 +100,12 @@ class TakesPage(QWidget):
 
     def show_folders(self, folders: tuple[Path, ...]) -> None:
         """List a project's takes, the newest first."""
-        found = [(path.stat().st_mtime, path) for folder in folders if folder.is_dir() for path in folder.glob("*.h5")]
+        found = [
+            (path.stat().st_mtime, path)
+            for folder in folders
+            if folder.is_dir()
+            for path in folder.glob("*.h5")
+        ]
         paths = [path for _written, path in sorted(found, reverse=True)]
         self.takes.blockSignals(True)
         self.takes.clear()
@@ -122,7 +127,11 @@ class TakesPage(QWidget):
             self.takes.setCurrentRow(0)
 
     def _add(self, path: Path, at_top: bool) -> None:
-        written = time.strftime("%d %b %H:%M", time.localtime(path.stat().st_mtime)) if path.exists() else "gone"
+        written = (
+            time.strftime("%d %b %H:%M", time.localtime(path.stat().st_mtime))
+            if path.exists()
+            else "gone"
+        )
         item = QListWidgetItem(f"{path.stem} · {written}")
         item.setData(PATH_ROLE, str(path))
         item.setToolTip(str(path))
@@ -154,18 +163,28 @@ class TakesPage(QWidget):
         lost = take.lost_cycles
         samples = f"{take.samples:,}".replace(",", "\u202f")
         self._info.setText(
-            f"{format_si(data.seconds, 's', 5)} · {samples} samples · {lost or 'no'} cycles lost · {len(take.events)} events · "
+            f"{format_si(data.seconds, 's', 5)} · {samples} samples · {lost or 'no'} cycles lost "
+            f"· {len(take.events)} events · "
             f"build {take.build_mark}" + ("" if take.complete else " · not finished")
         )
         reduced = {trace.name for trace in data.traces if trace.stage == "reduced"}
         self._shown = frozenset(
-            (trace.name, trace.stage) for trace in data.traces if trace.stage == "reduced" or trace.name not in reduced
+            (trace.name, trace.stage)
+            for trace in data.traces
+            if trace.stage == "reduced" or trace.name not in reduced
         )
         self.signals.blockSignals(True)
         self.signals.clear()
         for trace in data.traces:
             item = QListWidgetItem(
-                trace.name + (" · reduced" if trace.stage == "reduced" else " · raw" if trace.name in reduced else "")
+                trace.name
+                + (
+                    " · reduced"
+                    if trace.stage == "reduced"
+                    else " · raw"
+                    if trace.name in reduced
+                    else ""
+                )
             )
             item.setData(PATH_ROLE, (trace.name, trace.stage))
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
@@ -188,7 +207,8 @@ class TakesPage(QWidget):
     def _show_values(self, seconds: float | None) -> None:
         if seconds is None or not self.plot.traces:
             self.values.setText(
-                "Move the mouse over a trace for its values; click to set a mark. Wheel zooms, drag moves, double click shows all."
+                "Move the mouse over a trace for its values; click to set a mark. Wheel zooms, "
+                "drag moves, double click shows all."
             )
             return
         head = f"t = {format_si(seconds, 's', 9)}"
@@ -197,10 +217,13 @@ class TakesPage(QWidget):
             rate = f" · 1/Δt = {format_si(1 / abs(delta), 'Hz', 5)}" if delta else ""
             head += f" · Δt from mark = {format_si(delta, 's', 6)}{rate}"
         cells = "".join(
-            f"<td style='padding-right:22px'>{self._value(trace, seconds)}</td>" for trace in self.plot.traces
+            f"<td style='padding-right:22px'>{self._value(trace, seconds)}</td>"
+            for trace in self.plot.traces
         )
         family = number_font().family()
-        self.values.setText(f"<span style='font-family:\"{family}\"'>{head}<table><tr>{cells}</tr></table></span>")
+        self.values.setText(
+            f"<span style='font-family:\"{family}\"'>{head}<table><tr>{cells}</tr></table></span>"
+        )
 
     @staticmethod
     def _value(trace: Trace, seconds: float) -> str:

@@ -21,7 +21,13 @@ from wattigram.core.base.fields import period_text
 from wattigram.core.base.quantity import format_si, parse_quantity
 from wattigram.core.contract.shapes import PointsShape, SineShape
 from wattigram.core.model.design import Generator, Playback, TimerTrigger, WaveTable
-from wattigram.core.model.design.edits import CompositeEdit, Edit, RemoveOutput, SetGenerator, SetTable
+from wattigram.core.model.design.edits import (
+    CompositeEdit,
+    Edit,
+    RemoveOutput,
+    SetGenerator,
+    SetTable,
+)
 from wattigram.core.predict.pins import input_poles_s
 from wattigram.core.predict.waveform import (
     dac_lsb_v,
@@ -35,7 +41,13 @@ from wattigram.core.predict.waveform import (
 )
 from wattigram.desktop.inspector import Panel
 from wattigram.desktop.inspector.outputs import free_channel, free_timer
-from wattigram.desktop.inspector.waves import choices_for, player_of, retuned, table_panel, wanted_hz
+from wattigram.desktop.inspector.waves import (
+    choices_for,
+    player_of,
+    retuned,
+    table_panel,
+    wanted_hz,
+)
 from wattigram.desktop.pages.listed_page import ListedPage
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.widgets.labels import heading
@@ -142,12 +154,22 @@ class WavePage(ListedPage):
         workspace, table = self._document.workspace, self.table
         index = workspace.project.tables.index(table) if table is not None else 0
         self.curve.show_table(workspace, table, index)
-        self.inspector.show_panel(table_panel(workspace, table) if table is not None else Panel("No table"))
+        self.inspector.show_panel(
+            table_panel(workspace, table) if table is not None else Panel("No table")
+        )
         generator = player_of(workspace, table) if table is not None else None
         poles = self._poles(generator)
-        spectrum = output_spectrum(dac_playback(workspace, generator), poles) if generator is not None else None
+        spectrum = (
+            output_spectrum(dac_playback(workspace, generator), poles)
+            if generator is not None
+            else None
+        )
         self.spectrum.show_spectrum(spectrum, poles, index)
-        choices = choices_for(workspace, generator, table) if generator is not None and table is not None else ()
+        choices = (
+            choices_for(workspace, generator, table)
+            if generator is not None and table is not None
+            else ()
+        )
         self.solver.show_choices(choices, table.points if table is not None else 0)
         self.solver_title.setText("NO TIMER SETS A FREQUENCY")
         if choices and generator is not None and table is not None:
@@ -159,7 +181,9 @@ class WavePage(ListedPage):
         workspace, table = self._document.workspace, self.table
         generator = player_of(workspace, table) if table is not None else None
         if table is not None and generator is not None:
-            edit = retuned(workspace, generator, table, points, wanted_hz(workspace, generator, table))
+            edit = retuned(
+                workspace, generator, table, points, wanted_hz(workspace, generator, table)
+            )
             if edit is not None:
                 self._document.edit(edit)
 
@@ -209,7 +233,9 @@ class WavePage(ListedPage):
         taken = {table.name for table in project.tables}
         base = name or "Table"
         name = next(
-            text for number in range(1, 1000) if (text := base if number == 1 else f"{base} {number}") not in taken
+            text
+            for number in range(1, 1000)
+            if (text := base if number == 1 else f"{base} {number}") not in taken
         )
         middle_v = round(workspace.reference_v / 2, 3)
         table = WaveTable(
@@ -244,12 +270,18 @@ class WavePage(ListedPage):
         fastest = min(free[0].update_rate_high_hz, 1 / free[0].settling_s)
         rate_hz = min(table.points * 100, int(fastest))
         every = round(workspace.bus_clock_hz / rate_hz) / workspace.bus_clock_hz
-        output = Playback(table=table.name, trigger=TimerTrigger(timer=timer, every=every), channel=channel)
-        names = {one.name for one in project.generators}
-        name = next(
-            text for n in range(1, 99) if (text := free[0].name if n == 1 else f"{free[0].name} {n}") not in names
+        output = Playback(
+            table=table.name, trigger=TimerTrigger(timer=timer, every=every), channel=channel
         )
-        return Generator(name=name, dac=free[0].name, output=output, double_buffered=free[0].can_buffer_twice)
+        names = {generator.name for generator in project.generators}
+        name = next(
+            text
+            for n in range(1, 99)
+            if (text := free[0].name if n == 1 else f"{free[0].name} {n}") not in names
+        )
+        return Generator(
+            name=name, dac=free[0].name, output=output, double_buffered=free[0].can_buffer_twice
+        )
 
     def remove_table(self) -> None:
         """Take the chosen table away, and what plays it."""
@@ -257,14 +289,14 @@ class WavePage(ListedPage):
         if not self.chosen:
             return
         edits: list[Edit] = [
-            RemoveOutput("generators", one.name)
-            for one in project.generators
-            if isinstance(one.output, Playback) and one.output.table == self.chosen
+            RemoveOutput("generators", generator.name)
+            for generator in project.generators
+            if isinstance(generator.output, Playback) and generator.output.table == self.chosen
         ]
         edits += [
-            RemoveOutput("routes", one.name)
-            for one in project.routes
-            if one.source.kind == "table" and one.source.table == self.chosen
+            RemoveOutput("routes", route.name)
+            for route in project.routes
+            if route.source.kind == "table" and route.source.table == self.chosen
         ]
         edits.append(RemoveOutput("tables", self.chosen))
         self._document.edit(CompositeEdit(tuple(edits), f"Remove table {self.chosen}"))
@@ -293,7 +325,9 @@ class WavePage(ListedPage):
         if self.table is None:
             return
         kinds = "Table (*.csv);;Sound (*.wav);;C array (*.c)"
-        name, kind = QFileDialog.getSaveFileName(self, "Save the table", f"{self.chosen}.csv", kinds)
+        name, kind = QFileDialog.getSaveFileName(
+            self, "Save the table", f"{self.chosen}.csv", kinds
+        )
         if name:
             ending = {"T": ".csv", "S": ".wav", "C": ".c"}[kind[0]] if kind else ""
             self.save_file(Path(name) if Path(name).suffix else Path(name + ending))
@@ -305,12 +339,22 @@ class WavePage(ListedPage):
             return
         generator = player_of(workspace, table)
         names = [generator.dac] if generator is not None else []
-        dac = workspace.part.dac(names[0]) if names else (workspace.part.dacs[0] if workspace.part.dacs else None)
+        dac = (
+            workspace.part.dac(names[0])
+            if names
+            else (workspace.part.dacs[0] if workspace.part.dacs else None)
+        )
         if dac is None:
             self.error.emit(f"{workspace.part.name} has no DAC, and so the table has no codes.")
             return
-        made = table_codes(workspace, table, dac, generator.buffered if generator is not None else True)
-        update_s = dac_playback(workspace, generator).asked_s if generator is not None else 1 / dac.update_rate_high_hz
+        made = table_codes(
+            workspace, table, dac, generator.buffered if generator is not None else True
+        )
+        update_s = (
+            dac_playback(workspace, generator).asked_s
+            if generator is not None
+            else 1 / dac.update_rate_high_hz
+        )
         try:
             if path.suffix.lower() == ".wav":
                 write_wav(path, made.codes, dac.bits, 1 / update_s, WAV_SECONDS)
@@ -318,7 +362,9 @@ class WavePage(ListedPage):
                 about = f"{table.name}: {table.points} points, an update every {period_text(update_s)}, {dac.name}"
                 path.write_text(table_c(table.name, made.codes, about), encoding="utf-8")
             else:
-                path.write_text(table_csv(made.wanted_v, made.codes, made.levels_v, update_s), encoding="utf-8")
+                path.write_text(
+                    table_csv(made.wanted_v, made.codes, made.levels_v, update_s), encoding="utf-8"
+                )
         except (OSError, WaveError) as fault:
             self.error.emit(f"The table was not saved: {fault}")
             return

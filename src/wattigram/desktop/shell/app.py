@@ -39,7 +39,11 @@ def first_workspace(path: Path | None, settings: Settings) -> tuple[Workspace, P
     """
     if path is not None:
         workspace = open_workspace(path)
-        return workspace, next(iter(sorted(path.glob("*.wattigram.toml")))) if path.is_dir() else path, ""
+        return (
+            workspace,
+            next(iter(sorted(path.glob("*.wattigram.toml")))) if path.is_dir() else path,
+            "",
+        )
     why = ""
     for candidate in (*settings.recent[:1], STUDIO_KILN):
         if candidate.is_file():
@@ -62,7 +66,8 @@ def make_app() -> QApplication:
 
 
 def make_window(app: QApplication, path: Path | None) -> MainWindow:
-    """The window with a project in it; raises :class:`WattigramError` when the one named cannot be opened."""
+    """The window with a project in it; raises :class:`WattigramError` when the one named cannot be
+    opened."""
     settings = Settings()
     dress_as_remembered(app, settings)
     workspace, origin, why = first_workspace(path, settings)

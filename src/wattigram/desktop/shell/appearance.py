@@ -16,7 +16,8 @@ USUAL = 9.5
 
 
 class Dress:
-    """Changes the look and remembers it; ``redress`` paints anew what keeps fonts or colours of its own."""
+    """Changes the look and remembers it; ``redress`` paints anew what keeps fonts or colours of its
+    own."""
 
     def __init__(self, settings: Settings, actions: Actions, redress: Callable[[], None]) -> None:
         self._settings = settings

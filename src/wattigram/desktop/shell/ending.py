@@ -1,4 +1,5 @@
-"""Signals that ask the window to go: it closes as if its cross had been clicked, with takes and unsaved work kept."""
+"""Signals that ask the window to go: it closes as if its cross had been clicked, with takes and
+unsaved work kept."""
 
 from __future__ import annotations
 
@@ -14,7 +15,8 @@ ENDING = (signal.SIGTERM, signal.SIGHUP, signal.SIGINT)
 
 
 class EndingSignals(QObject):
-    """Closes a window when a signal asks the program to end; Qt's loop would not hear it otherwise."""
+    """Closes a window when a signal asks the program to end; Qt's loop would not hear it
+    otherwise."""
 
     def __init__(self, window: QWidget) -> None:
         super().__init__(window)
@@ -24,7 +26,9 @@ class EndingSignals(QObject):
             end.setblocking(False)
         self._wakeup_before = signal.set_wakeup_fd(self._writer.fileno(), warn_on_full_buffer=False)
         self._before = {number: signal.signal(number, self._on_signal) for number in ENDING}
-        self._notifier = QSocketNotifier(sip.voidptr(self._reader.fileno()), QSocketNotifier.Type.Read, self)
+        self._notifier = QSocketNotifier(
+            sip.voidptr(self._reader.fileno()), QSocketNotifier.Type.Read, self
+        )
         self._notifier.activated.connect(self._on_byte)
 
     def _on_signal(self, _number: int, _frame: FrameType | None) -> None:

@@ -1,4 +1,5 @@
-"""What becomes of exceptions that nobody caught, in slots and in threads: work is kept, a report left, the window lives."""
+"""What becomes of exceptions that nobody caught, in slots and in threads: work is kept, a report
+left, the window lives."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ _log = logging.getLogger(__name__)
 
 
 class FaultHook(QObject):
-    """One hook for slots and threads. A fault at one place is reported once, for a repaint comes again and again."""
+    """One hook for slots and threads. A fault at one place is reported once, for a repaint comes
+    again and again."""
 
     _happened = pyqtSignal(str)
 
@@ -49,11 +51,14 @@ class FaultHook(QObject):
             name = told.thread.name if told.thread else "a thread"
             self.handle(told.exc_value, f"working in {name}")
 
-    def _on_exception(self, _kind: type[BaseException], fault: BaseException, _traceback: TracebackType | None) -> None:
+    def _on_exception(
+        self, _kind: type[BaseException], fault: BaseException, _traceback: TracebackType | None
+    ) -> None:
         self.handle(fault, "answering to the window")
 
     def handle(self, fault: BaseException, doing: str) -> None:
-        """Log a fault, keep all unsaved work, leave a report, and say so once the window is free."""
+        """Log a fault, keep all unsaved work, leave a report, and say so once the window is
+        free."""
         _log.critical("A fault of the program's own, while %s", doing, exc_info=fault)
         steps = traceback.extract_tb(fault.__traceback__)
         place = (steps[-1].filename, steps[-1].lineno or 0) if steps else ("", 0)
@@ -64,7 +69,9 @@ class FaultHook(QObject):
         try:
             report = write_report(fault, doing)
             kept = f" A report is in {report}." if report is not None else ""
-            self._happened.emit(f"{internal_error('A step', fault)}{kept} Your work is kept; the window goes on.")
+            self._happened.emit(
+                f"{internal_error('A step', fault)}{kept} Your work is kept; the window goes on."
+            )
         finally:
             self._is_busy = False
 

@@ -1,4 +1,5 @@
-"""``python -m wattigram.desktop.shell.screenshot PROJECT PNG``: the window with a project running, as a picture."""
+"""``python -m wattigram.desktop.shell.screenshot PROJECT PNG``: the window with a project running,
+as a picture."""
 
 from __future__ import annotations
 
@@ -15,7 +16,9 @@ SETTLED_S = 2.5
 PATIENCE_MS = 30_000
 
 
-def wait_until(app: QApplication, reached: Callable[[], bool], patience_ms: int = PATIENCE_MS) -> bool:
+def wait_until(
+    app: QApplication, reached: Callable[[], bool], patience_ms: int = PATIENCE_MS
+) -> bool:
     """Let the window live until something has come about."""
     clock = QElapsedTimer()
     clock.start()

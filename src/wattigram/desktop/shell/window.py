@@ -34,7 +34,12 @@ from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.state.settings import Settings
 from wattigram.desktop.state.take_folder import TakesPlace
-from wattigram.desktop.state.window_state import keep_size, keep_splitter, restore_size, restore_splitter
+from wattigram.desktop.state.window_state import (
+    keep_size,
+    keep_splitter,
+    restore_size,
+    restore_splitter,
+)
 from wattigram.desktop.widgets.header import PAGES, Header
 from wattigram.desktop.widgets.notice import JobBar, Notice
 from wattigram.desktop.widgets.palette import Palette
@@ -68,9 +73,13 @@ class MainWindow(QMainWindow):
         self.files = ProjectFiles(self, document, settings, self.notice, self.actions_list)
         self.dress = Dress(self.settings, self.actions_list, self._redress)
         self.chain_actions = ChainActions(document, self.chain_page, self.actions_list)
-        self.take_actions = TakeActions(self, document, self.proving, self.files, self.book, self.notice.say)
+        self.take_actions = TakeActions(
+            self, document, self.proving, self.files, self.book, self.notice.say
+        )
         self.take_actions.page_wanted.connect(self.show_page)
-        self.output_actions = OutputActions(document, self.book, self.actions_list, self.show_page, self.notice.say)
+        self.output_actions = OutputActions(
+            document, self.book, self.actions_list, self.show_page, self.notice.say
+        )
         self.bench_actions = BenchActions(
             self,
             document,
@@ -129,7 +138,12 @@ class MainWindow(QMainWindow):
         add("Firmware", "Build the firmware", "F7", self.firmware.build)
         add("Firmware", "Run the image on the virtual board", "Shift+F7", self.firmware.run)
         add("Firmware", "Copy register writes as hex", "", lambda: self.book.firmware.copy_hex())
-        add("Firmware", "Copy the memory that is shown as text", "", lambda: self.book.firmware.copy_memory())
+        add(
+            "Firmware",
+            "Copy the memory that is shown as text",
+            "",
+            lambda: self.book.firmware.copy_memory(),
+        )
         add("Takes", "Open a take…", "Ctrl+T", self.take_actions.ask_open)
         add("Takes", "Export the take as a table…", "Ctrl+E", self.take_actions.export_open)
         add("Takes", "Copy the traces as a picture", "", lambda: self.takes_page.copy_picture())
@@ -138,7 +152,12 @@ class MainWindow(QMainWindow):
         add("View", "Copy the page as a picture", "Ctrl+Shift+C", self.copy_page)
         add("View", "Find an action", "Ctrl+K", self.open_palette)
         add("File", "New project…", "Ctrl+N", lambda: self._open_palette_of("New project on "))
-        add("Edit", "Add a template…", "Ctrl+Shift+T", lambda: self._open_palette_of("Add template: "))
+        add(
+            "Edit",
+            "Add a template…",
+            "Ctrl+Shift+T",
+            lambda: self._open_palette_of("Add template: "),
+        )
         add("View", "Compare with the file as saved", "Ctrl+D", self.compare_saved)
         add("View", "Copy the comparison as text", "", lambda: self.book.compare.copy_text())
 
@@ -277,7 +296,9 @@ class MainWindow(QMainWindow):
 
     def _show_proved(self, proved: Proved) -> None:
         self.takes_page.add_take(proved.take, select=False)
-        self.proof_page.show_proof(proved.proof, proved.evidence, proved.workspace.project, proved.heading)
+        self.proof_page.show_proof(
+            proved.proof, proved.evidence, proved.workspace.project, proved.heading
+        )
         self.header.show_proof(proved.proof)
         if self.stack.currentIndex() != PROOF:
             self.show_page(PROOF)
@@ -316,7 +337,9 @@ class MainWindow(QMainWindow):
 
     def _open_palette_of(self, beginning: str) -> None:
         """List the actions whose names begin alike."""
-        self.palette_box.open([one for one in self.actions_list.every() if one.text().startswith(beginning)])
+        self.palette_box.open(
+            [one for one in self.actions_list.every() if one.text().startswith(beginning)]
+        )
 
     def compare_saved(self) -> None:
         """The design beside its own file."""
@@ -342,7 +365,9 @@ class MainWindow(QMainWindow):
         self.book.redress()
         proved = self.proving.latest
         if proved is not None:
-            self.proof_page.show_proof(proved.proof, proved.evidence, proved.workspace.project, proved.heading)
+            self.proof_page.show_proof(
+                proved.proof, proved.evidence, proved.workspace.project, proved.heading
+            )
         self.update()
 
     def copy_page(self) -> None:
@@ -354,7 +379,10 @@ class MainWindow(QMainWindow):
 
     def _restore(self) -> None:
         restore_size(self, self.settings)
-        known = [restore_splitter(splitter, self.settings, name) for name, splitter in self.book.splitters().items()]
+        known = [
+            restore_splitter(splitter, self.settings, name)
+            for name, splitter in self.book.splitters().items()
+        ]
         self._sizes_known = all(known)
         page = self.settings.get("page")
         if page in PAGES:
@@ -385,7 +413,8 @@ class MainWindow(QMainWindow):
             job.cancel()
         for job in list(self._jobs):
             job.wait()
-        # The stack says once more that it is clean while it is taken apart; nobody is left to hear it.
+        # The stack says once more that it is clean while it is taken apart; nobody is left to hear
+        # it.
         self.document.stack.cleanChanged.disconnect(self._on_clean)
         self.board.close()
         self._close_take()

@@ -30,13 +30,16 @@ class OnDisk(Enum):
 
 
 class ChangedOnDiskError(ProjectError):
-    """Another program wrote the file since it was read; it is overwritten only by whoever says so."""
+    """Another program wrote the file since it was read; it is overwritten only by whoever says
+    so."""
 
 
 class _EditCommand(QUndoCommand):
     """One step of the undo stack: the workspace before and after."""
 
-    def __init__(self, document: Document, label: str, before: Workspace, after: Workspace, drag: int) -> None:
+    def __init__(
+        self, document: Document, label: str, before: Workspace, after: Workspace, drag: int
+    ) -> None:
         super().__init__(label)
         self._document = document
         self._before = before
@@ -129,7 +132,8 @@ class Document(QObject):
         self.changed.emit(workspace, before)
 
     def load(self, path: Path) -> None:
-        """Replace the document by a file's; raises :class:`WattigramError` and changes nothing when it cannot."""
+        """Replace the document by a file's; raises :class:`WattigramError` and changes nothing when
+        it cannot."""
         workspace = open_workspace(path)
         if path.is_dir():
             path = next(iter(sorted(path.glob("*.wattigram.toml"))))
@@ -177,7 +181,8 @@ class Document(QObject):
         self.replaced.emit()
 
     def recover(self, found: Recovered) -> None:
-        """Take over unsaved work; it counts as changed until it is saved, and is kept for this window at once."""
+        """Take over unsaved work; it counts as changed until it is saved, and is kept for this
+        window at once."""
         self.replace(found.workspace, found.origin)
         self.takes = found.takes
         self.stack.resetClean()
@@ -189,7 +194,8 @@ class Document(QObject):
         Raises
         ------
         ChangedOnDiskError
-            When another program wrote the document's own file meanwhile and ``overwrite`` does not say to.
+            When another program wrote the document's own file meanwhile and ``overwrite`` does not
+            say to.
         ProjectError, PartError
             When it cannot be written, or a newer program's file lies there; the old file is kept.
         """

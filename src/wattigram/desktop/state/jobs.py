@@ -21,14 +21,17 @@ class CancelledError(Exception):
 
 
 class Job(QObject):
-    """Runs a function in a thread; the function gets a callable for its progress, which raises when cancelled."""
+    """Runs a function in a thread; the function gets a callable for its progress, which raises when
+    cancelled."""
 
     progressed = pyqtSignal(float)
     finished = pyqtSignal(object)
     failed = pyqtSignal(str)
     ended = pyqtSignal()
 
-    def __init__(self, what: str, work: Callable[[Callable[[float], None]], Any], parent: QObject) -> None:
+    def __init__(
+        self, what: str, work: Callable[[Callable[[float], None]], Any], parent: QObject
+    ) -> None:
         super().__init__(parent)
         self.what = what
         self._work = work

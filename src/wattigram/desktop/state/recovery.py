@@ -1,4 +1,5 @@
-"""Copies of unsaved work: one for each window, locked while that window lives, kept until somebody has answered."""
+"""Copies of unsaved work: one for each window, locked while that window lives, kept until somebody
+has answered."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ def copies_folder(state: Path) -> Path:
 
 @dataclass(frozen=True)
 class Recovered:
-    """Unsaved work, with the file that it belongs to and the folder of its takes; None where it had none yet."""
+    """Unsaved work, with the file that it belongs to and the folder of its takes; None where it had
+    none yet."""
 
     workspace: Workspace
     origin: Path | None
@@ -37,7 +39,8 @@ class Recovered:
 
 
 class RecoveryCopy:
-    """The copy of one window. It is made at the first change and goes when the work is saved or given up."""
+    """The copy of one window. It is made at the first change and goes when the work is saved or
+    given up."""
 
     def __init__(self, folder: Path) -> None:
         stamp = time.strftime("%Y-%m-%d %H-%M-%S")
@@ -99,7 +102,8 @@ class Abandoned:
         return f"“{name}”, {self._about.get('written') or 'at an unknown time'}"
 
     def read(self) -> Recovered:
-        """The work in it; raises :class:`WattigramError` where it cannot be read, and it stays then."""
+        """The work in it; raises :class:`WattigramError` where it cannot be read, and it stays
+        then."""
         text = read_text(self.path / PROJECT, ProjectError)
         part: Part | None = None
         if (self.path / PART).is_file():
@@ -124,14 +128,20 @@ def abandoned(state: Path) -> list[Abandoned]:
 
 
 def adopt_old_copy(config: Path, state: Path) -> None:
-    """Bring the one copy that earlier versions kept for all windows to where it is offered like any other."""
+    """Bring the one copy that earlier versions kept for all windows to where it is offered like any
+    other."""
     old = config / "recovery.wattigram.toml"
     with contextlib.suppress(OSError, WattigramError, UnicodeDecodeError):
         text = old.read_text(encoding="utf-8")
         origin = text.partition("\n")[0].removeprefix("# recovered from: ").strip()
         path = copies_folder(state) / f"{stem_of(time.strftime('%Y-%m-%d %H-%M-%S'))} old"
         path.mkdir(parents=True, exist_ok=True)
-        about = {"project": "", "file": origin or None, "takes": None, "written": "by an earlier version"}
+        about = {
+            "project": "",
+            "file": origin or None,
+            "takes": None,
+            "written": "by an earlier version",
+        }
         (path / ABOUT).write_text(json.dumps(about), encoding="utf-8")
         os.replace(old, path / PROJECT)
 

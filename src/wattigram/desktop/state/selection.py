@@ -17,7 +17,8 @@ class Selection:
     place: int = -1
     signal: str = ""
     facet: str = "sample"
-    """A column, or something within one: "window:2", "twin", "reader"; of a yoke "clock", "start" or "start-up"."""
+    """A column, or something within one: "window:2", "twin", "reader"; of a yoke "clock", "start"
+    or "start-up"."""
     also: frozenset[int] = frozenset()
     """Places of other slots of the same converter that are selected with it."""
     section: str = ""
@@ -42,9 +43,12 @@ class Selection:
     def followed(self, before: Workspace, after: Workspace) -> Selection:
         """This selection under the name that what it selects has now."""
         if self.section:
-            names = [[one.name for one in getattr(design.project, self.section)] for design in (before, after)]
+            names = [
+                [one.name for one in getattr(design.project, self.section)]
+                for design in (before, after)
+            ]
             return replace(self, output=_renamed(self.output, *names))
-        names = [[one.name for one in design.project.signals] for design in (before, after)]
+        names = [[signal.name for signal in design.project.signals] for design in (before, after)]
         name = _renamed(self.signal, *names)
         return self if name == self.signal else replace(self, signal=name)
 
@@ -62,8 +66,14 @@ class Selection:
         if chain is None:
             own = project.chain_of(self.signal) if self.signal else None
             if own is not None:
-                return Selection(own.converter, own.places_of(self.signal)[0], self.signal, self.facet)
-            return Selection("", -1, self.signal, self.facet) if self.signal else default_selection(workspace)
+                return Selection(
+                    own.converter, own.places_of(self.signal)[0], self.signal, self.facet
+                )
+            return (
+                Selection("", -1, self.signal, self.facet)
+                if self.signal
+                else default_selection(workspace)
+            )
         if not self.signal:
             return self
         places = chain.places_of(self.signal)
@@ -76,7 +86,8 @@ class Selection:
 
 
 def _renamed(name: str, before: list[str], after: list[str]) -> str:
-    """The name that stands now where one stood, if that one is gone and nothing else has changed."""
+    """The name that stands now where one stood, if that one is gone and nothing else has
+    changed."""
     if not name or name in after or name not in before or len(before) != len(after):
         return name
     place = before.index(name)

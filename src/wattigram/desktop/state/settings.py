@@ -20,7 +20,8 @@ class Settings:
         self._file = QSettings(str(folder / "wattigram.ini"), QSettings.Format.IniFormat)
 
     def takes_name(self, project: Path) -> str:
-        """Name of the folder of a project's takes: by its path, or the one that it had before it was first saved."""
+        """Name of the folder of a project's takes: by its path, or the one that it had before it
+        was first saved."""
         own = folder_of(project)
         return self.get(f"takes/{own}") or own
 

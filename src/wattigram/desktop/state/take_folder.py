@@ -1,4 +1,5 @@
-"""Where the takes of a window's project lie: by the project's path, and apart for each that has none yet."""
+"""Where the takes of a window's project lie: by the project's path, and apart for each that has
+none yet."""
 
 from __future__ import annotations
 
@@ -31,7 +32,9 @@ class TakesPlace:
                 document.takes = None
             return self._settings.takes_name(document.path)
         if document.takes is None:
-            document.takes = f"untitled {time.strftime('%Y-%m-%d %H-%M-%S')} {os.getpid()}-{next(_numbers)}"
+            document.takes = (
+                f"untitled {time.strftime('%Y-%m-%d %H-%M-%S')} {os.getpid()}-{next(_numbers)}"
+            )
         return document.takes
 
     @property
@@ -41,9 +44,14 @@ class TakesPlace:
 
     @property
     def folders(self) -> tuple[Path, ...]:
-        """Where takes of the project lie: earlier versions kept them by the project's name alone."""
+        """Where takes of the project lie: earlier versions kept them by the project's name
+        alone."""
         old = data_folder() / "takes" / safe_name(self._document.workspace.project.name)
-        return (self.folder, old) if self._document.path is not None and old.is_dir() else (self.folder,)
+        return (
+            (self.folder, old)
+            if self._document.path is not None and old.is_dir()
+            else (self.folder,)
+        )
 
     @property
     def firmware(self) -> Path:

@@ -27,12 +27,16 @@ class Axes:
     def x(self, values: FloatArray | float) -> FloatArray:
         """Screen x of values."""
         low, high = self.x_span
-        return np.asarray(self.rect.left() + (np.asarray(values) - low) / (high - low) * self.rect.width())
+        return np.asarray(
+            self.rect.left() + (np.asarray(values) - low) / (high - low) * self.rect.width()
+        )
 
     def y(self, values: FloatArray | float) -> FloatArray:
         """Screen y of values; larger ones stand higher."""
         low, high = self.y_span
-        return np.asarray(self.rect.bottom() - (np.asarray(values) - low) / (high - low) * self.rect.height())
+        return np.asarray(
+            self.rect.bottom() - (np.asarray(values) - low) / (high - low) * self.rect.height()
+        )
 
     def value_at(self, x: float) -> float:
         """Value of the x scale at a screen position."""
@@ -46,14 +50,18 @@ class Axes:
         metrics = painter.fontMetrics()
         height = metrics.height()
         if y_unit is not None:
-            for value in round_values(*self.y_span, max(1, int(self.rect.height() / (height * 1.9)))):
+            for value in round_values(
+                *self.y_span, max(1, int(self.rect.height() / (height * 1.9)))
+            ):
                 at = float(self.y(value))
                 painter.setPen(QPen(color(t.hairline, 150), 1))
                 painter.drawLine(QPointF(self.rect.left(), at), QPointF(self.rect.right(), at))
                 painter.setPen(color(t.soft))
                 label = QRectF(self.rect.left() - 84, at - height / 2, 78, height)
                 painter.drawText(
-                    label, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, _label(value, y_unit)
+                    label,
+                    Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                    _label(value, y_unit),
                 )
         if x_unit is not None:
             width = metrics.horizontalAdvance("0000.000 ms") + 8

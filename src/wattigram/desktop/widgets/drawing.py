@@ -9,7 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6 import sip
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtGui import (
+    QBrush,
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPolygonF,
+)
 
 from wattigram.desktop.theme import MARKERS, signal_color
 
@@ -31,7 +40,9 @@ class LineBuffer:
             self._capacity = count
             self._segments = sip.array(QLineF, count)  # type: ignore[call-arg]
             self._view = (
-                np.frombuffer(self._segments, dtype=np.float64).reshape(count, 4) if count else np.empty((0, 4))
+                np.frombuffer(self._segments, dtype=np.float64).reshape(count, 4)
+                if count
+                else np.empty((0, 4))
             )
         return self._view
 
@@ -77,7 +88,9 @@ def polygon(x: FloatArray, y: FloatArray) -> QPolygonF:
     return shape
 
 
-def draw_band(painter: QPainter, x: FloatArray, low: FloatArray, high: FloatArray, tint: QColor) -> None:
+def draw_band(
+    painter: QPainter, x: FloatArray, low: FloatArray, high: FloatArray, tint: QColor
+) -> None:
     """The expected band: a tint without outline."""
     if len(x) < 2:
         return
@@ -87,14 +100,17 @@ def draw_band(painter: QPainter, x: FloatArray, low: FloatArray, high: FloatArra
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QBrush(tint))
     smooth = painter.testRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)  # a tint has no edge to be smooth
+    painter.setRenderHint(
+        QPainter.RenderHint.Antialiasing, False
+    )  # a tint has no edge to be smooth
     painter.drawPolygon(polygon(np.concatenate((x, x[::-1])), np.concatenate((low, high[::-1]))))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, smooth)
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
 def draw_marker(painter: QPainter, center: QPointF, index: int, size: float = 9.0) -> None:
-    """A signal's mark: its colour, and a form of its own for those who do not see the difference."""
+    """A signal's mark: its colour, and a form of its own for those who do not see the
+    difference."""
     shade = signal_color(index)
     kind = MARKERS[index % len(MARKERS)]
     half = size / 2
@@ -108,11 +124,24 @@ def draw_marker(painter: QPainter, center: QPointF, index: int, size: float = 9.
     elif kind == "disc":
         painter.drawEllipse(center, half, half)
     elif kind == "up":
-        painter.drawPolygon(QPolygonF([QPointF(x, y - half), QPointF(x + half, y + half), QPointF(x - half, y + half)]))
+        painter.drawPolygon(
+            QPolygonF(
+                [QPointF(x, y - half), QPointF(x + half, y + half), QPointF(x - half, y + half)]
+            )
+        )
     elif kind == "down":
-        painter.drawPolygon(QPolygonF([QPointF(x, y + half), QPointF(x + half, y - half), QPointF(x - half, y - half)]))
+        painter.drawPolygon(
+            QPolygonF(
+                [QPointF(x, y + half), QPointF(x + half, y - half), QPointF(x - half, y - half)]
+            )
+        )
     elif kind == "diamond":
-        points = [QPointF(x, y - half), QPointF(x + half, y), QPointF(x, y + half), QPointF(x - half, y)]
+        points = [
+            QPointF(x, y - half),
+            QPointF(x + half, y),
+            QPointF(x, y + half),
+            QPointF(x - half, y),
+        ]
         painter.drawPolygon(QPolygonF(points))
     elif kind == "bar":
         painter.drawRect(QRectF(x - half, y - half / 2, size, half))
@@ -128,7 +157,12 @@ def draw_marker(painter: QPainter, center: QPointF, index: int, size: float = 9.
 
 
 def draw_verdict(
-    painter: QPainter, rect: QRectF, good: bool | None, good_color: QColor, bad_color: QColor, dull: QColor
+    painter: QPainter,
+    rect: QRectF,
+    good: bool | None,
+    good_color: QColor,
+    bad_color: QColor,
+    dull: QColor,
 ) -> None:
     """✓, ✕ or ○ drawn as lines, so that no font has to have them."""
     painter.save()
@@ -151,8 +185,11 @@ def draw_verdict(
     painter.restore()
 
 
-def elide(painter: QPainter, rect: QRectF, text: str, flags: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> None:
-    """One line of text, shortened where it does not fit; in the middle of the rectangle's height."""
+def elide(
+    painter: QPainter, rect: QRectF, text: str, flags: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft
+) -> None:
+    """One line of text, shortened where it does not fit; in the middle of the rectangle's
+    height."""
     font = painter.font()
     shown, width, drop = _measured(font.key(), text, max(0, int(rect.width())))
     left = rect.left()
@@ -167,7 +204,8 @@ def elide(painter: QPainter, rect: QRectF, text: str, flags: Qt.AlignmentFlag = 
 def _measured(font_key: str, text: str, room: int) -> tuple[str, float, float]:
     """(text that fits, its width, baseline below the middle).
 
-    The same texts are painted thirty times a second; measuring and laying them out is what takes the time.
+    The same texts are painted thirty times a second; measuring and laying them out is what takes
+    the time.
     """
     font = QFont()
     font.fromString(font_key)

@@ -97,7 +97,12 @@ class Header(QWidget):
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """State of the board."""
-        names = {"off": "Board off", "idle": "Board ready", "running": "Board running", "failed": "Board failed"}
+        names = {
+            "off": "Board off",
+            "idle": "Board ready",
+            "running": "Board running",
+            "failed": "Board failed",
+        }
         what = names[snapshot.state].replace("Board", "Image" if snapshot.runs_image else "Board")
         text = f"○ {what}" if snapshot.state != "running" else f"● {what}"
         tone = ""
@@ -122,7 +127,9 @@ class Header(QWidget):
         self.board.setToolTip(tip)
         self.run_button.setText("Stop" if snapshot.state == "running" else "Run")
         recording = snapshot.recording is not None
-        self.record_button.setText(f"Stop recording · {snapshot.seconds:.0f} s" if recording else "Record")
+        self.record_button.setText(
+            f"Stop recording · {snapshot.seconds:.0f} s" if recording else "Record"
+        )
 
     def show_proof(self, proof: Proof | None) -> None:
         """The proof in a few words."""

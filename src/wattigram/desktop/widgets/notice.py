@@ -99,7 +99,9 @@ class JobBar(QFrame):
         if job is self._job:
             self._bar.setValue(round(share * 1000))
             left = job.seconds_left(share)
-            self._text.setText(job.what + (f" · {left:.0f} s left" if left is not None and left >= 1 else ""))
+            self._text.setText(
+                job.what + (f" · {left:.0f} s left" if left is not None and left >= 1 else "")
+            )
 
     def _end(self, job: Job) -> None:
         if job is self._job:

@@ -63,7 +63,9 @@ class Palette(QFrame):
             key = Qt.Key(event.key())
             if key in (Qt.Key.Key_Down, Qt.Key.Key_Up):
                 step = 1 if key == Qt.Key.Key_Down else -1
-                self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))
+                self.list.setCurrentRow(
+                    max(0, min(self.list.count() - 1, self.list.currentRow() + step))
+                )
                 return True
             if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
                 self._do()

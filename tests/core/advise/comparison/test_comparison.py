@@ -24,12 +24,19 @@ def test_a_cure_is_better_where_it_should_be(kiln: Workspace) -> None:
     settling = of(found, "Door latch", "settling, as wired")
     assert settling.better == "b"
     assert settling.a == pytest.approx(739.88, abs=0.01)
-    assert of(found, "whole design", "errors") == DesignDifference("whole design", "errors", "", 1.0, 0.0, "b")
+    assert of(found, "whole design", "errors") == DesignDifference(
+        "whole design", "errors", "", 1.0, 0.0, "b"
+    )
     assert of(found, "Door latch", "held after").better == ""
 
 
 def test_load_losses_and_rates_are_compared(kiln: Workspace) -> None:
-    slow = edited(kiln, SetIsrCost("ADC 1", 1_000_000), SetPeriod("ADC 1", "50 us"), SetFilter("Upper zone", None))
+    slow = edited(
+        kiln,
+        SetIsrCost("ADC 1", 1_000_000),
+        SetPeriod("ADC 1", "50 us"),
+        SetFilter("Upper zone", None),
+    )
     found = compare_designs(kiln, slow)
     assert of(found, "ADC 1", "cycles").b == 20_000.0
     lost = of(found, "ADC 1", "items lost").b
@@ -46,7 +53,9 @@ def test_what_only_one_has_is_shown_beside_nothing(kiln: Workspace) -> None:
 
 
 def test_designs_on_different_parts_can_be_compared() -> None:
-    found = compare_designs(open_workspace(EXAMPLES / "wheel-pedal"), open_workspace(EXAMPLES / "kiln-safety"))
+    found = compare_designs(
+        open_workspace(EXAMPLES / "wheel-pedal"), open_workspace(EXAMPLES / "kiln-safety")
+    )
     assert of(found, "whole design", "part").b == "Osprey X2"
     assert of(found, "ADC", "fetched").b is None
 
@@ -63,5 +72,7 @@ def test_designs_on_different_parts_can_be_compared() -> None:
         (0.0033, "%", "0.33 %"),
     ],
 )
-def test_figures_are_shown_as_people_write_them(value: float | str | None, unit: str, text: str) -> None:
+def test_figures_are_shown_as_people_write_them(
+    value: float | str | None, unit: str, text: str
+) -> None:
     assert value_text(value, unit) == text

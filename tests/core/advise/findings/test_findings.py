@@ -28,7 +28,11 @@ from wattigram.core.model.design.edits import (
     apply_edit,
 )
 
-HOT = Wiring(pin="A2", resistance_ohm=33.0, source=SineSource(offset_v=2.0, amplitude_v=2.0, frequency_hz=Fraction(50)))
+HOT = Wiring(
+    pin="A2",
+    resistance_ohm=33.0,
+    source=SineSource(offset_v=2.0, amplitude_v=2.0, frequency_hz=Fraction(50)),
+)
 COLD = Wiring(pin="A2", resistance_ohm=33.0, source=DcSource(voltage_v=-0.2))
 MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
     (
@@ -38,7 +42,13 @@ MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
         "runs at 48 MHz, above its 32 MHz. Divide by 3.",
         True,
     ),
-    (SetBusClock(Fraction(1_000_000)), "clock-too-slow", "ADC 1", "runs at 333.3 kHz, below its 500 kHz", True),
+    (
+        SetBusClock(Fraction(1_000_000)),
+        "clock-too-slow",
+        "ADC 1",
+        "runs at 333.3 kHz, below its 500 kHz",
+        True,
+    ),
     (
         SetPeriod("ADC 1", Fraction(1, 100_000)),
         "trigger-too-short",
@@ -53,9 +63,27 @@ MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
         "44.097382 kHz where 44.1 kHz is wanted: -59.4 ppm",
         True,
     ),
-    (SetBufferLength("ADC 1", 510), "loop-out-of-step", "Loop A", "510 items hold 127.5 cycles of 4", True),
-    (SetBufferLength("ADC 1", 508), "half-mark-in-cycle", "Loop A", "hold 127 cycles of 4, an odd number", True),
-    (SetElementWidth("ADC 1", 8), "item-too-narrow", "Loop A", "A code has 12 bits, an item 8", True),
+    (
+        SetBufferLength("ADC 1", 510),
+        "loop-out-of-step",
+        "Loop A",
+        "510 items hold 127.5 cycles of 4",
+        True,
+    ),
+    (
+        SetBufferLength("ADC 1", 508),
+        "half-mark-in-cycle",
+        "Loop A",
+        "hold 127 cycles of 4, an odd number",
+        True,
+    ),
+    (
+        SetElementWidth("ADC 1", 8),
+        "item-too-narrow",
+        "Loop A",
+        "A code has 12 bits, an item 8",
+        True,
+    ),
     (
         SetSampling("ADC 1", 2, 128),
         "sampling-too-short",
@@ -63,10 +91,28 @@ MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
         "47 kΩ needs 6.95 µs to settle, slot 3 gives 4 µs",
         True,
     ),
-    (SetPin("Door latch", "A3"), "pin-used-twice", "pin A3", "Upper zone and Door latch are both on A3", True),
-    (SetPin("Door latch", "B9"), "pin-not-analog", "pin B9", "Door latch is on B9, which is no input of ADC 1", True),
+    (
+        SetPin("Door latch", "A3"),
+        "pin-used-twice",
+        "pin A3",
+        "Upper zone and Door latch are both on A3",
+        True,
+    ),
+    (
+        SetPin("Door latch", "B9"),
+        "pin-not-analog",
+        "pin B9",
+        "Door latch is on B9, which is no input of ADC 1",
+        True,
+    ),
     (RemoveWiring("A2"), "pin-not-wired", "pin A2", "does not say what feeds Coil current", False),
-    (SetWiring(HOT), "input-beyond-reference", "pin A2", "rises to 4.000 V; readings end at 0 V and 3.300 V", False),
+    (
+        SetWiring(HOT),
+        "input-beyond-reference",
+        "pin A2",
+        "rises to 4.000 V; readings end at 0 V and 3.300 V",
+        False,
+    ),
     (SetWiring(COLD), "input-beyond-reference", "pin A2", "falls to -0.200 V", False),
     (
         SetReference("internal"),
@@ -103,7 +149,13 @@ MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
         "is 1.25 times the mean",
         True,
     ),
-    (RemoveSlot("ADC 1", 0), "signal-not-converted", "Coil current", "No converter has a slot for Coil current", True),
+    (
+        RemoveSlot("ADC 1", 0),
+        "signal-not-converted",
+        "Coil current",
+        "No converter has a slot for Coil current",
+        True,
+    ),
     (SetCalibration("ADC 1", False), "not-calibrated", "ADC 1", "off by about +9.5 LSB", True),
 ]
 
@@ -113,7 +165,9 @@ def of_code(workspace: Workspace, code: str) -> list[Finding]:
 
 
 @pytest.mark.parametrize(
-    ("mistake", "code", "where", "words", "has_cure"), MISTAKES, ids=[f"{m[1]} {n}" for n, m in enumerate(MISTAKES)]
+    ("mistake", "code", "where", "words", "has_cure"),
+    MISTAKES,
+    ids=[f"{m[1]} {n}" for n, m in enumerate(MISTAKES)],
 )
 def test_a_mistake_is_found_and_cured(
     cured: Workspace, mistake: Edit, code: str, where: str, words: str, has_cure: bool
@@ -145,7 +199,9 @@ def test_the_demo_has_one_finding_and_its_cure_leaves_none(kiln: Workspace) -> N
 
 
 def test_the_gravest_come_first(cured: Workspace) -> None:
-    wrong = edited(cured, RemoveWiring("A2"), SetCalibration("ADC 1", False), SetElementWidth("ADC 1", 8))
+    wrong = edited(
+        cured, RemoveWiring("A2"), SetCalibration("ADC 1", False), SetElementWidth("ADC 1", 8)
+    )
     assert [finding.severity for finding in find_all(wrong)] == ["error", "warning", "note"]
 
 
@@ -153,11 +209,15 @@ def test_a_handler_longer_than_its_deadline_is_found(cured: Workspace) -> None:
     chain = cured.project.chains[0]
     slow = chain.replaced(loop=chain.loop.replaced(handler_cycles=1_000_000))
     wrong = Workspace(cured.project.replaced(chains=(slow, cured.project.chains[1])), cured.part)
-    assert "are lost (163 % of the processor wanted)" in of_code(wrong, "handler-too-slow")[0].message
+    assert (
+        "are lost (163 % of the processor wanted)" in of_code(wrong, "handler-too-slow")[0].message
+    )
 
 
 def test_a_timer_with_two_periods_is_found_and_cured(cured: Workspace) -> None:
-    second = cured.project.chains[1].replaced(trigger=TimerTrigger(timer="Timer 2", every=Fraction(1, 1000)))
+    second = cured.project.chains[1].replaced(
+        trigger=TimerTrigger(timer="Timer 2", every=Fraction(1, 1000))
+    )
     wrong = Workspace(cured.project.replaced(chains=(cured.project.chains[0], second)), cured.part)
     found = of_code(wrong, "timer-shared")
     assert found[0].remedy is not None
@@ -165,7 +225,9 @@ def test_a_timer_with_two_periods_is_found_and_cured(cured: Workspace) -> None:
 
 
 def test_no_sampling_time_fits_a_very_weak_source(cured: Workspace) -> None:
-    weak = edited(cured, SetWiring(Wiring(pin="A4", resistance_ohm=10e6, source=DcSource(voltage_v=1.0))))
+    weak = edited(
+        cured, SetWiring(Wiring(pin="A4", resistance_ohm=10e6, source=DcSource(voltage_v=1.0)))
+    )
     found = of_code(weak, "sampling-too-short")[0]
     assert found.remedy is None
     assert "buffer the source" in found.message

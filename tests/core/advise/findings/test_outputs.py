@@ -50,11 +50,15 @@ def in_step(double_buffered: bool) -> tuple[Edit, ...]:
     first = OUT.output.replaced(
         channel="DMA 5", starts_with="ADC 1", trigger=OUT.output.trigger.replaced(timer="Timer 5")
     )  # type: ignore[union-attr]
-    second = Playback(table=table.name, trigger=GeneratorFollow(follows="A"), channel="DMA 6", first=10)
+    second = Playback(
+        table=table.name, trigger=GeneratorFollow(follows="A"), channel="DMA 6", first=10
+    )
     return (
         SetTable(table.name, table),
         SetGenerator("A", Generator(name="A", dac="DAC 1", output=first)),
-        SetGenerator("B", Generator(name="B", dac="DAC 2", output=second, double_buffered=double_buffered)),
+        SetGenerator(
+            "B", Generator(name="B", dac="DAC 2", output=second, double_buffered=double_buffered)
+        ),
     )
 
 
@@ -67,21 +71,32 @@ def motor(**updates: object) -> tuple[Edit, ...]:
 
 
 ALONE = (SetGenerator(OUT.name, OUT.replaced(output=OUT.output.replaced(starts_with=None))),)
-LONG = (SetUart(UartSetup(name="UART", baud=1200, report=TextOutput(signal="Pedal", every="5 ms"))),)
+LONG = (
+    SetUart(UartSetup(name="UART", baud=1200, report=TextOutput(signal="Pedal", every="5 ms"))),
+)
 FAR = {"every": "51.2 us", "prescaler_register": 0, "period_register": 6143}
 CASES: list[tuple[str, Workspace, tuple[Edit, ...], str]] = [
     ("without a second register", KILN, in_step(False), "dacs-not-in-step"),
     ("started by the program", RAMP, ALONE, "generator-not-aligned"),
     ("few steps of duty", RAMP, heater(every="1 us"), "pwm-coarse"),
-    ("registers given N", RAMP, heater(prescaler_register=0, period_register=6060), "update-timer-off"),
+    (
+        "registers given N",
+        RAMP,
+        heater(prescaler_register=0, period_register=6060),
+        "update-timer-off",
+    ),
     ("duty never gets far", WHEEL, motor(**FAR), "route-beyond-period"),
     ("no preload", WHEEL, motor(preload=False), "route-at-once"),
     ("reports too long", PEDAL, LONG, "report-too-long"),
 ]
 
 
-@pytest.mark.parametrize(("base", "edits", "code"), [case[1:] for case in CASES], ids=[case[0] for case in CASES])
-def test_a_mistake_is_found_and_its_cure_cures(base: Workspace, edits: tuple[Edit, ...], code: str) -> None:
+@pytest.mark.parametrize(
+    ("base", "edits", "code"), [case[1:] for case in CASES], ids=[case[0] for case in CASES]
+)
+def test_a_mistake_is_found_and_its_cure_cures(
+    base: Workspace, edits: tuple[Edit, ...], code: str
+) -> None:
     assert code not in codes(base)
     wrong = edited(base, *edits)
     found = [finding for finding in find_all(wrong) if finding.code == code]
@@ -114,19 +129,30 @@ def test_a_filtered_pulse_that_still_ripples_is_told() -> None:
 
 def test_outputs_are_compared() -> None:
     slower = edited(RAMP, SetPwm(HEATER.name, HEATER.replaced(every="100 us")))
-    found = {(one.subject, one.figure) for one in compare_designs(RAMP, slower) if not one.is_equal}
+    found = {
+        (compare_design.subject, compare_design.figure)
+        for compare_design in compare_designs(RAMP, slower)
+        if not compare_design.is_equal
+    }
     assert ("Heater drive", "pulse rate") in found
 
 
 def test_what_comes_back_over_a_jumper_is_expected_of_its_signal() -> None:
     bare = Workspace(RAMP.project.replaced(expectations=()), RAMP.part)
-    assert [one.kind for one in suggest_expectations(bare, "Power command")][:1] == ["course"]
+    assert [
+        suggest_expectation.kind
+        for suggest_expectation in suggest_expectations(bare, "Power command")
+    ][:1] == ["course"]
 
 
 def test_a_route_renamed_takes_its_expectation_along() -> None:
     route = WHEEL.project.routes[0]
     renamed = edited(WHEEL, SetRoute(route.name, route.replaced(name="Pedal in")))
-    assert [one.signal for one in renamed.project.expectations if one.kind == "route"] == [
+    assert [
+        expectation.signal
+        for expectation in renamed.project.expectations
+        if expectation.kind == "route"
+    ] == [
         "Pedal in",
         "Current to wire",
     ]

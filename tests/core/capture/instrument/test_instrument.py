@@ -16,14 +16,23 @@ from wattigram.core.capture.instrument import Instrument, apply_source, read_vol
 from wattigram.core.capture.instrument.client import parse_address
 from wattigram.core.capture.instrument.simulated import IDENTITY, SimulatedInstrument
 from wattigram.core.contract.shapes import TriangleShape
-from wattigram.core.model.bench import DcSource, FloatingInput, SignalGenerator, SineSource, Supply, Wiring
+from wattigram.core.model.bench import (
+    DcSource,
+    FloatingInput,
+    SignalGenerator,
+    SineSource,
+    Supply,
+    Wiring,
+)
 
 
 @contextmanager
 def simulated(*arguments: str) -> Iterator[str]:
     """The simulated instrument, started as people start it."""
     process = subprocess.Popen(
-        [sys.executable, "-m", "wattigram.core.capture.instrument", "0", *arguments], stdout=subprocess.PIPE, text=True
+        [sys.executable, "-m", "wattigram.core.capture.instrument", "0", *arguments],
+        stdout=subprocess.PIPE,
+        text=True,
     )
     try:
         assert process.stdout is not None
@@ -71,7 +80,10 @@ def test_a_meter_is_read_and_a_generator_set() -> None:
         ("FREQ 2 kHz;FREQ?", "2.000000000E+03"),
         ("FREQ MAX;FREQ?", "5.000000000E+07"),
         ("OUTP ON;OUTP?;:OUTPut:STATe OFF;STAT?", "1;0"),
-        ("APPL:SIN 1000,2,0.5;:FREQ?;VOLT?;:VOLT:OFFS?", "1.000000000E+03;2.000000000E+00;+5.000000000E-01"),
+        (
+            "APPL:SIN 1000,2,0.5;:FREQ?;VOLT?;:VOLT:OFFS?",
+            "1.000000000E+03;2.000000000E+00;+5.000000000E-01",
+        ),
         ("*OPC?;*TST?", "1;0"),
         ("NONSENSE", None),
         ("NONSENSE?;*IDN?", IDENTITY),
@@ -128,7 +140,12 @@ def test_what_is_no_address_is_refused(text: str) -> None:
 
 @pytest.mark.parametrize(
     ("reply", "message"),
-    [(b"volts\n", "no number"), (b"9.91E37\n", "range"), (b"", "hung up"), (b"x" * 70_000, "without end")],
+    [
+        (b"volts\n", "no number"),
+        (b"9.91E37\n", "range"),
+        (b"", "hung up"),
+        (b"x" * 70_000, "without end"),
+    ],
 )
 def test_an_instrument_that_misbehaves_is_a_sentence(reply: bytes, message: str) -> None:
     with socket.create_server(("127.0.0.1", 0)) as server:

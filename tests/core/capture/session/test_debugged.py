@@ -1,4 +1,5 @@
-"""Programs behind a debug server: addresses, what is refused, and what a stranger's program can give."""
+"""Programs behind a debug server: addresses, what is refused, and what a stranger's program can
+give."""
 
 from __future__ import annotations
 
@@ -26,12 +27,15 @@ from wattigram.core.model.design import Workspace
         ("gdb:board:4,", ("board", 4, None)),
     ],
 )
-def test_an_address_has_host_port_and_perhaps_an_image(address: str, place: tuple[str, int, Path | None]) -> None:
+def test_an_address_has_host_port_and_perhaps_an_image(
+    address: str, place: tuple[str, int, Path | None]
+) -> None:
     assert debugger_place(address) == place
 
 
 @pytest.mark.parametrize(
-    "address", ["gdb:", "gdb:host", "gdb:host:", "gdb:host:0", "gdb:host:65536", "gdb::3", "gdb:h:٣"]
+    "address",
+    ["gdb:", "gdb:host", "gdb:host:", "gdb:host:0", "gdb:host:65536", "gdb::3", "gdb:h:٣"],
 )
 def test_what_is_no_address_is_a_sentence(address: str) -> None:
     with pytest.raises(LinkError, match="Write gdb:HOST:PORT"):
@@ -42,7 +46,9 @@ def texts(port: DebuggedPort) -> list[str]:
     return [frame.text for frame in Decoder().feed(port.read()) if isinstance(frame, Frame)]
 
 
-def test_a_strangers_program_gives_its_memory_and_nothing_else(kiln: Workspace, gdbserver: tuple[Path, int]) -> None:
+def test_a_strangers_program_gives_its_memory_and_nothing_else(
+    kiln: Workspace, gdbserver: tuple[Path, int]
+) -> None:
     program, number = gdbserver
     port = open_port(kiln, f"gdb:127.0.0.1:{number},{program}", looks_only=True)
     assert isinstance(port, DebuggedPort)
@@ -56,7 +62,9 @@ def test_a_strangers_program_gives_its_memory_and_nothing_else(kiln: Workspace, 
     client = debugger_of(port)
     assert client is not None
     wanted = tuple(
-        one for one in memory_locations(load_image(program, looked_at=True)) if one.name in {"counter", "table"}
+        memory_location
+        for memory_location in memory_locations(load_image(program, looked_at=True))
+        if memory_location.name in {"counter", "table"}
     )
     first = read_memory(client, wanted)
     table = next(one for one in wanted if one.name == "table")
@@ -70,7 +78,9 @@ def test_a_strangers_program_gives_its_memory_and_nothing_else(kiln: Workspace, 
     port.close()
 
 
-def test_a_strangers_program_is_no_board(kiln: Workspace, gdbserver: tuple[Path, int], tmp_path: Path) -> None:
+def test_a_strangers_program_is_no_board(
+    kiln: Workspace, gdbserver: tuple[Path, int], tmp_path: Path
+) -> None:
     program, number = gdbserver
     with pytest.raises(FirmwareError, match="no program for a 32-bit"):
         record_run(kiln, 0.1, tmp_path / "t.h5", board=f"gdb:127.0.0.1:{number}", elf=program)

@@ -19,7 +19,9 @@ def test_the_load_is_what_the_board_really_sends(cured: Workspace, take_of: obje
     sent = 0
     for stream in take.streams:
         rows = take.frame_rows(stream)
-        sent += sum(int(count) for count in rows["count"]) * take.items(stream).dtype.itemsize + 40 * len(rows)
+        sent += sum(int(count) for count in rows["count"]) * take.items(
+            stream
+        ).dtype.itemsize + 40 * len(rows)
     assert stream_bytes_hz(cured) == pytest.approx(sent / 2.5, rel=0.02)
 
 
@@ -34,11 +36,15 @@ def test_a_port_that_is_too_slow_is_told_before(kiln: Workspace) -> None:
 
 def test_ports_say_what_they_are(monkeypatch: pytest.MonkeyPatch) -> None:
     found = [
-        SimpleNamespace(device="/dev/ttyS0", description="n/a", manufacturer=None, serial_number=None),
-        SimpleNamespace(device="/dev/ttyACM0", description="Kiln board", manufacturer="Us", serial_number="12"),
+        SimpleNamespace(
+            device="/dev/ttyS0", description="n/a", manufacturer=None, serial_number=None
+        ),
+        SimpleNamespace(
+            device="/dev/ttyACM0", description="Kiln board", manufacturer="Us", serial_number="12"
+        ),
     ]
     monkeypatch.setattr(serial.tools.list_ports, "comports", lambda: found)
-    assert [(one.device, one.text) for one in serial_ports()] == [
+    assert [(serial_port.device, serial_port.text) for serial_port in serial_ports()] == [
         ("/dev/ttyACM0", "Kiln board, Us, no. 12"),
         ("/dev/ttyS0", ""),
     ]

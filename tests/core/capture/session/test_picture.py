@@ -34,7 +34,9 @@ def test_a_window_that_moves_gives_what_a_fresh_one_does(
     window = ExpectedWindow(history, chain, signal)
     for begin, count in moves:
         values = window.values(begin, begin + count)
-        direct = (expected_filtered if signal.reduce else expected_raw)(history, "ADC 1", name, begin, begin + count)
+        direct = (expected_filtered if signal.reduce else expected_raw)(
+            history, "ADC 1", name, begin, begin + count
+        )
         assert values == pytest.approx(direct.settled_v, abs=1e-12)
         assert window.half_width_v == pytest.approx(direct.half_width_v)
 
@@ -43,20 +45,26 @@ def test_a_window_is_made_anew_when_a_knob_is_turned(kiln: Workspace) -> None:
     chain, signal = kiln.project.chains[0], kiln.project.signal("3.3 V rail")
     history = ((0, kiln),)
     window = ExpectedWindow(history, chain, signal)
-    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5))))
+    turned = edited(
+        kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5)))
+    )
     assert window.fits(history, signal)
     assert not window.fits((*history, (5, turned)), signal)
 
 
 def test_two_slots_of_a_signal_are_expected_in_order(kiln: Workspace) -> None:
     twice = edited(kiln, AddSlot("ADC 1", "Coil current", 32))
-    window = ExpectedWindow(((0, twice),), twice.project.chains[0], twice.project.signal("Coil current"))
+    window = ExpectedWindow(
+        ((0, twice),), twice.project.chains[0], twice.project.signal("Coil current")
+    )
     direct = expected_raw(((0, twice),), "ADC 1", "Coil current", 0, 50)
     assert window.values(7, 91) == pytest.approx(direct.settled_v[7:91])
 
 
 @pytest.mark.parametrize(("shift_v", "in_band"), [(0.0, True), (0.002, True), (0.02, False)])
-def test_a_picture_says_whether_it_is_on_the_band(kiln: Workspace, shift_v: float, in_band: bool) -> None:
+def test_a_picture_says_whether_it_is_on_the_band(
+    kiln: Workspace, shift_v: float, in_band: bool
+) -> None:
     signal = kiln.project.signal("Coil current")
     window = ExpectedWindow(((0, kiln),), kiln.project.chains[0], signal)
     volts = expected_raw(((0, kiln),), "ADC 1", "Coil current", 400, 1000).settled_v + shift_v
@@ -69,7 +77,9 @@ def test_a_picture_says_whether_it_is_on_the_band(kiln: Workspace, shift_v: floa
 
 def test_before_a_run_there_is_only_the_band(kiln: Workspace) -> None:
     signal = kiln.project.signal("Door latch")
-    drawn = expected_only(ExpectedWindow(((0, kiln),), kiln.project.chains[0], signal), signal, 1.0, 10_000.0, 100)
+    drawn = expected_only(
+        ExpectedWindow(((0, kiln),), kiln.project.chains[0], signal), signal, 1.0, 10_000.0, 100
+    )
     assert drawn.in_band is None
     assert len(drawn.low_v) == 0
     assert (drawn.expected_low_v.min(), drawn.expected_high_v.max()) == (0.02, 3.28)
@@ -85,8 +95,12 @@ def test_columns_hold_all_extremes(values: list[float], columns: int) -> None:
     assert np.all(low <= high)
 
 
-@given(st.integers(0, 5000), st.integers(0, 5000), st.integers(1, 400), st.sampled_from([0.02, 2.0]))
-def test_a_stretch_lies_within_what_is_there(oldest: int, more: int, wanted: int, span_s: float) -> None:
+@given(
+    st.integers(0, 5000), st.integers(0, 5000), st.integers(1, 400), st.sampled_from([0.02, 2.0])
+)
+def test_a_stretch_lies_within_what_is_there(
+    oldest: int, more: int, wanted: int, span_s: float
+) -> None:
     newest = oldest + more
     begin, end = _stretch(oldest, newest, wanted, span_s)
     assert oldest <= begin <= end <= newest

@@ -1,4 +1,5 @@
-"""What comes over a link, sorted: also what comes twice, too early or with a number that cannot be."""
+"""What comes over a link, sorted: also what comes twice, too early or with a number that cannot
+be."""
 
 from __future__ import annotations
 
@@ -24,7 +25,14 @@ class Board:
     def half(self, first: int, ticks: int, value: int = 0, count: int = HALF) -> bytes:
         flags = FLAG_FIRST if first == 0 else 0
         items = np.full(count, value, dtype="<u2").tobytes()
-        return self._frame(FrameType.SAMPLES, items, first=first % (1 << 64), ticks=ticks, flags=flags, item_bytes=2)
+        return self._frame(
+            FrameType.SAMPLES,
+            items,
+            first=first % (1 << 64),
+            ticks=ticks,
+            flags=flags,
+            item_bytes=2,
+        )
 
     def say(self, text: str, kind: FrameType = FrameType.LOG) -> bytes:
         return self._frame(kind, text.encode())
@@ -43,7 +51,9 @@ def board() -> Board:
 @pytest.fixture
 def reception(kiln: Workspace, tmp_path: Path) -> StreamReceiver:
     found = StreamReceiver(kiln)
-    found.start_writing(TakeWriter(tmp_path / "t.h5", project_text(kiln.project), kiln.build_mark, 96_000_000))
+    found.start_writing(
+        TakeWriter(tmp_path / "t.h5", project_text(kiln.project), kiln.build_mark, 96_000_000)
+    )
     return found
 
 
@@ -53,7 +63,9 @@ def finished(reception: StreamReceiver) -> Take:
     return open_take(writer.path)
 
 
-def test_a_half_that_comes_again_is_passed_over_and_told_once(reception: StreamReceiver, board: Board) -> None:
+def test_a_half_that_comes_again_is_passed_over_and_told_once(
+    reception: StreamReceiver, board: Board
+) -> None:
     for number in range(4):
         reception.feed(board.half(number * HALF, 1000 * number, value=1))
         reception.feed(board.half(number * HALF, 1000 * number + 5, value=2))
@@ -69,7 +81,9 @@ def test_a_half_that_comes_again_is_passed_over_and_told_once(reception: StreamR
         assert take.lost_items(0) == 0
 
 
-def test_of_a_run_that_overlaps_the_new_part_is_kept(reception: StreamReceiver, board: Board) -> None:
+def test_of_a_run_that_overlaps_the_new_part_is_kept(
+    reception: StreamReceiver, board: Board
+) -> None:
     reception.feed(board.half(0, 0, value=1))
     reception.feed(board.half(HALF - 16, 1000, value=2))
     with finished(reception) as take:
@@ -81,7 +95,9 @@ def test_of_a_run_that_overlaps_the_new_part_is_kept(reception: StreamReceiver, 
 
 
 @pytest.mark.parametrize("first", [-HALF, -1, -(1 << 62)])
-def test_numbers_below_zero_belong_nowhere(reception: StreamReceiver, board: Board, first: int) -> None:
+def test_numbers_below_zero_belong_nowhere(
+    reception: StreamReceiver, board: Board, first: int
+) -> None:
     reception.feed(board.half(first, 0))
     reception.feed(board.half(0, 10, value=3))
     with finished(reception) as take:
@@ -92,7 +108,8 @@ def test_numbers_below_zero_belong_nowhere(reception: StreamReceiver, board: Boa
 def test_numbers_that_no_board_could_come_to_are_counted_from_where_they_were(
     reception: StreamReceiver, board: Board
 ) -> None:
-    """A handler that passes on the count of another converter; the take stays as small as what came."""
+    """A handler that passes on the count of another converter; the take stays as small as what
+    came."""
     far = 0
     for number in range(6):
         far += (1 << 32) * (number % 3 == 2)
@@ -106,7 +123,9 @@ def test_numbers_that_no_board_could_come_to_are_counted_from_where_they_were(
         assert take.totals["jumps.0"] == 2
 
 
-def test_a_single_number_that_cannot_be_changes_no_other(reception: StreamReceiver, board: Board) -> None:
+def test_a_single_number_that_cannot_be_changes_no_other(
+    reception: StreamReceiver, board: Board
+) -> None:
     for first in (0, 1 << 40, 2 * HALF, 4 * HALF):
         reception.feed(board.half(first, first % 1000))
     with finished(reception) as take:
@@ -114,7 +133,9 @@ def test_a_single_number_that_cannot_be_changes_no_other(reception: StreamReceiv
         assert take.lost_items(0) == HALF
 
 
-def test_a_long_loss_is_believed_where_there_was_time_for_it(reception: StreamReceiver, board: Board) -> None:
+def test_a_long_loss_is_believed_where_there_was_time_for_it(
+    reception: StreamReceiver, board: Board
+) -> None:
     reception.feed(board.half(0, 0))
     reception.feed(board.half(50_000_000, 96_000_000))
     with finished(reception) as take:
@@ -122,7 +143,9 @@ def test_a_long_loss_is_believed_where_there_was_time_for_it(reception: StreamRe
         assert "jumps.0" not in take.totals
 
 
-def test_a_start_that_is_announced_is_no_repetition(reception: StreamReceiver, board: Board) -> None:
+def test_a_start_that_is_announced_is_no_repetition(
+    reception: StreamReceiver, board: Board
+) -> None:
     reception.feed(board.say("started build=x"))
     reception.feed(board.half(0, 100))
     reception.feed(board.say("started build=x"))
@@ -160,11 +183,16 @@ def test_older_takes_have_no_repeats(reception: StreamReceiver, board: Board) ->
         assert take.repeated_items(0) == 0
 
 
-def test_a_stream_that_was_counted_and_never_came_may_come_after_all(kiln: Workspace, board: Board) -> None:
-    """The board said how much it had sent; whoever starts it again unheard begins at the first item."""
+def test_a_stream_that_was_counted_and_never_came_may_come_after_all(
+    kiln: Workspace, board: Board
+) -> None:
+    """The board said how much it had sent; whoever starts it again unheard begins at the first
+    item."""
     reception = StreamReceiver(kiln)
     reception.feed(board.say("stopped ticks=5000 items.1=500", FrameType.REPLY))
     reception.feed(board.half(0, 10))
-    run = encode_frame(FrameType.SAMPLES, bytes(20), stream=1, item_bytes=2, sequence=board.sequence, ticks=0)
+    run = encode_frame(
+        FrameType.SAMPLES, bytes(20), stream=1, item_bytes=2, sequence=board.sequence, ticks=0
+    )
     reception.feed(run)
     assert reception.repeated == {1: 10}

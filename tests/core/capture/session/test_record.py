@@ -23,7 +23,8 @@ TICK_HZ = 96_000_000
 
 
 class Slow:
-    """A board on a socket that says who it is, and answers what ``answer`` gives to each other command."""
+    """A board on a socket that says who it is, and answers what ``answer`` gives to each other
+    command."""
 
     def __init__(self, identity: str, answer: Callable[[str], list[bytes]]) -> None:
         self._identity = identity
@@ -50,7 +51,9 @@ class Slow:
 
 
 @contextmanager
-def slow_board(mark: str, answer: Callable[[str], list[bytes]], protocol: str = "2") -> Iterator[Slow]:
+def slow_board(
+    mark: str, answer: Callable[[str], list[bytes]], protocol: str = "2"
+) -> Iterator[Slow]:
     board = Slow(f"protocol={protocol}\nboard=slow\nbuild={mark}\ntick_hz={TICK_HZ}\n", answer)
     yield board
     board.close()
@@ -78,7 +81,9 @@ def test_a_slow_board_whose_time_goes_on_is_waited_for(kiln: Workspace, tmp_path
         ticks += TICK_HZ // 1000
         if ticks < 12 * (TICK_HZ // 1000):
             return [reply(f"running ticks={ticks}")]
-        samples = encode_frame(FrameType.SAMPLES, items, stream=0, item_bytes=2, flags=FLAG_FIRST, sequence=1)
+        samples = encode_frame(
+            FrameType.SAMPLES, items, stream=0, item_bytes=2, flags=FLAG_FIRST, sequence=1
+        )
         return [samples, reply(f"stopped ticks={ticks} items.0=400")]
 
     with slow_board(kiln.build_mark, answer) as board:
@@ -112,11 +117,19 @@ def test_a_board_of_another_protocol_is_told_as_that(kiln: Workspace, tmp_path: 
 def frame_of(number: int, ticks: int) -> bytes:
     items = np.full(400, 7, dtype="<u2").tobytes()
     return encode_frame(
-        FrameType.SAMPLES, items, stream=0, item_bytes=2, sequence=number, first=400 * number, ticks=ticks
+        FrameType.SAMPLES,
+        items,
+        stream=0,
+        item_bytes=2,
+        sequence=number,
+        first=400 * number,
+        ticks=ticks,
     )
 
 
-def test_a_board_that_does_not_know_how_long_is_told_to_stop(kiln: Workspace, tmp_path: Path) -> None:
+def test_a_board_that_does_not_know_how_long_is_told_to_stop(
+    kiln: Workspace, tmp_path: Path
+) -> None:
     """Firmware of others may pass over the option of ``start``, and runs until it is stopped."""
     sent = 0
 
@@ -136,7 +149,11 @@ def test_a_board_that_does_not_know_how_long_is_told_to_stop(kiln: Workspace, tm
 
 def test_half_a_run_is_not_a_whole_one(kiln: Workspace, tmp_path: Path) -> None:
     def answer(command: str) -> list[bytes]:
-        return [frame_of(0, 0), reply(f"stopped ticks={TICK_HZ // 20} items.0=400")] if command != "stop" else []
+        return (
+            [frame_of(0, 0), reply(f"stopped ticks={TICK_HZ // 20} items.0=400")]
+            if command != "stop"
+            else []
+        )
 
     with slow_board(kiln.build_mark, answer) as board:
         outcome = record_run(kiln, 0.1, tmp_path / "t.h5", board=board.address)

@@ -20,7 +20,13 @@ import serial
 from tests.conftest import edited
 from tests.paths import EXAMPLES
 from wattigram.core.base.errors import LinkError
-from wattigram.core.capture.session import BoardProcess, LiveSession, Snapshot, ViewRequest, record_run
+from wattigram.core.capture.session import (
+    BoardProcess,
+    LiveSession,
+    Snapshot,
+    ViewRequest,
+    record_run,
+)
 from wattigram.core.capture.session.stream_receiver import RING_ITEMS, Ring, StreamReceiver
 from wattigram.core.capture.take import open_take
 from wattigram.core.capture.transport import Decoder, SampleRun, open_transport
@@ -33,7 +39,9 @@ from wattigram.core.model.design.edits import SetBufferLength, SetPeriod, SetSam
 from wattigram.core.silicon.deploy import effective_bench, effective_config
 
 
-def read_until(port: object, reached: Callable[[list[object]], bool], seconds: float = 10) -> list[object]:
+def read_until(
+    port: object, reached: Callable[[list[object]], bool], seconds: float = 10
+) -> list[object]:
     decoder, found = Decoder(), []
     deadline = time.monotonic() + seconds
     while not reached(found):
@@ -44,7 +52,9 @@ def read_until(port: object, reached: Callable[[list[object]], bool], seconds: f
 
 
 def texts(found: list[object]) -> list[str]:
-    return [item.text for item in found if isinstance(item, Frame) and item.type is not FrameType.EVENTS]
+    return [
+        item.text for item in found if isinstance(item, Frame) and item.type is not FrameType.EVENTS
+    ]
 
 
 def has(found: list[object], start: str) -> bool:
@@ -53,7 +63,10 @@ def has(found: list[object], start: str) -> bool:
 
 def test_another_program_reads_the_pty(kiln: Workspace) -> None:
     """A plain serial program, with no part of ours but the decoder."""
-    with BoardProcess(effective_config(kiln)) as board, serial.Serial(board.pty, 115_200, timeout=0.05) as port:
+    with (
+        BoardProcess(effective_config(kiln)) as board,
+        serial.Serial(board.pty, 115_200, timeout=0.05) as port,
+    ):
         decoder, items, said = Decoder(), [], ""
         port.write(b"identify\nstart cycles=3000\n")
         deadline = time.monotonic() + 10
@@ -86,7 +99,9 @@ def test_the_same_run_gives_the_same_take(kiln: Workspace, tmp_path: Path) -> No
 
 def test_the_pty_carries_a_whole_run_too(kiln: Workspace, tmp_path: Path) -> None:
     with BoardProcess(effective_config(kiln)) as board:
-        outcome = record_run(kiln, 0.5, tmp_path / "t.h5", board=f"serial:{board.pty}@115200", fast=True)
+        outcome = record_run(
+            kiln, 0.5, tmp_path / "t.h5", board=f"serial:{board.pty}@115200", fast=True
+        )
     assert (outcome.samples, outcome.lost_cycles, outcome.notes) == (25_000, 0, ())
 
 
@@ -94,7 +109,10 @@ def test_a_board_with_another_build_is_noticed(kiln: Workspace, tmp_path: Path) 
     other = edited(kiln, SetSampling("ADC 1", 0, 64))
     with BoardProcess(effective_config(other)) as board:
         outcome = record_run(kiln, 0.2, tmp_path / "t.h5", board=board.address, fast=True)
-    assert f"The board runs build {other.build_mark}, this design is {kiln.build_mark}" in outcome.notes[0]
+    assert (
+        f"The board runs build {other.build_mark}, this design is {kiln.build_mark}"
+        in outcome.notes[0]
+    )
     with open_take(tmp_path / "t.h5") as take:
         assert not prove(kiln, take).mark_matches
 
@@ -142,7 +160,8 @@ class Spoiler:
         self._hang_up()
 
     def _hang_up(self) -> None:
-        """Wake whoever waits for the board; a socket that is merely closed would leave them waiting."""
+        """Wake whoever waits for the board; a socket that is merely closed would leave them
+        waiting."""
         with contextlib.suppress(OSError):
             self._board.shutdown(socket.SHUT_RDWR)
 
@@ -176,7 +195,15 @@ def test_losses_on_the_way_are_counted_to_the_cycle(kiln: Workspace, tmp_path: P
 def test_commands_are_answered(kiln: Workspace) -> None:
     with BoardProcess(effective_config(kiln)) as board:
         port = open_transport(board.address)
-        for line in ("query", "start cycles=x", "dance", "bench {}", "stop", "", "start cycles=100 fast"):
+        for line in (
+            "query",
+            "start cycles=x",
+            "dance",
+            "bench {}",
+            "stop",
+            "",
+            "start cycles=100 fast",
+        ):
             port.command(line)
         found = read_until(port, lambda found: has(found, "stopped cycles=100"))
         said = texts(found)
@@ -189,18 +216,27 @@ def test_commands_are_answered(kiln: Workspace) -> None:
 
 
 def test_a_knob_turned_while_it_runs_is_seen(kiln: Workspace) -> None:
-    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8))))
+    turned = edited(
+        kiln, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8)))
+    )
     with BoardProcess(effective_config(kiln)) as board:
         port = open_transport(board.address)
         port.command("start")
-        found = read_until(port, lambda found: sum(isinstance(item, SampleRun) for item in found) > 8)
+        found = read_until(
+            port, lambda found: sum(isinstance(item, SampleRun) for item in found) > 8
+        )
         port.command("bench " + effective_bench(turned).model_dump_json())
         found += read_until(
-            port, lambda found: has(found, "bench ticks=") and sum(isinstance(i, SampleRun) for i in found) > 30
+            port,
+            lambda found: (
+                has(found, "bench ticks=") and sum(isinstance(i, SampleRun) for i in found) > 30
+            ),
         )
         port.close()
     rail = (
-        np.concatenate([item.items for item in found if isinstance(item, SampleRun) and item.stream == 0])[3::4]
+        np.concatenate(
+            [item.items for item in found if isinstance(item, SampleRun) and item.stream == 0]
+        )[3::4]
         * 3.3
         / 4096
     )
@@ -210,8 +246,10 @@ def test_a_knob_turned_while_it_runs_is_seen(kiln: Workspace) -> None:
 
 def test_the_board_ends_with_whoever_started_it(kiln: Workspace) -> None:
     code = (
-        "import sys, os\nfrom pathlib import Path\nfrom wattigram.core.model.design import open_workspace\n"
-        "from wattigram.core.silicon.deploy import effective_config\nfrom wattigram.core.capture.session import BoardProcess\n"
+        "import sys, os\nfrom pathlib import Path\nfrom wattigram.core.model.design import "
+        "open_workspace\n"
+        "from wattigram.core.silicon.deploy import effective_config\nfrom "
+        "wattigram.core.capture.session import BoardProcess\n"
         "b = BoardProcess(effective_config(open_workspace(Path(sys.argv[1]))))\nprint(b._process.pid, flush=True)\nos._exit(0)\n"
     )
     kiln_file = EXAMPLES / "studio-kiln"
@@ -226,7 +264,10 @@ def test_the_board_ends_with_whoever_started_it(kiln: Workspace) -> None:
 
 
 def test_whoever_does_not_answer_is_a_sentence(kiln: Workspace, tmp_path: Path) -> None:
-    with socket.create_server(("127.0.0.1", 0)) as silent, pytest.raises(LinkError, match="does not say who it is"):
+    with (
+        socket.create_server(("127.0.0.1", 0)) as silent,
+        pytest.raises(LinkError, match="does not say who it is"),
+    ):
         record_run(kiln, 1.0, tmp_path / "t.h5", board=f"tcp:127.0.0.1:{silent.getsockname()[1]}")
     empty = Workspace(kiln.project.replaced(chains=()), kiln.part)
     with pytest.raises(LinkError, match="no chain"):
@@ -276,7 +317,9 @@ def live(
 
     def wait(reached: Callable[[Snapshot], bool]) -> Snapshot:
         with arrived:
-            assert arrived.wait_for(lambda: bool(shots) and reached(shots[-1]), timeout=15), shots[-1:]
+            assert arrived.wait_for(lambda: bool(shots) and reached(shots[-1]), timeout=15), shots[
+                -1:
+            ]
             return shots[-1]
 
     session = LiveSession(kiln, "virtual", take)
@@ -289,7 +332,9 @@ def test_a_live_session_shows_captured_on_expected(
     kiln: Workspace, live: tuple[LiveSession, list[Snapshot], Callable[..., Snapshot]]
 ) -> None:
     session, _shots, wait = live
-    session.request_views(tuple(ViewRequest(signal.name, 0.04, 150) for signal in kiln.project.signals))
+    session.request_views(
+        tuple(ViewRequest(signal.name, 0.04, 150) for signal in kiln.project.signals)
+    )
     idle = wait(lambda shot: shot.mark_matches is True and len(shot.pictures) == 5)
     assert idle.pictures["Coil current"].in_band is None
     assert len(idle.pictures["Coil current"].expected_low_v) == 150
@@ -309,10 +354,14 @@ def test_a_live_session_shows_captured_on_expected(
 
 
 def test_a_live_recording_with_a_knob_turned_proves_what_was_wired(
-    kiln: Workspace, live: tuple[LiveSession, list[Snapshot], Callable[..., Snapshot]], tmp_path: Path
+    kiln: Workspace,
+    live: tuple[LiveSession, list[Snapshot], Callable[..., Snapshot]],
+    tmp_path: Path,
 ) -> None:
     session, shots, wait = live
-    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8))))
+    turned = edited(
+        kiln, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8)))
+    )
     session.request_views((ViewRequest("3.3 V rail", 0.1, 100),))
     session.start(tmp_path / "t.h5")
     assert wait(lambda shot: shot.seconds > 0.4).recording == tmp_path / "t.h5"

@@ -51,7 +51,9 @@ def fill(writer: TakeWriter) -> int:
 def small_disk(tmp_path: Path) -> Iterator[Path]:
     folder = tmp_path / "disk"
     folder.mkdir()
-    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=24m", "tmpfs", str(folder)], capture_output=True)
+    mounted = subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=24m", "tmpfs", str(folder)], capture_output=True
+    )
     if mounted.returncode:
         pytest.skip("mounting takes more rights")
     yield folder
@@ -118,7 +120,10 @@ print(outcome.is_whole, outcome.notes)
 
 def test_a_limit_on_a_files_size_ends_the_take_soundly(tmp_path: Path) -> None:
     run = subprocess.run(
-        [sys.executable, "-c", LIMITED, str(KILN), str(tmp_path / "t.h5")], capture_output=True, text=True, timeout=100
+        [sys.executable, "-c", LIMITED, str(KILN), str(tmp_path / "t.h5")],
+        capture_output=True,
+        text=True,
+        timeout=100,
     )
     assert run.stdout.startswith("False"), run.stderr
     assert "The disk is full" in run.stdout
@@ -129,7 +134,17 @@ def test_a_limit_on_a_files_size_ends_the_take_soundly(tmp_path: Path) -> None:
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP, signal.SIGINT])
 def test_a_signal_finishes_the_take(number: signal.Signals, tmp_path: Path) -> None:
     path = tmp_path / "t.h5"
-    command = [sys.executable, "-m", "wattigram", "run", str(KILN), "--seconds", "600", "--out", str(path)]
+    command = [
+        sys.executable,
+        "-m",
+        "wattigram",
+        "run",
+        str(KILN),
+        "--seconds",
+        "600",
+        "--out",
+        str(path),
+    ]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     deadline = time.monotonic() + 30
     while not path.exists() or path.stat().st_size < 300_000:
@@ -174,14 +189,18 @@ def test_a_take_carries_its_part(own_part: Path, tmp_path: Path) -> None:
     workspace = open_workspace(own_part)
     path = tmp_path / "elsewhere.h5"
     record_run(workspace, 2.5, path, fast=True)
-    turned = apply_edit(workspace, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5))))
+    turned = apply_edit(
+        workspace, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5)))
+    )
     shutil.rmtree(own_part.parent)
     with open_take(path) as take:
         assert take.workspace.part == workspace.part
         assert take.workspace.part.text == workspace.part.text
         assert prove(workspace, take).count("holds") >= 6
         assert export_csv(take, tmp_path / "t.csv") > 100_000
-        writer = TakeWriter(tmp_path / "u.h5", take.project_text, "m", 1000, part_text=take.part_text)
+        writer = TakeWriter(
+            tmp_path / "u.h5", take.project_text, "m", 1000, part_text=take.part_text
+        )
         writer.add_bench(5, project_text(turned.project))
         writer.close()
     with open_take(tmp_path / "u.h5") as take:
@@ -207,7 +226,9 @@ def test_a_take_started_at_once_has_the_boards_own_clock(kiln: Workspace, tmp_pa
         assert take.board
 
 
-def test_a_session_whose_thread_fails_says_so(kiln: Workspace, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_session_whose_thread_fails_says_so(
+    kiln: Workspace, monkeypatch: pytest.MonkeyPatch
+) -> None:
     shots: list[object] = []
 
     def broken(*_args: object, **_named: object) -> None:
@@ -220,7 +241,9 @@ def test_a_session_whose_thread_fails_says_so(kiln: Workspace, monkeypatch: pyte
     assert shots[-1].state == "failed"  # type: ignore[attr-defined]
 
 
-def test_a_session_on_a_full_disk_goes_on_without_its_take(kiln: Workspace, small_disk: Path) -> None:
+def test_a_session_on_a_full_disk_goes_on_without_its_take(
+    kiln: Workspace, small_disk: Path
+) -> None:
     shots: list[object] = []
     (small_disk / "other").write_bytes(bytes(14 << 20))
     session = LiveSession(kiln, "virtual", shots.append)

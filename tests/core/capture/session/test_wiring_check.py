@@ -23,7 +23,13 @@ def pictures(**readings: float) -> dict[str, StreamPicture]:
 
 def test_each_signal_is_grounded_and_tied_and_two_are_exchanged() -> None:
     steps = [(step.kind, step.pin) for step in wiring_steps(RAMP)]
-    assert steps == [("ground", "A2"), ("reference", "A2"), ("ground", "A0"), ("reference", "A0"), ("exchange", "A2")]
+    assert steps == [
+        ("ground", "A2"),
+        ("reference", "A2"),
+        ("ground", "A0"),
+        ("reference", "A0"),
+        ("exchange", "A2"),
+    ]
     differential = open_workspace(EXAMPLES / "kiln-safety")
     assert "Coil current" not in [step.signal for step in wiring_steps(differential)]
 

@@ -79,11 +79,15 @@ def test_a_take_has_its_name_only_once_it_can_be_opened(
 
 
 def test_what_a_killed_writer_left_is_removed_and_what_others_begin_is_not(tmp_path: Path) -> None:
-    dead, alive, other = (tmp_path / f".{name}.new" for name in (f"t.h5.0.{2**22 + 1}", "t.h5.0.1", "u.h5.0.4194305"))
+    dead, alive, other = (
+        tmp_path / f".{name}.new" for name in (f"t.h5.0.{2**22 + 1}", "t.h5.0.1", "u.h5.0.4194305")
+    )
     for path in (dead, alive, other):
         path.touch()
     writer(tmp_path / "t.h5").close()
-    assert sorted(path.name for path in tmp_path.iterdir()) == sorted([alive.name, other.name, "t.h5"])
+    assert sorted(path.name for path in tmp_path.iterdir()) == sorted(
+        [alive.name, other.name, "t.h5"]
+    )
 
 
 def test_a_take_that_is_replaced_stays_until_the_next_has_begun(
@@ -103,7 +107,9 @@ def test_a_take_that_is_replaced_stays_until_the_next_has_begun(
         assert take.build_mark == "first"
 
 
-def test_a_disk_without_links_has_takes_all_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_disk_without_links_has_takes_all_the_same(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     def refuse(*_rest: object) -> None:
         raise PermissionError(1, "Operation not permitted")
 

@@ -34,7 +34,9 @@ def test_a_file_of_another_length_than_it_says_is_looked_at_and_read(lengthened:
     assert is_take(lengthened)
 
 
-@pytest.mark.parametrize(("does", "words"), [(LOOPS, "does not end"), (FAULTS, "makes the HDF5 library fail")])
+@pytest.mark.parametrize(
+    ("does", "words"), [(LOOPS, "does not end"), (FAULTS, "makes the HDF5 library fail")]
+)
 def test_a_file_that_the_library_never_ends_with_is_refused(
     does: str, words: str, lengthened: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -57,5 +59,7 @@ def test_a_take_that_was_closed_is_opened_without_further_ado(
 ) -> None:
     path = tmp_path / "t.h5"
     record_run(kiln, 0.02, path, fast=True)
-    monkeypatch.setattr(opening_module, "_try_out", lambda _path: pytest.fail("another process was started"))
+    monkeypatch.setattr(
+        opening_module, "_try_out", lambda _path: pytest.fail("another process was started")
+    )
     open_take(path).close()

@@ -60,7 +60,9 @@ def test_of_a_copy_cut_short_the_rest_is_kept(share: float, damaged: Path, tmp_p
         came = new.valid(0, np.arange(len(items)))
         assert came.any()
         # Which chunks lay at the end depends on when the file was flushed.
-        assert came.all() != any("are gaps now" in line for line in mended) or len(items) < len(truth)
+        assert came.all() != any("are gaps now" in line for line in mended) or len(items) < len(
+            truth
+        )
         assert np.array_equal(items[came], truth[: len(items)][came])
         assert not new.complete
 
@@ -110,7 +112,9 @@ def test_what_other_programs_break_is_mended(
 
 
 @pytest.mark.parametrize("name", ["project", "tick_hz"])
-def test_without_project_or_clock_nothing_can_be_made_of_it(name: str, damaged: Path, tmp_path: Path) -> None:
+def test_without_project_or_clock_nothing_can_be_made_of_it(
+    name: str, damaged: Path, tmp_path: Path
+) -> None:
     with h5py.File(damaged, "r+") as file:
         if name in file:
             del file[name]

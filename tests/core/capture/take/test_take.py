@@ -33,11 +33,19 @@ def run_of(stream: int, first: int, items: np.ndarray) -> SampleRun:
 
 @pytest.fixture
 def writer(tmp_path: Path, kiln: Workspace) -> TakeWriter:
-    return TakeWriter(tmp_path / "t.h5", project_text(kiln.project), kiln.build_mark, 96_000_000, "board")
+    return TakeWriter(
+        tmp_path / "t.h5", project_text(kiln.project), kiln.build_mark, 96_000_000, "board"
+    )
 
 
 @settings(max_examples=25, deadline=None)
-@given(st.lists(st.tuples(st.integers(0, 300_000), st.integers(0, 200_000), st.booleans()), min_size=1, max_size=6))
+@given(
+    st.lists(
+        st.tuples(st.integers(0, 300_000), st.integers(0, 200_000), st.booleans()),
+        min_size=1,
+        max_size=6,
+    )
+)
 def test_items_stand_at_their_own_number(
     tmp_path_factory: pytest.TempPathFactory, kiln: Workspace, parts: list[tuple[int, int, bool]]
 ) -> None:
@@ -71,7 +79,10 @@ def test_gaps_at_the_end_are_known_from_the_boards_totals(writer: TakeWriter) ->
     assert writer.close_stream(1, 10) == 10
     writer.close()
     with open_take(writer.path) as take:
-        assert [tuple(int(value) for value in row) for row in take.gaps] == [(0, 100, 64), (1, 0, 10)]
+        assert [tuple(int(value) for value in row) for row in take.gaps] == [
+            (0, 100, 64),
+            (1, 0, 10),
+        ]
         assert take.lost_items(0) == 64
         assert take.lost_cycles == 16 + 10
         assert take.samples == 100
@@ -87,7 +98,9 @@ def test_a_board_started_anew_is_not_mixed_in(writer: TakeWriter) -> None:
 def test_events_log_and_knobs_are_kept(writer: TakeWriter, kiln: Workspace) -> None:
     writer.add_events(np.array([(2, 1, 0, -5, 1234)], dtype=EVENT_DTYPE))
     writer.add_log("hello\x00")
-    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5))))
+    turned = edited(
+        kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5)))
+    )
     writer.add_bench(777, project_text(turned.project))
     writer.close(lost_cycles=3)
     with open_take(writer.path) as take:
@@ -130,7 +143,9 @@ while True:
 @pytest.mark.parametrize("attempt", range(3))
 def test_a_killed_recorder_leaves_all_up_to_the_last_flush(tmp_path: Path, attempt: int) -> None:
     path = tmp_path / "killed.h5"
-    process = subprocess.Popen([sys.executable, "-c", KILLED, str(path), str(KILN)], stdout=subprocess.PIPE, text=True)
+    process = subprocess.Popen(
+        [sys.executable, "-c", KILLED, str(path), str(KILN)], stdout=subprocess.PIPE, text=True
+    )
     assert process.stdout is not None
     flushed = 0
     for _ in range(2):
@@ -156,7 +171,8 @@ def test_signals_are_read_at_their_places(kiln: Workspace, take_of: Callable[...
     reduced = take.reduced("Upper zone")
     assert reduced is not None
     assert np.array_equal(
-        reduced.items, raw.items[: len(reduced.items) * 16].reshape(-1, 16).sum(axis=1, dtype=np.int64) >> 4
+        reduced.items,
+        raw.items[: len(reduced.items) * 16].reshape(-1, 16).sum(axis=1, dtype=np.int64) >> 4,
     )
     assert reduced.times_s == pytest.approx(raw.times_s[15::16])
     assert take.reduced("Door latch") is None
@@ -164,7 +180,9 @@ def test_signals_are_read_at_their_places(kiln: Workspace, take_of: Callable[...
     assert (take.samples, take.lost_cycles) == (125_000, 0)
 
 
-def test_two_slots_of_a_signal_come_in_time_order(kiln: Workspace, take_of: Callable[..., Take]) -> None:
+def test_two_slots_of_a_signal_come_in_time_order(
+    kiln: Workspace, take_of: Callable[..., Take]
+) -> None:
     twice = edited(kiln, AddSlot("ADC 1", "Coil current", 32), SetBufferLength("ADC 1", 500))
     raw = take_of(twice, 0.5).raw("Coil current")
     assert raw is not None
@@ -173,7 +191,9 @@ def test_two_slots_of_a_signal_come_in_time_order(kiln: Workspace, take_of: Call
 
 
 @given(st.integers(2, 60), st.integers(1, 7), st.integers(0, 200))
-def test_a_reader_counts_places_from_the_start_of_the_loop(loop_items: int, slots: int, total: int) -> None:
+def test_a_reader_counts_places_from_the_start_of_the_loop(
+    loop_items: int, slots: int, total: int
+) -> None:
     place = slots - 1
     numbers = buffer_numbers(total, loop_items, slots, np.array([place]))
     assert numbers.tolist() == [n for n in range(total) if n % loop_items % slots == place]
@@ -195,7 +215,9 @@ def test_columns_hold_every_sample(dtype: str) -> None:
         low, high = overview.columns(begin, end, count)
         edges = np.linspace(begin, end, count + 1)
         for column in range(count):
-            inside = samples[int(edges[column]) : max(int(np.ceil(edges[column + 1])), int(edges[column]) + 1)]
+            inside = samples[
+                int(edges[column]) : max(int(np.ceil(edges[column + 1])), int(edges[column]) + 1)
+            ]
             assert low[column] <= inside.min()
             assert high[column] >= inside.max()
     assert overview.columns(0, 300_001, 1)[1][0] == 255
@@ -208,7 +230,9 @@ def test_small_views_are_exact() -> None:
     assert low.tolist() == high.tolist() == list(range(500, 600))
 
 
-def test_a_table_has_a_row_for_each_sample(kiln: Workspace, take_of: Callable[..., Take], tmp_path: Path) -> None:
+def test_a_table_has_a_row_for_each_sample(
+    kiln: Workspace, take_of: Callable[..., Take], tmp_path: Path
+) -> None:
     take = take_of(kiln, 0.1)
     path = tmp_path / "t.csv"
     seen: list[float] = []
@@ -237,7 +261,9 @@ def look_through(path: Path) -> None:
             take.frame_rows(stream)
 
 
-def test_damaged_takes_give_sentences_only(kiln: Workspace, take_of: Callable[..., Take], tmp_path: Path) -> None:
+def test_damaged_takes_give_sentences_only(
+    kiln: Workspace, take_of: Callable[..., Take], tmp_path: Path
+) -> None:
     rng = random.Random(11)
     whole = take_of(kiln, 0.1).path.read_bytes()
     refused = 0
@@ -273,12 +299,17 @@ def test_damaged_takes_give_sentences_only(kiln: Workspace, take_of: Callable[..
         (lambda f: f["events"].resize((1 << 33,)), "has no room"),
         (lambda f: f["streams/0/frames"].resize((1 << 33,)), "has no room"),
         (lambda f: f["streams"].__setitem__("7", h5py.SoftLink("/streams")), "is a link"),
-        (lambda f: f["streams"].__setitem__("7", h5py.ExternalLink("/etc/passwd", "/x")), "is a link"),
+        (
+            lambda f: f["streams"].__setitem__("7", h5py.ExternalLink("/etc/passwd", "/x")),
+            "is a link",
+        ),
         (lambda f: (f.__delitem__("log"), f.__setitem__("log", [1, 2])), "no lines of text"),
         (
             lambda f: (
                 f["streams/0"].__delitem__("items"),
-                f["streams/0"].create_dataset("items", (10,), "<u2", external=[("/etc/passwd", 0, 20)]),
+                f["streams/0"].create_dataset(
+                    "items", (10,), "<u2", external=[("/etc/passwd", 0, 20)]
+                ),
             ),
             "lies in another file",
         ),
@@ -293,7 +324,11 @@ def test_damaged_takes_give_sentences_only(kiln: Workspace, take_of: Callable[..
     ],
 )
 def test_a_take_with_other_contents_is_refused(
-    kiln: Workspace, take_of: Callable[..., Take], tmp_path: Path, change: Callable[[h5py.File], object], words: str
+    kiln: Workspace,
+    take_of: Callable[..., Take],
+    tmp_path: Path,
+    change: Callable[[h5py.File], object],
+    words: str,
 ) -> None:
     path = tmp_path / "t.h5"
     path.write_bytes(take_of(kiln, 0.1).path.read_bytes())

@@ -1,4 +1,5 @@
-"""Types out of DWARF: what a C file declares is what can be looked at; a real debug server reads it."""
+"""Types out of DWARF: what a C file declares is what can be looked at; a real debug server reads
+it."""
 
 from __future__ import annotations
 
@@ -13,7 +14,14 @@ from tests.core.firmware.compiled import CROSS, built, needs_compiler, rebuilt
 from tests.paths import EXAMPLES
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.capture.transport.debug_client import DebugClient
-from wattigram.core.contract.image import CType, Image, MemoryLocation, load_image, memory_locations, variables
+from wattigram.core.contract.image import (
+    CType,
+    Image,
+    MemoryLocation,
+    load_image,
+    memory_locations,
+    variables,
+)
 from wattigram.core.contract.image.elf import check_image
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.compiler_flags import C_FLAGS, target_flags
@@ -47,14 +55,19 @@ int main(void)
 def image(tmp_path_factory: pytest.TempPathFactory) -> Image:
     folder = tmp_path_factory.mktemp("types")
     (folder / "a.c").write_text(SOURCE)
-    flags = [*C_FLAGS, *target_flags("cortex-m4"), "-nostdlib", "-Wl,-Ttext=0x8000000,-Tdata=0x20000000,-emain"]
+    flags = [
+        *C_FLAGS,
+        *target_flags("cortex-m4"),
+        "-nostdlib",
+        "-Wl,-Ttext=0x8000000,-Tdata=0x20000000,-emain",
+    ]
     subprocess.run([CROSS, *flags, "a.c", "-o", "a.elf"], cwd=folder, check=True)
     return load_image(folder / "a.elf")
 
 
 @needs_compiler
 def test_every_kind_of_variable_has_its_type(image: Image) -> None:
-    types = {one.name: one.type for one in variables(image)}
+    types = {variable.name: variable.type for variable in variables(image)}
     assert (types["counter"].kind, types["counter"].size) == ("unsigned", 4)
     assert types["counter"].name == "word"
     assert (types["table"].kind, types["table"].count, types["table"].element) == (
@@ -79,11 +92,13 @@ def test_every_kind_of_variable_has_its_type(image: Image) -> None:
 
 @needs_compiler
 def test_members_are_found_by_their_path(image: Image) -> None:
-    found = {one.name: one for one in memory_locations(image)}
+    found = {memory_location.name: memory_location for memory_location in memory_locations(image)}
     base = found["things[0].small"].address
     assert found["things[1].row"].address == base + 20 + 12
     assert found["things[1].row"].count == 3
-    assert found["things[0].signed_one"].numbers((-5).to_bytes(4, "little", signed=True)).tolist() == [-5]
+    assert found["things[0].signed_one"].numbers(
+        (-5).to_bytes(4, "little", signed=True)
+    ).tolist() == [-5]
     assert found["things[0].ratio"].numbers(np.float32(0.5).tobytes()).tolist() == [0.5]
     assert found["things[0].paint"].type.kind == "unsigned"
     with pytest.raises(ValueError, match="table"):
@@ -91,7 +106,9 @@ def test_members_are_found_by_their_path(image: Image) -> None:
 
 
 @needs_compiler
-def test_variables_know_their_files_and_those_left_out_are_not_offered(kiln: Workspace, tmp_path: Path) -> None:
+def test_variables_know_their_files_and_those_left_out_are_not_offered(
+    kiln: Workspace, tmp_path: Path
+) -> None:
     write_firmware(kiln, tmp_path)
     (tmp_path / "own.c").write_text(
         '#include "wg_hooks.h"\n'
@@ -108,11 +125,17 @@ def test_variables_know_their_files_and_those_left_out_are_not_offered(kiln: Wor
     (tmp_path / "own.c").write_text("#include <stdint.h>\nvolatile uint32_t *where(void);\n" + own)
     result = rebuilt(kiln, tmp_path)
     assert result.elf is not None, result.output
-    found = {one.name: one for one in memory_locations(load_image(result.elf))}
+    found = {
+        memory_location.name: memory_location
+        for memory_location in memory_locations(load_image(result.elf))
+    }
     assert "unused" not in found
     assert found["mine"].file == "own.c"
     assert found["wg_loop_adc_1"].file == "wg_design.c"
-    assert {one.file for one in found.values() if one.name.startswith("kept")} == {"own.c", "more.c"}
+    assert {one.file for one in found.values() if one.name.startswith("kept")} == {
+        "own.c",
+        "more.c",
+    }
     assert len({one.address for one in found.values() if one.name.startswith("kept")}) == 2
 
 
@@ -120,7 +143,10 @@ def test_variables_know_their_files_and_those_left_out_are_not_offered(kiln: Wor
 def test_a_loop_knows_its_signals_and_its_volts(kiln: Workspace, tmp_path: Path) -> None:
     result = built(kiln, tmp_path)
     assert result.elf is not None
-    found = {one.name: one for one in memory_locations(load_image(result.elf))}
+    found = {
+        memory_location.name: memory_location
+        for memory_location in memory_locations(load_image(result.elf))
+    }
     assert found["wg_loop_adc_1"].count == 512
     look = buffer_layout(kiln, "wg_loop_adc_1")
     assert look is not None
@@ -131,24 +157,30 @@ def test_a_loop_knows_its_signals_and_its_volts(kiln: Workspace, tmp_path: Path)
         "3.3 V rail",
     ]
     volts = look.volts(kiln, np.array([2048, 0, 1024, 2048, 4096], dtype=np.uint16))
-    assert volts.tolist() == pytest.approx([1.65, 0, 0.825, 3.3, 3.3])  # the fourth behind a divider by two
+    assert volts.tolist() == pytest.approx(
+        [1.65, 0, 0.825, 3.3, 3.3]
+    )  # the fourth behind a divider by two
     assert look.place == MemoryLocation("DMA 1 place", 0x40030010, CType("uint32_t", "unsigned", 4))
     assert buffer_layout(kiln, "wg_began") is None
     assert buffer_layout(kiln, "wg_loop_other") is None
 
 
 def test_numbers_stand_for_volts_by_the_scale_of_a_signal(kiln: Workspace) -> None:
-    names = [(one.signal, one.reduced) for one in number_scales(kiln)]
+    names = [(number_scale.signal, number_scale.reduced) for number_scale in number_scales(kiln)]
     assert names[:3] == [("Coil current", False), ("Upper zone", False), ("Upper zone", True)]
     codes = np.array([0, 2048, 4095], dtype=np.uint16)
-    assert NumberScale("Upper zone").volts(kiln, codes).tolist() == pytest.approx([0, 1.65, 4095 * 3.3 / 4096])
-    assert NumberScale("3.3 V rail", reduced=True).volts(kiln, codes[1:2]).tolist() == pytest.approx([3.3])
+    assert NumberScale("Upper zone").volts(kiln, codes).tolist() == pytest.approx(
+        [0, 1.65, 4095 * 3.3 / 4096]
+    )
+    assert NumberScale("3.3 V rail", reduced=True).volts(
+        kiln, codes[1:2]
+    ).tolist() == pytest.approx([3.3])
     assert np.isnan(NumberScale("Lid").volts(kiln, codes)).all()
 
 
 def test_a_difference_in_memory_keeps_its_sign() -> None:
     safety = open_workspace(EXAMPLES / "kiln-safety")
-    pair = next(one for one in safety.project.signals if one.negative is not None)
+    pair = next(signal for signal in safety.project.signals if signal.negative is not None)
     below, above = NumberScale(pair.name).volts(safety, np.array([0xFFF0, 0x0010], dtype=np.uint16))
     assert below == pytest.approx(-above)
     assert above > 0
@@ -157,7 +189,11 @@ def test_a_difference_in_memory_keeps_its_sign() -> None:
 def test_a_real_debug_server_is_read(gdbserver: tuple[Path, int]) -> None:
     program, port = gdbserver
     listed = subprocess.run(["nm", str(program)], capture_output=True, text=True, check=True).stdout
-    symbols = {line.split()[2]: int(line.split()[0], 16) for line in listed.splitlines() if len(line.split()) == 3}
+    symbols = {
+        line.split()[2]: int(line.split()[0], 16)
+        for line in listed.splitlines()
+        if len(line.split()) == 3
+    }
     client = DebugClient("127.0.0.1", port)
     table = MemoryLocation("table", symbols["table"], CType("int16_t", "signed", 2), 4)
     assert table.numbers(client.read(table.address, table.size)).tolist() == [-1, 2, -3, 4]

@@ -9,11 +9,25 @@ from hypothesis import strategies as st
 
 from wattigram.core.base.errors import LinkError
 from wattigram.core.capture.transport import Decoder, SampleRun, open_transport
-from wattigram.core.contract.link import FLAG_FIRST, Frame, FrameType, Identity, encode_frame, parse_identity
-from wattigram.core.contract.link.frame import HEADER_BYTES, LARGEST_PAYLOAD_BYTES, OVERHEAD_BYTES, SYNC
+from wattigram.core.contract.link import (
+    FLAG_FIRST,
+    Frame,
+    FrameType,
+    Identity,
+    encode_frame,
+    parse_identity,
+)
+from wattigram.core.contract.link.frame import (
+    HEADER_BYTES,
+    LARGEST_PAYLOAD_BYTES,
+    OVERHEAD_BYTES,
+    SYNC,
+)
 
 
-def sample_frame(sequence: int, stream: int, first: int, items: np.ndarray, flags: int = 0) -> bytes:
+def sample_frame(
+    sequence: int, stream: int, first: int, items: np.ndarray, flags: int = 0
+) -> bytes:
     return encode_frame(
         FrameType.SAMPLES,
         items.tobytes(),
@@ -27,7 +41,8 @@ def sample_frame(sequence: int, stream: int, first: int, items: np.ndarray, flag
 
 
 def traffic(seed: int, frames: int = 40) -> tuple[list[bytes], dict[int, np.ndarray], list[str]]:
-    """Frames of three streams, two of them of equal length, with text between; and what they hold."""
+    """Frames of three streams, two of them of equal length, with text between; and what they
+    hold."""
     rng = random.Random(seed)
     numbers = np.random.default_rng(seed)
     out: list[bytes] = []
@@ -47,7 +62,9 @@ def traffic(seed: int, frames: int = 40) -> tuple[list[bytes], dict[int, np.ndar
     return out, {stream: np.concatenate(parts) for stream, parts in held.items() if parts}, texts
 
 
-def gather(decoder: Decoder, data: bytes, cuts: list[int]) -> tuple[dict[int, list[SampleRun]], list[str]]:
+def gather(
+    decoder: Decoder, data: bytes, cuts: list[int]
+) -> tuple[dict[int, list[SampleRun]], list[str]]:
     runs: dict[int, list[SampleRun]] = {}
     texts: list[str] = []
     for begin, end in zip([0, *cuts], [*cuts, len(data)], strict=True):
@@ -71,7 +88,12 @@ def test_encode_then_decode_is_identity_however_it_is_cut(seed: int, data: st.Da
     for number, items in held.items():
         assert np.array_equal(np.concatenate([run.items for run in runs[number]]), items)
     stats = decoder.stats
-    assert (stats.frames, stats.frames_lost, stats.bytes_skipped, stats.items_lost) == (len(frames), 0, 0, {})
+    assert (stats.frames, stats.frames_lost, stats.bytes_skipped, stats.items_lost) == (
+        len(frames),
+        0,
+        0,
+        {},
+    )
 
 
 def test_one_byte_at_a_time(kiln: object) -> None:
@@ -79,13 +101,17 @@ def test_one_byte_at_a_time(kiln: object) -> None:
     stream = b"".join(frames)
     runs, seen = gather(Decoder(), stream, list(range(1, len(stream))))
     assert seen == texts
-    assert all(np.array_equal(np.concatenate([run.items for run in runs[number]]), held[number]) for number in held)
+    assert all(
+        np.array_equal(np.concatenate([run.items for run in runs[number]]), held[number])
+        for number in held
+    )
 
 
 @settings(max_examples=80, deadline=None)
 @given(st.integers(0, 10**6))
 def test_what_a_bad_line_loses_is_counted_exactly(seed: int) -> None:
-    """Bytes flipped, dropped and put in: whatever survives is right, whatever does not is counted."""
+    """Bytes flipped, dropped and put in: whatever survives is right, whatever does not is
+    counted."""
     frames, held, _texts = traffic(seed, 60)
     rng = random.Random(seed)
     first, last = frames[:2], frames[-2:]
@@ -99,9 +125,16 @@ def test_what_a_bad_line_loses_is_counted_exactly(seed: int) -> None:
         elif action < 0.14:
             del body[at : at + rng.randint(1, 9)]
         elif action < 0.20:
-            at += at == HEADER_BYTES  # an old header right before a payload of its length makes a sound frame
+            at += (
+                at == HEADER_BYTES
+            )  # an old header right before a payload of its length makes a sound frame
             body[at:at] = rng.choice(
-                [bytes(rng.randrange(256) for _ in range(5)), SYNC, SYNC + b"\x01", frames[0][:HEADER_BYTES]]
+                [
+                    bytes(rng.randrange(256) for _ in range(5)),
+                    SYNC,
+                    SYNC + b"\x01",
+                    frames[0][:HEADER_BYTES],
+                ]
             )
         elif action < 0.23:
             body.clear()
@@ -125,9 +158,13 @@ def test_what_a_bad_line_loses_is_counted_exactly(seed: int) -> None:
 @settings(max_examples=150, deadline=None)
 @given(
     st.binary(max_size=600),
-    st.lists(st.sampled_from([SYNC, SYNC[:2], b"\x01\x00\x02\x00", b"W", b"\xff" * 12]), max_size=30),
+    st.lists(
+        st.sampled_from([SYNC, SYNC[:2], b"\x01\x00\x02\x00", b"W", b"\xff" * 12]), max_size=30
+    ),
 )
-def test_any_bytes_are_survived_and_a_frame_after_them_is_found(noise: bytes, parts: list[bytes]) -> None:
+def test_any_bytes_are_survived_and_a_frame_after_them_is_found(
+    noise: bytes, parts: list[bytes]
+) -> None:
     frame = encode_frame(FrameType.LOG, b"here", sequence=9)
     garbage = noise + b"".join(parts)
     decoder = Decoder()
@@ -159,7 +196,11 @@ def test_a_board_started_anew_is_no_loss() -> None:
     (again,) = decoder.feed(sample_frame(0, 0, 0, items, FLAG_FIRST))
     assert isinstance(again, SampleRun)
     assert again.restarted
-    assert (decoder.stats.restarts, decoder.stats.frames_lost, decoder.stats.items_lost) == (1, 0, {})
+    assert (decoder.stats.restarts, decoder.stats.frames_lost, decoder.stats.items_lost) == (
+        1,
+        0,
+        {},
+    )
 
 
 def test_sequence_numbers_wrap() -> None:

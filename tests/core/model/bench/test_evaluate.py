@@ -22,11 +22,20 @@ from wattigram.core.model.bench import (
 TIMES = np.array([0.0, 0.25, 0.5, 0.75, 1.0, 1.25])
 SOURCES = [
     (DcSource(voltage_v=1.2), [1.2] * 6),
-    (SineSource(offset_v=1.0, amplitude_v=0.5, frequency_hz=Fraction(1)), [1.0, 1.5, 1.0, 0.5, 1.0, 1.5]),
-    (SineSource(offset_v=1.0, amplitude_v=0.5, frequency_hz=Fraction(1), phase=0.25), [1.5, 1.0, 0.5, 1.0, 1.5, 1.0]),
+    (
+        SineSource(offset_v=1.0, amplitude_v=0.5, frequency_hz=Fraction(1)),
+        [1.0, 1.5, 1.0, 0.5, 1.0, 1.5],
+    ),
+    (
+        SineSource(offset_v=1.0, amplitude_v=0.5, frequency_hz=Fraction(1), phase=0.25),
+        [1.5, 1.0, 0.5, 1.0, 1.5, 1.0],
+    ),
     (TriangleSource(from_v=0.0, to_v=2.0, period_s=Fraction(1)), [0.0, 1.0, 2.0, 1.0, 0.0, 1.0]),
     (SquareSource(low_v=0.1, high_v=3.0, period_s=Fraction(1)), [0.1, 0.1, 3.0, 3.0, 0.1, 0.1]),
-    (SquareSource(low_v=0.1, high_v=3.0, period_s=Fraction(1), duty=0.25), [0.1, 0.1, 0.1, 3.0, 0.1, 0.1]),
+    (
+        SquareSource(low_v=0.1, high_v=3.0, period_s=Fraction(1), duty=0.25),
+        [0.1, 0.1, 0.1, 3.0, 0.1, 0.1],
+    ),
 ]
 
 

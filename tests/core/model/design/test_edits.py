@@ -9,7 +9,14 @@ import pytest
 from tests.conftest import edited
 from wattigram.core.base.errors import EditError
 from wattigram.core.model.bench import DcSource, Wiring
-from wattigram.core.model.design import BlockAverage, NoiseExpectation, Project, Signal, Threshold, Workspace
+from wattigram.core.model.design import (
+    BlockAverage,
+    NoiseExpectation,
+    Project,
+    Signal,
+    Threshold,
+    Workspace,
+)
 from wattigram.core.model.design.edits import (
     AddExpectation,
     AddSignal,
@@ -47,8 +54,18 @@ NOISE = NoiseExpectation(signal="Door latch", rms_v=0.01)
 CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     (SetDivider("ADC 1", 4), "Divide the clock of ADC 1 by 4", lambda p: p.chains[0].divider, 4),
     (SetBits("ADC 1", 10), "Convert with 10 bits on ADC 1", lambda p: p.chains[0].bits, 10),
-    (SetAlignment("ADC 1", "left"), "Align codes of ADC 1 left", lambda p: p.chains[0].alignment, "left"),
-    (SetCalibration("ADC 2", False), "Do not calibrate ADC 2 at start-up", lambda p: p.chains[1].calibrate, False),
+    (
+        SetAlignment("ADC 1", "left"),
+        "Align codes of ADC 1 left",
+        lambda p: p.chains[0].alignment,
+        "left",
+    ),
+    (
+        SetCalibration("ADC 2", False),
+        "Do not calibrate ADC 2 at start-up",
+        lambda p: p.chains[1].calibrate,
+        False,
+    ),
     (
         SetPeriod("ADC 1", Fraction(1, 5000)),
         "Trigger ADC 1 every 200 µs",
@@ -61,8 +78,18 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
         lambda p: p.chains[0].trigger.every,
         Fraction(1, 5000),
     ),
-    (SetBufferLength("ADC 1", 256), "Use 256 items in the loop of ADC 1", lambda p: p.chains[0].loop.items, 256),
-    (SetElementWidth("ADC 1", 32), "Move items of 32 bits from ADC 1", lambda p: p.chains[0].loop.width_bits, 32),
+    (
+        SetBufferLength("ADC 1", 256),
+        "Use 256 items in the loop of ADC 1",
+        lambda p: p.chains[0].loop.items,
+        256,
+    ),
+    (
+        SetElementWidth("ADC 1", 32),
+        "Move items of 32 bits from ADC 1",
+        lambda p: p.chains[0].loop.width_bits,
+        32,
+    ),
     (
         SetSampling("ADC 1", 2, 384, "Door latch"),
         "Sample Door latch for 384 cyc",
@@ -84,14 +111,24 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     (RemoveSlot("ADC 1", 0), "Remove slot 1 of ADC 1", lambda p: len(p.chains[0].slots), 3),
     (RemoveSlot("ADC 2", 0), "Remove slot 1 of ADC 2", lambda p: len(p.chains), 1),
     (AddSignal(Signal(name="New", pin="B7")), "Add New", lambda p: p.signals[-1].name, "New"),
-    (RemoveSignal("Upper zone"), "Remove Upper zone", lambda p: [s.twin_of for s in p.signals], [None] * 4),
+    (
+        RemoveSignal("Upper zone"),
+        "Remove Upper zone",
+        lambda p: [s.twin_of for s in p.signals],
+        [None] * 4,
+    ),
     (
         RenameSignal("Upper zone", "Top"),
         "Rename Upper zone to Top",
         lambda p: p.signal("Upper zone, twin").twin_of,
         "Top",
     ),
-    (SetPin("Door latch", "B6"), "Take Door latch from pin B6", lambda p: p.signal("Door latch").pin, "B6"),
+    (
+        SetPin("Door latch", "B6"),
+        "Take Door latch from pin B6",
+        lambda p: p.signal("Door latch").pin,
+        "B6",
+    ),
     (
         SetScaling("3.3 V rail", Fraction(1, 3)),
         "Front end of 3.3 V rail: ÷ 3",
@@ -104,20 +141,40 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
         lambda p: p.signals[2].reduce,
         BlockAverage(count=4, shift=2),
     ),
-    (SetFilter("Upper zone", None), "Do not reduce Upper zone", lambda p: p.signals[1].reduce, None),
+    (
+        SetFilter("Upper zone", None),
+        "Do not reduce Upper zone",
+        lambda p: p.signals[1].reduce,
+        None,
+    ),
     (
         AddThreshold("Door latch", Threshold(low=1, high=2)),
         "Add a window to Door latch: 1 V to 2 V",
         lambda p: p.signals[2].windows,
         (Threshold(low=1, high=2),),
     ),
-    (SetThreshold("Upper zone", 0, None), "Remove window 1 of Upper zone", lambda p: p.signals[1].windows, ()),
+    (
+        SetThreshold("Upper zone", 0, None),
+        "Remove window 1 of Upper zone",
+        lambda p: p.signals[1].windows,
+        (),
+    ),
     (SetReference("internal"), "Use the internal reference", lambda p: p.reference, "internal"),
-    (SetBusClock(Fraction(48_000_000)), "Run the bus at 48 MHz", lambda p: p.bus_clock_hz, 48_000_000),
+    (
+        SetBusClock(Fraction(48_000_000)),
+        "Run the bus at 48 MHz",
+        lambda p: p.bus_clock_hz,
+        48_000_000,
+    ),
     (SetWiring(WIRING), "Wire pin B7: level, 10 Ω", lambda p: p.wired("B7"), WIRING),
     (RemoveWiring("A2"), "Disconnect pin A2", lambda p: p.wired("A2"), None),
     (AddExpectation(NOISE), "Expect noise of Door latch", lambda p: p.expectations[-1], NOISE),
-    (ChangeExpectation(0, NOISE), "Change what is expected of Door latch", lambda p: p.expectations[0], NOISE),
+    (
+        ChangeExpectation(0, NOISE),
+        "Change what is expected of Door latch",
+        lambda p: p.expectations[0],
+        NOISE,
+    ),
     (RemoveExpectation(0), "Remove expectation 1", lambda p: len(p.expectations), 7),
 ]
 

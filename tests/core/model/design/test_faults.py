@@ -60,7 +60,10 @@ def safety() -> Workspace:
         (SetRetrieval("ADC", Fifo(mark=4)), "retrieval fifo is not to be had"),
         (SetRetrieval("ADC", Interrupt(per="pass")), "has 1 result register for 2 slots"),
         (SetTrigger("ADC", FollowTrigger(follows="ADC")), "no chain with a trigger of its own"),
-        (SetTrigger("ADC", TimerTrigger(timer="Timer 7", every="1 ms")), "timer Timer 7 is not to be had"),
+        (
+            SetTrigger("ADC", TimerTrigger(timer="Timer 7", every="1 ms")),
+            "timer Timer 7 is not to be had",
+        ),
         (
             SetTrigger("ADC", TimerTrigger(timer="Timer", every="1 ms", period_register=1024)),
             "does not fit into 10 bits",
@@ -69,9 +72,18 @@ def safety() -> Workspace:
         (SetSampling("ADC", 0, 4), "one sampling time for all slots"),
         (SetClock("ADC", "bus", 3), "divider 3 is not to be had"),
         (SetPin("Pedal", "supply ÷ 2"), "pin supply ÷ 2 is not to be had"),
-        (SetFilter("Pedal", BlockAverage(count=4, shift=2, by="hardware")), "a hardware mean is not to be had"),
-        (AddThreshold("Pedal", Threshold(low=1, high=2, by="hardware")), "has 0 hardware windows, 1 are wanted"),
-        (SetComparator(Comparator(name="Comparator 1", signal="Pedal", threshold_v=1)), "comparator: Comparator 1"),
+        (
+            SetFilter("Pedal", BlockAverage(count=4, shift=2, by="hardware")),
+            "a hardware mean is not to be had",
+        ),
+        (
+            AddThreshold("Pedal", Threshold(low=1, high=2, by="hardware")),
+            "has 0 hardware windows, 1 are wanted",
+        ),
+        (
+            SetComparator(Comparator(name="Comparator 1", signal="Pedal", threshold_v=1)),
+            "comparator: Comparator 1",
+        ),
     ],
 )
 def test_the_small_part_says_what_it_has_not(pedal: Workspace, edit: Edit, words: str) -> None:
@@ -92,7 +104,11 @@ def test_the_small_part_says_what_it_has_not(pedal: Workspace, edit: Edit, words
         (SetFilter("Upper zone", SumFilter(count=512, by="hardware")), "a hardware count of 512"),
         (SetPin("Coil current", "A2", "A3"), ""),
         (
-            SetComparator(Comparator(name="Comparator 1", signal="Door latch", threshold_v=1, hysteresis_v=0.01)),
+            SetComparator(
+                Comparator(
+                    name="Comparator 1", signal="Door latch", threshold_v=1, hysteresis_v=0.01
+                )
+            ),
             "hysteresis of 0.01",
         ),
         (
@@ -100,7 +116,9 @@ def test_the_small_part_says_what_it_has_not(pedal: Workspace, edit: Edit, words
             "input A2 is not to be had",
         ),
         (
-            SetComparator(Comparator(name="Comparator 1", signal="Upper zone", against="pin", threshold_v=1)),
+            SetComparator(
+                Comparator(name="Comparator 1", signal="Upper zone", against="pin", threshold_v=1)
+            ),
             "threshold pin None",
         ),
         (SetElementWidth("ADC 1", 16), ""),
@@ -121,9 +139,13 @@ def test_a_low_pass_in_hardware_and_many_windows(safety: Workspace) -> None:
     assert apply_edit(safety, SetFilter("3.3 V rail", LowPassFilter(shift=4, by="hardware")))
     crowded = safety
     for _ in range(4):
-        crowded = apply_edit(crowded, AddThreshold("Door latch", Threshold(low=1, high=2, by="hardware", on="raw")))
+        crowded = apply_edit(
+            crowded, AddThreshold("Door latch", Threshold(low=1, high=2, by="hardware", on="raw"))
+        )
     with pytest.raises(EditError, match="has 4 hardware windows, 5 are wanted"):
-        apply_edit(crowded, AddThreshold("Door latch", Threshold(low=1, high=2, by="hardware", on="raw")))
+        apply_edit(
+            crowded, AddThreshold("Door latch", Threshold(low=1, high=2, by="hardware", on="raw"))
+        )
 
 
 def test_a_signal_twice_is_possible_where_order_is_free(kiln: Workspace, safety: Workspace) -> None:
@@ -132,7 +154,9 @@ def test_a_signal_twice_is_possible_where_order_is_free(kiln: Workspace, safety:
         apply_edit(safety, AddSlot("ADC 1", "Door latch", 36))
 
 
-def test_polling_is_to_be_had_everywhere(kiln: Workspace, pedal: Workspace, safety: Workspace) -> None:
+def test_polling_is_to_be_had_everywhere(
+    kiln: Workspace, pedal: Workspace, safety: Workspace
+) -> None:
     for workspace in (kiln, pedal, safety):
         chain = workspace.project.chains[0]
         assert apply_edit(workspace, SetRetrieval(chain.converter, Polling(timeout_s="1 s")))

@@ -39,11 +39,17 @@ def test_saving_loses_nothing(kiln: Workspace, tmp_path: Path) -> None:
     st.floats(-1e4, 1e4).map(lambda value: round(value, 12)),
     st.text(st.characters(blacklist_categories=("Cs", "Cc")), min_size=1, max_size=30),
 )
-def test_any_value_survives_its_file(kiln: Workspace, hertz: Fraction, ohm: float, volts: float, name: str) -> None:
+def test_any_value_survives_its_file(
+    kiln: Workspace, hertz: Fraction, ohm: float, volts: float, name: str
+) -> None:
     design = edited(
         kiln,
         SetWiring(
-            Wiring(pin="A2", resistance_ohm=ohm, source=SineSource(offset_v=volts, amplitude_v=1.0, frequency_hz=hertz))
+            Wiring(
+                pin="A2",
+                resistance_ohm=ohm,
+                source=SineSource(offset_v=volts, amplitude_v=1.0, frequency_hz=hertz),
+            )
         ),
         RenameSignal("Coil current", name),
         SetPeriod("ADC 1", 1 / hertz),
@@ -59,12 +65,18 @@ def test_a_rate_stays_a_rate(kiln: Workspace) -> None:
 
 
 def test_version_1_gets_its_shift(kiln: Workspace) -> None:
-    old = version_2(TEXT).replace("version = 2", "version = 1").replace("shift = 4\n", "").replace("shift = 6\n", "")
+    old = (
+        version_2(TEXT)
+        .replace("version = 2", "version = 1")
+        .replace("shift = 4\n", "")
+        .replace("shift = 6\n", "")
+    )
     assert parse_project(old, "x") == kiln.project
 
 
 def version_2(text: str) -> str:
-    """The project as version 2 had it: one window, twins without limits, DMA and two triggers only."""
+    """The project as version 2 had it: one window, twins without limits, DMA and two triggers
+    only."""
     swaps = (
         ("version = 4", "version = 2"),
         ("[[signals.windows]]", "[signals.window]"),
@@ -90,7 +102,9 @@ def test_version_2_is_read_as_it_was_meant(kiln: Workspace) -> None:
 def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
     mark = build_mark(kiln.project)
     assert len(mark) == 8
-    rewired = edited(kiln, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=1.0))))
+    rewired = edited(
+        kiln, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=1.0)))
+    )
     assert rewired.build_mark == mark
     assert edited(kiln, SetPeriod("ADC 1", Fraction(1, 5000))).build_mark != mark
     assert build_mark(kiln.project.replaced(name="other", expectations=())) == mark
@@ -107,7 +121,11 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
         ('resistance = "47 kΩ"', 'resistance = "-47 kΩ"', "It must be at least 0 Ω"),
         ('every = "100 us"', 'every = "100 V"', "a frequency such as"),
         ('every = "100 us"', 'every = "0 s"', "must be above 0"),
-        ("divider = 3", "divider = 5", "divider 5 is not to be had on Marten M3. Choose one of 1, 2, 3"),
+        (
+            "divider = 3",
+            "divider = 5",
+            "divider 5 is not to be had on Marten M3. Choose one of 1, 2, 3",
+        ),
         ("divider = 3", "divider = true", "divider"),
         ("bits = 12", "bits = 11", "resolution 11 is not to be had"),
         ("sampling_cycles = 32", "sampling_cycles = 33", "sampling cycles 33"),
@@ -115,7 +133,11 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
         ("items = 512", "items = 0", "items"),
         ('reference = "supply"', 'reference = "moon"', "Choose one of supply, internal"),
         ('timer = "Timer 2"', 'timer = "Timer 9"', "timer Timer 9"),
-        ('channel = "DMA 2"', 'channel = "DMA 1"', "Two chains, generators or routes use the DMA channel “DMA 1”"),
+        (
+            'channel = "DMA 2"',
+            'channel = "DMA 1"',
+            "Two chains, generators or routes use the DMA channel “DMA 1”",
+        ),
         ('name = "Loop B"', 'name = "Loop A"', "Two loops are “Loop A”"),
         ('converter = "ADC 2"', 'converter = "ADC 1"', "Two chains use the converter"),
         ('converter = "ADC 2"', 'converter = "ADC 7"', "converter ADC 7"),
@@ -123,7 +145,11 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
         ('pin = "A6"\nfront_end', 'pin = "C6"\nfront_end', "pin C6"),
         ('front_end = "÷ 2"', 'front_end = "÷ 0"', "no factor"),
         ('front_end = "÷ 2"', 'front_end = "-3"', "impossible"),
-        ('signal = "Door latch"\nsampling', 'signal = "Window"\nsampling', "slot 3: “Window” is no signal here"),
+        (
+            'signal = "Door latch"\nsampling',
+            'signal = "Window"\nsampling',
+            "slot 3: “Window” is no signal here",
+        ),
         ('of = "Upper zone"', 'of = "Nothing"', "no other signal"),
         ('kind = "steps"\nlow', 'kind = "stairs"\nlow', "stairs"),
         ("count = 16", "count = 1", "count"),
@@ -136,7 +162,11 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
         ('amplitude = "750 mV"', "amplitude = nan", "amplitude"),
         ('every = "100 us"', 'every = "1e300 s"', "beyond what occurs on a bench"),
         ('every = "100 us"', 'every = "1e-300 s"', "beyond what occurs on a bench"),
-        ('frequency = "50 Hz"\nnoise', 'frequency = "1e300 Hz"\nnoise', "beyond what occurs on a bench"),
+        (
+            'frequency = "50 Hz"\nnoise',
+            'frequency = "1e300 Hz"\nnoise',
+            "beyond what occurs on a bench",
+        ),
         ('low = "0.4 V"', 'low = "1e308 V"', "beyond what occurs on a bench"),
     ],
 )
@@ -161,7 +191,9 @@ def test_mangled_projects_give_sentences_only() -> None:
             elif choice < 0.7:
                 del data[where : where + rng.randint(1, 30)]
             else:
-                data[where:where] = rng.choice([b"[[", b'"', b"\n", b"=", b"{}", b"9" * 400, b"\xc3\xa9"])
+                data[where:where] = rng.choice(
+                    [b"[[", b'"', b"\n", b"=", b"{}", b"9" * 400, b"\xc3\xa9"]
+                )
         try:
             workspace_from_text(data.decode("utf-8", "replace"), "x")
         except WattigramError as fault:
@@ -171,7 +203,14 @@ def test_mangled_projects_give_sentences_only() -> None:
 
 
 @pytest.mark.parametrize(
-    "text", ["a=" + "[" * 3000 + "]" * 3000, "format = 5", "", "\x00", 'format = "wattigram-project"\nversion = true']
+    "text",
+    [
+        "a=" + "[" * 3000 + "]" * 3000,
+        "format = 5",
+        "",
+        "\x00",
+        'format = "wattigram-project"\nversion = true',
+    ],
 )
 def test_hostile_text_is_refused(text: str) -> None:
     with pytest.raises(WattigramError):

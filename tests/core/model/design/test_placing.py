@@ -9,7 +9,12 @@ from wattigram.core.model.bench import PairedSource
 from wattigram.core.model.design import EdgeTrigger, Signal, Workspace, open_workspace
 from wattigram.core.model.design.clipboard import clip_chain, clip_signals, paste
 from wattigram.core.model.design.edits import AddSignal, SetPin, SetTrigger, SwapPins, apply_edit
-from wattigram.core.model.design.pin_assignment import all_inputs, input_options, move_signal, other_uses
+from wattigram.core.model.design.pin_assignment import (
+    all_inputs,
+    input_options,
+    move_signal,
+    other_uses,
+)
 from wattigram.core.model.design.templates import empty_workspace
 
 
@@ -28,7 +33,10 @@ def test_inputs_are_pins_pairs_and_what_is_inside(safety: Workspace) -> None:
 
 
 def test_an_option_tells_channel_company_and_other_uses(safety: Workspace) -> None:
-    options = {option.label: option for option in input_options(safety, safety.project.signal("Door latch"))}
+    options = {
+        option.label: option
+        for option in input_options(safety, safety.project.signal("Door latch"))
+    }
     assert options["A4"].is_current
     assert options["A2"].signals == ("Upper zone",)
     assert options["A0−A1"].signals == ("Coil current",)
@@ -37,7 +45,9 @@ def test_an_option_tells_channel_company_and_other_uses(safety: Workspace) -> No
     assert options["temperature"].signals == ()
 
 
-def test_other_uses_are_outputs_triggers_and_pins_set_by_windows(kiln: Workspace, safety: Workspace) -> None:
+def test_other_uses_are_outputs_triggers_and_pins_set_by_windows(
+    kiln: Workspace, safety: Workspace
+) -> None:
     assert other_uses(kiln, "A5") == ("DAC 1",)
     assert other_uses(safety, "D5") == ("set by a window of Upper zone",)
     edge = apply_edit(kiln, SetTrigger("ADC 1", EdgeTrigger(pin="B7")))
@@ -62,7 +72,9 @@ def test_a_move_to_a_taken_pin_is_an_exchange(kiln: Workspace) -> None:
 
 def test_a_move_leaves_wiring_that_somebody_else_needs(kiln: Workspace) -> None:
     shared = apply_edit(kiln, AddSignal(Signal(name="Second look", pin="A3")))
-    assert move_signal(shared, shared.project.signal("Second look"), "B6") == SetPin("Second look", "B6")
+    assert move_signal(shared, shared.project.signal("Second look"), "B6") == SetPin(
+        "Second look", "B6"
+    )
 
 
 def test_consequences_are_told_before_the_move(kiln: Workspace) -> None:

@@ -70,15 +70,30 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
         lambda p: p.chains[0].per_trigger,
         "endless",
     ),
-    (SetRetrieval("ADC 1", Interrupt()), "Fetch results of ADC 1 by interrupt", lambda p: p.chains[0].dma, None),
-    (SetIsrCost("ADC 1", 99), "The handler of ADC 1 takes 99 cyc", lambda p: p.chains[0].loop.handler_cycles, 99),
+    (
+        SetRetrieval("ADC 1", Interrupt()),
+        "Fetch results of ADC 1 by interrupt",
+        lambda p: p.chains[0].dma,
+        None,
+    ),
+    (
+        SetIsrCost("ADC 1", 99),
+        "The handler of ADC 1 takes 99 cyc",
+        lambda p: p.chains[0].loop.handler_cycles,
+        99,
+    ),
     (
         SetReader("ADC 1", Reader(width_bits=8)),
         "Read items of ADC 1 otherwise",
         lambda p: p.chains[0].reader.width_bits,
         8,
     ),
-    (SetStartup("ADC 1", ORDER), "Start ADC 1 up in another order", lambda p: p.chains[0].startup, ORDER),  # type: ignore[arg-type]
+    (
+        SetStartup("ADC 1", ORDER),
+        "Start ADC 1 up in another order",
+        lambda p: p.chains[0].startup,
+        ORDER,
+    ),  # type: ignore[arg-type]
     (
         OrderSlots("ADC 1", (3, 2, 1, 0)),
         "Order the slots of ADC 1 as they are converted",
@@ -98,14 +113,24 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
         [64, 128, 64, 128],
     ),
     (RemoveChain("ADC 2"), "Do not use ADC 2", lambda p: len(p.chains), 1),
-    (SetComparator(COMPARATOR), "Comparator 1 on Upper zone at 1.6 V", lambda p: p.comparators, (COMPARATOR,)),
+    (
+        SetComparator(COMPARATOR),
+        "Comparator 1 on Upper zone at 1.6 V",
+        lambda p: p.comparators,
+        (COMPARATOR,),
+    ),
     (
         SetRedundantPair("Upper zone, twin", RedundantPair(of="Upper zone", within_v=0.1)),
         "Hold Upper zone, twin against Upper zone",
         lambda p: p.signals[4].twin.within_v,
         0.1,
     ),
-    (SetRedundantPair("Upper zone, twin", None), "Upper zone, twin is no twin", lambda p: p.signals[4].twin_of, None),
+    (
+        SetRedundantPair("Upper zone, twin", None),
+        "Upper zone, twin is no twin",
+        lambda p: p.signals[4].twin_of,
+        None,
+    ),
     (
         SetFilter("Door latch", LowPassFilter(shift=4)),
         "Low-pass Door latch with shift 4",
@@ -118,7 +143,12 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
         lambda p: p.signals[2].reduce.kind,
         "running-mean",
     ),
-    (SetFilter("Door latch", SumFilter(count=8)), "Sum of 8 for Door latch", lambda p: p.signals[2].reduce.shift, 0),
+    (
+        SetFilter("Door latch", SumFilter(count=8)),
+        "Sum of 8 for Door latch",
+        lambda p: p.signals[2].reduce.shift,
+        0,
+    ),
     (
         SetPin("Door latch", "temperature"),
         "Take Door latch from temperature",
@@ -159,11 +189,15 @@ def test_a_period_forgets_registers_written_by_hand(kiln: Workspace) -> None:
     trigger = apply_edit(wrong, SetPeriod("ADC 1", odd.every)).project.chains[0].trigger
     assert trigger == TimerTrigger(timer="Timer 2", every="100 us")
     with pytest.raises(EditError, match="not started by a timer"):
-        apply_edit(apply_edit(kiln, SetTrigger("ADC 1", SoftwareTrigger())), SetPeriod("ADC 1", odd.every))
+        apply_edit(
+            apply_edit(kiln, SetTrigger("ADC 1", SoftwareTrigger())), SetPeriod("ADC 1", odd.every)
+        )
 
 
 def test_a_signal_goes_with_all_that_leans_on_it(kiln: Workspace) -> None:
-    leaning = apply_edit(kiln, AddThreshold("Door latch", Threshold(low=-1, high=1, target_signal="Upper zone")))
+    leaning = apply_edit(
+        kiln, AddThreshold("Door latch", Threshold(low=-1, high=1, target_signal="Upper zone"))
+    )
     leaning = apply_edit(leaning, SetComparator(COMPARATOR))
     gone = apply_edit(leaning, RemoveSignal("Upper zone")).project
     assert gone.comparators == ()

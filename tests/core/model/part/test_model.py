@@ -32,7 +32,10 @@ def test_marten_is_as_its_data_sheet_says() -> None:
         ("A5", 25, 0.15),
         ("B5", 25, 0.15),
     ]
-    assert {item.name: item.voltage_v for item in part.references} == {"supply": 3.3, "internal": 1.2}
+    assert {item.name: item.voltage_v for item in part.references} == {
+        "supply": 3.3,
+        "internal": 1.2,
+    }
     assert part.converters[0].offset_calibrated_lsb != part.converters[1].offset_calibrated_lsb
 
 
@@ -58,7 +61,11 @@ def test_marten_is_as_its_data_sheet_says() -> None:
         ('clock_high = "32 MHz"', 'clock_high = "600 kHz"', "no divider brings the bus clock"),
         ('sampling_capacitor = "16 pF"', 'sampling_capacitor = "0 F"', "must be above 0 F"),
         ('full_scale = "2^N"', 'full_scale = "about"', "converters[1].full_scale"),
-        ("needs_calibration = true", 'needs_calibration = "yes"', "converters[1].needs_calibration"),
+        (
+            "needs_calibration = true",
+            'needs_calibration = "yes"',
+            "converters[1].needs_calibration",
+        ),
         ("A0 = 0", "A0 = 7", "channel 7 is listed twice"),
         ("A0 = 0", "C99 = 0", "pin C99 is not among"),
         ('name = "Marten M3"', 'name = ""', "name"),
@@ -104,7 +111,9 @@ def test_mangled_part_files_give_sentences_only() -> None:
             elif choice < 0.6:
                 mangled[number] = mangled[number][: rng.randrange(len(mangled[number]) + 1)]
             else:
-                mangled[number] = mangled[number].replace("=", rng.choice(["= -", "= [", "= 1e400", '= "?"', ":"]), 1)
+                mangled[number] = mangled[number].replace(
+                    "=", rng.choice(["= -", "= [", "= 1e400", '= "?"', ":"]), 1
+                )
         try:
             parse_part("\n".join(mangled), "x")
         except PartError as fault:

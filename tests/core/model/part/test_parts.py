@@ -17,7 +17,9 @@ def test_a_part_is_whole(part: Part) -> None:
     for converter in part.converters:
         assert converter.sampling_cycles == tuple(sorted(converter.sampling_cycles))
         assert set(converter.channels) <= set(part.pins)
-        assert all(other in [one.name for one in part.converters] for other in converter.in_step_with)
+        assert all(
+            other in [one.name for one in part.converters] for other in converter.in_step_with
+        )
     assert "made-up" in (FOLDER / f"{part.id}.toml").read_text().splitlines()[0]
 
 
@@ -62,7 +64,9 @@ def test_a_copy_is_a_sound_part_of_its_own(tmp_path: Path, like: str) -> None:
         copy_part(like, path, "My Part 7")
 
 
-@pytest.mark.parametrize(("name", "words"), [("mine.txt", "End it with .toml"), ("mine.toml", "id")])
+@pytest.mark.parametrize(
+    ("name", "words"), [("mine.txt", "End it with .toml"), ("mine.toml", "id")]
+)
 def test_a_copy_needs_a_name(tmp_path: Path, name: str, words: str) -> None:
     with pytest.raises(PartError, match=words):
         copy_part("quill-q8", tmp_path / name, "???" if name == "mine.toml" else "Fine")
@@ -75,8 +79,10 @@ TEXT = (FOLDER / "osprey-x2.toml").read_text()
     ("old", "new", "words"),
     [
         ("fifo_items = 16", "fifo_items = 0", "a FIFO without fifo_items"),
-        ('in_step_with = ["ADC 2"]', 'in_step_with = ["ADC 7"]', "in step with ADC 7, which is no other converter"),
-        ('in_step_with = ["ADC 2"]', 'in_step_with = ["ADC 1"]', "in step with ADC 1, which is no other converter"),
+        ('in_step_with = ["ADC 2"]', 'in_step_with = ["ADC 7"]', "in step with ADC 7, which is no "
+            "other converter"),
+        ('in_step_with = ["ADC 2"]', 'in_step_with = ["ADC 1"]', "in step with ADC 1, which is no "
+            "other converter"),
         ("channel = 16", "channel = 3", "channel 3 is listed twice"),
         ('positive = "A0"', 'positive = "Z0"', "pin Z0 is not among the part's pins"),
         ('sequence = "ascending"', 'sequence = "downwards"', "sequence"),

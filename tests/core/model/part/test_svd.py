@@ -49,7 +49,11 @@ def test_everything_that_the_format_says_is_read(heron: Path) -> None:
     )
     rule, slot, low = first.registers
     assert (rule.offset, rule.width, rule.reset) == (4, 32, 0x10)
-    assert [(one.name, one.low, one.width) for one in rule.fields] == [("ON", 0, 1), ("CUT", 4, 4), ("FRESH", 9, 1)]
+    assert [(field.name, field.low, field.width) for field in rule.fields] == [
+        ("ON", 0, 1),
+        ("CUT", 4, 4),
+        ("FRESH", 9, 1),
+    ]
     assert rule.fields[1].values == (("by two", 1), ('by "four"', 2))
     assert (slot.name, slot.count, slot.step, slot.width) == ("SLOT", 4, 2, 16)
     assert (low.offset, low.width) == (0x48, 8)
@@ -63,7 +67,7 @@ def test_blocks_can_be_pasted_into_a_part_file(heron: Path) -> None:
     assert block.bases == (0x40012000,)
     assert block.lines == (18,)
     assert [register.name for register in block.registers] == ["RULE", "SLOT", "LOW"]
-    line = next(one for one in text.splitlines() if '"CUT"' in one)
+    line = next(splitline for splitline in text.splitlines() if '"CUT"' in splitline)
     field = tomllib.loads("x = " + line.strip().removeprefix("# ").split(",  ")[0].rstrip(","))["x"]
     assert field["table"] == {"by two": 1, 'by "four"': 2}
     assert "sampling, repeats" in text
@@ -96,7 +100,16 @@ OUTSIDE = '<?xml version="1.0"?><!DOCTYPE device [<!ENTITY a SYSTEM "file:///etc
         HERON.replace("0x40012000", "zero"),
         HERON.replace("[7:4]", "[7-4]"),
     ],
-    ids=["empty", "text", "no peripherals", "another root", "entities", "outside", "no number", "no range"],
+    ids=[
+        "empty",
+        "text",
+        "no peripherals",
+        "another root",
+        "entities",
+        "outside",
+        "no number",
+        "no range",
+    ],
 )
 def test_what_is_no_description_is_refused(text: str, tmp_path: Path) -> None:
     (tmp_path / "x.svd").write_text(text)

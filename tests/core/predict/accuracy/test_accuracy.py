@@ -36,7 +36,9 @@ from wattigram.core.predict.accuracy.averaging import filter_truncation
 SCALE = Scale(12, 3.3, 4096)
 
 
-@pytest.mark.parametrize(("volts", "code"), [(1.65, 2048), (3.2996, 4095), (5.0, 4095), (-1.0, 0), (0.0, 0)])
+@pytest.mark.parametrize(
+    ("volts", "code"), [(1.65, 2048), (3.2996, 4095), (5.0, 4095), (-1.0, 0), (0.0, 0)]
+)
 def test_worked_codes(volts: float, code: int) -> None:
     assert SCALE.codes(volts) == code
 
@@ -60,7 +62,9 @@ def test_left_alignment_is_undone(kiln: Workspace) -> None:
 
 @pytest.mark.parametrize(("ohm", "needed_us"), [(4700, 0.851), (47_000, 6.949)])
 def test_worked_settling(ohm: float, needed_us: float) -> None:
-    assert adequate_sampling_s((ohm + 1200) * 16e-12, 12) * 1e6 == pytest.approx(needed_us, abs=5e-4)
+    assert adequate_sampling_s((ohm + 1200) * 16e-12, 12) * 1e6 == pytest.approx(
+        needed_us, abs=5e-4
+    )
 
 
 @pytest.mark.parametrize(("cycles", "lsb"), [(128, 22.90), (384, 0.0007)])
@@ -79,7 +83,9 @@ def test_the_first_slot_follows_the_last(kiln: Workspace) -> None:
 def test_as_wired_the_error_is_what_the_sources_can_make(kiln: Workspace) -> None:
     settling = slot_settling(kiln, kiln.project.chains[0], 2)
     worst_v = max(3.28 - 1.2, 2.2 - 0.02)
-    assert settling.wired_error_lsb == pytest.approx(math.exp(-1e-6 / (48_200 * 16e-12)) * worst_v * 4096 / 3.3)
+    assert settling.wired_error_lsb == pytest.approx(
+        math.exp(-1e-6 / (48_200 * 16e-12)) * worst_v * 4096 / 3.3
+    )
 
 
 @pytest.mark.parametrize(
@@ -97,17 +103,24 @@ def test_as_wired_the_error_is_what_the_sources_can_make(kiln: Workspace) -> Non
 def test_worked_shares_with_an_external_capacitor(
     ohm: float, farads: float, sampling_s: float, rate_hz: float, share: float
 ) -> None:
-    assert carry_over(sampling_s, ohm, 1200, 16e-12, farads, rate_hz) == pytest.approx(share, rel=2e-4)
+    assert carry_over(sampling_s, ohm, 1200, 16e-12, farads, rate_hz) == pytest.approx(
+        share, rel=2e-4
+    )
 
 
 @given(
-    st.floats(1, 1e5), st.floats(1e-11, 1e-5), st.floats(5e-8, 1e-5), st.floats(1.2e-5, 1e-2), st.floats(1e-12, 1e-10)
+    st.floats(1, 1e5),
+    st.floats(1e-11, 1e-5),
+    st.floats(5e-8, 1e-5),
+    st.floats(1.2e-5, 1e-2),
+    st.floats(1e-12, 1e-10),
 )
 @settings(deadline=None)
 def test_the_steady_share_is_what_many_scans_come_to(
     ohm: float, farads: float, sampling_s: float, period_s: float, sample_f: float
 ) -> None:
-    """The closed form against the circuit stepped scan by scan, with a matrix exponential made otherwise."""
+    """The closed form against the circuit stepped scan by scan, with a matrix exponential made
+    otherwise."""
     assume(ohm * farads < 300 * period_s)
     step = sampled((Node("A0", ohm, farads),), sampling_s, 1200.0, sample_f)
     off, seen = 0.0, 1.0
@@ -144,7 +157,9 @@ def test_worked_cutoff_of_a_low_pass(shift: int, hertz: float) -> None:
     assert low_pass_cutoff_hz(shift, 10_000) == pytest.approx(hertz, abs=0.06)
 
 
-@pytest.mark.parametrize(("count", "bits"), [(512, 21), (1, 12), (2, 13), (3, 14), (16, 16), (17, 17)])
+@pytest.mark.parametrize(
+    ("count", "bits"), [(512, 21), (1, 12), (2, 13), (3, 14), (16, 16), (17, 17)]
+)
 def test_a_sum_needs_room(count: int, bits: int) -> None:
     assert accumulator_bits(count, 12) == bits
 
@@ -176,7 +191,9 @@ def test_a_shift_truncates(stage: AnyStage, bias: float) -> None:
 
 
 def test_quantisation_does_not_average_without_noise(kiln: Workspace) -> None:
-    design = edited(kiln, SetBits("ADC 1", 8), SetFilter("3.3 V rail", BlockAverage(count=64, shift=6)))
+    design = edited(
+        kiln, SetBits("ADC 1", 8), SetFilter("3.3 V rail", BlockAverage(count=64, shift=6))
+    )
     noise = signal_noise(design, design.project.chains[0], design.project.signal("3.3 V rail"))
     assert noise.input_lsb < 0.5
     assert noise.reduced_lsb >= 1 / math.sqrt(12)

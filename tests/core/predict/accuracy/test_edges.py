@@ -14,7 +14,9 @@ from wattigram.core.predict.accuracy.edges import walk_times, walked_edges
 FloatArray = NDArray[np.float64]
 
 
-def simulated(volts: FloatArray, level_v: float, hysteresis_v: float, noise_v: float, seed: int) -> int:
+def simulated(
+    volts: FloatArray, level_v: float, hysteresis_v: float, noise_v: float, seed: int
+) -> int:
     rng = np.random.default_rng(seed)
     seen = volts + rng.normal(0, noise_v, len(volts)) - level_v
     state, edges = bool(volts[0] > level_v), 0
@@ -41,7 +43,9 @@ def test_edges_are_those_of_a_simulation(hysteresis_v: float, shape: str) -> Non
     looks_v = shapes[shape](np.arange(0, span_s, look_s))
     drawn = [simulated(looks_v, 0.5, hysteresis_v, noise_v, seed) for seed in range(20)]
     sigma = float(np.std(drawn)) / math.sqrt(len(drawn))
-    assert found == pytest.approx(np.mean(drawn), abs=max(0.15, 4 * sigma, 0.03 * float(np.mean(drawn))))
+    assert found == pytest.approx(
+        np.mean(drawn), abs=max(0.15, 4 * sigma, 0.03 * float(np.mean(drawn)))
+    )
 
 
 def test_without_noise_each_crossing_counts_once() -> None:

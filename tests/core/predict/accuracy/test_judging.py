@@ -83,7 +83,9 @@ def test_what_a_low_pass_leaves_of_white_noise(shift: int) -> None:
     for value in rng.standard_normal(60_000).tolist():
         state += (value - state) * share
         total.append(state)
-    assert float(np.std(total[2000:])) == pytest.approx(filter_noise_share(LowPassFilter(shift=shift)), rel=0.05)
+    assert float(np.std(total[2000:])) == pytest.approx(
+        filter_noise_share(LowPassFilter(shift=shift)), rel=0.05
+    )
 
 
 @given(st.integers(2, 300))
@@ -91,7 +93,9 @@ def test_a_mean_leaves_one_over_the_root(count: int) -> None:
     assert filter_noise_share(SumFilter(count=count)) == pytest.approx(1 / math.sqrt(count))
 
 
-def experiment(slope: float, noise: float, hysteresis: float, response: float, runs: int = 200) -> float:
+def experiment(
+    slope: float, noise: float, hysteresis: float, response: float, runs: int = 200
+) -> float:
     """Mean number of edges of a crossing, by trying."""
     rng = np.random.default_rng(2)
     reach = 7 * noise + hysteresis
@@ -116,14 +120,21 @@ def test_chatter_is_what_an_experiment_finds(slope: float, noise: float, hystere
 
 
 def test_slow_slopes_chatter_by_the_closed_form() -> None:
-    assert expected_edges(0.5, 1e-3, 0.0, 1e-6) == pytest.approx(2e-3 / (math.sqrt(math.pi) * 0.5 * 1e-6), rel=0.01)
+    assert expected_edges(0.5, 1e-3, 0.0, 1e-6) == pytest.approx(
+        2e-3 / (math.sqrt(math.pi) * 0.5 * 1e-6), rel=0.01
+    )
     assert expected_edges(1.0, 0.0, 0.0, 1e-6) == 1.0
     assert expected_edges(math.inf, 1e-3, 0.0, 1e-6) == 1.0
 
 
 def test_a_comparator_trips_half_the_hysteresis_beside(kiln: Workspace) -> None:
     watched = edited(
-        kiln, SetComparator(Comparator(name="Comparator 1", signal="Upper zone", threshold_v=1.7, hysteresis_v=0.015))
+        kiln,
+        SetComparator(
+            Comparator(
+                name="Comparator 1", signal="Upper zone", threshold_v=1.7, hysteresis_v=0.015
+            )
+        ),
     )
     found = comparator_metrics(watched, watched.project.comparators[0])
     assert found.step_v == pytest.approx(3.3 / 32)
@@ -134,7 +145,9 @@ def test_a_comparator_trips_half_the_hysteresis_beside(kiln: Workspace) -> None:
 
 
 def test_a_source_that_never_gets_there_is_told(kiln: Workspace) -> None:
-    high = edited(kiln, SetComparator(Comparator(name="Comparator 1", signal="Upper zone", threshold_v=3.0)))
+    high = edited(
+        kiln, SetComparator(Comparator(name="Comparator 1", signal="Upper zone", threshold_v=3.0))
+    )
     found = comparator_metrics(high, high.project.comparators[0])
     assert (found.edges, found.crossings_hz) == (0.0, 0.0)
 
@@ -142,12 +155,22 @@ def test_a_source_that_never_gets_there_is_told(kiln: Workspace) -> None:
 @pytest.mark.parametrize(
     ("source", "level", "places"),
     [
-        (SineSource(offset_v=1, amplitude_v=1, frequency_hz="1 Hz"), 1.5, [(1 / 12, True), (5 / 12, False)]),
+        (
+            SineSource(offset_v=1, amplitude_v=1, frequency_hz="1 Hz"),
+            1.5,
+            [(1 / 12, True), (5 / 12, False)],
+        ),
         (TriangleSource(from_v=0, to_v=2, period_s="1 s"), 0.5, [(0.125, True), (0.875, False)]),
-        (SquareSource(low_v=0, high_v=2, period_s="1 s", duty=0.25), 1.0, [(0.0, False), (0.75, True)]),
+        (
+            SquareSource(low_v=0, high_v=2, period_s="1 s", duty=0.25),
+            1.0,
+            [(0.0, False), (0.75, True)],
+        ),
     ],
 )
-def test_crossings_of_sources(source: SineSource, level: float, places: list[tuple[float, bool]]) -> None:
+def test_crossings_of_sources(
+    source: SineSource, level: float, places: list[tuple[float, bool]]
+) -> None:
     found = source_crossings(source, level)
     assert found is not None
     assert [(pytest.approx(float(at)), rises) for at, rises in found[1]] == places
@@ -202,7 +225,10 @@ def test_hardware_means_are_quieter_from_the_start() -> None:
     found = signal_noise(safety, chain, signal)
     assert found.raw_lsb == found.reduced_lsb
     bare = edited(safety, SetFilter("Upper zone", None))
-    assert signal_noise(bare, bare.project.chains[0], bare.project.signal("Upper zone")).raw_lsb > 3 * found.raw_lsb
+    assert (
+        signal_noise(bare, bare.project.chains[0], bare.project.signal("Upper zone")).raw_lsb
+        > 3 * found.raw_lsb
+    )
 
 
 def test_latency_adds_stage_repetitions_and_hand_over(kiln: Workspace) -> None:
@@ -232,7 +258,11 @@ def test_what_waits_is_a_half_with_as_much_again(kiln: Workspace) -> None:
     assert waiting_values(kiln, raw) == 2 * 64 + 4
     assert waiting_values(kiln, reduced) == 2 * 4 + 4
     slower = edited(kiln, SetBufferLength("ADC 2", 2560))
-    assert waiting_values(slower, raw) == waiting_values(slower, ComparedPair(twin, zone, False)) == 2 * 1280 + 4
+    assert (
+        waiting_values(slower, raw)
+        == waiting_values(slower, ComparedPair(twin, zone, False))
+        == 2 * 1280 + 4
+    )
     assert waiting_values(edited(kiln, RemoveSlot("ADC 2", 0)), raw) == 0
 
 
@@ -250,8 +280,14 @@ def test_a_share_of_memory_is_for_what_waits(kiln: Workspace) -> None:
     assert len(compared_pairs(two.project)) == 2
     assert kept_values(two) == 256
     judged = [
-        signal.replaced(windows=(around.replaced(by="hardware"),)) if signal.name == "Door latch" else signal
+        signal.replaced(windows=(around.replaced(by="hardware"),))
+        if signal.name == "Door latch"
+        else signal
         for signal in kiln.project.signals
     ]
-    assert len(compared_pairs(kiln.project.replaced(signals=tuple(judged)))) == 1  # hardware keeps nothing
-    assert kept_values(Workspace(kiln.project, kiln.part.model_copy(update={"memory": None}))) == 4096
+    assert (
+        len(compared_pairs(kiln.project.replaced(signals=tuple(judged)))) == 1
+    )  # hardware keeps nothing
+    assert (
+        kept_values(Workspace(kiln.project, kiln.part.model_copy(update={"memory": None}))) == 4096
+    )

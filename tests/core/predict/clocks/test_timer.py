@@ -29,10 +29,14 @@ def test_worked_values(rate: Fraction, prescaler: int, count: int, ppm: float) -
 
 
 def test_seven_hertz_to_the_last_digit() -> None:
-    assert float(1 / solve_timer(BUS, Fraction(1, 7), 16, 16).period_s) == pytest.approx(7.000_000_364_58, abs=1e-11)
+    assert float(1 / solve_timer(BUS, Fraction(1, 7), 16, 16).period_s) == pytest.approx(
+        7.000_000_364_58, abs=1e-11
+    )
 
 
-def exhaustive(timer_hz: Fraction, wanted_s: Fraction, prescaler_bits: int, counter_bits: int) -> tuple[int, int]:
+def exhaustive(
+    timer_hz: Fraction, wanted_s: Fraction, prescaler_bits: int, counter_bits: int
+) -> tuple[int, int]:
     """The definition itself: every pair, smallest error, then smallest prescaler."""
     best: tuple[Fraction, int, int] | None = None
     for prescaler in range(1, (1 << prescaler_bits) + 1):

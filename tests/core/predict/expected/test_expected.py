@@ -9,7 +9,13 @@ from tests.conftest import edited
 from wattigram.core.board.settling import Node, sampled
 from wattigram.core.model.bench import DcSource, Wiring, source_voltage
 from wattigram.core.model.design import Threshold, Watch, Workspace
-from wattigram.core.model.design.edits import AddSlot, SetFilter, SetSampling, SetThreshold, SetWiring
+from wattigram.core.model.design.edits import (
+    AddSlot,
+    SetFilter,
+    SetSampling,
+    SetThreshold,
+    SetWiring,
+)
 from wattigram.core.predict.expected import (
     expected_events,
     expected_filtered,
@@ -24,7 +30,8 @@ ZONE = Watch("window", "Upper zone")
 
 
 def step_by_step(workspace: Workspace, cycles: int) -> np.ndarray:
-    """Readings of the first converter, one slot after another as a capacitor does it: (cycles, slots) volts."""
+    """Readings of the first converter, one slot after another as a capacitor does it: (cycles,
+    slots) volts."""
     chain = workspace.project.chains[0]
     timing = scan_timing(workspace, chain)
     held, readings = 0.0, np.empty((cycles, len(chain.slots)))
@@ -40,7 +47,9 @@ def step_by_step(workspace: Workspace, cycles: int) -> np.ndarray:
             step = sampled((node,), sampling_s, 1200.0, 16e-12)
             if node.moves:
                 before, since_s = off.get(wiring.pin, (0.0, at_s))
-                before *= math.exp(-max(0.0, at_s - sampling_s - since_s) / (node.ohm * node.farads))
+                before *= math.exp(
+                    -max(0.0, at_s - sampling_s - since_s) / (node.ohm * node.farads)
+                )
                 after = step @ np.array([before, held - volts])
                 off[wiring.pin] = float(after[0]), at_s
             else:
@@ -66,7 +75,9 @@ def test_predicted_readings_agree_with_a_capacitor_step_by_step(
 
 def test_settled_values_are_the_sources(kiln: Workspace) -> None:
     stream = expected_raw(((0, kiln),), "ADC 1", "Coil current", 0, 500)
-    assert stream.settled_v == pytest.approx(1.65 + 0.75 * np.sin(2 * np.pi * 50 * stream.times_s), abs=1e-12)
+    assert stream.settled_v == pytest.approx(
+        1.65 + 0.75 * np.sin(2 * np.pi * 50 * stream.times_s), abs=1e-12
+    )
     assert stream.times_s[3] == pytest.approx(3e-4 + 1e-6, abs=1e-15)
     assert np.abs(stream.error_v).max() < 1e-12
 
@@ -82,7 +93,9 @@ def test_the_signals_own_volts_are_before_the_front_end(kiln: Workspace) -> None
 
 
 def test_beyond_the_reference_full_scale_is_expected(kiln: Workspace) -> None:
-    hot = edited(kiln, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=5.0))))
+    hot = edited(
+        kiln, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=5.0)))
+    )
     assert expected_raw(((0, hot),), "ADC 1", "Coil current", 0, 5).settled_v == pytest.approx(3.3)
     assert expected_settled_at(hot, "Coil current", np.zeros(3)) == pytest.approx(3.3)
 
@@ -90,9 +103,12 @@ def test_beyond_the_reference_full_scale_is_expected(kiln: Workspace) -> None:
 def test_reduced_values_are_means_of_raw_ones(kiln: Workspace) -> None:
     raw = expected_raw(((0, kiln),), "ADC 1", "Upper zone", 0, 160)
     reduced = expected_filtered(((0, kiln),), "ADC 1", "Upper zone", 0, 10)
-    # The sum of sixteen is shifted by four: what is cut off is 15/32 LSB of the converter on the mean.
+    # The sum of sixteen is shifted by four: what is cut off is 15/32 LSB of the converter on the
+    # mean.
     lsb_v = 3.3 / 4096
-    assert reduced.settled_v == pytest.approx(raw.settled_v.reshape(10, 16).mean(axis=1) - 15 / 32 * lsb_v)
+    assert reduced.settled_v == pytest.approx(
+        raw.settled_v.reshape(10, 16).mean(axis=1) - 15 / 32 * lsb_v
+    )
     assert reduced.times_s == pytest.approx(raw.times_s[15::16])
     part = expected_filtered(((0, kiln),), "ADC 1", "Upper zone", 4, 7)
     assert part.settled_v == pytest.approx(reduced.settled_v[4:7])
@@ -106,7 +122,9 @@ def test_two_slots_of_a_signal_are_interleaved(kiln: Workspace) -> None:
 
 
 def test_a_knob_turned_holds_from_its_tick_on(kiln: Workspace) -> None:
-    turned = edited(kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=1.0))))
+    turned = edited(
+        kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=1.0)))
+    )
     history = ((0, kiln), (96_000_000 // 10_000 * 50, turned))
     stream = expected_raw(history, "ADC 1", "3.3 V rail", 0, 100)
     assert stream.settled_v[:50] == pytest.approx(3.3)
@@ -133,7 +151,9 @@ def test_the_demo_crosses_its_window_twice_a_period(kiln: Workspace) -> None:
         ("outside", [(0.0, True), (0.82, False), (1.8, True), (2.22, False), (3.2, True)]),
     ],
 )
-def test_each_condition_has_its_crossings(kiln: Workspace, condition: str, times: list[tuple[float, bool]]) -> None:
+def test_each_condition_has_its_crossings(
+    kiln: Workspace, condition: str, times: list[tuple[float, bool]]
+) -> None:
     window = Threshold(low=1.6, high=2.1, condition=condition, on="raw", hysteresis_v=0.01)  # type: ignore[arg-type]
     if condition == "below":
         window = window.replaced(hysteresis_v=0.02)
@@ -143,8 +163,15 @@ def test_each_condition_has_its_crossings(kiln: Workspace, condition: str, times
         lambda chain: 40_000,
     )
     assert [event.entered for event in events] == [entered for _at, entered in times]
-    assert [event.time_s for event in events] == pytest.approx([at for at, _entered in times], abs=0.021)
+    assert [event.time_s for event in events] == pytest.approx(
+        [at for at, _entered in times], abs=0.021
+    )
 
 
 def test_a_comparator_is_not_told_by_cycles(kiln: Workspace) -> None:
-    assert expected_events(((0, kiln),), Watch("comparator", "Door latch", comparator="x"), lambda chain: 1000) == ()
+    assert (
+        expected_events(
+            ((0, kiln),), Watch("comparator", "Door latch", comparator="x"), lambda chain: 1000
+        )
+        == ()
+    )

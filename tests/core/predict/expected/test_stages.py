@@ -1,4 +1,5 @@
-"""Expected values of stages, repeats, differences and stamped instants, against the board without noise."""
+"""Expected values of stages, repeats, differences and stamped instants, against the board without
+noise."""
 
 from __future__ import annotations
 
@@ -59,9 +60,11 @@ def board_streams(workspace: Workspace, seconds: float) -> dict[int, np.ndarray]
     ids=lambda stage: f"{stage.kind} {stage.count}",
 )
 @pytest.mark.parametrize("signal", ["Upper zone", "Coil current"])
-def test_stages_are_expected_as_the_board_has_them(cured: Workspace, stage: BlockAverage, signal: str) -> None:
+def test_stages_are_expected_as_the_board_has_them(
+    cured: Workspace, stage: BlockAverage, signal: str
+) -> None:
     workspace = edited(cured, SetFilter(signal, stage))
-    taps = [one.name for one in effective_config(workspace).taps]
+    taps = [tap.name for tap in effective_config(workspace).taps]
     items = board_streams(workspace, 0.6)[REDUCED_STREAM + taps.index(signal)]
     count = len(items) - 2
     found = expected_filtered(((0, workspace),), "ADC 1", signal, 0, count)
@@ -103,7 +106,11 @@ def test_stamped_items_are_expected_where_they_were_held() -> None:
     assert len(np.unique(np.diff(stamps[:, 1] - stamps[:, 0]))) > 2
 
 
-@given(st.lists(st.integers(0, 1 << 31), min_size=1, max_size=50), st.integers(0, 1 << 40), st.integers(1, 9))
+@given(
+    st.lists(st.integers(0, 1 << 31), min_size=1, max_size=50),
+    st.integers(0, 1 << 40),
+    st.integers(1, 9),
+)
 def test_stamps_are_unwrapped(gaps: list[int], start: int, frame: int) -> None:
     ticks = start + np.cumsum(np.array(gaps, dtype=np.int64))
     firsts = np.arange(0, len(ticks), frame)
@@ -131,10 +138,14 @@ def test_cycles_beyond_the_stamps_go_on_evenly(kiln: Workspace) -> None:
         (Threshold(low=1.0, high=2.0, on="raw", enabled=False), []),
     ],
 )
-def test_windows_of_every_kind_are_expected(kiln: Workspace, window: Threshold, entered: list[bool]) -> None:
+def test_windows_of_every_kind_are_expected(
+    kiln: Workspace, window: Threshold, entered: list[bool]
+) -> None:
     edits: tuple[Edit, ...] = (SetFilter("Upper zone", None), AddThreshold("Upper zone", window))
     workspace = edited(kiln, *edits)
-    events = expected_events(((0, workspace),), Watch("window", "Upper zone", 1), lambda chain: 23_000)
+    events = expected_events(
+        ((0, workspace),), Watch("window", "Upper zone", 1), lambda chain: 23_000
+    )
     assert [event.entered for event in events][: len(entered)] == entered
     assert len(events) <= 4
 

@@ -1,4 +1,5 @@
-"""What a pin sees in the end: sources, front ends, noise, pick-up, jumpers; each against its own formula."""
+"""What a pin sees in the end: sources, front ends, noise, pick-up, jumpers; each against its own
+formula."""
 
 from __future__ import annotations
 
@@ -10,7 +11,13 @@ import pytest
 from tests.conftest import edited
 from tests.paths import EXAMPLES
 from wattigram.core.board.output_waveforms import Outputs
-from wattigram.core.contract.shapes import PointsShape, PulseShape, SawtoothShape, SineShape, TriangleShape
+from wattigram.core.contract.shapes import (
+    PointsShape,
+    PulseShape,
+    SawtoothShape,
+    SineShape,
+    TriangleShape,
+)
 from wattigram.core.model.bench import (
     Battery,
     Bridge,
@@ -46,7 +53,9 @@ T = np.array([0.0, 0.1, 0.25, 0.4, 0.5, 0.75, 0.9])
 
 def wired(source: Source, **front_end: object) -> Workspace:
     """The ramp example with something else on A2."""
-    return edited(RAMP, SetWiring(Wiring(pin="A2", source=source, **({"resistance_ohm": 0.0} | front_end))))
+    return edited(
+        RAMP, SetWiring(Wiring(pin="A2", source=source, **({"resistance_ohm": 0.0} | front_end)))
+    )
 
 
 def volts(source: Source, times: np.ndarray = T, **front_end: object) -> np.ndarray:
@@ -72,7 +81,11 @@ CASES: list[tuple[str, Source, list[float]]] = [
         Thermistor(from_degc=0.0, to_degc=100.0, period_s="1 s"),
         [ntc(one) for one in (0, 20, 50, 80, 100, 50, 20)],
     ),
-    ("bridge", Bridge(period_s="1 s"), [0.5 + 1.32 * one for one in (0, 0.2, 0.5, 0.8, 1, 0.5, 0.2)]),
+    (
+        "bridge",
+        Bridge(period_s="1 s"),
+        [0.5 + 1.32 * one for one in (0, 0.2, 0.5, 0.8, 1, 0.5, 0.2)],
+    ),
     (
         "triangle",
         SignalGenerator(shape=TriangleShape(), amplitude_v=1.0, offset_v=1.5, frequency_hz=1),
@@ -80,7 +93,9 @@ CASES: list[tuple[str, Source, list[float]]] = [
     ),
     (
         "sawtooth, turned",
-        SignalGenerator(shape=SawtoothShape(), amplitude_v=1.0, offset_v=1.5, frequency_hz=1, phase=0.5),
+        SignalGenerator(
+            shape=SawtoothShape(), amplitude_v=1.0, offset_v=1.5, frequency_hz=1, phase=0.5
+        ),
         [1.5, 1.7, 2.0, 2.3, 0.5, 1.0, 1.3],
     ),
     (
@@ -102,7 +117,9 @@ CASES: list[tuple[str, Source, list[float]]] = [
 ]
 
 
-@pytest.mark.parametrize(("source", "wanted"), [case[1:] for case in CASES], ids=[case[0] for case in CASES])
+@pytest.mark.parametrize(
+    ("source", "wanted"), [case[1:] for case in CASES], ids=[case[0] for case in CASES]
+)
 def test_sources_follow_their_equations(source: Source, wanted: list[float]) -> None:
     assert volts(source) == pytest.approx(wanted, abs=2e-3)
 
@@ -134,8 +151,12 @@ def test_a_sweep_goes_through_its_frequencies() -> None:
     assert 1 / np.diff(times[rises]) == pytest.approx(10 + 20 * middles, rel=0.01)
 
 
-@pytest.mark.parametrize(("ohm", "farad", "bandwidth"), [(1000.0, 1e-6, None), (0.0, 0.0, 300), (1000.0, 1e-6, 300)])
-def test_a_sine_through_front_ends_has_gain_and_phase(ohm: float, farad: float, bandwidth: int | None) -> None:
+@pytest.mark.parametrize(
+    ("ohm", "farad", "bandwidth"), [(1000.0, 1e-6, None), (0.0, 0.0, 300), (1000.0, 1e-6, 300)]
+)
+def test_a_sine_through_front_ends_has_gain_and_phase(
+    ohm: float, farad: float, bandwidth: int | None
+) -> None:
     source = SineSource(offset_v=1.5, amplitude_v=1.0, frequency_hz=200)
     times = np.linspace(0, 0.02, 401)
     response = 1 + 0j
@@ -150,20 +171,26 @@ def test_a_sine_through_front_ends_has_gain_and_phase(ohm: float, farad: float, 
 
 def test_steps_through_a_low_pass_approach_exponentially() -> None:
     source = SquareSource(low_v=0.0, high_v=2.0, period_s="1 s")
-    found = volts(source, np.array([0.51, 0.52, 0.55, 0.999]), resistance_ohm=1000.0, capacitor_f=10e-6)
+    found = volts(
+        source, np.array([0.51, 0.52, 0.55, 0.999]), resistance_ohm=1000.0, capacitor_f=10e-6
+    )
     assert found == pytest.approx([2 * (1 - math.exp(-one)) for one in (1, 2, 5, 49.9)], abs=1e-6)
 
 
 def test_noise_of_a_density_is_that_within_the_bandwidth() -> None:
     design = wired(DcSource(voltage_v=1.0), noise_density=100e-9, bandwidth_hz=10_000)
     wanted = 100e-9 * math.sqrt(math.pi / 2 * 10_000)
-    assert input_noise_v(design, design.project.signal("Power command")) == pytest.approx(wanted, rel=1e-3)
+    assert input_noise_v(design, design.project.signal("Power command")) == pytest.approx(
+        wanted, rel=1e-3
+    )
     noisy = wired(DcSource(voltage_v=1.0, noise_v=1e-3), bandwidth_hz=10_000)
     converter = noisy.part.converters[0]  # a source's noise passes the same low-pass
     own_s = converter.switch_resistance_ohm * converter.sampling_capacitor_f
     pole_s = 1 / (2 * math.pi * 10_000)
     passed = 1e-3 * math.sqrt(own_s / (own_s + pole_s))
-    assert input_noise_v(noisy, noisy.project.signal("Power command")) == pytest.approx(passed, rel=2e-2)
+    assert input_noise_v(noisy, noisy.project.signal("Power command")) == pytest.approx(
+        passed, rel=2e-2
+    )
 
 
 @pytest.mark.parametrize(
@@ -190,7 +217,8 @@ def test_a_jumper_brings_what_is_played_and_what_was_meant() -> None:
     found = source_crossings(driven, 2.0)
     assert found is not None
     assert [rises for _at, rises in found[1]] == [True, False]
-    # 1.5 V to 2.6 V in 100 ms from 300 ms on; 2.6 V to 0.4 V in 50 ms from 450 ms on. Points come every 400 µs.
+    # 1.5 V to 2.6 V in 100 ms from 300 ms on; 2.6 V to 0.4 V in 50 ms from 450 ms on. Points come
+    # every 400 µs.
     assert [float(at) for at, _rises in found[1]] == pytest.approx([0.3455, 0.4636], abs=5e-4)
     meant = input_source(RAMP, "A2", meant=True)
     times = np.linspace(1, 2, 777)

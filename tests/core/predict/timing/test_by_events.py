@@ -1,4 +1,5 @@
-"""Rates, misses and losses against a calculation that goes from event to event and knows none of our formulas."""
+"""Rates, misses and losses against a calculation that goes from event to event and knows none of
+our formulas."""
 
 from __future__ import annotations
 
@@ -13,7 +14,14 @@ from hypothesis import strategies as st
 
 from tests.core.board.test_prediction import Design, every
 from wattigram.core.board import Run
-from wattigram.core.model.design import Dma, Fifo, FreeRunningTrigger, Interrupt, Polling, SoftwareTrigger
+from wattigram.core.model.design import (
+    Dma,
+    Fifo,
+    FreeRunningTrigger,
+    Interrupt,
+    Polling,
+    SoftwareTrigger,
+)
 from wattigram.core.predict.timing import retrieval_timing, scan_timing
 from wattigram.core.silicon.deploy import effective_config
 
@@ -33,14 +41,16 @@ class Counts:
 
 
 def conversion_s(part: str, sampling: int) -> float:
-    """Sampling and conversion on the parts as their files have them: 32 and 40 MHz, bits + 1 and bits + 2."""
+    """Sampling and conversion on the parts as their files have them: 32 and 40 MHz, bits + 1 and
+    bits + 2."""
     return (sampling + 13) / 32e6 if part == "marten-m3" else (sampling + 14) / 40e6
 
 
 def follow_timer(
     part: str, period_s: float, slots: int, sampling: int, singly: bool, triggers: int
 ) -> tuple[Counts, list[float]]:
-    """Triggers one by one; a busy converter misses them. Gives the instants at which results are ready."""
+    """Triggers one by one; a busy converter misses them. Gives the instants at which results are
+    ready."""
     counts, ends = Counts(span_s=triggers * period_s), []
     free_s, place = -1.0, 0
     each_s = conversion_s(part, sampling)
@@ -90,7 +100,9 @@ def follow_handler(part: str, ends: list[float], handler: int, unit: int, fifo: 
     st.booleans(),
     st.sampled_from([0, 1]),
 )
-def test_triggers_and_misses(part: str, period_us: int, slots: int, singly: bool, fast: int) -> None:
+def test_triggers_and_misses(
+    part: str, period_us: int, slots: int, singly: bool, fast: int
+) -> None:
     sampling = {"marten-m3": (8, 128), "osprey-x2": (8, 132)}[part][fast]
     design = Design(
         "x",
@@ -105,8 +117,12 @@ def test_triggers_and_misses(part: str, period_us: int, slots: int, singly: bool
     workspace = design.workspace()
     cycle = scan_timing(workspace, workspace.project.chains[0])
     counts, _ends = follow_timer(part, period_us * 1e-6, slots, sampling, singly, 2400)
-    assert float(cycle.cycle_rate_hz) * slots == pytest.approx(counts.conversions / counts.span_s, rel=2e-3)
-    assert float(cycle.missed_hz) == pytest.approx(counts.missed / counts.span_s, rel=2e-3, abs=2 / counts.span_s)
+    assert float(cycle.cycle_rate_hz) * slots == pytest.approx(
+        counts.conversions / counts.span_s, rel=2e-3
+    )
+    assert float(cycle.missed_hz) == pytest.approx(
+        counts.missed / counts.span_s, rel=2e-3, abs=2 / counts.span_s
+    )
 
 
 @settings(max_examples=60, deadline=None)
@@ -121,9 +137,18 @@ def test_losses_of_handlers(part: str, period_us: int, slots: int, handler: int,
     if part == "marten-m3":
         kind = "conversion"
     sampling = {"marten-m3": 32, "osprey-x2": 36}[part]
-    retrieval = {"conversion": Interrupt(), "pass": Interrupt(per="pass"), "fifo": Fifo(mark=8)}[kind]
+    retrieval = {"conversion": Interrupt(), "pass": Interrupt(per="pass"), "fifo": Fifo(mark=8)}[
+        kind
+    ]
     design = Design(
-        "x", part, every(f"{period_us} us"), retrieval, slots, sampling=sampling, handler=handler, divider=3
+        "x",
+        part,
+        every(f"{period_us} us"),
+        retrieval,
+        slots,
+        sampling=sampling,
+        handler=handler,
+        divider=3,
     )
     workspace = design.workspace()
     chain = workspace.project.chains[0]
@@ -142,8 +167,11 @@ def test_losses_of_handlers(part: str, period_us: int, slots: int, handler: int,
 
 @pytest.mark.parametrize(("slots", "handler"), [(1, 60), (3, 60), (3, 700), (4, 5)])
 @pytest.mark.parametrize("kind", ["polling", "interrupt"])
-def test_a_converter_that_software_points_from_channel_to_channel(slots: int, handler: int, kind: str) -> None:
-    """16 MHz, 1 MHz converter: 4 + 12 clocks a conversion, then noticing, handling and pointing anew."""
+def test_a_converter_that_software_points_from_channel_to_channel(
+    slots: int, handler: int, kind: str
+) -> None:
+    """16 MHz, 1 MHz converter: 4 + 12 clocks a conversion, then noticing, handling and pointing
+    anew."""
     retrieval = Polling() if kind == "polling" else Interrupt()
     design = Design("x", "quill-q8", SoftwareTrigger(), retrieval, slots, handler=handler)
     workspace = design.workspace()
@@ -159,19 +187,26 @@ def test_what_one_chain_takes_the_next_does_not_have() -> None:
     """Two converters: the first one's handlers come first."""
     workspace = Design("x", "marten-m3", every("20 us"), Interrupt(), 1, handler=1400).workspace()
     first = workspace.project.chains[0]
-    second = first.replaced(converter="ADC 2", loop=first.loop.replaced(name="M"), trigger=every("20 us", "Timer 2"))
+    second = first.replaced(
+        converter="ADC 2", loop=first.loop.replaced(name="M"), trigger=every("20 us", "Timer 2")
+    )
     both = type(workspace)(workspace.project.replaced(chains=(first, second)), workspace.part)
     alone, beside = (retrieval_timing(both, chain) for chain in both.project.chains)
     assert float(alone.cpu_share) == pytest.approx(50_000 * 1426 / 96e6)
     assert alone.lost_hz == 0
     assert beside.reason == "handler too slow"
-    assert float(beside.sustained_hz) == pytest.approx((1 - float(alone.cpu_share)) * 96e6 / 1430, rel=0.05)
+    assert float(beside.sustained_hz) == pytest.approx(
+        (1 - float(alone.cpu_share)) * 96e6 / 1430, rel=0.05
+    )
 
 
 @pytest.mark.parametrize("handler", [*range(1496, 1545, 8), 1700, 2500])
 def test_a_fifo_that_overflows_by_jitter_alone(handler: int) -> None:
-    """12 results of 96 clocks may come in a call that is called at 4 of 16: its longest waits alone are too long."""
-    design = Design("x", "osprey-x2", FreeRunningTrigger(), Fifo(mark=4), 1, "endless", sampling=18, divider=3)
+    """12 results of 96 clocks may come in a call that is called at 4 of 16: its longest waits alone
+    are too long."""
+    design = Design(
+        "x", "osprey-x2", FreeRunningTrigger(), Fifo(mark=4), 1, "endless", sampling=18, divider=3
+    )
     workspace = replace(design, handler=handler).workspace()
     timing = retrieval_timing(workspace, workspace.project.chains[0])
     each_s = conversion_s("osprey-x2", 18)

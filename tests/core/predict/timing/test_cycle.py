@@ -9,7 +9,14 @@ from hypothesis import strategies as st
 
 from tests.conftest import edited
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.edits import AddSlot, SetBits, SetBufferLength, SetDivider, SetPeriod, SetSampling
+from wattigram.core.model.design.edits import (
+    AddSlot,
+    SetBits,
+    SetBufferLength,
+    SetDivider,
+    SetPeriod,
+    SetSampling,
+)
 from wattigram.core.predict.timing import buffer_timing, retrieval_timing, scan_timing
 
 
@@ -43,7 +50,9 @@ def test_the_demo_is_exact(kiln: Workspace) -> None:
     st.sampled_from([3, 4, 6, 8, 12, 16, 32]),
     st.sampled_from([8, 10, 12]),
 )
-def test_a_cycle_never_overlaps_itself(kiln: Workspace, cycles: list[int], divider: int, bits: int) -> None:
+def test_a_cycle_never_overlaps_itself(
+    kiln: Workspace, cycles: list[int], divider: int, bits: int
+) -> None:
     design = edited(kiln, SetDivider("ADC 1", divider), SetBits("ADC 1", bits))
     for place, count in enumerate(cycles):
         design = edited(design, SetSampling("ADC 1", place, count))

@@ -32,8 +32,11 @@ class Followed:
     lost: float
 
 
-def follow_passes(ends: list[int], enter: int, wait: int, work: int, leave: int, restart: int) -> Followed:
-    """Each wait is drawn; instants count from the start of the pass, and are integers of any one unit."""
+def follow_passes(
+    ends: list[int], enter: int, wait: int, work: int, leave: int, restart: int
+) -> Followed:
+    """Each wait is drawn; instants count from the start of the pass, and are integers of any one
+    unit."""
     dice = random.Random(len(ends))
     lengths, fetched = [], 0
     for _ in range(1500):
@@ -56,9 +59,13 @@ def follow_passes(ends: list[int], enter: int, wait: int, work: int, leave: int,
     st.integers(0, 900),
     st.sampled_from([8, 16, 64]),
 )
-def test_interrupts_that_start_the_next_pass(part: str, slots: int, handler: int, sampling: int) -> None:
+def test_interrupts_that_start_the_next_pass(
+    part: str, slots: int, handler: int, sampling: int
+) -> None:
     sampling += 0 if part == "marten-m3" else 4
-    workspace = Design("x", part, SoftwareTrigger(), Interrupt(), slots, sampling=sampling, handler=handler).workspace()
+    workspace = Design(
+        "x", part, SoftwareTrigger(), Interrupt(), slots, sampling=sampling, handler=handler
+    ).workspace()
     chain = workspace.project.chains[0]
     cycle, timing = scan_timing(workspace, chain), retrieval_timing(workspace, chain)
     clock_hz, enter, leave, wait = PARTS[part]
@@ -68,18 +75,31 @@ def test_interrupts_that_start_the_next_pass(part: str, slots: int, handler: int
     followed = follow_passes(
         [(number + 1) * int(each) for number in range(slots)], enter, wait, handler, leave, restart
     )
-    assert float(cycle.cycle_s * clock_hz) == pytest.approx(followed.mean, abs=followed.doubt + 1e-6)
+    assert float(cycle.cycle_s * clock_hz) == pytest.approx(
+        followed.mean, abs=followed.doubt + 1e-6
+    )
     assert float(timing.lost_hz / timing.items_hz) == pytest.approx(followed.lost, abs=0.04)
     assert (timing.reason == "handler too slow") == (timing.lost_hz > 0)
     found = {one.code for one in find_all(workspace)}
     assert ("handler-too-slow" in found) == (timing.lost_hz > 0)
 
 
-@pytest.mark.parametrize(("slots", "handler"), [(1, 300), (2, 90), (3, 60), (3, 140), (4, 600), (4, 35)])
+@pytest.mark.parametrize(
+    ("slots", "handler"), [(1, 300), (2, 90), (3, 60), (3, 140), (4, 600), (4, 35)]
+)
 @pytest.mark.parametrize("retrieval", [Interrupt(), Polling()], ids=["interrupt", "polling"])
-def test_the_board_starts_passes_as_predicted(retrieval: Interrupt | Polling, slots: int, handler: int) -> None:
+def test_the_board_starts_passes_as_predicted(
+    retrieval: Interrupt | Polling, slots: int, handler: int
+) -> None:
     workspace = Design(
-        "x", "marten-m3", SoftwareTrigger(), retrieval, slots, sampling=8, handler=handler, items=8 * slots
+        "x",
+        "marten-m3",
+        SoftwareTrigger(),
+        retrieval,
+        slots,
+        sampling=8,
+        handler=handler,
+        items=8 * slots,
     ).workspace()
     chain = workspace.project.chains[0]
     cycle, timing = scan_timing(workspace, chain), retrieval_timing(workspace, chain)
@@ -87,14 +107,18 @@ def test_the_board_starts_passes_as_predicted(retrieval: Interrupt | Polling, sl
     run.advance(run.config.tick_hz // 20)
     totals = run.totals()
     assert totals["cycles"] == pytest.approx(float(cycle.cycle_rate_hz) / 20, rel=4e-3)
-    assert totals["lost.0"] / totals["converted.0"] == pytest.approx(float(timing.lost_hz / timing.items_hz), abs=0.01)
+    assert totals["lost.0"] / totals["converted.0"] == pytest.approx(
+        float(timing.lost_hz / timing.items_hz), abs=0.01
+    )
 
 
 def test_each_pass_is_at_least_and_at_most_as_long_as_said() -> None:
-    """Three results every 60 clocks, a handler of 70: the second is late, the third as well or passed over."""
+    """Three results every 60 clocks, a handler of 70: the second is late, the third as well or
+    passed over."""
     handler = IsrTiming(Fraction(10), 12, Fraction(50), Fraction(12), Fraction(10))
     found = served_scan([Fraction(60), Fraction(120), Fraction(180)], handler)
-    # First read at 70 to 82, free 60 later, at 130 to 142: the second is read 10 to 22 after that, 140 to 164, and the
+    # First read at 70 to 82, free 60 later, at 130 to 142: the second is read 10 to 22 after that,
+    # 140 to 164, and the
     # third, ready at 180, 10 to 22 after the handler is free at 200 to 224.
     assert (found.least, found.most) == (210 + 62, 246 + 62)
     assert found.mean == 60 + 3 * Fraction(16) + 2 * 60 + 62
@@ -105,12 +129,14 @@ def test_each_pass_is_at_least_and_at_most_as_long_as_said() -> None:
 def test_a_handler_without_waits_is_exact() -> None:
     handler = IsrTiming(Fraction(5, 2), 0, Fraction(100), Fraction(7), Fraction(0))
     found = served_scan([Fraction(number) for number in (40, 80, 120, 160)], handler)
-    # Read at 42.5; free at 142.5, when the third is the newest; read at 145; free at 245; the fourth at 247.5.
+    # Read at 42.5; free at 142.5, when the third is the newest; read at 145; free at 245; the
+    # fourth at 247.5.
     assert found == ServedScan(Fraction(709, 2), Fraction(709, 2), Fraction(709, 2), 0.25)
 
 
 def test_many_slots_are_played_through() -> None:
-    """Waits of too many calls are drawn; the mean and the share come out like those of every course."""
+    """Waits of too many calls are drawn; the mean and the share come out like those of every
+    course."""
     handler = IsrTiming(Fraction(12), 40, Fraction(70), Fraction(12), Fraction(10))
     ready = [Fraction(number * 95) for number in range(1, 121)]
     found = served_scan(ready, handler)
@@ -125,7 +151,9 @@ def test_many_slots_are_played_through() -> None:
 )
 def test_a_start_that_is_good_for_one_conversion_is_given_for_each(retrieval: Retrieval) -> None:
     """Nothing is lost then, however long the handler: the converter waits for it."""
-    design = Design("x", "marten-m3", SoftwareTrigger(), retrieval, 3, "conversion", handler=900, items=48)
+    design = Design(
+        "x", "marten-m3", SoftwareTrigger(), retrieval, 3, "conversion", handler=900, items=48
+    )
     workspace = design.workspace()
     chain = workspace.project.chains[0]
     cycle = scan_timing(workspace, chain)
@@ -141,7 +169,9 @@ def test_a_start_that_is_good_for_one_conversion_is_given_for_each(retrieval: Re
 
 
 def test_a_program_that_is_called_after_a_pass_starts_no_second_conversion() -> None:
-    design = Design("x", "osprey-x2", SoftwareTrigger(), Interrupt(per="pass"), 3, "conversion", items=48)
+    design = Design(
+        "x", "osprey-x2", SoftwareTrigger(), Interrupt(per="pass"), 3, "conversion", items=48
+    )
     workspace = design.workspace()
     found = next(one for one in find_all(workspace) if one.code == "started-once")
     assert "Nobody starts the second conversion" in found.title

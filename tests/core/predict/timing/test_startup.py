@@ -7,7 +7,13 @@ import pytest
 from tests.conftest import edited
 from tests.paths import EXAMPLES
 from wattigram.core.model.design import Polling, SoftwareTrigger, Workspace, open_workspace
-from wattigram.core.model.design.edits import SetCalibration, SetPerTrigger, SetRetrieval, SetStartup, SetTrigger
+from wattigram.core.model.design.edits import (
+    SetCalibration,
+    SetPerTrigger,
+    SetRetrieval,
+    SetStartup,
+    SetTrigger,
+)
 from wattigram.core.predict.timing import right_order, startup
 
 
@@ -22,7 +28,9 @@ def ordered(workspace: Workspace, *order: str):  # type: ignore[no-untyped-def]
 
 def test_a_chain_has_the_steps_that_it_needs(kiln: Workspace) -> None:
     assert steps(kiln) == ["calibrate", "memory", "interrupt", "converter", "trigger"]
-    assert steps(edited(kiln, SetCalibration("ADC 1", False), SetRetrieval("ADC 1", Polling()))) == [
+    assert steps(
+        edited(kiln, SetCalibration("ADC 1", False), SetRetrieval("ADC 1", Polling()))
+    ) == [
         "converter",
         "trigger",
     ]
@@ -47,7 +55,8 @@ def test_the_right_order_has_no_fault_and_only_it_runs_calibrated(kiln: Workspac
             sound.append(order)
         assert bool(found.faults) or (found.runs and found.calibrated)
     assert right in sound
-    # Calibration and DMA come before the converter, all of them before the trigger; else any order will do.
+    # Calibration and DMA come before the converter, all of them before the trigger; else any order
+    # will do.
     assert len(sound) == 8
     assert all(order[-1] == "trigger" for order in sound)
 
@@ -62,7 +71,9 @@ def test_the_right_order_has_no_fault_and_only_it_runs_calibrated(kiln: Workspac
         (("calibrate", "memory", "interrupt", "converter"), "starts"),
     ],
 )
-def test_each_step_out_of_place_costs_something(kiln: Workspace, order: tuple[str, ...], lost: str) -> None:
+def test_each_step_out_of_place_costs_something(
+    kiln: Workspace, order: tuple[str, ...], lost: str
+) -> None:
     found = ordered(kiln, *order)
     assert not getattr(found, lost)
     assert found.faults

@@ -57,9 +57,13 @@ from wattigram.core.predict.waveform import (
 SINE = WaveTable(name="S", points=256, amplitude_v=1.2, offset_v=1.65, shape=SineShape())
 
 
-def played(kiln: Workspace, table: WaveTable = SINE, every: str = "25.6 kHz", **updates: object) -> Workspace:
+def played(
+    kiln: Workspace, table: WaveTable = SINE, every: str = "25.6 kHz", **updates: object
+) -> Workspace:
     """The demo project with a table on DAC 1."""
-    output = Playback(table=table.name, trigger=TimerTrigger(timer="Timer 5", every=every), channel="DMA 5")
+    output = Playback(
+        table=table.name, trigger=TimerTrigger(timer="Timer 5", every=every), channel="DMA 5"
+    )
     one = Generator(name="Out", dac="DAC 1", output=output).replaced(**updates)
     return edited(kiln, SetTable(table.name, table), SetGenerator("Out", one))
 
@@ -68,7 +72,9 @@ def played(kiln: Workspace, table: WaveTable = SINE, every: str = "25.6 kHz", **
     ("points", "droop", "image"),
     [(8, -0.224, -16.9), (16, -0.0559, -23.5), (64, -0.0035, -36.0), (256, -0.0002, -48.1)],
 )
-def test_droop_and_images_are_the_worked_ones(kiln: Workspace, points: int, droop: float, image: float) -> None:
+def test_droop_and_images_are_the_worked_ones(
+    kiln: Workspace, points: int, droop: float, image: float
+) -> None:
     assert droop_db(1, points) == pytest.approx(droop, abs=6e-4)
     assert image_dbc(1, points) == pytest.approx(image, abs=0.06)
     design = played(kiln, SINE.replaced(points=points))
@@ -96,7 +102,9 @@ def test_a_filter_takes_from_images_what_it_should(kiln: Workspace) -> None:
     pole = 1 / (2 * math.pi * 3000)
     bare, behind = output_spectrum(made), output_spectrum(made, (pole,))
     gain = [1 / math.hypot(1, hertz / 3000) for hertz in (bare.image_hz, bare.tone_hz)]
-    assert behind.image_dbc - bare.image_dbc == pytest.approx(20 * math.log10(gain[0] / gain[1]), abs=0.01)
+    assert behind.image_dbc - bare.image_dbc == pytest.approx(
+        20 * math.log10(gain[0] / gain[1]), abs=0.01
+    )
 
 
 def test_frequency_is_exact(kiln: Workspace) -> None:
@@ -117,7 +125,9 @@ def test_codes_round_half_up_and_clip(kiln: Workspace) -> None:
     assert wrapped.codes.tolist() == [2048, 0, 6206 - 4096, 4096 - 1241]
     millivolts = table_codes(kiln, table.replaced(holds="millivolts"), dac, buffered=False)
     assert millivolts.codes.tolist() == [1650, 3300, 5000 - 4096, (65536 - 1000) % 4096]
-    assert table_codes(kiln, table, dac).levels_v.tolist() == pytest.approx([1.65, 3.15, 3.15, 0.15])
+    assert table_codes(kiln, table, dac).levels_v.tolist() == pytest.approx(
+        [1.65, 3.15, 3.15, 0.15]
+    )
 
 
 SHAPES = [
@@ -133,7 +143,9 @@ SHAPES = [
 ]
 
 
-@pytest.mark.parametrize(("shape", "values"), SHAPES, ids=[f"{one[0].kind}-{n}" for n, one in enumerate(SHAPES)])
+@pytest.mark.parametrize(
+    ("shape", "values"), SHAPES, ids=[f"{one[0].kind}-{n}" for n, one in enumerate(SHAPES)]
+)
 def test_shapes_have_their_values(shape: SineShape, values: tuple[float, ...]) -> None:
     table = WaveTable(name="X", points=4, amplitude_v=2.0, offset_v=1.0, shape=shape)
     assert table_volts(table) == pytest.approx([1 + 2 * value for value in values], abs=1e-12)
@@ -141,13 +153,25 @@ def test_shapes_have_their_values(shape: SineShape, values: tuple[float, ...]) -
 
 def test_segments_ramp_and_soak() -> None:
     shape = SegmentsShape(
-        start_v=0.0, segments=(ShapeSegment(to_v=2.0, lasting="1 s"), ShapeSegment(to_v=2.0, lasting="3 s"))
+        start_v=0.0,
+        segments=(ShapeSegment(to_v=2.0, lasting="1 s"), ShapeSegment(to_v=2.0, lasting="3 s")),
     )
-    assert table_volts(WaveTable(name="X", points=8, shape=shape)).tolist() == [0.0, 1.0, 2.0, 2.0, 2.0, 2.0, 2.0, 2.0]
+    assert table_volts(WaveTable(name="X", points=8, shape=shape)).tolist() == [
+        0.0,
+        1.0,
+        2.0,
+        2.0,
+        2.0,
+        2.0,
+        2.0,
+        2.0,
+    ]
 
 
 def test_noise_follows_from_its_seed_and_stays_within_its_amplitude() -> None:
-    noise = WaveTable(name="N", points=4096, amplitude_v=1.0, offset_v=0.0, shape=NoiseShape(seed=7))
+    noise = WaveTable(
+        name="N", points=4096, amplitude_v=1.0, offset_v=0.0, shape=NoiseShape(seed=7)
+    )
     volts = table_volts(noise)
     assert np.array_equal(volts, table_volts(noise))
     assert not np.array_equal(volts, table_volts(noise.replaced(shape=NoiseShape(seed=8))))
@@ -167,11 +191,16 @@ def test_phase_turns_and_points_agree() -> None:
     late = table_volts(SINE.replaced(phase=0.25))
     assert late == pytest.approx(np.roll(table_volts(SINE), -64), abs=1e-12)
     thrice = table_volts(SINE.replaced(cycles=3))
-    assert thrice == pytest.approx(1.65 + 1.2 * np.sin(2 * math.pi * 3 * np.arange(256) / 256), abs=1e-9)
+    assert thrice == pytest.approx(
+        1.65 + 1.2 * np.sin(2 * math.pi * 3 * np.arange(256) / 256), abs=1e-9
+    )
 
 
 def test_levels_and_ramps_say_code_and_time(kiln: Workspace) -> None:
-    held = edited(kiln, SetGenerator("L", Generator(name="L", dac="DAC 2", output=ConstantLevel(voltage_v=1.0))))
+    held = edited(
+        kiln,
+        SetGenerator("L", Generator(name="L", dac="DAC 2", output=ConstantLevel(voltage_v=1.0))),
+    )
     made = dac_playback(held, held.project.generators[0])
     assert made.codes.tolist() == [1241]
     assert made.levels_v[0] == pytest.approx(1241 * 3.3 / 4096)
@@ -186,12 +215,14 @@ def test_two_outputs_share_a_table_with_a_set_phase(kiln: Workspace) -> None:
     design = played(kiln)
     follow = Playback(table="S", trigger=GeneratorFollow(follows="Out"), channel="DMA 6", first=64)
     design = edited(design, SetGenerator("B", Generator(name="B", dac="DAC 2", output=follow)))
-    first, second = (dac_playback(design, one) for one in design.project.generators)
+    first, second = (dac_playback(design, generator) for generator in design.project.generators)
     assert (second.update_s, second.begin_s) == (first.update_s, first.begin_s)
     assert np.array_equal(second.codes, np.roll(first.codes, -64))
 
 
-@pytest.mark.parametrize(("wanted", "exact"), [(Fraction(50), True), (Fraction(440), False), (Fraction(1, 3), True)])
+@pytest.mark.parametrize(
+    ("wanted", "exact"), [(Fraction(50), True), (Fraction(440), False), (Fraction(1, 3), True)]
+)
 def test_the_solver_gives_exact_choices_first(wanted: Fraction, exact: bool) -> None:
     found = wave_choices(wanted, Fraction(96_000_000), 16, 16, Fraction(400_000), 4096)
     errors = [abs(choice.error) for choice in found[:24]]
@@ -216,7 +247,9 @@ def test_no_choice_of_points_is_better_than_the_solvers() -> None:
             - 1
         )
         for count in range(8, 325)
-        if Fraction(96_000_000) / solve_timer(Fraction(96_000_000), 1 / (wanted * count), 16, 16).ticks <= 400_000
+        if Fraction(96_000_000)
+        / solve_timer(Fraction(96_000_000), 1 / (wanted * count), 16, 16).ticks
+        <= 400_000
     )
     assert abs(found[0].error) == best
 
@@ -234,9 +267,22 @@ def test_files_come_back_as_they_went(kiln: Workspace, tmp_path: Path) -> None:
     assert again[:256] == pytest.approx(made.codes * made.lsb_v, abs=1e-8)
     source = tmp_path / "a.c"
     source.write_text(table_c("2 Kiln/ramp", made.codes, "a comment */ with an end"))
-    assert read_points(source, 0, 3.3, made.lsb_v) == pytest.approx(made.codes * made.lsb_v, abs=1e-8)
+    assert read_points(source, 0, 3.3, made.lsb_v) == pytest.approx(
+        made.codes * made.lsb_v, abs=1e-8
+    )
     subprocess.run(
-        ["gcc", "-std=c11", "-Wall", "-Wextra", "-Wpedantic", "-Werror", "-c", source, "-o", tmp_path / "a.o"],
+        [
+            "gcc",
+            "-std=c11",
+            "-Wall",
+            "-Wextra",
+            "-Wpedantic",
+            "-Werror",
+            "-c",
+            source,
+            "-o",
+            tmp_path / "a.o",
+        ],
         check=True,
     )
 
@@ -250,7 +296,9 @@ def test_files_come_back_as_they_went(kiln: Workspace, tmp_path: Path) -> None:
         ("\ufeff# from elsewhere\nt\tv\n0\t1\n1\t2\n", (1.0, 2.0)),
     ],
 )
-def test_tables_made_elsewhere_are_read(tmp_path: Path, text: str, values: tuple[float, ...]) -> None:
+def test_tables_made_elsewhere_are_read(
+    tmp_path: Path, text: str, values: tuple[float, ...]
+) -> None:
     path = tmp_path / "x.csv"
     path.write_text(text, encoding="utf-8")
     assert read_points(path, 0, 3.3, 0.001) == pytest.approx(values)
@@ -303,7 +351,9 @@ def test_integers_are_those_of_c(text: str, values: list[int], tmp_path: Path) -
         ("a\0b.csv", "", "cannot be read"),
     ],
 )
-def test_what_no_table_is_gives_a_sentence(name: str, text: str, words: str, tmp_path: Path) -> None:
+def test_what_no_table_is_gives_a_sentence(
+    name: str, text: str, words: str, tmp_path: Path
+) -> None:
     path = tmp_path / name
     if "\0" not in name:
         path.write_text(text)

@@ -66,12 +66,24 @@ def _project(dice: random.Random, part: Part) -> Project | None:
     if with_pwm and dice.random() < 0.4:
         timer = dice.choice(with_pwm)
         every = Fraction(dice.randint(50, 40_000), 96_000_000)
-        pwm.append(PwmOutput(name="heater", timer=timer, every=every, duty=dice.random(), preload=dice.random() < 0.5))
+        pwm.append(
+            PwmOutput(
+                name="heater",
+                timer=timer,
+                every=every,
+                duty=dice.random(),
+                preload=dice.random() < 0.5,
+            )
+        )
     uarts = []
     names = [name for group in part.uarts for name in group.names]
     if names and dice.random() < 0.4:
         baud = dice.choice([9600, 38400, 115200, 250000])
-        uarts.append(UartSetup(name=dice.choice(names), baud=baud, parity=dice.choice(["none", "even", "odd"])))
+        uarts.append(
+            UartSetup(
+                name=dice.choice(names), baud=baud, parity=dice.choice(["none", "even", "odd"])
+            )
+        )
     pins = {pin for signal in signals for pin in (signal.pin, signal.negative) if pin in part.pins}
     return Project(
         name="random",
@@ -83,7 +95,10 @@ def _project(dice: random.Random, part: Part) -> Project | None:
         generators=tuple(generators),
         pwm=tuple(pwm),
         uarts=tuple(uarts),
-        bench=tuple(Wiring(pin=pin, resistance_ohm=1000.0, source=DcSource(voltage_v=0.7)) for pin in sorted(pins)),
+        bench=tuple(
+            Wiring(pin=pin, resistance_ohm=1000.0, source=DcSource(voltage_v=0.7))
+            for pin in sorted(pins)
+        ),
     )
 
 
@@ -134,11 +149,15 @@ def _chain(
         bits=dice.choice(converter.bits),
         alignment=dice.choice(converter.alignments),
         calibrate=dice.random() < 0.8,
-        trigger=dice.choice([one for one in triggers if one.kind in converter.triggers]),
+        trigger=dice.choice(
+            [trigger for trigger in triggers if trigger.kind in converter.triggers]
+        ),
         per_trigger=dice.choice(converter.per_trigger),
         retrieval=retrieval,
         loop=CircularBuffer(
-            name=f"of {converter.name}", items=2 * dice.randint(1, 300), width_bits=dice.choice([8, 16, 32])
+            name=f"of {converter.name}",
+            items=2 * dice.randint(1, 300),
+            width_bits=dice.choice([8, 16, 32]),
         ),
         slots=tuple(slots),
     )
@@ -148,7 +167,9 @@ def _chain(
         wanted |= {"memory"} if chain.dma else set()
         wanted |= {"interrupt"} if retrieval.kind != "polling" else set()
         wanted |= {"window"} if any(_judged(signals, slot.signal) for slot in slots) else set()
-        order = [step for step in steps if step in wanted and (step == "trigger" or dice.random() < 0.9)]
+        order = [
+            step for step in steps if step in wanted and (step == "trigger" or dice.random() < 0.9)
+        ]
         if isinstance(chain.trigger, (TimerTrigger, SoftwareTrigger, FreeRunningTrigger)):
             dice.shuffle(order)
         return chain.replaced(startup=tuple(order))
@@ -156,10 +177,17 @@ def _chain(
 
 
 def _judged(signals: list[Signal], name: str) -> bool:
-    return any(window.by == "hardware" for signal in signals if signal.name == name for window in signal.windows)
+    return any(
+        window.by == "hardware"
+        for signal in signals
+        if signal.name == name
+        for window in signal.windows
+    )
 
 
-def _stage(dice: random.Random, converter: Converter) -> SumFilter | BlockAverage | LowPassFilter | None:
+def _stage(
+    dice: random.Random, converter: Converter
+) -> SumFilter | BlockAverage | LowPassFilter | None:
     hardware = converter.hardware
     if not hardware.counts or dice.random() < 0.4:
         return None
@@ -173,7 +201,9 @@ def _stage(dice: random.Random, converter: Converter) -> SumFilter | BlockAverag
     return dice.choice(kinds)
 
 
-def _windows(dice: random.Random, converter: Converter, signals: list[Signal]) -> tuple[Threshold, ...]:
+def _windows(
+    dice: random.Random, converter: Converter, signals: list[Signal]
+) -> tuple[Threshold, ...]:
     taken = sum(
         window.by == "hardware"
         for signal in signals
@@ -206,11 +236,17 @@ def _retrieval(
 ) -> Polling | Interrupt | Fifo | Dma:
     kind = dice.choice(converter.retrievals)
     if kind == "dma" and free_dma:
-        return Dma(channel=free_dma.pop(), repeat=dice.random() < 0.8, increment=dice.random() < 0.8)
+        return Dma(
+            channel=free_dma.pop(), repeat=dice.random() < 0.8, increment=dice.random() < 0.8
+        )
     if kind == "fifo":
         return Fifo(mark=dice.randint(1, converter.fifo_items))
     if kind == "interrupt":
-        return Interrupt(per="pass" if converter.result_registers >= slots and dice.random() < 0.5 else "conversion")
+        return Interrupt(
+            per="pass"
+            if converter.result_registers >= slots and dice.random() < 0.5
+            else "conversion"
+        )
     return Polling()
 
 
@@ -227,11 +263,17 @@ def _generators(
         if pick > 0.5 and free_dma and timers:
             points = dice.choice([8, 50, 256])
             table = WaveTable(
-                name=f"wave {len(tables)}", points=points, amplitude_v=0.6, offset_v=0.8, shape=SineShape()
+                name=f"wave {len(tables)}",
+                points=points,
+                amplitude_v=0.6,
+                offset_v=0.8,
+                shape=SineShape(),
             )
             tables.append(table)
             leaders = [
-                one.name for one in found if isinstance(one.output, Playback) and one.output.trigger.kind == "timer"
+                one.name
+                for one in found
+                if isinstance(one.output, Playback) and one.output.trigger.kind == "timer"
             ]
             every = Fraction(dice.randint(2, 500), 1_000_000)
             trigger = (

@@ -1,4 +1,5 @@
-"""Routes and outputs as registers have them: what moves, what stands still and why, and what contradicts itself."""
+"""Routes and outputs as registers have them: what moves, what stands still and why, and what
+contradicts itself."""
 
 from __future__ import annotations
 
@@ -15,7 +16,14 @@ from wattigram.core.base.errors import RegisterError
 from wattigram.core.board import Run
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import open_take
-from wattigram.core.model.design import DacSink, ResultSource, Route, RouteTimer, Workspace, open_workspace
+from wattigram.core.model.design import (
+    DacSink,
+    ResultSource,
+    Route,
+    RouteTimer,
+    Workspace,
+    open_workspace,
+)
 from wattigram.core.silicon.deploy import effective_config
 from wattigram.core.silicon.registers import (
     DesignMemory,
@@ -93,7 +101,11 @@ def test_routes_of_a_sound_design_move(wheel: Workspace) -> None:
     ("field", "stands", "why"),
     [
         (("DMA 2", "on", 0), "DMA 2", ""),
-        (("DMA 2", "request", 0), "DMA 2", "DMA 2 moves nothing: it waits for “none”, and UART 1 feeds it."),
+        (
+            ("DMA 2", "request", 0),
+            "DMA 2",
+            "DMA 2 moves nothing: it waits for “none”, and UART 1 feeds it.",
+        ),
         (("DMA 2", "count", 0), "DMA 2", "DMA 2 moves nothing: its length is 0."),
         (("DMA 3", "repeat", 0), "DMA 3", "DMA 3 moves nothing: it stops after 1 items."),
         (("UART 1", "on", 0), "DMA 2", "DMA 2 moves nothing: UART 1 is not enabled."),
@@ -113,11 +125,13 @@ def test_a_route_stands_still_for_a_reason(
     assert differences(wheel, writes)
     real = as_written(wheel, writes).project  # expectations on what is gone go with it
     names = {route.name for route in real.routes} | {signal.name for signal in real.signals}
-    assert {one.signal for one in real.expectations} <= names
+    assert {expectation.signal for expectation in real.expectations} <= names
 
 
 def test_a_route_waits_for_its_timer(fed: Workspace) -> None:
-    route = fed.project.routes[0].replaced(on="timer", timer=RouteTimer(timer="Timer 4", every=Fraction(1, 1000)))
+    route = fed.project.routes[0].replaced(
+        on="timer", timer=RouteTimer(timer="Timer 4", every=Fraction(1, 1000))
+    )
     timed = Workspace(fed.project.replaced(routes=(route,)), fed.part)
     assert routes_of(timed, plain(timed)) == (["DMA 2"], [])
     _moving, notes = routes_of(timed, changed(timed, ("Timer 4", "run", 0)))
@@ -131,13 +145,18 @@ def test_a_dac_that_a_route_feeds_is_enabled_before_it(fed: Workspace) -> None:
     assert routes_of(fed, plain(fed)) == (["DMA 2"], [])
     off = changed(fed, ("DAC", "on", 0))
     assert routes_of(fed, off) == ([], ["DMA 2 moves nothing: DAC is not enabled."])
-    assert any("DAC MODE.ON" in one.text for one in differences(fed, off))
+    assert any("DAC MODE.ON" in difference.text for difference in differences(fed, off))
     waiting = changed(fed, ("DAC", "twice", 1))
-    assert routes_of(fed, waiting) == ([], ["DMA 2 moves nothing: DAC waits for a trigger that never comes."])
+    assert routes_of(fed, waiting) == (
+        [],
+        ["DMA 2 moves nothing: DAC waits for a trigger that never comes."],
+    )
 
 
 @needs_compiler
-def test_a_dac_that_a_route_feeds_follows_with_and_without_firmware(fed: Workspace, tmp_path: Path) -> None:
+def test_a_dac_that_a_route_feeds_follows_with_and_without_firmware(
+    fed: Workspace, tmp_path: Path
+) -> None:
     address = f"image:{built(fed, tmp_path / 'c').elf}"
     record_run(fed, 0.5, tmp_path / "image.h5", board=address, fast=True)
     record_run(fed, 0.5, tmp_path / "design.h5", fast=True)
@@ -149,12 +168,15 @@ def test_a_dac_that_a_route_feeds_follows_with_and_without_firmware(fed: Workspa
 
 
 def test_what_contradicts_itself_is_a_sentence(wheel: Workspace) -> None:
-    """Two channels that write to the same place: no design can say that, and no board is made of it."""
+    """Two channels that write to the same place: no design can say that, and no board is made of
+    it."""
     registers = register_map(wheel.part)
     target = registers.find("DMA 2", "to")
     value = next(value for address, _bits, value in plain(wheel) if address == target.address)
     writes = changed(wheel, ("DMA 3", "to", value))
-    with pytest.raises(RegisterError, match=r"Registers are set to what no board could do: Routes .* same place"):
+    with pytest.raises(
+        RegisterError, match=r"Registers are set to what no board could do: Routes .* same place"
+    ):
         routes_of(wheel, writes)
     with pytest.raises(RegisterError):
         as_written(wheel, writes)

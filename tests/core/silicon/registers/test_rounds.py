@@ -18,14 +18,22 @@ def differences(one: object, other: object, path: str = "") -> list[str]:
     """Where two plain values differ; floats may by a billionth."""
     if isinstance(one, dict) and isinstance(other, dict):
         keys = sorted(set(one) | set(other))
-        return [line for key in keys for line in differences(one.get(key), other.get(key), f"{path}.{key}")]
+        return [
+            line
+            for key in keys
+            for line in differences(one.get(key), other.get(key), f"{path}.{key}")
+        ]
     if isinstance(one, (list, tuple)) and isinstance(other, (list, tuple)):
         if len(one) != len(other):
             return [f"{path}: {len(one)} and {len(other)} items"]
         pairs = enumerate(zip(one, other, strict=True))
         return [line for number, (a, b) in pairs for line in differences(a, b, f"{path}[{number}]")]
     if isinstance(one, float) and isinstance(other, (float, int)):
-        return [] if abs(one - other) <= 1e-9 * max(abs(one), abs(other)) else [f"{path}: {one} and {other}"]
+        return (
+            []
+            if abs(one - other) <= 1e-9 * max(abs(one), abs(other))
+            else [f"{path}: {one} and {other}"]
+        )
     return [] if one == other else [f"{path}: {one} and {other}"]
 
 

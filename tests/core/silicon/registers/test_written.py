@@ -1,4 +1,5 @@
-"""What firmware wrote beside what was meant: values, places in the order, what is missing; and the sheet of registers."""
+"""What firmware wrote beside what was meant: values, places in the order, what is missing; and the
+sheet of registers."""
 
 from __future__ import annotations
 
@@ -46,8 +47,12 @@ def test_a_designs_own_writes_differ_in_nothing(path: Path) -> None:
     workspace = open_workspace(path)
     assert differences(workspace, plain(workspace)) == ()
     again = as_written(workspace, plain(workspace))
-    assert [chain.converter for chain in again.project.chains] == [one.converter for one in workspace.project.chains]
-    assert [chain.slots for chain in again.project.chains] == [one.slots for one in workspace.project.chains]
+    assert [chain.converter for chain in again.project.chains] == [
+        one.converter for one in workspace.project.chains
+    ]
+    assert [chain.slots for chain in again.project.chains] == [
+        one.slots for one in workspace.project.chains
+    ]
 
 
 def test_random_designs_differ_in_nothing() -> None:
@@ -61,7 +66,8 @@ def test_random_designs_differ_in_nothing() -> None:
 
 
 def test_every_changed_field_is_named() -> None:
-    """One bit of one write turned over: a difference that names the peripheral, or nothing that stays."""
+    """One bit of one write turned over: a difference that names the peripheral, or nothing that
+    stays."""
     dice = random.Random(5)
     for seed in range(12):
         workspace = random_workspace(seed)
@@ -81,9 +87,15 @@ def test_every_changed_field_is_named() -> None:
             if field.access != "read-write" or field.coded == "pointer":
                 continue
             changed = [*writes]
-            changed[number] = (address, bits, value ^ (1 << (field.low + dice.randrange(field.width))))
+            changed[number] = (
+                address,
+                bits,
+                value ^ (1 << (field.low + dice.randrange(field.width))),
+            )
             found = differences(workspace, changed)
-            assert any(one.owner == at.owner and f"{at.name}.{field.name}" in one.text for one in found), (
+            assert any(
+                one.owner == at.owner and f"{at.name}.{field.name}" in one.text for one in found
+            ), (
                 seed,
                 at.name,
             )
@@ -107,7 +119,7 @@ def test_dma_after_the_converter(kiln: Workspace) -> None:
     writes = plain(kiln)
     late = writes.pop(number_of(kiln, "DMA 1", "RULE"))
     writes.append(late)
-    texts = [one.text for one in differences(kiln, writes)]
+    texts = [difference.text for difference in differences(kiln, writes)]
     assert "ADC 1 is enabled before DMA 1 is enabled" in texts
     chain = as_written(kiln, writes).project.chains[0]
     assert chain.startup is not None
@@ -116,8 +128,12 @@ def test_dma_after_the_converter(kiln: Workspace) -> None:
 
 def test_a_converter_that_nobody_sets_up(kiln: Workspace) -> None:
     registers = register_map(kiln.part)
-    writes = [one for one in plain(kiln) if (at := registers.at(one[0])) is None or at.owner != "ADC 2"]
-    assert any("ADC 2 never is enabled" in one.text for one in differences(kiln, writes))
+    writes = [
+        one for one in plain(kiln) if (at := registers.at(one[0])) is None or at.owner != "ADC 2"
+    ]
+    assert any(
+        "ADC 2 never is enabled" in difference.text for difference in differences(kiln, writes)
+    )
     assert as_written(kiln, writes).project.chains[1].startup == ()
 
 
@@ -133,7 +149,12 @@ def test_writes_survive_the_log() -> None:
     back = [write for line in lines for write in parse_writes(line) or ()]
     assert back == writes
     assert parse_writes("bench ticks=3") is None
-    for spoilt in ("registers x:8:1", "registers 1:9:1", "registers 1:8", "registers 1ffffffff:8:1"):
+    for spoilt in (
+        "registers x:8:1",
+        "registers 1:9:1",
+        "registers 1:8",
+        "registers 1ffffffff:8:1",
+    ):
         assert parse_writes(spoilt) is None
 
 
@@ -160,7 +181,7 @@ def test_the_sheet_has_what_the_writes_leave(path: Path) -> None:
 def test_changed_lines_are_told_in_their_order(kiln: Workspace) -> None:
     lines = write_lines(design_writes(kiln))
     other = (*lines[:2], "0x0 = 0x1  more", *lines[3:])
-    assert [one for one in line_changes(lines, other) if one[0] != " "] == [
+    assert [line_change for line_change in line_changes(lines, other) if line_change[0] != " "] == [
         ("−", lines[2]),
         ("+", "0x0 = 0x1  more"),
     ]

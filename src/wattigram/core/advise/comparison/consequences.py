@@ -28,10 +28,22 @@ def consequences(workspace: Workspace, edit: Edit) -> tuple[Consequence, ...]:
         return (Consequence("refused", str(fault)),)
     before = {(finding.code, finding.message): finding for finding in find_all(workspace)}
     now = {(finding.code, finding.message): finding for finding in find_all(after)}
-    found = [Consequence("comes", finding.message) for key, finding in now.items() if key not in before]
-    found += [Consequence("goes", finding.message) for key, finding in before.items() if key not in now]
-    for one in compare_designs(workspace, after):
-        if not one.is_equal and one.subject != "whole design":
-            before_text, after_text = value_text(one.a, one.unit), value_text(one.b, one.unit)
-            found.append(Consequence("changes", f"{one.subject}, {one.figure}: {before_text} → {after_text}"))
+    found = [
+        Consequence("comes", finding.message) for key, finding in now.items() if key not in before
+    ]
+    found += [
+        Consequence("goes", finding.message) for key, finding in before.items() if key not in now
+    ]
+    for difference in compare_designs(workspace, after):
+        if not difference.is_equal and difference.subject != "whole design":
+            before_text, after_text = (
+                value_text(difference.a, difference.unit),
+                value_text(difference.b, difference.unit),
+            )
+            found.append(
+                Consequence(
+                    "changes",
+                    f"{difference.subject}, {difference.figure}: {before_text} → {after_text}",
+                )
+            )
     return tuple(found)

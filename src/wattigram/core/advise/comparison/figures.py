@@ -7,7 +7,12 @@ from dataclasses import dataclass
 from wattigram.core.advise.findings import find_all
 from wattigram.core.base.quantity import format_counts, format_si
 from wattigram.core.model.design import Chain, Signal, Workspace, rate_divisor, signal_scale
-from wattigram.core.predict.accuracy import filter_metrics, signal_noise, slot_settling, threshold_latency_s
+from wattigram.core.predict.accuracy import (
+    filter_metrics,
+    signal_noise,
+    slot_settling,
+    threshold_latency_s,
+)
 from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.predict.timing import buffer_timing, retrieval_timing, route_timing, scan_timing
 from wattigram.core.predict.waveform import dac_playback
@@ -21,7 +26,8 @@ Figures = dict[tuple[str, str], tuple[Value, str]]
 class DesignDifference:
     """One figure of two designs; a value is None where the design has no such thing.
 
-    ``better`` says which of the two is better, "a" or "b"; "" where neither is or it cannot be said.
+    ``better`` says which of the two is better, "a" or "b"; "" where neither is or it cannot be
+    said.
     """
 
     subject: str
@@ -66,7 +72,8 @@ def value_text(value: Value, unit: str) -> str:
 
 
 def compare_designs(a: Workspace, b: Workspace) -> tuple[DesignDifference, ...]:
-    """All figures of two designs, in the order of the first; those that only the second has come after."""
+    """All figures of two designs, in the order of the first; those that only the second has come
+    after."""
     left, right = design_figures(a), design_figures(b)
     keys = [*left, *(key for key in right if key not in left)]
     subjects = list(dict.fromkeys(subject for subject, _figure in keys))
@@ -75,7 +82,11 @@ def compare_designs(a: Workspace, b: Workspace) -> tuple[DesignDifference, ...]:
     for subject, figure in keys:
         mine, unit = left.get((subject, figure), (None, ""))
         theirs, unit = right.get((subject, figure), (None, unit))
-        found.append(DesignDifference(subject, figure, unit, mine, theirs, _better(figure, unit, mine, theirs)))
+        found.append(
+            DesignDifference(
+                subject, figure, unit, mine, theirs, _better(figure, unit, mine, theirs)
+            )
+        )
     return tuple(found)
 
 
@@ -86,7 +97,11 @@ def _alike(mine: float, theirs: float, unit: str) -> bool:
 
 
 def _better(figure: str, unit: str, mine: Value, theirs: Value) -> str:
-    if figure not in _LESS_IS_BETTER or not isinstance(mine, float) or not isinstance(theirs, float):
+    if (
+        figure not in _LESS_IS_BETTER
+        or not isinstance(mine, float)
+        or not isinstance(theirs, float)
+    ):
         return ""
     return "" if _alike(mine, theirs, unit) else "a" if mine < theirs else "b"
 
@@ -100,11 +115,14 @@ def design_figures(workspace: Workspace) -> Figures:
     whole = "whole design"
     found[whole, "part"] = (workspace.part.name, "")
     found[whole, "full scale"] = (workspace.reference_v, "V")
-    found[whole, "errors"] = (float(sum(one.severity == "error" for one in findings)), "")
+    found[whole, "errors"] = (float(sum(finding.severity == "error" for finding in findings)), "")
     found[whole, "warnings"] = (float(sum(one.severity == "warning" for one in findings)), "")
     load = sum((retrieval_timing(workspace, chain).cpu_share for chain in chains), 0)
     found[whole, "processor"] = (float(load), "%")
-    found[whole, "memory"] = (float(sum(buffer_timing(workspace, chain).bytes for chain in chains)), "B")
+    found[whole, "memory"] = (
+        float(sum(buffer_timing(workspace, chain).bytes for chain in chains)),
+        "B",
+    )
     for chain in chains:
         found |= _chain_figures(workspace, chain)
     for signal in project.signals:
@@ -155,7 +173,10 @@ def _chain_figures(workspace: Workspace, chain: Chain) -> Figures:
 def _signal_figures(workspace: Workspace, signal: Signal) -> Figures:
     name = signal.name
     found: Figures = {
-        (name, "pin"): (signal.pin if signal.negative is None else f"{signal.pin} − {signal.negative}", "")
+        (name, "pin"): (
+            signal.pin if signal.negative is None else f"{signal.pin} − {signal.negative}",
+            "",
+        )
     }
     chain = workspace.project.chain_of(name)
     if chain is None:

@@ -26,7 +26,8 @@ def loop_out_of_step(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 loop.name,
                 f"{loop.name} splits a cycle",
-                f"{cycles}: after one lap every value lands {loop.items % loop.slots} places along, in its neighbour's.",
+                f"{cycles}: after one lap every value lands {loop.items % loop.slots} places "
+                "along, in its neighbour's.",
                 remedy,
                 converter=chain.converter,
             )
@@ -46,10 +47,16 @@ def _better_length(workspace: Workspace, chain: Chain) -> SetBufferLength | None
     dma = workspace.part.dma_channel(chain.dma) if chain.dma else None
     unit = 2 * len(chain.slots)
     below, above = chain.loop.items // unit * unit, -(-chain.loop.items // unit) * unit
-    choices = [items for items in (above, below) if items >= unit and (dma is None or items <= dma.items_max)]
+    choices = [
+        items
+        for items in (above, below)
+        if items >= unit and (dma is None or items <= dma.items_max)
+    ]
     if not choices:
         return None
-    return SetBufferLength(chain.converter, min(choices, key=lambda items: abs(items - chain.loop.items)))
+    return SetBufferLength(
+        chain.converter, min(choices, key=lambda items: abs(items - chain.loop.items))
+    )
 
 
 @rule
@@ -68,7 +75,8 @@ def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 chain.loop.name,
                 f"{chain.loop.name} keeps the upper {chain.loop.width_bits} bits",
-                f"A left-aligned code has {needed} bits, an item {chain.loop.width_bits}: the lower "
+                f"A left-aligned code has {needed} bits, an item {chain.loop.width_bits}: the "
+                "lower "
                 f"{needed - chain.loop.width_bits} are dropped.",
                 remedy,
                 converter=chain.converter,
@@ -79,7 +87,8 @@ def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.loop.name,
             f"{chain.loop.name} cuts codes off",
-            f"{what} has {needed} bits, an item {chain.loop.width_bits}: the upper {needed - chain.loop.width_bits} "
+            f"{what} has {needed} bits, an item {chain.loop.width_bits}: the upper "
+            f"{needed - chain.loop.width_bits} "
             f"are lost and readings fold over every {1 << chain.loop.width_bits} counts.",
             remedy,
             converter=chain.converter,
@@ -87,7 +96,8 @@ def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
 
 
 def _widest(workspace: Workspace, chain: Chain) -> tuple[int, str, bool]:
-    """Bits of the widest item, what it is, and whether a stage makes it: such an item is right-aligned whatever is chosen."""
+    """Bits of the widest item, what it is, and whether a stage makes it: such an item is
+    right-aligned whatever is chosen."""
     widest = chain.bits, "A code", False
     for slot in chain.slots:
         stage = workspace.project.signal(slot.signal).slot_stage

@@ -16,7 +16,8 @@ DOUBTFUL_PPM = 100
 
 @rule
 def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
-    """Codes scatter and missing codes appear when the clock is too fast; too slow, the held charge leaks away."""
+    """Codes scatter and missing codes appear when the clock is too fast; too slow, the held charge
+    leaks away."""
     for chain in workspace.project.chains:
         converter = workspace.converter(chain)
         source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own")
@@ -27,9 +28,19 @@ def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
             if converter.clock_low_hz <= source_hz / divider <= converter.clock_high_hz
         ]
         if clock_hz > converter.clock_high_hz:
-            code, side, limit_hz, cure = "clock-too-fast", "above", converter.clock_high_hz, legal[:1]
+            code, side, limit_hz, cure = (
+                "clock-too-fast",
+                "above",
+                converter.clock_high_hz,
+                legal[:1],
+            )
         elif clock_hz < converter.clock_low_hz:
-            code, side, limit_hz, cure = "clock-too-slow", "below", converter.clock_low_hz, legal[-1:]
+            code, side, limit_hz, cure = (
+                "clock-too-slow",
+                "below",
+                converter.clock_low_hz,
+                legal[-1:],
+            )
         else:
             continue
         advice = f"Divide by {cure[0]}." if cure else "No divider is legal at this clock."
@@ -38,7 +49,8 @@ def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.converter,
             f"{chain.converter} is clocked too {'fast' if side == 'above' else 'slowly'}",
-            f"{chain.converter} runs at {format_si(clock_hz, 'Hz')}, {side} its {format_si(limit_hz, 'Hz')}. {advice}",
+            f"{chain.converter} runs at {format_si(clock_hz, 'Hz')}, {side} its "
+            f"{format_si(limit_hz, 'Hz')}. {advice}",
             SetDivider(chain.converter, cure[0]) if cure else None,
             converter=chain.converter,
         )
@@ -63,8 +75,10 @@ def period_not_exact(workspace: Workspace) -> Iterator[Finding]:
             "warning" if abs(ppm) > DOUBTFUL_PPM else "note",
             chain.trigger.timer,
             f"{chain.trigger.timer} cannot do just that period",
-            f"{format_si(setting.timer_hz, 'Hz')} / ({setting.prescaler} × {setting.period_counts}) gives "
-            f"{format_si(1 / setting.period_s, 'Hz', 8)} where {format_si(1 / setting.wanted_s, 'Hz', 8)} is wanted: {ppm:+.3g} ppm.",
+            f"{format_si(setting.timer_hz, 'Hz')} / ({setting.prescaler} × "
+            f"{setting.period_counts}) gives "
+            f"{format_si(1 / setting.period_s, 'Hz', 8)} where "
+            f"{format_si(1 / setting.wanted_s, 'Hz', 8)} is wanted: {ppm:+.3g} ppm.",
             SetPeriod(chain.converter, setting.period_s),
             converter=chain.converter,
         )
@@ -72,7 +86,8 @@ def period_not_exact(workspace: Workspace) -> Iterator[Finding]:
 
 @rule
 def timer_registers(workspace: Workspace) -> Iterator[Finding]:
-    """The rate is off by a fixed share: registers hold value − 1, and the value itself was written."""
+    """The rate is off by a fixed share: registers hold value − 1, and the value itself was
+    written."""
     for chain in workspace.project.chains:
         trigger = chain.trigger
         if not isinstance(trigger, TimerTrigger):
@@ -84,7 +99,9 @@ def timer_registers(workspace: Workspace) -> Iterator[Finding]:
             continue
         timer = workspace.part.timer(trigger.timer)
         assert timer is not None
-        best = solve_timer(setting.timer_hz, trigger.every, timer.prescaler_bits, timer.counter_bits)
+        best = solve_timer(
+            setting.timer_hz, trigger.every, timer.prescaler_bits, timer.counter_bits
+        )
         wanted_ticks = setting.timer_hz * trigger.every
         meant = max(setting.prescaler - 1, 1) * max(setting.period_counts - 1, 1)
         one_off = abs(meant / wanted_ticks - 1) < abs(setting.ticks / wanted_ticks - 1)
@@ -94,9 +111,12 @@ def timer_registers(workspace: Workspace) -> Iterator[Finding]:
             "error",
             trigger.timer,
             f"{trigger.timer} does not do the period that is wanted",
-            f"Registers {setting.prescaler - 1} and {setting.period_counts - 1} count {setting.prescaler} × "
-            f"{setting.period_counts}: {format_si(1 / setting.period_s, 'Hz', 6)} where {format_si(1 / trigger.every, 'Hz', 6)} is "
-            f"wanted, {float(setting.rate_error) * 100:+.3g} %.{advice} Write {best.prescaler - 1} and "
+            f"Registers {setting.prescaler - 1} and {setting.period_counts - 1} count "
+            f"{setting.prescaler} × "
+            f"{setting.period_counts}: {format_si(1 / setting.period_s, 'Hz', 6)} where "
+            f"{format_si(1 / trigger.every, 'Hz', 6)} is "
+            f"wanted, {float(setting.rate_error) * 100:+.3g} %.{advice} Write "
+            f"{best.prescaler - 1} and "
             f"{best.period_counts - 1}.",
             SetPeriod(chain.converter, trigger.every),
             converter=chain.converter,
@@ -116,7 +136,8 @@ def oscillator_spread(workspace: Workspace) -> Iterator[Finding]:
             "note",
             chain.converter,
             f"{chain.converter} runs from its own oscillator",
-            f"Its {format_si(oscillator.clock_hz, 'Hz')} is only good for ± {oscillator.tolerance * 100:.3g} %, and so are "
+            f"Its {format_si(oscillator.clock_hz, 'Hz')} is only good for ± "
+            f"{oscillator.tolerance * 100:.3g} %, and so are "
             f"{format_si(cycle.clock_hz, 'Hz')} and all times that follow from it.",
             converter=chain.converter,
         )
@@ -133,7 +154,8 @@ def not_calibrated(workspace: Workspace) -> Iterator[Finding]:
                 "warning",
                 chain.converter,
                 f"{chain.converter} is not calibrated",
-                f"Without calibration its readings are off by about {converter.offset_uncalibrated_lsb:+g} LSB, with it by "
+                "Without calibration its readings are off by about "
+                f"{converter.offset_uncalibrated_lsb:+g} LSB, with it by "
                 f"{converter.offset_calibrated_lsb:+g} LSB.",
                 SetCalibration(chain.converter, True),
                 converter=chain.converter,

@@ -28,14 +28,16 @@ def comparator_chatters(workspace: Workspace) -> Iterator[Finding]:
         enough = [
             volts
             for volts in sorted(part.hysteresis_v)
-            if volts > comparator.hysteresis_v and _is_clean(workspace, comparator.replaced(hysteresis_v=volts))
+            if volts > comparator.hysteresis_v
+            and _is_clean(workspace, comparator.replaced(hysteresis_v=volts))
         ]
         yield Finding(
             "comparator-chatters",
             "error",
             comparator.name,
             f"{comparator.name} chatters",
-            f"{_reason(workspace, figures)} makes about {figures.edges_text} edges of each crossing, with "
+            f"{_reason(workspace, figures)} makes about {figures.edges_text} edges of each "
+            "crossing, with "
             f"{format_volts(comparator.hysteresis_v)} of hysteresis.",
             SetComparator(comparator.replaced(hysteresis_v=enough[0])) if enough else None,
             signal=comparator.signal,
@@ -68,7 +70,8 @@ def comparator_never_trips(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 comparator.name,
                 f"{comparator.name} never trips on this bench",
-                f"What is wired to {comparator.signal} never crosses {format_volts(figures.threshold_v)}, "
+                f"What is wired to {comparator.signal} never crosses "
+                f"{format_volts(figures.threshold_v)}, "
                 f"nor does noise of {format_volts(figures.noise_v)} rms more than once a day.",
                 signal=comparator.signal,
             )
@@ -86,7 +89,8 @@ def threshold_not_exact(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 comparator.name,
                 f"{comparator.name} cannot be set to just that",
-                f"Its steps are {format_volts(figures.step_v)}: {format_volts(figures.threshold_v)} instead of "
+                f"Its steps are {format_volts(figures.step_v)}: "
+                f"{format_volts(figures.threshold_v)} instead of "
                 f"{format_volts(comparator.threshold_v)}.",
                 SetComparator(comparator.replaced(threshold_v=round(figures.threshold_v, 9))),
                 signal=comparator.signal,

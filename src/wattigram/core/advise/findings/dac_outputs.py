@@ -18,7 +18,14 @@ from wattigram.core.model.design import (
     WaveTable,
     Workspace,
 )
-from wattigram.core.model.design.edits import CompositeEdit, Edit, SetGenerator, SetPwm, SetTable, retimed
+from wattigram.core.model.design.edits import (
+    CompositeEdit,
+    Edit,
+    SetGenerator,
+    SetPwm,
+    SetTable,
+    retimed,
+)
 from wattigram.core.model.part import Dac
 from wattigram.core.predict.clocks import set_timer, timer_setting
 from wattigram.core.predict.pins import pwm_timing
@@ -59,14 +66,16 @@ def table_not_codes(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 table.name,
                 f"{table.name} holds millivolts, and {dac.name} takes codes",
-                f"1 V is stored as 1000 and comes out as {format_volts(1000 * lsb_v)}; its code is {round(1 / lsb_v)}.",
+                f"1 V is stored as 1000 and comes out as {format_volts(1000 * lsb_v)}; its code "
+                f"is {round(1 / lsb_v)}.",
                 SetTable(table.name, table.replaced(holds="codes")),
                 signal=generator.name,
             )
 
 
 def _fitted(workspace: Workspace, table: WaveTable, dac: Dac, buffered: bool) -> WaveTable | None:
-    """The same wave as large as it may be about the middle of what is left, where it has an amplitude."""
+    """The same wave as large as it may be about the middle of what is left, where it has an
+    amplitude."""
     if table.in_volts or not table.amplitude_v:
         return None
     low_v, high_v = output_range_v(workspace, dac, buffered)
@@ -74,11 +83,15 @@ def _fitted(workspace: Workspace, table: WaveTable, dac: Dac, buffered: bool) ->
     unit = (table_volts(table) - table.offset_v) / table.amplitude_v
     up, down = max(float(unit.max()), 1e-9), max(-float(unit.min()), 1e-9)
     if low_v < table.offset_v < top_v:
-        fits = min(table.amplitude_v, (top_v - table.offset_v) / up, (table.offset_v - low_v) / down)
+        fits = min(
+            table.amplitude_v, (top_v - table.offset_v) / up, (table.offset_v - low_v) / down
+        )
         if fits > table.amplitude_v / 4:
             return table.replaced(amplitude_v=int(fits * 1000) / 1000)
     amplitude_v = int((top_v - low_v) / (up + down) * 1000) / 1000
-    return table.replaced(amplitude_v=amplitude_v, offset_v=round(low_v + amplitude_v * down + 5e-4, 3))
+    return table.replaced(
+        amplitude_v=amplitude_v, offset_v=round(low_v + amplitude_v * down + 5e-4, 3)
+    )
 
 
 @rule
@@ -92,7 +105,9 @@ def table_clips(workspace: Workspace) -> Iterator[Finding]:
         if not count:
             continue
         low_v, high_v = output_range_v(workspace, dac, generator.buffered)
-        wraps = table.beyond == "wrap" and bool((abs(made.levels_v - made.wanted_v) > 0.5 * (high_v - low_v)).any())
+        wraps = table.beyond == "wrap" and bool(
+            (abs(made.levels_v - made.wanted_v) > 0.5 * (high_v - low_v)).any()
+        )
         fitted = _fitted(workspace, table, dac, generator.buffered)
         edits: list[Edit] = [SetTable(table.name, fitted)] if fitted is not None else []
         if table.beyond == "wrap":
@@ -103,12 +118,16 @@ def table_clips(workspace: Workspace) -> Iterator[Finding]:
             "table-wraps" if wraps else "table-clips",
             "error",
             table.name,
-            f"{table.name} {'folds over' if wraps else 'is cut off'} at {count} of {table.points} points",
-            f"It wants {wanted}; {dac.name}{' with its buffer' if generator.buffered else ''} reaches {reached}.",
+            f"{table.name} {'folds over' if wraps else 'is cut off'} at {count} of {table.points} "
+            "points",
+            f"It wants {wanted}; {dac.name}{' with its buffer' if generator.buffered else ''} "
+            f"reaches {reached}.",
             first_effective_fix(
                 workspace,
                 edits,
-                rule_satisfied(table_clips, generator.name, "" if fitted is not None else "table-wraps"),
+                rule_satisfied(
+                    table_clips, generator.name, "" if fitted is not None else "table-wraps"
+                ),
             ),
             signal=generator.name,
         )
@@ -140,7 +159,8 @@ def level_out_of_reach(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             generator.name,
             f"{dac.name} does not get there",
-            f"{made.clipped} of {len(made.codes)} levels lie outside {format_volts(low_v)} to {format_volts(high_v)}, which is "
+            f"{made.clipped} of {len(made.codes)} levels lie outside {format_volts(low_v)} to "
+            f"{format_volts(high_v)}, which is "
             f"what {'its buffer reaches' if generator.buffered else 'its codes reach'}.",
             first_effective_fix(
                 workspace,
@@ -155,7 +175,9 @@ def level_out_of_reach(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-def _slower(workspace: Workspace, generator: Generator, table: WaveTable, shortest_s: Fraction) -> list[Edit]:
+def _slower(
+    workspace: Workspace, generator: Generator, table: WaveTable, shortest_s: Fraction
+) -> list[Edit]:
     """Fewer points at a slower update, the frequency of the wave kept."""
     output = generator.output
     assert isinstance(output, Playback)
@@ -165,23 +187,31 @@ def _slower(workspace: Workspace, generator: Generator, table: WaveTable, shorte
     lap_s = timer_setting(workspace, timer).period_s * table.points
     edits: list[Edit] = []
     for points in sorted(
-        {p for p in range(table.cycles * 2 + 1, table.points) if lap_s / p >= shortest_s}, reverse=True
+        {p for p in range(table.cycles * 2 + 1, table.points) if lap_s / p >= shortest_s},
+        reverse=True,
     ):
         every = lap_s / points
         if (every * workspace.bus_clock_hz).denominator != 1 and points & (points - 1):
             continue
         fewer = SetTable(table.name, table.replaced(points=points))
         edit = retimed(
-            workspace.project, generator, timer.replaced(every=every, prescaler_register=None, period_register=None)
+            workspace.project,
+            generator,
+            timer.replaced(every=every, prescaler_register=None, period_register=None),
         )
         if edit is not None:
             edits.append(
-                CompositeEdit((fewer, edit), f"Play {table.name} with {points} points, {format_si(1 / every, 'Hz', 6)}")
+                CompositeEdit(
+                    (fewer, edit),
+                    f"Play {table.name} with {points} points, {format_si(1 / every, 'Hz', 6)}",
+                )
             )
         if len(edits) >= 4:
             break
     edit = retimed(
-        workspace.project, generator, timer.replaced(every=shortest_s, prescaler_register=None, period_register=None)
+        workspace.project,
+        generator,
+        timer.replaced(every=shortest_s, prescaler_register=None, period_register=None),
     )
     return [*edits, edit] if edit is not None else edits
 
@@ -202,7 +232,10 @@ def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
             code, title = "update-above-limit", f"{dac.name} is updated faster than it can be"
             why = f"{asked}; it takes one every {format_rounded(limit_s, 's', 3)}: of {made.skipped} points one comes out."
         elif made.asked_s < dac.settling_s:
-            code, title = "update-faster-than-settling", f"{dac.name} is updated faster than it settles"
+            code, title = (
+                "update-faster-than-settling",
+                f"{dac.name} is updated faster than it settles",
+            )
             why = f"{asked}, and settling to half a count takes {format_rounded(dac.settling_s, 's', 3)}."
         else:
             continue
@@ -233,7 +266,9 @@ def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
         if not isinstance(trigger, TimerTrigger):
             continue
         setting = timer_setting(workspace, trigger, alone=True)
-        best = timer_setting(workspace, trigger.replaced(prescaler_register=None, period_register=None), alone=True)
+        best = timer_setting(
+            workspace, trigger.replaced(prescaler_register=None, period_register=None), alone=True
+        )
         if abs(setting.rate_error) > abs(best.rate_error):
             own = trigger.replaced(prescaler_register=None, period_register=None)
             yield Finding(
@@ -241,9 +276,13 @@ def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 generator.name,
                 f"{trigger.timer} updates {generator.name} at another rate than wanted",
-                f"Its registers, which hold value − 1, give {format_rounded(1 / setting.period_s, 'Hz', 6)} instead of "
-                f"{format_rounded(1 / trigger.every, 'Hz', 6)}: {float(setting.rate_error) * 100:+.3g} %.",
-                SetGenerator(generator.name, generator.replaced(output=output.replaced(trigger=own))),
+                "Its registers, which hold value − 1, give "
+                f"{format_rounded(1 / setting.period_s, 'Hz', 6)} instead of "
+                f"{format_rounded(1 / trigger.every, 'Hz', 6)}: "
+                f"{float(setting.rate_error) * 100:+.3g} %.",
+                SetGenerator(
+                    generator.name, generator.replaced(output=output.replaced(trigger=own))
+                ),
                 signal=generator.name,
             )
     for pwm in workspace.project.pwm:
@@ -256,8 +295,10 @@ def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 pwm.name,
                 f"{pwm.timer} pulses {pwm.name} at another rate than wanted",
-                f"Its registers, which hold value − 1, give {format_rounded(1 / setting.period_s, 'Hz', 6)} instead of "
-                f"{format_rounded(1 / pwm.every, 'Hz', 6)}: {float(setting.rate_error) * 100:+.3g} %.",
+                "Its registers, which hold value − 1, give "
+                f"{format_rounded(1 / setting.period_s, 'Hz', 6)} instead of "
+                f"{format_rounded(1 / pwm.every, 'Hz', 6)}: "
+                f"{float(setting.rate_error) * 100:+.3g} %.",
                 SetPwm(pwm.name, pwm.replaced(prescaler_register=None, period_register=None)),
                 signal=pwm.name,
             )
@@ -280,8 +321,11 @@ def dacs_not_in_step(workspace: Workspace) -> Iterator[Finding]:
                 "warning",
                 generator.name,
                 f"{dac.name} changes when its transfer comes, not with the trigger",
-                f"Without a second data register it is {format_rounded(late_s, 's', 3)} late, and later when DMA is busy.",
-                SetGenerator(generator.name, generator.replaced(double_buffered=True)) if dac.can_buffer_twice else None,
+                f"Without a second data register it is {format_rounded(late_s, 's', 3)} late, and "
+                "later when DMA is busy.",
+                SetGenerator(generator.name, generator.replaced(double_buffered=True))
+                if dac.can_buffer_twice
+                else None,
                 signal=generator.name,
             )
 
@@ -292,23 +336,34 @@ def generator_not_aligned(workspace: Workspace) -> Iterator[Finding]:
     if not workspace.project.chains:
         return
     for generator, output, _table, _ in _players(workspace):
-        if output.starts_with is None and isinstance(output.trigger, TimerTrigger) and _is_looped(workspace, generator):
+        if (
+            output.starts_with is None
+            and isinstance(output.trigger, TimerTrigger)
+            and _is_looped(workspace, generator)
+        ):
             chain = workspace.project.chains[0]
             yield Finding(
                 "generator-not-aligned",
                 "note",
                 generator.name,
                 f"{generator.name} starts when the program gets there",
-                f"On the virtual board that is {format_rounded(dac_playback(workspace, generator).begin_s, 's', 3)} after the first "
+                "On the virtual board that is "
+                f"{format_rounded(dac_playback(workspace, generator).begin_s, 's', 3)} after the "
+                "first "
                 f"trigger of {chain.converter}; elsewhere nobody knows.",
-                SetGenerator(generator.name, generator.replaced(output=output.replaced(starts_with=chain.converter))),
+                SetGenerator(
+                    generator.name,
+                    generator.replaced(output=output.replaced(starts_with=chain.converter)),
+                ),
                 signal=generator.name,
             )
 
 
 def _is_looped(workspace: Workspace, generator: Generator) -> bool:
     pin = _dac(workspace, generator).pin
-    return any(one.source.kind == "jumper" and one.source.pin == pin for one in workspace.project.bench)
+    return any(
+        one.source.kind == "jumper" and one.source.pin == pin for one in workspace.project.bench
+    )
 
 
 @rule
@@ -324,7 +379,8 @@ def pwm_coarse(workspace: Workspace) -> Iterator[Finding]:
                 "warning",
                 pwm.name,
                 f"{pwm.name} has {timing.counts} steps of duty",
-                f"{format_si(1 / timing.period_s, 'Hz')} leaves {timing.counts} counts of {pwm.timer}, {timing.bits:.1f} bits; "
+                f"{format_si(1 / timing.period_s, 'Hz')} leaves {timing.counts} counts of "
+                f"{pwm.timer}, {timing.bits:.1f} bits; "
                 f"the duty comes out as {float(timing.duty) * 100:.4g} %.",
                 first_effective_fix(
                     workspace,

@@ -5,7 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.model.design import AnyStage, BlockAverage, LowPassFilter, MovingAverage, Workspace
+from wattigram.core.model.design import (
+    AnyStage,
+    BlockAverage,
+    LowPassFilter,
+    MovingAverage,
+    Workspace,
+)
 from wattigram.core.model.design.edits import SetFilter
 from wattigram.core.predict.accuracy import filter_metrics
 
@@ -49,7 +55,8 @@ def mean_not_true(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             f"mean of {signal.name}",
             f"The mean of {signal.name} is scaled",
-            f"A sum of {reduce.count} shifted right by {reduce.shift} is {float(reduce.gain_ratio):.4g} times the mean.",
+            f"A sum of {reduce.count} shifted right by {reduce.shift} is "
+            f"{float(reduce.gain_ratio):.4g} times the mean.",
             SetFilter(signal.name, reduce.replaced(count=count, shift=power)),
             signal=signal.name,
         )

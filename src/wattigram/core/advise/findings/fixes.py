@@ -17,9 +17,11 @@ _TRYING: ContextVar[bool] = ContextVar("trying a cure", default=False)
 def first_effective_fix(
     workspace: Workspace, edits: Iterable[Edit], is_cured: Callable[[Workspace], bool]
 ) -> Edit | None:
-    """The first edit that the part can hold and after which the design is as wanted; None where none is.
+    """The first edit that the part can hold and after which the design is as wanted; None where
+    none is.
 
-    Whether a rule is content is asked of the rule itself, which must not look for cures of its own meanwhile.
+    Whether a rule is content is asked of the rule itself, which must not look for cures of its own
+    meanwhile.
     """
     if _TRYING.get():
         return None
@@ -43,7 +45,9 @@ def rule_satisfied(
     """Whether a rule has nothing more to say of a signal, or nothing of that code."""
 
     def is_cured(workspace: Workspace) -> bool:
-        return not any(one.signal == signal and one.code.startswith(code) for one in rule(workspace))
+        return not any(
+            one.signal == signal and one.code.startswith(code) for one in rule(workspace)
+        )
 
     return is_cured
 
@@ -51,4 +55,8 @@ def rule_satisfied(
 def round_up(value: float) -> float:
     """The next of 1, 2, 5, 10, 20 … at or above a positive value; a limit that one would type."""
     exponent = math.floor(math.log10(value))
-    return next(choice for choice in (float(f"{digit}e{exponent}") for digit in (1, 2, 5, 10)) if choice >= value)
+    return next(
+        choice
+        for choice in (float(f"{digit}e{exponent}") for digit in (1, 2, 5, 10))
+        if choice >= value
+    )

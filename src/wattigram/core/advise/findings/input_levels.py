@@ -16,7 +16,9 @@ from wattigram.core.predict.pins import input_extent_v, input_source
 def input_beyond_reference(workspace: Workspace) -> Iterator[Finding]:
     """Readings stand still at full scale or at zero; beyond the supply the pin is in danger."""
     for signal in workspace.project.signals:
-        if workspace.wiring(signal.pin) is None or isinstance(input_source(workspace, signal.pin), FloatingInput):
+        if workspace.wiring(signal.pin) is None or isinstance(
+            input_source(workspace, signal.pin), FloatingInput
+        ):
             continue  # of a pin that floats it is said that it does
         low_v, high_v = input_extent_v(workspace, signal)
         lowest_v = -workspace.reference_v if signal.negative is not None else 0.0
@@ -25,17 +27,21 @@ def input_beyond_reference(workspace: Workspace) -> Iterator[Finding]:
         enough = [
             item
             for item in sorted(workspace.part.references, key=lambda item: item.voltage_v)
-            if item.voltage_v >= high_v and low_v >= (-item.voltage_v if signal.negative is not None else 0.0)
+            if item.voltage_v >= high_v
+            and low_v >= (-item.voltage_v if signal.negative is not None else 0.0)
         ]
         worst = (
-            f"rises to {format_volts(high_v)}" if high_v > workspace.reference_v else f"falls to {format_volts(low_v)}"
+            f"rises to {format_volts(high_v)}"
+            if high_v > workspace.reference_v
+            else f"falls to {format_volts(low_v)}"
         )
         yield Finding(
             "input-beyond-reference",
             "error",
             f"pin {signal.pin}",
             f"{signal.name} leaves the range",
-            f"Pin {signal.pin} {worst}; readings end at {format_volts(lowest_v)} and {format_volts(workspace.reference_v)}.",
+            f"Pin {signal.pin} {worst}; readings end at {format_volts(lowest_v)} and "
+            f"{format_volts(workspace.reference_v)}.",
             SetReference(enough[0].name) if enough else None,
             signal=signal.name,
         )
@@ -53,6 +59,7 @@ def pin_floats(workspace: Workspace) -> Iterator[Finding]:
                 "warning",
                 f"pin {pin}",
                 f"Nothing drives pin {pin}",
-                f"{side}{signal.name} is not connected on the bench: it will wander and pick up mains.",
+                f"{side}{signal.name} is not connected on the bench: it will wander and pick up "
+                "mains.",
                 signal=signal.name,
             )

@@ -6,7 +6,14 @@ from collections.abc import Iterator
 
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.base.quantity import format_volts
-from wattigram.core.model.bench import DcSource, FloatingInput, TiedInput, Wiring, resolve_source, source_extent_v
+from wattigram.core.model.bench import (
+    DcSource,
+    FloatingInput,
+    TiedInput,
+    Wiring,
+    resolve_source,
+    source_extent_v,
+)
 from wattigram.core.model.design import Chain, Signal, Workspace, part_faults
 from wattigram.core.model.design.edits import AddSlot, SetPin, SetWiring
 from wattigram.core.predict.accuracy import adequate_sampling_s
@@ -29,7 +36,8 @@ def pin_shared(workspace: Workspace) -> Iterator[Finding]:
             "error",
             f"pin {signal.pin}",
             f"Two signals share pin {signal.pin}",
-            f"{other.name} and {signal.name} are both on {signal.pin}: they will read the same voltage.",
+            f"{other.name} and {signal.name} are both on {signal.pin}: they will read the same "
+            "voltage.",
             free_pin(workspace, signal),
             signal=signal.name,
         )
@@ -41,7 +49,9 @@ def pin_not_analog(workspace: Workspace) -> Iterator[Finding]:
     for signal in workspace.project.signals:
         chain = workspace.project.chain_of(signal.name)
         converters = [workspace.converter(chain)] if chain else list(workspace.part.converters)
-        if any(converter.channel(signal.pin, signal.negative) is not None for converter in converters):
+        if any(
+            converter.channel(signal.pin, signal.negative) is not None for converter in converters
+        ):
             continue
         names = " or ".join(converter.name for converter in converters)
         yield Finding(
@@ -65,9 +75,12 @@ def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
                 "warning",
                 f"pin {signal.negative}",
                 f"Nothing is wired to {signal.negative}",
-                f"The bench does not say what feeds the negative pin of {signal.name}: 0 V is supposed there, and the "
+                f"The bench does not say what feeds the negative pin of {signal.name}: 0 V is "
+                "supposed there, and the "
                 "difference is worth no more than that.",
-                SetWiring(Wiring(pin=signal.negative, resistance_ohm=0.0, source=TiedInput(to="ground"))),
+                SetWiring(
+                    Wiring(pin=signal.negative, resistance_ohm=0.0, source=TiedInput(to="ground"))
+                ),
                 signal=signal.name,
             )
         if workspace.wiring(signal.pin) is None:
@@ -76,7 +89,8 @@ def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 f"pin {signal.pin}",
                 f"Nothing is wired to {signal.pin}",
-                f"The bench does not say what feeds {signal.name}; it is expected to read 0 V. Click its pin to wire it.",
+                f"The bench does not say what feeds {signal.name}; it is expected to read 0 V. "
+                "Click its pin to wire it.",
                 signal=signal.name,
             )
 
@@ -91,14 +105,17 @@ def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
     wiring = workspace.project.wired(pin)
     meant = workspace.part.reference(reference)
     assert meant is not None
-    cure = SetWiring(Wiring(pin=pin, resistance_ohm=0.0, source=DcSource(voltage_v=meant.voltage_v)))
+    cure = SetWiring(
+        Wiring(pin=pin, resistance_ohm=0.0, source=DcSource(voltage_v=meant.voltage_v))
+    )
     if wiring is None:
         yield Finding(
             "reference-not-wired",
             "error",
             f"pin {pin}",
             f"Nothing is wired to the reference pin {pin}",
-            f"“{reference}” comes from {pin}, and the bench has nothing there: full scale is whatever the pin floats to.",
+            f"“{reference}” comes from {pin}, and the bench has nothing there: full scale is "
+            "whatever the pin floats to.",
             cure,
         )
     elif isinstance(resolve_source(wiring, workspace.project.bench), FloatingInput):
@@ -107,7 +124,8 @@ def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
             "error",
             f"pin {pin}",
             f"Nothing drives the reference pin {pin}",
-            f"“{reference}” comes from {pin}, which is not connected: every reading wanders with it.",
+            f"“{reference}” comes from {pin}, which is not connected: every reading wanders with "
+            "it.",
             cure,
         )
     elif not isinstance(wiring.source, DcSource) or wiring.source.voltage_v <= 0:
@@ -116,7 +134,8 @@ def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
             "error",
             f"pin {pin}",
             f"The reference pin {pin} has no steady voltage",
-            f"“{reference}” comes from {pin}, and readings are worked out with {format_volts(workspace.reference_v)}; "
+            f"“{reference}” comes from {pin}, and readings are worked out with "
+            f"{format_volts(workspace.reference_v)}; "
             "what is wired there is no level above 0 V.",
             cure,
         )
@@ -124,10 +143,15 @@ def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
 
 @rule
 def pin_beyond_limits(workspace: Workspace) -> Iterator[Finding]:
-    """The pin's protection conducts, readings of others are disturbed, and the part may be damaged."""
+    """The pin's protection conducts, readings of others are disturbed, and the part may be
+    damaged."""
     low_v = workspace.part.pin_low_v
     high_v = workspace.supply_v + workspace.part.pin_above_supply_v
-    users = {workspace.reference_pin: f"reference {workspace.project.reference}"} if workspace.reference_pin else {}
+    users = (
+        {workspace.reference_pin: f"reference {workspace.project.reference}"}
+        if workspace.reference_pin
+        else {}
+    )
     for signal in workspace.project.signals:
         users[signal.pin] = signal.name
         if signal.negative is not None:
@@ -138,15 +162,23 @@ def pin_beyond_limits(workspace: Workspace) -> Iterator[Finding]:
         least_v, most_v = source_extent_v(input_source(workspace, pin))
         if least_v >= low_v - CLOSE_V and most_v <= high_v + CLOSE_V:
             continue
-        worst = f"rises to {format_volts(most_v)}" if most_v > high_v + CLOSE_V else f"falls to {format_volts(least_v)}"
+        worst = (
+            f"rises to {format_volts(most_v)}"
+            if most_v > high_v + CLOSE_V
+            else f"falls to {format_volts(least_v)}"
+        )
         yield Finding(
             "pin-beyond-limits",
             "error",
             f"pin {pin}",
             f"Pin {pin} leaves its absolute limits",
-            f"Pin {pin} ({user}) {worst}; the part allows {format_volts(low_v)} to {format_volts(high_v)} on any pin. Divide "
+            f"Pin {pin} ({user}) {worst}; the part allows {format_volts(low_v)} to "
+            f"{format_volts(high_v)} on any pin. Divide "
             "or clamp it before the pin.",
-            signal=next((one.name for one in workspace.project.signals if pin in (one.pin, one.negative)), ""),
+            signal=next(
+                (one.name for one in workspace.project.signals if pin in (one.pin, one.negative)),
+                "",
+            ),
         )
 
 
@@ -172,7 +204,9 @@ def signal_not_converted(workspace: Workspace) -> Iterator[Finding]:
 def free_pin(workspace: Workspace, signal: Signal) -> SetPin | None:
     """The signal on the first input that nobody uses."""
     chain = workspace.project.chain_of(signal.name)
-    used = {other.pin for other in workspace.project.signals} | {wiring.pin for wiring in workspace.project.bench}
+    used = {other.pin for other in workspace.project.signals} | {
+        wiring.pin for wiring in workspace.project.bench
+    }
     converters = [workspace.converter(chain)] if chain else list(workspace.part.converters)
     for converter in converters:
         for pin in converter.channels:
@@ -184,7 +218,10 @@ def free_pin(workspace: Workspace, signal: Signal) -> SetPin | None:
 def _slot_for(workspace: Workspace, signal: Signal) -> AddSlot | None:
     for chain in workspace.project.chains:
         converter = workspace.converter(chain)
-        if converter.channel(signal.pin, signal.negative) is not None and len(chain.slots) < converter.slots:
+        if (
+            converter.channel(signal.pin, signal.negative) is not None
+            and len(chain.slots) < converter.slots
+        ):
             edit = AddSlot(chain.converter, signal.name, _sampling_for(workspace, chain, signal))
             if not part_faults(edit.apply(workspace.project), workspace.part):
                 return edit

@@ -44,7 +44,8 @@ def read_in_another_alignment(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.loop.name,
             f"Codes of {chain.converter} are read as {alignment}-aligned",
-            f"They are {chain.alignment}-aligned: {chain.bits} bits in {chain.loop.width_bits} make readings {2 ** abs(spare)} "
+            f"They are {chain.alignment}-aligned: {chain.bits} bits in {chain.loop.width_bits} "
+            f"make readings {2 ** abs(spare)} "
             f"times too {'big' if chain.alignment == 'left' else 'small'}.",
             SetReader(chain.converter, chain.reader.replaced(alignment=None)),
             converter=chain.converter,
@@ -55,7 +56,10 @@ def read_in_another_alignment(workspace: Workspace) -> Iterator[Finding]:
 def read_in_another_byte_order(workspace: Workspace) -> Iterator[Finding]:
     """Readings jump by 256 counts for every one, all over the range."""
     for chain in workspace.project.chains:
-        if chain.reader.byte_order == "big" and (chain.reader.width_bits or chain.loop.width_bits) > 8:
+        if (
+            chain.reader.byte_order == "big"
+            and (chain.reader.width_bits or chain.loop.width_bits) > 8
+        ):
             yield Finding(
                 "byte-order-read",
                 "error",
@@ -81,7 +85,8 @@ def read_with_another_full_scale(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             chain.converter,
             f"Volts of {chain.converter} are computed with {used}",
-            f"Its full scale is {own}: all volts are {ppm:.3g} ppm too {'big' if used == '2^N-1' else 'small'}, "
+            f"Its full scale is {own}: all volts are {ppm:.3g} ppm too "
+            f"{'big' if used == '2^N-1' else 'small'}, "
             f"{workspace.reference_v * ppm * 1e-3:.3g} mV at full scale.",
             SetReader(chain.converter, chain.reader.replaced(full_scale=None)),
             converter=chain.converter,

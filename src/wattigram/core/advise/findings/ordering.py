@@ -24,7 +24,8 @@ def slots_not_in_channel_order(workspace: Workspace) -> Iterator[Finding]:
             "error",
             f"{chain.converter}, slot {place + 1}",
             f"{chain.converter} converts in another order",
-            f"It only goes up by channel number: slot {place + 1} holds {really}, and {expected} is read there.",
+            f"It only goes up by channel number: slot {place + 1} holds {really}, and {expected} "
+            "is read there.",
             OrderSlots(chain.converter, tuple(order)),
             signal=expected,
             converter=chain.converter,
@@ -33,7 +34,8 @@ def slots_not_in_channel_order(workspace: Workspace) -> Iterator[Finding]:
 
 @rule
 def start_up_order(workspace: Workspace) -> Iterator[Finding]:
-    """Silence, a buffer that never changes, an offset, or a lost first event, as the step has it."""
+    """Silence, a buffer that never changes, an offset, or a lost first event, as the step has
+    it."""
     for chain in workspace.project.chains:
         start = startup(workspace, chain)
         for fault in start.faults:

@@ -52,7 +52,8 @@ def output_pin_taken(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 f"pin {signal.pin}",
                 f"{signal.name} is on the pin of {seen[signal.pin]}",
-                f"{signal.pin} is an output here: the signal would read that output, whatever is wired to it.",
+                f"{signal.pin} is an output here: the signal would read that output, whatever is "
+                "wired to it.",
                 free_pin(workspace, signal),
                 signal=signal.name,
             )

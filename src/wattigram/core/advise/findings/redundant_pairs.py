@@ -9,7 +9,13 @@ from wattigram.core.advise.findings.fixes import round_up
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.design import Chain, FollowTrigger, Signal, Workspace
-from wattigram.core.model.design.edits import Edit, SetFilter, SetRedundantPair, SetTrigger, apply_edit
+from wattigram.core.model.design.edits import (
+    Edit,
+    SetFilter,
+    SetRedundantPair,
+    SetTrigger,
+    apply_edit,
+)
 from wattigram.core.predict.accuracy import PairMetrics, pair_metrics, pair_rates_hz
 
 
@@ -18,16 +24,24 @@ def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
     """The pair trips although nothing is wrong."""
     for signal in workspace.project.signals:
         figures = pair_metrics(workspace, signal)
-        if figures is None or signal.twin is None or figures.within_v is None or figures.worst_v <= figures.within_v:
+        if (
+            figures is None
+            or signal.twin is None
+            or figures.within_v is None
+            or figures.worst_v <= figures.within_v
+        ):
             continue
         yield Finding(
             "twin-too-tight",
             "error",
             signal.name,
             f"{signal.name} and {figures.of} differ by themselves",
-            f"Offset {format_volts(figures.offset_v)}, gain {format_volts(figures.gain_v)}, noise {format_volts(figures.noise_v)} "
-            f"rms, {format_si(figures.skew_s, 's', 3)} of skew {format_volts(figures.skew_v)} and settling "
-            f"{format_volts(figures.settling_v)} make up to {format_volts(figures.worst_v)}; {format_volts(figures.within_v)} is "
+            f"Offset {format_volts(figures.offset_v)}, gain {format_volts(figures.gain_v)}, noise "
+            f"{format_volts(figures.noise_v)} "
+            f"rms, {format_si(figures.skew_s, 's', 3)} of skew {format_volts(figures.skew_v)} and "
+            "settling "
+            f"{format_volts(figures.settling_v)} make up to {format_volts(figures.worst_v)}; "
+            f"{format_volts(figures.within_v)} is "
             "allowed.",
             _wider(workspace, signal, figures),
             signal=signal.name,
@@ -47,14 +61,16 @@ def twin_not_converted(workspace: Workspace) -> Iterator[Finding]:
                 "warning",
                 signal.name,
                 f"{signal.name} and its twin share a converter",
-                f"Both are converted by {chains[0].converter}, one after the other: what is wrong with it is wrong with both.",
+                f"Both are converted by {chains[0].converter}, one after the other: what is wrong "
+                "with it is wrong with both.",
                 signal=signal.name,
             )
 
 
 @rule
 def only_one_is_reduced(workspace: Workspace) -> Iterator[Finding]:
-    """One of a pair is averaged and the other is not: their noise and their instants are not alike."""
+    """One of a pair is averaged and the other is not: their noise and their instants are not
+    alike."""
     for signal in workspace.project.signals:
         if signal.twin is None:
             continue
@@ -70,7 +86,8 @@ def only_one_is_reduced(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             signal.name,
             f"Only one of {signal.name} and {other.name} is filtered",
-            f"{reduced.name} comes from a stage over {stage.count} samples, {raw.name} does not: their values come at "
+            f"{reduced.name} comes from a stage over {stage.count} samples, {raw.name} does not: "
+            "their values come at "
             f"unequal rates, and the program compares the samples before the stage.",
             SetFilter(raw.name, stage),
             signal=signal.name,
@@ -79,7 +96,8 @@ def only_one_is_reduced(workspace: Workspace) -> Iterator[Finding]:
 
 @rule
 def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
-    """Each value is held against the other's nearest in time; where one of the two comes faster, they are apart."""
+    """Each value is held against the other's nearest in time; where one of the two comes faster,
+    they are apart."""
     for signal in workspace.project.signals:
         rates = pair_rates_hz(workspace, signal)
         if rates is None or signal.twin is None or rates[0] == rates[1]:
@@ -90,8 +108,10 @@ def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             signal.name,
             f"{signal.name} and {other} do not keep step",
-            f"{signal.name} gives values at {format_si(rates[0], 'Hz', 5)} and {other} at {format_si(rates[1], 'Hz', 5)}. Each is "
-            f"held against the nearest one of {other}, up to {format_si(1 / rates[1] / 2, 's', 3)} away.",
+            f"{signal.name} gives values at {format_si(rates[0], 'Hz', 5)} and {other} at "
+            f"{format_si(rates[1], 'Hz', 5)}. Each is "
+            f"held against the nearest one of {other}, up to "
+            f"{format_si(1 / rates[1] / 2, 's', 3)} away.",
             _in_step(workspace, signal),
             signal=signal.name,
         )
@@ -111,7 +131,8 @@ def only_one_pauses(workspace: Workspace) -> Iterator[Finding]:
                     "warning",
                     signal.name,
                     f"{signal.name} and {signal.twin.of} do not pause together",
-                    f"A window stops {chain.converter} and starts it again, while the other goes on: in its pauses the two "
+                    f"A window stops {chain.converter} and starts it again, while the other goes "
+                    "on: in its pauses the two "
                     "are not compared.",
                     signal=signal.name,
                 )
@@ -142,7 +163,8 @@ def _pauses(workspace: Workspace, chain: Chain) -> bool:
 
 
 def _wider(workspace: Workspace, signal: Signal, figures: PairMetrics) -> Edit | None:
-    """A limit that holds what is to be expected; none where that would no longer tell a failed sensor."""
+    """A limit that holds what is to be expected; none where that would no longer tell a failed
+    sensor."""
     within_v = round_up(figures.worst_v)
     if signal.twin is None or within_v > 0.2 * workspace.reference_v / float(signal.front_end):
         return None

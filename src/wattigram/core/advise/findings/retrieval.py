@@ -12,7 +12,13 @@ from wattigram.core.advise.findings.fixes import first_effective_fix
 from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design import Chain, Dma, Fifo, Interrupt, Polling, Workspace
 from wattigram.core.model.design.edits import CompositeEdit, Edit, SetBufferLength, SetRetrieval
-from wattigram.core.predict.timing import RetrievalTiming, free_share, polling_wait_s, retrieval_timing, scan_timing
+from wattigram.core.predict.timing import (
+    RetrievalTiming,
+    free_share,
+    polling_wait_s,
+    retrieval_timing,
+    scan_timing,
+)
 
 _EVENT = {"dma": "mark", "fifo": "mark", "interrupt": "result", "polling": "result"}
 
@@ -25,13 +31,16 @@ def handler_too_slow(workspace: Workspace) -> Iterator[Finding]:
         if timing.reason not in {"handler too slow", "no processor time"}:
             continue
         free = free_share(workspace, chain)
-        left = f" Only {float(free) * 100:.3g} % of the processor is left for it." if free < 1 else ""
+        left = (
+            f" Only {float(free) * 100:.3g} % of the processor is left for it." if free < 1 else ""
+        )
         yield Finding(
             "handler-too-slow",
             "error",
             chain.loop.name,
             f"The handler of {chain.loop.name} misses its deadline",
-            f"It takes {format_si(timing.service_s, 's')} and each {_EVENT[timing.kind]} leaves {format_si(timing.deadline_s, 's')}: "
+            f"It takes {format_si(timing.service_s, 's')} and each {_EVENT[timing.kind]} leaves "
+            f"{format_si(timing.deadline_s, 's')}: "
             f"{format_si(timing.lost_hz, 'S/s')} of {format_si(timing.items_hz, 'S/s')} are lost "
             f"({float(timing.cpu_share) * 100:.3g} % of the processor wanted).{left}",
             _relief(workspace, chain, timing),
@@ -62,7 +71,9 @@ def _reliefs(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Ite
         yield longer
         return
     taken = {other.dma for other in workspace.project.chains}
-    channel = next((name for group in workspace.part.dma for name in group.names if name not in taken), None)
+    channel = next(
+        (name for group in workspace.part.dma for name in group.names if name not in taken), None
+    )
     if channel is not None:
         by_dma = SetRetrieval(chain.converter, Dma(channel=channel))
         yield by_dma
@@ -84,7 +95,8 @@ def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.loop.name,
             f"{chain.loop.name} fills once and freezes",
-            f"{chain.retrieval.channel} stops after {chain.loop.items} items, {format_si(filled_s, 's', 3)} after the start, and "
+            f"{chain.retrieval.channel} stops after {chain.loop.items} items, "
+            f"{format_si(filled_s, 's', 3)} after the start, and "
             f"{chain.converter} goes on: nothing that comes later reaches memory.",
             SetRetrieval(chain.converter, chain.retrieval.replaced(repeat=True)),
             converter=chain.converter,
@@ -101,7 +113,8 @@ def address_stands_still(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 chain.loop.name,
                 f"{chain.retrieval.channel} always writes the same item",
-                f"Its memory address does not move on: item 0 of {chain.loop.name} is overwritten again and again, the other "
+                f"Its memory address does not move on: item 0 of {chain.loop.name} is overwritten "
+                "again and again, the other "
                 f"{chain.loop.items - 1} stay zero.",
                 SetRetrieval(chain.converter, chain.retrieval.replaced(increment=True)),
                 converter=chain.converter,
@@ -122,10 +135,12 @@ def gives_up_too_early(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.converter,
             f"Polling {chain.converter} gives up too early",
-            f"It waits {format_si(chain.retrieval.timeout_s, 's')}, and a result can take {format_si(wait_s, 's')}: each attempt ends "
+            f"It waits {format_si(chain.retrieval.timeout_s, 's')}, and a result can take "
+            f"{format_si(wait_s, 's')}: each attempt ends "
             "without a value.",
             SetRetrieval(
-                chain.converter, chain.retrieval.replaced(timeout_s=Fraction(math.ceil(2 * wait_s * 10**6), 10**6))
+                chain.converter,
+                chain.retrieval.replaced(timeout_s=Fraction(math.ceil(2 * wait_s * 10**6), 10**6)),
             ),
             converter=chain.converter,
         )
@@ -136,7 +151,11 @@ def processor_full(workspace: Workspace) -> Iterator[Finding]:
     """Little or nothing is left for the rest of the program."""
     for chain in workspace.project.chains:
         timing = retrieval_timing(workspace, chain)
-        if isinstance(chain.retrieval, (Interrupt, Fifo)) and timing.lost_hz == 0 and timing.cpu_share > 0.5:
+        if (
+            isinstance(chain.retrieval, (Interrupt, Fifo))
+            and timing.lost_hz == 0
+            and timing.cpu_share > 0.5
+        ):
             yield Finding(
                 "processor-load",
                 "warning",

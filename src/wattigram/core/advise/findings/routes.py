@@ -32,7 +32,19 @@ from wattigram.core.predict.pins import (
 )
 from wattigram.core.predict.timing import route_timing
 
-BAUDS = (9600, 19200, 38400, 57600, 115_200, 230_400, 460_800, 921_600, 1_000_000, 2_000_000, 3_000_000)
+BAUDS = (
+    9600,
+    19200,
+    38400,
+    57600,
+    115_200,
+    230_400,
+    460_800,
+    921_600,
+    1_000_000,
+    2_000_000,
+    3_000_000,
+)
 WORST_BAUD_ERROR = Fraction(2, 100)
 LEAST_RATE_HZ = 1e-9
 
@@ -49,7 +61,8 @@ def route_loses(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 route.name,
                 f"{route.name} overwrites bytes that have not left yet",
-                f"{rates} bytes: {format_si(timing.overwritten_hz, 'Hz')} of them are replaced before they are sent.",
+                f"{rates} bytes: {format_si(timing.overwritten_hz, 'Hz')} of them are replaced "
+                "before they are sent.",
                 _first(workspace, route, "route-overwrites", _faster(workspace, route)),
                 signal=route.name,
             )
@@ -59,7 +72,8 @@ def route_loses(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 route.name,
                 f"{route.name} brings values faster than they take effect",
-                f"{rates} periods: {format_si(timing.overwritten_hz, 'Hz')} are replaced by newer ones, which is harmless "
+                f"{rates} periods: {format_si(timing.overwritten_hz, 'Hz')} are replaced by newer "
+                "ones, which is harmless "
                 "where only the newest matters.",
                 signal=route.name,
             )
@@ -69,7 +83,8 @@ def route_loses(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 route.name,
                 f"{route.name} lets values take effect half written",
-                f"A value comes in {route.items} pieces, and what loads the register comes between them "
+                f"A value comes in {route.items} pieces, and what loads the register comes "
+                "between them "
                 f"{format_si(timing.torn_hz, 'Hz', 3)} on average.",
                 _first(workspace, route, "route-tears", _whole(workspace, route)),
                 signal=route.name,
@@ -80,8 +95,11 @@ def route_loses(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 route.name,
                 f"{route.name} sends values again",
-                f"Nothing new is there {format_si(timing.repeated_hz, 'Hz')}, and the old one goes out once more.",
-                SetRoute(route.name, route.replaced(on="source")) if not timing.overwritten_hz else None,
+                f"Nothing new is there {format_si(timing.repeated_hz, 'Hz')}, and the old one "
+                "goes out once more.",
+                SetRoute(route.name, route.replaced(on="source"))
+                if not timing.overwritten_hz
+                else None,
                 signal=route.name,
             )
 
@@ -98,7 +116,8 @@ def _faster(workspace: Workspace, route: Route) -> list[Edit]:
     edits: list[Edit] = [
         SetUart(uart.replaced(baud=baud))
         for baud in BAUDS
-        if baud > uart.baud and abs(uart_timing(workspace, uart.replaced(baud=baud)).error) < WORST_BAUD_ERROR
+        if baud > uart.baud
+        and abs(uart_timing(workspace, uart.replaced(baud=baud)).error) < WORST_BAUD_ERROR
     ]
     return [*edits, SetRoute(route.name, route.replaced(on="sink"))]
 
@@ -135,17 +154,23 @@ def route_too_narrow(workspace: Workspace) -> Iterator[Finding]:
             route.replaced(items=1, source_bits=16, sink_bits=16),
         ]
         edits: list[Edit] = [
-            SetRoute(route.name, one) for one in (wide if isinstance(route.sink, SendSink) else wide[::-1])
+            SetRoute(route.name, one)
+            for one in (wide if isinstance(route.sink, SendSink) else wide[::-1])
         ]
 
         again = route.items > 1 and not route.step
-        why = "the address does not go up, and the same piece goes again" if again else "the rest is left behind"
+        why = (
+            "the address does not go up, and the same piece goes again"
+            if again
+            else "the rest is left behind"
+        )
         yield Finding(
             "route-too-narrow",
             "error",
             route.name,
             f"{route.name} carries {timing.carried_bits} of {timing.value_bits} bits",
-            f"{route.items} × {route.source_bits} bits are read and {route.sink_bits} written: {why}.",
+            f"{route.items} × {route.source_bits} bits are read and {route.sink_bits} written: "
+            f"{why}.",
             first_effective_fix(
                 workspace,
                 [SetRoute(route.name, route.replaced(step=True)), *edits],
@@ -160,7 +185,11 @@ def route_order_differs(workspace: Workspace) -> Iterator[Finding]:
     """Values jump about: the low byte is taken for the high one."""
     for route in workspace.project.routes:
         theirs = route.expected_order
-        serial = serial_source(workspace, route.source.uart) if isinstance(route.source, ReceivedSource) else None
+        serial = (
+            serial_source(workspace, route.source.uart)
+            if isinstance(route.source, ReceivedSource)
+            else None
+        )
         if serial is not None and serial.bytes_each > 1:
             theirs = serial.order
         if route.items > 1 and theirs != route.order:
@@ -169,7 +198,8 @@ def route_order_differs(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 route.name,
                 f"{route.name} and its other end take the bytes the other way round",
-                f"Here the {'low' if route.order == 'low-first' else 'high'} byte goes first, there the other.",
+                f"Here the {'low' if route.order == 'low-first' else 'high'} byte goes first, "
+                "there the other.",
                 SetRoute(route.name, route.replaced(order=theirs, expects=None)),
                 signal=route.name,
             )
@@ -188,7 +218,8 @@ def route_at_once(workspace: Workspace) -> Iterator[Finding]:
                 "warning",
                 route.name,
                 f"{route.name} changes {pwm.name} in the middle of a period",
-                "Without preload a new value takes effect at once: a count that has passed it already runs round.",
+                "Without preload a new value takes effect at once: a count that has passed it "
+                "already runs round.",
                 SetPwm(pwm.name, pwm.replaced(preload=True)),
                 signal=route.name,
             )
@@ -226,7 +257,11 @@ def route_beyond_period(workspace: Workspace) -> Iterator[Finding]:
                 if over
                 else f"the duty never gets above {full / timing.counts * 100:.3g} %."
             ),
-            first_effective_fix(workspace, [SetPwm(pwm.name, exact)], rule_satisfied(route_beyond_period, route.name)),
+            first_effective_fix(
+                workspace,
+                [SetPwm(pwm.name, exact)],
+                rule_satisfied(route_beyond_period, route.name),
+            ),
             signal=route.name,
         )
 
@@ -247,7 +282,8 @@ def route_mixes_signals(workspace: Workspace) -> Iterator[Finding]:
                 "warning",
                 route.name,
                 f"{route.name} takes every result of {chain.converter}",
-                f"{len(names)} signals go over it in turn: {', '.join(names[:3])}{' …' if len(names) > 3 else ''}.",
+                f"{len(names)} signals go over it in turn: "
+                f"{', '.join(names[:3])}{' …' if len(names) > 3 else ''}.",
                 SetRoute(route.name, route.replaced(source=source.replaced(signal=names[0]))),
                 signal=route.name,
             )
@@ -263,7 +299,8 @@ def route_has_no_source(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 route.name,
                 f"Nothing feeds {route.name}",
-                "Its source makes nothing on this bench: wire a serial source to the receive pin, or start the chain.",
+                "Its source makes nothing on this bench: wire a serial source to the receive pin, "
+                "or start the chain.",
                 signal=route.name,
             )
 
@@ -283,9 +320,12 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 uart.name,
                 f"{uart.name} cannot run at {uart.baud} baud",
-                f"The nearest that its divider gives is {float(timing.baud_hz):.0f} baud, {float(timing.error) * 100:+.2f} %; "
+                f"The nearest that its divider gives is {float(timing.baud_hz):.0f} baud, "
+                f"{float(timing.error) * 100:+.2f} %; "
                 "more than 2 % is not read any more.",
-                first_effective_fix(workspace, edits, rule_satisfied(baud_off, uart.name, "baud-off")),
+                first_effective_fix(
+                    workspace, edits, rule_satisfied(baud_off, uart.name, "baud-off")
+                ),
                 signal=uart.name,
             )
         if serial is not None and abs(timing.baud_hz / serial.baud - 1) > WORST_BAUD_ERROR:
@@ -303,7 +343,9 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
 def report_bytes(uart: UartSetup) -> int:
     """Bytes of a report."""
     assert uart.report is not None
-    return 1 if uart.report.form == "byte" else len(uart.report.signal.encode()) + len(" 0.0000 V\r\n")
+    return (
+        1 if uart.report.form == "byte" else len(uart.report.signal.encode()) + len(" 0.0000 V\r\n")
+    )
 
 
 @rule
@@ -355,7 +397,7 @@ def jumper_from_nothing(workspace: Workspace) -> Iterator[Finding]:
 
 
 def _signal_on(workspace: Workspace, pin: str) -> str:
-    return next((one.name for one in workspace.project.signals if one.pin == pin), "")
+    return next((signal.name for signal in workspace.project.signals if signal.pin == pin), "")
 
 
 @rule
@@ -379,6 +421,7 @@ def pwm_ripples(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 f"pin {wiring.pin}",
                 f"{name} carries the ripple of {pwm.name}",
-                f"{format_volts(high_v - low_v)} peak to peak {slow}, {(high_v - low_v) / lsb_v:.0f} LSB.",
+                f"{format_volts(high_v - low_v)} peak to peak {slow}, "
+                f"{(high_v - low_v) / lsb_v:.0f} LSB.",
                 signal=name,
             )

@@ -28,16 +28,21 @@ def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
             behind = f" and {format_si(settling.external_f, 'F')}" if settling.external_f else ""
             if settling.needed_s is None:
                 reason = (
-                    f"The sampling capacitor takes charge from the one at the pin, and {format_si(settling.source_ohm, 'Ω')} "
+                    "The sampling capacitor takes charge from the one at the pin, and "
+                    f"{format_si(settling.source_ohm, 'Ω')} "
                     "cannot refill it until the next sampling"
                 )
             else:
                 reason = (
-                    f"{format_si(settling.source_ohm, 'Ω')}{behind} needs {format_si(settling.needed_s, 's', 3)} to settle, "
+                    f"{format_si(settling.source_ohm, 'Ω')}{behind} needs "
+                    f"{format_si(settling.needed_s, 's', 3)} to settle, "
                     f"slot {place + 1} gives {format_si(settling.sampling_s, 's', 3)}"
                 )
             advice = (
-                "" if remedy else " No sampling time that fits is long enough: buffer the source or slow the trigger."
+                ""
+                if remedy
+                else " No sampling time that fits is long enough: buffer the source or slow the "
+                "trigger."
             )
             yield Finding(
                 "sampling-too-short",
@@ -52,7 +57,8 @@ def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
 
 
 def _floats(workspace: Workspace, name: str) -> bool:
-    """Nothing drives one of the signal's pins: that is a finding of its own, and no sampling time mends it."""
+    """Nothing drives one of the signal's pins: that is a finding of its own, and no sampling time
+    mends it."""
     signal = workspace.project.signal(name)
     pins = [pin for pin in (signal.pin, signal.negative) if pin is not None]
     return any(isinstance(input_source(workspace, pin), FloatingInput) for pin in pins)
@@ -80,7 +86,8 @@ def sampled_too_slowly(workspace: Workspace) -> Iterator[Finding]:
                 "warning",
                 name,
                 f"{name} is sampled too slowly",
-                f"{format_si(source.frequency_hz, 'Hz')} taken at {format_si(rate_hz, 'Hz')} looks like {seen}. More than two "
+                f"{format_si(source.frequency_hz, 'Hz')} taken at {format_si(rate_hz, 'Hz')} "
+                f"looks like {seen}. More than two "
                 "samples a period are needed.",
                 _often_enough(workspace, chain, name, source.frequency_hz),
                 signal=name,
@@ -88,9 +95,15 @@ def sampled_too_slowly(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-def _often_enough(workspace: Workspace, chain: Chain, name: str, frequency_hz: Fraction) -> Edit | None:
-    """A timer's period with ten, five or three samples in each of the signal's, where cycles fit into it."""
-    if not isinstance(workspace.project.own_trigger(chain), TimerTrigger) or chain.per_trigger == "endless":
+def _often_enough(
+    workspace: Workspace, chain: Chain, name: str, frequency_hz: Fraction
+) -> Edit | None:
+    """A timer's period with ten, five or three samples in each of the signal's, where cycles fit
+    into it."""
+    if (
+        not isinstance(workspace.project.own_trigger(chain), TimerTrigger)
+        or chain.per_trigger == "endless"
+    ):
         return None
     places = len(chain.places_of(name))
     per_trigger = Fraction(places, scan_timing(workspace, chain).triggers_per_cycle)
@@ -99,7 +112,9 @@ def _often_enough(workspace: Workspace, chain: Chain, name: str, frequency_hz: F
         cycle = scan_timing(changed, changed.project.chain(chain.converter) or chain)
         return cycle.missed_hz == 0 and cycle.cycle_rate_hz * places > 2 * frequency_hz
 
-    edits = (SetPeriod(chain.converter, per_trigger / (count * frequency_hz)) for count in (10, 5, 3))
+    edits = (
+        SetPeriod(chain.converter, per_trigger / (count * frequency_hz)) for count in (10, 5, 3)
+    )
     return first_effective_fix(workspace, edits, is_cured)
 
 
@@ -112,7 +127,9 @@ def _amount(settling: SlotSettling) -> str:
     )
 
 
-def adequate_sampling(workspace: Workspace, chain: Chain, place: int) -> SetSampling | SetSamplings | None:
+def adequate_sampling(
+    workspace: Workspace, chain: Chain, place: int
+) -> SetSampling | SetSamplings | None:
     """The shortest sampling time that settles within ½ LSB and still fits the trigger's period."""
     converter = workspace.converter(chain)
     cycle = scan_timing(workspace, chain)

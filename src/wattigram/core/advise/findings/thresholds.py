@@ -10,7 +10,13 @@ from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.bench import source_slope_v_s
 from wattigram.core.model.design import Chain, Signal, Threshold, Workspace, limits_v, rate_divisor
 from wattigram.core.model.design.edits import Edit, SetBufferLength, SetThreshold
-from wattigram.core.predict.accuracy import compared_pairs, expected_edges, kept_values, signal_noise, waiting_values
+from wattigram.core.predict.accuracy import (
+    compared_pairs,
+    expected_edges,
+    kept_values,
+    signal_noise,
+    waiting_values,
+)
 from wattigram.core.predict.pins import input_extent_v, input_source
 from wattigram.core.predict.timing import buffer_timing, scan_timing
 
@@ -20,7 +26,13 @@ CHATTER_EDGES = 1.5
 def _windows(workspace: Workspace) -> Iterator[tuple[Signal, int, Threshold, str]]:
     for signal in workspace.project.signals:
         for index, window in enumerate(signal.windows):
-            name = f" “{window.name}”" if window.name else f" {index + 1}" if len(signal.windows) > 1 else ""
+            name = (
+                f" “{window.name}”"
+                if window.name
+                else f" {index + 1}"
+                if len(signal.windows) > 1
+                else ""
+            )
             yield signal, index, window, f"window{name} of {signal.name}"
 
 
@@ -35,7 +47,8 @@ def limits_misplaced(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 where,
                 f"The limits of {signal.name} are exchanged",
-                f"The lower limit, {format_volts(low_v)}, is above the upper one, {format_volts(high_v)}.",
+                f"The lower limit, {format_volts(low_v)}, is above the upper one, "
+                f"{format_volts(high_v)}.",
                 SetThreshold(signal.name, index, window.replaced(low=window.high, high=window.low)),
                 signal=signal.name,
             )
@@ -51,9 +64,12 @@ def limits_misplaced(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 where,
                 f"A limit of {signal.name} can never be reached",
-                f"{format_volts(low_v)} to {format_volts(high_v)} goes beyond what can be read, {format_volts(lowest_v)} to "
+                f"{format_volts(low_v)} to {format_volts(high_v)} goes beyond what can be read, "
+                f"{format_volts(lowest_v)} to "
                 f"{format_volts(highest_v)}.",
-                SetThreshold(signal.name, index, window.replaced(low=low, high=high)) if low < high else None,
+                SetThreshold(signal.name, index, window.replaced(low=low, high=high))
+                if low < high
+                else None,
                 signal=signal.name,
             )
 
@@ -65,7 +81,9 @@ def raw_value_judged(workspace: Workspace) -> Iterator[Finding]:
         if window.on == "raw" and signal.later_stage is not None:
             chain = workspace.project.chain_of(signal.name)
             noise = signal_noise(workspace, chain, signal) if chain else None
-            ratio = f" {noise.raw_lsb:.2f} LSB rms instead of {noise.reduced_lsb:.2f}." if noise else ""
+            ratio = (
+                f" {noise.raw_lsb:.2f} LSB rms instead of {noise.reduced_lsb:.2f}." if noise else ""
+            )
             yield Finding(
                 "window-on-raw",
                 "warning",
@@ -129,33 +147,44 @@ def window_chatters(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             where,
             f"The window of {signal.name} chatters",
-            f"Noise of {format_volts(sigma_v)} rms on a slope of {slope_v_s:.3g} V/s makes about {edges:.0f} events of one "
+            f"Noise of {format_volts(sigma_v)} rms on a slope of {slope_v_s:.3g} V/s makes about "
+            f"{edges:.0f} events of one "
             f"crossing, with {format_volts(window.hysteresis_v)} of hysteresis.",
             SetThreshold(signal.name, index, window.replaced(hysteresis_v=wanted_v)),
             signal=signal.name,
         )
 
 
-def _chatter(workspace: Workspace, chain: Chain, signal: Signal, window: Threshold) -> tuple[float, float, float]:
+def _chatter(
+    workspace: Workspace, chain: Chain, signal: Signal, window: Threshold
+) -> tuple[float, float, float]:
     """(events a crossing, noise V rms, slope V/s) in the signal's own volts."""
     noise = signal_noise(workspace, chain, signal)
     reduced = window.on == "reduced" and signal.reduce is not None
     gain = float(signal.front_end)
     sigma_v = (noise.reduced_lsb if reduced else noise.raw_lsb) * noise.lsb_v / gain
     slope_v_s = source_slope_v_s(input_source(workspace, signal.pin)) / gain
-    if slope_v_s <= 0 or window.target_signal is not None or not _crosses(workspace, signal, window):
+    if (
+        slope_v_s <= 0
+        or window.target_signal is not None
+        or not _crosses(workspace, signal, window)
+    ):
         return 0.0, sigma_v, slope_v_s
     cycle = scan_timing(workspace, chain)
     rate_hz = float(cycle.cycle_rate_hz) * len(chain.places_of(signal.name))
     every_s = (rate_divisor(signal.later_stage) if reduced else 1) / rate_hz
-    # An event needs the condition and then the hysteresis back: the middle of both is where noise decides.
+    # An event needs the condition and then the hysteresis back: the middle of both is where noise
+    # decides.
     return expected_edges(slope_v_s, sigma_v, window.hysteresis_v, every_s), sigma_v, slope_v_s
 
 
 def _crosses(workspace: Workspace, signal: Signal, window: Threshold) -> bool:
     low_v, high_v = (signal.at_source(volts) for volts in input_extent_v(workspace, signal))
     target_v = window.target_v or 0.0
-    return any(low_v - target_v < limit < high_v - target_v for limit in limits_v(workspace, signal, window))
+    return any(
+        low_v - target_v < limit < high_v - target_v
+        for limit in limits_v(workspace, signal, window)
+    )
 
 
 @rule
@@ -173,16 +202,23 @@ def too_many_wait(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             name,
             f"Values of {name} and {pair.other.name} wait too long for each other",
-            f"{slowest.loop.name} is handed over in halves of {format_si(half_s, 's', 3)}, in which {waiting // 2} values come, "
-            f"and as many again while they are worked on. The part's memory holds {kept}; what is older is never judged.",
-            first_effective_fix(workspace, _shorter(workspace, slowest), rule_satisfied(too_many_wait, name)),
+            f"{slowest.loop.name} is handed over in halves of {format_si(half_s, 's', 3)}, in "
+            f"which {waiting // 2} values come, "
+            f"and as many again while they are worked on. The part's memory holds {kept}; what is "
+            "older is never judged.",
+            first_effective_fix(
+                workspace, _shorter(workspace, slowest), rule_satisfied(too_many_wait, name)
+            ),
             signal=name,
         )
 
 
 def _slowest(workspace: Workspace, *signals: Signal) -> Chain:
     chains = [workspace.project.chain_of(signal.name) for signal in signals]
-    return max((one for one in chains if one is not None), key=lambda one: buffer_timing(workspace, one).half_s)
+    return max(
+        (chain for chain in chains if chain is not None),
+        key=lambda one: buffer_timing(workspace, one).half_s,
+    )
 
 
 def _shorter(workspace: Workspace, chain: Chain) -> Iterator[Edit]:

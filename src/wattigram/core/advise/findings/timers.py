@@ -16,7 +16,8 @@ from wattigram.core.predict.clocks import set_timer, timer_setting
 
 @dataclass(frozen=True)
 class _User:
-    """Who wants a period of a timer; ``moves`` put it on another timer, or give it another period."""
+    """Who wants a period of a timer; ``moves`` put it on another timer, or give it another
+    period."""
 
     name: str
     period_s: Fraction
@@ -44,7 +45,8 @@ def timer_shared(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 name,
                 f"{name} has two periods",
-                f"{user.name} wants {format_si(user.period_s, 's')} of it and {last.name} {format_si(last.period_s, 's')}; whoever "
+                f"{user.name} wants {format_si(user.period_s, 's')} of it and {last.name} "
+                f"{format_si(last.period_s, 's')}; whoever "
                 "sets it up last has it.",
                 first_effective_fix(workspace, (*last.moves, *user.moves), is_cured),
                 signal="" if user.converter else user.name,
@@ -57,26 +59,40 @@ def _users(workspace: Workspace) -> dict[str, list[_User]]:
     project = workspace.project
     users: dict[str, list[_User]] = {}
     names = [name for group in workspace.part.timers if group.can_trigger for name in group.names]
-    taken = {chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)}
+    taken = {
+        chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)
+    }
     taken |= {pwm.timer for pwm in project.pwm}
-    for one in project.generators:
-        if isinstance(one.output, Playback) and isinstance(one.output.trigger, TimerTrigger):
-            taken.add(one.output.trigger.timer)
+    for generator in project.generators:
+        if isinstance(generator.output, Playback) and isinstance(
+            generator.output.trigger, TimerTrigger
+        ):
+            taken.add(generator.output.trigger.timer)
     taken |= {route.timer.timer for route in project.routes if route.timer is not None}
     free = [name for name in names if name not in taken][:1]
     for chain in project.chains:
         trigger = chain.trigger
         if isinstance(trigger, TimerTrigger):
             others = users.get(trigger.timer, [])
-            moves: list[Edit] = [SetTrigger(chain.converter, trigger.replaced(timer=timer)) for timer in free]
-            moves += [SetTrigger(chain.converter, trigger.replaced(every=other.period_s)) for other in others[:1]]
+            moves: list[Edit] = [
+                SetTrigger(chain.converter, trigger.replaced(timer=timer)) for timer in free
+            ]
+            moves += [
+                SetTrigger(chain.converter, trigger.replaced(every=other.period_s))
+                for other in others[:1]
+            ]
             period_s = timer_setting(workspace, trigger, alone=True).period_s
-            users.setdefault(trigger.timer, []).append(_User(chain.converter, period_s, tuple(moves), chain.converter))
+            users.setdefault(trigger.timer, []).append(
+                _User(chain.converter, period_s, tuple(moves), chain.converter)
+            )
     for one in project.generators:
         if isinstance(one.output, Playback) and isinstance(one.output.trigger, TimerTrigger):
             output, trigger = one.output, one.output.trigger
             moves = [
-                SetGenerator(one.name, one.replaced(output=output.replaced(trigger=trigger.replaced(timer=timer))))
+                SetGenerator(
+                    one.name,
+                    one.replaced(output=output.replaced(trigger=trigger.replaced(timer=timer))),
+                )
                 for timer in free
             ]
             period_s = timer_setting(workspace, trigger, alone=True).period_s
@@ -88,7 +104,14 @@ def _users(workspace: Workspace) -> dict[str, list[_User]]:
         users.setdefault(pwm.timer, []).append(_User(pwm.name, period_s, tuple(moves)))
     for route in project.routes:
         if route.timer is not None:
-            period_s = set_timer(workspace, route.timer.timer, route.timer.every, alone=True).period_s
-            moves = [SetRoute(route.name, route.replaced(timer=route.timer.replaced(timer=timer))) for timer in free]
-            users.setdefault(route.timer.timer, []).append(_User(route.name, period_s, tuple(moves)))
+            period_s = set_timer(
+                workspace, route.timer.timer, route.timer.every, alone=True
+            ).period_s
+            moves = [
+                SetRoute(route.name, route.replaced(timer=route.timer.replaced(timer=timer)))
+                for timer in free
+            ]
+            users.setdefault(route.timer.timer, []).append(
+                _User(route.name, period_s, tuple(moves))
+            )
     return users

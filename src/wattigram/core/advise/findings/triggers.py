@@ -10,7 +10,14 @@ from functools import partial
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix
 from wattigram.core.base.quantity import format_si
-from wattigram.core.model.design import Chain, EdgeTrigger, FollowTrigger, SoftwareTrigger, TimerTrigger, Workspace
+from wattigram.core.model.design import (
+    Chain,
+    EdgeTrigger,
+    FollowTrigger,
+    SoftwareTrigger,
+    TimerTrigger,
+    Workspace,
+)
 from wattigram.core.model.design.edits import Edit, SetDivider, SetPeriod, SetPerTrigger, SetTrigger
 from wattigram.core.predict.timing import ScanTiming, scan_timing, starts_each
 from wattigram.core.predict.timing.isr_cost import waits_in_vain
@@ -29,8 +36,10 @@ def trigger_too_short(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.converter,
             f"{chain.converter} is still busy when triggered",
-            f"A cycle takes {format_si(cycle.busy_s, 's')} and a trigger comes every {format_si(cycle.period_s, 's')}: "
-            f"{share * 100:.3g} % of them are missed, {format_si(cycle.cycle_rate_hz, 'Hz')} is left.",
+            f"A cycle takes {format_si(cycle.busy_s, 's')} and a trigger comes every "
+            f"{format_si(cycle.period_s, 's')}: "
+            f"{share * 100:.3g} % of them are missed, {format_si(cycle.cycle_rate_hz, 'Hz')} is "
+            "left.",
             _room(workspace, chain, cycle),
             converter=chain.converter,
         )
@@ -72,7 +81,8 @@ def never_triggered(workspace: Workspace) -> Iterator[Finding]:
             "error",
             where,
             f"Nothing ever starts {chain.converter}",
-            "On the bench as wired, what should start it never crosses its threshold: wire a source that does, or move "
+            "On the bench as wired, what should start it never crosses its threshold: wire a "
+            "source that does, or move "
             "the threshold.",
             converter=chain.converter,
         )
@@ -83,9 +93,17 @@ def started_once(workspace: Workspace) -> Iterator[Finding]:
     """Exactly one value comes, then silence."""
     for chain in workspace.project.chains:
         trigger = chain.trigger
-        if not isinstance(trigger, SoftwareTrigger) or trigger.again or chain.per_trigger == "endless":
+        if (
+            not isinstance(trigger, SoftwareTrigger)
+            or trigger.again
+            or chain.per_trigger == "endless"
+        ):
             continue
-        what = "one value" if chain.per_trigger == "conversion" or len(chain.slots) == 1 else "one pass"
+        what = (
+            "one value"
+            if chain.per_trigger == "conversion" or len(chain.slots) == 1
+            else "one pass"
+        )
         yield Finding(
             "started-once",
             "error",
@@ -99,15 +117,21 @@ def started_once(workspace: Workspace) -> Iterator[Finding]:
 
 @rule
 def nobody_starts_the_second(workspace: Workspace) -> Iterator[Finding]:
-    """A start is good for one conversion, and the program is called only when all slots are converted."""
+    """A start is good for one conversion, and the program is called only when all slots are
+    converted."""
     for chain in workspace.project.chains:
-        if isinstance(chain.trigger, SoftwareTrigger) and chain.trigger.again and waits_in_vain(chain):
+        if (
+            isinstance(chain.trigger, SoftwareTrigger)
+            and chain.trigger.again
+            and waits_in_vain(chain)
+        ):
             yield Finding(
                 "started-once",
                 "error",
                 chain.converter,
                 f"Nobody starts the second conversion of {chain.converter}",
-                "A start is good for one conversion, and the interrupt that starts the next one comes after a whole pass: "
+                "A start is good for one conversion, and the interrupt that starts the next one "
+                "comes after a whole pass: "
                 "exactly one value comes, then nothing.",
                 SetPerTrigger(chain.converter, "pass"),
                 converter=chain.converter,
@@ -128,8 +152,10 @@ def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
             "note",
             chain.converter,
             f"Software is in the path of {chain.converter}",
-            f"A cycle converts for {format_si(converting_s, 's')}, and the program takes {format_si(cycle.busy_s - converting_s, 's')} "
-            f"in between: {format_si(cycle.cycle_rate_hz, 'Hz', 5)} with {format_si(cycle.jitter_s, 's', 3)} of jitter.",
+            f"A cycle converts for {format_si(converting_s, 's')}, and the program takes "
+            f"{format_si(cycle.busy_s - converting_s, 's')} "
+            f"in between: {format_si(cycle.cycle_rate_hz, 'Hz', 5)} with "
+            f"{format_si(cycle.jitter_s, 's', 3)} of jitter.",
             converter=chain.converter,
         )
 
@@ -155,7 +181,8 @@ def follower_is_longer(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             chain.converter,
             f"{chain.converter} falls out of step with {leader.converter}",
-            f"Its cycle comes every {format_si(mine.cycle_s, 's')}, that of {leader.converter} every "
+            f"Its cycle comes every {format_si(mine.cycle_s, 's')}, that of {leader.converter} "
+            "every "
             f"{format_si(theirs.cycle_s, 's')}: their values no longer belong together.",
             converter=chain.converter,
         )

@@ -1,4 +1,5 @@
-"""``python -m wattigram.core.capture.instrument [PORT]``: the simulated instrument as a program of its own."""
+"""``python -m wattigram.core.capture.instrument [PORT]``: the simulated instrument as a program of
+its own."""
 
 from __future__ import annotations
 

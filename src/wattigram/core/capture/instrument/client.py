@@ -1,4 +1,5 @@
-"""A meter or generator over a TCP socket: common commands of IEEE 488.2, measurement and source commands of SCPI-99."""
+"""A meter or generator over a TCP socket: common commands of IEEE 488.2, measurement and source
+commands of SCPI-99."""
 
 from __future__ import annotations
 
@@ -10,7 +11,14 @@ from typing import Self
 
 from wattigram.core.base.errors import LinkError
 from wattigram.core.base.foreign import visible_text
-from wattigram.core.model.bench import DcSource, SignalGenerator, SineSource, SquareSource, Supply, TriangleSource
+from wattigram.core.model.bench import (
+    DcSource,
+    SignalGenerator,
+    SineSource,
+    SquareSource,
+    Supply,
+    TriangleSource,
+)
 from wattigram.core.model.bench.sources import Source
 
 TIMEOUT_S = 3.0
@@ -26,9 +34,15 @@ def parse_address(address: str) -> tuple[str, int]:
     """(host, port) of "scpi:HOST:PORT", "HOST:PORT" or "HOST"; raises :class:`LinkError`."""
     text = address.strip().removeprefix("scpi:")
     host, _, port = text.rpartition(":") if ":" in text else (text, "", str(DEFAULT_PORT))
-    if not host or not (port.isascii() and port.isdigit()) or len(port) > 5 or not 0 < int(port) < 65536:
+    if (
+        not host
+        or not (port.isascii() and port.isdigit())
+        or len(port) > 5
+        or not 0 < int(port) < 65536
+    ):
         raise LinkError(
-            f"“{address[:60]}” is no address of an instrument.", cure="Write HOST:PORT, such as 10.0.0.7:5025."
+            f"“{address[:60]}” is no address of an instrument.",
+            cure="Write HOST:PORT, such as 10.0.0.7:5025.",
         )
     return host, int(port)
 
@@ -54,7 +68,10 @@ class Instrument:
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, fault: BaseException | None, trace: TracebackType | None
+        self,
+        kind: type[BaseException] | None,
+        fault: BaseException | None,
+        trace: TracebackType | None,
     ) -> None:
         self.close()
 
@@ -67,22 +84,30 @@ class Instrument:
         try:
             self._socket.sendall(command.encode("ascii", "replace") + b"\n")
         except OSError as fault:
-            raise LinkError(f"The instrument at {self.address} is gone: {fault}.", cure="Connect again.") from fault
+            raise LinkError(
+                f"The instrument at {self.address} is gone: {fault}.", cure="Connect again."
+            ) from fault
 
     def query(self, command: str) -> str:
-        """Send a query and wait for its line; raises :class:`LinkError` where none comes in time."""
+        """Send a query and wait for its line; raises :class:`LinkError` where none comes in
+        time."""
         self.write(command)
         deadline = time.monotonic() + self._timeout_s
         while b"\n" not in self._left:
             try:
-                self._socket.settimeout(max(0.01, deadline - time.monotonic()))  # for the whole line, byte by byte
+                self._socket.settimeout(
+                    max(0.01, deadline - time.monotonic())
+                )  # for the whole line, byte by byte
                 more = self._socket.recv(4096)
             except TimeoutError as fault:
                 raise LinkError(
-                    f"The instrument at {self.address} does not answer {command}.", cure="Is it one that speaks SCPI?"
+                    f"The instrument at {self.address} does not answer {command}.",
+                    cure="Is it one that speaks SCPI?",
                 ) from fault
             except OSError as fault:
-                raise LinkError(f"The instrument at {self.address} is gone: {fault}.", cure="Connect again.") from fault
+                raise LinkError(
+                    f"The instrument at {self.address} is gone: {fault}.", cure="Connect again."
+                ) from fault
             if time.monotonic() > deadline:
                 raise LinkError(
                     f"The instrument at {self.address} does not finish its answer to {command}.",
@@ -93,7 +118,8 @@ class Instrument:
             self._left += more
             if len(self._left) > LONGEST_REPLY:
                 raise LinkError(
-                    f"The instrument at {self.address} answers without end.", cure="It may be no instrument."
+                    f"The instrument at {self.address} answers without end.",
+                    cure="It may be no instrument.",
                 )
         line, _, self._left = self._left.partition(b"\n")
         return visible_text(line.decode("ascii", "replace").strip())
@@ -108,16 +134,22 @@ class Instrument:
         try:
             value = float(text.split(",")[0])
         except ValueError as fault:
-            raise LinkError(f"The instrument answers {command} with “{text[:40]}”, which is no number.") from fault
+            raise LinkError(
+                f"The instrument answers {command} with “{text[:40]}”, which is no number."
+            ) from fault
         if not math.isfinite(value) or abs(value) > OVERFLOW:
-            raise LinkError("The reading is beyond the instrument's range.", cure="Choose a larger range.")
+            raise LinkError(
+                "The reading is beyond the instrument's range.", cure="Choose a larger range."
+            )
         return value
 
     def check(self) -> None:
         """Ask for an error; raises :class:`LinkError` with the instrument's own words."""
         answer = self.query("SYST:ERR?")
         if not answer.lstrip("+").startswith("0"):
-            raise LinkError(f"The instrument refuses: {answer[:100]}.", cure="It may not know that function.")
+            raise LinkError(
+                f"The instrument refuses: {answer[:100]}.", cure="It may not know that function."
+            )
 
 
 def read_voltage(address: str) -> float:
@@ -142,16 +174,23 @@ def apply_source(address: str, source: Source) -> str:
             settings = _wave(source.amplitude_v, source.offset_v, float(source.frequency_hz))
         case TriangleSource():
             half_v = (source.to_v - source.from_v) / 2
-            function, settings = "TRI", _wave(abs(half_v), source.from_v + half_v, float(1 / source.period_s))
+            function, settings = (
+                "TRI",
+                _wave(abs(half_v), source.from_v + half_v, float(1 / source.period_s)),
+            )
         case SquareSource():
             half_v = (source.high_v - source.low_v) / 2
-            function, settings = "SQU", _wave(abs(half_v), source.low_v + half_v, float(1 / source.period_s))
+            function, settings = (
+                "SQU",
+                _wave(abs(half_v), source.low_v + half_v, float(1 / source.period_s)),
+            )
         case SignalGenerator() if source.shape.kind in FUNCTIONS:
             function = FUNCTIONS[source.shape.kind]
             settings = _wave(source.amplitude_v, source.offset_v, float(source.frequency_hz))
         case _:
             raise LinkError(
-                f"No generator can be set to “{source.kind}”.", cure="Choose a level, a sine or another wave."
+                f"No generator can be set to “{source.kind}”.",
+                cure="Choose a level, a sine or another wave.",
             )
     with Instrument(address) as generator:
         generator.write("*CLS")

@@ -1,4 +1,5 @@
-"""A simulated instrument: a generator whose output a meter of its own reads, spoken to in SCPI over TCP."""
+"""A simulated instrument: a generator whose output a meter of its own reads, spoken to in SCPI over
+TCP."""
 
 from __future__ import annotations
 
@@ -16,7 +17,14 @@ LONGEST_LINE = 4096
 MOST_ERRORS = 20
 NO_ERROR = '0,"No error"'
 NOISE_V = 40e-6
-FUNCTIONS = {"DC": "DC", "SIN": "SINUSOID", "SQU": "SQUARE", "TRI": "TRIANGLE", "RAMP": "RAMP", "NOIS": "NOISE"}
+FUNCTIONS = {
+    "DC": "DC",
+    "SIN": "SINUSOID",
+    "SQU": "SQUARE",
+    "TRI": "TRIANGLE",
+    "RAMP": "RAMP",
+    "NOIS": "NOISE",
+}
 LARGEST_V, HIGHEST_HZ = 60.0, 50e6
 
 
@@ -44,7 +52,8 @@ class SimulatedInstrument:
     _random: random.Random = field(default_factory=lambda: random.Random(1))
 
     def execute(self, line: str) -> str | None:
-        """Commands of one line; the answers of its queries joined by semicolons, None where there are none."""
+        """Commands of one line; the answers of its queries joined by semicolons, None where there
+        are none."""
         with self.lock:
             answers = []
             path = ""
@@ -83,7 +92,13 @@ class SimulatedInstrument:
             return abs(noise) if ac else noise
         if not ac:
             return self.offset_v + noise
-        shares = {"DC": 0.0, "SIN": 1 / math.sqrt(8), "SQU": 0.5, "TRI": 1 / math.sqrt(12), "RAMP": 1 / math.sqrt(12)}
+        shares = {
+            "DC": 0.0,
+            "SIN": 1 / math.sqrt(8),
+            "SQU": 0.5,
+            "TRI": 1 / math.sqrt(12),
+            "RAMP": 1 / math.sqrt(12),
+        }
         return abs(self.amplitude_vpp * shares.get(self.function, 1 / 6) + noise)
 
 
@@ -102,11 +117,22 @@ def _number(text: str, low: float, high: float) -> float:
         raise _ScpiError('-109,"Missing parameter"')
     if text.upper() in words:
         return words[text.upper()]
-    match = re.fullmatch(r"\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d{1,3})?)\s*([a-zA-Z]*)\s*", text)
+    match = re.fullmatch(
+        r"\s*([+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d{1,3})?)\s*([a-zA-Z]*)\s*", text
+    )
     if match is None:
         raise _ScpiError('-104,"Data type error"')
     unit = match[2].upper()
-    scale = {"": 1.0, "V": 1.0, "VPP": 1.0, "HZ": 1.0, "MV": 1e-3, "KHZ": 1e3, "MHZ": 1e6, "UV": 1e-6}.get(unit)
+    scale = {
+        "": 1.0,
+        "V": 1.0,
+        "VPP": 1.0,
+        "HZ": 1.0,
+        "MV": 1e-3,
+        "KHZ": 1e3,
+        "MHZ": 1e6,
+        "UV": 1e-6,
+    }.get(unit)
     if scale is None:
         raise _ScpiError('-131,"Invalid suffix"')
     value = float(match[1]) * scale
@@ -181,7 +207,9 @@ def _nothing(_one: SimulatedInstrument, _text: str) -> None:
     return None
 
 
-def _said(read: Callable[[SimulatedInstrument], object]) -> Callable[[SimulatedInstrument, str], str]:
+def _said(
+    read: Callable[[SimulatedInstrument], object],
+) -> Callable[[SimulatedInstrument, str], str]:
     return lambda one, _text: str(read(one))
 
 
@@ -272,7 +300,9 @@ class _Connection(socketserver.StreamRequestHandler):
                 while line and not line.endswith(b"\n"):
                     line = self.rfile.readline(LONGEST_LINE + 1)
                 continue
-            answer = self.server.instrument.execute(line.decode("ascii", "replace").strip("\r\n\0 \t"))
+            answer = self.server.instrument.execute(
+                line.decode("ascii", "replace").strip("\r\n\0 \t")
+            )
             if answer is not None:
                 try:
                     self.wfile.write(answer.encode("ascii", "replace") + b"\n")
@@ -289,7 +319,9 @@ class _Server(socketserver.ThreadingTCPServer):
         self.instrument = instrument
 
 
-def serve(port: int = 0, level_v: float | None = None, ready: Callable[[int], None] = lambda port: None) -> None:
+def serve(
+    port: int = 0, level_v: float | None = None, ready: Callable[[int], None] = lambda port: None
+) -> None:
     """Serve on the local machine until interrupted; ``ready`` is told the port."""
     with _Server(("127.0.0.1", port), SimulatedInstrument(level_v=level_v)) as server:
         ready(int(server.server_address[1]))

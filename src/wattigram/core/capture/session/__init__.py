@@ -6,7 +6,12 @@ from typing import TYPE_CHECKING
 
 from wattigram.core.base.lazy_imports import load_from
 from wattigram.core.capture.session.address import DEBUGGER, IMAGE, is_virtual
-from wattigram.core.capture.session.snapshot import OutputPicture, Snapshot, StreamPicture, ViewRequest
+from wattigram.core.capture.session.snapshot import (
+    OutputPicture,
+    Snapshot,
+    StreamPicture,
+    ViewRequest,
+)
 
 if TYPE_CHECKING:
     from wattigram.core.capture.session.board_process import BoardProcess

@@ -49,7 +49,9 @@ class ChildBoard:
             said = self._said()
             self.close()
             raise LinkError(
-                f"The virtual board did not start: {said}" if said else "The virtual board did not start.",
+                f"The virtual board did not start: {said}"
+                if said
+                else "The virtual board did not start.",
                 cure="" if said else "Run “wattigram board” by hand to see why.",
             ) from fault
 
@@ -71,7 +73,8 @@ class ChildBoard:
 
     @property
     def address(self) -> str:
-        """Where the board listens, as :func:`~wattigram.core.contract.link.open_transport` takes it."""
+        """Where the board listens, as :func:`~wattigram.core.contract.link.open_transport` takes
+        it."""
         return f"tcp:127.0.0.1:{self.tcp}#{self._key}"
 
     def close(self) -> None:
@@ -92,7 +95,10 @@ class ChildBoard:
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, value: BaseException | None, traceback: TracebackType | None
+        self,
+        kind: type[BaseException] | None,
+        value: BaseException | None,
+        traceback: TracebackType | None,
     ) -> None:
         self.close()
 
@@ -111,8 +117,11 @@ class ImageBoardProcess(ChildBoard):
         super().__init__(["wattigram.core.emulator", str(image)], setup.model_dump_json())
 
 
-def virtual_board(address: str, workspace: Workspace, seed: int = DEFAULT_SEED) -> ChildBoard | None:
-    """The board that an address asks for: ``virtual``, or ``image:ELF``; None for one that is there already.
+def virtual_board(
+    address: str, workspace: Workspace, seed: int = DEFAULT_SEED
+) -> ChildBoard | None:
+    """The board that an address asks for: ``virtual``, or ``image:ELF``; None for one that is there
+    already.
 
     Raises
     ------

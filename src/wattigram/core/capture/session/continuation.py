@@ -18,12 +18,14 @@ from wattigram.core.model.design import Chain, Workspace, project_text, rate_div
 from wattigram.core.predict.timing import scan_timing
 
 LONGEST_ALIGNMENT_S = 10
-"""Where the buffers of all chains begin together less often than this, each goes on at a wrap of its own."""
+"""Where the buffers of all chains begin together less often than this, each goes on at a wrap of
+its own."""
 
 
 @dataclass
 class SuspendedTake:
-    """A take whose board has gone: nothing is written to it until the board is back, or nobody waits any more."""
+    """A take whose board has gone: nothing is written to it until the board is back, or nobody
+    waits any more."""
 
     writer: TakeWriter
     next_items: dict[int, int]
@@ -34,9 +36,14 @@ class SuspendedTake:
 
 
 def new_take(
-    workspace: Workspace, identity: Identity, path: Path, overwrite: bool = False, numbered: bool = False
+    workspace: Workspace,
+    identity: Identity,
+    path: Path,
+    overwrite: bool = False,
+    numbered: bool = False,
 ) -> TakeWriter:
-    """A take of a board that has said who it is; raises :class:`TakeError` when none can be written there.
+    """A take of a board that has said who it is; raises :class:`TakeError` when none can be written
+    there.
 
     Where it is ``numbered`` and another program took its name by now, it has the next one.
     """
@@ -62,7 +69,8 @@ def finish_suspended(suspended: SuspendedTake) -> None:
 
 @dataclass(frozen=True)
 class Origin:
-    """What is added to the numbers and ticks of a run that begins at zero, so that they follow those of the take."""
+    """What is added to the numbers and ticks of a run that begins at zero, so that they follow
+    those of the take."""
 
     ticks: int = 0
     items: Mapping[int, int] = field(default_factory=dict)
@@ -78,30 +86,45 @@ class Origin:
             items = items.copy()
             items[(run.first % 2) :: 2] += np.asarray(self.ticks & 0xFFFFFFFF, dtype=items.dtype)
         ticks = run.frame_ticks + self.ticks
-        return run._replace(first=run.first + self.items.get(run.stream, 0), items=items, frame_ticks=ticks)
+        return run._replace(
+            first=run.first + self.items.get(run.stream, 0), items=items, frame_ticks=ticks
+        )
 
 
-def origin_after(workspace: Workspace, suspended: SuspendedTake, pause_s: float, tick_hz: int) -> Origin:
+def origin_after(
+    workspace: Workspace, suspended: SuspendedTake, pause_s: float, tick_hz: int
+) -> Origin:
     """Where a run goes on that starts ``pause_s`` after the last sample of a suspended take.
 
-    Every stream goes on at a wrap of its circular buffer and at the beginning of a block of its stage, for there it
-    begins after a start. Where the chains' wraps have a common period below 10 s all go on at the same instant,
-    otherwise each up to one wrap later. The pause itself is as long as the host's clock says, rounded up.
+    Every stream goes on at a wrap of its circular buffer and at the beginning of a block of its
+    stage, for there it
+    begins after a start. Where the chains' wraps have a common period below 10 s all go on at the
+    same instant,
+    otherwise each up to one wrap later. The pause itself is as long as the host's clock says,
+    rounded up.
     """
     project = workspace.project
     wraps = [_wrap_scans(workspace, chain) for chain in project.chains]
     periods_s = [
-        count * scan_timing(workspace, chain).cycle_s for count, chain in zip(wraps, project.chains, strict=True)
+        count * scan_timing(workspace, chain).cycle_s
+        for count, chain in zip(wraps, project.chains, strict=True)
     ]
-    reached_s = Fraction(suspended.ticks, tick_hz) + Fraction(max(0.0, pause_s)).limit_denominator(10**6)
+    reached_s = Fraction(suspended.ticks, tick_hz) + Fraction(max(0.0, pause_s)).limit_denominator(
+        10**6
+    )
     for chain, stream in zip(project.chains, range(len(project.chains)), strict=True):
-        done = Fraction(suspended.next_items.get(stream, 0), len(chain.slots)) * scan_timing(workspace, chain).cycle_s
+        done = (
+            Fraction(suspended.next_items.get(stream, 0), len(chain.slots))
+            * scan_timing(workspace, chain).cycle_s
+        )
         reached_s = max(reached_s, done)
     common_s = _common_period(periods_s)
     if common_s is not None:
         reached_s = math.ceil(reached_s / common_s) * common_s
     items: dict[int, int] = {}
-    for stream, (chain, wrap, period_s) in enumerate(zip(project.chains, wraps, periods_s, strict=True)):
+    for stream, (chain, wrap, period_s) in enumerate(
+        zip(project.chains, wraps, periods_s, strict=True)
+    ):
         scans = math.ceil(reached_s / period_s) * wrap
         least = -(-suspended.next_items.get(stream, 0) // (wrap * len(chain.slots))) * wrap
         scans = max(scans, least)
@@ -130,7 +153,8 @@ def _wrap_scans(workspace: Workspace, chain: Chain) -> int:
 
 
 def _common_period(periods_s: list[Fraction]) -> Fraction | None:
-    """Smallest time that is a whole number of each period; None where it is too long to wait for."""
+    """Smallest time that is a whole number of each period; None where it is too long to wait
+    for."""
     common = periods_s[0]
     for period in periods_s[1:]:
         denominator = math.lcm(common.denominator, period.denominator)

@@ -15,7 +15,8 @@ IDLE_S = 0.01
 
 
 class DebuggedPort:
-    """Looks like any port. Of a program that knows nothing of streams there is nothing to be had but its memory."""
+    """Looks like any port. Of a program that knows nothing of streams there is nothing to be had
+    but its memory."""
 
     def __init__(self, client: DebugClient, image: Image) -> None:
         self.name = client.name
@@ -31,7 +32,9 @@ class DebuggedPort:
         if word == "identify":
             self.debugger.go()
             self._say(
-                FrameType.LOG, f"{Path(self.image.path).name} is none of this program's firmware: it is only looked at."
+                FrameType.LOG,
+                f"{Path(self.image.path).name} is none of this program's firmware: it is only "
+                "looked at.",
             )
         elif word == "start":
             self._say(FrameType.REPLY, "stopped")
@@ -48,14 +51,20 @@ class DebuggedPort:
         self.debugger.close()
 
     def _say(self, kind: FrameType, text: str) -> None:
-        self._out.append(encode_frame(kind, text.encode(), sequence=self._sequence, ticks=self._ticks))
+        self._out.append(
+            encode_frame(kind, text.encode(), sequence=self._sequence, ticks=self._ticks)
+        )
         self._sequence += 1
 
 
 def debugger_place(address: str) -> tuple[str, int, Path | None]:
-    """Host, port and image of ``gdb:HOST:PORT[,ELF]``; raises :class:`LinkError` for what is none."""
+    """Host, port and image of ``gdb:HOST:PORT[,ELF]``; raises :class:`LinkError` for what is
+    none."""
     place, _, elf = address.removeprefix(DEBUGGER).partition(",")
     host, _, port = place.rpartition(":")
     if not host or not (port.isascii() and port.isdigit() and 0 < int(port[:6]) < 65536):
-        raise LinkError(f"“{address}” is no debug server.", cure="Write gdb:HOST:PORT, such as gdb:localhost:3333.")
+        raise LinkError(
+            f"“{address}” is no debug server.",
+            cure="Write gdb:HOST:PORT, such as gdb:localhost:3333.",
+        )
     return host, int(port), Path(elf) if elf else None

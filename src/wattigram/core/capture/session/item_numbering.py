@@ -11,7 +11,8 @@ MOST_A_TICK = 2
 
 
 class ItemNumbering:
-    """Follows the numbers of each stream; one that no board could have come to counts from where the last ended."""
+    """Follows the numbers of each stream; one that no board could have come to counts from where
+    the last ended."""
 
     def __init__(self) -> None:
         self._moved: dict[int, int] = {}
@@ -30,7 +31,8 @@ class ItemNumbering:
         return self._newest_ticks.get(stream, 0)
 
     def placed(self, run: SampleRun, expected: int) -> SampleRun:
-        """The run with numbers that can be: as they came, or as they came less what was wrong before."""
+        """The run with numbers that can be: as they came, or as they came less what was wrong
+        before."""
         begin_ticks = int(run.frame_ticks[0]) if len(run.frame_ticks) else 0
         most = expected + self._most_missing(run.stream, begin_ticks)
         moved = 0 if run.first <= most else self._moved.get(run.stream, 0)
@@ -43,7 +45,8 @@ class ItemNumbering:
         return run._replace(first=run.first - moved) if moved else run
 
     def total(self, stream: int, told: int, expected: int, ticks: int) -> int:
-        """Items of a stream in the end, as a board tells them; those that came where that cannot be."""
+        """Items of a stream in the end, as a board tells them; those that came where that cannot
+        be."""
         total = told - self._moved.get(stream, 0)
         return total if total - expected <= self._most_missing(stream, ticks) else expected
 

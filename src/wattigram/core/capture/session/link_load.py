@@ -15,7 +15,8 @@ STAMP_BYTES = REDUCED_BYTES = 4
 
 
 def stream_bytes_hz(workspace: Workspace) -> float:
-    """Bytes per second that a board sends of a running design: items, stamps, reduced values and their frames."""
+    """Bytes per second that a board sends of a running design: items, stamps, reduced values and
+    their frames."""
     total = 0.0
     for chain in workspace.project.chains:
         cycle = scan_timing(workspace, chain)
@@ -29,13 +30,18 @@ def stream_bytes_hz(workspace: Workspace) -> float:
         for signal in tapped_signals(workspace.project):
             stage = signal.later_stage
             if stage is not None and chain.places_of(signal.name):
-                reduced_hz = float(cycle.cycle_rate_hz) * len(chain.places_of(signal.name)) / rate_divisor(stage)
+                reduced_hz = (
+                    float(cycle.cycle_rate_hz)
+                    * len(chain.places_of(signal.name))
+                    / rate_divisor(stage)
+                )
                 total += reduced_hz * REDUCED_BYTES + min(frames_hz, reduced_hz) * OVERHEAD_BYTES
     return total
 
 
 def overload_text(workspace: Workspace, address: str) -> str:
-    """A sentence where a serial port is too slow for a design's stream; "" where it is not, or is none."""
+    """A sentence where a serial port is too slow for a design's stream; "" where it is not, or is
+    none."""
     if not address.startswith("serial:") or address.startswith(PSEUDO):
         return ""
     baud_text = address.rpartition("@")[2] if "@" in address else str(DEFAULT_BAUD)
@@ -45,6 +51,7 @@ def overload_text(workspace: Workspace, address: str) -> str:
     if wanted <= carries:
         return ""
     return (
-        f"The stream is {format_si(wanted, 'B/s')}, and {baud_text} baud carry {format_si(carries, 'B/s')}: a real port would lose "
+        f"The stream is {format_si(wanted, 'B/s')}, and {baud_text} baud carry "
+        f"{format_si(carries, 'B/s')}: a real port would lose "
         f"{(1 - carries / wanted) * 100:.0f} % of it. Choose a higher rate, or send less."
     )

@@ -40,7 +40,14 @@ from wattigram.core.capture.session.stream_view import (
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import MemoryLocation
 from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
-from wattigram.core.model.design import Chain, Signal, Workspace, project_text, rate_divisor, tap_index
+from wattigram.core.model.design import (
+    Chain,
+    Signal,
+    Workspace,
+    project_text,
+    rate_divisor,
+    tap_index,
+)
 from wattigram.core.predict.expected import History, TimestampedTimes
 from wattigram.core.predict.timing import scan_timing
 from wattigram.core.silicon.deploy import effective_bench
@@ -68,7 +75,9 @@ class LiveSession:
     ``on_snapshot`` is called from the worker thread.
     """
 
-    def __init__(self, workspace: Workspace, address: str, on_snapshot: Callable[[Snapshot], None]) -> None:
+    def __init__(
+        self, workspace: Workspace, address: str, on_snapshot: Callable[[Snapshot], None]
+    ) -> None:
         self._workspace = workspace
         self._address = address
         self._on_snapshot = on_snapshot
@@ -82,7 +91,8 @@ class LiveSession:
         self._begins: _Beginning | None = None
         self._stop_asked_s: float | None = None
         self.suspended: SuspendedTake | None = None
-        """A take that was being written when the board went away; whoever has seen the session fail takes it."""
+        """A take that was being written when the board went away; whoever has seen the session fail
+        takes it."""
         self._history: History = ((0, workspace),)
         self._windows: dict[str, ExpectedWindow] = {}
         self._reception = StreamReceiver(workspace)
@@ -100,11 +110,13 @@ class LiveSession:
         self._requests = requests
 
     def look_at(self, places: tuple[MemoryLocation, ...]) -> None:
-        """Say which places of the image's memory are to be read; nothing is, where the board runs no image."""
+        """Say which places of the image's memory are to be read; nothing is, where the board runs
+        no image."""
         self._looks = places
 
     def start(self, take: Path | None = None, suspended: SuspendedTake | None = None) -> None:
-        """Start the board anew, recording into ``take`` where one is given, or on in a take that was suspended."""
+        """Start the board anew, recording into ``take`` where one is given, or on in a take that
+        was suspended."""
         self._commands.put(lambda: self._begin(_Beginning(take, suspended)))
 
     def stop(self) -> None:
@@ -138,16 +150,29 @@ class LiveSession:
         except LinkError as fault:
             self._state, self._message = "failed", str(fault)
             if is_serial(self._address):
-                self.suspended = self._begins.suspended if self._begins else self._reception.suspend()
+                self.suspended = (
+                    self._begins.suspended if self._begins else self._reception.suspend()
+                )
         except WattigramError as fault:
             self._state, self._message = "failed", str(fault)
-        except Exception as fault:  # a thread that dies unheard would leave the window saying “recording”
+        except (
+            Exception
+        ) as fault:  # a thread that dies unheard would leave the window saying “recording”
             _log.exception("The session ended unexpectedly")
-            self._state, self._message = "failed", internal_error("The connection to the board", fault)
+            self._state, self._message = (
+                "failed",
+                internal_error("The connection to the board", fault),
+            )
         finally:
-            if self._begins is not None and self._begins.suspended is not None and self.suspended is None:
+            if (
+                self._begins is not None
+                and self._begins.suspended is not None
+                and self.suspended is None
+            ):
                 finish_suspended(self._begins.suspended)
-            self._finish_take(self._message if self._state == "failed" else "The connection was ended.")
+            self._finish_take(
+                self._message if self._state == "failed" else "The connection was ended."
+            )
             if self._debugger is not None:
                 self._debugger.close()
             if self._transport is not None:
@@ -160,7 +185,9 @@ class LiveSession:
     def _connect(self) -> None:
         address = self._address
         if self.is_virtual and not self._workspace.project.chains:
-            raise LinkError("The project has no chain to run.", cure="Put a signal into a slot first.")
+            raise LinkError(
+                "The project has no chain to run.", cure="Put a signal into a slot first."
+            )
         self._board = virtual_board(address, self._workspace)
         if self._board is not None:
             address = self._board.address
@@ -202,7 +229,11 @@ class LiveSession:
         """What the board still sends after it was told to stop belongs to the take."""
         assert self._transport is not None
         deadline = time.monotonic() + STOP_S
-        while self._reception.writer is not None and not self._reception.stopped and time.monotonic() < deadline:
+        while (
+            self._reception.writer is not None
+            and not self._reception.stopped
+            and time.monotonic() < deadline
+        ):
             self._reception.feed(self._transport.read())
 
     def _tell_fault(self) -> None:
@@ -216,7 +247,8 @@ class LiveSession:
             self._recorded = Path(fault.where)
 
     def _look(self) -> None:
-        """Read what is looked at; a debug server that does not answer is told once, and no longer asked."""
+        """Read what is looked at; a debug server that does not answer is told once, and no longer
+        asked."""
         try:
             if self._debugger is None:
                 port = self._board.ready.get("gdb") if self._board is not None else None
@@ -251,11 +283,14 @@ class LiveSession:
         if reception.bench_ticks is not None and self._awaited_bench is not None:
             ticks, workspace = reception.bench_ticks, self._awaited_bench
             reception.bench_ticks = self._awaited_bench = None
-            self._history = (*self._history, (ticks, workspace)) if self._running else ((0, workspace),)
+            self._history = (
+                (*self._history, (ticks, workspace)) if self._running else ((0, workspace),)
+            )
             reception.add_bench(ticks, project_text(workspace.project))
 
     def _begin(self, begins: _Beginning) -> None:
-        """Start at once, or as soon as the board has said who it is where a take is to be written."""
+        """Start at once, or as soon as the board has said who it is where a take is to be
+        written."""
         self._finish_take("Another run was started.")
         self._begins = begins
         self._go_on_beginning(time.monotonic())
@@ -270,7 +305,8 @@ class LiveSession:
             self._start(begins)
         elif now - begins.began_s > IDENTIFY_S:
             raise self._reception.identity_fault or LinkError(
-                f"Whoever listens at {self._transport.name} does not say who it is, so that no take can be written.",
+                f"Whoever listens at {self._transport.name} does not say who it is, so that no "
+                "take can be written.",
                 cure="Is a board's firmware running?",
             )
         elif now - begins.asked_s > ASK_AGAIN_S:
@@ -289,7 +325,9 @@ class LiveSession:
         elif begins.take is not None:
             assert identity is not None
             try:
-                self._reception.start_writing(new_take(workspace, identity, begins.take, numbered=True))
+                self._reception.start_writing(
+                    new_take(workspace, identity, begins.take, numbered=True)
+                )
             except TakeError as fault:
                 self._message = str(fault)
         self._transport.command("start")
@@ -360,7 +398,9 @@ class LiveSession:
                 event_count=reception.event_count,
                 log=tuple(reception.log),
                 pictures=pictures,
-                outputs=output_pictures(workspace, reception.rings, identity.tick_hz if identity else 1),
+                outputs=output_pictures(
+                    workspace, reception.rings, identity.tick_hz if identity else 1
+                ),
                 loop_places={
                     chain.loop.name: reception.rings[stream].end % chain.loop.items
                     for stream, chain in enumerate(workspace.project.chains)
@@ -402,7 +442,9 @@ class LiveSession:
         else:
             slots = len(chain.slots)
             cycles_wanted = -(-wanted // per_cycle)
-            first, last = _stretch(-(-ring.begin // slots), ring.end // slots, cycles_wanted, request.span_s)
+            first, last = _stretch(
+                -(-ring.begin // slots), ring.end // slots, cycles_wanted, request.span_s
+            )
             numbers = signal_numbers(chain, signal.name, first, last)
             items = ring.window(first * slots, last * slots)[numbers - first * slots]
             begin = first * per_cycle
@@ -453,7 +495,8 @@ class _Beginning:
 
 
 def _stretch(oldest: int, newest: int, wanted: int, span_s: float) -> tuple[int, int]:
-    """(begin, end) of the newest whole stretch, or of the newest samples where a stretch takes long."""
+    """(begin, end) of the newest whole stretch, or of the newest samples where a stretch takes
+    long."""
     end = newest
     if span_s < SHORT_SPAN_S and newest // wanted * wanted - wanted >= oldest:
         end = newest // wanted * wanted

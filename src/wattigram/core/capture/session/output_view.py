@@ -17,11 +17,17 @@ EXPECTED_NEWEST = 400
 def output_names(workspace: Workspace) -> list[str]:
     """Routes, then the UARTs that the program reports over, as their streams are numbered."""
     project = workspace.project
-    reports = [uart.name for uart in project.uarts if uart.report is not None and project.chain_of(uart.report.signal)]
+    reports = [
+        uart.name
+        for uart in project.uarts
+        if uart.report is not None and project.chain_of(uart.report.signal)
+    ]
     return [*(route.name for route in project.routes), *reports]
 
 
-def output_pictures(workspace: Workspace, rings: dict[int, Ring], tick_hz: int) -> dict[str, OutputPicture]:
+def output_pictures(
+    workspace: Workspace, rings: dict[int, Ring], tick_hz: int
+) -> dict[str, OutputPicture]:
     """The newest writes of each route and report that has sent any."""
     found = {}
     for number, name in enumerate(output_names(workspace)):

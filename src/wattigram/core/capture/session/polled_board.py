@@ -1,6 +1,8 @@
-"""A board seen through its memory alone: a debug server is polled, and what is new in each loop becomes frames.
+"""A board seen through its memory alone: a debug server is polled, and what is new in each loop
+becomes frames.
 
-Timing is that of the polls: an item's number is exact, the instant of a frame is known to about one cycle.
+Timing is that of the polls: an item's number is exact, the instant of a frame is known to about one
+cycle.
 """
 
 from __future__ import annotations
@@ -13,7 +15,14 @@ from wattigram.core.base.errors import FirmwareError, LinkError, WattigramError
 from wattigram.core.capture.session.debug_port import DebuggedPort, debugger_place
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import Image, MemoryLocation, load_image, memory_locations
-from wattigram.core.contract.link import FLAG_FIRST, POLLED, STAMP_STREAM, FrameType, Identity, encode_frame
+from wattigram.core.contract.link import (
+    FLAG_FIRST,
+    POLLED,
+    STAMP_STREAM,
+    FrameType,
+    Identity,
+    encode_frame,
+)
 from wattigram.core.firmware import Tables
 from wattigram.core.firmware.tables import ChainTable
 from wattigram.core.model.design import Chain, Dma, Workspace
@@ -70,7 +79,7 @@ class PolledBoard(DebuggedPort):
         return found[0]
 
     def _place(self, name: str) -> MemoryLocation:
-        found = next((one for one in self._places if one.name == name), None)
+        found = next((place for place in self._places if place.name == name), None)
         if found is None:
             raise FirmwareError(
                 f"The debug information of the image has no “{name}”.",
@@ -92,7 +101,10 @@ class PolledBoard(DebuggedPort):
             table,
             self._symbol(f"wg_loop_{table.name}"),
             self._symbol(f"wg_stamps_{table.name}") if table.stamped else None,
-            {what: self._place(f"chain_states[{table.number}].{what}") for what in ("next", "place", "done")},
+            {
+                what: self._place(f"chain_states[{table.number}].{what}")
+                for what in ("next", "place", "done")
+            },
             tally,
         )
 
@@ -107,9 +119,14 @@ class PolledBoard(DebuggedPort):
             case "stop":
                 self._stop()
             case "query":
-                self._say(FrameType.REPLY, " ".join(["running" if self._is_on else "idle", *self._totals()]))
+                self._say(
+                    FrameType.REPLY,
+                    " ".join(["running" if self._is_on else "idle", *self._totals()]),
+                )
             case _:
-                self._say(FrameType.REPLY, f"error “{word[:20]}” is nothing that a debug server can do")
+                self._say(
+                    FrameType.REPLY, f"error “{word[:20]}” is nothing that a debug server can do"
+                )
 
     def read(self) -> bytes:
         """Poll once, and give the frames that came of it."""
@@ -125,11 +142,20 @@ class PolledBoard(DebuggedPort):
         raw = self.debugger.read(self._symbol(MARK), MARK_BYTES)
         self.debugger.go()
         mark = raw.split(b"\0")[0].decode("ascii", "replace")
-        text = Identity(f"{self._workspace.part.name} by {self.name}", mark, self._tables.config.tick_hz).text()
+        text = Identity(
+            f"{self._workspace.part.name} by {self.name}", mark, self._tables.config.tick_hz
+        ).text()
         self._say(FrameType.IDENTITY, text)
 
     def _start(self, options: list[str]) -> None:
-        ticks = next((option[6:] for option in options if option.startswith("ticks=") and option[6:].isdigit()), None)
+        ticks = next(
+            (
+                option[6:]
+                for option in options
+                if option.startswith("ticks=") and option[6:].isdigit()
+            ),
+            None,
+        )
         self._ends = int(ticks) if ticks is not None else None
         client = self.debugger
         client.halt()
@@ -138,7 +164,9 @@ class PolledBoard(DebuggedPort):
         time.sleep(SETTLE_S)
         client.halt()
         if client.read_word(self._symbol("wg_wish")) != 0:
-            raise LinkError("The firmware does not start: its main loop does not run.", cure="Reset the board.")
+            raise LinkError(
+                "The firmware does not start: its main loop does not run.", cure="Reset the board."
+            )
         self._began = int.from_bytes(client.read(self._symbol("wg_began"), 8), "little")
         client.go()
         for one in self._watched:
@@ -155,11 +183,16 @@ class PolledBoard(DebuggedPort):
             self.debugger.write(self._symbol("wg_wish"), STOP.to_bytes(4, "little"))
             self.debugger.go()
             self._is_on = False
-            self._say(FrameType.LOG, f"{self._polls} polls, at most {self._longest_s * 1e3:.1f} ms apart")
+            self._say(
+                FrameType.LOG, f"{self._polls} polls, at most {self._longest_s * 1e3:.1f} ms apart"
+            )
         self._say(FrameType.REPLY, " ".join(["stopped", *self._totals()]))
 
     def _totals(self) -> list[str]:
-        return [f"ticks={self._ticks}", *(f"items.{one.table.number}={one.taken}" for one in self._watched)]
+        return [
+            f"ticks={self._ticks}",
+            *(f"items.{one.table.number}={one.taken}" for one in self._watched),
+        ]
 
     def _poll(self) -> None:
         client = self.debugger
@@ -211,7 +244,11 @@ class PolledBoard(DebuggedPort):
         last = first + count - 1
         flags = FLAG_FIRST if first == 0 else 0
         # The newest item may just have come: its cycle began at least so long ago.
-        start = now - table.end_ticks[last % slots] - (last // slots - first // slots) * table.cycle_ticks
+        start = (
+            now
+            - table.end_ticks[last % slots]
+            - (last // slots - first // slots) * table.cycle_ticks
+        )
         ticks = max(0, start)
         if stamps is not None:
             fixed = self._held(one, first, stamps)
@@ -225,7 +262,8 @@ class PolledBoard(DebuggedPort):
     def _held(self, one: _Watched, first: int, stamps: bytes) -> bytes:
         """Ends of conversions as instants at which voltages were held, since the start.
 
-        Halves that the firmware has sent already hold such instants; what it has not sent are ends since reset.
+        Halves that the firmware has sent already hold such instants; what it has not sent are ends
+        since reset.
         """
         out = bytearray()
         table = one.table
@@ -236,11 +274,17 @@ class PolledBoard(DebuggedPort):
         for number in range(len(stamps) // 4):
             slot = (first + number) % slots
             value = int.from_bytes(stamps[4 * number : 4 * number + 4], "little")
-            less = 0 if first + number < sent else self._began + table.end_ticks[slot] - table.held_ticks[slot]
+            less = (
+                0
+                if first + number < sent
+                else self._began + table.end_ticks[slot] - table.held_ticks[slot]
+            )
             out += ((value - less) % (1 << 32)).to_bytes(4, "little")
         return bytes(out)
 
-    def _frame(self, stream: int, item_bytes: int, payload: bytes, flags: int, ticks: int, first: int) -> None:
+    def _frame(
+        self, stream: int, item_bytes: int, payload: bytes, flags: int, ticks: int, first: int
+    ) -> None:
         self._out.append(
             encode_frame(
                 FrameType.SAMPLES,
@@ -269,7 +313,8 @@ def open_debugged(
 ) -> DebuggedPort:
     """A board at ``gdb:HOST:PORT[,ELF]``; ``elf`` is its image where the address has none.
 
-    With ``looks_only`` a program that is none of this program's firmware will do: it can be looked at.
+    With ``looks_only`` a program that is none of this program's firmware will do: it can be looked
+    at.
 
     Raises
     ------

@@ -19,7 +19,12 @@ WAIT_S = 0.02
 
 
 def open_port(
-    workspace: Workspace, address: str, elf: Path | None = None, *, wait_s: float = WAIT_S, looks_only: bool = False
+    workspace: Workspace,
+    address: str,
+    elf: Path | None = None,
+    *,
+    wait_s: float = WAIT_S,
+    looks_only: bool = False,
 ) -> Port:
     """A serial port, a socket or a debug server; ``elf`` and ``looks_only`` as for a debug server.
 

@@ -68,10 +68,13 @@ def record_run(
     is_ended: Callable[[], bool] = lambda: False,
     progress: Callable[[float], None] | None = None,
 ) -> RunOutcome:
-    """Run a board for ``seconds`` of its own time and write the take; ``elf`` is the image behind a debug server.
+    """Run a board for ``seconds`` of its own time and write the take; ``elf`` is the image behind a
+    debug server.
 
-    A take that lies at ``out`` is replaced where ``overwrite`` says so, and nothing else ever is; where it is
-    ``numbered`` and another program took its name meanwhile, it has the next number. ``is_ended`` is
+    A take that lies at ``out`` is replaced where ``overwrite`` says so, and nothing else ever is;
+    where it is
+    ``numbered`` and another program took its name meanwhile, it has the next number. ``is_ended``
+    is
     asked all the time: once it says so the board is stopped and the take finished with what it has.
 
     Raises
@@ -97,12 +100,20 @@ def record_run(
         notes: list[str] = [text for text in [overload_text(workspace, board)] if text]
         if not reception.mark_matches:
             notes.append(
-                f"The board runs build {mark}, this design is {workspace.build_mark}: expected values may not fit."
+                f"The board runs build {mark}, this design is {workspace.build_mark}: expected "
+                "values may not fit."
             )
         tick_hz = reception.identity.tick_hz
         writer = new_take(workspace, reception.identity, out, overwrite, numbered)
         reception.start_writing(writer)
-        run = _Run(transport, reception, ticks, SILENCE_S if child is None else OWN_SILENCE_S, is_ended, progress)
+        run = _Run(
+            transport,
+            reception,
+            ticks,
+            SILENCE_S if child is None else OWN_SILENCE_S,
+            is_ended,
+            progress,
+        )
         ended = "The program that recorded it was ended."
         try:
             transport.command(f"start ticks={ticks}" + (" fast" if fast else ""))
@@ -113,14 +124,20 @@ def record_run(
             reception.finish_writing(ended)
         if ended:
             notes.append(ended)
-        came_ticks = reception.totals.get("ticks", reception.ticks) if reception.stopped else reception.ticks
+        came_ticks = (
+            reception.totals.get("ticks", reception.ticks) if reception.stopped else reception.ticks
+        )
         if came_ticks < ticks:
-            notes.append(f"{format_rounded(came_ticks / tick_hz, 's')} of {format_rounded(ticks / tick_hz, 's')} came.")
+            notes.append(
+                f"{format_rounded(came_ticks / tick_hz, 's')} of "
+                f"{format_rounded(ticks / tick_hz, 's')} came."
+            )
         if not reception.samples:
             notes.append("Not one sample came.")
         if reception.decoder.stats.bytes_skipped:
             notes.append(
-                f"{reception.decoder.stats.bytes_skipped} bytes on the link were no frame and were passed over."
+                f"{reception.decoder.stats.bytes_skipped} bytes on the link were no frame and "
+                "were passed over."
             )
         notes += _handler_notes(workspace, reception)
         lost, missed = (_total(reception, key) for key in ("lost", "missed"))
@@ -151,7 +168,10 @@ def _handler_notes(workspace: Workspace, reception: StreamReceiver) -> list[str]
     for number, chain in enumerate(workspace.project.chains):
         cycles, says = reception.totals.get(f"handler.{number}"), chain.loop.handler_cycles
         if cycles is not None and cycles != says:
-            found.append(f"the handler of {chain.converter} takes {cycles} cycles, counted; the design says {says}.")
+            found.append(
+                f"the handler of {chain.converter} takes {cycles} cycles, counted; the design "
+                f"says {says}."
+            )
     return found
 
 
@@ -162,7 +182,9 @@ def _whole_cycles(workspace: Workspace, seconds: float, reception: StreamReceive
     cycle = scan_timing(workspace, workspace.project.chains[0])
     if cycle.stamped or cycle.items_limit is not None:
         return max(1, math.ceil(seconds * tick_hz))
-    return math.ceil(max(1, math.ceil(seconds * cycle.cycle_rate_hz - 1e-9)) * cycle.cycle_s * tick_hz)
+    return math.ceil(
+        max(1, math.ceil(seconds * cycle.cycle_rate_hz - 1e-9)) * cycle.cycle_s * tick_hz
+    )
 
 
 def _total(reception: StreamReceiver, key: str) -> int:
@@ -176,7 +198,8 @@ def _identify(transport: Port, reception: StreamReceiver) -> None:
     while reception.identity is None:
         if time.monotonic() > deadline:
             raise reception.identity_fault or LinkError(
-                f"Whoever listens at {transport.name} does not say who it is.", cure="Is a board's firmware running?"
+                f"Whoever listens at {transport.name} does not say who it is.",
+                cure="Is a board's firmware running?",
             )
         if time.monotonic() - asked_at > 0.5:
             transport.command("identify")
@@ -205,7 +228,8 @@ class _Run:
         self._stop_said_s: float | None = None
 
     def receive(self) -> str:
-        """Take what comes; the answer says why the run ended before the board stopped by itself, "" where it did."""
+        """Take what comes; the answer says why the run ended before the board stopped by itself, ""
+        where it did."""
         reception, transport = self._reception, self._transport
         moved_at = asked_at = time.monotonic()
         moved = (0, 0)
@@ -225,7 +249,9 @@ class _Run:
                 return ended or "The board fell silent before it said that it had stopped."
             if reception.refusal and not reception.bytes_taken:
                 return f"The board does not start: {reception.refusal}."
-            if now - max(asked_at, moved_at) > ASK_S:  # whoever is slow still answers, and its time goes on
+            if (
+                now - max(asked_at, moved_at) > ASK_S
+            ):  # whoever is slow still answers, and its time goes on
                 asked_at = now
                 transport.command("query")
             reception.flush_if_due()

@@ -1,4 +1,5 @@
-"""What a session shows of a board at one moment; light, so that a window can begin with an empty one."""
+"""What a session shows of a board at one moment; light, so that a window can begin with an empty
+one."""
 
 from __future__ import annotations
 

@@ -39,7 +39,9 @@ LOG_KEPT = 500
 def _full_ticks(run: SampleRun) -> NDArray[np.int64]:
     """Stamps of a run as full ticks."""
     firsts = np.cumsum(run.frame_items) - run.frame_items
-    return unwrap_stamps(run.items.astype(np.uint32), firsts.astype(np.int64), run.frame_ticks.astype(np.int64))
+    return unwrap_stamps(
+        run.items.astype(np.uint32), firsts.astype(np.int64), run.frame_ticks.astype(np.int64)
+    )
 
 
 LARGEST_COUNT = 1 << 62
@@ -51,7 +53,12 @@ def _counts(text: str) -> dict[str, int]:
     found = {}
     for word in text.split()[:MOST_COUNTS]:
         key, _, value = word.partition("=")
-        if value.isascii() and value.isdigit() and len(value) <= 18 and re.fullmatch(r"[A-Za-z0-9_.]{1,40}", key):
+        if (
+            value.isascii()
+            and value.isdigit()
+            and len(value) <= 18
+            and re.fullmatch(r"[A-Za-z0-9_.]{1,40}", key)
+        ):
             found[key] = min(int(value), LARGEST_COUNT)
     return found
 
@@ -136,7 +143,9 @@ class StreamReceiver:
     @property
     def mark_matches(self) -> bool | None:
         """Whether the board runs this design; None before it has said."""
-        return None if self.identity is None else self.identity.build_mark == self.workspace.build_mark
+        return (
+            None if self.identity is None else self.identity.build_mark == self.workspace.build_mark
+        )
 
     def begin(self) -> None:
         """Forget what an earlier run left."""
@@ -157,7 +166,8 @@ class StreamReceiver:
         self.register_writes = ()
 
     def feed(self, data: bytes) -> None:
-        """Take bytes as they came. A take that can no longer be written ends, with ``writing_fault`` saying why."""
+        """Take bytes as they came. A take that can no longer be written ends, with
+        ``writing_fault`` saying why."""
         for found in self.decoder.feed(data):
             if isinstance(found, SampleRun):
                 if self._awaits_start and found.first:
@@ -214,7 +224,9 @@ class StreamReceiver:
             self.finish_writing(ended=why)
         except TakeError as fault:
             why = f"{why} {fault.message}"
-        self.writing_fault = TakeError(f"{why} The take ends there.", where=str(writer.path), cure=cure)
+        self.writing_fault = TakeError(
+            f"{why} The take ends there.", where=str(writer.path), cure=cure
+        )
         self.log.append(str(self.writing_fault))
 
     def add_bench(self, ticks: int, text: str) -> None:
@@ -226,10 +238,13 @@ class StreamReceiver:
         self._store(lambda writer: writer.flush_if_due())
 
     def _is_new_start(self, run: SampleRun) -> bool:
-        """The board said so, or its time went back; else a handler only sends again what it sent before."""
+        """The board said so, or its time went back; else a handler only sends again what it sent
+        before."""
         if run.first >= self._next[run.stream] or not len(run.frame_ticks):
             return False
-        return self._said_started or int(run.frame_ticks[0]) < self._numbering.newest_ticks(run.stream)
+        return self._said_started or int(run.frame_ticks[0]) < self._numbering.newest_ticks(
+            run.stream
+        )
 
     def _placed(self, run: SampleRun, expected: int) -> SampleRun:
         """A run with numbers that can be; of each stream the first that cannot is told."""
@@ -237,7 +252,8 @@ class StreamReceiver:
         placed = self._numbering.placed(run, expected)
         if not told and run.stream in self._numbering.jumps:
             self._note(
-                f"Stream {run.stream} went from item {expected} to {run.first}, more than there was time for; "
+                f"Stream {run.stream} went from item {expected} to {run.first}, more than there "
+                "was time for; "
                 "what came is counted from where it was."
             )
         return placed
@@ -247,7 +263,10 @@ class StreamReceiver:
         rest = run.since(expected)
         count = len(run.items) - len(rest.items)
         if run.stream not in self.repeated:
-            self._note(f"Stream {run.stream} gave {count} items again that had come before, from item {run.first} on.")
+            self._note(
+                f"Stream {run.stream} gave {count} items again that had come before, from item "
+                f"{run.first} on."
+            )
         self.repeated[run.stream] = self.repeated.get(run.stream, 0) + count
         self._store(lambda writer: writer.add_repeat(run.stream, max(0, run.first), count))
         return rest._replace(first=expected)
@@ -270,7 +289,8 @@ class StreamReceiver:
                     events = events.copy()
                     events["ticks"] += np.uint64(self._origin.ticks)
                 self.events.extend(
-                    (int(row["window"]), bool(row["entered"]), int(row["value"]), int(row["ticks"])) for row in events
+                    (int(row["window"]), bool(row["entered"]), int(row["value"]), int(row["ticks"]))
+                    for row in events
                 )
                 self.event_count += len(events)
                 self.bytes_taken += usable
@@ -280,10 +300,13 @@ class StreamReceiver:
             case FrameType.LOG | FrameType.REPLY:
                 self._take_text(frame)
             case FrameType.SAMPLES:
-                self.log.append(f"Frame {frame.sequence} carries items of a width that samples cannot have.")
+                self.log.append(
+                    f"Frame {frame.sequence} carries items of a width that samples cannot have."
+                )
 
     def _take_identity(self, text: str) -> None:
-        """Who the board is; while a take is written it stays who it was, for all ticks count by that."""
+        """Who the board is; while a take is written it stays who it was, for all ticks count by
+        that."""
         try:
             identity = parse_identity(text)
         except LinkError as fault:
@@ -292,7 +315,8 @@ class StreamReceiver:
             return
         if self.writer is not None and self.identity is not None and identity != self.identity:
             self._note(
-                f"The board now says it is “{identity.board}”, build {identity.build_mark}, {identity.tick_hz} ticks a second; "
+                f"The board now says it is “{identity.board}”, build {identity.build_mark}, "
+                f"{identity.tick_hz} ticks a second; "
                 "it is taken for the one that the run began with."
             )
             return
@@ -321,7 +345,9 @@ class StreamReceiver:
             self.refusal = text.removeprefix("error ")[:300]
         if frame.type is FrameType.REPLY and text.startswith("stopped"):
             self.totals = self._total_counts(text)
-            self.totals |= {f"jumps.{stream}": count for stream, count in self._numbering.jumps.items()}
+            self.totals |= {
+                f"jumps.{stream}": count for stream, count in self._numbering.jumps.items()
+            }
             self._close_streams()
             self.stopped = True
 
@@ -338,7 +364,9 @@ class StreamReceiver:
 
     def _close_streams(self) -> None:
         """The board has said how much it sent, so that a loss at the very end is known too."""
-        totals = {_number(key): total for key, total in self.totals.items() if key.startswith("items.")}
+        totals = {
+            _number(key): total for key, total in self.totals.items() if key.startswith("items.")
+        }
         for stream in range(len(self.workspace.project.chains)):
             if STAMP_STREAM + stream in self._next and stream in totals:  # each item has its stamp
                 totals.setdefault(STAMP_STREAM + stream, totals[stream])
@@ -351,7 +379,11 @@ class StreamReceiver:
                 if stream < len(self.workspace.project.chains):
                     self._count_lost(stream, done, total - done)
                 if stream < 2 * REDUCED_STREAM:
-                    self._store(lambda writer, stream=stream, total=total: writer.close_stream(stream, total))  # type: ignore[misc]
+                    self._store(
+                        lambda writer, stream=stream, total=total: writer.close_stream(
+                            stream, total
+                        )
+                    )  # type: ignore[misc]
                 self._next[stream] = total
 
     def start_writing(self, writer: TakeWriter) -> None:
@@ -359,7 +391,8 @@ class StreamReceiver:
         self.writer = writer
 
     def finish_writing(self, ended: str = "") -> TakeWriter | None:
-        """Close the take, if one is being written; ``ended`` says why, where the board did not stop by itself.
+        """Close the take, if one is being written; ``ended`` says why, where the board did not stop
+        by itself.
 
         Raises
         ------
@@ -379,10 +412,13 @@ class StreamReceiver:
         writer, self.writer = self.writer, None
         if writer is None:
             return None
-        return SuspendedTake(writer, dict(self._next), self.ticks, self.lost_cycles, time.monotonic())
+        return SuspendedTake(
+            writer, dict(self._next), self.ticks, self.lost_cycles, time.monotonic()
+        )
 
     def go_on(self, suspended: SuspendedTake) -> None:
-        """Write on in a take whose board was away; to be called after :meth:`begin`, once the board is known."""
+        """Write on in a take whose board was away; to be called after :meth:`begin`, once the board
+        is known."""
         assert self.identity is not None
         pause_s = time.monotonic() - suspended.since_s
         self._origin = origin_after(self.workspace, suspended, pause_s, self.identity.tick_hz)

@@ -9,7 +9,13 @@ from numpy.typing import NDArray
 
 from wattigram.core.capture.session.snapshot import StreamPicture
 from wattigram.core.model.design import Chain, Signal, reduced_volts, signal_scale
-from wattigram.core.predict.expected import ExpectedStream, History, SampleTimes, expected_filtered, expected_raw
+from wattigram.core.predict.expected import (
+    ExpectedStream,
+    History,
+    SampleTimes,
+    expected_filtered,
+    expected_raw,
+)
 from wattigram.core.predict.timing import buffer_numbers
 
 FloatArray = NDArray[np.float64]
@@ -41,27 +47,46 @@ class ExpectedWindow:
             self._begin = known_end = begin
             self._values = np.empty(0)
         if end > known_end:
-            fresh = _expected(self._history, self._chain, self._signal, known_end, end, self.instants)
+            fresh = _expected(
+                self._history, self._chain, self._signal, known_end, end, self.instants
+            )
             self.half_width_v = fresh.half_width_v
             self._values = np.concatenate((self._values[begin - self._begin :], fresh.settled_v))
             self._begin = begin
         return self._values[begin - self._begin : end - self._begin]
 
 
-def expected_only(window: ExpectedWindow, signal: Signal, span_s: float, rate_hz: float, columns: int) -> StreamPicture:
+def expected_only(
+    window: ExpectedWindow, signal: Signal, span_s: float, rate_hz: float, columns: int
+) -> StreamPicture:
     """The band alone, from the start, before anything has run."""
     count = max(2, min(LARGEST_EXPECTED, round(span_s * rate_hz)))
     low, high = to_columns(window.values(0, count), columns)
     empty = np.empty(0)
     return StreamPicture(
-        signal.name, 0.0, count / rate_hz, empty, empty, low, high, window.half_width_v, None, float("nan")
+        signal.name,
+        0.0,
+        count / rate_hz,
+        empty,
+        empty,
+        low,
+        high,
+        window.half_width_v,
+        None,
+        float("nan"),
     )
 
 
 def picture(
-    window: ExpectedWindow, signal: Signal, begin: int, volts: FloatArray, rate_hz: float, columns: int
+    window: ExpectedWindow,
+    signal: Signal,
+    begin: int,
+    volts: FloatArray,
+    rate_hz: float,
+    columns: int,
 ) -> StreamPicture:
-    """Draw samples ``begin`` onwards of one signal: reduced values where it has a reduce stage, else raw ones."""
+    """Draw samples ``begin`` onwards of one signal: reduced values where it has a reduce stage,
+    else raw ones."""
     count = len(volts)
     low, high = to_columns(volts, columns)
     settled = window.values(begin, begin + count)
@@ -92,10 +117,14 @@ def item_volts(history: History, chain: Chain, signal: Signal, items: NDArray[An
 
 def raw_volts(history: History, chain: Chain, signal: Signal, items: NDArray[Any]) -> FloatArray:
     """The signal's own volts of items as they lie in memory."""
-    return signal_scale(history[0][1], chain, signal.name).item_volts(items) / float(signal.front_end)
+    return signal_scale(history[0][1], chain, signal.name).item_volts(items) / float(
+        signal.front_end
+    )
 
 
-def signal_numbers(chain: Chain, signal: str, begin_cycle: int, end_cycle: int) -> NDArray[np.int64]:
+def signal_numbers(
+    chain: Chain, signal: str, begin_cycle: int, end_cycle: int
+) -> NDArray[np.int64]:
     """Numbers of the items that a reader takes for the signal's in a range of cycles."""
     slots = len(chain.slots)
     places = np.array(chain.places_of(signal))
@@ -107,21 +136,33 @@ def signal_numbers(chain: Chain, signal: str, begin_cycle: int, end_cycle: int) 
 
 
 def _expected(
-    history: History, chain: Chain, signal: Signal, begin: int, end: int, instants: SampleTimes | None
+    history: History,
+    chain: Chain,
+    signal: Signal,
+    begin: int,
+    end: int,
+    instants: SampleTimes | None,
 ) -> ExpectedStream:
     if signal.later_stage is not None:
         return expected_filtered(history, chain.converter, signal.name, begin, end, instants)
     places = len(chain.places_of(signal.name))
-    stream = expected_raw(history, chain.converter, signal.name, begin // places, -(-end // places), instants)
+    stream = expected_raw(
+        history, chain.converter, signal.name, begin // places, -(-end // places), instants
+    )
     skip = begin % places
     part = slice(skip, skip + end - begin)
     return ExpectedStream(
-        stream.settled_v[part], stream.error_v[part], stream.noise_v, stream.accuracy_v, stream.times_s[part]
+        stream.settled_v[part],
+        stream.error_v[part],
+        stream.noise_v,
+        stream.accuracy_v,
+        stream.times_s[part],
     )
 
 
 def to_columns(values: FloatArray, columns: int) -> tuple[FloatArray, FloatArray]:
-    """Extremes of at most ``columns`` parts of nearly equal length; the values themselves when they are few."""
+    """Extremes of at most ``columns`` parts of nearly equal length; the values themselves when they
+    are few."""
     if len(values) <= columns:
         return values, values
     edges = np.linspace(0, len(values), columns + 1).astype(np.int64)[:-1]

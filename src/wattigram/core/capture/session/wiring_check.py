@@ -1,4 +1,5 @@
-"""A wiring check for real boards: ground each input, tie each to the reference, exchange two; the stream tells."""
+"""A wiring check for real boards: ground each input, tie each to the reference, exchange two; the
+stream tells."""
 
 from __future__ import annotations
 
@@ -52,11 +53,16 @@ def wiring_steps(workspace: Workspace) -> tuple[WiringStep, ...]:
     signals = [
         signal
         for signal in project.signals
-        if signal.negative is None and signal.pin[0].isupper() and project.chain_of(signal.name) is not None
+        if signal.negative is None
+        and signal.pin[0].isupper()
+        and project.chain_of(signal.name) is not None
     ]
     steps: list[WiringStep] = []
     for signal in signals:
-        steps += [WiringStep("ground", signal.name, signal.pin), WiringStep("reference", signal.name, signal.pin)]
+        steps += [
+            WiringStep("ground", signal.name, signal.pin),
+            WiringStep("reference", signal.name, signal.pin),
+        ]
     if len(signals) > 1:
         first, second = signals[0], signals[1]
         steps.append(WiringStep("exchange", first.name, first.pin, second.name, second.pin))
@@ -130,8 +136,13 @@ class WiringCheck:
                 other = self._at_pin(step.other, pictures)
                 if not self._before:
                     self._before = {step.signal: reading, step.other: other}
-                # The step before left a wire at the reference: what counts then is what both read at the beginning.
-                bases = [base for base in (self._before, self._own) if {step.signal, step.other} <= base.keys()]
+                # The step before left a wire at the reference: what counts then is what both read
+                # at the beginning.
+                bases = [
+                    base
+                    for base in (self._before, self._own)
+                    if {step.signal, step.other} <= base.keys()
+                ]
                 if any(self._crossed(step, base, reading, other, near_v) for base in bases):
                     return True
                 if abs(self._before[step.signal] - self._before[step.other]) < 4 * near_v:
@@ -140,7 +151,9 @@ class WiringCheck:
                 return False
 
     @staticmethod
-    def _crossed(step: WiringStep, base: Mapping[str, float], reading: float, other: float, near_v: float) -> bool:
+    def _crossed(
+        step: WiringStep, base: Mapping[str, float], reading: float, other: float, near_v: float
+    ) -> bool:
         apart = abs(base[step.signal] - base[step.other])
         if apart < 4 * near_v:
             return False

@@ -13,7 +13,15 @@ if TYPE_CHECKING:
     from wattigram.core.capture.take.signal_samples import OutputSamples, SignalSamples
     from wattigram.core.capture.take.writer import TakeWriter
 
-__all__ = ["OutputSamples", "Overview", "SignalSamples", "Take", "TakeWriter", "export_csv", "open_take"]
+__all__ = [
+    "OutputSamples",
+    "Overview",
+    "SignalSamples",
+    "Take",
+    "TakeWriter",
+    "export_csv",
+    "open_take",
+]
 
 _HOMES = {
     "export_csv": "export",

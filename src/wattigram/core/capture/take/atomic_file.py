@@ -1,4 +1,5 @@
-"""A take has its name only once it can be opened: whenever its writer is killed, what lies there is a take."""
+"""A take has its name only once it can be opened: whenever its writer is killed, what lies there is
+a take."""
 
 from __future__ import annotations
 
@@ -14,7 +15,8 @@ _NUMBERS = itertools.count()
 
 
 def temporary_path(path: Path) -> Path:
-    """Where a take is begun that will be called ``path``; what killed writers left there is removed."""
+    """Where a take is begun that will be called ``path``; what killed writers left there is
+    removed."""
     for left in path.parent.glob(f".{_escaped(path.name)}.*.new"):
         number = left.name.rsplit(".", 2)[1]
         if number.isdigit() and not Path("/proc", number).exists():
@@ -28,7 +30,8 @@ def _escaped(name: str) -> str:
 
 
 def move_into_place(new: Path, path: Path, overwrite: bool) -> None:
-    """Give a take that was begun its name; a take that lies there is replaced only where ``overwrite`` says so.
+    """Give a take that was begun its name; a take that lies there is replaced only where
+    ``overwrite`` says so.
 
     Raises
     ------

@@ -13,7 +13,8 @@ from wattigram.core.base.quantity import format_si
 MARGIN_BYTES = 8 << 20
 """A take ends before less than this is left: its lists and its end still have to be written."""
 RESERVE_BYTES = 4 << 20
-"""Held for the case that somebody else fills the disk meanwhile, or a quota ends where the disk does not."""
+"""Held for the case that somebody else fills the disk meanwhile, or a quota ends where the disk
+does not."""
 
 
 class DiskSpace:
@@ -25,25 +26,29 @@ class DiskSpace:
         self._reserve: int | None = None
 
     def left_bytes(self, size_bytes: int) -> int:
-        """Bytes that a file of ``size_bytes`` may still grow by: room on the disk, and the limit on one file's size."""
+        """Bytes that a file of ``size_bytes`` may still grow by: room on the disk, and the limit on
+        one file's size."""
         found = os.statvfs(self._folder)
         left = found.f_bavail * found.f_frsize
         limit, _hard = resource.getrlimit(resource.RLIMIT_FSIZE)
         return left if limit == resource.RLIM_INFINITY else min(left, limit - size_bytes)
 
     def require(self, size_bytes: int) -> None:
-        """Raise :class:`TakeError` where too little is left for a file of ``size_bytes`` to go on."""
+        """Raise :class:`TakeError` where too little is left for a file of ``size_bytes`` to go
+        on."""
         left = self.left_bytes(size_bytes)
         if left < MARGIN_BYTES:
             raise TakeError(
-                f"The disk is full: {format_si(max(0, left), 'B')} are left in {self._folder}, and {format_si(MARGIN_BYTES, 'B')} "
+                f"The disk is full: {format_si(max(0, left), 'B')} are left in {self._folder}, "
+                f"and {format_si(MARGIN_BYTES, 'B')} "
                 "are kept for the end of a take.",
                 where=str(self._path),
                 cure="Make room there, or record somewhere else.",
             )
 
     def hold(self) -> None:
-        """Set the reserve aside, as a file without a name; a disk that knows no such files goes without."""
+        """Set the reserve aside, as a file without a name; a disk that knows no such files goes
+        without."""
         with contextlib.suppress(OSError):
             descriptor = os.open(self._folder, os.O_TMPFILE | os.O_RDWR, 0o600)
             self._reserve = descriptor
@@ -57,7 +62,8 @@ class DiskSpace:
 
 
 def check_target(path: Path, overwrite: bool) -> None:
-    """See that a take may be written to ``path``: nothing lies there, or a take does and may be replaced.
+    """See that a take may be written to ``path``: nothing lies there, or a take does and may be
+    replaced.
 
     Raises
     ------

@@ -22,8 +22,16 @@ def export_csv(take: Take, path: Path, progress: Callable[[float], None] | None 
     TakeError
         When the file cannot be written.
     """
-    columns = [(signal.name, stage) for signal in take.workspace.project.signals for stage in (False, True)]
-    total = sum(take.reduced_count(name) if reduced else take.raw_count(name) for name, reduced in columns) or 1
+    columns = [
+        (signal.name, stage) for signal in take.workspace.project.signals for stage in (False, True)
+    ]
+    total = (
+        sum(
+            take.reduced_count(name) if reduced else take.raw_count(name)
+            for name, reduced in columns
+        )
+        or 1
+    )
     rows = done = 0
     try:
         with path.open("w", newline="", encoding="utf-8") as stream:
@@ -41,13 +49,17 @@ def export_csv(take: Take, path: Path, progress: Callable[[float], None] | None 
                         samples.volts[part][keep].tolist(),
                         strict=True,
                     )
-                    writer.writerows((f"{t:.9f}", name, stage, code, f"{v:.6f}") for t, code, v in table)
+                    writer.writerows(
+                        (f"{t:.9f}", name, stage, code, f"{v:.6f}") for t, code, v in table
+                    )
                     rows += int(np.count_nonzero(keep))
                     done += len(samples.items[part])
                     if progress is not None:
                         progress(done / total)
     except OSError as fault:
         raise TakeError(
-            f"The table cannot be written: {fault.strerror}.", where=str(path), cure="Choose another place."
+            f"The table cannot be written: {fault.strerror}.",
+            where=str(path),
+            cure="Choose another place.",
         ) from fault
     return rows

@@ -21,7 +21,8 @@ class Overview:
     Parameters
     ----------
     count : int, samples
-    read : samples ``begin`` to ``end``; they stay where they are, and are read again when they are looked at closely
+    read : samples ``begin`` to ``end``; they stay where they are, and are read again when they are
+    looked at closely
     """
 
     def __init__(self, count: int, read: Callable[[int, int], NDArray[Any]]) -> None:
@@ -47,7 +48,8 @@ class Overview:
         return cls(len(samples), lambda begin, end: samples[begin:end])
 
     def _samples(self, begin: int, end: int) -> NDArray[Any]:
-        """As read last where it is the same stretch, for a picture is painted more often than it moves."""
+        """As read last where it is the same stretch, for a picture is painted more often than it
+        moves."""
         if self._newest is None or self._newest[:2] != (begin, end):
             self._newest = begin, end, self._read(begin, end)
         return self._newest[2]
@@ -80,8 +82,11 @@ class Overview:
         return _segments(low, first, last, np.minimum), _segments(high, first, last, np.maximum)
 
 
-def _segments(values: NDArray[Any], first: NDArray[np.int64], last: NDArray[np.int64], ufunc: np.ufunc) -> NDArray[Any]:
-    """``ufunc`` over each values[first:last]; the segments follow each other and may share an end."""
+def _segments(
+    values: NDArray[Any], first: NDArray[np.int64], last: NDArray[np.int64], ufunc: np.ufunc
+) -> NDArray[Any]:
+    """``ufunc`` over each values[first:last]; the segments follow each other and may share an
+    end."""
     begin, end = int(first[0]), int(last[-1])
     part = np.append(values[begin:end], values[end - 1])
     pairs = np.empty(2 * len(first), dtype=np.int64)
@@ -91,7 +96,8 @@ def _segments(values: NDArray[Any], first: NDArray[np.int64], last: NDArray[np.i
 
 
 def _reduce(low: NDArray[Any], high: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
-    """Extremes of each sixteen values; blocks are copied transposed, so that the reduction runs along rows."""
+    """Extremes of each sixteen values; blocks are copied transposed, so that the reduction runs
+    along rows."""
     whole = len(low) // FACTOR
     lows = np.empty(-(-len(low) // FACTOR), dtype=low.dtype)
     highs = np.empty_like(lows)

@@ -30,10 +30,23 @@ from wattigram.core.contract.link import (
     parse_pointing,
     parse_writes,
 )
-from wattigram.core.model.design import Chain, Workspace, rate_divisor, reduced_volts, signal_scale, tap_index
+from wattigram.core.model.design import (
+    Chain,
+    Workspace,
+    rate_divisor,
+    reduced_volts,
+    signal_scale,
+    tap_index,
+)
 from wattigram.core.model.design.workspace import workspace_from_text
 from wattigram.core.model.part import Part, parse_part
-from wattigram.core.predict.expected import History, SampleTimes, SteadyTimes, TimestampedTimes, unwrap_stamps
+from wattigram.core.predict.expected import (
+    History,
+    SampleTimes,
+    SteadyTimes,
+    TimestampedTimes,
+    unwrap_stamps,
+)
 from wattigram.core.predict.timing import buffer_numbers, scan_timing
 
 BLOCK_SAMPLES = 1 << 18
@@ -57,7 +70,8 @@ class Take:
         self.started = str(attributes.get("started", ""))
         self.complete = bool(attributes.get("complete", False))
         self.ended = str(attributes.get("ended", ""))
-        """Why it ended before the board said that it had stopped; "" where it did, and where nobody could say."""
+        """Why it ended before the board said that it had stopped; "" where it did, and where nobody
+        could say."""
         self.project_text: str = file["project"][()].decode("utf-8", "replace")
         self.part_text: str = file["part"][()].decode("utf-8", "replace") if "part" in file else ""
         """The part file; "" in takes that do not carry one."""
@@ -69,7 +83,10 @@ class Take:
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, value: BaseException | None, traceback: TracebackType | None
+        self,
+        kind: type[BaseException] | None,
+        value: BaseException | None,
+        traceback: TracebackType | None,
     ) -> None:
         self.close()
 
@@ -94,22 +111,31 @@ class Take:
         if "bench" in self._file:
             for raw in self._whole("bench"):
                 ticks, _, text = raw.decode("utf-8", "replace").partition("\n")
-                with reading_foreign(TakeError, "The take's “bench” has a line that is none", str(self.path), REPAIR):
+                with reading_foreign(
+                    TakeError, "The take's “bench” has a line that is none", str(self.path), REPAIR
+                ):
                     at = int(ticks)
                 entries.append((at, workspace_from_text(text, f"{self.path}: bench", self.part)))
         return tuple(entries)
 
     def _whole(self, name: str) -> NDArray[Any]:
         """All rows or lines of a table."""
-        with reading_foreign(TakeError, f"The take's “{name}” cannot be read", str(self.path), REPAIR):
+        with reading_foreign(
+            TakeError, f"The take's “{name}” cannot be read", str(self.path), REPAIR
+        ):
             return np.asarray(self._file[name][:])
 
     def item_count(self, stream: int) -> int:
         """Items of a stream, gaps counted."""
-        return int(self._file["streams"][str(stream)]["items"].shape[0]) if stream in self.streams else 0
+        return (
+            int(self._file["streams"][str(stream)]["items"].shape[0])
+            if stream in self.streams
+            else 0
+        )
 
     def items(self, stream: int, begin: int = 0, end: int | None = None) -> NDArray[Any]:
-        """Items ``begin`` to ``end`` of a stream, all of them where nothing is said; zero where they are missing."""
+        """Items ``begin`` to ``end`` of a stream, all of them where nothing is said; zero where
+        they are missing."""
         if stream not in self.streams:
             return np.empty(0, dtype=np.uint16)
         with reading_foreign(TakeError, f"Stream {stream} cannot be read", str(self.path), REPAIR):
@@ -120,7 +146,9 @@ class Take:
         if stream not in self.streams:
             return np.empty(0, dtype=FRAME_DTYPE)
         if stream not in self._frames:
-            with reading_foreign(TakeError, f"The frames of stream {stream} cannot be read", str(self.path), REPAIR):
+            with reading_foreign(
+                TakeError, f"The frames of stream {stream} cannot be read", str(self.path), REPAIR
+            ):
                 self._frames[stream] = np.asarray(self._file["streams"][str(stream)]["frames"][:])
         return self._frames[stream]
 
@@ -136,9 +164,12 @@ class Take:
         names = [
             signal.name
             for signal in project.signals
-            if (signal.reduce is not None or signal.windows) and project.chain_of(signal.name) is not None
+            if (signal.reduce is not None or signal.windows)
+            and project.chain_of(signal.name) is not None
         ]
-        numbers = {names.index(watch.signal): number for number, watch in enumerate(self.workspace.watches)}
+        numbers = {
+            names.index(watch.signal): number for number, watch in enumerate(self.workspace.watches)
+        }
         events = events.copy()
         events["window"] = [numbers.get(int(tap), len(numbers)) for tap in events["window"]]
         return events
@@ -163,11 +194,16 @@ class Take:
     @cached_property
     def fault(self) -> str:
         """How the board's firmware failed, with file and line; "" where it did not."""
-        return next((line for line in self.log if line.startswith(FAILED)), "") if self.totals.get("fault") else ""
+        return (
+            next((line for line in self.log if line.startswith(FAILED)), "")
+            if self.totals.get("fault")
+            else ""
+        )
 
     @cached_property
     def is_polled(self) -> bool:
-        """It was captured by polling memory: only items came, and what was overwritten between polls is missing."""
+        """It was captured by polling memory: only items came, and what was overwritten between
+        polls is missing."""
         return any(POLLED in line for line in self.log)
 
     @cached_property
@@ -178,12 +214,14 @@ class Take:
 
     @cached_property
     def pointings(self) -> dict[str, ChannelPointing]:
-        """Where the board's firmware points converters in turn, as it was seen to; empty where nobody watched it."""
+        """Where the board's firmware points converters in turn, as it was seen to; empty where
+        nobody watched it."""
         found = (parse_pointing(line) for line in self.log if line.startswith("pointed "))
         return dict(one for one in found if one is not None)
 
     def as_of(self, workspace: Workspace) -> Take:
-        """The same data beside another design, such as the one that the board really had; closed with this one."""
+        """The same data beside another design, such as the one that the board really had; closed
+        with this one."""
         other = copy.copy(self)
         for name in ("workspace", "history"):
             other.__dict__.pop(name, None)
@@ -228,7 +266,8 @@ class Take:
 
     @cached_property
     def totals(self) -> dict[str, int]:
-        """The board's own counts when it stopped: ``ticks``, ``items.N``, ``converted.N``, ``lost.N``, ``missed.N``."""
+        """The board's own counts when it stopped: ``ticks``, ``items.N``, ``converted.N``,
+        ``lost.N``, ``missed.N``."""
         try:
             found = json.loads(str(self._file.attrs.get("totals", "{}")))
         except ValueError:
@@ -246,7 +285,11 @@ class Take:
         for chain in self.workspace.project.chains:
             cycles = self.chain_cycles(chain)
             if cycles:
-                lengths.append(float(self.instants(chain, cycles - 1, cycles).held_s(cycles - 1, cycles)[0, -1]))
+                lengths.append(
+                    float(
+                        self.instants(chain, cycles - 1, cycles).held_s(cycles - 1, cycles)[0, -1]
+                    )
+                )
                 if not scan_timing(self.workspace, chain).stamped:
                     lengths.append(float(cycles * scan_timing(self.workspace, chain).cycle_s))
         return max(lengths)
@@ -273,13 +316,18 @@ class Take:
         return done * self.tick_hz / int(ticks[-1] - ticks[0])
 
     def running_rate_hz(self, chain: Chain) -> float | None:
-        """Cycles per second while the board ran: the usual rate from frame to frame; None where too few came."""
+        """Cycles per second while the board ran: the usual rate from frame to frame; None where too
+        few came."""
         stream = self.workspace.project.chains.index(chain)
         slots = len(chain.slots)
         if STAMP_STREAM + stream in self.streams:
             looked = min(self.chain_cycles(chain), LOOKED_AT)
             steps = np.diff(self.instants(chain, 0, looked).held_s(0, looked)[:, 0])
-            return float(1 / np.median(steps)) if len(steps) > 2 and float(np.median(steps)) > 0 else None
+            return (
+                float(1 / np.median(steps))
+                if len(steps) > 2 and float(np.median(steps)) > 0
+                else None
+            )
         rows = self.frame_rows(stream)
         ticks = np.diff(rows["ticks"].astype(np.int64))
         items = np.diff(rows["first"].astype(np.int64))
@@ -289,7 +337,8 @@ class Take:
         return float(np.median(items[good] / slots * self.tick_hz / ticks[good]))
 
     def instants(self, chain: Chain, begin: int = 0, end: int | None = None) -> SampleTimes:
-        """Held instants of a chain's cycles ``begin`` to ``end``: as stamped where they were, else as designed.
+        """Held instants of a chain's cycles ``begin`` to ``end``: as stamped where they were, else
+        as designed.
 
         Those of some cycles before them are known too, for what settling carries over.
         """
@@ -322,11 +371,15 @@ class Take:
         numbers = np.arange(since, since + len(ticks), dtype=np.int64)
         came = self.valid(stream, numbers)
         if came.any() and not came.all():  # what was lost was held somewhere between its neighbours
-            ticks[~came] = np.rint(np.interp(numbers[~came], numbers[came], ticks[came])).astype(np.int64)
+            ticks[~came] = np.rint(np.interp(numbers[~came], numbers[came], ticks[came])).astype(
+                np.int64
+            )
         first = -(-since // slots)
         ticks = ticks[first * slots - since :]
         whole = len(ticks) // slots * slots
-        return TimestampedTimes(self.workspace, chain, ticks[:whole].reshape(-1, slots), self.tick_hz, first)
+        return TimestampedTimes(
+            self.workspace, chain, ticks[:whole].reshape(-1, slots), self.tick_hz, first
+        )
 
     def valid(self, stream: int, numbers: NDArray[np.int64]) -> NDArray[np.bool_]:
         """Which of some item numbers of a stream, ascending, really came."""
@@ -338,7 +391,8 @@ class Take:
         return valid
 
     def raw_count(self, name: str) -> int:
-        """Unreduced samples of a signal that the take has places for; 0 where no chain converts it."""
+        """Unreduced samples of a signal that the take has places for; 0 where no chain converts
+        it."""
         chain = self.workspace.project.chain_of(name)
         if chain is None:
             return 0
@@ -350,10 +404,13 @@ class Take:
     @staticmethod
     def _lap(chain: Chain, name: str) -> NDArray[np.int64]:
         """Places of a signal's items in one lap of the loop."""
-        return buffer_numbers(chain.loop.items, chain.loop.items, len(chain.slots), np.array(chain.places_of(name)))
+        return buffer_numbers(
+            chain.loop.items, chain.loop.items, len(chain.slots), np.array(chain.places_of(name))
+        )
 
     def raw(self, name: str, begin: int = 0, end: int | None = None) -> SignalSamples | None:
-        """Unreduced samples of a signal, taken from the loop places that the design gives it; a part of them by number.
+        """Unreduced samples of a signal, taken from the loop places that the design gives it; a
+        part of them by number.
 
         None when no chain converts it.
         """
@@ -365,23 +422,40 @@ class Take:
         signal = workspace.project.signal(name)
         slots, lap = len(chain.slots), self._lap(chain, name)
         count = self.raw_count(name)
-        wanted = np.arange(min(begin, count), count if end is None else min(end, count), dtype=np.int64)
-        numbers = wanted // len(lap) * chain.loop.items + lap[wanted % len(lap)] if len(lap) else wanted[:0]
+        wanted = np.arange(
+            min(begin, count), count if end is None else min(end, count), dtype=np.int64
+        )
+        numbers = (
+            wanted // len(lap) * chain.loop.items + lap[wanted % len(lap)]
+            if len(lap)
+            else wanted[:0]
+        )
         since = int(numbers[0]) if len(numbers) else 0
-        mine = self.items(stream, since, int(numbers[-1]) + 1 if len(numbers) else 0)[numbers - since]
+        mine = self.items(stream, since, int(numbers[-1]) + 1 if len(numbers) else 0)[
+            numbers - since
+        ]
         cycles = numbers // slots
         believed = numbers % chain.loop.items % slots
         volts = signal_scale(workspace, chain, name).item_volts(mine) / float(signal.front_end)
         return SignalSamples(
-            signal, mine, volts, cycles, self.valid(stream, numbers), lambda: self._held_s(chain, cycles, believed)
+            signal,
+            mine,
+            volts,
+            cycles,
+            self.valid(stream, numbers),
+            lambda: self._held_s(chain, cycles, believed),
         )
 
-    def _held_s(self, chain: Chain, cycles: NDArray[np.int64], places: NDArray[np.int64]) -> NDArray[np.float64]:
+    def _held_s(
+        self, chain: Chain, cycles: NDArray[np.int64], places: NDArray[np.int64]
+    ) -> NDArray[np.float64]:
         """When slots of some cycles, ascending, were held."""
         if not len(cycles):
             return np.empty(0)
         first, last = int(cycles[0]), int(cycles[-1]) + 1
-        return np.asarray(self.instants(chain, first, last).held_s(first, last)[cycles - first, places])
+        return np.asarray(
+            self.instants(chain, first, last).held_s(first, last)[cycles - first, places]
+        )
 
     def reduced_count(self, name: str) -> int:
         """Values of a signal's stage that the take has places for."""
@@ -389,7 +463,8 @@ class Take:
         return self.item_count(REDUCED_STREAM + index) if index is not None else 0
 
     def reduced(self, name: str, begin: int = 0, end: int | None = None) -> SignalSamples | None:
-        """Values of a signal's stage after memory, a part of them by number; None when it has none."""
+        """Values of a signal's stage after memory, a part of them by number; None when it has
+        none."""
         workspace = self.workspace
         chain = workspace.project.chain_of(name)
         signal = workspace.project.signal(name)
@@ -404,10 +479,15 @@ class Take:
         cycles, slots = last // len(places), np.array(places)[last % len(places)]
         volts = reduced_volts(workspace, chain, signal, values)
         valid = self.valid(REDUCED_STREAM + index, numbers)
-        return SignalSamples(signal, values, volts, cycles, valid, lambda: self._held_s(chain, cycles, slots), True)
+        return SignalSamples(
+            signal, values, volts, cycles, valid, lambda: self._held_s(chain, cycles, slots), True
+        )
 
-    def stretches(self, name: str, reduced: bool = False, since: int = 0) -> Iterator[tuple[int, int]]:
-        """Numbers of a signal's samples, or of its stage's values, in stretches that come of about as many samples."""
+    def stretches(
+        self, name: str, reduced: bool = False, since: int = 0
+    ) -> Iterator[tuple[int, int]]:
+        """Numbers of a signal's samples, or of its stage's values, in stretches that come of about
+        as many samples."""
         stage = self.workspace.project.signal(name).later_stage
         each = rate_divisor(stage) if reduced and stage is not None else 1
         count = self.reduced_count(name) if reduced else self.raw_count(name)
@@ -416,7 +496,8 @@ class Take:
             yield begin, min(count, begin + size)
 
     def blocks(self, name: str, reduced: bool = False, since: int = 0) -> Iterator[SignalSamples]:
-        """All samples of a signal, or values of its stage, from one on, in blocks of a few megabytes."""
+        """All samples of a signal, or values of its stage, from one on, in blocks of a few
+        megabytes."""
         read = self.reduced if reduced else self.raw
         for begin, end in self.stretches(name, reduced, since):
             block = read(name, begin, end)
@@ -424,7 +505,8 @@ class Take:
                 yield block
 
     def missing(self, name: str, reduced: bool = False) -> tuple[tuple[int, int], ...]:
-        """Samples of a signal, or values of its stage, that never came: numbers of the first and past the last."""
+        """Samples of a signal, or values of its stage, that never came: numbers of the first and
+        past the last."""
         project = self.workspace.project
         chain, index = project.chain_of(name), tap_index(project, name)
         if chain is None or (reduced and index is None):
@@ -439,7 +521,10 @@ class Take:
             return laps * len(lap) + int(np.searchsorted(lap, rest))
 
         gaps = self.gaps[self.gaps["stream"] == stream]
-        found = ((before(int(gap["first"])), before(int(gap["first"]) + int(gap["count"]))) for gap in gaps)
+        found = (
+            (before(int(gap["first"])), before(int(gap["first"]) + int(gap["count"])))
+            for gap in gaps
+        )
         return tuple((first, last) for first, last in found if first < last)
 
     def came(self, name: str) -> int:
@@ -447,7 +532,8 @@ class Take:
         return self.raw_count(name) - sum(last - first for first, last in self.missing(name))
 
     def output(self, number: int) -> OutputSamples:
-        """What took effect at the end of route ``number``, or left a UART as the report of that number after them."""
+        """What took effect at the end of route ``number``, or left a UART as the report of that
+        number after them."""
         stream = OUTPUT_STREAM + number
         pairs = self.items(stream)
         pairs = pairs[: len(pairs) // 2 * 2].reshape(-1, 2)
@@ -485,7 +571,9 @@ def open_take(path: Path) -> Take:
         raise TakeError(
             f"The take cannot be opened: {reason}.",
             where=visible_text(where),
-            cure=f"Choose a take of Wattigram; {REPAIR}" if is_there else "Choose a take of Wattigram.",
+            cure=f"Choose a take of Wattigram; {REPAIR}"
+            if is_there
+            else "Choose a take of Wattigram.",
         ) from fault
     try:
         with reading_foreign(TakeError, "The take is damaged", where, REPAIR):

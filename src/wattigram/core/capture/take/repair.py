@@ -1,6 +1,7 @@
 """Making a sound take of one that another program, a full disk or a copy cut short has damaged.
 
-The damaged file is never changed: what can be believed goes into a new one, and what is missing becomes gaps.
+The damaged file is never changed: what can be believed goes into a new one, and what is missing
+becomes gaps.
 """
 
 from __future__ import annotations
@@ -20,8 +21,18 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.take.opening import SIGNATURE, open_file, stored_end
-from wattigram.core.capture.take.validation import ITEM_TYPES, LARGEST_STREAM_ITEMS, LARGEST_TEXT_BYTES
-from wattigram.core.capture.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, TakeWriter
+from wattigram.core.capture.take.validation import (
+    ITEM_TYPES,
+    LARGEST_STREAM_ITEMS,
+    LARGEST_TEXT_BYTES,
+)
+from wattigram.core.capture.take.writer import (
+    EVENT_DTYPE,
+    FORMAT,
+    FRAME_DTYPE,
+    GAP_DTYPE,
+    TakeWriter,
+)
 from wattigram.core.capture.transport import SampleRun
 
 BLOCK_ITEMS = 1 << 20
@@ -30,12 +41,14 @@ Range = tuple[int, int]
 
 
 def repair_take(path: Path, out: Path) -> tuple[str, ...]:
-    """Write a sound take to ``out`` from what can be read of ``path``; says what was mended, nothing where nothing was.
+    """Write a sound take to ``out`` from what can be read of ``path``; says what was mended,
+    nothing where nothing was.
 
     Raises
     ------
     TakeError
-        When too little of it is left: no project, no clock, or no HDF5 at all; or when ``out`` cannot be written.
+        When too little of it is left: no project, no clock, or no HDF5 at all; or when ``out``
+        cannot be written.
     """
     where = str(path)
     try:
@@ -53,12 +66,15 @@ def repair_take(path: Path, out: Path) -> tuple[str, ...]:
 
 @contextmanager
 def _opened(path: Path) -> Iterator[tuple[Any, int]]:
-    """The file, and how many of its bytes are really there: one cut short is opened as a copy of its full length."""
+    """The file, and how many of its bytes are really there: one cut short is opened as a copy of
+    its full length."""
     size = path.stat().st_size
     with path.open("rb") as stream:
         head = stream.read(64)
     if not head.startswith(SIGNATURE):
-        raise TakeError("This is no HDF5 file.", where=str(path), cure="Choose a take of Wattigram.")
+        raise TakeError(
+            "This is no HDF5 file.", where=str(path), cure="Choose a take of Wattigram."
+        )
     wanted = stored_end(head)
     if wanted <= size or wanted > size + LARGEST_STREAM_ITEMS:
         with open_file(path) as file:
@@ -87,10 +103,16 @@ class _Repair:
             self._mended.append("It did not say that it is a take.")
         tick_hz = attributes.get("tick_hz")
         if tick_hz is None or not 0 < int(tick_hz) <= 10**10:
-            raise TakeError("It does not say how many ticks a second has.", where=self._where, cure="Record it again.")
+            raise TakeError(
+                "It does not say how many ticks a second has.",
+                where=self._where,
+                cure="Record it again.",
+            )
         text = self._text("project")
         if not text:
-            raise TakeError("It does not hold its project.", where=self._where, cure="Record it again.")
+            raise TakeError(
+                "It does not hold its project.", where=self._where, cure="Record it again."
+            )
         writer = TakeWriter(
             out,
             text,
@@ -127,16 +149,30 @@ class _Repair:
             writer.add_repeat(int(row["stream"]), int(row["first"]), int(row["count"]))
         groups = self._file.get("streams")
         for name in sorted(groups) if isinstance(groups, h5py.Group) else []:
-            mine = gaps[gaps["stream"] == int(name)] if name.isascii() and name.isdigit() and int(name) < 256 else None
+            mine = (
+                gaps[gaps["stream"] == int(name)]
+                if name.isascii() and name.isdigit() and int(name) < 256
+                else None
+            )
             if mine is None:
-                self._mended.append(f"A stream “{name[:20]}” was left out: streams are numbers below 256.")
+                self._mended.append(
+                    f"A stream “{name[:20]}” was left out: streams are numbers below 256."
+                )
                 continue
-            self._copy_stream(writer, int(name), [(int(g["first"]), int(g["first"]) + int(g["count"])) for g in mine])
+            self._copy_stream(
+                writer,
+                int(name),
+                [(int(g["first"]), int(g["first"]) + int(g["count"])) for g in mine],
+            )
 
     def _copy_stream(self, writer: TakeWriter, stream: int, gaps: list[Range]) -> None:
         group = self._file["streams"].get(str(stream))
         items = group.get("items") if isinstance(group, h5py.Group) else None
-        if not isinstance(items, h5py.Dataset) or items.ndim != 1 or items.dtype.str not in ITEM_TYPES:
+        if (
+            not isinstance(items, h5py.Dataset)
+            or items.ndim != 1
+            or items.dtype.str not in ITEM_TYPES
+        ):
             self._mended.append(f"Stream {stream} was left out: it holds no row of items.")
             return
         count = min(len(items), LARGEST_STREAM_ITEMS)
@@ -144,7 +180,9 @@ class _Repair:
         missing = merged(gaps + self._absent(items, count))
         lost = covered(missing, count) - covered(merged(gaps), count)
         if lost:
-            self._mended.append(f"Stream {stream}: {lost} of {count} items are not in the file; they are gaps now.")
+            self._mended.append(
+                f"Stream {stream}: {lost} of {count} items are not in the file; they are gaps now."
+            )
         for begin, end in present(missing, count):
             for first in range(begin, end, BLOCK_ITEMS):
                 try:
@@ -152,7 +190,8 @@ class _Repair:
                 except (OSError, RuntimeError):
                     size = min(first + BLOCK_ITEMS, end) - first
                     self._mended.append(
-                        f"Stream {stream}: {size} items from {first} on cannot be read; they are a gap now."
+                        f"Stream {stream}: {size} items from {first} on cannot be read; they are "
+                        "a gap now."
                     )
                     continue
                 writer.add_run(SampleRun(stream, first, block, NOTHING, NOTHING, False))
@@ -169,9 +208,13 @@ class _Repair:
             rows = np.asarray(found[:]).astype(FRAME_DTYPE)
             sound = rows[rows["count"] > 0]
             if len(sound) < len(rows):
-                self._mended.append(f"Stream {stream}: {len(rows) - len(sound)} frames without items were left out.")
+                self._mended.append(
+                    f"Stream {stream}: {len(rows) - len(sound)} frames without items were left out."
+                )
             return sound
-        self._mended.append(f"Stream {stream} has lost its list of frames, and with it its board times.")
+        self._mended.append(
+            f"Stream {stream} has lost its list of frames, and with it its board times."
+        )
         return np.empty(0, dtype=FRAME_DTYPE)
 
     def _absent(self, items: Any, count: int) -> list[Range]:
@@ -207,11 +250,19 @@ class _Repair:
             found = json.loads(str(self._file.attrs.get("totals", "{}")))
         except ValueError:
             return {}
-        return {key: value for key, value in found.items() if isinstance(value, int)} if isinstance(found, dict) else {}
+        return (
+            {key: value for key, value in found.items() if isinstance(value, int)}
+            if isinstance(found, dict)
+            else {}
+        )
 
     def _text(self, name: str) -> str:
         data = self._file.get(name)
-        if not isinstance(data, h5py.Dataset) or data.shape != () or h5py.check_string_dtype(data.dtype) is None:
+        if (
+            not isinstance(data, h5py.Dataset)
+            or data.shape != ()
+            or h5py.check_string_dtype(data.dtype) is None
+        ):
             return ""
         found = data[()]
         return bytes(found)[:LARGEST_TEXT_BYTES].decode("utf-8", "replace")

@@ -39,7 +39,8 @@ class SignalSamples:
 
     @cached_property
     def times_s(self) -> FloatArray:
-        """Held instants since the start, (n,) float64 seconds; worked out, or read, when they are asked for."""
+        """Held instants since the start, (n,) float64 seconds; worked out, or read, when they are
+        asked for."""
         return self.held_s()
 
     @property

@@ -24,7 +24,8 @@ def next_take_path(folder: Path) -> Path:
 
 
 def write_numbered(path: Path, write: Callable[[Path], TakeWriter]) -> TakeWriter:
-    """Write at ``path``, or at the next number that is free where another program took the name since it was chosen."""
+    """Write at ``path``, or at the next number that is free where another program took the name
+    since it was chosen."""
     for _ in range(MOST_TRIES):
         try:
             return write(path)

@@ -21,7 +21,9 @@ REPAIR = "“wattigram take repair” makes a sound take of what is there."
 def check_take(file: Any, where: str) -> None:
     """Raise :class:`TakeError` where an open HDF5 file is no sound take of a known version."""
     if file.attrs.get("format") != FORMAT:
-        raise TakeError("This HDF5 file is no take of Wattigram.", where=where, cure="Choose another file.")
+        raise TakeError(
+            "This HDF5 file is no take of Wattigram.", where=where, cure="Choose another file."
+        )
     version = int(file.attrs["version"])
     if not 1 <= version <= VERSION:
         raise TakeError(
@@ -32,7 +34,9 @@ def check_take(file: Any, where: str) -> None:
     if not 0 < int(file.attrs["tick_hz"]) <= 10**10:
         raise TakeError("The take's tick_hz is impossible.", where=where)
     str(file.attrs["build_mark"])
-    tables = {"events": EVENT_DTYPE, "gaps": GAP_DTYPE} | ({"repeats": GAP_DTYPE} if "repeats" in file else {})
+    tables = {"events": EVENT_DTYPE, "gaps": GAP_DTYPE} | (
+        {"repeats": GAP_DTYPE} if "repeats" in file else {}
+    )
     for name, dtype in tables.items():
         _check_table(_dataset(file, name, where), name, dtype, where)
     for name in ("log", "bench"):
@@ -55,7 +59,10 @@ def _streams(file: Any, where: str) -> Iterator[tuple[str, Any]]:
         raise TakeError("The take's “streams” is no group of streams.", where=where)
     for name in streams:
         if not (name.isascii() and name.isdigit() and len(name) < 4 and int(name) < MOST_STREAMS):
-            raise TakeError(f"The take has a stream “{name[:20]}”, and streams are numbers below 256.", where=where)
+            raise TakeError(
+                f"The take has a stream “{name[:20]}”, and streams are numbers below 256.",
+                where=where,
+            )
         group = _own(streams, name, where)
         if not isinstance(group, h5py.Group):
             raise TakeError(f"Stream {name} is no group.", where=where)
@@ -64,7 +71,11 @@ def _streams(file: Any, where: str) -> Iterator[tuple[str, Any]]:
 
 def _check_stream(file: Any, name: str, group: Any, where: str) -> None:
     items = _dataset(group, "items", where)
-    if items.ndim != 1 or items.dtype.str not in ITEM_TYPES or items.shape[0] > LARGEST_STREAM_ITEMS:
+    if (
+        items.ndim != 1
+        or items.dtype.str not in ITEM_TYPES
+        or items.shape[0] > LARGEST_STREAM_ITEMS
+    ):
         raise TakeError(f"Stream {name} does not hold unsigned items in a row.", where=where)
     _check_table(_dataset(group, "frames", where), f"frames of stream {name}", FRAME_DTYPE, where)
     gaps = file["gaps"][:]
@@ -72,7 +83,8 @@ def _check_stream(file: Any, name: str, group: Any, where: str) -> None:
     absent = int(np.minimum(mine["count"], LARGEST_STREAM_ITEMS).sum()) if len(mine) else 0
     if items.shape[0] > _held(items) + absent:
         raise TakeError(
-            f"Stream {name} says that it has {items.shape[0]} items, and the file holds at most {_held(items)} of them.",
+            f"Stream {name} says that it has {items.shape[0]} items, and the file holds at most "
+            f"{_held(items)} of them.",
             where=where,
             cure=REPAIR,
         )
@@ -90,17 +102,21 @@ def _check_table(data: Any, name: str, dtype: np.dtype[Any], where: str) -> None
         raise TakeError(f"The take's “{name}” has other columns than it should.", where=where)
     if data.shape[0] > _held(data):
         raise TakeError(
-            f"The take's “{name}” says that it has {data.shape[0]} rows, and the file has no room for them.",
+            f"The take's “{name}” says that it has {data.shape[0]} rows, and the file has no room "
+            "for them.",
             where=where,
             cure=REPAIR,
         )
 
 
 def _own(parent: Any, name: str, where: str) -> Any:
-    """What hangs under a name in the file itself; links would lead to other files, or round in circles."""
+    """What hangs under a name in the file itself; links would lead to other files, or round in
+    circles."""
     if not isinstance(parent.get(name, getlink=True), h5py.HardLink):
         raise TakeError(
-            f"The take's “{name}” is a link, and takes have none.", where=where, cure="Choose another file."
+            f"The take's “{name}” is a link, and takes have none.",
+            where=where,
+            cure="Choose another file.",
         )
     return parent[name]
 
@@ -110,5 +126,7 @@ def _dataset(parent: Any, name: str, where: str) -> Any:
     if not isinstance(data, h5py.Dataset):
         raise TakeError(f"The take's “{name}” is no dataset.", where=where, cure=REPAIR)
     if data.is_virtual or data.external:
-        raise TakeError(f"The take's “{name}” lies in another file.", where=where, cure="Choose another file.")
+        raise TakeError(
+            f"The take's “{name}” lies in another file.", where=where, cure="Choose another file."
+        )
     return data

@@ -29,7 +29,8 @@ VERSION = 3
 CHUNK_BYTES = 256 * 1024
 FLUSH_S = 0.5
 CACHE_BYTES = 1 << 18
-"""Of chunks, for each table of rows; what is written is not read again, and the default would fill for half an hour."""
+"""Of chunks, for each table of rows; what is written is not read again, and the default would fill
+for half an hour."""
 LARGEST_GAP_ITEMS = 1 << 34
 FRAME_DTYPE = np.dtype([("first", "<u8"), ("count", "<u4"), ("ticks", "<u8")])
 EVENT_DTYPE = np.dtype([("window", "<u2"), ("entered", "u1"), ("value", "<i4"), ("ticks", "<u8")])
@@ -43,7 +44,8 @@ Result = TypeVar("Result")
 def _told(
     method: Callable[Concatenate[TakeWriter, Params], Result],
 ) -> Callable[Concatenate[TakeWriter, Params], Result]:
-    """Whatever the library raises while it writes becomes a :class:`TakeError` that names the take."""
+    """Whatever the library raises while it writes becomes a :class:`TakeError` that names the
+    take."""
 
     @wraps(method)
     def call(writer: TakeWriter, *args: Params.args, **named: Params.kwargs) -> Result:
@@ -68,14 +70,20 @@ def _reason(fault: Exception) -> str:
 
 
 def _cannot_be_written(path: Path, fault: OSError) -> TakeError:
-    return TakeError(f"The take cannot be written: {_reason(fault)}.", where=str(path), cure="Choose another place.")
+    return TakeError(
+        f"The take cannot be written: {_reason(fault)}.",
+        where=str(path),
+        cure="Choose another place.",
+    )
 
 
 class _Rows:
     """A growing table of small rows, appended at each flush."""
 
     def __init__(self, parent: Any, name: str, dtype: np.dtype[Any]) -> None:
-        self._data = parent.create_dataset(name, (0,), dtype=dtype, maxshape=(None,), chunks=(4096,))
+        self._data = parent.create_dataset(
+            name, (0,), dtype=dtype, maxshape=(None,), chunks=(4096,)
+        )
         self._dtype = dtype
         self._waiting: list[tuple[NDArray[Any], ...]] = []
 
@@ -86,7 +94,9 @@ class _Rows:
     def flush(self) -> None:
         if self._waiting:
             rows = np.empty(sum(len(columns[0]) for columns in self._waiting), dtype=self._dtype)
-            for name, parts in zip(self._dtype.names or (), zip(*self._waiting, strict=True), strict=True):
+            for name, parts in zip(
+                self._dtype.names or (), zip(*self._waiting, strict=True), strict=True
+            ):
                 rows[name] = np.concatenate(parts)
             self._waiting.clear()
             start = len(self._data)
@@ -97,7 +107,9 @@ class _Rows:
 class _Stream:
     """Items of one stream, written in whole chunks; the last, partial chunk again at each flush."""
 
-    def __init__(self, parent: Any, stream: int, dtype: np.dtype[Any], before_chunk: Callable[[], None]) -> None:
+    def __init__(
+        self, parent: Any, stream: int, dtype: np.dtype[Any], before_chunk: Callable[[], None]
+    ) -> None:
         self._before_chunk = before_chunk
         self.group = parent.create_group(str(stream))
         self.chunk_items = CHUNK_BYTES // dtype.itemsize
@@ -154,8 +166,10 @@ class _Stream:
         self._before_chunk()
         begin = self.chunk * self.chunk_items
         before = self.data.shape[0]
-        # HDF5 takes no chunk beyond the end, so the end moves first. After a chunk that could not be written it cannot
-        # be moved back (2.0 then clears the chunk before it), so what is missing becomes a gap: on a full disk
+        # HDF5 takes no chunk beyond the end, so the end moves first. After a chunk that could not
+        # be written it cannot
+        # be moved back (2.0 then clears the chunk before it), so what is missing becomes a gap: on
+        # a full disk
         # zeros would look like samples otherwise.
         if before < begin + filled:
             self.data.resize((begin + filled,))
@@ -181,7 +195,8 @@ class _Stream:
 class TakeWriter:
     """Writes one take. Owned by one thread; ``flush_if_due`` is to be called often.
 
-    Every method that writes raises :class:`TakeError` when it cannot; the take is then to be closed as not complete.
+    Every method that writes raises :class:`TakeError` when it cannot; the take is then to be closed
+    as not complete.
     """
 
     def __init__(
@@ -222,7 +237,13 @@ class TakeWriter:
 
     @_told
     def _begin(
-        self, project_text: str, build_mark: str, tick_hz: int, board: str, part_text: str, started: str
+        self,
+        project_text: str,
+        build_mark: str,
+        tick_hz: int,
+        board: str,
+        part_text: str,
+        started: str,
     ) -> None:
         self.tick_hz = tick_hz
         self.samples = 0
@@ -238,8 +259,12 @@ class TakeWriter:
         self._file.create_dataset("project", data=project_text, dtype=text)
         if part_text:
             self._file.create_dataset("part", data=part_text, dtype=text)
-        self._log = self._file.create_dataset("log", (0,), dtype=text, maxshape=(None,), chunks=(256,))
-        self._bench = self._file.create_dataset("bench", (0,), dtype=text, maxshape=(None,), chunks=(16,))
+        self._log = self._file.create_dataset(
+            "log", (0,), dtype=text, maxshape=(None,), chunks=(256,)
+        )
+        self._bench = self._file.create_dataset(
+            "bench", (0,), dtype=text, maxshape=(None,), chunks=(16,)
+        )
         self._log_waiting: list[str] = []
         self._streams_group = self._file.create_group("streams")
         self._streams: dict[int, _Stream] = {}
@@ -266,7 +291,8 @@ class TakeWriter:
         missing = run.first - stream.next_item
         if missing < 0 or missing > LARGEST_GAP_ITEMS or run.items.dtype != stream.data.dtype:
             raise TakeError(
-                f"Stream {run.stream} went from item {stream.next_item} to {run.first}, of {run.items.itemsize} bytes each.",
+                f"Stream {run.stream} went from item {stream.next_item} to {run.first}, of "
+                f"{run.items.itemsize} bytes each.",
                 where=str(self.path),
                 cure="Was the board started anew? Record again from a start.",
             )
@@ -279,7 +305,8 @@ class TakeWriter:
         self.samples += len(run.items)
 
     def add_frames(self, stream: int, rows: NDArray[Any]) -> None:
-        """Note frames of a stream whose items are there already: ``first``, ``count`` and ``ticks`` of each."""
+        """Note frames of a stream whose items are there already: ``first``, ``count`` and ``ticks``
+        of each."""
         known = self._streams.get(stream)
         if known is not None:
             known.frames.add(rows["first"], rows["count"], rows["ticks"])
@@ -293,7 +320,8 @@ class TakeWriter:
         self._repeats.add(np.array([stream]), np.array([first]), np.array([count]))
 
     def close_stream(self, stream: int, items: int) -> int:
-        """Note items missing at the end, once the board has said how many it sent; returns their count."""
+        """Note items missing at the end, once the board has said how many it sent; returns their
+        count."""
         known = self._streams.get(stream)
         done = known.next_item if known else 0
         missing = items - done
@@ -341,10 +369,13 @@ class TakeWriter:
         self._file.flush()
         self._flushed_at = time.monotonic()
 
-    def close(self, lost_cycles: int = 0, totals: Mapping[str, int] | None = None, *, ended: str = "") -> None:
+    def close(
+        self, lost_cycles: int = 0, totals: Mapping[str, int] | None = None, *, ended: str = ""
+    ) -> None:
         """Finish the take; ``totals`` are the board's own counts.
 
-        ``ended`` says why it ended before the board said that it had stopped; the take is not complete then.
+        ``ended`` says why it ended before the board said that it had stopped; the take is not
+        complete then.
 
         Raises
         ------

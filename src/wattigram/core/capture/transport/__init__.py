@@ -1,4 +1,5 @@
-"""The host's end of a link: ports that carry frames, what comes out of them, and a debug server's client."""
+"""The host's end of a link: ports that carry frames, what comes out of them, and a debug server's
+client."""
 
 from wattigram.core.capture.transport.connection import DEFAULT_BAUD, Transport, open_transport
 from wattigram.core.capture.transport.decoder import Decoder, DecodeStats, SampleRun

@@ -83,7 +83,8 @@ class _SocketPort:
 def open_transport(address: str, timeout_s: float = 0.02) -> Transport:
     """Open ``serial:DEV@BAUD`` or ``tcp:HOST:PORT``.
 
-    A virtual board over TCP obeys whoever has its key: from the address, ``tcp:HOST:PORT#KEY``, or from the file that
+    A virtual board over TCP obeys whoever has its key: from the address, ``tcp:HOST:PORT#KEY``, or
+    from the file that
     it leaves for programs of the same user. Boards that have none are not asked for one.
 
     Raises
@@ -99,7 +100,10 @@ def open_transport(address: str, timeout_s: float = 0.02) -> Transport:
         address = f"tcp:{rest}"
         host, _, port = rest.rpartition(":")
         if not host or not (port.isascii() and port.isdigit() and 0 < int(port[:6]) < 65536):
-            raise LinkError(f"“{address}” has no port number.", cure="Write tcp:HOST:PORT, such as tcp:127.0.0.1:4000.")
+            raise LinkError(
+                f"“{address}” has no port number.",
+                cure="Write tcp:HOST:PORT, such as tcp:127.0.0.1:4000.",
+            )
         try:
             transport = Transport(_SocketPort(host, int(port), timeout_s), address)
             key = key or read_key(host, int(port))
@@ -107,9 +111,12 @@ def open_transport(address: str, timeout_s: float = 0.02) -> Transport:
                 transport.command(f"{COMMAND} {key}")
             return transport
         except OSError as fault:
-            raise LinkError(f"Nobody answers at {address}: {fault}.", cure="Is the board's program running?") from fault
+            raise LinkError(
+                f"Nobody answers at {address}: {fault}.", cure="Is the board's program running?"
+            ) from fault
     raise LinkError(
-        f"“{address}” is no board address.", cure="Use virtual, image:ELF, serial:DEV@BAUD or tcp:HOST:PORT."
+        f"“{address}” is no board address.",
+        cure="Use virtual, image:ELF, serial:DEV@BAUD or tcp:HOST:PORT.",
     )
 
 
@@ -117,15 +124,21 @@ def _open_serial(rest: str, timeout_s: float) -> Transport:
     import serial  # late: only real ports need it
 
     device, _, baud_text = rest.partition("@")
-    baud = int(baud_text) if baud_text.isascii() and baud_text.isdigit() and len(baud_text) < 9 else DEFAULT_BAUD
+    baud = (
+        int(baud_text)
+        if baud_text.isascii() and baud_text.isdigit() and len(baud_text) < 9
+        else DEFAULT_BAUD
+    )
     if baud_text and not baud_text.isdigit():
         raise LinkError(
-            f"“{baud_text}” is no baud rate.", cure="Write serial:DEV@BAUD, such as serial:/dev/ttyACM0@115200."
+            f"“{baud_text}” is no baud rate.",
+            cure="Write serial:DEV@BAUD, such as serial:/dev/ttyACM0@115200.",
         )
     try:
         port = serial.serial_for_url(device, baudrate=baud, timeout=timeout_s, exclusive=True)
     except Exception as fault:  # pyserial passes on whatever its URL handlers and termios raise
         raise LinkError(
-            f"{device} cannot be opened: {fault}.", cure="Check the name, the cable and your rights."
+            f"{device} cannot be opened: {fault}.",
+            cure="Check the name, the cable and your rights.",
         ) from fault
     return Transport(port, f"serial:{device}", largest_read=1 << 16)

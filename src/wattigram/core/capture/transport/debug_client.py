@@ -16,7 +16,8 @@ _CURE = "Is a debug server running there, and no other debugger attached?"
 
 
 class DebugClient:
-    """Stops a processor, reads and writes its memory, and lets it go on; any debug server will do."""
+    """Stops a processor, reads and writes its memory, and lets it go on; any debug server will
+    do."""
 
     def __init__(self, host: str, port: int, timeout_s: float = ANSWER_S) -> None:
         self.name = f"gdb:{host}:{port}"
@@ -69,7 +70,9 @@ class DebugClient:
         while answer[:1] in {b"O"}:  # what the target prints meanwhile
             answer = self._answer(deadline)
         if answer[:1] not in {b"S", b"T"}:
-            raise LinkError(f"{self.name} does not stop the processor: it says {answer[:40]!r}.", cure=_CURE)
+            raise LinkError(
+                f"{self.name} does not stop the processor: it says {answer[:40]!r}.", cure=_CURE
+            )
         self.halted = True
 
     def go(self) -> None:
@@ -79,7 +82,8 @@ class DebugClient:
             self.halted = False
 
     def read(self, address: int, count: int) -> bytes:
-        """Bytes of memory; the processor must be halted. Raises :class:`LinkError` where there is none."""
+        """Bytes of memory; the processor must be halted. Raises :class:`LinkError` where there is
+        none."""
         if not 0 <= count <= LARGEST_READ_BYTES:
             raise LinkError(f"{count} bytes are more than can be read at once.")
         found = bytearray()
@@ -91,7 +95,10 @@ class DebugClient:
             except (ValueError, UnicodeDecodeError):
                 part = b""
             if not part or len(part) > wanted:
-                raise LinkError(f"{self.name} cannot read {wanted} bytes at {at:#010x}: it says {answer[:40]!r}.")
+                raise LinkError(
+                    f"{self.name} cannot read {wanted} bytes at {at:#010x}: it says "
+                    f"{answer[:40]!r}."
+                )
             found += part
         return bytes(found)
 
@@ -103,7 +110,9 @@ class DebugClient:
         """Put bytes into memory; raises :class:`LinkError` where it is refused."""
         answer = self.ask(b"M%x,%x:%s" % (address, len(data), data.hex().encode()))
         if answer != b"OK":
-            raise LinkError(f"{self.name} does not write at {address:#010x}: it says {answer[:40]!r}.")
+            raise LinkError(
+                f"{self.name} does not write at {address:#010x}: it says {answer[:40]!r}."
+            )
 
     def _send(self, payload: bytes) -> None:
         self._raw(encode_packet(payload))
@@ -115,7 +124,8 @@ class DebugClient:
             raise LinkError(f"{self.name} is gone: {fault}.", cure=_CURE) from fault
 
     def _answer(self, deadline: float | None = None) -> bytes:
-        """The next packet, acknowledged; all of it must come before ``deadline``, however slowly."""
+        """The next packet, acknowledged; all of it must come before ``deadline``, however
+        slowly."""
         if deadline is None:
             deadline = time.monotonic() + self._timeout_s
         while not self._waiting or time.monotonic() > deadline:

@@ -142,15 +142,21 @@ class Decoder:
     def _frame_bytes(view: memoryview, position: int) -> int | None:
         """Length of the frame whose sound header stands here."""
         head = view[position : position + HEADER_BYTES]
-        sync, kind, _stream, item_bytes, _flags, _sequence, count, _ticks, _first, check = HEADER.unpack(head)
+        sync, kind, _stream, item_bytes, _flags, _sequence, count, _ticks, _first, check = (
+            HEADER.unpack(head)
+        )
         if sync != SYNC or kind not in _TYPES or item_bytes not in ITEM_SIZES:
             return None
-        if count * item_bytes > LARGEST_PAYLOAD_BYTES or header_check(head[:CHECKED_BYTES]) != check:
+        if (
+            count * item_bytes > LARGEST_PAYLOAD_BYTES
+            or header_check(head[:CHECKED_BYTES]) != check
+        ):
             return None
         return int(OVERHEAD_BYTES + count * item_bytes)
 
     def _resync(self, view: memoryview, start: int) -> int:
-        """Next place where a sound header may stand; candidates are sifted as arrays, then checked."""
+        """Next place where a sound header may stand; candidates are sifted as arrays, then
+        checked."""
         total = len(view)
         end = total - HEADER_BYTES + 1
         position = start
@@ -165,7 +171,9 @@ class Decoder:
                 return start + hit
             position = start + hit + 1
         while position < end:
-            span = np.frombuffer(view[position : min(total, position + (1 << 16) + 8)], dtype=np.uint8)
+            span = np.frombuffer(
+                view[position : min(total, position + (1 << 16) + 8)], dtype=np.uint8
+            )
             usable = min(end - position, max(1, len(span) - 7))
             hits = np.flatnonzero(span[:usable] == SYNC[0])
             for offset, byte in enumerate(SYNC[1:], start=1):
@@ -177,10 +185,12 @@ class Decoder:
             position += usable
         return max(start, end)
 
-    def _decode_one(self, view: memoryview, position: int, stride: int, found: list[Frame | SampleRun]) -> int:
+    def _decode_one(
+        self, view: memoryview, position: int, stride: int, found: list[Frame | SampleRun]
+    ) -> int:
         """One frame whose header is sound; returns the bytes used."""
-        _sync, kind, stream, item_bytes, flags, sequence, count, ticks, first, _check = HEADER.unpack_from(
-            view, position
+        _sync, kind, stream, item_bytes, flags, sequence, count, ticks, first, _check = (
+            HEADER.unpack_from(view, position)
         )
         payload = view[position + HEADER_BYTES : position + stride - TRAILER.size]
         if TRAILER.unpack_from(view, position + stride - TRAILER.size)[0] != crc32(payload):
@@ -195,18 +205,31 @@ class Decoder:
             restarted = self._note_items(stream, first, count, flags)
             items = np.frombuffer(bytes(payload), dtype=_ITEM_DTYPES[item_bytes])
             spot = np.array([ticks], dtype=np.uint64).astype(np.int64)
-            found.append(SampleRun(stream, first, items, spot, np.array([count], dtype=np.int64), restarted))
+            found.append(
+                SampleRun(stream, first, items, spot, np.array([count], dtype=np.int64), restarted)
+            )
         else:
-            found.append(Frame(FrameType(kind), stream, flags, sequence, count, ticks, bytes(payload)))
+            found.append(
+                Frame(FrameType(kind), stream, flags, sequence, count, ticks, bytes(payload))
+            )
         return stride
 
     def _decode_grid(
-        self, view: memoryview, position: int, stride: int, count: int, found: list[Frame | SampleRun]
+        self,
+        view: memoryview,
+        position: int,
+        stride: int,
+        count: int,
+        found: list[Frame | SampleRun],
     ) -> int:
         """Frames of equal length on a grid; returns the bytes used, at least one frame's."""
         count = min(count, max(2, (4 << 20) // stride))
-        grid = np.frombuffer(view, dtype=np.uint8, count=count * stride, offset=position).reshape(count, stride)
-        heads = np.ndarray((count,), dtype=_HEADER_DTYPE, buffer=view, offset=position, strides=(stride,))
+        grid = np.frombuffer(view, dtype=np.uint8, count=count * stride, offset=position).reshape(
+            count, stride
+        )
+        heads = np.ndarray(
+            (count,), dtype=_HEADER_DTYPE, buffer=view, offset=position, strides=(stride,)
+        )
         same = (heads["sync"] == heads["sync"][0]) & (heads["shape"] == heads["shape"][0])
         same &= heads["count"] == heads["count"][0]
         body = stride - TRAILER.size
@@ -214,9 +237,12 @@ class Decoder:
         same &= heads["check"] == _header_checks(view, position, stride, count)
         size = body - HEADER_BYTES
         sums = np.array(
-            [crc32(view[at : at + size]) for at in range(position + HEADER_BYTES, ends, stride)], dtype=np.uint32
+            [crc32(view[at : at + size]) for at in range(position + HEADER_BYTES, ends, stride)],
+            dtype=np.uint32,
         )
-        stored = np.ndarray((count,), dtype="<u4", buffer=view, offset=position + body, strides=(stride,))
+        stored = np.ndarray(
+            (count,), dtype="<u4", buffer=view, offset=position + body, strides=(stride,)
+        )
         good = same & (sums == stored)
         if not good.any():
             return self._decode_one(view, position, stride, found)
@@ -238,7 +264,8 @@ class Decoder:
             if begin > row:
                 spoilt = view[position + row * stride : position + begin * stride]
                 if all(sound_heads[row:begin]) and bytes(spoilt).count(SYNC) == begin - row:
-                    # Frames of the run with spoilt payloads and nothing hidden in them, by far the most frequent.
+                    # Frames of the run with spoilt payloads and nothing hidden in them, by far the
+                    # most frequent.
                     self.stats.payload_faults += begin - row
                     self.stats.bytes_skipped += len(spoilt)
                 else:
@@ -252,7 +279,9 @@ class Decoder:
             first = first_items[begin]
             restarted = self._note_items(stream, first, items_in_frame * (end - begin), flags)
             items = payloads.reshape(-1).view(dtype)
-            found.append(SampleRun(stream, first, items, ticks[begin:end], sizes[begin:end], restarted))
+            found.append(
+                SampleRun(stream, first, items, ticks[begin:end], sizes[begin:end], restarted)
+            )
         return row * stride
 
     def _decode_between(self, view: memoryview, found: list[Frame | SampleRun]) -> None:

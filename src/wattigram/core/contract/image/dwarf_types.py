@@ -95,10 +95,13 @@ class Variable:
 def variables(image: Image) -> tuple[Variable, ...]:
     """Variables that the debug information places; none without such information.
 
-    One that the linker has left out has no address, and is passed over. Where two files have one of the same name,
+    One that the linker has left out has no address, and is passed over. Where two files have one of
+    the same name,
     the second is told by its file: "state of own.c".
     """
-    with reading_foreign(FirmwareError, "The image's debug information is damaged", image.path, "Build it again."):
+    with reading_foreign(
+        FirmwareError, "The image's debug information is damaged", image.path, "Build it again."
+    ):
         return _variables(image)
 
 
@@ -111,7 +114,11 @@ def _variables(image: Image) -> tuple[Variable, ...]:
     for unit in dwarf.iter_CUs():
         top = unit.get_top_DIE()
         unit_name = top.attributes.get("DW_AT_name")
-        file = unit_name.value.decode("utf-8", "replace").rpartition("/")[2] if unit_name is not None else ""
+        file = (
+            unit_name.value.decode("utf-8", "replace").rpartition("/")[2]
+            if unit_name is not None
+            else ""
+        )
         for die in _children(top, image):
             if die.tag != "DW_TAG_variable":
                 continue
@@ -127,7 +134,8 @@ def _variables(image: Image) -> tuple[Variable, ...]:
 
 
 class _KnownTypes(dict[int, CType]):
-    """Types by their place, with a bound on how many are made: damaged ones can lead round in circles."""
+    """Types by their place, with a bound on how many are made: damaged ones can lead round in
+    circles."""
 
     def __init__(self, image: Image) -> None:
         super().__init__()
@@ -138,7 +146,9 @@ class _KnownTypes(dict[int, CType]):
         """One more is made."""
         self._left -= 1
         if self._left < 0:
-            raise FirmwareError("The image's types are without end.", where=self.image.path, cure="Build it again.")
+            raise FirmwareError(
+                "The image's types are without end.", where=self.image.path, cure="Build it again."
+            )
 
 
 def _children(die: Any, image: Image) -> Iterator[Any]:
@@ -146,7 +156,9 @@ def _children(die: Any, image: Image) -> Iterator[Any]:
     last = die.offset
     for child in die.iter_children():
         if child.offset <= last:
-            raise FirmwareError("The image's debug information goes round in circles.", where=image.path)
+            raise FirmwareError(
+                "The image's debug information goes round in circles.", where=image.path
+            )
         last = child.offset
         yield child
 
@@ -154,7 +166,11 @@ def _children(die: Any, image: Image) -> Iterator[Any]:
 def _address(die: Any) -> int | None:
     location = die.attributes.get("DW_AT_location")
     value = getattr(location, "value", None)
-    if not isinstance(value, list) or len(value) not in _ADDRESS_BYTES or value[0] != _ADDRESS_OPERATION:
+    if (
+        not isinstance(value, list)
+        or len(value) not in _ADDRESS_BYTES
+        or value[0] != _ADDRESS_OPERATION
+    ):
         return None
     return int.from_bytes(bytes(value[1:]), "little")
 
@@ -181,14 +197,22 @@ def _type(die: Any, known: _KnownTypes, depth: int) -> CType:
 
 
 def _make(die: Any, known: _KnownTypes, depth: int) -> CType:
-    name = die.attributes["DW_AT_name"].value.decode("utf-8", "replace") if "DW_AT_name" in die.attributes else ""
-    size = int(die.attributes["DW_AT_byte_size"].value) if "DW_AT_byte_size" in die.attributes else 0
+    name = (
+        die.attributes["DW_AT_name"].value.decode("utf-8", "replace")
+        if "DW_AT_name" in die.attributes
+        else ""
+    )
+    size = (
+        int(die.attributes["DW_AT_byte_size"].value) if "DW_AT_byte_size" in die.attributes else 0
+    )
     inner = die.get_DIE_from_attribute("DW_AT_type") if "DW_AT_type" in die.attributes else None
     if depth > DEEPEST:
         return CType(name, "other", size)
     match die.tag:
         case "DW_TAG_base_type":
-            return CType(name, _ENCODINGS.get(die.attributes["DW_AT_encoding"].value, "other"), size)
+            return CType(
+                name, _ENCODINGS.get(die.attributes["DW_AT_encoding"].value, "other"), size
+            )
         case "DW_TAG_enumeration_type":
             return CType(f"enum {name}".strip(), "unsigned", size)
         case "DW_TAG_pointer_type":
@@ -197,7 +221,14 @@ def _make(die: Any, known: _KnownTypes, depth: int) -> CType:
             if inner is None:
                 return CType(name or "void", "other", 0)
             below = _type(inner, known, depth + 1)
-            return CType(name or below.name, below.kind, below.size, below.element, below.count, below.members)
+            return CType(
+                name or below.name,
+                below.kind,
+                below.size,
+                below.element,
+                below.count,
+                below.members,
+            )
         case "DW_TAG_array_type" if inner is not None:
             element = _type(inner, known, depth + 1)
             count = 1
@@ -217,7 +248,9 @@ def _members(die: Any, known: _KnownTypes, depth: int) -> Iterator[Member]:
         if child.tag != "DW_TAG_member" or "DW_AT_type" not in child.attributes:
             continue
         name = (
-            child.attributes["DW_AT_name"].value.decode("utf-8", "replace") if "DW_AT_name" in child.attributes else ""
+            child.attributes["DW_AT_name"].value.decode("utf-8", "replace")
+            if "DW_AT_name" in child.attributes
+            else ""
         )
         offset = child.attributes.get("DW_AT_data_member_location")
         yield Member(
@@ -228,7 +261,8 @@ def _members(die: Any, known: _KnownTypes, depth: int) -> Iterator[Member]:
 
 
 def memory_locations(image: Image) -> tuple[MemoryLocation, ...]:
-    """All that can be looked at, by name: numbers, arrays of numbers, and members of structs by their path."""
+    """All that can be looked at, by name: numbers, arrays of numbers, and members of structs by
+    their path."""
     found: list[MemoryLocation] = []
     for one in variables(image):
         leaves = _leaves(one.name, one.address, one.type, 0)
@@ -244,12 +278,18 @@ def _leaves(name: str, address: int, of_type: CType, depth: int) -> Iterator[Mem
             element = of_type.element
             if element.kind in {"struct", "array"}:
                 for number in range(min(of_type.count, 64)):
-                    yield from _leaves(f"{name}[{number}]", address + number * element.size, element, depth + 1)
+                    yield from _leaves(
+                        f"{name}[{number}]", address + number * element.size, element, depth + 1
+                    )
             elif element.size in {1, 2, 4, 8} and element.kind != "other":
-                yield MemoryLocation(name, address, element, max(1, min(of_type.count, MOST_ELEMENTS)))
+                yield MemoryLocation(
+                    name, address, element, max(1, min(of_type.count, MOST_ELEMENTS))
+                )
         case "struct":
             for member in of_type.members:
-                yield from _leaves(f"{name}.{member.name}", address + member.offset, member.type, depth + 1)
+                yield from _leaves(
+                    f"{name}.{member.name}", address + member.offset, member.type, depth + 1
+                )
         case "other":
             return
         case _:

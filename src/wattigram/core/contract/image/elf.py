@@ -30,7 +30,8 @@ class LoadSegment:
 
 @dataclass(frozen=True)
 class Image:
-    """A compiled program: one for a 32-bit Arm core can be run, any other little-endian one be looked at."""
+    """A compiled program: one for a 32-bit Arm core can be run, any other little-endian one be
+    looked at."""
 
     path: str
     content: bytes
@@ -56,7 +57,9 @@ class Image:
                 if section["sh_flags"] & _SHF_COMPRESSED:
                     unpacked += section.data_size
             if unpacked > LARGEST_UNPACKED_BYTES:
-                raise FirmwareError("Its debug information unpacks to more than 256 MiB.", where=self.path)
+                raise FirmwareError(
+                    "Its debug information unpacks to more than 256 MiB.", where=self.path
+                )
             return self._elf.get_dwarf_info() if self._elf.has_dwarf_info() else None
 
     @cached_property
@@ -71,7 +74,8 @@ class Image:
 
     @cached_property
     def sections(self) -> tuple[tuple[int, int, bool], ...]:
-        """Address, size, and whether it comes with content, of each part of memory that it takes."""
+        """Address, size, and whether it comes with content, of each part of memory that it
+        takes."""
         with reading_foreign(FirmwareError, _DAMAGED, self.path):
             return tuple(
                 (section["sh_addr"], section["sh_size"], section["sh_type"] != "SHT_NOBITS")
@@ -100,7 +104,11 @@ class Image:
 
     @cached_property
     def _functions(self) -> list[tuple[int, int, str]]:
-        return sorted((value & ~1, size, name) for name, kind, value, size in self._symbols() if kind == "STT_FUNC")
+        return sorted(
+            (value & ~1, size, name)
+            for name, kind, value, size in self._symbols()
+            if kind == "STT_FUNC"
+        )
 
     def function_at(self, address: int) -> str:
         """Name of the function that has an address, "" for none."""
@@ -112,7 +120,8 @@ class Image:
 
     @cached_property
     def _lines(self) -> tuple[list[int], list[tuple[str, int]]]:
-        """Addresses in order, with the file and line that begin there; line 0 where nothing is known."""
+        """Addresses in order, with the file and line that begin there; line 0 where nothing is
+        known."""
         try:
             with reading_foreign(FirmwareError, _DAMAGED, self.path):
                 found = self._line_entries()
@@ -136,7 +145,9 @@ class Image:
                 if state is None:
                     continue
                 place = state.file - first
-                name = files[place].name.decode("utf-8", "replace") if 0 <= place < len(files) else ""
+                name = (
+                    files[place].name.decode("utf-8", "replace") if 0 <= place < len(files) else ""
+                )
                 found.append((state.address, name, 0 if state.end_sequence else state.line))
         return found
 
@@ -159,7 +170,8 @@ class Image:
 
 
 def named_sizes(path: Path) -> list[tuple[str, int, bool]]:
-    """Name, bytes, and whether it is written to, of each function and variable in an object file; none if it is no such file."""
+    """Name, bytes, and whether it is written to, of each function and variable in an object file;
+    none if it is no such file."""
     from elftools.elf.elffile import ELFFile
 
     found = []

@@ -1,4 +1,5 @@
-"""Frames between board and host, and what firmware tells of itself in them; ``docs/link.md`` is the protocol."""
+"""Frames between board and host, and what firmware tells of itself in them; ``docs/link.md`` is the
+protocol."""
 
 from wattigram.core.contract.link.firmware_log import (
     FAILED,

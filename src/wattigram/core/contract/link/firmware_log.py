@@ -1,4 +1,5 @@
-"""What whoever watches firmware says of it in a board's log: its register writes in their order, and how it failed."""
+"""What whoever watches firmware says of it in a board's log: its register writes in their order,
+and how it failed."""
 
 from __future__ import annotations
 
@@ -16,15 +17,25 @@ MOST_WRITES = 1 << 12
 RegisterWrite = tuple[int, int, int]
 """Address, width in bits, value."""
 ChannelPointing = tuple[tuple[int, int], ...]
-"""Channels with their sampling cycles, in the order in which software points a converter to them."""
+"""Channels with their sampling cycles, in the order in which software points a converter to
+them."""
 LONGEST_POINTING = 2048
 _POINTED = re.compile(r"pointed ((?:\d{1,9}:\d{1,9} ){1,64})of (.{1,80})")
 
 
 def writes_text(writes: Sequence[RegisterWrite]) -> list[str]:
-    """Lines for them: ``registers address:bits:value ...`` with hexadecimal addresses and values."""
+    """Lines for them: ``registers address:bits:value ...`` with hexadecimal addresses and
+    values."""
     return [
-        " ".join([WORD, *(f"{address:x}:{bits}:{value:x}" for address, bits, value in writes[at : at + WRITES_A_LINE])])
+        " ".join(
+            [
+                WORD,
+                *(
+                    f"{address:x}:{bits}:{value:x}"
+                    for address, bits, value in writes[at : at + WRITES_A_LINE]
+                ),
+            ]
+        )
         for at in range(0, len(writes), WRITES_A_LINE)
     ]
 

@@ -34,11 +34,15 @@ STAMP_STREAM = 64
 REDUCED_STREAM = 128
 """Streams from here on carry reduced values, one stream for each signal with a reduce stage."""
 OUTPUT_STREAM = 232
-"""Streams from here on carry what took effect at the end of a route, or left a UART as text: pairs of stamp and value."""
+"""Streams from here on carry what took effect at the end of a route, or left a UART as text: pairs
+of stamp and value."""
 OVERWRITTEN, TORN = 1 << 31, 1 << 30
-"""Marks of such a value: it was replaced before it took effect, or took effect with a part of it missing."""
+"""Marks of such a value: it was replaced before it took effect, or took effect with a part of it
+missing."""
 
-EVENT_DTYPE = np.dtype([("window", "<u2"), ("entered", "u1"), ("spare", "u1"), ("value", "<i4"), ("ticks", "<u8")])
+EVENT_DTYPE = np.dtype(
+    [("window", "<u2"), ("entered", "u1"), ("spare", "u1"), ("value", "<i4"), ("ticks", "<u8")]
+)
 
 
 class FrameType(IntEnum):
@@ -70,7 +74,8 @@ class Frame:
 
 
 def header_check(head: bytes | memoryview) -> int:
-    """Check of the header's first 32 bytes, taken as eight words: h = (h ^ word) · factor, modulo 2^32.
+    """Check of the header's first 32 bytes, taken as eight words: h = (h ^ word) · factor, modulo
+    2^32.
 
     Each step is one to one, so a change within one word never goes unseen. Unlike a CRC it is as
     quick over an array of headers as over one.
@@ -94,6 +99,8 @@ def encode_frame(
 ) -> bytes:
     """A whole frame; ``first`` is the number, since the start, of the payload's first item."""
     count = len(payload) // item_bytes
-    head = HEADER.pack(SYNC, kind, stream, item_bytes, flags, sequence & 0xFFFFFFFF, count, ticks, first, 0)
+    head = HEADER.pack(
+        SYNC, kind, stream, item_bytes, flags, sequence & 0xFFFFFFFF, count, ticks, first, 0
+    )
     head = head[:CHECKED_BYTES] + TRAILER.pack(header_check(head[:CHECKED_BYTES]))
     return b"".join((head, payload, TRAILER.pack(crc32(payload))))

@@ -21,7 +21,12 @@ class Identity:
 
     def text(self) -> str:
         """Payload of an identity frame."""
-        lines = {"protocol": PROTOCOL, "board": self.board, "build": self.build_mark, "tick_hz": self.tick_hz}
+        lines = {
+            "protocol": PROTOCOL,
+            "board": self.board,
+            "build": self.build_mark,
+            "tick_hz": self.tick_hz,
+        }
         return "".join(f"{key}={value}\n" for key, value in lines.items())
 
 
@@ -37,12 +42,16 @@ def parse_identity(text: str) -> Identity:
     values = dict(line.partition("=")[::2] for line in text.splitlines() if "=" in line)
     if values.get("protocol") != str(PROTOCOL):
         raise LinkError(
-            f"The board speaks protocol {values.get('protocol', 'unknown')}, this program speaks {PROTOCOL}.",
+            f"The board speaks protocol {values.get('protocol', 'unknown')}, this program speaks "
+            f"{PROTOCOL}.",
             cure="Build its firmware again from this program.",
         )
     tick_text = values.get("tick_hz", "")
     if not (tick_text.isascii() and tick_text.isdigit() and 0 < int(tick_text[:12]) <= 10**10):
-        raise LinkError(f"The board says its ticks have {tick_text[:20]!r} Hz.", cure="Mend “tick_hz” in its identity.")
+        raise LinkError(
+            f"The board says its ticks have {tick_text[:20]!r} Hz.",
+            cure="Mend “tick_hz” in its identity.",
+        )
     return Identity(
         visible_text(values.get("board", "unnamed"))[:80],
         visible_text(values.get("build", ""))[:40],

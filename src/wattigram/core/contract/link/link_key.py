@@ -1,6 +1,7 @@
 """The word that a virtual board asks of whoever wants to command it over TCP.
 
-Any program of this machine, a web page among them, can reach a loopback port. Whoever started the board was given the
+Any program of this machine, a web page among them, can reach a loopback port. Whoever started the
+board was given the
 word, and it lies in a file that only the same user can read.
 """
 
@@ -28,7 +29,8 @@ def key_path(port: int) -> Path:
 
 
 def write_key(port: int, key: str) -> None:
-    """Put the word where other programs of the same user find it; without such a place it is in the line of JSON only."""
+    """Put the word where other programs of the same user find it; without such a place it is in the
+    line of JSON only."""
     path = key_path(port)
     with contextlib.suppress(OSError):
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -45,7 +47,8 @@ def remove_key(port: int) -> None:
 
 
 def read_key(host: str, port: int) -> str:
-    """The word for a port of this machine, "" where none is known: whoever listens there may ask for none."""
+    """The word for a port of this machine, "" where none is known: whoever listens there may ask
+    for none."""
     if host not in {"127.0.0.1", "localhost", "::1"}:
         return ""
     try:

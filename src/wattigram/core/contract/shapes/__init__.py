@@ -20,7 +20,12 @@ from wattigram.core.contract.shapes.model import (
     Tone,
     TriangleShape,
 )
-from wattigram.core.contract.shapes.piecewise import PiecewiseWaveform, piecewise_linear, pulse_train, zero_order_hold
+from wattigram.core.contract.shapes.piecewise import (
+    PiecewiseWaveform,
+    piecewise_linear,
+    pulse_train,
+    zero_order_hold,
+)
 
 __all__ = [
     "IN_VOLTS",

@@ -41,7 +41,11 @@ def shape_volts(
     QuantityError
         When an expression has no finite value somewhere.
     """
-    turns = np.mod((np.arange(points) * (cycles % points) % points) / points + phase, 1.0) if cycles else np.zeros(1)
+    turns = (
+        np.mod((np.arange(points) * (cycles % points) % points) / points + phase, 1.0)
+        if cycles
+        else np.zeros(1)
+    )
     if cycles >= points:
         turns = np.mod(np.arange(points) * cycles / points + phase, 1.0)
     values = _values(shape, turns, points)
@@ -55,14 +59,18 @@ def _values(shape: AnyShape, turns: FloatArray, points: int) -> FloatArray:
             return np.asarray(np.sin(2 * math.pi * turns))
         case TriangleShape():
             rising = turns / shape.peak
-            return np.where(turns < shape.peak, 2 * rising - 1, 1 - 2 * (turns - shape.peak) / (1 - shape.peak))
+            return np.where(
+                turns < shape.peak, 2 * rising - 1, 1 - 2 * (turns - shape.peak) / (1 - shape.peak)
+            )
         case SawtoothShape():
             return 2 * turns - 1 if shape.direction == "rising" else 1 - 2 * turns
         case PulseShape():
             return np.where(turns < shape.duty, 1.0, -1.0)
         case SegmentsShape():
-            corners = np.concatenate(([0.0], np.cumsum([float(one.lasting) for one in shape.segments])))
-            levels = [shape.start_v, *(one.to_v for one in shape.segments)]
+            corners = np.concatenate(
+                ([0.0], np.cumsum([float(one.lasting) for one in shape.segments]))
+            )
+            levels = [shape.start_v, *(segment.to_v for segment in shape.segments)]
             return np.asarray(np.interp(turns * corners[-1], corners, levels))
         case NoiseShape():
             generator = np.random.Generator(np.random.PCG64(shape.seed))
@@ -86,7 +94,9 @@ def _resampled(shape: PointsShape, turns: FloatArray) -> FloatArray:
     given = np.array(shape.values)
     count = len(given)
     if shape.between == "straight":
-        return np.asarray(np.interp(turns * count, np.arange(count + 1), np.append(given, given[0])))
+        return np.asarray(
+            np.interp(turns * count, np.arange(count + 1), np.append(given, given[0]))
+        )
     lines = np.fft.rfft(given) / count
     numbers = np.arange(len(lines))
     # At half the rate of the values only the cosine is known; each other line stands for two.

@@ -1,6 +1,8 @@
-"""Arithmetic on t: text that is parsed, held against a list of what is allowed, and evaluated on arrays.
+"""Arithmetic on t: text that is parsed, held against a list of what is allowed, and evaluated on
+arrays.
 
-Nothing of it is ever run as a program: the tree of the text is walked, and what is not on the list is refused.
+Nothing of it is ever run as a program: the tree of the text is walked, and what is not on the list
+is refused.
 """
 
 from __future__ import annotations
@@ -99,7 +101,9 @@ def _check(node: ast.AST, text: str, depth: int) -> None:
     if depth > 4 * DEEPEST:
         raise _refused(f"is nested more than {DEEPEST} deep", text)
     match node:
-        case ast.Constant(value=value) if isinstance(value, (int, float)) and not isinstance(value, bool):
+        case ast.Constant(value=value) if isinstance(value, (int, float)) and not isinstance(
+            value, bool
+        ):
             if not abs(value) <= 1e15:
                 raise _refused("has a number above 1e15", text)
         case ast.Name(id=name):

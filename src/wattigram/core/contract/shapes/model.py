@@ -73,7 +73,8 @@ class SegmentsShape(StrictModel):
 
 
 class NoiseShape(StrictModel):
-    """Normal noise of which the amplitude is three sigma, cut off there; the same for the same seed."""
+    """Normal noise of which the amplitude is three sigma, cut off there; the same for the same
+    seed."""
 
     kind: Literal["noise"] = "noise"
     seed: Annotated[int, Field(strict=True, ge=0, le=1 << 32)] = 1
@@ -120,7 +121,8 @@ class PointsShape(StrictModel):
     kind: Literal["points"] = "points"
     values: Annotated[tuple[float, ...], Field(min_length=2, max_length=LONGEST_TABLE)]
     between: Literal["straight", "band-limited"] = "straight"
-    """Lines between values, or the only curve through them with no frequency above half their rate."""
+    """Lines between values, or the only curve through them with no frequency above half their
+    rate."""
     origin: Annotated[str, StringConstraints(max_length=120)] = ""
 
     @model_validator(mode="after")

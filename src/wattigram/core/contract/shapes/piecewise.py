@@ -1,7 +1,9 @@
 """Voltages over time in pieces, and what first-order poles leave of them, in closed form.
 
-Within a piece the voltage is level + slope · d + swing · exp(−d / tau), d being the time since the piece
-began. That covers held steps with settling and slew, pulses and straight lines. A chain of poles is split
+Within a piece the voltage is level + slope · d + swing · exp(−d / tau), d being the time since the
+piece
+began. That covers held steps with settling and slew, pulses and straight lines. A chain of poles is
+split
 into partial fractions, and each pole's answer to such a piece is again of that form.
 """
 
@@ -41,7 +43,8 @@ class PiecewiseWaveform:
     always : bool
         It has been going on for ever, and nothing of a beginning is left.
     lead : Course or None
-        The first laps from ``before_v``, where they differ from later ones by more than what settles exponentially: a
+        The first laps from ``before_v``, where they differ from later ones by more than what
+        settles exponentially: a
         first update that slews.
     """
 
@@ -95,8 +98,11 @@ class PiecewiseWaveform:
             return np.asarray(self.level_v[piece] + self.slope_v_s[piece] * d + own)
         return np.asarray(sum(self._by_pole(place), np.zeros(place.shape)))
 
-    def _after_lead(self, lead: PiecewiseWaveform, since: FloatArray, volts: FloatArray) -> FloatArray:
-        """The lead first; then what it left at each pole beside the steady state, as it dies away."""
+    def _after_lead(
+        self, lead: PiecewiseWaveform, since: FloatArray, volts: FloatArray
+    ) -> FloatArray:
+        """The lead first; then what it left at each pole beside the steady state, as it dies
+        away."""
         end_s = self.lead_s
         if self.poles_s:
             place = np.array([end_s % self.period_s]) if self.period_s else np.array([end_s])
@@ -111,7 +117,11 @@ class PiecewiseWaveform:
     def lead_s(self) -> float:
         """How long the lead lasts: whole laps."""
         assert self.lead is not None
-        laps = max(1, math.ceil(float(self.lead.starts_s[-1]) / self.period_s - 1e-9)) if self.period_s else 1
+        laps = (
+            max(1, math.ceil(float(self.lead.starts_s[-1]) / self.period_s - 1e-9))
+            if self.period_s
+            else 1
+        )
         return laps * self.period_s
 
     def _by_pole(self, place: FloatArray) -> list[FloatArray]:
@@ -120,7 +130,11 @@ class PiecewiseWaveform:
         d = place - self.starts_s[piece]
         found = []
         for weight, pole, left in self._parts:
-            own = self._swing_gain(pole) * self.swing_v[piece] * np.exp(-d / self.tau_s) if self.tau_s else 0.0
+            own = (
+                self._swing_gain(pole) * self.swing_v[piece] * np.exp(-d / self.tau_s)
+                if self.tau_s
+                else 0.0
+            )
             straight = self.level_v[piece] + self.slope_v_s[piece] * (d - pole)
             found.append(np.asarray(weight * (straight + own + left[piece] * np.exp(-d / pole))))
         return found
@@ -177,7 +191,9 @@ class PiecewiseWaveform:
                 share, rest = share * factor, rest * factor + more
             begin = rest / (1 - share) if share < 1 else begin
         steps = zip(kept[:-1].tolist(), added[:-1].tolist(), strict=True)
-        return np.array(list(accumulate(steps, lambda value, step: value * step[0] + step[1], initial=begin)))
+        return np.array(
+            list(accumulate(steps, lambda value, step: value * step[0] + step[1], initial=begin))
+        )
 
     def corners_s(self, begin_s: float, end_s: float, most: int = 4096) -> FloatArray:
         """Instants in a span at which pieces begin, at most about ``most`` of them."""
@@ -188,16 +204,23 @@ class PiecewiseWaveform:
             laps = math.ceil((end_s - self.begin_s) / self.period_s) - first
             if laps * len(self.starts_s) > most:
                 return np.linspace(begin_s, end_s, most)
-            starts = np.arange(first, first + laps)[:, None] * self.period_s + self.starts_s[None, :]
+            starts = (
+                np.arange(first, first + laps)[:, None] * self.period_s + self.starts_s[None, :]
+            )
             found = starts.ravel() + self.begin_s
         return np.asarray(found[(found >= begin_s) & (found <= end_s)])
 
     @cached_property
     def extent_v(self) -> tuple[float, float]:
         """Lowest and highest voltage of a lap."""
-        ends = np.append(self.starts_s[1:], self.period_s or self.starts_s[-1] + 10 * max(self.tau_s, *self.poles_s, 0))
+        ends = np.append(
+            self.starts_s[1:],
+            self.period_s or self.starts_s[-1] + 10 * max(self.tau_s, *self.poles_s, 0),
+        )
         shares = np.linspace(0, 1, 9)[None, :] * (1 - 1e-9)
-        volts = self._steady((self.starts_s[:, None] + (ends - self.starts_s)[:, None] * shares).ravel())
+        volts = self._steady(
+            (self.starts_s[:, None] + (ends - self.starts_s)[:, None] * shares).ravel()
+        )
         return float(volts.min()), float(volts.max())
 
 
@@ -224,8 +247,11 @@ def zero_order_hold(
     starts = np.arange(count, dtype=np.float64) * float(update_s)
     if not tau_s:
         flat = np.zeros(count)
-        return PiecewiseWaveform(starts, levels_v.copy(), flat, flat, 0.0, period_s, begin_s, before_v)
-    # What is left of a step is at most a little more than the step itself: a tenth is more than that.
+        return PiecewiseWaveform(
+            starts, levels_v.copy(), flat, flat, 0.0, period_s, begin_s, before_v
+        )
+    # What is left of a step is at most a little more than the step itself: a tenth is more than
+    # that.
     around = np.append(levels_v, levels_v[0]) if repeat else np.append(before_v, levels_v)
     if slew_v_s and np.abs(np.diff(around)).max(initial=0.0) * 1.1 > slew_v_s * tau_s:
         return _slewing(levels_v, update_s, tau_s, slew_v_s, period_s, begin_s, before_v)
@@ -237,9 +263,20 @@ def zero_order_hold(
             rest = level + (rest - level) * kept
         value = rest / (1 - kept**count) if kept**count < 1 else before_v
         # The lap begins where the one before ended: rest is what a lap makes of 0.
-    at = list(accumulate(levels_v[:-1].tolist(), lambda now, level: level + (now - level) * kept, initial=value))
+    at = list(
+        accumulate(
+            levels_v[:-1].tolist(), lambda now, level: level + (now - level) * kept, initial=value
+        )
+    )
     return PiecewiseWaveform(
-        starts, levels_v.copy(), np.zeros(count), np.array(at) - levels_v, tau_s, period_s, begin_s, before_v
+        starts,
+        levels_v.copy(),
+        np.zeros(count),
+        np.array(at) - levels_v,
+        tau_s,
+        period_s,
+        begin_s,
+        before_v,
     )
 
 
@@ -282,9 +319,13 @@ def _slewing(
     starts, level, slope, swing = (np.array(column) for column in zip(*rows, strict=True))
     lead = None
     if period_s:
-        laps = min(max(1, math.ceil(SETTLED_TAUS * tau_s / period_s)), max(1, MOST_LEAD // len(levels_v)))
+        laps = min(
+            max(1, math.ceil(SETTLED_TAUS * tau_s / period_s)), max(1, MOST_LEAD // len(levels_v))
+        )
         lead = _slewing(np.tile(levels_v, laps), update_s, tau_s, slew_v_s, 0.0, 0.0, before_v)
-    return PiecewiseWaveform(starts, level, slope, swing, tau_s, period_s, begin_s, before_v, lead=lead)
+    return PiecewiseWaveform(
+        starts, level, slope, swing, tau_s, period_s, begin_s, before_v, lead=lead
+    )
 
 
 def piecewise_linear(times_s: FloatArray, volts: FloatArray, period_s: float) -> PiecewiseWaveform:
@@ -298,14 +339,18 @@ def piecewise_linear(times_s: FloatArray, volts: FloatArray, period_s: float) ->
     kept = length > 0
     slope = np.diff(volts)[kept] / length[kept]
     flat = np.zeros(len(slope))
-    return PiecewiseWaveform(times_s[:-1][kept], volts[:-1][kept], slope, flat, 0.0, period_s, always=True)
+    return PiecewiseWaveform(
+        times_s[:-1][kept], volts[:-1][kept], slope, flat, 0.0, period_s, always=True
+    )
 
 
 def pulse_train(low_v: float, high_v: float, high_s: float, period_s: float) -> PiecewiseWaveform:
     """High from the start of each period for ``high_s``, then low."""
     if high_s <= 0 or high_s >= period_s:
         level = high_v if high_s > 0 else low_v
-        return PiecewiseWaveform(np.zeros(1), np.array([level]), np.zeros(1), np.zeros(1), 0.0, period_s)
+        return PiecewiseWaveform(
+            np.zeros(1), np.array([level]), np.zeros(1), np.zeros(1), 0.0, period_s
+        )
     return PiecewiseWaveform(
         np.array([0.0, high_s]), np.array([high_v, low_v]), np.zeros(2), np.zeros(2), 0.0, period_s
     )

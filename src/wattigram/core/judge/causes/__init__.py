@@ -15,7 +15,12 @@ from wattigram.core.judge.causes import (  # noqa: F401
     settling,
     stages,
 )
-from wattigram.core.judge.causes.base import LikelyCause, likely_causes, never_converted, register_differences
+from wattigram.core.judge.causes.base import (
+    LikelyCause,
+    likely_causes,
+    never_converted,
+    register_differences,
+)
 from wattigram.core.judge.causes.expectations_and_costs import expectation_beside
 from wattigram.core.judge.causes.known import design_causes, is_known
 from wattigram.core.judge.causes.routes import route_causes

@@ -33,7 +33,9 @@ BESIDE_DIFFERENCE = 0.8
 """At most, of a cause that fits just as well whether firmware differs or not."""
 BETTER = 0.02
 DIFFERS = "firmware-differs"
-OF_WHAT_IS_WANTED = frozenset({"level-out-of-reach", "table-not-codes", "table-wraps", "table-clips"})
+OF_WHAT_IS_WANTED = frozenset(
+    {"level-out-of-reach", "table-not-codes", "table-wraps", "table-clips"}
+)
 """Mistakes in values that a design asks for; no register makes them, though it may look so."""
 OTHERWISE_NAMED = {
     "startup-calibrate": "not-calibrated",
@@ -80,7 +82,8 @@ class LikelyCause:
 
 
 def first_values(take: Take, name: str) -> SignalSamples | None:
-    """The first values of a signal's stage, as many as some multiple of :data:`MOST_SAMPLES` gives; None without one."""
+    """The first values of a signal's stage, as many as some multiple of :data:`MOST_SAMPLES` gives;
+    None without one."""
     stage = take.workspace.project.signal(name).later_stage
     each = rate_divisor(stage) if stage is not None else 1
     return take.reduced(name, 0, min(MOST_SAMPLES, max(FEWEST_SAMPLES, 4 * MOST_SAMPLES // each)))
@@ -90,7 +93,12 @@ class FailingSignal:
     """One failing signal; all in volts at the pin. Data are fetched when a tester asks for them."""
 
     def __init__(
-        self, take: Take, chain: Chain, signal: Signal, findings: tuple[Finding, ...], kinds: Collection[str]
+        self,
+        take: Take,
+        chain: Chain,
+        signal: Signal,
+        findings: tuple[Finding, ...],
+        kinds: Collection[str],
     ) -> None:
         self.take = take
         self.chain = chain
@@ -119,7 +127,9 @@ class FailingSignal:
         """By the design's own bench nothing drives its pin."""
         workspace = self.take.workspace
         wiring = workspace.wiring(self.signal.pin)
-        return wiring is not None and isinstance(input_source(workspace, self.signal.pin), FloatingInput)
+        return wiring is not None and isinstance(
+            input_source(workspace, self.signal.pin), FloatingInput
+        )
 
     @cached_property
     def gain(self) -> float:
@@ -138,7 +148,9 @@ class FailingSignal:
         assert self.captured is not None
         cycles = min(int(self.captured.cycles[-1]) + 1, MOST_SAMPLES)
         instants = self.take.instants(self.chain, 0, cycles)
-        return expected_raw(self.take.history, self.chain.converter, self.signal.name, 0, cycles, instants)
+        return expected_raw(
+            self.take.history, self.chain.converter, self.signal.name, 0, cycles, instants
+        )
 
     @cached_property
     def _count(self) -> int:
@@ -167,10 +179,16 @@ class FailingSignal:
 
     @cached_property
     def is_reading(self) -> bool:
-        """Values are what the converter can read: items beyond its range are read otherwise, whatever drives the pin."""
+        """Values are what the converter can read: items beyond its range are read otherwise,
+        whatever drives the pin."""
         scale = self.scale
-        low_v, high_v = (scale.lowest_code - 1) * scale.lsb_v, (scale.highest_code + 1) * scale.lsb_v
-        return bool(self.measured_v.min(initial=0.0) >= low_v and self.measured_v.max(initial=0.0) <= high_v)
+        low_v, high_v = (
+            (scale.lowest_code - 1) * scale.lsb_v,
+            (scale.highest_code + 1) * scale.lsb_v,
+        )
+        return bool(
+            self.measured_v.min(initial=0.0) >= low_v and self.measured_v.max(initial=0.0) <= high_v
+        )
 
     @cached_property
     def is_off(self) -> bool:
@@ -181,30 +199,58 @@ class FailingSignal:
         return float(np.mean(off > self.expected.half_width_v * self.gain)) > 0.01
 
     def due_after_stage(self, count: int) -> FloatArray:
-        """Volts at the pin due of the first ``count`` values after the reduce stage, wherever that is."""
+        """Volts at the pin due of the first ``count`` values after the reduce stage, wherever that
+        is."""
         name, converter = self.signal.name, self.chain.converter
         stage = self.signal.later_stage
-        cycles = -(-count * (rate_divisor(stage) if stage is not None else 1) // len(self.chain.places_of(name)))
+        cycles = -(
+            -count
+            * (rate_divisor(stage) if stage is not None else 1)
+            // len(self.chain.places_of(name))
+        )
         instants = self.take.instants(self.chain, 0, cycles)
         if stage is not None:
-            return expected_filtered(self.take.history, converter, name, 0, count, instants).settled_v * self.gain
-        return expected_raw(self.take.history, converter, name, 0, cycles, instants).settled_v[:count] * self.gain
+            return (
+                expected_filtered(self.take.history, converter, name, 0, count, instants).settled_v
+                * self.gain
+            )
+        return (
+            expected_raw(self.take.history, converter, name, 0, cycles, instants).settled_v[:count]
+            * self.gain
+        )
 
     def finding(self, code: str) -> Finding | None:
         """The design's own finding of that code that concerns this signal."""
         for finding in self._findings:
-            is_own = finding.signal in {"", self.signal.name} and finding.converter in {"", self.chain.converter}
+            is_own = finding.signal in {"", self.signal.name} and finding.converter in {
+                "",
+                self.chain.converter,
+            }
             if finding.code == code and is_own:
                 return finding
         return None
 
     def about(self, signal: str, code: str) -> Finding | None:
         """The design's own finding of that code on another signal."""
-        return next((one for one in self._findings if one.code == code and one.signal == signal), None)
+        return next(
+            (
+                finding
+                for finding in self._findings
+                if finding.code == code and finding.signal == signal
+            ),
+            None,
+        )
 
     def of_chain(self, code: str) -> Finding | None:
         """The same for the whole converter, whichever of its signals is named."""
-        return next((one for one in self._findings if one.code == code and one.converter == self.chain.converter), None)
+        return next(
+            (
+                finding
+                for finding in self._findings
+                if finding.code == code and finding.converter == self.chain.converter
+            ),
+            None,
+        )
 
     def remedy(self, code: str) -> Edit | None:
         """The cure that the design's own findings offer."""
@@ -212,7 +258,13 @@ class FailingSignal:
         return finding.remedy if finding is not None else None
 
     def cause(
-        self, code: str, title: str, fit: float, evidence: str, remedy: Edit | None, whole: bool = False
+        self,
+        code: str,
+        title: str,
+        fit: float,
+        evidence: str,
+        remedy: Edit | None,
+        whole: bool = False,
     ) -> LikelyCause:
         """A cause of this case."""
         fit = float(min(1.0, max(0.0, fit)))
@@ -234,14 +286,20 @@ def never_converted(take: Take, signal: str) -> list[LikelyCause]:
     """A signal that is expected and in no slot: there is nothing to be judged, and that is why."""
     for finding in find_all(take.workspace):
         if finding.code == "signal-not-converted" and finding.signal == signal:
-            return [LikelyCause(signal, finding.code, finding.title, 1.0, finding.message, finding.remedy)]
+            return [
+                LikelyCause(
+                    signal, finding.code, finding.title, 1.0, finding.message, finding.remedy
+                )
+            ]
     return []
 
 
 def likely_causes(take: Take, signal: str, kinds: Collection[str]) -> list[LikelyCause]:
-    """Causes for one signal of which expectations of these kinds fail, the best fit first; empty where nothing fits.
+    """Causes for one signal of which expectations of these kinds fail, the best fit first; empty
+    where nothing fits.
 
-    Where the board told what its firmware set up, mistakes of the firmware are looked for as those of a design are.
+    Where the board told what its firmware set up, mistakes of the firmware are looked for as those
+    of a design are.
     """
     found = _of_design(take, signal, kinds)
     if register_differences(take):
@@ -266,7 +324,9 @@ def _with_firmware(
         fits_better = earlier is None or cause.fit > earlier.fit + BETTER
         if cause.cause not in meant and (fits_better or cause.cause in made):
             before.pop(cause.cause, None)
-            is_known = (cause.cause in made and cause.cause not in OF_WHAT_IS_WANTED) or cause.cause == DIFFERS
+            is_known = (
+                cause.cause in made and cause.cause not in OF_WHAT_IS_WANTED
+            ) or cause.cause == DIFFERS
             found.append(cause if is_known else at_most(cause, BESIDE_DIFFERENCE))
     for cause in before.values():
         is_guess = differs and cause.cause not in meant
@@ -289,17 +349,23 @@ def _of_design(take: Take, signal: str, kinds: Collection[str]) -> list[LikelyCa
     chain = take.workspace.project.chain_of(signal)
     if chain is None:
         return []
-    case = FailingSignal(take, chain, take.workspace.project.signal(signal), find_all(take.workspace), kinds)
-    return [cause for test in _TESTERS if (cause := test(case)) is not None and cause.fit >= WEAKEST_FIT]
+    case = FailingSignal(
+        take, chain, take.workspace.project.signal(signal), find_all(take.workspace), kinds
+    )
+    return [
+        cause for test in _TESTERS if (cause := test(case)) is not None and cause.fit >= WEAKEST_FIT
+    ]
 
 
 def register_differences(take: Take) -> tuple[RegisterDifference, ...]:
-    """What the board's firmware set up otherwise than the take's design; empty where nobody watched it."""
+    """What the board's firmware set up otherwise than the take's design; empty where nobody watched
+    it."""
     return _firmware(take)[0]
 
 
 def _firmware(take: Take) -> tuple[tuple[RegisterDifference, ...], Workspace | None]:
-    """Differences, and the design that the board really has where there are any; worked out once for a take."""
+    """Differences, and the design that the board really has where there are any; worked out once
+    for a take."""
     writes, workspace = take.register_writes, take.workspace
     if not writes:
         return (), None
@@ -316,8 +382,11 @@ def _firmware(take: Take) -> tuple[tuple[RegisterDifference, ...], Workspace | N
     return answer
 
 
-def _of_firmware(take: Take, real: Workspace | None, signal: str, kinds: Collection[str]) -> list[LikelyCause]:
-    """Causes in the design that the board really has, where any does that; they are mended in the firmware."""
+def _of_firmware(
+    take: Take, real: Workspace | None, signal: str, kinds: Collection[str]
+) -> list[LikelyCause]:
+    """Causes in the design that the board really has, where any does that; they are mended in the
+    firmware."""
     chain = take.workspace.project.chain_of(signal)
     of_chain = chain_owners(chain) if chain is not None else set()
     owners = of_chain | signal_owners(take.workspace, signal)
@@ -326,19 +395,29 @@ def _of_firmware(take: Take, real: Workspace | None, signal: str, kinds: Collect
     causes = [
         replace(
             cause,
-            evidence=f"{cause.evidence.rstrip('.')}. The firmware on the board differs from the design: {said}.",
+            evidence=f"{cause.evidence.rstrip('.')}. The firmware on the board differs from the "
+            f"design: {said}.",
             remedy=None,
         )
         for cause in (_of_design(take.as_of(real), signal, kinds) if real is not None else ())
     ]
     about_chain = chain is not None and any(one.owner in of_chain for one in found)
-    differing = difference_cause(take, signal, owners, chain.converter if chain is not None and about_chain else "")
+    differing = difference_cause(
+        take, signal, owners, chain.converter if chain is not None and about_chain else ""
+    )
     return [*causes, differing] if differing is not None else causes
 
 
-def difference_cause(take: Take, subject: str, owners: set[str], converter: str = "") -> LikelyCause | None:
-    """That firmware sets up some of these peripherals otherwise than the design; None where it does not."""
-    about = [one for one in register_differences(take) if one.owner in owners]
+def difference_cause(
+    take: Take, subject: str, owners: set[str], converter: str = ""
+) -> LikelyCause | None:
+    """That firmware sets up some of these peripherals otherwise than the design; None where it does
+    not."""
+    about = [
+        register_difference
+        for register_difference in register_differences(take)
+        if register_difference.owner in owners
+    ]
     if not about:
         return None
     title = f"The firmware sets up {converter or about[0].owner} otherwise than the design"

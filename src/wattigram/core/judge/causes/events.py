@@ -8,8 +8,19 @@ from numpy.typing import NDArray
 from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.take import SignalSamples, Take
 from wattigram.core.capture.take.reader import BLOCK_SAMPLES
-from wattigram.core.judge.causes.base import MOST_SAMPLES, FailingSignal, LikelyCause, first_values, register_cause
-from wattigram.core.judge.threshold_events import Crossings, comparator_edges, crossings, signal_watches
+from wattigram.core.judge.causes.base import (
+    MOST_SAMPLES,
+    FailingSignal,
+    LikelyCause,
+    first_values,
+    register_cause,
+)
+from wattigram.core.judge.threshold_events import (
+    Crossings,
+    comparator_edges,
+    crossings,
+    signal_watches,
+)
 from wattigram.core.model.design import RedundantPair, Threshold, Watch, limits_v
 from wattigram.core.predict.accuracy import pair_metrics
 from wattigram.core.silicon.registers import event_count, watch_place
@@ -25,7 +36,10 @@ TOO_MANY = 2.0
 
 
 def _windows(case: FailingSignal) -> list[tuple[Watch, Crossings]]:
-    return [(watch, crossings(case.take, watch)) for watch in signal_watches(case.take, case.signal.name, "window")]
+    return [
+        (watch, crossings(case.take, watch))
+        for watch in signal_watches(case.take, case.signal.name, "window")
+    ]
 
 
 @register_cause
@@ -53,7 +67,8 @@ def window_unheard(case: FailingSignal) -> LikelyCause | None:
 
 
 def _is_crossed(case: FailingSignal, watch: Watch) -> bool:
-    """What came lies now within the window and now beyond; a window around a target is not looked into."""
+    """What came lies now within the window and now beyond; a window around a target is not looked
+    into."""
     window = watch.window(case.take.workspace.project)
     reduced = first_values(case.take, case.signal.name) if window.on == "reduced" else None
     samples = reduced or case.take.raw(case.signal.name, 0, MOST_SAMPLES)
@@ -72,7 +87,9 @@ def events_not_reported(case: FailingSignal) -> LikelyCause | None:
     for kind in ("window", "comparator"):
         for watch in signal_watches(case.take, case.signal.name, kind):
             place = watch_place(case.take.workspace, watch)
-            share, evidence = _told_otherwise(case.take, watch, place) if place is not None else (0.0, "")
+            share, evidence = (
+                _told_otherwise(case.take, watch, place) if place is not None else (0.0, "")
+            )
             if place is None or not evidence:
                 continue
             what = f"window {place[1] + 1} of {place[0]}" if kind == "window" else place[0]
@@ -87,7 +104,8 @@ def events_not_reported(case: FailingSignal) -> LikelyCause | None:
 
 
 def _told_otherwise(take: Take, watch: Watch, place: tuple[str, int]) -> tuple[float, str]:
-    """The share of events that silicon and program do not agree on, and how they differ; nothing where they agree."""
+    """The share of events that silicon and program do not agree on, and how they differ; nothing
+    where they agree."""
     mine = take.events[take.events["window"] == take.workspace.watches.index(watch)]
     begins = mine["ticks"][mine["entered"] == 1]
     told = len(begins), len(mine) - len(begins)
@@ -96,14 +114,16 @@ def _told_otherwise(take: Take, watch: Watch, place: tuple[str, int]) -> tuple[f
     if off >= FEWEST_DUE:
         return (
             off / max(began + ended, sum(told)),
-            f"saw its condition begin {began} times and end {ended} times; the program told of {told[0]} and {told[1]}",
+            f"saw its condition begin {began} times and end {ended} times; the program told of "
+            f"{told[0]} and {told[1]}",
         )
     first_s = take.totals.get(event_count(place, "first"), 0) / take.tick_hz
     if began and told[0] and abs(first_s - int(begins[0]) / take.tick_hz) > LATEST_S:
         told_s = int(begins[0]) / take.tick_hz
         return (
             1.0,
-            f"first saw its condition begin at {first_s:.4f} s; the program told that it began at {told_s:.4f} s",
+            f"first saw its condition begin at {first_s:.4f} s; the program told that it began at "
+            f"{told_s:.4f} s",
         )
     return 0.0, ""
 
@@ -114,13 +134,18 @@ def window_works_once(case: FailingSignal) -> LikelyCause | None:
     for _watch, found in _windows(case):
         entered = sum(began for _at, began in found.came)
         finding = case.finding("window-not-rearmed")
-        if entered != 1 or sum(event.entered for event in found.wanted) < FEWEST_DUE or finding is None:
+        if (
+            entered != 1
+            or sum(event.entered for event in found.wanted) < FEWEST_DUE
+            or finding is None
+        ):
             continue
         return case.cause(
             finding.code,
             finding.title,
             1.0,
-            f"one event came at {found.came[0][0]:.4g} s, {sum(e.entered for e in found.wanted)} were due",
+            f"one event came at {found.came[0][0]:.4g} s, {sum(e.entered for e in found.wanted)} "
+            "were due",
             finding.remedy,
         )
     return None
@@ -128,7 +153,8 @@ def window_works_once(case: FailingSignal) -> LikelyCause | None:
 
 @register_cause
 def chain_was_stopped(case: FailingSignal) -> LikelyCause | None:
-    """After an event of one of its windows or twins the whole chain gives nothing, for a while or for good."""
+    """After an event of one of its windows or twins the whole chain gives nothing, for a while or
+    for good."""
     stopping = _stopping(case)
     cycles = case.take.chain_cycles(case.chain)
     missing_s = case.take.seconds - cycles / float(case.cycle.cycle_rate_hz)
@@ -136,17 +162,22 @@ def chain_was_stopped(case: FailingSignal) -> LikelyCause | None:
         return None
     stands = _standing(case, cycles)
     found = [_stopped_by(case, watch, stands, missing_s) for watch in stopping]
-    return max((cause for cause in found if cause is not None), key=lambda cause: cause.fit, default=None)
+    return max(
+        (cause for cause in found if cause is not None), key=lambda cause: cause.fit, default=None
+    )
 
 
 def _standing(case: FailingSignal, cycles: int) -> NDArray[np.float64]:
-    """Where the chain stood still for more than half a cycle, the end of the take included, (n, 2) seconds: instant
+    """Where the chain stood still for more than half a cycle, the end of the take included, (n, 2)
+    seconds: instant
     of the last cycle before, and how much longer than a cycle it took until the next.
     """
     cycle_s, found, last_s = float(case.cycle.cycle_s), [], np.empty(0)
     for begin in range(0, cycles, BLOCK_SAMPLES):
         end = min(cycles, begin + BLOCK_SAMPLES)
-        times_s = np.concatenate((last_s, case.take.instants(case.chain, begin, end).held_s(begin, end)[:, 0]))
+        times_s = np.concatenate(
+            (last_s, case.take.instants(case.chain, begin, end).held_s(begin, end)[:, 0])
+        )
         if end == cycles:
             times_s = np.append(times_s, case.take.seconds)
         still_s = np.diff(times_s) - cycle_s
@@ -160,7 +191,10 @@ def _stopping(case: FailingSignal) -> list[Watch]:
     """Windows and twins on the chain's signals that stop it."""
     names = dict.fromkeys(slot.signal for slot in case.chain.slots)
     watches = [
-        watch for name in names for kind in ("window", "twin") for watch in signal_watches(case.take, name, kind)
+        watch
+        for name in names
+        for kind in ("window", "twin")
+        for watch in signal_watches(case.take, name, kind)
     ]
     return [watch for watch in watches if _judge(case, watch).action == "stop"]
 
@@ -175,7 +209,8 @@ def _judge(case: FailingSignal, watch: Watch) -> Threshold | RedundantPair:
 def _stopped_by(
     case: FailingSignal, watch: Watch, standing: NDArray[np.float64], missing_s: float
 ) -> LikelyCause | None:
-    """Time that the chain stood still after an event of that watch, against the time that is missing.
+    """Time that the chain stood still after an event of that watch, against the time that is
+    missing.
 
     ``standing`` is as of `_standing`.
     """
@@ -183,19 +218,27 @@ def _stopped_by(
     if not len(starts):
         return None
     judge, cycle_s, seconds = _judge(case, watch), float(case.cycle.cycle_s), case.take.seconds
-    after_s = float(judge.rearm_after_s) if isinstance(judge, Threshold) and judge.rearm_after_s is not None else None
+    after_s = (
+        float(judge.rearm_after_s)
+        if isinstance(judge, Threshold) and judge.rearm_after_s is not None
+        else None
+    )
     since_s, still_s = standing[:, 0], standing[:, 1]
-    is_last = since_s + still_s + 1.5 * cycle_s > seconds  # the end of the take may cut the last one short
+    is_last = (
+        since_s + still_s + 1.5 * cycle_s > seconds
+    )  # the end of the take may cut the last one short
     stands = is_last if after_s is None else is_last | (still_s > 0.5 * after_s - cycle_s)
     stands &= starts[0] <= since_s + cycle_s
     explained_s = float(still_s[stands].sum())
     finding = case.about(watch.signal, "chain-stays-stopped")
     return case.cause(
         "chain-stays-stopped" if after_s is None else "chain-stops-a-while",
-        f"The {watch.kind} of {watch.signal} stops {case.chain.converter} {'for good' if after_s is None else 'each time'}",
+        f"The {watch.kind} of {watch.signal} stops {case.chain.converter} "
+        f"{'for good' if after_s is None else 'each time'}",
         min(explained_s, missing_s) / max(explained_s, missing_s),
         f"its first event came at {starts[0]:.4g} s; {case.chain.converter} stood still "
-        f"{'from then on' if after_s is None else f'{np.count_nonzero(stands)} times'}, {format_si(explained_s, 's', 4)} of "
+        f"{'from then on' if after_s is None else f'{np.count_nonzero(stands)} times'}, "
+        f"{format_si(explained_s, 's', 4)} of "
         f"{format_si(seconds, 's', 4)}, and what {format_si(missing_s, 's', 4)} bring is missing",
         finding.remedy if finding is not None and after_s is None else None,
         whole=True,
@@ -215,7 +258,8 @@ def limits_exchanged(case: FailingSignal) -> LikelyCause | None:
                 "window-swapped",
                 finding.title,
                 0.9,
-                f"{seen} events came where {meant} were due with the limits in order; {finding.message}",
+                f"{seen} events came where {meant} were due with the limits in order; "
+                f"{finding.message}",
                 finding.remedy,
             )
     return None
@@ -223,12 +267,15 @@ def limits_exchanged(case: FailingSignal) -> LikelyCause | None:
 
 def _alike(found: Crossings) -> bool:
     pairs = zip(found.wanted, found.came, strict=False)
-    return all(abs(event.time_s - at) < 0.05 and event.entered == began for event, (at, began) in pairs)
+    return all(
+        abs(event.time_s - at) < 0.05 and event.entered == began for event, (at, began) in pairs
+    )
 
 
 @register_cause
 def window_chatters(case: FailingSignal) -> LikelyCause | None:
-    """Many events at each crossing: noise on a slow slope, or raw samples judged instead of their average."""
+    """Many events at each crossing: noise on a slow slope, or raw samples judged instead of their
+    average."""
     for _watch, found in _windows(case):
         if not found.wanted or len(found.came) < TOO_MANY * len(found.wanted):
             continue
@@ -240,7 +287,8 @@ def window_chatters(case: FailingSignal) -> LikelyCause | None:
                     code,
                     finding.title,
                     min(1.0, 0.6 + ratio / 20),
-                    f"{len(found.came)} events where {len(found.wanted)} were due, {ratio:.1f} for each. {finding.message}",
+                    f"{len(found.came)} events where {len(found.wanted)} were due, {ratio:.1f} "
+                    f"for each. {finding.message}",
                     finding.remedy,
                 )
     return None
@@ -261,7 +309,8 @@ def comparator_chatters(case: FailingSignal) -> LikelyCause | None:
             "comparator-chatters",
             finding.title,
             0.5 + 0.5 * min(each, found.predicted) / max(each, found.predicted),
-            f"{each:.1f} edges at each of {found.crossings} crossings, {found.predicted:.1f} predicted of noise and slope",
+            f"{each:.1f} edges at each of {found.crossings} crossings, {found.predicted:.1f} "
+            "predicted of noise and slope",
             finding.remedy,
         )
     return None
@@ -288,7 +337,8 @@ def twin_trips_for_nothing(case: FailingSignal) -> LikelyCause | None:
         "twin-too-tight",
         finding.title,
         min(1.0, figures.worst_v / worst_v),
-        f"{trips} trips; the two differ by up to {format_volts(worst_v)}, {format_volts(figures.worst_v)} predicted of two "
+        f"{trips} trips; the two differ by up to {format_volts(worst_v)}, "
+        f"{format_volts(figures.worst_v)} predicted of two "
         "sound converters",
         finding.remedy,
     )
@@ -296,7 +346,8 @@ def twin_trips_for_nothing(case: FailingSignal) -> LikelyCause | None:
 
 @register_cause
 def pairs_of_two_instants(case: FailingSignal) -> LikelyCause | None:
-    """The two differ value by value of the same number, and not value by value of the same instant."""
+    """The two differ value by value of the same number, and not value by value of the same
+    instant."""
     finding = case.finding("twin-out-of-step") or case.finding("twin-pauses")
     ours, theirs = _pair(case)
     if finding is None or ours is None or theirs is None or not ours.count or not theirs.count:
@@ -314,7 +365,8 @@ def pairs_of_two_instants(case: FailingSignal) -> LikelyCause | None:
         finding.code,
         finding.title,
         1.0 - by_instant_v / by_number_v,
-        f"values of the same number are up to {format_si(apart_s, 's', 3)} apart and differ by up to {format_volts(by_number_v)}, "
+        f"values of the same number are up to {format_si(apart_s, 's', 3)} apart and differ by up "
+        f"to {format_volts(by_number_v)}, "
         f"values of the same instant by {format_volts(by_instant_v)}",
         finding.remedy,
     )
@@ -326,13 +378,15 @@ def _pair(case: FailingSignal) -> tuple[SignalSamples | None, SignalSamples | No
     if of is None or case.take.workspace.project.chain_of(of) is None:
         return None, None
     first, second = (
-        first_values(case.take, name) or case.take.raw(name, 0, MOST_SAMPLES) for name in (case.signal.name, of)
+        first_values(case.take, name) or case.take.raw(name, 0, MOST_SAMPLES)
+        for name in (case.signal.name, of)
     )
     return first, second
 
 
 def _nearest_v(ours: SignalSamples, theirs: SignalSamples) -> float | None:
-    """Largest difference of values held at the same instant, as nearly as the slower of the two allows."""
+    """Largest difference of values held at the same instant, as nearly as the slower of the two
+    allows."""
     mine, other = ours.valid, theirs.valid
     at_s, times_s, volts = ours.times_s[mine], theirs.times_s[other], theirs.volts[other]
     if len(at_s) < 2 or len(times_s) < 2:

@@ -1,4 +1,5 @@
-"""What is read is right, and something else is not: the expectation, the other one of a pair, a stated cost."""
+"""What is read is right, and something else is not: the expectation, the other one of a pair, a
+stated cost."""
 
 from __future__ import annotations
 
@@ -38,7 +39,9 @@ def expectation_beside(take: Take, verdict: Verdict) -> LikelyCause | None:
         return None
     if verdict.low is None or verdict.high is None:
         return None
-    case = FailingSignal(take, chain, take.workspace.project.signal(verdict.signal), (), {verdict.kind})
+    case = FailingSignal(
+        take, chain, take.workspace.project.signal(verdict.signal), (), {verdict.kind}
+    )
     if case.captured is None or case.is_off:
         return None
     middle = (verdict.low + verdict.high) / 2
@@ -57,7 +60,8 @@ def expectation_beside(take: Take, verdict: Verdict) -> LikelyCause | None:
 
 @register_cause
 def pair_apart(case: FailingSignal) -> LikelyCause | None:
-    """One of a pair reads beside its source: which, by how much, and whether source or converter."""
+    """One of a pair reads beside its source: which, by how much, and whether source or
+    converter."""
     project = case.take.workspace.project
     other = case.signal.twin_of
     if other is None or project.chain_of(other) is None:
@@ -66,9 +70,14 @@ def pair_apart(case: FailingSignal) -> LikelyCause | None:
     if ours is None or theirs is None:
         return None
     apart = abs(ours[0] - theirs[0])
-    if apart < CLEAR_SIGMAS * math.hypot(ours[1], theirs[1]) or apart < 2 * LEAST_LSB * case.scale.lsb_v:
+    if (
+        apart < CLEAR_SIGMAS * math.hypot(ours[1], theirs[1])
+        or apart < 2 * LEAST_LSB * case.scale.lsb_v
+    ):
         return None
-    off, calm = (case.signal.name, other) if abs(ours[0]) >= abs(theirs[0]) else (other, case.signal.name)
+    off, calm = (
+        (case.signal.name, other) if abs(ours[0]) >= abs(theirs[0]) else (other, case.signal.name)
+    )
     by_v, still_v = (ours[0], theirs[0]) if off == case.signal.name else (theirs[0], ours[0])
     chain = project.chain_of(off)
     assert chain is not None
@@ -87,19 +96,23 @@ def pair_apart(case: FailingSignal) -> LikelyCause | None:
         "pair-apart",
         f"{off} reads {format_volts(abs(by_v))} too {'high' if by_v > 0 else 'low'}",
         0.85,
-        f"{off} is {format_volts(by_v)} off what its source gives, {calm} {format_volts(still_v)}; {whose}",
+        f"{off} is {format_volts(by_v)} off what its source gives, {calm} "
+        f"{format_volts(still_v)}; {whose}",
         None,
     )
 
 
 def offset_v(take: Take, name: str) -> tuple[float, float] | None:
-    """Mean of what a signal reads less what it should, and the standard error of that mean, volts at the pin."""
+    """Mean of what a signal reads less what it should, and the standard error of that mean, volts
+    at the pin."""
     chain = take.workspace.project.chain_of(name)
     samples = take.raw(name, 0, MOST_SAMPLES)
     if chain is None or samples is None or samples.count < FEWEST_SAMPLES:
         return None
     cycles = min(int(samples.cycles[-1]) + 1, MOST_SAMPLES)
-    stream = expected_raw(take.history, chain.converter, name, 0, cycles, take.instants(chain, 0, cycles))
+    stream = expected_raw(
+        take.history, chain.converter, name, 0, cycles, take.instants(chain, 0, cycles)
+    )
     count = min(len(stream.settled_v), len(samples.volts))
     gain = float(samples.signal.front_end)
     error = (samples.volts[:count] - stream.predicted_v[:count])[samples.valid[:count]] * gain
@@ -128,7 +141,8 @@ def settles_as_predicted(case: FailingSignal) -> LikelyCause | None:
         finding.code,
         finding.title,
         share,
-        f"settling was predicted to leave up to {format_volts(left_v)}, and that explains {share * 100:.0f} % of what the "
+        f"settling was predicted to leave up to {format_volts(left_v)}, and that explains "
+        f"{share * 100:.0f} % of what the "
         f"readings are off. {finding.message}",
         finding.remedy,
     )
@@ -136,7 +150,8 @@ def settles_as_predicted(case: FailingSignal) -> LikelyCause | None:
 
 @register_cause
 def handler_costs_more(case: FailingSignal) -> LikelyCause | None:
-    """The program was counted, and its handler takes longer than the design says: rate or losses follow."""
+    """The program was counted, and its handler takes longer than the design says: rate or losses
+    follow."""
     counted = case.take.totals.get(f"handler.{case.stream}")
     stated = case.chain.loop.handler_cycles
     if counted is None or counted <= stated * (1 + COST_DIFFERS):
@@ -153,7 +168,11 @@ def handler_costs_more(case: FailingSignal) -> LikelyCause | None:
         slower and scan_timing(counted_as, chain).cycle_rate_hz < case.cycle.cycle_rate_hz
     ):
         return None  # with its true length the design would do what it should
-    seen = f"{lost} results were lost" if lost else f"scans come at {format_si(rate_hz or 0.0, 'Hz', 5)}"
+    seen = (
+        f"{lost} results were lost"
+        if lost
+        else f"scans come at {format_si(rate_hz or 0.0, 'Hz', 5)}"
+    )
     return case.cause(
         "handler-costs-more",
         f"The ISR of {case.chain.converter} takes longer than stated",

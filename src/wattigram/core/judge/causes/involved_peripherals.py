@@ -23,8 +23,13 @@ def chain_owners(chain: Chain) -> set[str]:
 
 
 def signal_owners(workspace: Workspace, signal: str) -> set[str]:
-    """Peripherals besides those of its chain: comparators on a signal, and what makes the output wired to its pin."""
-    found = {one.name for one in workspace.project.comparators if one.signal == signal}
+    """Peripherals besides those of its chain: comparators on a signal, and what makes the output
+    wired to its pin."""
+    found = {
+        comparator.name
+        for comparator in workspace.project.comparators
+        if comparator.signal == signal
+    }
     if any(one.name == signal for one in workspace.project.signals):
         found |= set(_output_owners(workspace, workspace.project.signal(signal).pin))
     return found
@@ -46,7 +51,11 @@ def _output_owners(workspace: Workspace, pin: str) -> Iterator[str]:
     if pwm is not None:
         yield pwm.timer
     for route in workspace.project.routes:
-        if pwm is not None and not isinstance(route.sink, (SendSink, DacSink)) and route.sink.pwm == pwm.name:
+        if (
+            pwm is not None
+            and not isinstance(route.sink, (SendSink, DacSink))
+            and route.sink.pwm == pwm.name
+        ):
             yield from route_owners(workspace, route)
 
 

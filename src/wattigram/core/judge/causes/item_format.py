@@ -9,7 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import explained_share
-from wattigram.core.judge.causes.base import MOST_SAMPLES, FailingSignal, LikelyCause, register_cause
+from wattigram.core.judge.causes.base import (
+    MOST_SAMPLES,
+    FailingSignal,
+    LikelyCause,
+    register_cause,
+)
 from wattigram.core.model.design.edits import SetAlignment
 from wattigram.core.predict.expected import expected_raw
 from wattigram.core.predict.timing import slot_order
@@ -26,7 +31,8 @@ def _items(case: FailingSignal) -> NDArray[Any]:
 
 @register_cause
 def width_differs(case: FailingSignal) -> LikelyCause | None:
-    """Every other value is zero; or part of each lap never changes from zero, and the rest is too big."""
+    """Every other value is zero; or part of each lap never changes from zero, and the rest is too
+    big."""
     data, width, written = _items(case), case.chain.reader.width_bits, case.chain.loop.width_bits
     if len(data) < case.chain.loop.items or width is None or width == written or not data.any():
         return None
@@ -46,11 +52,14 @@ def width_differs(case: FailingSignal) -> LikelyCause | None:
         beyond = float(np.mean(laps[:, :filled] >= 1 << written))
         fit = unused * min(1.0, 0.5 + beyond)
         evidence = (
-            f"the last {case.chain.loop.items - filled} values of each lap are zero ({unused * 100:.1f} %), and "
+            f"the last {case.chain.loop.items - filled} values of each lap are zero "
+            f"({unused * 100:.1f} %), and "
             f"{beyond * 100:.0f} % of the others exceed {written} bits: two samples in one"
         )
         title = f"{written}-bit items are read as {width}-bit values"
-    return case.cause("item-width-read", title, fit, evidence, case.remedy("item-width-read"), whole=True)
+    return case.cause(
+        "item-width-read", title, fit, evidence, case.remedy("item-width-read"), whole=True
+    )
 
 
 @register_cause
@@ -79,7 +88,8 @@ def address_stands_still(case: FailingSignal) -> LikelyCause | None:
 
 @register_cause
 def same_half_again(case: FailingSignal) -> LikelyCause | None:
-    """The second half of each lap is the first once more, noise and all: both are sent from the same place."""
+    """The second half of each lap is the first once more, noise and all: both are sent from the
+    same place."""
     data, half = _items(case), case.chain.loop.items // 2
     if len(data) < FEWEST_LAPS * case.chain.loop.items or case.chain.loop.items % 2:
         return None
@@ -93,7 +103,8 @@ def same_half_again(case: FailingSignal) -> LikelyCause | None:
         "same-half-again",
         f"Both halves of {case.chain.loop.name} are sent from the same place",
         same / len(laps),
-        f"in {same} of {len(laps)} laps of {case.chain.loop.name} the second half is the first once more, noise and all",
+        f"in {same} of {len(laps)} laps of {case.chain.loop.name} the second half is the first "
+        "once more, noise and all",
         None,
         whole=True,
     )
@@ -108,14 +119,18 @@ def bytes_are_swapped(case: FailingSignal) -> LikelyCause | None:
     swapped = case.scale.item_volts(items.byteswap())
     fit = explained_share(case.settled_v, case.measured_v, swapped)
     # Swapped bytes leave nothing to be explained; what merely comes nearer is something else.
-    left = np.abs(swapped - case.settled_v) <= case.expected.half_width_v * case.gain + 8 * case.scale.lsb_v
+    left = (
+        np.abs(swapped - case.settled_v)
+        <= case.expected.half_width_v * case.gain + 8 * case.scale.lsb_v
+    )
     if fit < 0.5 or float(np.mean(left)) < 0.5:
         return None
     return case.cause(
         "byte-order-read",
         "Bytes are read in the wrong order",
         fit,
-        f"with the bytes of each item exchanged {float(np.mean(left)) * 100:.1f} % of the samples are as expected",
+        f"with the bytes of each item exchanged {float(np.mean(left)) * 100:.1f} % of the samples "
+        "are as expected",
         case.remedy("byte-order-read"),
         whole=True,
     )
@@ -138,12 +153,15 @@ def wrong_alignment(case: FailingSignal) -> LikelyCause | None:
         return None
     fit = explained_share(case.measured_v, case.settled_v, case.settled_v * 2.0**power)
     found, other = ("left", "right") if power > 0 else ("right", "left")
-    remedy = case.remedy("alignment-read") or SetAlignment(case.chain.converter, "left" if power > 0 else "right")
+    remedy = case.remedy("alignment-read") or SetAlignment(
+        case.chain.converter, "left" if power > 0 else "right"
+    )
     return case.cause(
         "wrong-alignment",
         f"Codes are {found}-aligned, read as {other}-aligned",
         fit,
-        f"readings are {factor:.3f} times what is expected, and {case.chain.bits} bits in {case.chain.loop.width_bits} "
+        f"readings are {factor:.3f} times what is expected, and {case.chain.bits} bits in "
+        f"{case.chain.loop.width_bits} "
         f"leave a factor of {2**spare}",
         remedy,
         whole=True,
@@ -165,7 +183,8 @@ def item_too_narrow(case: FailingSignal) -> LikelyCause | None:
         "item-too-narrow",
         f"Items of {width} bits cut codes off",
         fit,
-        f"{fit * 100:.1f} % of the samples are what is expected less a multiple of {1 << width} counts",
+        f"{fit * 100:.1f} % of the samples are what is expected less a multiple of {1 << width} "
+        "counts",
         case.remedy("item-too-narrow"),
         whole=True,
     )
@@ -191,7 +210,8 @@ def loop_out_of_step(case: FailingSignal) -> LikelyCause | None:
         "loop-out-of-step",
         f"{case.chain.loop.name} is out of step",
         fit,
-        f"{items} items are no multiple of {slots} slots: from the second lap on the places hold signals "
+        f"{items} items are no multiple of {slots} slots: from the second lap on the places hold "
+        "signals "
         f"{items % slots} along; taking that into account explains {fit * 100:.1f} % of the error",
         case.remedy("loop-out-of-step"),
         whole=True,
@@ -205,14 +225,20 @@ def _expected_by_slot(case: FailingSignal, cycles: int) -> NDArray[np.float64]:
     by_slot = np.empty((cycles, len(case.chain.slots)))
     for name in {slot.signal for slot in case.chain.slots}:
         gain = float(project.signal(name).front_end)
-        course = expected_raw(case.take.history, case.chain.converter, name, 0, cycles, instants).predicted_v * gain
+        course = (
+            expected_raw(
+                case.take.history, case.chain.converter, name, 0, cycles, instants
+            ).predicted_v
+            * gain
+        )
         by_slot[:, list(case.chain.places_of(name))] = course.reshape(cycles, -1)
     return by_slot
 
 
 @register_cause
 def other_order(case: FailingSignal) -> LikelyCause | None:
-    """The converter takes its slots in the order of channels, and readings are other signals' from the start."""
+    """The converter takes its slots in the order of channels, and readings are other signals' from
+    the start."""
     order = slot_order(case.take.workspace, case.chain)
     if not case.is_off or order == list(range(len(order))) or case.captured is None:
         return None
@@ -226,7 +252,8 @@ def other_order(case: FailingSignal) -> LikelyCause | None:
         "slot-order",
         f"{case.chain.converter} converts in another order",
         fit,
-        f"what is read as {case.signal.name} is {name}: that explains {fit * 100:.1f} % of the error; the converter goes "
+        f"what is read as {case.signal.name} is {name}: that explains {fit * 100:.1f} % of the "
+        "error; the converter goes "
         "up by channel number",
         (finding.remedy if (finding := case.of_chain("slot-order")) else None),
         whole=True,

@@ -1,4 +1,5 @@
-"""Mistakes that the design's own findings name already: they come before whatever merely looks like one."""
+"""Mistakes that the design's own findings name already: they come before whatever merely looks like
+one."""
 
 from __future__ import annotations
 
@@ -14,7 +15,9 @@ UNSEEN_FIT = 0.9
 WARNED_FIT = 0.6
 OF_EVENTS = ("window", "comparator", "chain-st")
 EVENT_KINDS = frozenset({"window", "edges", "trip"})
-WITHOUT_SYMPTOM = frozenset({"pin-beyond-limits", "twin-stage-differs", "registers-cannot-hold", "twin-same-converter"})
+WITHOUT_SYMPTOM = frozenset(
+    {"pin-beyond-limits", "twin-stage-differs", "registers-cannot-hold", "twin-same-converter"}
+)
 """What endangers a part, or an aim, and shows in no stream by itself."""
 OF_PAIRS = "twin"
 LOADS = frozenset({"processor-busy", "processor-overloaded", "software-in-path"})
@@ -26,7 +29,8 @@ def name_of(code: str) -> str:
 
 
 def is_known(take: Take, cause: LikelyCause) -> bool:
-    """Whether the design's findings say so too, of the same signal or converter: what they do not only looks like it."""
+    """Whether the design's findings say so too, of the same signal or converter: what they do not
+    only looks like it."""
     return any(
         name_of(one.code) == cause.cause
         and (not one.signal or one.signal in cause.signals or bool(cause.converter))
@@ -35,7 +39,9 @@ def is_known(take: Take, cause: LikelyCause) -> bool:
     )
 
 
-def design_causes(take: Take, failing: Mapping[str, set[str]], found: list[LikelyCause]) -> Iterator[LikelyCause]:
+def design_causes(
+    take: Take, failing: Mapping[str, set[str]], found: list[LikelyCause]
+) -> Iterator[LikelyCause]:
     """Errors of the design that no tester named, and its warnings where nothing at all was.
 
     Parameters
@@ -50,7 +56,9 @@ def design_causes(take: Take, failing: Mapping[str, set[str]], found: list[Likel
             if finding.severity != severity or code in named or finding.code in WITHOUT_SYMPTOM:
                 continue
             for signal, kinds in failing.items():
-                if severity == "warning" and any(signal in cause.signals or cause.converter for cause in found):
+                if severity == "warning" and any(
+                    signal in cause.signals or cause.converter for cause in found
+                ):
                     continue
                 if _concerns(take, finding, signal, kinds):
                     named.add(code)

@@ -8,7 +8,13 @@ import numpy as np
 
 from wattigram.core.analysis import explained_share, fit_line
 from wattigram.core.base.quantity import format_si
-from wattigram.core.judge.causes.base import MOST_SAMPLES, FailingSignal, LikelyCause, first_values, register_cause
+from wattigram.core.judge.causes.base import (
+    MOST_SAMPLES,
+    FailingSignal,
+    LikelyCause,
+    first_values,
+    register_cause,
+)
 from wattigram.core.judge.causes.expectations_and_costs import offset_v
 from wattigram.core.judge.causes.loopback import EXCHANGED, exchanged_with
 from wattigram.core.predict.accuracy import converter_noise_lsb, signal_noise
@@ -32,13 +38,16 @@ def input_beyond_reference(case: FailingSignal) -> LikelyCause | None:
     if share < PINNED_SHARE:
         return None
     values = case.measured_v[(case.measured_v < top) & (case.measured_v > 0)]
-    # A level that rests near the end by design is no symptom: it must be expected elsewhere, or meet the end abruptly.
+    # A level that rests near the end by design is no symptom: it must be expected elsewhere, or
+    # meet the end abruptly.
     near = np.abs(values - edge) < 8 * scale.lsb_v
     crowded = float(np.count_nonzero(near)) / count
     if crowded > share:
         return None
     gain = float(case.signal.front_end)
-    calm = float(np.mean(np.abs(case.settled_v - edge) < 2 * scale.lsb_v + case.expected.half_width_v * gain))
+    calm = float(
+        np.mean(np.abs(case.settled_v - edge) < 2 * scale.lsb_v + case.expected.half_width_v * gain)
+    )
     wiring_finding = case.finding("input-beyond-reference")
     if wiring_finding is None and (calm >= share or exchanged_with(case)[0] > EXCHANGED):
         return None
@@ -46,7 +55,8 @@ def input_beyond_reference(case: FailingSignal) -> LikelyCause | None:
         "input-beyond-reference",
         f"The input goes beyond {'the reference' if end == 'full scale' else '0 V'}",
         (1.0 if wiring_finding is not None else 0.85) * min(1.0, 0.7 + 0.3 * (1 - crowded / share)),
-        f"{share * 100:.1f} % of the samples stand at {end}, only {crowded * 100:.2g} % just beside it",
+        f"{share * 100:.1f} % of the samples stand at {end}, only {crowded * 100:.2g} % just "
+        "beside it",
         case.remedy("input-beyond-reference"),
     )
 
@@ -65,7 +75,11 @@ def not_calibrated(case: FailingSignal) -> LikelyCause | None:
         return None
     # The median of n readings is good to 1.25 σ / √n; what noise alone could make is no offset.
     error_lsb = 1.2533 * float(error.std()) / math.sqrt(len(error))
-    if abs(offset_lsb) < CLEAR_SIGMAS * error_lsb or offset_lsb * known_lsb < 0 or _others_disagree(case, offset_lsb):
+    if (
+        abs(offset_lsb) < CLEAR_SIGMAS * error_lsb
+        or offset_lsb * known_lsb < 0
+        or _others_disagree(case, offset_lsb)
+    ):
         return None
     noise_lsb = signal_noise_lsb(case)
     spread = float(np.mean(np.square(error - offset_lsb))) - noise_lsb**2
@@ -77,7 +91,8 @@ def not_calibrated(case: FailingSignal) -> LikelyCause | None:
         "not-calibrated",
         f"{case.chain.converter} is not calibrated",
         constant * min(1.0, 0.3 + agreement),
-        f"readings are off by {offset_lsb:+.1f} LSB throughout, and an uncalibrated {case.chain.converter} is off by "
+        f"readings are off by {offset_lsb:+.1f} LSB throughout, and an uncalibrated "
+        f"{case.chain.converter} is off by "
         f"{known_lsb:+.1f} LSB",
         finding.remedy if finding is not None else None,
         whole=True,
@@ -85,7 +100,8 @@ def not_calibrated(case: FailingSignal) -> LikelyCause | None:
 
 
 def _others_disagree(case: FailingSignal, offset_lsb: float) -> bool:
-    """Whether another signal of the same converter is off by something else: an offset is that of all of them."""
+    """Whether another signal of the same converter is off by something else: an offset is that of
+    all of them."""
     for name in dict.fromkeys(slot.signal for slot in case.chain.slots):
         found = offset_v(case.take, name) if name != case.signal.name else None
         if found is None or case.take.workspace.project.signal(name).negative is not None:
@@ -119,7 +135,8 @@ def clock_too_fast(case: FailingSignal) -> LikelyCause | None:
         "clock-too-fast",
         f"{case.chain.converter} is clocked too fast",
         1 - abs(measured_lsb - predicted_lsb) / max(measured_lsb, predicted_lsb),
-        f"readings scatter by {measured_lsb:.2f} LSB rms; {predicted_lsb:.2f} LSB are to be expected of "
+        f"readings scatter by {measured_lsb:.2f} LSB rms; {predicted_lsb:.2f} LSB are to be "
+        "expected of "
         f"{format_si(case.cycle.clock_hz, 'Hz')}, of which the converter makes "
         f"{converter_noise_lsb(workspace, case.chain):.2f}",
         finding.remedy,
@@ -129,7 +146,8 @@ def clock_too_fast(case: FailingSignal) -> LikelyCause | None:
 
 @register_cause
 def factor_off(case: FailingSignal) -> LikelyCause | None:
-    """Readings are too small or too big by a fixed share: a slow clock's leakage, or another full scale."""
+    """Readings are too small or too big by a fixed share: a slow clock's leakage, or another full
+    scale."""
     if case.captured is None:
         return None
     line = fit_line(case.settled_v, case.measured_v)
@@ -142,12 +160,18 @@ def factor_off(case: FailingSignal) -> LikelyCause | None:
     choices = []
     if slow:
         choices.append(
-            ("clock-too-slow", f"{case.chain.converter} is clocked too slowly", -2 * slow * converter.leakage_share)
+            (
+                "clock-too-slow",
+                f"{case.chain.converter} is clocked too slowly",
+                -2 * slow * converter.leakage_share,
+            )
         )
     if case.of_chain("full-scale-read") is not None:
         steps = (1 << case.chain.bits) - 1
         sign = 1 if case.chain.reader.full_scale == "2^N-1" else -1
-        choices.append(("full-scale-read", "Volts are computed with another full scale", sign / steps))
+        choices.append(
+            ("full-scale-read", "Volts are computed with another full scale", sign / steps)
+        )
     for code, title, share in choices:
         total = share + converter.gain_error
         off = factor - 1
@@ -167,7 +191,8 @@ def factor_off(case: FailingSignal) -> LikelyCause | None:
 
 @register_cause
 def mean_is_scaled(case: FailingSignal) -> LikelyCause | None:
-    """The reduced stream is the right one times count / 2^shift, or folds over where its sum overflows."""
+    """The reduced stream is the right one times count / 2^shift, or folds over where its sum
+    overflows."""
     reduced = first_values(case.take, case.signal.name)
     stage = case.signal.reduce
     if stage is None:
@@ -185,19 +210,25 @@ def mean_is_scaled(case: FailingSignal) -> LikelyCause | None:
             "mean-shift-mismatch",
             f"The mean of {case.signal.name} is scaled by {factor:.4g}",
             fit,
-            f"a sum of {stage.count} is shifted by {stage.shift}: {factor:.4g} times the mean explains {fit * 100:.1f} %",
+            f"a sum of {stage.count} is shifted by {stage.shift}: {factor:.4g} times the mean "
+            f"explains {fit * 100:.1f} %",
             case.remedy("mean-shift-mismatch"),
         )
     if case.finding("sum-too-wide") is None:
         return None
-    span_v = (1 << stage.register_bits) * case.scale.lsb_v / float(stage.gain_ratio) / (1 << stage.shift)
+    span_v = (
+        (1 << stage.register_bits) * case.scale.lsb_v / float(stage.gain_ratio) / (1 << stage.shift)
+    )
     folded = np.mod(settled, span_v)
     near = np.abs((measured - folded + span_v / 2) % span_v - span_v / 2)
-    fit = float(np.mean(near < 0.02 * span_v + 4 * case.scale.lsb_v)) * float(np.mean(settled > span_v) > 0.01)
+    fit = float(np.mean(near < 0.02 * span_v + 4 * case.scale.lsb_v)) * float(
+        np.mean(settled > span_v) > 0.01
+    )
     return case.cause(
         "sum-too-wide",
         f"The sum of {case.signal.name} overflows",
         fit,
-        f"{fit * 100:.1f} % of the values are what is expected less a multiple of what {stage.register_bits} bits hold",
+        f"{fit * 100:.1f} % of the values are what is expected less a multiple of what "
+        f"{stage.register_bits} bits hold",
         case.remedy("sum-too-wide"),
     )

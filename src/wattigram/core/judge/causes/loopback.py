@@ -7,7 +7,13 @@ import numpy as np
 from wattigram.core.advise.findings import Finding
 from wattigram.core.analysis import explained_share, fit_line
 from wattigram.core.base.quantity import format_volts
-from wattigram.core.judge.causes.base import FEWEST_SAMPLES, MOST_SAMPLES, FailingSignal, LikelyCause, register_cause
+from wattigram.core.judge.causes.base import (
+    FEWEST_SAMPLES,
+    MOST_SAMPLES,
+    FailingSignal,
+    LikelyCause,
+    register_cause,
+)
 from wattigram.core.model.bench import Jumper, resolve_source
 from wattigram.core.model.design import Generator
 from wattigram.core.model.design.edits import SwapWires
@@ -49,7 +55,11 @@ def _output_finding(case: FailingSignal) -> Finding | None:
     if pin is None:
         return None
     workspace = case.take.workspace
-    names = [one.name for one in (generator_on(workspace, pin), pwm_on(workspace, pin)) if one is not None]
+    names = [
+        one.name
+        for one in (generator_on(workspace, pin), pwm_on(workspace, pin))
+        if one is not None
+    ]
     for code in SHAPES_WAVES:
         for name in names:
             found = case.about(name, code)
@@ -71,14 +81,16 @@ def output_as_designed(case: FailingSignal) -> LikelyCause | None:
         finding.code,
         finding.title,
         share,
-        f"what was read follows what such an output gives, up to {format_volts(worst)} beside what was meant",
+        f"what was read follows what such an output gives, up to {format_volts(worst)} beside "
+        "what was meant",
         finding.remedy,
     )
 
 
 @register_cause
 def codes_forgotten(case: FailingSignal) -> LikelyCause | None:
-    """Everything is too small or too large by the same factor: that of millivolts taken for codes."""
+    """Everything is too small or too large by the same factor: that of millivolts taken for
+    codes."""
     generator = _generator(case)
     if generator is None or case.captured is None or _output_finding(case) is not None:
         return None
@@ -94,7 +106,8 @@ def codes_forgotten(case: FailingSignal) -> LikelyCause | None:
         "table-not-codes",
         f"Millivolts went to {dac.name} as if they were codes",
         fit * line.share,
-        f"readings are {line.slope:.4f} times what was meant, and a thousand counts a volt make {factor:.4f}",
+        f"readings are {line.slope:.4f} times what was meant, and a thousand counts a volt make "
+        f"{factor:.4f}",
         None,
     )
 
@@ -103,7 +116,12 @@ def codes_forgotten(case: FailingSignal) -> LikelyCause | None:
 def output_stops_short(case: FailingSignal) -> LikelyCause | None:
     """The wave has a flat top or bottom that nobody designed."""
     generator = _generator(case)
-    if generator is None or case.captured is None or not case.is_off or _output_finding(case) is not None:
+    if (
+        generator is None
+        or case.captured is None
+        or not case.is_off
+        or _output_finding(case) is not None
+    ):
         return None
     low_v, high_v = float(case.measured_v.min()), float(case.measured_v.max())
     cut = np.clip(case.settled_v, low_v, high_v)
@@ -128,33 +146,48 @@ def wires_exchanged(case: FailingSignal) -> LikelyCause | None:
     wirings = [project.wired(pin) for pin in (case.signal.pin, partner.pin)]
     order = [signal.name for signal in project.signals]
     names = sorted((case.signal.name, partner.name), key=order.index)
-    faulty = next((one for one in wirings if one is not None and one.swapped_with is not None), None)
+    faulty = next(
+        (wiring for wiring in wirings if wiring is not None and wiring.swapped_with is not None),
+        None,
+    )
     return case.cause(
         "wires-exchanged",
-        f"The wires{'' if faulty is not None else ', or the slots,'} of {' and '.join(names)} are exchanged",
+        f"The wires{'' if faulty is not None else ', or the slots,'} of {' and '.join(names)} are "
+        "exchanged",
         best[0],
-        f"each reads what the other should, {best[0] * 100:.0f} % of the error is gone when they are taken so",
+        f"each reads what the other should, {best[0] * 100:.0f} % of the error is gone when they "
+        "are taken so",
         SwapWires(faulty.pin, None) if faulty is not None else None,
     )
 
 
 def exchanged_with(case: FailingSignal) -> tuple[float, str]:
-    """Share of the error that is gone when a signal and another of its chain are taken for each other, and which."""
+    """Share of the error that is gone when a signal and another of its chain are taken for each
+    other, and which."""
     if case.captured is None or not case.is_off:
         return 0.0, ""
     project = case.take.workspace.project
     best: tuple[float, str] = (0.0, "")
     for other in project.signals:
         chain = project.chain_of(other.name)
-        if other.name == case.signal.name or chain is not case.chain or other.negative or case.signal.negative:
+        if (
+            other.name == case.signal.name
+            or chain is not case.chain
+            or other.negative
+            or case.signal.negative
+        ):
             continue
-        share = min(_reads_as(case, case.signal.name, other.name), _reads_as(case, other.name, case.signal.name))
+        share = min(
+            _reads_as(case, case.signal.name, other.name),
+            _reads_as(case, other.name, case.signal.name),
+        )
         best = max(best, (share, other.name))
     return best
 
 
 def _reads_as(case: FailingSignal, name: str, other: str) -> float:
-    """Share of one signal's error that vanishes when it is taken for another, at its own held instants."""
+    """Share of one signal's error that vanishes when it is taken for another, at its own held
+    instants."""
     take, chain = case.take, case.chain
     samples = take.raw(name, 0, MOST_SAMPLES)
     if samples is None or samples.count < FEWEST_SAMPLES:
@@ -162,8 +195,12 @@ def _reads_as(case: FailingSignal, name: str, other: str) -> float:
     cycles = min(int(samples.cycles[-1]) + 1, 1 << 16)
     instants = take.instants(chain, 0, cycles)
     gains = [float(take.workspace.project.signal(one).front_end) for one in (name, other)]
-    mine = expected_raw(take.history, chain.converter, name, 0, cycles, instants).settled_v * gains[0]
-    theirs = expected_raw(take.history, chain.converter, other, 0, cycles, instants).settled_v * gains[1]
+    mine = (
+        expected_raw(take.history, chain.converter, name, 0, cycles, instants).settled_v * gains[0]
+    )
+    theirs = (
+        expected_raw(take.history, chain.converter, other, 0, cycles, instants).settled_v * gains[1]
+    )
     count = min(len(mine), len(theirs), len(samples.volts))
     valid = samples.valid[:count]
     measured = samples.volts[:count][valid] * gains[0]

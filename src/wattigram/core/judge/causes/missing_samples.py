@@ -1,4 +1,5 @@
-"""Too little comes, or too much: nothing at all, one value, one bufferful, a share of what should, or the same twice."""
+"""Too little comes, or too much: nothing at all, one value, one bufferful, a share of what should,
+or the same twice."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ _NEVER_FETCHED = ("startup-memory", "startup-interrupt", "polling-times-out", "h
 
 @register_cause
 def nothing_came(case: FailingSignal) -> LikelyCause | None:
-    """Not one item; the board's own count of conversions tells a converter that stands still from one unheard."""
+    """Not one item; the board's own count of conversions tells a converter that stands still from
+    one unheard."""
     due = due_items(case.take, case.chain)
     came = case.take.item_count(case.stream)
     if came > case.chain.hands_over_each or due < FEWEST_EXPECTED + came:
@@ -41,7 +43,8 @@ def nothing_came(case: FailingSignal) -> LikelyCause | None:
                 code,
                 finding.title,
                 1.0 if converted is not None else 0.8,
-                f"{came or 'no'} item{'s' if came > 1 else ''} in {format_si(case.take.seconds, 's', 3)}, {due:.0f} were due{known}. "
+                f"{came or 'no'} item{'s' if came > 1 else ''} in "
+                f"{format_si(case.take.seconds, 's', 3)}, {due:.0f} were due{known}. "
                 f"{finding.message}",
                 finding.remedy,
                 whole=True,
@@ -52,7 +55,8 @@ def nothing_came(case: FailingSignal) -> LikelyCause | None:
         "never-sent",
         f"The firmware sends nothing of {case.chain.converter}",
         0.9,
-        f"no item in {format_si(case.take.seconds, 's', 3)}, {due:.0f} were due; it converted {converted} times, and nothing in "
+        f"no item in {format_si(case.take.seconds, 's', 3)}, {due:.0f} were due; it converted "
+        f"{converted} times, and nothing in "
         "the design keeps them from coming",
         None,
         whole=True,
@@ -71,7 +75,8 @@ def results_given_up(case: FailingSignal) -> LikelyCause | None:
         finding.code,
         finding.title,
         min(lost, given_up) / max(lost, given_up),
-        f"{lost} of {case.take.item_count(case.stream)} results are missing, and the program gave {given_up} up. "
+        f"{lost} of {case.take.item_count(case.stream)} results are missing, and the program gave "
+        f"{given_up} up. "
         f"{finding.message}",
         finding.remedy,
         whole=True,
@@ -91,7 +96,12 @@ def one_value_came(case: FailingSignal) -> LikelyCause | None:
     ran = format_si(case.take.seconds, "s", 3)
     what = "one value" if items == 1 else f"one pass of {items} values"
     return case.cause(
-        "started-once", finding.title, 1.0, f"exactly {what} came in {ran}, then nothing", finding.remedy, whole=True
+        "started-once",
+        finding.title,
+        1.0,
+        f"exactly {what} came in {ran}, then nothing",
+        finding.remedy,
+        whole=True,
     )
 
 
@@ -107,7 +117,8 @@ def one_bufferful_came(case: FailingSignal) -> LikelyCause | None:
         "dma-not-endless",
         f"{case.chain.loop.name} fills once and freezes",
         1.0 if finding is not None else 0.6,
-        f"exactly {items} items came, as many as {case.chain.loop.name} holds; {due:.0f} were due in "
+        f"exactly {items} items came, as many as {case.chain.loop.name} holds; {due:.0f} were due "
+        "in "
         f"{format_si(case.take.seconds, 's', 3)}",
         finding.remedy if finding is not None else None,
         whole=True,
@@ -118,7 +129,9 @@ def one_bufferful_came(case: FailingSignal) -> LikelyCause | None:
 def half_never_came(case: FailingSignal) -> LikelyCause | None:
     """Of each lap the same half is missing: its mark is not served."""
     rows = case.take.gaps
-    firsts, counts = (rows[name][rows["stream"] == case.stream].astype(int) for name in ("first", "count"))
+    firsts, counts = (
+        rows[name][rows["stream"] == case.stream].astype(int) for name in ("first", "count")
+    )
     items = case.chain.loop.items
     shares = []
     if len(counts) < FEWEST_HALVES or not isinstance(case.chain.retrieval, Dma):
@@ -131,7 +144,8 @@ def half_never_came(case: FailingSignal) -> LikelyCause | None:
         "half-not-served",
         f"The {('first', 'second')[half]} half of {case.chain.loop.name} is never sent",
         shares[half],
-        f"{counts.sum()} items never came; {shares[half] * 100:.0f} % of them are the {('first', 'second')[half]} halves of "
+        f"{counts.sum()} items never came; {shares[half] * 100:.0f} % of them are the "
+        f"{('first', 'second')[half]} halves of "
         f"{len(counts)} laps: the handler of {case.chain.retrieval.channel} does nothing at the "
         f"{('half', 'full')[half]} mark, or is not told of it",
         None,
@@ -141,7 +155,8 @@ def half_never_came(case: FailingSignal) -> LikelyCause | None:
 
 @register_cause
 def numbers_jump(case: FailingSignal) -> LikelyCause | None:
-    """Items have numbers to which no converter could have come: their count was taken from elsewhere."""
+    """Items have numbers to which no converter could have come: their count was taken from
+    elsewhere."""
     jumps = case.take.totals.get(f"jumps.{case.stream}", 0)
     if not jumps:
         return None
@@ -149,7 +164,8 @@ def numbers_jump(case: FailingSignal) -> LikelyCause | None:
         "numbers-jump",
         f"The firmware counts items of {case.chain.converter} wrongly",
         1.0,
-        f"the numbers of items went {jumps} time{'s' if jumps > 1 else ''} further than there was time for: the count that "
+        f"the numbers of items went {jumps} time{'s' if jumps > 1 else ''} further than there was "
+        "time for: the count that "
         "a handler passes on is not that of its own converter",
         None,
         whole=True,
@@ -172,7 +188,8 @@ def sent_again(case: FailingSignal) -> LikelyCause | None:
         f"A {what} flag is served without being taken",
         0.5 + 0.5 * whole,
         f"{counts.sum()} items of {case.chain.loop.name} came again, {came} came once; "
-        f"{whole * 100:.0f} % of them in portions of {portion}, as half of {case.chain.loop.name} holds",
+        f"{whole * 100:.0f} % of them in portions of {portion}, as half of {case.chain.loop.name} "
+        "holds",
         None,
         whole=True,
     )
@@ -194,8 +211,10 @@ def some_are_lost(case: FailingSignal) -> LikelyCause | None:
         "handler-too-slow",
         f"The handler of {case.chain.loop.name} is longer than its deadline",
         1 - abs(lost - predicted) / max(lost, predicted),
-        f"{lost * 100:.3g} % of the items never came, {predicted * 100:.3g} % predicted of a handler of "
-        f"{format_si(timing.service_s, 's', 3)} with {format_si(timing.deadline_s, 's', 3)} to spare",
+        f"{lost * 100:.3g} % of the items never came, {predicted * 100:.3g} % predicted of a "
+        "handler of "
+        f"{format_si(timing.service_s, 's', 3)} with {format_si(timing.deadline_s, 's', 3)} to "
+        "spare",
         finding.remedy if finding is not None else None,
         whole=True,
     )

@@ -36,8 +36,10 @@ def triggers_are_missed(case: FailingSignal) -> LikelyCause | None:
         "trigger-too-short",
         finding.title,
         1 - (1 - agreement) * 20,
-        f"cycles come at {format_si(rate_hz, 'Hz', 5)}; a cycle takes {format_si(case.cycle.busy_s, 's', 4)} and triggers come "
-        f"every {format_si(case.cycle.period_s, 's', 4)}, which leaves {format_si(predicted, 'Hz', 5)}",
+        f"cycles come at {format_si(rate_hz, 'Hz', 5)}; a cycle takes "
+        f"{format_si(case.cycle.busy_s, 's', 4)} and triggers come "
+        f"every {format_si(case.cycle.period_s, 's', 4)}, which leaves "
+        f"{format_si(predicted, 'Hz', 5)}",
         finding.remedy,
         whole=True,
     )
@@ -61,7 +63,8 @@ def timer_counts_otherwise(case: FailingSignal) -> LikelyCause | None:
         "timer-registers",
         f"{trigger.timer} counts {setting.prescaler} × {setting.period_counts}",
         1 - abs(off - explained) / max(abs(off), abs(explained)),
-        f"triggers come at {format_si(rate_hz * per_cycle, 'Hz', 6)}, {off * 100:+.3g} %; registers "
+        f"triggers come at {format_si(rate_hz * per_cycle, 'Hz', 6)}, {off * 100:+.3g} %; "
+        "registers "
         f"{setting.prescaler - 1} and {setting.period_counts - 1} make {explained * 100:+.3g} %",
         finding.remedy,
         whole=True,
@@ -70,12 +73,18 @@ def timer_counts_otherwise(case: FailingSignal) -> LikelyCause | None:
 
 @register_cause
 def oscillator_is_off(case: FailingSignal) -> LikelyCause | None:
-    """The rate is off by no more than the converter's own oscillator may be, and nothing else sets it."""
+    """The rate is off by no more than the converter's own oscillator may be, and nothing else sets
+    it."""
     rate_hz = _measured_hz(case)
     oscillator = case.take.workspace.converter(case.chain).oscillator
     if "rate" not in case.kinds:  # the instants of all else are told
         return None
-    if rate_hz is None or oscillator is None or case.chain.clock != "own" or case.cycle.trigger.pace == "pattern":
+    if (
+        rate_hz is None
+        or oscillator is None
+        or case.chain.clock != "own"
+        or case.cycle.trigger.pace == "pattern"
+    ):
         return None
     off = rate_hz / float(case.cycle.cycle_rate_hz) - 1
     if not STEADY_PPM * 1e-6 < abs(off) <= 1.01 * oscillator.tolerance:
@@ -94,10 +103,16 @@ def oscillator_is_off(case: FailingSignal) -> LikelyCause | None:
 
 @register_cause
 def signal_is_folded(case: FailingSignal) -> LikelyCause | None:
-    """Each sample is right, and there are too few of them in a period: a sine appears at another frequency."""
+    """Each sample is right, and there are too few of them in a period: a sine appears at another
+    frequency."""
     finding = case.finding("sampled-too-slowly")
     source = input_source(case.take.workspace, case.signal.pin)
-    if finding is None or not isinstance(source, SineSource) or case.captured is None or case.is_off:
+    if (
+        finding is None
+        or not isinstance(source, SineSource)
+        or case.captured is None
+        or case.is_off
+    ):
         return None
     off = np.abs(case.measured_v - case.settled_v)
     right = float(np.mean(off <= case.expected.half_width_v * case.gain))
@@ -105,7 +120,8 @@ def signal_is_folded(case: FailingSignal) -> LikelyCause | None:
         finding.code,
         finding.title,
         right,
-        f"{right * 100:.3g} % of the samples are what {format_si(source.frequency_hz, 'Hz')} gives at these instants. "
+        f"{right * 100:.3g} % of the samples are what {format_si(source.frequency_hz, 'Hz')} "
+        "gives at these instants. "
         f"{finding.message}",
         finding.remedy,
     )
@@ -113,7 +129,8 @@ def signal_is_folded(case: FailingSignal) -> LikelyCause | None:
 
 @register_cause
 def frames_are_timed_wrong(case: FailingSignal) -> LikelyCause | None:
-    """As many items came as the board's running time makes, yet the instants of their frames tell of another rate."""
+    """As many items came as the board's running time makes, yet the instants of their frames tell
+    of another rate."""
     rate_hz, due = _measured_hz(case), due_items(case.take, case.chain)
     came = case.take.item_count(case.stream)
     cycles, seconds = case.take.chain_cycles(case.chain), case.take.seconds
@@ -123,12 +140,15 @@ def frames_are_timed_wrong(case: FailingSignal) -> LikelyCause | None:
         return None
     if rate_hz is not None and abs(rate_hz * seconds / cycles - 1) < ALIKE:
         return None
-    told = f"they come at {format_si(rate_hz, 'Hz', 4)}" if rate_hz is not None else "no time passes"
+    told = (
+        f"they come at {format_si(rate_hz, 'Hz', 4)}" if rate_hz is not None else "no time passes"
+    )
     return case.cause(
         "frame-times",
         "The firmware stamps its frames with wrong instants",
         1 - abs(came / due - 1) / ALIKE * 0.5,
-        f"{cycles} cycles came in {format_si(seconds, 's', 3)}, as many as should; by the ticks of their frames {told}",
+        f"{cycles} cycles came in {format_si(seconds, 's', 3)}, as many as should; by the ticks "
+        f"of their frames {told}",
         None,
         whole=True,
     )

@@ -7,9 +7,19 @@ import numpy as np
 from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.take import Take
-from wattigram.core.judge.causes.base import BESIDE_DIFFERENCE, WEAKEST_FIT, LikelyCause, at_most, difference_cause
+from wattigram.core.judge.causes.base import (
+    BESIDE_DIFFERENCE,
+    WEAKEST_FIT,
+    LikelyCause,
+    at_most,
+    difference_cause,
+)
 from wattigram.core.judge.causes.involved_peripherals import route_owners
-from wattigram.core.judge.output_measurements import RouteMeasurement, measure_route, wanted_values_hz
+from wattigram.core.judge.output_measurements import (
+    RouteMeasurement,
+    measure_route,
+    wanted_values_hz,
+)
 from wattigram.core.model.design import ReceivedSource, Route, SendSink
 from wattigram.core.predict.pins import misread_bytes
 from wattigram.core.predict.timing import route_timing
@@ -17,7 +27,10 @@ from wattigram.core.predict.timing import route_timing
 
 def route_causes(take: Take, route: Route) -> list[LikelyCause]:
     """Causes for one route that fails, the best fit first; empty where nothing fits."""
-    own = {route.name, route.source.uart if isinstance(route.source, ReceivedSource) else route.name}
+    own = {
+        route.name,
+        route.source.uart if isinstance(route.source, ReceivedSource) else route.name,
+    }
     findings = [one for one in find_all(take.workspace) if one.signal in own]
     seen = measure_route(take, route)
     found = [
@@ -36,24 +49,43 @@ def route_causes(take: Take, route: Route) -> list[LikelyCause]:
     return sorted((one for one in found if one.fit >= WEAKEST_FIT), key=lambda one: -one.fit)
 
 
-def _cause(route: Route, finding: Finding | None, code: str, title: str, fit: float, evidence: str) -> LikelyCause:
+def _cause(
+    route: Route, finding: Finding | None, code: str, title: str, fit: float, evidence: str
+) -> LikelyCause:
     remedy = finding.remedy if finding is not None else None
     return LikelyCause(route.name, code, title, float(min(1.0, max(0.0, fit))), evidence, remedy)
 
 
 def _find(findings: list[Finding], code: str) -> Finding | None:
-    return next((one for one in findings if one.code == code), None)
+    return next((finding for finding in findings if finding.code == code), None)
 
 
-def _nothing_came(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
+def _nothing_came(
+    take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement
+) -> list[LikelyCause]:
     if len(seen.values):
         return []
-    title = "Nothing was received" if isinstance(route.source, ReceivedSource) else "Its source made nothing"
+    title = (
+        "Nothing was received"
+        if isinstance(route.source, ReceivedSource)
+        else "Its source made nothing"
+    )
     finding = _find(findings, "route-silent")
-    return [_cause(route, finding, "route-silent", title, 0.9, f"not one value in {format_si(take.seconds, 's', 3)}")]
+    return [
+        _cause(
+            route,
+            finding,
+            "route-silent",
+            title,
+            0.9,
+            f"not one value in {format_si(take.seconds, 's', 3)}",
+        )
+    ]
 
 
-def _overwritten(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
+def _overwritten(
+    take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement
+) -> list[LikelyCause]:
     """Bytes go missing as fast as they should of such rates."""
     timing = route_timing(take.workspace, route)
     if not isinstance(route.sink, SendSink) or not timing.overwritten_hz or not take.seconds:
@@ -61,7 +93,8 @@ def _overwritten(take: Take, route: Route, findings: list[Finding], seen: RouteM
     came_hz = (seen.written - seen.overwritten) / take.seconds
     fit = 1 - abs(came_hz - timing.effective_hz) / max(came_hz, timing.effective_hz)
     evidence = (
-        f"{format_si(came_hz, 'Hz')} bytes came of {format_si(timing.transfers_hz, 'Hz')} written; {format_si(timing.effective_hz, 'Hz')} "
+        f"{format_si(came_hz, 'Hz')} bytes came of {format_si(timing.transfers_hz, 'Hz')} "
+        f"written; {format_si(timing.effective_hz, 'Hz')} "
         f"were to be expected, {seen.overwritten} were seen to be replaced"
     )
     finding = _find(findings, "route-overwrites")
@@ -69,7 +102,9 @@ def _overwritten(take: Take, route: Route, findings: list[Finding], seen: RouteM
     return [_cause(route, finding, "route-overwrites", title, fit, evidence)]
 
 
-def _repeated(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
+def _repeated(
+    take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement
+) -> list[LikelyCause]:
     """More values come than the source makes."""
     finding = _find(findings, "route-repeats")
     made_hz = wanted_values_hz(take.workspace, route)
@@ -78,14 +113,23 @@ def _repeated(take: Take, route: Route, findings: list[Finding], seen: RouteMeas
     repeated_hz = route_timing(take.workspace, route).repeated_hz / (
         route.items if isinstance(route.sink, SendSink) else 1
     )
-    fit = 1 - abs(seen.values_hz - made_hz - repeated_hz) / max(seen.values_hz - made_hz, repeated_hz)
+    fit = 1 - abs(seen.values_hz - made_hz - repeated_hz) / max(
+        seen.values_hz - made_hz, repeated_hz
+    )
     evidence = f"{format_si(seen.values_hz, 'Hz')} values come, and the source makes {format_si(made_hz, 'Hz')}"
     return [_cause(route, finding, "route-repeats", finding.title, fit, evidence)]
 
 
-def _misread(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
+def _misread(
+    take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement
+) -> list[LikelyCause]:
     """Every byte is what another bit clock makes of it."""
-    if not isinstance(route.source, ReceivedSource) or seen.expected is None or seen.matched > 0.9 or route.items > 1:
+    if (
+        not isinstance(route.source, ReceivedSource)
+        or seen.expected is None
+        or seen.matched > 0.9
+        or route.items > 1
+    ):
         return []
     reads = np.array(misread_bytes(take.workspace, route.source.uart))
     if not len(reads):
@@ -94,12 +138,22 @@ def _misread(take: Take, route: Route, findings: list[Finding], seen: RouteMeasu
     high = np.clip(seen.expected.high, 0, 255).astype(np.int64)
     right = float(np.mean((seen.values == reads[low]) | (seen.values == reads[high])))
     finding = _find(findings, "baud-off") or _find(findings, "baud-differs")
-    title = finding.title if finding is not None else f"{route.source.uart} listens at another rate than is sent"
-    evidence = f"{right * 100:.3g} % of the bytes are what is read of the right ones by such a bit clock"
-    return [_cause(route, finding, finding.code if finding else "baud-differs", title, right, evidence)]
+    title = (
+        finding.title
+        if finding is not None
+        else f"{route.source.uart} listens at another rate than is sent"
+    )
+    evidence = (
+        f"{right * 100:.3g} % of the bytes are what is read of the right ones by such a bit clock"
+    )
+    return [
+        _cause(route, finding, finding.code if finding else "baud-differs", title, right, evidence)
+    ]
 
 
-def _order(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
+def _order(
+    take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement
+) -> list[LikelyCause]:
     """Taken the other way round, the values are right."""
     if route.items < 2 or seen.expected is None or seen.matched > 0.9 or not len(seen.values):
         return []
@@ -108,14 +162,18 @@ def _order(take: Take, route: Route, findings: list[Finding], seen: RouteMeasure
         matched = measure_route(take, route, other).matched
     else:
         swapped = ((seen.values & 0xFF) << 8) | (seen.values >> 8 & 0xFF)
-        matched = float(np.mean((swapped >= seen.expected.low - 0.5) & (swapped <= seen.expected.high + 0.5)))
+        matched = float(
+            np.mean((swapped >= seen.expected.low - 0.5) & (swapped <= seen.expected.high + 0.5))
+        )
     finding = _find(findings, "route-order")
     evidence = f"{seen.matched * 100:.3g} % of the values are right as they are, {matched * 100:.3g} % with their bytes exchanged"
     title = "High and low byte are exchanged between the two ends"
     return [_cause(route, finding, "route-order", title, matched - seen.matched, evidence)]
 
 
-def _torn(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
+def _torn(
+    take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement
+) -> list[LikelyCause]:
     """Values that took effect half written, or jump for one value."""
     timing = route_timing(take.workspace, route)
     finding = _find(findings, "route-tears") or _find(findings, "route-at-once")
@@ -124,20 +182,24 @@ def _torn(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurem
     if seen.torn:
         rate_hz = seen.torn / take.seconds
         fit = 1 - abs(rate_hz - timing.torn_hz) / max(rate_hz, timing.torn_hz) * 0.5
-        evidence = (
-            f"{seen.torn} values took effect half written, {timing.torn_hz * take.seconds:.0f} were to be expected"
-        )
+        evidence = f"{seen.torn} values took effect half written, {timing.torn_hz * take.seconds:.0f} were to be expected"
     elif isinstance(route.sink, SendSink) and seen.matched < 0.999:
         share = timing.torn_hz * route.items / float(timing.sink_hz)
         fit = 1 - abs((1 - seen.matched) - share * 0.5) / max(1 - seen.matched, share)
         evidence = f"{(1 - seen.matched) * 100:.3g} % of the values are put together of two"
     else:
         return []
-    title = finding.title if finding is not None else f"{route.name} lets values take effect half written"
+    title = (
+        finding.title
+        if finding is not None
+        else f"{route.name} lets values take effect half written"
+    )
     return [_cause(route, finding, "route-tears", title, fit, evidence)]
 
 
-def _folded(take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement) -> list[LikelyCause]:
+def _folded(
+    take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement
+) -> list[LikelyCause]:
     """Only the lower bits arrive."""
     finding = _find(findings, "route-too-narrow")
     if finding is None or seen.expected is None or seen.matched > 0.9 or not len(seen.values):
@@ -160,4 +222,13 @@ def _mixed(route: Route, findings: list[Finding], seen: RouteMeasurement) -> lis
     finding = _find(findings, "route-mixes-signals")
     if finding is None or not len(seen.values):
         return []
-    return [_cause(route, finding, finding.code, finding.title, 0.7, "values of several signals come in turn")]
+    return [
+        _cause(
+            route,
+            finding,
+            finding.code,
+            finding.title,
+            0.7,
+            "values of several signals come in turn",
+        )
+    ]

@@ -60,7 +60,9 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
         other = np.concatenate(([0.0], other[:-1]))
         good = good & np.concatenate(([False], valid[:-1, -1]))
     gain = float(workspace.project.signal(name).front_end)
-    expected = expected_raw(take.history, chain.converter, name, 0, cycles, take.instants(chain, 0, cycles))
+    expected = expected_raw(
+        take.history, chain.converter, name, 0, cycles, take.instants(chain, 0, cycles)
+    )
     settled = expected.settled_v.reshape(cycles, -1)[:, 0] * gain
     return (other - settled)[good], (mine - settled)[good]
 
@@ -77,10 +79,13 @@ def sampling_too_short(case: FailingSignal) -> LikelyCause | None:
         return None  # the error follows the signal's own level far better than its neighbour
     place = case.chain.places_of(case.signal.name)[0]
     settling = slot_settling(case.take.workspace, case.chain, place)
-    if not 1e-4 < line.slope < 1 or (not settling.external_f and _implied_ohm(case, line.slope) >= LOOSE_OHM):
+    if not 1e-4 < line.slope < 1 or (
+        not settling.external_f and _implied_ohm(case, line.slope) >= LOOSE_OHM
+    ):
         return None
     agreement = min(line.slope, settling.carry) / max(line.slope, settling.carry)
-    # A bench that is wired otherwise than described still shows the symptom, only with another slope.
+    # A bench that is wired otherwise than described still shows the symptom, only with another
+    # slope.
     fit = line.share * (0.6 + 0.4 * agreement)
     predicted = case.expected.predicted_v
     remedy = case.remedy("sampling-too-short")
@@ -88,9 +93,12 @@ def sampling_too_short(case: FailingSignal) -> LikelyCause | None:
         "sampling-too-short",
         f"Sampling too short for {format_si(settling.source_ohm, 'Ω')}",
         fit,
-        f"the error follows slot {(place - 1) % len(case.chain.slots) + 1} ({settling.neighbour}), r = {line.r:.2f}; "
-        f"{line.slope * 100:.3g} % of the difference is left, {settling.carry * 100:.3g} % predicted from "
-        f"{format_si(settling.sampling_s, 's', 3)}; reading predicted up to {format_volts(float(predicted.max()))}",
+        f"the error follows slot {(place - 1) % len(case.chain.slots) + 1} "
+        f"({settling.neighbour}), r = {line.r:.2f}; "
+        f"{line.slope * 100:.3g} % of the difference is left, {settling.carry * 100:.3g} % "
+        "predicted from "
+        f"{format_si(settling.sampling_s, 's', 3)}; reading predicted up to "
+        f"{format_volts(float(predicted.max()))}",
         remedy,
     )
 
@@ -103,7 +111,10 @@ def _implied_ohm(case: FailingSignal, carry: float) -> float:
     sampling_s = slot_settling(workspace, case.chain, place).sampling_s
     if not 0 < carry < 1:
         return math.inf if carry >= 1 else 0.0
-    return sampling_s / (converter.sampling_capacitor_f * -math.log(carry)) - converter.switch_resistance_ohm
+    return (
+        sampling_s / (converter.sampling_capacitor_f * -math.log(carry))
+        - converter.switch_resistance_ohm
+    )
 
 
 def _is_misread(case: FailingSignal) -> bool:
@@ -116,14 +127,25 @@ def _is_misread(case: FailingSignal) -> bool:
         "byte-order-read",
         "alignment-read",
     )
-    return any(case.of_chain(code) is not None for code in codes) or case.finding("input-beyond-reference") is not None
+    return (
+        any(case.of_chain(code) is not None for code in codes)
+        or case.finding("input-beyond-reference") is not None
+    )
 
 
 def _has_source_at(case: FailingSignal, hertz: float) -> bool:
-    """Another pin is fed with that frequency: an exchanged wire brings it as well as the mains do."""
+    """Another pin is fed with that frequency: an exchanged wire brings it as well as the mains
+    do."""
     workspace = case.take.workspace
-    sources = [input_source(workspace, one.pin) for one in workspace.project.bench if one.pin != case.signal.pin]
-    return any(isinstance(source, SineSource) and abs(float(source.frequency_hz) - hertz) < 1 for source in sources)
+    sources = [
+        input_source(workspace, one.pin)
+        for one in workspace.project.bench
+        if one.pin != case.signal.pin
+    ]
+    return any(
+        isinstance(source, SineSource) and abs(float(source.frequency_hz) - hertz) < 1
+        for source in sources
+    )
 
 
 @register_cause
@@ -138,14 +160,19 @@ def floating_pin(case: FailingSignal) -> LikelyCause | None:
         ohm = _implied_ohm(case, line.slope)
         if ohm >= LOOSE_OHM:
             line_fit = line.share
-    whole = longest_stretch(case.times_s)  # lines of a spectrum are those of a stretch without a gap
+    whole = longest_stretch(
+        case.times_s
+    )  # lines of a spectrum are those of a stretch without a gap
     times_s, settled_v = case.times_s[whole], case.settled_v[whole]
     residual = case.measured_v[whole] - settled_v
     span_s = float(times_s[-1] - times_s[0]) if len(times_s) else 0.0
     rate_hz = (len(times_s) - 1) / span_s if span_s > 0 else 1.0
-    mains = [(line_share(residual, rate_hz, hertz), hertz) for hertz in MAINS_HZ if hertz < rate_hz / 2]
+    mains = [
+        (line_share(residual, rate_hz, hertz), hertz) for hertz in MAINS_HZ if hertz < rate_hz / 2
+    ]
     share, hertz = max(mains, default=(0.0, 0.0))
-    # A source that is a sine at mains frequency itself would leave such a line too, when it is merely scaled.
+    # A source that is a sine at mains frequency itself would leave such a line too, when it is
+    # merely scaled.
     own_share = line_share(settled_v, rate_hz, hertz) if hertz else 0.0
     if own_share > 0.5 or _has_source_at(case, hertz):
         share = 0.0

@@ -5,7 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.board.processing import Tap
-from wattigram.core.judge.causes.base import MOST_SAMPLES, FailingSignal, LikelyCause, first_values, register_cause
+from wattigram.core.judge.causes.base import (
+    MOST_SAMPLES,
+    FailingSignal,
+    LikelyCause,
+    first_values,
+    register_cause,
+)
 from wattigram.core.model.design import rate_divisor, tap_index
 from wattigram.core.silicon.deploy import effective_taps
 
@@ -43,7 +49,9 @@ def stage_makes_something_else(case: FailingSignal) -> LikelyCause | None:
     if reduced is None or index is None or stage is None or stage.by == "hardware" or not whole:
         return None
     items = case.take.items(case.stream, 0, MOST_SAMPLES)
-    tap = Tap(effective_taps(case.take.workspace)[index], len(case.chain.slots), case.chain.loop.items)
+    tap = Tap(
+        effective_taps(case.take.workspace)[index], len(case.chain.slots), case.chain.loop.items
+    )
     made = tap.feed(items, 0, np.arange(len(items)))[1].values & 0xFFFFFFFF
     came = reduced.items[: len(made)].astype(np.int64)
     differs = made[: len(came)] != came
@@ -55,7 +63,8 @@ def stage_makes_something_else(case: FailingSignal) -> LikelyCause | None:
         "stage-differs",
         f"The firmware makes other values of {name} than its stage says",
         0.8 + 0.2 * share,
-        f"{share * 100:.0f} % of the values are not what the samples give that came: value {first} is {came[first]}, and "
+        f"{share * 100:.0f} % of the values are not what the samples give that came: value "
+        f"{first} is {came[first]}, and "
         f"they give {made[first]}",
         None,
     )

@@ -46,7 +46,10 @@ def source_waveform(source: Coursed) -> ShapeSource:
             return _lines([0.0, since, since, 1.0], corners, source.period_s, source.noise_v)
         case Thermistor():
             ways = np.linspace(0, 1, _BENDS + 1)
-            there = [source.voltage_at(source.from_degc + (source.to_degc - source.from_degc) * way) for way in ways]
+            there = [
+                source.voltage_at(source.from_degc + (source.to_degc - source.from_degc) * way)
+                for way in ways
+            ]
             turns = np.concatenate((ways / 2, 0.5 + ways[1:] / 2))
             return _lines(turns, [*there, *there[-2::-1]], source.period_s, source.noise_v)
         case Bridge():
@@ -58,9 +61,13 @@ def source_waveform(source: Coursed) -> ShapeSource:
             return _generator(source)
 
 
-def _lines(turns: FloatArray | list[float], volts: list[float], period_s: Fraction, noise_v: float) -> ShapeSource:
+def _lines(
+    turns: FloatArray | list[float], volts: list[float], period_s: Fraction, noise_v: float
+) -> ShapeSource:
     times = np.asarray(turns, dtype=np.float64) * float(period_s)
-    return ShapeSource(piecewise_linear(times, np.array(volts), float(period_s)), period_s, noise_v=noise_v)
+    return ShapeSource(
+        piecewise_linear(times, np.array(volts), float(period_s)), period_s, noise_v=noise_v
+    )
 
 
 def _battery(source: Battery) -> ShapeSource:
@@ -68,8 +75,12 @@ def _battery(source: Battery) -> ShapeSource:
     period_s = float(source.period_s)
     free_s = period_s * (1 - source.loaded)
     levels = np.array([source.voltage_v, source.voltage_v - source.sag_v])
-    flat = PiecewiseWaveform(np.array([0.0, free_s]), levels, np.zeros(2), np.zeros(2), 0.0, period_s, always=True)
-    return ShapeSource(flat.filtered(float(source.recovery_s)), source.period_s, noise_v=source.noise_v)
+    flat = PiecewiseWaveform(
+        np.array([0.0, free_s]), levels, np.zeros(2), np.zeros(2), 0.0, period_s, always=True
+    )
+    return ShapeSource(
+        flat.filtered(float(source.recovery_s)), source.period_s, noise_v=source.noise_v
+    )
 
 
 def _generator(source: SignalGenerator) -> ShapeSource:
@@ -82,13 +93,19 @@ def _generator(source: SignalGenerator) -> ShapeSource:
         case TriangleShape():
             turns, volts = [0.0, shape.peak, 1.0], [low_v, high_v, low_v]
         case SawtoothShape():
-            turns, volts = [0.0, 1.0], [low_v, high_v] if shape.direction == "rising" else [high_v, low_v]
+            turns, volts = (
+                [0.0, 1.0],
+                [low_v, high_v] if shape.direction == "rising" else [high_v, low_v],
+            )
         case PulseShape():
             turns, volts = [0.0, shape.duty, shape.duty, 1.0], [high_v, high_v, low_v, low_v]
         case SegmentsShape():
             total = float(shape.total_s)
-            ends = np.cumsum([float(one.lasting) for one in shape.segments]) / total
-            turns, volts = [0.0, *ends.tolist()], [shape.start_v, *(one.to_v for one in shape.segments)]
+            ends = np.cumsum([float(segment.lasting) for segment in shape.segments]) / total
+            turns, volts = (
+                [0.0, *ends.tolist()],
+                [shape.start_v, *(one.to_v for one in shape.segments)],
+            )
         case _:
             count = max(_DRAWN, len(shape.values)) if isinstance(shape, PointsShape) else _DRAWN
             drawn = shape_volts(shape, count, 1, source.amplitude_v, source.offset_v, 0.0)

@@ -18,7 +18,15 @@ from wattigram.core.model.bench.sources import (
 )
 from wattigram.core.model.bench.waveform_source import ShapeSource
 
-Driven = DcSource | SineSource | TriangleSource | SquareSource | FloatingInput | SweptSource | ShapeSource
+Driven = (
+    DcSource
+    | SineSource
+    | TriangleSource
+    | SquareSource
+    | FloatingInput
+    | SweptSource
+    | ShapeSource
+)
 """What drives a pin in the end, everything on the way to it counted in."""
 
 FloatArray = NDArray[np.float64]
@@ -44,7 +52,9 @@ def source_voltage(source: Driven, times_s: FloatArray) -> FloatArray:
             return np.full(times_s.shape, source.voltage_v)
         case SineSource():
             turns = times_s * float(source.frequency_hz) + source.phase
-            return source.offset_v + source.amplitude_v * np.sin(2 * math.pi * (turns - np.floor(turns)))
+            return source.offset_v + source.amplitude_v * np.sin(
+                2 * math.pi * (turns - np.floor(turns))
+            )
         case TriangleSource():
             turns = times_s / float(source.period_s)
             triangle = 1 - np.abs(1 - 2 * (turns - np.floor(turns)))
@@ -60,7 +70,9 @@ def source_voltage(source: Driven, times_s: FloatArray) -> FloatArray:
             lasting_s, first_hz = float(source.lasting_s), float(source.from_hz)
             into = np.mod(times_s, lasting_s)
             swept = first_hz * into + (float(source.to_hz) - first_hz) * into**2 / (2 * lasting_s)
-            return np.asarray(source.offset_v + source.amplitude_v * np.sin(2 * math.pi * np.mod(swept, 1.0)))
+            return np.asarray(
+                source.offset_v + source.amplitude_v * np.sin(2 * math.pi * np.mod(swept, 1.0))
+            )
         case ShapeSource():
             return source.at(times_s)
 
@@ -104,7 +116,9 @@ Crossing = tuple[Fraction, bool]
 """Instant within the source's period, and whether it rises there."""
 
 
-def source_crossings(source: Driven, level_v: float) -> tuple[Fraction, tuple[Crossing, ...]] | None:
+def source_crossings(
+    source: Driven, level_v: float
+) -> tuple[Fraction, tuple[Crossing, ...]] | None:
     """Period of a source and where it crosses a level, without noise; None where it never does.
 
     What floats or stands still crosses nothing that could be relied on.
@@ -114,12 +128,16 @@ def source_crossings(source: Driven, level_v: float) -> tuple[Fraction, tuple[Cr
             period_s = 1 / source.frequency_hz
             rise = math.asin((level_v - source.offset_v) / source.amplitude_v) / (2 * math.pi)
             found = [(rise - source.phase, True), (0.5 - rise - source.phase, False)]
-        case TriangleSource() if min(source.from_v, source.to_v) < level_v < max(source.from_v, source.to_v):
+        case TriangleSource() if (
+            min(source.from_v, source.to_v) < level_v < max(source.from_v, source.to_v)
+        ):
             period_s = source.period_s
             place = (level_v - source.from_v) / (source.to_v - source.from_v) / 2
             up = source.to_v > source.from_v
             found = [(place, up), (1 - place, not up)]
-        case SquareSource() if min(source.low_v, source.high_v) < level_v < max(source.low_v, source.high_v):
+        case SquareSource() if (
+            min(source.low_v, source.high_v) < level_v < max(source.low_v, source.high_v)
+        ):
             period_s = source.period_s
             up = source.high_v > source.low_v
             found = [(1 - source.duty, up), (0.0, not up)]
@@ -127,7 +145,9 @@ def source_crossings(source: Driven, level_v: float) -> tuple[Fraction, tuple[Cr
             return source.crossings(level_v)
         case _:
             return None
-    placed = [(Fraction(turn % 1).limit_denominator(10**12) * period_s, rising) for turn, rising in found]
+    placed = [
+        (Fraction(turn % 1).limit_denominator(10**12) * period_s, rising) for turn, rising in found
+    ]
     return period_s, tuple(sorted(placed))
 
 

@@ -91,7 +91,8 @@ class PairedSource(StrictModel):
 
 
 class TiedInput(StrictModel):
-    """A wire to something whose voltage is known: ground, the reference, the supply, or half of it."""
+    """A wire to something whose voltage is known: ground, the reference, the supply, or half of
+    it."""
 
     kind: Literal["tied"] = "tied"
     to: Literal["ground", "reference", "supply", "half"] = "ground"
@@ -109,7 +110,8 @@ class Switch(StrictModel):
 
 
 class Battery(StrictModel):
-    """A battery that a load pulls down by ``sag_v`` for a share of each period, with a time constant."""
+    """A battery that a load pulls down by ``sag_v`` for a share of each period, with a time
+    constant."""
 
     kind: Literal["battery"] = "battery"
     voltage_v: Volts
@@ -177,13 +179,21 @@ class Thermistor(StrictModel):
 
     @model_validator(mode="after")
     def _plausible(self) -> Self:
-        if min(self.from_degc, self.to_degc) <= -273.15 or self.r25_ohm <= 0 or self.pull_up_ohm <= 0:
-            raise ValueError("a temperature at absolute zero, or a resistance of 0 Ω. Write real ones.")
+        if (
+            min(self.from_degc, self.to_degc) <= -273.15
+            or self.r25_ohm <= 0
+            or self.pull_up_ohm <= 0
+        ):
+            raise ValueError(
+                "a temperature at absolute zero, or a resistance of 0 Ω. Write real ones."
+            )
         return self
 
     def voltage_at(self, degc: float) -> float:
         """Of the divider at a temperature."""
-        ohm = self.r25_ohm * math.exp(min(600.0, self.beta_kelvin * (1 / (degc + 273.15) - 1 / 298.15)))
+        ohm = self.r25_ohm * math.exp(
+            min(600.0, self.beta_kelvin * (1 / (degc + 273.15) - 1 / 298.15))
+        )
         return self.supply_v * ohm / (ohm + self.pull_up_ohm)
 
 
@@ -210,7 +220,8 @@ class Bridge(StrictModel):
 
 
 class Jumper(StrictModel):
-    """A wire from one of the board's own outputs, by its pin; resistance and capacitor filter it."""
+    """A wire from one of the board's own outputs, by its pin; resistance and capacitor filter
+    it."""
 
     kind: Literal["jumper"] = "jumper"
     pin: PinName
@@ -262,9 +273,11 @@ FLOATING_OHM = 10e6
 
 
 class Wiring(StrictModel):
-    """What one pin is wired to, and what stands between: resistance, capacitor, an amplifier's bandwidth.
+    """What one pin is wired to, and what stands between: resistance, capacitor, an amplifier's
+    bandwidth.
 
-    ``swapped_with`` is a fault put in on purpose: the board has the wires of the two pins exchanged, and the
+    ``swapped_with`` is a fault put in on purpose: the board has the wires of the two pins
+    exchanged, and the
     expectation does not know.
     """
 
@@ -284,7 +297,11 @@ class Wiring(StrictModel):
     @property
     def source_ohm(self) -> float:
         """Resistance that charges the sampling capacitor; a floating pin has only leakage."""
-        return max(self.resistance_ohm, FLOATING_OHM) if isinstance(self.source, FloatingInput) else self.resistance_ohm
+        return (
+            max(self.resistance_ohm, FLOATING_OHM)
+            if isinstance(self.source, FloatingInput)
+            else self.resistance_ohm
+        )
 
     def metered(self, volts: float) -> Wiring:
         """With a meter's reading, which makes of anything else a bench supply."""
@@ -295,15 +312,21 @@ class Wiring(StrictModel):
 
     @property
     def poles_s(self) -> tuple[float, ...]:
-        """Time constants of the low-passes on the way: resistance and capacitor, and the amplifier."""
-        found = [self.resistance_ohm * self.capacitor_f] if not isinstance(self.source, FloatingInput) else []
+        """Time constants of the low-passes on the way: resistance and capacitor, and the
+        amplifier."""
+        found = (
+            [self.resistance_ohm * self.capacitor_f]
+            if not isinstance(self.source, FloatingInput)
+            else []
+        )
         if self.bandwidth_hz is not None:
             found.append(1 / (2 * math.pi * float(self.bandwidth_hz)))
         return tuple(pole for pole in found if pole > 0)
 
 
 def swapped_partner(bench: Iterable[Wiring], pin: str) -> str | None:
-    """The pin whose wire a pin has instead of its own; an exchange is of two wires, whichever of them says so."""
+    """The pin whose wire a pin has instead of its own; an exchange is of two wires, whichever of
+    them says so."""
     for wiring in bench:
         if wiring.pin == pin and wiring.swapped_with is not None:
             return wiring.swapped_with

@@ -47,7 +47,11 @@ class ShapeSource:
     @property
     def span_s(self) -> float:
         """A stretch of time in which it shows what it does."""
-        lap = self.course.period_s or float(self.course.starts_s[-1] + self.course.begin_s) * 1.2 or 0.5
+        lap = (
+            self.course.period_s
+            or float(self.course.starts_s[-1] + self.course.begin_s) * 1.2
+            or 0.5
+        )
         return max(lap, *(1 / sine[1] for sine in self.sines), 0.0) if self.sines else lap
 
     @cached_property
@@ -56,11 +60,16 @@ class ShapeSource:
         course = self.course
         end = course.begin_s + (course.period_s or float(course.starts_s[-1]) + 1e-3)
         times = np.linspace(course.begin_s, end, _LOOKS)
-        slope = float(np.abs(np.diff(course.at(times))).max(initial=0.0)) / float(times[1] - times[0])
+        slope = float(np.abs(np.diff(course.at(times))).max(initial=0.0)) / float(
+            times[1] - times[0]
+        )
         return slope + sum(2 * math.pi * sine[0] * sine[1] for sine in self.sines)
 
-    def crossings(self, level_v: float) -> tuple[Fraction, tuple[tuple[Fraction, bool], ...]] | None:
-        """Period and where it crosses a level, with whether it rises there; None where it does not repeat or cross."""
+    def crossings(
+        self, level_v: float
+    ) -> tuple[Fraction, tuple[tuple[Fraction, bool], ...]] | None:
+        """Period and where it crosses a level, with whether it rises there; None where it does not
+        repeat or cross."""
         course = self.course
         if not course.period_s or self.sines or self.period_s is None:
             return None

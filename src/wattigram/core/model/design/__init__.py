@@ -30,8 +30,22 @@ from wattigram.core.model.design.outputs import (
 )
 from wattigram.core.model.design.part_compatibility import part_faults
 from wattigram.core.model.design.project import Chain, Project, Signal, Slot, Step
-from wattigram.core.model.design.project_file import build_mark, load_project, parse_project, project_text, save_project
-from wattigram.core.model.design.retrieval import CircularBuffer, Dma, Fifo, Interrupt, Polling, Reader, Retrieval
+from wattigram.core.model.design.project_file import (
+    build_mark,
+    load_project,
+    parse_project,
+    project_text,
+    save_project,
+)
+from wattigram.core.model.design.retrieval import (
+    CircularBuffer,
+    Dma,
+    Fifo,
+    Interrupt,
+    Polling,
+    Reader,
+    Retrieval,
+)
 from wattigram.core.model.design.route import (
     DacSink,
     DutySink,

@@ -5,7 +5,15 @@ from __future__ import annotations
 from fractions import Fraction
 
 from wattigram.core.base.errors import EditError, ProjectError
-from wattigram.core.model.design.edits import AddChain, AddSignal, AddSlot, CompositeEdit, Edit, SetWiring, apply_edit
+from wattigram.core.model.design.edits import (
+    AddChain,
+    AddSignal,
+    AddSlot,
+    CompositeEdit,
+    Edit,
+    SetWiring,
+    apply_edit,
+)
 from wattigram.core.model.design.project import Chain, Project, Signal
 from wattigram.core.model.design.project_file import parse_project, project_text
 from wattigram.core.model.design.templates import DEFAULT_EVERY, fresh_chain, slot_for
@@ -23,7 +31,11 @@ def clip_signals(workspace: Workspace, names: tuple[str, ...]) -> str:
 def clip_chain(workspace: Workspace, chain: Chain) -> str:
     """A chain with its signals and their wiring."""
     names = tuple(dict.fromkeys(slot.signal for slot in chain.slots))
-    alone = chain if not isinstance(chain.trigger, FollowTrigger) else _with_its_own_trigger(workspace, chain)
+    alone = (
+        chain
+        if not isinstance(chain.trigger, FollowTrigger)
+        else _with_its_own_trigger(workspace, chain)
+    )
     return project_text(_clip(workspace, names, (alone,)))
 
 
@@ -36,7 +48,9 @@ def _clip(workspace: Workspace, names: tuple[str, ...], chains: tuple[Chain, ...
     signals = []
     for name in names:
         signal = project.signal(name)
-        windows = tuple(one for one in signal.windows if one.target_signal in (None, *names))
+        windows = tuple(
+            window for window in signal.windows if window.target_signal in (None, *names)
+        )
         twin = signal.twin if signal.twin_of in names else None
         signals.append(signal.replaced(windows=windows, twin=twin))
     pins = {pin for signal in signals for pin in (signal.pin, signal.negative)}
@@ -62,7 +76,9 @@ def paste(workspace: Workspace, text: str) -> CompositeEdit:
         clip = parse_project(text, WHERE)
     except ProjectError as fault:
         raise EditError(
-            "The clipboard holds no signals of Wattigram.", where=WHERE, cure="Copy a signal or a chain first."
+            "The clipboard holds no signals of Wattigram.",
+            where=WHERE,
+            cure="Copy a signal or a chain first.",
         ) from fault
     renamed = _names(workspace, clip)
     edits: list[Edit] = []
@@ -81,7 +97,11 @@ def paste(workspace: Workspace, text: str) -> CompositeEdit:
         now = apply_edit(now, CompositeEdit(tuple(step), "Paste"))
         edits += step
     what = (
-        f"{len(clip.signals)} signals" if len(clip.signals) > 1 else clip.signals[0].name if clip.signals else "nothing"
+        f"{len(clip.signals)} signals"
+        if len(clip.signals) > 1
+        else clip.signals[0].name
+        if clip.signals
+        else "nothing"
     )
     return CompositeEdit(tuple(edits), f"Paste {what}")
 
@@ -98,8 +118,11 @@ def _names(workspace: Workspace, clip: Project) -> dict[str, str]:
     return renamed
 
 
-def _placed(workspace: Workspace, clip: Project, signal: Signal, renamed: dict[str, str]) -> list[Edit]:
-    """A signal on its own pin where that is free, else on the first free one, its wiring with it."""
+def _placed(
+    workspace: Workspace, clip: Project, signal: Signal, renamed: dict[str, str]
+) -> list[Edit]:
+    """A signal on its own pin where that is free, else on the first free one, its wiring with
+    it."""
     taken = {pin for other in workspace.project.signals for pin in (other.pin, other.negative)}
     known = {pin for converter in workspace.part.converters for pin in converter.channels}
     internal = not signal.pin[0].isupper()
@@ -115,7 +138,9 @@ def _placed(workspace: Workspace, clip: Project, signal: Signal, renamed: dict[s
         for window in signal.windows
     )
     twin = signal.twin and signal.twin.replaced(of=renamed[signal.twin.of])
-    fresh = signal.replaced(name=renamed[signal.name], pin=pin, negative=negative, windows=windows, twin=twin)
+    fresh = signal.replaced(
+        name=renamed[signal.name], pin=pin, negative=negative, windows=windows, twin=twin
+    )
     found: list[Edit] = [AddSignal(fresh)]
     for old, new in ((signal.pin, pin), (signal.negative, negative)):
         wiring = next((item for item in clip.bench if item.pin == old), None)
@@ -141,8 +166,12 @@ def _chain_edits(workspace: Workspace, chain: Chain, renamed: dict[str, str]) ->
                 base.replaced(
                     divider=chain.divider,
                     bits=chain.bits if chain.bits in converter.bits else base.bits,
-                    alignment=chain.alignment if chain.alignment in converter.alignments else base.alignment,
-                    per_trigger=chain.per_trigger if chain.per_trigger in converter.per_trigger else base.per_trigger,
+                    alignment=chain.alignment
+                    if chain.alignment in converter.alignments
+                    else base.alignment,
+                    per_trigger=chain.per_trigger
+                    if chain.per_trigger in converter.per_trigger
+                    else base.per_trigger,
                     loop=chain.loop.replaced(name=base.loop.name),
                     slots=slots if legal else base.slots,
                 )
@@ -151,7 +180,9 @@ def _chain_edits(workspace: Workspace, chain: Chain, renamed: dict[str, str]) ->
     target = workspace.project.chains[0] if workspace.project.chains else None
     if target is None:
         raise EditError(f"{workspace.part.name} has no converter for the chain.")
-    return [AddSlot(target.converter, slot.signal, target.slots[0].sampling_cycles) for slot in slots]
+    return [
+        AddSlot(target.converter, slot.signal, target.slots[0].sampling_cycles) for slot in slots
+    ]
 
 
 def read_period(chain: Chain) -> Fraction:

@@ -27,9 +27,14 @@ class Watch:
 
 
 def tapped_signals(project: Project) -> tuple[Signal, ...]:
-    """Signals with something to be done after memory that are converted, in the order of their taps."""
+    """Signals with something to be done after memory that are converted, in the order of their
+    taps."""
     converted = {slot.signal for chain in project.chains for slot in chain.slots}
-    leaders = {signal.twin.of for signal in project.signals if signal.twin is not None and signal.twin.within_v}
+    leaders = {
+        signal.twin.of
+        for signal in project.signals
+        if signal.twin is not None and signal.twin.within_v
+    }
     targets = {window.target_signal for signal in project.signals for window in signal.windows}
     return tuple(
         signal
@@ -59,5 +64,7 @@ def watches(project: Project) -> tuple[Watch, ...]:
         twin = signal.twin
         if twin is not None and twin.within_v and project.chain_of(twin.of) is not None:
             found.append(Watch("twin", signal.name))
-    found += [Watch("comparator", item.signal, comparator=item.name) for item in project.comparators]
+    found += [
+        Watch("comparator", item.signal, comparator=item.name) for item in project.comparators
+    ]
     return tuple(found)

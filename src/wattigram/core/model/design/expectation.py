@@ -39,7 +39,8 @@ class SquareExpectation(StrictModel):
 
 
 class SineExpectation(StrictModel):
-    """The signal is a sine; frequency, amplitude or rms of its alternating part are judged where given."""
+    """The signal is a sine; frequency, amplitude or rms of its alternating part are judged where
+    given."""
 
     kind: Literal["sine"] = "sine"
     signal: Name
@@ -68,7 +69,8 @@ class TwinExpectation(StrictModel):
 class WindowExpectation(StrictModel):
     """The window's events come when design and bench say, each within ``within_s``.
 
-    With ``low_v`` and ``high_v`` the limits are those of the job, whatever the design has: of the signal's only window,
+    With ``low_v`` and ``high_v`` the limits are those of the job, whatever the design has: of the
+    signal's only window,
     in its own volts.
     """
 
@@ -82,7 +84,8 @@ class WindowExpectation(StrictModel):
 class RateExpectation(StrictModel):
     """Every cycle of the signal's converter arrives, at a rate ± ``within``.
 
-    ``rate_hz`` is what the job needs, in scans a second; without it the rate is the design's own, which then holds
+    ``rate_hz`` is what the job needs, in scans a second; without it the rate is the design's own,
+    which then holds
     whatever it is. ``pauses`` says that stops are intended: the rate is that between them.
     """
 
@@ -102,7 +105,8 @@ class EdgesExpectation(StrictModel):
 
 
 class WaveformExpectation(StrictModel):
-    """The signal follows its expected course, nearly every sample within ``within_v``; so does what its stage makes."""
+    """The signal follows its expected course, nearly every sample within ``within_v``; so does what
+    its stage makes."""
 
     kind: Literal["course"] = "course"
     signal: Name
@@ -110,7 +114,8 @@ class WaveformExpectation(StrictModel):
 
 
 class PairExpectation(StrictModel):
-    """A DAC swept into the signal's converter: offset, gain, INL and DNL of the pair stay within limits."""
+    """A DAC swept into the signal's converter: offset, gain, INL and DNL of the pair stay within
+    limits."""
 
     kind: Literal["pair"] = "pair"
     signal: Name
@@ -121,7 +126,8 @@ class PairExpectation(StrictModel):
 
 
 class TripExpectation(StrictModel):
-    """The comparator on the signal's pin trips at its two points, each ± ``within_v``, as a slow sweep finds them."""
+    """The comparator on the signal's pin trips at its two points, each ± ``within_v``, as a slow
+    sweep finds them."""
 
     kind: Literal["trip"] = "trip"
     signal: Name
@@ -129,7 +135,8 @@ class TripExpectation(StrictModel):
 
 
 class RouteExpectation(StrictModel):
-    """Every value of a route arrives whole, in order and as it was; ``signal`` is the route's name."""
+    """Every value of a route arrives whole, in order and as it was; ``signal`` is the route's
+    name."""
 
     kind: Literal["route"] = "route"
     signal: Name

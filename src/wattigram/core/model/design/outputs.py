@@ -7,7 +7,13 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from wattigram.core.base.fields import Every, Seconds, Share, StrictModel, Volts, VoltsOrZero
-from wattigram.core.contract.shapes import IN_VOLTS, LONGEST_TABLE, ExpressionShape, Shape, shape_volts
+from wattigram.core.contract.shapes import (
+    IN_VOLTS,
+    LONGEST_TABLE,
+    ExpressionShape,
+    Shape,
+    shape_volts,
+)
 from wattigram.core.model.design.trigger import Register, TimerTrigger
 from wattigram.core.model.field_types import Flag, Name
 
@@ -15,7 +21,8 @@ from wattigram.core.model.field_types import Flag, Name
 class WaveTable(StrictModel):
     """A wave in memory: ``cycles`` turns of a shape in ``points``.
 
-    ``holds`` says what its items are: codes of the DAC, or millivolts that nobody turned into codes.
+    ``holds`` says what its items are: codes of the DAC, or millivolts that nobody turned into
+    codes.
     ``beyond`` says what becomes of what does not fit.
     """
 
@@ -64,7 +71,9 @@ class SoftwareRamp(StrictModel):
     @model_validator(mode="after")
     def _plausible(self) -> Self:
         if self.step_v <= 0:
-            raise ValueError("step is 0 V, and so the ramp never gets anywhere. Give one count or more.")
+            raise ValueError(
+                "step is 0 V, and so the ramp never gets anywhere. Give one count or more."
+            )
         if abs(self.to_v - self.from_v) / self.step_v > LONGEST_TABLE - 2:
             raise ValueError(f"the ramp has more than {LONGEST_TABLE - 2} steps. Make them larger.")
         return self
@@ -87,7 +96,8 @@ class ChainFollow(StrictModel):
 class Playback(StrictModel):
     """DMA plays a table, a point for each trigger; ``first`` is the point that it begins with.
 
-    ``starts_with`` names a converter with whose first trigger it begins; else the program starts it when it
+    ``starts_with`` names a converter with whose first trigger it begins; else the program starts it
+    when it
     gets there.
     """
 
@@ -103,7 +113,8 @@ class Playback(StrictModel):
 class Generator(StrictModel):
     """One DAC and what it puts out.
 
-    ``double_buffered``: the trigger, and not the moment of the transfer, moves a code to the output.
+    ``double_buffered``: the trigger, and not the moment of the transfer, moves a code to the
+    output.
     """
 
     name: Name
@@ -133,7 +144,8 @@ class PwmOutput(StrictModel):
 
 
 class TextOutput(StrictModel):
-    """The program sends a signal's newest value every so often: as a line of text, or its upper eight bits."""
+    """The program sends a signal's newest value every so often: as a line of text, or its upper
+    eight bits."""
 
     signal: Name
     every: Every

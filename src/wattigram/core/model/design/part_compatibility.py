@@ -6,7 +6,12 @@ from wattigram.core.model.design.outputs import ChainFollow, Playback
 from wattigram.core.model.design.project import Chain, Project
 from wattigram.core.model.design.retrieval import Dma, Fifo, Interrupt
 from wattigram.core.model.design.route import DacSink
-from wattigram.core.model.design.trigger import ComparatorTrigger, EdgeTrigger, FollowTrigger, TimerTrigger
+from wattigram.core.model.design.trigger import (
+    ComparatorTrigger,
+    EdgeTrigger,
+    FollowTrigger,
+    TimerTrigger,
+)
 from wattigram.core.model.part import Converter, Part
 
 
@@ -21,7 +26,9 @@ class _Faults:
         """Note a value that the part does not offer."""
         if value not in choices:
             listed = ", ".join(str(choice) for choice in choices) or "none"
-            self.found.append(f"{what} {value!s} is not to be had on {self.part.name}. Choose one of {listed}.")
+            self.found.append(
+                f"{what} {value!s} is not to be had on {self.part.name}. Choose one of {listed}."
+            )
 
 
 def part_faults(project: Project, part: Part) -> tuple[str, ...]:
@@ -30,9 +37,13 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
     faults.known(project.reference, tuple(item.name for item in part.references), "reference:")
     if project.bus_clock_hz is not None and project.bus_clock_hz > part.processor.clock_hz:
         faults.found.append(
-            f"bus_clock: above the {float(part.processor.clock_hz / 10**6):g} MHz of {part.name}. Lower it."
+            f"bus_clock: above the {float(part.processor.clock_hz / 10**6):g} MHz of {part.name}. "
+            "Lower it."
         )
-    inputs = (*part.pins, *dict.fromkeys(item.name for converter in part.converters for item in converter.internal))
+    inputs = (
+        *part.pins,
+        *dict.fromkeys(item.name for converter in part.converters for item in converter.internal),
+    )
     for signal in project.signals:
         faults.known(signal.pin, inputs, f"signal “{signal.name}”: pin")
         if signal.negative is not None:
@@ -43,7 +54,9 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
     for wiring in project.bench:
         faults.known(wiring.pin, part.pins, "bench: pin")
     for chain in project.chains:
-        faults.known(chain.converter, tuple(item.name for item in part.converters), "chain: converter")
+        faults.known(
+            chain.converter, tuple(item.name for item in part.converters), "chain: converter"
+        )
         converter = part.converter(chain.converter)
         if converter is not None:
             _chain_faults(faults, chain, converter)
@@ -65,22 +78,36 @@ def _chain_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
     faults.known(chain.alignment, converter.alignments, f"{name}: alignment")
     faults.known(chain.per_trigger, converter.per_trigger, f"{name}: per_trigger")
     if chain.clock == "own" and converter.oscillator is None:
-        faults.found.append(f"{name} has no oscillator of its own on {faults.part.name}. Use clock = “bus”.")
+        faults.found.append(
+            f"{name} has no oscillator of its own on {faults.part.name}. Use clock = “bus”."
+        )
     if len(chain.slots) > converter.slots:
-        faults.found.append(f"{name} has {converter.slots} slots, {len(chain.slots)} are wanted. Remove some.")
+        faults.found.append(
+            f"{name} has {converter.slots} slots, {len(chain.slots)} are wanted. Remove some."
+        )
     for index, slot in enumerate(chain.slots, start=1):
-        faults.known(slot.sampling_cycles, converter.sampling_cycles, f"{name}, slot {index}: sampling cycles")
+        faults.known(
+            slot.sampling_cycles,
+            converter.sampling_cycles,
+            f"{name}, slot {index}: sampling cycles",
+        )
     if converter.one_sampling_time and len({slot.sampling_cycles for slot in chain.slots}) > 1:
-        faults.found.append(f"{name} has one sampling time for all slots, and these differ. Give all the same.")
+        faults.found.append(
+            f"{name} has one sampling time for all slots, and these differ. Give all the same."
+        )
 
 
 def _ascending_faults(faults: _Faults, project: Project, chain: Chain) -> None:
     """A converter that takes its channels in order takes each of them once."""
-    inputs = [(project.signal(slot.signal).pin, project.signal(slot.signal).negative) for slot in chain.slots]
+    inputs = [
+        (project.signal(slot.signal).pin, project.signal(slot.signal).negative)
+        for slot in chain.slots
+    ]
     for slot, one in zip(chain.slots, inputs, strict=True):
         if inputs.count(one) > 1:
             faults.found.append(
-                f"{chain.converter} goes up by channel and takes each once: {slot.signal} on {one[0]} is there twice. "
+                f"{chain.converter} goes up by channel and takes each once: {slot.signal} on "
+                f"{one[0]} is there twice. "
                 "Remove one slot."
             )
             return
@@ -96,7 +123,9 @@ def _trigger_faults(faults: _Faults, project: Project, chain: Chain, converter: 
             faults.known(trigger.pin, part.pins, f"{name}: trigger pin")
         case ComparatorTrigger():
             known = tuple(item.name for item in project.comparators)
-            faults.known(trigger.comparator, known, f"{name}: comparator, among those of the project,")
+            faults.known(
+                trigger.comparator, known, f"{name}: comparator, among those of the project,"
+            )
         case FollowTrigger():
             faults.known(trigger.follows, converter.in_step_with, f"{name}: in step with")
         case _:
@@ -128,17 +157,24 @@ def _retrieval_faults(faults: _Faults, chain: Chain, converter: Converter) -> No
             if dma is None:
                 return
             faults.known(loop.width_bits, dma.widths, f"loop {loop.name}: item width")
-            faults.known("loop" if retrieval.repeat else "one-shot", dma.modes, f"loop {loop.name}: mode")
+            faults.known(
+                "loop" if retrieval.repeat else "one-shot", dma.modes, f"loop {loop.name}: mode"
+            )
             if loop.items > dma.items_max:
-                faults.found.append(f"loop {loop.name}: {loop.items} items are more than {dma.items_max}. Shorten it.")
+                faults.found.append(
+                    f"loop {loop.name}: {loop.items} items are more than {dma.items_max}. Shorten "
+                    "it."
+                )
         case Fifo() if retrieval.mark > converter.fifo_items:
             faults.found.append(
-                f"{chain.converter}: the FIFO holds {converter.fifo_items}, a mark at {retrieval.mark} is never "
+                f"{chain.converter}: the FIFO holds {converter.fifo_items}, a mark at "
+                f"{retrieval.mark} is never "
                 "reached. Lower it."
             )
         case Interrupt(per="pass") if converter.result_registers < len(chain.slots):
             faults.found.append(
-                f"{chain.converter} has {converter.result_registers} result register for {len(chain.slots)} slots: an "
+                f"{chain.converter} has {converter.result_registers} result register for "
+                f"{len(chain.slots)} slots: an "
                 "interrupt each pass would find only the last. Use one each conversion."
             )
         case _:
@@ -159,7 +195,8 @@ def _stage_faults(faults: _Faults, project: Project) -> None:
         judged = [window for window in signal.windows if window.by == "hardware"]
         if len(judged) > hardware.windows:
             faults.found.append(
-                f"“{signal.name}”: {converter.name} has {hardware.windows} hardware windows, {len(judged)} are wanted. "
+                f"“{signal.name}”: {converter.name} has {hardware.windows} hardware windows, "
+                f"{len(judged)} are wanted. "
                 "Let software judge them."
             )
         for window in judged:
@@ -169,7 +206,11 @@ def _stage_faults(faults: _Faults, project: Project) -> None:
 
 def _comparator_faults(faults: _Faults, project: Project) -> None:
     for item in project.comparators:
-        faults.known(item.name, tuple(one.name for one in faults.part.comparators), "comparator:")
+        faults.known(
+            item.name,
+            tuple(comparator.name for comparator in faults.part.comparators),
+            "comparator:",
+        )
         known = faults.part.comparator(item.name)
         if known is None:
             continue
@@ -183,23 +224,32 @@ def _comparator_faults(faults: _Faults, project: Project) -> None:
 def _generator_faults(faults: _Faults, project: Project) -> None:
     part = faults.part
     dacs = tuple(item.name for item in part.dacs)
-    for one in project.generators:
-        faults.known(one.dac, dacs, f"“{one.name}”: DAC")
-        dac = part.dac(one.dac)
-        if dac is not None and one.double_buffered and not dac.can_buffer_twice:
-            faults.found.append(f"“{one.name}”: {dac.name} has one data register only. Use double_buffered = false.")
-        if isinstance(one.output, Playback):
-            table = project.table(one.output.table)
-            _dma_faults(faults, one.output.channel, f"“{one.name}”", table.points if table else 0)
-            if isinstance(one.output.trigger, ChainFollow):
-                chain = project.chain(one.output.trigger.follows)
+    for generator in project.generators:
+        faults.known(generator.dac, dacs, f"“{generator.name}”: DAC")
+        dac = part.dac(generator.dac)
+        if dac is not None and generator.double_buffered and not dac.can_buffer_twice:
+            faults.found.append(
+                f"“{generator.name}”: {dac.name} has one data register only. Use double_buffered "
+                "= false."
+            )
+        if isinstance(generator.output, Playback):
+            table = project.table(generator.output.table)
+            _dma_faults(
+                faults,
+                generator.output.channel,
+                f"“{generator.name}”",
+                table.points if table else 0,
+            )
+            if isinstance(generator.output.trigger, ChainFollow):
+                chain = project.chain(generator.output.trigger.follows)
                 if chain is None or not isinstance(project.own_trigger(chain), TimerTrigger):
                     faults.found.append(
-                        f"“{one.name}” has a point for each trigger of {one.output.trigger.follows}, which no timer "
+                        f"“{generator.name}” has a point for each trigger of "
+                        f"{generator.output.trigger.follows}, which no timer "
                         "starts. Give one of them a timer."
                     )
-            if isinstance(one.output.trigger, TimerTrigger):
-                _timer_faults(faults, one.output.trigger, f"“{one.name}”")
+            if isinstance(generator.output.trigger, TimerTrigger):
+                _timer_faults(faults, generator.output.trigger, f"“{generator.name}”")
 
 
 def _output_faults(faults: _Faults, project: Project) -> None:
@@ -213,14 +263,20 @@ def _output_faults(faults: _Faults, project: Project) -> None:
     for route in project.routes:
         _dma_faults(faults, route.channel, f"route “{route.name}”", 0)
         if isinstance(route.sink, DacSink):
-            faults.known(route.sink.dac, tuple(item.name for item in part.dacs), f"route “{route.name}”: DAC")
+            faults.known(
+                route.sink.dac, tuple(item.name for item in part.dacs), f"route “{route.name}”: DAC"
+            )
         if route.timer is not None:
             timers = tuple(one for group in part.timers if group.can_trigger for one in group.names)
             faults.known(route.timer.timer, timers, f"route “{route.name}”: timer")
 
 
 def _dma_faults(faults: _Faults, channel: str, what: str, items: int) -> None:
-    faults.known(channel, tuple(name for group in faults.part.dma for name in group.names), f"{what}: DMA channel")
+    faults.known(
+        channel,
+        tuple(name for group in faults.part.dma for name in group.names),
+        f"{what}: DMA channel",
+    )
     dma = faults.part.dma_channel(channel)
     if dma is not None and items > dma.items_max:
         faults.found.append(f"{what}: {items} points are more than {dma.items_max}. Take fewer.")

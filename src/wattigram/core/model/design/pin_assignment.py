@@ -5,7 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wattigram.core.model.bench import PairedSource
-from wattigram.core.model.design.edits import CompositeEdit, Edit, RemoveWiring, SetPin, SetWiring, SwapPins
+from wattigram.core.model.design.edits import (
+    CompositeEdit,
+    Edit,
+    RemoveWiring,
+    SetPin,
+    SetWiring,
+    SwapPins,
+)
 from wattigram.core.model.design.project import Signal
 from wattigram.core.model.design.trigger import EdgeTrigger
 from wattigram.core.model.design.workspace import Workspace
@@ -45,7 +52,9 @@ def all_inputs(workspace: Workspace) -> tuple[tuple[str, str | None], ...]:
     """Every input of the part: analog pins in the part's order, pairs, internal channels."""
     part = workspace.part
     analog = {pin for converter in part.converters for pin in converter.channels}
-    found: dict[tuple[str, str | None], None] = {(pin, None): None for pin in part.pins if pin in analog}
+    found: dict[tuple[str, str | None], None] = {
+        (pin, None): None for pin in part.pins if pin in analog
+    }
     for converter in part.converters:
         found |= {(pair.positive, pair.negative): None for pair in converter.pairs}
     for converter in part.converters:
@@ -57,7 +66,11 @@ def input_options(workspace: Workspace, signal: Signal) -> tuple[InputOption, ..
     """Every input, and what it would mean for the signal."""
     project = workspace.project
     chain = project.chain_of(signal.name)
-    own = {chain.converter} if chain is not None else {converter.name for converter in workspace.part.converters}
+    own = (
+        {chain.converter}
+        if chain is not None
+        else {converter.name for converter in workspace.part.converters}
+    )
     options = []
     for pin, negative in all_inputs(workspace):
         reached = [
@@ -79,7 +92,11 @@ def input_options(workspace: Workspace, signal: Signal) -> tuple[InputOption, ..
                 mine,
                 bool(reached) and not mine,
                 sharing,
-                tuple(text for one in sorted(str(item) for item in pins) for text in other_uses(workspace, one)),
+                tuple(
+                    text
+                    for one in sorted(str(item) for item in pins)
+                    for text in other_uses(workspace, one)
+                ),
                 (signal.pin, signal.negative) == (pin, negative),
             )
         )
@@ -95,7 +112,9 @@ def other_uses(workspace: Workspace, pin: str) -> tuple[str, ...]:
         for chain in project.chains
         if isinstance(chain.trigger, EdgeTrigger) and chain.trigger.pin == pin
     ]
-    found += [f"{item.name}'s threshold" for item in project.comparators if item.threshold_pin == pin]
+    found += [
+        f"{item.name}'s threshold" for item in project.comparators if item.threshold_pin == pin
+    ]
     reference = part.reference(project.reference)
     if reference is not None and reference.pin == pin:
         found.append("the reference")
@@ -108,15 +127,22 @@ def other_uses(workspace: Workspace, pin: str) -> tuple[str, ...]:
     return tuple(found)
 
 
-def move_signal(workspace: Workspace, signal: Signal, pin: str, negative: str | None = None) -> Edit:
+def move_signal(
+    workspace: Workspace, signal: Signal, pin: str, negative: str | None = None
+) -> Edit:
     """Put a signal on another input.
 
-    A signal that is there comes to where this one was. Otherwise what is wired to the old pin goes along,
+    A signal that is there comes to where this one was. Otherwise what is wired to the old pin goes
+    along,
     unless something is wired to the new one already.
     """
     project = workspace.project
     there = next(
-        (other for other in project.signals if other is not signal and (other.pin, other.negative) == (pin, negative)),
+        (
+            other
+            for other in project.signals
+            if other is not signal and (other.pin, other.negative) == (pin, negative)
+        ),
         None,
     )
     if there is not None:
@@ -124,7 +150,13 @@ def move_signal(workspace: Workspace, signal: Signal, pin: str, negative: str | 
     move = SetPin(signal.name, pin, negative)
     wiring = project.wired(signal.pin)
     alone = not any(other.pin == signal.pin for other in project.signals if other is not signal)
-    if wiring is None or not alone or negative is not None or not pin[0].isupper() or project.wired(pin) is not None:
+    if (
+        wiring is None
+        or not alone
+        or negative is not None
+        or not pin[0].isupper()
+        or project.wired(pin) is not None
+    ):
         return move
     # What follows the old pin's source follows it to the new one.
     followers = tuple(

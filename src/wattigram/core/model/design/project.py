@@ -1,4 +1,5 @@
-"""The project: signals, chains, bench and expectations; ``docs/project-format.md`` describes its file."""
+"""The project: signals, chains, bench and expectations; ``docs/project-format.md`` describes its
+file."""
 
 from __future__ import annotations
 
@@ -25,7 +26,15 @@ from wattigram.core.model.design.stage import (
     Threshold,
 )
 from wattigram.core.model.design.trigger import FollowTrigger, OwnTrigger, Trigger, WindowTrigger
-from wattigram.core.model.field_types import Alignment, Flag, InputName, Name, PerTrigger, PinName, Positive
+from wattigram.core.model.field_types import (
+    Alignment,
+    Flag,
+    InputName,
+    Name,
+    PerTrigger,
+    PinName,
+    Positive,
+)
 
 FORMAT = "wattigram-project"
 NEWEST_VERSION = 4
@@ -62,7 +71,11 @@ class Signal(StrictModel):
     def slot_stage(self) -> SumFilter | BlockAverage | None:
         """The stage that the converter applies within a slot, before memory."""
         stage = self.reduce
-        return stage if isinstance(stage, (SumFilter, BlockAverage)) and stage.by == "hardware" else None
+        return (
+            stage
+            if isinstance(stage, (SumFilter, BlockAverage)) and stage.by == "hardware"
+            else None
+        )
 
     @property
     def later_stage(self) -> AnyStage | None:
@@ -173,44 +186,66 @@ class Project(StrictModel):
             self._check_signal(signal, names)
         for expectation in self.expectations:
             is_route = isinstance(expectation, RouteExpectation)
-            if expectation.signal not in ([route.name for route in self.routes] if is_route else names):
+            if expectation.signal not in (
+                [route.name for route in self.routes] if is_route else names
+            ):
                 what = "route" if is_route else "signal"
-                raise ValueError(f"An expectation speaks of “{expectation.signal}”, which is no {what} here.")
+                raise ValueError(
+                    f"An expectation speaks of “{expectation.signal}”, which is no {what} here."
+                )
         for comparator in self.comparators:
             if comparator.signal not in names:
-                raise ValueError(f"{comparator.name} watches “{comparator.signal}”, which is no signal here.")
+                raise ValueError(
+                    f"{comparator.name} watches “{comparator.signal}”, which is no signal here."
+                )
         check_outputs(self)
         return self
 
     def _check_signal(self, signal: Signal, names: list[str]) -> None:
-        if signal.twin_of is not None and (signal.twin_of not in names or signal.twin_of == signal.name):
-            raise ValueError(f"“{signal.name}” is a twin of “{signal.twin_of}”, which is no other signal here.")
+        if signal.twin_of is not None and (
+            signal.twin_of not in names or signal.twin_of == signal.name
+        ):
+            raise ValueError(
+                f"“{signal.name}” is a twin of “{signal.twin_of}”, which is no other signal here."
+            )
         for window in signal.windows:
             target = window.target_signal
             if target is not None and (target not in names or target == signal.name):
                 raise ValueError(
-                    f"A window of “{signal.name}” compares with “{target}”, which is no other signal here."
+                    f"A window of “{signal.name}” compares with “{target}”, which is no other "
+                    "signal here."
                 )
             if window.action == "pin" and window.pin is None:
-                raise ValueError(f"A window of “{signal.name}” sets a pin, and none is named. Add it.")
+                raise ValueError(
+                    f"A window of “{signal.name}” sets a pin, and none is named. Add it."
+                )
 
     def _check_chain(self, chain: Chain, names: list[str]) -> None:
         for index, slot in enumerate(chain.slots, start=1):
             if slot.signal not in names:
                 raise ValueError(
-                    f"{chain.converter}, slot {index}: “{slot.signal}” is no signal here. Add it or rename it."
+                    f"{chain.converter}, slot {index}: “{slot.signal}” is no signal here. Add it "
+                    "or rename it."
                 )
         if isinstance(chain.trigger, FollowTrigger):
             leader = self.chain(chain.trigger.follows)
             if leader is None or isinstance(leader.trigger, FollowTrigger):
                 raise ValueError(
-                    f"{chain.converter} follows “{chain.trigger.follows}”, which is no chain with a trigger of its own."
+                    f"{chain.converter} follows “{chain.trigger.follows}”, which is no chain with "
+                    "a trigger of its own."
                 )
         if isinstance(chain.trigger, WindowTrigger):
-            source = next((one for one in self.signals if one.name == chain.trigger.signal), None)
-            if source is None or chain.places_of(source.name) or len(source.windows) < chain.trigger.window:
+            source = next(
+                (signal for signal in self.signals if signal.name == chain.trigger.signal), None
+            )
+            if (
+                source is None
+                or chain.places_of(source.name)
+                or len(source.windows) < chain.trigger.window
+            ):
                 raise ValueError(
-                    f"{chain.converter} is started by window {chain.trigger.window} of “{chain.trigger.signal}”: that "
+                    f"{chain.converter} is started by window {chain.trigger.window} of "
+                    f"“{chain.trigger.signal}”: that "
                     "must be a window of another chain's signal."
                 )
 
@@ -238,7 +273,11 @@ class Project(StrictModel):
     def dma_channels(self) -> list[str]:
         """DMA channels that are used, each as often as it is."""
         found = [chain.dma for chain in self.chains if chain.dma]
-        found += [one.output.channel for one in self.generators if isinstance(one.output, Playback)]
+        found += [
+            generator.output.channel
+            for generator in self.generators
+            if isinstance(generator.output, Playback)
+        ]
         return found + [route.channel for route in self.routes]
 
     def table(self, name: str) -> WaveTable | None:
@@ -247,7 +286,7 @@ class Project(StrictModel):
 
     def generator(self, name: str) -> Generator | None:
         """The generator of that name."""
-        return next((one for one in self.generators if one.name == name), None)
+        return next((generator for generator in self.generators if generator.name == name), None)
 
     def pwm_output(self, name: str) -> PwmOutput | None:
         """The PWM output of that name."""
@@ -255,15 +294,17 @@ class Project(StrictModel):
 
     def uart(self, name: str) -> UartSetup | None:
         """The UART of that name."""
-        return next((one for one in self.uarts if one.name == name), None)
+        return next((uart for uart in self.uarts if uart.name == name), None)
 
     def route(self, name: str) -> Route | None:
         """The route of that name."""
-        return next((one for one in self.routes if one.name == name), None)
+        return next((route for route in self.routes if route.name == name), None)
 
     def comparator(self, name: str) -> Comparator | None:
         """The comparator of that name."""
-        return next((comparator for comparator in self.comparators if comparator.name == name), None)
+        return next(
+            (comparator for comparator in self.comparators if comparator.name == name), None
+        )
 
     def wired(self, pin: str) -> Wiring | None:
         """What the bench wires to a pin."""

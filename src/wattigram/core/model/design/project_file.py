@@ -25,13 +25,18 @@ def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
     """Version 1 had no shift in a mean: it was the logarithm of the count, rounded down."""
     for signal in data.get("signals", []):
         reduce = signal.get("reduce") if isinstance(signal, dict) else None
-        if isinstance(reduce, dict) and "shift" not in reduce and isinstance(reduce.get("count"), int):
+        if (
+            isinstance(reduce, dict)
+            and "shift" not in reduce
+            and isinstance(reduce.get("count"), int)
+        ):
             reduce["shift"] = max(0, reduce["count"].bit_length() - 1)
     return {**data, "version": 2}
 
 
 def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 2 had one window a signal, twins without limits, and only DMA and two kinds of trigger."""
+    """Version 2 had one window a signal, twins without limits, and only DMA and two kinds of
+    trigger."""
     for signal in _tables(data, "signals"):
         if "window" in signal:
             signal["windows"] = [signal.pop("window")]
@@ -89,7 +94,8 @@ _HEAD = {"format": FORMAT, "version": NEWEST_VERSION}
 
 
 def check_not_newer(path: Path) -> None:
-    """Raise :class:`ProjectError` where a project lies there that a newer program wrote; it is not overwritten."""
+    """Raise :class:`ProjectError` where a project lies there that a newer program wrote; it is not
+    overwritten."""
     try:
         data = parse_toml(read_text(path, ProjectError), str(path), ProjectError)
     except ProjectError:
@@ -104,14 +110,24 @@ def project_text(project: Project) -> str:
 
 
 def save_project(project: Project, path: Path) -> None:
-    """Write the project in one step; raises :class:`ProjectError` and leaves the old file on failure."""
+    """Write the project in one step; raises :class:`ProjectError` and leaves the old file on
+    failure."""
     write_atomically(path, project_text(project), ProjectError)
 
 
 def build_mark(project: Project) -> str:
     """Eight hex digits that change with the design, not with bench, expectations or name."""
     design = project.model_dump(
-        mode="json", include={"part", "reference", "bus_clock_hz", "signals", "chains", "comparators", *_OUTPUTS}
+        mode="json",
+        include={
+            "part",
+            "reference",
+            "bus_clock_hz",
+            "signals",
+            "chains",
+            "comparators",
+            *_OUTPUTS,
+        },
     )
     # A design without outputs keeps the mark that it had before there were any.
     design = {key: value for key, value in design.items() if value or key not in _OUTPUTS}

@@ -58,20 +58,20 @@ def check_outputs(project: DesignNames) -> None:
     tables = {table.name for table in project.tables}
     chains = {chain.converter for chain in project.chains}
     leaders = {one.name for one in project.generators if _leads(one)}
-    for one in project.generators:
-        output = one.output
+    for generator in project.generators:
+        output = generator.output
         if not isinstance(output, Playback):
             continue
-        _need(output.table, tables, f"“{one.name}” plays the table")
+        _need(output.table, tables, f"“{generator.name}” plays the table")
         match output.trigger:
             case GeneratorFollow(follows=name):
-                _need(name, leaders - {one.name}, f"“{one.name}” is in step with")
+                _need(name, leaders - {generator.name}, f"“{generator.name}” is in step with")
             case ChainFollow(follows=name):
-                _need(name, chains, f"“{one.name}” has a point for each trigger of")
+                _need(name, chains, f"“{generator.name}” has a point for each trigger of")
             case _:
                 pass
         if output.starts_with is not None:
-            _need(output.starts_with, chains, f"“{one.name}” starts with")
+            _need(output.starts_with, chains, f"“{generator.name}” starts with")
     signals = {signal.name for signal in project.signals}
     for uart in project.uarts:
         if uart.report is not None:
@@ -91,7 +91,11 @@ def _check_route(project: DesignNames, route: Route, tables: set[str], chains: s
         case ResultSource(converter=converter, signal=signal):
             _need(converter, chains, f"Route “{route.name}” takes results of")
             if signal is not None:
-                _need(signal, {one.name for one in project.signals}, f"Route “{route.name}” takes results of")
+                _need(
+                    signal,
+                    {one.name for one in project.signals},
+                    f"Route “{route.name}” takes results of",
+                )
         case ReceivedSource(uart=uart):
             _need(uart, uarts, f"Route “{route.name}” takes bytes of")
         case source:
@@ -102,11 +106,15 @@ def _check_route(project: DesignNames, route: Route, tables: set[str], chains: s
         case DutySink(pwm=pwm) | PeriodSink(pwm=pwm):
             _need(pwm, {one.name for one in project.pwm}, f"Route “{route.name}” sets")
         case DacSink(dac=dac):
-            if any(one.dac == dac for one in project.generators):
-                raise ValueError(f"Route “{route.name}” and a generator both write to {dac}. Remove one.")
+            if any(generator.dac == dac for generator in project.generators):
+                raise ValueError(
+                    f"Route “{route.name}” and a generator both write to {dac}. Remove one."
+                )
     sinks = [other.name for other in project.routes if other.sink == route.sink]
     if len(sinks) > 1:
-        raise ValueError(f"Routes “{sinks[0]}” and “{sinks[1]}” write to the same place. Remove one.")
+        raise ValueError(
+            f"Routes “{sinks[0]}” and “{sinks[1]}” write to the same place. Remove one."
+        )
 
 
 def _need(name: str, known: set[str], what: str) -> None:

@@ -14,7 +14,8 @@ Order = Literal["low-first", "high-first"]
 
 
 class ResultSource(StrictModel):
-    """The result register of a converter; each conversion renews it, or only those of ``signal``."""
+    """The result register of a converter; each conversion renews it, or only those of
+    ``signal``."""
 
     kind: Literal["result"] = "result"
     converter: Name
@@ -74,8 +75,10 @@ class Route(StrictModel):
     """A transfer that repeats.
 
     ``on`` says which event starts one: the source has something new, the sink has room, or a timer.
-    A value goes in ``items`` transfers of ``source_bits`` to ``sink_bits``; with more than one, ``step`` makes the
-    address on the wide side go up from transfer to transfer, and ``order`` says which byte comes first.
+    A value goes in ``items`` transfers of ``source_bits`` to ``sink_bits``; with more than one,
+    ``step`` makes the
+    address on the wide side go up from transfer to transfer, and ``order`` says which byte comes
+    first.
     """
 
     name: Name

@@ -17,7 +17,8 @@ from wattigram.core.model.design.workspace import Workspace, cached
 class Scale:
     """A converter's transfer at one resolution; ``steps`` counts make full scale.
 
-    ``signed`` is the transfer of a differential pair, from −Vref to +Vref. ``gain`` is what a code is
+    ``signed`` is the transfer of a differential pair, from −Vref to +Vref. ``gain`` is what a code
+    is
     multiplied by before it lies in memory, ``shift`` by how many places it is then moved up.
     """
 
@@ -36,12 +37,14 @@ class Scale:
 
     @property
     def dropped_lsb(self) -> int:
-        """By how many counts a reading may be too low because its item has no room for the lower bits."""
+        """By how many counts a reading may be too low because its item has no room for the lower
+        bits."""
         return (1 << max(0, -self.shift)) - 1
 
     @property
     def step_v(self) -> float:
-        """Volts from one item to the next: more than a count where an item has no room for the lower bits."""
+        """Volts from one item to the next: more than a count where an item has no room for the
+        lower bits."""
         return self.lsb_v * (self.dropped_lsb + 1)
 
     @property
@@ -82,7 +85,8 @@ class Scale:
 
 
 def aligned_shift(alignment: str, width_bits: int, bits: int) -> int:
-    """Places by which a code is moved up in its item: W − N where it is left-aligned, down when that is below 0."""
+    """Places by which a code is moved up in its item: W − N where it is left-aligned, down when
+    that is below 0."""
     return width_bits - bits if alignment == "left" else 0
 
 
@@ -103,7 +107,11 @@ def _scale(workspace: Workspace, chain: Chain, signal: Signal | None) -> Scale:
     full_scale = reader.full_scale or workspace.converter(chain).full_scale
     width = reader.width_bits or chain.loop.width_bits
     stage = signal.slot_stage if signal is not None else None
-    shift = 0 if stage is not None else aligned_shift(reader.alignment or chain.alignment, width, chain.bits)
+    shift = (
+        0
+        if stage is not None
+        else aligned_shift(reader.alignment or chain.alignment, width, chain.bits)
+    )
     return Scale(
         bits=chain.bits,
         reference_v=workspace.reference_v,
@@ -116,13 +124,16 @@ def _scale(workspace: Workspace, chain: Chain, signal: Signal | None) -> Scale:
 
 
 def limits_v(workspace: Workspace, signal: Signal, window: Threshold) -> tuple[float, float]:
-    """A window's limits in the signal's own volts; codes are those of the stream that is compared."""
+    """A window's limits in the signal's own volts; codes are those of the stream that is
+    compared."""
     chain = workspace.project.chain_of(signal.name)
 
     def volts(limit: float) -> float:
         if not isinstance(limit, Code) or chain is None:
             return float(limit)
-        return signal.at_source(limit * signal_scale(workspace, chain, signal.name).lsb_v / stream_gain(signal, window))
+        return signal.at_source(
+            limit * signal_scale(workspace, chain, signal.name).lsb_v / stream_gain(signal, window)
+        )
 
     return volts(window.low), volts(window.high)
 
@@ -141,7 +152,9 @@ def later_gain(signal: Signal) -> float:
     return signal.later_stage.assumed_gain if signal.later_stage is not None else 1.0
 
 
-def reduced_volts(workspace: Workspace, chain: Chain, signal: Signal, values: NDArray[Any]) -> NDArray[np.float64]:
+def reduced_volts(
+    workspace: Workspace, chain: Chain, signal: Signal, values: NDArray[Any]
+) -> NDArray[np.float64]:
     """The signal's own volts of values of its stage after memory.
 
     Parameters
@@ -153,7 +166,9 @@ def reduced_volts(workspace: Workspace, chain: Chain, signal: Signal, values: ND
     return scale.volts(codes) / 2.0**scale.shift / later_gain(signal) / float(signal.front_end)
 
 
-def limit_like(workspace: Workspace, signal: Signal, window: Threshold, old: float, volts: float) -> float:
+def limit_like(
+    workspace: Workspace, signal: Signal, window: Threshold, old: float, volts: float
+) -> float:
     """A limit at ``volts`` of the signal, in codes where the old one was."""
     chain = workspace.project.chain_of(signal.name)
     if not isinstance(old, Code) or chain is None:

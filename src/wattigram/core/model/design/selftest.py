@@ -38,28 +38,53 @@ def self_test(workspace: Workspace) -> Edit:
     used = {one.dac for one in project.generators}
     free = [dac for dac in part.dacs if dac.name not in used]
     if not free:
-        raise EditError(f"{part.name} has no DAC left.", cure="Free one, or use a part that has one.")
+        raise EditError(
+            f"{part.name} has no DAC left.", cure="Free one, or use a part that has one."
+        )
     dac = free[0]
-    taken = {signal.pin for signal in project.signals} | {wiring.pin for wiring in project.bench} | {dac.pin}
-    chain_inputs = [pin for converter in part.converters for pin in converter.channels if pin not in taken]
+    taken = (
+        {signal.pin for signal in project.signals}
+        | {wiring.pin for wiring in project.bench}
+        | {dac.pin}
+    )
+    chain_inputs = [
+        pin for converter in part.converters for pin in converter.channels if pin not in taken
+    ]
     if not chain_inputs:
         raise EditError(f"{part.name} has no input left.", cure="Remove a signal first.")
     pin = chain_inputs[0]
     names = {signal.name for signal in project.signals}
-    name = next(text for n in range(1, 100) if (text := "Self-test" if n == 1 else f"Self-test {n}") not in names)
+    name = next(
+        text
+        for n in range(1, 100)
+        if (text := "Self-test" if n == 1 else f"Self-test {n}") not in names
+    )
     steps = (1 << dac.bits) - (1 if dac.full_scale == "2^N-1" else 0)
     lsb_v = workspace.reference_v / steps
     ramp = SoftwareRamp(
-        from_v=0.0, to_v=((1 << dac.bits) - 1) * lsb_v, step_v=lsb_v, dwell_s=SHORTEST_DWELL * 2, then="back"
+        from_v=0.0,
+        to_v=((1 << dac.bits) - 1) * lsb_v,
+        step_v=lsb_v,
+        dwell_s=SHORTEST_DWELL * 2,
+        then="back",
     )
     generator = Generator(
-        name=f"{name} sweep", dac=dac.name, output=ramp, buffered=False, double_buffered=dac.can_buffer_twice
+        name=f"{name} sweep",
+        dac=dac.name,
+        output=ramp,
+        buffered=False,
+        double_buffered=dac.can_buffer_twice,
     )
     edits: list[Edit] = [
         AddSignal(Signal(name=name, pin=pin)),
         SetGenerator(generator.name, generator),
         SetWiring(
-            Wiring(pin=pin, label=f"jumper from {dac.name}", resistance_ohm=JUMPER_OHM, source=Jumper(pin=dac.pin))
+            Wiring(
+                pin=pin,
+                label=f"jumper from {dac.name}",
+                resistance_ohm=JUMPER_OHM,
+                source=Jumper(pin=dac.pin),
+            )
         ),
     ]
     slot = slot_for(workspace, name, pin)

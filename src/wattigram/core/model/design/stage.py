@@ -9,7 +9,14 @@ from pydantic import Field, GetCoreSchemaHandler
 from pydantic_core import CoreSchema, core_schema
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.fields import FROM_FILE, PositiveVolts, Seconds, StrictModel, VoltsOrZero, check_magnitude
+from wattigram.core.base.fields import (
+    FROM_FILE,
+    PositiveVolts,
+    Seconds,
+    StrictModel,
+    VoltsOrZero,
+    check_magnitude,
+)
 from wattigram.core.base.quantity import exact_text, parse_quantity
 from wattigram.core.model.field_types import Flag, Name, PinName
 
@@ -21,7 +28,8 @@ Condition = Literal["outside", "inside", "above", "below"]
 
 
 class SumFilter(StrictModel):
-    """``count`` samples added up; hardware repeats the slot, software adds over as many triggers."""
+    """``count`` samples added up; hardware repeats the slot, software adds over as many
+    triggers."""
 
     kind: Literal["sum"] = "sum"
     count: Count
@@ -42,7 +50,8 @@ class SumFilter(StrictModel):
 
 
 class BlockAverage(StrictModel):
-    """Block mean: ``count`` samples summed in a register of ``register_bits``, then shifted right."""
+    """Block mean: ``count`` samples summed in a register of ``register_bits``, then shifted
+    right."""
 
     kind: Literal["mean"] = "mean"
     count: Count
@@ -105,7 +114,9 @@ class LowPassFilter(StrictModel):
         return 1 << self.shift
 
 
-Stage = Annotated[SumFilter | BlockAverage | MovingAverage | LowPassFilter, Field(discriminator="kind")]
+Stage = Annotated[
+    SumFilter | BlockAverage | MovingAverage | LowPassFilter, Field(discriminator="kind")
+]
 AnyStage = SumFilter | BlockAverage | MovingAverage | LowPassFilter
 
 
@@ -138,9 +149,13 @@ class _LimitType:
         is_number = isinstance(value, (float, int, Fraction)) and not isinstance(value, bool)
         if is_number and info.context is not FROM_FILE:
             return value if isinstance(value, Code) else float(value)
-        raise QuantityError(f"{value!r} has no unit.", cure="Write volts such as 2.1 V, or codes such as 0x7FF.")
+        raise QuantityError(
+            f"{value!r} has no unit.", cure="Write volts such as 2.1 V, or codes such as 0x7FF."
+        )
 
-    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+    def __get_pydantic_core_schema__(
+        self, source: Any, handler: GetCoreSchemaHandler
+    ) -> CoreSchema:
         return core_schema.with_info_plain_validator_function(
             self.read, serialization=core_schema.plain_serializer_function_ser_schema(limit_text)
         )
@@ -157,7 +172,8 @@ Limit = Annotated[float, _LimitType()]
 class Threshold(StrictModel):
     """Threshold window in the signal's own volts, or in codes.
 
-    ``on`` says which stream is compared; with a target, fixed or another signal, its deviation from that.
+    ``on`` says which stream is compared; with a target, fixed or another signal, its deviation from
+    that.
     """
 
     name: Annotated[str, Field(max_length=30)] = ""
@@ -188,7 +204,8 @@ class Threshold(StrictModel):
 
 
 class RedundantPair(StrictModel):
-    """The same signal, taken by a second converter: a trip when they differ by more than ``within_v``."""
+    """The same signal, taken by a second converter: a trip when they differ by more than
+    ``within_v``."""
 
     of: Name
     within_v: PositiveVolts | None = None
@@ -198,7 +215,8 @@ class RedundantPair(StrictModel):
 
 
 class Comparator(StrictModel):
-    """A comparator on a signal's pin. ``threshold_v`` is set in steps of the part for an internal reference."""
+    """A comparator on a signal's pin. ``threshold_v`` is set in steps of the part for an internal
+    reference."""
 
     name: Name
     signal: Name

@@ -7,7 +7,14 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.model.design.edits import AddChain, AddSignal, AddSlot, CompositeEdit, Edit, apply_edit
+from wattigram.core.model.design.edits import (
+    AddChain,
+    AddSignal,
+    AddSlot,
+    CompositeEdit,
+    Edit,
+    apply_edit,
+)
 from wattigram.core.model.design.project import Chain, Project, Signal, Slot
 from wattigram.core.model.design.retrieval import CircularBuffer, Dma, Interrupt, Polling, Retrieval
 from wattigram.core.model.design.stage import AnyStage, BlockAverage, RedundantPair, Threshold
@@ -27,7 +34,8 @@ DEFAULT_HANDLER_CYCLES = 200
 
 
 def empty_workspace(part_id: str, part: Part | None = None) -> Workspace:
-    """A project with nothing in it yet; ``part`` is that of a part file, whose name is then ``part_id``.
+    """A project with nothing in it yet; ``part`` is that of a part file, whose name is then
+    ``part_id``.
 
     Raises
     ------
@@ -36,16 +44,23 @@ def empty_workspace(part_id: str, part: Part | None = None) -> Workspace:
     """
     if part is None:
         part = find_part(part_id)
-    return Workspace(Project(name="untitled", part=part_id, reference=part.references[0].name), part)
+    return Workspace(
+        Project(name="untitled", part=part_id, reference=part.references[0].name), part
+    )
 
 
 def slot_for(workspace: Workspace, name: str, pin: str, negative: str | None = None) -> Edit | None:
-    """An edit that gives a signal a slot: on a chain that reaches its pin, else on a converter yet free."""
+    """An edit that gives a signal a slot: on a chain that reaches its pin, else on a converter yet
+    free."""
     project = workspace.project
     for chain in project.chains:
         converter = workspace.converter(chain)
         if converter.channel(pin, negative) is not None and len(chain.slots) < converter.slots:
-            cycles = chain.slots[0].sampling_cycles if converter.one_sampling_time else _sampling(converter)
+            cycles = (
+                chain.slots[0].sampling_cycles
+                if converter.one_sampling_time
+                else _sampling(converter)
+            )
             return AddSlot(chain.converter, name, cycles)
     for converter in workspace.part.converters:
         if project.chain(converter.name) is None and converter.channel(pin, negative) is not None:
@@ -70,9 +85,15 @@ def fresh_chain(
 ) -> Chain:
     """A chain with sensible figures: fastest legal clock, a free timer, DMA where there is any."""
     project = workspace.project
-    legal = [one for one in sorted(converter.dividers) if workspace.bus_clock_hz / one <= converter.clock_high_hz]
+    legal = [
+        divider
+        for divider in sorted(converter.dividers)
+        if workspace.bus_clock_hz / divider <= converter.clock_high_hz
+    ]
     used = {chain.loop.name for chain in project.chains}
-    name = next(f"Loop {letter}" for letter in "ABCDEFGHIJKLMNOPQRSTUVWXYZ" if f"Loop {letter}" not in used)
+    name = next(
+        f"Loop {letter}" for letter in "ABCDEFGHIJKLMNOPQRSTUVWXYZ" if f"Loop {letter}" not in used
+    )
     bits = max(converter.bits)
     width = 16 if bits <= 16 else 32
     unit = 2 * len(names)
@@ -88,12 +109,18 @@ def fresh_chain(
             width_bits=width,
             handler_cycles=2000 if "dma" in converter.retrievals else DEFAULT_HANDLER_CYCLES,
         ),
-        slots=tuple(Slot(signal=one, sampling_cycles=_sampling(converter, sampling)) for one in names),
+        slots=tuple(
+            Slot(signal=one, sampling_cycles=_sampling(converter, sampling)) for one in names
+        ),
     )
 
 
 def _trigger(workspace: Workspace, converter: Converter, every_s: Fraction) -> Trigger:
-    taken = {chain.trigger.timer for chain in workspace.project.chains if isinstance(chain.trigger, TimerTrigger)}
+    taken = {
+        chain.trigger.timer
+        for chain in workspace.project.chains
+        if isinstance(chain.trigger, TimerTrigger)
+    }
     groups = [group for group in workspace.part.timers if group.can_trigger]
     free = [name for group in groups for name in group.names if name not in taken]
     if "timer" in converter.triggers and free:
@@ -126,11 +153,15 @@ def from_template(workspace: Workspace, template: Template) -> CompositeEdit:
     EditError
         When the part, or what is left free of it, cannot hold it.
     """
-    return CompositeEdit(template.make(workspace), f"Add {template.name[0].lower()}{template.name[1:]}")
+    return CompositeEdit(
+        template.make(workspace), f"Add {template.name[0].lower()}{template.name[1:]}"
+    )
 
 
 def _free_converters(workspace: Workspace) -> list[Converter]:
-    found = [item for item in workspace.part.converters if workspace.project.chain(item.name) is None]
+    found = [
+        item for item in workspace.part.converters if workspace.project.chain(item.name) is None
+    ]
     if not found:
         raise EditError(
             f"Every converter of {workspace.part.name} has a chain already.",
@@ -157,10 +188,15 @@ def _pins(workspace: Workspace, converter: Converter, count: int) -> list[str]:
     taken = {signal.pin for signal in workspace.project.signals} | {
         signal.negative for signal in workspace.project.signals
     }
-    free = [pin for pin, _channel in sorted(converter.channels.items(), key=lambda item: item[1]) if pin not in taken]
+    free = [
+        pin
+        for pin, _channel in sorted(converter.channels.items(), key=lambda item: item[1])
+        if pin not in taken
+    ]
     if len(free) < count:
         raise EditError(
-            f"{converter.name} has {len(free)} free pins, {count} are needed.", cure="Move or remove other signals."
+            f"{converter.name} has {len(free)} free pins, {count} are needed.",
+            cure="Move or remove other signals.",
         )
     return free[:count]
 
@@ -180,7 +216,10 @@ def _several(
         trigger = None
     pins = _pins(workspace, converter, len(names))
     chain = fresh_chain(workspace, converter, names, every_s, trigger, sampling, items)
-    signals = [Signal(name=name, pin=pin, reduce=stage, windows=windows) for name, pin in zip(names, pins, strict=True)]
+    signals = [
+        Signal(name=name, pin=pin, reduce=stage, windows=windows)
+        for name, pin in zip(names, pins, strict=True)
+    ]
     return (*(AddSignal(signal) for signal in signals), AddChain(chain))
 
 
@@ -195,12 +234,26 @@ def _four_round(workspace: Workspace) -> tuple[Edit, ...]:
 
 def _fast_single(workspace: Workspace) -> tuple[Edit, ...]:
     name = _names(workspace, "Fast signal")
-    return _several(workspace, name, Fraction(1, 100_000), trigger=FreeRunningTrigger(), sampling=0.0, items=1024)
+    return _several(
+        workspace,
+        name,
+        Fraction(1, 100_000),
+        trigger=FreeRunningTrigger(),
+        sampling=0.0,
+        items=1024,
+    )
 
 
 def _slow_averaged(workspace: Workspace) -> tuple[Edit, ...]:
     names = _names(workspace, "Slow sensor 1", "Slow sensor 2", "Slow sensor 3")
-    return _several(workspace, names, DEFAULT_EVERY, stage=BlockAverage(count=64, shift=6), sampling=0.8, items=192)
+    return _several(
+        workspace,
+        names,
+        DEFAULT_EVERY,
+        stage=BlockAverage(count=64, shift=6),
+        sampling=0.8,
+        items=192,
+    )
 
 
 def _redundant(workspace: Workspace) -> tuple[Edit, ...]:
@@ -209,7 +262,8 @@ def _redundant(workspace: Workspace) -> tuple[Edit, ...]:
     partner = next((item for item in free[1:] if item.name in lead.in_step_with), None)
     if partner is None:
         raise EditError(
-            f"{workspace.part.name} has no two free converters that start in step.", cure="Use a part that has them."
+            f"{workspace.part.name} has no two free converters that start in step.",
+            cure="Use a part that has them.",
         )
     first, second = _names(workspace, "Safety signal", "Safety signal, twin")
     pin, other_pin = _pins(workspace, lead, 1)[0], ""
@@ -217,11 +271,15 @@ def _redundant(workspace: Workspace) -> tuple[Edit, ...]:
     chain = fresh_chain(workspace, lead, (first,), DEFAULT_EVERY)
     edits: tuple[Edit, ...] = (
         AddSignal(Signal(name=first, pin=pin)),
-        AddSignal(Signal(name=second, pin=other_pin, twin=RedundantPair(of=first, within_v=0.05, times=3))),
+        AddSignal(
+            Signal(name=second, pin=other_pin, twin=RedundantPair(of=first, within_v=0.05, times=3))
+        ),
         AddChain(chain),
     )
     between = apply_edit(workspace, CompositeEdit(edits, ""))
-    follower = fresh_chain(between, partner, (second,), DEFAULT_EVERY, FollowTrigger(follows=lead.name))
+    follower = fresh_chain(
+        between, partner, (second,), DEFAULT_EVERY, FollowTrigger(follows=lead.name)
+    )
     return (*edits, AddChain(follower))
 
 
@@ -250,7 +308,9 @@ def _lever(workspace: Workspace) -> tuple[Edit, ...]:
 
 TEMPLATES = (
     Template("One slow signal", "a sensor a hundred times a second, sampled long", _one_slow),
-    Template("Four signals round and round", "a thousand times a second through one loop", _four_round),
+    Template(
+        "Four signals round and round", "a thousand times a second through one loop", _four_round
+    ),
     Template("Fast single channel", "free-running where the part can", _fast_single),
     Template("Slow averaged sensors", "three sensors, each the mean of 64", _slow_averaged),
     Template("Redundant pair", "one signal on two converters in step, with a trip", _redundant),

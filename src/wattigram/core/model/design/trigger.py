@@ -81,4 +81,11 @@ Trigger = Annotated[
     | FollowTrigger,
     Field(discriminator="kind"),
 ]
-OwnTrigger = SoftwareTrigger | FreeRunningTrigger | TimerTrigger | EdgeTrigger | ComparatorTrigger | WindowTrigger
+OwnTrigger = (
+    SoftwareTrigger
+    | FreeRunningTrigger
+    | TimerTrigger
+    | EdgeTrigger
+    | ComparatorTrigger
+    | WindowTrigger
+)

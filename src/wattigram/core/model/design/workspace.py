@@ -14,13 +14,19 @@ from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design.event_sources import Watch, watches
 from wattigram.core.model.design.part_compatibility import part_faults
 from wattigram.core.model.design.project import Chain, Project
-from wattigram.core.model.design.project_file import build_mark, load_project, parse_project, save_project
+from wattigram.core.model.design.project_file import (
+    build_mark,
+    load_project,
+    parse_project,
+    save_project,
+)
 from wattigram.core.model.part import Converter, Part, find_part, save_part_beside
 
 
 @dataclass(frozen=True)
 class Workspace:
-    """What every calculation starts from. It never changes, so what follows from it is worked out once.
+    """What every calculation starts from. It never changes, so what follows from it is worked out
+    once.
 
     ``known`` is where functions keep what they have worked out of it.
     """
@@ -41,7 +47,11 @@ class Workspace:
         assert reference is not None
         if reference.pin is not None:
             wiring = self.project.wired(reference.pin)
-            if wiring is not None and isinstance(wiring.source, DcSource) and wiring.source.voltage_v > 0:
+            if (
+                wiring is not None
+                and isinstance(wiring.source, DcSource)
+                and wiring.source.voltage_v > 0
+            ):
                 return wiring.source.voltage_v
         return reference.voltage_v
 
@@ -103,7 +113,9 @@ def cached(
     """Keep the answers of a function of a workspace and one of its chains with the workspace."""
 
     @wraps(function)
-    def lookup(workspace: Workspace, chain: Chain, *args: Params.args, **named: Params.kwargs) -> Result:
+    def lookup(
+        workspace: Workspace, chain: Chain, *args: Params.args, **named: Params.kwargs
+    ) -> Result:
         if named or not any(chain is own for own in workspace.project.chains):
             return function(workspace, chain, *args, **named)
         key = (function, chain.converter, *args)
@@ -163,7 +175,8 @@ def save_workspace(workspace: Workspace, path: Path) -> None:
     Raises
     ------
     ProjectError, PartError
-        When one of them cannot be written, or another part lies there under that name; nothing is changed then.
+        When one of them cannot be written, or another part lies there under that name; nothing is
+        changed then.
     """
     save_part_beside(workspace.project.part, workspace.part, path.parent)
     save_project(workspace.project, path)

@@ -2,7 +2,16 @@
 
 from wattigram.core.model.part.catalogue import copy_part, find_part, list_parts, save_part_beside
 from wattigram.core.model.part.converter import ComparatorUnit, Converter, Hardware, InternalChannel
-from wattigram.core.model.part.model import Dac, DmaGroup, Part, Reference, Timer, UartGroup, load_part, parse_part
+from wattigram.core.model.part.model import (
+    Dac,
+    DmaGroup,
+    Part,
+    Reference,
+    Timer,
+    UartGroup,
+    load_part,
+    parse_part,
+)
 from wattigram.core.model.part.registers import SETTINGS, Block, MemoryMap, Register, RegisterField
 
 __all__ = [

@@ -15,7 +15,9 @@ FOLDER = Path(__file__).parent / "catalogue"
 @cache
 def list_parts() -> tuple[Part, ...]:
     """All parts that come with the program, by name."""
-    return tuple(sorted((load_part(path) for path in FOLDER.glob("*.toml")), key=lambda part: part.name))
+    return tuple(
+        sorted((load_part(path) for path in FOLDER.glob("*.toml")), key=lambda part: part.name)
+    )
 
 
 @cache
@@ -43,12 +45,15 @@ def find_part(identifier: str, beside: Path | None = None) -> Part:
     part = _shipped(identifier) if identifier.replace("-", "").isalnum() else None
     if part is None:
         known = ", ".join(sorted(path.stem for path in FOLDER.glob("*.toml")))
-        raise PartError(f"No part has the id “{identifier[:60]}”.", where="part", cure=f"Known ids: {known}.")
+        raise PartError(
+            f"No part has the id “{identifier[:60]}”.", where="part", cure=f"Known ids: {known}."
+        )
     return part
 
 
 def save_part_beside(identifier: str, part: Part, folder: Path) -> None:
-    """Put an engineer's own part file where a project that names it is saved; a part of the catalogue needs none.
+    """Put an engineer's own part file where a project that names it is saved; a part of the
+    catalogue needs none.
 
     Raises
     ------
@@ -62,14 +67,16 @@ def save_part_beside(identifier: str, part: Part, folder: Path) -> None:
         write_atomically(target, part.text, PartError)
     elif read_text(target, PartError) != part.text and load_part(target) != part:
         raise PartError(
-            f"Another part lies beside it under the name “{identifier}”, so the project would mean something else.",
+            f"Another part lies beside it under the name “{identifier}”, so the project would "
+            "mean something else.",
             where=str(target),
             cure="Save into another folder, or rename one of the part files.",
         )
 
 
 def copy_part(identifier: str, path: Path, name: str) -> Part:
-    """Write a copy of a shipped part as a start for one's own, comments included, under another name and id.
+    """Write a copy of a shipped part as a start for one's own, comments included, under another
+    name and id.
 
     Raises
     ------
@@ -78,10 +85,16 @@ def copy_part(identifier: str, path: Path, name: str) -> Part:
     """
     part = find_part(identifier)
     if path.suffix != ".toml":
-        raise PartError(f"“{path.name}” is no name for a part file.", where=str(path), cure="End it with .toml.")
+        raise PartError(
+            f"“{path.name}” is no name for a part file.", where=str(path), cure="End it with .toml."
+        )
     if path.exists():
-        raise PartError("There is a file of that name already.", where=str(path), cure="Choose another name.")
-    fresh_id = "-".join("".join(letter if letter.isalnum() else " " for letter in name.lower()).split())
+        raise PartError(
+            "There is a file of that name already.", where=str(path), cure="Choose another name."
+        )
+    fresh_id = "-".join(
+        "".join(letter if letter.isalnum() else " " for letter in name.lower()).split()
+    )
     source = FOLDER / f"{part.id}.toml"
     text = read_text(source, PartError)
     body = text[text.index("format =") :]

@@ -67,7 +67,8 @@ class InternalChannel(StrictModel):
 
 
 class Hardware(StrictModel):
-    """What the converter itself does to results. Sums and block means repeat a slot ``counts`` times a trigger."""
+    """What the converter itself does to results. Sums and block means repeat a slot ``counts``
+    times a trigger."""
 
     stages: tuple[StageKind, ...] = ()
     counts: tuple[Positive, ...] = ()
@@ -80,7 +81,9 @@ class Converter(StrictModel):
     """One ADC. Offsets and noise are in LSB of its highest resolution."""
 
     name: Name
-    bits: Annotated[tuple[Annotated[int, Field(strict=True, ge=4, le=24)], ...], Field(min_length=1)]
+    bits: Annotated[
+        tuple[Annotated[int, Field(strict=True, ge=4, le=24)], ...], Field(min_length=1)
+    ]
     conversion_extra_cycles: Annotated[int, Field(strict=True, ge=0, le=1000)]
     dividers: Annotated[tuple[Positive, ...], Field(min_length=1)]
     clock_low_hz: Hertz
@@ -102,9 +105,20 @@ class Converter(StrictModel):
     """Order of slots: any, by channel number, or one channel at a time that software re-points."""
     repoint_cycles: Cycles = 0
     """Processor cycles to write the next channel and start it."""
-    triggers: tuple[TriggerKind, ...] = ("software", "free-running", "timer", "edge", "comparator", "converter")
+    triggers: tuple[TriggerKind, ...] = (
+        "software",
+        "free-running",
+        "timer",
+        "edge",
+        "comparator",
+        "converter",
+    )
     per_trigger: tuple[PerTrigger, ...] = ("conversion", "pass", "endless")
-    retrievals: Annotated[tuple[RetrievalKind, ...], Field(min_length=1)] = ("polling", "interrupt", "dma")
+    retrievals: Annotated[tuple[RetrievalKind, ...], Field(min_length=1)] = (
+        "polling",
+        "interrupt",
+        "dma",
+    )
     result_registers: Annotated[int, Field(strict=True, ge=1, le=256)] = 1
     fifo_items: Annotated[int, Field(strict=True, ge=0, le=4096)] = 0
     alignments: Annotated[tuple[Alignment, ...], Field(min_length=1)] = ("right", "left")
@@ -129,11 +143,15 @@ class Converter(StrictModel):
         if self.sampling_capacitor_f <= 0:
             raise ValueError(f"{self.name}: sampling_capacitor must be above 0 F.")
         if not self.channels:
-            raise ValueError(f"{self.name}: it has no channels. List each pin with its channel number.")
+            raise ValueError(
+                f"{self.name}: it has no channels. List each pin with its channel number."
+            )
         if "fifo" in self.retrievals and not self.fifo_items:
             raise ValueError(f"{self.name}: a FIFO without fifo_items. Say how many it holds.")
         if self.hardware.counts and not {"sum", "mean"} & set(self.hardware.stages):
-            raise ValueError(f"{self.name}: hardware counts without “sum” or “mean” among its stages. Add one.")
+            raise ValueError(
+                f"{self.name}: hardware counts without “sum” or “mean” among its stages. Add one."
+            )
         check_distinct(self.bits, f"{self.name}: resolution")
         check_distinct(self.dividers, f"{self.name}: divider")
         check_distinct(self.sampling_cycles, f"{self.name}: sampling time")
@@ -151,9 +169,12 @@ class Converter(StrictModel):
         return bits + self.conversion_extra_cycles
 
     def channel(self, pin: str, negative: str | None = None) -> int | None:
-        """Channel of a pin, of an internal input, or of a differential pair; None where there is none."""
+        """Channel of a pin, of an internal input, or of a differential pair; None where there is
+        none."""
         if negative is not None:
-            pairs = (pair for pair in self.pairs if pair.positive == pin and pair.negative == negative)
+            pairs = (
+                pair for pair in self.pairs if pair.positive == pin and pair.negative == negative
+            )
             return next((pair.channel for pair in pairs), None)
         if pin in self.channels:
             return self.channels[pin]

@@ -22,7 +22,15 @@ from wattigram.core.base.fields import (
     VoltsPerSecond,
 )
 from wattigram.core.base.toml_document import build, check_head, parse_toml, read_text
-from wattigram.core.model.field_types import Cycles, Flag, Identifier, Name, PinName, Positive, check_distinct
+from wattigram.core.model.field_types import (
+    Cycles,
+    Flag,
+    Identifier,
+    Name,
+    PinName,
+    Positive,
+    check_distinct,
+)
 from wattigram.core.model.part.converter import ComparatorUnit, Converter
 from wattigram.core.model.part.registers import Block, MemoryMap, check_blocks
 
@@ -31,7 +39,8 @@ NEWEST_VERSION = 5
 
 
 class Processor(StrictModel):
-    """Highest bus clock, and what software in the path costs in processor cycles besides its handlers."""
+    """Highest bus clock, and what software in the path costs in processor cycles besides its
+    handlers."""
 
     clock_hz: Hertz
     interrupt_entry_cycles: Cycles
@@ -40,7 +49,9 @@ class Processor(StrictModel):
     """An interrupt waits up to this long for the instruction that runs."""
     poll_cycles: Annotated[int, Field(strict=True, ge=1, le=10_000)] = 10
     """Once round a loop that asks a flag."""
-    core: Literal["cortex-m0plus", "cortex-m3", "cortex-m4", "cortex-m7", "cortex-m33"] = "cortex-m4"
+    core: Literal["cortex-m0plus", "cortex-m3", "cortex-m4", "cortex-m7", "cortex-m33"] = (
+        "cortex-m4"
+    )
     """Which core the compiler makes code for."""
 
 
@@ -159,20 +170,29 @@ class Part(StrictModel):
         check_distinct(tuple(item.name for item in self.comparators), "comparator")
         names = tuple(item.name for item in self.converters)
         for converter in self.converters:
-            paired = tuple(pin for pair in converter.pairs for pin in (pair.positive, pair.negative))
+            paired = tuple(
+                pin for pair in converter.pairs for pin in (pair.positive, pair.negative)
+            )
             for pin in (*converter.channels, *paired):
                 self._check_pin(converter.name, pin)
             for other in converter.in_step_with:
                 if other not in names or other == converter.name:
-                    raise ValueError(f"{converter.name}: in step with {other}, which is no other converter here.")
+                    raise ValueError(
+                        f"{converter.name}: in step with {other}, which is no other converter here."
+                    )
             if "dma" in converter.retrievals and not self.dma:
-                raise ValueError(f"{converter.name}: DMA among its retrievals, and the part has none. Remove it.")
+                raise ValueError(
+                    f"{converter.name}: DMA among its retrievals, and the part has none. Remove it."
+                )
             if not any(
-                converter.clock_low_hz <= self.processor.clock_hz / divider <= converter.clock_high_hz
+                converter.clock_low_hz
+                <= self.processor.clock_hz / divider
+                <= converter.clock_high_hz
                 for divider in converter.dividers
             ):
                 raise ValueError(
-                    f"{converter.name}: no divider brings the bus clock into its range. Add one that does."
+                    f"{converter.name}: no divider brings the bus clock into its range. Add one "
+                    "that does."
                 )
         for dac in self.dacs:
             self._check_pin(dac.name, dac.pin)
@@ -208,7 +228,10 @@ class Part(StrictModel):
     def _check_pins(self, names: tuple[str, ...], pins: dict[str, str], what: str) -> None:
         for name, pin in pins.items():
             if name not in names:
-                raise ValueError(f"the {what} pin {pin} belongs to {name}, which is not among its names. Remove it.")
+                raise ValueError(
+                    f"the {what} pin {pin} belongs to {name}, which is not among its names. "
+                    "Remove it."
+                )
             self._check_pin(name, pin)
 
     def _check_pin(self, owner: str, pin: str) -> None:
@@ -217,7 +240,8 @@ class Part(StrictModel):
 
     @property
     def text(self) -> str:
-        """The file that the part was read from, so that it can go where the file cannot; "" where there was none."""
+        """The file that the part was read from, so that it can go where the file cannot; "" where
+        there was none."""
         return self._text
 
     def converter(self, name: str) -> Converter | None:

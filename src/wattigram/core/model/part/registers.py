@@ -1,4 +1,5 @@
-"""A part's registers: where they lie, their fields, and how a setting becomes a field; ``docs/part-format.md``."""
+"""A part's registers: where they lie, their fields, and how a setting becomes a field;
+``docs/part-format.md``."""
 
 from __future__ import annotations
 
@@ -36,7 +37,8 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
         "divider": "of its clock",
         "bits": "resolution",
         "alignment": "right or left",
-        "trigger": "software, free-running, edge, window, or the name of a timer, comparator or converter",
+        "trigger": "software, free-running, edge, window, or the name of a timer, comparator or "
+        "converter",
         "edge-pin": "the pin whose edges are triggers",
         "edge": "rising, falling or both",
         "per-trigger": "conversion, pass or endless",
@@ -51,8 +53,10 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
         "mark": "results that wait in the FIFO before an interrupt comes",
         "done": "a result, a pass or a FIFO's mark is there; reading the result clears it",
         "result": "newest result; or that of each slot",
-        "newest": "newest result, or the oldest of the FIFO, where each slot has a result of its own",
-        "result-ticks": "lower half of the instant at which the newest result, or the FIFO's oldest, was ready",
+        "newest": "newest result, or the oldest of the FIFO, where each slot has a result of its "
+        "own",
+        "result-ticks": "lower half of the instant at which the newest result, or the FIFO's "
+        "oldest, was ready",
         "queued": "results in the FIFO",
         "passes": "results so far, modulo 2^32",
         "window-on": "a window is armed",
@@ -85,7 +89,8 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
     },
     "dma": {
         "on": "it is enabled",
-        "request": "what starts a transfer: a converter, a timer, or a UART with “room” or “received”",
+        "request": "what starts a transfer: a converter, a timer, or a UART with “room” or "
+        "“received”",
         "from": "address that it reads",
         "to": "address that it writes",
         "count": "items of a run",
@@ -147,18 +152,25 @@ class RegisterField(StrictModel):
     width: Annotated[int, Field(strict=True, ge=1, le=32)] = 1
     sets: str
     coded: Coding = "flag"
-    table: dict[str, Annotated[int, Field(strict=True, ge=0, lt=1 << 32)]] = Field(default_factory=dict)
+    table: dict[str, Annotated[int, Field(strict=True, ge=0, lt=1 << 32)]] = Field(
+        default_factory=dict
+    )
     access: Access = "read-write"
 
     @model_validator(mode="after")
     def _plausible(self) -> Self:
         if (self.coded == "table") != bool(self.table):
-            raise ValueError(f"field {self.name}: a table goes with coded = “table”, and with nothing else.")
+            raise ValueError(
+                f"field {self.name}: a table goes with coded = “table”, and with nothing else."
+            )
         if self.coded == "flag" and self.width != 1:
             raise ValueError(f"field {self.name}: a flag has one bit. Say how it is coded.")
         for value, code in self.table.items():
             if code >= 1 << self.width:
-                raise ValueError(f"field {self.name}: code {code} of “{value}” does not fit into {self.width} bits.")
+                raise ValueError(
+                    f"field {self.name}: code {code} of “{value}” does not fit into {self.width} "
+                    "bits."
+                )
         check_distinct(tuple(self.table.values()), f"field {self.name}: code")
         return self
 
@@ -192,14 +204,22 @@ class Register(StrictModel):
         taken = 0
         for field in self.fields:
             if field.low + field.width > self.width:
-                raise ValueError(f"register {self.name}: field {field.name} lies beyond its {self.width} bits.")
+                raise ValueError(
+                    f"register {self.name}: field {field.name} lies beyond its {self.width} bits."
+                )
             if taken & field.mask:
-                raise ValueError(f"register {self.name}: field {field.name} overlaps another. Move it.")
+                raise ValueError(
+                    f"register {self.name}: field {field.name} overlaps another. Move it."
+                )
             taken |= field.mask
         if (self.count > 1) != bool(self.of):
-            raise ValueError(f"register {self.name}: say what its {self.count} are counted by in “of”.")
+            raise ValueError(
+                f"register {self.name}: say what its {self.count} are counted by in “of”."
+            )
         if self.count > 1 and self.step < self.width // 8:
-            raise ValueError(f"register {self.name}: a step of {self.step} bytes lets them overlap.")
+            raise ValueError(
+                f"register {self.name}: a step of {self.step} bytes lets them overlap."
+            )
         if self.reset >= 1 << self.width:
             raise ValueError(f"register {self.name}: its reset value does not fit.")
         return self
@@ -210,7 +230,8 @@ class Register(StrictModel):
 
 
 class Block(StrictModel):
-    """Registers of one kind of peripheral; ``owners`` have a base address each, and an interrupt line or -1."""
+    """Registers of one kind of peripheral; ``owners`` have a base address each, and an interrupt
+    line or -1."""
 
     name: CName
     kind: BlockKind
@@ -234,7 +255,10 @@ class Block(StrictModel):
                 for byte in range(register.width // 8):
                     other = taken.setdefault(register.at(0, number) + byte, register.name)
                     if other != register.name:
-                        raise ValueError(f"block {self.name}: {register.name} lies over {other}. Move one of them.")
+                        raise ValueError(
+                            f"block {self.name}: {register.name} lies over {other}. Move one of "
+                            "them."
+                        )
             for field in register.fields:
                 if field.sets not in known:
                     raise ValueError(
@@ -242,14 +266,18 @@ class Block(StrictModel):
                         f"Choose one of {', '.join(known)}."
                     )
                 if field.sets in seen:
-                    raise ValueError(f"block {self.name}: two fields hold “{field.sets}”. Remove one.")
+                    raise ValueError(
+                        f"block {self.name}: two fields hold “{field.sets}”. Remove one."
+                    )
                 seen.add(field.sets)
         return self
 
     @property
     def size_bytes(self) -> int:
         """From its base to the end of its last register."""
-        return max(register.at(0, register.count - 1) + register.width // 8 for register in self.registers)
+        return max(
+            register.at(0, register.count - 1) + register.width // 8 for register in self.registers
+        )
 
     def line(self, owner: str) -> int | None:
         """Interrupt line of an owner."""
@@ -285,5 +313,9 @@ def check_blocks(blocks: tuple[Block, ...]) -> None:
     )
     for (_begin, end, owner), (begin, _end, other) in itertools.pairwise(spans):
         if begin < end:
-            raise ValueError(f"the registers of {other} at {begin:#x} lie within those of {owner}. Move them.")
-    check_distinct(tuple(line for block in blocks for line in block.lines if line >= 0), "interrupt line")
+            raise ValueError(
+                f"the registers of {other} at {begin:#x} lie within those of {owner}. Move them."
+            )
+    check_distinct(
+        tuple(line for block in blocks for line in block.lines if line >= 0), "interrupt line"
+    )

@@ -1,6 +1,7 @@
 """Register descriptions in the open SVD format, as a start for a part file of one's own.
 
-The format says where registers and fields lie, and nothing of what they are for: that is left to be filled in.
+The format says where registers and fields lie, and nothing of what they are for: that is left to be
+filled in.
 """
 
 from __future__ import annotations
@@ -65,7 +66,8 @@ def read_svd(path: Path) -> tuple[SvdPeripheral, ...]:
     Raises
     ------
     PartError
-        When it cannot be read, is no XML of that kind, or has entities, which a description has no need of.
+        When it cannot be read, is no XML of that kind, or has entities, which a description has no
+        need of.
     """
     with reading_foreign(PartError, "The description cannot be read", str(path)):
         if path.stat().st_size > LARGEST_BYTES:
@@ -74,13 +76,16 @@ def read_svd(path: Path) -> tuple[SvdPeripheral, ...]:
     with reading_foreign(PartError, "This is no sound XML", str(path)):
         root = _parse(content, str(path))
     if root is None or root.tag != "device" or root.find("peripherals") is None:
-        raise PartError("This is no register description: it has no device with peripherals.", where=str(path))
+        raise PartError(
+            "This is no register description: it has no device with peripherals.", where=str(path)
+        )
     with reading_foreign(PartError, "The description is not understood", str(path)):
         return tuple(_peripherals(root))
 
 
 def _parse(content: bytes, where: str) -> Any:
-    """The root of a document that is neither too deep nor too large; both are seen while it is read."""
+    """The root of a document that is neither too deep nor too large; both are seen while it is
+    read."""
     from defusedxml import ElementTree
 
     depth = count = 0
@@ -180,20 +185,26 @@ def _c_name(text: str) -> str:
 
 
 def blocks_toml(peripherals: tuple[SvdPeripheral, ...], kinds: Mapping[str, str]) -> str:
-    """Blocks of a part file for some peripherals; fields stand in comments until somebody says what they set.
+    """Blocks of a part file for some peripherals; fields stand in comments until somebody says what
+    they set.
 
     Raises
     ------
     PartError
         When a peripheral is not in the description, or its kind is none.
     """
-    by_name = {one.name: one for one in peripherals}
+    by_name = {peripheral.name: peripheral for peripheral in peripherals}
     out: list[str] = []
     for name, kind in kinds.items():
         if name not in by_name:
-            raise PartError(f"There is no peripheral “{name}”.", cure=f"There are {', '.join(list(by_name)[:40])}.")
+            raise PartError(
+                f"There is no peripheral “{name}”.",
+                cure=f"There are {', '.join(list(by_name)[:40])}.",
+            )
         if kind not in SETTINGS:
-            raise PartError(f"“{kind}” is no kind of block.", cure=f"Choose one of {', '.join(SETTINGS)}.")
+            raise PartError(
+                f"“{kind}” is no kind of block.", cure=f"Choose one of {', '.join(SETTINGS)}."
+            )
         out += _block(by_name[name], kind)
     return "\n".join(out) + "\n"
 

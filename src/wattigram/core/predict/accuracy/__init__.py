@@ -11,7 +11,11 @@ from wattigram.core.predict.accuracy.averaging import (
     low_pass_cutoff_hz,
     low_pass_gain,
 )
-from wattigram.core.predict.accuracy.comparators import ComparatorMetrics, comparator_metrics, expected_edges
+from wattigram.core.predict.accuracy.comparators import (
+    ComparatorMetrics,
+    comparator_metrics,
+    expected_edges,
+)
 from wattigram.core.predict.accuracy.latency import (
     ComparedPair,
     compared_pairs,
@@ -20,7 +24,12 @@ from wattigram.core.predict.accuracy.latency import (
     waiting_values,
 )
 from wattigram.core.predict.accuracy.noise import SignalNoise, converter_noise_lsb, signal_noise
-from wattigram.core.predict.accuracy.redundant_pair import PairMetrics, pair_metrics, pair_rates_hz, pair_reach_s
+from wattigram.core.predict.accuracy.redundant_pair import (
+    PairMetrics,
+    pair_metrics,
+    pair_rates_hz,
+    pair_reach_s,
+)
 from wattigram.core.predict.accuracy.settling import (
     SlotSettling,
     adequate_sampling_s,

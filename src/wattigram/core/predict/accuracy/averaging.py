@@ -19,13 +19,18 @@ def block_average_gain(count: int, frequency_hz: float, rate_hz: float) -> float
 
 @lru_cache(maxsize=64)
 def block_average_cutoff_hz(count: int, rate_hz: float) -> float:
-    """Frequency at which the block mean of ``count`` is 3 dB down, by bisection of the exact kernel."""
+    """Frequency at which the block mean of ``count`` is 3 dB down, by bisection of the exact
+    kernel."""
     if count < 2 or not rate_hz:
         return rate_hz / 2
     low, high = 0.0, rate_hz / count
     for _ in range(60):
         middle = (low + high) / 2
-        low, high = (middle, high) if block_average_gain(count, middle, rate_hz) > math.sqrt(0.5) else (low, middle)
+        low, high = (
+            (middle, high)
+            if block_average_gain(count, middle, rate_hz) > math.sqrt(0.5)
+            else (low, middle)
+        )
     return low
 
 
@@ -37,7 +42,8 @@ def low_pass_gain(shift: int, frequency_hz: float, rate_hz: float) -> float:
 
 
 def low_pass_cutoff_hz(shift: int, rate_hz: float) -> float:
-    """−3 dB frequency of y += (x − y) / 2^shift: cos ω = (1 + (1−a)² − 2a²) / (2(1−a)), a = 2^−shift."""
+    """−3 dB frequency of y += (x − y) / 2^shift: cos ω = (1 + (1−a)² − 2a²) / (2(1−a)), a =
+    2^−shift."""
     a = 2.0**-shift
     cosine = (1 + (1 - a) ** 2 - 2 * a * a) / (2 * (1 - a)) if a < 1 else -1.0
     return math.acos(max(-1.0, min(1.0, cosine))) / (2 * math.pi) * rate_hz
@@ -64,7 +70,8 @@ def filter_noise_share(stage: AnyStage) -> float:
 
 
 def filter_delay(stage: AnyStage | None) -> float:
-    """By how many samples what a stage gives lags behind: (M − 1) / 2 of a mean, 1 / a − 1 of a low-pass."""
+    """By how many samples what a stage gives lags behind: (M − 1) / 2 of a mean, 1 / a − 1 of a
+    low-pass."""
     if stage is None:
         return 0.0
     if isinstance(stage, LowPassFilter):
@@ -79,8 +86,10 @@ class Truncation:
     Attributes
     ----------
     bias_lsb : float
-        Mean of what is cut off, with its sign: (2^s − 1) / 2^(s + 1) of the last place, downwards, where the sum's low
-        bits are equally likely. A low-pass keeps what it cuts off for the next sample, so that its mean is true.
+        Mean of what is cut off, with its sign: (2^s − 1) / 2^(s + 1) of the last place, downwards,
+        where the sum's low
+        bits are equally likely. A low-pass keeps what it cuts off for the next sample, so that its
+        mean is true.
     step_lsb : float
         The last place of what comes out; 0 where nothing is cut off.
     """
@@ -136,4 +145,6 @@ def filter_metrics(stage: AnyStage, rate_hz: float, code_bits: int) -> FilterMet
         latency_s = stage.count / rate_hz if rate_hz else 0.0
         bits = accumulator_bits(stage.count, code_bits)
     out_hz = rate_hz if isinstance(stage, MovingAverage) else rate_hz / rate_divisor(stage)
-    return FilterMetrics(out_hz, cutoff_hz, latency_s, filter_noise_share(stage), bits, bits <= stage.register_bits)
+    return FilterMetrics(
+        out_hz, cutoff_hz, latency_s, filter_noise_share(stage), bits, bits <= stage.register_bits
+    )

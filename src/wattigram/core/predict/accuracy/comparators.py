@@ -8,7 +8,13 @@ from functools import lru_cache
 
 import numpy as np
 
-from wattigram.core.model.bench import DcSource, Driven, ShapeSource, source_crossings, source_voltage
+from wattigram.core.model.bench import (
+    DcSource,
+    Driven,
+    ShapeSource,
+    source_crossings,
+    source_voltage,
+)
 from wattigram.core.model.design.stage import Comparator
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.accuracy.edges import LONGEST_COMMON_S, walk_times, walked_edges
@@ -27,16 +33,21 @@ class ComparatorMetrics:
     Attributes
     ----------
     threshold_v : float
-        The nearest that the part can set, for an internal threshold; what is wired to the pin, for one from a pin;
+        The nearest that the part can set, for an internal threshold; what is wired to the pin, for
+        one from a pin;
         the input's own level, while a DAC that is the threshold sweeps past it.
     rising_v, falling_v : float
         Trip points of what moves: level ± half the hysteresis.
     edges, edges_low : float
-        Mean number of edges of one crossing of the source, noise, mains hum and other sines included; 1 is clean, and 0
-        where nothing ever crosses. The larger is for noise that is another at each look of the comparator, the smaller
-        for noise as slow as the pin's own low-pass lets it be: between them lies what the noise's bandwidth makes of it.
+        Mean number of edges of one crossing of the source, noise, mains hum and other sines
+        included; 1 is clean, and 0
+        where nothing ever crosses. The larger is for noise that is another at each look of the
+        comparator, the smaller
+        for noise as slow as the pin's own low-pass lets it be: between them lies what the noise's
+        bandwidth makes of it.
     crossings_hz : float
-        Crossings per second, both directions: of the source as it is meant where that crosses, else of what hum makes
+        Crossings per second, both directions: of the source as it is meant where that crosses, else
+        of what hum makes
         of it, or noise.
     """
 
@@ -77,10 +88,17 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorMetrics:
     found = source_crossings(what.source, what.level_v)
     edges, edges_low, rate_hz, slope_v_s = 0.0, 0.0, 0.0, 0.0
     wiring = workspace.wiring(signal.pin)
-    slow_s = max(float(part.response_s), sum(input_poles_s(workspace, wiring)) if wiring is not None else 0.0)
+    slow_s = max(
+        float(part.response_s), sum(input_poles_s(workspace, wiring)) if wiring is not None else 0.0
+    )
     if isinstance(what.source, ShapeSource):
         rate_hz, edges, edges_low = _walked(
-            what.source, what.level_v, comparator.hysteresis_v, noise_v, float(part.response_s), slow_s
+            what.source,
+            what.level_v,
+            comparator.hysteresis_v,
+            noise_v,
+            float(part.response_s),
+            slow_s,
         )
         slope_v_s = what.source.slope_v_s
     elif found is not None:
@@ -91,12 +109,17 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorMetrics:
         slopes = [abs(_slope(what.source, at, near_s)) for at in moments]
         slope_v_s = min(slopes)
         edges, edges_low = (
-            sum(expected_edges(slope, noise_v, comparator.hysteresis_v, look_s) for slope in slopes) / len(slopes)
+            sum(expected_edges(slope, noise_v, comparator.hysteresis_v, look_s) for slope in slopes)
+            / len(slopes)
             for look_s in (near_s, slow_s)
         )
     elif noise_v > 0 and isinstance(what.source, DcSource):
         rate_hz, edges, edges_low = _of_noise(
-            what.source.voltage_v - what.level_v, comparator.hysteresis_v, noise_v, float(part.response_s), slow_s
+            what.source.voltage_v - what.level_v,
+            comparator.hysteresis_v,
+            noise_v,
+            float(part.response_s),
+            slow_s,
         )
     return ComparatorMetrics(
         comparator.name,
@@ -114,24 +137,36 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorMetrics:
 
 
 def _walked(
-    source: ShapeSource, level_v: float, hysteresis_v: float, noise_v: float, look_s: float, slow_s: float
+    source: ShapeSource,
+    level_v: float,
+    hysteresis_v: float,
+    noise_v: float,
+    look_s: float,
+    slow_s: float,
 ) -> tuple[float, float, float]:
-    """(crossings per second, edges of each with fast and with slow noise) of a waveform with all that is on it."""
+    """(crossings per second, edges of each with fast and with slow noise) of a waveform with all
+    that is on it."""
     course = source.course
     period_s = source.period_s if course.period_s else None
     begin_s = course.begin_s + (40 * course.period_s if course.period_s else 0.0)
     hertz = tuple(sine[1] for sine in source.sines)
-    corners = course.corners_s(begin_s, begin_s + float(LONGEST_COMMON_S)) if period_s else np.empty(0)
+    corners = (
+        course.corners_s(begin_s, begin_s + float(LONGEST_COMMON_S)) if period_s else np.empty(0)
+    )
     times = walk_times(period_s, hertz, corners, begin_s)
     if len(times) < 2:
         return 0.0, 0.0, 0.0
     span_s = float(times[-1] - times[0])
     meant = replace(source, sines=())
-    # The crossings that are meant are those of the course; where it never crosses, hum or noise alone does.
+    # The crossings that are meant are those of the course; where it never crosses, hum or noise
+    # alone does.
     crossings = walked_edges(meant.at, times, level_v, hysteresis_v, 0.0, look_s)
     if not crossings:
         crossings = walked_edges(source.at, times, level_v, hysteresis_v, 0.0, look_s)
-    counts = [walked_edges(source.at, times, level_v, hysteresis_v, noise_v, each) for each in (look_s, slow_s)]
+    counts = [
+        walked_edges(source.at, times, level_v, hysteresis_v, noise_v, each)
+        for each in (look_s, slow_s)
+    ]
     if not crossings:
         return _rarely(counts, span_s)
     return crossings / span_s, max(1.0, counts[0] / crossings), max(1.0, counts[1] / crossings)
@@ -162,11 +197,14 @@ def _slope(source: Driven, at_s: float, span_s: float) -> float:
 
 
 @lru_cache(maxsize=512)
-def expected_edges(slope_v_s: float, noise_v: float, hysteresis_v: float, response_s: float) -> float:
+def expected_edges(
+    slope_v_s: float, noise_v: float, hysteresis_v: float, response_s: float
+) -> float:
     """Mean number of output edges while an input with white noise crosses once.
 
     The comparator looks every ``response_s``; noise is independent from look to look. With p the
-    probability of being high, each look goes up with probability u and down with d, and edges add up
+    probability of being high, each look goes up with probability u and down with d, and edges add
+    up
     as (1 − p)·u + p·d. Without hysteresis and for slow slopes that is 2σ / (√π · slope · response).
     """
     if noise_v <= 0 or not math.isfinite(slope_v_s) or slope_v_s <= 0:
@@ -184,7 +222,8 @@ def expected_edges(slope_v_s: float, noise_v: float, hysteresis_v: float, respon
         up = 0.5 * math.erfc((hysteresis_v / 2 - level_v) / (noise_v * math.sqrt(2)))
         down = 0.5 * math.erfc((hysteresis_v / 2 + level_v) / (noise_v * math.sqrt(2)))
         if weight > 1:
-            # Many looks at one level: the share of time high settles, and edges come at the rate of that.
+            # Many looks at one level: the share of time high settles, and edges come at the rate of
+            # that.
             share = up / (up + down) if up + down > 0 else high
             edges += weight * (share * down + (1 - share) * up)
             high = share

@@ -1,11 +1,13 @@
 """Edges of a comparator on a waveform of any shape, with noise on it, walked through step by step.
 
-Between two looks noise takes the output up with probability u and down with d. With p the probability of being high,
+Between two looks noise takes the output up with probability u and down with d. With p the
+probability of being high,
 n looks at one level change it to p∞ + (p − p∞) · (1 − u − d)^n with p∞ = u / (u + d), and give
 
     n · 2ud / (u + d) + (p − p∞) · (d − u) · (1 − (1 − u − d)^n) / (u + d)
 
-edges on average: exact for a level that stands still, and good for one that moves little from step to step.
+edges on average: exact for a level that stands still, and good for one that moves little from step
+to step.
 """
 
 from __future__ import annotations
@@ -91,7 +93,9 @@ def _common(periods: list[Fraction]) -> Fraction:
     common = periods[0]
     for period in periods[1:]:
         denominator = math.lcm(common.denominator, period.denominator)
-        common = Fraction(math.lcm(int(common * denominator), int(period * denominator)), denominator)
+        common = Fraction(
+            math.lcm(int(common * denominator), int(period * denominator)), denominator
+        )
         if common > LONGEST_COMMON_S:
             return min(LONGEST_COMMON_S, LAPS * max(periods))
     return common

@@ -20,7 +20,8 @@ SHARE_KEPT = 4
 
 @dataclass(frozen=True)
 class ComparedPair:
-    """Two signals of which the program holds values against each other; reduced ones, where there are any."""
+    """Two signals of which the program holds values against each other; reduced ones, where there
+    are any."""
 
     signal: Signal
     other: Signal
@@ -33,15 +34,24 @@ def compared_pairs(project: Project) -> tuple[ComparedPair, ...]:
     for signal in project.signals:
         for window in signal.windows:
             if window.target_signal is not None and window.by == "software":
-                found.append(ComparedPair(signal, project.signal(window.target_signal), window.on == "reduced"))
+                found.append(
+                    ComparedPair(
+                        signal, project.signal(window.target_signal), window.on == "reduced"
+                    )
+                )
         if signal.twin is not None:
             other = project.signal(signal.twin.of)
-            found.append(ComparedPair(signal, other, signal.later_stage is not None and other.later_stage is not None))
+            found.append(
+                ComparedPair(
+                    signal, other, signal.later_stage is not None and other.later_stage is not None
+                )
+            )
     return tuple(found)
 
 
 def waiting_values(workspace: Workspace, pair: ComparedPair) -> int:
-    """Values of either that wait for the other's: what comes in one half of either's loop, with as much again."""
+    """Values of either that wait for the other's: what comes in one half of either's loop, with as
+    much again."""
     chains = [workspace.project.chain_of(one.name) for one in (pair.signal, pair.other)]
     known = [chain for chain in chains if chain is not None]
     if len(known) < len(chains):
@@ -50,12 +60,15 @@ def waiting_values(workspace: Workspace, pair: ComparedPair) -> int:
     most = 0
     for chain, one in zip(known, (pair.signal, pair.other), strict=True):
         rate_hz = scan_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(one.name))
-        most = max(most, int(rate_hz * half_s / (rate_divisor(one.later_stage) if pair.reduced else 1)))
+        most = max(
+            most, int(rate_hz * half_s / (rate_divisor(one.later_stage) if pair.reduced else 1))
+        )
     return 2 * most + 4
 
 
 def kept_values(workspace: Workspace) -> int:
-    """Values that a program keeps of each signal of a comparison: what a share of the part's memory holds, a power of two."""
+    """Values that a program keeps of each signal of a comparison: what a share of the part's memory
+    holds, a power of two."""
     memory = workspace.part.memory
     if memory is None:
         return MOST_KEPT
@@ -65,7 +78,8 @@ def kept_values(workspace: Workspace) -> int:
 
 
 def threshold_latency_s(workspace: Workspace, signal: Signal, window: Threshold) -> float | None:
-    """Longest time from a lasting crossing at the pin to the event: sampling, stage, repetitions, hand-over."""
+    """Longest time from a lasting crossing at the pin to the event: sampling, stage, repetitions,
+    hand-over."""
     chain = workspace.project.chain_of(signal.name)
     if chain is None:
         return None
@@ -73,11 +87,21 @@ def threshold_latency_s(workspace: Workspace, signal: Signal, window: Threshold)
     if not slot.rate_hz:
         return None
     stage = signal.later_stage if window.on == "reduced" else None
-    every_s = filter_metrics(stage, float(slot.rate_hz), chain.bits).latency_s if stage else 1 / float(slot.rate_hz)
+    every_s = (
+        filter_metrics(stage, float(slot.rate_hz), chain.bits).latency_s
+        if stage
+        else 1 / float(slot.rate_hz)
+    )
     latency_s = every_s * window.times + float(slot.conversion_s)
     if window.by == "software":
-        partner = workspace.project.chain_of(window.target_signal) if window.target_signal is not None else None
-        latency_s += max(_hand_over_s(workspace, one) for one in (chain, partner) if one is not None)
+        partner = (
+            workspace.project.chain_of(window.target_signal)
+            if window.target_signal is not None
+            else None
+        )
+        latency_s += max(
+            _hand_over_s(workspace, one) for one in (chain, partner) if one is not None
+        )
         latency_s += float(retrieval_timing(workspace, chain).service_s)
     return latency_s
 

@@ -28,7 +28,8 @@ class PairMetrics:
         From the two converters' offsets, and from their gains at the highest reading.
     noise_v : float, rms
     skew_s : float
-        Time between the two held instants, at most; ``skew_v`` is what the source moves meanwhile, finite steps as a
+        Time between the two held instants, at most; ``skew_v`` is what the source moves meanwhile,
+        finite steps as a
         whole.
     settling_v : float
         What incomplete settling of either leaves as wired.
@@ -53,7 +54,8 @@ class PairMetrics:
 
 
 def pair_metrics(workspace: Workspace, signal: Signal) -> PairMetrics | None:
-    """The difference to be expected of a signal and its twin; None where either is not converted."""
+    """The difference to be expected of a signal and its twin; None where either is not
+    converted."""
     project = workspace.project
     if signal.twin is None:
         return None
@@ -65,7 +67,10 @@ def pair_metrics(workspace: Workspace, signal: Signal) -> PairMetrics | None:
     sides = [_side(workspace, chain, one) for chain, one in pair]
     low_v, high_v = input_extent_v(workspace, other)
     gain = float(signal.front_end)
-    held = [scan_timing(workspace, chain).slots[chain.places_of(one.name)[0]].held_s for chain, one in pair]
+    held = [
+        scan_timing(workspace, chain).slots[chain.places_of(one.name)[0]].held_s
+        for chain, one in pair
+    ]
     skew_s = abs(float(held[0] - held[1]))
     rates = pair_rates_hz(workspace, signal)
     if rates is not None and rates[0] != rates[1]:
@@ -89,7 +94,8 @@ def pair_metrics(workspace: Workspace, signal: Signal) -> PairMetrics | None:
 def pair_rates_hz(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fraction] | None:
     """Values per second of a signal and of its twin that are held against each other.
 
-    Reduced values where both have a stage, as a twin is judged; None where there is no pair on two converters, or
+    Reduced values where both have a stage, as a twin is judged; None where there is no pair on two
+    converters, or
     where one of the two ends by itself.
     """
     project = workspace.project
@@ -98,14 +104,19 @@ def pair_rates_hz(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fract
     chains = project.chain_of(signal.name), project.chain_of(signal.twin.of)
     if chains[0] is None or chains[1] is None or chains[0] is chains[1]:
         return None
-    if any(scan_timing(workspace, chain).items_limit is not None for chain in chains if chain is not None):
+    if any(
+        scan_timing(workspace, chain).items_limit is not None
+        for chain in chains
+        if chain is not None
+    ):
         return None
     periods_s = _periods_s(workspace, signal)
     return 1 / periods_s[0], 1 / periods_s[1]
 
 
 def pair_reach_s(workspace: Workspace, signal: Signal) -> Fraction:
-    """The longer one of the times from value to value of a signal and its twin: nothing further apart belongs together."""
+    """The longer one of the times from value to value of a signal and its twin: nothing further
+    apart belongs together."""
     return max(_periods_s(workspace, signal))
 
 
@@ -119,7 +130,9 @@ def _periods_s(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fraction
         chain = project.chain_of(one.name)
         assert chain is not None
         divisor = rate_divisor(one.later_stage) if reduced else 1
-        found.append(scan_timing(workspace, chain).cycle_s * divisor / len(chain.places_of(one.name)))
+        found.append(
+            scan_timing(workspace, chain).cycle_s * divisor / len(chain.places_of(one.name))
+        )
     return found[0], found[1]
 
 
@@ -132,4 +145,9 @@ def _side(workspace: Workspace, chain: Chain, signal: Signal) -> tuple[float, fl
         offset_lsb = converter.offset_uncalibrated_lsb
     offset_v = offset_lsb * noise.lsb_v / 2 ** (max(converter.bits) - chain.bits)
     settling = slot_settling(workspace, chain, chain.places_of(signal.name)[0])
-    return offset_v, converter.gain_error, noise.reduced_lsb * noise.lsb_v, settling.wired_error_lsb * settling.lsb_v
+    return (
+        offset_v,
+        converter.gain_error,
+        noise.reduced_lsb * noise.lsb_v,
+        settling.wired_error_lsb * settling.lsb_v,
+    )

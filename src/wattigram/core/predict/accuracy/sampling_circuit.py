@@ -1,12 +1,15 @@
 """The circuit of pin, switch and sampling capacitor, solved in closed form.
 
-While a slot samples, each pin with an external capacitor and the sampling capacitor are nodes of an RC network whose
+While a slot samples, each pin with an external capacitor and the sampling capacitor are nodes of an
+RC network whose
 sources are the open pins:
 
     C_ext · dv/dt = (V_s − v) / R − (v − u) / R_sw        C_s · du/dt = (v − u) / R_sw
 
-While it does not, u is held and v returns to V_s with R · C_ext. All is linear, so it is enough to follow what is
-missing: w = v − V_s at each pin with a capacitor, and e = u − V_s at the sampling capacitor. V_s is what the pin would
+While it does not, u is held and v returns to V_s with R · C_ext. All is linear, so it is enough to
+follow what is
+missing: w = v − V_s at each pin with a capacitor, and e = u − V_s at the sampling capacitor. V_s is
+what the pin would
 have without the sampler, its own low-pass included (superposition).
 """
 
@@ -23,14 +26,16 @@ FloatArray = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class PinCircuit:
-    """What a pin is fed through, ohms and farads; ``external_f`` is 0 where no capacitor is at the pin."""
+    """What a pin is fed through, ohms and farads; ``external_f`` is 0 where no capacitor is at the
+    pin."""
 
     source_ohm: float
     external_f: float = 0.0
 
     @property
     def has_capacitor(self) -> bool:
-        """The pin's voltage moves by itself: a source without resistance holds it whatever hangs there."""
+        """The pin's voltage moves by itself: a source without resistance holds it whatever hangs
+        there."""
         return self.external_f > 0 and self.source_ohm > 0
 
     @property
@@ -39,7 +44,9 @@ class PinCircuit:
         return self.source_ohm * self.external_f if self.has_capacitor else 0.0
 
 
-def sampling_matrix(sampling_s: float, pins: tuple[PinCircuit, ...], switch_ohm: float, sample_f: float) -> FloatArray:
+def sampling_matrix(
+    sampling_s: float, pins: tuple[PinCircuit, ...], switch_ohm: float, sample_f: float
+) -> FloatArray:
     """How what is missing goes on over one sampling.
 
     Parameters
@@ -52,8 +59,10 @@ def sampling_matrix(sampling_s: float, pins: tuple[PinCircuit, ...], switch_ohm:
 
     Notes
     -----
-    C · x' = −K · x with K symmetric, so that C^(−1/2) · K · C^(−1/2) has real eigenvalues and orthogonal vectors: no
-    difference of large numbers is ever taken. With one pin these are the two time constants of the textbook circuit.
+    C · x' = −K · x with K symmetric, so that C^(−1/2) · K · C^(−1/2) has real eigenvalues and
+    orthogonal vectors: no
+    difference of large numbers is ever taken. With one pin these are the two time constants of the
+    textbook circuit.
     """
     loaded = [number for number, pin in enumerate(pins) if pin.has_capacitor]
     bare_ohm = switch_ohm + sum(pin.source_ohm for pin in pins if not pin.has_capacitor)
@@ -75,12 +84,14 @@ def sampling_matrix(sampling_s: float, pins: tuple[PinCircuit, ...], switch_ohm:
 
 @dataclass(frozen=True)
 class SideCircuit:
-    """One sampling capacitor over all conversions of a slot, as it follows from what was there before.
+    """One sampling capacitor over all conversions of a slot, as it follows from what was there
+    before.
 
     Attributes
     ----------
     loaded : numbers of the slot's pins that have a capacitor, in the order of the states w
-    leave : (n + 1, n + 1) from w and e at the start of the first conversion's sampling to those after the last's
+    leave : (n + 1, n + 1) from w and e at the start of the first conversion's sampling to those
+    after the last's
     read : (n + 1,) from the same to the mean error of the readings
     """
 
@@ -97,7 +108,8 @@ def side_circuit(
     repeats: int = 1,
     each_s: float = 0.0,
 ) -> SideCircuit:
-    """A slot's sampling capacitor with its pins; ``repeats`` conversions follow each other every ``each_s``."""
+    """A slot's sampling capacitor with its pins; ``repeats`` conversions follow each other every
+    ``each_s``."""
     once = sampling_matrix(sampling_s, pins, switch_ohm, sample_f)
     loaded = tuple(number for number, pin in enumerate(pins) if pin.has_capacitor)
     if repeats == 1:
@@ -114,15 +126,18 @@ def side_circuit(
 
 
 def steady_share(side: SideCircuit, pins: tuple[PinCircuit, ...], rest_s: float) -> float:
-    """Share of a lasting difference to the slot before that is left in a reading, once the pins have come to rest.
+    """Share of a lasting difference to the slot before that is left in a reading, once the pins
+    have come to rest.
 
-    ``rest_s`` lies between the end of a sampling and the beginning of the next one at the same pins.
+    ``rest_s`` lies between the end of a sampling and the beginning of the next one at the same
+    pins.
     """
     count = len(side.loaded)
     if not count:
         return float(side.read[-1])
     rests = np.array([math.exp(-rest_s / pins[number].tau_s) for number in side.loaded])
-    # w before = rests · (leave_ww · w before + leave_we · 1): the fixed point of one scan after another.
+    # w before = rests · (leave_ww · w before + leave_we · 1): the fixed point of one scan after
+    # another.
     kept = rests[:, np.newaxis] * side.leave[:count, :count]
     before = np.linalg.solve(np.eye(count) - kept, rests * side.leave[:count, count])
     return float(side.read[:count] @ before + side.read[count])

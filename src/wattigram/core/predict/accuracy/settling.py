@@ -9,7 +9,12 @@ from fractions import Fraction
 from wattigram.core.model.design.project import Chain, Signal
 from wattigram.core.model.design.scale import signal_scale
 from wattigram.core.model.design.workspace import Workspace, cached
-from wattigram.core.predict.accuracy.sampling_circuit import PinCircuit, SideCircuit, side_circuit, steady_share
+from wattigram.core.predict.accuracy.sampling_circuit import (
+    PinCircuit,
+    SideCircuit,
+    side_circuit,
+    steady_share,
+)
 from wattigram.core.predict.pins import input_extent_v, pin_impedance
 from wattigram.core.predict.timing import scan_timing
 
@@ -18,21 +23,29 @@ LONGEST_SEARCHED = 40
 
 
 def settling_residue(step_v: float, sampling_s: float, tau_s: float) -> float:
-    """Voltage still missing when the capacitor is cut off: step · exp(−t/τ), same sign as the step."""
+    """Voltage still missing when the capacitor is cut off: step · exp(−t/τ), same sign as the
+    step."""
     return step_v * math.exp(-sampling_s / tau_s) if tau_s > 0 else 0.0
 
 
 def adequate_sampling_s(tau_s: float, bits: int) -> float:
-    """Shortest sampling that settles a full-scale step within ½ LSB without a capacitor at the pin: τ · (N + 1) · ln 2."""
+    """Shortest sampling that settles a full-scale step within ½ LSB without a capacitor at the pin:
+    τ · (N + 1) · ln 2."""
     return tau_s * (bits + 1) * math.log(2)
 
 
 def carry_over(
-    sampling_s: float, source_ohm: float, switch_ohm: float, sample_f: float, external_f: float, rate_hz: float
+    sampling_s: float,
+    source_ohm: float,
+    switch_ohm: float,
+    sample_f: float,
+    external_f: float,
+    rate_hz: float,
 ) -> float:
     """Share of a lasting difference to the slot before that is left in a reading, 0 to 1.
 
-    One slot sampled ``rate_hz`` times a second, in the steady state of the circuit of pin and sampling capacitor.
+    One slot sampled ``rate_hz`` times a second, in the steady state of the circuit of pin and
+    sampling capacitor.
     """
     pins = (PinCircuit(source_ohm, external_f),)
     side = side_circuit(sampling_s, pins, switch_ohm, sample_f)
@@ -57,7 +70,9 @@ class SlotCircuit:
 
 
 @cached
-def slot_circuit(workspace: Workspace, chain: Chain, place: int, sampling_cycles: int | None = None) -> SlotCircuit:
+def slot_circuit(
+    workspace: Workspace, chain: Chain, place: int, sampling_cycles: int | None = None
+) -> SlotCircuit:
     """The circuit of one slot, as designed or with another sampling time.
 
     A pin with nothing wired to it is taken as an ideal source.
@@ -73,16 +88,28 @@ def slot_circuit(workspace: Workspace, chain: Chain, place: int, sampling_cycles
 
 
 def _circuit(
-    workspace: Workspace, chain: Chain, signal: Signal, sampling_s: float, repeats: int, each_s: float
+    workspace: Workspace,
+    chain: Chain,
+    signal: Signal,
+    sampling_s: float,
+    repeats: int,
+    each_s: float,
 ) -> SlotCircuit:
     converter = workspace.converter(chain)
     names = (signal.pin,) if signal.negative is None else (signal.pin, signal.negative)
-    groups = [(name,) for name in names] if converter.differential_sampling == "each-side" else [names]
+    groups = (
+        [(name,) for name in names] if converter.differential_sampling == "each-side" else [names]
+    )
     sides = []
     for group in groups:
         pins = tuple(PinCircuit(*pin_impedance(workspace, name)) for name in group)
         side = side_circuit(
-            sampling_s, pins, converter.switch_resistance_ohm, converter.sampling_capacitor_f, repeats, each_s
+            sampling_s,
+            pins,
+            converter.switch_resistance_ohm,
+            converter.sampling_capacitor_f,
+            repeats,
+            each_s,
         )
         sides.append((side, group, pins))
     return SlotCircuit(tuple(sides), (1, -1)[: len(sides)], sampling_s, (repeats - 1) * each_s)
@@ -101,7 +128,8 @@ class SlotSettling:
     """With which the sampling capacitor is charged where no capacitor is at the pin."""
     sampling_s: float
     needed_s: float | None
-    """Shortest adequate sampling; None where none is, because the capacitor at the pin is not refilled in time."""
+    """Shortest adequate sampling; None where none is, because the capacitor at the pin is not
+    refilled in time."""
     carry: float
     """Share of a lasting difference to the slot before that is left."""
     full_scale_error_lsb: float
@@ -117,7 +145,9 @@ class SlotSettling:
 
 
 @cached
-def slot_settling(workspace: Workspace, chain: Chain, place: int, sampling_cycles: int | None = None) -> SlotSettling:
+def slot_settling(
+    workspace: Workspace, chain: Chain, place: int, sampling_cycles: int | None = None
+) -> SlotSettling:
     """Settling of one slot, as designed or with another sampling time.
 
     A pin with nothing wired to it is taken as an ideal source.
@@ -133,7 +163,11 @@ def slot_settling(workspace: Workspace, chain: Chain, place: int, sampling_cycle
     external_f = max(pin.external_f for _side, _names, pins in circuit.sides for pin in pins)
     low_v, high_v = input_extent_v(workspace, signal)
     low_before_v, high_before_v = input_extent_v(workspace, neighbour)
-    worst_v = max(abs(high_v - low_before_v), abs(high_before_v - low_v)) if neighbour != signal else high_v - low_v
+    worst_v = (
+        max(abs(high_v - low_before_v), abs(high_before_v - low_v))
+        if neighbour != signal
+        else high_v - low_v
+    )
     return SlotSettling(
         signal=signal.name,
         place=place,
@@ -155,25 +189,40 @@ def _carry(workspace: Workspace, chain: Chain, place: int, circuit: SlotCircuit)
     rate_hz = float(scan_timing(workspace, chain).slots[place].rate_hz)
     period_s = 1 / rate_hz if rate_hz > 0 else 1.0
     rest_s = max(0.0, period_s - circuit.sampling_s - circuit.span_s)
-    return max(min(1.0, max(0.0, steady_share(side, pins, rest_s))) for side, _names, pins in circuit.sides)
+    return max(
+        min(1.0, max(0.0, steady_share(side, pins, rest_s))) for side, _names, pins in circuit.sides
+    )
 
 
 def _needed_s(workspace: Workspace, chain: Chain, place: int, share: float) -> float | None:
-    """Shortest sampling that leaves no more than a share of a full-scale step; None where none within a scan does."""
+    """Shortest sampling that leaves no more than a share of a full-scale step; None where none
+    within a scan does."""
     slot = chain.slots[place]
     signal = workspace.project.signal(slot.signal)
     converter = workspace.converter(chain)
-    impedances = [pin_impedance(workspace, name) for name in (signal.pin, signal.negative) if name is not None]
+    impedances = [
+        pin_impedance(workspace, name) for name in (signal.pin, signal.negative) if name is not None
+    ]
     timing = scan_timing(workspace, chain).slots[place]
     if timing.repeats == 1 and not any(farads > 0 and ohm > 0 for ohm, farads in impedances):
         each = converter.differential_sampling == "each-side"
-        ohm = max(one for one, _farads in impedances) if each else sum(one for one, _farads in impedances)
-        return (ohm + converter.switch_resistance_ohm) * converter.sampling_capacitor_f * math.log(1 / share)
+        ohm = (
+            max(one for one, _farads in impedances)
+            if each
+            else sum(one for one, _farads in impedances)
+        )
+        return (
+            (ohm + converter.switch_resistance_ohm)
+            * converter.sampling_capacitor_f
+            * math.log(1 / share)
+        )
     longest_s = 1 / float(timing.rate_hz) if timing.rate_hz else 1.0
     conversion_s = float(timing.conversion_s)
 
     def left(sampling_s: float) -> float:
-        circuit = _circuit(workspace, chain, signal, sampling_s, timing.repeats, sampling_s + conversion_s)
+        circuit = _circuit(
+            workspace, chain, signal, sampling_s, timing.repeats, sampling_s + conversion_s
+        )
         return _carry(workspace, chain, place, circuit)
 
     if left(longest_s) > share:

@@ -40,7 +40,9 @@ class TimerSetting:
 
 
 @lru_cache(maxsize=256)
-def solve_timer(timer_hz: Fraction, wanted_s: Fraction, prescaler_bits: int, counter_bits: int) -> TimerSetting:
+def solve_timer(
+    timer_hz: Fraction, wanted_s: Fraction, prescaler_bits: int, counter_bits: int
+) -> TimerSetting:
     """Over all legal pairs the smallest error of the rate, then the smallest prescaler.
 
     The search ranks candidates in float64 and decides among the best ones exactly.
@@ -75,7 +77,8 @@ def set_timer(
 ) -> TimerSetting:
     """What a timer of the part is really set to. Timers run from the bus clock.
 
-    Registers as written, else solved. Of several who set one timer up the last one has it, unless it is asked
+    Registers as written, else solved. Of several who set one timer up the last one has it, unless
+    it is asked
     what this one would give ``alone``.
     """
     own = _own_setting(workspace, name, every_s, prescaler_register, period_register)
@@ -86,7 +89,11 @@ def set_timer(
 
 
 def _own_setting(
-    workspace: Workspace, name: str, every_s: Fraction, prescaler_register: int | None, period_register: int | None
+    workspace: Workspace,
+    name: str,
+    every_s: Fraction,
+    prescaler_register: int | None,
+    period_register: int | None,
 ) -> TimerSetting:
     timer = workspace.part.timer(name)
     assert timer is not None
@@ -107,7 +114,9 @@ def _ruling(workspace: Workspace) -> dict[str, TimerSetting]:
     if found is None:
         users: dict[str, list[TimerSetting]] = {}
         for name, every_s, prescaler, period in _users(workspace):
-            users.setdefault(name, []).append(_own_setting(workspace, name, every_s, prescaler, period))
+            users.setdefault(name, []).append(
+                _own_setting(workspace, name, every_s, prescaler, period)
+            )
         found = {name: settings[-1] for name, settings in users.items() if len(settings) > 1}
         workspace.known[_ruling] = found
     return found
@@ -117,7 +126,11 @@ def _users(workspace: Workspace) -> Iterator[tuple[str, Fraction, int | None, in
     """Whoever sets a timer up, in the order in which the program does it."""
     project = workspace.project
     triggers: list[object] = [chain.trigger for chain in project.chains]
-    triggers += [one.output.trigger for one in project.generators if isinstance(one.output, Playback)]
+    triggers += [
+        generator.output.trigger
+        for generator in project.generators
+        if isinstance(generator.output, Playback)
+    ]
     for trigger in triggers:
         if isinstance(trigger, TimerTrigger):
             yield trigger.timer, trigger.every, trigger.prescaler_register, trigger.period_register

@@ -40,7 +40,8 @@ class UartTiming:
 
 
 def uart_timing(workspace: Workspace, uart: UartSetup) -> UartTiming:
-    """Nearest legal divider and what follows from it; a frame is start + data + parity + stop bits."""
+    """Nearest legal divider and what follows from it; a frame is start + data + parity + stop
+    bits."""
     part = workspace.part.uart(uart.name)
     assert part is not None
     wanted = workspace.bus_clock_hz / (part.oversampling * uart.baud)

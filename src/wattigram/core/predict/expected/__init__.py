@@ -2,7 +2,12 @@
 
 from wattigram.core.predict.expected.events import ExpectedEvent, expected_events
 from wattigram.core.predict.expected.route_values import ExpectedValues, expected_values
-from wattigram.core.predict.expected.sample_times import SampleTimes, SteadyTimes, TimestampedTimes, unwrap_stamps
+from wattigram.core.predict.expected.sample_times import (
+    SampleTimes,
+    SteadyTimes,
+    TimestampedTimes,
+    unwrap_stamps,
+)
 from wattigram.core.predict.expected.stream import (
     BAND_SIGMAS,
     ExpectedStream,

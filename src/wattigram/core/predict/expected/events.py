@@ -11,7 +11,12 @@ from numpy.typing import NDArray
 from wattigram.core.model.design import Chain, Threshold, Watch, limits_v, rate_divisor
 from wattigram.core.predict.accuracy import pair_reach_s
 from wattigram.core.predict.expected.sample_times import SampleTimes
-from wattigram.core.predict.expected.stream import ExpectedStream, History, expected_filtered, expected_raw
+from wattigram.core.predict.expected.stream import (
+    ExpectedStream,
+    History,
+    expected_filtered,
+    expected_raw,
+)
 
 InstantsOf = Callable[[Chain, int, int], SampleTimes | None]
 """Instants of some cycles of a chain; None where they are even."""
@@ -29,14 +34,22 @@ class ExpectedEvent:
 
 
 class _Stream:
-    """Expected values of a signal, of its stage where there is one and ``on`` wants it, read on in blocks."""
+    """Expected values of a signal, of its stage where there is one and ``on`` wants it, read on in
+    blocks."""
 
-    def __init__(self, history: History, signal: str, on: str, cycles_of: CyclesOf, instants_of: InstantsOf) -> None:
+    def __init__(
+        self, history: History, signal: str, on: str, cycles_of: CyclesOf, instants_of: InstantsOf
+    ) -> None:
         project = history[0][1].project
         chain = project.chain_of(signal)
         assert chain is not None
         stage = project.signal(signal).later_stage
-        self._history, self._signal, self._chain, self._instants_of = history, signal, chain, instants_of
+        self._history, self._signal, self._chain, self._instants_of = (
+            history,
+            signal,
+            chain,
+            instants_of,
+        )
         self._places = len(chain.places_of(signal))
         self._divisor = rate_divisor(stage) if stage is not None and on == "reduced" else 0
         self.total = cycles_of(chain) * self._places // max(1, self._divisor)
@@ -55,7 +68,9 @@ class _Stream:
         cycles = begin * each // self._places, -(-end * each // self._places)
         instants = self._instants_of(self._chain, *cycles)
         if self._divisor:
-            return expected_filtered(self._history, self._chain.converter, self._signal, begin, end, instants)
+            return expected_filtered(
+                self._history, self._chain.converter, self._signal, begin, end, instants
+            )
         return expected_raw(self._history, self._chain.converter, self._signal, *cycles, instants)
 
 
@@ -66,9 +81,11 @@ def expected_events(
     instants_of: InstantsOf = lambda chain, begin, end: None,
     off_v: float = 0.0,
 ) -> tuple[ExpectedEvent, ...]:
-    """Events of a window or a twin in the first cycles of each chain, at the held instants that decide them.
+    """Events of a window or a twin in the first cycles of each chain, at the held instants that
+    decide them.
 
-    They follow from the predicted readings without noise, all of them ``off_v`` higher. Comparators look at a pin all the time and
+    They follow from the predicted readings without noise, all of them ``off_v`` higher. Comparators
+    look at a pin all the time and
     are not told by cycles.
     """
     project = history[0][1].project
@@ -93,7 +110,9 @@ def expected_events(
     if other is not None and project.chain_of(other) is not None:
         theirs = _Stream(history, other, window.on, cycles_of, instants_of)
         partner = (
-            _Nearest(theirs, float(pair_reach_s(history[0][1], signal))) if watch.kind == "twin" else _Newest(theirs)
+            _Nearest(theirs, float(pair_reach_s(history[0][1], signal)))
+            if watch.kind == "twin"
+            else _Newest(theirs)
         )
     follower = _Follower(window, low_v, high_v)
     while not ours.is_at_end and not follower.is_over:
@@ -123,7 +142,8 @@ class _Partner:
         self._times_s = np.concatenate((self._times_s, more.times_s))
 
     def beside(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Its values that belong to the next values of the first, held then; fewer where it ends."""
+        """Its values that belong to the next values of the first, held then; fewer where it
+        ends."""
         raise NotImplementedError
 
 
@@ -131,7 +151,9 @@ class _Newest(_Partner):
     """The newest value at each instant."""
 
     def beside(self, times_s: NDArray[np.float64]) -> NDArray[np.float64]:
-        while not self._stream.is_at_end and (not len(self._times_s) or self._times_s[-1] < times_s[-1]):
+        while not self._stream.is_at_end and (
+            not len(self._times_s) or self._times_s[-1] < times_s[-1]
+        ):
             self._read_on()
         if not len(self._times_s):
             return np.empty(0)
@@ -192,7 +214,9 @@ class _Follower:
                 return
             position += step
             self._is_inside = not bool(leaves[position]) if self._is_inside else True
-            self.events.append(ExpectedEvent(float(times_s[position]), self._is_inside, float(volts[position])))
+            self.events.append(
+                ExpectedEvent(float(times_s[position]), self._is_inside, float(volts[position]))
+            )
             is_last = not window.rearm or (window.action == "stop" and window.rearm_after_s is None)
             if self._is_inside and is_last:
                 self.is_over = True
@@ -201,7 +225,8 @@ class _Follower:
 
 
 def _in_a_row(holds: NDArray[np.bool_], times: int, before: int) -> tuple[NDArray[np.bool_], int]:
-    """(where it has held so often in a row, how often it holds at the end), with so many in a row before them."""
+    """(where it has held so often in a row, how often it holds at the end), with so many in a row
+    before them."""
     places = np.arange(1, len(holds) + 1)
     since = places - np.maximum.accumulate(np.where(holds, -before, places))
     return np.asarray(holds & (since >= times)), int(since[-1]) if len(since) else before

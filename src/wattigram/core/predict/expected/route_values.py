@@ -9,7 +9,14 @@ from numpy.typing import NDArray
 
 from wattigram.core.contract.board_config import EffectiveSerial
 from wattigram.core.contract.serial_bytes import serial_codes
-from wattigram.core.model.design import ReceivedSource, ResultSource, Route, TableSource, aligned_shift, chain_scale
+from wattigram.core.model.design import (
+    ReceivedSource,
+    ResultSource,
+    Route,
+    TableSource,
+    aligned_shift,
+    chain_scale,
+)
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.expected.stream import band_half_width_v, expected_settled_at
 from wattigram.core.predict.pins import serial_source
@@ -22,7 +29,8 @@ _LOOKS_BACK = 9
 
 @dataclass(frozen=True)
 class ExpectedValues:
-    """Lowest and highest value that may have taken effect at each of given instants, (n,) float64 each."""
+    """Lowest and highest value that may have taken effect at each of given instants, (n,) float64
+    each."""
 
     low: FloatArray
     high: FloatArray
@@ -35,7 +43,9 @@ def carried_mask(workspace: Workspace, route: Route) -> int:
     return (1 << route_timing(workspace, route).value_bits) - 1
 
 
-def expected_values(workspace: Workspace, route: Route, times_s: FloatArray) -> ExpectedValues | None:
+def expected_values(
+    workspace: Workspace, route: Route, times_s: FloatArray
+) -> ExpectedValues | None:
     """Values of the source as they should be when they take effect; None where nobody can say.
 
     A value may be as old as the time between two of the source's, and the route's own latency.
@@ -58,7 +68,12 @@ def expected_values(workspace: Workspace, route: Route, times_s: FloatArray) -> 
             up = 2.0 ** aligned_shift(chain.alignment, chain.loop.width_bits, chain.bits)
             count = up * float(signal.front_end) / scale.lsb_v
             half = (band_half_width_v(workspace, chain, name, reduced=False)) * count + up
-            looks = np.stack([expected_settled_at(workspace, name, np.maximum(times_s - one, 0.0)) for one in back])
+            looks = np.stack(
+                [
+                    expected_settled_at(workspace, name, np.maximum(times_s - one, 0.0))
+                    for one in back
+                ]
+            )
             highest = scale.highest_code * up
             low, high = looks.min(axis=0) * count - half, looks.max(axis=0) * count + half
             return ExpectedValues(np.clip(low, 0, highest), np.clip(high, 0, highest), highest)
@@ -77,15 +92,24 @@ def expected_values(workspace: Workspace, route: Route, times_s: FloatArray) -> 
                 period_ticks=float(source.period_s),
             )
             every_s = float(source.every)
-            numbers = [np.floor(np.maximum(times_s - one, 0.0) / every_s).astype(np.int64) for one in back]
-            codes = np.stack([serial_codes(serial, one) for one in numbers])
-            return ExpectedValues(codes.min(axis=0) * 1.0, codes.max(axis=0) * 1.0, float((1 << source.bits) - 1))
+            numbers = [
+                np.floor(np.maximum(times_s - one, 0.0) / every_s).astype(np.int64) for one in back
+            ]
+            codes = np.stack([serial_codes(serial, number) for number in numbers])
+            return ExpectedValues(
+                codes.min(axis=0) * 1.0, codes.max(axis=0) * 1.0, float((1 << source.bits) - 1)
+            )
         case TableSource(table=name):
             table = workspace.project.table(name)
             if table is None or route.timer is None or not workspace.part.dacs:
                 return None
             codes = table_codes(workspace, table, workspace.part.dacs[0]).codes
             rate_hz = float(timing.source_hz)
-            numbers = [np.floor(np.maximum(times_s - one, 0.0) * rate_hz + 1e-9).astype(np.int64) for one in back]
+            numbers = [
+                np.floor(np.maximum(times_s - one, 0.0) * rate_hz + 1e-9).astype(np.int64)
+                for one in back
+            ]
             looks = codes[np.stack(numbers) % len(codes)]
-            return ExpectedValues(looks.min(axis=0) * 1.0, looks.max(axis=0) * 1.0, float(codes.max(initial=1)))
+            return ExpectedValues(
+                looks.min(axis=0) * 1.0, looks.max(axis=0) * 1.0, float(codes.max(initial=1))
+            )

@@ -1,4 +1,5 @@
-"""When the slots of a chain's cycles are held: from their numbers, or as the board's program stamped them."""
+"""When the slots of a chain's cycles are held: from their numbers, or as the board's program
+stamped them."""
 
 from __future__ import annotations
 
@@ -38,14 +39,17 @@ class SteadyTimes:
         self._held_s = np.array([float(slot.held_s) for slot in cycle.slots])
 
     def held_s(self, begin: int, end: int) -> FloatArray:
-        return np.asarray(np.arange(begin, max(begin, end))[:, None] * self._cycle_s + self._held_s[None, :])
+        return np.asarray(
+            np.arange(begin, max(begin, end))[:, None] * self._cycle_s + self._held_s[None, :]
+        )
 
     def cycle_at(self, ticks: int) -> int:
         return math.ceil(ticks / self._cycle_ticks)
 
 
 class TimestampedTimes:
-    """Instants as they were stamped, from cycle ``first`` on; earlier and later ones are taken as even.
+    """Instants as they were stamped, from cycle ``first`` on; earlier and later ones are taken as
+    even.
 
     Parameters
     ----------
@@ -53,7 +57,12 @@ class TimestampedTimes:
     """
 
     def __init__(
-        self, workspace: Workspace, chain: Chain, held_ticks: NDArray[np.int64], tick_hz: int, first: int = 0
+        self,
+        workspace: Workspace,
+        chain: Chain,
+        held_ticks: NDArray[np.int64],
+        tick_hz: int,
+        first: int = 0,
     ) -> None:
         self._even = SteadyTimes(workspace, chain)
         self._held = held_ticks
@@ -91,7 +100,8 @@ def unwrap_stamps(
     Parameters
     ----------
     stamps : (n,) uint32
-    frame_first, frame_ticks : (frames,) int64, places among ``stamps`` in ascending order, and ticks
+    frame_first, frame_ticks : (frames,) int64, places among ``stamps`` in ascending order, and
+    ticks
 
     Returns
     -------

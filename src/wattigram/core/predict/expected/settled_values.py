@@ -1,8 +1,12 @@
-"""Readings of a chain's slots as the circuit of pins and sampling capacitors leaves them, for any instants.
+"""Readings of a chain's slots as the circuit of pins and sampling capacitors leaves them, for any
+instants.
 
-Two things are followed: what the sampling capacitor holds, from slot to slot, and what each external capacitor is
-off by, from one sampling of its pin to the next. Each drives the other, so that they are worked out in turns until
-neither changes; every turn makes what is left smaller by the share that a slot's own charge comes back to it.
+Two things are followed: what the sampling capacitor holds, from slot to slot, and what each
+external capacitor is
+off by, from one sampling of its pin to the next. Each drives the other, so that they are worked out
+in turns until
+neither changes; every turn makes what is left smaller by the share that a slot's own charge comes
+back to it.
 """
 
 from __future__ import annotations
@@ -69,10 +73,16 @@ def settled_readings(
     """
     scans, slots = held_s.shape
     result = np.zeros((scans, len(wanted)))
-    # The positive side is sampled by every slot; a capacitor of its own on the negative side only by pairs.
+    # The positive side is sampled by every slot; a capacitor of its own on the negative side only
+    # by pairs.
     for number in (0, 1):
         chain = [
-            _Side(place, circuits[place], number, _volts(circuits[place], place, number, pin_voltage, scans))
+            _Side(
+                place,
+                circuits[place],
+                number,
+                _volts(circuits[place], place, number, pin_voltage, scans),
+            )
             for place in range(slots)
             if number < len(circuits[place].sides)
         ]
@@ -86,7 +96,9 @@ def settled_readings(
     return result
 
 
-def _volts(circuit: SlotCircuit, place: int, number: int, pin_voltage: PinVoltage, scans: int) -> FloatArray:
+def _volts(
+    circuit: SlotCircuit, place: int, number: int, pin_voltage: PinVoltage, scans: int
+) -> FloatArray:
     _side, names, _pins = circuit.sides[number]
     volts = np.array(pin_voltage(place, names[0]), dtype=np.float64)
     if len(names) > 1:
@@ -101,7 +113,10 @@ def _follow(chain: list[_Side], held_s: FloatArray) -> FloatArray:
     kept = np.tile(np.array([side.leave[-1, -1] for side in chain]), scans)
     seen = np.array([side.read[-1] for side in chain])
     pins = list(dict.fromkeys(pin for side in chain for pin in side.loaded))
-    off = {pin: {at: np.zeros(scans) for at, side in enumerate(chain) if pin in side.loaded} for pin in pins}
+    off = {
+        pin: {at: np.zeros(scans) for at, side in enumerate(chain) if pin in side.loaded}
+        for pin in pins
+    }
     held = volts
     for _ in range(MOST_TURNS):
         pushed = np.zeros_like(volts)
@@ -109,7 +124,9 @@ def _follow(chain: list[_Side], held_s: FloatArray) -> FloatArray:
             for state, pin in enumerate(side.loaded):
                 pushed[:, at] += side.leave[-1, state] * off[pin][at]
         before = held
-        held = recurrence((volts * (1 - kept.reshape(volts.shape)) + pushed).ravel(), kept).reshape(volts.shape)
+        held = recurrence((volts * (1 - kept.reshape(volts.shape)) + pushed).ravel(), kept).reshape(
+            volts.shape
+        )
         missing = _missing(held, volts)
         for pin in pins:
             _follow_pin(pin, chain, off, missing, held_s)
@@ -123,7 +140,8 @@ def _follow(chain: list[_Side], held_s: FloatArray) -> FloatArray:
 
 
 def _missing(held: FloatArray, volts: FloatArray) -> FloatArray:
-    """What the capacitor holds from the slot before, less what it is to hold; it is empty at the start."""
+    """What the capacitor holds from the slot before, less what it is to hold; it is empty at the
+    start."""
     flat = held.ravel()
     before = np.empty_like(flat)
     before[0], before[1:] = 0.0, flat[:-1]
@@ -131,9 +149,14 @@ def _missing(held: FloatArray, volts: FloatArray) -> FloatArray:
 
 
 def _follow_pin(
-    pin: str, chain: list[_Side], off: dict[str, dict[int, FloatArray]], missing: FloatArray, held_s: FloatArray
+    pin: str,
+    chain: list[_Side],
+    off: dict[str, dict[int, FloatArray]],
+    missing: FloatArray,
+    held_s: FloatArray,
 ) -> None:
-    """What a pin's capacitor is off by at the beginning of each of its samplings, from one to the next."""
+    """What a pin's capacitor is off by at the beginning of each of its samplings, from one to the
+    next."""
     places = list(off[pin])
     instants = np.column_stack([held_s[:, chain[at].place] for at in places])
     after = np.empty_like(instants)
@@ -183,7 +206,8 @@ def recurrence(source: FloatArray, carry: FloatArray) -> FloatArray:
 
 
 def memory_scans(circuits: list[SlotCircuit], period_s: float, negligible: float) -> int:
-    """Scans after which what came before no longer matters; 0 where nothing is ever carried over."""
+    """Scans after which what came before no longer matters; 0 where nothing is ever carried
+    over."""
     longest = 0
     for number in (0, 1):
         sides = [circuit.sides[number] for circuit in circuits if number < len(circuit.sides)]
@@ -198,7 +222,9 @@ def memory_scans(circuits: list[SlotCircuit], period_s: float, negligible: float
                 coupling = abs(float(side.leave[-1, state] * side.leave[state, -1]))
                 if coupling >= negligible:
                     fall = math.exp(-period_s / pins[pin].tau_s) if pins[pin].tau_s else 0.0
-                    longest = max(longest, 1 + _scans_to(max(fall, SMALLEST), negligible / coupling))
+                    longest = max(
+                        longest, 1 + _scans_to(max(fall, SMALLEST), negligible / coupling)
+                    )
     return min(longest, 1 << 16)
 
 

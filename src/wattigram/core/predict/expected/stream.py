@@ -1,4 +1,5 @@
-"""Expected values of a signal: what its pin has, what settling leaves, what noise and accuracy allow."""
+"""Expected values of a signal: what its pin has, what settling leaves, what noise and accuracy
+allow."""
 
 from __future__ import annotations
 
@@ -8,15 +9,30 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.model.bench import source_voltage
-from wattigram.core.model.design import LowPassFilter, MovingAverage, Signal, rate_divisor, signal_scale
+from wattigram.core.model.design import (
+    LowPassFilter,
+    MovingAverage,
+    Signal,
+    rate_divisor,
+    signal_scale,
+)
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.accuracy import signal_noise, slot_circuit
 from wattigram.core.predict.accuracy.sampling_circuit import SideCircuit
 from wattigram.core.predict.accuracy.settling import SlotCircuit
 from wattigram.core.predict.expected.sample_times import SampleTimes, SteadyTimes
-from wattigram.core.predict.expected.settled_values import memory_scans, recurrence, settled_readings
-from wattigram.core.predict.pins import input_accuracy_v, input_source, input_voltage_v, is_looped_back
+from wattigram.core.predict.expected.settled_values import (
+    memory_scans,
+    recurrence,
+    settled_readings,
+)
+from wattigram.core.predict.pins import (
+    input_accuracy_v,
+    input_source,
+    input_voltage_v,
+    is_looped_back,
+)
 from wattigram.core.predict.timing import scan_timing
 
 FloatArray = NDArray[np.float64]
@@ -79,7 +95,12 @@ def _spread(workspace: Workspace, chain: Chain, name: str, reduced: bool) -> tup
     dropped_lsb = signal_scale(workspace, chain, name).dropped_lsb
     is_reduced = reduced or signal.slot_stage is not None
     spread_lsb = noise.bias_spread_lsb if is_reduced else 0.0
-    accuracy_lsb = 0.5 + spread_lsb + dropped_lsb + converter.accuracy_lsb / 2 ** (max(converter.bits) - chain.bits)
+    accuracy_lsb = (
+        0.5
+        + spread_lsb
+        + dropped_lsb
+        + converter.accuracy_lsb / 2 ** (max(converter.bits) - chain.bits)
+    )
     gain = float(signal.front_end)
     noise_lsb = noise.reduced_lsb if reduced else noise.raw_lsb
     accuracy_v = accuracy_lsb * noise.lsb_v + input_accuracy_v(workspace, signal)
@@ -87,7 +108,8 @@ def _spread(workspace: Workspace, chain: Chain, name: str, reduced: bool) -> tup
 
 
 def _bias_v(workspace: Workspace, chain: Chain, name: str) -> float:
-    """By which truncation in the signal's stage makes it read low, in its own volts, with its sign."""
+    """By which truncation in the signal's stage makes it read low, in its own volts, with its
+    sign."""
     signal = workspace.project.signal(name)
     noise = signal_noise(workspace, chain, signal)
     return noise.bias_lsb * noise.lsb_v / float(signal.front_end)
@@ -106,7 +128,9 @@ def expected_settled_at(workspace: Workspace, signal: str, times_s: FloatArray) 
     """
     own = workspace.project.signal(signal)
     low_v = -workspace.reference_v if own.negative is not None else 0.0
-    volts = np.clip(input_voltage_v(workspace, own, times_s, meant=True), low_v, workspace.reference_v)
+    volts = np.clip(
+        input_voltage_v(workspace, own, times_s, meant=True), low_v, workspace.reference_v
+    )
     return np.asarray(volts / float(own.front_end))
 
 
@@ -118,7 +142,8 @@ def expected_raw(
     end_cycle: int,
     instants: SampleTimes | None = None,
 ) -> ExpectedStream:
-    """Expected samples of a signal in cycles ``begin_cycle`` to ``end_cycle``, all of its slots in order."""
+    """Expected samples of a signal in cycles ``begin_cycle`` to ``end_cycle``, all of its slots in
+    order."""
     workspace = history[0][1]
     chain = _chain(workspace, converter)
     if instants is None:
@@ -149,7 +174,12 @@ def expected_raw(
 
 
 def expected_filtered(
-    history: History, converter: str, signal: str, begin: int, end: int, instants: SampleTimes | None = None
+    history: History,
+    converter: str,
+    signal: str,
+    begin: int,
+    end: int,
+    instants: SampleTimes | None = None,
 ) -> ExpectedStream:
     """Expected values ``begin`` to ``end`` of a signal's stage after memory."""
     workspace = history[0][1]
@@ -178,13 +208,17 @@ def expected_filtered(
         settled, error = (values.reshape(-1, divisor).mean(axis=1) for values in (settled, error))
         times_s = times_s[divisor - 1 :: divisor]
     settled = settled + _bias_v(workspace, chain, signal)
-    return ExpectedStream(settled, error, noise_v, accuracy_v, times_s[lead:] if divisor == 1 else times_s)
+    return ExpectedStream(
+        settled, error, noise_v, accuracy_v, times_s[lead:] if divisor == 1 else times_s
+    )
 
 
 def _running(values: FloatArray, count: int) -> FloatArray:
     """Mean of the newest ``count`` values, zeros before the first."""
     totals = np.cumsum(values)
-    before = np.concatenate((np.zeros(min(count, len(values))), totals[: max(0, len(values) - count)]))
+    before = np.concatenate(
+        (np.zeros(min(count, len(values))), totals[: max(0, len(values) - count)])
+    )
     return np.asarray((totals - before) / count)
 
 
@@ -220,7 +254,9 @@ def _readings(
     looped = is_looped_back(workspace, own)
     settled = np.empty((end - begin, len(places)))
     for column, place in enumerate(places):
-        settled[:, column] = _slot_voltage(workspace, chain, place, held_s[begin - first :, place], meant=True)
+        settled[:, column] = _slot_voltage(
+            workspace, chain, place, held_s[begin - first :, place], meant=True
+        )
     if halo:
 
         def pin_voltage(place: int, pin: str) -> FloatArray:
@@ -251,7 +287,8 @@ def _reaches(side: SideCircuit) -> bool:
     if abs(float(side.read[-1])) >= _NEGLIGIBLE_CARRY:
         return True
     return any(
-        abs(float(side.read[state] * side.leave[state, -1])) >= _NEGLIGIBLE_CARRY for state in range(len(side.loaded))
+        abs(float(side.read[state] * side.leave[state, -1])) >= _NEGLIGIBLE_CARRY
+        for state in range(len(side.loaded))
     )
 
 
@@ -267,16 +304,26 @@ def _slot_voltage(
 
 
 def _pin_voltage(
-    workspace: Workspace, chain: Chain, place: int, pin: str, times_s: FloatArray, meant: bool = False
+    workspace: Workspace,
+    chain: Chain,
+    place: int,
+    pin: str,
+    times_s: FloatArray,
+    meant: bool = False,
 ) -> FloatArray:
-    """Voltage of one pin as a slot sees it, the mean over its repeated conversions where it has several."""
+    """Voltage of one pin as a slot sees it, the mean over its repeated conversions where it has
+    several."""
     slot = scan_timing(workspace, chain).slots[place]
     source = input_source(workspace, pin, meant)
     if slot.repeats == 1:
         return source_voltage(source, times_s)
     points = min(slot.repeats, _REPEATS_EVALUATED)
     span_s = (slot.repeats - 1) * float(slot.each_s)
-    back_s = np.linspace(0.0, span_s, points) if points == slot.repeats else span_s * (np.arange(points) + 0.5) / points
+    back_s = (
+        np.linspace(0.0, span_s, points)
+        if points == slot.repeats
+        else span_s * (np.arange(points) + 0.5) / points
+    )
     total = np.zeros(times_s.shape)
     for before_s in back_s:
         total += source_voltage(source, times_s - before_s)

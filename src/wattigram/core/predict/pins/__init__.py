@@ -23,7 +23,11 @@ from wattigram.core.predict.pins.output_pins import (
 )
 from wattigram.core.predict.pins.pwm import PwmTiming, pwm_timing, settling_s
 from wattigram.core.predict.pins.serial_wires import misread_bytes, serial_source
-from wattigram.core.predict.pins.thresholds import ComparatorInputs, comparator_inputs, threshold_pin
+from wattigram.core.predict.pins.thresholds import (
+    ComparatorInputs,
+    comparator_inputs,
+    threshold_pin,
+)
 
 __all__ = [
     "ComparatorInputs",

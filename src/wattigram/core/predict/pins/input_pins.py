@@ -1,4 +1,5 @@
-"""What a signal's pins see: the bench's sources with all that stands on the way, and internal channels."""
+"""What a signal's pins see: the bench's sources with all that stands on the way, and internal
+channels."""
 
 from __future__ import annotations
 
@@ -80,7 +81,8 @@ def input_poles_s(workspace: Workspace, wiring: Wiring) -> tuple[float, ...]:
 
 
 def sampler_tau_s(workspace: Workspace, wiring: Wiring) -> float:
-    """Time constant with which a pin without a capacitor charges the sampling capacitor: it limits noise too."""
+    """Time constant with which a pin without a capacitor charges the sampling capacitor: it limits
+    noise too."""
     converter = workspace.part.converters[0]
     return (wiring.source_ohm + converter.switch_resistance_ohm) * converter.sampling_capacitor_f
 
@@ -99,7 +101,8 @@ def density_noise_v(workspace: Workspace, wiring: Wiring) -> float:
 def passed_noise(workspace: Workspace, wiring: Wiring) -> float:
     """Share of a source's noise that its low-passes leave, 0 to 1.
 
-    A source's noise is stated as the sampler alone would see it, so that only what lies before the sampler narrows
+    A source's noise is stated as the sampler alone would see it, so that only what lies before the
+    sampler narrows
     its bandwidth: sqrt(τ₀ / (τ₀ + Σ τ)).
     """
     poles = sum(input_poles_s(workspace, wiring))
@@ -119,7 +122,10 @@ def _open(workspace: Workspace, source: Source, meant: bool) -> Driven:
             }
             return DcSource(voltage_v=levels[to], noise_v=source.noise_v)
         case Switch():
-            return DcSource(voltage_v=source.closed_v if source.is_closed else source.open_v, noise_v=source.noise_v)
+            return DcSource(
+                voltage_v=source.closed_v if source.is_closed else source.open_v,
+                noise_v=source.noise_v,
+            )
         case Supply():
             volts = source.voltage_v if source.meter_v is None else source.meter_v
             return DcSource(voltage_v=volts, noise_v=source.noise_v)
@@ -132,7 +138,14 @@ def _open(workspace: Workspace, source: Source, meant: bool) -> Driven:
             return replace(played, noise_v=math.hypot(played.noise_v, source.noise_v))
         case SerialSource():
             return DcSource(voltage_v=workspace.supply_v)
-        case DcSource() | SineSource() | TriangleSource() | SquareSource() | FloatingInput() | SweptSource():
+        case (
+            DcSource()
+            | SineSource()
+            | TriangleSource()
+            | SquareSource()
+            | FloatingInput()
+            | SweptSource()
+        ):
             return source
     raise AssertionError(source)
 
@@ -146,7 +159,9 @@ def _filtered(driven: Driven, poles_s: tuple[float, ...]) -> Driven:
                 angle = 2 * math.pi * float(driven.frequency_hz) * pole
                 gain /= math.hypot(1.0, angle)
                 turns -= math.atan(angle) / (2 * math.pi)
-            return driven.model_copy(update={"amplitude_v": driven.amplitude_v * gain, "phase": driven.phase + turns})
+            return driven.model_copy(
+                update={"amplitude_v": driven.amplitude_v * gain, "phase": driven.phase + turns}
+            )
         case TriangleSource() | SquareSource():
             played = source_waveform(driven)
             return replace(played, course=played.course.filtered(*poles_s))
@@ -171,7 +186,9 @@ def _picking_up(driven: Driven, wiring: Wiring) -> Driven:
             )
         case SineSource():
             flat = np.zeros(1)
-            level = PiecewiseWaveform(np.zeros(1), np.array([driven.offset_v]), flat, flat, always=True)
+            level = PiecewiseWaveform(
+                np.zeros(1), np.array([driven.offset_v]), flat, flat, always=True
+            )
             own = (driven.amplitude_v, float(driven.frequency_hz), driven.phase)
             return ShapeSource(level, None, (own, mains), driven.noise_v)
         case TriangleSource() | SquareSource():
@@ -182,11 +199,14 @@ def _picking_up(driven: Driven, wiring: Wiring) -> Driven:
 
 
 def input_accuracy_v(workspace: Workspace, signal: Signal) -> float:
-    """By how much what is wired to a signal's pins may be off: a DAC's own accuracy, where a jumper brings it."""
+    """By how much what is wired to a signal's pins may be off: a DAC's own accuracy, where a jumper
+    brings it."""
     found = 0.0
     for pin in (signal.pin, signal.negative):
         wiring = workspace.wiring(pin) if pin is not None else None
-        if wiring is not None and isinstance(source := resolve_source(wiring, workspace.project.bench), Jumper):
+        if wiring is not None and isinstance(
+            source := resolve_source(wiring, workspace.project.bench), Jumper
+        ):
             found += output_accuracy_v(workspace, source.pin)
     return found
 
@@ -204,10 +224,16 @@ def is_looped_back(workspace: Workspace, signal: Signal) -> bool:
     """One of the board's own outputs is wired to it."""
     wirings = (workspace.wiring(pin) for pin in (signal.pin, signal.negative) if pin is not None)
     bench = workspace.project.bench
-    return any(isinstance(resolve_source(one, bench), Jumper) for one in wirings if one is not None)
+    return any(
+        isinstance(resolve_source(wiring, bench), Jumper)
+        for wiring in wirings
+        if wiring is not None
+    )
 
 
-def input_voltage_v(workspace: Workspace, signal: Signal, times_s: FloatArray, meant: bool = False) -> FloatArray:
+def input_voltage_v(
+    workspace: Workspace, signal: Signal, times_s: FloatArray, meant: bool = False
+) -> FloatArray:
     """Voltage to be converted at given instants, without noise, as the open source gives it.
 
     Parameters
@@ -234,16 +260,21 @@ def input_noise_v(workspace: Workspace, signal: Signal) -> float:
 
 def input_resistance_ohm(workspace: Workspace, signal: Signal) -> float:
     """Resistance that charges the sampling capacitor, that of both pins of a pair."""
-    return sum(pin_impedance(workspace, pin)[0] for pin in (signal.pin, signal.negative) if pin is not None)
+    return sum(
+        pin_impedance(workspace, pin)[0] for pin in (signal.pin, signal.negative) if pin is not None
+    )
 
 
 def input_capacitor_f(workspace: Workspace, signal: Signal) -> float:
     """External capacitor at the signal's pins; the larger of the two for a pair."""
-    return max(pin_impedance(workspace, pin)[1] for pin in (signal.pin, signal.negative) if pin is not None)
+    return max(
+        pin_impedance(workspace, pin)[1] for pin in (signal.pin, signal.negative) if pin is not None
+    )
 
 
 def pin_impedance(workspace: Workspace, pin: str) -> tuple[float, float]:
-    """What a pin is fed through: ohms, those of an output behind a jumper included, and farads at the pin."""
+    """What a pin is fed through: ohms, those of an output behind a jumper included, and farads at
+    the pin."""
     wiring = workspace.wiring(pin)
     if wiring is None:
         return 0.0, 0.0

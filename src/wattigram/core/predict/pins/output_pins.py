@@ -21,7 +21,9 @@ PUSHED_OHM = 40.0
 def generator_on(workspace: Workspace, pin: str) -> Generator | None:
     """The generator whose DAC has that pin."""
     names = {item.name for item in workspace.part.dacs if item.pin == pin}
-    return next((one for one in workspace.project.generators if one.dac in names), None)
+    return next(
+        (generator for generator in workspace.project.generators if generator.dac in names), None
+    )
 
 
 def pwm_on(workspace: Workspace, pin: str) -> PwmOutput | None:
@@ -37,7 +39,8 @@ def pwm_pin(workspace: Workspace, pwm: PwmOutput) -> str:
 
 
 def routed_pins(workspace: Workspace) -> tuple[str, ...]:
-    """Output pins that a route sets while the board runs: nobody knows beforehand what stands on them."""
+    """Output pins that a route sets while the board runs: nobody knows beforehand what stands on
+    them."""
     found = []
     for route in workspace.project.routes:
         match route.sink:
@@ -77,7 +80,8 @@ def output_accuracy_v(workspace: Workspace, pin: str) -> float:
 def output_waveform(workspace: Workspace, pin: str, meant: bool = False) -> ShapeSource | None:
     """The voltage of an output pin over time; None where nothing comes out, or a route decides.
 
-    What is ``meant`` leaves out what the design's own mistakes make of it: what clips, what comes too fast, timer
+    What is ``meant`` leaves out what the design's own mistakes make of it: what clips, what comes
+    too fast, timer
     registers that are off by one.
     """
     if pin in routed_pins(workspace):
@@ -90,14 +94,18 @@ def output_waveform(workspace: Workspace, pin: str, meant: bool = False) -> Shap
         if isinstance(generator.output, ConstantLevel):
             flat = np.zeros(1)
             levels = made.wanted_v if meant else made.levels_v
-            level = PiecewiseWaveform(np.zeros(1), levels, flat, flat, before_v=made.before_v, always=True)
+            level = PiecewiseWaveform(
+                np.zeros(1), levels, flat, flat, before_v=made.before_v, always=True
+            )
             return ShapeSource(level, None, noise_v=dac.noise_v, origin=generator.name)
         course = made.meant if meant else made.course
         return ShapeSource(course, made.period_s, noise_v=dac.noise_v, origin=generator.name)
     pwm = pwm_on(workspace, pin)
     if pwm is None:
         return None
-    timing = pwm_timing(workspace, pwm.replaced(prescaler_register=None, period_register=None) if meant else pwm)
+    timing = pwm_timing(
+        workspace, pwm.replaced(prescaler_register=None, period_register=None) if meant else pwm
+    )
     high_s = float(timing.duty * timing.period_s)
     course = pulse_train(0.0, timing.high_v, high_s, float(timing.period_s))
     period: Fraction | None = timing.period_s if 0 < timing.duty < 1 else None

@@ -51,18 +51,25 @@ class PwmTiming:
     def ripple_v(self, poles_s: tuple[float, ...]) -> float:
         """Peak to peak behind low-passes, in the steady state."""
         period_s = float(self.period_s)
-        course = pulse_train(0.0, self.high_v, float(self.duty) * period_s, period_s).filtered(*poles_s)
+        course = pulse_train(0.0, self.high_v, float(self.duty) * period_s, period_s).filtered(
+            *poles_s
+        )
         low_v, high_v = course.extent_v
         return high_v - low_v
 
 
 def settling_s(poles_s: tuple[float, ...], bits: float) -> float:
-    """Time until a full step is within half a step of the resolution; poles one after the other, at most their sum."""
+    """Time until a full step is within half a step of the resolution; poles one after the other, at
+    most their sum."""
     return sum(poles_s) * (bits + 1) * math.log(2)
 
 
 def pwm_timing(workspace: Workspace, pwm: PwmOutput) -> PwmTiming:
     """The timer of a PWM output; the duty is rounded to its counts."""
-    setting = set_timer(workspace, pwm.timer, pwm.every, pwm.prescaler_register, pwm.period_register)
+    setting = set_timer(
+        workspace, pwm.timer, pwm.every, pwm.prescaler_register, pwm.period_register
+    )
     counts = setting.period_counts
-    return PwmTiming(setting, counts, min(counts, math.floor(pwm.duty * counts + 0.5)), workspace.supply_v)
+    return PwmTiming(
+        setting, counts, min(counts, math.floor(pwm.duty * counts + 0.5)), workspace.supply_v
+    )

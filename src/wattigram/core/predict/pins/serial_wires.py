@@ -16,9 +16,11 @@ def serial_source(workspace: Workspace, uart: str) -> SerialSource | None:
 
 
 def misread_bytes(workspace: Workspace, name: str) -> tuple[int, ...]:
-    """What each byte is read as when its bits are looked at by another clock; empty where that makes no difference.
+    """What each byte is read as when its bits are looked at by another clock; empty where that
+    makes no difference.
 
-    A frame is a start bit, eight data bits with the lowest first, a stop bit, and then an idle line.
+    A frame is a start bit, eight data bits with the lowest first, a stop bit, and then an idle
+    line.
     """
     uart, source = workspace.project.uart(name), serial_source(workspace, name)
     if uart is None or source is None:
@@ -28,4 +30,7 @@ def misread_bytes(workspace: Workspace, name: str) -> tuple[int, ...]:
     if looked == list(range(1, 9)):
         return ()
     frames = [[0, *((byte >> bit) & 1 for bit in range(8))] for byte in range(256)]
-    return tuple(sum((frame[at] if at < len(frame) else 1) << bit for bit, at in enumerate(looked)) for frame in frames)
+    return tuple(
+        sum((frame[at] if at < len(frame) else 1) << bit for bit, at in enumerate(looked))
+        for frame in frames
+    )

@@ -64,6 +64,9 @@ def comparator_inputs(workspace: Workspace, comparator: Comparator) -> Comparato
         level_v = (low_v + high_v) / 2
         input_low_v, input_high_v = source_extent_v(source)
         if high_v > low_v and input_high_v == input_low_v:
-            # The threshold sweeps past an input that stands still: its falling makes the output rise.
-            return ComparatorInputs(played, input_low_v, 0.0, input_low_v - half_v, input_low_v + half_v)
+            # The threshold sweeps past an input that stands still: its falling makes the output
+            # rise.
+            return ComparatorInputs(
+                played, input_low_v, 0.0, input_low_v - half_v, input_low_v + half_v
+            )
     return ComparatorInputs(source, level_v, step_v, level_v + half_v, level_v - half_v)

@@ -1,9 +1,30 @@
 """When things happen: exact, in integers and fractions."""
 
-from wattigram.core.predict.timing.circular_buffer import BufferTiming, buffer_numbers, buffer_timing, item_bits
-from wattigram.core.predict.timing.cycle import ScanTiming, SlotTiming, scan_timing, slot_order, slot_repeats
-from wattigram.core.predict.timing.isr_cost import SoftwareStep, repoints, software_step, starts_each
-from wattigram.core.predict.timing.retrieval import RetrievalTiming, free_share, polling_wait_s, retrieval_timing
+from wattigram.core.predict.timing.circular_buffer import (
+    BufferTiming,
+    buffer_numbers,
+    buffer_timing,
+    item_bits,
+)
+from wattigram.core.predict.timing.cycle import (
+    ScanTiming,
+    SlotTiming,
+    scan_timing,
+    slot_order,
+    slot_repeats,
+)
+from wattigram.core.predict.timing.isr_cost import (
+    SoftwareStep,
+    repoints,
+    software_step,
+    starts_each,
+)
+from wattigram.core.predict.timing.retrieval import (
+    RetrievalTiming,
+    free_share,
+    polling_wait_s,
+    retrieval_timing,
+)
 from wattigram.core.predict.timing.route_timing import RouteTiming, route_timing
 from wattigram.core.predict.timing.startup import STEP_NAMES, StartupCheck, right_order, startup
 from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing

@@ -58,7 +58,9 @@ def buffer_timing(workspace: Workspace, chain: Chain) -> BufferTiming:
     return BufferTiming(chain.loop.name, chain.loop.items, item_bits(chain) // 8, slots, lap_s)
 
 
-def buffer_numbers(total: int, loop_items: int, slots: int, places: NDArray[np.int64]) -> NDArray[np.int64]:
+def buffer_numbers(
+    total: int, loop_items: int, slots: int, places: NDArray[np.int64]
+) -> NDArray[np.int64]:
     """Numbers of the items that a reader finds at the given places of the sequence.
 
     A reader counts places from the start of the loop, so that a loop out of step hands it other

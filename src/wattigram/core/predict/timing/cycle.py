@@ -33,7 +33,8 @@ class SlotTiming:
     sampling_s: Fraction
     conversion_s: Fraction
     rate_hz: Fraction
-    """Items per second of the slot's signal, all of its slots counted; 0 where it does not go on."""
+    """Items per second of the slot's signal, all of its slots counted; 0 where it does not go
+    on."""
     repeats: int = 1
 
     @cached_property
@@ -64,7 +65,8 @@ class ScanTiming:
     Attributes
     ----------
     cycle_s : Fraction
-        From cycle to cycle, missed triggers and software in the path included; the mean where it varies.
+        From cycle to cycle, missed triggers and software in the path included; the mean where it
+        varies.
     jitter_s : Fraction
         By how much a cycle's instants vary, peak to peak.
     busy_s : Fraction
@@ -74,7 +76,8 @@ class ScanTiming:
     items_limit : int or None
         Items after which it stands still; None where it goes on.
     stamped : bool
-        Instants cannot be told from a number alone, so the board's program tells them with the items.
+        Instants cannot be told from a number alone, so the board's program tells them with the
+        items.
     """
 
     converter: str
@@ -89,7 +92,8 @@ class ScanTiming:
     items_limit: int | None
     stamped: bool
     served: ServedScan | None = None
-    """What becomes of each pass, in clocks of the processor, where its handler starts the next one."""
+    """What becomes of each pass, in clocks of the processor, where its handler starts the next
+    one."""
 
     @property
     def timer(self) -> TimerSetting | None:
@@ -98,7 +102,8 @@ class ScanTiming:
 
     @cached_property
     def period_s(self) -> Fraction:
-        """Time between triggers, the mean where it varies; the cycle itself where it paces itself."""
+        """Time between triggers, the mean where it varies; the cycle itself where it paces
+        itself."""
         rate_hz = self.trigger.rate_hz
         return 1 / rate_hz if rate_hz else self.cycle_s
 
@@ -122,7 +127,9 @@ class ScanTiming:
 def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
     """Exact timing of a chain's cycle."""
     converter = workspace.converter(chain)
-    clock_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own") / chain.divider
+    clock_hz = (
+        converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own") / chain.divider
+    )
     conversion_s = converter.conversion_cycles(chain.bits) / clock_hz
     trigger = trigger_timing(workspace, chain)
     samplings = [slot.sampling_cycles / clock_hz for slot in chain.slots]
@@ -132,7 +139,8 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
     handled_s = step.handle_s if chain.retrieval.kind in {"polling", "interrupt"} else Fraction(0)
     between_s = step.notice_s + handled_s + step.restart_s if by_hand else Fraction(0)
     lengths = [
-        count * (sampling_s + conversion_s) + between_s for count, sampling_s in zip(repeats, samplings, strict=True)
+        count * (sampling_s + conversion_s) + between_s
+        for count, sampling_s in zip(repeats, samplings, strict=True)
     ]
     after_s, jitter_s = between_s, step.jitter_s * len(lengths) * by_hand
     served = None
@@ -152,7 +160,11 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
         rate_hz = len(chain.places_of(slot.signal)) / cycle_s if runs else Fraction(0)
         start_s = starts[place] if singly else at_s
         at_s += lengths[place]
-        slots.append(SlotTiming(slot.signal, place, start_s, samplings[place], conversion_s, rate_hz, repeats[place]))
+        slots.append(
+            SlotTiming(
+                slot.signal, place, start_s, samplings[place], conversion_s, rate_hz, repeats[place]
+            )
+        )
     limit = {"once": 1 if singly else len(slots), "never": 0}.get(trigger.pace)
     return ScanTiming(
         chain.converter,
@@ -161,7 +173,9 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
         tuple(slots),
         cycle_s,
         jitter_s,
-        units[0] if singly else units[0] - (after_s if not trigger.by_software and not by_hand else 0),
+        units[0]
+        if singly
+        else units[0] - (after_s if not trigger.by_software and not by_hand else 0),
         missed_hz,
         per_cycle,
         limit,
@@ -192,13 +206,16 @@ def slot_repeats(workspace: Workspace, chain: Chain) -> list[int]:
     for signal in workspace.project.signals:
         stage = signal.reduce
         by_name[signal.name] = (
-            stage.count if isinstance(stage, (SumFilter, BlockAverage)) and stage.by == "hardware" else 1
+            stage.count
+            if isinstance(stage, (SumFilter, BlockAverage)) and stage.by == "hardware"
+            else 1
         )
     return [by_name[slot.signal] for slot in chain.slots]
 
 
 def slot_order(workspace: Workspace, chain: Chain) -> list[int]:
-    """Places in the order in which the converter really takes them: by channel where it knows no other."""
+    """Places in the order in which the converter really takes them: by channel where it knows no
+    other."""
     places = list(range(len(chain.slots)))
     converter = workspace.converter(chain)
     if converter.sequence != "ascending":
@@ -214,7 +231,9 @@ def slot_order(workspace: Workspace, chain: Chain) -> list[int]:
 
 def _stamped(workspace: Workspace, chain: Chain, by_software: bool) -> bool:
     trigger = workspace.project.own_trigger(chain)
-    steady = isinstance(trigger, (TimerTrigger, FreeRunningTrigger)) or trigger_timing(workspace, chain).pace in {
+    steady = isinstance(trigger, (TimerTrigger, FreeRunningTrigger)) or trigger_timing(
+        workspace, chain
+    ).pace in {
         "once",
         "self",
     }
@@ -222,15 +241,25 @@ def _stamped(workspace: Workspace, chain: Chain, by_software: bool) -> bool:
         action == "stop"
         for slot in chain.slots
         for signal in (workspace.project.signal(slot.signal),)
-        for action in (*(window.action for window in signal.windows), signal.twin.action if signal.twin else "event")
+        for action in (
+            *(window.action for window in signal.windows),
+            signal.twin.action if signal.twin else "event",
+        )
     )
     return (
-        not steady or by_software or chain.clock == "own" or stops or chain.retrieval.kind in {"polling", "interrupt"}
+        not steady
+        or by_software
+        or chain.clock == "own"
+        or stops
+        or chain.retrieval.kind in {"polling", "interrupt"}
     )
 
 
-def _serve(trigger: TriggerTiming, units: list[Fraction]) -> tuple[list[Fraction], Fraction, int, Fraction]:
-    """Starts of each unit in a cycle, the cycle's length, its triggers, and missed triggers per second.
+def _serve(
+    trigger: TriggerTiming, units: list[Fraction]
+) -> tuple[list[Fraction], Fraction, int, Fraction]:
+    """Starts of each unit in a cycle, the cycle's length, its triggers, and missed triggers per
+    second.
 
     A unit is what one trigger starts; a trigger that comes while a unit lasts is missed.
     """
@@ -247,7 +276,9 @@ def _serve(trigger: TriggerTiming, units: list[Fraction]) -> tuple[list[Fraction
     return _serve_pattern(trigger, units)
 
 
-def _serve_pattern(trigger: TriggerTiming, units: list[Fraction]) -> tuple[list[Fraction], Fraction, int, Fraction]:
+def _serve_pattern(
+    trigger: TriggerTiming, units: list[Fraction]
+) -> tuple[list[Fraction], Fraction, int, Fraction]:
     """The same for triggers that come unevenly, followed until they repeat."""
     seen: dict[tuple[int, int], tuple[int, int, Fraction]] = {}
     free_s, served = Fraction(-1), 0

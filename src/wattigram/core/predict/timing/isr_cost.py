@@ -1,4 +1,5 @@
-"""What software in the path costs: noticing a result, handling it, pointing the converter elsewhere."""
+"""What software in the path costs: noticing a result, handling it, pointing the converter
+elsewhere."""
 
 from __future__ import annotations
 
@@ -15,8 +16,10 @@ from wattigram.core.model.design.workspace import Workspace, cached
 class SoftwareStep:
     """From the end of a conversion, in seconds.
 
-    ``notice_s`` passes until the program is there, on average, and up to ``jitter_s`` more or less in
-    all; ``handle_s`` is its work; ``leave_s`` ends an interrupt; ``restart_s`` points and starts anew.
+    ``notice_s`` passes until the program is there, on average, and up to ``jitter_s`` more or less
+    in
+    all; ``handle_s`` is its work; ``leave_s`` ends an interrupt; ``restart_s`` points and starts
+    anew.
     """
 
     notice_s: Fraction
@@ -59,24 +62,32 @@ def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
 
 
 def repoints(workspace: Workspace, chain: Chain) -> bool:
-    """Software must point the converter to the next slot; one that goes on for ever needs nothing where all are alike."""
+    """Software must point the converter to the next slot; one that goes on for ever needs nothing
+    where all are alike."""
     if workspace.converter(chain).sequence != "software" or len(chain.slots) < 2:
         return False
     if chain.per_trigger != "endless":
         return True
     signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
-    pointed = {(one.pin, one.negative, slot.sampling_cycles) for one, slot in zip(signals, chain.slots, strict=True)}
+    pointed = {
+        (one.pin, one.negative, slot.sampling_cycles)
+        for one, slot in zip(signals, chain.slots, strict=True)
+    }
     return len(pointed) > 1
 
 
 def waits_in_vain(chain: Chain) -> bool:
-    """A start is good for one conversion of several, and the program is called only after all of them."""
+    """A start is good for one conversion of several, and the program is called only after all of
+    them."""
     by_pass = isinstance(chain.retrieval, Interrupt) and chain.retrieval.per == "pass"
     return by_pass and chain.per_trigger == "conversion" and len(chain.slots) > 1
 
 
 def starts_each(workspace: Workspace, chain: Chain) -> bool:
-    """Software starts every slot by itself, be it that it points there or that a start is good for one conversion."""
+    """Software starts every slot by itself, be it that it points there or that a start is good for
+    one conversion."""
     trigger = workspace.project.own_trigger(chain)
-    singly = isinstance(trigger, SoftwareTrigger) and trigger.again and chain.per_trigger == "conversion"
+    singly = (
+        isinstance(trigger, SoftwareTrigger) and trigger.again and chain.per_trigger == "conversion"
+    )
     return repoints(workspace, chain) or (singly and len(chain.slots) > 1)

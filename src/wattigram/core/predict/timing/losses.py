@@ -1,8 +1,12 @@
-"""Which share of its results a handler loses, event by event, with the wait before each interrupt as it varies.
+"""Which share of its results a handler loses, event by event, with the wait before each interrupt
+as it varies.
 
-A call reads at ``max(free, ready) + entry + j`` with j from 0 to the longest wait, each whole clock as likely as any
-other; it is free again after the rest of its work. Of what was ready by then only the newest unit is there. Means
-would not do: unequal slots carry waits over, and a handler a little longer than the period loses by jitter alone.
+A call reads at ``max(free, ready) + entry + j`` with j from 0 to the longest wait, each whole clock
+as likely as any
+other; it is free again after the rest of its work. Of what was ready by then only the newest unit
+is there. Means
+would not do: unequal slots carry waits over, and a handler a little longer than the period loses by
+jitter alone.
 """
 
 from __future__ import annotations
@@ -35,16 +39,23 @@ def waits(jitter: int) -> list[tuple[float, float]]:
 
 
 def overwritten_share(
-    ready: Sequence[Fraction], period: Fraction, unit: int, entry: Fraction, rest: Fraction, jitter: int
+    ready: Sequence[Fraction],
+    period: Fraction,
+    unit: int,
+    entry: Fraction,
+    rest: Fraction,
+    jitter: int,
 ) -> float:
     """Share of units that are overwritten before they are read, in the long run.
 
     Parameters
     ----------
-    ready : clocks after a period's start at which results are ready, ascending, within one period of each other
+    ready : clocks after a period's start at which results are ready, ascending, within one period
+    of each other
     period : clocks after which they come again
     unit : results that a call takes; it must divide their count
-    entry, rest : clocks from the interrupt to the reading without any wait, and from there until it is free
+    entry, rest : clocks from the interrupt to the reading without any wait, and from there until it
+    is free
 
     Returns
     -------
@@ -58,14 +69,17 @@ def overwritten_share(
         return 0.0
     chances = waits(jitter)
     count = len(units)
-    # For each unit that a call may look for next: when the handler is free by then, with likelihoods.
+    # For each unit that a call may look for next: when the handler is free by then, with
+    # likelihoods.
     pending: dict[int, dict[float, float]] = {0: {-1.0: 1.0}}
     shares: list[float] = []
     lates: list[float] = []
     steps = 0
     for scan in range(MOST_SCANS):
         read_units = late = 0.0
-        if steps > MOST_STEPS:  # a handler that falls behind little by little has too many states to follow each
+        if (
+            steps > MOST_STEPS
+        ):  # a handler that falls behind little by little has too many states to follow each
             return _played_through(units, length, before_s, after_s, jitter)
         for number in range(scan * count, (scan + 1) * count):
             ready_at = _instant(units, number, length)
@@ -83,19 +97,25 @@ def overwritten_share(
                         following += 1
                     states = pending.setdefault(following, defaultdict(float))
                     # What is free before the next unit is ready is free, whenever that was.
-                    states[max(round(read + after_s, 6), _instant(units, following, length))] += likelihood * chance
+                    states[max(round(read + after_s, 6), _instant(units, following, length))] += (
+                        likelihood * chance
+                    )
         shares.append(1 - read_units / count)
         lates.append(late)
-        # A handler that falls behind little by little loses the same for many scans, until it has slipped by one more.
+        # A handler that falls behind little by little loses the same for many scans, until it has
+        # slipped by one more.
         is_level = all(
-            max(row[-SETTLED:]) - min(row[-SETTLED:]) < within for row, within in ((shares, CLOSE), (lates, STILL))
+            max(row[-SETTLED:]) - min(row[-SETTLED:]) < within
+            for row, within in ((shares, CLOSE), (lates, STILL))
         )
         if scan * count >= FEWEST_UNITS and is_level:
             return max(0.0, shares[-1])
     return _played_through(units, length, before_s, after_s, jitter)
 
 
-def _played_through(units: Sequence[float], length: float, before_s: float, after_s: float, jitter: int) -> float:
+def _played_through(
+    units: Sequence[float], length: float, before_s: float, after_s: float, jitter: int
+) -> float:
     """The same with waits drawn one after the other, always the same ones."""
     drawn = np.random.Generator(np.random.SFC64(PLAYED)).integers(0, jitter + 1, PLAYED).tolist()
     free, number, read_units = -1.0, 0, 0
@@ -118,9 +138,15 @@ class Queue:
 
 
 def overflowed_share(
-    ready: Sequence[Fraction], period: Fraction, queue: Queue, entry: Fraction, rest: Fraction, jitter: int
+    ready: Sequence[Fraction],
+    period: Fraction,
+    queue: Queue,
+    entry: Fraction,
+    rest: Fraction,
+    jitter: int,
 ) -> float:
-    """Share of results that find a FIFO full, in the long run; parameters as of `overwritten_share`."""
+    """Share of results that find a FIFO full, in the long run; parameters as of
+    `overwritten_share`."""
     results, length = [float(instant) for instant in ready], float(period)
     if not results or length <= 0:
         return 0.0
@@ -128,14 +154,23 @@ def overflowed_share(
     longest = _through(results, length, queue, (float(entry) + jitter, float(rest)), [0] * calls)
     if jitter == 0 or longest == 0:
         return longest
-    drawn = np.random.Generator(np.random.SFC64(PLAYED)).integers(0, jitter + 1, PLAYED // queue.mark).tolist()
+    drawn = (
+        np.random.Generator(np.random.SFC64(PLAYED))
+        .integers(0, jitter + 1, PLAYED // queue.mark)
+        .tolist()
+    )
     return _through(results, length, queue, (float(entry), float(rest)), drawn)
 
 
 def _through(
-    results: Sequence[float], length: float, queue: Queue, call: tuple[float, float], drawn: Sequence[int]
+    results: Sequence[float],
+    length: float,
+    queue: Queue,
+    call: tuple[float, float],
+    drawn: Sequence[int],
 ) -> float:
-    """Share of results that calls with these waits do not find; a call takes until it reads, and then until it is free."""
+    """Share of results that calls with these waits do not find; a call takes until it reads, and
+    then until it is free."""
     free, at, kept = -1.0, 0, 0
     for wait in drawn:
         read = max(free, _instant(results, at + queue.mark - 1, length)) + call[0] + wait
@@ -153,7 +188,8 @@ def _instant(units: Sequence[float], number: int, length: float) -> float:
 
 
 def _can_lose(units: Sequence[float], length: float, longest: float, rest: float) -> bool:
-    """Whether anything is lost when every wait is the longest: each reading is later the longer the waits before it."""
+    """Whether anything is lost when every wait is the longest: each reading is later the longer the
+    waits before it."""
     free = -1.0
     for number in range(len(units) * 64):
         read = max(free, _instant(units, number, length)) + longest

@@ -1,7 +1,9 @@
 """Passes that the program itself starts when it has fetched the last result of the one before.
 
-A call reads at ``max(free, ready) + entry + j`` with j from 0 to the longest wait; of what was ready by then
-only the newest unit is there. Whoever reads the last unit of a pass starts the next one, so that each pass finds the
+A call reads at ``max(free, ready) + entry + j`` with j from 0 to the longest wait; of what was
+ready by then
+only the newest unit is there. Whoever reads the last unit of a pass starts the next one, so that
+each pass finds the
 same handler: what follows from one pass holds for all.
 """
 
@@ -27,7 +29,8 @@ class IsrTiming:
     Attributes
     ----------
     entry, jitter
-        From a result, or from when the handler is free, to the reading: ``entry`` to ``entry + jitter``.
+        From a result, or from when the handler is free, to the reading: ``entry`` to ``entry +
+        jitter``.
     work, restart, leave
         Work on a result; starting anew, after the last one of a pass; ending the interrupt.
     """
@@ -50,7 +53,8 @@ class ServedScan:
     lost : float
         Share of its units that are overwritten, 0 to 1; exactly 0 where none can be.
     in_time : bool
-        The handler is free before each result, whatever it waited for: only the last one's waits last.
+        The handler is free before each result, whatever it waited for: only the last one's waits
+        last.
     """
 
     mean: Fraction
@@ -61,10 +65,13 @@ class ServedScan:
 
 
 def served_scan(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan:
-    """Length and losses of a pass whose units are ready at these clocks after its start, ascending."""
+    """Length and losses of a pass whose units are ready at these clocks after its start,
+    ascending."""
     if _is_in_time(ready, handler):
         least = ready[-1] + handler.entry + handler.work + handler.restart
-        return ServedScan(least + Fraction(handler.jitter, 2), least, least + handler.jitter, 0.0, in_time=True)
+        return ServedScan(
+            least + Fraction(handler.jitter, 2), least, least + handler.jitter, 0.0, in_time=True
+        )
     if handler.jitter == 0:
         calls = list(_calls(ready, handler, iter(lambda: 0, None)))
         length = calls[-1][1] + handler.work + handler.restart
@@ -75,10 +82,14 @@ def served_scan(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan:
 def _is_in_time(ready: Sequence[Fraction], handler: IsrTiming) -> bool:
     """The handler is free before each result, whatever it waited for."""
     busy = handler.entry + handler.jitter + handler.work + handler.leave
-    return handler.leave <= ready[0] and all(later - earlier >= busy for earlier, later in pairwise(ready))
+    return handler.leave <= ready[0] and all(
+        later - earlier >= busy for earlier, later in pairwise(ready)
+    )
 
 
-def _calls(ready: Sequence[Fraction], handler: IsrTiming, drawn: Iterator[int]) -> Iterator[tuple[int, Fraction]]:
+def _calls(
+    ready: Sequence[Fraction], handler: IsrTiming, drawn: Iterator[int]
+) -> Iterator[tuple[int, Fraction]]:
     """Unit and instant of each reading in a pass."""
     free, number = handler.leave, 0
     while number < len(ready):
@@ -91,7 +102,8 @@ def _calls(ready: Sequence[Fraction], handler: IsrTiming, drawn: Iterator[int]) 
 
 
 def _followed(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan | None:
-    """Every course that waits may take, with its likelihood; None where there are too many to follow."""
+    """Every course that waits may take, with its likelihood; None where there are too many to
+    follow."""
     chances = waits(handler.jitter)
     units, last = [float(clock) for clock in ready], len(ready) - 1
     entry, busy = float(handler.entry), float(handler.work + handler.leave)
@@ -127,7 +139,9 @@ def _followed(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan | Non
 def _played(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan:
     """The same with waits drawn one after the other, always the same ones."""
     drawn = iter(
-        np.random.Generator(np.random.SFC64(PLAYED)).integers(0, handler.jitter + 1, PLAYED + len(ready)).tolist()
+        np.random.Generator(np.random.SFC64(PLAYED))
+        .integers(0, handler.jitter + 1, PLAYED + len(ready))
+        .tolist()
     )
     lengths: list[Fraction] = []
     reads = 0

@@ -53,7 +53,9 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
     """Load, deadline and losses of a chain's retrieval, chains before it served first."""
     cycle = scan_timing(workspace, chain)
     step = software_step(workspace, chain)
-    items_hz = Fraction(0) if cycle.items_limit is not None else len(chain.slots) * cycle.cycle_rate_hz
+    items_hz = (
+        Fraction(0) if cycle.items_limit is not None else len(chain.slots) * cycle.cycle_rate_hz
+    )
     each, depth = _unit(chain, workspace.converter(chain).fifo_items)
     events_hz = items_hz / each
     processor = workspace.part.processor
@@ -82,12 +84,21 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
         lost_hz = items_hz * _lost_share(workspace, chain, cycle, depth, free)
         reason = "handler too slow" if lost_hz else ""
     return RetrievalTiming(
-        chain.retrieval.kind, events_hz, cycles, service_s, share, deadline_s, items_hz, lost_hz, reason
+        chain.retrieval.kind,
+        events_hz,
+        cycles,
+        service_s,
+        share,
+        deadline_s,
+        items_hz,
+        lost_hz,
+        reason,
     )
 
 
 def free_share(workspace: Workspace, chain: Chain) -> Fraction:
-    """What the chains before this one leave of the processor; polling takes what interrupts leave."""
+    """What the chains before this one leave of the processor; polling takes what interrupts
+    leave."""
     free = Fraction(1)
     for other in workspace.project.chains:
         if isinstance(other.retrieval, Polling):
@@ -116,10 +127,15 @@ def _unit(chain: Chain, fifo_items: int) -> tuple[int, int]:
 def _ends(cycle: ScanTiming, count: int) -> list[Fraction]:
     """Instants at which the first ``count`` results are ready."""
     slots = len(cycle.slots)
-    return [number // slots * cycle.cycle_s + cycle.slots[number % slots].end_s for number in range(count)]
+    return [
+        number // slots * cycle.cycle_s + cycle.slots[number % slots].end_s
+        for number in range(count)
+    ]
 
 
-def _deadline_s(workspace: Workspace, chain: Chain, cycle: ScanTiming, each: int, depth: int) -> Fraction:
+def _deadline_s(
+    workspace: Workspace, chain: Chain, cycle: ScanTiming, each: int, depth: int
+) -> Fraction:
     """Shortest time from an event until the first of its items is overwritten."""
     if isinstance(chain.retrieval, Dma):
         return buffer_timing(workspace, chain).half_s
@@ -130,12 +146,16 @@ def _deadline_s(workspace: Workspace, chain: Chain, cycle: ScanTiming, each: int
 
 
 def polling_wait_s(workspace: Workspace, chain: Chain) -> Fraction:
-    """How long a polling program waits for a result: all of a cycle that it starts itself, else what it is early."""
+    """How long a polling program waits for a result: all of a cycle that it starts itself, else
+    what it is early."""
     cycle = scan_timing(workspace, chain)
     if cycle.trigger.by_software:
         return cycle.busy_s
     each, depth = _unit(chain, workspace.converter(chain).fifo_items)
-    spare_s = _deadline_s(workspace, chain, cycle, each, depth) - chain.loop.handler_cycles / workspace.bus_clock_hz
+    spare_s = (
+        _deadline_s(workspace, chain, cycle, each, depth)
+        - chain.loop.handler_cycles / workspace.bus_clock_hz
+    )
     return max(spare_s, Fraction(0))
 
 
@@ -148,25 +168,37 @@ def _times_out(workspace: Workspace, chain: Chain) -> bool:
 
 
 def _shortest_s(workspace: Workspace, chain: Chain, deadline_s: Fraction) -> Fraction:
-    """Shortest time between two units of a chain that hands over single results; waits may add up over a scan."""
+    """Shortest time between two units of a chain that hands over single results; waits may add up
+    over a scan."""
     if isinstance(chain.retrieval, (Dma, Fifo)):
         return deadline_s
     return min(deadline_s, buffer_timing(workspace, chain).half_s)
 
 
-def _lost_share(workspace: Workspace, chain: Chain, cycle: ScanTiming, depth: int, free: Fraction) -> Fraction:
-    """Share of items lost, event by event: a call finds the newest unit, what came between is overwritten.
+def _lost_share(
+    workspace: Workspace, chain: Chain, cycle: ScanTiming, depth: int, free: Fraction
+) -> Fraction:
+    """Share of items lost, event by event: a call finds the newest unit, what came between is
+    overwritten.
 
     A FIFO keeps the oldest items instead, as many as it holds.
     """
     step = software_step(workspace, chain)
     clock_hz = workspace.bus_clock_hz
-    entry_s, rest_s = (step.notice_s - step.jitter_s / 2) / free, (step.handle_s + step.leave_s) / free
+    entry_s, rest_s = (
+        (step.notice_s - step.jitter_s / 2) / free,
+        (step.handle_s + step.leave_s) / free,
+    )
     if isinstance(chain.retrieval, Fifo):
         ready = [end * clock_hz for end in _ends(cycle, len(chain.slots))]
         queue = Queue(chain.retrieval.mark, depth)
         share = overflowed_share(
-            ready, cycle.cycle_s * clock_hz, queue, entry_s * clock_hz, rest_s * clock_hz, step.jitter
+            ready,
+            cycle.cycle_s * clock_hz,
+            queue,
+            entry_s * clock_hz,
+            rest_s * clock_hz,
+            step.jitter,
         )
         return Fraction(share).limit_denominator(10**9)
     if isinstance(chain.retrieval, Dma):
@@ -176,5 +208,7 @@ def _lost_share(workspace: Workspace, chain: Chain, cycle: ScanTiming, depth: in
         unit = chain.hands_over_each
         period_s = cycle.cycle_s
         ready = [end * clock_hz for end in _ends(cycle, len(chain.slots))]
-    share = overwritten_share(ready, period_s * clock_hz, unit, entry_s * clock_hz, rest_s * clock_hz, step.jitter)
+    share = overwritten_share(
+        ready, period_s * clock_hz, unit, entry_s * clock_hz, rest_s * clock_hz, step.jitter
+    )
     return Fraction(share).limit_denominator(10**9)

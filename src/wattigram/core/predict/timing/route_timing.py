@@ -91,7 +91,8 @@ def route_timing(workspace: Workspace, route: Route) -> RouteTiming:
     if route.on != "source" and not is_table and makes_hz < values_hz:
         repeated_hz = (values_hz - makes_hz) * (items if is_bytes else 1)
     if route.on == "sink" and items > 1 and values_hz:
-        # Each gap between two pieces of a value is one time of the sink; a new result within it tears the value.
+        # Each gap between two pieces of a value is one time of the sink; a new result within it
+        # tears the value.
         torn_hz = values_hz * min(1.0, makes_hz * (items - 1) / float(sink_hz))
     if is_bytes:
         sent_hz = float(writes_hz)
@@ -100,7 +101,9 @@ def route_timing(workspace: Workspace, route: Route) -> RouteTiming:
             if isinstance(route.sink, SendSink):
                 uart = workspace.part.uart(route.sink.uart)
                 waiting = uart.waiting_bytes if uart is not None else 1
-            sent_hz = _sent_hz(triggers_hz, 1 if from_wire else items, 1 / sink_hz, waiting, transfer_s)
+            sent_hz = _sent_hz(
+                triggers_hz, 1 if from_wire else items, 1 / sink_hz, waiting, transfer_s
+            )
         effective_hz, overwritten_hz = sent_hz, max(0.0, float(writes_hz) - sent_hz)
     elif not preload:
         effective_hz = values_hz
@@ -136,7 +139,8 @@ def route_timing(workspace: Workspace, route: Route) -> RouteTiming:
 def _torn_share(first: Fraction, every: Fraction, period: Fraction, gap: Fraction) -> float:
     """Share of the values between whose first and last piece a period begins, all in ticks.
 
-    Exact where writes and periods come round to the same phase soon enough, else the mean over all phases.
+    Exact where writes and periods come round to the same phase soon enough, else the mean over all
+    phases.
     """
     turns = (every / period).denominator
     if gap >= period or turns > MOST_PHASES:
@@ -151,7 +155,9 @@ def _first_write_s(workspace: Workspace, route: Route, transfer_s: Fraction) -> 
         case ResultSource(converter=converter, signal=signal):
             chain = workspace.project.chain(converter)
             assert chain is not None
-            place = chain.places_of(signal)[0] if signal is not None and chain.places_of(signal) else 0
+            place = (
+                chain.places_of(signal)[0] if signal is not None and chain.places_of(signal) else 0
+            )
             slot = scan_timing(workspace, chain).slots[place]
             return slot.start_s + slot.repeats * slot.each_s + transfer_s
         case ReceivedSource(uart=uart):
@@ -172,7 +178,9 @@ def _source(workspace: Workspace, route: Route) -> tuple[Fraction, int]:
             return cycle_hz * (len(chain.slots) if signal is None else 1), bits
         case ReceivedSource(uart=name):
             serial = serial_source(workspace, name)
-            return (serial.bytes_each / serial.every if serial is not None else Fraction(0)), 8 * route.items
+            return (
+                serial.bytes_each / serial.every if serial is not None else Fraction(0)
+            ), 8 * route.items
         case _:
             rate_hz = Fraction(0)
             if route.timer is not None:
@@ -181,7 +189,8 @@ def _source(workspace: Workspace, route: Route) -> tuple[Fraction, int]:
 
 
 def _sink(workspace: Workspace, route: Route) -> tuple[Fraction, bool, bool]:
-    """Writes per second that it takes, whether they are bytes, and whether a register waits for a period."""
+    """Writes per second that it takes, whether they are bytes, and whether a register waits for a
+    period."""
     match route.sink:
         case SendSink(uart=name):
             uart = workspace.project.uart(name)
@@ -215,10 +224,14 @@ def _byte_gap_s(workspace: Workspace, route: Route) -> float:
     return 10 / serial.baud if serial is not None else 0.0
 
 
-def _sent_hz(bursts_hz: Fraction, items: int, byte_s: Fraction, waiting: int, transfer_s: float) -> float:
-    """Bytes a second that a UART sends of bursts of ``items``, counted over many of them once it is under way.
+def _sent_hz(
+    bursts_hz: Fraction, items: int, byte_s: Fraction, waiting: int, transfer_s: float
+) -> float:
+    """Bytes a second that a UART sends of bursts of ``items``, counted over many of them once it is
+    under way.
 
-    A byte is shifted out for ``byte_s``; up to ``waiting`` more wait, and the newest replaces the last of those.
+    A byte is shifted out for ``byte_s``; up to ``waiting`` more wait, and the newest replaces the
+    last of those.
     """
     period_s, time_s = float(1 / bursts_hz), float(byte_s)
     if items <= 1 + waiting and items * time_s <= period_s:

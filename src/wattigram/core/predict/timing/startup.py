@@ -36,7 +36,8 @@ class StartupCheck:
     Attributes
     ----------
     calibrated, delivers, interrupts, windows_armed : bool
-        The converter is calibrated; its results reach memory; the handler is called; hardware windows judge.
+        The converter is calibrated; its results reach memory; the handler is called; hardware
+        windows judge.
     starts : bool
         The first trigger finds the converter enabled.
     faults : tuple of StartUpFault
@@ -64,16 +65,33 @@ def right_order(workspace: Workspace, chain: Chain) -> tuple[tuple[Step, str], .
     if converter.needs_calibration and chain.calibrate:
         steps.append(("calibrate", "Calibration needs a converter that is not yet enabled."))
     if isinstance(chain.retrieval, Dma):
-        steps.append(("memory", "DMA must wait for the first result: one that nobody fetches stops all requests."))
+        steps.append(
+            (
+                "memory",
+                "DMA must wait for the first result: one that nobody fetches stops all requests.",
+            )
+        )
     if chain.retrieval.kind != "polling":
-        steps.append(("interrupt", "The handler must be there at the first event, or what it announces is lost."))
+        steps.append(
+            (
+                "interrupt",
+                "The handler must be there at the first event, or what it announces is lost.",
+            )
+        )
     if _hardware_windows(workspace, chain):
         steps.append(("window", "A window that is armed later does not see what came before."))
     steps.append(("converter", "All that takes its results is ready now."))
     if isinstance(chain.trigger, FollowTrigger):
-        steps.append(("trigger", f"It comes from {chain.trigger.follows}, which is started when both are enabled."))
+        steps.append(
+            (
+                "trigger",
+                f"It comes from {chain.trigger.follows}, which is started when both are enabled.",
+            )
+        )
     else:
-        steps.append(("trigger", "The trigger is last: an earlier one finds a converter that is off."))
+        steps.append(
+            ("trigger", "The trigger is last: an earlier one finds a converter that is off.")
+        )
     return tuple(steps)
 
 
@@ -86,7 +104,9 @@ def _hardware_windows(workspace: Workspace, chain: Chain) -> bool:
 def startup(workspace: Workspace, chain: Chain) -> StartupCheck:
     """The chain's order as designed, and what comes of it."""
     needed = tuple(step for step, _why in right_order(workspace, chain))
-    order = needed if chain.startup is None else tuple(step for step in chain.startup if step in needed)
+    order = (
+        needed if chain.startup is None else tuple(step for step in chain.startup if step in needed)
+    )
     places = {step: order.index(step) for step in order}
 
     def early(step: Step, other: Step) -> bool:
@@ -101,26 +121,43 @@ def startup(workspace: Workspace, chain: Chain) -> StartupCheck:
     if "calibrate" in needed and not early("calibrate", "converter"):
         calibrated = False
         faults.append(
-            StartupFault("calibrate", "comes after the converter is enabled and does nothing: all readings are offset")
+            StartupFault(
+                "calibrate",
+                "comes after the converter is enabled and does nothing: all readings are offset",
+            )
         )
     if "memory" in needed and not early("memory", "converter"):
         delivers = False
         faults.append(
             StartupFault(
-                "memory", "comes after the converter: its first result is never fetched, and memory never changes"
+                "memory",
+                "comes after the converter: its first result is never fetched, and memory never "
+                "changes",
             )
         )
     if "interrupt" in needed and "interrupt" not in places:
         interrupts = False
-        faults.append(StartupFault("interrupt", "is missing: the handler is never called, nothing reaches the program"))
+        faults.append(
+            StartupFault(
+                "interrupt", "is missing: the handler is never called, nothing reaches the program"
+            )
+        )
     elif "interrupt" in needed and early("trigger", "interrupt"):
-        faults.append(StartupFault("interrupt", "comes after the trigger: the first event can be lost", mild=True))
+        faults.append(
+            StartupFault(
+                "interrupt", "comes after the trigger: the first event can be lost", mild=True
+            )
+        )
     if "window" in needed and "window" not in places:
         windows_armed = False
         faults.append(StartupFault("window", "is missing: no crossing is ever noticed"))
     elif "window" in needed and early("trigger", "window"):
         faults.append(
-            StartupFault("window", "comes after the trigger: a crossing at the very start goes unnoticed", mild=True)
+            StartupFault(
+                "window",
+                "comes after the trigger: a crossing at the very start goes unnoticed",
+                mild=True,
+            )
         )
     if "converter" not in places:
         starts = False
@@ -131,6 +168,14 @@ def startup(workspace: Workspace, chain: Chain) -> StartupCheck:
     elif not early("converter", "trigger"):
         only_one = scan_timing(workspace, chain).trigger.pace in {"once", "self"}
         starts = starts and not only_one
-        rest = "and there is no other: it never starts" if only_one else "and is lost; the second one starts it"
-        faults.append(StartupFault("trigger", f"comes while the converter is off, {rest}", mild=not only_one))
-    return StartupCheck(order, calibrated, delivers, interrupts, windows_armed, starts, tuple(faults))
+        rest = (
+            "and there is no other: it never starts"
+            if only_one
+            else "and is lost; the second one starts it"
+        )
+        faults.append(
+            StartupFault("trigger", f"comes while the converter is off, {rest}", mild=not only_one)
+        )
+    return StartupCheck(
+        order, calibrated, delivers, interrupts, windows_armed, starts, tuple(faults)
+    )

@@ -32,8 +32,10 @@ class TriggerTiming:
     Attributes
     ----------
     pace : str
-        "pattern": triggers come at ``offsets_s`` of every ``period_s``, whatever the converter does.
-        "self": the next pass begins when this one is done. "once": there is one trigger. "never": none comes.
+        "pattern": triggers come at ``offsets_s`` of every ``period_s``, whatever the converter
+        does.
+        "self": the next pass begins when this one is done. "once": there is one trigger. "never":
+        none comes.
     by_software : bool
         Software starts each pass, so that its time is part of the cycle.
     """
@@ -69,10 +71,16 @@ def trigger_timing(workspace: Workspace, chain: Chain) -> TriggerTiming:
             setting = timer_setting(workspace, trigger)
             found = TriggerTiming("pattern", setting.period_s, (Fraction(0),), timer=setting)
         case EdgeTrigger():
-            found = _pattern(_edges(workspace, trigger.pin, trigger.level_v, trigger.level_v, trigger.edge))
+            found = _pattern(
+                _edges(workspace, trigger.pin, trigger.level_v, trigger.level_v, trigger.edge)
+            )
         case ComparatorTrigger():
             comparator = workspace.project.comparator(trigger.comparator)
-            found = _pattern(_comparator_edges(workspace, comparator, trigger.edge)) if comparator else NEVER
+            found = (
+                _pattern(_comparator_edges(workspace, comparator, trigger.edge))
+                if comparator
+                else NEVER
+            )
         case WindowTrigger():
             found = _pattern(_window_entries(workspace, trigger))
     if found.pace == "pattern" and chain.per_trigger == "endless":
@@ -84,7 +92,9 @@ def _pattern(edges: Edges | None) -> TriggerTiming:
     return TriggerTiming("pattern", edges[0], edges[1]) if edges is not None and edges[1] else NEVER
 
 
-def _edges(workspace: Workspace, pin: str, rising_v: float, falling_v: float, edge: str) -> Edges | None:
+def _edges(
+    workspace: Workspace, pin: str, rising_v: float, falling_v: float, edge: str
+) -> Edges | None:
     """Instants at which a pin rises through one level or falls through another."""
     return _crossed(input_source(workspace, pin), rising_v, falling_v, edge)
 

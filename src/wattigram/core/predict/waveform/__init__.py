@@ -11,7 +11,13 @@ from wattigram.core.predict.waveform.dac_playback import (
 )
 from wattigram.core.predict.waveform.files import read_points, table_c, table_csv, write_wav
 from wattigram.core.predict.waveform.solver import WaveChoice, wave_choices
-from wattigram.core.predict.waveform.spectrum import OutputSpectrum, droop_db, filter_gain, image_dbc, output_spectrum
+from wattigram.core.predict.waveform.spectrum import (
+    OutputSpectrum,
+    droop_db,
+    filter_gain,
+    image_dbc,
+    output_spectrum,
+)
 from wattigram.core.predict.waveform.table import (
     TableCodes,
     codes_of,

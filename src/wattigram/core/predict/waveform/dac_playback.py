@@ -24,7 +24,13 @@ from wattigram.core.model.design.trigger import TimerTrigger
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.model.part import Dac
 from wattigram.core.predict.clocks import TimerSetting, timer_setting
-from wattigram.core.predict.waveform.table import codes_of, dac_lsb_v, levels_of, output_range_v, table_codes
+from wattigram.core.predict.waveform.table import (
+    codes_of,
+    dac_lsb_v,
+    levels_of,
+    output_range_v,
+    table_codes,
+)
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -81,11 +87,16 @@ class DacPlayback:
     @property
     def error(self) -> Fraction:
         """Share by which the wave is too fast: its timer's error, and whatever slows it down."""
-        return self.timer.wanted_s * len(self.wanted_v) / self.lap_s - 1 if self.timer is not None else Fraction(0)
+        return (
+            self.timer.wanted_s * len(self.wanted_v) / self.lap_s - 1
+            if self.timer is not None
+            else Fraction(0)
+        )
 
     @property
     def meant(self) -> PiecewiseWaveform:
-        """The voltage that was meant: what the table says at the rate that was wanted, settled where there is time."""
+        """The voltage that was meant: what the table says at the rate that was wanted, settled
+        where there is time."""
         every_s = self.timer.wanted_s if self.timer is not None else self.update_s
         settles = every_s >= self.settling_s
         return zero_order_hold(
@@ -118,9 +129,11 @@ class DacPlayback:
 
 
 def settling_tau_s(dac: Dac, full_v: float) -> float:
-    """Time constant with which a full step is within half a count after the part's settling time, slewing included.
+    """Time constant with which a full step is within half a count after the part's settling time,
+    slewing included.
 
-    Without a slew limit t = τ · (N + 1) · ln 2; with one the step is straight until what is left is slew · τ.
+    Without a slew limit t = τ · (N + 1) · ln 2; with one the step is straight until what is left is
+    slew · τ.
     """
     total_s, counts = float(dac.settling_s), (dac.bits + 1) * math.log(2)
     if not dac.slew_v_s or full_v <= dac.slew_v_s * total_s / counts:
@@ -162,12 +175,20 @@ def _playing(workspace: Workspace, generator: Generator) -> DacPlayback:
     assert dac is not None
     match generator.output:
         case ConstantLevel(voltage_v=volts):
-            return _written(workspace, generator, dac, np.array([volts]), Fraction(1), False, Fraction(0))
+            return _written(
+                workspace, generator, dac, np.array([volts]), Fraction(1), False, Fraction(0)
+            )
         case SoftwareRamp() as ramp:
             ticks = max(1, round(ramp.dwell_s * workspace.bus_clock_hz))
             dwell_s = ticks / workspace.bus_clock_hz
             return _written(
-                workspace, generator, dac, _ramp(ramp), dwell_s, ramp.then != "stay", _own_start(workspace, generator)
+                workspace,
+                generator,
+                dac,
+                _ramp(ramp),
+                dwell_s,
+                ramp.then != "stay",
+                _own_start(workspace, generator),
             )
         case Playback() as output:
             return _played(workspace, generator, output, dac)
@@ -179,7 +200,9 @@ def _ramp(ramp: SoftwareRamp) -> FloatArray:
     count = max(1, math.ceil(abs(span) / ramp.step_v - 1e-9))
     up = ramp.from_v + math.copysign(ramp.step_v, span) * np.arange(count + 1)
     up[-1] = ramp.to_v
-    return np.asarray(np.concatenate((up, up[-2:0:-1])) if ramp.then == "back" else up, dtype=np.float64)
+    return np.asarray(
+        np.concatenate((up, up[-2:0:-1])) if ramp.then == "back" else up, dtype=np.float64
+    )
 
 
 def _written(
@@ -224,7 +247,11 @@ def update_timer(workspace: Workspace, output: Playback) -> TimerTrigger | None:
             return timer
         case GeneratorFollow(follows=name):
             leader = workspace.project.generator(name)
-            return update_timer(workspace, leader.output) if leader and isinstance(leader.output, Playback) else None
+            return (
+                update_timer(workspace, leader.output)
+                if leader and isinstance(leader.output, Playback)
+                else None
+            )
         case ChainFollow(follows=name):
             chain = workspace.project.chain(name)
             own = workspace.project.own_trigger(chain) if chain is not None else None
@@ -234,10 +261,17 @@ def update_timer(workspace: Workspace, output: Playback) -> TimerTrigger | None:
 def dma_share(workspace: Workspace) -> Fraction:
     """Bus clocks that all playing by DMA wants, as a share of those there are."""
     total = Fraction(0)
-    for one in workspace.project.generators:
-        if isinstance(one.output, Playback) and (timer := update_timer(workspace, one.output)) is not None:
+    for generator in workspace.project.generators:
+        if (
+            isinstance(generator.output, Playback)
+            and (timer := update_timer(workspace, generator.output)) is not None
+        ):
             rate_hz = 1 / timer_setting(workspace, timer).period_s
-            total += rate_hz * _transfer_cycles(workspace, one.output.channel) / workspace.bus_clock_hz
+            total += (
+                rate_hz
+                * _transfer_cycles(workspace, generator.output.channel)
+                / workspace.bus_clock_hz
+            )
     return total
 
 
@@ -254,7 +288,8 @@ def _own_start(workspace: Workspace, generator: Generator) -> Fraction:
 
 
 def start_s(workspace: Workspace, generator: Generator) -> Fraction:
-    """When a generator's first trigger is served: with a chain's first, or when the program gets there."""
+    """When a generator's first trigger is served: with a chain's first, or when the program gets
+    there."""
     output = generator.output
     if not isinstance(output, Playback):
         return _own_start(workspace, generator)

@@ -23,14 +23,20 @@ _COMMENT = re.compile(r"/\*|//")
 _C_NUMBER = re.compile(r"([+-]?)\s*(0[xX][0-9a-fA-F]{1,16}|0[bB][01]{1,64}|[0-9]{1,20})[uUlL]{0,3}")
 
 
-def table_csv(wanted_v: FloatArray, codes: IntArray, levels_v: FloatArray, update_s: Fraction) -> str:
+def table_csv(
+    wanted_v: FloatArray, codes: IntArray, levels_v: FloatArray, update_s: Fraction
+) -> str:
     """One line a point: number, time, volts wanted, code, volts of the code."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["point", "time_s", "wanted_v", "code", "level_v"])
-    for number, row in enumerate(zip(wanted_v.tolist(), codes.tolist(), levels_v.tolist(), strict=True)):
+    for number, row in enumerate(
+        zip(wanted_v.tolist(), codes.tolist(), levels_v.tolist(), strict=True)
+    ):
         wanted, code, level = row
-        writer.writerow([number, f"{float(number * update_s):.12g}", f"{wanted:.9g}", code, f"{level:.9g}"])
+        writer.writerow(
+            [number, f"{float(number * update_s):.12g}", f"{wanted:.9g}", code, f"{level:.9g}"]
+        )
     return out.getvalue()
 
 
@@ -38,7 +44,10 @@ def table_c(name: str, codes: IntArray, comment: str) -> str:
     """A C array of 16-bit items."""
     word = re.sub(r"\W+", "_", name.lower()).strip("_") or "wave"
     word = f"t_{word}" if word[0].isdigit() else word
-    rows = [", ".join(f"{code:5d}" for code in codes[at : at + 12].tolist()) for at in range(0, len(codes), 12)]
+    rows = [
+        ", ".join(f"{code:5d}" for code in codes[at : at + 12].tolist())
+        for at in range(0, len(codes), 12)
+    ]
     body = ",\n    ".join(rows)
     clean = comment.replace("*/", "* /")
     return (
@@ -47,8 +56,11 @@ def table_c(name: str, codes: IntArray, comment: str) -> str:
     )
 
 
-def write_wav(path: Path, codes: IntArray, bits: int, update_hz: Fraction, seconds: float = 0.0) -> int:
-    """Write codes as 16-bit PCM, half scale at zero; the table again and again for at least ``seconds``.
+def write_wav(
+    path: Path, codes: IntArray, bits: int, update_hz: Fraction, seconds: float = 0.0
+) -> int:
+    """Write codes as 16-bit PCM, half scale at zero; the table again and again for at least
+    ``seconds``.
 
     Returns
     -------
@@ -69,12 +81,15 @@ def write_wav(path: Path, codes: IntArray, bits: int, update_hz: Fraction, secon
     try:
         wavfile.write(path, rate, np.tile(pcm, laps).astype(np.int16))
     except OSError as fault:
-        raise WaveError(f"The file cannot be written: {fault.strerror or fault}.", where=str(path)) from fault
+        raise WaveError(
+            f"The file cannot be written: {fault.strerror or fault}.", where=str(path)
+        ) from fault
     return rate
 
 
 def read_points(path: Path, low_v: float, high_v: float, lsb_v: float) -> tuple[float, ...]:
-    """Values in volts from a file: CSV as volts, WAV with its full scale from ``low_v`` to ``high_v``, C as codes.
+    """Values in volts from a file: CSV as volts, WAV with its full scale from ``low_v`` to
+    ``high_v``, C as codes.
 
     Raises
     ------
@@ -84,7 +99,9 @@ def read_points(path: Path, low_v: float, high_v: float, lsb_v: float) -> tuple[
     with reading_foreign(WaveError, "The file cannot be read", str(path)):
         size_bytes = path.stat().st_size
         if size_bytes > LARGEST_FILE_BYTES:
-            raise WaveError(f"The file has {size_bytes} bytes, more than {LARGEST_FILE_BYTES}.", where=str(path))
+            raise WaveError(
+                f"The file has {size_bytes} bytes, more than {LARGEST_FILE_BYTES}.", where=str(path)
+            )
         suffix = path.suffix.lower()
         try:
             if suffix == ".wav":
@@ -96,7 +113,9 @@ def read_points(path: Path, low_v: float, high_v: float, lsb_v: float) -> tuple[
             raise WaveError(fault.message, where=str(path), cure=fault.cure) from fault
     if len(values) < 2 or not np.all(np.isfinite(values)) or np.abs(values).max() > 1e6:
         raise WaveError(
-            f"It holds {len(values)} usable values.", where=str(path), cure="At least two finite voltages are needed."
+            f"It holds {len(values)} usable values.",
+            where=str(path),
+            cure="At least two finite voltages are needed.",
         )
     if len(values) > LONGEST_TABLE:
         # More than a table can hold: means of equal stretches, so that nothing is folded down.
@@ -109,7 +128,9 @@ def _read_wav(path: Path, low_v: float, high_v: float) -> FloatArray:
     from scipy.io import wavfile  # late: a quarter of a second
 
     with (
-        reading_foreign(WaveError, "This is no WAV file that can be read", "", "Save it as PCM or float."),
+        reading_foreign(
+            WaveError, "This is no WAV file that can be read", "", "Save it as PCM or float."
+        ),
         warnings.catch_warnings(),
     ):
         warnings.simplefilter("ignore", wavfile.WavFileWarning)
@@ -155,29 +176,44 @@ def _c_number(text: str, place: int) -> int:
     match = _C_NUMBER.fullmatch(text)
     if match is None:
         raise WaveError(
-            f"Item {place + 1} is “{text[:40]}”, no integer of C.", cure="Write decimal, 0x or octal numbers."
+            f"Item {place + 1} is “{text[:40]}”, no integer of C.",
+            cure="Write decimal, 0x or octal numbers.",
         )
     digits = match[2].lower()
-    base = 16 if digits[:2] == "0x" else 2 if digits[:2] == "0b" else 8 if digits[:1] == "0" and len(digits) > 1 else 10
+    base = (
+        16
+        if digits[:2] == "0x"
+        else 2
+        if digits[:2] == "0b"
+        else 8
+        if digits[:1] == "0" and len(digits) > 1
+        else 10
+    )
     try:
         value = int(digits, base)
     except ValueError as fault:
         raise WaveError(
-            f"Item {place + 1} is “{text[:40]}”: a number that begins with 0 is octal, and has digits below 8.",
+            f"Item {place + 1} is “{text[:40]}”: a number that begins with 0 is octal, and has "
+            "digits below 8.",
             cure="Leave the leading 0 out if it is meant as decimal.",
         ) from fault
     return -value if match[1] == "-" else value
 
 
 def _read_csv(text: str) -> FloatArray:
-    """The column of volts: one that is so named, else the last one that holds numbers throughout."""
-    lines = [line for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")]
+    """The column of volts: one that is so named, else the last one that holds numbers
+    throughout."""
+    lines = [
+        line for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")
+    ]
     if not lines:
         return np.empty(0)
     comma = ";" if lines[-1].count(";") else "\t" if lines[-1].count("\t") else ","
     try:
         rows = list(csv.reader(lines, delimiter=comma))
-    except csv.Error as fault:  # a cell of more than 131 072 characters, or a quote that is never closed
+    except (
+        csv.Error
+    ) as fault:  # a cell of more than 131 072 characters, or a quote that is never closed
         raise WaveError(
             f"This is no table: {fault}.", cure="Write one value a line, or columns with commas."
         ) from fault
@@ -188,9 +224,23 @@ def _read_csv(text: str) -> FloatArray:
     columns = [[_number(row[at]) for row in body] for at in range(width)]
     good = [at for at in range(width) if all(value is not None for value in columns[at])]
     if not good:
-        line = next((at for at, row in enumerate(body, start=2) if all(_number(cell) is None for cell in row)), 1)
-        raise WaveError(f"No column holds numbers throughout; look at line {line}.", cure="Give a column of volts.")
-    named = [at for at in good if is_head and at < len(head) and re.search(r"wanted|volt|_v$|^v$|\[v\]", head[at])]
+        line = next(
+            (
+                at
+                for at, row in enumerate(body, start=2)
+                if all(_number(cell) is None for cell in row)
+            ),
+            1,
+        )
+        raise WaveError(
+            f"No column holds numbers throughout; look at line {line}.",
+            cure="Give a column of volts.",
+        )
+    named = [
+        at
+        for at in good
+        if is_head and at < len(head) and re.search(r"wanted|volt|_v$|^v$|\[v\]", head[at])
+    ]
     return np.array(columns[(named or good[-1:])[0]], dtype=np.float64)
 
 

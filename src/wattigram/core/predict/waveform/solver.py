@@ -57,8 +57,10 @@ def wave_choices(
 ) -> tuple[WaveChoice, ...]:
     """Choices of timer × points for a wanted frequency, the best first.
 
-    Exact ones come first, those with the most points before the others; then by error, then by points.
-    An update is never faster than ``fastest_hz``; ``also`` is a number of points that is told of in any case.
+    Exact ones come first, those with the most points before the others; then by error, then by
+    points.
+    An update is never faster than ``fastest_hz``; ``also`` is a number of points that is told of in
+    any case.
     """
     total = timer_hz * cycles / wanted_hz
     low = min(max(FEWEST_POINTS, cycles + 1), most_points)
@@ -79,7 +81,9 @@ def wave_choices(
     wanted |= {also} if also >= 2 else set()
     found = []
     for count in sorted(wanted):
-        setting = solve_timer(timer_hz, wanted_hz**-1 * cycles / count, prescaler_bits, counter_bits)
+        setting = solve_timer(
+            timer_hz, wanted_hz**-1 * cycles / count, prescaler_bits, counter_bits
+        )
         update_hz = timer_hz / setting.ticks
         if update_hz > fastest_hz and count != also:
             continue

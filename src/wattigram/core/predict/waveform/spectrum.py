@@ -1,4 +1,5 @@
-"""Spectrum of held steps: lines of the table, their images, droop, and what a filter leaves of them."""
+"""Spectrum of held steps: lines of the table, their images, droop, and what a filter leaves of
+them."""
 
 from __future__ import annotations
 
@@ -55,7 +56,9 @@ class OutputSpectrum:
 def droop_db(cycles: int, points: int) -> float:
     """Loss of a tone of ``points / cycles`` held steps a turn, in dB."""
     share = cycles / points
-    return 20 * math.log10(abs(float(np.sinc(share)))) if share % 1 else (-math.inf if share else 0.0)
+    return (
+        20 * math.log10(abs(float(np.sinc(share)))) if share % 1 else (-math.inf if share else 0.0)
+    )
 
 
 def image_dbc(cycles: int, points: int) -> float:
@@ -74,7 +77,8 @@ def filter_gain(hertz: FloatArray, poles_s: tuple[float, ...]) -> FloatArray:
 def output_spectrum(playing: DacPlayback, poles_s: tuple[float, ...] = ()) -> OutputSpectrum:
     """Spectrum of a table that is played, through a stated filter.
 
-    The lines are those of the levels held for one update each: the discrete spectrum repeats at every
+    The lines are those of the levels held for one update each: the discrete spectrum repeats at
+    every
     multiple of the update rate and is weighted with sinc(f / f_update).
     """
     levels = playing.levels_v

@@ -25,7 +25,8 @@ class TableCodes:
     ----------
     wanted_v : (points,) float64, volts as designed
     codes : (points,) int64, what the DAC's register keeps of each item
-    levels_v : (points,) float64, volts that an ideal DAC makes of them, within what its output can reach
+    levels_v : (points,) float64, volts that an ideal DAC makes of them, within what its output can
+    reach
     clipped : (points,) bool, where that is not what was wanted
     lsb_v : float
     """
@@ -64,11 +65,16 @@ def levels_of(workspace: Workspace, dac: Dac, codes: IntArray, buffered: bool) -
 
 
 def table_volts(table: WaveTable) -> FloatArray:
-    """Voltage wanted at each point, (points,) float64; raises :class:`QuantityError` for a hopeless expression."""
-    return shape_volts(table.shape, table.points, table.cycles, table.amplitude_v, table.offset_v, table.phase)
+    """Voltage wanted at each point, (points,) float64; raises :class:`QuantityError` for a hopeless
+    expression."""
+    return shape_volts(
+        table.shape, table.points, table.cycles, table.amplitude_v, table.offset_v, table.phase
+    )
 
 
-def table_codes(workspace: Workspace, table: WaveTable, dac: Dac, buffered: bool = True) -> TableCodes:
+def table_codes(
+    workspace: Workspace, table: WaveTable, dac: Dac, buffered: bool = True
+) -> TableCodes:
     """A table for a DAC, the mistakes of its making included."""
     lsb_v = dac_lsb_v(workspace, dac)
     wanted_v = table_volts(table)

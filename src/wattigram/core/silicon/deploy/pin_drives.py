@@ -24,7 +24,12 @@ from wattigram.core.predict.pins import input_poles_s, input_source, pin_impedan
 def effective_bench(workspace: Workspace) -> EffectiveBench:
     """What the pins see, and what stands between."""
     project = workspace.project
-    inputs = [pin for signal in project.signals for pin in (signal.pin, signal.negative) if pin is not None]
+    inputs = [
+        pin
+        for signal in project.signals
+        for pin in (signal.pin, signal.negative)
+        if pin is not None
+    ]
     pins = {pin: PinDrive() for pin in inputs}
     for pin in {*inputs, *(wiring.pin for wiring in project.bench)}:
         wiring = workspace.wiring(pin)
@@ -33,12 +38,15 @@ def effective_bench(workspace: Workspace) -> EffectiveBench:
             other = workspace.wiring(partner) if partner is not None else None
             there = other or wiring
             ohm, farads = pin_impedance(workspace, there.pin)
-            pins[pin] = _drive(workspace, there).model_copy(update={"ohm": ohm, "capacitor_f": farads})
+            pins[pin] = _drive(workspace, there).model_copy(
+                update={"ohm": ohm, "capacitor_f": farads}
+            )
     return EffectiveBench(pins=pins)
 
 
 def floating_reference(workspace: Workspace) -> PinDrive | None:
-    """What a reference pin has that nothing is wired to, or nothing that holds it; None where the reference stands."""
+    """What a reference pin has that nothing is wired to, or nothing that holds it; None where the
+    reference stands."""
     pin = workspace.reference_pin
     if pin is None:
         return None
@@ -53,7 +61,9 @@ def _floating(source: FloatingInput) -> PinDrive:
     """A pin that nobody drives: it wanders, and mains is on it."""
     wander = tuple((WANDER_V, rate, 0.0) for rate in WANDER_HZ)
     mains = (source.pickup_v, float(source.mains_hz), 0.0)
-    return PinDrive(shape="sines", level_v=FLOATING_CENTRE_V, sines=(*wander, mains), noise_v=source.noise_v)
+    return PinDrive(
+        shape="sines", level_v=FLOATING_CENTRE_V, sines=(*wander, mains), noise_v=source.noise_v
+    )
 
 
 def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
@@ -62,13 +72,21 @@ def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
     driven = input_source(workspace, wiring.pin)
     if isinstance(source, Jumper) and isinstance(driven, ShapeSource):
         poles = input_poles_s(workspace, wiring)
-        return PinDrive(shape="output", output=source.pin, poles_s=poles, sines=driven.sines, noise_v=driven.noise_v)
+        return PinDrive(
+            shape="output",
+            output=source.pin,
+            poles_s=poles,
+            sines=driven.sines,
+            noise_v=driven.noise_v,
+        )
     match driven:
         case DcSource():
             return PinDrive(level_v=driven.voltage_v, noise_v=driven.noise_v)
         case SineSource():
             sine = (driven.amplitude_v, float(driven.frequency_hz), driven.phase)
-            return PinDrive(shape="sines", level_v=driven.offset_v, sines=(sine,), noise_v=driven.noise_v)
+            return PinDrive(
+                shape="sines", level_v=driven.offset_v, sines=(sine,), noise_v=driven.noise_v
+            )
         case TriangleSource():
             return PinDrive(
                 shape="triangle",
@@ -100,7 +118,12 @@ def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
             )
         case ShapeSource():
             course = driven.course
-            rows = zip(course.starts_s.tolist(), course.level_v.tolist(), course.slope_v_s.tolist(), strict=True)
+            rows = zip(
+                course.starts_s.tolist(),
+                course.level_v.tolist(),
+                course.slope_v_s.tolist(),
+                strict=True,
+            )
             return PinDrive(
                 shape="course",
                 pieces=tuple(rows),

@@ -22,10 +22,15 @@ from wattigram.core.silicon.registers import counts_per_volt, judges_filtered, t
 
 
 def effective_taps(workspace: Workspace) -> tuple[EffectiveTap, ...]:
-    """First the program's tap of each tapped signal, in order; then one more for each that hardware judges."""
+    """First the program's tap of each tapped signal, in order; then one more for each that hardware
+    judges."""
     tapped = tapped_signals(workspace.project)
-    found = [_tap(workspace, signal, number, by_hardware=False) for number, signal in enumerate(tapped)]
-    found += [_tap(workspace, signal, 0, by_hardware=True) for signal in tapped if _hardware(signal)]
+    found = [
+        _tap(workspace, signal, number, by_hardware=False) for number, signal in enumerate(tapped)
+    ]
+    found += [
+        _tap(workspace, signal, 0, by_hardware=True) for signal in tapped if _hardware(signal)
+    ]
     return tuple(found)
 
 
@@ -48,7 +53,9 @@ def _tap(workspace: Workspace, signal: Signal, number: int, by_hardware: bool) -
         order = slot_order(workspace, chain)
         places = tuple(sorted(order.index(place) for place in places))
     sends = stage is not None and not by_hardware
-    signed_bits = chain.bits if by_hardware else signal_scale(workspace, chain, signal.name).item_bits
+    signed_bits = (
+        chain.bits if by_hardware else signal_scale(workspace, chain, signal.name).item_bits
+    )
     return EffectiveTap(
         name=signal.name,
         converter=workspace.project.chains.index(chain),
@@ -98,10 +105,14 @@ def _window(workspace: Workspace, signal: Signal, window: Threshold) -> Effectiv
         if workspace.project.chain_of(target.name) is not None:
             other = _tap_number(workspace, target, hardware and _hardware(target))
             its_reduced = reduced and target.later_stage is not None
-            factor = per_volt / counts_per_volt(workspace, target, its_reduced, hardware and _hardware(target))
+            factor = per_volt / counts_per_volt(
+                workspace, target, its_reduced, hardware and _hardware(target)
+            )
     rearm = window.rearm_after_s
     tick_hz = workspace.bus_clock_hz.numerator
-    armed = window.enabled and (not hardware or startup(workspace, _chain(workspace, signal)).windows_armed)
+    armed = window.enabled and (
+        not hardware or startup(workspace, _chain(workspace, signal)).windows_armed
+    )
     return EffectiveWatch(
         tap=_tap_number(workspace, signal, hardware),
         on_reduced=reduced,

@@ -55,7 +55,8 @@ GATHERED_S = Fraction(1, 1000)
 def effective_config(workspace: Workspace, seed: int = DEFAULT_SEED) -> EffectiveConfig:
     """The configuration of a design with its bench. Ticks are bus clocks.
 
-    It is what the design's own register writes come to, in their order, with its program; straight from the design
+    It is what the design's own register writes come to, in their order, with its program; straight
+    from the design
     where the part has no registers, or none that can hold it.
 
     Raises
@@ -69,7 +70,8 @@ def effective_config(workspace: Workspace, seed: int = DEFAULT_SEED) -> Effectiv
         item = fault.errors(include_url=False)[0]
         place = ".".join(str(step) for step in item["loc"])
         raise BoardError(
-            f"The virtual board cannot run this design: {place}: {item['msg']} (found {str(item['input'])[:40]}).",
+            f"The virtual board cannot run this design: {place}: {item['msg']} (found "
+            f"{str(item['input'])[:40]}).",
             cure="Look at the findings, and at the bench.",
         ) from fault
 
@@ -147,7 +149,8 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
 
 
 def _gathered_laps(workspace: Workspace, chain: Chain, service: EffectiveService | None) -> int:
-    """Laps of a very short loop that go out together; 0 where an event acts, or halves are lost one by one."""
+    """Laps of a very short loop that go out together; 0 where an event acts, or halves are lost one
+    by one."""
     loop = buffer_timing(workspace, chain)
     runs_once = isinstance(chain.retrieval, Dma) and not chain.retrieval.repeat
     acted_upon = _acted_upon(workspace.project)
@@ -160,24 +163,38 @@ def _gathered_laps(workspace: Workspace, chain: Chain, service: EffectiveService
 
 def _acted_upon(project: Project) -> set[str]:
     """Signals whose events stop or start a chain, and those that they are held against."""
-    starting = {chain.trigger.signal for chain in project.chains if isinstance(chain.trigger, WindowTrigger)}
+    starting = {
+        chain.trigger.signal for chain in project.chains if isinstance(chain.trigger, WindowTrigger)
+    }
     found: set[str] = set()
     for signal in project.signals:
-        acting = [window for window in signal.windows if window.action == "stop" or signal.name in starting]
+        acting = [
+            window
+            for window in signal.windows
+            if window.action == "stop" or signal.name in starting
+        ]
         if acting:
-            found |= {signal.name, *(window.target_signal for window in acting if window.target_signal)}
+            found |= {
+                signal.name,
+                *(window.target_signal for window in acting if window.target_signal),
+            }
         if signal.twin is not None and signal.twin.action == "stop":
             found |= {signal.name, signal.twin.of}
     return found
 
 
-def _slots(workspace: Workspace, chain: Chain, cycle: ScanTiming, tick_hz: int) -> tuple[EffectiveSlot, ...]:
-    """Slots in the order of the converter; with its own oscillator as fast as this specimen's really is."""
+def _slots(
+    workspace: Workspace, chain: Chain, cycle: ScanTiming, tick_hz: int
+) -> tuple[EffectiveSlot, ...]:
+    """Slots in the order of the converter; with its own oscillator as fast as this specimen's
+    really is."""
     converter = workspace.converter(chain)
     step = software_step(workspace, chain)
     by_hand = starts_each(workspace, chain)
     oscillator = converter.oscillator
-    off = Fraction(oscillator.specimen_error) if chain.clock == "own" and oscillator else Fraction(0)
+    off = (
+        Fraction(oscillator.specimen_error) if chain.clock == "own" and oscillator else Fraction(0)
+    )
     rate = tick_hz / (1 + off)
     latency = (step.notice_s - step.jitter_s / 2) * tick_hz
     fetches = chain.retrieval.kind in {"polling", "interrupt"}
@@ -189,14 +206,18 @@ def _slots(workspace: Workspace, chain: Chain, cycle: ScanTiming, tick_hz: int) 
         signal = workspace.project.signal(chain.slots[place].signal)
         timing = cycle.slots[place]
         length_s = timing.repeats * timing.each_s
-        # Slots that a trigger starts one by one lie where triggers do; others follow each other in the converter's order.
+        # Slots that a trigger starts one by one lie where triggers do; others follow each other in
+        # the converter's order.
         nominal_s = cycle.slots[number].start_s if singly or by_hand else at_s
         at_s += length_s
         start = nominal_s * rate if off else nominal_s * tick_hz
         after, jitter = Fraction(0), Fraction(0)
         if by_hand or (cycle.served is not None and cycle.served.in_time and number == last):
             handled_s = step.handle_s if fetches else Fraction(0)
-            after, jitter = latency + (handled_s + step.restart_s) * tick_hz, step.jitter_s * tick_hz
+            after, jitter = (
+                latency + (handled_s + step.restart_s) * tick_hz,
+                step.jitter_s * tick_hz,
+            )
         stage = signal.slot_stage
         found.append(
             EffectiveSlot(
@@ -209,8 +230,12 @@ def _slots(workspace: Workspace, chain: Chain, cycle: ScanTiming, tick_hz: int) 
                 repeats=timing.repeats,
                 each_ticks=float(timing.each_s * rate),
                 shift=stage.shift if stage is not None else 0,
-                up=0 if stage is not None else aligned_shift(chain.alignment, chain.loop.width_bits, chain.bits),
-                register_bits=min(stage.register_bits, converter.hardware.register_bits) if stage is not None else 32,
+                up=0
+                if stage is not None
+                else aligned_shift(chain.alignment, chain.loop.width_bits, chain.bits),
+                register_bits=min(stage.register_bits, converter.hardware.register_bits)
+                if stage is not None
+                else 32,
                 after_ticks=float(after),
                 jitter_ticks=math.floor(jitter),
             )
@@ -239,9 +264,13 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
         )
         edge = own.edge if isinstance(own, ComparatorTrigger) else "rising"
         number = workspace.watches.index(wanted)
-        return EffectivePace(kind="events", watch=number, edge=edge, singly=singly, skip_first=early)
+        return EffectivePace(
+            kind="events", watch=number, edge=edge, singly=singly, skip_first=early
+        )
     if trigger.pace in {"never", "once"}:
-        return EffectivePace(kind="once" if trigger.pace == "once" else "never", singly=singly, skip_first=early)
+        return EffectivePace(
+            kind="once" if trigger.pace == "once" else "never", singly=singly, skip_first=early
+        )
     steady = not cycle.stamped or (
         # Interrupts and polling of a steady converter lose samples, but do not move them.
         trigger.timer is not None
@@ -274,7 +303,8 @@ def _compared(workspace: Workspace, trigger: ComparatorTrigger) -> str:
 def _stops(workspace: Workspace, chain: Chain) -> bool:
     signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
     return any(
-        any(window.action == "stop" for window in signal.windows) or (signal.twin and signal.twin.action == "stop")
+        any(window.action == "stop" for window in signal.windows)
+        or (signal.twin and signal.twin.action == "stop")
         for signal in signals
     )
 
@@ -285,7 +315,9 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     cycle = scan_timing(workspace, chain)
     never = timing.reason in {"time-out", "no processor time"}
     by_result = not isinstance(chain.retrieval, (Dma, Fifo))
-    if starts_each(workspace, chain) or (cycle.served is not None and by_result and (never or cycle.served.in_time)):
+    if starts_each(workspace, chain) or (
+        cycle.served is not None and by_result and (never or cycle.served.in_time)
+    ):
         return EffectiveService(keep="newest", never=True) if never else None
     step = software_step(workspace, chain)
     tick_hz = workspace.bus_clock_hz.numerator
@@ -310,7 +342,11 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     match chain.retrieval:
         case Dma():
             return EffectiveService(
-                keep="halves", notice_ticks=notice, rest_ticks=rest, jitter_ticks=jitter, never=never
+                keep="halves",
+                notice_ticks=notice,
+                rest_ticks=rest,
+                jitter_ticks=jitter,
+                never=never,
             )
         case Fifo() as fifo:
             depth = workspace.converter(chain).fifo_items
@@ -355,7 +391,9 @@ def _comparators(workspace: Workspace) -> list[EffectiveComparator]:
                 response_ticks=float(part.response_s * tick_hz),
                 edge=comparator.edge,
                 against=against,
-                watch=all_watches.index(Watch("comparator", comparator.signal, comparator=comparator.name)),
+                watch=all_watches.index(
+                    Watch("comparator", comparator.signal, comparator=comparator.name)
+                ),
             )
         )
     return found

@@ -27,7 +27,9 @@ IDLE_TICKS = 1e12
 
 def effective_routes(workspace: Workspace) -> tuple[EffectiveRoute, ...]:
     """One for each route, in order."""
-    return tuple(_route(workspace, route, number) for number, route in enumerate(workspace.project.routes))
+    return tuple(
+        _route(workspace, route, number) for number, route in enumerate(workspace.project.routes)
+    )
 
 
 def _route(workspace: Workspace, route: Route, number: int) -> EffectiveRoute:
@@ -149,7 +151,10 @@ def effective_texts(workspace: Workspace) -> tuple[EffectiveText, ...]:
                 bits=0 if uart.report.form == "text" else chain.bits,
                 converter=project.chains.index(chain),
                 place=slot_order(workspace, chain).index(chain.places_of(signal.name)[0]),
-                volts_per_code=scale.lsb_v / scale.gain / 2.0**scale.shift / float(signal.front_end),
+                volts_per_code=scale.lsb_v
+                / scale.gain
+                / 2.0**scale.shift
+                / float(signal.front_end),
                 every_ticks=float(uart.report.every * workspace.bus_clock_hz),
                 byte_ticks=float(timing.byte_s * workspace.bus_clock_hz),
             )

@@ -1,8 +1,19 @@
 """Settings of a design as register writes, and register writes as settings."""
 
 from wattigram.core.silicon.registers.decode import SiliconState, decode_writes
-from wattigram.core.silicon.registers.design_from_registers import Observed, Surroundings, silicon_project
-from wattigram.core.silicon.registers.encode import LINES_ENABLE, FieldWrite, Shadow, Write, placed, setup_writes
+from wattigram.core.silicon.registers.design_from_registers import (
+    Observed,
+    Surroundings,
+    silicon_project,
+)
+from wattigram.core.silicon.registers.encode import (
+    LINES_ENABLE,
+    FieldWrite,
+    Shadow,
+    Write,
+    placed,
+    setup_writes,
+)
 from wattigram.core.silicon.registers.hardware_thresholds import (
     NO_WINDOW,
     event_count,
@@ -10,7 +21,11 @@ from wattigram.core.silicon.registers.hardware_thresholds import (
     hardware_watches,
     watch_place,
 )
-from wattigram.core.silicon.registers.register_diff import RegisterDifference, as_written, differences
+from wattigram.core.silicon.registers.register_diff import (
+    RegisterDifference,
+    as_written,
+    differences,
+)
 from wattigram.core.silicon.registers.register_listing import (
     SheetField,
     SheetRow,
@@ -29,10 +44,20 @@ from wattigram.core.silicon.registers.register_map import (
     field_value,
     register_map,
 )
-from wattigram.core.silicon.registers.round_trip import DesignMemory, as_set_up, decoded, design_writes, surroundings
+from wattigram.core.silicon.registers.round_trip import (
+    DesignMemory,
+    as_set_up,
+    decoded,
+    design_writes,
+    surroundings,
+)
 from wattigram.core.silicon.registers.setup_sequence import setup_steps
 from wattigram.core.silicon.registers.setup_step import LINE, SetupStep
-from wattigram.core.silicon.registers.threshold_codes import counts_per_volt, judges_filtered, threshold_codes
+from wattigram.core.silicon.registers.threshold_codes import (
+    counts_per_volt,
+    judges_filtered,
+    threshold_codes,
+)
 
 __all__ = [
     "LINE",

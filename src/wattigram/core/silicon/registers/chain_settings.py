@@ -41,7 +41,13 @@ def converter_step(workspace: Workspace, registers: RegisterMap, chain: Chain) -
     if isinstance(chain.retrieval, Fifo):
         step.put("mark", chain.retrieval.mark)
     _sequence(workspace, registers, chain, step)
-    return SetupStep("set-up", chain.converter, f"set up {chain.converter}", "Before it is enabled.", tuple(step.found))
+    return SetupStep(
+        "set-up",
+        chain.converter,
+        f"set up {chain.converter}",
+        "Before it is enabled.",
+        tuple(step.found),
+    )
 
 
 def _trigger(workspace: Workspace, chain: Chain) -> Iterator[tuple[str, Value]]:
@@ -79,7 +85,9 @@ def _delivery(registers: RegisterMap, chain: Chain) -> str:
             return retrieval.kind
 
 
-def _sequence(workspace: Workspace, registers: RegisterMap, chain: Chain, step: SetupBuilder) -> None:
+def _sequence(
+    workspace: Workspace, registers: RegisterMap, chain: Chain, step: SetupBuilder
+) -> None:
     """Slots as the part counts them: by place, by channel, or one at a time."""
     converter, name = workspace.converter(chain), chain.converter
     order = slot_order(workspace, chain)
@@ -102,20 +110,36 @@ def _sequence(workspace: Workspace, registers: RegisterMap, chain: Chain, step: 
             step.put("channel", channel, place)
     else:
         step.put("channel", channels[0])
-    for place, (slot, channel) in enumerate(zip((chain.slots[one] for one in order), channels, strict=True)):
+    for place, (slot, channel) in enumerate(
+        zip((chain.slots[one] for one in order), channels, strict=True)
+    ):
         index = channel if by == "channel" else place if by == "slot" else 0
         if by or place == 0:
             step.put("sampling", slot.sampling_cycles, index)
         stage = workspace.project.signal(slot.signal).slot_stage
         if stage is not None:
-            step.put("repeats", stage.count, channel if registers.counted_by(name, "repeats") == "channel" else place)
-            step.put("shift", stage.shift, channel if registers.counted_by(name, "shift") == "channel" else place)
+            step.put(
+                "repeats",
+                stage.count,
+                channel if registers.counted_by(name, "repeats") == "channel" else place,
+            )
+            step.put(
+                "shift",
+                stage.shift,
+                channel if registers.counted_by(name, "shift") == "channel" else place,
+            )
         later = workspace.project.signal(slot.signal).later_stage
         if later is not None and later.by == "hardware":
-            step.put("low-pass", later.shift, channel if registers.counted_by(name, "low-pass") == "channel" else place)
+            step.put(
+                "low-pass",
+                later.shift,
+                channel if registers.counted_by(name, "low-pass") == "channel" else place,
+            )
 
 
-def chain_dma_step(workspace: Workspace, registers: RegisterMap, chain: Chain, dma: Dma) -> SetupStep:
+def chain_dma_step(
+    workspace: Workspace, registers: RegisterMap, chain: Chain, dma: Dma
+) -> SetupStep:
     step = SetupBuilder(registers, dma.channel)
     loop = chain.loop
     step.put("request", chain.converter)
@@ -141,31 +165,49 @@ def chain_dma_step(workspace: Workspace, registers: RegisterMap, chain: Chain, d
 
 
 def stamp_channel(workspace: Workspace, chain: Chain) -> str | None:
-    """The DMA channel that notes when each item of a chain was ready: the first that nothing else uses."""
+    """The DMA channel that notes when each item of a chain was ready: the first that nothing else
+    uses."""
     project = workspace.project
-    stamped = [one for one in project.chains if isinstance(one.retrieval, Dma) and scan_timing(workspace, one).stamped]
+    stamped = [
+        one
+        for one in project.chains
+        if isinstance(one.retrieval, Dma) and scan_timing(workspace, one).stamped
+    ]
     if chain not in stamped:
         return None
     used = {one.retrieval.channel for one in project.chains if isinstance(one.retrieval, Dma)}
-    used |= {one.output.channel for one in project.generators if isinstance(one.output, Playback)}
+    used |= {
+        generator.output.channel
+        for generator in project.generators
+        if isinstance(generator.output, Playback)
+    }
     used |= {route.channel for route in project.routes}
-    free = [name for group in workspace.part.dma for name in group.names if name not in used and 32 in group.widths]
+    free = [
+        name
+        for group in workspace.part.dma
+        for name in group.names
+        if name not in used and 32 in group.widths
+    ]
     place = stamped.index(chain)
     return free[place] if place < len(free) else None
 
 
 def stamp_source(registers: RegisterMap, converter: str) -> int:
-    """Address that says when the newest result was ready: the converter's own, else the system's ticks."""
+    """Address that says when the newest result was ready: the converter's own, else the system's
+    ticks."""
     if registers.has(converter, "result-ticks"):
         return registers.find(converter, "result-ticks").field_address
     return registers.find(registers.system, "ticks-low").field_address
 
 
-def stamp_dma_step(workspace: Workspace, registers: RegisterMap, chain: Chain, dma: Dma) -> SetupStep:
+def stamp_dma_step(
+    workspace: Workspace, registers: RegisterMap, chain: Chain, dma: Dma
+) -> SetupStep:
     channel = stamp_channel(workspace, chain)
     if channel is None:
         raise RegisterError(
-            f"{chain.converter}: its instants cannot be told from numbers, and no DMA channel is left to note them.",
+            f"{chain.converter}: its instants cannot be told from numbers, and no DMA channel is "
+            "left to note them.",
             cure="Free a DMA channel, fetch by interrupt, or let a timer start it.",
         )
     step = SetupBuilder(registers, channel)

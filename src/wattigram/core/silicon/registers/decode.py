@@ -6,7 +6,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from wattigram.core.silicon.registers.encode import LINES_ENABLE, Shadow
-from wattigram.core.silicon.registers.register_map import RegisterAt, RegisterMap, Value, field_meaning
+from wattigram.core.silicon.registers.register_map import (
+    RegisterAt,
+    RegisterMap,
+    Value,
+    field_meaning,
+)
 
 LINES_DISABLE = 0xE000E180
 """Clear-enable registers of the core's interrupt controller (Armv7-M, B3.4)."""
@@ -20,7 +25,8 @@ class SiliconState:
     Attributes
     ----------
     first : dict of (owner, setting) → int
-        Number of the write that first enabled something: "on", "run", "start", "window-on"; "line" for an interrupt.
+        Number of the write that first enabled something: "on", "run", "start", "window-on"; "line"
+        for an interrupt.
     calibrated : set of owners
         Converters that were calibrated while they could be.
     touched : dict of owner → int
@@ -68,7 +74,8 @@ class SiliconState:
         return (self.shadow.value(at) & place.field.mask) >> place.field.low
 
     def value(self, owner: str, name: str, default: Value, index: int = 0) -> Value:
-        """What a peripheral is set to; ``default`` where the part has no field for it, or its code means nothing."""
+        """What a peripheral is set to; ``default`` where the part has no field for it, or its code
+        means nothing."""
         if not self.has(owner, name):
             return default
         place = self.registers.find(owner, name, index)
@@ -107,7 +114,9 @@ class SiliconState:
             return None
         at = self.registers.at(address)
         if at is None:
-            self.notes.append(f"A write of {value:#x} to {address:#010x}, where there is no register.")
+            self.notes.append(
+                f"A write of {value:#x} to {address:#010x}, where there is no register."
+            )
             return None
         self.touched.setdefault(at.owner, number)
         shift = 8 * (address - at.address)
@@ -115,7 +124,9 @@ class SiliconState:
         mask = ((1 << width) - 1) << shift
         whole = before & ~mask | value << shift & mask
         if (value << shift) >> at.register.width:
-            self.notes.append(f"{at.owner}, {at.name}: {value:#x} does not fit into its {at.register.width} bits.")
+            self.notes.append(
+                f"{at.owner}, {at.name}: {value:#x} does not fit into its {at.register.width} bits."
+            )
         whole &= (1 << at.register.width) - 1
         self._note_beginnings(at, before, whole, number)
         self.shadow.write(at, whole)

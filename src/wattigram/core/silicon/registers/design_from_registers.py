@@ -1,6 +1,7 @@
 """Settings as a project: the design that a board really has, whatever was meant.
 
-Signals are named after their converter and pin, outputs after their peripheral: the silicon knows no other names.
+Signals are named after their converter and pin, outputs after their peripheral: the silicon knows
+no other names.
 """
 
 from __future__ import annotations
@@ -78,7 +79,9 @@ ReadCodes = Callable[[int, int, int], tuple[int, ...]]
 """Items in memory: address, how many, bits of each."""
 
 
-def silicon_project(state: SiliconState, around: Surroundings, read_codes: ReadCodes, observed: Observed) -> Project:
+def silicon_project(
+    state: SiliconState, around: Surroundings, read_codes: ReadCodes, observed: Observed
+) -> Project:
     """The project that does what the registers say.
 
     Raises
@@ -97,17 +100,25 @@ def silicon_project(state: SiliconState, around: Surroundings, read_codes: ReadC
         ) from fault
 
 
-def _silicon_project(state: SiliconState, around: Surroundings, read_codes: ReadCodes, observed: Observed) -> Project:
+def _silicon_project(
+    state: SiliconState, around: Surroundings, read_codes: ReadCodes, observed: Observed
+) -> Project:
     reader = _Reader(state, around, observed)
     chains = [
         reader.chain(converter)
-        for converter in sorted(around.part.converters, key=lambda one: state.touched.get(one.name, 0))
+        for converter in sorted(
+            around.part.converters, key=lambda one: state.touched.get(one.name, 0)
+        )
         if converter.name in state.touched
     ]
     comparators = [
-        reader.comparator(item.name) for item in around.part.comparators if state.flag(item.name, "on", False)
+        reader.comparator(item.name)
+        for item in around.part.comparators
+        if state.flag(item.name, "on", False)
     ]
-    outgoing = OutputReader(state, around.part, reader.reference_v, reader.bus_clock_hz, read_codes, chains)
+    outgoing = OutputReader(
+        state, around.part, reader.reference_v, reader.bus_clock_hz, read_codes, chains
+    )
     playing, tables = outgoing.generators()
     routes, more_tables = outgoing.routes(playing)
     fed = {route.sink.dac for route in routes if isinstance(route.sink, DacSink)}
@@ -136,10 +147,16 @@ class _Reader:
         part = around.part
         self.bus_clock_hz = around.bus_clock_hz or part.processor.clock_hz
         default = around.reference or part.references[0].name
-        used = [state.text(one.name, "reference", default) for one in part.converters if one.name in state.touched]
+        used = [
+            state.text(converter.name, "reference", default)
+            for converter in part.converters
+            if converter.name in state.touched
+        ]
         self.reference = used[0] if used else default
         if len(set(used)) > 1:
-            state.notes.append("Converters have different references; all are taken to have the first one's.")
+            state.notes.append(
+                "Converters have different references; all are taken to have the first one's."
+            )
         known = part.reference(self.reference)
         self.reference_v = known.voltage_v if known is not None else 0.0
 
@@ -180,11 +197,17 @@ class _Reader:
         elif state.has(name, "listed"):
             listed = state.value(name, "listed", frozenset())
             channels = sorted(listed) if isinstance(listed, frozenset) else []
-            pairs = [(one, state.number(name, "sampling", first, one if by == "channel" else 0)) for one in channels]
+            pairs = [
+                (one, state.number(name, "sampling", first, one if by == "channel" else 0))
+                for one in channels
+            ]
         elif state.registers.counted_by(name, "channel"):
             count = state.number(name, "length", 1)
             pairs = [
-                (state.number(name, "channel", 0, place), state.number(name, "sampling", first, place if by else 0))
+                (
+                    state.number(name, "channel", 0, place),
+                    state.number(name, "sampling", first, place if by else 0),
+                )
                 for place in range(min(count, converter.slots))
             ]
         else:
@@ -227,7 +250,9 @@ class _Reader:
         for index in range(converter.hardware.windows):
             on = state.flag(name, "window-on", False, index)
             set_up = any(state.code(name, what, index) for what in ("window-low", "window-high"))
-            signal = self.signals.get(self._named(converter, state.number(name, "window-channel", 0, index)))
+            signal = self.signals.get(
+                self._named(converter, state.number(name, "window-channel", 0, index))
+            )
             if signal is None or not (on or set_up):
                 continue
             gain = signal.slot_stage.assumed_gain if signal.slot_stage is not None else 1.0
@@ -240,7 +265,9 @@ class _Reader:
                 low=Code(low),
                 high=Code(high),
                 condition=state.text(name, "window-condition", "outside", index),
-                on="reduced" if state.text(name, "window-judges", "raw", index) == "reduced" else "raw",
+                on="reduced"
+                if state.text(name, "window-judges", "raw", index) == "reduced"
+                else "raw",
                 target_v=target * lsb_v if target else None,
                 hysteresis_v=state.number(name, "window-hysteresis", 0, index) * lsb_v,
                 times=max(1, state.number(name, "window-times", 1, index)),
@@ -275,7 +302,9 @@ class _Reader:
                 return EdgeTrigger(pin=pin, edge=edge, level_v=self.around.levels_v.get(pin, 1.65))
             case "window":
                 watched = [
-                    signal for signal in self.signals.values() if signal.windows and not signal.name.startswith(name)
+                    signal
+                    for signal in self.signals.values()
+                    if signal.windows and not signal.name.startswith(name)
                 ]
                 if watched:
                     return WindowTrigger(signal=watched[0].name)
@@ -289,12 +318,15 @@ class _Reader:
             case "dma":
                 channel = self.dma_of(converter)
                 if channel is None:
-                    free = next(one for group in part.dma for one in group.names if one not in state.touched)
+                    free = next(
+                        one for group in part.dma for one in group.names if one not in state.touched
+                    )
                     return Dma(channel=free), loop
                 width = state.number(channel, "to-width", 16)
                 if state.number(channel, "from-width", width) < width:
                     state.notes.append(
-                        f"{channel} reads {state.number(channel, 'from-width', 16)} bits and writes {width}."
+                        f"{channel} reads {state.number(channel, 'from-width', 16)} bits and "
+                        f"writes {width}."
                     )
                 count = state.number(channel, "count", 2)
                 if count < 2:
@@ -305,7 +337,9 @@ class _Reader:
                         repeat=state.flag(channel, "repeat", False),
                         increment=state.flag(channel, "to-step", True),
                     ),
-                    CircularBuffer(name=loop.name, items=max(2, count), width_bits=width, handler_cycles=cycles),
+                    CircularBuffer(
+                        name=loop.name, items=max(2, count), width_bits=width, handler_cycles=cycles
+                    ),
                 )
             case "fifo":
                 mark = min(max(1, state.number(name, "mark", 1)), max(1, converter.fifo_items))
@@ -324,7 +358,9 @@ class _Reader:
                     continue
                 at = registers.at(state.number(channel, "from", 0))
                 into = registers.at(state.number(channel, "to", 0))
-                is_result = at is not None and any(one.sets in {"result", "newest"} for one in at.register.fields)
+                is_result = at is not None and any(
+                    one.sets in {"result", "newest"} for one in at.register.fields
+                )
                 if at is not None and is_result and at.owner == converter.name and into is None:
                     return channel
         return None
@@ -339,19 +375,27 @@ class _Reader:
         }
         if isinstance(retrieval, Dma) and channel is not None:
             asks = state.text(channel, "request", name) == name
-            when["memory"] = state.first.get((channel, "on")) if asks and state.is_on(channel) else None
+            when["memory"] = (
+                state.first.get((channel, "on")) if asks and state.is_on(channel) else None
+            )
         line_of = channel if isinstance(retrieval, Dma) else name
         if line_of is not None and not isinstance(retrieval, Polling):
-            tells = not isinstance(retrieval, Dma) or any(state.flag(line_of, mark, True) for mark in ("half", "full"))
+            tells = not isinstance(retrieval, Dma) or any(
+                state.flag(line_of, mark, True) for mark in ("half", "full")
+            )
             enabled = state.registers.line(line_of) in state.lines
             when["interrupt"] = state.first.get((line_of, "line")) if tells and enabled else None
         source = state.text(name, "trigger", "software")
         part = self.around.part
         if part.timer(source) is not None:
-            when["trigger"] = state.first.get((source, "run")) if state.is_on(source, "run") else None
+            when["trigger"] = (
+                state.first.get((source, "run")) if state.is_on(source, "run") else None
+            )
         elif part.converter(source) is not None:
             lead = state.text(source, "trigger", "software")
-            when["trigger"] = state.first.get((lead, "run") if part.timer(lead) is not None else (source, "start"))
+            when["trigger"] = state.first.get(
+                (lead, "run") if part.timer(lead) is not None else (source, "start")
+            )
         elif source in {"software", "free-running"}:
             when["trigger"] = state.first.get((name, "start"))
         else:
@@ -372,14 +416,17 @@ class _Reader:
             signal=label,
             against=against,
             threshold_v=state.number(name, "step", 0) * self.reference_v / part.steps,
-            threshold_pin=state.text(name, "threshold-pin", "") or None if against == "pin" else None,
+            threshold_pin=state.text(name, "threshold-pin", "") or None
+            if against == "pin"
+            else None,
             hysteresis_v=float(state.text(name, "hysteresis", "0")) / 1000,
             edge=state.text(name, "edge", "both"),
         )
 
 
 def _input(converter: Converter, channel: int) -> tuple[str, str | None]:
-    """Pin, or pair of pins, or internal channel; one that leads nowhere is taken for the first pin's neighbour."""
+    """Pin, or pair of pins, or internal channel; one that leads nowhere is taken for the first
+    pin's neighbour."""
     for pin, number in converter.channels.items():
         if number == channel:
             return pin, None

@@ -36,7 +36,8 @@ class Write:
     Attributes
     ----------
     value : int
-        Of the whole register, fields that were written earlier included. Where ``symbol`` is not None the linker
+        Of the whole register, fields that were written earlier included. Where ``symbol`` is not
+        None the linker
         knows the address that stands there, and ``value`` has 0 in its place.
     fields : tuple of FieldWrite
         Those that this write is for.
@@ -73,9 +74,9 @@ class Shadow:
     def write(self, at: RegisterAt, value: int) -> None:
         """Keep what stays in a register after a write: commands and flags do not."""
         kept = value
-        for one in at.register.fields:
-            if one.access != "read-write":
-                kept &= ~one.mask
+        for field in at.register.fields:
+            if field.access != "read-write":
+                kept &= ~field.mask
         self._values[at.address] = kept
 
 
@@ -131,8 +132,11 @@ def _line_write(registers: RegisterMap, step: SetupStep, setting: Setting) -> Wr
     return Write(LINES_ENABLE + 4 * (line // 32), 1 << line % 32, step, line=line)
 
 
-def placed(writes: Iterable[Write], address_of: Callable[[Symbol], int]) -> list[tuple[int, int, int]]:
-    """Writes as a processor makes them: address, width in bits, value; with the addresses of symbols."""
+def placed(
+    writes: Iterable[Write], address_of: Callable[[Symbol], int]
+) -> list[tuple[int, int, int]]:
+    """Writes as a processor makes them: address, width in bits, value; with the addresses of
+    symbols."""
     found: list[tuple[int, int, int]] = []
     for write in writes:
         value = write.value if write.symbol is None else address_of(write.symbol)

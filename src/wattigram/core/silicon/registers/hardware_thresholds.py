@@ -36,7 +36,8 @@ def watch_place(workspace: Workspace, watch: Watch) -> tuple[str, int] | None:
 
 
 def hardware_watches(workspace: Workspace, chain: Chain) -> list[Watch]:
-    """Windows of a chain's signals that the converter judges, in the order in which it numbers them."""
+    """Windows of a chain's signals that the converter judges, in the order in which it numbers
+    them."""
     return [
         Watch("window", name, index)
         for name in dict.fromkeys(slot.signal for slot in chain.slots)
@@ -48,20 +49,30 @@ def hardware_watches(workspace: Workspace, chain: Chain) -> list[Watch]:
 def hardware_thresholds(workspace: Workspace, chain: Chain) -> list[tuple[Signal, Threshold]]:
     """The same, as signals with their windows."""
     project = workspace.project
-    return [(project.signal(one.signal), one.window(project)) for one in hardware_watches(workspace, chain)]
+    return [
+        (project.signal(hardware_watch.signal), hardware_watch.window(project))
+        for hardware_watch in hardware_watches(workspace, chain)
+    ]
 
 
-def judged_settings(workspace: Workspace, registers: RegisterMap, chain: Chain) -> tuple[Setting, ...]:
+def judged_settings(
+    workspace: Workspace, registers: RegisterMap, chain: Chain
+) -> tuple[Setting, ...]:
     """Limits, conditions and actions of a chain's hardware windows."""
     found: list[Setting] = []
     name, converter = chain.converter, workspace.converter(chain)
     for index, (signal, window) in enumerate(hardware_thresholds(workspace, chain)):
         if window.target_signal is not None:
             raise RegisterError(
-                f"{name} cannot hold “{signal.name}” against “{window.target_signal}”: its windows have a fixed target.",
+                f"{name} cannot hold “{signal.name}” against “{window.target_signal}”: its "
+                "windows have a fixed target.",
                 cure="Let software judge that window.",
             )
-        if judges_filtered(signal, window) and signal.reduce is not None and signal.reduce.by == "software":
+        if (
+            judges_filtered(signal, window)
+            and signal.reduce is not None
+            and signal.reduce.by == "software"
+        ):
             raise RegisterError(
                 f"{name} cannot judge what software makes of “{signal.name}”.",
                 cure="Let software judge that window, or judge raw values.",

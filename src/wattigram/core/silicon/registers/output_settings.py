@@ -49,9 +49,15 @@ def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupS
     project = workspace.project
     every: dict[str, Fraction] = {}
     triggers: list[object] = [chain.trigger for chain in project.chains]
-    triggers += [one.output.trigger for one in project.generators if isinstance(one.output, Playback)]
+    triggers += [
+        generator.output.trigger
+        for generator in project.generators
+        if isinstance(generator.output, Playback)
+    ]
     settings = {
-        trigger.timer: timer_setting(workspace, trigger) for trigger in triggers if isinstance(trigger, TimerTrigger)
+        trigger.timer: timer_setting(workspace, trigger)
+        for trigger in triggers
+        if isinstance(trigger, TimerTrigger)
     }
     for pwm in project.pwm:
         settings[pwm.timer] = pwm_timing(workspace, pwm).setting
@@ -65,7 +71,11 @@ def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupS
         step.put("period", setting.period_counts)
         for one in project.generators:
             output = one.output
-            if isinstance(output, Playback) and output.starts_with and (timer := update_timer(workspace, output)):
+            if (
+                isinstance(output, Playback)
+                and output.starts_with
+                and (timer := update_timer(workspace, output))
+            ):
                 chain = project.chain(output.starts_with)
                 own = project.own_trigger(chain) if chain is not None else None
                 shares = isinstance(own, TimerTrigger) and own.timer == timer.timer
@@ -85,7 +95,9 @@ def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupS
         )
 
 
-def generator_steps(workspace: Workspace, registers: RegisterMap, one: Generator) -> Iterator[SetupStep]:
+def generator_steps(
+    workspace: Workspace, registers: RegisterMap, one: Generator
+) -> Iterator[SetupStep]:
     dac = workspace.part.dac(one.dac)
     assert dac is not None
     step = SetupBuilder(registers, one.dac)
@@ -164,10 +176,13 @@ def route_step(workspace: Workspace, registers: RegisterMap, route: Route) -> Se
             sink, room = registers.find(pwm.timer, which).field_address, pwm.timer
         case DacSink(dac=dac):
             sink, room = registers.find(dac, "data").field_address, ""
-    request = {"source": event, "sink": room, "timer": route.timer.timer if route.timer else ""}[route.on]
+    request = {"source": event, "sink": room, "timer": route.timer.timer if route.timer else ""}[
+        route.on
+    ]
     if not request:
         raise RegisterError(
-            f"Route “{route.name}”: nothing there asks for a transfer.", cure="Let a timer start its transfers."
+            f"Route “{route.name}”: nothing there asks for a transfer.",
+            cure="Let a timer start its transfers.",
         )
     is_table = isinstance(source, Symbol)
     step.put("request", request)
@@ -197,18 +212,27 @@ def route_step(workspace: Workspace, registers: RegisterMap, route: Route) -> Se
 def play_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
     """Timers of generators and routes that nothing has started yet."""
     project = workspace.project
-    running = {chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)}
+    running = {
+        chain.trigger.timer for chain in project.chains if isinstance(chain.trigger, TimerTrigger)
+    }
     running |= {pwm.timer for pwm in project.pwm}
     wanted: list[tuple[str, str]] = []
-    for one in project.generators:
-        if isinstance(one.output, Playback) and (timer := update_timer(workspace, one.output)) is not None:
-            wanted.append((timer.timer, one.name))
-        elif isinstance(one.output, SoftwareRamp):
+    for generator in project.generators:
+        if (
+            isinstance(generator.output, Playback)
+            and (timer := update_timer(workspace, generator.output)) is not None
+        ):
+            wanted.append((timer.timer, generator.name))
+        elif isinstance(generator.output, SoftwareRamp):
             continue
-    wanted += [(route.timer.timer, route.name) for route in project.routes if route.timer is not None]
+    wanted += [
+        (route.timer.timer, route.name) for route in project.routes if route.timer is not None
+    ]
     for name, what in wanted:
         if name not in running:
             running.add(name)
             step = SetupBuilder(registers, name)
             step.put("run", True)
-            yield SetupStep("output", name, f"start {what}", "All that it moves is ready.", tuple(step.found))
+            yield SetupStep(
+                "output", name, f"start {what}", "All that it moves is ready.", tuple(step.found)
+            )

@@ -121,9 +121,16 @@ class OutputReader:
         for channel in self._channels():
             timer = state.text(channel, "request", "none")
             from_memory = state.registers.at(state.number(channel, "from", 0)) is None
-            if state.number(channel, "to", 0) == target and from_memory and self._part.timer(timer) is not None:
+            if (
+                state.number(channel, "to", 0) == target
+                and from_memory
+                and self._part.timer(timer) is not None
+            ):
                 running = state.is_on(channel) and state.is_on(timer, "run")
-                moved = not state.flag(dac.name, "twice", False) or state.text(dac.name, "trigger", timer) == timer
+                moved = (
+                    not state.flag(dac.name, "twice", False)
+                    or state.text(dac.name, "trigger", timer) == timer
+                )
                 if running and moved:
                     return channel
         return None
@@ -147,9 +154,13 @@ class OutputReader:
         lsb_v = self._lsb_v(dac)
         mask = (1 << min(dac.bits, state.number(channel, "to-width", 16))) - 1
         points = tuple((code & mask) * lsb_v for code in codes)
-        return WaveTable(name=f"memory of {channel}", points=count, shape=PointsShape(values=points))
+        return WaveTable(
+            name=f"memory of {channel}", points=count, shape=PointsShape(values=points)
+        )
 
-    def _update(self, timer: str, before: Sequence[Generator]) -> TimerTrigger | GeneratorFollow | ChainFollow:
+    def _update(
+        self, timer: str, before: Sequence[Generator]
+    ) -> TimerTrigger | GeneratorFollow | ChainFollow:
         for chain in self._chains:
             if isinstance(chain.trigger, TimerTrigger) and chain.trigger.timer == timer:
                 return ChainFollow(follows=chain.converter)
@@ -169,9 +180,16 @@ class OutputReader:
         found = []
         for group in self._part.timers:
             for name in group.names:
-                if name not in group.pwm_pins or not state.flag(name, "pulse", False) or not state.is_on(name, "run"):
+                if (
+                    name not in group.pwm_pins
+                    or not state.flag(name, "pulse", False)
+                    or not state.is_on(name, "run")
+                ):
                     continue
-                prescaler, period = state.number(name, "prescaler", 1), state.number(name, "period", 1)
+                prescaler, period = (
+                    state.number(name, "prescaler", 1),
+                    state.number(name, "period", 1),
+                )
                 found.append(
                     PwmOutput(
                         name=name,
@@ -208,8 +226,13 @@ class OutputReader:
         return tuple(found)
 
     def routes(self, generators: Sequence[Generator]) -> tuple[list[Route], list[WaveTable]]:
-        """DMA channels that move from peripheral to peripheral, or from memory to one that plays nothing."""
-        playing = {one.output.channel for one in generators if isinstance(one.output, Playback)}
+        """DMA channels that move from peripheral to peripheral, or from memory to one that plays
+        nothing."""
+        playing = {
+            generator.output.channel
+            for generator in generators
+            if isinstance(generator.output, Playback)
+        }
         found: list[Route] = []
         tables: list[WaveTable] = []
         for channel in self._channels():
@@ -244,9 +267,13 @@ class OutputReader:
                 return f"{uart} is not enabled"
             case _, SendSink(uart=uart) if not self._is_on(uart):
                 return f"{uart} is not enabled"
-            case ResultSource(converter=name), _ if name not in {chain.converter for chain in self._chains}:
+            case ResultSource(converter=name), _ if name not in {
+                chain.converter for chain in self._chains
+            }:
                 return f"{name} is not set up"
-            case _, (DutySink(pwm=pwm) | PeriodSink(pwm=pwm)) if pwm not in {one.name for one in self.pwm()}:
+            case _, (DutySink(pwm=pwm) | PeriodSink(pwm=pwm)) if pwm not in {
+                one.name for one in self.pwm()
+            }:
                 return f"{pwm} gives no pulses"
             case _, DacSink(dac=dac):
                 return self._dac_standstill(dac)
@@ -285,7 +312,9 @@ class OutputReader:
             tables.append(table)
             source = TableSource(table=table.name)
         elif self._part.converter(at.owner) is not None:
-            source = ResultSource(converter=at.owner, signal=self._slot_signal(at.owner, at.register.count, at.index))
+            source = ResultSource(
+                converter=at.owner, signal=self._slot_signal(at.owner, at.register.count, at.index)
+            )
         elif self._part.uart(at.owner) is not None:
             source = ReceivedSource(uart=at.owner)
         else:
@@ -324,7 +353,9 @@ class OutputReader:
         dac = self._part.dacs[0]
         mask = (1 << dac.bits) - 1
         points = tuple((code & mask) * self._lsb_v(dac) for code in codes)
-        return WaveTable(name=f"memory of {channel}", points=len(codes), shape=PointsShape(values=points))
+        return WaveTable(
+            name=f"memory of {channel}", points=len(codes), shape=PointsShape(values=points)
+        )
 
     def _slot_signal(self, converter: str, registers: int, index: int) -> str | None:
         if registers == 1:
@@ -338,7 +369,10 @@ class OutputReader:
         at = state.registers.at(address)
         if at is None:
             return None
-        held = next((one.sets for one in at.register.fields if at.address + one.low // 8 == address), "")
+        held = next(
+            (field.sets for field in at.register.fields if at.address + field.low // 8 == address),
+            "",
+        )
         match held:
             case "sent":
                 return SendSink(uart=at.owner)

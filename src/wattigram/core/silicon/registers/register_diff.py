@@ -1,4 +1,5 @@
-"""What firmware really wrote beside what its design asks for: other values, other places in the order, missing writes."""
+"""What firmware really wrote beside what its design asks for: other values, other places in the
+order, missing writes."""
 
 from __future__ import annotations
 
@@ -15,27 +16,37 @@ from wattigram.core.predict.timing import repoints
 from wattigram.core.silicon.registers.decode import SiliconState, decode_writes
 from wattigram.core.silicon.registers.design_from_registers import Observed, silicon_project
 from wattigram.core.silicon.registers.merge_program import merge_program
-from wattigram.core.silicon.registers.register_map import RegisterAt, RegisterMap, field_meaning, register_map
+from wattigram.core.silicon.registers.register_map import (
+    RegisterAt,
+    RegisterMap,
+    field_meaning,
+    register_map,
+)
 from wattigram.core.silicon.registers.round_trip import decoded, surroundings
 
 PlainWrite = tuple[int, int, int]
 Pointings = Mapping[str, tuple[tuple[int, int], ...]]
-"""Channels with their sampling cycles, in the order in which firmware points a converter to them, by converter."""
+"""Channels with their sampling cycles, in the order in which firmware points a converter to them,
+by converter."""
 _NOWHERE: Pointings = MappingProxyType({})
 
 
 @dataclass(frozen=True)
 class RegisterDifference:
-    """One field that is otherwise than the design has it, or one step at another place; ``text`` says how."""
+    """One field that is otherwise than the design has it, or one step at another place; ``text``
+    says how."""
 
     owner: str
     text: str
 
 
-def as_written(workspace: Workspace, writes: Sequence[PlainWrite], pointings: Pointings = _NOWHERE) -> Workspace:
+def as_written(
+    workspace: Workspace, writes: Sequence[PlainWrite], pointings: Pointings = _NOWHERE
+) -> Workspace:
     """The design that a board has after some register writes, by the names of this design.
 
-    What it is wanted to do stays: a timer keeps the rate that was asked for, with the registers that it has.
+    What it is wanted to do stays: a timer keeps the rate that was asked for, with the registers
+    that it has.
 
     Raises
     ------
@@ -44,15 +55,23 @@ def as_written(workspace: Workspace, writes: Sequence[PlainWrite], pointings: Po
     """
     state = decode_writes(register_map(workspace.part), writes)
     observed = Observed(inputs=pointings)
-    silicon = silicon_project(state, surroundings(workspace), lambda _address, count, _bits: (0,) * count, observed)
+    silicon = silicon_project(
+        state, surroundings(workspace), lambda _address, count, _bits: (0,) * count, observed
+    )
     try:
         found = merge_program(_complete(silicon, workspace), workspace)
     except ValidationError as fault:
-        raise RegisterError(f"No design does what firmware set up: {fault.errors()[0]['msg']}") from fault
+        raise RegisterError(
+            f"No design does what firmware set up: {fault.errors()[0]['msg']}"
+        ) from fault
     chains = []
     for chain, meant in zip(found.chains, workspace.project.chains, strict=True):
         trigger, wanted = chain.trigger, meant.trigger
-        if isinstance(trigger, TimerTrigger) and isinstance(wanted, TimerTrigger) and trigger.timer == wanted.timer:
+        if (
+            isinstance(trigger, TimerTrigger)
+            and isinstance(wanted, TimerTrigger)
+            and trigger.timer == wanted.timer
+        ):
             chain = chain.replaced(trigger=trigger.replaced(every=wanted.every))
         touched = any(one.converter == chain.converter for one in silicon.chains)
         chains.append(chain if touched else meant.replaced(startup=()))
@@ -62,20 +81,25 @@ def as_written(workspace: Workspace, writes: Sequence[PlainWrite], pointings: Po
 def _complete(silicon: Project, workspace: Workspace) -> Project:
     """Chains that were never set up stand there as they were meant; the caller stops them."""
     known = {chain.converter for chain in silicon.chains}
-    missing: list[Chain] = [chain for chain in workspace.project.chains if chain.converter not in known]
+    missing: list[Chain] = [
+        chain for chain in workspace.project.chains if chain.converter not in known
+    ]
     names = {slot.signal for chain in missing for slot in chain.slots}
     signals = [
         Signal(name=signal.name, pin=signal.pin, negative=signal.negative)
         for signal in workspace.project.signals
         if signal.name in names
     ]
-    return silicon.replaced(chains=(*silicon.chains, *missing), signals=(*silicon.signals, *signals))
+    return silicon.replaced(
+        chains=(*silicon.chains, *missing), signals=(*silicon.signals, *signals)
+    )
 
 
 def differences(
     workspace: Workspace, writes: Sequence[PlainWrite], pointings: Pointings = _NOWHERE
 ) -> tuple[RegisterDifference, ...]:
-    """Fields that firmware leaves otherwise than the design's own writes do, then steps that come in another order."""
+    """Fields that firmware leaves otherwise than the design's own writes do, then steps that come
+    in another order."""
     registers = register_map(workspace.part)
     meant, real = decoded(workspace), decode_writes(registers, writes)
     found: list[RegisterDifference] = []
@@ -84,7 +108,9 @@ def differences(
             found += _fields(meant, real, at)
     for line in sorted(meant.lines - real.lines):
         owner = registers.owner_of_line(line) or ""
-        found.append(RegisterDifference(owner, f"the interrupt of {owner} (line {line}) is not enabled"))
+        found.append(
+            RegisterDifference(owner, f"the interrupt of {owner} (line {line}) is not enabled")
+        )
     return (*found, *_pointed(workspace, pointings), *_order(meant, real))
 
 
@@ -107,16 +133,20 @@ def _pointed(workspace: Workspace, pointings: Pointings) -> Iterator[RegisterDif
 def _fields(meant: SiliconState, real: SiliconState, at: RegisterAt) -> list[RegisterDifference]:
     found = []
     before, after = meant.shadow.value(at), real.shadow.value(at)
-    for one in at.register.fields:
-        if one.access != "read-write":
+    for field in at.register.fields:
+        if field.access != "read-write":
             continue
-        wanted, has = (before & one.mask) >> one.low, (after & one.mask) >> one.low
-        if one.coded == "pointer":
-            found += _pointer(meant.registers, at, one, wanted, has)
+        wanted, has = (before & field.mask) >> field.low, (after & field.mask) >> field.low
+        if field.coded == "pointer":
+            found += _pointer(meant.registers, at, field, wanted, has)
         elif wanted != has:
-            part, where = meant.registers.part, f"{at.owner} {at.name}.{one.name}"
-            is_now, should_be = (f"{code} ({_meaning(part, one, code)})" for code in (has, wanted))
-            found.append(RegisterDifference(at.owner, f"{where} is {is_now}, the design's is {should_be}"))
+            part, where = meant.registers.part, f"{at.owner} {at.name}.{field.name}"
+            is_now, should_be = (
+                f"{code} ({_meaning(part, field, code)})" for code in (has, wanted)
+            )
+            found.append(
+                RegisterDifference(at.owner, f"{where} is {is_now}, the design's is {should_be}")
+            )
     return found
 
 
@@ -135,14 +165,21 @@ def _meaning(part: Part, one: RegisterField, code: int) -> str:
 def _pointer(
     registers: RegisterMap, at: RegisterAt, one: RegisterField, wanted: int, has: int
 ) -> list[RegisterDifference]:
-    """A pointer to a register must be that register; one into memory may be anywhere in it, as a linker likes."""
+    """A pointer to a register must be that register; one into memory may be anywhere in it, as a
+    linker likes."""
     place, memory = registers.at(wanted), registers.part.memory
     where = f"{at.owner} {at.name}.{one.name} ({one.sets}) is {has:#010x}"
     if wanted == has or not wanted:
         return []
     if place is not None:
-        return [RegisterDifference(at.owner, f"{where}, the design's is {place.owner} {place.name}")]
-    if memory is None or memory.has_data(has) or (one.sets == "from" and has and memory.has_code(has)):
+        return [
+            RegisterDifference(at.owner, f"{where}, the design's is {place.owner} {place.name}")
+        ]
+    if (
+        memory is None
+        or memory.has_data(has)
+        or (one.sets == "from" and has and memory.has_code(has))
+    ):
         return []
     return [RegisterDifference(at.owner, f"{where}, where there is no memory for it")]
 
@@ -169,13 +206,16 @@ def _order(meant: SiliconState, real: SiliconState) -> list[RegisterDifference]:
         late = [
             other
             for other in wanted
-            if other in real.first and meant.first[other] < meant.first[key] and real.first[other] > real.first[key]
+            if other in real.first
+            and meant.first[other] < meant.first[key]
+            and real.first[other] > real.first[key]
         ]
         for other in late:
             found.append(
                 RegisterDifference(
                     owner,
-                    f"{owner} {_STEPS.get(what, what)} before {other[0]} {_STEPS.get(other[1], other[1])}",
+                    f"{owner} {_STEPS.get(what, what)} before {other[0]} "
+                    f"{_STEPS.get(other[1], other[1])}",
                 )
             )
     for owner in sorted(set(meant.calibrated) - real.calibrated):

@@ -1,4 +1,5 @@
-"""Registers as a design leaves them, bit by bit: which setting made each field, in which step, and what has changed."""
+"""Registers as a design leaves them, bit by bit: which setting made each field, in which step, and
+what has changed."""
 
 from __future__ import annotations
 
@@ -12,7 +13,8 @@ from wattigram.core.silicon.registers.register_map import RegisterAt, RegisterMa
 
 @dataclass(frozen=True)
 class SheetField:
-    """One field: its code at the end, and the writes that it comes from; ``writes`` number those of the design."""
+    """One field: its code at the end, and the writes that it comes from; ``writes`` number those of
+    the design."""
 
     field: RegisterField
     code: int
@@ -42,7 +44,8 @@ class SheetRow:
 
 
 def register_sheet(registers: RegisterMap, writes: tuple[Write, ...]) -> tuple[SheetRow, ...]:
-    """Every register that is written, in the order in which it first is; commands show what was last given."""
+    """Every register that is written, in the order in which it first is; commands show what was
+    last given."""
     shadow = Shadow(registers)
     order: dict[int, RegisterAt] = {}
     by_register: dict[int, list[int]] = {}
@@ -72,18 +75,29 @@ def register_sheet(registers: RegisterMap, writes: tuple[Write, ...]) -> tuple[S
             if field.access == "start" and key in last:
                 code = last[key].code
             fields.append(SheetField(field, code, last.get(key), tuple(by_field.get(key, ()))))
-        rows.append(SheetRow(at, value, symbols.get(address, ""), tuple(fields), tuple(by_register[address])))
+        rows.append(
+            SheetRow(
+                at, value, symbols.get(address, ""), tuple(fields), tuple(by_register[address])
+            )
+        )
     return tuple(rows)
 
 
 def write_lines(writes: tuple[Write, ...]) -> tuple[str, ...]:
-    """Writes as lines of hexadecimal numbers with their registers, for the clipboard and to compare."""
+    """Writes as lines of hexadecimal numbers with their registers, for the clipboard and to
+    compare."""
     found = []
     for write in writes:
         if write.at is None:
-            found.append(f"0x{write.address:08x} = 0x{write.value:08x}  interrupt line {write.line}")
+            found.append(
+                f"0x{write.address:08x} = 0x{write.value:08x}  interrupt line {write.line}"
+            )
             continue
-        value = str(write.symbol) if write.symbol is not None else f"0x{write.value:0{write.at.register.width // 4}x}"
+        value = (
+            str(write.symbol)
+            if write.symbol is not None
+            else f"0x{write.value:0{write.at.register.width // 4}x}"
+        )
         found.append(f"0x{write.address:08x} = {value}  {write.at.owner} {write.at.name}")
     return tuple(found)
 

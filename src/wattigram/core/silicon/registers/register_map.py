@@ -64,7 +64,9 @@ class RegisterAt:
     @property
     def name(self) -> str:
         """As people and C call it within its peripheral."""
-        return f"{self.register.name}_{self.index}" if self.register.count > 1 else self.register.name
+        return (
+            f"{self.register.name}_{self.index}" if self.register.count > 1 else self.register.name
+        )
 
 
 def c_name(text: str) -> str:
@@ -77,7 +79,9 @@ class RegisterMap:
     """Finds registers of a part."""
 
     part: Part
-    _places: dict[tuple[str, str], tuple[Block, int, Register, RegisterField]] = field(default_factory=dict)
+    _places: dict[tuple[str, str], tuple[Block, int, Register, RegisterField]] = field(
+        default_factory=dict
+    )
 
     def __post_init__(self) -> None:
         for block in self.part.blocks:
@@ -106,11 +110,14 @@ class RegisterMap:
             )
         block, base, register, one = found
         if index and not index < register.count:
-            raise RegisterError(f"{owner}: {register.name} is there {register.count} times, {index + 1} are wanted.")
+            raise RegisterError(
+                f"{owner}: {register.name} is there {register.count} times, {index + 1} are wanted."
+            )
         return FieldPlace(owner, block, register, one, register.at(base, index))
 
     def counted_by(self, owner: str, name: str) -> str:
-        """What a setting's registers are counted by: "slot", "channel", "window", or "" for one alone."""
+        """What a setting's registers are counted by: "slot", "channel", "window", or "" for one
+        alone."""
         found = self._places.get((owner, name))
         return found[2].of if found is not None else ""
 
@@ -128,7 +135,11 @@ class RegisterMap:
 
     @cached_property
     def _by_byte(self) -> dict[int, RegisterAt]:
-        return {one.address + byte: one for one in self.registers for byte in range(one.register.width // 8)}
+        return {
+            register.address + byte: register
+            for register in self.registers
+            for byte in range(register.register.width // 8)
+        }
 
     def at(self, address: int) -> RegisterAt | None:
         """The register that has a byte at an address."""
@@ -137,7 +148,9 @@ class RegisterMap:
     @cached_property
     def system(self) -> str:
         """The peripheral with ticks, alarm and debug channel."""
-        return next((block.owners[0] for block in self.part.blocks if block.kind == "system"), "System")
+        return next(
+            (block.owners[0] for block in self.part.blocks if block.kind == "system"), "System"
+        )
 
     def line(self, owner: str) -> int | None:
         """Interrupt line of a peripheral."""
@@ -158,7 +171,8 @@ MOST_MAPS = 8
 
 
 def register_map(part: Part) -> RegisterMap:
-    """The map of a part; the same object each time for the same part, since it is looked into at every edit."""
+    """The map of a part; the same object each time for the same part, since it is looked into at
+    every edit."""
     found = _maps.get(id(part))
     if found is None or found.part is not part:
         if len(_maps) >= MOST_MAPS:
@@ -203,7 +217,9 @@ def field_value(part: Part, place: FieldPlace, value: Value) -> int:
         case "signed":
             number, half = _number(value, where), 1 << (one.width - 1)
             if not -half <= number < half:
-                raise RegisterError(f"{where}: {number} does not fit into {one.width} bits with a sign.")
+                raise RegisterError(
+                    f"{where}: {number} does not fit into {one.width} bits with a sign."
+                )
             code = number & ((1 << one.width) - 1)
         case "value" | "pointer":
             code = _number(value, where)

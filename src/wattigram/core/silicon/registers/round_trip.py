@@ -1,4 +1,5 @@
-"""There and back: a design's own register writes, and the design that a board would have of them."""
+"""There and back: a design's own register writes, and the design that a board would have of
+them."""
 
 from __future__ import annotations
 
@@ -6,7 +7,11 @@ from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.design import EdgeTrigger, Workspace
 from wattigram.core.predict.waveform import table_codes
 from wattigram.core.silicon.registers.decode import SiliconState, decode_writes
-from wattigram.core.silicon.registers.design_from_registers import Observed, Surroundings, silicon_project
+from wattigram.core.silicon.registers.design_from_registers import (
+    Observed,
+    Surroundings,
+    silicon_project,
+)
 from wattigram.core.silicon.registers.encode import Write, placed, setup_writes
 from wattigram.core.silicon.registers.merge_program import merge_program
 from wattigram.core.silicon.registers.register_map import Symbol, register_map
@@ -22,9 +27,18 @@ def surroundings(workspace: Workspace) -> Surroundings:
     """What is around the silicon of a design's board."""
     project = workspace.project
     levels_v = {
-        chain.trigger.pin: chain.trigger.level_v for chain in project.chains if isinstance(chain.trigger, EdgeTrigger)
+        chain.trigger.pin: chain.trigger.level_v
+        for chain in project.chains
+        if isinstance(chain.trigger, EdgeTrigger)
     }
-    return Surroundings(workspace.part, project.name, project.reference, project.bus_clock_hz, project.bench, levels_v)
+    return Surroundings(
+        workspace.part,
+        project.name,
+        project.reference,
+        project.bus_clock_hz,
+        project.bench,
+        levels_v,
+    )
 
 
 class DesignMemory:
@@ -38,11 +52,19 @@ class DesignMemory:
         self._codes: dict[int, tuple[int, ...]] = {}
         project = workspace.project
         for chain in project.chains:
-            self._place(Symbol("loop", chain.converter), chain.loop.items * chain.loop.width_bits // 8)
+            self._place(
+                Symbol("loop", chain.converter), chain.loop.items * chain.loop.width_bits // 8
+            )
             self._place(Symbol("stamps", chain.converter), chain.loop.items * 4)
         for table in project.tables:
-            users = [one for one in project.generators if getattr(one.output, "table", None) == table.name]
-            dac = workspace.part.dac(users[0].dac) if users else next(iter(workspace.part.dacs), None)
+            users = [
+                generator
+                for generator in project.generators
+                if getattr(generator.output, "table", None) == table.name
+            ]
+            dac = (
+                workspace.part.dac(users[0].dac) if users else next(iter(workspace.part.dacs), None)
+            )
             if dac is not None:
                 buffered = users[0].buffered if users else True
                 codes = table_codes(workspace, table, dac, buffered).codes.tolist()
@@ -74,7 +96,8 @@ def decoded(workspace: Workspace) -> SiliconState:
 
 
 def as_set_up(workspace: Workspace) -> Workspace:
-    """The design as its register writes make it, with the program of the design; itself for a part without registers.
+    """The design as its register writes make it, with the program of the design; itself for a part
+    without registers.
 
     Raises
     ------

@@ -1,4 +1,5 @@
-"""What a design sets its peripherals to, in the order in which firmware does it, with the reason for each place."""
+"""What a design sets its peripherals to, in the order in which firmware does it, with the reason
+for each place."""
 
 from __future__ import annotations
 
@@ -20,8 +21,15 @@ from wattigram.core.model.design.project import Step
 from wattigram.core.model.design.route import DacSink
 from wattigram.core.predict.pins import comparator_inputs
 from wattigram.core.predict.timing import right_order, scan_timing, startup
-from wattigram.core.silicon.registers.chain_settings import chain_dma_step, converter_step, stamp_dma_step
-from wattigram.core.silicon.registers.hardware_thresholds import hardware_thresholds, judged_settings
+from wattigram.core.silicon.registers.chain_settings import (
+    chain_dma_step,
+    converter_step,
+    stamp_dma_step,
+)
+from wattigram.core.silicon.registers.hardware_thresholds import (
+    hardware_thresholds,
+    judged_settings,
+)
 from wattigram.core.silicon.registers.output_settings import (
     fed_dac_step,
     generator_steps,
@@ -66,7 +74,13 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
         yield converter_step(workspace, registers, chain)
         judged = judged_settings(workspace, registers, chain)
         if judged:
-            yield SetupStep("set-up", chain.converter, f"windows of {chain.converter}", "Limits as codes.", judged)
+            yield SetupStep(
+                "set-up",
+                chain.converter,
+                f"windows of {chain.converter}",
+                "Limits as codes.",
+                judged,
+            )
         if isinstance(chain.retrieval, Dma):
             yield chain_dma_step(workspace, registers, chain, chain.retrieval)
             if scan_timing(workspace, chain).stamped:
@@ -76,7 +90,9 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
     for pwm in project.pwm:
         step = SetupBuilder(registers, pwm.timer)
         step.put("run", True)
-        yield SetupStep("output", pwm.timer, f"start {pwm.name}", "Pulses come from now on.", tuple(step.found))
+        yield SetupStep(
+            "output", pwm.timer, f"start {pwm.name}", "Pulses come from now on.", tuple(step.found)
+        )
     yield from _starting(workspace, registers)
     yield from play_steps(workspace, registers)
 
@@ -95,7 +111,13 @@ def _comparators(workspace: Workspace, registers: RegisterMap) -> Iterator[Setup
         step.put("edge", item.edge, only="both")
         step.put("tells", True, only=True)
         step.put("on", True)
-        yield SetupStep("set-up", item.name, f"set up {item.name}", f"It looks at {item.signal}.", tuple(step.found))
+        yield SetupStep(
+            "set-up",
+            item.name,
+            f"set up {item.name}",
+            f"It looks at {item.signal}.",
+            tuple(step.found),
+        )
         yield SetupStep(
             "interrupt",
             item.name,
@@ -113,12 +135,16 @@ def _starting(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupSte
     """Each chain's own order; triggers that are last wait until all chains are ready."""
     last: list[SetupStep] = []
     # Converters that follow another come first: its trigger is theirs.
-    chains = sorted(workspace.project.chains, key=lambda one: not isinstance(one.trigger, FollowTrigger))
+    chains = sorted(
+        workspace.project.chains, key=lambda one: not isinstance(one.trigger, FollowTrigger)
+    )
     for chain in chains:
         reasons = dict(right_order(workspace, chain))
         order = startup(workspace, chain).order
         for place, step in enumerate(order):
-            made = _start_step(workspace, registers, chain, step, reasons.get(step, "In the engineer's own order."))
+            made = _start_step(
+                workspace, registers, chain, step, reasons.get(step, "In the engineer's own order.")
+            )
             if made is None:
                 continue
             if step == "trigger" and place == len(order) - 1:
@@ -168,12 +194,15 @@ def _start_step(
                     settings = [Setting(name, "start", True)]
                 case _:
                     return None
-    for one in settings:
-        if one.name != LINE:
-            registers.find(one.owner, one.name, one.index)
+    for setting in settings:
+        if setting.name != LINE:
+            registers.find(setting.owner, setting.name, setting.index)
     return SetupStep(step, owner, titles[step], reason, tuple(settings))
 
 
 def _tells(workspace: Workspace, chain: Chain) -> bool:
-    """Windows of a chain whose results do not interrupt have the converter's own line, which nothing else enables."""
-    return not isinstance(chain.retrieval, (Interrupt, Fifo)) and bool(hardware_thresholds(workspace, chain))
+    """Windows of a chain whose results do not interrupt have the converter's own line, which
+    nothing else enables."""
+    return not isinstance(chain.retrieval, (Interrupt, Fifo)) and bool(
+        hardware_thresholds(workspace, chain)
+    )

@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.model.design import Chain, Signal, Threshold, Workspace, later_gain, limits_v, signal_scale
+from wattigram.core.model.design import (
+    Chain,
+    Signal,
+    Threshold,
+    Workspace,
+    later_gain,
+    limits_v,
+    signal_scale,
+)
 
 
 @dataclass(frozen=True)
@@ -17,7 +25,9 @@ class ThresholdCodes:
     hysteresis: int
 
 
-def counts_per_volt(workspace: Workspace, signal: Signal, reduced: bool, by_hardware: bool = False) -> float:
+def counts_per_volt(
+    workspace: Workspace, signal: Signal, reduced: bool, by_hardware: bool = False
+) -> float:
     """Codes of a stream for each volt of the signal; hardware compares before alignment."""
     scale = signal_scale(workspace, _chain(workspace, signal), signal.name)
     codes = scale.gain * float(signal.front_end) / scale.lsb_v
@@ -32,8 +42,11 @@ def judges_filtered(signal: Signal, window: Threshold) -> bool:
 
 
 def threshold_codes(workspace: Workspace, signal: Signal, window: Threshold) -> ThresholdCodes:
-    """Limits, target and hysteresis of a window; ``target`` is 0 where another signal is the target."""
-    per_volt = counts_per_volt(workspace, signal, judges_filtered(signal, window), window.by == "hardware")
+    """Limits, target and hysteresis of a window; ``target`` is 0 where another signal is the
+    target."""
+    per_volt = counts_per_volt(
+        workspace, signal, judges_filtered(signal, window), window.by == "hardware"
+    )
     low_v, high_v = limits_v(workspace, signal, window)
     return ThresholdCodes(
         round(low_v * per_volt),

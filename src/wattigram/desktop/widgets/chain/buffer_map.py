@@ -78,8 +78,14 @@ class LoopMap(QWidget):
         painter.setFont(text_font(-1))
         painter.setPen(color(t.soft if loop.halves_in_step else t.bad))
         line = float(painter.fontMetrics().height())
-        state = "in step" if loop.halves_in_step else "halves split" if loop.in_step else "out of step"
-        elide(painter, QRectF(rect.left(), rect.top(), rect.width(), line), f"{loop.name} · {loop.bytes} B · {state}")
+        state = (
+            "in step" if loop.halves_in_step else "halves split" if loop.in_step else "out of step"
+        )
+        elide(
+            painter,
+            QRectF(rect.left(), rect.top(), rect.width(), line),
+            f"{loop.name} · {loop.bytes} B · {state}",
+        )
         area = rect.adjusted(0, line + 2, 0, 0)
         if area.height() < 8:
             return
@@ -122,7 +128,9 @@ class LoopMap(QWidget):
         flat = pixels.ravel()
         shades = np.array([_faded(shade).rgba() for shade in palette], dtype=np.uint32)
         flat[:shown] = shades[np.arange(shown) % slots]
-        image = QImage(pixels.tobytes(), per_row, rows, per_row * 4, QImage.Format.Format_ARGB32).copy()
+        image = QImage(
+            pixels.tobytes(), per_row, rows, per_row * 4, QImage.Format.Format_ARGB32
+        ).copy()
         self._images[chain.loop.name] = (image, per_row)
         return image, per_row
 
@@ -130,7 +138,13 @@ class LoopMap(QWidget):
 def _content(workspace: Workspace) -> list[object]:
     """All that the picture depends on."""
     names = [signal.name for signal in workspace.project.signals]
-    return [names, *((chain.loop, [slot.signal for slot in chain.slots]) for chain in workspace.project.chains)]
+    return [
+        names,
+        *(
+            (chain.loop, [slot.signal for slot in chain.slots])
+            for chain in workspace.project.chains
+        ),
+    ]
 
 
 def _faded(shade: QColor) -> QColor:

@@ -48,7 +48,9 @@ class RowItem:
 
     def selection(self, facet: str) -> Selection:
         """The selection that this row stands for."""
-        return Selection(self.chain.converter if self.chain else "", self.place, self.signal.name, facet)
+        return Selection(
+            self.chain.converter if self.chain else "", self.place, self.signal.name, facet
+        )
 
 
 @dataclass(frozen=True)
@@ -80,7 +82,8 @@ class ChainLayout:
 
 
 def lay_out(workspace: Workspace, width: float, line: float, room: float = 0.0) -> ChainLayout:
-    """Lay the project out; ``line`` is the height of a line of text, ``room`` the height that rows may fill."""
+    """Lay the project out; ``line`` is the height of a line of text, ``room`` the height that rows
+    may fill."""
     unit = line * 6.15
     stream = width - 2 * SIDE - sum(_SHARES) * unit
     if stream < SMALLEST_STREAM:
@@ -104,14 +107,30 @@ def lay_out(workspace: Workspace, width: float, line: float, room: float = 0.0) 
         y += yoke_height
         for place, signal in entries:
             rows.append(
-                RowItem(chain, place, signal, indexes[signal.name], QRectF(SIDE, y, columns[-1] - SIDE, row_height))
+                RowItem(
+                    chain,
+                    place,
+                    signal,
+                    indexes[signal.name],
+                    QRectF(SIDE, y, columns[-1] - SIDE, row_height),
+                )
             )
             y += row_height
         y += GAP
 
     for chain in workspace.project.chains:
-        add(chain, [(place, workspace.project.signal(slot.signal)) for place, slot in enumerate(chain.slots)])
-    loose = [(-1, signal) for signal in workspace.project.signals if workspace.project.chain_of(signal.name) is None]
+        add(
+            chain,
+            [
+                (place, workspace.project.signal(slot.signal))
+                for place, slot in enumerate(chain.slots)
+            ],
+        )
+    loose = [
+        (-1, signal)
+        for signal in workspace.project.signals
+        if workspace.project.chain_of(signal.name) is None
+    ]
     if loose:
         add(None, loose)
     return ChainLayout(tuple(columns), tuple(yokes), tuple(rows), y, header)

@@ -13,7 +13,14 @@ from wattigram.core.predict.timing import scan_timing
 from wattigram.desktop.state.selection import FACETS, Selection
 from wattigram.desktop.theme import color, heading_font, number_font, text_font, theme
 from wattigram.desktop.widgets.chain import row_text
-from wattigram.desktop.widgets.chain.chain_layout import TITLES, ChainLayout, RowItem, RowKey, YokeItem, lay_out
+from wattigram.desktop.widgets.chain.chain_layout import (
+    TITLES,
+    ChainLayout,
+    RowItem,
+    RowKey,
+    YokeItem,
+    lay_out,
+)
 from wattigram.desktop.widgets.chain.stream_cell import StreamPainter
 from wattigram.desktop.widgets.drawing import draw_marker, elide
 from wattigram.desktop.widgets.finding_mark import paint_finding
@@ -60,7 +67,8 @@ CELL_OF_FINDING = {code: cell for cell, codes in _CELLS.items() for code in code
 
 
 class ChainRows(QWidget):
-    """Shows a workspace, its findings, a selection and what the board sends; :class:`ChainView` adds the hand."""
+    """Shows a workspace, its findings, a selection and what the board sends; :class:`ChainView`
+    adds the hand."""
 
     columns_changed = pyqtSignal()
     """Streams need another number of columns."""
@@ -97,9 +105,12 @@ class ChainRows(QWidget):
                 self._findings.setdefault((name, facet), finding)
         before = self._layout
         self._lay_out()
-        # What is scrolled out of view is painted when it comes into view, so nobody asks how it looks.
+        # What is scrolled out of view is painted when it comes into view, so nobody asks how it
+        # looks.
         seen = QRectF(self.visibleRegion().boundingRect())
-        rows = [row for row in self._layout.rows if row.rect.intersects(seen)] if self._layout else []
+        rows = (
+            [row for row in self._layout.rows if row.rect.intersects(seen)] if self._layout else []
+        )
         looks = {row.key: self._look(row) for row in rows}
         if (
             self._layout is None
@@ -127,13 +138,21 @@ class ChainRows(QWidget):
         """All that the picture of each cell depends on, the stream's data aside."""
         assert self._workspace is not None
         texts = row_text.cells(self._workspace, row.chain, row.signal, row.place, self._snapshot)
-        shares = row_text.slot_shares(self._workspace, row.chain, row.place) if row.chain else (0.0, 0.0)
+        shares = (
+            row_text.slot_shares(self._workspace, row.chain, row.place) if row.chain else (0.0, 0.0)
+        )
         wiring = self._workspace.wiring(row.signal.pin)
         found = []
         for facet in FACETS:
             own: tuple[object, ...] = texts.get(facet, ())
             if facet == "signal":
-                own = (row.index, row.signal.name, row.signal.pin, row.signal.negative, row.chain is None)
+                own = (
+                    row.index,
+                    row.signal.name,
+                    row.signal.pin,
+                    row.signal.negative,
+                    row.chain is None,
+                )
             elif facet == "sample":
                 own = (own, shares)
             elif facet == "stream":
@@ -144,7 +163,10 @@ class ChainRows(QWidget):
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Show what the board has sent; only streams and readings are painted anew."""
         counts = snapshot.totals != self._snapshot.totals
-        has_news = snapshot.event_count != self._snapshot.event_count or snapshot.state != self._snapshot.state
+        has_news = (
+            snapshot.event_count != self._snapshot.event_count
+            or snapshot.state != self._snapshot.state
+        )
         self._snapshot = snapshot
         layout = self._layout
         if layout is None:
@@ -156,7 +178,9 @@ class ChainRows(QWidget):
             self.update(layout.cell(row, STREAM).adjusted(2, 2, -2, -2).toAlignedRect())
             self.update(layout.cell(row, 0).adjusted(2, 2, -2, -2).toAlignedRect())
             if has_news:
-                self.update(layout.cell(row, FACETS.index("window")).adjusted(2, 2, -2, -2).toAlignedRect())
+                self.update(
+                    layout.cell(row, FACETS.index("window")).adjusted(2, 2, -2, -2).toAlignedRect()
+                )
 
     def show_selection(self, selection: Selection) -> None:
         """Mark a cell."""
@@ -192,7 +216,11 @@ class ChainRows(QWidget):
                 ):
                     return layout.cell(row, FACETS.index(selection.column)).toAlignedRect()
             for yoke in layout.yokes:
-                if not selection.signal and yoke.chain is not None and yoke.chain.converter == selection.converter:
+                if (
+                    not selection.signal
+                    and yoke.chain is not None
+                    and yoke.chain.converter == selection.converter
+                ):
                     return yoke.rect.toAlignedRect()
         return QRect()
 
@@ -267,7 +295,9 @@ class ChainRows(QWidget):
         t = theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         chosen = not self._selection.signal and yoke.chain is not None
-        chosen = chosen and yoke.chain is not None and yoke.chain.converter == self._selection.converter
+        chosen = (
+            chosen and yoke.chain is not None and yoke.chain.converter == self._selection.converter
+        )
         # Straight corners: rounded ones take longer to paint than all the rest.
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.fillRect(yoke.rect.toAlignedRect(), color(t.band))
@@ -288,7 +318,9 @@ class ChainRows(QWidget):
         used = painter.fontMetrics().horizontalAdvance(name) + 16
         painter.setFont(text_font(-0.5))
         painter.setPen(color(t.soft))
-        right_width = min(painter.fontMetrics().horizontalAdvance(right) + 2.0, inner.width() * 0.45)
+        right_width = min(
+            painter.fontMetrics().horizontalAdvance(right) + 2.0, inner.width() * 0.45
+        )
         elide(
             painter,
             QRectF(inner.right() - right_width, inner.top(), right_width, inner.height()),
@@ -299,14 +331,21 @@ class ChainRows(QWidget):
         elide(painter, inner.adjusted(used, 0, -right_width - 16, 0), left)
 
     def _paint_row(
-        self, painter: QPainter, workspace: Workspace, layout: ChainLayout, row: RowItem, clip: QRegion
+        self,
+        painter: QPainter,
+        workspace: Workspace,
+        layout: ChainLayout,
+        row: RowItem,
+        clip: QRegion,
     ) -> None:
         t = theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         mine = self._selection.signal == row.signal.name and self._selection.place == row.place
         mine = mine and row.is_of(self._selection.converter)
         with_it = row.chain is not None and row.place in self._selection.also
-        with_it = with_it and row.chain is not None and row.chain.converter == self._selection.converter
+        with_it = (
+            with_it and row.chain is not None and row.chain.converter == self._selection.converter
+        )
         mine = mine or with_it
         if mine:
             painter.fillRect(row.rect, color(t.card))
@@ -325,7 +364,9 @@ class ChainRows(QWidget):
                 self._paint_signal(painter, row, cell, lines)
             else:
                 if texts is None:
-                    texts = row_text.cells(workspace, row.chain, row.signal, row.place, self._snapshot)
+                    texts = row_text.cells(
+                        workspace, row.chain, row.signal, row.place, self._snapshot
+                    )
                 self._paint_text(painter, cell, texts[facet], number_line=facet == "move")
                 if facet == "sample" and row.chain is not None:
                     self._paint_sampling(painter, workspace, row, cell)
@@ -340,7 +381,9 @@ class ChainRows(QWidget):
         painter.setPen(QPen(color(t.hairline), 1))
         painter.drawLine(row.rect.bottomLeft(), row.rect.bottomRight())
 
-    def _paint_signal(self, painter: QPainter, row: RowItem, cell: QRectF, lines: tuple[str, ...]) -> None:
+    def _paint_signal(
+        self, painter: QPainter, row: RowItem, cell: QRectF, lines: tuple[str, ...]
+    ) -> None:
         t = theme()
         line = float(self.fontMetrics().height())
         top = cell.top() + 7
@@ -353,27 +396,42 @@ class ChainRows(QWidget):
         elide(painter, QRectF(cell.left() + 8, top + line, cell.width() - 12, line), lines[1])
         painter.setFont(number_font(0.5, QFont.Weight.DemiBold))
         painter.setPen(color(t.ink))
-        elide(painter, QRectF(cell.left() + 8, top + 2 * line + 2, cell.width() - 12, line), lines[2])
+        elide(
+            painter, QRectF(cell.left() + 8, top + 2 * line + 2, cell.width() - 12, line), lines[2]
+        )
 
-    def _paint_text(self, painter: QPainter, cell: QRectF, lines: tuple[str, ...], number_line: bool) -> None:
+    def _paint_text(
+        self, painter: QPainter, cell: QRectF, lines: tuple[str, ...], number_line: bool
+    ) -> None:
         t = theme()
         line = float(self.fontMetrics().height())
         rect = QRectF(cell.left() + 8, cell.top() + 7, cell.width() - 14, line)
         for number, text in enumerate(lines):
-            painter.setFont(number_font(-1) if number_line and number == 0 else text_font(0 if number == 0 else -1))
+            painter.setFont(
+                number_font(-1)
+                if number_line and number == 0
+                else text_font(0 if number == 0 else -1)
+            )
             painter.setPen(color(t.ink if number == 0 else t.soft))
             elide(painter, rect, text)
             rect.translate(0, line)
 
-    def _paint_sampling(self, painter: QPainter, workspace: Workspace, row: RowItem, cell: QRectF) -> None:
-        """The slot to scale among the converter's slots: filled while sampling, open while converting."""
+    def _paint_sampling(
+        self, painter: QPainter, workspace: Workspace, row: RowItem, cell: QRectF
+    ) -> None:
+        """The slot to scale among the converter's slots: filled while sampling, open while
+        converting."""
         assert row.chain is not None
         line = float(self.fontMetrics().height())
         sampling, total = row_text.slot_shares(workspace, row.chain, row.place)
-        bar = QRectF(cell.left() + 8, cell.top() + 9 + 2 * line, (cell.width() - 20) * total, line * 0.62)
+        bar = QRectF(
+            cell.left() + 8, cell.top() + 9 + 2 * line, (cell.width() - 20) * total, line * 0.62
+        )
         row_text.paint_slot(painter, bar, sampling / total if total else 0.0, row.index)
 
-    def _paint_stream(self, painter: QPainter, workspace: Workspace, row: RowItem, cell: QRectF) -> None:
+    def _paint_stream(
+        self, painter: QPainter, workspace: Workspace, row: RowItem, cell: QRectF
+    ) -> None:
         stream = self.stream_painter(row)
         picture = self._snapshot.pictures.get(row.signal.name)
         stream.paint(painter, cell, workspace, row.signal, row.index, picture)

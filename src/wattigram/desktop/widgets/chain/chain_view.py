@@ -56,13 +56,22 @@ class ChainView(ChainRows):
         if self._grip is not None and event.button() == Qt.MouseButton.LeftButton:
             self.drag_began.emit()
             return
-        if event.button() == Qt.MouseButton.LeftButton and found.facet == "front end" and found.signal:
+        if (
+            event.button() == Qt.MouseButton.LeftButton
+            and found.facet == "front end"
+            and found.signal
+        ):
             self.opened.emit(found, self.cell_rect(found))
 
     def _extended(self, found: Selection) -> Selection:
         """What is selected already, with one more slot of the same converter, or without it."""
         mine = self._selection
-        if not found.signal or found.converter != mine.converter or mine.place < 0 or found.place == mine.place:
+        if (
+            not found.signal
+            or found.converter != mine.converter
+            or mine.place < 0
+            or found.place == mine.place
+        ):
             return found
         return replace(mine, also=mine.also ^ {found.place})
 
@@ -94,7 +103,9 @@ class ChainView(ChainRows):
         volts -= window.target_v or 0.0
         value = limit_like(self._workspace, signal, window, getattr(window, name), round(volts, 9))
         if value != getattr(window, name):
-            self.edited.emit(SetThreshold(signal.name, line.window, window.replaced(**{name: value})))
+            self.edited.emit(
+                SetThreshold(signal.name, line.window, window.replaced(**{name: value}))
+            )
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """Let a limit go."""
@@ -125,7 +136,9 @@ class ChainView(ChainRows):
             self._hover = found
             self.setToolTip(self._tip(found))
             pointing = found is not None
-            self.setCursor(Qt.CursorShape.PointingHandCursor if pointing else Qt.CursorShape.ArrowCursor)
+            self.setCursor(
+                Qt.CursorShape.PointingHandCursor if pointing else Qt.CursorShape.ArrowCursor
+            )
 
     def _tip(self, found: Selection | None) -> str:
         if found is None or not found.signal:
@@ -154,7 +167,10 @@ class ChainView(ChainRows):
         key = Qt.Key(event.key())
         if key in moves and event.modifiers() == Qt.KeyboardModifier.NoModifier:
             self._move(*moves[key])
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and event.modifiers() == Qt.KeyboardModifier.ShiftModifier:
+        elif (
+            key in (Qt.Key.Key_Up, Qt.Key.Key_Down)
+            and event.modifiers() == Qt.KeyboardModifier.ShiftModifier
+        ):
             self._extend(-1 if key == Qt.Key.Key_Up else 1)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.modifiers():
             self.opened.emit(self._selection, self.cell_rect(self._selection))
@@ -173,7 +189,9 @@ class ChainView(ChainRows):
         items: list[tuple[float, Selection]] = []
         for yoke in layout.yokes:
             if yoke.chain is not None:
-                items.append((yoke.rect.top(), Selection(yoke.chain.converter, facet=self._selection.facet)))
+                items.append(
+                    (yoke.rect.top(), Selection(yoke.chain.converter, facet=self._selection.facet))
+                )
         items += [(row.rect.top(), row.selection(self._column())) for row in layout.rows]
         return [selection for _top, selection in sorted(items, key=lambda item: item[0])]
 

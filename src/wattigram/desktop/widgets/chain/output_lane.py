@@ -18,10 +18,14 @@ MOST_DRAWN = 600
 def has_outputs(workspace: Workspace) -> bool:
     """There is something to be drawn."""
     project = workspace.project
-    return bool(project.pwm) or any(isinstance(one.output, Playback) for one in project.generators)
+    return bool(project.pwm) or any(
+        isinstance(generator.output, Playback) for generator in project.generators
+    )
 
 
-def paint_outputs(painter: QPainter, lane: QRectF, workspace: Workspace, begin_s: float, span_s: float) -> None:
+def paint_outputs(
+    painter: QPainter, lane: QRectF, workspace: Workspace, begin_s: float, span_s: float
+) -> None:
     """Draw what changes in a stretch of time, each output in its own strip."""
     project = workspace.project
     players = [one for one in project.generators if isinstance(one.output, Playback)]
@@ -43,7 +47,9 @@ def paint_outputs(painter: QPainter, lane: QRectF, workspace: Workspace, begin_s
             painter.fillRect(strip, signal_color(first + project.generators.index(generator), 90))
             continue
         for update in range(low, high + 1):
-            painter.fillRect(QRectF(x_of(start_s + update * update_s) - 1, strip.top(), 2, strip.height()), shade)
+            painter.fillRect(
+                QRectF(x_of(start_s + update * update_s) - 1, strip.top(), 2, strip.height()), shade
+            )
     for number, pwm in enumerate(project.pwm, start=len(players)):
         timing = pwm_timing(workspace, pwm)
         strip = QRectF(lane.left(), lane.top() + 3 + number * height, lane.width(), height - 1)
@@ -51,7 +57,9 @@ def paint_outputs(painter: QPainter, lane: QRectF, workspace: Workspace, begin_s
         period_s, duty = float(timing.period_s), float(timing.duty)
         low, high = math.floor(begin_s / period_s), math.ceil((begin_s + span_s) / period_s)
         if high - low > MOST_DRAWN:
-            painter.fillRect(strip, signal_color(first + len(project.generators) + project.pwm.index(pwm), 60))
+            painter.fillRect(
+                strip, signal_color(first + len(project.generators) + project.pwm.index(pwm), 60)
+            )
             continue
         for period in range(low, high):
             left, right = x_of(period * period_s), x_of((period + duty) * period_s)

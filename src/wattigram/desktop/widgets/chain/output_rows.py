@@ -14,7 +14,15 @@ from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.pins import output_waveform
 from wattigram.desktop.state.selection import Selection
-from wattigram.desktop.theme import color, heading_font, number_font, signal_color, signal_pen, text_font, theme
+from wattigram.desktop.theme import (
+    color,
+    heading_font,
+    number_font,
+    signal_color,
+    signal_pen,
+    text_font,
+    theme,
+)
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.chain.output_text import OutputText, output_texts
 from wattigram.desktop.widgets.drawing import draw_band, draw_marker, draw_verdict, elide, polygon
@@ -67,7 +75,9 @@ class OutputRows(QWidget):
         self._snapshot = Snapshot()
         self._selection = Selection()
 
-    def show_workspace(self, workspace: Workspace, findings: tuple[Finding, ...], columns: tuple[float, ...]) -> None:
+    def show_workspace(
+        self, workspace: Workspace, findings: tuple[Finding, ...], columns: tuple[float, ...]
+    ) -> None:
         """Show the outputs of a design; ``columns`` are those of the rows above."""
         self._workspace, self._columns = workspace, columns
         self._findings = {}
@@ -84,7 +94,9 @@ class OutputRows(QWidget):
         self._rows = []
         first = len(self._workspace.project.signals)
         for number, text in enumerate(output_texts(self._workspace)):
-            self._rows.append(OutputRow(text, QRectF(0, top, float(self.width()), height), first + number))
+            self._rows.append(
+                OutputRow(text, QRectF(0, top, float(self.width()), height), first + number)
+            )
             top += height
         wanted = int(top + 4) if self._rows else 0
         if wanted != self.minimumHeight():
@@ -154,7 +166,10 @@ class OutputRows(QWidget):
     def _paint_row(self, painter: QPainter, row: OutputRow, line: float) -> None:
         t = theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        mine = (self._selection.section, self._selection.output) == (row.text.section, row.text.name)
+        mine = (self._selection.section, self._selection.output) == (
+            row.text.section,
+            row.text.name,
+        )
         if mine:
             painter.fillRect(row.rect, color(t.card))
         finding = self._findings.get(row.text.name)
@@ -184,7 +199,9 @@ class OutputRows(QWidget):
         cell = self._cell(row, 0)
         top = cell.top() + 7
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        draw_marker(painter, QRectF(cell.left() + 8.5, top + line / 2 - 4.5, 9, 9).center(), row.index)
+        draw_marker(
+            painter, QRectF(cell.left() + 8.5, top + line / 2 - 4.5, 9, 9).center(), row.index
+        )
         painter.setFont(text_font(0))
         painter.setPen(color(t.ink))
         elide(painter, QRectF(cell.left() + 23, top, cell.width() - 27, line), row.text.name)
@@ -193,7 +210,11 @@ class OutputRows(QWidget):
         elide(painter, QRectF(cell.left() + 8, top + line, cell.width() - 12, line), row.text.where)
         painter.setFont(number_font(0.5))
         painter.setPen(color(t.ink))
-        elide(painter, QRectF(cell.left() + 8, top + 2 * line + 2, cell.width() - 12, line), self._newest(row))
+        elide(
+            painter,
+            QRectF(cell.left() + 8, top + 2 * line + 2, cell.width() - 12, line),
+            self._newest(row),
+        )
 
     def _newest(self, row: OutputRow) -> str:
         """The newest value at the end of a route; what is designed of the others."""
@@ -208,7 +229,11 @@ class OutputRows(QWidget):
         painter.save()
         painter.setClipRect(cell)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        state = self._paint_route(painter, row, graph) if row.text.section in {"routes", "uarts"} else None
+        state = (
+            self._paint_route(painter, row, graph)
+            if row.text.section in {"routes", "uarts"}
+            else None
+        )
         if row.text.section not in {"routes", "uarts"}:
             state = self._paint_wave(painter, row, graph)
         painter.restore()
@@ -225,7 +250,8 @@ class OutputRows(QWidget):
         elide(painter, side.adjusted(16, 0, 4, 0), word)
 
     def _paint_wave(self, painter: QPainter, row: OutputRow, graph: QRectF) -> bool | None:
-        """What a jumper brings back on what it should bring; the pin's own voltage where there is none."""
+        """What a jumper brings back on what it should bring; the pin's own voltage where there is
+        none."""
         assert self._workspace is not None
         picture = self._snapshot.pictures.get(row.text.looped) if row.text.looped else None
         tint = signal_color(row.index, theme().tint_alpha + 30)
@@ -235,7 +261,13 @@ class OutputRows(QWidget):
             seen = np.isfinite(picture.low_v) & np.isfinite(picture.high_v)
             low, high = span_of(bottom, top, picture.low_v[seen], picture.high_v[seen])
             scale = Axes(graph, (0.0, 1.0), (low, high))
-            draw_band(painter, scale.x(np.linspace(0, 1, len(bottom))), scale.y(bottom), scale.y(top), tint)
+            draw_band(
+                painter,
+                scale.x(np.linspace(0, 1, len(bottom))),
+                scale.y(bottom),
+                scale.y(top),
+                tint,
+            )
             across = scale.x(np.linspace(0, 1, len(picture.low_v)))
             painter.setPen(signal_pen(row.index))
             middle = (picture.low_v + picture.high_v) / 2
@@ -261,7 +293,11 @@ class OutputRows(QWidget):
         count = len(picture.expected_low) or min(400, len(picture.values))
         values, times = picture.values[-count:].astype(np.float64), picture.times_s[-count:]
         lost = picture.overwritten[-count:]
-        parts = [values, picture.expected_low, picture.expected_high] if len(picture.expected_low) else [values]
+        parts = (
+            [values, picture.expected_low, picture.expected_high]
+            if len(picture.expected_low)
+            else [values]
+        )
         low, high = span_of(*parts)
         span = max(float(times[-1] - times[0]), 1e-12)
         x = graph.left() + (times - times[0]) / span * graph.width()
@@ -272,7 +308,13 @@ class OutputRows(QWidget):
         if len(picture.expected_low):
             half = (high - low) * 0.01
             tint = signal_color(row.index, theme().tint_alpha + 30)
-            draw_band(painter, x, y_of(picture.expected_low - half), y_of(picture.expected_high + half), tint)
+            draw_band(
+                painter,
+                x,
+                y_of(picture.expected_low - half),
+                y_of(picture.expected_high + half),
+                tint,
+            )
         painter.setPen(signal_pen(row.index))
         painter.drawPolyline(polygon(x[~lost], y_of(values[~lost])))
         painter.setPen(QPen(color(theme().bad), 3))

@@ -42,10 +42,10 @@ class OutputText:
 def output_texts(workspace: Workspace) -> list[OutputText]:
     """Every output of a design: generators, PWM, routes, and UARTs that report."""
     project = workspace.project
-    found = [_generator(workspace, one) for one in project.generators]
+    found = [_generator(workspace, generator) for generator in project.generators]
     found += [_pwm(workspace, one) for one in project.pwm]
-    found += [_route(workspace, one) for one in project.routes]
-    found += [_uart(workspace, one) for one in project.uarts if one.report is not None]
+    found += [_route(workspace, route) for route in project.routes]
+    found += [_uart(workspace, uart) for uart in project.uarts if uart.report is not None]
     return found
 
 
@@ -87,7 +87,10 @@ def _generator(workspace: Workspace, one: Generator) -> OutputText:
             cells = (
                 ("ramp", steps, f"{len(made.codes)} steps"),
                 ("software",),
-                (f"dwell {format_si(ramp.dwell_s, 's', 4)}", f"sweep {format_rounded(made.lap_s, 's', 3)}"),
+                (
+                    f"dwell {format_si(ramp.dwell_s, 's', 4)}",
+                    f"sweep {format_rounded(made.lap_s, 's', 3)}",
+                ),
                 pin,
                 goes,
             )
@@ -100,7 +103,11 @@ def _generator(workspace: Workspace, one: Generator) -> OutputText:
             cells = (
                 (output.table, f"{table.shape.kind}, {table.points} × u16"),
                 (output.channel, "loop" if output.repeat else "once"),
-                (by, f"every {format_si(made.asked_s, 's', 5)}", f"from point {output.first}" if output.first else ""),
+                (
+                    by,
+                    f"every {format_si(made.asked_s, 's', 5)}",
+                    f"from point {output.first}" if output.first else "",
+                ),
                 pin,
                 goes,
             )
@@ -112,7 +119,14 @@ def _pwm(workspace: Workspace, one: PwmOutput) -> OutputText:
     timing = pwm_timing(workspace, one)
     pin = pwm_pin(workspace, one)
     goes, signal = _goes_to(workspace, pin)
-    route = next((route.name for route in workspace.project.routes if getattr(route.sink, "pwm", "") == one.name), "")
+    route = next(
+        (
+            route.name
+            for route in workspace.project.routes
+            if getattr(route.sink, "pwm", "") == one.name
+        ),
+        "",
+    )
     cells = (
         ("set by", route) if route else ("duty", f"{float(timing.duty) * 100:.4g} %"),
         ("timer", "waits for the period" if one.preload else "at once"),
@@ -120,13 +134,23 @@ def _pwm(workspace: Workspace, one: PwmOutput) -> OutputText:
         (f"{timing.counts} steps", f"{timing.bits:.1f} bits"),
         goes,
     )
-    return OutputText("pwm", one.name, f"pin {pin}", "" if route else f"{timing.mean_v:.4f} V mean", cells, pin, signal)
+    return OutputText(
+        "pwm",
+        one.name,
+        f"pin {pin}",
+        "" if route else f"{timing.mean_v:.4f} V mean",
+        cells,
+        pin,
+        signal,
+    )
 
 
 def _route(workspace: Workspace, one: Route) -> OutputText:
     timing = route_timing(workspace, one)
     width = f"{one.items} × {one.source_bits} → {one.sink_bits} bits"
-    lost = f"{format_si(timing.overwritten_hz, 'Hz', 3)} overwritten" if timing.overwritten_hz else ""
+    lost = (
+        f"{format_si(timing.overwritten_hz, 'Hz', 3)} overwritten" if timing.overwritten_hz else ""
+    )
     is_wire = isinstance(one.sink, SendSink)
     cells = (
         (source_text(one.source), format_si(timing.source_hz, "Hz", 5)),
@@ -135,7 +159,9 @@ def _route(workspace: Workspace, one: Route) -> OutputText:
         (sink_text(one.sink), f"takes {format_si(timing.sink_hz, 'B/s' if is_wire else 'Hz', 5)}"),
         ("a terminal", "see Routes") if is_wire else ("its pin",),
     )
-    return OutputText("routes", one.name, "no processor", format_si(timing.effective_hz, "Hz", 5), cells)
+    return OutputText(
+        "routes", one.name, "no processor", format_si(timing.effective_hz, "Hz", 5), cells
+    )
 
 
 def _uart(workspace: Workspace, one: UartSetup) -> OutputText:

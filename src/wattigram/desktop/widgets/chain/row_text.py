@@ -66,7 +66,11 @@ def yoke(workspace: Workspace, chain: Chain) -> tuple[str, str, str]:
         right = f"{chain.retrieval.kind} · {loop.items} × u{chain.loop.width_bits} · {float(timing.cpu_share) * 100:.2g} % CPU"
     if timing.lost_hz:
         right = f"{format_si(timing.lost_hz, 'S/s', 3)} lost · {right}"
-    return chain.converter, "   ".join((trigger_text(workspace, chain), slots, _slack(cycle), clock)), right
+    return (
+        chain.converter,
+        "   ".join((trigger_text(workspace, chain), slots, _slack(cycle), clock)),
+        right,
+    )
 
 
 def trigger_text(workspace: Workspace, chain: Chain) -> str:
@@ -79,7 +83,9 @@ def trigger_text(workspace: Workspace, chain: Chain) -> str:
             text = f"with {trigger.follows}"
         case TimerTrigger():
             text = (
-                f"{trigger.timer}{endless}" if endless else f"{trigger.timer} every {format_si(cycle.period_s, 's', 6)}"
+                f"{trigger.timer}{endless}"
+                if endless
+                else f"{trigger.timer} every {format_si(cycle.period_s, 's', 6)}"
             )
         case EdgeTrigger():
             text = f"{trigger.edge} edge of {trigger.pin}{endless}"
@@ -120,16 +126,24 @@ def cells(
     }
 
 
-def signal_lines(workspace: Workspace, chain: Chain | None, signal: Signal, snapshot: Snapshot) -> tuple[str, ...]:
+def signal_lines(
+    workspace: Workspace, chain: Chain | None, signal: Signal, snapshot: Snapshot
+) -> tuple[str, ...]:
     """Name, pin and newest reading."""
     return (signal.name, _pin(workspace, chain, signal), _reading(signal, snapshot))
 
 
 def _pin(workspace: Workspace, chain: Chain | None, signal: Signal) -> str:
-    channel = workspace.converter(chain).channel(signal.pin, signal.negative) if chain is not None else None
+    channel = (
+        workspace.converter(chain).channel(signal.pin, signal.negative)
+        if chain is not None
+        else None
+    )
     where = signal.pin if signal.negative is None else f"{signal.pin} − {signal.negative}"
     is_pin = signal.pin[0].isupper()
-    return f"{'pin ' if is_pin else ''}{where}" + (f" · channel {channel}" if channel is not None else "")
+    return f"{'pin ' if is_pin else ''}{where}" + (
+        f" · channel {channel}" if channel is not None else ""
+    )
 
 
 def _reading(signal: Signal, snapshot: Snapshot) -> str:
@@ -161,14 +175,19 @@ def _sample(workspace: Workspace, chain: Chain | None, place: int) -> tuple[str,
     timing = scan_timing(workspace, chain).slots[place]
     slot = chain.slots[place]
     times = f"{timing.repeats} × " if timing.repeats > 1 else ""
-    return (f"slot {place + 1}", f"{times}{slot.sampling_cycles} cyc · {format_si(timing.sampling_s, 's', 3)}")
+    return (
+        f"slot {place + 1}",
+        f"{times}{slot.sampling_cycles} cyc · {format_si(timing.sampling_s, 's', 3)}",
+    )
 
 
 def _move(chain: Chain | None, place: int) -> tuple[str, ...]:
     if chain is None:
         return ("–",)
     slots = len(chain.slots)
-    places = [place + lap * slots for lap in range(PLACES_SHOWN) if place + lap * slots < chain.loop.items]
+    places = [
+        place + lap * slots for lap in range(PLACES_SHOWN) if place + lap * slots < chain.loop.items
+    ]
     dots = " …" if chain.loop.items > PLACES_SHOWN * slots else ""
     retrieval = chain.retrieval
     how = {
@@ -197,7 +216,11 @@ def _reduce(workspace: Workspace, chain: Chain | None, signal: Signal) -> tuple[
 
 def _window(workspace: Workspace, signal: Signal, snapshot: Snapshot) -> tuple[str, ...]:
     """Limits of the windows, the twin, or the comparator, with what they told last."""
-    numbers = {number: watch for number, watch in enumerate(workspace.watches) if watch.signal == signal.name}
+    numbers = {
+        number: watch
+        for number, watch in enumerate(workspace.watches)
+        if watch.signal == signal.name
+    }
     mine = [event for event in snapshot.events if event[0] in numbers]
     lines = _judges(workspace, signal)
     if not lines:
@@ -217,18 +240,26 @@ def _judges(workspace: Workspace, signal: Signal) -> list[str]:
         sided = window.condition in {"inside", "outside"}
         lines.append(f"{window.condition} → {_action(window)}" if sided else f"→ {_action(window)}")
     elif signal.windows:
-        lines = [" · ".join(window.name or str(number) for number, window in enumerate(signal.windows, start=1))]
+        lines = [
+            " · ".join(
+                window.name or str(number) for number, window in enumerate(signal.windows, start=1)
+            )
+        ]
         lines.append(f"{len(signal.windows)} windows")
     if signal.twin is not None:
         limit = f"within {format_si(signal.twin.within_v, 'V')}" if signal.twin.within_v else ""
         lines += [text for text in (f"twin of {signal.twin.of}", limit) if text]
     lines += [
-        f"{item.name} {item.threshold_v:.4g} V" for item in workspace.project.comparators if item.signal == signal.name
+        f"{item.name} {item.threshold_v:.4g} V"
+        for item in workspace.project.comparators
+        if item.signal == signal.name
     ]
     return lines
 
 
-def _newest(mine: list[tuple[int, bool, int, int]], numbers: dict[int, Watch], signal: Signal) -> str:
+def _newest(
+    mine: list[tuple[int, bool, int, int]], numbers: dict[int, Watch], signal: Signal
+) -> str:
     """Which zone it is in, where windows have names; else how many events came."""
     inside: dict[int, bool] = {}
     for number, entered, _value, _ticks in mine:
@@ -250,8 +281,12 @@ def _action(window: Threshold) -> str:
 def _limits(window: Threshold) -> str:
     """Limits as they are compared."""
     in_codes = isinstance(window.low, Code) or isinstance(window.high, Code)
-    low, high = (limit_text(value) if in_codes else f"{value:g}" for value in (window.low, window.high))
-    limits = {"above": f"above {high}", "below": f"below {low}"}.get(window.condition, f"{low} – {high}")
+    low, high = (
+        limit_text(value) if in_codes else f"{value:g}" for value in (window.low, window.high)
+    )
+    limits = {"above": f"above {high}", "below": f"below {low}"}.get(
+        window.condition, f"{low} – {high}"
+    )
     return f"{limits}{'' if in_codes else ' V'}"
 
 
@@ -262,7 +297,9 @@ def slot_shares(workspace: Workspace, chain: Chain, place: int) -> tuple[float, 
     return sampling_s / cycle.longest_slot_s, (end_s - start_s) / cycle.longest_slot_s
 
 
-def paint_slot(painter: QPainter, bar: QRectF, filled_share: float, index: int, width: float = 1.2) -> None:
+def paint_slot(
+    painter: QPainter, bar: QRectF, filled_share: float, index: int, width: float = 1.2
+) -> None:
     """A slot: its filled part is sampling, its open part conversion."""
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)

@@ -49,7 +49,8 @@ class CycleLens(LensView):
             self._cycles[0].timer is not None
             and abs(point.x() - trigger.x()) <= 8
             and self._lane(0).contains(
-                point.x() if point.x() < self._graph().right() else self._graph().right() - 1, point.y()
+                point.x() if point.x() < self._graph().right() else self._graph().right() - 1,
+                point.y(),
             )
         ):
             return _Spot("trigger", self._cycles[0].converter)
@@ -77,7 +78,9 @@ class CycleLens(LensView):
         chain = self._workspace.project.chain(spot.converter)
         if chain is not None:
             if spot.place >= 0:
-                self.selected.emit(Selection(spot.converter, spot.place, chain.slots[spot.place].signal, "sample"))
+                self.selected.emit(
+                    Selection(spot.converter, spot.place, chain.slots[spot.place].signal, "sample")
+                )
             else:
                 self.selected.emit(Selection(spot.converter))
 
@@ -95,7 +98,9 @@ class CycleLens(LensView):
             return
         edit: Edit | None = None
         if self._drag.kind == "nothing":
-            moved = (event.position().x() - self._drag_from.x()) / self._graph().width() * self._span_s
+            moved = (
+                (event.position().x() - self._drag_from.x()) / self._graph().width() * self._span_s
+            )
             self._begin_s = max(-0.02 * self._span_s, self._drag_begin_s - moved)
             self._is_fitted = False
             self.update()
@@ -134,7 +139,9 @@ class CycleLens(LensView):
         assert self._workspace is not None
         assert self._drag is not None
         chain = self._workspace.project.chain(self._drag.converter)
-        cycle = next((cycle for cycle in self._cycles if cycle.converter == self._drag.converter), None)
+        cycle = next(
+            (cycle for cycle in self._cycles if cycle.converter == self._drag.converter), None
+        )
         if chain is None or cycle is None:
             return None
         slot = cycle.slots[self._drag.place]
@@ -149,7 +156,9 @@ class CycleLens(LensView):
 
     def _move_edit(self, x: float) -> Edit | None:
         assert self._drag is not None
-        cycle = next((cycle for cycle in self._cycles if cycle.converter == self._drag.converter), None)
+        cycle = next(
+            (cycle for cycle in self._cycles if cycle.converter == self._drag.converter), None
+        )
         if cycle is None:
             return None
         place = self._drag.place

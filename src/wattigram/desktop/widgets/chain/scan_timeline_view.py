@@ -48,7 +48,9 @@ class LensView(QWidget):
         self._workspace = workspace
         self._graph_key = ()
         self._cycles = [scan_timing(workspace, chain) for chain in workspace.project.chains]
-        self._indexes = {signal.name: index for index, signal in enumerate(workspace.project.signals)}
+        self._indexes = {
+            signal.name: index for index, signal in enumerate(workspace.project.signals)
+        }
         if self._is_fitted and not self._is_dragged:
             self._fit()
         self.update()
@@ -67,7 +69,9 @@ class LensView(QWidget):
     def _fit(self) -> None:
         period_s = float(self._period_s or Fraction(1, 10_000))
         self._begin_s = 0.0
-        self._span_s = max(period_s, max((float(cycle.busy_s) for cycle in self._cycles), default=0.0)) * 1.02
+        self._span_s = (
+            max(period_s, max((float(cycle.busy_s) for cycle in self._cycles), default=0.0)) * 1.02
+        )
 
     @property
     def _period_s(self) -> Fraction | None:
@@ -102,7 +106,9 @@ class LensView(QWidget):
     def _make_graph(self) -> QRectF:
         line = float(self.fontMetrics().height())
         left = self.fontMetrics().horizontalAdvance("Processor") + 22.0
-        return QRectF(left, line + 12, max(40.0, self.width() - left - 14), self._lane_height * self._lanes)
+        return QRectF(
+            left, line + 12, max(40.0, self.width() - left - 14), self._lane_height * self._lanes
+        )
 
     def x_of(self, seconds: float) -> float:
         """Screen position of an instant after the trigger."""
@@ -135,7 +141,9 @@ class LensView(QWidget):
 
     def _lane(self, number: int) -> QRectF:
         graph = self._graph()
-        return QRectF(graph.left(), graph.top() + number * self._lane_height, graph.width(), self._lane_height)
+        return QRectF(
+            graph.left(), graph.top() + number * self._lane_height, graph.width(), self._lane_height
+        )
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint everything; there is little of it."""
@@ -193,7 +201,11 @@ class LensView(QWidget):
             painter.setPen(color(t.soft))
             left = min(max(x - label_width / 2, 0), self.width() - label_width - 2)
             text = format_si(value, "s", 6)
-            painter.drawText(QRectF(left, graph.bottom() + 4, label_width, 16), Qt.AlignmentFlag.AlignHCenter, text)
+            painter.drawText(
+                QRectF(left, graph.bottom() + 4, label_width, 16),
+                Qt.AlignmentFlag.AlignHCenter,
+                text,
+            )
         painter.setPen(QPen(color(t.hairline), 1))
         for number in range(self._lanes + 1):
             y = graph.top() + number * self._lane_height
@@ -213,7 +225,9 @@ class LensView(QWidget):
         instants, missed = self._triggers(cycle)
         if instants is None:
             painter.setPen(color(t.soft))
-            painter.drawText(lane, Qt.AlignmentFlag.AlignCenter, "too many triggers to draw; zoom in")
+            painter.drawText(
+                lane, Qt.AlignmentFlag.AlignCenter, "too many triggers to draw; zoom in"
+            )
             return
         for number, at_s in enumerate(instants):
             x, y = self.x_of(at_s), lane.center().y()
@@ -224,7 +238,8 @@ class LensView(QWidget):
         painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _triggers(self, cycle: ScanTiming) -> tuple[list[float] | None, list[bool]]:
-        """Instants in view, and which of them find the converter busy; None when there are too many."""
+        """Instants in view, and which of them find the converter busy; None when there are too
+        many."""
         trigger = cycle.trigger
         if trigger.pace != "pattern":
             return ([] if trigger.pace == "never" else [0.0]), [False]
@@ -234,7 +249,9 @@ class LensView(QWidget):
         if last - first > MOST_CYCLES:
             return None, []
         singly = len(cycle.slots) if cycle.triggers_per_cycle % len(cycle.slots) == 0 else 1
-        starts = {round(float(slot.start_s) / period_s) for slot in cycle.slots} if singly > 1 else {0}
+        starts = (
+            {round(float(slot.start_s) / period_s) for slot in cycle.slots} if singly > 1 else {0}
+        )
         numbers = range(first, last + 1)
         served = [number % cycle.triggers_per_cycle in starts for number in numbers]
         return [number * period_s for number in numbers], [not one for one in served]
@@ -260,13 +277,19 @@ class LensView(QWidget):
                 else:
                     self._paint_conversions(painter, bar, slot.repeats, share, index)
                     self._paint_slot_name(painter, bar, share, slot.place, slot.signal)
-                chosen = self._selection.converter == cycle.converter and self._selection.place == slot.place
+                chosen = (
+                    self._selection.converter == cycle.converter
+                    and self._selection.place == slot.place
+                )
                 if chosen and self._selection.signal:
                     painter.setPen(QPen(color(t.ink), 2))
                     painter.drawRect(bar.adjusted(-1, -1, 1, 1))
             slack_s = float(cycle.slack_s)
             if slack_s > 0 and cycle.trigger.pace == "pattern" and cycle.triggers_per_cycle == 1:
-                left, right = self.x_of(origin_s + float(cycle.busy_s)), self.x_of(origin_s + period_s)
+                left, right = (
+                    self.x_of(origin_s + float(cycle.busy_s)),
+                    self.x_of(origin_s + period_s),
+                )
                 area = QRectF(left, lane.top() + 3, right - left, lane.height() - 6)
                 painter.setPen(QPen(color(t.hairline), 1, Qt.PenStyle.DashLine))
                 painter.drawRect(area)
@@ -277,16 +300,25 @@ class LensView(QWidget):
                     painter.setPen(color(t.soft))
                     painter.drawText(seen, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _paint_conversions(self, painter: QPainter, bar: QRectF, repeats: int, share: float, index: int) -> None:
+    def _paint_conversions(
+        self, painter: QPainter, bar: QRectF, repeats: int, share: float, index: int
+    ) -> None:
         """A slot, or each of its repeated conversions where there is room to tell them apart."""
         if repeats == 1 or bar.width() / repeats < 4:
             paint_slot(painter, bar, share if repeats == 1 else 0.5, index)
             return
         width = bar.width() / repeats
         for number in range(repeats):
-            paint_slot(painter, QRectF(bar.left() + number * width, bar.top(), width, bar.height()), share, index)
+            paint_slot(
+                painter,
+                QRectF(bar.left() + number * width, bar.top(), width, bar.height()),
+                share,
+                index,
+            )
 
-    def _paint_slot_name(self, painter: QPainter, bar: QRectF, share: float, place: int, name: str) -> None:
+    def _paint_slot_name(
+        self, painter: QPainter, bar: QRectF, share: float, place: int, name: str
+    ) -> None:
         painter.setFont(number_font(-1))
         metrics = painter.fontMetrics()
         inside = QRectF(bar.left() + 4, bar.top(), bar.width() * share - 6, bar.height())
@@ -295,7 +327,9 @@ class LensView(QWidget):
             text = str(place + 1)
         if metrics.horizontalAdvance(text) <= inside.width():
             painter.setPen(color(theme().card))
-            painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+            painter.drawText(
+                inside, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text
+            )
 
     def _paint_dma(self, painter: QPainter, lane: QRectF) -> None:
         for cycle in self._cycles:
@@ -328,7 +362,9 @@ class LensView(QWidget):
                 continue
             painter.setFont(text_font(-1))
             painter.setPen(color(t.soft))
-            room = QRectF(last_right + 6, lane.top(), max(0.0, lane.right() - last_right - 6), lane.height())
+            room = QRectF(
+                last_right + 6, lane.top(), max(0.0, lane.right() - last_right - 6), lane.height()
+            )
             elide(painter, room, self._handler_text(chain))
 
     def _handler_starts(self, chain: Chain, cycle: ScanTiming) -> list[float]:

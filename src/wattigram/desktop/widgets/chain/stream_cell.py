@@ -21,11 +21,16 @@ GRIP_PX = 4.0
 RAW_ALPHA = 90
 
 
-def value_span(workspace: Workspace, signal: Signal, picture: StreamPicture | None) -> tuple[float, float]:
-    """Lowest and highest value to be shown, in the signal's own volts; it does not jump with the noise."""
+def value_span(
+    workspace: Workspace, signal: Signal, picture: StreamPicture | None
+) -> tuple[float, float]:
+    """Lowest and highest value to be shown, in the signal's own volts; it does not jump with the
+    noise."""
     low, high = input_extent_v(workspace, signal)
     bottom = -workspace.reference_v if signal.negative is not None else 0.0
-    low, high = (signal.at_source(min(max(value, bottom), workspace.reference_v)) for value in (low, high))
+    low, high = (
+        signal.at_source(min(max(value, bottom), workspace.reference_v)) for value in (low, high)
+    )
     half = picture.half_width_v if picture is not None else 0.0
     low, high = low - half, high + half
     if picture is not None and len(picture.low_v):
@@ -133,7 +138,9 @@ class StreamPainter:
         for number, window in enumerate(signal.windows):
             if window.target_signal is not None:
                 continue
-            used = {"above": (False, True), "below": (True, False)}.get(window.condition, (True, True))
+            used = {"above": (False, True), "below": (True, False)}.get(
+                window.condition, (True, True)
+            )
             for is_high, limit in enumerate(limits_v(workspace, signal, window)):
                 volts = limit + (window.target_v or 0.0)
                 if used[is_high] and low < volts < high:
@@ -156,7 +163,12 @@ class StreamPainter:
         state = picture.in_band if picture is not None else None
         word = {True: "on band", False: "off band", None: "not run"}[state]
         draw_verdict(
-            painter, QRectF(side.left(), side.top() + 2.5, 11, 11), state, color(t.good), color(t.bad), color(t.faint)
+            painter,
+            QRectF(side.left(), side.top() + 2.5, 11, 11),
+            state,
+            color(t.good),
+            color(t.bad),
+            color(t.faint),
         )
         painter.setFont(text_font(-1))
         painter.setPen(color({True: t.good, False: t.bad, None: t.faint}[state]))

@@ -46,7 +46,11 @@ class WiringBar(QFrame):
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Look whether the present step was done."""
-        if self.check is not None and snapshot.state == "running" and self.check.look(snapshot.pictures):
+        if (
+            self.check is not None
+            and snapshot.state == "running"
+            and self.check.look(snapshot.pictures)
+        ):
             self._show()
 
     def _skip(self) -> None:
@@ -57,7 +61,11 @@ class WiringBar(QFrame):
     def _show(self) -> None:
         check = self.check
         assert check is not None
-        before = f"✓ {check.steps[check.place - 1].text} Seen. " if check.outcomes[-1:] == ["seen"] else ""
+        before = (
+            f"✓ {check.steps[check.place - 1].text} Seen. "
+            if check.outcomes[-1:] == ["seen"]
+            else ""
+        )
         self.text.setText(before + check.note)
         self.bar.setRange(0, max(1, len(check.steps)))
         self.bar.setValue(check.place)

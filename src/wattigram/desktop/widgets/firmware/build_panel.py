@@ -1,10 +1,19 @@
-"""Writing, building and running firmware: buttons, what it takes of the part, and what the compiler says."""
+"""Writing, building and running firmware: buttons, what it takes of the part, and what the compiler
+says."""
 
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from wattigram.core.firmware import WHAT_TO_INSTALL, BuildResult, Diagnostic
 from wattigram.core.model.part import MemoryMap
@@ -148,7 +157,9 @@ class BuildPanel(QWidget):
             self.lines.addItem(item)
             self.lines.scrollToBottom()
 
-    def show_result(self, result: BuildResult | None, memory: MemoryMap | None, is_current: bool) -> None:
+    def show_result(
+        self, result: BuildResult | None, memory: MemoryMap | None, is_current: bool
+    ) -> None:
         """Sizes, and whether the image is of this design."""
         self.run_button.setEnabled(result is not None and result.elf is not None)
         if memory is not None:
@@ -159,12 +170,14 @@ class BuildPanel(QWidget):
         elif result.cancelled:
             self.state.setText("The build was cancelled.")
         elif result.elf is None:
-            errors = sum(1 for one in result.diagnostics if one.is_error)
+            errors = sum(1 for diagnostic in result.diagnostics if diagnostic.is_error)
             self.state.setText(f"✕ The build failed: {errors} error{'s' if errors != 1 else ''}.")
         elif not is_current:
             self.state.setText("Built from an earlier state of this design.")
         else:
-            self.state.setText(f"✓ Built in {result.seconds:.1f} s, {result.warnings or 'no'} warnings.")
+            self.state.setText(
+                f"✓ Built in {result.seconds:.1f} s, {result.warnings or 'no'} warnings."
+            )
         if result is not None:
             self._mark(result.diagnostics)
 
@@ -174,7 +187,9 @@ class BuildPanel(QWidget):
         is_first = True
         for row in range(self.lines.count()):
             item = self.lines.item(row)
-            found = next((one for one in left if item is not None and one.text in item.text()), None)
+            found = next(
+                (one for one in left if item is not None and one.text in item.text()), None
+            )
             if item is not None and found is not None and found.line:
                 left.remove(found)
                 item.setData(Qt.ItemDataRole.UserRole, found)

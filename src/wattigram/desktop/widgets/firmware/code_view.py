@@ -3,15 +3,54 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QSyntaxHighlighter, QTextCharFormat, QTextCursor, QTextDocument
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtGui import (
+    QColor,
+    QFont,
+    QSyntaxHighlighter,
+    QTextCharFormat,
+    QTextCursor,
+    QTextDocument,
+)
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QPlainTextEdit,
+    QTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
 from wattigram.desktop.theme import color, number_font, theme
 
 _WORDS = frozenset(
     (
-        *("bool", "break", "case", "const", "default", "else", "enum", "extern", "false", "for", "if", "int32_t"),
-        *("int64_t", "return", "static", "struct", "switch", "true", "typedef", "uint16_t", "uint32_t", "uint64_t"),
+        *(
+            "bool",
+            "break",
+            "case",
+            "const",
+            "default",
+            "else",
+            "enum",
+            "extern",
+            "false",
+            "for",
+            "if",
+            "int32_t",
+        ),
+        *(
+            "int64_t",
+            "return",
+            "static",
+            "struct",
+            "switch",
+            "true",
+            "typedef",
+            "uint16_t",
+            "uint32_t",
+            "uint64_t",
+        ),
         *("uint8_t", "void", "volatile", "while"),
     )
 )
@@ -70,7 +109,10 @@ class CodeView(QWidget):
         self.text = QPlainTextEdit()
         self.text.setReadOnly(True)
         # The keyboard goes through the lines as well, and a step of the set-up with it.
-        by_hand = Qt.TextInteractionFlag.TextSelectableByMouse | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        by_hand = (
+            Qt.TextInteractionFlag.TextSelectableByMouse
+            | Qt.TextInteractionFlag.TextSelectableByKeyboard
+        )
         self.text.setTextInteractionFlags(by_hand)
         self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self.text.setFont(number_font(-0.5))
@@ -107,7 +149,9 @@ class CodeView(QWidget):
 
     def _on_cursor(self) -> None:
         if self.text.hasFocus():
-            self.line_chosen.emit(self.files.currentText(), self.text.textCursor().blockNumber() + 1)
+            self.line_chosen.emit(
+                self.files.currentText(), self.text.textCursor().blockNumber() + 1
+            )
 
     def show_line(self, file: str, line: int, is_fault: bool = True) -> bool:
         """Go to a line and tint it; false where the file is not there."""

@@ -1,4 +1,5 @@
-"""One place in an image's memory, painted: a number with its bar and its trace, an array as bars, lines or numbers."""
+"""One place in an image's memory, painted: a number with its bar and its trace, an array as bars,
+lines or numbers."""
 
 from __future__ import annotations
 
@@ -17,7 +18,14 @@ from wattigram.core.contract.image import MemoryLocation
 from wattigram.core.firmware.memory_layout import BufferLayout, NumberScale
 from wattigram.core.model.design import Workspace
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, theme
-from wattigram.desktop.widgets.firmware.memory_text import DECIMAL, VOLTS, in_base, loop_text, number_texts, span_text
+from wattigram.desktop.widgets.firmware.memory_text import (
+    DECIMAL,
+    VOLTS,
+    in_base,
+    loop_text,
+    number_texts,
+    span_text,
+)
 
 BARS, LINES, NUMBERS = "bars", "lines", "numbers"
 KEPT = 240
@@ -31,7 +39,9 @@ TRACE_WIDE, BAR_HIGH, GAP = 180.0, 8.0, 14.0
 class MemoryCanvas(QWidget):
     """Paints the newest numbers of a place; ``form`` and ``base`` say how."""
 
-    def __init__(self, workspace: Workspace, place: MemoryLocation, look: BufferLayout | None) -> None:
+    def __init__(
+        self, workspace: Workspace, place: MemoryLocation, look: BufferLayout | None
+    ) -> None:
         super().__init__()
         self.place = place
         self.look = look
@@ -74,13 +84,18 @@ class MemoryCanvas(QWidget):
         return self.look.volts(self._workspace, self.values) if self.look is not None else None
 
     def text(self) -> str:
-        """All numbers in the base that is shown, volts to six figures; one a line, with their index."""
+        """All numbers in the base that is shown, volts to six figures; one a line, with their
+        index."""
         if self.values is None:
             return ""
         volts = self.volts
         lines = []
         for index, value in enumerate(self.values.tolist()):
-            shown = f"{volts[index]:.6g} V" if volts is not None else in_base(self.place, value, self.base)
+            shown = (
+                f"{volts[index]:.6g} V"
+                if volts is not None
+                else in_base(self.place, value, self.base)
+            )
             lines.append(f"{index}\t{shown}" if self.place.is_array else shown)
         return "\n".join(lines)
 
@@ -112,7 +127,10 @@ class MemoryCanvas(QWidget):
         if self.base == VOLTS:
             widest = len("-0.0000 mV")
         elif self.place.type.kind in {"unsigned", "signed", "pointer"}:
-            widest = max(len(in_base(self.place, -1, self.base)), len(str(-(1 << (8 * self.place.type.size - 1)))))
+            widest = max(
+                len(in_base(self.place, -1, self.base)),
+                len(str(-(1 << (8 * self.place.type.size - 1)))),
+            )
         else:
             widest = len("-1.23456789e-12")
         return QFontMetricsF(number_font(-1)).horizontalAdvance("0") * widest + GAP
@@ -169,7 +187,10 @@ class MemoryCanvas(QWidget):
         wide = self.width() - TRACE_WIDE - 2 * GAP
         self._paint_bar(painter, QRectF(0, NUMBER_HIGH + 8, max(40.0, wide), BAR_HIGH))
         self._paint_trace(
-            painter, QRectF(self.width() - TRACE_WIDE, NUMBER_HIGH, TRACE_WIDE, SCALAR_HIGH - NUMBER_HIGH - 4)
+            painter,
+            QRectF(
+                self.width() - TRACE_WIDE, NUMBER_HIGH, TRACE_WIDE, SCALAR_HIGH - NUMBER_HIGH - 4
+            ),
         )
 
     def _paint_bar(self, painter: QPainter, box: QRectF) -> None:
@@ -182,7 +203,9 @@ class MemoryCanvas(QWidget):
         shade = color(theme().action)
         if self.scale is not None:
             shade = self._signal_shade(self.scale.signal)
-        painter.fillRect(QRectF(min(zero, at), box.top(), max(1.0, abs(at - zero)), box.height()), shade)
+        painter.fillRect(
+            QRectF(min(zero, at), box.top(), max(1.0, abs(at - zero)), box.height()), shade
+        )
 
     def _paint_trace(self, painter: QPainter, box: QRectF) -> None:
         low, high = min(self._trace), max(self._trace)
@@ -224,14 +247,18 @@ class MemoryCanvas(QWidget):
             self._paint_bars(painter, heights, zero, box)
         if self.look is not None:
             painter.setPen(QPen(color(t.ink, 120), 1, Qt.PenStyle.DashLine))
-            painter.drawLine(QPointF(box.center().x(), box.top()), QPointF(box.center().x(), box.bottom()))
+            painter.drawLine(
+                QPointF(box.center().x(), box.top()), QPointF(box.center().x(), box.bottom())
+            )
             if self.next_index is not None:
                 at = box.left() + self.next_index * box.width() / len(values)
                 painter.setPen(QPen(color(t.ink), 2))
                 painter.drawLine(QPointF(at, box.top() - 2), QPointF(at, box.bottom() + 3))
         self._paint_caption(painter, values, box.bottom() + 4)
 
-    def _paint_bars(self, painter: QPainter, heights: NDArray[np.float64], zero: float, box: QRectF) -> None:
+    def _paint_bars(
+        self, painter: QPainter, heights: NDArray[np.float64], zero: float, box: QRectF
+    ) -> None:
         wide = box.width() / len(heights)
         drawn = max(0.6, wide - (0.8 if wide > 3 else 0))
         for index, high in enumerate(heights.tolist()):
@@ -278,14 +305,22 @@ class MemoryCanvas(QWidget):
             box = QRectF(label + column * wide, row * high, wide - GAP, high)
             if column == 0:
                 painter.setPen(color(t.faint))
-                painter.drawText(QRectF(0, box.top(), label - GAP, high), Qt.AlignmentFlag.AlignRight, str(index))
+                painter.drawText(
+                    QRectF(0, box.top(), label - GAP, high), Qt.AlignmentFlag.AlignRight, str(index)
+                )
             if index == self.next_index:
                 painter.setPen(QPen(color(t.ink), 1.4))
                 painter.drawRect(box.adjusted(-4, 0, 4, -2))
             painter.setPen(
-                self._signal_shade(self.look.signal_at(index).name) if self.look is not None else color(t.ink)
+                self._signal_shade(self.look.signal_at(index).name)
+                if self.look is not None
+                else color(t.ink)
             )
-            text = format_volts(float(volts[index])) if volts is not None else in_base(self.place, value, self.base)
+            text = (
+                format_volts(float(volts[index]))
+                if volts is not None
+                else in_base(self.place, value, self.base)
+            )
             painter.drawText(box, Qt.AlignmentFlag.AlignRight, text)
         if self.look is not None and len(values) // 2 % columns == 0:
             at = len(values) // 2 // columns * high - 1

@@ -5,7 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from wattigram.core.contract.image import MemoryLocation
 from wattigram.core.model.design import Workspace
@@ -60,7 +68,7 @@ class MemoryPanel(QWidget):
         self._workspace = workspace
         if places != self._all:
             self._all = places
-            known = {one.name for one in places}
+            known = {place.name for place in places}
             kept = [name for name in self.chosen if name in known]
             self.chosen = kept or [one.name for one in places if one.name.startswith("wg_loop_")]
             self._list()
@@ -74,15 +82,21 @@ class MemoryPanel(QWidget):
         self._show()
 
     def _list(self) -> None:
-        """Variables whose name has what was typed: those that are chosen first, then those of own files."""
+        """Variables whose name has what was typed: those that are chosen first, then those of own
+        files."""
         part = self.filter.text().strip().lower()
         found = [one for one in self._all if part in one.name.lower()]
-        found.sort(key=lambda one: (one.name not in self.chosen, one.file.startswith("wg_"), one.name))
+        found.sort(
+            key=lambda one: (one.name not in self.chosen, one.file.startswith("wg_"), one.name)
+        )
         self.list.blockSignals(True)
         self.list.clear()
         for one in found[:MOST_LISTED]:
             item = QListWidgetItem(one.name)
-            item.setToolTip(f"{one.type.name}, {one.size} bytes at {one.address:#010x}, of {one.file or 'the image'}")
+            item.setToolTip(
+                f"{one.type.name}, {one.size} bytes at {one.address:#010x}, of "
+                f"{one.file or 'the image'}"
+            )
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             state = Qt.CheckState.Checked if one.name in self.chosen else Qt.CheckState.Unchecked
             item.setCheckState(state)
@@ -103,5 +117,7 @@ class MemoryPanel(QWidget):
         if self._workspace is None:
             return
         by_name = {one.name: one for one in self._all}
-        self.view.show_places(self._workspace, tuple(by_name[name] for name in self.chosen if name in by_name))
+        self.view.show_places(
+            self._workspace, tuple(by_name[name] for name in self.chosen if name in by_name)
+        )
         self.wanted.emit(self.view.wanted)

@@ -50,7 +50,9 @@ class MemoryRow(QWidget):
         head.addWidget(name)
         head.addWidget(about, 1)
         head.addWidget(self.reading)
-        self.reading.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.reading.setSizeAdjustPolicy(
+            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+        )
         self.reading.setMinimumContentsLength(14)
         self.reading.setVisible(place.type.kind in {"unsigned", "signed", "pointer"})
         column = QVBoxLayout(self)
@@ -82,13 +84,17 @@ class MemoryRow(QWidget):
 
     def _add_menu(self) -> None:
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
-        for text, do in (("Copy the numbers", self.copy_text), ("Copy as a picture", self.copy_picture)):
+        for text, do in (
+            ("Copy the numbers", self.copy_text),
+            ("Copy as a picture", self.copy_picture),
+        ):
             action = QAction(text, self)
             action.triggered.connect(do)
             self.addAction(action)
 
     def show_design(self, workspace: Workspace) -> None:
-        """Offer the scales that this design has; the one that was chosen stays where it is still there."""
+        """Offer the scales that this design has; the one that was chosen stays where it is still
+        there."""
         self.look = buffer_layout(workspace, self.place.name)
         self._scales = {scale_text(scale): scale for scale in number_scales(workspace)}
         options = [*([EACH] if self.look is not None else []), *BASES, *self._scales]

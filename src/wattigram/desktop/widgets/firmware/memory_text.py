@@ -46,7 +46,9 @@ def number_texts(one: MemoryLocation, value: Any, base: str) -> list[str]:
     return [in_base(one, value, other) for other in bases]
 
 
-def span_text(one: MemoryLocation, values: NDArray[Any], volts: FloatArray | None, base: str) -> str:
+def span_text(
+    one: MemoryLocation, values: NDArray[Any], volts: FloatArray | None, base: str
+) -> str:
     """The least and the greatest of an array."""
     if volts is not None:
         return f"{format_volts(float(volts.min()))} to {format_volts(float(volts.max()))}"
@@ -64,7 +66,9 @@ def loop_text(workspace: Workspace, look: BufferLayout, values: NDArray[Any], pl
         signal = look.signal_at(index)
         if signal.name not in seen:
             seen.add(signal.name)
-            parts.append(f"{signal.name} {format_volts(float(volts[index]))}".replace(" ", "\u00a0"))
+            parts.append(
+                f"{signal.name} {format_volts(float(volts[index]))}".replace(" ", "\u00a0")
+            )
         if len(seen) == len({one.name for one in look.signals}):
             break
     return "   ".join([*reversed(parts), f"next\u00a0item\u00a0at\u00a0{place}"])

@@ -11,14 +11,17 @@ from wattigram.desktop.widgets.firmware.memory_row import MemoryRow
 
 
 class MemoryView(QWidget):
-    """A row for each place that is looked at; a row that stays keeps what it knows and how it is shown."""
+    """A row for each place that is looked at; a row that stays keeps what it knows and how it is
+    shown."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("page")
         self.setAccessibleName("Variables of the running image")
         self.rows: dict[str, MemoryRow] = {}
-        self._nothing = QLabel("Choose variables on the left, and run the image on the virtual board.")
+        self._nothing = QLabel(
+            "Choose variables on the left, and run the image on the virtual board."
+        )
         self._nothing.setObjectName("soft")
         self._nothing.setMargin(18)
         self._column = QVBoxLayout(self)

@@ -19,7 +19,8 @@ WIDEST_CELL, NARROWEST_CELL = 26.0, 14.0
 
 
 class RegisterView(QWidget):
-    """Shows what a design leaves in registers; the fields of the chosen step are tinted, the chosen field is framed."""
+    """Shows what a design leaves in registers; the fields of the chosen step are tinted, the chosen
+    field is framed."""
 
     field_chosen = pyqtSignal(int, int)
     """Row and place of a field."""
@@ -103,7 +104,10 @@ class RegisterView(QWidget):
         if not self.rows:
             painter.setFont(text_font())
             painter.setPen(color(theme().soft))
-            painter.drawText(QPointF(SIDE, 34), "This part has no registers in its file, so there is nothing to show.")
+            painter.drawText(
+                QPointF(SIDE, 34),
+                "This part has no registers in its file, so there is nothing to show.",
+            )
         seen = self.visibleRegion().boundingRect()
         owner = ""
         for number, (row, top) in enumerate(zip(self.rows, self._tops, strict=True)):
@@ -143,11 +147,15 @@ class RegisterView(QWidget):
         painter.drawText(QRectF(end - 320, top, 320, 18), Qt.AlignmentFlag.AlignRight, value)
         middle = top + 22 + CELL_HIGH / 2
         painter.setPen(QPen(color(t.hairline), 1))
-        painter.drawLine(QPointF(SIDE, middle), QPointF(SIDE + row.at.register.width * cell, middle))
+        painter.drawLine(
+            QPointF(SIDE, middle), QPointF(SIDE + row.at.register.width * cell, middle)
+        )
         for place, one in enumerate(row.fields):
             self._paint_field(painter, number, place, row, one)
 
-    def _paint_field(self, painter: QPainter, number: int, place: int, row: SheetRow, one: SheetField) -> None:
+    def _paint_field(
+        self, painter: QPainter, number: int, place: int, row: SheetRow, one: SheetField
+    ) -> None:
         t = theme()
         rect = self.field_rect(number, place)
         is_set = one.last is not None
@@ -155,8 +163,13 @@ class RegisterView(QWidget):
         painter.fillRect(rect, color(t.card if is_set else t.band))
         if is_lit:
             painter.fillRect(rect, color(t.action, 70))
-        # What is only given, and does not stay, has a broken outline: the value beside the name is without it.
-        painter.setPen(QPen(color(t.faint), 1, Qt.PenStyle.DashLine if one.is_command else Qt.PenStyle.SolidLine))
+        # What is only given, and does not stay, has a broken outline: the value beside the name is
+        # without it.
+        painter.setPen(
+            QPen(
+                color(t.faint), 1, Qt.PenStyle.DashLine if one.is_command else Qt.PenStyle.SolidLine
+            )
+        )
         painter.drawRect(rect)
         cell = self._cell(row.at.register.width)
         painter.setFont(number_font(-1))
@@ -182,7 +195,8 @@ class RegisterView(QWidget):
         elide(painter, label, one.field.name, Qt.AlignmentFlag.AlignHCenter)
 
     def _is_lower(self, row: SheetRow, place: int) -> bool:
-        """The name stands in the second line, for the narrow neighbour on its left has the first."""
+        """The name stands in the second line, for the narrow neighbour on its left has the
+        first."""
         one = row.fields[place].field
         if one.width > 2 or place == 0:
             return False
@@ -229,7 +243,9 @@ class RegisterView(QWidget):
             found = self.place_at(QPointF(event.pos()))
             one = self.field(*found) if found is not None else None
             if found is not None and one is not None and self.part is not None:
-                QToolTip.showText(event.globalPos(), field_text(self.part, self.rows[found[0]], one), self)
+                QToolTip.showText(
+                    event.globalPos(), field_text(self.part, self.rows[found[0]], one), self
+                )
             else:
                 QToolTip.hideText()
             return True

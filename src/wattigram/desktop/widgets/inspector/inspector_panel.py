@@ -53,7 +53,9 @@ class FieldEditor(QObject):
             self.widget = slider
         elif field.options:
             box = QComboBox(parent)
-            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setSizeAdjustPolicy(
+                QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
+            )
             box.setMinimumContentsLength(6)
             box.textActivated.connect(self._enter)
             self.widget = box
@@ -82,7 +84,9 @@ class FieldEditor(QObject):
             if [widget.itemText(number) for number in range(widget.count())] != list(field.options):
                 widget.clear()
                 widget.addItems(field.options)
-            widget.setCurrentIndex(field.options.index(field.text) if field.text in field.options else -1)
+            widget.setCurrentIndex(
+                field.options.index(field.text) if field.text in field.options else -1
+            )
         elif not (widget.hasFocus() and widget.isModified()):
             widget.setText(field.text)
             widget.setModified(False)
@@ -92,7 +96,11 @@ class FieldEditor(QObject):
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Escape takes back what was typed."""
-        pressed = event.key() if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress else None
+        pressed = (
+            event.key()
+            if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress
+            else None
+        )
         if pressed == Qt.Key.Key_Escape and isinstance(self.widget, QLineEdit):
             self.widget.setText(self._field.text)
             self.widget.setModified(False)
@@ -203,7 +211,8 @@ class Inspector(QWidget):
             self._focus_again(*focused)
 
     def commit(self) -> None:
-        """Take what is being typed for what is shown now, before something else is shown in its place."""
+        """Take what is being typed for what is shown now, before something else is shown in its
+        place."""
         for editor in self.fields:
             editor.commit()
 
@@ -216,7 +225,8 @@ class Inspector(QWidget):
         return None
 
     def _focus_again(self, label: str, number: int) -> None:
-        """The keyboard stays with the field of that name, or with the one in its place, whatever was rebuilt."""
+        """The keyboard stays with the field of that name, or with the one in its place, whatever
+        was rebuilt."""
         if not self.fields:
             return
         same = next((editor for editor in self.fields if editor.label == label), None)

@@ -55,7 +55,9 @@ class StepList(QListWidget):
         for row in range(self.count()):
             item = self.item(row)
             assert item is not None
-            wrapped = metrics.boundingRect(QRect(0, 0, width, 10_000), Qt.TextFlag.TextWordWrap, item.text())
+            wrapped = metrics.boundingRect(
+                QRect(0, 0, width, 10_000), Qt.TextFlag.TextWordWrap, item.text()
+            )
             height = wrapped.height() + 2 * PADDING + 2
             item.setSizeHint(QSize(width, height))
             total += height + 2 * self.spacing()
@@ -88,8 +90,13 @@ class StepList(QListWidget):
         self._enter(self.names(), self.currentRow())
 
     def event(self, event: QEvent | None) -> bool:
-        """Alt with the arrows is for the steps while the list has the keys, whatever else it is for."""
-        if event is not None and event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+        """Alt with the arrows is for the steps while the list has the keys, whatever else it is
+        for."""
+        if (
+            event is not None
+            and event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+        ):
             arrow = event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down)
             if arrow and event.modifiers() & Qt.KeyboardModifier.AltModifier:
                 event.accept()
@@ -104,7 +111,10 @@ class StepList(QListWidget):
         key = Qt.Key(event.key())
         if key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and 0 <= row < len(names):
             self._enter(names[:row] + names[row + 1 :], row)
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+        elif (
+            key in (Qt.Key.Key_Up, Qt.Key.Key_Down)
+            and event.modifiers() & Qt.KeyboardModifier.AltModifier
+        ):
             target = row + (-1 if key == Qt.Key.Key_Up else 1)
             if 0 <= target < len(names):
                 names[row], names[target] = names[target], names[row]

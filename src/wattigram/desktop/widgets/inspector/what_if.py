@@ -72,7 +72,12 @@ class WhatIfChart(QWidget):
         for number, choice in enumerate(self._data.choices):
             cell = self.bar_rect(number)
             height = max(2.0, self._level(choice.value, highest) * area.height())
-            bar = QRectF(cell.left() + cell.width() * 0.12, area.bottom() - height, cell.width() * 0.76, height)
+            bar = QRectF(
+                cell.left() + cell.width() * 0.12,
+                area.bottom() - height,
+                cell.width() * 0.76,
+                height,
+            )
             shade = color(t.action if choice.good else t.bad, 255 if choice.is_current else 105)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(shade)
@@ -93,7 +98,9 @@ class WhatIfChart(QWidget):
             painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
             painter.setFont(text_font(-2))
             painter.drawText(
-                QRectF(0, y - 14, self.width() - 2, 13), Qt.AlignmentFlag.AlignRight, self._data.limit_label
+                QRectF(0, y - 14, self.width() - 2, 13),
+                Qt.AlignmentFlag.AlignRight,
+                self._data.limit_label,
             )
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)

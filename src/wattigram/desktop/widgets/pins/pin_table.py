@@ -7,7 +7,12 @@ from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QP
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.pin_assignment import InputOption, all_inputs, input_options, other_uses
+from wattigram.core.model.design.pin_assignment import (
+    InputOption,
+    all_inputs,
+    input_options,
+    other_uses,
+)
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_marker, elide
 
@@ -45,10 +50,15 @@ class PinTable(QWidget):
         self._workspace = workspace
         self._options = [input_options(workspace, signal) for signal in workspace.project.signals]
         inputs = all_inputs(workspace)
-        self._labels = [pin if negative is None else f"{pin}−{negative}" for pin, negative in inputs]
+        self._labels = [
+            pin if negative is None else f"{pin}−{negative}" for pin, negative in inputs
+        ]
         self._uses = [other_uses(workspace, pin) for pin, _negative in inputs]
         row, column = self.cursor_cell
-        self.cursor_cell = (min(row, max(0, len(self._options) - 1)), min(column, max(0, len(inputs) - 1)))
+        self.cursor_cell = (
+            min(row, max(0, len(self._options) - 1)),
+            min(column, max(0, len(inputs) - 1)),
+        )
         if first and self._options:
             self.cursor_cell = (0, self._current_column(0))
         self.updateGeometry()
@@ -84,12 +94,16 @@ class PinTable(QWidget):
     def sizeHint(self) -> QSize:
         """All of it."""
         width = SIDE * 2 + NAME_WIDTH + max(1, len(self._labels)) * 32
-        return QSize(int(width), int(self._head + self._row_height * max(1, len(self._options)) + 20))
+        return QSize(
+            int(width), int(self._head + self._row_height * max(1, len(self._options)) + 20)
+        )
 
     def minimumSizeHint(self) -> QSize:
         """Columns do not get narrower than this."""
         width = SIDE * 2 + NAME_WIDTH + max(1, len(self._labels)) * NARROWEST
-        return QSize(int(width), int(self._head + self._row_height * max(1, len(self._options)) + 20))
+        return QSize(
+            int(width), int(self._head + self._row_height * max(1, len(self._options)) + 20)
+        )
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint heads, rows, and the cell that is pointed at."""
@@ -101,7 +115,9 @@ class PinTable(QWidget):
             return
         if not self._options:
             painter.setPen(color(t.soft))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No signal yet. Ctrl+Shift+N adds one.")
+            painter.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter, "No signal yet. Ctrl+Shift+N adds one."
+            )
             return
         self._paint_heads(painter)
         for row in range(len(self._options)):
@@ -140,20 +156,27 @@ class PinTable(QWidget):
         line = float(self.fontMetrics().height())
         left = QRectF(SIDE, self._head + row * self._row_height, NAME_WIDTH, self._row_height)
         full = QRectF(
-            left.left(), left.top(), self.cell_rect(row, len(self._labels) - 1).right() - left.left(), left.height()
+            left.left(),
+            left.top(),
+            self.cell_rect(row, len(self._labels) - 1).right() - left.left(),
+            left.height(),
         )
         if row == self.cursor_cell[0]:
             painter.fillRect(full, color(t.card))
         draw_marker(painter, QPointF(left.left() + 13, left.top() + 6 + line / 2), row)
         painter.setFont(text_font(0, QFont.Weight.DemiBold))
         painter.setPen(color(t.ink))
-        elide(painter, QRectF(left.left() + 24, left.top() + 6, left.width() - 30, line), signal.name)
+        elide(
+            painter, QRectF(left.left() + 24, left.top() + 6, left.width() - 30, line), signal.name
+        )
         painter.setFont(text_font(-1))
         painter.setPen(color(t.soft if chain else t.bad))
         elide(
             painter,
             QRectF(left.left() + 24, left.top() + 6 + line, left.width() - 30, line),
-            f"{chain.converter}, {len(chain.places_of(signal.name))} slot" if chain else "in no slot",
+            f"{chain.converter}, {len(chain.places_of(signal.name))} slot"
+            if chain
+            else "in no slot",
         )
         for column, option in enumerate(self._options[row]):
             self._paint_cell(painter, self.cell_rect(row, column), option, row)

@@ -59,7 +59,9 @@ class EvidenceView(QWidget):
         self._paint_card(painter, QRectF(0, 0, self.width(), top_height), panels[0])
         width = (self.width() - GAP * (len(below) - 1)) / max(1, len(below))
         for number, panel in enumerate(below):
-            rect = QRectF(number * (width + GAP), top_height + GAP, width, self.height() - top_height - GAP)
+            rect = QRectF(
+                number * (width + GAP), top_height + GAP, width, self.height() - top_height - GAP
+            )
             self._paint_card(painter, rect, panel)
 
     def _paint_card(self, painter: QPainter, rect: QRectF, panel: Panel) -> None:
@@ -72,7 +74,11 @@ class EvidenceView(QWidget):
         painter.setFont(heading_font())
         painter.setPen(color(t.faint))
         line = float(painter.fontMetrics().height())
-        elide(painter, QRectF(rect.left() + 12, rect.top() + 8, rect.width() - 24, line), panel.title.upper())
+        elide(
+            painter,
+            QRectF(rect.left() + 12, rect.top() + 8, rect.width() - 24, line),
+            panel.title.upper(),
+        )
         graph = rect.adjusted(84, 8 + line + 12, -14, -28)
         if graph.width() < 20 or graph.height() < 20:
             return
@@ -105,18 +111,28 @@ class EvidenceView(QWidget):
         painter.setPen(signal_pen(self._index))
         lows = axes.y(panel.low_v)
         fill_trace(
-            self._buffer, axes.x(panel.times_s), lows, lows if panel.high_v is panel.low_v else axes.y(panel.high_v)
+            self._buffer,
+            axes.x(panel.times_s),
+            lows,
+            lows if panel.high_v is panel.low_v else axes.y(panel.high_v),
         )
         self._buffer.draw(painter)
         painter.setFont(text_font(-1))
         for number, (value, label) in enumerate(panel.lines):
             y = float(axes.y(value))
             shade = t.bad if number == 0 else t.soft
-            painter.setPen(QPen(color(shade), 1.2, Qt.PenStyle.DashLine if number == 0 else Qt.PenStyle.DotLine))
+            painter.setPen(
+                QPen(
+                    color(shade), 1.2, Qt.PenStyle.DashLine if number == 0 else Qt.PenStyle.DotLine
+                )
+            )
             painter.drawLine(QPointF(graph.left(), y), QPointF(graph.right(), y))
             width = painter.fontMetrics().horizontalAdvance(label) + 12
             above = QRectF(
-                graph.right() - width, y - painter.fontMetrics().height() - 3, width, painter.fontMetrics().height() + 2
+                graph.right() - width,
+                y - painter.fontMetrics().height() - 3,
+                width,
+                painter.fontMetrics().height() + 2,
             )
             painter.fillRect(above, color(t.card, 225))
             painter.setPen(color(shade))
@@ -129,14 +145,20 @@ class EvidenceView(QWidget):
         ends = np.array(x_span)
         axes = Axes(graph.adjusted(0, 0, 0, -14), x_span, span_of(panel.y_v, panel.slope * ends))
         axes.paint_grid(painter, "V", "V")
-        painter.setPen(QPen(signal_color(self._index, 150), 3.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        painter.setPen(
+            QPen(
+                signal_color(self._index, 150), 3.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap
+            )
+        )
         painter.drawPoints(polygon(axes.x(panel.x_v), axes.y(panel.y_v)))
         painter.setPen(QPen(color(t.ink), 1.3, Qt.PenStyle.DashLine))
         x, y = axes.x(ends), axes.y(panel.slope * ends)
         painter.drawLine(QPointF(x[0], y[0]), QPointF(x[1], y[1]))
         painter.setFont(text_font(-1))
         painter.setPen(color(t.ink))
-        elide(painter, QRectF(graph.left() + 8, graph.top(), graph.width() - 12, 18), panel.line_label)
+        elide(
+            painter, QRectF(graph.left() + 8, graph.top(), graph.width() - 12, 18), panel.line_label
+        )
         painter.setPen(color(t.soft))
         elide(
             painter,
@@ -147,7 +169,9 @@ class EvidenceView(QWidget):
 
     def _paint_histogram(self, painter: QPainter, graph: QRectF, panel: HistogramPanel) -> None:
         axes = Axes(
-            graph, (float(panel.edges[0]), float(panel.edges[-1])), (0.0, float(panel.counts.max()) * 1.08 or 1.0)
+            graph,
+            (float(panel.edges[0]), float(panel.edges[-1])),
+            (0.0, float(panel.counts.max()) * 1.08 or 1.0),
         )
         axes.paint_grid(painter, "", "")
         painter.setPen(Qt.PenStyle.NoPen)

@@ -17,7 +17,8 @@ LABEL = 190.0
 
 
 class RateBars(QWidget):
-    """Bars for what the source makes, what DMA writes and what the sink takes; what is lost is hatched."""
+    """Bars for what the source makes, what DMA writes and what the sink takes; what is lost is
+    hatched."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -53,7 +54,8 @@ class RateBars(QWidget):
         unit = "B/s" if is_wire else "Hz"
         per_value = route.items if is_wire and route.source.kind != "received" else 1
         painter.drawText(
-            QRectF(12, 6, self.width() - 24.0, 20), f"{route.name.upper()} · RATES TO SCALE, IN {unit.upper()}"
+            QRectF(12, 6, self.width() - 24.0, 20),
+            f"{route.name.upper()} · RATES TO SCALE, IN {unit.upper()}",
         )
         lost_hz = timing.overwritten_hz
         rows = [
@@ -74,12 +76,18 @@ class RateBars(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.fillRect(bar, signal_color(self._index, 90))
             if lost:
-                gone = QRectF(bar.right() - room * lost / top, bar.top(), room * lost / top, bar.height())
+                gone = QRectF(
+                    bar.right() - room * lost / top, bar.top(), room * lost / top, bar.height()
+                )
                 painter.setBrush(Qt.BrushStyle.BDiagPattern)
                 painter.fillRect(gone, color(t.bad, 70))
                 painter.setPen(QPen(color(t.bad), 1))
                 painter.drawRect(gone)
                 painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(color(t.bad if lost else t.soft))
-            text = format_si(rate, unit, 5) + (f", {format_si(lost, unit, 4)} overwritten" if lost else "")
-            painter.drawText(QRectF(bar.right() + 8, y, 260, height), Qt.AlignmentFlag.AlignVCenter, text)
+            text = format_si(rate, unit, 5) + (
+                f", {format_si(lost, unit, 4)} overwritten" if lost else ""
+            )
+            painter.drawText(
+                QRectF(bar.right() + 8, y, 260, height), Qt.AlignmentFlag.AlignVCenter, text
+            )

@@ -57,8 +57,11 @@ class Trace:
         number = round((seconds - self.start_s) * self.rate_hz)
         return max(0, min(self.count - 1, number))
 
-    def columns(self, begin_s: float, end_s: float, count: int) -> tuple[FloatArray, FloatArray, FloatArray]:
-        """(times, lows, highs) in seconds and volts; single samples where there are fewer than columns."""
+    def columns(
+        self, begin_s: float, end_s: float, count: int
+    ) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """(times, lows, highs) in seconds and volts; single samples where there are fewer than
+        columns."""
         total = self.count
         first = (begin_s - self.start_s) * self.rate_hz
         last = (end_s - self.start_s) * self.rate_hz
@@ -88,7 +91,9 @@ class TakeData:
     traces: tuple[Trace, ...]
     seconds: float
 
-    def band(self, trace: Trace, begin_s: float, end_s: float, count: int) -> tuple[FloatArray, FloatArray, FloatArray]:
+    def band(
+        self, trace: Trace, begin_s: float, end_s: float, count: int
+    ) -> tuple[FloatArray, FloatArray, FloatArray]:
         """(times, lows, highs) of the expected band in volts."""
         begin_s, end_s = max(0.0, begin_s), min(self.seconds, end_s)
         if end_s <= begin_s:
@@ -102,7 +107,9 @@ class TakeData:
             volts = np.empty(len(times))
             for since, until in zip(history, (*history[1:], (1 << 62, None)), strict=True):
                 part = (ticks >= since[0]) & (ticks < until[0])
-                volts[part] = expected_settled_at(workspace_at(history, since[0]), trace.name, times[part])
+                volts[part] = expected_settled_at(
+                    workspace_at(history, since[0]), trace.name, times[part]
+                )
         grouped = volts.reshape(count, BAND_POINTS)
         middle = times.reshape(count, BAND_POINTS).mean(axis=1)
         half = trace.half_width_v
@@ -131,7 +138,9 @@ def load_take(path: Path, progress: Callable[[float], None]) -> TakeData:
         raise
 
 
-def _trace(take: Take, chain: Chain, signal: Signal, index: int, scale: Scale, stage: str) -> Trace | None:
+def _trace(
+    take: Take, chain: Chain, signal: Signal, index: int, scale: Scale, stage: str
+) -> Trace | None:
     """A signal made ready for drawing; None where too little came."""
     is_reduced = stage == "reduced"
     count = take.reduced_count(signal.name) if is_reduced else take.raw_count(signal.name)
@@ -151,7 +160,19 @@ def _trace(take: Take, chain: Chain, signal: Signal, index: int, scale: Scale, s
     half = band_half_width_v(take.workspace, chain, signal.name, is_reduced)
     rate_hz = (count - 1) / max(last_s - first_s, 1e-9)
     overview = Overview(count, codes)
-    return Trace(signal.name, stage, index, take, count, first_s, overview, per_code, half, rate_hz, scale.shift)
+    return Trace(
+        signal.name,
+        stage,
+        index,
+        take,
+        count,
+        first_s,
+        overview,
+        per_code,
+        half,
+        rate_hz,
+        scale.shift,
+    )
 
 
 def _codes(samples: SignalSamples, scale: Scale, stage: str) -> NDArray[Any]:

@@ -50,7 +50,11 @@ class TracePlot(QWidget):
         """Show some traces of a take; the view starts with all of it."""
         is_new = data is not self._data
         self._data = data
-        self._traces = tuple(trace for trace in data.traces if (trace.name, trace.stage) in shown) if data else ()
+        self._traces = (
+            tuple(trace for trace in data.traces if (trace.name, trace.stage) in shown)
+            if data
+            else ()
+        )
         if is_new:
             self._spans.clear()
             self.cursor_s = self.mark_s = None
@@ -72,7 +76,9 @@ class TracePlot(QWidget):
         return QRectF(LEFT, 4 + number * height, self.width() - LEFT - RIGHT, height - GAP)
 
     def _strip(self) -> QRectF:
-        return QRectF(LEFT, self.height() - STRIP - BOTTOM + 6, self.width() - LEFT - RIGHT, STRIP - 10)
+        return QRectF(
+            LEFT, self.height() - STRIP - BOTTOM + 6, self.width() - LEFT - RIGHT, STRIP - 10
+        )
 
     def axes(self, number: int) -> Axes:
         """Scales of a lane."""
@@ -94,7 +100,11 @@ class TracePlot(QWidget):
         painter.fillRect(self.rect(), color(t.card))
         if self._data is None or not self._traces:
             painter.setPen(color(t.soft))
-            text = "Choose a take, or record one with Ctrl+R." if self._data is None else "Tick a signal to see it."
+            text = (
+                "Choose a take, or record one with Ctrl+R."
+                if self._data is None
+                else "Tick a signal to see it."
+            )
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
             return
         for number, trace in enumerate(self._traces):
@@ -118,7 +128,13 @@ class TracePlot(QWidget):
         painter.setClipRect(axes.rect)
         count = max(2, int(axes.rect.width()))
         times, low, high = self._data.band(trace, *self.view, count)
-        draw_band(painter, axes.x(times), axes.y(low), axes.y(high), signal_color(trace.index, t.tint_alpha))
+        draw_band(
+            painter,
+            axes.x(times),
+            axes.y(low),
+            axes.y(high),
+            signal_color(trace.index, t.tint_alpha),
+        )
         times, low, high = trace.columns(*self.view, count)
         painter.setPen(signal_pen(trace.index, 1.0 if high is not low else 1.4))
         buffer = self._buffers.setdefault((trace.name, trace.stage), LineBuffer())
@@ -138,7 +154,9 @@ class TracePlot(QWidget):
         painter.setFont(text_font(-0.5))
         label = trace.name + (" · reduced" if trace.stage == "reduced" else "")
         width = painter.fontMetrics().horizontalAdvance(label) + 26
-        back = QRectF(axes.rect.left() + 6, axes.rect.top() + 2, width, painter.fontMetrics().height() + 2)
+        back = QRectF(
+            axes.rect.left() + 6, axes.rect.top() + 2, width, painter.fontMetrics().height() + 2
+        )
         painter.fillRect(back, color(t.card, 215))
         draw_marker(painter, QPointF(back.left() + 9, back.center().y()), trace.index)
         painter.setPen(color(t.ink))
@@ -150,7 +168,9 @@ class TracePlot(QWidget):
         for begin, end in trace.missing:
             left = float(axes.x(trace.start_s + begin / trace.rate_hz))
             right = float(axes.x(trace.start_s + end / trace.rate_hz))
-            rect = QRectF(left, axes.rect.top(), max(2.0, right - left), axes.rect.height()).intersected(axes.rect)
+            rect = QRectF(
+                left, axes.rect.top(), max(2.0, right - left), axes.rect.height()
+            ).intersected(axes.rect)
             if not rect.isEmpty():
                 painter.fillRect(rect, color(t.bad, 60))
 
@@ -161,14 +181,20 @@ class TracePlot(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.fillRect(strip, color(t.paper))
         trace = self._traces[0]
-        axes = Axes(strip.adjusted(0, 3, 0, -3), (0.0, max(self._data.seconds, 1e-9)), self._value_span(trace))
+        axes = Axes(
+            strip.adjusted(0, 3, 0, -3),
+            (0.0, max(self._data.seconds, 1e-9)),
+            self._value_span(trace),
+        )
         times, low, high = trace.columns(0.0, self._data.seconds, int(strip.width()))
         painter.setPen(QPen(signal_color(trace.index, 150), 1))
         buffer = self._buffers.setdefault(("strip", ""), LineBuffer())
         fill_trace(buffer, axes.x(times), axes.y(low), axes.y(high))
         buffer.draw(painter)
         left, right = float(axes.x(self.view[0])), float(axes.x(self.view[1]))
-        window = QRectF(left, strip.top(), max(3.0, right - left), strip.height()).intersected(strip)
+        window = QRectF(left, strip.top(), max(3.0, right - left), strip.height()).intersected(
+            strip
+        )
         painter.fillRect(window, color(t.action, 40))
         painter.setPen(QPen(color(t.action), 1.5))
         painter.drawRect(window)
@@ -226,7 +252,9 @@ class TracePlot(QWidget):
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         """Zoom about the mouse."""
         if event is not None and self._traces:
-            self.zoom(0.75 ** (event.angleDelta().y() / 120), self.axes(0).value_at(event.position().x()))
+            self.zoom(
+                0.75 ** (event.angleDelta().y() / 120), self.axes(0).value_at(event.position().x())
+            )
             event.accept()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

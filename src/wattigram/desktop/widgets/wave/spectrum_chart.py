@@ -30,7 +30,9 @@ class SpectrumChart(QWidget):
         self._poles: tuple[float, ...] = ()
         self._index = 0
 
-    def show_spectrum(self, spectrum: OutputSpectrum | None, poles_s: tuple[float, ...], index: int) -> None:
+    def show_spectrum(
+        self, spectrum: OutputSpectrum | None, poles_s: tuple[float, ...], index: int
+    ) -> None:
         """Show lines, and the filter that they went through."""
         self._spectrum, self._poles, self._index = spectrum, poles_s, index
         self.update()
@@ -79,7 +81,9 @@ class SpectrumChart(QWidget):
         hertz = np.linspace(found.update_hz / 500, axes.x_span[1], CURVE_POINTS)
         gain = np.abs(np.sinc(hertz / found.update_hz)) * filter_gain(hertz, self._poles)
         tone = np.array([found.tone_hz])
-        own = float(abs(np.sinc(found.tone_hz / found.update_hz)) * filter_gain(tone, self._poles)[0])
+        own = float(
+            abs(np.sinc(found.tone_hz / found.update_hz)) * filter_gain(tone, self._poles)[0]
+        )
         painter.setPen(QPen(color(theme().faint), 1, Qt.PenStyle.DashLine))
         level = np.maximum(20 * np.log10(np.maximum(gain / max(own, 1e-12), 1e-9)), LOWEST_DB)
         painter.drawPolyline(polygon(axes.x(hertz), axes.y(level)))
@@ -88,7 +92,13 @@ class SpectrumChart(QWidget):
         t = theme()
         painter.setFont(text_font(-1))
         painter.setPen(color(t.ink))
-        marks = [(found.tone_hz, 0.0, f"wave {format_si(found.tone_hz, 'Hz', 5)}, droop {abs(found.droop_db):.3f} dB")]
+        marks = [
+            (
+                found.tone_hz,
+                0.0,
+                f"wave {format_si(found.tone_hz, 'Hz', 5)}, droop {abs(found.droop_db):.3f} dB",
+            )
+        ]
         if math.isfinite(found.image_dbc):
             marks.append((found.image_hz, found.image_dbc, f"image {found.image_dbc:.1f} dB"))
         for hertz, level, text in marks:
@@ -100,4 +110,6 @@ class SpectrumChart(QWidget):
             painter.drawText(QPointF(left, max(axes.rect.top() + 9, y - 4)), text)
         x = float(axes.x(found.update_hz))
         painter.setPen(color(t.soft))
-        painter.drawText(QPointF(x + 4, axes.rect.top() + 34), f"updates {format_si(found.update_hz, 'Hz', 5)}")
+        painter.drawText(
+            QPointF(x + 4, axes.rect.top() + 34), f"updates {format_si(found.update_hz, 'Hz', 5)}"
+        )

@@ -14,7 +14,15 @@ from wattigram.core.model.design import WaveTable, Workspace
 from wattigram.core.model.design.edits import SetTable
 from wattigram.core.predict.waveform import DacPlayback, dac_playback, output_range_v, table_volts
 from wattigram.desktop.inspector.waves import player_of
-from wattigram.desktop.theme import color, heading_font, number_font, signal_color, signal_pen, text_font, theme
+from wattigram.desktop.theme import (
+    color,
+    heading_font,
+    number_font,
+    signal_color,
+    signal_pen,
+    text_font,
+    theme,
+)
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.drawing import draw_band, polygon
 from wattigram.desktop.widgets.wave.wave_handles import Handle, moved_table, table_handles
@@ -92,7 +100,9 @@ class WaveCurve(QWidget):
         return QPointF(float(axes.x(handle.turn)), float(axes.y(handle.volts)))
 
     def _make_axes(self) -> Axes:
-        rect = QRectF(96, 30, max(50.0, self.width() - 106.0 - CODES), max(40.0, self.height() - 62.0))
+        rect = QRectF(
+            96, 30, max(50.0, self.width() - 106.0 - CODES), max(40.0, self.height() - 62.0)
+        )
         parts = [np.array([0.0])]
         if self._table is not None:
             parts.append(table_volts(self._table))
@@ -134,7 +144,11 @@ class WaveCurve(QWidget):
         assert self._table is not None
         painter.setFont(heading_font())
         painter.setPen(color(t.faint))
-        shown = "ONE LAP" if self._view == (0.0, 1.0) else f"{(self._view[1] - self._view[0]) * 100:.3g} % OF A LAP"
+        shown = (
+            "ONE LAP"
+            if self._view == (0.0, 1.0)
+            else f"{(self._view[1] - self._view[0]) * 100:.3g} % OF A LAP"
+        )
         text = f"{self._table.name.upper()} · {shown} · TINT IS MEANT, LINE LEAVES THE PIN"
         painter.drawText(QPointF(12, 18), text)
 
@@ -155,7 +169,9 @@ class WaveCurve(QWidget):
         height = painter.fontMetrics().height()
         for volts in round_values(*axes.y_span, max(1, int(axes.rect.height() / (height * 1.9)))):
             if volts >= 0:
-                place = QRectF(axes.rect.right() + 4, float(axes.y(volts)) - height / 2, CODES, height)
+                place = QRectF(
+                    axes.rect.right() + 4, float(axes.y(volts)) - height / 2, CODES, height
+                )
                 flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
                 painter.drawText(place, flags, str(round(volts / lsb_v)))
 
@@ -165,15 +181,21 @@ class WaveCurve(QWidget):
             return
         painter.setPen(QPen(color(theme().doubt), 1, Qt.PenStyle.DashLine))
         painter.setFont(text_font(-1.5))
-        for volts, word, below in ((self._reach[0], "reaches down to", False), (self._reach[1], "reaches up to", True)):
+        for volts, word, below in (
+            (self._reach[0], "reaches down to", False),
+            (self._reach[1], "reaches up to", True),
+        ):
             at = float(axes.y(volts))
             painter.drawLine(QPointF(axes.rect.left(), at), QPointF(axes.rect.right(), at))
             text = f"{word} {format_volts(volts)}"
             width = painter.fontMetrics().horizontalAdvance(text)
-            painter.drawText(QPointF(axes.rect.right() - width - 4, at + (12 if below else -4)), text)
+            painter.drawText(
+                QPointF(axes.rect.right() - width - 4, at + (12 if below else -4)), text
+            )
 
     def _paint_course(self, painter: QPainter, axes: Axes) -> None:
-        """What was meant as a tint, the pin's voltage as a line, and a mark wherever the two differ."""
+        """What was meant as a tint, the pin's voltage as a line, and a mark wherever the two
+        differ."""
         assert self._table is not None
         table = self._table
         wanted = self._made.wanted_v if self._made is not None else table_volts(table)
@@ -268,7 +290,11 @@ class WaveCurve(QWidget):
             over = self.handle_at(event.position().x(), event.position().y())
             shapes = {"corner": Qt.CursorShape.SizeAllCursor, "duty": Qt.CursorShape.SizeHorCursor}
             shapes["peak"] = Qt.CursorShape.SizeHorCursor
-            self.setCursor(shapes.get(over.kind, Qt.CursorShape.SizeVerCursor) if over else Qt.CursorShape.ArrowCursor)
+            self.setCursor(
+                shapes.get(over.kind, Qt.CursorShape.SizeVerCursor)
+                if over
+                else Qt.CursorShape.ArrowCursor
+            )
             return
         self._drag(event.position().x(), event.position().y())
 
@@ -284,11 +310,17 @@ class WaveCurve(QWidget):
         assert self._held is not None
         rect, (low, high) = self._axes.rect, self._axes.y_span
         step = 10.0 ** np.floor(np.log10((high - low) / max(1.0, rect.height())))
-        volts = float(round(round((low + (rect.bottom() - y) / rect.height() * (high - low)) / step) * step, 6))
+        volts = float(
+            round(
+                round((low + (rect.bottom() - y) / rect.height() * (high - low)) / step) * step, 6
+            )
+        )
         turn = min(1.0, max(0.0, self._axes.value_at(x)))
         try:
             fresh = (
-                moved_table(self._table, self._begun or self._table, self._held, volts, turn) if self._table else None
+                moved_table(self._table, self._begun or self._table, self._held, volts, turn)
+                if self._table
+                else None
             )
         except (QuantityError, ValueError):
             return

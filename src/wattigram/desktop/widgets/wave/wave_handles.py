@@ -29,10 +29,12 @@ def table_handles(table: WaveTable) -> list[Handle]:
     shape = table.shape
     if isinstance(shape, SegmentsShape):
         total = float(shape.total_s)
-        ends = np.cumsum([float(one.lasting) for one in shape.segments]) / total
+        ends = np.cumsum([float(segment.lasting) for segment in shape.segments]) / total
         corners = zip(ends.tolist(), shape.segments, strict=True)
         found = [Handle("corner", 0.0, shape.start_v, -1)]
-        return found + [Handle("corner", end, one.to_v, number) for number, (end, one) in enumerate(corners)]
+        return found + [
+            Handle("corner", end, one.to_v, number) for number, (end, one) in enumerate(corners)
+        ]
     if table.in_volts:
         return []
     turn = 1 / table.cycles
@@ -44,11 +46,17 @@ def table_handles(table: WaveTable) -> list[Handle]:
     if isinstance(shape, PulseShape):
         found.append(Handle("duty", (shape.duty - table.phase) % 1 * turn, table.offset_v))
     elif isinstance(shape, TriangleShape):
-        found.append(Handle("peak", (shape.peak - table.phase) % 1 * turn, table.offset_v - table.amplitude_v))
+        found.append(
+            Handle(
+                "peak", (shape.peak - table.phase) % 1 * turn, table.offset_v - table.amplitude_v
+            )
+        )
     return found
 
 
-def moved_table(table: WaveTable, begun: WaveTable, held: Handle, volts: float, turn: float) -> WaveTable | None:
+def moved_table(
+    table: WaveTable, begun: WaveTable, held: Handle, volts: float, turn: float
+) -> WaveTable | None:
     """The table with a handle elsewhere; ``begun`` is how it was when the handle was taken."""
     shape = table.shape
     match held.kind:
@@ -62,11 +70,15 @@ def moved_table(table: WaveTable, begun: WaveTable, held: Handle, volts: float, 
             return table.replaced(shape=shape.replaced(**{held.kind: share}))
         case "corner" if isinstance(shape, SegmentsShape):
             scale = begun.shape if isinstance(begun.shape, SegmentsShape) else shape
-            return table.replaced(shape=_moved_corner(shape, float(scale.total_s), held.number, volts, turn))
+            return table.replaced(
+                shape=_moved_corner(shape, float(scale.total_s), held.number, volts, turn)
+            )
     return None
 
 
-def _moved_corner(shape: SegmentsShape, total_s: float, number: int, volts: float, turn: float) -> SegmentsShape:
+def _moved_corner(
+    shape: SegmentsShape, total_s: float, number: int, volts: float, turn: float
+) -> SegmentsShape:
     """One corner elsewhere; the one after it stays where it is."""
     if number < 0:
         return shape.replaced(start_v=volts)
@@ -74,7 +86,7 @@ def _moved_corner(shape: SegmentsShape, total_s: float, number: int, volts: floa
     if number + 1 == len(segments):
         segments[number] = segments[number].replaced(to_v=volts)
         return shape.replaced(segments=tuple(segments))
-    before_s = sum(float(one.lasting) for one in segments[:number])
+    before_s = sum(float(segment.lasting) for segment in segments[:number])
     shortest_s = total_s / 1000
     both = segments[number].lasting + segments[number + 1].lasting
     length_s = min(max(turn * total_s - before_s, shortest_s), float(both) - shortest_s)

@@ -48,7 +48,9 @@ class SetBusClock:
 
     @property
     def label(self) -> str:
-        return "Run the bus at " + (format_si(self.clock_hz, "Hz") if self.clock_hz else "the part's own clock")
+        return "Run the bus at " + (
+            format_si(self.clock_hz, "Hz") if self.clock_hz else "the part's own clock"
+        )
 
     def apply(self, project: Project) -> Project:
         return project.replaced(bus_clock_hz=self.clock_hz)
@@ -66,7 +68,9 @@ class SetWiring:
 
     def apply(self, project: Project) -> Project:
         others = [wiring for wiring in project.bench if wiring.pin != self.wiring.pin]
-        places = [index for index, wiring in enumerate(project.bench) if wiring.pin == self.wiring.pin]
+        places = [
+            index for index, wiring in enumerate(project.bench) if wiring.pin == self.wiring.pin
+        ]
         others.insert(places[0] if places else len(others), self.wiring)
         return project.replaced(bench=tuple(others))
 
@@ -82,12 +86,15 @@ class RemoveWiring:
         return f"Disconnect pin {self.pin}"
 
     def apply(self, project: Project) -> Project:
-        return project.replaced(bench=tuple(wiring for wiring in project.bench if wiring.pin != self.pin))
+        return project.replaced(
+            bench=tuple(wiring for wiring in project.bench if wiring.pin != self.pin)
+        )
 
 
 @dataclass(frozen=True)
 class SwapWires:
-    """Put the fault in that the wires of two pins are exchanged, or take it out with ``other`` None; both pins say so."""
+    """Put the fault in that the wires of two pins are exchanged, or take it out with ``other``
+    None; both pins say so."""
 
     pin: str
     other: str | None
@@ -102,7 +109,8 @@ class SwapWires:
         wired = project.wired(self.pin)
         if wired is None or (self.other is not None and project.wired(self.other) is None):
             raise EditError(
-                f"Nothing is wired to {self.pin if wired is None else self.other}.", cure="Wire both pins first."
+                f"Nothing is wired to {self.pin if wired is None else self.other}.",
+                cure="Wire both pins first.",
             )
         partners = {self.pin, self.other, wired.swapped_with}
         if self.other is not None:
@@ -112,7 +120,9 @@ class SwapWires:
             # Whoever was exchanged with one of the two has its own wire back.
             if wiring.pin not in partners and wiring.swapped_with not in {self.pin, self.other}:
                 return wiring
-            other = {self.pin: self.other, self.other: self.pin}.get(wiring.pin) if self.other else None
+            other = (
+                {self.pin: self.other, self.other: self.pin}.get(wiring.pin) if self.other else None
+            )
             return wiring.replaced(swapped_with=other)
 
         return project.replaced(bench=tuple(changed(wiring) for wiring in project.bench))
@@ -162,10 +172,14 @@ class RemoveExpectation:
 
     def apply(self, project: Project) -> Project:
         _check(project, self.index)
-        items = tuple(item for index, item in enumerate(project.expectations) if index != self.index)
+        items = tuple(
+            item for index, item in enumerate(project.expectations) if index != self.index
+        )
         return project.replaced(expectations=items)
 
 
 def _check(project: Project, index: int) -> None:
     if not 0 <= index < len(project.expectations):
-        raise EditError(f"There is no expectation {index + 1}.", cure=f"There are {len(project.expectations)}.")
+        raise EditError(
+            f"There is no expectation {index + 1}.", cure=f"There are {len(project.expectations)}."
+        )

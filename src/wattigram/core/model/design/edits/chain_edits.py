@@ -67,7 +67,9 @@ class SetCalibration:
 
     @property
     def label(self) -> str:
-        return f"{'Calibrate' if self.calibrate else 'Do not calibrate'} {self.converter} at start-up"
+        return (
+            f"{'Calibrate' if self.calibrate else 'Do not calibrate'} {self.converter} at start-up"
+        )
 
     def apply(self, project: Project) -> Project:
         return with_chain(project, self.converter, calibrate=self.calibrate)
@@ -89,8 +91,13 @@ class SetPeriod:
         if isinstance(chain.trigger, FollowTrigger):
             return SetPeriod(chain.trigger.follows, self.every_s).apply(project)
         if not isinstance(chain.trigger, TimerTrigger):
-            raise EditError(f"{self.converter} is not started by a timer.", cure="Choose a timer as its trigger first.")
-        trigger = chain.trigger.replaced(every=self.every_s, prescaler_register=None, period_register=None)
+            raise EditError(
+                f"{self.converter} is not started by a timer.",
+                cure="Choose a timer as its trigger first.",
+            )
+        trigger = chain.trigger.replaced(
+            every=self.every_s, prescaler_register=None, period_register=None
+        )
         return with_chain(project, self.converter, trigger=trigger)
 
 
@@ -127,7 +134,9 @@ class SetElementWidth:
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
-        return with_chain(project, self.converter, loop=chain.loop.replaced(width_bits=self.width_bits))
+        return with_chain(
+            project, self.converter, loop=chain.loop.replaced(width_bits=self.width_bits)
+        )
 
 
 @dataclass(frozen=True)
@@ -208,10 +217,13 @@ class RemoveSlot:
         followers = [other for other in project.chains if _follows(other, self.converter)]
         if followers:
             raise EditError(
-                f"{followers[0].converter} is triggered by {self.converter}, whose last slot this is.",
+                f"{followers[0].converter} is triggered by {self.converter}, whose last slot this "
+                "is.",
                 cure=f"Remove the slots of {followers[0].converter} first.",
             )
-        return project.replaced(chains=tuple(other for other in project.chains if other is not chain))
+        return project.replaced(
+            chains=tuple(other for other in project.chains if other is not chain)
+        )
 
 
 @dataclass(frozen=True)

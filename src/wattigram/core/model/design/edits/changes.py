@@ -55,7 +55,8 @@ _ABBREVIATIONS = {"pwm", "uart", "dac", "dma", "dc"}
 
 
 def fix_text(project: Project, edit: Edit) -> str:
-    """What the edit makes of a project: each figure before and after; "" where it cannot be made or changes nothing."""
+    """What the edit makes of a project: each figure before and after; "" where it cannot be made or
+    changes nothing."""
     try:
         after = edit.apply(project)
     except EditError:
@@ -92,10 +93,17 @@ def _are_things(value: Any) -> bool:
     return isinstance(value, tuple) and (not value or isinstance(value[0], BaseModel))
 
 
-def _of_things(before: tuple[BaseModel, ...], after: tuple[BaseModel, ...], what: str) -> Iterator[str]:
+def _of_things(
+    before: tuple[BaseModel, ...], after: tuple[BaseModel, ...], what: str
+) -> Iterator[str]:
     """Things of one kind, by their names; by their places where these do not tell them apart."""
     old, new = [_key(one) for one in before], [_key(one) for one in after]
-    if len(set(old)) == len(old) and len(set(new)) == len(new) and old != new and sorted(old) == sorted(new):
+    if (
+        len(set(old)) == len(old)
+        and len(set(new)) == len(new)
+        and old != new
+        and sorted(old) == sorted(new)
+    ):
         yield f"{what or 'order'}: {', '.join(old)} → {', '.join(new)}".removeprefix(": ")
         return
     if len(before) == len(after):

@@ -16,7 +16,8 @@ from wattigram.core.model.design.workspace import Workspace
 class Edit(Protocol):
     """A change of the project. Implementations are small frozen dataclasses.
 
-    Scripts know an edit by the name of its class; one whose class got a better name keeps the old one for them
+    Scripts know an edit by the name of its class; one whose class got a better name keeps the old
+    one for them
     as ``scripts_say``.
     """
 
@@ -82,14 +83,18 @@ def describe(edit: Edit) -> dict[str, Any]:
 def with_chain(project: Project, converter: str, **updates: Any) -> Project:
     """The project with some fields of one chain replaced."""
     chain = need_chain(project, converter)
-    chains = tuple(chain.replaced(**updates) if other is chain else other for other in project.chains)
+    chains = tuple(
+        chain.replaced(**updates) if other is chain else other for other in project.chains
+    )
     return project.replaced(chains=chains)
 
 
 def with_signal(project: Project, name: str, **updates: Any) -> Project:
     """The project with some fields of one signal replaced."""
     signal = need_signal(project, name)
-    signals = tuple(signal.replaced(**updates) if other is signal else other for other in project.signals)
+    signals = tuple(
+        signal.replaced(**updates) if other is signal else other for other in project.signals
+    )
     return project.replaced(signals=signals)
 
 
@@ -97,7 +102,9 @@ def need_chain(project: Project, converter: str) -> Chain:
     """The chain on that converter, or an :class:`EditError`."""
     chain = project.chain(converter)
     if chain is None:
-        raise EditError(f"{converter} has no chain in this project.", cure="Add a slot to it first.")
+        raise EditError(
+            f"{converter} has no chain in this project.", cure="Add a slot to it first."
+        )
     return chain
 
 

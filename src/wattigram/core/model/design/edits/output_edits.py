@@ -42,7 +42,8 @@ def _put(items: tuple[Item, ...], item: Item, name: str) -> tuple[Item, ...]:
 
 @dataclass(frozen=True)
 class SetTable:
-    """Put a table in place of the one called ``name``, or add it; whoever plays it follows a new name."""
+    """Put a table in place of the one called ``name``, or add it; whoever plays it follows a new
+    name."""
 
     name: str
     table: WaveTable
@@ -50,7 +51,11 @@ class SetTable:
     @property
     def label(self) -> str:
         table = self.table
-        level = "" if table.in_volts else f", {format_volts(table.offset_v)} ± {format_volts(table.amplitude_v)}"
+        level = (
+            ""
+            if table.in_volts
+            else f", {format_volts(table.offset_v)} ± {format_volts(table.amplitude_v)}"
+        )
         return f"Make table {table.name}: {table.shape.kind}, {table.points} points{level}"
 
     def apply(self, project: Project) -> Project:
@@ -59,23 +64,24 @@ class SetTable:
         if new == self.name:
             return project.replaced(tables=tables)
         generators = tuple(
-            one.replaced(output=one.output.replaced(table=new))
-            if isinstance(one.output, Playback) and one.output.table == self.name
-            else one
-            for one in project.generators
+            generator.replaced(output=generator.output.replaced(table=new))
+            if isinstance(generator.output, Playback) and generator.output.table == self.name
+            else generator
+            for generator in project.generators
         )
         routes = tuple(
-            one.replaced(source=TableSource(table=new))
-            if isinstance(one.source, TableSource) and one.source.table == self.name
-            else one
-            for one in project.routes
+            route.replaced(source=TableSource(table=new))
+            if isinstance(route.source, TableSource) and route.source.table == self.name
+            else route
+            for route in project.routes
         )
         return project.replaced(tables=tables, generators=generators, routes=routes)
 
 
 @dataclass(frozen=True)
 class SetGenerator:
-    """Put a generator in place of the one called ``name``, or add it; those in step follow a new name."""
+    """Put a generator in place of the one called ``name``, or add it; those in step follow a new
+    name."""
 
     name: str
     generator: Generator
@@ -87,9 +93,7 @@ class SetGenerator:
             case ConstantLevel(voltage_v=volts):
                 return f"Hold {one.dac} at {format_volts(volts)}"
             case SoftwareRamp(from_v=low, to_v=high, dwell_s=dwell):
-                return (
-                    f"Ramp {one.dac} from {format_volts(low)} to {format_volts(high)}, {format_si(dwell, 's')} a step"
-                )
+                return f"Ramp {one.dac} from {format_volts(low)} to {format_volts(high)}, {format_si(dwell, 's')} a step"
             case Playback(table=table, repeat=repeat):
                 return f"Play {table} on {one.dac}{'' if repeat else ' once'}"
 
@@ -98,24 +102,29 @@ class SetGenerator:
         generators = _put(project.generators, self.generator, self.name)
         if new != self.name:
             generators = tuple(
-                one.replaced(output=one.output.replaced(trigger=GeneratorFollow(follows=new)))
-                if isinstance(one.output, Playback)
-                and isinstance(one.output.trigger, GeneratorFollow)
-                and one.output.trigger.follows == self.name
-                else one
-                for one in generators
+                generator.replaced(
+                    output=generator.output.replaced(trigger=GeneratorFollow(follows=new))
+                )
+                if isinstance(generator.output, Playback)
+                and isinstance(generator.output.trigger, GeneratorFollow)
+                and generator.output.trigger.follows == self.name
+                else generator
+                for generator in generators
             )
         return project.replaced(generators=generators)
 
 
 def retimed(project: Project, generator: Generator, timer: TimerTrigger) -> SetGenerator | None:
-    """Another timer setting where the trigger of this playback is set; None where a chain sets it."""
+    """Another timer setting where the trigger of this playback is set; None where a chain sets
+    it."""
     output = generator.output
     if not isinstance(output, Playback):
         return None
     match output.trigger:
         case TimerTrigger():
-            return SetGenerator(generator.name, generator.replaced(output=output.replaced(trigger=timer)))
+            return SetGenerator(
+                generator.name, generator.replaced(output=output.replaced(trigger=timer))
+            )
         case GeneratorFollow(follows=name):
             leader = project.generator(name)
             return retimed(project, leader, timer) if leader is not None else None
@@ -139,10 +148,10 @@ class SetPwm:
         routes = project.routes
         if new != self.name:
             routes = tuple(
-                one.replaced(sink=one.sink.replaced(pwm=new))
-                if isinstance(one.sink, (DutySink, PeriodSink)) and one.sink.pwm == self.name
-                else one
-                for one in routes
+                route.replaced(sink=route.sink.replaced(pwm=new))
+                if isinstance(route.sink, (DutySink, PeriodSink)) and route.sink.pwm == self.name
+                else route
+                for route in routes
             )
         return project.replaced(pwm=_put(project.pwm, self.pwm, self.name), routes=routes)
 
@@ -170,15 +179,25 @@ class SetRoute:
 
     @property
     def label(self) -> str:
-        on = {"source": "its source is ready", "sink": "its sink is empty", "timer": "a timer says so"}[self.route.on]
-        return f"Route {self.route.name}: {self.route.source.kind} to {self.route.sink.kind} when {on}"
+        on = {
+            "source": "its source is ready",
+            "sink": "its sink is empty",
+            "timer": "a timer says so",
+        }[self.route.on]
+        return (
+            f"Route {self.route.name}: {self.route.source.kind} to {self.route.sink.kind} when {on}"
+        )
 
     def apply(self, project: Project) -> Project:
         expectations = tuple(
-            one.replaced(signal=self.route.name) if one.kind == "route" and one.signal == self.name else one
-            for one in project.expectations
+            expectation.replaced(signal=self.route.name)
+            if expectation.kind == "route" and expectation.signal == self.name
+            else expectation
+            for expectation in project.expectations
         )
-        return project.replaced(routes=_put(project.routes, self.route, self.name), expectations=expectations)
+        return project.replaced(
+            routes=_put(project.routes, self.route, self.name), expectations=expectations
+        )
 
 
 @dataclass(frozen=True)
@@ -194,12 +213,17 @@ class RemoveOutput:
 
     def apply(self, project: Project) -> Project:
         items = getattr(project, self.section)
-        kept = tuple(one for one in items if one.name != self.name)
+        kept = tuple(item for item in items if item.name != self.name)
         if len(kept) == len(items):
-            raise EditError(f"There is no {_WORDS[self.section]} “{self.name}”.", cure="Choose one that is there.")
+            raise EditError(
+                f"There is no {_WORDS[self.section]} “{self.name}”.",
+                cure="Choose one that is there.",
+            )
         expectations = tuple(
-            one
-            for one in project.expectations
-            if self.section != "routes" or one.kind != "route" or one.signal != self.name
+            expectation
+            for expectation in project.expectations
+            if self.section != "routes"
+            or expectation.kind != "route"
+            or expectation.signal != self.name
         )
         return project.replaced(**{self.section: kept, "expectations": expectations})

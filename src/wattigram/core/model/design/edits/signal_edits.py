@@ -10,7 +10,13 @@ from wattigram.core.base.errors import EditError
 from wattigram.core.base.fields import ratio_text
 from wattigram.core.model.design.edits.edit import need_signal, with_signal
 from wattigram.core.model.design.project import Project, Signal
-from wattigram.core.model.design.stage import AnyStage, LowPassFilter, RedundantPair, Threshold, limit_text
+from wattigram.core.model.design.stage import (
+    AnyStage,
+    LowPassFilter,
+    RedundantPair,
+    Threshold,
+    limit_text,
+)
 from wattigram.core.model.design.trigger import Trigger, WindowTrigger
 
 
@@ -45,11 +51,16 @@ class RemoveSignal:
             slots = tuple(slot for slot in chain.slots if slot.signal != self.name)
             if slots:
                 chains.append(chain.replaced(slots=slots))
-        signals = tuple(_without(signal, self.name) for signal in project.signals if signal.name != self.name)
+        signals = tuple(
+            _without(signal, self.name) for signal in project.signals if signal.name != self.name
+        )
         expectations = tuple(item for item in project.expectations if item.signal != self.name)
         comparators = tuple(item for item in project.comparators if item.signal != self.name)
         return project.replaced(
-            signals=signals, chains=tuple(chains), expectations=expectations, comparators=comparators
+            signals=signals,
+            chains=tuple(chains),
+            expectations=expectations,
+            comparators=comparators,
         )
 
 
@@ -66,8 +77,12 @@ class RenameSignal:
 
     def apply(self, project: Project) -> Project:
         need_signal(project, self.name)
-        if self.new_name != self.name and any(signal.name == self.new_name for signal in project.signals):
-            raise EditError(f"There is a signal “{self.new_name}” already.", cure="Choose another name.")
+        if self.new_name != self.name and any(
+            signal.name == self.new_name for signal in project.signals
+        ):
+            raise EditError(
+                f"There is a signal “{self.new_name}” already.", cure="Choose another name."
+            )
 
         def renamed(name: str | None) -> str | None:
             return self.new_name if name == self.name else name
@@ -78,12 +93,15 @@ class RenameSignal:
                     name=renamed(item.name),
                     twin=item.twin and item.twin.replaced(of=renamed(item.twin.of)),
                     windows=tuple(
-                        window.replaced(target_signal=renamed(window.target_signal)) for window in item.windows
+                        window.replaced(target_signal=renamed(window.target_signal))
+                        for window in item.windows
                     ),
                 )
                 for item in project.signals
             ),
-            comparators=tuple(item.replaced(signal=renamed(item.signal)) for item in project.comparators),
+            comparators=tuple(
+                item.replaced(signal=renamed(item.signal)) for item in project.comparators
+            ),
             chains=tuple(
                 chain.replaced(
                     slots=tuple(slot.replaced(signal=renamed(slot.signal)) for slot in chain.slots),
@@ -91,7 +109,9 @@ class RenameSignal:
                 )
                 for chain in project.chains
             ),
-            expectations=tuple(item.replaced(signal=renamed(item.signal)) for item in project.expectations),
+            expectations=tuple(
+                item.replaced(signal=renamed(item.signal)) for item in project.expectations
+            ),
         )
 
 
@@ -206,7 +226,9 @@ class SetThreshold:
     def apply(self, project: Project) -> Project:
         windows = list(need_signal(project, self.name).windows)
         if not 0 <= self.index < len(windows):
-            raise EditError(f"{self.name} has no window {self.index + 1}.", cure=f"It has {len(windows)}.")
+            raise EditError(
+                f"{self.name} has no window {self.index + 1}.", cure=f"It has {len(windows)}."
+            )
         windows[self.index : self.index + 1] = [] if self.window is None else [self.window]
         return with_signal(project, self.name, windows=tuple(windows))
 
@@ -222,7 +244,11 @@ class SetRedundantPair:
 
     @property
     def label(self) -> str:
-        return f"{self.name} is no twin" if self.twin is None else f"Hold {self.name} against {self.twin.of}"
+        return (
+            f"{self.name} is no twin"
+            if self.twin is None
+            else f"Hold {self.name} against {self.twin.of}"
+        )
 
     def apply(self, project: Project) -> Project:
         return with_signal(project, self.name, twin=self.twin)

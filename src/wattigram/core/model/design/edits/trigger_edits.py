@@ -13,7 +13,12 @@ from wattigram.core.model.design.stage import Comparator
 from wattigram.core.model.design.trigger import Trigger
 from wattigram.core.model.field_types import PerTrigger
 
-RETRIEVALS = {"polling": "by polling", "interrupt": "by interrupt", "fifo": "from its FIFO", "dma": "by DMA"}
+RETRIEVALS = {
+    "polling": "by polling",
+    "interrupt": "by interrupt",
+    "fifo": "from its FIFO",
+    "dma": "by DMA",
+}
 TRIGGERS = {
     "software": "by software",
     "free-running": "by itself, free-running",
@@ -103,7 +108,9 @@ class SetIsrCost:
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
-        return with_chain(project, self.converter, loop=chain.loop.replaced(handler_cycles=self.cycles))
+        return with_chain(
+            project, self.converter, loop=chain.loop.replaced(handler_cycles=self.cycles)
+        )
 
 
 @dataclass(frozen=True)
@@ -154,8 +161,12 @@ class OrderSlots:
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
         if sorted(self.order) != list(range(len(chain.slots))):
-            raise EditError(f"{self.converter} has other slots than that.", cure="Name each of its places once.")
-        return with_chain(project, self.converter, slots=tuple(chain.slots[place] for place in self.order))
+            raise EditError(
+                f"{self.converter} has other slots than that.", cure="Name each of its places once."
+            )
+        return with_chain(
+            project, self.converter, slots=tuple(chain.slots[place] for place in self.order)
+        )
 
 
 @dataclass(frozen=True)
@@ -193,7 +204,9 @@ class RemoveChain:
 
     def apply(self, project: Project) -> Project:
         need_chain(project, self.converter)
-        return project.replaced(chains=tuple(chain for chain in project.chains if chain.converter != self.converter))
+        return project.replaced(
+            chains=tuple(chain for chain in project.chains if chain.converter != self.converter)
+        )
 
 
 @dataclass(frozen=True)
@@ -228,4 +241,6 @@ class RemoveComparator:
         return f"Do not use {self.name}"
 
     def apply(self, project: Project) -> Project:
-        return project.replaced(comparators=tuple(item for item in project.comparators if item.name != self.name))
+        return project.replaced(
+            comparators=tuple(item for item in project.comparators if item.name != self.name)
+        )
