@@ -38,7 +38,7 @@ class ChainActions:
         self.may_remove: Callable[[str, Workspace], bool] = lambda _signal, _after: True
         """Whether a signal may go; whoever knows of its uses elsewhere asks here."""
         actions.add("Signal", "Add a signal", "Ctrl+Shift+N", self.add_signal)
-        actions.add("Signal", "Convert the signal in one more slot", "Ctrl+Shift+S", self.add_slot)
+        actions.add("Signal", "Add a slot for this signal", "Ctrl+Shift+S", self.add_slot)
         actions.add("Signal", "Remove the slot", "Ctrl+Backspace", self.remove_slot)
         actions.add("Signal", "Remove the signal", "Ctrl+Shift+Backspace", self.remove_signal)
         actions.add("Signal", "Move the slot earlier", "Alt+Up", lambda: self.move_slot(-1))
@@ -59,10 +59,10 @@ class ChainActions:
                 partial(self.add_template, template),
             )
         actions.add(
-            "Proof", "Expect of the signal what its bench gives", "Ctrl+Shift+E", self.expect
+            "Proof", "Derive expectations from the bench", "Ctrl+Shift+E", self.expect
         )
-        actions.add("Findings", "Go to the gravest finding", "F8", page.findings.focus_first)
-        actions.add("Findings", "Apply the gravest finding's fix", "Ctrl+Return", self.cure_first)
+        actions.add("Findings", "Go to the most severe finding", "F8", page.findings.focus_first)
+        actions.add("Findings", "Apply the most severe finding's fix", "Ctrl+Return", self.cure_first)
         for span in SPANS_S:
             title = (
                 "Streams show a stretch that suits each"
@@ -70,7 +70,7 @@ class ChainActions:
                 else f"Streams show {span}"
             )
             actions.add("View", title, "", partial(page.set_span, span))
-        actions.add("View", "Show one whole cycle", "", page.lens.fit)
+        actions.add("View", "Show one whole scan", "", page.lens.fit)
 
     def _do(self, edit: Edit) -> bool:
         return self._document.edit(edit)
@@ -183,7 +183,7 @@ class ChainActions:
                 "Nothing more can be expected of what is selected. Choose a signal with a slot."
             )
             return
-        self._document.stack.beginMacro(f"Expect of {name} what its bench gives")
+        self._document.stack.beginMacro(f"Derive expectations of {name} from the bench")
         for expectation in fresh:
             self._do(AddExpectation(expectation))
         self._document.stack.endMacro()

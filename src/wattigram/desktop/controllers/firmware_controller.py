@@ -286,7 +286,7 @@ class FirmwareWork(QObject):
         """Put the measured cycles into the design, so that loads and losses are worked out with
         them."""
         edits = tuple(SetIsrCost(converter, cycles) for converter, cycles in self.costs.items())
-        self._document.edit(CompositeEdit(edits, "Take the measured handler costs"))
+        self._document.edit(CompositeEdit(edits, "Use measured ISR cycles"))
 
     def ask_folder(self, parent: QWidget) -> None:
         """Choose where the C goes."""

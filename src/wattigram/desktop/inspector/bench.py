@@ -45,18 +45,18 @@ from wattigram.core.predict.pins import pwm_pin
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel
 
 KINDS = {
-    "level": "level (knob)",
+    "level": "DC, adjustable",
     "sine": "sine",
-    "ramp": "ramp there and back",
+    "ramp": "triangle",
     "steps": "steps",
-    "floating": "not connected",
+    "floating": "floating",
     "follow": "same as another pin",
     "tied": "tied to a known voltage",
     "switch": "switch",
     "battery": "battery with a load",
     "supply": "bench supply",
     "generator": "signal generator",
-    "sweep": "sine, swept",
+    "sweep": "swept sine",
     "thermistor": "thermistor",
     "bridge": "strain bridge",
     "jumper": "jumper from an output",
@@ -74,24 +74,24 @@ _LABELS = {
     "offset_v": ("offset", "V"),
     "amplitude_v": ("amplitude", "V"),
     "frequency_hz": ("frequency", "Hz"),
-    "phase": ("phase, of a turn", "%"),
+    "phase": ("phase", "%"),
     "from_v": ("from", "V"),
     "to_v": ("to", "V"),
     "period_s": ("period", "s"),
     "low_v": ("low", "V"),
     "high_v": ("high", "V"),
-    "duty": ("high for", "%"),
-    "pickup_v": ("mains pick-up", "V"),
+    "duty": ("duty cycle", "%"),
+    "pickup_v": ("mains hum", "V"),
     "mains_hz": ("mains", "Hz"),
     "open_v": ("open", "V"),
     "closed_v": ("closed", "V"),
-    "sag_v": ("sags by", "V"),
+    "sag_v": ("drop under load", "V"),
     "loaded": ("loaded for", "%"),
     "recovery_s": ("recovers in", "s"),
     "meter_v": ("meter reads", "V"),
     "from_hz": ("from", "Hz"),
     "to_hz": ("to", "Hz"),
-    "lasting_s": ("within", "s"),
+    "lasting_s": ("period", "s"),
     "r25_ohm": ("at 25 °C", "Ω"),
     "pull_up_ohm": ("pull-up", "Ω"),
     "supply_v": ("supply", "V"),
@@ -137,7 +137,7 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
 
     fields = [
         Field(
-            "wired to it",
+            "source",
             KINDS.get(source.kind, source.kind) if wiring else "",
             kind,
             tuple(KINDS.values()),
@@ -150,7 +150,7 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
         span = (0.0, workspace.reference_v, source.voltage_v)
         fields.append(
             Field(
-                "knob", f"{source.voltage_v:.3f} V", _quantity(shown, "voltage_v", "V"), slider=span
+                "adjustable", f"{source.voltage_v:.3f} V", _quantity(shown, "voltage_v", "V"), slider=span
             )
         )
     if isinstance(source, PairedSource):
@@ -170,7 +170,7 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
             fields.append(Field(_PLAIN[name], f"{getattr(source, name):g}", make))
     fields += [
         Field(
-            "resistance",
+            "source resistance",
             format_si(shown.resistance_ohm, "Ω", 9),
             _own(shown, "resistance_ohm", "Ω"),
             hint="such as 4.7k",
@@ -194,9 +194,9 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
             format_si(shown.noise_density, "V/√Hz", 9),
             _own(shown, "noise_density", "V/√Hz"),
         ),
-        Field("mains pick-up", format_si(shown.pickup_v, "V", 9), _own(shown, "pickup_v", "V")),
+        Field("mains hum", format_si(shown.pickup_v, "V", 9), _own(shown, "pickup_v", "V")),
         Field(
-            "wires exchanged with",
+            "swapped with",
             swapped_partner(workspace.project.bench, pin) or NOT,
             lambda text: SwapWires(pin, None if text == NOT else text),
             (NOT, *(other.pin for other in workspace.project.bench if other.pin != shown.pin)),
@@ -281,7 +281,7 @@ def _internal_panel(workspace: Workspace, signal: Signal) -> Panel:
     if wiring is not None and isinstance(wiring.source, DcSource):
         facts += [
             Fact("voltage", f"{wiring.source.voltage_v:.3f} V"),
-            Fact("resistance", format_si(wiring.resistance_ohm, "Ω")),
+            Fact("source resistance", format_si(wiring.resistance_ohm, "Ω")),
             Fact("noise", f"{format_si(wiring.source.noise_v, 'V')} rms"),
         ]
     return Panel(f"Inside · {signal.pin}", tuple(facts))

@@ -54,7 +54,7 @@ from wattigram.desktop.inspector.panel_model import (
 )
 
 TABS = (Tab("Clock", "clock"), Tab("Start", "start"), Tab("Start-up", "start-up"))
-CLOCKS = {"bus": "bus", "own": "own oscillator"}
+CLOCKS = {"bus": "bus", "own": "internal oscillator"}
 
 
 def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
@@ -68,11 +68,11 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
             converter.clock_low_hz <= cycle.clock_hz <= converter.clock_high_hz,
         ),
         Fact(
-            "legal",
+            "allowed",
             f"{format_si(converter.clock_low_hz, 'Hz')} to "
             f"{format_si(converter.clock_high_hz, 'Hz')}",
         ),
-        Fact("busy", format_rounded(cycle.busy_s, "s", 6)),
+        Fact("scan time", format_rounded(cycle.busy_s, "s", 6)),
     ]
     if cycle.trigger.pace == "pattern":
         facts.append(Fact("slack", format_rounded(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
@@ -87,7 +87,7 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
     if oscillator is not None:
         facts.append(
             Fact(
-                "own oscillator",
+                "internal oscillator",
                 f"{format_si(oscillator.clock_hz, 'Hz')} ± {oscillator.tolerance * 100:.3g} %",
             )
         )
@@ -98,7 +98,7 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
         legal = converter.clock_low_hz <= clock_hz <= converter.clock_high_hz
         busy_s = cycle.busy_s * divider / chain.divider
         edit = SetClock(chain.converter, chain.clock, divider)
-        tip = f"÷ {divider}: {format_si(clock_hz, 'Hz')}{'' if legal else ', out of range'}; a cycle takes {format_rounded(busy_s, 's', 4)}"
+        tip = f"÷ {divider}: {format_si(clock_hz, 'Hz')}{'' if legal else ', out of range'}; a scan takes {format_rounded(busy_s, 's', 4)}"
         tip += "".join(_slot_lines(workspace, chain, divider))
         choices.append(
             Choice(str(divider), float(clock_hz), legal, divider == chain.divider, tip, edit)
@@ -182,7 +182,7 @@ def _slot_lines(workspace: Workspace, chain: Chain, divider: int) -> list[str]:
     there = Workspace(project.replaced(chains=chains), workspace.part)
     cycle = scan_timing(there, other)
     return [
-        f"\n{slot.place + 1} {slot.signal}: held after {format_rounded(slot.held_s, 's', 4)}, "
+        f"\n{slot.place + 1} {slot.signal}: sampling instant {format_rounded(slot.held_s, 's', 4)}, "
         f"{format_counts(slot_settling(there, other, slot.place).full_scale_error_lsb)} left of a "
         "full-scale step"
         for slot in cycle.slots
@@ -198,13 +198,13 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
     converter = workspace.converter(chain)
     cycle = scan_timing(workspace, chain)
     trigger = cycle.trigger
-    facts = [Fact("busy", format_rounded(cycle.busy_s, "s", 6))]
+    facts = [Fact("scan time", format_rounded(cycle.busy_s, "s", 6))]
     if trigger.timer is not None:
         ppm = float(trigger.timer.rate_error) * 1e6
         facts += [
             Fact("timer counts", f"{trigger.timer.prescaler} × {trigger.timer.period_counts}"),
             Fact(
-                "registers hold",
+                "register values",
                 f"{trigger.timer.prescaler - 1}, {trigger.timer.period_counts - 1}",
             ),
             Fact("rate error", "exact" if ppm == 0 else f"{ppm:+.3g} ppm", abs(ppm) < 100),
@@ -222,7 +222,7 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
     if cycle.items_limit is not None:
         facts.append(
             Fact(
-                "gives",
+                "results",
                 f"{cycle.items_limit} item{'s' if cycle.items_limit != 1 else ''} and no more",
                 False,
             )
@@ -241,12 +241,12 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
             else SetTrigger(chain.converter, _fresh(workspace, chain, name))
         )
 
-    fields = [Field("started", TRIGGERS[chain.trigger.kind], kind, tuple(kinds.values()))]
+    fields = [Field("trigger", TRIGGERS[chain.trigger.kind], kind, tuple(kinds.values()))]
     fields += _trigger_fields(workspace, chain)
     per = {name: PER_TRIGGER[name] for name in converter.per_trigger}
     fields.append(
         Field(
-            "each starts",
+            "per trigger",
             PER_TRIGGER[chain.per_trigger],
             lambda text: SetPerTrigger(
                 chain.converter, next(key for key, value in per.items() if value == text)
@@ -299,7 +299,7 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Trigger:
                 if signal.windows and not chain.places_of(signal.name):
                     return WindowTrigger(signal=signal.name)
             raise QuantityError(
-                "No signal of another chain has a window.", cure="Give one a window first."
+                "No signal of another chain has a threshold.", cure="Give one a threshold first."
             )
         case _:
             for name in workspace.converter(chain).in_step_with:
@@ -319,7 +319,7 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
 
     match trigger:
         case SoftwareTrigger():
-            options = ("again and again", "once")
+            options = ("continuous", "once")
             return [
                 Field(
                     "restarted",
@@ -390,7 +390,7 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
             )
             return [
                 Field(
-                    "window of", trigger.signal, lambda text: changed(signal=text, window=1), names
+                    "threshold of", trigger.signal, lambda text: changed(signal=text, window=1), names
                 )
             ]
         case FollowTrigger():
@@ -447,13 +447,13 @@ def startup_panel(workspace: Workspace, chain: Chain) -> Panel:
         ),
         Fact("items arrive", "yes" if start.runs else "no", start.runs),
     ]
-    facts += [Fact("left out", STEP_NAMES[step], False) for step in missing]
+    facts += [Fact("omitted", STEP_NAMES[step], False) for step in missing]
     fields = [
         Field(
             "order",
-            "right" if chain.startup is None else "my own",
+            "right" if chain.startup is None else "by hand",
             lambda text: SetStartup(chain.converter, None if text == "right" else start.order),
-            ("right", "my own"),
+            ("right", "by hand"),
         )
     ]
     title = f"{chain.converter}: start-up order"

@@ -33,8 +33,8 @@ from wattigram.desktop.inspector.panel_model import (
 KINDS = {
     "none": "none",
     "sum": "sum",
-    "mean": "block mean",
-    "running-mean": "running mean",
+    "mean": "block average",
+    "running-mean": "moving average",
     "low-pass": "low-pass",
 }
 POWERS = tuple(range(1, 9))
@@ -69,18 +69,18 @@ def reduce_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
         out_hz = float(slot.rate_hz) if inside else figures.rate_hz
         true = float(stage.gain_ratio) / stage.assumed_gain
         facts += [
-            Fact("reduced noise", f"{reduced.reduced_lsb:.2f} LSB rms"),
+            Fact("filtered noise", f"{reduced.reduced_lsb:.2f} LSB rms"),
             *_bias(reduced),
-            Fact("reduced rate", format_si(out_hz, "Hz", 5)),
+            Fact("output rate", format_si(out_hz, "Hz", 5)),
             Fact("−3 dB at", format_rounded(figures.cutoff_hz, "Hz", 4)),
             Fact("latency", format_rounded(figures.latency_s, "s", 3)),
-            Fact("register needs", f"{figures.bits} of {stage.register_bits} bits", figures.fits),
+            Fact("accumulator width", f"{figures.bits} of {stage.register_bits} bits", figures.fits),
         ]
         if not isinstance(stage, LowPassFilter):
-            facts.append(Fact("true mean", "yes" if true == 1 else f"× {true:.4g}", true == 1))
+            facts.append(Fact("unity gain", "yes" if true == 1 else f"× {true:.4g}", true == 1))
         fields += _stage_fields(signal, stage, stage.kind in hardware)
     return Panel(
-        f"Reduce · {signal.name}",
+        f"Filter · {signal.name}",
         tuple(facts),
         tuple(fields),
         _what_if(workspace, chain, signal, rate_hz),
@@ -121,7 +121,7 @@ def _stage_fields(signal: Signal, stage: AnyStage, in_hardware: bool) -> list[Fi
             hint=hint,
         ),
         Field(
-            "register",
+            "accumulator",
             str(stage.register_bits),
             lambda text: changed(register_bits=whole_number(text, "bits")),
             ("16", "24", "32"),
@@ -129,7 +129,7 @@ def _stage_fields(signal: Signal, stage: AnyStage, in_hardware: bool) -> list[Fi
     ]
     if in_hardware or stage.by == "hardware":
         fields.append(
-            Field("done by", stage.by, lambda text: changed(by=text), ("software", "hardware"))
+            Field("done in", stage.by, lambda text: changed(by=text), ("software", "hardware"))
         )
     return fields
 
@@ -178,7 +178,7 @@ def _what_if(workspace: Workspace, chain: Chain, signal: Signal, rate_hz: float)
         if stage is None:
             good, tip = (
                 True,
-                f"no stage: {what.reduced_lsb:.2f} LSB rms, {format_si(rate_hz, 'Hz', 4)}",
+                f"no filter: {what.reduced_lsb:.2f} LSB rms, {format_si(rate_hz, 'Hz', 4)}",
             )
         else:
             figures = filter_metrics(stage, rate_hz, chain.bits)
@@ -211,5 +211,5 @@ def _response(signal: Signal, rate_hz: float) -> Curves:
             points.append((hertz, max(filter_gain(stage, hertz, rate_hz), 1e-3)))
         courses.append(Course(label, tuple(points), now is not None and _same_choice(stage, now)))
     return Curves(
-        "Response · what is left of a tone", "Hz", tuple(courses), math.sqrt(0.5), "−3 dB"
+        "Frequency response", "Hz", tuple(courses), math.sqrt(0.5), "−3 dB"
     )

@@ -34,9 +34,9 @@ from wattigram.core.predict.waveform import codes_of, dac_playback, output_range
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
 
-KINDS = {"level": "a level", "ramp": "a ramp by software", "table": "a table by DMA"}
-BY = {"timer": "a timer", "generator": "another generator", "chain": "a converter's trigger"}
-THEN = {"stay": "stay there", "again": "begin again", "back": "go back"}
+KINDS = {"level": "constant", "ramp": "software ramp", "table": "table by DMA"}
+BY = {"timer": "timer", "generator": "other generator", "chain": "converter's trigger"}
+THEN = {"stay": "hold", "again": "repeat", "back": "reverse"}
 YES, NO = "yes", "no"
 
 
@@ -64,9 +64,9 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
     low_v, high_v = output_range_v(workspace, dac, generator.buffered)
     facts = [
         Fact("pin", dac.pin),
-        Fact("reaches", f"{format_volts(low_v)} to {format_volts(high_v)}"),
+        Fact("output swing", f"{format_volts(low_v)} to {format_volts(high_v)}"),
         Fact("1 LSB", format_rounded(made.lsb_v, "V", 4)),
-        Fact("settles in", format_rounded(dac.settling_s, "s", 3)),
+        Fact("settling time", format_rounded(dac.settling_s, "s", 3)),
     ]
 
     def changed(**updates: object) -> Edit:
@@ -84,7 +84,7 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
             tuple(item.name for item in workspace.part.dacs),
         ),
         Field(
-            "puts out",
+            "mode",
             KINDS[generator.output.kind],
             lambda text: _fresh(workspace, generator, text),
             tuple(KINDS.values()),
@@ -102,7 +102,7 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
             )
             fields.append(
                 Field(
-                    "knob",
+                    "adjustable",
                     f"{level.voltage_v:.3f} V",
                     of_output("voltage_v", _volts),
                     slider=(0.0, high_v, level.voltage_v),
@@ -133,13 +133,13 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
             ]
         case Playback() as output:
             facts += [
-                Fact("wave", format_rounded(made.wave_hz, "Hz", 7)),
+                Fact("frequency", format_rounded(made.wave_hz, "Hz", 7)),
                 Fact(
-                    "updates", format_si(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s
+                    "update rate", format_si(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s
                 ),
-                Fact("lap", format_rounded(made.lap_s, "s", 5)),
+                Fact("period", format_rounded(made.lap_s, "s", 5)),
                 Fact(
-                    "begins",
+                    "start",
                     format_rounded(made.begin_s, "s", 3)
                     if made.begin_s
                     else "with the first trigger",
@@ -154,7 +154,7 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
             (YES, NO),
         ),
         Field(
-            "second data register",
+            "double-buffered",
             YES if generator.double_buffered else NO,
             lambda text: changed(double_buffered=text == YES),
             (YES, NO),
@@ -196,8 +196,8 @@ def _ramp_facts(workspace: Workspace, generator: Generator) -> list[Fact]:
     return [
         Fact("steps", f"{steps}, {step_codes:.4g} LSB each"),
         Fact("codes", f"{int(low)} to {high}"),
-        Fact("sweep takes", format_rounded(made.lap_s, "s", 4)),
-        Fact("cut off", f"{made.clipped} levels" if made.clipped else "nowhere", made.clipped == 0),
+        Fact("sweep time", format_rounded(made.lap_s, "s", 4)),
+        Fact("clipped", f"{made.clipped} levels" if made.clipped else "nowhere", made.clipped == 0),
     ]
 
 
@@ -307,7 +307,7 @@ def _playback_fields(
             of_output("table", str),
             tuple(table.name for table in project.tables),
         ),
-        Field("a point for each", BY[trigger.kind], by, tuple(BY.values())),
+        Field("update trigger", BY[trigger.kind], by, tuple(BY.values())),
     ]
     if isinstance(trigger, TimerTrigger):
         timers = tuple(
@@ -347,14 +347,14 @@ def _playback_fields(
     starts = ("the program", *chains)
     fields += [
         Field(
-            "first point",
+            "start index",
             str(output.first),
             of_output("first", lambda text: whole_number(text, "points")),
             hint="sets its phase",
         ),
         Field("DMA", output.channel, of_output("channel", str), channels),
         Field(
-            "again and again",
+            "repeats",
             YES if output.repeat else NO,
             of_output("repeat", lambda text: text == YES),
             (YES, NO),
@@ -384,9 +384,9 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
     facts = [
         Fact("pin", pin),
         Fact("rate", format_si(1 / timing.period_s, "Hz", 6)),
-        Fact("steps of duty", f"{timing.counts}, {timing.bits:.2f} bits", timing.bits >= 8),
-        Fact("duty comes out", f"{float(timing.duty) * 100:.5g} %"),
-        Fact("mean", f"{timing.mean_v:.4f} V"),
+        Fact("duty resolution", f"{timing.counts}, {timing.bits:.2f} bits", timing.bits >= 8),
+        Fact("duty, actual", f"{float(timing.duty) * 100:.5g} %"),
+        Fact("average", f"{timing.mean_v:.4f} V"),
     ]
     wired = [
         one
@@ -398,7 +398,7 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
         if poles:
             facts += [
                 Fact(f"ripple at {wiring.pin}", format_rounded(timing.ripple_v(poles), "V", 3)),
-                Fact("settles in", format_rounded(settling_s(poles, timing.bits), "s", 3)),
+                Fact("settling time", format_rounded(settling_s(poles, timing.bits), "s", 3)),
             ]
 
     def changed(**updates: object) -> Edit:
@@ -420,7 +420,7 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
         ),
         Field("duty", format_si(pwm.duty, "%", 9), duty, hint="40 %"),
         Field(
-            "knob",
+            "adjustable",
             f"{pwm.duty * 100:.2f} %",
             lambda text: changed(duty=float(text)),
             slider=(0.0, 1.0, pwm.duty),
@@ -438,7 +438,7 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
             hint="as solved",
         ),
         Field(
-            "new duty waits for period",
+            "loads at",
             YES if pwm.preload else NO,
             lambda text: changed(preload=text == YES),
             (YES, NO),
@@ -459,8 +459,8 @@ def _pwm_what_if(workspace: Workspace, pwm: PwmOutput) -> WhatIf:
             continue
         rate_hz = workspace.bus_clock_hz / counts
         changed = pwm.replaced(every=1 / rate_hz, prescaler_register=None, period_register=None)
-        tip = f"{counts} steps at {format_si(rate_hz, 'Hz', 5)}"
+        tip = f"resolution {counts} steps, {format_si(rate_hz, 'Hz', 5)}"
         bits = f"{math.log2(counts):.3g}"
         edit = SetPwm(pwm.name, changed)
         choices.append(Choice(bits, float(rate_hz), counts >= 256, counts == now, tip, edit))
-    return WhatIf("If bits of duty were · rate in Hz", tuple(choices))
+    return WhatIf("Duty resolution · rate in Hz", tuple(choices))

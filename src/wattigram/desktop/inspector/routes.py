@@ -28,8 +28,8 @@ from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.outputs import NO, YES, checked, free_timer, key_for
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
 
-ON = {"source": "source is ready", "sink": "sink is empty", "timer": "timer says so"}
-ORDER = {"low-first": "low byte first", "high-first": "high byte first"}
+ON = {"source": "source ready", "sink": "destination ready", "timer": "timer"}
+ORDER = {"low-first": "little-endian", "high-first": "big-endian"}
 BAUDS = (9600, 19200, 38400, 57600, 115_200, 230_400, 460_800, 921_600, 1_000_000, 2_000_000)
 
 
@@ -88,9 +88,9 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
     """A route: widths, order, trigger, and what is lost on the way."""
     timing = route_timing(workspace, route)
     facts = (
-        Fact("source makes", format_si(timing.source_hz, "Hz", 5)),
-        Fact("DMA writes", format_si(timing.transfers_hz, "Hz", 5)),
-        Fact("sink takes", format_si(timing.sink_hz, "Hz", 5)),
+        Fact("source rate", format_si(timing.source_hz, "Hz", 5)),
+        Fact("write rate", format_si(timing.transfers_hz, "Hz", 5)),
+        Fact("destination rate", format_si(timing.sink_hz, "Hz", 5)),
         Fact(
             "overwritten",
             format_si(timing.overwritten_hz, "Hz", 4),
@@ -99,7 +99,7 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
         Fact("repeated", format_si(timing.repeated_hz, "Hz", 4)),
         Fact("torn", format_si(timing.torn_hz, "Hz", 4), timing.torn_hz == 0),
         Fact(
-            "bits carried",
+            "bits transferred",
             f"{timing.carried_bits} of {timing.value_bits}",
             timing.carried_bits >= timing.value_bits,
         ),
@@ -139,36 +139,36 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
             lambda text: changed(sink=to.get(text, route.sink)),
             tuple(to),
         ),
-        Field("a transfer when", ON[route.on], on, tuple(ON.values())),
+        Field("DMA request", ON[route.on], on, tuple(ON.values())),
     ]
     if route.timer is not None:
         timer = route.timer
         fields.append(
             Field(
-                "every",
+                "period",
                 format_si(timer.every, "s", 9),
                 lambda text: changed(timer=timer.replaced(every=read_interval(text))),
             )
         )
     channels = tuple(name for group in workspace.part.dma for name in group.names)
     fields += [
-        Field("bits read", str(route.source_bits), width("source_bits"), ("8", "16", "32")),
-        Field("bits written", str(route.sink_bits), width("sink_bits"), ("8", "16", "32")),
-        Field("transfers a value", str(route.items), width("items"), ("1", "2", "4")),
+        Field("source width", str(route.source_bits), width("source_bits"), ("8", "16", "32")),
+        Field("destination width", str(route.sink_bits), width("sink_bits"), ("8", "16", "32")),
+        Field("transfers per value", str(route.items), width("items"), ("1", "2", "4")),
         Field(
-            "address goes up",
+            "address increments",
             YES if route.step else NO,
             lambda text: changed(step=text == YES),
             (YES, NO),
         ),
         Field(
-            "order",
+            "endianness",
             ORDER[route.order],
             lambda text: changed(order=key_for(text, ORDER)),
             tuple(ORDER.values()),
         ),
         Field(
-            "other end takes",
+            "destination endianness",
             theirs[route.expects or ""],
             lambda text: changed(expects=key_for(text, theirs) or None),
             tuple(theirs.values()),
@@ -186,10 +186,10 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
     facts = (
         Fact("sends on", part.send_pins.get(uart.name, "–")),
         Fact("receives on", part.receive_pins.get(uart.name, "–")),
-        Fact("really", f"{float(timing.baud_hz):.1f} baud"),
+        Fact("actual", f"{float(timing.baud_hz):.1f} baud"),
         Fact("error", f"{float(timing.error) * 100:+.3f} %", abs(timing.error) < 0.02),
-        Fact("carries", f"{float(timing.bytes_hz):.6g} B/s"),
-        Fact("a byte takes", format_rounded(timing.byte_s, "s", 4)),
+        Fact("throughput", f"{float(timing.bytes_hz):.6g} B/s"),
+        Fact("character time", format_rounded(timing.byte_s, "s", 4)),
     )
 
     def changed(**updates: object) -> Edit:
@@ -198,7 +198,7 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
     signals = tuple(signal.name for signal in workspace.project.signals)
 
     def report(text: str) -> Edit | None:
-        if text == "nothing":
+        if text == "none":
             return changed(report=None) if uart.report is not None else None
         old = uart.report
         return changed(
@@ -228,18 +228,18 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
         ),
         Field("shown as", uart.shows, lambda text: changed(shows=text), ("text", "binary")),
         Field(
-            "program reports",
-            uart.report.signal if uart.report else "nothing",
+            "text output",
+            uart.report.signal if uart.report else "none",
             report,
-            ("nothing", *signals),
+            ("none", *signals),
         ),
     ]
     if uart.report is not None:
         fields += [
             Field(
-                "every",
+                "period",
                 format_si(uart.report.every, "s", 9),
-                of_report("every", read_interval),
+                of_report("period", read_interval),
                 hint="100 ms",
             ),
             Field("as", uart.report.form, of_report("form", str), ("text", "byte")),

@@ -26,22 +26,22 @@ def slot_panel(
     facts = [
         Fact(
             "sampling",
-            f"{times}{slot.sampling_cycles} cyc · {format_rounded(timing.sampling_s, 's', 3)}",
+            f"{times}{slot.sampling_cycles} clk · {format_rounded(timing.sampling_s, 's', 3)}",
         ),
         Fact(
-            "conversion", f"{times}{conversion} cyc · {format_rounded(timing.conversion_s, 's', 3)}"
+            "conversion", f"{times}{conversion} clk · {format_rounded(timing.conversion_s, 's', 3)}"
         ),
-        Fact("held after", format_rounded(timing.held_s, "s", 6)),
+        Fact("sampling instant", format_rounded(timing.held_s, "s", 6)),
         Fact("source", format_si(settling.source_ohm, "Ω")),
     ]
     if settling.external_f:
         facts.append(Fact("capacitor", format_si(settling.external_f, "F")))
     if settling.needed_s is None:
-        facts.append(Fact("settled after", "longer than a scan", False))
+        facts.append(Fact("settling time", "longer than a scan", False))
     else:
         facts.append(
             Fact(
-                "settled after",
+                "settling time",
                 format_rounded(settling.needed_s, "s", 3),
                 settling.sampling_s >= settling.needed_s,
             )
@@ -51,7 +51,7 @@ def slot_panel(
         Fact("as wired", format_counts(settling.wired_error_lsb), settling.wired_error_lsb <= 0.5),
         Fact("1 LSB", format_rounded(signal_scale(workspace, chain, signal.name).lsb_v, "V", 4)),
         Fact("noise expected", f"{noise.raw_lsb:.2f} LSB rms"),
-        Fact("rate", f"{format_si(timing.rate_hz, 'Hz', 5)}" if timing.rate_hz else "once"),
+        Fact("rate", f"{format_si(timing.rate_hz, 'Hz', 5)}" if timing.rate_hz else "one-shot"),
     ]
     several = len(places) > 1 or converter.one_sampling_time
 
@@ -63,10 +63,10 @@ def slot_panel(
         return SetSampling(chain.converter, place, cycles, signal.name)
 
     def sampling(text: str) -> Edit:
-        cycles = parse_quantity(text, "cyc")
+        cycles = parse_quantity(text, "clk")
         if cycles.denominator != 1:
             raise QuantityError(
-                f"“{text}” is no whole number of cycles.", cure="Choose one of the list."
+                f"“{text}” is no whole number of clocks.", cure="Choose one of the list."
             )
         return edit_for(int(cycles))
 
@@ -77,9 +77,9 @@ def slot_panel(
         what = slot_settling(workspace, chain, place, cycles)
         added_s = changed * timing.repeats * (cycles - slot.sampling_cycles) / cycle.clock_hz
         fits = not has_period or added_s <= cycle.slack_s
-        tip = f"{cycles} cyc, {format_rounded(what.sampling_s, 's', 3)}: {format_counts(what.full_scale_error_lsb)} left of a full-scale step"
+        tip = f"{cycles} clk, {format_rounded(what.sampling_s, 's', 3)}: {format_counts(what.full_scale_error_lsb)} left of a full-scale step"
         if not fits:
-            tip += ", and the cycle no longer fits its period"
+            tip += ", and the scan no longer fits its period"
         elif not has_period:
             tip += f", {format_si(1 / (cycle.cycle_s + added_s), 'Hz', 4)}"
         choices.append(
@@ -92,7 +92,7 @@ def slot_panel(
                 edit_for(cycles),
             )
         )
-    options = tuple(f"{cycles} cyc" for cycles in sorted(converter.sampling_cycles))
+    options = tuple(f"{cycles} clk" for cycles in sorted(converter.sampling_cycles))
     label = "sampling of all" if several else "sampling"
     title = (
         f"Slot {place + 1} · {signal.name}"
@@ -102,6 +102,6 @@ def slot_panel(
     return Panel(
         title,
         tuple(facts),
-        (Field(label, f"{slot.sampling_cycles} cyc", sampling, options),),
-        WhatIf("If sampling were · LSB left", tuple(choices), 0.5, "½ LSB"),
+        (Field(label, f"{slot.sampling_cycles} clk", sampling, options),),
+        WhatIf("If sampling were · settling error", tuple(choices), 0.5, "½ LSB"),
     )

@@ -34,7 +34,7 @@ from wattigram.core.predict.accuracy import comparator_metrics, pair_metrics, th
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel, Tab
 
-ACTIONS = {"event": "an event", "stop": "stop the chain", "pin": "set a pin"}
+ACTIONS = {"event": "event", "stop": "stop chain", "pin": "set pin"}
 
 
 def _tabs(workspace: Workspace, signal: Signal) -> tuple[Tab, ...]:
@@ -42,14 +42,14 @@ def _tabs(workspace: Workspace, signal: Signal) -> tuple[Tab, ...]:
     found = [
         Tab(
             (signal.windows[number].name if number < len(signal.windows) else "")
-            or f"Window {number + 1}",
+            or f"Threshold {number + 1}",
             f"window:{number + 1}" if number else "window",
         )
         for number in range(count)
     ]
     if signal.windows:
         found.append(Tab("+", f"window:{count + 1}"))
-    found.append(Tab("Twin", "twin"))
+    found.append(Tab("Redundant pair", "twin"))
     if any(signal.pin in item.inputs for item in workspace.part.comparators):
         found.append(Tab("Comparator", "comparator"))
     return tuple(found)
@@ -89,11 +89,11 @@ def window_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
         if isinstance(window.low, Code) or isinstance(window.high, Code):
             facts.append(Fact("in volts", f"{low_v:.4g} to {high_v:.4g} V"))
         if latency_s is not None:
-            facts.append(Fact("event at the latest", format_rounded(latency_s, "s", 3)))
+            facts.append(Fact("worst latency", format_rounded(latency_s, "s", 3)))
         fields += _limit_fields(workspace, signal, index, window)
         fields += _action_fields(workspace, signal, index, window)
     return Panel(
-        f"Window · {signal.name}",
+        f"Threshold · {signal.name}",
         tuple(facts),
         tuple(fields),
         tabs=_tabs(workspace, signal),
@@ -112,11 +112,11 @@ def _limit_fields(
 
     others = tuple(other.name for other in workspace.project.signals if other.name != signal.name)
     target = window.target_signal or (
-        exact_text(window.target_v, "V") if window.target_v is not None else "nothing"
+        exact_text(window.target_v, "V") if window.target_v is not None else "none"
     )
 
     def aim(text: str) -> Edit:
-        if text.strip() in {"", "nothing"}:
+        if text.strip() in {"", "none"}:
             return changed(target_v=None, target_signal=None)
         if text in others:
             return changed(target_v=None, target_signal=text)
@@ -141,12 +141,12 @@ def _limit_fields(
             hint="such as 10 mV",
         ),
         Field(
-            "compared with",
+            "input",
             window.on if signal.reduce else "raw",
             lambda text: changed(on=text),
             ("raw", "reduced") if signal.reduce else ("raw",),
         ),
-        Field("less", target, aim, hint="nothing, 1.2 V or a signal's name"),
+        Field("minus", target, aim, hint="nothing, 1.2 V or a signal's name"),
     ]
 
 
@@ -163,10 +163,10 @@ def _action_fields(
 
     fields = [
         Field(
-            "in a row", str(window.times), lambda text: changed(times=whole_number(text, "values"))
+            "consecutive results", str(window.times), lambda text: changed(times=whole_number(text, "values"))
         ),
-        Field("tells", window.when, lambda text: changed(when=text), ("crossing", "every")),
-        Field("does", ACTIONS[window.action], action, tuple(ACTIONS.values())),
+        Field("on", window.when, lambda text: changed(when=text), ("crossing", "every")),
+        Field("action", ACTIONS[window.action], action, tuple(ACTIONS.values())),
     ]
     if window.action == "pin":
         fields.append(
@@ -176,7 +176,7 @@ def _action_fields(
         now = format_si(window.rearm_after_s, "s") if window.rearm_after_s is not None else "never"
         fields.append(
             Field(
-                "started again after",
+                "restart after",
                 now,
                 lambda text: changed(
                     rearm_after_s=None
@@ -188,7 +188,7 @@ def _action_fields(
     chain = workspace.project.chain_of(signal.name)
     if chain is not None and workspace.converter(chain).hardware.windows:
         fields.append(
-            Field("judged by", window.by, lambda text: changed(by=text), ("software", "hardware"))
+            Field("done in", window.by, lambda text: changed(by=text), ("software", "hardware"))
         )
     yes = ("yes", "no")
     fields += [
@@ -198,7 +198,7 @@ def _action_fields(
             lambda text: changed(enabled=text == "yes"),
             yes,
         ),
-        Field("armed again", yes[not window.rearm], lambda text: changed(rearm=text == "yes"), yes),
+        Field("re-arm", yes[not window.rearm], lambda text: changed(rearm=text == "yes"), yes),
     ]
     return fields
 
@@ -215,7 +215,7 @@ def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
             signal.name, RedundantPair(of=text) if twin is None else twin.replaced(of=text)
         )
 
-    fields = [Field("twin of", twin.of if twin else "none", of, ("none", *others))]
+    fields = [Field("paired with", twin.of if twin else "none", of, ("none", *others))]
     facts: list[Fact] = []
     figures = pair_metrics(workspace, signal)
     if figures is not None:
@@ -229,7 +229,7 @@ def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
             ),
             Fact("settling", format_volts(figures.settling_v)),
             Fact(
-                "differ by up to",
+                "worst difference",
                 format_volts(figures.worst_v),
                 None if within is None else figures.worst_v <= within,
             ),
@@ -245,9 +245,9 @@ def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
             )
 
         fields += [
-            Field("trips beyond", allowed, within_of, hint="such as 20 mV"),
+            Field("tolerance", allowed, within_of, hint="such as 20 mV"),
             Field(
-                "in a row",
+                "consecutive results",
                 str(twin.times),
                 lambda text: SetRedundantPair(
                     signal.name, twin.replaced(times=whole_number(text, "values"))
@@ -255,7 +255,7 @@ def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
             ),
         ]
     return Panel(
-        f"Twin · {signal.name}",
+        f"Redundant pair · {signal.name}",
         tuple(facts),
         tuple(fields),
         tabs=_tabs(workspace, signal),

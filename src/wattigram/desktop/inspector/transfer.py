@@ -29,7 +29,7 @@ from wattigram.core.predict.timing import buffer_timing, retrieval_timing
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, Tab, WhatIf
 
-TABS = (Tab("Fetching", "move"), Tab("Reading", "reader"))
+TABS = (Tab("Readout", "move"), Tab("Read as", "reader"))
 
 
 def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
@@ -39,8 +39,8 @@ def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
     slots = len(chain.slots)
     facts = [
         Fact("processor", f"{float(timing.cpu_share) * 100:.3g} %", timing.cpu_share <= 1),
-        Fact("handler", f"{timing.cycles} cyc · {format_rounded(timing.service_s, 's', 3)}"),
-        Fact("called", format_si(timing.events_hz, "Hz", 4)),
+        Fact("ISR", f"{timing.cycles} clk · {format_rounded(timing.service_s, 's', 3)}"),
+        Fact("ISR rate", format_si(timing.events_hz, "Hz", 4)),
         Fact(
             "deadline",
             format_rounded(timing.deadline_s, "s", 4),
@@ -52,9 +52,9 @@ def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
             not timing.lost_hz,
         ),
         Fact("bytes", str(loop.bytes)),
-        Fact("lap", format_rounded(loop.lap_s, "s", 4)),
-        Fact("cycles a lap", f"{loop.items / slots:g}", loop.in_step),
-        Fact("halves in step", "yes" if loop.halves_in_step else "no", loop.halves_in_step),
+        Fact("wrap time", format_rounded(loop.lap_s, "s", 4)),
+        Fact("scans per buffer", f"{loop.items / slots:g}", loop.in_step),
+        Fact("half holds whole scans", "yes" if loop.halves_in_step else "no", loop.halves_in_step),
     ]
     kinds = {kind: RETRIEVALS[kind] for kind in workspace.converter(chain).retrievals}
 
@@ -66,26 +66,26 @@ def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
             else SetRetrieval(chain.converter, _fresh(workspace, chain, name))
         )
 
-    fields = [Field("fetched", RETRIEVALS[chain.retrieval.kind], kind, tuple(kinds.values()))]
+    fields = [Field("readout", RETRIEVALS[chain.retrieval.kind], kind, tuple(kinds.values()))]
     fields += _own_fields(workspace, chain)
     dma = workspace.part.dma_channel(chain.dma) if chain.dma else None
     highest = dma.items_max if dma else 1 << 16
     widths = tuple(str(width) for width in (dma.widths if dma else (8, 16, 32)))
     fields += [
         Field(
-            "handler cycles",
+            "ISR cycles",
             str(chain.loop.handler_cycles),
             lambda text: SetIsrCost(chain.converter, whole_number(text, "cycles")),
             hint="processor cycles a call",
         ),
         Field(
-            "items",
+            "length",
             str(chain.loop.items),
-            lambda text: SetBufferLength(chain.converter, whole_number(text, "items")),
+            lambda text: SetBufferLength(chain.converter, whole_number(text, "length")),
             hint=f"a multiple of {2 * slots}",
         ),
         Field(
-            "item width",
+            "element width",
             str(chain.loop.width_bits),
             lambda text: SetElementWidth(chain.converter, whole_number(text, "bits")),
             widths,
@@ -116,7 +116,7 @@ def _lengths(workspace: Workspace, chain: Chain, highest: int) -> WhatIf:
         share = timing.cpu_share * (
             Fraction(loop.items, length) if isinstance(chain.retrieval, Dma) else 1
         )
-        tip = f"{length} items: a half every {format_rounded(half_s, 's', 3)}, {float(share) * 100:.2g} % of the processor"
+        tip = f"{length} samples: half full every {format_rounded(half_s, 's', 3)}, {float(share) * 100:.2g} % of the processor"
         choices.append(
             Choice(
                 str(length),
@@ -127,7 +127,7 @@ def _lengths(workspace: Workspace, chain: Chain, highest: int) -> WhatIf:
                 SetBufferLength(chain.converter, length),
             )
         )
-    return WhatIf("If items were · time from mark to mark", tuple(choices))
+    return WhatIf("If length were · time from half full to full", tuple(choices))
 
 
 def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Retrieval:
@@ -159,12 +159,12 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
     match retrieval:
         case Dma():
             names = tuple(name for group in workspace.part.dma for name in group.names)
-            modes = ("round and round", "once")
-            steps = ("item by item", "stands still")
+            modes = ("circular", "once")
+            steps = ("increments", "fixed")
             return [
                 Field("channel", retrieval.channel, lambda text: changed(channel=text), names),
                 Field(
-                    "runs",
+                    "mode",
                     modes[not retrieval.repeat],
                     lambda text: changed(repeat=text == modes[0]),
                     modes,
@@ -179,7 +179,7 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
         case Interrupt():
             return [
                 Field(
-                    "one for each",
+                    "interrupt on",
                     retrieval.per,
                     lambda text: changed(per=text),
                     ("conversion", "pass"),
@@ -189,9 +189,9 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
             depth = workspace.converter(chain).fifo_items
             return [
                 Field(
-                    "mark",
+                    "watermark",
                     str(retrieval.mark),
-                    lambda text: changed(mark=whole_number(text, "items")),
+                    lambda text: changed(mark=whole_number(text, "length")),
                     hint=f"1 to {depth}",
                 ),
             ]
@@ -201,7 +201,7 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
             )
             return [
                 Field(
-                    "gives up after",
+                    "time-out",
                     text,
                     lambda text: changed(
                         timeout_s=None
@@ -220,9 +220,9 @@ def reader_panel(workspace: Workspace, chain: Chain) -> Panel:
     converter = workspace.converter(chain)
     facts = (
         Fact("written", f"{loop.width_bits} bits, {chain.alignment}-aligned"),
-        Fact("low byte", "first"),
+        Fact("byte order", "first"),
         Fact("full scale", converter.full_scale),
-        Fact("read as it is", "yes" if reader == Reader() else "no", reader == Reader()),
+        Fact("read as written", "yes" if reader == Reader() else "no", reader == Reader()),
     )
 
     def changed(**updates: object) -> Edit:
@@ -246,7 +246,7 @@ def reader_panel(workspace: Workspace, chain: Chain) -> Panel:
                 (as_is, "right", "left"),
             ),
             Field(
-                "first byte",
+                "endianness",
                 "low" if reader.byte_order == "little" else "high",
                 lambda text: changed(byte_order="little" if text == "low" else "big"),
                 ("low", "high"),

@@ -50,16 +50,16 @@ SHAPES = {
     "triangle": "triangle",
     "sawtooth": "sawtooth",
     "pulse": "pulse",
-    "segments": "ramps and soaks",
+    "segments": "segments",
     "noise": "noise",
     "chirp": "chirp",
-    "multitone": "several tones",
-    "expression": "arithmetic on t",
+    "multitone": "multitone",
+    "expression": "expression",
     "points": "points",
 }
 SHOWN_POINTS = (16, 32, 64, 128, 256, 512, 1024)
 MOST_POINTS = 4096
-NOBODY = "nothing"
+NOBODY = "none"
 NEARLY = Fraction(1, 10_000)
 
 
@@ -106,21 +106,21 @@ def table_panel(workspace: Workspace, table: WaveTable) -> Panel:
             _set(table, "points", lambda text: whole_number(text, "points")),
         ),
         Field(
-            "turns in it",
+            "periods per table",
             str(table.cycles),
             _set(table, "cycles", lambda text: whole_number(text, "turns")),
         ),
-        Field("phase, of a turn", format_si(table.phase, "%", 9), _set(table, "phase", _share)),
-        Field("items hold", table.holds, _set(table, "holds", str), ("codes", "millivolts")),
-        Field("what does not fit", table.beyond, _set(table, "beyond", str), ("clip", "wrap")),
+        Field("phase", format_si(table.phase, "%", 9), _set(table, "phase", _share)),
+        Field("table holds", table.holds, _set(table, "holds", str), ("codes", "millivolts")),
+        Field("overflow", table.beyond, _set(table, "beyond", str), ("clip", "wrap")),
     ]
     dacs = tuple(dac.name for dac in workspace.part.dacs)
     now = generator.dac if generator is not None else NOBODY
     fields.insert(
-        1, Field("played on", now, lambda text: _played_on(workspace, table, text), (NOBODY, *dacs))
+        1, Field("output", now, lambda text: _played_on(workspace, table, text), (NOBODY, *dacs))
     )
     if generator is None:
-        return Panel(f"Table · {table.name}", (Fact("played by", "nobody", False),), tuple(fields))
+        return Panel(f"Table · {table.name}", (Fact("output", "none", False),), tuple(fields))
     made = dac_playback(workspace, generator)
     timer = isinstance(generator.output, Playback) and update_timer(workspace, generator.output)
     if timer:
@@ -171,16 +171,16 @@ def _facts(workspace: Workspace, generator: Generator, table: WaveTable) -> tupl
     spectrum = output_spectrum(made)
     error = made.error
     facts = [
-        Fact("played by", generator.name),
-        Fact("wave", format_si(made.wave_hz, "Hz", 9)),
+        Fact("output", generator.name),
+        Fact("frequency", format_si(made.wave_hz, "Hz", 9)),
         Fact(
             "error",
             "exact" if not error else format_si(float(error), "%", 3),
             abs(error) < Fraction(1, 10_000),
         ),
-        Fact("updates", format_si(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s),
+        Fact("update rate", format_si(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s),
         Fact("1 LSB", format_rounded(made.lsb_v, "V", 4)),
-        Fact("cut off", f"{made.clipped} points" if made.clipped else "nowhere", made.clipped == 0),
+        Fact("clipped", f"{made.clipped} points" if made.clipped else "nowhere", made.clipped == 0),
     ]
     if not table.in_volts and spectrum.tone_v:
         facts += [
@@ -189,7 +189,7 @@ def _facts(workspace: Workspace, generator: Generator, table: WaveTable) -> tupl
                 "nearest image",
                 f"{spectrum.image_dbc:.1f} dBc, {format_si(spectrum.image_hz, 'Hz', 5)}",
             ),
-            Fact("rounding", f"{format_rounded(spectrum.quantisation_v, 'V', 3)} rms"),
+            Fact("quantisation", f"{format_rounded(spectrum.quantisation_v, 'V', 3)} rms"),
         ]
     return (*facts, Fact("memory", f"{table.points * 2} B"))
 
@@ -315,7 +315,7 @@ def _shape_fields(table: WaveTable) -> list[Field]:
         case TriangleShape():
             return [
                 Field(
-                    "peak at",
+                    "symmetry",
                     format_si(shape.peak, "%", 6),
                     changed("peak", _share),
                     hint="share of the turn",
@@ -352,12 +352,12 @@ def _shape_fields(table: WaveTable) -> list[Field]:
         case ChirpShape():
             return [
                 Field(
-                    "turns at first",
+                    "start frequency",
                     f"{shape.begin:g}",
                     changed("begin", lambda text: float(parse_quantity(text, ""))),
                 ),
                 Field(
-                    "turns at last",
+                    "stop frequency",
                     f"{shape.end:g}",
                     changed("end", lambda text: float(parse_quantity(text, ""))),
                 ),
@@ -373,7 +373,7 @@ def _shape_fields(table: WaveTable) -> list[Field]:
         case PointsShape():
             return [
                 Field(
-                    "between them",
+                    "interpolation",
                     shape.between,
                     changed("between", str),
                     ("straight", "band-limited"),

@@ -44,7 +44,7 @@ class ComparePage(QWidget):
         self.title = QLabel()
         self.title.setFont(heading_font())
         self.title.setObjectName("faint")
-        self.every = QCheckBox("equal ones too")
+        self.every = QCheckBox("show unchanged")
         self.every.toggled.connect(self._fill)
         self.saved_button = QPushButton("With the file as saved")
         self.saved_button.clicked.connect(self.compare_saved)
@@ -141,7 +141,7 @@ class ComparePage(QWidget):
 
     def _fill_row(self, row: int, one: DesignDifference, subject: str) -> None:
         t = theme()
-        word = {"a": "✓ better now", "b": "✕ better there", "": ""}[one.better]
+        word = {"a": "✓ better now", "b": "✕ better in the other", "": ""}[one.better]
         texts = (
             subject,
             one.figure,

@@ -135,7 +135,7 @@ class RoutesPage(ListedPage):
         workspace = self._document.workspace
         picture = self._snapshot.outputs.get(self.chosen[1])
         as_text = _as_text(workspace, self.chosen)
-        kind = "TEXT" if as_text else "NEWEST VALUES · ✕ OVERWRITTEN · ≠ HALF WRITTEN"
+        kind = "TEXT" if as_text else "NEWEST VALUES · ✕ OVERWRITTEN · ≠ TORN"
         if self.chosen[0] == "pwm":
             kind = "A PULSE SENDS NO BYTES; ITS ROW ON THE CHAIN PAGE SHOWS WHAT COMES BACK"
         self.heading.setText(

@@ -163,7 +163,7 @@ class TakesPage(QWidget):
         lost = take.lost_cycles
         samples = f"{take.samples:,}".replace(",", "\u202f")
         self._info.setText(
-            f"{format_si(data.seconds, 's', 5)} · {samples} samples · {lost or 'no'} cycles lost "
+            f"{format_si(data.seconds, 's', 5)} · {samples} samples · {lost or 'no'} scans lost "
             f"· {len(take.events)} events · "
             f"build {take.build_mark}" + ("" if take.complete else " · not finished")
         )
@@ -179,7 +179,7 @@ class TakesPage(QWidget):
             item = QListWidgetItem(
                 trace.name
                 + (
-                    " · reduced"
+                    " · filtered"
                     if trace.stage == "reduced"
                     else " · raw"
                     if trace.name in reduced

@@ -108,7 +108,7 @@ class WavePage(ListedPage):
         self.filter.setMaximumWidth(150)
         line = QHBoxLayout()
         line.setContentsMargins(12, 4, 12, 4)
-        label = QLabel("seen through a low-pass at")
+        label = QLabel("after a low-pass at")
         label.setObjectName("faint")
         line.addWidget(label)
         line.addWidget(self.filter)

@@ -1,4 +1,4 @@
-"""Light or dark, larger or smaller text, for the whole application."""
+"""Switch theme, larger or smaller text, for the whole application."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class Dress:
     def __init__(self, settings: Settings, actions: Actions, redress: Callable[[], None]) -> None:
         self._settings = settings
         self._redress = redress
-        actions.add("View", "Light or dark", "Ctrl+Shift+D", self.toggle)
+        actions.add("View", "Switch theme", "Ctrl+Shift+D", self.toggle)
         actions.add("View", "Larger text", "Ctrl++", partial(self.scale_text, 1))
         actions.add("View", "Smaller text", "Ctrl+-", partial(self.scale_text, -1))
 

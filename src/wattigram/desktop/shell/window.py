@@ -133,7 +133,7 @@ class MainWindow(QMainWindow):
         add("Proof", "Write a report…", "Ctrl+P", self.take_actions.ask_report)
         add("Proof", "Remove the chosen expectation", "", self._remove_expectation)
         add("Proof", "Copy the proof as text", "", lambda: self.proof_page.copy_text())
-        add("Firmware", "Write the C", "", self.firmware.write)
+        add("Firmware", "Write C files", "", self.firmware.write)
         add("Firmware", "Write the tables only…", "", lambda: self.firmware.ask_tables(self))
         add("Firmware", "Build the firmware", "F7", self.firmware.build)
         add("Firmware", "Run the image on the virtual board", "Shift+F7", self.firmware.run)

@@ -123,7 +123,7 @@ class Header(QWidget):
         if snapshot.mark_matches is False:
             tip = "The board was built from another design: expected values may not fit. Build and load it again."
         elif snapshot.state == "running":
-            tip += f"\n{snapshot.seconds:.1f} s, {snapshot.samples} samples, {snapshot.lost_cycles} cycles lost"
+            tip += f"\n{snapshot.seconds:.1f} s, {snapshot.samples} samples, {snapshot.lost_cycles} scans lost"
         self.board.setToolTip(tip)
         self.run_button.setText("Stop" if snapshot.state == "running" else "Run")
         recording = snapshot.recording is not None

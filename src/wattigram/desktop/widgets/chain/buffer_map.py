@@ -23,7 +23,7 @@ class LoopMap(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("Loops in memory")
+        self.setAccessibleName("Circular buffers in memory")
         self._workspace: Workspace | None = None
         self._dress = theme()
         self._places: dict[str, int] = {}
@@ -61,7 +61,7 @@ class LoopMap(QWidget):
         line = float(self.fontMetrics().height())
         painter.setFont(heading_font())
         painter.setPen(color(t.faint))
-        elide(painter, QRectF(12, 4, self.width() - 18, line), "LOOPS IN MEMORY")
+        elide(painter, QRectF(12, 4, self.width() - 18, line), "CIRCULAR BUFFERS IN MEMORY")
         if self._workspace is None or not self._workspace.project.chains:
             return
         chains = self._workspace.project.chains
@@ -79,7 +79,7 @@ class LoopMap(QWidget):
         painter.setPen(color(t.soft if loop.halves_in_step else t.bad))
         line = float(painter.fontMetrics().height())
         state = (
-            "in step" if loop.halves_in_step else "halves split" if loop.in_step else "out of step"
+            "holds whole scans" if loop.halves_in_step else "half splits a scan" if loop.in_step else "splits scans"
         )
         elide(
             painter,

@@ -31,7 +31,7 @@ from wattigram.desktop.widgets.finding_mark import paint_finding
 TITLES = (
     "OUTPUT",
     "FROM",
-    "MOVED BY",
+    "TRANSFER",
     "TRIGGER",
     "AT THE PIN",
     "GOES TO",

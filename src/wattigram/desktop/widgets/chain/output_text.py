@@ -138,7 +138,7 @@ def _pwm(workspace: Workspace, one: PwmOutput) -> OutputText:
         "pwm",
         one.name,
         f"pin {pin}",
-        "" if route else f"{timing.mean_v:.4f} V mean",
+        "" if route else f"{timing.mean_v:.4f} V average",
         cells,
         pin,
         signal,
@@ -174,7 +174,7 @@ def _uart(workspace: Workspace, one: UartSetup) -> OutputText:
         (report.signal, f"as {report.form}"),
         ("software",),
         (f"every {format_si(report.every, 's', 4)}",),
-        (f"{one.baud} baud", f"really {float(timing.baud_hz):.0f}"),
+        (f"{one.baud} baud", f"actual {float(timing.baud_hz):.0f}"),
         ("a terminal", "see Routes"),
     )
     return OutputText("uarts", one.name, f"pin {pin}", f"{float(timing.bytes_hz):.6g} B/s", cells)

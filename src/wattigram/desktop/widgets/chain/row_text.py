@@ -32,13 +32,13 @@ from wattigram.core.predict.timing import ScanTiming, buffer_timing, retrieval_t
 from wattigram.desktop.theme import color, signal_color, theme
 
 PLACES_SHOWN = 2
-STAGES = {"sum": "sum of", "mean": "mean of", "running-mean": "running"}
+STAGES = {"sum": "sum of", "mean": "average of", "running-mean": "running"}
 SOURCES = {
     "floating": "nothing",
     "follow": "as",
     "tied": "tied to",
     "supply": "bench supply",
-    "sweep": "sine, swept",
+    "sweep": "swept sine",
     "jumper": "jumper from",
     "serial": "bytes",
 }
@@ -60,8 +60,8 @@ def yoke(workspace: Workspace, chain: Chain) -> tuple[str, str, str]:
     timing = retrieval_timing(workspace, chain)
     count = len(chain.slots)
     slots = f"{count} slot{'s' if count > 1 else ''} in {format_rounded(cycle.busy_s, 's', 3)}"
-    clock = f"{format_si(cycle.clock_hz, 'Hz')}{' own' if chain.clock == 'own' else ''}, {chain.bits} bit"
-    right = f"{loop.name} · {loop.items} × u{chain.loop.width_bits} · half every {format_rounded(loop.half_s, 's', 3)}"
+    clock = f"{format_si(cycle.clock_hz, 'Hz')}{' internal' if chain.clock == 'own' else ''}, {chain.bits} bit"
+    right = f"{loop.name} · {loop.items} × u{chain.loop.width_bits} · half full every {format_rounded(loop.half_s, 's', 3)}"
     if chain.retrieval.kind != "dma":
         right = f"{chain.retrieval.kind} · {loop.items} × u{chain.loop.width_bits} · {float(timing.cpu_share) * 100:.2g} % CPU"
     if timing.lost_hz:
@@ -77,7 +77,7 @@ def trigger_text(workspace: Workspace, chain: Chain) -> str:
     """What starts the chain, in a few words."""
     cycle = scan_timing(workspace, chain)
     trigger = chain.trigger
-    endless = " once, then endless" if chain.per_trigger == "endless" else ""
+    endless = " once, then continuous" if chain.per_trigger == "endless" else ""
     match trigger:
         case FollowTrigger():
             text = f"with {trigger.follows}"
@@ -92,9 +92,9 @@ def trigger_text(workspace: Workspace, chain: Chain) -> str:
         case ComparatorTrigger():
             text = f"{trigger.comparator}, {trigger.edge}{endless}"
         case WindowTrigger():
-            text = f"window of {trigger.signal}{endless}"
+            text = f"threshold of {trigger.signal}{endless}"
         case SoftwareTrigger():
-            text = "software, once" if not trigger.again and not endless else f"software{endless}"
+            text = "software, one-shot" if not trigger.again and not endless else f"software{endless}"
         case _:
             text = "free-running"
     if chain.per_trigger == "conversion" and len(chain.slots) > 1:
@@ -159,7 +159,7 @@ def _front_end(workspace: Workspace, signal: Signal) -> tuple[str, ...]:
     if wiring is None:
         return (f"not wired{factor}", "click to wire")
     if wiring.source.kind == "floating":
-        return (f"not connected{factor}", wiring.label)
+        return (f"floating{factor}", wiring.label)
     extra = f" · {format_si(wiring.capacitor_f, 'F')}" if wiring.capacitor_f else ""
     source = SOURCES.get(wiring.source.kind, wiring.source.kind)
     if wiring.source.kind == "follow":
@@ -177,7 +177,7 @@ def _sample(workspace: Workspace, chain: Chain | None, place: int) -> tuple[str,
     times = f"{timing.repeats} × " if timing.repeats > 1 else ""
     return (
         f"slot {place + 1}",
-        f"{times}{slot.sampling_cycles} cyc · {format_si(timing.sampling_s, 's', 3)}",
+        f"{times}{slot.sampling_cycles} clk · {format_si(timing.sampling_s, 's', 3)}",
     )
 
 
@@ -192,7 +192,7 @@ def _move(chain: Chain | None, place: int) -> tuple[str, ...]:
     retrieval = chain.retrieval
     how = {
         "dma": chain.dma or "",
-        "fifo": f"FIFO, mark {retrieval.mark}" if retrieval.kind == "fifo" else "",
+        "fifo": f"FIFO, watermark {retrieval.mark}" if retrieval.kind == "fifo" else "",
         "interrupt": f"interrupt/{retrieval.per}" if retrieval.kind == "interrupt" else "",
         "polling": "polled",
     }[retrieval.kind]
@@ -245,10 +245,10 @@ def _judges(workspace: Workspace, signal: Signal) -> list[str]:
                 window.name or str(number) for number, window in enumerate(signal.windows, start=1)
             )
         ]
-        lines.append(f"{len(signal.windows)} windows")
+        lines.append(f"{len(signal.windows)} thresholds")
     if signal.twin is not None:
         limit = f"within {format_si(signal.twin.within_v, 'V')}" if signal.twin.within_v else ""
-        lines += [text for text in (f"twin of {signal.twin.of}", limit) if text]
+        lines += [text for text in (f"paired with {signal.twin.of}", limit) if text]
     lines += [
         f"{item.name} {item.threshold_v:.4g} V"
         for item in workspace.project.comparators

@@ -1,4 +1,4 @@
-"""One cycle, to scale: lanes of time, painted."""
+"""Timing, to scale: lanes of time, painted."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class LensView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
-        self.setAccessibleName("One cycle, to scale")
+        self.setAccessibleName("Timing, to scale")
         self._workspace: Workspace | None = None
         self._cycles: list[ScanTiming] = []
         self._indexes: dict[str, int] = {}
@@ -153,7 +153,7 @@ class LensView(QWidget):
         painter.setFont(heading_font())
         painter.setPen(color(t.faint))
         line = float(self.fontMetrics().height())
-        title = "ONE CYCLE, TO SCALE"
+        title = "TIMING, TO SCALE"
         elide(painter, QRectF(12, 4, self.width() - 24, line), title)
         used = painter.fontMetrics().horizontalAdvance(title) + 28
         painter.setFont(text_font(-1))
@@ -381,7 +381,7 @@ class LensView(QWidget):
         share = f"{float(timing.cpu_share) * 100:.2g} %"
         if chain.retrieval.kind == "dma":
             loop = buffer_timing(self._workspace, chain)
-            return f"half-mark handler, every {loop.items / 2 / loop.slots:g} cycles · {share}"
+            return f"half-full ISR, every {loop.items / 2 / loop.slots:g} cycles · {share}"
         if chain.retrieval.kind == "fifo":
-            return f"FIFO handler, every {chain.hands_over_each} results · {share}"
+            return f"FIFO ISR, every {chain.hands_over_each} results · {share}"
         return f"{chain.retrieval.kind}, {format_si(timing.events_hz, 'Hz', 4)} · {share}"

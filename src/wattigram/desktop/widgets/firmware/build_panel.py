@@ -77,7 +77,7 @@ class BuildPanel(QWidget):
         self.compiler_label = self._label()
         self.state = QLabel()
         self.state.setWordWrap(True)
-        self.write_button = QPushButton("Write the C")
+        self.write_button = QPushButton("Write C files")
         self.build_button = QPushButton("Build")
         self.build_button.setObjectName("primary")
         self.cancel_button = QPushButton("Cancel")
@@ -102,7 +102,7 @@ class BuildPanel(QWidget):
         for part in (self.state, self.code_bar, self.data_bar, self.run_button):
             column.addWidget(part)
         self.costs = self._label()
-        self.costs_button = QPushButton("Take the measured costs")
+        self.costs_button = QPushButton("Use measured ISR cycles")
         self.costs_button.setObjectName("link")
         column.addWidget(self.costs)
         column.addWidget(self.costs_button)

@@ -19,7 +19,7 @@ FloatArray = NDArray[np.float64]
 
 def scale_text(scale: NumberScale) -> str:
     """What numbers are read as."""
-    return f"volts of {scale.signal}{', reduced' if scale.reduced else ''}"
+    return f"volts of {scale.signal}{', filtered' if scale.reduced else ''}"
 
 
 def in_base(one: MemoryLocation, value: Any, base: str) -> str:

@@ -61,8 +61,8 @@ class RateBars(QWidget):
         rows = [
             (source_text(route.source), float(timing.source_hz) * per_value, 0.0, "makes"),
             ("DMA", float(timing.transfers_hz), lost_hz, "writes"),
-            (sink_text(route.sink), float(timing.sink_hz), 0.0, "takes at most"),
-            ("what gets through", timing.effective_hz, 0.0, ""),
+            (sink_text(route.sink), float(timing.sink_hz), 0.0, "destination rate"),
+            ("throughput", timing.effective_hz, 0.0, ""),
         ]
         top = max((row[1] for row in rows), default=1.0) or 1.0
         height = min(30.0, (self.height() - 34.0) / len(rows))

@@ -55,7 +55,7 @@ class SpectrumChart(QWidget):
             text = "SPECTRUM AT THE PIN" if found is None else "NO TONE IN THIS TABLE"
             painter.drawText(QPointF(12, 18), text)
             return
-        behind = "BEHIND THE FILTER" if self._poles else "AT THE PIN"
+        behind = "AFTER THE FILTER" if self._poles else "AT THE PIN"
         painter.drawText(QPointF(12, 18), f"SPECTRUM {behind} · dB BELOW THE WAVE")
         top_hz = found.update_hz * BANDS_SHOWN
         rect = QRectF(96, 30, max(50.0, self.width() - 116.0), max(30.0, self.height() - 60.0))
@@ -96,7 +96,7 @@ class SpectrumChart(QWidget):
             (
                 found.tone_hz,
                 0.0,
-                f"wave {format_si(found.tone_hz, 'Hz', 5)}, droop {abs(found.droop_db):.3f} dB",
+                f"frequency {format_si(found.tone_hz, 'Hz', 5)}, droop {abs(found.droop_db):.3f} dB",
             )
         ]
         if math.isfinite(found.image_dbc):
@@ -111,5 +111,5 @@ class SpectrumChart(QWidget):
         x = float(axes.x(found.update_hz))
         painter.setPen(color(t.soft))
         painter.drawText(
-            QPointF(x + 4, axes.rect.top() + 34), f"updates {format_si(found.update_hz, 'Hz', 5)}"
+            QPointF(x + 4, axes.rect.top() + 34), f"update rate {format_si(found.update_hz, 'Hz', 5)}"
         )

@@ -145,9 +145,9 @@ class WaveCurve(QWidget):
         painter.setFont(heading_font())
         painter.setPen(color(t.faint))
         shown = (
-            "ONE LAP"
+            "ONE PERIOD"
             if self._view == (0.0, 1.0)
-            else f"{(self._view[1] - self._view[0]) * 100:.3g} % OF A LAP"
+            else f"{(self._view[1] - self._view[0]) * 100:.3g} % OF A PERIOD"
         )
         text = f"{self._table.name.upper()} · {shown} · TINT IS MEANT, LINE LEAVES THE PIN"
         painter.drawText(QPointF(12, 18), text)
@@ -182,8 +182,8 @@ class WaveCurve(QWidget):
         painter.setPen(QPen(color(theme().doubt), 1, Qt.PenStyle.DashLine))
         painter.setFont(text_font(-1.5))
         for volts, word, below in (
-            (self._reach[0], "reaches down to", False),
-            (self._reach[1], "reaches up to", True),
+            (self._reach[0], "output swing from", False),
+            (self._reach[1], "output swing to", True),
         ):
             at = float(axes.y(volts))
             painter.drawLine(QPointF(axes.rect.left(), at), QPointF(axes.rect.right(), at))
