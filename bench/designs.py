@@ -30,15 +30,15 @@ def sixteen_by_two() -> Workspace:
         Signal(
             name=f"Signal {number + 1}",
             pin=pin,
-            reduce=BlockAverage(count=16, shift=4),
-            windows=(Threshold(low=0.5, high=2.5, hysteresis_v=0.05),),
+            filter=BlockAverage(count=16, shift=4),
+            thresholds=(Threshold(low=0.5, high=2.5, hysteresis_v=0.05),),
         )
         for number, pin in enumerate(pins)
     )
     bench = tuple(
         Wiring(
             pin=pin,
-            resistance_ohm=100.0 * number,
+            source_resistance_ohm=100.0 * number,
             source=SineSource(
                 offset_v=1.65, amplitude_v=1.0, frequency_hz=Fraction(50), noise_v=0.001
             ),
@@ -52,13 +52,13 @@ def sixteen_by_two() -> Workspace:
             converter=converter,
             divider=3,
             trigger=trigger,
-            retrieval=Dma(channel=dma),
-            loop=CircularBuffer(name=loop, items=512),
+            readout=Dma(channel=dma),
+            buffer=CircularBuffer(name=loop, samples=512),
             slots=slots,
         )
 
     chains = (
-        chain("ADC 1", TimerTrigger(timer="Timer 1", every="1 ms"), "DMA 1", "Loop A"),
+        chain("ADC 1", TimerTrigger(timer="Timer 1", period_s="1 ms"), "DMA 1", "Loop A"),
         chain("ADC 2", FollowTrigger(follows="ADC 1"), "DMA 2", "Loop B"),
     )
     project = Project(

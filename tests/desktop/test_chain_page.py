@@ -135,7 +135,7 @@ def test_dragging_the_next_trigger_changes_the_period(window: MainWindow) -> Non
     trigger = lens.trigger_point()
     half = QPointF(lens.x_of(50e-6), trigger.y())
     drag(lens, trigger, QPointF((trigger.x() + half.x()) / 2, trigger.y()), half)
-    every = window.document.workspace.project.chains[0].trigger.every  # type: ignore[union-attr]
+    every = window.document.workspace.project.chains[0].trigger.period_s  # type: ignore[union-attr]
     assert float(every) == pytest.approx(50e-6, rel=0.02)
     assert (every * 10**7).denominator == 1
     assert window.document.stack.count() == 1

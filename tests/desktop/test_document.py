@@ -93,7 +93,7 @@ def test_saving_and_loading(document: Document, tmp_path: Path, qtbot: QtBot) ->
     with qtbot.waitSignal(document.replaced):
         document.load(path)
     assert document.stack.count() == 0
-    assert document.workspace.project.chains[0].loop.items == 512
+    assert document.workspace.project.chains[0].buffer.samples == 512
 
 
 def test_a_save_that_fails_changes_nothing(document: Document, tmp_path: Path) -> None:

@@ -94,7 +94,7 @@ def test_signals_are_copied_and_pasted_with_their_wiring(window: MainWindow) -> 
     project = window.document.workspace.project
     fresh = project.signal("Upper zone 2")
     assert fresh.pin not in {"A2", "A3", "A4", "A6", "B1"}
-    assert fresh.windows == project.signal("Upper zone").windows
+    assert fresh.thresholds == project.signal("Upper zone").thresholds
     assert project.wired(fresh.pin) is not None
     assert project.chains[0].places_of("Upper zone 2") == (4,)
     assert window.document.stack.count() == 1
@@ -152,7 +152,7 @@ def test_a_limit_is_dragged_on_the_stream(window: MainWindow, wait: Wait) -> Non
     cell = rows.cell_rect(Selection("ADC 1", 1, "Upper zone", "stream"))
     begin = QPointF(cell.left() + 60, line.y)
     drag(rows, begin, QPointF(begin.x(), line.y + 8), QPointF(begin.x(), line.y + 16))
-    window_now = window.document.workspace.project.signal("Upper zone").windows[0]
+    window_now = window.document.workspace.project.signal("Upper zone").thresholds[0]
     assert window_now.high < 2.05
     assert window_now.low == 0.4
     assert window.document.stack.count() == 1
@@ -196,7 +196,7 @@ def test_results_are_fetched_another_way(window: MainWindow) -> None:
     window.chain_page.select(Selection("ADC 1", 0, "Coil current", "move"))
     inspector = window.chain_page.inspector
     inspector.fields[0].widget.textActivated.emit("by interrupt")  # type: ignore[union-attr]
-    assert window.document.workspace.project.chains[0].retrieval == Interrupt()
+    assert window.document.workspace.project.chains[0].readout == Interrupt()
     facts = {label.text() for label in inspector._facts}
     assert any("1.41 µs" in text or "ns" in text or "µs" in text for text in facts)
 
@@ -206,7 +206,7 @@ def test_zones_are_added_and_named(window: MainWindow) -> None:
     inspector = window.chain_page.inspector
     inspector.fields[0].widget.textActivated.emit("threshold")  # type: ignore[union-attr]
     signal = window.document.workspace.project.signal("Upper zone")
-    assert len(signal.windows) == 2
+    assert len(signal.thresholds) == 2
     assert [tab.text() for tab in inspector.tabs] == [
         "Window 1",
         "Window 2",

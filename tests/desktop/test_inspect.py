@@ -58,7 +58,9 @@ def variants(kiln: Workspace) -> list[Workspace]:
     wired = [
         edited(
             kiln,
-            SetWiring(Wiring(pin="A2", resistance_ohm=4700.0, capacitor_f=1e-7, source=source)),
+            SetWiring(
+                Wiring(pin="A2", source_resistance_ohm=4700.0, capacitor_f=1e-7, source=source)
+            ),
         )
         for source in sources
     ]

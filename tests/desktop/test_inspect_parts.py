@@ -54,13 +54,13 @@ VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [
     ),
     (
         "kiln-safety",
-        (SetTrigger("ADC 1", FreeRunningTrigger()), SetRetrieval("ADC 1", Fifo(mark=4))),
+        (SetTrigger("ADC 1", FreeRunningTrigger()), SetRetrieval("ADC 1", Fifo(watermark=4))),
     ),
     (
         "kiln-safety",
         (
-            SetFilter("Upper zone", SumFilter(count=32, by="hardware")),
-            SetRedundantPair("Door latch", RedundantPair(of="Upper zone")),
+            SetFilter("Upper zone", SumFilter(count=32, done_in="hardware")),
+            SetRedundantPair("Door latch", RedundantPair(paired_with="Upper zone")),
         ),
     ),
     (
@@ -85,11 +85,11 @@ VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [
                 Threshold(low="0x100", high="900 LSB", action="stop", rearm_after_s="1 s"),
             ),
             AddThreshold(
-                "Upper zone", Threshold(low=-0.1, high=0.1, target_v=1.2, action="pin", pin="B9")
+                "Upper zone", Threshold(low=-0.1, high=0.1, minus_v=1.2, action="pin", pin="B9")
             ),
         ),
     ),
-    ("wheel-pedal", (SetClock("ADC", "own", 2),)),
+    ("wheel-pedal", (SetClock("ADC", "internal", 2),)),
 ]
 
 

@@ -153,7 +153,7 @@ def test_routes_ports_and_pwm_are_added_and_removed(opened: Callable[[str], Main
     page.add_route()
     project = window.document.workspace.project
     assert isinstance(project.routes[0], Route)
-    assert (project.routes[0].source_bits, project.routes[0].items, project.uarts[0].name) == (
+    assert (project.routes[0].source_bits, project.routes[0].transfers, project.uarts[0].name) == (
         8,
         2,
         "UART 1",

@@ -48,8 +48,8 @@ def test_traces_are_raw_and_reduced(kiln: Workspace, tmp_path: Path) -> None:
     data = make_take(kiln, tmp_path / "t.h5")
     names = [(trace.name, trace.stage) for trace in data.traces]
     assert ("Upper zone", "raw") in names
-    assert ("Upper zone", "reduced") in names
-    assert ("Door latch", "reduced") not in names
+    assert ("Upper zone", "filtered") in names
+    assert ("Door latch", "filtered") not in names
     assert data.seconds == 1.0
     data.take.close()
 
@@ -76,10 +76,11 @@ def test_columns_agree_with_the_samples(kiln: Workspace, tmp_path: Path, alignme
 
 def test_the_band_follows_a_knob(cured: Workspace, tmp_path: Path) -> None:
     turned = edited(
-        cured, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8)))
+        cured,
+        SetWiring(Wiring(pin="A6", source_resistance_ohm=500.0, source=DcSource(voltage_v=0.8))),
     )
     data = make_take(cured, tmp_path / "t.h5", turned=turned)
-    trace = trace_of(data, "3.3 V rail", "reduced")
+    trace = trace_of(data, "3.3 V rail", "filtered")
     times, low, high = data.band(trace, 0.0, 1.0, 100)  # type: ignore[arg-type]
     assert (low[times < 0.49] < 3.3).all()
     assert (high[times < 0.49] > 3.3).all()

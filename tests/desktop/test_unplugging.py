@@ -130,7 +130,7 @@ def test_a_take_goes_on_when_the_cable_is_back(
             1,
             *(128 + n for n in range(3)),
         ]
-        slots = take.workspace.project.chains[0].loop.items
+        slots = take.workspace.project.chains[0].buffer.samples
         gap = take.gaps[0]
         assert (int(gap["first"]) + int(gap["count"])) % slots == 0
         assert any("was away" in line for line in take.log)

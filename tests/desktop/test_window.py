@@ -37,7 +37,7 @@ def test_the_whole_loop_from_proof_to_cure(window: MainWindow, wait: Wait) -> No
     page = window.proof_page
     assert window.stack.currentIndex() == PROOF
     assert [row.verdict.outcome for row in page.rows].count("fails") == 1
-    assert page.rows[page.current].verdict.kind == "steps"
+    assert page.rows[page.current].verdict.kind == "square"
     assert "1 fails" in window.header.proof.text()
     assert not page.view.grab().isNull()
     assert len(page.causes) == 1
@@ -296,7 +296,7 @@ def test_an_empty_project_can_be_filled(
     project = window.document.workspace.project
     assert [slot.signal for slot in project.chains[0].slots] == ["Signal 1", "Signal 2"]
     window.document.edit(
-        SetWiring(Wiring(pin="A0", resistance_ohm=100.0, source=DcSource(voltage_v=1.0)))
+        SetWiring(Wiring(pin="A0", source_resistance_ohm=100.0, source=DcSource(voltage_v=1.0)))
     )
     window.board.start()
     wait(lambda: window.board.latest.seconds > 0.3)
@@ -322,7 +322,7 @@ def test_expectations_come_from_the_bench_and_go_again(window: MainWindow, wait:
     wait(lambda: window.proving.latest is not first)
     assert window.proving.latest is not None
     assert window.proving.latest.proof.all_hold
-    assert "steps" not in [row.verdict.kind for row in window.proof_page.rows]
+    assert "square" not in [row.verdict.kind for row in window.proof_page.rows]
 
 
 def test_a_board_that_dies_is_a_sentence_and_can_be_run_again(

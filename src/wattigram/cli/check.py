@@ -57,8 +57,8 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
             signal = project.signal(timing.signal)
             settling = slot_settling(workspace, chain, place)
             reduced = (
-                format_si(timing.rate_hz / rate_divisor(signal.later_stage), "Hz")
-                if signal.reduce
+                format_si(timing.rate_hz / rate_divisor(signal.later_filter), "Hz")
+                if signal.filter
                 else "–"
             )
             typer.echo(

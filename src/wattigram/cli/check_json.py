@@ -8,6 +8,7 @@ from wattigram.cli.outputs_json import outputs_json
 from wattigram.core.advise.findings import Finding
 from wattigram.core.model.design import Chain, Signal, Workspace, limits_v, signal_scale
 from wattigram.core.model.design.edits import describe
+from wattigram.core.model.design.former_words import former_value
 from wattigram.core.predict.accuracy import (
     comparator_metrics,
     filter_metrics,
@@ -45,7 +46,7 @@ def check_json(workspace: Workspace, findings: tuple[Finding, ...]) -> Values:
         "windows": [
             _window(workspace, signal, index)
             for signal in project.signals
-            for index in range(len(signal.windows))
+            for index in range(len(signal.thresholds))
         ],
         "comparators": [_comparator(workspace, index) for index in range(len(project.comparators))],
         **outputs_json(workspace),
@@ -94,8 +95,8 @@ def _converter(workspace: Workspace, chain: Chain) -> Values:
     return {
         "name": chain.converter,
         "clock_hz": float(cycle.clock_hz),
-        "trigger": chain.trigger.kind,
-        "per_trigger": chain.per_trigger,
+        "trigger": former_value(chain.trigger, "kind"),
+        "per_trigger": former_value(chain, "per_trigger"),
         "period_s": float(cycle.period_s),
         "cycle_s": float(cycle.cycle_s),
         "cycle_rate_hz": 0.0 if cycle.items_limit is not None else float(cycle.cycle_rate_hz),
@@ -146,17 +147,17 @@ def _slot(workspace: Workspace, chain: Chain, place: int) -> Values:
 
 
 def _reduce(workspace: Workspace, chain: Chain, signal: Signal) -> Values | None:
-    stage = signal.reduce
+    stage = signal.filter
     if stage is None:
         return None
     slot = scan_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
-    inside = signal.slot_stage is not None
+    inside = signal.slot_filter is not None
     figures = filter_metrics(
         stage, float(1 / slot.each_s) if inside else float(slot.rate_hz), chain.bits
     )
     return {
-        "kind": stage.kind,
-        "by": stage.by,
+        "kind": former_value(stage, "kind"),
+        "by": stage.done_in,
         "count": stage.count,
         "shift": stage.shift,
         "rate_hz": float(slot.rate_hz) if inside else figures.rate_hz,
@@ -182,7 +183,7 @@ def _loop(workspace: Workspace, chain: Chain) -> Values:
 
 
 def _window(workspace: Workspace, signal: Signal, index: int) -> Values:
-    window = signal.windows[index]
+    window = signal.thresholds[index]
     low_v, high_v = limits_v(workspace, signal, window)
     chain = workspace.project.chain_of(signal.name)
     lsb_v = signal_scale(workspace, chain, signal.name).lsb_v if chain else None
@@ -194,13 +195,13 @@ def _window(workspace: Workspace, signal: Signal, index: int) -> Values:
         "low_code": signal.at_pin(low_v) / lsb_v if lsb_v else None,
         "high_code": signal.at_pin(high_v) / lsb_v if lsb_v else None,
         "condition": window.condition,
-        "on": "deviation" if window.on_deviation else window.on,
-        "target": window.target_signal or window.target_v,
+        "on": "deviation" if window.on_deviation else former_value(window, "input"),
+        "target": window.minus_signal or window.minus_v,
         "hysteresis_v": window.hysteresis_v,
-        "times": window.times,
-        "when": window.when,
+        "times": window.consecutive,
+        "when": former_value(window, "on"),
         "action": window.action,
-        "by": window.by,
+        "by": window.done_in,
         "latency_s": threshold_latency_s(workspace, signal, window),
     }
 

@@ -6,6 +6,7 @@ import math
 from typing import Any
 
 from wattigram.core.model.design import Generator, Playback, PwmOutput, Route, UartSetup, Workspace
+from wattigram.core.model.design.former_words import former_value
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
 from wattigram.core.predict.timing import route_timing
@@ -34,7 +35,7 @@ def _generator(workspace: Workspace, one: Generator) -> Values:
     found: Values = {
         "name": one.name,
         "dac": one.dac,
-        "kind": one.output.kind,
+        "kind": former_value(one.output, "kind"),
         "update_hz": float(1 / made.update_s),
         "points": len(made.wanted_v),
         "wave_hz": float(made.wave_hz),
@@ -95,12 +96,12 @@ def _uart(workspace: Workspace, one: UartSetup) -> Values:
 
 def _route(workspace: Workspace, one: Route) -> Values:
     timing = route_timing(workspace, one)
-    source, sink = one.source.model_dump(mode="json"), one.sink.model_dump(mode="json")
+    source, sink = one.source.model_dump(mode="json"), one.destination.model_dump(mode="json")
     return {
         "name": one.name,
         "from": " ".join(str(value) for value in source.values() if value is not None),
         "to": " ".join(str(value) for value in sink.values()),
-        "trigger": one.on,
+        "trigger": former_value(one, "request"),
         "source_rate_hz": float(timing.source_hz),
         "write_rate_hz": float(timing.transfers_hz),
         "sink_rate_hz": float(timing.sink_hz),

@@ -13,6 +13,7 @@ from wattigram.core.capture.take import open_take
 from wattigram.core.judge import Proof, prove, write_html, write_junit
 from wattigram.core.judge.report import MARKS
 from wattigram.core.model.design import open_workspace
+from wattigram.core.model.design.former_words import former_value
 
 
 def prove_take(
@@ -74,7 +75,7 @@ def proof_json(proof: Proof) -> dict[str, Any]:
         "expectations": [
             {
                 "signal": verdict.signal,
-                "kind": verdict.kind,
+                "kind": former_value(verdict.expectation, "kind"),
                 "text": verdict.text,
                 "verdict": verdict.outcome,
                 "measured": verdict.measured,

@@ -37,7 +37,7 @@ def info(take: Path = typer.Argument(..., help="Take (HDF5).")) -> None:
                 raw.add(block.volts[block.valid])
             for block in opened.blocks(signal.name, reduced=True):
                 reduced += block.count
-            extra = f", {reduced} reduced" if signal.later_stage is not None else ""
+            extra = f", {reduced} reduced" if signal.later_filter is not None else ""
             mean = f", mean {raw.mean:.4f} V" if raw.count else ""
             typer.echo(f"  {signal.name}: {raw.count} samples{extra}{mean}")
         for gap in opened.gaps:

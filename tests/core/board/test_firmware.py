@@ -45,14 +45,14 @@ PIECES = [[16], [4, 4, 8], [1] * 16, [3, 5, 7, 1]]
 
 @pytest.mark.parametrize("halves", PIECES)
 def test_a_mean_takes_its_samples_across_halves(halves: list[int]) -> None:
-    found, ticks = reduced_by(tap(stage="mean", count=4, shift=2), VALUES, halves)
+    found, ticks = reduced_by(tap(stage="block-average", count=4, shift=2), VALUES, halves)
     assert found == [sum(VALUES[:4]) >> 2, sum(VALUES[4:]) >> 2]
     assert ticks == [3 * 100 + 30, 7 * 100 + 30]
 
 
 @pytest.mark.parametrize("halves", PIECES)
 def test_a_running_mean_gives_one_value_a_sample(halves: list[int]) -> None:
-    found, ticks = reduced_by(tap(stage="running-mean", count=4, shift=2), VALUES, halves)
+    found, ticks = reduced_by(tap(stage="moving-average", count=4, shift=2), VALUES, halves)
     padded = [0, 0, 0, *VALUES]
     assert found == [sum(padded[at : at + 4]) >> 2 for at in range(8)]
     assert ticks == [at * 100 + 30 for at in range(8)]
@@ -70,13 +70,13 @@ def test_a_low_pass_keeps_its_fraction(halves: list[int]) -> None:
 
 def test_a_sum_is_not_shifted_and_a_narrow_register_overflows() -> None:
     assert reduced_by(tap(stage="sum", count=4), [2000] * 4, [8])[0] == [8000]
-    assert reduced_by(tap(stage="mean", count=4, shift=2, register_bits=12), [2000] * 4, [8])[
-        0
-    ] == [(8000 & 0xFFF) >> 2]
+    assert reduced_by(
+        tap(stage="block-average", count=4, shift=2, register_bits=12), [2000] * 4, [8]
+    )[0] == [(8000 & 0xFFF) >> 2]
 
 
 def test_a_loop_out_of_step_feeds_the_wrong_places() -> None:
-    stage = tap(items=7, stage="mean", count=2, shift=1)
+    stage = tap(items=7, stage="block-average", count=2, shift=1)
     items = np.tile(np.array([10, 20], dtype=np.uint16), 14)
     _raw, reduced = stage.feed(items, 0, held(0, len(items)))
     assert reduced.values[0] == 20
@@ -84,7 +84,7 @@ def test_a_loop_out_of_step_feeds_the_wrong_places() -> None:
 
 
 def test_differences_keep_their_sign() -> None:
-    stage = tap(stage="mean", count=2, shift=1, signed_bits=16)
+    stage = tap(stage="block-average", count=2, shift=1, signed_bits=16)
     raw, reduced = stage.feed(interleaved([0xFFFE, 0xFFFC]), 0, held(0, 4))
     assert raw.values.tolist() == [-2, -4]
     assert reduced.values.tolist() == [-3]

@@ -28,9 +28,9 @@ from wattigram.core.model.design import (
     Slot,
     SoftwareTrigger,
     Threshold,
+    ThresholdTrigger,
     TimerTrigger,
     Trigger,
-    WindowTrigger,
     Workspace,
 )
 from wattigram.core.model.design.project import Chain
@@ -54,7 +54,7 @@ class Design:
     trigger: Trigger
     retrieval: Retrieval
     slots: int = 1
-    per_trigger: str = "pass"
+    per_trigger: str = "scan"
     handler: int = 200
     items: int = 64
     clock: str = "bus"
@@ -67,12 +67,14 @@ class Design:
         """The design on its part."""
         converter, divider, sampling, reference, pins = PARTS[self.part]
         stage = (
-            BlockAverage(count=self.repeats, shift=self.repeats.bit_length() - 1, by="hardware")
+            BlockAverage(
+                count=self.repeats, shift=self.repeats.bit_length() - 1, done_in="hardware"
+            )
             if self.repeats > 1
             else None
         )
         signals = tuple(
-            Signal(name=f"S{number}", pin=pins[number], reduce=stage)
+            Signal(name=f"S{number}", pin=pins[number], filter=stage)
             for number in range(self.slots)
         )
         chain = Chain(
@@ -82,8 +84,8 @@ class Design:
             bits=max(find_part(self.part).converters[0].bits),
             trigger=self.trigger,
             per_trigger=self.per_trigger,  # type: ignore[arg-type]
-            retrieval=self.retrieval,
-            loop=CircularBuffer(name="L", items=self.items, handler_cycles=self.handler),
+            readout=self.retrieval,
+            buffer=CircularBuffer(name="L", samples=self.items, isr_cycles=self.handler),
             slots=tuple(
                 Slot(signal=signal.name, sampling_cycles=self.sampling or sampling)
                 for signal in signals
@@ -92,14 +94,14 @@ class Design:
         bench = tuple(
             Wiring(
                 pin=pin,
-                resistance_ohm=100.0,
+                source_resistance_ohm=100.0,
                 source=SineSource(offset_v=1.65, amplitude_v=1.0, frequency_hz=Fraction(50)),
             )
             for pin in pins[:3]
         )
         square = Wiring(
             pin=pins[3],
-            resistance_ohm=50.0,
+            source_resistance_ohm=50.0,
             source=SquareSource(low_v=0.1, high_v=3.2, period_s="10 ms", duty=0.3),
         )
         project = Project(
@@ -114,7 +116,7 @@ class Design:
 
 
 def every(text: str, timer: str = "Timer 1") -> TimerTrigger:
-    return TimerTrigger(timer=timer, every=text)
+    return TimerTrigger(timer=timer, period_s=text)
 
 
 QUILL = every("5 ms", "Timer")
@@ -139,7 +141,9 @@ DESIGNS = (
         "conversion",
         items=960,
     ),
-    Design("endless", "marten-m3", every("1 ms"), Dma(channel="DMA 1"), 2, "endless", items=1024),
+    Design(
+        "continuous", "marten-m3", every("1 ms"), Dma(channel="DMA 1"), 2, "continuous", items=1024
+    ),
     Design("free-running", "marten-m3", FreeRunningTrigger(), Dma(channel="DMA 1"), 1, items=2048),
     Design(
         "free-running, slow handler",
@@ -159,7 +163,7 @@ DESIGNS = (
     Design("polled, timer, too slow", "marten-m3", every("10 us"), Polling(), 1, handler=1500),
     Design("edge", "marten-m3", EdgeTrigger(pin="A3"), Interrupt(), 2),
     Design("both edges", "marten-m3", EdgeTrigger(pin="A3", edge="both"), Dma(channel="DMA 1"), 2),
-    Design("once", "marten-m3", SoftwareTrigger(again=False), Polling(), 2),
+    Design("once", "marten-m3", SoftwareTrigger(repeat=False), Polling(), 2),
     Design("one channel, polled", "quill-q8", SoftwareTrigger(), Polling(), 1, handler=60),
     Design("three channels, re-pointed", "quill-q8", SoftwareTrigger(), Interrupt(), 3, handler=80),
     Design("timer, three channels", "quill-q8", QUILL, Interrupt(), 3, handler=120, items=12),
@@ -185,20 +189,20 @@ DESIGNS = (
         FreeRunningTrigger(),
         Interrupt(),
         1,
-        clock="own",
+        clock="internal",
         divider=2,
         handler=50,
     ),
-    Design("FIFO", "osprey-x2", every("20 us"), Fifo(mark=8), 4, handler=900),
-    Design("FIFO overflows", "osprey-x2", every("5 us"), Fifo(mark=12), 2, handler=9000),
+    Design("FIFO", "osprey-x2", every("20 us"), Fifo(watermark=8), 4, handler=900),
+    Design("FIFO overflows", "osprey-x2", every("5 us"), Fifo(watermark=12), 2, handler=9000),
     Design(
-        "interrupt each pass", "osprey-x2", every("100 us"), Interrupt(per="pass"), 4, handler=500
+        "interrupt each pass", "osprey-x2", every("100 us"), Interrupt(per="scan"), 4, handler=500
     ),
     Design(
         "interrupt each pass, too slow",
         "osprey-x2",
         every("20 us"),
-        Interrupt(per="pass"),
+        Interrupt(per="scan"),
         4,
         handler=4000,
     ),
@@ -224,7 +228,7 @@ def test_the_board_does_what_was_predicted(design: Design) -> None:
     if cycle.items_limit is not None:
         assert totals["converted.0"] == cycle.items_limit == totals["items.0"]
         return
-    tolerance = 0.045 if design.clock == "own" else 0.003
+    tolerance = 0.045 if design.clock == "internal" else 0.003
     rate_hz = float(cycle.cycle_rate_hz) * len(chain.slots)
     assert totals["converted.0"] / seconds == pytest.approx(
         rate_hz, rel=tolerance, abs=2 * len(chain.slots) / seconds
@@ -258,8 +262,8 @@ def test_a_follower_is_held_with_its_leader() -> None:
     follower = lead.replaced(
         converter="ADC 2",
         trigger=FollowTrigger(follows="ADC 1"),
-        retrieval=Dma(channel="DMA 2"),
-        loop=lead.loop.replaced(name="M"),
+        readout=Dma(channel="DMA 2"),
+        buffer=lead.buffer.replaced(name="M"),
     )
     both = Workspace(workspace.project.replaced(chains=(lead, follower)), workspace.part)
     timings = [scan_timing(both, chain) for chain in both.project.chains]
@@ -276,20 +280,20 @@ def triggered_by(trigger: Trigger, source: TriangleSource) -> Workspace:
     watched = Signal(
         name="Watched",
         pin="A2",
-        windows=(Threshold(low=0.5, high=2.0, on="raw", hysteresis_v=0.05),),
+        thresholds=(Threshold(low=0.5, high=2.0, input="raw", hysteresis_v=0.05),),
     )
     signals = (watched, Signal(name="Second", pin="B0"))
     lead = project.chains[0].replaced(slots=(Slot(signal="Watched", sampling_cycles=32),))
     other = lead.replaced(
         converter="ADC 2",
         trigger=trigger,
-        retrieval=Interrupt(),
-        loop=lead.loop.replaced(name="M"),
+        readout=Interrupt(),
+        buffer=lead.buffer.replaced(name="M"),
         slots=(Slot(signal="Second", sampling_cycles=32),),
     )
     bench = (
-        Wiring(pin="A2", resistance_ohm=100.0, source=source),
-        Wiring(pin="B0", resistance_ohm=1.0, source=source),
+        Wiring(pin="A2", source_resistance_ohm=100.0, source=source),
+        Wiring(pin="B0", source_resistance_ohm=1.0, source=source),
     )
     comparators = (Comparator(name="Comparator 1", signal="Watched", threshold_v=1.65),)
     changed = project.replaced(
@@ -301,7 +305,7 @@ def triggered_by(trigger: Trigger, source: TriangleSource) -> Workspace:
 @pytest.mark.parametrize(
     ("trigger", "a_period"),
     [
-        (WindowTrigger(signal="Watched"), 1),
+        (ThresholdTrigger(signal="Watched"), 1),
         (ComparatorTrigger(comparator="Comparator 1", edge="both"), 2),
     ],
 )
@@ -319,8 +323,10 @@ def test_events_start_the_other_chain(trigger: Trigger, a_period: int) -> None:
 def test_a_window_stops_its_chain_and_arms_it_again(by: str) -> None:
     """Hardware stops within the cycle; the program only looks at the mark."""
     base = Design("x", "osprey-x2", every("100 us"), Dma(channel="DMA 1"), 1, items=64).workspace()
-    stop = Threshold(low=0.5, high=2.0, on="raw", action="stop", rearm_after_s="20 ms", by=by)  # type: ignore[arg-type]
-    signals = (base.project.signals[0].replaced(windows=(stop,)),)
+    stop = Threshold(
+        low=0.5, high=2.0, input="raw", action="stop", rearm_after_s="20 ms", done_in=by
+    )  # type: ignore[arg-type]
+    signals = (base.project.signals[0].replaced(thresholds=(stop,)),)
     workspace = Workspace(base.project.replaced(signals=signals), base.part)
     config = effective_config(workspace)
     run = Run(config)

@@ -130,7 +130,7 @@ def test_bytes_lost_are_those_predicted(baud: int, bits: int, items: int, every:
             / (1000 if "ms" in every else 10**6),
         ),
         SetUart(UartSetup(name="UART 2", baud=baud)),
-        SetRoute(OWN.name, OWN.replaced(items=items)),
+        SetRoute(OWN.name, OWN.replaced(transfers=items)),
     )
     route = design.project.routes[1]
     timing = route_timing(design, route)
@@ -190,7 +190,7 @@ def test_a_period_register_sets_the_next_period() -> None:
 
 
 def test_a_sink_that_asks_repeats_what_is_not_new() -> None:
-    route = board_route(on="sink")
+    route = board_route(on="destination")
     route.feed(np.array([10.0, 205.0]), np.array([7, 8]), np.zeros(2, dtype=np.int64))
     assert route.advance(400.0).values.tolist() == [0, 7, 7, 7, 7, 8, 8, 8]
 
@@ -224,7 +224,7 @@ def test_reports_are_lines_with_volts() -> None:
             UartSetup(
                 name="UART 2",
                 baud=115_200,
-                report=TextOutput(signal="Motor current", every="20 ms"),
+                text_output=TextOutput(signal="Motor current", period_s="20 ms"),
             )
         ),
     )
@@ -239,7 +239,8 @@ def test_timers_start_transfers_at_their_own_rate() -> None:
     design = edited(
         WHEEL,
         SetRoute(
-            OWN.name, OWN.replaced(on="timer", timer=RouteTimer(timer="Timer 4", every="1 ms"))
+            OWN.name,
+            OWN.replaced(request="timer", timer=RouteTimer(timer="Timer 4", period_s="1 ms")),
         ),
     )
     timing = route_timing(design, design.project.routes[1])

@@ -133,7 +133,7 @@ def test_without_noise_the_board_does_what_is_expected(kiln: Workspace, source: 
     there."""
     design = edited(
         kiln,
-        SetWiring(Wiring(pin="A3", resistance_ohm=4700.0, source=source)),  # type: ignore[arg-type]
+        SetWiring(Wiring(pin="A3", source_resistance_ohm=4700.0, source=source)),  # type: ignore[arg-type]
         SetSampling("ADC 1", 1, 8),
         SetPeriod("ADC 1", Fraction(1, 9000)),
     )
@@ -167,7 +167,7 @@ def test_without_noise_any_circuit_settles_as_expected(
     edits: list[Edit] = [SetPeriod("ADC 1", period_s)]
     for place, (pin, (ohm, farads, source, cycles)) in enumerate(zip(PINS, circuits, strict=True)):
         edits.append(
-            SetWiring(Wiring(pin=pin, resistance_ohm=ohm, capacitor_f=farads, source=source))
+            SetWiring(Wiring(pin=pin, source_resistance_ohm=ohm, capacitor_f=farads, source=source))
         )  # type: ignore[arg-type]
         edits.append(SetSampling("ADC 1", place, cycles))
     design = edited(kiln, *edits)
@@ -175,7 +175,7 @@ def test_without_noise_any_circuit_settles_as_expected(
     codes = synth(without_noise(effective_config(design))).codes(0, scans).reshape(-1, 4)
     for place, name in enumerate(("Coil current", "Upper zone", "Door latch", "3.3 V rail")):
         stream = expected_raw(((0, design),), "ADC 1", name, 0, scans)
-        gain = float(design.project.signal(name).front_end)
+        gain = float(design.project.signal(name).scaling)
         expected = np.clip(np.floor(stream.predicted_v * gain / (3.3 / 4096) + 0.5), 0, 4095)
         off = np.abs(codes[:, place] - expected)
         assert np.mean(off > 0) < 0.02, (name, off.max())
@@ -207,7 +207,7 @@ def test_charge_goes_from_slot_to_slot_in_volts(sampler: str, farads: float) -> 
             SetWiring(
                 Wiring(
                     pin=str(pin),
-                    resistance_ohm=9000.0 * (1 + number),
+                    source_resistance_ohm=9000.0 * (1 + number),
                     capacitor_f=farads,
                     source=source,
                 )
@@ -226,7 +226,7 @@ def test_charge_goes_from_slot_to_slot_in_volts(sampler: str, farads: float) -> 
             continue
         scale = signal_scale(design, chain, signal)
         found = expected_raw(((0, design),), chain.converter, signal, 0, 2000)
-        gain = float(design.project.signal(signal).front_end)
+        gain = float(design.project.signal(signal).scaling)
         column = sum(repeats[:place])
         volts = codes[:, column] * scale.lsb_v
         assert np.abs(volts - found.predicted_v[:2000] * gain).max() < 0.75 * scale.lsb_v + 1e-6, (
@@ -239,7 +239,9 @@ def test_noise_offset_and_gain_are_as_the_part_says(cured: Workspace) -> None:
     flat = edited(
         cured,
         SetWiring(
-            Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=2.0, noise_v=2e-3))
+            Wiring(
+                pin="A2", source_resistance_ohm=1.0, source=DcSource(voltage_v=2.0, noise_v=2e-3)
+            )
         ),
     )
     codes = synth(effective_config(flat)).codes(0, 60_000).reshape(-1, 4)[:, 0]
@@ -260,7 +262,7 @@ def test_codes_end_at_full_scale(cured: Workspace, bits: int, top: int) -> None:
     hot = edited(
         cured,
         SetBits("ADC 1", bits),
-        SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=9.0))),
+        SetWiring(Wiring(pin="A2", source_resistance_ohm=1.0, source=DcSource(voltage_v=9.0))),
     )
     codes = synth(effective_config(hot)).codes(0, 500).reshape(-1, 4)
     assert set(codes[10:, 0].tolist()) == {top}
@@ -313,7 +315,8 @@ def test_knobs_hold_from_the_next_cycle(cured: Workspace) -> None:
     before = run.advance(config.tick_hz // 10)
     assert run.next_tick() == config.tick_hz // 10
     turned = edited(
-        cured, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5)))
+        cured,
+        SetWiring(Wiring(pin="A6", source_resistance_ohm=1.0, source=DcSource(voltage_v=0.5))),
     )
     run.set_bench(effective_bench(turned))
     after = run.advance(config.tick_hz // 5) + run.finish()

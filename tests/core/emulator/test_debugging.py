@@ -216,7 +216,9 @@ def test_a_polled_take_is_judged_by_what_can_come_that_way(
     with open_take(tmp_path / "polled.h5") as take:
         assert take.is_polled
         proof = prove(cured, take)
-    assert {verdict.outcome for verdict in proof.verdicts if verdict.kind == "window"} == {"open"}
+    assert {verdict.outcome for verdict in proof.verdicts if verdict.kind == "threshold"} == {
+        "open"
+    }
     # How near its rate comes depends on how soon this machine lets the polls come.
     assert [
         one.text for one in proof.verdicts if one.outcome == "fails" and one.kind != "rate"
@@ -283,7 +285,7 @@ def server(answer: Callable[[bytes], bytes | None]) -> Iterator[int]:
         "too much",
         "noise",
         "bad check",
-        "endless",
+        "continuous",
     ],
 )
 def test_a_hostile_debug_server_is_told_apart(reply: bytes) -> None:

@@ -101,7 +101,7 @@ def test_hooks_are_given_each_item_of_their_signal_once(example: str, tmp_path: 
             assert found[f"count_{c_name}"] == len(samples.items) > 1000
             chain = workspace.project.chain_of(name)
             assert chain is not None
-            per_half = chain.loop.items // 2 // len(chain.slots)
+            per_half = chain.buffer.samples // 2 // len(chain.slots)
             weights = np.arange(len(samples.items)) % per_half % 7 + 1
             assert found[f"sum_{c_name}"] == int(
                 (samples.items.astype(np.int64) * weights).sum()

@@ -45,7 +45,7 @@ pytestmark = needs_compiler
 def with_measured_handlers(workspace: Workspace, take: Take) -> Workspace:
     """The design with handlers as long as they were measured."""
     chains = [
-        chain.replaced(loop=chain.loop.replaced(handler_cycles=take.totals[f"handler.{number}"]))
+        chain.replaced(buffer=chain.buffer.replaced(isr_cycles=take.totals[f"handler.{number}"]))
         if f"handler.{number}" in take.totals
         else chain
         for number, chain in enumerate(workspace.project.chains)
@@ -133,16 +133,16 @@ def test_any_windows_and_stages_tell_what_they_tell_without(
 @pytest.mark.parametrize(
     ("edits", "cause", "items"),
     [
-        ((SetRetrieval("ADC 1", Dma(channel="DMA 1", repeat=False)),), "dma-not-endless", 512),
+        ((SetRetrieval("ADC 1", Dma(channel="DMA 1", circular=False)),), "dma-not-endless", 512),
         (
             (SetRetrieval("ADC 1", Dma(channel="DMA 1", increment=False)),),
             "dma-no-increment",
             10_000,
         ),
-        ((SetTrigger("ADC 1", SoftwareTrigger(again=False)),), "started-once", 4),
+        ((SetTrigger("ADC 1", SoftwareTrigger(repeat=False)),), "started-once", 4),
         (
             (
-                SetTrigger("ADC 1", SoftwareTrigger(again=False)),
+                SetTrigger("ADC 1", SoftwareTrigger(repeat=False)),
                 SetPerTrigger("ADC 1", "conversion"),
             ),
             "started-once",
@@ -252,8 +252,8 @@ def test_a_window_stops_its_chain_and_it_is_started_again(example: str, tmp_path
         example_file for example_file in EXAMPLE_FILES if example_file.name.startswith(example)
     )
     workspace = open_workspace(path)
-    signal = next(one for one in workspace.project.signals if one.windows)
-    window = signal.windows[0].replaced(
+    signal = next(one for one in workspace.project.signals if one.thresholds)
+    window = signal.thresholds[0].replaced(
         action="stop", pin=None, low=1.4, high=1.8, rearm_after_s="20 ms"
     )
     workspace = edited(workspace, SetThreshold(signal.name, 0, window))
@@ -277,7 +277,7 @@ def test_results_come_at_their_time_however_the_board_is_stepped(tmp_path: Path)
     cycle."""
     base = open_workspace(EXAMPLES / "wheel-pedal")
     chain = base.project.chains[0]
-    slow = edited(base, SetTrigger(chain.converter, TimerTrigger(timer="Timer", every="9 ms")))
+    slow = edited(base, SetTrigger(chain.converter, TimerTrigger(timer="Timer", period_s="9 ms")))
     slow = edited(slow, SetPerTrigger(chain.converter, "conversion"))
     address = f"image:{built(slow, tmp_path / 'c').elf}"
     with (

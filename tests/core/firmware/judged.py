@@ -33,8 +33,8 @@ def judged(workspace: Workspace, seed: int) -> Workspace:
     project = workspace.project
     edits: list[Edit] = []
     for signal in project.signals:
-        edits += [SetThreshold(signal.name, 0, None)] * len(signal.windows)
-        edits += [SetRedundantPair(signal.name, None)] * (signal.twin is not None)
+        edits += [SetThreshold(signal.name, 0, None)] * len(signal.thresholds)
+        edits += [SetRedundantPair(signal.name, None)] * (signal.redundant_pair is not None)
         edits.append(SetFilter(signal.name, _stage(dice)))
     for signal in project.signals:
         others = [one.name for one in project.signals if one.name != signal.name]
@@ -48,7 +48,9 @@ def judged(workspace: Workspace, seed: int) -> Workspace:
         stage = _stage(dice)  # one that keeps them in step
         edits += [SetFilter(name, stage) for name in pair]
         twin = RedundantPair(
-            of=pair[0], within_v=dice.choice([0.01, 0.2]), times=dice.randint(1, 3)
+            paired_with=pair[0],
+            tolerance_v=dice.choice([0.01, 0.2]),
+            consecutive=dice.randint(1, 3),
         )
         edits.append(SetRedundantPair(pair[1], twin))
     return edited(workspace, *edits)
@@ -65,10 +67,10 @@ def _stage(dice: random.Random) -> SumFilter | BlockAverage | MovingAverage | Lo
     return dice.choice(
         [
             None,
-            SumFilter(count=count, shift=shift, register_bits=bits),
-            BlockAverage(count=count, shift=shift, register_bits=bits),
-            MovingAverage(count=count, shift=shift, register_bits=bits),
-            LowPassFilter(shift=dice.randint(1, 10), register_bits=bits),
+            SumFilter(count=count, shift=shift, accumulator_bits=bits),
+            BlockAverage(count=count, shift=shift, accumulator_bits=bits),
+            MovingAverage(count=count, shift=shift, accumulator_bits=bits),
+            LowPassFilter(shift=dice.randint(1, 10), accumulator_bits=bits),
         ]
     )
 
@@ -80,12 +82,12 @@ def _window(dice: random.Random, others: list[str]) -> Threshold:
         low=low,
         high=low + dice.uniform(0.02, 1.5),
         condition=dice.choice(["outside", "inside", "above", "below"]),
-        on=dice.choice(["raw", "reduced"]),
-        target_v=dice.uniform(0.0, 1.0) if aim == "volts" else None,
-        target_signal=dice.choice(others) if aim == "signal" else None,
+        input=dice.choice(["raw", "filtered"]),
+        minus_v=dice.uniform(0.0, 1.0) if aim == "volts" else None,
+        minus_signal=dice.choice(others) if aim == "signal" else None,
         hysteresis_v=dice.choice([0.0, 0.005, 0.1]),
-        times=dice.choice([1, 1, 2, 5]),
-        when=dice.choice(["crossing", "every"]),
-        enabled=dice.random() < 0.9,
+        consecutive=dice.choice([1, 1, 2, 5]),
+        on=dice.choice(["crossing", "every-result"]),
+        interrupt_enabled=dice.random() < 0.9,
         rearm=dice.random() < 0.8,
     )

@@ -146,7 +146,7 @@ def test_an_image_knows_its_names_and_lines(kiln: Workspace, tmp_path: Path) -> 
     assert file == "wg_chain.c"
     assert any("void wg_chain_mark(" in one for one in text[int(line) - 2 : int(line)])
     loops = {name: size for name, (_address, size) in image.symbols.items() if size}
-    assert loops["wg_loop_adc_1"] == 2 * kiln.project.chains[0].loop.items
+    assert loops["wg_loop_adc_1"] == 2 * kiln.project.chains[0].buffer.samples
 
 
 @pytest.mark.parametrize("content", [b"", b"\x7fELF", b"\x7fELF" + bytes(60), b"text"])

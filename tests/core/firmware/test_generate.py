@@ -160,7 +160,7 @@ def test_tables_only_compile_by_themselves(path: Path) -> None:
 
 def test_a_hook_of_a_window_says_what_it_looks_for(kiln: Workspace) -> None:
     def brief(**changes: object) -> str:
-        window = kiln.project.signal("Upper zone").windows[0].replaced(**changes)
+        window = kiln.project.signal("Upper zone").thresholds[0].replaced(**changes)
         tables = Tables(edited(kiln, SetThreshold("Upper zone", 0, window)))
         return next(hook.brief for hook in event_hooks(tables) if hook.about == "Upper zone")
 

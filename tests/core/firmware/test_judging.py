@@ -149,7 +149,7 @@ def feeds_of(workspace: Workspace, dice: random.Random, rounds: int) -> list[Fee
     firsts = [0] * len(config.taps)
     feeds: list[Feed] = []
     halves = [
-        workspace.project.chains[tap.converter].loop.items
+        workspace.project.chains[tap.converter].buffer.samples
         // 2
         // len(workspace.project.chains[tap.converter].slots)
         for tap in config.taps
@@ -186,7 +186,9 @@ def test_a_twin_that_goes_on_alone_finds_its_partners_again(
     workspace = edited(
         kiln,
         *(SetFilter(name, None) for name in names),
-        SetRedundantPair("Upper zone, twin", RedundantPair(of="Upper zone", within_v=0.5)),
+        SetRedundantPair(
+            "Upper zone, twin", RedundantPair(paired_with="Upper zone", tolerance_v=0.5)
+        ),
     )
     config = effective_config(workspace)
     number, watch = next(
@@ -219,7 +221,9 @@ def test_a_twin_of_another_rate_is_judged_in_c_as_on_the_board(
     workspace = edited(
         kiln,
         *(SetFilter(name, None) for name in names),
-        SetRedundantPair("Upper zone, twin", RedundantPair(of="Upper zone", within_v=0.03)),
+        SetRedundantPair(
+            "Upper zone, twin", RedundantPair(paired_with="Upper zone", tolerance_v=0.03)
+        ),
     )
     config = effective_config(workspace)
     number, watch = next(

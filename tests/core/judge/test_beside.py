@@ -41,7 +41,7 @@ def test_an_isr_that_costs_more_than_stated_is_named_with_its_counted_clocks(
     assert (first.cause, first.converter) == ("handler-costs-more", "ADC 1")
     assert "1500" in first.fix
     assert first.remedy is not None
-    assert apply_edit(stated, first.remedy).project.chains[0].loop.handler_cycles == clocks
+    assert apply_edit(stated, first.remedy).project.chains[0].buffer.isr_cycles == clocks
     take.__dict__["totals"] = take.totals | {"handler.0": 61}
     assert "handler-costs-more" not in {cause.cause for cause in prove(stated, take).causes}
 

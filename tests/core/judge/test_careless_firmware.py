@@ -169,7 +169,7 @@ def test_nothing_of_a_converter(proof_of: Callable[..., tuple[Proof, Take]]) -> 
     cause, evidence = first_cause(proof)
     assert cause == "never-sent"
     assert "25000 were due; it converted 25000 times" in evidence
-    twin = next(verdict for verdict in proof.verdicts if verdict.kind == "twin")
+    twin = next(verdict for verdict in proof.verdicts if verdict.kind == "redundant-pair")
     assert (twin.outcome, twin.note) == ("fails", "none of 25000 values came of Upper zone, twin")
 
 

@@ -26,8 +26,8 @@ from wattigram.core.model.design import (
     SineExpectation,
     SoftwareTrigger,
     Threshold,
+    ThresholdExpectation,
     WaveformExpectation,
-    WindowExpectation,
     Workspace,
     signal_scale,
 )
@@ -51,12 +51,14 @@ def only(workspace: Workspace, *expectations: Expectation) -> Workspace:
 
 def ramped(workspace: Workspace, low_v: float, high_v: float) -> Workspace:
     ramp = TriangleSource(from_v=low_v, to_v=high_v, period_s="400 ms")
-    wired = edited(workspace, SetWiring(Wiring(pin="A3", resistance_ohm=4700.0, source=ramp)))
-    return only(wired, WindowExpectation(signal="Upper zone", within_s="8 ms"))
+    wired = edited(
+        workspace, SetWiring(Wiring(pin="A3", source_resistance_ohm=4700.0, source=ramp))
+    )
+    return only(wired, ThresholdExpectation(signal="Upper zone", within_s="8 ms"))
 
 
 def judged(design: Workspace, take: Take) -> Verdict:
-    (verdict,) = [one for one in prove(design, take).verdicts if one.kind in {"window", "sine"}]
+    (verdict,) = [one for one in prove(design, take).verdicts if one.kind in {"threshold", "sine"}]
     return verdict
 
 
@@ -77,7 +79,7 @@ def test_a_window_that_tells_every_value_is_judged_by_time_and_by_how_many(
     """On a slow slope noise decides where the first and the last of them lie; half of them are
     another matter."""
     every = ramped(cured, 1.6, UPPER + 0.2)
-    window = every.project.signal("Upper zone").windows[0].replaced(when="every")
+    window = every.project.signal("Upper zone").thresholds[0].replaced(on="every-result")
     design = edited(every, SetThreshold("Upper zone", 0, window))
     take = take_of(design)
     verdict = judged(design, take)
@@ -101,7 +103,7 @@ def test_a_crossing_that_no_doubt_covers_fails(
     chain = cured.project.chains[0]
     band_v = band_half_width_v(cured, chain, "Upper zone", reduced=True)
     below = ramped(cured, 1.6, UPPER - 5 * band_v)
-    expectation = WindowExpectation(
+    expectation = ThresholdExpectation(
         signal="Upper zone", within_s="8 ms", low_v=0.4, high_v=UPPER - 30 * band_v
     )
     verdict = judged(only(below, expectation), take_of(below))
@@ -171,11 +173,11 @@ def test_a_rate_within_its_tolerance_explains_nothing_else(take_of: Callable[...
     """The oscillator of the converter is off as it may be; a pin that nobody drives is not its
     doing."""
     own = Design(
-        "x", "quill-q8", SoftwareTrigger(), Polling(), 2, clock="own", seconds=0.5
+        "x", "quill-q8", SoftwareTrigger(), Polling(), 2, clock="internal", seconds=0.5
     ).workspace()
     signal = own.project.signals[0]
     floats = edited(
-        own, SetWiring(Wiring(pin=signal.pin, resistance_ohm=500.0, source=FloatingInput()))
+        own, SetWiring(Wiring(pin=signal.pin, source_resistance_ohm=500.0, source=FloatingInput()))
     )
     codes = {one.code for one in find_all(floats) if one.signal == signal.name}
     assert "pin-floats" in codes
@@ -199,8 +201,8 @@ def test_a_crossing_on_a_slow_slope_may_be_late_and_not_absent(
     """At 0.1 V/s a reading decides over tens of milliseconds when it comes; that it comes is
     sure."""
     ramp = TriangleSource(from_v=1.9, to_v=2.3, period_s="8 s")
-    wired = edited(cured, SetWiring(Wiring(pin="A3", resistance_ohm=4700.0, source=ramp)))
-    design = only(wired, WindowExpectation(signal="Upper zone", within_s="2 ms"))
+    wired = edited(cured, SetWiring(Wiring(pin="A3", source_resistance_ohm=4700.0, source=ramp)))
+    design = only(wired, ThresholdExpectation(signal="Upper zone", within_s="2 ms"))
     take = take_of(design, 5.0)
     assert judged(design, take).outcome in {"holds", "open"}
     silent = take.as_of(design)

@@ -24,8 +24,8 @@ from wattigram.core.model.design import (
     Reader,
     SoftwareTrigger,
     Threshold,
+    ThresholdExpectation,
     TimerTrigger,
-    WindowExpectation,
     Workspace,
 )
 from wattigram.core.model.design.edits import (
@@ -70,10 +70,10 @@ class Mistake:
 
 
 ORDER = ("calibrate", "memory", "interrupt", "converter", "trigger")
-TIMER = TimerTrigger(timer="Timer 2", every="100 us")
+TIMER = TimerTrigger(timer="Timer 2", period_s="100 us")
 NOISY = Wiring(
     pin="A3",
-    resistance_ohm=4700.0,
+    source_resistance_ohm=4700.0,
     source=TriangleSource(from_v=1.2, to_v=2.2, period_s="4 s", noise_v=0.012),
 )
 ZONE = Threshold(low=0.4, high=2.1, hysteresis_v=0.01)
@@ -95,15 +95,15 @@ MISTAKES = (
         "sampled-too-slowly",
         alone=False,
     ),
-    Mistake("started once", (SetTrigger("ADC 1", SoftwareTrigger(again=False)),), "started-once"),
+    Mistake("started once", (SetTrigger("ADC 1", SoftwareTrigger(repeat=False)),), "started-once"),
     Mistake(
         "one conversion, started once",
-        (SetTrigger("ADC 1", SoftwareTrigger(again=False)), SetPerTrigger("ADC 1", "conversion")),
+        (SetTrigger("ADC 1", SoftwareTrigger(repeat=False)), SetPerTrigger("ADC 1", "conversion")),
         "started-once",
     ),
     Mistake(
         "DMA not endless",
-        (SetRetrieval("ADC 1", Dma(channel="DMA 1", repeat=False)),),
+        (SetRetrieval("ADC 1", Dma(channel="DMA 1", circular=False)),),
         "dma-not-endless",
     ),
     Mistake(
@@ -147,10 +147,12 @@ MISTAKES = (
     ),
     Mistake(
         "items read too narrow",
-        (SetElementWidth("ADC 1", 32), SetReader("ADC 1", Reader(width_bits=16))),
+        (SetElementWidth("ADC 1", 32), SetReader("ADC 1", Reader(element_bits=16))),
         "item-width-read",
     ),
-    Mistake("items read too wide", (SetReader("ADC 1", Reader(width_bits=32)),), "item-width-read"),
+    Mistake(
+        "items read too wide", (SetReader("ADC 1", Reader(element_bits=32)),), "item-width-read"
+    ),
     Mistake("items too narrow", (SetElementWidth("ADC 1", 8),), "item-too-narrow"),
     Mistake(
         "left-aligned read as right-aligned",
@@ -158,14 +160,14 @@ MISTAKES = (
         "alignment-read",
         "wrong-alignment",
     ),
-    Mistake("bytes exchanged", (SetReader("ADC 1", Reader(byte_order="big")),), "byte-order-read"),
+    Mistake("bytes exchanged", (SetReader("ADC 1", Reader(endianness="big")),), "byte-order-read"),
     Mistake("loop out of step", (SetBufferLength("ADC 1", 510),), "loop-out-of-step"),
     Mistake("sampled too short", (SetSampling("ADC 1", 2, 32),), "sampling-too-short"),
     Mistake("not calibrated", (SetCalibration("ADC 1", False),), "not-calibrated"),
     Mistake("input above the reference", (SetReference("internal"),), "input-beyond-reference"),
     Mistake(
         "nothing connected",
-        (SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=FloatingInput())),),
+        (SetWiring(Wiring(pin="A6", source_resistance_ohm=500.0, source=FloatingInput())),),
         "pin-floats",
         "floating-pin",
     ),
@@ -176,7 +178,7 @@ MISTAKES = (
     ),
     Mistake(
         "register too narrow",
-        (SetFilter("3.3 V rail", BlockAverage(count=64, shift=6, register_bits=16)),),
+        (SetFilter("3.3 V rail", BlockAverage(count=64, shift=6, accumulator_bits=16)),),
         "sum-too-wide",
     ),
     Mistake(
@@ -187,7 +189,7 @@ MISTAKES = (
     ),
     Mistake(
         "raw samples judged",
-        (SetWiring(NOISY), SetThreshold("Upper zone", 0, ZONE.replaced(on="raw"))),
+        (SetWiring(NOISY), SetThreshold("Upper zone", 0, ZONE.replaced(input="raw"))),
         "window-on-raw",
         seconds=5.0,
     ),
@@ -199,7 +201,7 @@ MISTAKES = (
     ),
     Mistake(
         "window interrupt not enabled",
-        (SetThreshold("Upper zone", 0, ZONE.replaced(enabled=False)),),
+        (SetThreshold("Upper zone", 0, ZONE.replaced(interrupt_enabled=False)),),
         "window-not-enabled",
         seconds=5.0,
     ),
@@ -239,7 +241,7 @@ MISTAKES = (
             SetWiring(
                 Wiring(
                     pin="A3",
-                    resistance_ohm=4700.0,
+                    source_resistance_ohm=4700.0,
                     source=TriangleSource(from_v=1.2, to_v=2.2, period_s="500 ms", noise_v=0.001),
                 )
             ),
@@ -263,7 +265,7 @@ def strict(cured: Workspace) -> Workspace:
     return edited(
         cured,
         AddExpectation(LevelExpectation(signal="3.3 V rail", level_v=3.3, within_v=0.006)),
-        AddExpectation(WindowExpectation(signal="Upper zone", within_s="40 ms")),
+        AddExpectation(ThresholdExpectation(signal="Upper zone", within_s="40 ms")),
     )
 
 

@@ -43,7 +43,7 @@ from wattigram.core.model.design.edits import (
 
 WEAK = Wiring(
     pin="C3",
-    resistance_ohm=390e3,
+    source_resistance_ohm=390e3,
     source=SineSource(offset_v=1.8, amplitude_v=0.6, frequency_hz="3 Hz", noise_v=0.001),
 )
 CALM = NoiseExpectation(signal="Motor current", rms_v=0.03)
@@ -67,7 +67,11 @@ CASES: list[tuple[str, str, tuple[Edit, ...], str, float]] = [
     (
         "pair trips for nothing",
         "kiln-safety",
-        (SetRedundantPair("Upper zone, twin", RedundantPair(of="Upper zone", within_v=0.002)),),
+        (
+            SetRedundantPair(
+                "Upper zone, twin", RedundantPair(paired_with="Upper zone", tolerance_v=0.002)
+            ),
+        ),
         "twin-too-tight",
         2.5,
     ),
@@ -95,7 +99,7 @@ CASES: list[tuple[str, str, tuple[Edit, ...], str, float]] = [
     (
         "clocked too slowly",
         "wheel-pedal",
-        (SetPeriod("ADC", "10 ms"), SetClock("ADC", "own", 64)),
+        (SetPeriod("ADC", "10 ms"), SetClock("ADC", "internal", 64)),
         "clock-too-slow",
         2.5,
     ),
@@ -109,21 +113,21 @@ CASES: list[tuple[str, str, tuple[Edit, ...], str, float]] = [
     (
         "rate of an oscillator that is off",
         "wheel-pedal",
-        (SetTrigger("ADC", FreeRunningTrigger()), SetClock("ADC", "own", 16)),
+        (SetTrigger("ADC", FreeRunningTrigger()), SetClock("ADC", "internal", 16)),
         "oscillator-spread",
         2.5,
     ),
     (
         "started once",
         "wheel-pedal",
-        (SetTrigger("ADC", SoftwareTrigger(again=False)),),
+        (SetTrigger("ADC", SoftwareTrigger(repeat=False)),),
         "started-once",
         1.0,
     ),
     (
         "bytes exchanged",
         "wheel-pedal",
-        (SetReader("ADC", Reader(byte_order="big")),),
+        (SetReader("ADC", Reader(endianness="big")),),
         "byte-order-read",
         2.5,
     ),
@@ -163,7 +167,9 @@ def test_a_chain_that_its_window_stopped_is_told_from_one_that_is_slow(
 ) -> None:
     base = open_workspace(EXAMPLES / "wheel-pedal")
     zone = (
-        base.project.signal("Pedal").windows[0].replaced(action="stop", rearm_after_s=rearm_after)
+        base.project.signal("Pedal")
+        .thresholds[0]
+        .replaced(action="stop", rearm_after_s=rearm_after)
     )
     proof = prove(
         edited(base, SetThreshold("Pedal", 0, zone)),
@@ -188,7 +194,7 @@ def test_nothing_is_named_where_nothing_fits(take_of: Callable[..., Take], tmp_p
         SetWiring(
             Wiring(
                 pin="B0",
-                resistance_ohm=50.0,
+                source_resistance_ohm=50.0,
                 source=SquareSource(low_v=0.3, high_v=1.2, period_s="730 ms"),
             )
         ),

@@ -17,7 +17,7 @@ from wattigram.core.judge import Proof, prove
 from wattigram.core.model.bench import DcSource, Jumper, TiedInput, TriangleSource, Wiring
 from wattigram.core.model.design import (
     ConstantLevel,
-    DutySink,
+    DutyDestination,
     Expectation,
     PairExpectation,
     Route,
@@ -50,7 +50,7 @@ OUT = RAMP.project.generators[0]
 WIDE = SetPwm(
     "Wheel motor",
     WHEEL.project.pwm[0].replaced(
-        every=4096 / Fraction(120_000_000), prescaler_register=0, period_register=4095
+        period_s=4096 / Fraction(120_000_000), prescaler_register=0, period_register=4095
     ),
 )
 TWELVE = SetBits("ADC 1", 12)
@@ -64,8 +64,8 @@ def sine(
     table = WaveTable(
         name="Sine", points=points, amplitude_v=amplitude_v, offset_v=1.65, shape=SineShape()
     )
-    trigger = OUT.output.trigger.replaced(every=every, **updates)  # type: ignore[union-attr]
-    output = OUT.output.replaced(table="Sine", trigger=trigger)
+    trigger = OUT.output.update_trigger.replaced(period_s=every, **updates)  # type: ignore[union-attr]
+    output = OUT.output.replaced(table="Sine", update_trigger=trigger)
     return SetTable("Sine", table), SetGenerator(OUT.name, OUT.replaced(output=output))
 
 
@@ -85,7 +85,7 @@ def uart(name: str, baud: int) -> SetUart:
     return SetUart(found.replaced(baud=baud))
 
 
-HALVES = current(sink=DutySink(pwm="Wheel motor"), items=2)
+HALVES = current(destination=DutyDestination(pwm="Wheel motor"), transfers=2)
 SQUARE = SetTable(
     "Sine", WaveTable(name="Sine", points=5, amplitude_v=1.2, offset_v=1.65, shape=PulseShape())
 )
@@ -96,7 +96,7 @@ WAVES: list[tuple[str, tuple[Edit, ...], str]] = [
         "peak above full scale folds over",
         (
             *sine(amplitude_v=1.7),
-            SetTable("Sine", sine(amplitude_v=1.7)[0].table.replaced(beyond="wrap")),
+            SetTable("Sine", sine(amplitude_v=1.7)[0].table.replaced(overflow="wrap")),
         ),
         "table-wraps",
     ),  # type: ignore[attr-defined]
@@ -122,23 +122,23 @@ ROUTES: list[tuple[str, tuple[Edit, ...], str, str]] = [
         "route-overwrites",
         "Current to wire",
     ),
-    ("sink asks more often", (current(on="sink"),), "route-repeats", "Current to wire"),
+    ("sink asks more often", (current(request="destination"),), "route-repeats", "Current to wire"),
     ("twelve bits in eight", (TWELVE,), "route-too-narrow", "Current to wire"),
     (
         "same piece twice",
-        (TWELVE, current(items=2, step=False)),
+        (TWELVE, current(transfers=2, increment=False)),
         "route-too-narrow",
         "Current to wire",
     ),
     (
         "bytes the other way round",
-        (TWELVE, current(items=2, expects="high-first")),
+        (TWELVE, current(transfers=2, destination_endianness="big-endian")),
         "route-order",
         "Current to wire",
     ),
     (
         "asked for in pieces",
-        (TWELVE, current(items=2, on="sink")),
+        (TWELVE, current(transfers=2, request="destination")),
         "route-repeats",
         "Current to wire",
     ),
@@ -208,10 +208,10 @@ def test_exchanged_wires_are_named_from_the_stream(take_of: TakeOf) -> None:
     wires = [
         Wiring(
             pin="A2",
-            resistance_ohm=100,
+            source_resistance_ohm=100,
             source=TriangleSource(from_v=0.4, to_v=2.0, period_s="300 ms"),
         ),
-        Wiring(pin="A0", resistance_ohm=100, source=DcSource(voltage_v=2.8)),
+        Wiring(pin="A0", source_resistance_ohm=100, source=DcSource(voltage_v=2.8)),
     ]
     good = edited(RAMP, *(SetWiring(wire) for wire in wires))
     swapped = edited(
@@ -269,7 +269,7 @@ def test_a_dac_that_is_the_threshold_finds_it_too(take_of: TakeOf) -> None:
     """The input stands still, and the threshold sweeps past it."""
     base = open_workspace(EXAMPLES / "converter-checkup")
     swept = base.project.comparators[0].replaced(against="dac")
-    still = SetWiring(Wiring(pin="A2", resistance_ohm=100, source=DcSource(voltage_v=1.2)))
+    still = SetWiring(Wiring(pin="A2", source_resistance_ohm=100, source=DcSource(voltage_v=1.2)))
     aim = TripExpectation(signal="Trip input", within_v=0.004)
     design = edited(
         Workspace(base.project.replaced(comparators=(swept,), expectations=(aim,)), base.part),
@@ -282,11 +282,11 @@ def test_a_dac_that_is_the_threshold_finds_it_too(take_of: TakeOf) -> None:
 
 
 def test_a_jumper_from_nowhere_is_told() -> None:
-    wire = Wiring(pin="A2", resistance_ohm=0, source=Jumper(pin="D7"))
+    wire = Wiring(pin="A2", source_resistance_ohm=0, source=Jumper(pin="D7"))
     found = [finding.code for finding in find_all(edited(RAMP, SetWiring(wire)))]
     assert "jumper-from-nothing" in found
     grounded = edited(
-        RAMP, SetWiring(Wiring(pin="A2", resistance_ohm=0, source=TiedInput(to="ground")))
+        RAMP, SetWiring(Wiring(pin="A2", source_resistance_ohm=0, source=TiedInput(to="ground")))
     )
     assert "jumper-from-nothing" not in [finding.code for finding in find_all(grounded)]
 

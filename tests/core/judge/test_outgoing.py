@@ -15,7 +15,13 @@ from wattigram.core.analysis import linearity
 from wattigram.core.capture.take import Take
 from wattigram.core.judge import evidence_for, prove, write_html
 from wattigram.core.judge.output_measurements import joined, measure_route
-from wattigram.core.model.design import Route, SendSink, TableSource, Workspace, open_workspace
+from wattigram.core.model.design import (
+    Route,
+    TableSource,
+    UartDestination,
+    Workspace,
+    open_workspace,
+)
 from wattigram.core.predict.expected import expected_values
 
 WHEEL = open_workspace(EXAMPLES / "pedal-to-wheel" / "wheel.wattigram.toml")
@@ -47,15 +53,19 @@ def test_too_few_codes_have_no_linearity() -> None:
 
 @given(
     st.lists(st.integers(0, 65535), min_size=1, max_size=30),
-    st.sampled_from(["low-first", "high-first"]),
+    st.sampled_from(["little-endian", "big-endian"]),
 )
 @settings(max_examples=50, deadline=None)
 def test_values_taken_apart_and_joined_are_the_same(values: list[int], order: str) -> None:
     route = Route(
-        name="r", source=TableSource(table="t"), sink=SendSink(uart="u"), channel="c", items=2
+        name="r",
+        source=TableSource(table="t"),
+        destination=UartDestination(uart="u"),
+        channel="c",
+        transfers=2,
     )
     pairs = [
-        (value & 0xFF, value >> 8) if order == "low-first" else (value >> 8, value & 0xFF)
+        (value & 0xFF, value >> 8) if order == "little-endian" else (value >> 8, value & 0xFF)
         for value in values
     ]
     assert joined(route, np.array(pairs).ravel(), order).tolist() == values
@@ -97,7 +107,7 @@ def test_two_outputs_of_one_design_are_judged_each(take_of: Callable[..., Take])
     ramp = open_workspace(EXAMPLES / "kiln-ramp")
     proof = prove(ramp, take_of(ramp, 4.4))
     assert isinstance(ramp, Workspace)
-    assert {verdict.signal for verdict in proof.verdicts if verdict.kind == "course"} == {
+    assert {verdict.signal for verdict in proof.verdicts if verdict.kind == "waveform"} == {
         "Power command",
         "Heater drive",
     }

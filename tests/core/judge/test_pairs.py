@@ -42,7 +42,7 @@ def found(workspace: Workspace, code: str) -> list[Finding]:
 
 def at(workspace: Workspace, every: str) -> Workspace:
     """The twin's converter with a timer of its own."""
-    return edited(workspace, SetTrigger("ADC 2", TimerTrigger(timer="Timer 3", every=every)))
+    return edited(workspace, SetTrigger("ADC 2", TimerTrigger(timer="Timer 3", period_s=every)))
 
 
 def rates(workspace: Workspace) -> tuple[Fraction, Fraction] | None:
@@ -72,7 +72,7 @@ def test_no_rates_where_there_is_no_pair(cured: Workspace) -> None:
     assert pair_rates_hz(cured, cured.project.signal("Coil current")) is None
     assert rates(edited(cured, SetRedundantPair(TWIN, None))) is None
     assert rates(edited(cured, RemoveSlot("ADC 1", 1))) is None
-    once = edited(cured, SetTrigger("ADC 2", SoftwareTrigger(again=False)))
+    once = edited(cured, SetTrigger("ADC 2", SoftwareTrigger(repeat=False)))
     assert rates(once) is None
 
 
@@ -98,7 +98,7 @@ def test_other_counts_are_not_cured_by_following(cured: Workspace) -> None:
     [
         PAUSE.replaced(rearm_after_s=None),
         PAUSE.replaced(action="event"),
-        PAUSE.replaced(enabled=False),
+        PAUSE.replaced(interrupt_enabled=False),
     ],
 )
 def test_only_what_goes_on_again_is_out_of_step(cured: Workspace, window: Threshold) -> None:
@@ -111,7 +111,7 @@ def test_a_pair_of_which_one_pauses_is_compared_by_time(
     wrong = edited(cured, AddThreshold("Door latch", PAUSE))
     assert "stops ADC 1 and starts it again" in found(wrong, "twin-pauses")[0].message
     proof = prove(wrong, take_of(wrong, 2.5))
-    twin = next(verdict for verdict in proof.verdicts if verdict.kind == "twin")
+    twin = next(verdict for verdict in proof.verdicts if verdict.kind == "redundant-pair")
     assert twin.outcome == "holds"
     assert "trips" not in twin.note
 
@@ -122,7 +122,7 @@ def test_a_pair_of_two_rates_does_not_trip(
 ) -> None:
     """Over seconds the numbers of the two run far apart; their instants do not."""
     proof = prove(at(cured, period), take_of(at(cured, period), 2.5))
-    twin = next(verdict for verdict in proof.verdicts if verdict.kind == "twin")
+    twin = next(verdict for verdict in proof.verdicts if verdict.kind == "redundant-pair")
     assert twin.outcome == "holds"
     assert "trips" not in twin.note
 
@@ -134,7 +134,7 @@ def test_values_that_wait_longer_than_they_are_kept(cured: Workspace, by: str) -
         plain = edited(
             plain,
             SetRedundantPair(TWIN, None),
-            AddThreshold(TWIN, Threshold(low="-1 V", high="1 V", target_signal="Upper zone")),
+            AddThreshold(TWIN, Threshold(low="-1 V", high="1 V", minus_signal="Upper zone")),
         )
     assert not found(plain, "window-waits")
     slow = edited(plain, SetBufferLength("ADC 2", 8192))

@@ -22,10 +22,10 @@ from wattigram.core.model.design import (
     LevelExpectation,
     NoiseExpectation,
     RateExpectation,
+    RedundantPairExpectation,
     SineExpectation,
     SquareExpectation,
-    TwinExpectation,
-    WindowExpectation,
+    ThresholdExpectation,
     Workspace,
     project_text,
 )
@@ -68,7 +68,7 @@ def test_the_demo_fails_once_and_the_cure_makes_all_hold(
     kiln: Workspace, cured: Workspace, take_of: TakeOf
 ) -> None:
     before = prove(kiln, take_of(kiln))
-    assert [verdict.kind for verdict in before.verdicts if verdict.outcome == "fails"] == ["steps"]
+    assert [verdict.kind for verdict in before.verdicts if verdict.outcome == "fails"] == ["square"]
     assert before.causes[0].cause == "sampling-too-short"
     assert before.causes[0].fit > 0.95
     assert before.causes[0].remedy == CURE
@@ -109,11 +109,11 @@ JUDGED: list[tuple[Expectation, str, str]] = [
     (SineExpectation(signal="Door latch", within=1e-2), "fails", "SINAD"),
     (NoiseExpectation(signal="3.3 V rail", rms_v=0.0010), "holds", "0.83"),
     (NoiseExpectation(signal="3.3 V rail", rms_v=0.0007), "fails", "0.83"),
-    (TwinExpectation(signal="Upper zone, twin", within_v=0.006), "holds", "pairs"),
-    (TwinExpectation(signal="Upper zone, twin", within_v=0.0005), "fails", "pairs"),
-    (TwinExpectation(signal="Upper zone", within_v=0.006), "open", "no twin of another"),
-    (WindowExpectation(signal="Upper zone", within_s="8 ms"), "holds", "2 of 2 crossings"),
-    (WindowExpectation(signal="Door latch", within_s="8 ms"), "open", "has no window"),
+    (RedundantPairExpectation(signal="Upper zone, twin", within_v=0.006), "holds", "pairs"),
+    (RedundantPairExpectation(signal="Upper zone, twin", within_v=0.0005), "fails", "pairs"),
+    (RedundantPairExpectation(signal="Upper zone", within_v=0.006), "open", "no twin of another"),
+    (ThresholdExpectation(signal="Upper zone", within_s="8 ms"), "holds", "2 of 2 crossings"),
+    (ThresholdExpectation(signal="Door latch", within_s="8 ms"), "open", "has no window"),
     (RateExpectation(signal="Coil current", within=1e-6), "holds", "25000 cycles, none lost"),
 ]
 
@@ -222,7 +222,7 @@ def test_an_input_that_the_bench_does_not_know_of_is_named(
         SetWiring(
             Wiring(
                 pin="A2",
-                resistance_ohm=33.0,
+                source_resistance_ohm=33.0,
                 source=SineSource(offset_v=2.6, amplitude_v=1.5, frequency_hz="50 Hz"),
             )
         ),
@@ -237,7 +237,9 @@ def test_an_input_that_the_bench_does_not_know_of_is_named(
 def test_a_floating_pin_is_named(cured: Workspace, tmp_path: Path, pin: str) -> None:
     """The wire has come off, and the bench as described does not know it."""
     name = "Door latch" if pin == "A4" else "3.3 V rail"
-    loose = edited(cured, SetWiring(Wiring(pin=pin, resistance_ohm=1000.0, source=FloatingInput())))
+    loose = edited(
+        cured, SetWiring(Wiring(pin=pin, source_resistance_ohm=1000.0, source=FloatingInput()))
+    )
     with take_from(cured, effective_config(loose), tmp_path / "t.h5") as take:
         causes = [cause for cause in prove(cured, take).causes if cause.signal == name]
     assert causes[0].cause == "floating-pin"
@@ -251,13 +253,14 @@ def test_nothing_is_guessed_where_nothing_fits(cured: Workspace, tmp_path: Path)
         SetWiring(
             Wiring(
                 pin="A4",
-                resistance_ohm=1000.0,
+                source_resistance_ohm=1000.0,
                 source=SquareSource(low_v=0.3, high_v=2.9, period_s="1 s"),
             )
         ),
     )
     quiet = edited(
-        lower, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=1.5)))
+        lower,
+        SetWiring(Wiring(pin="A6", source_resistance_ohm=1.0, source=DcSource(voltage_v=1.5))),
     )
     with take_from(cured, effective_config(quiet), tmp_path / "t.h5") as take:
         proof = prove(cured, take)

@@ -20,10 +20,10 @@ def bare(workspace: Workspace) -> Workspace:
     ("signal", "kinds"),
     [
         ("Coil current", ["sine", "rate"]),
-        ("Upper zone", ["course", "window", "rate"]),
-        ("Door latch", ["steps", "rate"]),
+        ("Upper zone", ["waveform", "threshold", "rate"]),
+        ("Door latch", ["square", "rate"]),
         ("3.3 V rail", ["level", "noise", "rate"]),
-        ("Upper zone, twin", ["course", "twin", "rate"]),
+        ("Upper zone, twin", ["waveform", "redundant-pair", "rate"]),
     ],
 )
 def test_each_source_and_stage_has_its_expectations(
@@ -57,7 +57,7 @@ def test_what_is_suggested_fails_of_an_unsound_one(
         empty.project.replaced(expectations=suggest_expectations(empty, "Door latch")), empty.part
     )
     outcomes = {verdict.kind: verdict.outcome for verdict in prove(judged, take_of(kiln)).verdicts}
-    assert outcomes == {"steps": "fails", "rate": "holds"}
+    assert outcomes == {"square": "fails", "rate": "holds"}
 
 
 def test_nothing_is_suggested_twice_or_without_a_slot(cured: Workspace) -> None:

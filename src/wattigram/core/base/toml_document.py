@@ -11,7 +11,6 @@ from difflib import get_close_matches
 from pathlib import Path
 from typing import Any, TypeVar
 
-import tomli_w
 from pydantic import BaseModel, ValidationError
 
 from wattigram.core.base.errors import FileError, QuantityError
@@ -148,9 +147,13 @@ def _known_keys(model: type[BaseModel]) -> list[str]:
 
 
 def plain_values(model: BaseModel) -> dict[str, Any]:
-    """The model as plain values for a file: what is as it would be anyway is left out, kinds are
-    kept."""
-    return _lean(model, model.model_dump(mode="json", exclude_none=True))
+    """The model as plain values for a file."""
+    return model.model_dump(mode="json", exclude_none=True)
+
+
+def lean_values(model: BaseModel) -> dict[str, Any]:
+    """Plain values without those that are as they would be anyway; kinds are kept."""
+    return _lean(model, plain_values(model))
 
 
 def _lean(model: BaseModel, data: dict[str, Any]) -> dict[str, Any]:
@@ -168,19 +171,6 @@ def _lean(model: BaseModel, data: dict[str, Any]) -> dict[str, Any]:
         else:
             kept[key] = data[key]
     return kept
-
-
-def to_toml(data: Mapping[str, Any]) -> str:
-    """Plain values as TOML text, arrays of tables as blocks."""
-    return tomli_w.dumps(_without_none(data), multiline_strings=False)
-
-
-def _without_none(value: Any) -> Any:
-    if isinstance(value, Mapping):
-        return {key: _without_none(item) for key, item in value.items() if item is not None}
-    if isinstance(value, (list, tuple)):
-        return [_without_none(item) for item in value]
-    return value
 
 
 def write_atomically(path: Path, text: str, error: type[FileError]) -> None:

@@ -58,7 +58,7 @@ class Channel:
         )
         self.pace = TriggerSchedule(self.config, stream, config.seed)
         service = self.config.service
-        by_pace = service is not None and service.keep == "pass"
+        by_pace = service is not None and service.keep == "scan"
         self._service = (
             IsrTimeline(service, (config.seed, stream))
             if service is not None and not by_pace

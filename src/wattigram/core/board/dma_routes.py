@@ -56,7 +56,7 @@ class DmaRoute:
         """Everything that happens before ``until``."""
         self._receive(until)
         route = self.route
-        if route.on == "sink":
+        if route.on == "destination":
             return self._pulled(until)
         if route.on == "timer":
             ticks, values = self._at_timer(until)

@@ -68,9 +68,9 @@ class Tap:
         match self.tap.stage:
             case "none":
                 return NOTHING
-            case "sum" | "mean":
+            case "sum" | "block-average":
                 return self._block(raw)
-            case "running-mean":
+            case "moving-average":
                 return self._running(raw)
             case "low-pass":
                 return self._low_pass(raw)

@@ -43,7 +43,7 @@ class TriggerSchedule:
         self._pace = converter.pace
         self._service = (
             converter.service
-            if converter.service is not None and converter.service.keep == "pass"
+            if converter.service is not None and converter.service.keep == "scan"
             else None
         )
         self._ends = np.cumsum(

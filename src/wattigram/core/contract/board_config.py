@@ -127,7 +127,7 @@ class EffectiveRoute(_Effective):
     codes: Annotated[
         tuple[Annotated[int, Field(ge=0, lt=1 << 24)], ...], Field(max_length=1 << 20)
     ] = ()
-    on: Literal["source", "sink", "timer"]
+    on: Literal["source", "destination", "timer"]
     timer_ticks: Positive = 1.0
     source_bits: Literal[8, 16, 32]
     sink_bits: Literal[8, 16, 32]
@@ -245,12 +245,12 @@ class EffectiveService(_Effective):
     lost.
 
     ``keep``: "newest" of what came, as from one register; "oldest" up to ``depth``, as from a FIFO;
-    "halves" of the loop; "pass" is "newest" where whoever fetches the last unit of a pass starts
+    "halves" of the loop; "scan" is "newest" where whoever fetches the last unit of a pass starts
     the next one,
     ``restart_ticks`` after its work; ``leave_ticks`` of ``rest_ticks`` then pass until it is free.
     """
 
-    keep: Literal["newest", "oldest", "halves", "pass"]
+    keep: Literal["newest", "oldest", "halves", "scan"]
     unit: Count = 1
     depth: Count = 1
     notice_ticks: Ticks = 0.0
@@ -299,7 +299,7 @@ class EffectiveTap(_Effective):
     name: str
     converter: Annotated[int, Field(ge=0)]
     places: Annotated[tuple[Annotated[int, Field(ge=0)], ...], Field(min_length=1)]
-    stage: Literal["none", "sum", "mean", "running-mean", "low-pass"] = "none"
+    stage: Literal["none", "sum", "block-average", "moving-average", "low-pass"] = "none"
     count: Annotated[int, Field(ge=1, le=65536)] = 1
     shift: Annotated[int, Field(ge=0, le=31)] = 0
     register_bits: Annotated[int, Field(ge=8, le=32)] = 32

@@ -63,9 +63,12 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
     stopped = []
     for chain in project.chains:
         signals = [project.signal(slot.signal) for slot in chain.slots]
-        by_window = any(window.action == "stop" for signal in signals for window in signal.windows)
+        by_window = any(
+            window.action == "stop" for signal in signals for window in signal.thresholds
+        )
         by_twin = any(
-            signal.twin is not None and signal.twin.action == "stop" for signal in signals
+            signal.redundant_pair is not None and signal.redundant_pair.action == "stop"
+            for signal in signals
         )
         if (by_window or by_twin) and scan_timing(workspace, chain).stamped:
             stopped.append(chain.converter)
@@ -73,7 +76,7 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
     reporting = [
         uart
         for uart in project.uarts
-        if uart.report is not None and project.chain_of(uart.report.signal) is not None
+        if uart.text_output is not None and project.chain_of(uart.text_output.signal) is not None
     ]
     probes |= {
         uart.name: OUTPUT_STREAM + len(project.routes) + number

@@ -91,7 +91,7 @@ def _watches(workspace: Workspace) -> Iterator[tuple[int, tuple[str, int]]]:
         chain = workspace.project.chain_of(watch.signal)
         if watch.kind == "window" and chain is not None:
             window = watch.window(workspace.project)
-            if window.by == "hardware":
+            if window.done_in == "hardware":
                 yield number, (chain.converter, int(window.name))
 
 
@@ -103,10 +103,14 @@ def _stoppable(project: Project, setup: BoardSetup) -> Project:
         for chain in project.chains
         if chain.converter in setup.stopped and chain.slots
     }
-    idle = Threshold(name="stopped by the program", low=0.0, high=0.0, action="stop", enabled=False)
+    idle = Threshold(
+        name="stopped by the program", low=0.0, high=0.0, action="stop", interrupt_enabled=False
+    )
     return project.replaced(
         signals=tuple(
-            signal.replaced(windows=(*signal.windows, idle)) if signal.name in stopped else signal
+            signal.replaced(thresholds=(*signal.thresholds, idle))
+            if signal.name in stopped
+            else signal
             for signal in project.signals
         )
     )
@@ -118,7 +122,7 @@ def _raw(converter: EffectiveConverter, state: SiliconState) -> EffectiveConvert
     delivery = state.text(converter.name, "delivery", "polling")
     items = loop.items
     if delivery != "dma":
-        unit = {"pass": len(converter.slots), "fifo": state.number(converter.name, "mark", 1)}.get(
+        unit = {"scan": len(converter.slots), "fifo": state.number(converter.name, "mark", 1)}.get(
             delivery, 1
         )
         items = 2 * max(1, unit)

@@ -338,7 +338,7 @@ class _Context:
             "count": tap.count,
             "mask": table.mask,
             "sign": table.sign,
-            "running": tap.stage == "running-mean",
+            "running": tap.stage == "moving-average",
             "judges_raw": _bool(self._is_judged(number, False)),
             "judges_reduced": _bool(self._is_judged(number, True)),
             "room": table.room if tap.stream is not None else 0,

@@ -16,8 +16,8 @@ from wattigram.core.model.design import (
     Interrupt,
     Polling,
     SoftwareTrigger,
+    ThresholdTrigger,
     Watch,
-    WindowTrigger,
     Workspace,
 )
 from wattigram.core.predict.timing import repoints, retrieval_timing, slot_order
@@ -59,7 +59,7 @@ class HandlerWriter:
             if windows:
                 found.setdefault(owner, []).extend(windows)
                 briefs.setdefault(owner, []).append("Windows that the converter judges.")
-            match chain.chain.retrieval:
+            match chain.chain.readout:
                 case Dma(channel=channel):
                     found.setdefault(channel, []).extend(self._mark_lines(chain, channel))
                     briefs.setdefault(channel, []).append(self._brief(chain))
@@ -120,7 +120,7 @@ class HandlerWriter:
         """Fetch results of an interrupt, or of a poll that found some."""
         registers, owner, number = self.registers, chain.chain.converter, chain.number
         count = len(chain.end_ticks)
-        retrieval = chain.chain.retrieval
+        retrieval = chain.chain.readout
         newest = "newest" if registers.has(owner, "newest") else "result"
         if isinstance(retrieval, Fifo):
             yield f"uint32_t waiting = {read_c(registers, owner, 'queued')};"
@@ -140,7 +140,7 @@ class HandlerWriter:
             return
         register, flag = flag_c(registers, owner, "done")
         yield f"if (({register} & {flag}) != 0u) {{"
-        per_pass = chain.chain.hands_over_each > 1
+        per_pass = chain.chain.results_per_isr > 1
         if per_pass and registers.counted_by(owner, "result") == "slot":
             yield f"    const uint64_t end = {self._end(chain)};"
             for slot in range(count):
@@ -166,7 +166,7 @@ class HandlerWriter:
         """Point the converter to the next slot and start it, where software does."""
         owner = chain.chain.converter
         trigger = chain.chain.trigger
-        again = isinstance(trigger, SoftwareTrigger) and trigger.again
+        again = isinstance(trigger, SoftwareTrigger) and trigger.repeat
         count = len(chain.end_ticks)
         start = (
             set_flag_c(self.registers, owner, "start") if self.registers.has(owner, "start") else ""
@@ -181,7 +181,7 @@ class HandlerWriter:
                 yield f"if ({place} != 0u) {{"
                 yield f"    {start}"
                 yield "}"
-        elif again and (chain.chain.hands_over_each > 1 or chain.chain.per_trigger == "conversion"):
+        elif again and (chain.chain.results_per_isr > 1 or chain.chain.per_trigger == "conversion"):
             yield start
         elif again and count > 1 and self.registers.has(owner, "passes"):
             # Results that were overwritten count too: a pass is over when its last one is there.
@@ -207,7 +207,7 @@ class HandlerWriter:
             for chain in self.tables.chains
             for name in (f"place_{chain.name}", f"seen_{chain.name}")
             if any(name in line for line in self._next_lines(chain))
-            and isinstance(chain.chain.retrieval, (Interrupt, Polling))
+            and isinstance(chain.chain.readout, (Interrupt, Polling))
         )
 
     @cached_property
@@ -274,13 +274,13 @@ class HandlerWriter:
         """C of each converter that is polled."""
         found = []
         for chain in self.tables.chains:
-            retrieval = chain.chain.retrieval
+            retrieval = chain.chain.readout
             trigger = chain.chain.trigger
             if isinstance(retrieval, Polling):
                 lines = list(self._result_lines(chain))
                 if retrieval.timeout_s is not None:
                     limit = max(1, int(retrieval.timeout_s * self.workspace.bus_clock_hz))
-                    number, unit = chain.number, chain.chain.hands_over_each
+                    number, unit = chain.number, chain.chain.results_per_isr
                     lines = [
                         f"if (!wg_chain_is_late({number}u) && !wg_await_{chain.name}({limit}u)) {{",
                         f"    wg_chain_give_up({number}u, {unit}u);",
@@ -291,7 +291,7 @@ class HandlerWriter:
             elif (
                 isinstance(retrieval, (Dma, Fifo))
                 and isinstance(trigger, SoftwareTrigger)
-                and trigger.again
+                and trigger.repeat
             ):
                 register, flag = flag_c(self.registers, chain.chain.converter, "done")
                 found.append(
@@ -309,7 +309,7 @@ class HandlerWriter:
         time-out."""
         found = []
         for chain in self.tables.chains:
-            retrieval = chain.chain.retrieval
+            retrieval = chain.chain.readout
             if isinstance(retrieval, Polling) and retrieval.timeout_s is not None:
                 register, flag = flag_c(self.registers, chain.chain.converter, "done")
                 found.append((f"wg_await_{chain.name}", chain.chain.converter, register, flag))
@@ -326,7 +326,7 @@ class HandlerWriter:
         still has."""
         found = []
         for chain in self.tables.chains:
-            retrieval = chain.chain.retrieval
+            retrieval = chain.chain.readout
             place = (
                 read_c(self.registers, retrieval.channel, "place")
                 if isinstance(retrieval, Dma)
@@ -358,7 +358,7 @@ class HandlerWriter:
                 (
                     chain.number,
                     owner,
-                    start if isinstance(chain.chain.trigger, WindowTrigger) else "",
+                    start if isinstance(chain.chain.trigger, ThresholdTrigger) else "",
                     set_flag_c(self.registers, owner, "on", on=False),
                     f"{resume} {start}" if own_pace and start else resume,
                 )
@@ -382,8 +382,8 @@ class HandlerWriter:
         found = []
         for uart in self.workspace.project.uarts:
             if (
-                uart.report is not None
-                and self.workspace.project.chain_of(uart.report.signal) is not None
+                uart.text_output is not None
+                and self.workspace.project.chain_of(uart.text_output.signal) is not None
             ):
                 sent = self.registers.at(self.registers.find(uart.name, "sent").address)
                 assert sent is not None

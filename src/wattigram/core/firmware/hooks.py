@@ -104,9 +104,9 @@ def _condition(tables: Tables, watch: Watch) -> str:
     where = {"above": f"above {high}", "below": f"below {low}"}.get(
         window.condition, f"{window.condition} {low} to {high}"
     )
-    times = f", {window.times} times in a row" if window.times > 1 else ""
-    less = window.target_signal or (
-        format_volts(window.target_v) if window.target_v is not None else ""
+    times = f", {window.consecutive} times in a row" if window.consecutive > 1 else ""
+    less = window.minus_signal or (
+        format_volts(window.minus_v) if window.minus_v is not None else ""
     )
     return f"“{watch.signal}{f' less {less}' if less else ''} {where}{times}”"
 

@@ -43,7 +43,7 @@ class NumberScale:
         if self.reduced:
             return reduced_volts(workspace, chain, signal, whole & 0xFFFFFFFF)
         scale = signal_scale(workspace, chain, self.signal)
-        return np.asarray(scale.item_volts(whole) / float(signal.front_end))
+        return np.asarray(scale.item_volts(whole) / float(signal.scaling))
 
 
 def number_scales(workspace: Workspace) -> tuple[NumberScale, ...]:
@@ -52,7 +52,7 @@ def number_scales(workspace: Workspace) -> tuple[NumberScale, ...]:
     for signal in workspace.project.signals:
         if workspace.project.chain_of(signal.name) is not None:
             found.append(NumberScale(signal.name))
-            if signal.later_stage is not None:
+            if signal.later_filter is not None:
                 found.append(NumberScale(signal.name, reduced=True))
     return tuple(found)
 
@@ -94,10 +94,10 @@ def buffer_layout(workspace: Workspace, name: str) -> BufferLayout | None:
 
 
 def _write_place(workspace: Workspace, chain: Chain) -> MemoryLocation | None:
-    if not isinstance(chain.retrieval, Dma):
+    if not isinstance(chain.readout, Dma):
         return None
     try:
-        found = register_map(workspace.part).find(chain.retrieval.channel, "place")
+        found = register_map(workspace.part).find(chain.readout.channel, "place")
     except RegisterError:
         return None
-    return MemoryLocation(f"{chain.retrieval.channel} place", found.address, _WORD)
+    return MemoryLocation(f"{chain.readout.channel} place", found.address, _WORD)

@@ -19,8 +19,8 @@ from wattigram.core.model.design import (
     Dma,
     Signal,
     Slot,
+    ThresholdTrigger,
     Watch,
-    WindowTrigger,
     Workspace,
     tapped_signals,
 )
@@ -80,7 +80,7 @@ class TapTable:
     @property
     def divisor(self) -> int:
         """Items to one reduced value."""
-        return self.tap.count if self.tap.stage in {"sum", "mean"} else 1
+        return self.tap.count if self.tap.stage in {"sum", "block-average"} else 1
 
     @property
     def mask(self) -> int:
@@ -181,10 +181,10 @@ class Tables:
             number=number,
             chain=chain,
             name=self.chain_names[chain.converter],
-            store_bits=chain.loop.width_bits,
+            store_bits=chain.buffer.element_bits,
             item_bits=item_bits(chain),
-            loop_items=chain.loop.items,
-            by_dma=isinstance(chain.retrieval, Dma),
+            loop_items=chain.buffer.samples,
+            by_dma=isinstance(chain.readout, Dma),
             stamped=converter.stamped,
             swap=converter.loop.swap_bytes,
             cycle_ticks=converter.cycle_ticks,
@@ -200,10 +200,10 @@ class Tables:
     def _lift(self, chain: Chain, slot: Slot) -> int:
         """A result that lies at the top of its register goes to the top of its item; what a stage
         gives stays below."""
-        has_stage = self.workspace.project.signal(slot.signal).slot_stage is not None
-        if isinstance(chain.retrieval, Dma) or chain.alignment != "left" or has_stage:
+        has_stage = self.workspace.project.signal(slot.signal).slot_filter is not None
+        if isinstance(chain.readout, Dma) or chain.alignment != "left" or has_stage:
             return 0
-        return chain.loop.width_bits - RESULT_BITS
+        return chain.buffer.element_bits - RESULT_BITS
 
     @cached_property
     def taps(self) -> tuple[TapTable, ...]:
@@ -212,8 +212,8 @@ class Tables:
         kinds = {
             "none": "WG_PLAIN",
             "sum": "WG_BLOCK",
-            "mean": "WG_BLOCK",
-            "running-mean": "WG_RUNNING",
+            "block-average": "WG_BLOCK",
+            "moving-average": "WG_RUNNING",
         }
         found = []
         for signal, tap in zip(signals, self.config.taps, strict=False):
@@ -275,9 +275,9 @@ class Tables:
         for number, chain in enumerate(self.workspace.project.chains):
             trigger = self.workspace.project.own_trigger(chain)
             if (
-                isinstance(trigger, WindowTrigger)
+                isinstance(trigger, ThresholdTrigger)
                 and trigger.signal == watch.signal
-                and trigger.window - 1 == watch.index
+                and trigger.threshold - 1 == watch.index
             ):
                 return number
         return None

@@ -43,7 +43,7 @@ def compared(
     if samples is None:
         return None
     end = begin + len(samples.items)
-    stage = samples.signal.later_stage
+    stage = samples.signal.later_filter
     each, places = (
         rate_divisor(stage) if reduced and stage is not None else 1,
         len(chain.places_of(name)),
@@ -79,7 +79,7 @@ def is_judged_reduced(take: Take, name: str) -> bool:
 def best_blocks(take: Take, name: str) -> Iterator[SignalSamples]:
     """Values of a signal's stage where there are any, else its samples; those of a running mean
     once it is full."""
-    stage = take.workspace.project.signal(name).later_stage
+    stage = take.workspace.project.signal(name).later_filter
     reduced = is_judged_reduced(take, name)
     return take.blocks(
         name, reduced, stage.count - 1 if reduced and isinstance(stage, MovingAverage) else 0
@@ -93,7 +93,7 @@ def value_step_v(take: Take, name: str) -> float:
     assert chain is not None
     if is_judged_reduced(take, name):
         return float(np.diff(reduced_volts(workspace, chain, signal, np.arange(2)))[0])
-    return signal_scale(workspace, chain, name).step_v / float(signal.front_end)
+    return signal_scale(workspace, chain, name).step_v / float(signal.scaling)
 
 
 def moments_of(take: Take, name: str) -> Moments:

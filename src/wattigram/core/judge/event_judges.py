@@ -18,13 +18,13 @@ from wattigram.core.judge.threshold_events import (
     signal_watches,
 )
 from wattigram.core.judge.verdict import Outcome
-from wattigram.core.model.design import EdgesExpectation, WindowExpectation
+from wattigram.core.model.design import EdgesExpectation, ThresholdExpectation
 from wattigram.core.predict.expected import ExpectedEvent, band_half_width_v
 
 SMALLEST_S = 1e-10
 
 
-def judge_window(take: Take, expectation: WindowExpectation) -> Judgement:
+def judge_window(take: Take, expectation: ThresholdExpectation) -> Judgement:
     """All windows of the signal together."""
     mine = signal_watches(take, expectation.signal, "window")
     if not mine:
@@ -87,10 +87,10 @@ def _doubt(
     chain = take.workspace.project.chain_of(watch.signal)
     assert chain is not None
     window = watch.window(take.workspace.project)
-    unsure_v = band_half_width_v(take.workspace, chain, watch.signal, window.on == "reduced")
+    unsure_v = band_half_width_v(take.workspace, chain, watch.signal, window.input == "filtered")
     edges = [crossings(take, watch, limits, off_v).wanted for off_v in (-unsure_v, unsure_v)]
     if (
-        window.when == "every"
+        window.on == "every-result"
     ):  # one event a value: how many there are is what hangs on the last digit
         came = len(fit.matched) + len(fit.extra)
         counts = [len(found.wanted), *(len(edge) for edge in edges)]
@@ -166,7 +166,7 @@ def _apart_text(seconds: float) -> str:
     return f"{format_si(abs(seconds), 's', 3)} {'early' if seconds < 0 else 'late'}"
 
 
-def _limits(expectation: WindowExpectation) -> tuple[float, float] | None:
+def _limits(expectation: ThresholdExpectation) -> tuple[float, float] | None:
     if expectation.low_v is None or expectation.high_v is None:
         return None
     return expectation.low_v, expectation.high_v

@@ -131,7 +131,7 @@ def _route_panels(take: Take, route: Route) -> tuple[Panel, ...]:
 
 
 def _lines(verdict: Verdict) -> tuple[tuple[float, str], ...]:
-    if verdict.unit != "V" or verdict.measured is None or verdict.kind not in {"level", "steps"}:
+    if verdict.unit != "V" or verdict.measured is None or verdict.kind not in {"level", "square"}:
         return ()
     lines = [(verdict.measured, f"measured {verdict.measured_text}")]
     if verdict.outcome == "fails" and verdict.low is not None and verdict.high is not None:
@@ -145,14 +145,14 @@ def _trace(take: Take, verdict: Verdict) -> TracePanel:
     workspace = take.workspace
     signal = workspace.project.signal(verdict.signal)
     use_reduced = take.reduced_count(signal.name) > 1 and verdict.kind in {
-        "window",
-        "twin",
+        "threshold",
+        "redundant-pair",
         "level",
     }
     span_s = (
         source_span_s(input_source(workspace, signal.pin)) if workspace.wiring(signal.pin) else 0.1
     )
-    if verdict.kind in {"window", "rate"}:
+    if verdict.kind in {"threshold", "rate"}:
         span_s = max(span_s, take.seconds)
     times_s, volts, settled_v, half = _first_stretch(take, signal.name, use_reduced, span_s)
     low, high = _columns(volts)
@@ -167,7 +167,7 @@ def _first_stretch(
 ) -> tuple[FloatArray, FloatArray, FloatArray, float]:
     """(instants, captured volts, settled volts, half the band) of a take's beginning; NaN where
     nothing came."""
-    stage = take.workspace.project.signal(name).later_stage
+    stage = take.workspace.project.signal(name).later_filter
     each = rate_divisor(stage) if reduced and stage is not None else 1
     most = min(MOST_DRAWN, MOST_CALCULATED // each)
     parts: list[tuple[FloatArray, FloatArray, FloatArray]] = []
@@ -188,15 +188,15 @@ def _first_stretch(
 
 
 def _twin_trace(take: Take, verdict: Verdict) -> TracePanel | None:
-    if verdict.kind != "twin":
+    if verdict.kind != "redundant-pair":
         return None
     signal = take.workspace.project.signal(verdict.signal)
-    if signal.twin_of is None or verdict.high is None:
+    if signal.partner is None or verdict.high is None:
         return None
-    if take.workspace.project.chain_of(signal.twin_of) is None:
+    if take.workspace.project.chain_of(signal.partner) is None:
         return None
     parts, count = [], 0
-    for pairs in paired_blocks(take, signal.name, signal.twin_of):
+    for pairs in paired_blocks(take, signal.name, signal.partner):
         parts.append(pairs)
         count += len(pairs.difference_v)
         if count >= MOST_DRAWN:
@@ -206,7 +206,7 @@ def _twin_trace(take: Take, verdict: Verdict) -> TracePanel | None:
     low, high = _columns(np.concatenate([pairs.difference_v for pairs in parts])[:MOST_DRAWN])
     times, _ = _columns(np.concatenate([pairs.times_s for pairs in parts])[:MOST_DRAWN])
     limit = np.full(len(times), verdict.high)
-    title = f"{signal.name} less {signal.twin_of}"
+    title = f"{signal.name} less {signal.partner}"
     return TracePanel(title, times, low, high, -limit, limit, ())
 
 

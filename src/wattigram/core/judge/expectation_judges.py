@@ -32,19 +32,19 @@ from wattigram.core.model.design import (
     NoiseExpectation,
     PairExpectation,
     RateExpectation,
+    RedundantPairExpectation,
     RouteExpectation,
     SineExpectation,
     SquareExpectation,
+    ThresholdExpectation,
     TripExpectation,
-    TwinExpectation,
     WaveformExpectation,
-    WindowExpectation,
 )
 from wattigram.core.predict.timing import scan_timing
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20
-OF_EVENTS = (WindowExpectation, EdgesExpectation, TripExpectation, RouteExpectation)
+OF_EVENTS = (ThresholdExpectation, EdgesExpectation, TripExpectation, RouteExpectation)
 """Judged by what a board tells, and not by items."""
 HARDLY_ANY = 0.02
 """Share of what is due."""
@@ -106,7 +106,7 @@ def _judge(take: Take, expectation: Expectation) -> Judgement:
 
 def _missing(take: Take, name: str) -> str:
     """What a signal, or the other one of its pair, falls short of."""
-    twin = take.workspace.project.signal(name).twin_of
+    twin = take.workspace.project.signal(name).partner
     return missing_text(take, name) or (missing_text(take, twin) if twin is not None else "")
 
 
@@ -120,9 +120,9 @@ def _of_samples(take: Take, expectation: Expectation) -> Judgement:
             return _sine(take, expectation)
         case NoiseExpectation():
             return _noise(take, expectation)
-        case TwinExpectation():
+        case RedundantPairExpectation():
             return _twin(take, expectation)
-        case WindowExpectation():
+        case ThresholdExpectation():
             return judge_window(take, expectation)
         case WaveformExpectation():
             return judge_waveform(take, expectation)
@@ -269,12 +269,12 @@ def _noise(take: Take, expectation: NoiseExpectation) -> Judgement:
     return Judgement(outcome, left.std, "V", None, expectation.rms_v, left.count, note)
 
 
-def _twin(take: Take, expectation: TwinExpectation) -> Judgement:
+def _twin(take: Take, expectation: RedundantPairExpectation) -> Judgement:
     signal = take.workspace.project.signal(expectation.signal)
-    if signal.twin_of is None:
+    if signal.partner is None:
         return not_judged(f"{signal.name} is no twin of another signal")
-    other = take.workspace.project.signal(signal.twin_of)
-    if take.is_polled and (signal.later_stage is not None or other.later_stage is not None):
+    other = take.workspace.project.signal(signal.partner)
+    if take.is_polled and (signal.later_filter is not None or other.later_filter is not None):
         return not_judged("memory was polled, and what their stages make does not come that way")
     if take.workspace.project.chain_of(other.name) is None:
         return not_judged("its twin has no slot")

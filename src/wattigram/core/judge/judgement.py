@@ -38,7 +38,7 @@ def due_items(take: Take, chain: Chain) -> float:
     rate_hz = float(cycle.cycle_rate_hz)
     if isinstance(trigger, TimerTrigger):
         units = len(chain.slots) if chain.per_trigger == "conversion" else 1
-        rate_hz = float(1 / trigger.every) / units
+        rate_hz = float(1 / trigger.period_s) / units
     return take.seconds * rate_hz * len(chain.slots)
 
 

@@ -30,7 +30,9 @@ def missing_text(take: Take, name: str) -> str:
     stream = take.workspace.project.chains.index(chain)
     if not take.item_count(stream):
         return ""
-    lap_s = float(scan_timing(take.workspace, chain).cycle_s) * chain.loop.items / len(chain.slots)
+    lap_s = (
+        float(scan_timing(take.workspace, chain).cycle_s) * chain.buffer.samples / len(chain.slots)
+    )
     ticks = take.frame_rows(stream)["ticks"]
     last_s = (
         int(ticks[-1]) / take.tick_hz + lap_s if len(ticks) else take.seconds
@@ -49,10 +51,10 @@ def _stage_text(take: Take, chain: Chain, name: str) -> str:
     """That a signal's stage gave nothing although it had enough to work with."""
     signal = take.workspace.project.signal(name)
     index = tap_index(take.workspace.project, name)
-    if signal.later_stage is None or index is None or take.item_count(REDUCED_STREAM + index):
+    if signal.later_filter is None or index is None or take.item_count(REDUCED_STREAM + index):
         return ""
     samples = take.chain_cycles(chain) * len(chain.places_of(name))
-    enough = FEWEST_BLOCKS * rate_divisor(signal.later_stage) + chain.loop.items
+    enough = FEWEST_BLOCKS * rate_divisor(signal.later_filter) + chain.buffer.samples
     return f"the stage of {name} gave nothing" if samples > enough else ""
 
 
@@ -60,9 +62,9 @@ def may_pause(workspace: Workspace, chain: Chain) -> bool:
     """A window or a pair of the design stops the chain and starts it again: pauses are intended."""
     signals = [workspace.project.signal(slot.signal) for slot in chain.slots]
     return any(
-        window.action == "stop" and window.rearm_after_s is not None and window.enabled
+        window.action == "stop" and window.rearm_after_s is not None and window.interrupt_enabled
         for signal in signals
-        for window in signal.windows
+        for window in signal.thresholds
     )
 
 
@@ -80,7 +82,9 @@ def has_paused(take: Take, chain: Chain) -> bool:
             entered for _at, entered in crossings(take, watch).came
         ):
             continue
-        unsure_v = band_half_width_v(take.workspace, chain, watch.signal, window.on == "reduced")
+        unsure_v = band_half_width_v(
+            take.workspace, chain, watch.signal, window.input == "filtered"
+        )
         if any(crossings(take, watch, off_v=off_v).wanted for off_v in (0.0, -unsure_v, unsure_v)):
             return True
     return False
@@ -89,8 +93,9 @@ def has_paused(take: Take, chain: Chain) -> bool:
 def _goes_on(take: Take, chain: Chain) -> bool:
     cycle = scan_timing(take.workspace, chain)
     signals = [take.workspace.project.signal(slot.signal) for slot in chain.slots]
-    stops = any(window.action == "stop" for signal in signals for window in signal.windows)
+    stops = any(window.action == "stop" for signal in signals for window in signal.thresholds)
     stops = stops or any(
-        signal.twin is not None and signal.twin.action == "stop" for signal in signals
+        signal.redundant_pair is not None and signal.redundant_pair.action == "stop"
+        for signal in signals
     )
     return cycle.trigger.pace in {"pattern", "self"} and cycle.items_limit is None and not stops

@@ -16,8 +16,8 @@ from wattigram.core.model.design import (
     MovingAverage,
     ReceivedSource,
     Route,
-    SendSink,
     TableSource,
+    UartDestination,
     Watch,
     Workspace,
     signal_scale,
@@ -46,7 +46,7 @@ def waveform_error(take: Take, name: str, reduced: bool = False) -> WaveformErro
     """Captured less what was meant, of all samples or of all values of the stage; None where too
     little came."""
     total = take.reduced_count(name) if reduced else take.came(name)
-    stage = take.workspace.project.signal(name).later_stage
+    stage = take.workspace.project.signal(name).later_filter
     filled = stage.count - 1 if reduced and isinstance(stage, MovingAverage) else 0
     if total - filled < FEWEST_READINGS:
         return None
@@ -93,7 +93,7 @@ def pair_linearity(take: Take, name: str) -> Swept | None:
     sampling_s = chain.slots[slot].sampling_cycles * chain.divider / float(workspace.bus_clock_hz)
     wait_s = SETTLED_TAUS * max(made.tau_s, *wiring.poles_s, 0.0) + sampling_s
     # Where the converter stands at its end nobody knows how far beyond the output is.
-    top_v = (scale.highest_code - 0.5) * scale.lsb_v / float(signal.front_end)
+    top_v = (scale.highest_code - 0.5) * scale.lsb_v / float(signal.scaling)
     reached = np.abs(made.levels_v - held * made.lsb_v) < 0.01 * made.lsb_v
     readings, is_ended = Readings(), np.zeros(0, dtype=np.int64)
     played = np.zeros(0, dtype=np.int64)
@@ -113,7 +113,7 @@ def pair_linearity(take: Take, name: str) -> Swept | None:
         is_ended = np.union1d(
             is_ended, codes[good & ((samples.volts >= top_v) | (samples.volts <= 0))]
         )
-        readings.add(codes[good], samples.volts[good] * float(signal.front_end) / made.lsb_v)
+        readings.add(codes[good], samples.volts[good] * float(signal.scaling) / made.lsb_v)
     return Swept(len(played), linearity_of(readings.without(is_ended)))
 
 
@@ -171,9 +171,11 @@ class RouteMeasurement:
 
 def joined(route: Route, values: NDArray[np.int64], order: str) -> NDArray[np.int64]:
     """Values of a wire's bytes, as an end that takes them in this order reads them."""
-    whole = len(values) // route.items * route.items
-    rows = values[:whole].reshape(-1, route.items)
-    places = np.arange(route.items) if order == "low-first" else np.arange(route.items)[::-1]
+    whole = len(values) // route.transfers * route.transfers
+    rows = values[:whole].reshape(-1, route.transfers)
+    places = (
+        np.arange(route.transfers) if order == "little-endian" else np.arange(route.transfers)[::-1]
+    )
     return np.asarray((rows << (8 * places)).sum(axis=1))
 
 
@@ -185,10 +187,10 @@ def measure_route(take: Take, route: Route, order: str | None = None) -> RouteMe
     sent = ~samples.overwritten
     torn = int(np.count_nonzero(samples.torn))
     times, values = samples.times_s[sent], samples.values[sent]
-    if isinstance(route.sink, SendSink) and route.items > 1:
-        count = len(values) // route.items
-        times = times[: count * route.items : route.items]
-        values = joined(route, values, order or route.expected_order)
+    if isinstance(route.destination, UartDestination) and route.transfers > 1:
+        count = len(values) // route.transfers
+        times = times[: count * route.transfers : route.transfers]
+        values = joined(route, values, order or route.expected_endianness)
     expected = expected_values(workspace, route, times) if len(times) else None
     matched = 1.0
     if expected is not None and len(times):
@@ -209,6 +211,6 @@ def wanted_values_hz(workspace: Workspace, route: Route) -> float:
     if isinstance(route.source, ReceivedSource):
         serial = serial_source(workspace, route.source.uart)
         return source_hz / (serial.bytes_each if serial is not None else 1)
-    if route.on == "timer" and not isinstance(route.source, TableSource):
-        return float(route_timing(workspace, route).transfers_hz) / route.items
+    if route.request == "timer" and not isinstance(route.source, TableSource):
+        return float(route_timing(workspace, route).transfers_hz) / route.transfers
     return source_hz

@@ -86,7 +86,7 @@ class _Course:
             rate_hz = float(scan_timing(take.workspace, chain).cycle_rate_hz) * len(
                 chain.places_of(name)
             )
-            self._delay_s = filter_delay(signal.later_stage) / rate_hz
+            self._delay_s = filter_delay(signal.later_filter) / rate_hz
         self.times_s, self.volts = np.empty(0), np.empty(0)
         self.is_at_end = False
         self.read_on()

@@ -85,11 +85,11 @@ def prove(
             failing.setdefault(verdict.signal, set()).add(verdict.kind)
     for verdict in verdicts:
         if (
-            verdict.outcome == "fails" and verdict.kind == "twin"
+            verdict.outcome == "fails" and verdict.kind == "redundant-pair"
         ):  # either of the two may be at fault
             failing.setdefault(
-                take.workspace.project.signal(verdict.signal).twin_of or verdict.signal, set()
-            ).add("twin")
+                take.workspace.project.signal(verdict.signal).partner or verdict.signal, set()
+            ).add("redundant-pair")
     causes: list[LikelyCause] = []
     for name, kinds in failing.items():
         causes += likely_causes(take, name, kinds)

@@ -39,13 +39,13 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
     again = take.repeated_items(stream)
     # What waits for a mark when a board is cut off, and what is under way when it stops, is not
     # missing.
-    allowed = 2 + chain.loop.items / len(chain.slots) * (0 if take.totals else 1)
+    allowed = 2 + chain.buffer.samples / len(chain.slots) * (0 if take.totals else 1)
     if cycles + allowed < due * (1 - max(expectation.within, 0.01)):
         measured = cycles / take.seconds
         note = f"{cycles} of {due:.0f} cycles came in {format_si(take.seconds, 's', 3)}"
         return Judgement("fails", measured, "Hz", low, high, cycles, note)
     found = take.cycle_rate_hz(chain)
-    if found is None and cycles > MOST_UNTOLD_LAPS * chain.loop.items:
+    if found is None and cycles > MOST_UNTOLD_LAPS * chain.buffer.samples:
         return Judgement(
             "fails",
             None,
@@ -89,7 +89,7 @@ def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: floa
 
 def _keeps(chain: Chain) -> str:
     """Whether items that a handler loses close up, or leave a gap in their numbers."""
-    return "newest" if chain.retrieval.kind in {"polling", "interrupt"} else "gaps"
+    return "newest" if chain.readout.kind in {"polling", "interrupt"} else "gaps"
 
 
 def wanted_rate_hz(workspace: Workspace, chain: Chain) -> float:

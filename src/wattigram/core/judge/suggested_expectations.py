@@ -26,12 +26,12 @@ from wattigram.core.model.design import (
     LevelExpectation,
     NoiseExpectation,
     RateExpectation,
+    RedundantPairExpectation,
     Signal,
     SineExpectation,
     SquareExpectation,
-    TwinExpectation,
+    ThresholdExpectation,
     WaveformExpectation,
-    WindowExpectation,
     Workspace,
     limits_v,
     rate_divisor,
@@ -89,7 +89,9 @@ def _rate_within(workspace: Workspace, chain: Chain) -> float:
     """
     cycle = scan_timing(workspace, chain)
     oscillator = workspace.converter(chain).oscillator
-    is_own = chain.clock == "own" and oscillator is not None and cycle.trigger.pace != "pattern"
+    is_own = (
+        chain.clock == "internal" and oscillator is not None and cycle.trigger.pace != "pattern"
+    )
     within = (
         max(RATE_WITHIN, oscillator.tolerance) if is_own and oscillator is not None else RATE_WITHIN
     )
@@ -118,7 +120,7 @@ def _of_source(
         ]
     if isinstance(source, SineSource) and source.amplitude_v > 0:
         amplitude_v = signal.at_source(source.amplitude_v)
-        step_v = signal_scale(workspace, chain, signal.name).step_v / float(signal.front_end)
+        step_v = signal_scale(workspace, chain, signal.name).step_v / float(signal.scaling)
         cycle = scan_timing(workspace, chain)
         held_s = np.array(
             [float(cycle.slots[place].held_s) for place in chain.places_of(signal.name)]
@@ -161,24 +163,25 @@ def _of_stages(
     workspace: Workspace, chain: Chain, signal: Signal, half_v: float
 ) -> list[Expectation]:
     found: list[Expectation] = []
-    if signal.twin_of is not None:
-        found.append(TwinExpectation(signal=signal.name, within_v=2 * half_v))
+    if signal.partner is not None:
+        found.append(RedundantPairExpectation(signal=signal.name, within_v=2 * half_v))
     if any(comparator.signal == signal.name for comparator in workspace.project.comparators):
         found.append(EdgesExpectation(signal=signal.name))
-    if signal.windows:
+    if signal.thresholds:
         rate_hz = scan_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(signal.name))
         count = max(
-            rate_divisor(signal.later_stage) if window.on == "reduced" else 1
-            for window in signal.windows
+            rate_divisor(signal.later_filter) if window.input == "filtered" else 1
+            for window in signal.thresholds
         )
         within_s = Fraction(math.ceil(EVENT_SAMPLES * count / rate_hz * 1000), 1000)
         low_v = high_v = None
-        if len(signal.windows) == 1 and not signal.windows[0].on_deviation:
+        if len(signal.thresholds) == 1 and not signal.thresholds[0].on_deviation:
             low_v, high_v = (
-                round(volts, 9) for volts in sorted(limits_v(workspace, signal, signal.windows[0]))
+                round(volts, 9)
+                for volts in sorted(limits_v(workspace, signal, signal.thresholds[0]))
             )
         found.append(
-            WindowExpectation(signal=signal.name, within_s=within_s, low_v=low_v, high_v=high_v)
+            ThresholdExpectation(signal=signal.name, within_s=within_s, low_v=low_v, high_v=high_v)
         )
     return found
 

@@ -67,16 +67,17 @@ def _as_meant(
         return workspace
     project = workspace.project
     signal = project.signal(watch.signal)
-    window = signal.windows[watch.index]
+    window = signal.thresholds[watch.index]
     low, high = limits_v if limits_v is not None else (window.low, window.high)
     if type(low) is type(high) and low > high:
         low, high = high, low
-    fixed = window.replaced(enabled=True, rearm=True, low=low, high=high)
+    fixed = window.replaced(interrupt_enabled=True, rearm=True, low=low, high=high)
     windows = tuple(
-        fixed if index == watch.index else one for index, one in enumerate(signal.windows)
+        fixed if index == watch.index else one for index, one in enumerate(signal.thresholds)
     )
     signals = tuple(
-        one.replaced(windows=windows) if one.name == signal.name else one for one in project.signals
+        one.replaced(thresholds=windows) if one.name == signal.name else one
+        for one in project.signals
     )
     return Workspace(project.replaced(signals=signals), workspace.part)
 

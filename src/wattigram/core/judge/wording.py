@@ -10,13 +10,13 @@ from wattigram.core.model.design import (
     NoiseExpectation,
     PairExpectation,
     RateExpectation,
+    RedundantPairExpectation,
     RouteExpectation,
     SineExpectation,
     SquareExpectation,
+    ThresholdExpectation,
     TripExpectation,
-    TwinExpectation,
     WaveformExpectation,
-    WindowExpectation,
 )
 
 
@@ -39,9 +39,9 @@ def expectation_text(expectation: Expectation) -> str:
             return f"{name} is a sine"
         case NoiseExpectation():
             return f"{name} scatters at most {format_volts(expectation.rms_v)} rms"
-        case TwinExpectation():
+        case RedundantPairExpectation():
             return f"{name} agrees within {format_volts(expectation.within_v)}"
-        case WindowExpectation():
+        case ThresholdExpectation():
             limits = ""
             if expectation.low_v is not None and expectation.high_v is not None:
                 limits = f" of {expectation.low_v:g} to {expectation.high_v:g} V"

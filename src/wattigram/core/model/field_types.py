@@ -20,13 +20,13 @@ Cycles = Annotated[int, Field(strict=True, ge=0, le=10**9)]
 Flag = Annotated[bool, Field(strict=True)]
 
 TriggerKind = Literal[
-    "software", "free-running", "timer", "edge", "comparator", "window", "converter"
+    "software", "free-running", "timer", "edge", "comparator", "threshold", "converter"
 ]
 RetrievalKind = Literal["polling", "interrupt", "fifo", "dma"]
-PerTrigger = Literal["conversion", "pass", "endless"]
+PerTrigger = Literal["conversion", "scan", "continuous"]
 Alignment = Literal["right", "left"]
-StageKind = Literal["sum", "mean", "running-mean", "low-pass"]
-Judged = Literal["raw", "reduced", "deviation"]
+StageKind = Literal["sum", "block-average", "moving-average", "low-pass"]
+Judged = Literal["raw", "filtered", "deviation"]
 
 
 def check_distinct(values: tuple[object, ...], what: str) -> None:

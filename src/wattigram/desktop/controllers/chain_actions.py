@@ -58,11 +58,11 @@ class ChainActions:
                 "",
                 partial(self.add_template, template),
             )
-        actions.add(
-            "Proof", "Derive expectations from the bench", "Ctrl+Shift+E", self.expect
-        )
+        actions.add("Proof", "Derive expectations from the bench", "Ctrl+Shift+E", self.expect)
         actions.add("Findings", "Go to the most severe finding", "F8", page.findings.focus_first)
-        actions.add("Findings", "Apply the most severe finding's fix", "Ctrl+Return", self.cure_first)
+        actions.add(
+            "Findings", "Apply the most severe finding's fix", "Ctrl+Return", self.cure_first
+        )
         for span in SPANS_S:
             title = (
                 "Streams show a stretch that suits each"

@@ -266,7 +266,7 @@ class FirmwareWork(QObject):
         lines = []
         for chain in self._document.workspace.project.chains:
             if chain.converter in self.costs:
-                says = chain.loop.handler_cycles
+                says = chain.buffer.isr_cycles
                 lines.append(
                     f"{chain.converter}: {self.costs[chain.converter]} cycles measured, the "
                     f"design says {says}."
@@ -278,7 +278,7 @@ class FirmwareWork(QObject):
         """Some handler takes another time than the design says."""
         chains = self._document.workspace.project.chains
         return any(
-            self.costs.get(chain.converter, chain.loop.handler_cycles) != chain.loop.handler_cycles
+            self.costs.get(chain.converter, chain.buffer.isr_cycles) != chain.buffer.isr_cycles
             for chain in chains
         )
 

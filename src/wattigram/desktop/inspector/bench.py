@@ -45,10 +45,10 @@ from wattigram.core.predict.pins import pwm_pin
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel
 
 KINDS = {
-    "level": "DC, adjustable",
+    "dc": "DC, adjustable",
     "sine": "sine",
-    "ramp": "triangle",
-    "steps": "steps",
+    "triangle": "triangle",
+    "square": "square",
     "floating": "floating",
     "follow": "same as another pin",
     "tied": "tied to a known voltage",
@@ -56,7 +56,7 @@ KINDS = {
     "battery": "battery with a load",
     "supply": "bench supply",
     "generator": "signal generator",
-    "sweep": "swept sine",
+    "swept-sine": "swept sine",
     "thermistor": "thermistor",
     "bridge": "strain bridge",
     "jumper": "jumper from an output",
@@ -81,11 +81,11 @@ _LABELS = {
     "low_v": ("low", "V"),
     "high_v": ("high", "V"),
     "duty": ("duty cycle", "%"),
-    "pickup_v": ("mains hum", "V"),
+    "hum_v": ("mains hum", "V"),
     "mains_hz": ("mains", "Hz"),
     "open_v": ("open", "V"),
     "closed_v": ("closed", "V"),
-    "sag_v": ("drop under load", "V"),
+    "drop_v": ("drop under load", "V"),
     "loaded": ("loaded for", "%"),
     "recovery_s": ("recovers in", "s"),
     "meter_v": ("meter reads", "V"),
@@ -128,7 +128,7 @@ def bench_panel(workspace: Workspace, signal: Signal) -> Panel:
 def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Field]]:
     """What is wired to one pin: facts, and a field for every figure."""
     wiring = workspace.project.wired(pin)
-    shown = wiring or Wiring(pin=pin, resistance_ohm=0.0, source=DcSource(voltage_v=0.0))
+    shown = wiring or Wiring(pin=pin, source_resistance_ohm=0.0, source=DcSource(voltage_v=0.0))
     source = shown.source
 
     def kind(text: str) -> Edit:
@@ -150,7 +150,10 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
         span = (0.0, workspace.reference_v, source.voltage_v)
         fields.append(
             Field(
-                "adjustable", f"{source.voltage_v:.3f} V", _quantity(shown, "voltage_v", "V"), slider=span
+                "adjustable",
+                f"{source.voltage_v:.3f} V",
+                _quantity(shown, "voltage_v", "V"),
+                slider=span,
             )
         )
     if isinstance(source, PairedSource):
@@ -171,8 +174,8 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
     fields += [
         Field(
             "source resistance",
-            format_si(shown.resistance_ohm, "Ω", 9),
-            _own(shown, "resistance_ohm", "Ω"),
+            format_si(shown.source_resistance_ohm, "Ω", 9),
+            _own(shown, "source_resistance_ohm", "Ω"),
             hint="such as 4.7k",
         ),
         Field(
@@ -194,7 +197,7 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
             format_si(shown.noise_density, "V/√Hz", 9),
             _own(shown, "noise_density", "V/√Hz"),
         ),
-        Field("mains hum", format_si(shown.pickup_v, "V", 9), _own(shown, "pickup_v", "V")),
+        Field("mains hum", format_si(shown.hum_v, "V", 9), _own(shown, "hum_v", "V")),
         Field(
             "swapped with",
             swapped_partner(workspace.project.bench, pin) or NOT,
@@ -281,7 +284,7 @@ def _internal_panel(workspace: Workspace, signal: Signal) -> Panel:
     if wiring is not None and isinstance(wiring.source, DcSource):
         facts += [
             Fact("voltage", f"{wiring.source.voltage_v:.3f} V"),
-            Fact("source resistance", format_si(wiring.resistance_ohm, "Ω")),
+            Fact("source resistance", format_si(wiring.source_resistance_ohm, "Ω")),
             Fact("noise", f"{format_si(wiring.source.noise_v, 'V')} rms"),
         ]
     return Panel(f"Inside · {signal.pin}", tuple(facts))
@@ -328,11 +331,11 @@ def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:
             return SineSource(
                 offset_v=full_v / 2, amplitude_v=full_v / 4, frequency_hz="50 Hz", noise_v=noise_v
             )
-        case "ramp":
+        case "triangle":
             return TriangleSource(
                 from_v=full_v / 4, to_v=full_v * 3 / 4, period_s="2 s", noise_v=noise_v
             )
-        case "steps":
+        case "square":
             return SquareSource(low_v=0.02, high_v=full_v - 0.02, period_s="1 s", noise_v=noise_v)
         case "floating":
             return FloatingInput()
@@ -341,7 +344,7 @@ def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:
         case "switch":
             return Switch(open_v=workspace.supply_v, noise_v=noise_v)
         case "battery":
-            return Battery(voltage_v=full_v * 0.8, sag_v=full_v * 0.2, noise_v=noise_v)
+            return Battery(voltage_v=full_v * 0.8, drop_v=full_v * 0.2, noise_v=noise_v)
         case "supply":
             return Supply(voltage_v=full_v / 2, noise_v=noise_v)
         case "generator":
@@ -352,7 +355,7 @@ def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:
                 frequency_hz="50 Hz",
                 noise_v=noise_v,
             )
-        case "sweep":
+        case "swept-sine":
             return SweptSource(
                 offset_v=full_v / 2,
                 amplitude_v=full_v / 4,

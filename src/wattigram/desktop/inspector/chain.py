@@ -21,9 +21,9 @@ from wattigram.core.model.design import (
     FreeRunningTrigger,
     SoftwareTrigger,
     Step,
+    ThresholdTrigger,
     TimerTrigger,
     Trigger,
-    WindowTrigger,
     Workspace,
 )
 from wattigram.core.model.design.edits import (
@@ -54,7 +54,7 @@ from wattigram.desktop.inspector.panel_model import (
 )
 
 TABS = (Tab("Clock", "clock"), Tab("Start", "start"), Tab("Start-up", "start-up"))
-CLOCKS = {"bus": "bus", "own": "internal oscillator"}
+CLOCKS = {"bus": "bus", "internal": "internal oscillator"}
 
 
 def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
@@ -91,7 +91,7 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
                 f"{format_si(oscillator.clock_hz, 'Hz')} ± {oscillator.tolerance * 100:.3g} %",
             )
         )
-    source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own")
+    source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "internal")
     choices = []
     for divider in sorted(converter.dividers):
         clock_hz = source_hz / divider
@@ -110,7 +110,7 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
         def source(text: str) -> Edit | None:
             if text == CLOCKS[chain.clock]:
                 return None
-            own = text == CLOCKS["own"]
+            own = text == CLOCKS["internal"]
             base_hz = converter.source_clock_hz(workspace.bus_clock_hz, own)
             legal = [
                 divider
@@ -119,7 +119,7 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
             ]
             return SetClock(
                 chain.converter,
-                "own" if own else "bus",
+                "internal" if own else "bus",
                 legal[0] if legal else max(converter.dividers),
             )
 
@@ -277,12 +277,12 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Trigger:
                 raise QuantityError(f"{part.name} has no timer that could start it.")
             cycle = scan_timing(workspace, chain)
             every = "1 ms" if cycle.busy_s < read_interval("1 ms") else "1 s"
-            return TimerTrigger(timer=free[0], every=every)
+            return TimerTrigger(timer=free[0], period_s=every)
         case "edge":
             wired = [
                 wiring.pin
                 for wiring in project.bench
-                if wiring.source.kind in {"steps", "sine", "ramp"}
+                if wiring.source.kind in {"square", "sine", "triangle"}
             ]
             return EdgeTrigger(
                 pin=wired[0] if wired else part.pins[-1],
@@ -294,10 +294,10 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Trigger:
                     "The project has no comparator.", cure="Put one on a signal first."
                 )
             return ComparatorTrigger(comparator=project.comparators[0].name)
-        case "window":
+        case "threshold":
             for signal in project.signals:
-                if signal.windows and not chain.places_of(signal.name):
-                    return WindowTrigger(signal=signal.name)
+                if signal.thresholds and not chain.places_of(signal.name):
+                    return ThresholdTrigger(signal=signal.name)
             raise QuantityError(
                 "No signal of another chain has a threshold.", cure="Give one a threshold first."
             )
@@ -323,8 +323,8 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
             return [
                 Field(
                     "restarted",
-                    options[not trigger.again],
-                    lambda text: changed(again=text == options[0]),
+                    options[not trigger.repeat],
+                    lambda text: changed(repeat=text == options[0]),
                     options,
                 )
             ]
@@ -336,7 +336,7 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
             return [
                 Field(
                     "every",
-                    period_text(trigger.every),
+                    period_text(trigger.period_s),
                     lambda text: SetPeriod(chain.converter, read_interval(text)),
                     hint="100 us or 10 kHz",
                 ),
@@ -382,15 +382,18 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                     ("rising", "falling", "both"),
                 ),
             ]
-        case WindowTrigger():
+        case ThresholdTrigger():
             names = tuple(
                 signal.name
                 for signal in workspace.project.signals
-                if signal.windows and not chain.places_of(signal.name)
+                if signal.thresholds and not chain.places_of(signal.name)
             )
             return [
                 Field(
-                    "threshold of", trigger.signal, lambda text: changed(signal=text, window=1), names
+                    "threshold of",
+                    trigger.signal,
+                    lambda text: changed(signal=text, threshold=1),
+                    names,
                 )
             ]
         case FollowTrigger():

@@ -33,8 +33,8 @@ from wattigram.desktop.inspector.panel_model import (
 KINDS = {
     "none": "none",
     "sum": "sum",
-    "mean": "block average",
-    "running-mean": "moving average",
+    "block-average": "block average",
+    "moving-average": "moving average",
     "low-pass": "low-pass",
 }
 POWERS = tuple(range(1, 9))
@@ -44,9 +44,9 @@ CURVE_POINTS = 72
 def reduce_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
     """Reduce stage of a signal: noise, response, latency and register width of each choice."""
     slot = scan_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
-    noise = signal_noise(workspace, chain, signal.replaced(reduce=None))
-    stage = signal.reduce
-    inside = signal.slot_stage is not None
+    noise = signal_noise(workspace, chain, signal.replaced(filter=None))
+    stage = signal.filter
+    inside = signal.slot_filter is not None
     rate_hz = float(1 / slot.each_s) if inside else float(slot.rate_hz) or float(1 / slot.each_s)
     facts = [
         Fact("raw noise", f"{noise.raw_lsb:.2f} LSB rms"),
@@ -74,7 +74,11 @@ def reduce_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
             Fact("output rate", format_si(out_hz, "Hz", 5)),
             Fact("−3 dB at", format_rounded(figures.cutoff_hz, "Hz", 4)),
             Fact("latency", format_rounded(figures.latency_s, "s", 3)),
-            Fact("accumulator width", f"{figures.bits} of {stage.register_bits} bits", figures.fits),
+            Fact(
+                "accumulator width",
+                f"{figures.bits} of {stage.accumulator_bits} bits",
+                figures.fits,
+            ),
         ]
         if not isinstance(stage, LowPassFilter):
             facts.append(Fact("unity gain", "yes" if true == 1 else f"× {true:.4g}", true == 1))
@@ -122,39 +126,44 @@ def _stage_fields(signal: Signal, stage: AnyStage, in_hardware: bool) -> list[Fi
         ),
         Field(
             "accumulator",
-            str(stage.register_bits),
-            lambda text: changed(register_bits=whole_number(text, "bits")),
+            str(stage.accumulator_bits),
+            lambda text: changed(accumulator_bits=whole_number(text, "bits")),
             ("16", "24", "32"),
         ),
     ]
-    if in_hardware or stage.by == "hardware":
+    if in_hardware or stage.done_in == "hardware":
         fields.append(
-            Field("done in", stage.by, lambda text: changed(by=text), ("software", "hardware"))
+            Field(
+                "done in",
+                stage.done_in,
+                lambda text: changed(done_in=text),
+                ("software", "hardware"),
+            )
         )
     return fields
 
 
 def _stage(kind: str, power: int, like: AnyStage | None) -> AnyStage | None:
     """A stage of a kind that averages over about 2^power samples."""
-    bits = like.register_bits if like else 32
-    by = like.by if like else "software"
+    bits = like.accumulator_bits if like else 32
+    by = like.done_in if like else "software"
     match kind:
         case "sum":
-            return SumFilter(count=1 << power, register_bits=bits, by=by)
-        case "mean":
-            return BlockAverage(count=1 << power, shift=power, register_bits=bits, by=by)
-        case "running-mean":
-            return MovingAverage(count=1 << power, shift=power, register_bits=bits)
+            return SumFilter(count=1 << power, accumulator_bits=bits, done_in=by)
+        case "block-average":
+            return BlockAverage(count=1 << power, shift=power, accumulator_bits=bits, done_in=by)
+        case "moving-average":
+            return MovingAverage(count=1 << power, shift=power, accumulator_bits=bits)
         case "low-pass":
-            return LowPassFilter(shift=power, register_bits=bits)
+            return LowPassFilter(shift=power, accumulator_bits=bits)
         case _:
             return None
 
 
 def _choices(signal: Signal) -> list[tuple[str, AnyStage | None]]:
     """The choices of a kind, smallest first; those of the block mean where there is none yet."""
-    kind = signal.reduce.kind if signal.reduce else "mean"
-    now = signal.reduce
+    kind = signal.filter.kind if signal.filter else "block-average"
+    now = signal.filter
     stages = [stage for power in POWERS if (stage := _stage(kind, power, now)) is not None]
     if now is not None and all(not _same_choice(stage, now) for stage in stages):
         stages = sorted([*stages, now], key=_size)
@@ -172,9 +181,9 @@ def _same_choice(one: AnyStage, other: AnyStage) -> bool:
 
 def _what_if(workspace: Workspace, chain: Chain, signal: Signal, rate_hz: float) -> WhatIf:
     choices = []
-    now = signal.reduce
+    now = signal.filter
     for label, stage in _choices(signal):
-        what = signal_noise(workspace, chain, signal.replaced(reduce=stage))
+        what = signal_noise(workspace, chain, signal.replaced(filter=stage))
         if stage is None:
             good, tip = (
                 True,
@@ -201,7 +210,7 @@ def _what_if(workspace: Workspace, chain: Chain, signal: Signal, rate_hz: float)
 def _response(signal: Signal, rate_hz: float) -> Curves:
     """Magnitude of each choice up to half the sample rate."""
     courses = []
-    now = signal.reduce
+    now = signal.filter
     stages = [(label, stage) for label, stage in _choices(signal) if stage is not None]
     top_hz, bottom_hz = rate_hz / 2, rate_hz / 4096
     for label, stage in stages:
@@ -210,6 +219,4 @@ def _response(signal: Signal, rate_hz: float) -> Curves:
             hertz = bottom_hz * (top_hz / bottom_hz) ** (number / CURVE_POINTS)
             points.append((hertz, max(filter_gain(stage, hertz, rate_hz), 1e-3)))
         courses.append(Course(label, tuple(points), now is not None and _same_choice(stage, now)))
-    return Curves(
-        "Frequency response", "Hz", tuple(courses), math.sqrt(0.5), "−3 dB"
-    )
+    return Curves("Frequency response", "Hz", tuple(courses), math.sqrt(0.5), "−3 dB")

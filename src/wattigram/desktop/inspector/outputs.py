@@ -34,9 +34,9 @@ from wattigram.core.predict.waveform import codes_of, dac_playback, output_range
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
 
-KINDS = {"level": "constant", "ramp": "software ramp", "table": "table by DMA"}
+KINDS = {"constant": "constant", "ramp": "software ramp", "table": "table by DMA"}
 BY = {"timer": "timer", "generator": "other generator", "chain": "converter's trigger"}
-THEN = {"stay": "hold", "again": "repeat", "back": "reverse"}
+AT_END = ("hold", "repeat", "reverse")
 YES, NO = "yes", "no"
 
 
@@ -125,17 +125,19 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
                     of_output("dwell_s", lambda text: parse_quantity(text, "s")),
                 ),
                 Field(
-                    "then",
-                    THEN[ramp.then],
-                    of_output("then", lambda text: key_for(text, THEN)),
-                    tuple(THEN.values()),
+                    "at the end",
+                    ramp.at_end,
+                    of_output("at_end", str),
+                    AT_END,
                 ),
             ]
         case Playback() as output:
             facts += [
                 Fact("frequency", format_rounded(made.wave_hz, "Hz", 7)),
                 Fact(
-                    "update rate", format_si(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s
+                    "update rate",
+                    format_si(1 / made.update_s, "Hz", 6),
+                    made.update_s == made.asked_s,
                 ),
                 Fact("period", format_rounded(made.lap_s, "s", 5)),
                 Fact(
@@ -208,7 +210,7 @@ def _fresh(workspace: Workspace, generator: Generator, text: str) -> Edit | None
         return None
     full_v = workspace.reference_v
     output: ConstantLevel | SoftwareRamp | Playback
-    if kind == "level":
+    if kind == "constant":
         output = ConstantLevel(voltage_v=round(full_v / 2, 3))
     elif kind == "ramp":
         output = SoftwareRamp(
@@ -220,7 +222,7 @@ def _fresh(workspace: Workspace, generator: Generator, text: str) -> Edit | None
             raise QuantityError("The project has no table.", cure="Add one on the Wave page first.")
         output = Playback(
             table=project.tables[0].name,
-            trigger=TimerTrigger(timer=free_timer(workspace), every=Fraction(1, 10_000)),
+            update_trigger=TimerTrigger(timer=free_timer(workspace), period_s=Fraction(1, 10_000)),
             channel=free_channel(workspace),
         )
     return SetGenerator(generator.name, generator.replaced(output=output))
@@ -235,9 +237,9 @@ def free_timer(workspace: Workspace, with_pwm: bool = False) -> str:
     }
     for generator in project.generators:
         if isinstance(generator.output, Playback) and isinstance(
-            generator.output.trigger, TimerTrigger
+            generator.output.update_trigger, TimerTrigger
         ):
-            used.add(generator.output.trigger.timer)
+            used.add(generator.output.update_trigger.timer)
     names = [
         name
         for group in workspace.part.timers
@@ -269,14 +271,14 @@ def _playback_fields(
     changed: Callable[..., Edit],
 ) -> list[Field]:
     project = workspace.project
-    trigger = output.trigger
+    trigger = output.update_trigger
     chains = tuple(chain.converter for chain in project.chains)
     others = tuple(
         one.name
         for one in project.generators
         if one.name != generator.name
         and isinstance(one.output, Playback)
-        and not isinstance(one.output.trigger, GeneratorFollow)
+        and not isinstance(one.output.update_trigger, GeneratorFollow)
     )
 
     def by(text: str) -> Edit | None:
@@ -287,17 +289,19 @@ def _playback_fields(
         if kind != "timer" and not choices:
             raise QuantityError("There is none to be in step with.", cure="Add one first.")
         fresh: object = TimerTrigger(
-            timer=free_timer(workspace), every=dac_playback(workspace, generator).asked_s
+            timer=free_timer(workspace), period_s=dac_playback(workspace, generator).asked_s
         )
         if kind == "generator":
             fresh = GeneratorFollow(follows=choices[0])
         elif kind == "chain":
             fresh = ChainFollow(follows=choices[0])
-        return changed(output=checked_output(generator, "trigger", fresh))
+        return changed(output=checked_output(generator, "update_trigger", fresh))
 
     def of_trigger(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
         return lambda text: changed(
-            output=checked_output(generator, "trigger", trigger.replaced(**{name: read(text)}))
+            output=checked_output(
+                generator, "update_trigger", trigger.replaced(**{name: read(text)})
+            )
         )
 
     fields = [
@@ -316,9 +320,9 @@ def _playback_fields(
         fields += [
             Field("timer", trigger.timer, of_trigger("timer", str), timers),
             Field(
-                "every",
-                format_si(trigger.every, "s", 9),
-                of_trigger("every", read_interval),
+                "period",
+                format_si(trigger.period_s, "s", 9),
+                of_trigger("period_s", read_interval),
                 hint="40 us or 25 kHz",
             ),
             Field(
@@ -348,8 +352,8 @@ def _playback_fields(
     fields += [
         Field(
             "start index",
-            str(output.first),
-            of_output("first", lambda text: whole_number(text, "points")),
+            str(output.start_index),
+            of_output("start_index", lambda text: whole_number(text, "points")),
             hint="sets its phase",
         ),
         Field("DMA", output.channel, of_output("channel", str), channels),
@@ -413,9 +417,9 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
         Field("name", pwm.name, lambda text: changed(name=text.strip()), hint="any name"),
         Field("timer", pwm.timer, lambda text: changed(timer=text), timers),
         Field(
-            "every",
-            format_si(pwm.every, "s", 9),
-            lambda text: changed(every=read_interval(text)),
+            "period",
+            format_si(pwm.period_s, "s", 9),
+            lambda text: changed(period_s=read_interval(text)),
             hint="50 us or 20 kHz",
         ),
         Field("duty", format_si(pwm.duty, "%", 9), duty, hint="40 %"),
@@ -458,7 +462,7 @@ def _pwm_what_if(workspace: Workspace, pwm: PwmOutput) -> WhatIf:
         if counts > 1 << timer.counter_bits:
             continue
         rate_hz = workspace.bus_clock_hz / counts
-        changed = pwm.replaced(every=1 / rate_hz, prescaler_register=None, period_register=None)
+        changed = pwm.replaced(period_s=1 / rate_hz, prescaler_register=None, period_register=None)
         tip = f"resolution {counts} steps, {format_si(rate_hz, 'Hz', 5)}"
         bits = f"{math.log2(counts):.3g}"
         edit = SetPwm(pwm.name, changed)

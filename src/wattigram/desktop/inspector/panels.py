@@ -126,7 +126,7 @@ def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> 
     facts = []
     if chain is not None:
         scale = signal_scale(workspace, chain, signal.name)
-        gain = float(signal.front_end)
+        gain = float(signal.scaling)
         facts = [
             Fact("converter", chain.converter),
             Fact(
@@ -161,7 +161,7 @@ def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> 
             Field("pin", now, lambda text: SetPin(signal.name, *split_pins(text)), pins),
             Field(
                 "front end",
-                ratio_text(signal.front_end),
+                ratio_text(signal.scaling),
                 lambda text: SetScaling(signal.name, read_ratio(text)),
                 hint="÷ 2 or × 120",
             ),

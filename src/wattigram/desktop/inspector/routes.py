@@ -8,16 +8,16 @@ from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import read_interval
 from wattigram.core.base.quantity import format_rounded, format_si
 from wattigram.core.model.design import (
-    DacSink,
-    DutySink,
-    PeriodSink,
+    DacDestination,
+    DutyDestination,
+    PeriodDestination,
     ReceivedSource,
     ResultSource,
     Route,
     RouteTimer,
-    SendSink,
     TableSource,
     TextOutput,
+    UartDestination,
     UartSetup,
     Workspace,
 )
@@ -28,8 +28,8 @@ from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.outputs import NO, YES, checked, free_timer, key_for
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
 
-ON = {"source": "source ready", "sink": "destination ready", "timer": "timer"}
-ORDER = {"low-first": "little-endian", "high-first": "big-endian"}
+ON = {"source": "source ready", "destination": "destination ready", "timer": "timer"}
+ORDER = {"little-endian": "little-endian", "big-endian": "big-endian"}
 BAUDS = (9600, 19200, 38400, 57600, 115_200, 230_400, 460_800, 921_600, 1_000_000, 2_000_000)
 
 
@@ -44,16 +44,16 @@ def source_text(source: ResultSource | ReceivedSource | TableSource) -> str:
             return f"table {table}"
 
 
-def sink_text(sink: SendSink | DutySink | PeriodSink | DacSink) -> str:
+def sink_text(sink: UartDestination | DutyDestination | PeriodDestination | DacDestination) -> str:
     """A route's sink, in a few words."""
     match sink:
-        case SendSink(uart=uart):
+        case UartDestination(uart=uart):
             return uart
-        case DutySink(pwm=pwm):
+        case DutyDestination(pwm=pwm):
             return f"duty of {pwm}"
-        case PeriodSink(pwm=pwm):
+        case PeriodDestination(pwm=pwm):
             return f"period of {pwm}"
-        case DacSink(dac=dac):
+        case DacDestination(dac=dac):
             return dac
 
 
@@ -71,16 +71,18 @@ def sources(workspace: Workspace) -> dict[str, ResultSource | ReceivedSource | T
     return {source_text(one): one for one in found}
 
 
-def sinks(workspace: Workspace) -> dict[str, SendSink | DutySink | PeriodSink | DacSink]:
+def sinks(
+    workspace: Workspace,
+) -> dict[str, UartDestination | DutyDestination | PeriodDestination | DacDestination]:
     """All that a route can write to, by its words."""
     project = workspace.project
-    found: list[SendSink | DutySink | PeriodSink | DacSink] = [
-        SendSink(uart=uart.name) for uart in project.uarts
+    found: list[UartDestination | DutyDestination | PeriodDestination | DacDestination] = [
+        UartDestination(uart=uart.name) for uart in project.uarts
     ]
     for pwm in project.pwm:
-        found += [DutySink(pwm=pwm.name), PeriodSink(pwm=pwm.name)]
+        found += [DutyDestination(pwm=pwm.name), PeriodDestination(pwm=pwm.name)]
     taken = {generator.dac for generator in project.generators}
-    found += [DacSink(dac=dac.name) for dac in workspace.part.dacs if dac.name not in taken]
+    found += [DacDestination(dac=dac.name) for dac in workspace.part.dacs if dac.name not in taken]
     return {sink_text(one): one for one in found}
 
 
@@ -94,7 +96,7 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
         Fact(
             "overwritten",
             format_si(timing.overwritten_hz, "Hz", 4),
-            timing.overwritten_hz == 0 or not isinstance(route.sink, SendSink),
+            timing.overwritten_hz == 0 or not isinstance(route.destination, UartDestination),
         ),
         Fact("repeated", format_si(timing.repeated_hz, "Hz", 4)),
         Fact("torn", format_si(timing.torn_hz, "Hz", 4), timing.torn_hz == 0),
@@ -111,14 +113,14 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
 
     def on(text: str) -> Edit | None:
         kind = key_for(text, ON)
-        if kind == route.on:
+        if kind == route.request:
             return None
         timer = (
-            route.timer or RouteTimer(timer=free_timer(workspace), every="1 ms")
+            route.timer or RouteTimer(timer=free_timer(workspace), period_s="1 ms")
             if kind == "timer"
             else None
         )
-        return changed(on=kind, timer=timer)
+        return changed(request=kind, timer=timer)
 
     def width(name: str) -> Callable[[str], Edit]:
         return lambda text: changed(**{name: int(text)})
@@ -135,42 +137,47 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
         ),
         Field(
             "to",
-            sink_text(route.sink),
-            lambda text: changed(sink=to.get(text, route.sink)),
+            sink_text(route.destination),
+            lambda text: changed(destination=to.get(text, route.destination)),
             tuple(to),
         ),
-        Field("DMA request", ON[route.on], on, tuple(ON.values())),
+        Field("DMA request", ON[route.request], on, tuple(ON.values())),
     ]
     if route.timer is not None:
         timer = route.timer
         fields.append(
             Field(
                 "period",
-                format_si(timer.every, "s", 9),
-                lambda text: changed(timer=timer.replaced(every=read_interval(text))),
+                format_si(timer.period_s, "s", 9),
+                lambda text: changed(timer=timer.replaced(period_s=read_interval(text))),
             )
         )
     channels = tuple(name for group in workspace.part.dma for name in group.names)
     fields += [
         Field("source width", str(route.source_bits), width("source_bits"), ("8", "16", "32")),
-        Field("destination width", str(route.sink_bits), width("sink_bits"), ("8", "16", "32")),
-        Field("transfers per value", str(route.items), width("items"), ("1", "2", "4")),
+        Field(
+            "destination width",
+            str(route.destination_bits),
+            width("destination_bits"),
+            ("8", "16", "32"),
+        ),
+        Field("transfers per value", str(route.transfers), width("transfers"), ("1", "2", "4")),
         Field(
             "address increments",
-            YES if route.step else NO,
-            lambda text: changed(step=text == YES),
+            YES if route.increment else NO,
+            lambda text: changed(increment=text == YES),
             (YES, NO),
         ),
         Field(
             "endianness",
-            ORDER[route.order],
-            lambda text: changed(order=key_for(text, ORDER)),
+            ORDER[route.endianness],
+            lambda text: changed(endianness=key_for(text, ORDER)),
             tuple(ORDER.values()),
         ),
         Field(
             "destination endianness",
-            theirs[route.expects or ""],
-            lambda text: changed(expects=key_for(text, theirs) or None),
+            theirs[route.destination_endianness or ""],
+            lambda text: changed(destination_endianness=key_for(text, theirs) or None),
             tuple(theirs.values()),
         ),
         Field("DMA", route.channel, lambda text: changed(channel=text), channels),
@@ -199,19 +206,21 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
 
     def report(text: str) -> Edit | None:
         if text == "none":
-            return changed(report=None) if uart.report is not None else None
-        old = uart.report
+            return changed(text_output=None) if uart.text_output is not None else None
+        old = uart.text_output
         return changed(
-            report=TextOutput(
-                signal=text, every=old.every if old else "100 ms", form=old.form if old else "text"
+            text_output=TextOutput(
+                signal=text,
+                period_s=old.period_s if old else "100 ms",
+                form=old.form if old else "text",
             )
         )
 
     def of_report(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
         def make(text: str) -> Edit:
-            if uart.report is None:
+            if uart.text_output is None:
                 raise QuantityError("Nothing is reported.", cure="Choose a signal first.")
-            return changed(report=uart.report.replaced(**{name: read(text)}))
+            return changed(text_output=uart.text_output.replaced(**{name: read(text)}))
 
         return make
 
@@ -229,20 +238,20 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
         Field("shown as", uart.shows, lambda text: changed(shows=text), ("text", "binary")),
         Field(
             "text output",
-            uart.report.signal if uart.report else "none",
+            uart.text_output.signal if uart.text_output else "none",
             report,
             ("none", *signals),
         ),
     ]
-    if uart.report is not None:
+    if uart.text_output is not None:
         fields += [
             Field(
                 "period",
-                format_si(uart.report.every, "s", 9),
-                of_report("period", read_interval),
+                format_si(uart.text_output.period_s, "s", 9),
+                of_report("period_s", read_interval),
                 hint="100 ms",
             ),
-            Field("as", uart.report.form, of_report("form", str), ("text", "byte")),
+            Field("as", uart.text_output.form, of_report("form", str), ("text", "byte")),
         ]
     choices = tuple(
         Choice(

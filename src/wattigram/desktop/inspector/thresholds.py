@@ -38,16 +38,16 @@ ACTIONS = {"event": "event", "stop": "stop chain", "pin": "set pin"}
 
 
 def _tabs(workspace: Workspace, signal: Signal) -> tuple[Tab, ...]:
-    count = max(1, len(signal.windows))
+    count = max(1, len(signal.thresholds))
     found = [
         Tab(
-            (signal.windows[number].name if number < len(signal.windows) else "")
+            (signal.thresholds[number].name if number < len(signal.thresholds) else "")
             or f"Threshold {number + 1}",
             f"window:{number + 1}" if number else "window",
         )
         for number in range(count)
     ]
-    if signal.windows:
+    if signal.thresholds:
         found.append(Tab("+", f"window:{count + 1}"))
     found.append(Tab("Redundant pair", "twin"))
     if any(signal.pin in item.inputs for item in workspace.part.comparators):
@@ -68,7 +68,7 @@ def read_limit(text: str) -> float:
 def window_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
     """One threshold window of a signal; beyond the last an empty place for another."""
     highest_v = signal.at_source(workspace.reference_v)
-    window = signal.windows[index] if index < len(signal.windows) else None
+    window = signal.thresholds[index] if index < len(signal.thresholds) else None
     tab = f"window:{index + 1}" if index else "window"
 
     def presence(text: str) -> Edit | None:
@@ -111,16 +111,16 @@ def _limit_fields(
         return lambda text: changed(**{name: read_limit(text)})
 
     others = tuple(other.name for other in workspace.project.signals if other.name != signal.name)
-    target = window.target_signal or (
-        exact_text(window.target_v, "V") if window.target_v is not None else "none"
+    target = window.minus_signal or (
+        exact_text(window.minus_v, "V") if window.minus_v is not None else "none"
     )
 
     def aim(text: str) -> Edit:
         if text.strip() in {"", "none"}:
-            return changed(target_v=None, target_signal=None)
+            return changed(minus_v=None, minus_signal=None)
         if text in others:
-            return changed(target_v=None, target_signal=text)
-        return changed(target_v=float(parse_quantity(text, "V")), target_signal=None)
+            return changed(minus_v=None, minus_signal=text)
+        return changed(minus_v=float(parse_quantity(text, "V")), minus_signal=None)
 
     return [
         Field("name", window.name, lambda text: changed(name=text.strip()), hint="such as rest"),
@@ -142,9 +142,9 @@ def _limit_fields(
         ),
         Field(
             "input",
-            window.on if signal.reduce else "raw",
-            lambda text: changed(on=text),
-            ("raw", "reduced") if signal.reduce else ("raw",),
+            window.input if signal.filter else "raw",
+            lambda text: changed(input=text),
+            ("raw", "filtered") if signal.filter else ("raw",),
         ),
         Field("minus", target, aim, hint="nothing, 1.2 V or a signal's name"),
     ]
@@ -163,9 +163,11 @@ def _action_fields(
 
     fields = [
         Field(
-            "consecutive results", str(window.times), lambda text: changed(times=whole_number(text, "values"))
+            "consecutive results",
+            str(window.consecutive),
+            lambda text: changed(consecutive=whole_number(text, "values")),
         ),
-        Field("on", window.when, lambda text: changed(when=text), ("crossing", "every")),
+        Field("on", window.on, lambda text: changed(on=text), ("crossing", "every-result")),
         Field("action", ACTIONS[window.action], action, tuple(ACTIONS.values())),
     ]
     if window.action == "pin":
@@ -188,14 +190,19 @@ def _action_fields(
     chain = workspace.project.chain_of(signal.name)
     if chain is not None and workspace.converter(chain).hardware.windows:
         fields.append(
-            Field("done in", window.by, lambda text: changed(by=text), ("software", "hardware"))
+            Field(
+                "done in",
+                window.done_in,
+                lambda text: changed(done_in=text),
+                ("software", "hardware"),
+            )
         )
     yes = ("yes", "no")
     fields += [
         Field(
             "interrupt enabled",
-            yes[not window.enabled],
-            lambda text: changed(enabled=text == "yes"),
+            yes[not window.interrupt_enabled],
+            lambda text: changed(interrupt_enabled=text == "yes"),
             yes,
         ),
         Field("re-arm", yes[not window.rearm], lambda text: changed(rearm=text == "yes"), yes),
@@ -206,16 +213,17 @@ def _action_fields(
 def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
     """What a signal is held against, and what makes the two differ before anything is wrong."""
     others = tuple(other.name for other in workspace.project.signals if other.name != signal.name)
-    twin = signal.twin
+    twin = signal.redundant_pair
 
     def of(text: str) -> Edit | None:
         if text == "none":
             return SetRedundantPair(signal.name, None) if twin is not None else None
         return SetRedundantPair(
-            signal.name, RedundantPair(of=text) if twin is None else twin.replaced(of=text)
+            signal.name,
+            RedundantPair(paired_with=text) if twin is None else twin.replaced(paired_with=text),
         )
 
-    fields = [Field("paired with", twin.of if twin else "none", of, ("none", *others))]
+    fields = [Field("paired with", twin.paired_with if twin else "none", of, ("none", *others))]
     facts: list[Fact] = []
     figures = pair_metrics(workspace, signal)
     if figures is not None:
@@ -235,22 +243,22 @@ def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
             ),
         ]
     if twin is not None:
-        allowed = format_si(twin.within_v, "V") if twin.within_v is not None else "no limit"
+        allowed = format_si(twin.tolerance_v, "V") if twin.tolerance_v is not None else "no limit"
 
         def within_of(text: str) -> Edit:
             free = text.strip() in {"", "no limit"}
             return SetRedundantPair(
                 signal.name,
-                twin.replaced(within_v=None if free else float(parse_quantity(text, "V"))),
+                twin.replaced(tolerance_v=None if free else float(parse_quantity(text, "V"))),
             )
 
         fields += [
             Field("tolerance", allowed, within_of, hint="such as 20 mV"),
             Field(
                 "consecutive results",
-                str(twin.times),
+                str(twin.consecutive),
                 lambda text: SetRedundantPair(
-                    signal.name, twin.replaced(times=whole_number(text, "values"))
+                    signal.name, twin.replaced(consecutive=whole_number(text, "values"))
                 ),
             ),
         ]

@@ -62,11 +62,11 @@ def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
         name = next(key for key, value in kinds.items() if value == text)
         return (
             None
-            if name == chain.retrieval.kind
+            if name == chain.readout.kind
             else SetRetrieval(chain.converter, _fresh(workspace, chain, name))
         )
 
-    fields = [Field("readout", RETRIEVALS[chain.retrieval.kind], kind, tuple(kinds.values()))]
+    fields = [Field("readout", RETRIEVALS[chain.readout.kind], kind, tuple(kinds.values()))]
     fields += _own_fields(workspace, chain)
     dma = workspace.part.dma_channel(chain.dma) if chain.dma else None
     highest = dma.items_max if dma else 1 << 16
@@ -74,25 +74,25 @@ def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
     fields += [
         Field(
             "ISR cycles",
-            str(chain.loop.handler_cycles),
+            str(chain.buffer.isr_cycles),
             lambda text: SetIsrCost(chain.converter, whole_number(text, "cycles")),
             hint="processor cycles a call",
         ),
         Field(
             "length",
-            str(chain.loop.items),
+            str(chain.buffer.samples),
             lambda text: SetBufferLength(chain.converter, whole_number(text, "length")),
             hint=f"a multiple of {2 * slots}",
         ),
         Field(
             "element width",
-            str(chain.loop.width_bits),
+            str(chain.buffer.element_bits),
             lambda text: SetElementWidth(chain.converter, whole_number(text, "bits")),
             widths,
         ),
     ]
     return Panel(
-        f"{chain.loop.name} · {chain.converter}",
+        f"{chain.buffer.name} · {chain.converter}",
         tuple(facts),
         tuple(fields),
         _lengths(workspace, chain, highest),
@@ -108,13 +108,13 @@ def _lengths(workspace: Workspace, chain: Chain, highest: int) -> WhatIf:
     lengths = [
         2 * slots * (1 << power) for power in range(1, 12) if 2 * slots * (1 << power) <= highest
     ][-9:]
-    if chain.loop.items not in lengths:
-        lengths = sorted([*lengths, chain.loop.items])
+    if chain.buffer.samples not in lengths:
+        lengths = sorted([*lengths, chain.buffer.samples])
     choices = []
     for length in lengths:
         half_s = loop.half_s * Fraction(length, loop.items)
         share = timing.cpu_share * (
-            Fraction(loop.items, length) if isinstance(chain.retrieval, Dma) else 1
+            Fraction(loop.items, length) if isinstance(chain.readout, Dma) else 1
         )
         tip = f"{length} samples: half full every {format_rounded(half_s, 's', 3)}, {float(share) * 100:.2g} % of the processor"
         choices.append(
@@ -122,7 +122,7 @@ def _lengths(workspace: Workspace, chain: Chain, highest: int) -> WhatIf:
                 str(length),
                 float(half_s),
                 length % (2 * slots) == 0 and share <= 1,
-                length == chain.loop.items,
+                length == chain.buffer.samples,
                 tip,
                 SetBufferLength(chain.converter, length),
             )
@@ -137,7 +137,7 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Retrieval:
         case "interrupt":
             return Interrupt(per="conversion")
         case "fifo":
-            return Fifo(mark=max(1, workspace.converter(chain).fifo_items // 2))
+            return Fifo(watermark=max(1, workspace.converter(chain).fifo_items // 2))
         case _:
             taken = {other.dma for other in workspace.project.chains}
             free = [
@@ -151,7 +151,7 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Retrieval:
 
 
 def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
-    retrieval = chain.retrieval
+    retrieval = chain.readout
 
     def changed(**updates: object) -> Edit:
         return SetRetrieval(chain.converter, retrieval.replaced(**updates))
@@ -165,8 +165,8 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                 Field("channel", retrieval.channel, lambda text: changed(channel=text), names),
                 Field(
                     "mode",
-                    modes[not retrieval.repeat],
-                    lambda text: changed(repeat=text == modes[0]),
+                    modes[not retrieval.circular],
+                    lambda text: changed(circular=text == modes[0]),
                     modes,
                 ),
                 Field(
@@ -182,7 +182,7 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                     "interrupt on",
                     retrieval.per,
                     lambda text: changed(per=text),
-                    ("conversion", "pass"),
+                    ("conversion", "scan"),
                 ),
             ]
         case Fifo():
@@ -190,8 +190,8 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
             return [
                 Field(
                     "watermark",
-                    str(retrieval.mark),
-                    lambda text: changed(mark=whole_number(text, "length")),
+                    str(retrieval.watermark),
+                    lambda text: changed(watermark=whole_number(text, "length")),
                     hint=f"1 to {depth}",
                 ),
             ]
@@ -216,10 +216,10 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
 def reader_panel(workspace: Workspace, chain: Chain) -> Panel:
     """What the program takes items for; anything else than what they are is a mistake to be
     seen."""
-    reader, loop = chain.reader, chain.loop
+    reader, loop = chain.read_as, chain.buffer
     converter = workspace.converter(chain)
     facts = (
-        Fact("written", f"{loop.width_bits} bits, {chain.alignment}-aligned"),
+        Fact("written", f"{loop.element_bits} bits, {chain.alignment}-aligned"),
         Fact("byte order", "first"),
         Fact("full scale", converter.full_scale),
         Fact("read as written", "yes" if reader == Reader() else "no", reader == Reader()),
@@ -235,8 +235,8 @@ def reader_panel(workspace: Workspace, chain: Chain) -> Panel:
         (
             Field(
                 "width",
-                str(reader.width_bits) if reader.width_bits else as_is,
-                lambda text: changed(width_bits=None if text == as_is else int(text)),
+                str(reader.element_bits) if reader.element_bits else as_is,
+                lambda text: changed(element_bits=None if text == as_is else int(text)),
                 (as_is, "8", "16", "32"),
             ),
             Field(
@@ -247,8 +247,8 @@ def reader_panel(workspace: Workspace, chain: Chain) -> Panel:
             ),
             Field(
                 "endianness",
-                "low" if reader.byte_order == "little" else "high",
-                lambda text: changed(byte_order="little" if text == "low" else "big"),
+                "low" if reader.endianness == "little" else "high",
+                lambda text: changed(endianness="little" if text == "low" else "big"),
                 ("low", "high"),
             ),
             Field(

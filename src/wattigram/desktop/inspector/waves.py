@@ -107,12 +107,12 @@ def table_panel(workspace: Workspace, table: WaveTable) -> Panel:
         ),
         Field(
             "periods per table",
-            str(table.cycles),
-            _set(table, "cycles", lambda text: whole_number(text, "turns")),
+            str(table.periods),
+            _set(table, "periods", lambda text: whole_number(text, "turns")),
         ),
         Field("phase", format_si(table.phase, "%", 9), _set(table, "phase", _share)),
         Field("table holds", table.holds, _set(table, "holds", str), ("codes", "millivolts")),
-        Field("overflow", table.beyond, _set(table, "beyond", str), ("clip", "wrap")),
+        Field("overflow", table.overflow, _set(table, "overflow", str), ("clip", "wrap")),
     ]
     dacs = tuple(dac.name for dac in workspace.part.dacs)
     now = generator.dac if generator is not None else NOBODY
@@ -157,7 +157,9 @@ def _played_on(workspace: Workspace, table: WaveTable, dac: str) -> Edit | None:
     ticks = max(1, round(workspace.bus_clock_hz / fastest_hz))
     output = Playback(
         table=table.name,
-        trigger=TimerTrigger(timer=free_timer(workspace), every=ticks / workspace.bus_clock_hz),
+        update_trigger=TimerTrigger(
+            timer=free_timer(workspace), period_s=ticks / workspace.bus_clock_hz
+        ),
         channel=free_channel(workspace),
     )
     if there is not None:
@@ -316,8 +318,8 @@ def _shape_fields(table: WaveTable) -> list[Field]:
             return [
                 Field(
                     "symmetry",
-                    format_si(shape.peak, "%", 6),
-                    changed("peak", _share),
+                    format_si(shape.symmetry, "%", 6),
+                    changed("symmetry", _share),
                     hint="share of the turn",
                 )
             ]
@@ -353,13 +355,13 @@ def _shape_fields(table: WaveTable) -> list[Field]:
             return [
                 Field(
                     "start frequency",
-                    f"{shape.begin:g}",
-                    changed("begin", lambda text: float(parse_quantity(text, ""))),
+                    f"{shape.start:g}",
+                    changed("start", lambda text: float(parse_quantity(text, ""))),
                 ),
                 Field(
                     "stop frequency",
-                    f"{shape.end:g}",
-                    changed("end", lambda text: float(parse_quantity(text, ""))),
+                    f"{shape.stop:g}",
+                    changed("stop", lambda text: float(parse_quantity(text, ""))),
                 ),
             ]
         case MultitoneShape():
@@ -374,8 +376,8 @@ def _shape_fields(table: WaveTable) -> list[Field]:
             return [
                 Field(
                     "interpolation",
-                    shape.between,
-                    changed("between", str),
+                    shape.interpolation,
+                    changed("interpolation", str),
                     ("straight", "band-limited"),
                 )
             ]
@@ -405,8 +407,8 @@ def retuned(
     timer = update_timer(workspace, output) if isinstance(output, Playback) else None
     if timer is None:
         return None
-    every = table.cycles / (wanted_hz * points)
-    moved = timer.replaced(every=every, prescaler_register=None, period_register=None)
+    every = table.periods / (wanted_hz * points)
+    moved = timer.replaced(period_s=every, prescaler_register=None, period_register=None)
     edit = retimed(workspace.project, generator, moved)
     if edit is None or points == table.points:
         return edit
@@ -439,7 +441,7 @@ def choices_for(
         kind.counter_bits,
         fastest_hz,
         min(dma.items_max, MOST_POINTS),
-        table.cycles,
+        table.periods,
         also=table.points,
     )
 
@@ -448,7 +450,7 @@ def wanted_hz(workspace: Workspace, generator: Generator, table: WaveTable) -> F
     """The frequency that the update timer was asked for."""
     timer = dac_playback(workspace, generator).timer
     assert timer is not None
-    return table.cycles / (timer.wanted_s * table.points)
+    return table.periods / (timer.wanted_s * table.points)
 
 
 def _what_if(workspace: Workspace, generator: Generator, table: WaveTable) -> WhatIf:

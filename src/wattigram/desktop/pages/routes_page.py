@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.capture.session import OutputPicture, Snapshot
-from wattigram.core.model.design import PwmOutput, Route, SendSink, UartSetup, Workspace
+from wattigram.core.model.design import PwmOutput, Route, UartDestination, UartSetup, Workspace
 from wattigram.core.model.design.edits import (
     CompositeEdit,
     Edit,
@@ -193,7 +193,7 @@ class RoutesPage(ListedPage):
             return
         name = _fresh("PWM", {one.name for one in workspace.project.pwm})
         self._do(
-            "pwm", name, SetPwm(name, PwmOutput(name=name, timer=timer, every="50 us", duty=0.5))
+            "pwm", name, SetPwm(name, PwmOutput(name=name, timer=timer, period_s="50 us", duty=0.5))
         )
 
     def add_route(self) -> None:
@@ -206,7 +206,7 @@ class RoutesPage(ListedPage):
             self.error.emit(str(fault))
             return
         before: list[Edit] = []
-        taken = [route.sink for route in workspace.project.routes]
+        taken = [route.destination for route in workspace.project.routes]
         free = [sink for sink in sinks(workspace).values() if sink not in taken]
         if not free:
             used = {uart.name for uart in workspace.project.uarts}
@@ -217,23 +217,23 @@ class RoutesPage(ListedPage):
                 self.error.emit("There is nothing left to route to. Add a PWM output first.")
                 return
             before.append(SetUart(UartSetup(name=ports[0])))
-            free = [SendSink(uart=ports[0])]
+            free = [UartDestination(uart=ports[0])]
         found = sources(workspace)
         if not found:
             self.error.emit("There is nothing to route from. Add a signal with a slot first.")
             return
         name = _fresh("Route", {one.name for one in workspace.project.routes})
-        is_wire = isinstance(free[0], SendSink)
+        is_wire = isinstance(free[0], UartDestination)
         bits = 8 if is_wire else 16
         source = next(iter(found.values()))
         route = Route(
             name=name,
             source=source,
-            sink=free[0],
+            destination=free[0],
             channel=channel,
             source_bits=bits,
-            sink_bits=bits,
-            items=2 if is_wire and source.kind == "result" else 1,
+            destination_bits=bits,
+            transfers=2 if is_wire and source.kind == "result" else 1,
         )
         self._do("routes", name, CompositeEdit((*before, SetRoute(name, route)), f"Add {name}"))
 
@@ -252,12 +252,18 @@ def _as_text(workspace: Workspace, chosen: tuple[str, str]) -> bool:
     section, name = chosen
     route = workspace.project.route(name) if section == "routes" else None
     if route is not None:
-        uart = workspace.project.uart(route.sink.uart) if isinstance(route.sink, SendSink) else None
+        uart = (
+            workspace.project.uart(route.destination.uart)
+            if isinstance(route.destination, UartDestination)
+            else None
+        )
     else:
         uart = workspace.project.uart(name) if section == "uarts" else None
     if uart is None:
         return False
-    return uart.shows == "text" or (uart.report is not None and uart.report.form == "text")
+    return uart.shows == "text" or (
+        uart.text_output is not None and uart.text_output.form == "text"
+    )
 
 
 def _text_lines(picture: OutputPicture) -> list[str]:
@@ -273,7 +279,7 @@ def _text_lines(picture: OutputPicture) -> list[str]:
 def _value_lines(workspace: Workspace, route: Route | None, picture: OutputPicture) -> list[str]:
     """Writes one after the other with their time, sixteen bytes or one value of a register a
     line."""
-    is_bytes = route is None or isinstance(route.sink, SendSink)
+    is_bytes = route is None or isinstance(route.destination, UartDestination)
     marks = np.where(picture.overwritten, "✕", np.where(picture.torn, "≠", " ")).tolist()
     if not is_bytes:
         rows = zip(picture.times_s.tolist(), picture.values.tolist(), marks, strict=True)

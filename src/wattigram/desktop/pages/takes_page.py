@@ -167,11 +167,11 @@ class TakesPage(QWidget):
             f"· {len(take.events)} events · "
             f"build {take.build_mark}" + ("" if take.complete else " · not finished")
         )
-        reduced = {trace.name for trace in data.traces if trace.stage == "reduced"}
+        reduced = {trace.name for trace in data.traces if trace.stage == "filtered"}
         self._shown = frozenset(
             (trace.name, trace.stage)
             for trace in data.traces
-            if trace.stage == "reduced" or trace.name not in reduced
+            if trace.stage == "filtered" or trace.name not in reduced
         )
         self.signals.blockSignals(True)
         self.signals.clear()
@@ -180,7 +180,7 @@ class TakesPage(QWidget):
                 trace.name
                 + (
                     " · filtered"
-                    if trace.stage == "reduced"
+                    if trace.stage == "filtered"
                     else " · raw"
                     if trace.name in reduced
                     else ""

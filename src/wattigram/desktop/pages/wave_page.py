@@ -258,7 +258,7 @@ class WavePage(ListedPage):
         workspace = self._document.workspace
         project = workspace.project
         used = {one.dac for one in project.generators} | {
-            route.sink.dac for route in project.routes if route.sink.kind == "dac"
+            route.destination.dac for route in project.routes if route.destination.kind == "dac"
         }
         free = [dac for dac in workspace.part.dacs if dac.name not in used]
         if not free:
@@ -271,7 +271,9 @@ class WavePage(ListedPage):
         rate_hz = min(table.points * 100, int(fastest))
         every = round(workspace.bus_clock_hz / rate_hz) / workspace.bus_clock_hz
         output = Playback(
-            table=table.name, trigger=TimerTrigger(timer=timer, every=every), channel=channel
+            table=table.name,
+            update_trigger=TimerTrigger(timer=timer, period_s=every),
+            channel=channel,
         )
         names = {generator.name for generator in project.generators}
         name = next(

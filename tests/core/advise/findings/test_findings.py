@@ -30,10 +30,10 @@ from wattigram.core.model.design.edits import (
 
 HOT = Wiring(
     pin="A2",
-    resistance_ohm=33.0,
+    source_resistance_ohm=33.0,
     source=SineSource(offset_v=2.0, amplitude_v=2.0, frequency_hz=Fraction(50)),
 )
-COLD = Wiring(pin="A2", resistance_ohm=33.0, source=DcSource(voltage_v=-0.2))
+COLD = Wiring(pin="A2", source_resistance_ohm=33.0, source=DcSource(voltage_v=-0.2))
 MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
     (
         SetDivider("ADC 1", 2),
@@ -136,7 +136,7 @@ MISTAKES: list[tuple[Edit, str, str, str, bool]] = [
         True,
     ),
     (
-        SetFilter("Door latch", BlockAverage(count=64, shift=6, register_bits=16)),
+        SetFilter("Door latch", BlockAverage(count=64, shift=6, accumulator_bits=16)),
         "sum-too-wide",
         "mean of Door latch",
         "sum to 18 bits",
@@ -207,7 +207,7 @@ def test_the_gravest_come_first(cured: Workspace) -> None:
 
 def test_a_handler_longer_than_its_deadline_is_found(cured: Workspace) -> None:
     chain = cured.project.chains[0]
-    slow = chain.replaced(loop=chain.loop.replaced(handler_cycles=1_000_000))
+    slow = chain.replaced(buffer=chain.buffer.replaced(isr_cycles=1_000_000))
     wrong = Workspace(cured.project.replaced(chains=(slow, cured.project.chains[1])), cured.part)
     assert (
         "are lost (163 % of the processor wanted)" in of_code(wrong, "handler-too-slow")[0].message
@@ -216,7 +216,7 @@ def test_a_handler_longer_than_its_deadline_is_found(cured: Workspace) -> None:
 
 def test_a_timer_with_two_periods_is_found_and_cured(cured: Workspace) -> None:
     second = cured.project.chains[1].replaced(
-        trigger=TimerTrigger(timer="Timer 2", every=Fraction(1, 1000))
+        trigger=TimerTrigger(timer="Timer 2", period_s=Fraction(1, 1000))
     )
     wrong = Workspace(cured.project.replaced(chains=(cured.project.chains[0], second)), cured.part)
     found = of_code(wrong, "timer-shared")
@@ -226,7 +226,8 @@ def test_a_timer_with_two_periods_is_found_and_cured(cured: Workspace) -> None:
 
 def test_no_sampling_time_fits_a_very_weak_source(cured: Workspace) -> None:
     weak = edited(
-        cured, SetWiring(Wiring(pin="A4", resistance_ohm=10e6, source=DcSource(voltage_v=1.0)))
+        cured,
+        SetWiring(Wiring(pin="A4", source_resistance_ohm=10e6, source=DcSource(voltage_v=1.0))),
     )
     found = of_code(weak, "sampling-too-short")[0]
     assert found.remedy is None
@@ -241,7 +242,7 @@ def test_an_unconverted_signal_is_given_an_adequate_slot(cured: Workspace) -> No
     extra = edited(
         cured,
         AddSignal(Signal(name="Knob", pin="B7")),
-        SetWiring(Wiring(pin="B7", resistance_ohm=47_000.0, source=DcSource(voltage_v=1.0))),
+        SetWiring(Wiring(pin="B7", source_resistance_ohm=47_000.0, source=DcSource(voltage_v=1.0))),
     )
     remedy = of_code(extra, "signal-not-converted")[0].remedy
     assert remedy is not None

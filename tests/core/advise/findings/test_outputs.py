@@ -48,10 +48,15 @@ def in_step(double_buffered: bool) -> tuple[Edit, ...]:
     """Two DACs of Marten M3 on one table."""
     table = RAMP.project.tables[0]
     first = OUT.output.replaced(
-        channel="DMA 5", starts_with="ADC 1", trigger=OUT.output.trigger.replaced(timer="Timer 5")
+        channel="DMA 5",
+        starts_with="ADC 1",
+        update_trigger=OUT.output.update_trigger.replaced(timer="Timer 5"),
     )  # type: ignore[union-attr]
     second = Playback(
-        table=table.name, trigger=GeneratorFollow(follows="A"), channel="DMA 6", first=10
+        table=table.name,
+        update_trigger=GeneratorFollow(follows="A"),
+        channel="DMA 6",
+        start_index=10,
     )
     return (
         SetTable(table.name, table),
@@ -72,9 +77,11 @@ def motor(**updates: object) -> tuple[Edit, ...]:
 
 ALONE = (SetGenerator(OUT.name, OUT.replaced(output=OUT.output.replaced(starts_with=None))),)
 LONG = (
-    SetUart(UartSetup(name="UART", baud=1200, report=TextOutput(signal="Pedal", every="5 ms"))),
+    SetUart(
+        UartSetup(name="UART", baud=1200, text_output=TextOutput(signal="Pedal", period_s="5 ms"))
+    ),
 )
-FAR = {"every": "51.2 us", "prescaler_register": 0, "period_register": 6143}
+FAR = {"period_s": "51.2 us", "prescaler_register": 0, "period_register": 6143}
 CASES: list[tuple[str, Workspace, tuple[Edit, ...], str]] = [
     ("without a second register", KILN, in_step(False), "dacs-not-in-step"),
     ("started by the program", RAMP, ALONE, "generator-not-aligned"),
@@ -128,7 +135,7 @@ def test_a_filtered_pulse_that_still_ripples_is_told() -> None:
 
 
 def test_outputs_are_compared() -> None:
-    slower = edited(RAMP, SetPwm(HEATER.name, HEATER.replaced(every="100 us")))
+    slower = edited(RAMP, SetPwm(HEATER.name, HEATER.replaced(period_s="100 us")))
     found = {
         (compare_design.subject, compare_design.figure)
         for compare_design in compare_designs(RAMP, slower)
@@ -142,7 +149,7 @@ def test_what_comes_back_over_a_jumper_is_expected_of_its_signal() -> None:
     assert [
         suggest_expectation.kind
         for suggest_expectation in suggest_expectations(bare, "Power command")
-    ][:1] == ["course"]
+    ][:1] == ["waveform"]
 
 
 def test_a_route_renamed_takes_its_expectation_along() -> None:

@@ -173,7 +173,9 @@ def test_an_instrument_that_is_silent_is_not_waited_for() -> None:
 
 
 def test_a_reading_makes_a_bench_supply() -> None:
-    wiring = Wiring(pin="A2", resistance_ohm=10.0, source=DcSource(voltage_v=1.0, noise_v=0.001))
+    wiring = Wiring(
+        pin="A2", source_resistance_ohm=10.0, source=DcSource(voltage_v=1.0, noise_v=0.001)
+    )
     read = wiring.metered(1.23456789)
     assert read.source == Supply(voltage_v=1.235, meter_v=1.234568, noise_v=0.001)
     assert isinstance(read.metered(2.0).source, Supply)

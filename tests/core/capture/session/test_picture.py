@@ -34,7 +34,7 @@ def test_a_window_that_moves_gives_what_a_fresh_one_does(
     window = ExpectedWindow(history, chain, signal)
     for begin, count in moves:
         values = window.values(begin, begin + count)
-        direct = (expected_filtered if signal.reduce else expected_raw)(
+        direct = (expected_filtered if signal.filter else expected_raw)(
             history, "ADC 1", name, begin, begin + count
         )
         assert values == pytest.approx(direct.settled_v, abs=1e-12)
@@ -46,7 +46,7 @@ def test_a_window_is_made_anew_when_a_knob_is_turned(kiln: Workspace) -> None:
     history = ((0, kiln),)
     window = ExpectedWindow(history, chain, signal)
     turned = edited(
-        kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5)))
+        kiln, SetWiring(Wiring(pin="A6", source_resistance_ohm=1.0, source=DcSource(voltage_v=0.5)))
     )
     assert window.fits(history, signal)
     assert not window.fits((*history, (5, turned)), signal)

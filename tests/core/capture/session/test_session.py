@@ -217,7 +217,8 @@ def test_commands_are_answered(kiln: Workspace) -> None:
 
 def test_a_knob_turned_while_it_runs_is_seen(kiln: Workspace) -> None:
     turned = edited(
-        kiln, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8)))
+        kiln,
+        SetWiring(Wiring(pin="A6", source_resistance_ohm=500.0, source=DcSource(voltage_v=0.8))),
     )
     with BoardProcess(effective_config(kiln)) as board:
         port = open_transport(board.address)
@@ -360,7 +361,8 @@ def test_a_live_recording_with_a_knob_turned_proves_what_was_wired(
 ) -> None:
     session, shots, wait = live
     turned = edited(
-        kiln, SetWiring(Wiring(pin="A6", resistance_ohm=500.0, source=DcSource(voltage_v=0.8)))
+        kiln,
+        SetWiring(Wiring(pin="A6", source_resistance_ohm=500.0, source=DcSource(voltage_v=0.8))),
     )
     session.request_views((ViewRequest("3.3 V rail", 0.1, 100),))
     session.start(tmp_path / "t.h5")

@@ -190,7 +190,8 @@ def test_a_take_carries_its_part(own_part: Path, tmp_path: Path) -> None:
     path = tmp_path / "elsewhere.h5"
     record_run(workspace, 2.5, path, fast=True)
     turned = apply_edit(
-        workspace, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5)))
+        workspace,
+        SetWiring(Wiring(pin="A6", source_resistance_ohm=1.0, source=DcSource(voltage_v=0.5))),
     )
     shutil.rmtree(own_part.parent)
     with open_take(path) as take:

@@ -99,7 +99,7 @@ def test_events_log_and_knobs_are_kept(writer: TakeWriter, kiln: Workspace) -> N
     writer.add_events(np.array([(2, 1, 0, -5, 1234)], dtype=EVENT_DTYPE))
     writer.add_log("hello\x00")
     turned = edited(
-        kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=0.5)))
+        kiln, SetWiring(Wiring(pin="A6", source_resistance_ohm=1.0, source=DcSource(voltage_v=0.5)))
     )
     writer.add_bench(777, project_text(turned.project))
     writer.close(lost_cycles=3)

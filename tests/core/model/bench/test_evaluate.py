@@ -54,14 +54,16 @@ def test_no_voltage_leaves_the_extent(source: object) -> None:
 
 
 def test_a_follower_has_the_other_pins_source_and_its_own_noise() -> None:
-    lead = Wiring(pin="A3", resistance_ohm=4700.0, source=DcSource(voltage_v=1.5, noise_v=0.001))
-    twin = Wiring(pin="B1", resistance_ohm=1.0, source=PairedSource(pin="A3", noise_v=0.004))
+    lead = Wiring(
+        pin="A3", source_resistance_ohm=4700.0, source=DcSource(voltage_v=1.5, noise_v=0.001)
+    )
+    twin = Wiring(pin="B1", source_resistance_ohm=1.0, source=PairedSource(pin="A3", noise_v=0.004))
     assert resolve_source(twin, (lead, twin)) == DcSource(voltage_v=1.5, noise_v=0.004)
     quiet = twin.replaced(source=PairedSource(pin="A3"))
     assert resolve_source(quiet, (lead, quiet)) == DcSource(voltage_v=1.5, noise_v=0.001)
 
 
 def test_a_follower_of_nothing_floats() -> None:
-    twin = Wiring(pin="B1", resistance_ohm=1.0, source=PairedSource(pin="A3"))
+    twin = Wiring(pin="B1", source_resistance_ohm=1.0, source=PairedSource(pin="A3"))
     assert isinstance(resolve_source(twin, (twin,)), FloatingInput)
-    assert Wiring(pin="B1", resistance_ohm=1.0, source=FloatingInput()).source_ohm >= 1e6
+    assert Wiring(pin="B1", source_resistance_ohm=1.0, source=FloatingInput()).source_ohm >= 1e6

@@ -49,7 +49,7 @@ from wattigram.core.model.design.edits import (
     describe,
 )
 
-WIRING = Wiring(pin="B7", resistance_ohm=10.0, source=DcSource(voltage_v=1.0))
+WIRING = Wiring(pin="B7", source_resistance_ohm=10.0, source=DcSource(voltage_v=1.0))
 NOISE = NoiseExpectation(signal="Door latch", rms_v=0.01)
 CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     (SetDivider("ADC 1", 4), "Divide the clock of ADC 1 by 4", lambda p: p.chains[0].divider, 4),
@@ -69,25 +69,25 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     (
         SetPeriod("ADC 1", Fraction(1, 5000)),
         "Trigger ADC 1 every 200 µs",
-        lambda p: p.chains[0].trigger.every,
+        lambda p: p.chains[0].trigger.period_s,
         Fraction(1, 5000),
     ),
     (
         SetPeriod("ADC 2", Fraction(1, 5000)),
         "Trigger ADC 2 every 200 µs",
-        lambda p: p.chains[0].trigger.every,
+        lambda p: p.chains[0].trigger.period_s,
         Fraction(1, 5000),
     ),
     (
         SetBufferLength("ADC 1", 256),
         "Use 256 items in the loop of ADC 1",
-        lambda p: p.chains[0].loop.items,
+        lambda p: p.chains[0].buffer.samples,
         256,
     ),
     (
         SetElementWidth("ADC 1", 32),
         "Move items of 32 bits from ADC 1",
-        lambda p: p.chains[0].loop.width_bits,
+        lambda p: p.chains[0].buffer.element_bits,
         32,
     ),
     (
@@ -114,13 +114,13 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     (
         RemoveSignal("Upper zone"),
         "Remove Upper zone",
-        lambda p: [s.twin_of for s in p.signals],
+        lambda p: [s.partner for s in p.signals],
         [None] * 4,
     ),
     (
         RenameSignal("Upper zone", "Top"),
         "Rename Upper zone to Top",
-        lambda p: p.signal("Upper zone, twin").twin_of,
+        lambda p: p.signal("Upper zone, twin").partner,
         "Top",
     ),
     (
@@ -132,31 +132,31 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     (
         SetScaling("3.3 V rail", Fraction(1, 3)),
         "Front end of 3.3 V rail: ÷ 3",
-        lambda p: p.signals[3].front_end,
+        lambda p: p.signals[3].scaling,
         Fraction(1, 3),
     ),
     (
         SetFilter("Door latch", BlockAverage(count=4, shift=2)),
         "Mean of 4 for Door latch",
-        lambda p: p.signals[2].reduce,
+        lambda p: p.signals[2].filter,
         BlockAverage(count=4, shift=2),
     ),
     (
         SetFilter("Upper zone", None),
         "Do not reduce Upper zone",
-        lambda p: p.signals[1].reduce,
+        lambda p: p.signals[1].filter,
         None,
     ),
     (
         AddThreshold("Door latch", Threshold(low=1, high=2)),
         "Add a window to Door latch: 1 V to 2 V",
-        lambda p: p.signals[2].windows,
+        lambda p: p.signals[2].thresholds,
         (Threshold(low=1, high=2),),
     ),
     (
         SetThreshold("Upper zone", 0, None),
         "Remove window 1 of Upper zone",
-        lambda p: p.signals[1].windows,
+        lambda p: p.signals[1].thresholds,
         (),
     ),
     (SetReference("internal"), "Use the internal reference", lambda p: p.reference, "internal"),

@@ -57,15 +57,15 @@ def safety() -> Workspace:
             SetRetrieval("ADC", Dma(channel="DMA 1")),
             "retrieval dma is not to be had on Quill Q8. Choose one of polling",
         ),
-        (SetRetrieval("ADC", Fifo(mark=4)), "retrieval fifo is not to be had"),
-        (SetRetrieval("ADC", Interrupt(per="pass")), "has 1 result register for 2 slots"),
+        (SetRetrieval("ADC", Fifo(watermark=4)), "retrieval fifo is not to be had"),
+        (SetRetrieval("ADC", Interrupt(per="scan")), "has 1 result register for 2 slots"),
         (SetTrigger("ADC", FollowTrigger(follows="ADC")), "no chain with a trigger of its own"),
         (
-            SetTrigger("ADC", TimerTrigger(timer="Timer 7", every="1 ms")),
+            SetTrigger("ADC", TimerTrigger(timer="Timer 7", period_s="1 ms")),
             "timer Timer 7 is not to be had",
         ),
         (
-            SetTrigger("ADC", TimerTrigger(timer="Timer", every="1 ms", period_register=1024)),
+            SetTrigger("ADC", TimerTrigger(timer="Timer", period_s="1 ms", period_register=1024)),
             "does not fit into 10 bits",
         ),
         (SetTrigger("ADC", EdgeTrigger(pin="A0")), "trigger pin A0 is not to be had"),
@@ -73,11 +73,11 @@ def safety() -> Workspace:
         (SetClock("ADC", "bus", 3), "divider 3 is not to be had"),
         (SetPin("Pedal", "supply ÷ 2"), "pin supply ÷ 2 is not to be had"),
         (
-            SetFilter("Pedal", BlockAverage(count=4, shift=2, by="hardware")),
+            SetFilter("Pedal", BlockAverage(count=4, shift=2, done_in="hardware")),
             "a hardware mean is not to be had",
         ),
         (
-            AddThreshold("Pedal", Threshold(low=1, high=2, by="hardware")),
+            AddThreshold("Pedal", Threshold(low=1, high=2, done_in="hardware")),
             "has 0 hardware windows, 1 are wanted",
         ),
         (
@@ -95,13 +95,19 @@ def test_the_small_part_says_what_it_has_not(pedal: Workspace, edit: Edit, words
 @pytest.mark.parametrize(
     ("edit", "words"),
     [
-        (SetClock("ADC 1", "own", 4), "has no oscillator of its own"),
-        (SetRetrieval("ADC 2", Fifo(mark=17)), "The FIFO holds 16, a mark at 17 is never reached"),
+        (SetClock("ADC 1", "internal", 4), "has no oscillator of its own"),
         (
-            SetFilter("Upper zone", BlockAverage(count=24, shift=4, by="hardware")),
+            SetRetrieval("ADC 2", Fifo(watermark=17)),
+            "The FIFO holds 16, a mark at 17 is never reached",
+        ),
+        (
+            SetFilter("Upper zone", BlockAverage(count=24, shift=4, done_in="hardware")),
             "a hardware count of 24 is not to be had",
         ),
-        (SetFilter("Upper zone", SumFilter(count=512, by="hardware")), "a hardware count of 512"),
+        (
+            SetFilter("Upper zone", SumFilter(count=512, done_in="hardware")),
+            "a hardware count of 512",
+        ),
         (SetPin("Coil current", "A2", "A3"), ""),
         (
             SetComparator(
@@ -136,15 +142,17 @@ def test_the_large_part_says_what_it_has_not(safety: Workspace, edit: Edit, word
 
 
 def test_a_low_pass_in_hardware_and_many_windows(safety: Workspace) -> None:
-    assert apply_edit(safety, SetFilter("3.3 V rail", LowPassFilter(shift=4, by="hardware")))
+    assert apply_edit(safety, SetFilter("3.3 V rail", LowPassFilter(shift=4, done_in="hardware")))
     crowded = safety
     for _ in range(4):
         crowded = apply_edit(
-            crowded, AddThreshold("Door latch", Threshold(low=1, high=2, by="hardware", on="raw"))
+            crowded,
+            AddThreshold("Door latch", Threshold(low=1, high=2, done_in="hardware", input="raw")),
         )
     with pytest.raises(EditError, match="has 4 hardware windows, 5 are wanted"):
         apply_edit(
-            crowded, AddThreshold("Door latch", Threshold(low=1, high=2, by="hardware", on="raw"))
+            crowded,
+            AddThreshold("Door latch", Threshold(low=1, high=2, done_in="hardware", input="raw")),
         )
 
 

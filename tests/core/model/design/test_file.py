@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import edited
-from tests.paths import KILN
+from tests.paths import FORMER_FILES, KILN
 from wattigram.core.base.errors import PartError, ProjectError, WattigramError
 from wattigram.core.model.bench import DcSource, SineSource, Wiring
 from wattigram.core.model.design import (
@@ -25,6 +25,7 @@ from wattigram.core.model.design.edits import RenameSignal, SetPeriod, SetWiring
 from wattigram.core.model.design.workspace import workspace_from_text
 
 TEXT = KILN.read_text()
+FORMER = (FORMER_FILES / "studio-kiln.version-4.toml").read_text()
 
 
 def test_saving_loses_nothing(kiln: Workspace, tmp_path: Path) -> None:
@@ -47,7 +48,7 @@ def test_any_value_survives_its_file(
         SetWiring(
             Wiring(
                 pin="A2",
-                resistance_ohm=ohm,
+                source_resistance_ohm=ohm,
                 source=SineSource(offset_v=volts, amplitude_v=1.0, frequency_hz=hertz),
             )
         ),
@@ -59,14 +60,14 @@ def test_any_value_survives_its_file(
 
 def test_a_rate_stays_a_rate(kiln: Workspace) -> None:
     design = edited(kiln, SetPeriod("ADC 1", Fraction(1, 44_100)))
-    assert 'every = "44.1 kHz"' in project_text(design.project)
+    assert 'period = "44.1 kHz"' in project_text(design.project)
     counted = edited(kiln, SetPeriod("ADC 1", Fraction(2177, 96_000_000)))
-    assert 'every = "96000000/2177 Hz"' in project_text(counted.project)
+    assert 'period = "96000000/2177 Hz"' in project_text(counted.project)
 
 
 def test_version_1_gets_its_shift(kiln: Workspace) -> None:
     old = (
-        version_2(TEXT)
+        version_2(FORMER)
         .replace("version = 2", "version = 1")
         .replace("shift = 4\n", "")
         .replace("shift = 6\n", "")
@@ -96,14 +97,14 @@ def version_2(text: str) -> str:
 
 
 def test_version_2_is_read_as_it_was_meant(kiln: Workspace) -> None:
-    assert parse_project(version_2(TEXT), "x") == kiln.project
+    assert parse_project(version_2(FORMER), "x") == kiln.project
 
 
 def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
     mark = build_mark(kiln.project)
     assert len(mark) == 8
     rewired = edited(
-        kiln, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=1.0)))
+        kiln, SetWiring(Wiring(pin="A2", source_resistance_ohm=1.0, source=DcSource(voltage_v=1.0)))
     )
     assert rewired.build_mark == mark
     assert edited(kiln, SetPeriod("ADC 1", Fraction(1, 5000))).build_mark != mark
@@ -114,13 +115,13 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
     ("old", "new", "words"),
     [
         (
-            'resistance = "47 kΩ"',
-            "resistance = 47",
-            "bench[3].resistance: 47 has no unit. Write a resistance such as 4.7 kΩ",
+            'source_resistance = "47 kΩ"',
+            "source_resistance = 47",
+            "bench[3].source_resistance: 47 has no unit. Write a resistance such as 4.7 kΩ",
         ),
-        ('resistance = "47 kΩ"', 'resistance = "-47 kΩ"', "It must be at least 0 Ω"),
-        ('every = "100 us"', 'every = "100 V"', "a frequency such as"),
-        ('every = "100 us"', 'every = "0 s"', "must be above 0"),
+        ('source_resistance = "47 kΩ"', 'source_resistance = "-47 kΩ"', "It must be at least 0 Ω"),
+        ('period = "100 us"', 'period = "100 V"', "a frequency such as"),
+        ('period = "100 us"', 'period = "0 s"', "must be above 0"),
         (
             "divider = 3",
             "divider = 5",
@@ -129,8 +130,8 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
         ("divider = 3", "divider = true", "divider"),
         ("bits = 12", "bits = 11", "resolution 11 is not to be had"),
         ("sampling_cycles = 32", "sampling_cycles = 33", "sampling cycles 33"),
-        ("items = 512", "items = 70000", "more than 65535"),
-        ("items = 512", "items = 0", "items"),
+        ("samples = 512", "samples = 70000", "more than 65535"),
+        ("samples = 512", "samples = 0", "samples"),
         ('reference = "supply"', 'reference = "moon"', "Choose one of supply, internal"),
         ('timer = "Timer 2"', 'timer = "Timer 9"', "timer Timer 9"),
         (
@@ -142,26 +143,26 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
         ('converter = "ADC 2"', 'converter = "ADC 1"', "Two chains use the converter"),
         ('converter = "ADC 2"', 'converter = "ADC 7"', "converter ADC 7"),
         ('follows = "ADC 1"', 'follows = "ADC 2"', "no chain with a trigger of its own"),
-        ('pin = "A6"\nfront_end', 'pin = "C6"\nfront_end', "pin C6"),
-        ('front_end = "÷ 2"', 'front_end = "÷ 0"', "no factor"),
-        ('front_end = "÷ 2"', 'front_end = "-3"', "impossible"),
+        ('pin = "A6"\nscaling', 'pin = "C6"\nscaling', "pin C6"),
+        ('scaling = "÷ 2"', 'scaling = "÷ 0"', "no factor"),
+        ('scaling = "÷ 2"', 'scaling = "-3"', "impossible"),
         (
             'signal = "Door latch"\nsampling',
             'signal = "Window"\nsampling',
             "slot 3: “Window” is no signal here",
         ),
-        ('of = "Upper zone"', 'of = "Nothing"', "no other signal"),
-        ('kind = "steps"\nlow', 'kind = "stairs"\nlow', "stairs"),
+        ('paired_with = "Upper zone"', 'paired_with = "Nothing"', "no other signal"),
+        ('kind = "square"\nlow', 'kind = "stairs"\nlow', "stairs"),
         ("count = 16", "count = 1", "count"),
         ('name = "studio-kiln"', 'name = ""', "name"),
         ("[[signals]]", "[[signal]]", "unknown key. Did you mean “signals”"),
         ('part = "marten-m3"', 'part = "../../etc/passwd"', "No part has the id"),
         ('part = "marten-m3"', 'part = "mine.toml"', "cannot be used here"),
-        ("version = 4", "version = 5", "knows versions up to 4"),
+        ("version = 5", "version = 6", "knows versions up to 5"),
         ('duty = "50 %"', 'duty = "150 %"', "Duty must lie between"),
         ('amplitude = "750 mV"', "amplitude = nan", "amplitude"),
-        ('every = "100 us"', 'every = "1e300 s"', "beyond what occurs on a bench"),
-        ('every = "100 us"', 'every = "1e-300 s"', "beyond what occurs on a bench"),
+        ('period = "100 us"', 'period = "1e300 s"', "beyond what occurs on a bench"),
+        ('period = "100 us"', 'period = "1e-300 s"', "beyond what occurs on a bench"),
         (
             'frequency = "50 Hz"\nnoise',
             'frequency = "1e300 Hz"\nnoise',

@@ -89,14 +89,14 @@ def test_consequences_are_told_before_the_move(kiln: Workspace) -> None:
 def test_a_clip_is_pasted_under_fresh_names_on_free_pins(kiln: Workspace) -> None:
     text = clip_signals(kiln, ("Upper zone", "Upper zone, twin"))
     after = apply_edit(kiln, paste(kiln, text)).project
-    assert after.signal("Upper zone, twin 2").twin_of == "Upper zone 2"
+    assert after.signal("Upper zone, twin 2").partner == "Upper zone 2"
     assert len({signal.pin for signal in after.signals}) == len(after.signals)
     assert after.chain_of("Upper zone 2") is not None
 
 
 def test_a_clip_without_its_partner_forgets_it(kiln: Workspace) -> None:
     after = apply_edit(kiln, paste(kiln, clip_signals(kiln, ("Upper zone, twin",)))).project
-    assert after.signal("Upper zone, twin 2").twin is None
+    assert after.signal("Upper zone, twin 2").redundant_pair is None
 
 
 @pytest.mark.parametrize("part", ["marten-m3", "osprey-x2", "quill-q8"])

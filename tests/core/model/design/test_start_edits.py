@@ -65,10 +65,10 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
         "free-running",
     ),
     (
-        SetPerTrigger("ADC 1", "endless"),
+        SetPerTrigger("ADC 1", "continuous"),
         "Let a trigger of ADC 1 start passes without end",
         lambda p: p.chains[0].per_trigger,
-        "endless",
+        "continuous",
     ),
     (
         SetRetrieval("ADC 1", Interrupt()),
@@ -79,13 +79,13 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     (
         SetIsrCost("ADC 1", 99),
         "The handler of ADC 1 takes 99 cyc",
-        lambda p: p.chains[0].loop.handler_cycles,
+        lambda p: p.chains[0].buffer.isr_cycles,
         99,
     ),
     (
-        SetReader("ADC 1", Reader(width_bits=8)),
+        SetReader("ADC 1", Reader(element_bits=8)),
         "Read items of ADC 1 otherwise",
-        lambda p: p.chains[0].reader.width_bits,
+        lambda p: p.chains[0].read_as.element_bits,
         8,
     ),
     (
@@ -120,33 +120,35 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
         (COMPARATOR,),
     ),
     (
-        SetRedundantPair("Upper zone, twin", RedundantPair(of="Upper zone", within_v=0.1)),
+        SetRedundantPair(
+            "Upper zone, twin", RedundantPair(paired_with="Upper zone", tolerance_v=0.1)
+        ),
         "Hold Upper zone, twin against Upper zone",
-        lambda p: p.signals[4].twin.within_v,
+        lambda p: p.signals[4].redundant_pair.tolerance_v,
         0.1,
     ),
     (
         SetRedundantPair("Upper zone, twin", None),
         "Upper zone, twin is no twin",
-        lambda p: p.signals[4].twin_of,
+        lambda p: p.signals[4].partner,
         None,
     ),
     (
         SetFilter("Door latch", LowPassFilter(shift=4)),
         "Low-pass Door latch with shift 4",
-        lambda p: p.signals[2].reduce.count,
+        lambda p: p.signals[2].filter.count,
         16,
     ),
     (
         SetFilter("Door latch", MovingAverage(count=8, shift=3)),
         "Running mean of 8 for Door latch",
-        lambda p: p.signals[2].reduce.kind,
-        "running-mean",
+        lambda p: p.signals[2].filter.kind,
+        "moving-average",
     ),
     (
         SetFilter("Door latch", SumFilter(count=8)),
         "Sum of 8 for Door latch",
-        lambda p: p.signals[2].reduce.shift,
+        lambda p: p.signals[2].filter.shift,
         0,
     ),
     (
@@ -165,7 +167,7 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     (
         CompositeEdit((SetIsrCost("ADC 1", 1), SetIsrCost("ADC 2", 2)), "Both"),
         "Both",
-        lambda p: [c.loop.handler_cycles for c in p.chains],
+        lambda p: [c.buffer.isr_cycles for c in p.chains],
         [1, 2],
     ),
 ]
@@ -180,37 +182,40 @@ def test_an_edit_changes_one_thing_and_says_so(
     assert look(after.project) == value
     assert parse_project(project_text(after.project), "again") == after.project
     values = describe(edit)
-    assert values["edit"] == type(edit).__name__
+    assert values["edit"] == getattr(edit, "scripts_say", type(edit).__name__)
 
 
 def test_a_period_forgets_registers_written_by_hand(kiln: Workspace) -> None:
-    odd = TimerTrigger(timer="Timer 2", every="100 us", prescaler_register=1, period_register=4800)
+    odd = TimerTrigger(
+        timer="Timer 2", period_s="100 us", prescaler_register=1, period_register=4800
+    )
     wrong = apply_edit(kiln, SetTrigger("ADC 1", odd))
-    trigger = apply_edit(wrong, SetPeriod("ADC 1", odd.every)).project.chains[0].trigger
-    assert trigger == TimerTrigger(timer="Timer 2", every="100 us")
+    trigger = apply_edit(wrong, SetPeriod("ADC 1", odd.period_s)).project.chains[0].trigger
+    assert trigger == TimerTrigger(timer="Timer 2", period_s="100 us")
     with pytest.raises(EditError, match="not started by a timer"):
         apply_edit(
-            apply_edit(kiln, SetTrigger("ADC 1", SoftwareTrigger())), SetPeriod("ADC 1", odd.every)
+            apply_edit(kiln, SetTrigger("ADC 1", SoftwareTrigger())),
+            SetPeriod("ADC 1", odd.period_s),
         )
 
 
 def test_a_signal_goes_with_all_that_leans_on_it(kiln: Workspace) -> None:
     leaning = apply_edit(
-        kiln, AddThreshold("Door latch", Threshold(low=-1, high=1, target_signal="Upper zone"))
+        kiln, AddThreshold("Door latch", Threshold(low=-1, high=1, minus_signal="Upper zone"))
     )
     leaning = apply_edit(leaning, SetComparator(COMPARATOR))
     gone = apply_edit(leaning, RemoveSignal("Upper zone")).project
     assert gone.comparators == ()
-    assert gone.signal("Door latch").windows == ()
+    assert gone.signal("Door latch").thresholds == ()
     renamed = apply_edit(leaning, RenameSignal("Upper zone", "Top")).project
     assert renamed.comparators[0].signal == "Top"
-    assert renamed.signal("Door latch").windows[0].target_signal == "Top"
+    assert renamed.signal("Door latch").thresholds[0].minus_signal == "Top"
 
 
 def test_limits_in_codes_are_kept_as_codes(kiln: Workspace) -> None:
     window = Threshold(low="0x1F0", high="2607 LSB", hysteresis_v=0.01)
     after = apply_edit(kiln, AddThreshold("Door latch", window))
-    again = parse_project(project_text(after.project), "again").signal("Door latch").windows[0]
+    again = parse_project(project_text(after.project), "again").signal("Door latch").thresholds[0]
     assert isinstance(again.low, Code)
     assert (again.low, again.high) == (496, 2607)
     with pytest.raises(EditError, match="has no window 3"):

@@ -42,7 +42,7 @@ def test_osprey_goes_up_by_channel_and_judges_by_itself() -> None:
     assert first.sequence == "ascending"
     assert first.in_step_with == ("ADC 2",)
     assert first.fifo_items == 16
-    assert first.hardware.windows_on == ("raw", "reduced", "deviation")
+    assert first.hardware.windows_on == ("raw", "filtered", "deviation")
     assert first.channel("A0", "A1") == 16
     assert first.channel("temperature") == 22
     assert first.channel("A1", "A0") is None
@@ -86,14 +86,14 @@ TEXT = (FOLDER / "osprey-x2.toml").read_text()
         ("channel = 16", "channel = 3", "channel 3 is listed twice"),
         ('positive = "A0"', 'positive = "Z0"', "pin Z0 is not among the part's pins"),
         ('sequence = "ascending"', 'sequence = "downwards"', "sequence"),
-        ('stages = ["sum", "mean", "low-pass"]', 'stages = ["low-pass"]', "counts without"),
+        ('stages = ["sum", "block-average", "low-pass"]', 'stages = ["low-pass"]', "counts without"),
         ('name = "supply ÷ 2"', 'name = "Supply ÷ 2"', "internal"),
         ('"fifo", "dma"]', '"fifo", "mail"]', "retrievals"),
         ('hysteresis = ["0 V", "8 mV", "16 mV", "32 mV"]', 'hysteresis = [0, 8]', "has no unit"),
         ('response = "1 us"', 'response = "0 us"', "must be above 0 s"),
         ('inputs = ["A2", "A3", "A4", "B2"]', 'inputs = ["X2"]', "pin X2 is not among"),
         ('pin = "B7"', 'pin = "Q7"', "pin Q7 is not among"),
-        ('windows_on = ["raw", "reduced", "deviation"]', 'windows_on = ["everything"]', "windows_on"),
+        ('windows_on = ["raw", "filtered", "deviation"]', 'windows_on = ["everything"]', "windows_on"),
         ("repoint_cycles = 10", "repoint_cycles = -1", "repoint_cycles"),
         ('overclock_noise = "9 LSB"', 'overclock_noise = "9 V"', "a number of counts"),
     ],

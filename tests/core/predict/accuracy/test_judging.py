@@ -200,7 +200,7 @@ def test_skew_counts_what_the_source_moves_meanwhile(kiln: Workspace) -> None:
         SetWiring(
             Wiring(
                 pin="A3",
-                resistance_ohm=4700.0,
+                source_resistance_ohm=4700.0,
                 source=SineSource(offset_v=1.6, amplitude_v=1.0, frequency_hz="10 kHz"),
             )
         ),
@@ -233,18 +233,20 @@ def test_hardware_means_are_quieter_from_the_start() -> None:
 
 def test_latency_adds_stage_repetitions_and_hand_over(kiln: Workspace) -> None:
     signal = kiln.project.signal("Upper zone")
-    soft = threshold_latency_s(kiln, signal, signal.windows[0])
+    soft = threshold_latency_s(kiln, signal, signal.thresholds[0])
     assert soft == pytest.approx(16e-4 + 13 / 32e6 + 6.4e-3 + 2026 / 96e6)
-    thrice = threshold_latency_s(kiln, signal, signal.windows[0].replaced(times=3))
+    thrice = threshold_latency_s(kiln, signal, signal.thresholds[0].replaced(consecutive=3))
     assert thrice == pytest.approx(soft + 2 * 16e-4)
-    hard = threshold_latency_s(kiln, signal, signal.windows[0].replaced(by="hardware", on="raw"))
+    hard = threshold_latency_s(
+        kiln, signal, signal.thresholds[0].replaced(done_in="hardware", input="raw")
+    )
     assert hard == pytest.approx(1e-4 + 13 / 32e6)
 
 
 def test_a_value_that_is_held_against_another_waits_for_it(kiln: Workspace) -> None:
     signal = kiln.project.signal("Upper zone")
-    window = signal.windows[0].replaced(on="raw", target_signal="Upper zone, twin")
-    alone = threshold_latency_s(kiln, signal, signal.windows[0].replaced(on="raw"))
+    window = signal.thresholds[0].replaced(input="raw", minus_signal="Upper zone, twin")
+    alone = threshold_latency_s(kiln, signal, signal.thresholds[0].replaced(input="raw"))
     assert threshold_latency_s(kiln, signal, window) == alone
     slower = edited(kiln, SetBufferLength("ADC 2", 512))  # a half of 25.6 ms instead of 6.4 ms
     assert alone is not None
@@ -268,19 +270,19 @@ def test_what_waits_is_a_half_with_as_much_again(kiln: Workspace) -> None:
 
 def test_the_faster_of_two_waits_most(kiln: Workspace) -> None:
     zone, twin = (kiln.project.signal(name) for name in ("Upper zone", "Upper zone, twin"))
-    fast = edited(kiln, SetTrigger("ADC 2", TimerTrigger(timer="Timer 3", every="10 us")))
+    fast = edited(kiln, SetTrigger("ADC 2", TimerTrigger(timer="Timer 3", period_s="10 us")))
     for pair in (ComparedPair(zone, twin, False), ComparedPair(twin, zone, False)):
         assert waiting_values(fast, pair) == 2 * 640 + 4
 
 
 def test_a_share_of_memory_is_for_what_waits(kiln: Workspace) -> None:
     assert kept_values(kiln) == 512  # 98304 bytes / 4 / 32 = 768
-    around = Threshold(low="-1 V", high="1 V", target_signal="Upper zone")
+    around = Threshold(low="-1 V", high="1 V", minus_signal="Upper zone")
     two = edited(kiln, AddThreshold("Door latch", around))
     assert len(compared_pairs(two.project)) == 2
     assert kept_values(two) == 256
     judged = [
-        signal.replaced(windows=(around.replaced(by="hardware"),))
+        signal.replaced(thresholds=(around.replaced(done_in="hardware"),))
         if signal.name == "Door latch"
         else signal
         for signal in kiln.project.signals

@@ -43,7 +43,7 @@ def step_by_step(workspace: Workspace, cycles: int) -> np.ndarray:
             at_s = float(cycle / timing.cycle_rate_hz + timing.slots[place].held_s)
             sampling_s = float(timing.slots[place].sampling_s)
             volts = float(source_voltage(input_source(workspace, wiring.pin), np.array([at_s]))[0])
-            node = Node(wiring.pin, wiring.resistance_ohm, wiring.capacitor_f)
+            node = Node(wiring.pin, wiring.source_resistance_ohm, wiring.capacitor_f)
             step = sampled((node,), sampling_s, 1200.0, 16e-12)
             if node.moves:
                 before, since_s = off.get(wiring.pin, (0.0, at_s))
@@ -69,7 +69,7 @@ def test_predicted_readings_agree_with_a_capacitor_step_by_step(
     truth = step_by_step(design, 400)
     for place, slot in enumerate(design.project.chains[0].slots):
         stream = expected_raw(((0, design),), "ADC 1", slot.signal, 100, 400)
-        gain = float(design.project.signal(slot.signal).front_end)
+        gain = float(design.project.signal(slot.signal).scaling)
         assert stream.predicted_v * gain == pytest.approx(truth[100:, place], abs=1e-6)
 
 
@@ -94,7 +94,7 @@ def test_the_signals_own_volts_are_before_the_front_end(kiln: Workspace) -> None
 
 def test_beyond_the_reference_full_scale_is_expected(kiln: Workspace) -> None:
     hot = edited(
-        kiln, SetWiring(Wiring(pin="A2", resistance_ohm=1.0, source=DcSource(voltage_v=5.0)))
+        kiln, SetWiring(Wiring(pin="A2", source_resistance_ohm=1.0, source=DcSource(voltage_v=5.0)))
     )
     assert expected_raw(((0, hot),), "ADC 1", "Coil current", 0, 5).settled_v == pytest.approx(3.3)
     assert expected_settled_at(hot, "Coil current", np.zeros(3)) == pytest.approx(3.3)
@@ -123,7 +123,7 @@ def test_two_slots_of_a_signal_are_interleaved(kiln: Workspace) -> None:
 
 def test_a_knob_turned_holds_from_its_tick_on(kiln: Workspace) -> None:
     turned = edited(
-        kiln, SetWiring(Wiring(pin="A6", resistance_ohm=1.0, source=DcSource(voltage_v=1.0)))
+        kiln, SetWiring(Wiring(pin="A6", source_resistance_ohm=1.0, source=DcSource(voltage_v=1.0)))
     )
     history = ((0, kiln), (96_000_000 // 10_000 * 50, turned))
     stream = expected_raw(history, "ADC 1", "3.3 V rail", 0, 100)
@@ -154,7 +154,7 @@ def test_the_demo_crosses_its_window_twice_a_period(kiln: Workspace) -> None:
 def test_each_condition_has_its_crossings(
     kiln: Workspace, condition: str, times: list[tuple[float, bool]]
 ) -> None:
-    window = Threshold(low=1.6, high=2.1, condition=condition, on="raw", hysteresis_v=0.01)  # type: ignore[arg-type]
+    window = Threshold(low=1.6, high=2.1, condition=condition, input="raw", hysteresis_v=0.01)  # type: ignore[arg-type]
     if condition == "below":
         window = window.replaced(hysteresis_v=0.02)
     events = expected_events(

@@ -132,10 +132,10 @@ def test_cycles_beyond_the_stamps_go_on_evenly(kiln: Workspace) -> None:
 @pytest.mark.parametrize(
     ("window", "entered"),
     [
-        (Threshold(low=-0.2, high=0.2, on="raw", target_v=1.7), [True, False, True]),
-        (Threshold(low=1.0, high=2.0, on="raw", times=5, hysteresis_v=0.01), [True]),
-        (Threshold(low=1.0, high=2.0, on="raw", rearm=False), [True]),
-        (Threshold(low=1.0, high=2.0, on="raw", enabled=False), []),
+        (Threshold(low=-0.2, high=0.2, input="raw", minus_v=1.7), [True, False, True]),
+        (Threshold(low=1.0, high=2.0, input="raw", consecutive=5, hysteresis_v=0.01), [True]),
+        (Threshold(low=1.0, high=2.0, input="raw", rearm=False), [True]),
+        (Threshold(low=1.0, high=2.0, input="raw", interrupt_enabled=False), []),
     ],
 )
 def test_windows_of_every_kind_are_expected(
@@ -151,7 +151,7 @@ def test_windows_of_every_kind_are_expected(
 
 
 def test_a_deviation_from_another_signal_is_expected(kiln: Workspace) -> None:
-    window = Threshold(low=-0.3, high=0.3, on="raw", target_signal="Upper zone")
+    window = Threshold(low=-0.3, high=0.3, input="raw", minus_signal="Upper zone")
     workspace = edited(kiln, SetSampling("ADC 1", 2, 384), AddThreshold("Door latch", window))
     events = expected_events(((0, workspace),), Watch("window", "Door latch"), lambda chain: 5_000)
     assert [event.entered for event in events] == [True]

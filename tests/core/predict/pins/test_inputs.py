@@ -113,7 +113,7 @@ CASES: list[tuple[str, Source, list[float]]] = [
         SignalGenerator(shape=SineShape(), amplitude_v=1.0, offset_v=1.5, frequency_hz=1),
         [1.5 + math.sin(2 * math.pi * one) for one in T],
     ),
-    ("idle wire", SerialSource(every="1 ms"), [3.3] * 7),
+    ("idle wire", SerialSource(interval_s="1 ms"), [3.3] * 7),
 ]
 
 
@@ -135,7 +135,7 @@ def test_board_and_expectation_see_the_same(source: Source) -> None:
 
 
 def test_a_battery_sags_with_its_time_constant() -> None:
-    source = Battery(voltage_v=3.0, sag_v=1.0, period_s="1 s", loaded=0.25, recovery_s="20 ms")
+    source = Battery(voltage_v=3.0, drop_v=1.0, period_s="1 s", loaded=0.25, recovery_s="20 ms")
     found = volts(source, np.array([0.5, 0.75, 0.77, 0.999, 0.02, 0.2]))
     left = math.exp(-1)
     assert found == pytest.approx([3.0, 3.0, 2.0 + left, 2.0, 3.0 - left, 3.0], abs=2e-3)
@@ -236,7 +236,7 @@ def test_a_jumper_from_nothing_brings_nothing() -> None:
         lambda: Thermistor(from_degc=-300.0),
         lambda: Thermistor(pull_up_ohm=0.0),
         lambda: PulseShape(duty=0.0),
-        lambda: TriangleShape(peak=1.0),
+        lambda: TriangleShape(symmetry=1.0),
         lambda: PointsShape(values=(1e9, 0.0)),
     ],
 )

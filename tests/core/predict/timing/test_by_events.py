@@ -110,7 +110,7 @@ def test_triggers_and_misses(
         every(f"{period_us} us"),
         Dma(channel="DMA 1"),
         slots,
-        "conversion" if singly else "pass",
+        "conversion" if singly else "scan",
         sampling=sampling,
         divider=3,
     )
@@ -131,15 +131,17 @@ def test_triggers_and_misses(
     st.integers(12, 200),
     st.integers(1, 4),
     st.integers(50, 6000),
-    st.sampled_from(["conversion", "pass", "fifo"]),
+    st.sampled_from(["conversion", "scan", "fifo"]),
 )
 def test_losses_of_handlers(part: str, period_us: int, slots: int, handler: int, kind: str) -> None:
     if part == "marten-m3":
         kind = "conversion"
     sampling = {"marten-m3": 32, "osprey-x2": 36}[part]
-    retrieval = {"conversion": Interrupt(), "pass": Interrupt(per="pass"), "fifo": Fifo(mark=8)}[
-        kind
-    ]
+    retrieval = {
+        "conversion": Interrupt(),
+        "scan": Interrupt(per="scan"),
+        "fifo": Fifo(watermark=8),
+    }[kind]
     design = Design(
         "x",
         part,
@@ -154,7 +156,7 @@ def test_losses_of_handlers(part: str, period_us: int, slots: int, handler: int,
     chain = workspace.project.chains[0]
     timing = retrieval_timing(workspace, chain)
     counts, ends = follow_timer(part, period_us * 1e-6, slots, sampling, False, 1500)
-    unit = {"conversion": 1, "pass": slots, "fifo": 8}[kind]
+    unit = {"conversion": 1, "scan": slots, "fifo": 8}[kind]
     fetched = follow_handler(part, ends, handler, unit, 16 if kind == "fifo" else 0)
     lost = 1 - fetched / len(ends)
     predicted = float(timing.lost_hz / timing.items_hz)
@@ -188,7 +190,7 @@ def test_what_one_chain_takes_the_next_does_not_have() -> None:
     workspace = Design("x", "marten-m3", every("20 us"), Interrupt(), 1, handler=1400).workspace()
     first = workspace.project.chains[0]
     second = first.replaced(
-        converter="ADC 2", loop=first.loop.replaced(name="M"), trigger=every("20 us", "Timer 2")
+        converter="ADC 2", buffer=first.buffer.replaced(name="M"), trigger=every("20 us", "Timer 2")
     )
     both = type(workspace)(workspace.project.replaced(chains=(first, second)), workspace.part)
     alone, beside = (retrieval_timing(both, chain) for chain in both.project.chains)
@@ -205,7 +207,14 @@ def test_a_fifo_that_overflows_by_jitter_alone(handler: int) -> None:
     """12 results of 96 clocks may come in a call that is called at 4 of 16: its longest waits alone
     are too long."""
     design = Design(
-        "x", "osprey-x2", FreeRunningTrigger(), Fifo(mark=4), 1, "endless", sampling=18, divider=3
+        "x",
+        "osprey-x2",
+        FreeRunningTrigger(),
+        Fifo(watermark=4),
+        1,
+        "continuous",
+        sampling=18,
+        divider=3,
     )
     workspace = replace(design, handler=handler).workspace()
     timing = retrieval_timing(workspace, workspace.project.chains[0])

@@ -170,7 +170,7 @@ def test_a_start_that_is_good_for_one_conversion_is_given_for_each(retrieval: Re
 
 def test_a_program_that_is_called_after_a_pass_starts_no_second_conversion() -> None:
     design = Design(
-        "x", "osprey-x2", SoftwareTrigger(), Interrupt(per="pass"), 3, "conversion", items=48
+        "x", "osprey-x2", SoftwareTrigger(), Interrupt(per="scan"), 3, "conversion", items=48
     )
     workspace = design.workspace()
     found = next(one for one in find_all(workspace) if one.code == "started-once")

@@ -87,5 +87,5 @@ def test_an_early_timer_costs_one_trigger_and_an_early_start_all(kiln: Workspace
     assert timer.faults[0].mild
     software = ordered(edited(kiln, SetTrigger("ADC 1", SoftwareTrigger())), *early)
     assert not software.starts
-    endless = ordered(edited(kiln, SetPerTrigger("ADC 1", "endless")), *early)
+    endless = ordered(edited(kiln, SetPerTrigger("ADC 1", "continuous")), *early)
     assert not endless.starts

@@ -62,7 +62,9 @@ def played(
 ) -> Workspace:
     """The demo project with a table on DAC 1."""
     output = Playback(
-        table=table.name, trigger=TimerTrigger(timer="Timer 5", every=every), channel="DMA 5"
+        table=table.name,
+        update_trigger=TimerTrigger(timer="Timer 5", period_s=every),
+        channel="DMA 5",
     )
     one = Generator(name="Out", dac="DAC 1", output=output).replaced(**updates)
     return edited(kiln, SetTable(table.name, table), SetGenerator("Out", one))
@@ -87,7 +89,7 @@ def test_droop_and_images_are_the_worked_ones(
 
 def test_the_spectrum_is_that_of_the_steps_sampled_finely(kiln: Workspace) -> None:
     """A second way: the held steps sampled a thousand times each, and a long FFT of that."""
-    design = played(kiln, SINE.replaced(points=12, cycles=5))
+    design = played(kiln, SINE.replaced(points=12, periods=5))
     made = dac_playback(design, design.project.generators[0])
     fine = np.repeat(made.levels_v, 1000)
     lines = 2 * np.abs(np.fft.rfft(fine)) / len(fine)
@@ -121,7 +123,7 @@ def test_codes_round_half_up_and_clip(kiln: Workspace) -> None:
     made = table_codes(kiln, table, dac, buffered=False)
     assert made.codes.tolist() == [2048, 4095, 4095, 0]
     assert made.clipped.tolist() == [False, False, True, True]
-    wrapped = table_codes(kiln, table.replaced(beyond="wrap"), dac, buffered=False)
+    wrapped = table_codes(kiln, table.replaced(overflow="wrap"), dac, buffered=False)
     assert wrapped.codes.tolist() == [2048, 0, 6206 - 4096, 4096 - 1241]
     millivolts = table_codes(kiln, table.replaced(holds="millivolts"), dac, buffered=False)
     assert millivolts.codes.tolist() == [1650, 3300, 5000 - 4096, (65536 - 1000) % 4096]
@@ -133,12 +135,12 @@ def test_codes_round_half_up_and_clip(kiln: Workspace) -> None:
 SHAPES = [
     (SineShape(), (0.0, 1.0, 0.0, -1.0)),
     (TriangleShape(), (-1.0, 0.0, 1.0, 0.0)),
-    (TriangleShape(peak=0.25), (-1.0, 1.0, 1 / 3, -1 / 3)),
+    (TriangleShape(symmetry=0.25), (-1.0, 1.0, 1 / 3, -1 / 3)),
     (SawtoothShape(), (-1.0, -0.5, 0.0, 0.5)),
     (SawtoothShape(direction="falling"), (1.0, 0.5, 0.0, -0.5)),
     (PulseShape(), (1.0, 1.0, -1.0, -1.0)),
     (PulseShape(duty=0.25), (1.0, -1.0, -1.0, -1.0)),
-    (ChirpShape(begin=1, end=1), (0.0, 1.0, 0.0, -1.0)),
+    (ChirpShape(start=1, stop=1), (0.0, 1.0, 0.0, -1.0)),
     (MultitoneShape(tones=(Tone(number=1, level=0.5, phase=0.25),)), (0.5, 0.0, -0.5, 0.0)),
 ]
 
@@ -182,7 +184,7 @@ def test_noise_follows_from_its_seed_and_stays_within_its_amplitude() -> None:
 @given(st.lists(st.floats(-2, 2), min_size=3, max_size=40))
 @settings(max_examples=40, deadline=None)
 def test_band_limited_points_go_through_the_given_ones(values: list[float]) -> None:
-    shape = PointsShape(values=tuple(values), between="band-limited")
+    shape = PointsShape(values=tuple(values), interpolation="band-limited")
     volts = table_volts(WaveTable(name="P", points=len(values) * 4, shape=shape))
     assert volts[::4] == pytest.approx(values, abs=1e-9)
 
@@ -190,7 +192,7 @@ def test_band_limited_points_go_through_the_given_ones(values: list[float]) -> N
 def test_phase_turns_and_points_agree() -> None:
     late = table_volts(SINE.replaced(phase=0.25))
     assert late == pytest.approx(np.roll(table_volts(SINE), -64), abs=1e-12)
-    thrice = table_volts(SINE.replaced(cycles=3))
+    thrice = table_volts(SINE.replaced(periods=3))
     assert thrice == pytest.approx(
         1.65 + 1.2 * np.sin(2 * math.pi * 3 * np.arange(256) / 256), abs=1e-9
     )
@@ -204,7 +206,7 @@ def test_levels_and_ramps_say_code_and_time(kiln: Workspace) -> None:
     made = dac_playback(held, held.project.generators[0])
     assert made.codes.tolist() == [1241]
     assert made.levels_v[0] == pytest.approx(1241 * 3.3 / 4096)
-    ramp = SoftwareRamp(from_v=1.0, to_v=2.0, step_v=0.3, dwell_s="1 ms", then="back")
+    ramp = SoftwareRamp(from_v=1.0, to_v=2.0, step_v=0.3, dwell_s="1 ms", at_end="reverse")
     design = edited(kiln, SetGenerator("R", Generator(name="R", dac="DAC 2", output=ramp)))
     made = dac_playback(design, design.project.generators[0])
     assert made.wanted_v.tolist() == pytest.approx([1.0, 1.3, 1.6, 1.9, 2.0, 1.9, 1.6, 1.3])
@@ -213,7 +215,9 @@ def test_levels_and_ramps_say_code_and_time(kiln: Workspace) -> None:
 
 def test_two_outputs_share_a_table_with_a_set_phase(kiln: Workspace) -> None:
     design = played(kiln)
-    follow = Playback(table="S", trigger=GeneratorFollow(follows="Out"), channel="DMA 6", first=64)
+    follow = Playback(
+        table="S", update_trigger=GeneratorFollow(follows="Out"), channel="DMA 6", start_index=64
+    )
     design = edited(design, SetGenerator("B", Generator(name="B", dac="DAC 2", output=follow)))
     first, second = (dac_playback(design, generator) for generator in design.project.generators)
     assert (second.update_s, second.begin_s) == (first.update_s, first.begin_s)

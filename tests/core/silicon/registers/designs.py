@@ -70,7 +70,7 @@ def _project(dice: random.Random, part: Part) -> Project | None:
             PwmOutput(
                 name="heater",
                 timer=timer,
-                every=every,
+                period_s=every,
                 duty=dice.random(),
                 preload=dice.random() < 0.5,
             )
@@ -96,7 +96,7 @@ def _project(dice: random.Random, part: Part) -> Project | None:
         pwm=tuple(pwm),
         uarts=tuple(uarts),
         bench=tuple(
-            Wiring(pin=pin, resistance_ohm=1000.0, source=DcSource(voltage_v=0.7))
+            Wiring(pin=pin, source_resistance_ohm=1000.0, source=DcSource(voltage_v=0.7))
             for pin in sorted(pins)
         ),
     )
@@ -123,9 +123,9 @@ def _chain(
                 name=name,
                 pin=pin,
                 negative=negative,
-                front_end=dice.choice([Fraction(1), Fraction(1, 2), Fraction(120)]),
-                reduce=_stage(dice, converter),
-                windows=_windows(dice, converter, signals),
+                scaling=dice.choice([Fraction(1), Fraction(1, 2), Fraction(120)]),
+                filter=_stage(dice, converter),
+                thresholds=_windows(dice, converter, signals),
             )
         )
         cycles = common if converter.one_sampling_time else dice.choice(converter.sampling_cycles)
@@ -135,16 +135,16 @@ def _chain(
     retrieval = _retrieval(dice, converter, len(slots), free_dma)
     leaders = [chain.converter for chain in before if not isinstance(chain.trigger, FollowTrigger)]
     triggers = [
-        SoftwareTrigger(again=dice.random() < 0.8),
+        SoftwareTrigger(repeat=dice.random() < 0.8),
         FreeRunningTrigger(),
-        TimerTrigger(timer=timers.pop(0), every=Fraction(dice.randint(1, 5000), 1_000_000)),
+        TimerTrigger(timer=timers.pop(0), period_s=Fraction(dice.randint(1, 5000), 1_000_000)),
         EdgeTrigger(pin=dice.choice(part.pins), edge=dice.choice(["rising", "falling", "both"])),
     ]
     triggers += [FollowTrigger(follows=name) for name in leaders if name in converter.in_step_with]
     steps = ["calibrate", "memory", "interrupt", "window", "converter", "trigger"]
     chain = Chain(
         converter=converter.name,
-        clock="own" if converter.oscillator and dice.random() < 0.4 else "bus",
+        clock="internal" if converter.oscillator and dice.random() < 0.4 else "bus",
         divider=dice.choice(converter.dividers),
         bits=dice.choice(converter.bits),
         alignment=dice.choice(converter.alignments),
@@ -153,11 +153,11 @@ def _chain(
             [trigger for trigger in triggers if trigger.kind in converter.triggers]
         ),
         per_trigger=dice.choice(converter.per_trigger),
-        retrieval=retrieval,
-        loop=CircularBuffer(
+        readout=retrieval,
+        buffer=CircularBuffer(
             name=f"of {converter.name}",
-            items=2 * dice.randint(1, 300),
-            width_bits=dice.choice([8, 16, 32]),
+            samples=2 * dice.randint(1, 300),
+            element_bits=dice.choice([8, 16, 32]),
         ),
         slots=tuple(slots),
     )
@@ -178,10 +178,10 @@ def _chain(
 
 def _judged(signals: list[Signal], name: str) -> bool:
     return any(
-        window.by == "hardware"
+        window.done_in == "hardware"
         for signal in signals
         if signal.name == name
-        for window in signal.windows
+        for window in signal.thresholds
     )
 
 
@@ -194,9 +194,9 @@ def _stage(
     by = dice.choice(["hardware", "software"])
     count = dice.choice(hardware.counts)
     kinds = [
-        SumFilter(count=count, shift=dice.randint(0, 4), register_bits=24, by=by),
-        BlockAverage(count=count, shift=dice.randint(0, 8), register_bits=24, by=by),
-        LowPassFilter(shift=dice.randint(1, 8), register_bits=24, by=by),
+        SumFilter(count=count, shift=dice.randint(0, 4), accumulator_bits=24, done_in=by),
+        BlockAverage(count=count, shift=dice.randint(0, 8), accumulator_bits=24, done_in=by),
+        LowPassFilter(shift=dice.randint(1, 8), accumulator_bits=24, done_in=by),
     ]
     return dice.choice(kinds)
 
@@ -205,10 +205,10 @@ def _windows(
     dice: random.Random, converter: Converter, signals: list[Signal]
 ) -> tuple[Threshold, ...]:
     taken = sum(
-        window.by == "hardware"
+        window.done_in == "hardware"
         for signal in signals
         if signal.name.startswith(f"{converter.name},")
-        for window in signal.windows
+        for window in signal.thresholds
     )
     if taken >= converter.hardware.windows or dice.random() < 0.6:
         return ()
@@ -218,14 +218,14 @@ def _windows(
             low=low,
             high=low + dice.uniform(0.1, 1.0),
             condition=dice.choice(["outside", "inside", "above", "below"]),
-            on=dice.choice(["raw", "reduced"]),
-            target_v=dice.choice([None, 0.25]),
+            input=dice.choice(["raw", "filtered"]),
+            minus_v=dice.choice([None, 0.25]),
             hysteresis_v=dice.choice([0.0, 0.02]),
-            times=dice.randint(1, 4),
-            when=dice.choice(["crossing", "every"]),
+            consecutive=dice.randint(1, 4),
+            on=dice.choice(["crossing", "every-result"]),
             action=dice.choice(["event", "stop"]),
-            by="hardware",
-            enabled=dice.random() < 0.8,
+            done_in="hardware",
+            interrupt_enabled=dice.random() < 0.8,
             rearm=dice.random() < 0.8,
         ),
     )
@@ -237,13 +237,13 @@ def _retrieval(
     kind = dice.choice(converter.retrievals)
     if kind == "dma" and free_dma:
         return Dma(
-            channel=free_dma.pop(), repeat=dice.random() < 0.8, increment=dice.random() < 0.8
+            channel=free_dma.pop(), circular=dice.random() < 0.8, increment=dice.random() < 0.8
         )
     if kind == "fifo":
-        return Fifo(mark=dice.randint(1, converter.fifo_items))
+        return Fifo(watermark=dice.randint(1, converter.fifo_items))
     if kind == "interrupt":
         return Interrupt(
-            per="pass"
+            per="scan"
             if converter.result_registers >= slots and dice.random() < 0.5
             else "conversion"
         )
@@ -273,20 +273,20 @@ def _generators(
             leaders = [
                 one.name
                 for one in found
-                if isinstance(one.output, Playback) and one.output.trigger.kind == "timer"
+                if isinstance(one.output, Playback) and one.output.update_trigger.kind == "timer"
             ]
             every = Fraction(dice.randint(2, 500), 1_000_000)
             trigger = (
                 GeneratorFollow(follows=leaders[0])
                 if leaders and dice.random() < 0.5
-                else TimerTrigger(timer=timers.pop(), every=every)
+                else TimerTrigger(timer=timers.pop(), period_s=every)
             )
             output = Playback(
                 table=table.name,
-                trigger=trigger,
+                update_trigger=trigger,
                 channel=free_dma.pop(),
                 repeat=dice.random() < 0.7,
-                first=dice.randint(0, points - 1),
+                start_index=dice.randint(0, points - 1),
             )
         found.append(
             Generator(

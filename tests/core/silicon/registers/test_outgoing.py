@@ -17,7 +17,7 @@ from wattigram.core.board import Run
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import open_take
 from wattigram.core.model.design import (
-    DacSink,
+    DacDestination,
     ResultSource,
     Route,
     RouteTimer,
@@ -54,7 +54,7 @@ def fed() -> Workspace:
     route = Route(
         name="Echo",
         source=ResultSource(converter="ADC 1", signal="Heater drive"),
-        sink=DacSink(dac="DAC"),
+        destination=DacDestination(dac="DAC"),
         channel="DMA 2",
     )
     project = base.project.replaced(
@@ -130,7 +130,7 @@ def test_a_route_stands_still_for_a_reason(
 
 def test_a_route_waits_for_its_timer(fed: Workspace) -> None:
     route = fed.project.routes[0].replaced(
-        on="timer", timer=RouteTimer(timer="Timer 4", every=Fraction(1, 1000))
+        request="timer", timer=RouteTimer(timer="Timer 4", period_s=Fraction(1, 1000))
     )
     timed = Workspace(fed.project.replaced(routes=(route,)), fed.part)
     assert routes_of(timed, plain(timed)) == (["DMA 2"], [])

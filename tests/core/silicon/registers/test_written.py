@@ -112,7 +112,7 @@ def test_a_period_with_one_too_much(kiln: Workspace) -> None:
     trigger = as_written(kiln, writes).project.chains[0].trigger
     assert isinstance(trigger, TimerTrigger)
     assert trigger.period_register == 9600
-    assert trigger.every == kiln.project.chains[0].trigger.every  # type: ignore[union-attr]
+    assert trigger.period_s == kiln.project.chains[0].trigger.period_s  # type: ignore[union-attr]
 
 
 def test_dma_after_the_converter(kiln: Workspace) -> None:

@@ -157,7 +157,7 @@ def _chain_figures(workspace: Workspace, chain: Chain) -> Figures:
     name = chain.converter
     return {
         (name, "trigger"): (chain.trigger.kind, ""),
-        (name, "fetched"): (chain.retrieval.kind, ""),
+        (name, "fetched"): (chain.readout.kind, ""),
         (name, "clock"): (float(cycle.clock_hz), "Hz"),
         (name, "cycles"): (float(cycle.cycle_rate_hz), "Hz"),
         (name, "busy"): (float(cycle.busy_s), "s"),
@@ -184,20 +184,20 @@ def _signal_figures(workspace: Workspace, signal: Signal) -> Figures:
     place = chain.places_of(name)[0]
     slot = scan_timing(workspace, chain).slots[place]
     noise = signal_noise(workspace, chain, signal)
-    gain = float(signal.front_end)
+    gain = float(signal.scaling)
     settling = slot_settling(workspace, chain, place)
     found[name, "held after"] = (float(slot.held_s), "s")
-    found[name, "rate"] = (float(slot.rate_hz) / rate_divisor(signal.later_stage), "Hz")
+    found[name, "rate"] = (float(slot.rate_hz) / rate_divisor(signal.later_filter), "Hz")
     found[name, "1 LSB"] = (signal_scale(workspace, chain, name).lsb_v / gain, "V")
     found[name, "settling, as wired"] = (settling.wired_error_lsb, "LSB")
     found[name, "noise"] = (noise.reduced_lsb, "LSB")
-    if signal.reduce is not None:
-        inside = signal.slot_stage is not None
+    if signal.filter is not None:
+        inside = signal.slot_filter is not None
         rate_hz = float(1 / slot.each_s) if inside else float(slot.rate_hz)
-        figures = filter_metrics(signal.reduce, rate_hz, chain.bits)
+        figures = filter_metrics(signal.filter, rate_hz, chain.bits)
         found[name, "−3 dB at"] = (figures.cutoff_hz, "Hz")
-    if signal.windows:
-        latency_s = threshold_latency_s(workspace, signal, signal.windows[0])
+    if signal.thresholds:
+        latency_s = threshold_latency_s(workspace, signal, signal.thresholds[0])
         if latency_s is not None:
             found[name, "event latency"] = (latency_s, "s")
     return found

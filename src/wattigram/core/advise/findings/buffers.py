@@ -46,7 +46,7 @@ def loop_out_of_step(workspace: Workspace) -> Iterator[Finding]:
 def _better_length(workspace: Workspace, chain: Chain) -> SetBufferLength | None:
     dma = workspace.part.dma_channel(chain.dma) if chain.dma else None
     unit = 2 * len(chain.slots)
-    below, above = chain.loop.items // unit * unit, -(-chain.loop.items // unit) * unit
+    below, above = chain.buffer.samples // unit * unit, -(-chain.buffer.samples // unit) * unit
     choices = [
         items
         for items in (above, below)
@@ -55,7 +55,7 @@ def _better_length(workspace: Workspace, chain: Chain) -> SetBufferLength | None
     if not choices:
         return None
     return SetBufferLength(
-        chain.converter, min(choices, key=lambda items: abs(items - chain.loop.items))
+        chain.converter, min(choices, key=lambda items: abs(items - chain.buffer.samples))
     )
 
 
@@ -65,7 +65,7 @@ def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
     for chain in workspace.project.chains:
         needed, what, is_sum = _widest(workspace, chain)
         dma = workspace.part.dma_channel(chain.dma) if chain.dma else None
-        if chain.loop.width_bits >= needed:
+        if chain.buffer.element_bits >= needed:
             continue
         wide = sorted(width for width in (dma.widths if dma else (8, 16, 32)) if width >= needed)
         remedy = SetElementWidth(chain.converter, wide[0]) if wide else None
@@ -73,11 +73,11 @@ def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
             yield Finding(
                 "item-drops-bits",
                 "note",
-                chain.loop.name,
-                f"{chain.loop.name} keeps the upper {chain.loop.width_bits} bits",
-                f"A left-aligned code has {needed} bits, an item {chain.loop.width_bits}: the "
+                chain.buffer.name,
+                f"{chain.buffer.name} keeps the upper {chain.buffer.element_bits} bits",
+                f"A left-aligned code has {needed} bits, an item {chain.buffer.element_bits}: the "
                 "lower "
-                f"{needed - chain.loop.width_bits} are dropped.",
+                f"{needed - chain.buffer.element_bits} are dropped.",
                 remedy,
                 converter=chain.converter,
             )
@@ -85,11 +85,11 @@ def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
         yield Finding(
             "item-too-narrow",
             "error",
-            chain.loop.name,
-            f"{chain.loop.name} cuts codes off",
-            f"{what} has {needed} bits, an item {chain.loop.width_bits}: the upper "
-            f"{needed - chain.loop.width_bits} "
-            f"are lost and readings fold over every {1 << chain.loop.width_bits} counts.",
+            chain.buffer.name,
+            f"{chain.buffer.name} cuts codes off",
+            f"{what} has {needed} bits, an item {chain.buffer.element_bits}: the upper "
+            f"{needed - chain.buffer.element_bits} "
+            f"are lost and readings fold over every {1 << chain.buffer.element_bits} counts.",
             remedy,
             converter=chain.converter,
         )
@@ -100,7 +100,7 @@ def _widest(workspace: Workspace, chain: Chain) -> tuple[int, str, bool]:
     right-aligned whatever is chosen."""
     widest = chain.bits, "A code", False
     for slot in chain.slots:
-        stage = workspace.project.signal(slot.signal).slot_stage
+        stage = workspace.project.signal(slot.signal).slot_filter
         if stage is not None:
             bits = accumulator_bits(stage.count, chain.bits) - stage.shift
             if bits >= widest[0]:

@@ -20,7 +20,7 @@ def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
     leaks away."""
     for chain in workspace.project.chains:
         converter = workspace.converter(chain)
-        source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own")
+        source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "internal")
         clock_hz = source_hz / chain.divider
         legal = [
             divider
@@ -100,9 +100,9 @@ def timer_registers(workspace: Workspace) -> Iterator[Finding]:
         timer = workspace.part.timer(trigger.timer)
         assert timer is not None
         best = solve_timer(
-            setting.timer_hz, trigger.every, timer.prescaler_bits, timer.counter_bits
+            setting.timer_hz, trigger.period_s, timer.prescaler_bits, timer.counter_bits
         )
-        wanted_ticks = setting.timer_hz * trigger.every
+        wanted_ticks = setting.timer_hz * trigger.period_s
         meant = max(setting.prescaler - 1, 1) * max(setting.period_counts - 1, 1)
         one_off = abs(meant / wanted_ticks - 1) < abs(setting.ticks / wanted_ticks - 1)
         advice = " Registers hold value − 1." if one_off else ""
@@ -114,11 +114,11 @@ def timer_registers(workspace: Workspace) -> Iterator[Finding]:
             f"Registers {setting.prescaler - 1} and {setting.period_counts - 1} count "
             f"{setting.prescaler} × "
             f"{setting.period_counts}: {format_si(1 / setting.period_s, 'Hz', 6)} where "
-            f"{format_si(1 / trigger.every, 'Hz', 6)} is "
+            f"{format_si(1 / trigger.period_s, 'Hz', 6)} is "
             f"wanted, {float(setting.rate_error) * 100:+.3g} %.{advice} Write "
             f"{best.prescaler - 1} and "
             f"{best.period_counts - 1}.",
-            SetPeriod(chain.converter, trigger.every),
+            SetPeriod(chain.converter, trigger.period_s),
             converter=chain.converter,
         )
 
@@ -128,7 +128,7 @@ def oscillator_spread(workspace: Workspace) -> Iterator[Finding]:
     """The rate differs from board to board, and with temperature."""
     for chain in workspace.project.chains:
         oscillator = workspace.converter(chain).oscillator
-        if chain.clock != "own" or oscillator is None:
+        if chain.clock != "internal" or oscillator is None:
             continue
         cycle = scan_timing(workspace, chain)
         yield Finding(

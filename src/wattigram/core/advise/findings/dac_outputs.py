@@ -105,13 +105,13 @@ def table_clips(workspace: Workspace) -> Iterator[Finding]:
         if not count:
             continue
         low_v, high_v = output_range_v(workspace, dac, generator.buffered)
-        wraps = table.beyond == "wrap" and bool(
+        wraps = table.overflow == "wrap" and bool(
             (abs(made.levels_v - made.wanted_v) > 0.5 * (high_v - low_v)).any()
         )
         fitted = _fitted(workspace, table, dac, generator.buffered)
         edits: list[Edit] = [SetTable(table.name, fitted)] if fitted is not None else []
-        if table.beyond == "wrap":
-            edits += [SetTable(table.name, (fitted or table).replaced(beyond="clip"))]
+        if table.overflow == "wrap":
+            edits += [SetTable(table.name, (fitted or table).replaced(overflow="clip"))]
         reached = f"{format_volts(low_v)} to {format_volts(high_v)}"
         wanted = f"{format_volts(float(made.wanted_v.min()))} to {format_volts(float(made.wanted_v.max()))}"
         yield Finding(
@@ -187,7 +187,7 @@ def _slower(
     lap_s = timer_setting(workspace, timer).period_s * table.points
     edits: list[Edit] = []
     for points in sorted(
-        {p for p in range(table.cycles * 2 + 1, table.points) if lap_s / p >= shortest_s},
+        {p for p in range(table.periods * 2 + 1, table.points) if lap_s / p >= shortest_s},
         reverse=True,
     ):
         every = lap_s / points
@@ -197,7 +197,7 @@ def _slower(
         edit = retimed(
             workspace.project,
             generator,
-            timer.replaced(every=every, prescaler_register=None, period_register=None),
+            timer.replaced(period_s=every, prescaler_register=None, period_register=None),
         )
         if edit is not None:
             edits.append(
@@ -211,7 +211,7 @@ def _slower(
     edit = retimed(
         workspace.project,
         generator,
-        timer.replaced(every=shortest_s, prescaler_register=None, period_register=None),
+        timer.replaced(period_s=shortest_s, prescaler_register=None, period_register=None),
     )
     return [*edits, edit] if edit is not None else edits
 
@@ -262,7 +262,7 @@ def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
 def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
     """The wave's frequency is a little off, by one count of a register."""
     for generator, output, _table, _ in _players(workspace):
-        trigger = output.trigger
+        trigger = output.update_trigger
         if not isinstance(trigger, TimerTrigger):
             continue
         setting = timer_setting(workspace, trigger, alone=True)
@@ -278,17 +278,17 @@ def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
                 f"{trigger.timer} updates {generator.name} at another rate than wanted",
                 "Its registers, which hold value − 1, give "
                 f"{format_rounded(1 / setting.period_s, 'Hz', 6)} instead of "
-                f"{format_rounded(1 / trigger.every, 'Hz', 6)}: "
+                f"{format_rounded(1 / trigger.period_s, 'Hz', 6)}: "
                 f"{float(setting.rate_error) * 100:+.3g} %.",
                 SetGenerator(
-                    generator.name, generator.replaced(output=output.replaced(trigger=own))
+                    generator.name, generator.replaced(output=output.replaced(update_trigger=own))
                 ),
                 signal=generator.name,
             )
     for pwm in workspace.project.pwm:
         registers = pwm.prescaler_register, pwm.period_register
-        setting = set_timer(workspace, pwm.timer, pwm.every, *registers, alone=True)
-        best = set_timer(workspace, pwm.timer, pwm.every, alone=True)
+        setting = set_timer(workspace, pwm.timer, pwm.period_s, *registers, alone=True)
+        best = set_timer(workspace, pwm.timer, pwm.period_s, alone=True)
         if abs(setting.rate_error) > abs(best.rate_error):
             yield Finding(
                 "update-timer-off",
@@ -297,7 +297,7 @@ def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
                 f"{pwm.timer} pulses {pwm.name} at another rate than wanted",
                 "Its registers, which hold value − 1, give "
                 f"{format_rounded(1 / setting.period_s, 'Hz', 6)} instead of "
-                f"{format_rounded(1 / pwm.every, 'Hz', 6)}: "
+                f"{format_rounded(1 / pwm.period_s, 'Hz', 6)}: "
                 f"{float(setting.rate_error) * 100:+.3g} %.",
                 SetPwm(pwm.name, pwm.replaced(prescaler_register=None, period_register=None)),
                 signal=pwm.name,
@@ -308,12 +308,13 @@ def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
 def dacs_not_in_step(workspace: Workspace) -> Iterator[Finding]:
     """Two outputs that should change at one instant do so one after the other."""
     followed = {
-        one.output.trigger.follows
+        one.output.update_trigger.follows
         for one in workspace.project.generators
-        if isinstance(one.output, Playback) and isinstance(one.output.trigger, GeneratorFollow)
+        if isinstance(one.output, Playback)
+        and isinstance(one.output.update_trigger, GeneratorFollow)
     }
     for generator, output, _table, dac in _players(workspace):
-        in_step = isinstance(output.trigger, GeneratorFollow) or generator.name in followed
+        in_step = isinstance(output.update_trigger, GeneratorFollow) or generator.name in followed
         if in_step and not generator.double_buffered:
             late_s = dac_playback(workspace, generator).late_s
             yield Finding(
@@ -338,7 +339,7 @@ def generator_not_aligned(workspace: Workspace) -> Iterator[Finding]:
     for generator, output, _table, _ in _players(workspace):
         if (
             output.starts_with is None
-            and isinstance(output.trigger, TimerTrigger)
+            and isinstance(output.update_trigger, TimerTrigger)
             and _is_looped(workspace, generator)
         ):
             chain = workspace.project.chains[0]
@@ -373,7 +374,7 @@ def pwm_coarse(workspace: Workspace) -> Iterator[Finding]:
         timing = pwm_timing(workspace, pwm)
         if timing.bits < COARSE_BITS:
             every = (1 << COARSE_BITS) / workspace.bus_clock_hz
-            slower = pwm.replaced(every=every, prescaler_register=None, period_register=None)
+            slower = pwm.replaced(period_s=every, prescaler_register=None, period_register=None)
             yield Finding(
                 "pwm-coarse",
                 "warning",

@@ -21,13 +21,13 @@ def sum_too_wide(workspace: Workspace) -> Iterator[Finding]:
     """The mean collapses to a small part of its value once the sum overflows."""
     for signal in workspace.project.signals:
         chain = workspace.project.chain_of(signal.name)
-        if signal.reduce is None or chain is None:
+        if signal.filter is None or chain is None:
             continue
-        stage = signal.reduce
-        left = chain.alignment == "left" and signal.slot_stage is None
-        code_bits = chain.loop.width_bits if left else chain.bits
+        stage = signal.filter
+        left = chain.alignment == "left" and signal.slot_filter is None
+        code_bits = chain.buffer.element_bits if left else chain.bits
         needed = filter_metrics(stage, 1.0, code_bits).bits
-        if needed <= stage.register_bits:
+        if needed <= stage.accumulator_bits:
             continue
         wider = [bits for bits in (16, 24, 32) if bits >= needed]
         yield Finding(
@@ -35,8 +35,8 @@ def sum_too_wide(workspace: Workspace) -> Iterator[Finding]:
             "error",
             f"{stage.kind} of {signal.name}",
             f"The sum of {signal.name} overflows",
-            f"{_content(stage, code_bits)} {needed} bits, the register has {stage.register_bits}.",
-            SetFilter(signal.name, stage.replaced(register_bits=wider[0])) if wider else None,
+            f"{_content(stage, code_bits)} {needed} bits, the register has {stage.accumulator_bits}.",
+            SetFilter(signal.name, stage.replaced(accumulator_bits=wider[0])) if wider else None,
             signal=signal.name,
         )
 
@@ -45,7 +45,7 @@ def sum_too_wide(workspace: Workspace) -> Iterator[Finding]:
 def mean_not_true(workspace: Workspace) -> Iterator[Finding]:
     """The mean is too big or too small by a fixed factor."""
     for signal in workspace.project.signals:
-        reduce = signal.reduce
+        reduce = signal.filter
         if not isinstance(reduce, (BlockAverage, MovingAverage)) or reduce.gain_ratio == 1:
             continue
         power = round(reduce.count).bit_length() - 1

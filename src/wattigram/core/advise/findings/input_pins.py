@@ -29,7 +29,7 @@ def pin_shared(workspace: Workspace) -> Iterator[Finding]:
     seen: dict[str, Signal] = {}
     for signal in workspace.project.signals:
         other = seen.setdefault(signal.pin, signal)
-        if other is signal or other.name == signal.twin_of or other.twin_of == signal.name:
+        if other is signal or other.name == signal.partner or other.partner == signal.name:
             continue
         yield Finding(
             "pin-used-twice",
@@ -79,7 +79,11 @@ def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
                 "supposed there, and the "
                 "difference is worth no more than that.",
                 SetWiring(
-                    Wiring(pin=signal.negative, resistance_ohm=0.0, source=TiedInput(to="ground"))
+                    Wiring(
+                        pin=signal.negative,
+                        source_resistance_ohm=0.0,
+                        source=TiedInput(to="ground"),
+                    )
                 ),
                 signal=signal.name,
             )
@@ -106,7 +110,7 @@ def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
     meant = workspace.part.reference(reference)
     assert meant is not None
     cure = SetWiring(
-        Wiring(pin=pin, resistance_ohm=0.0, source=DcSource(voltage_v=meant.voltage_v))
+        Wiring(pin=pin, source_resistance_ohm=0.0, source=DcSource(voltage_v=meant.voltage_v))
     )
     if wiring is None:
         yield Finding(

@@ -13,7 +13,7 @@ from wattigram.core.model.design.edits import SetReader
 def read_in_another_width(workspace: Workspace) -> Iterator[Finding]:
     """Every other value is zero, or two samples lie in one."""
     for chain in workspace.project.chains:
-        width, written = chain.reader.width_bits, chain.loop.width_bits
+        width, written = chain.read_as.element_bits, chain.buffer.element_bits
         if width is None or width == written:
             continue
         if width < written:
@@ -23,10 +23,10 @@ def read_in_another_width(workspace: Workspace) -> Iterator[Finding]:
         yield Finding(
             "item-width-read",
             "error",
-            chain.loop.name,
-            f"Items of {chain.loop.name} are read in another width",
+            chain.buffer.name,
+            f"Items of {chain.buffer.name} are read in another width",
             f"Items are written with {written} bits and read with {width}: {symptom}.",
-            SetReader(chain.converter, chain.reader.replaced(width_bits=None)),
+            SetReader(chain.converter, chain.read_as.replaced(element_bits=None)),
             converter=chain.converter,
         )
 
@@ -35,19 +35,19 @@ def read_in_another_width(workspace: Workspace) -> Iterator[Finding]:
 def read_in_another_alignment(workspace: Workspace) -> Iterator[Finding]:
     """Readings are 2^k times too big, or too small."""
     for chain in workspace.project.chains:
-        alignment = chain.reader.alignment
+        alignment = chain.read_as.alignment
         if alignment is None or alignment == chain.alignment:
             continue
-        spare = chain.loop.width_bits - chain.bits
+        spare = chain.buffer.element_bits - chain.bits
         yield Finding(
             "alignment-read",
             "error",
-            chain.loop.name,
+            chain.buffer.name,
             f"Codes of {chain.converter} are read as {alignment}-aligned",
-            f"They are {chain.alignment}-aligned: {chain.bits} bits in {chain.loop.width_bits} "
+            f"They are {chain.alignment}-aligned: {chain.bits} bits in {chain.buffer.element_bits} "
             f"make readings {2 ** abs(spare)} "
             f"times too {'big' if chain.alignment == 'left' else 'small'}.",
-            SetReader(chain.converter, chain.reader.replaced(alignment=None)),
+            SetReader(chain.converter, chain.read_as.replaced(alignment=None)),
             converter=chain.converter,
         )
 
@@ -57,16 +57,16 @@ def read_in_another_byte_order(workspace: Workspace) -> Iterator[Finding]:
     """Readings jump by 256 counts for every one, all over the range."""
     for chain in workspace.project.chains:
         if (
-            chain.reader.byte_order == "big"
-            and (chain.reader.width_bits or chain.loop.width_bits) > 8
+            chain.read_as.endianness == "big"
+            and (chain.read_as.element_bits or chain.buffer.element_bits) > 8
         ):
             yield Finding(
                 "byte-order-read",
                 "error",
-                chain.loop.name,
-                f"Bytes of {chain.loop.name} are read in the wrong order",
+                chain.buffer.name,
+                f"Bytes of {chain.buffer.name} are read in the wrong order",
                 "Items lie in memory with the low byte first and are read with the high byte first.",
-                SetReader(chain.converter, chain.reader.replaced(byte_order="little")),
+                SetReader(chain.converter, chain.read_as.replaced(endianness="little")),
                 converter=chain.converter,
             )
 
@@ -76,7 +76,7 @@ def read_with_another_full_scale(workspace: Workspace) -> Iterator[Finding]:
     """Volts are off by a share of one in 2^N."""
     for chain in workspace.project.chains:
         own = workspace.converter(chain).full_scale
-        used = chain.reader.full_scale
+        used = chain.read_as.full_scale
         if used is None or used == own:
             continue
         ppm = 1e6 / ((1 << chain.bits) - 1)
@@ -88,6 +88,6 @@ def read_with_another_full_scale(workspace: Workspace) -> Iterator[Finding]:
             f"Its full scale is {own}: all volts are {ppm:.3g} ppm too "
             f"{'big' if used == '2^N-1' else 'small'}, "
             f"{workspace.reference_v * ppm * 1e-3:.3g} mV at full scale.",
-            SetReader(chain.converter, chain.reader.replaced(full_scale=None)),
+            SetReader(chain.converter, chain.read_as.replaced(full_scale=None)),
             converter=chain.converter,
         )

@@ -24,7 +24,7 @@ def output_pins(workspace: Workspace) -> list[tuple[str, str, str]]:
         if kind is not None and uart.name in kind.send_pins:
             found.append((kind.send_pins[uart.name], f"{uart.name}, sending", uart.name))
     for signal in project.signals:
-        for window in signal.windows:
+        for window in signal.thresholds:
             if window.action == "pin" and window.pin is not None:
                 found.append((window.pin, f"a window of {signal.name}", signal.name))
     return found

@@ -26,7 +26,7 @@ def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
         figures = pair_metrics(workspace, signal)
         if (
             figures is None
-            or signal.twin is None
+            or signal.redundant_pair is None
             or figures.within_v is None
             or figures.worst_v <= figures.within_v
         ):
@@ -52,9 +52,9 @@ def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
 def twin_not_converted(workspace: Workspace) -> Iterator[Finding]:
     """The pair is never compared."""
     for signal in workspace.project.signals:
-        if signal.twin_of is None:
+        if signal.partner is None:
             continue
-        chains = [workspace.project.chain_of(name) for name in (signal.name, signal.twin_of)]
+        chains = [workspace.project.chain_of(name) for name in (signal.name, signal.partner)]
         if chains[0] is not None and chains[0] is chains[1]:
             yield Finding(
                 "twin-on-one-converter",
@@ -72,14 +72,14 @@ def only_one_is_reduced(workspace: Workspace) -> Iterator[Finding]:
     """One of a pair is averaged and the other is not: their noise and their instants are not
     alike."""
     for signal in workspace.project.signals:
-        if signal.twin is None:
+        if signal.redundant_pair is None:
             continue
-        other = workspace.project.signal(signal.twin.of)
+        other = workspace.project.signal(signal.redundant_pair.paired_with)
         chains = [workspace.project.chain_of(one.name) for one in (signal, other)]
-        if None in chains or (signal.later_stage is None) == (other.later_stage is None):
+        if None in chains or (signal.later_filter is None) == (other.later_filter is None):
             continue
-        reduced, raw = (signal, other) if signal.later_stage is not None else (other, signal)
-        stage = reduced.later_stage
+        reduced, raw = (signal, other) if signal.later_filter is not None else (other, signal)
+        stage = reduced.later_filter
         assert stage is not None
         yield Finding(
             "twin-stage-differs",
@@ -100,9 +100,9 @@ def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
     they are apart."""
     for signal in workspace.project.signals:
         rates = pair_rates_hz(workspace, signal)
-        if rates is None or signal.twin is None or rates[0] == rates[1]:
+        if rates is None or signal.redundant_pair is None or rates[0] == rates[1]:
             continue
-        other = signal.twin.of
+        other = signal.redundant_pair.paired_with
         yield Finding(
             "twin-out-of-step",
             "warning",
@@ -121,16 +121,16 @@ def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
 def only_one_pauses(workspace: Workspace) -> Iterator[Finding]:
     """While one of a pair stands still, nothing is compared."""
     for signal in workspace.project.signals:
-        if pair_rates_hz(workspace, signal) is None or signal.twin is None:
+        if pair_rates_hz(workspace, signal) is None or signal.redundant_pair is None:
             continue
-        for name in (signal.name, signal.twin.of):
+        for name in (signal.name, signal.redundant_pair.paired_with):
             chain = workspace.project.chain_of(name)
             if chain is not None and _pauses(workspace, chain):
                 yield Finding(
                     "twin-pauses",
                     "warning",
                     signal.name,
-                    f"{signal.name} and {signal.twin.of} do not pause together",
+                    f"{signal.name} and {signal.redundant_pair.paired_with} do not pause together",
                     f"A window stops {chain.converter} and starts it again, while the other goes "
                     "on: in its pauses the two "
                     "are not compared.",
@@ -140,8 +140,11 @@ def only_one_pauses(workspace: Workspace) -> Iterator[Finding]:
 
 def _in_step(workspace: Workspace, signal: Signal) -> Edit | None:
     """Let the signal's converter follow its twin's, where that makes their rates one."""
-    assert signal.twin is not None
-    mine, theirs = (workspace.project.chain_of(name) for name in (signal.name, signal.twin.of))
+    assert signal.redundant_pair is not None
+    mine, theirs = (
+        workspace.project.chain_of(name)
+        for name in (signal.name, signal.redundant_pair.paired_with)
+    )
     if mine is None or theirs is None or isinstance(theirs.trigger, FollowTrigger):
         return None
     edit = SetTrigger(mine.converter, FollowTrigger(follows=theirs.converter))
@@ -156,9 +159,9 @@ def _pauses(workspace: Workspace, chain: Chain) -> bool:
     """A window of its signals stops it for a while."""
     signals = {slot.signal for slot in chain.slots}
     return any(
-        window.enabled and window.action == "stop" and window.rearm_after_s is not None
+        window.interrupt_enabled and window.action == "stop" and window.rearm_after_s is not None
         for name in signals
-        for window in workspace.project.signal(name).windows
+        for window in workspace.project.signal(name).thresholds
     )
 
 
@@ -166,6 +169,8 @@ def _wider(workspace: Workspace, signal: Signal, figures: PairMetrics) -> Edit |
     """A limit that holds what is to be expected; none where that would no longer tell a failed
     sensor."""
     within_v = round_up(figures.worst_v)
-    if signal.twin is None or within_v > 0.2 * workspace.reference_v / float(signal.front_end):
+    if signal.redundant_pair is None or within_v > 0.2 * workspace.reference_v / float(
+        signal.scaling
+    ):
         return None
-    return SetRedundantPair(signal.name, signal.twin.replaced(within_v=within_v))
+    return SetRedundantPair(signal.name, signal.redundant_pair.replaced(tolerance_v=within_v))

@@ -37,8 +37,8 @@ def handler_too_slow(workspace: Workspace) -> Iterator[Finding]:
         yield Finding(
             "handler-too-slow",
             "error",
-            chain.loop.name,
-            f"The handler of {chain.loop.name} misses its deadline",
+            chain.buffer.name,
+            f"The handler of {chain.buffer.name} misses its deadline",
             f"It takes {format_si(timing.service_s, 's')} and each {_EVENT[timing.kind]} leaves "
             f"{format_si(timing.deadline_s, 's')}: "
             f"{format_si(timing.lost_hz, 'S/s')} of {format_si(timing.items_hz, 'S/s')} are lost "
@@ -67,7 +67,7 @@ def _reliefs(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Ite
     unit = 2 * len(chain.slots)
     needed = 2 * timing.service_s * timing.items_hz / free * Fraction(6, 5)
     longer = SetBufferLength(chain.converter, math.ceil(needed / unit) * unit)
-    if isinstance(chain.retrieval, Dma):
+    if isinstance(chain.readout, Dma):
         yield longer
         return
     taken = {other.dma for other in workspace.project.chains}
@@ -84,21 +84,21 @@ def _reliefs(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Ite
 def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
     """The buffer fills once and then keeps the same numbers for ever."""
     for chain in workspace.project.chains:
-        if not isinstance(chain.retrieval, Dma) or chain.retrieval.repeat:
+        if not isinstance(chain.readout, Dma) or chain.readout.circular:
             continue
         if scan_timing(workspace, chain).items_limit is not None:
             continue
         timing = retrieval_timing(workspace, chain)
-        filled_s = chain.loop.items / timing.items_hz
+        filled_s = chain.buffer.samples / timing.items_hz
         yield Finding(
             "dma-not-endless",
             "error",
-            chain.loop.name,
-            f"{chain.loop.name} fills once and freezes",
-            f"{chain.retrieval.channel} stops after {chain.loop.items} items, "
+            chain.buffer.name,
+            f"{chain.buffer.name} fills once and freezes",
+            f"{chain.readout.channel} stops after {chain.buffer.samples} items, "
             f"{format_si(filled_s, 's', 3)} after the start, and "
             f"{chain.converter} goes on: nothing that comes later reaches memory.",
-            SetRetrieval(chain.converter, chain.retrieval.replaced(repeat=True)),
+            SetRetrieval(chain.converter, chain.readout.replaced(circular=True)),
             converter=chain.converter,
         )
 
@@ -107,16 +107,16 @@ def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
 def address_stands_still(workspace: Workspace) -> Iterator[Finding]:
     """The first item changes all the time, all others stay zero."""
     for chain in workspace.project.chains:
-        if isinstance(chain.retrieval, Dma) and not chain.retrieval.increment:
+        if isinstance(chain.readout, Dma) and not chain.readout.increment:
             yield Finding(
                 "dma-no-increment",
                 "error",
-                chain.loop.name,
-                f"{chain.retrieval.channel} always writes the same item",
-                f"Its memory address does not move on: item 0 of {chain.loop.name} is overwritten "
+                chain.buffer.name,
+                f"{chain.readout.channel} always writes the same item",
+                f"Its memory address does not move on: item 0 of {chain.buffer.name} is overwritten "
                 "again and again, the other "
-                f"{chain.loop.items - 1} stay zero.",
-                SetRetrieval(chain.converter, chain.retrieval.replaced(increment=True)),
+                f"{chain.buffer.samples - 1} stay zero.",
+                SetRetrieval(chain.converter, chain.readout.replaced(increment=True)),
                 converter=chain.converter,
             )
 
@@ -125,7 +125,7 @@ def address_stands_still(workspace: Workspace) -> Iterator[Finding]:
 def gives_up_too_early(workspace: Workspace) -> Iterator[Finding]:
     """Polling reports a time-out each time, no value ever comes."""
     for chain in workspace.project.chains:
-        if not isinstance(chain.retrieval, Polling) or chain.retrieval.timeout_s is None:
+        if not isinstance(chain.readout, Polling) or chain.readout.timeout_s is None:
             continue
         if retrieval_timing(workspace, chain).reason != "time-out":
             continue
@@ -135,12 +135,12 @@ def gives_up_too_early(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.converter,
             f"Polling {chain.converter} gives up too early",
-            f"It waits {format_si(chain.retrieval.timeout_s, 's')}, and a result can take "
+            f"It waits {format_si(chain.readout.timeout_s, 's')}, and a result can take "
             f"{format_si(wait_s, 's')}: each attempt ends "
             "without a value.",
             SetRetrieval(
                 chain.converter,
-                chain.retrieval.replaced(timeout_s=Fraction(math.ceil(2 * wait_s * 10**6), 10**6)),
+                chain.readout.replaced(timeout_s=Fraction(math.ceil(2 * wait_s * 10**6), 10**6)),
             ),
             converter=chain.converter,
         )
@@ -152,15 +152,15 @@ def processor_full(workspace: Workspace) -> Iterator[Finding]:
     for chain in workspace.project.chains:
         timing = retrieval_timing(workspace, chain)
         if (
-            isinstance(chain.retrieval, (Interrupt, Fifo))
+            isinstance(chain.readout, (Interrupt, Fifo))
             and timing.lost_hz == 0
             and timing.cpu_share > 0.5
         ):
             yield Finding(
                 "processor-load",
                 "warning",
-                chain.loop.name,
-                f"{chain.loop.name} keeps the processor busy",
+                chain.buffer.name,
+                f"{chain.buffer.name} keeps the processor busy",
                 f"Its handler takes {float(timing.cpu_share) * 100:.3g} % of the processor: "
                 f"{format_si(timing.events_hz, 'Hz')} × {timing.cycles} cycles.",
                 _relief(workspace, chain, timing),

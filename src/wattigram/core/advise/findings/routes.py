@@ -10,12 +10,12 @@ from wattigram.core.advise.findings.fixes import first_effective_fix, round_up, 
 from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.bench import Jumper, source_extent_v
 from wattigram.core.model.design import (
-    DutySink,
-    PeriodSink,
+    DutyDestination,
+    PeriodDestination,
     ReceivedSource,
     ResultSource,
     Route,
-    SendSink,
+    UartDestination,
     UartSetup,
     Workspace,
 )
@@ -55,7 +55,7 @@ def route_loses(workspace: Workspace) -> Iterator[Finding]:
     for route in workspace.project.routes:
         timing = route_timing(workspace, route)
         rates = f"{format_si(timing.transfers_hz, 'Hz')} writes into what takes {format_si(timing.sink_hz, 'Hz')}"
-        if timing.overwritten_hz > LEAST_RATE_HZ and isinstance(route.sink, SendSink):
+        if timing.overwritten_hz > LEAST_RATE_HZ and isinstance(route.destination, UartDestination):
             yield Finding(
                 "route-overwrites",
                 "error",
@@ -83,7 +83,7 @@ def route_loses(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 route.name,
                 f"{route.name} lets values take effect half written",
-                f"A value comes in {route.items} pieces, and what loads the register comes "
+                f"A value comes in {route.transfers} pieces, and what loads the register comes "
                 "between them "
                 f"{format_si(timing.torn_hz, 'Hz', 3)} on average.",
                 _first(workspace, route, "route-tears", _whole(workspace, route)),
@@ -97,7 +97,7 @@ def route_loses(workspace: Workspace) -> Iterator[Finding]:
                 f"{route.name} sends values again",
                 f"Nothing new is there {format_si(timing.repeated_hz, 'Hz')}, and the old one "
                 "goes out once more.",
-                SetRoute(route.name, route.replaced(on="source"))
+                SetRoute(route.name, route.replaced(request="source"))
                 if not timing.overwritten_hz
                 else None,
                 signal=route.name,
@@ -110,8 +110,8 @@ def _first(workspace: Workspace, route: Route, code: str, edits: list[Edit]) -> 
 
 def _faster(workspace: Workspace, route: Route) -> list[Edit]:
     """A faster wire; else take a value only when the wire has room."""
-    assert isinstance(route.sink, SendSink)
-    uart = workspace.project.uart(route.sink.uart)
+    assert isinstance(route.destination, UartDestination)
+    uart = workspace.project.uart(route.destination.uart)
     assert uart is not None
     edits: list[Edit] = [
         SetUart(uart.replaced(baud=baud))
@@ -119,23 +119,27 @@ def _faster(workspace: Workspace, route: Route) -> list[Edit]:
         if baud > uart.baud
         and abs(uart_timing(workspace, uart.replaced(baud=baud)).error) < WORST_BAUD_ERROR
     ]
-    return [*edits, SetRoute(route.name, route.replaced(on="sink"))]
+    return [*edits, SetRoute(route.name, route.replaced(request="destination"))]
 
 
 def _whole(workspace: Workspace, route: Route) -> list[Edit]:
     """One piece a value, as wide as it is; a register that waits for the period."""
     edits: list[Edit] = []
-    if not isinstance(route.sink, SendSink) and not isinstance(route.source, ReceivedSource):
-        edits.append(SetRoute(route.name, route.replaced(items=1, source_bits=16, sink_bits=16)))
-    if isinstance(route.sink, (DutySink, PeriodSink)):
-        pwm = workspace.project.pwm_output(route.sink.pwm)
+    if not isinstance(route.destination, UartDestination) and not isinstance(
+        route.source, ReceivedSource
+    ):
+        edits.append(
+            SetRoute(route.name, route.replaced(transfers=1, source_bits=16, destination_bits=16))
+        )
+    if isinstance(route.destination, (DutyDestination, PeriodDestination)):
+        pwm = workspace.project.pwm_output(route.destination.pwm)
         if pwm is not None and not pwm.preload:
             edits.append(SetPwm(pwm.name, pwm.replaced(preload=True)))
-    if isinstance(route.sink, SendSink) and route.on == "sink":
-        edits.append(SetRoute(route.name, route.replaced(on="source")))
+    if isinstance(route.destination, UartDestination) and route.request == "destination":
+        edits.append(SetRoute(route.name, route.replaced(request="source")))
     # A value that fits into one byte cannot be torn.
     if isinstance(route.source, ReceivedSource):
-        one = SetRoute(route.name, route.replaced(items=1, sink_bits=16, source_bits=8))
+        one = SetRoute(route.name, route.replaced(transfers=1, destination_bits=16, source_bits=8))
         serial = serial_source(workspace, route.source.uart)
         if serial is not None and serial.bytes_each == 1:
             edits.append(one)
@@ -150,15 +154,15 @@ def route_too_narrow(workspace: Workspace) -> Iterator[Finding]:
         if timing.carried_bits >= timing.value_bits:
             continue
         wide = [
-            route.replaced(items=2, step=True, source_bits=8, sink_bits=8),
-            route.replaced(items=1, source_bits=16, sink_bits=16),
+            route.replaced(transfers=2, increment=True, source_bits=8, destination_bits=8),
+            route.replaced(transfers=1, source_bits=16, destination_bits=16),
         ]
         edits: list[Edit] = [
             SetRoute(route.name, one)
-            for one in (wide if isinstance(route.sink, SendSink) else wide[::-1])
+            for one in (wide if isinstance(route.destination, UartDestination) else wide[::-1])
         ]
 
-        again = route.items > 1 and not route.step
+        again = route.transfers > 1 and not route.increment
         why = (
             "the address does not go up, and the same piece goes again"
             if again
@@ -169,11 +173,11 @@ def route_too_narrow(workspace: Workspace) -> Iterator[Finding]:
             "error",
             route.name,
             f"{route.name} carries {timing.carried_bits} of {timing.value_bits} bits",
-            f"{route.items} × {route.source_bits} bits are read and {route.sink_bits} written: "
+            f"{route.transfers} × {route.source_bits} bits are read and {route.destination_bits} written: "
             f"{why}.",
             first_effective_fix(
                 workspace,
-                [SetRoute(route.name, route.replaced(step=True)), *edits],
+                [SetRoute(route.name, route.replaced(increment=True)), *edits],
                 rule_satisfied(route_too_narrow, route.name),
             ),
             signal=route.name,
@@ -184,23 +188,25 @@ def route_too_narrow(workspace: Workspace) -> Iterator[Finding]:
 def route_order_differs(workspace: Workspace) -> Iterator[Finding]:
     """Values jump about: the low byte is taken for the high one."""
     for route in workspace.project.routes:
-        theirs = route.expected_order
+        theirs = route.expected_endianness
         serial = (
             serial_source(workspace, route.source.uart)
             if isinstance(route.source, ReceivedSource)
             else None
         )
         if serial is not None and serial.bytes_each > 1:
-            theirs = serial.order
-        if route.items > 1 and theirs != route.order:
+            theirs = serial.endianness
+        if route.transfers > 1 and theirs != route.endianness:
             yield Finding(
                 "route-order",
                 "error",
                 route.name,
                 f"{route.name} and its other end take the bytes the other way round",
-                f"Here the {'low' if route.order == 'low-first' else 'high'} byte goes first, "
+                f"Here the {'low' if route.endianness == 'little-endian' else 'high'} byte goes first, "
                 "there the other.",
-                SetRoute(route.name, route.replaced(order=theirs, expects=None)),
+                SetRoute(
+                    route.name, route.replaced(endianness=theirs, destination_endianness=None)
+                ),
                 signal=route.name,
             )
 
@@ -209,9 +215,9 @@ def route_order_differs(workspace: Workspace) -> Iterator[Finding]:
 def route_at_once(workspace: Workspace) -> Iterator[Finding]:
     """A pulse is now and then much too long or too short."""
     for route in workspace.project.routes:
-        if not isinstance(route.sink, (DutySink, PeriodSink)):
+        if not isinstance(route.destination, (DutyDestination, PeriodDestination)):
             continue
-        pwm = workspace.project.pwm_output(route.sink.pwm)
+        pwm = workspace.project.pwm_output(route.destination.pwm)
         if pwm is not None and not pwm.preload:
             yield Finding(
                 "route-at-once",
@@ -229,18 +235,18 @@ def route_at_once(workspace: Workspace) -> Iterator[Finding]:
 def route_beyond_period(workspace: Workspace) -> Iterator[Finding]:
     """The duty stays at its end for a part of the range, or never gets far."""
     for route in workspace.project.routes:
-        if not isinstance(route.sink, DutySink):
+        if not isinstance(route.destination, DutyDestination):
             continue
-        pwm = workspace.project.pwm_output(route.sink.pwm)
+        pwm = workspace.project.pwm_output(route.destination.pwm)
         assert pwm is not None
         timing = pwm_timing(workspace, pwm)
         full = 1 << route_timing(workspace, route).carried_bits
         if timing.counts == full or 0.9 <= full / timing.counts <= 1.02:
             continue
-        tick = (pwm.every * workspace.bus_clock_hz) / full
+        tick = (pwm.period_s * workspace.bus_clock_hz) / full
         prescaler = max(1, round(tick))
         exact = pwm.replaced(
-            every=prescaler * full / workspace.bus_clock_hz,
+            period_s=prescaler * full / workspace.bus_clock_hz,
             prescaler_register=prescaler - 1,
             period_register=full - 1,
         )
@@ -342,9 +348,11 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
 
 def report_bytes(uart: UartSetup) -> int:
     """Bytes of a report."""
-    assert uart.report is not None
+    assert uart.text_output is not None
     return (
-        1 if uart.report.form == "byte" else len(uart.report.signal.encode()) + len(" 0.0000 V\r\n")
+        1
+        if uart.text_output.form == "byte"
+        else len(uart.text_output.signal.encode()) + len(" 0.0000 V\r\n")
     )
 
 
@@ -352,10 +360,10 @@ def report_bytes(uart: UartSetup) -> int:
 def report_too_long(workspace: Workspace) -> Iterator[Finding]:
     """Lines come later and later."""
     for uart in workspace.project.uarts:
-        if uart.report is None:
+        if uart.text_output is None:
             continue
         takes_s = report_bytes(uart) * uart_timing(workspace, uart).byte_s
-        if takes_s > uart.report.every:
+        if takes_s > uart.text_output.period_s:
             every = Fraction(round_up(float(takes_s))).limit_denominator(10**9)
             yield Finding(
                 "report-too-long",
@@ -363,8 +371,8 @@ def report_too_long(workspace: Workspace) -> Iterator[Finding]:
                 uart.name,
                 f"{uart.name} does not get its reports out",
                 f"One takes {format_si(takes_s, 's', 3)} at {uart.baud} baud, and they come every "
-                f"{format_si(uart.report.every, 's', 3)}.",
-                SetUart(uart.replaced(report=uart.report.replaced(every=every))),
+                f"{format_si(uart.text_output.period_s, 's', 3)}.",
+                SetUart(uart.replaced(text_output=uart.text_output.replaced(period_s=every))),
                 signal=uart.name,
             )
 

@@ -102,7 +102,7 @@ def _often_enough(
     into it."""
     if (
         not isinstance(workspace.project.own_trigger(chain), TimerTrigger)
-        or chain.per_trigger == "endless"
+        or chain.per_trigger == "continuous"
     ):
         return None
     places = len(chain.places_of(name))

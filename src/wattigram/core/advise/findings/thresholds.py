@@ -25,12 +25,12 @@ CHATTER_EDGES = 1.5
 
 def _windows(workspace: Workspace) -> Iterator[tuple[Signal, int, Threshold, str]]:
     for signal in workspace.project.signals:
-        for index, window in enumerate(signal.windows):
+        for index, window in enumerate(signal.thresholds):
             name = (
                 f" “{window.name}”"
                 if window.name
                 else f" {index + 1}"
-                if len(signal.windows) > 1
+                if len(signal.thresholds) > 1
                 else ""
             )
             yield signal, index, window, f"window{name} of {signal.name}"
@@ -78,7 +78,7 @@ def limits_misplaced(workspace: Workspace) -> Iterator[Finding]:
 def raw_value_judged(workspace: Workspace) -> Iterator[Finding]:
     """Many events where one was meant: each noisy sample is compared, the average is not."""
     for signal, index, window, where in _windows(workspace):
-        if window.on == "raw" and signal.later_stage is not None:
+        if window.input == "raw" and signal.later_filter is not None:
             chain = workspace.project.chain_of(signal.name)
             noise = signal_noise(workspace, chain, signal) if chain else None
             ratio = (
@@ -90,7 +90,7 @@ def raw_value_judged(workspace: Workspace) -> Iterator[Finding]:
                 where,
                 f"The window of {signal.name} looks at raw samples",
                 f"{signal.name} is reduced, and its window compares what came before that.{ratio}",
-                SetThreshold(signal.name, index, window.replaced(on="reduced")),
+                SetThreshold(signal.name, index, window.replaced(input="filtered")),
                 signal=signal.name,
             )
 
@@ -99,14 +99,14 @@ def raw_value_judged(workspace: Workspace) -> Iterator[Finding]:
 def never_noticed(workspace: Workspace) -> Iterator[Finding]:
     """No event ever comes, or only the first."""
     for signal, index, window, where in _windows(workspace):
-        if not window.enabled:
+        if not window.interrupt_enabled:
             yield Finding(
                 "window-not-enabled",
                 "error",
                 where,
                 f"Nobody hears the window of {signal.name}",
                 "Its interrupt is not enabled: the condition is judged, and no event comes.",
-                SetThreshold(signal.name, index, window.replaced(enabled=True)),
+                SetThreshold(signal.name, index, window.replaced(interrupt_enabled=True)),
                 signal=signal.name,
             )
         elif not window.rearm:
@@ -160,19 +160,15 @@ def _chatter(
 ) -> tuple[float, float, float]:
     """(events a crossing, noise V rms, slope V/s) in the signal's own volts."""
     noise = signal_noise(workspace, chain, signal)
-    reduced = window.on == "reduced" and signal.reduce is not None
-    gain = float(signal.front_end)
+    reduced = window.input == "filtered" and signal.filter is not None
+    gain = float(signal.scaling)
     sigma_v = (noise.reduced_lsb if reduced else noise.raw_lsb) * noise.lsb_v / gain
     slope_v_s = source_slope_v_s(input_source(workspace, signal.pin)) / gain
-    if (
-        slope_v_s <= 0
-        or window.target_signal is not None
-        or not _crosses(workspace, signal, window)
-    ):
+    if slope_v_s <= 0 or window.minus_signal is not None or not _crosses(workspace, signal, window):
         return 0.0, sigma_v, slope_v_s
     cycle = scan_timing(workspace, chain)
     rate_hz = float(cycle.cycle_rate_hz) * len(chain.places_of(signal.name))
-    every_s = (rate_divisor(signal.later_stage) if reduced else 1) / rate_hz
+    every_s = (rate_divisor(signal.later_filter) if reduced else 1) / rate_hz
     # An event needs the condition and then the hysteresis back: the middle of both is where noise
     # decides.
     return expected_edges(slope_v_s, sigma_v, window.hysteresis_v, every_s), sigma_v, slope_v_s
@@ -180,7 +176,7 @@ def _chatter(
 
 def _crosses(workspace: Workspace, signal: Signal, window: Threshold) -> bool:
     low_v, high_v = (signal.at_source(volts) for volts in input_extent_v(workspace, signal))
-    target_v = window.target_v or 0.0
+    target_v = window.minus_v or 0.0
     return any(
         low_v - target_v < limit < high_v - target_v
         for limit in limits_v(workspace, signal, window)
@@ -202,7 +198,7 @@ def too_many_wait(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             name,
             f"Values of {name} and {pair.other.name} wait too long for each other",
-            f"{slowest.loop.name} is handed over in halves of {format_si(half_s, 's', 3)}, in "
+            f"{slowest.buffer.name} is handed over in halves of {format_si(half_s, 's', 3)}, in "
             f"which {waiting // 2} values come, "
             f"and as many again while they are worked on. The part's memory holds {kept}; what is "
             "older is never judged.",
@@ -224,7 +220,7 @@ def _slowest(workspace: Workspace, *signals: Signal) -> Chain:
 def _shorter(workspace: Workspace, chain: Chain) -> Iterator[Edit]:
     """Shorter loops that stay in step, the longest first."""
     unit = 2 * len(chain.slots)
-    items = chain.loop.items // 2 // unit * unit
+    items = chain.buffer.samples // 2 // unit * unit
     while items >= unit:
         yield SetBufferLength(chain.converter, items)
         items = items // 2 // unit * unit

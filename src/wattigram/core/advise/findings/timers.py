@@ -65,9 +65,9 @@ def _users(workspace: Workspace) -> dict[str, list[_User]]:
     taken |= {pwm.timer for pwm in project.pwm}
     for generator in project.generators:
         if isinstance(generator.output, Playback) and isinstance(
-            generator.output.trigger, TimerTrigger
+            generator.output.update_trigger, TimerTrigger
         ):
-            taken.add(generator.output.trigger.timer)
+            taken.add(generator.output.update_trigger.timer)
     taken |= {route.timer.timer for route in project.routes if route.timer is not None}
     free = [name for name in names if name not in taken][:1]
     for chain in project.chains:
@@ -78,7 +78,7 @@ def _users(workspace: Workspace) -> dict[str, list[_User]]:
                 SetTrigger(chain.converter, trigger.replaced(timer=timer)) for timer in free
             ]
             moves += [
-                SetTrigger(chain.converter, trigger.replaced(every=other.period_s))
+                SetTrigger(chain.converter, trigger.replaced(period_s=other.period_s))
                 for other in others[:1]
             ]
             period_s = timer_setting(workspace, trigger, alone=True).period_s
@@ -86,12 +86,14 @@ def _users(workspace: Workspace) -> dict[str, list[_User]]:
                 _User(chain.converter, period_s, tuple(moves), chain.converter)
             )
     for one in project.generators:
-        if isinstance(one.output, Playback) and isinstance(one.output.trigger, TimerTrigger):
-            output, trigger = one.output, one.output.trigger
+        if isinstance(one.output, Playback) and isinstance(one.output.update_trigger, TimerTrigger):
+            output, trigger = one.output, one.output.update_trigger
             moves = [
                 SetGenerator(
                     one.name,
-                    one.replaced(output=output.replaced(trigger=trigger.replaced(timer=timer))),
+                    one.replaced(
+                        output=output.replaced(update_trigger=trigger.replaced(timer=timer))
+                    ),
                 )
                 for timer in free
             ]
@@ -99,13 +101,13 @@ def _users(workspace: Workspace) -> dict[str, list[_User]]:
             users.setdefault(trigger.timer, []).append(_User(one.name, period_s, tuple(moves)))
     for pwm in project.pwm:
         registers = pwm.prescaler_register, pwm.period_register
-        period_s = set_timer(workspace, pwm.timer, pwm.every, *registers, alone=True).period_s
+        period_s = set_timer(workspace, pwm.timer, pwm.period_s, *registers, alone=True).period_s
         moves = [SetPwm(pwm.name, pwm.replaced(timer=timer)) for timer in free]
         users.setdefault(pwm.timer, []).append(_User(pwm.name, period_s, tuple(moves)))
     for route in project.routes:
         if route.timer is not None:
             period_s = set_timer(
-                workspace, route.timer.timer, route.timer.every, alone=True
+                workspace, route.timer.timer, route.timer.period_s, alone=True
             ).period_s
             moves = [
                 SetRoute(route.name, route.replaced(timer=route.timer.replaced(timer=timer)))

@@ -59,7 +59,7 @@ def _serves_all(workspace: Workspace, converter: str) -> bool:
 
 def _rooms(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> Iterator[Edit]:
     converter = workspace.converter(chain)
-    source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own")
+    source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "internal")
     for divider in sorted(converter.dividers, reverse=True):
         if divider < chain.divider and source_hz / divider <= converter.clock_high_hz:
             yield SetDivider(chain.converter, divider)
@@ -95,8 +95,8 @@ def started_once(workspace: Workspace) -> Iterator[Finding]:
         trigger = chain.trigger
         if (
             not isinstance(trigger, SoftwareTrigger)
-            or trigger.again
-            or chain.per_trigger == "endless"
+            or trigger.repeat
+            or chain.per_trigger == "continuous"
         ):
             continue
         what = (
@@ -110,7 +110,7 @@ def started_once(workspace: Workspace) -> Iterator[Finding]:
             chain.converter,
             f"Nobody restarts {chain.converter}",
             f"Software starts it once and never again: exactly {what} comes, then nothing.",
-            SetTrigger(chain.converter, trigger.replaced(again=True)),
+            SetTrigger(chain.converter, trigger.replaced(repeat=True)),
             converter=chain.converter,
         )
 
@@ -122,7 +122,7 @@ def nobody_starts_the_second(workspace: Workspace) -> Iterator[Finding]:
     for chain in workspace.project.chains:
         if (
             isinstance(chain.trigger, SoftwareTrigger)
-            and chain.trigger.again
+            and chain.trigger.repeat
             and waits_in_vain(chain)
         ):
             yield Finding(
@@ -133,7 +133,7 @@ def nobody_starts_the_second(workspace: Workspace) -> Iterator[Finding]:
                 "A start is good for one conversion, and the interrupt that starts the next one "
                 "comes after a whole pass: "
                 "exactly one value comes, then nothing.",
-                SetPerTrigger(chain.converter, "pass"),
+                SetPerTrigger(chain.converter, "scan"),
                 converter=chain.converter,
             )
 

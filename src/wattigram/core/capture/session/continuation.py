@@ -130,7 +130,7 @@ def origin_after(
         scans = max(scans, least)
         items[stream] = items[STAMP_STREAM + stream] = scans * len(chain.slots)
         for index, signal in enumerate(tapped_signals(project)):
-            stage = signal.later_stage
+            stage = signal.later_filter
             places = len(chain.places_of(signal.name))
             if stage is not None and places:
                 items[REDUCED_STREAM + index] = scans * places // rate_divisor(stage)
@@ -143,11 +143,11 @@ def origin_after(
 def _wrap_scans(workspace: Workspace, chain: Chain) -> int:
     """Scans after which buffer and stages of a chain stand as at its start."""
     slots = len(chain.slots)
-    scans = math.lcm(chain.loop.items, slots) // slots
+    scans = math.lcm(chain.buffer.samples, slots) // slots
     for signal in tapped_signals(workspace.project):
         places = len(chain.places_of(signal.name))
-        if signal.later_stage is not None and places:
-            divisor = rate_divisor(signal.later_stage)
+        if signal.later_filter is not None and places:
+            divisor = rate_divisor(signal.later_filter)
             scans = math.lcm(scans, divisor // math.gcd(divisor, places))
     return scans
 

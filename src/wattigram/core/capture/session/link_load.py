@@ -28,7 +28,7 @@ def stream_bytes_hz(workspace: Workspace) -> float:
         if cycle.stamped:
             total += items_hz * STAMP_BYTES + frames_hz * OVERHEAD_BYTES
         for signal in tapped_signals(workspace.project):
-            stage = signal.later_stage
+            stage = signal.later_filter
             if stage is not None and chain.places_of(signal.name):
                 reduced_hz = (
                     float(cycle.cycle_rate_hz)

@@ -402,7 +402,7 @@ class LiveSession:
                     workspace, reception.rings, identity.tick_hz if identity else 1
                 ),
                 loop_places={
-                    chain.loop.name: reception.rings[stream].end % chain.loop.items
+                    chain.buffer.name: reception.rings[stream].end % chain.buffer.samples
                     for stream, chain in enumerate(workspace.project.chains)
                     if stream in reception.rings
                 },
@@ -420,7 +420,7 @@ class LiveSession:
         signal = workspace.project.signal(request.signal)
         cycle_rate_hz = float(scan_timing(workspace, chain).cycle_rate_hz)
         per_cycle = len(chain.places_of(signal.name))
-        stage = signal.later_stage
+        stage = signal.later_filter
         if stage is not None:
             rate_hz = cycle_rate_hz * per_cycle / rate_divisor(stage)
             index = tap_index(workspace.project, signal.name)

@@ -7,7 +7,7 @@ import numpy as np
 from wattigram.core.capture.session.snapshot import OutputPicture
 from wattigram.core.capture.session.stream_receiver import Ring
 from wattigram.core.contract.link import OUTPUT_STREAM, OVERWRITTEN, TORN
-from wattigram.core.model.design import SendSink, Workspace
+from wattigram.core.model.design import UartDestination, Workspace
 from wattigram.core.predict.expected import expected_values
 
 NEWEST = 2000
@@ -20,7 +20,7 @@ def output_names(workspace: Workspace) -> list[str]:
     reports = [
         uart.name
         for uart in project.uarts
-        if uart.report is not None and project.chain_of(uart.report.signal)
+        if uart.text_output is not None and project.chain_of(uart.text_output.signal)
     ]
     return [*(route.name for route in project.routes), *reports]
 
@@ -45,7 +45,9 @@ def output_pictures(
         marked = pairs[:, 1].astype(np.int64)
         route = workspace.project.route(name)
         low = high = np.empty(0)
-        if route is not None and not (isinstance(route.sink, SendSink) and route.items > 1):
+        if route is not None and not (
+            isinstance(route.destination, UartDestination) and route.transfers > 1
+        ):
             wanted = expected_values(workspace, route, times[-EXPECTED_NEWEST:])
             if wanted is not None:
                 low, high = wanted.low, wanted.high

@@ -94,7 +94,7 @@ class PolledBoard(DebuggedPort):
     def _watch(self, table: ChainTable) -> _Watched:
         chain = table.chain
         tally = None
-        if isinstance(chain.retrieval, Dma):
+        if isinstance(chain.readout, Dma):
             tally = self._registers.find(chain.converter, "passes").address
         return _Watched(
             chain,

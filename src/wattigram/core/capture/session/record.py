@@ -166,7 +166,7 @@ def _handler_notes(workspace: Workspace, reception: StreamReceiver) -> list[str]
     """Handlers that were counted and take another time than the design says."""
     found = []
     for number, chain in enumerate(workspace.project.chains):
-        cycles, says = reception.totals.get(f"handler.{number}"), chain.loop.handler_cycles
+        cycles, says = reception.totals.get(f"handler.{number}"), chain.buffer.isr_cycles
         if cycles is not None and cycles != says:
             found.append(
                 f"the handler of {chain.converter} takes {cycles} cycles, counted; the design "

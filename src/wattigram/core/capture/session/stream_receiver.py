@@ -6,6 +6,7 @@ import re
 import time
 from collections import deque
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -379,11 +380,7 @@ class StreamReceiver:
                 if stream < len(self.workspace.project.chains):
                     self._count_lost(stream, done, total - done)
                 if stream < 2 * REDUCED_STREAM:
-                    self._store(
-                        lambda writer, stream=stream, total=total: writer.close_stream(
-                            stream, total
-                        )
-                    )  # type: ignore[misc]
+                    self._store(partial(_close_stream, stream=stream, total=total))
                 self._next[stream] = total
 
     def start_writing(self, writer: TakeWriter) -> None:
@@ -431,3 +428,7 @@ class StreamReceiver:
             f"The board was away for {pause_s:.1f} s by the host's clock, and was started anew; "
             f"its ticks go on from {self._origin.ticks}."
         )
+
+
+def _close_stream(writer: TakeWriter, *, stream: int, total: int) -> None:
+    writer.close_stream(stream, total)

@@ -110,16 +110,14 @@ def picture(
 def item_volts(history: History, chain: Chain, signal: Signal, items: NDArray[Any]) -> FloatArray:
     """The signal's own volts of items, reduced values where it has a reduce stage."""
     workspace = history[0][1]
-    if signal.later_stage is not None:
+    if signal.later_filter is not None:
         return reduced_volts(workspace, chain, signal, items)
     return raw_volts(history, chain, signal, items)
 
 
 def raw_volts(history: History, chain: Chain, signal: Signal, items: NDArray[Any]) -> FloatArray:
     """The signal's own volts of items as they lie in memory."""
-    return signal_scale(history[0][1], chain, signal.name).item_volts(items) / float(
-        signal.front_end
-    )
+    return signal_scale(history[0][1], chain, signal.name).item_volts(items) / float(signal.scaling)
 
 
 def signal_numbers(
@@ -128,10 +126,10 @@ def signal_numbers(
     """Numbers of the items that a reader takes for the signal's in a range of cycles."""
     slots = len(chain.slots)
     places = np.array(chain.places_of(signal))
-    if chain.loop.items % slots == 0:
+    if chain.buffer.samples % slots == 0:
         cycles = np.arange(begin_cycle, end_cycle, dtype=np.int64)
         return np.asarray((cycles[:, None] * slots + places[None, :]).ravel())
-    numbers = buffer_numbers(end_cycle * slots, chain.loop.items, slots, places)
+    numbers = buffer_numbers(end_cycle * slots, chain.buffer.samples, slots, places)
     return np.asarray(numbers[np.searchsorted(numbers, begin_cycle * slots) :])
 
 
@@ -143,7 +141,7 @@ def _expected(
     end: int,
     instants: SampleTimes | None,
 ) -> ExpectedStream:
-    if signal.later_stage is not None:
+    if signal.later_filter is not None:
         return expected_filtered(history, chain.converter, signal.name, begin, end, instants)
     places = len(chain.places_of(signal.name))
     stream = expected_raw(

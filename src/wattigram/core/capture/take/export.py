@@ -38,7 +38,7 @@ def export_csv(take: Take, path: Path, progress: Callable[[float], None] | None 
             writer = csv.writer(stream)
             writer.writerow(["time_s", "signal", "stage", "code", "volts"])
             for samples in (block for column in columns for block in take.blocks(*column)):
-                stage = "reduced" if samples.is_reduced else "raw"
+                stage = "filtered" if samples.is_reduced else "raw"
                 for start in range(0, len(samples.items), ROWS_AT_ONCE):
                     part = slice(start, start + ROWS_AT_ONCE)
                     keep = samples.valid[part]

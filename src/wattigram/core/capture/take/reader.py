@@ -164,7 +164,7 @@ class Take:
         names = [
             signal.name
             for signal in project.signals
-            if (signal.reduce is not None or signal.windows)
+            if (signal.filter is not None or signal.thresholds)
             and project.chain_of(signal.name) is not None
         ]
         numbers = {
@@ -398,14 +398,17 @@ class Take:
             return 0
         total = self.item_count(self.workspace.project.chains.index(chain))
         lap = self._lap(chain, name)
-        laps, rest = divmod(total, chain.loop.items)
+        laps, rest = divmod(total, chain.buffer.samples)
         return laps * len(lap) + int(np.searchsorted(lap, rest))
 
     @staticmethod
     def _lap(chain: Chain, name: str) -> NDArray[np.int64]:
         """Places of a signal's items in one lap of the loop."""
         return buffer_numbers(
-            chain.loop.items, chain.loop.items, len(chain.slots), np.array(chain.places_of(name))
+            chain.buffer.samples,
+            chain.buffer.samples,
+            len(chain.slots),
+            np.array(chain.places_of(name)),
         )
 
     def raw(self, name: str, begin: int = 0, end: int | None = None) -> SignalSamples | None:
@@ -426,7 +429,7 @@ class Take:
             min(begin, count), count if end is None else min(end, count), dtype=np.int64
         )
         numbers = (
-            wanted // len(lap) * chain.loop.items + lap[wanted % len(lap)]
+            wanted // len(lap) * chain.buffer.samples + lap[wanted % len(lap)]
             if len(lap)
             else wanted[:0]
         )
@@ -435,8 +438,8 @@ class Take:
             numbers - since
         ]
         cycles = numbers // slots
-        believed = numbers % chain.loop.items % slots
-        volts = signal_scale(workspace, chain, name).item_volts(mine) / float(signal.front_end)
+        believed = numbers % chain.buffer.samples % slots
+        volts = signal_scale(workspace, chain, name).item_volts(mine) / float(signal.scaling)
         return SignalSamples(
             signal,
             mine,
@@ -469,7 +472,7 @@ class Take:
         chain = workspace.project.chain_of(name)
         signal = workspace.project.signal(name)
         index = tap_index(workspace.project, name)
-        stage = signal.later_stage
+        stage = signal.later_filter
         if chain is None or index is None or stage is None:
             return None
         values = self.items(REDUCED_STREAM + index, begin, end)
@@ -488,7 +491,7 @@ class Take:
     ) -> Iterator[tuple[int, int]]:
         """Numbers of a signal's samples, or of its stage's values, in stretches that come of about
         as many samples."""
-        stage = self.workspace.project.signal(name).later_stage
+        stage = self.workspace.project.signal(name).later_filter
         each = rate_divisor(stage) if reduced and stage is not None else 1
         count = self.reduced_count(name) if reduced else self.raw_count(name)
         size = max(FEWEST_VALUES, BLOCK_SAMPLES // each)
@@ -517,7 +520,7 @@ class Take:
         def before(number: int) -> int:
             if reduced:
                 return min(number, total)
-            laps, rest = divmod(min(number, total), chain.loop.items)
+            laps, rest = divmod(min(number, total), chain.buffer.samples)
             return laps * len(lap) + int(np.searchsorted(lap, rest))
 
         gaps = self.gaps[self.gaps["stream"] == stream]

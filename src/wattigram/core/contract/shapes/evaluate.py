@@ -58,9 +58,11 @@ def _values(shape: AnyShape, turns: FloatArray, points: int) -> FloatArray:
         case SineShape():
             return np.asarray(np.sin(2 * math.pi * turns))
         case TriangleShape():
-            rising = turns / shape.peak
+            rising = turns / shape.symmetry
             return np.where(
-                turns < shape.peak, 2 * rising - 1, 1 - 2 * (turns - shape.peak) / (1 - shape.peak)
+                turns < shape.symmetry,
+                2 * rising - 1,
+                1 - 2 * (turns - shape.symmetry) / (1 - shape.symmetry),
             )
         case SawtoothShape():
             return 2 * turns - 1 if shape.direction == "rising" else 1 - 2 * turns
@@ -77,7 +79,7 @@ def _values(shape: AnyShape, turns: FloatArray, points: int) -> FloatArray:
             drawn = generator.standard_normal(points) / _NOISE_SIGMAS
             return np.clip(drawn[np.rint(turns * points).astype(np.int64) % points], -1, 1)
         case ChirpShape():
-            swept = shape.begin * turns + (shape.end - shape.begin) * turns**2 / 2
+            swept = shape.start * turns + (shape.stop - shape.start) * turns**2 / 2
             return np.asarray(np.sin(2 * math.pi * swept))
         case MultitoneShape():
             total = np.zeros(len(turns))
@@ -93,7 +95,7 @@ def _values(shape: AnyShape, turns: FloatArray, points: int) -> FloatArray:
 def _resampled(shape: PointsShape, turns: FloatArray) -> FloatArray:
     given = np.array(shape.values)
     count = len(given)
-    if shape.between == "straight":
+    if shape.interpolation == "straight":
         return np.asarray(
             np.interp(turns * count, np.arange(count + 1), np.append(given, given[0]))
         )

@@ -23,11 +23,11 @@ class TriangleShape(StrictModel):
     """From the lowest value up to the highest at ``peak`` of the turn, and down again."""
 
     kind: Literal["triangle"] = "triangle"
-    peak: Share = 0.5
+    symmetry: Share = 0.5
 
     @model_validator(mode="after")
     def _plausible(self) -> Self:
-        if not 0 < self.peak < 1:
+        if not 0 < self.symmetry < 1:
             raise ValueError("peak must lie between 0 % and 100 %. Write 50 % for equal flanks.")
         return self
 
@@ -84,8 +84,8 @@ class ChirpShape(StrictModel):
     """A sine whose frequency goes evenly from ``begin`` to ``end`` turns a table."""
 
     kind: Literal["chirp"] = "chirp"
-    begin: Annotated[float, Field(gt=0, le=10_000)] = 1.0
-    end: Annotated[float, Field(gt=0, le=10_000)] = 16.0
+    start: Annotated[float, Field(gt=0, le=10_000)] = 1.0
+    stop: Annotated[float, Field(gt=0, le=10_000)] = 16.0
 
 
 class Tone(StrictModel):
@@ -120,7 +120,7 @@ class PointsShape(StrictModel):
 
     kind: Literal["points"] = "points"
     values: Annotated[tuple[float, ...], Field(min_length=2, max_length=LONGEST_TABLE)]
-    between: Literal["straight", "band-limited"] = "straight"
+    interpolation: Literal["straight", "band-limited"] = "straight"
     """Lines between values, or the only curve through them with no frequency above half their
     rate."""
     origin: Annotated[str, StringConstraints(max_length=120)] = ""

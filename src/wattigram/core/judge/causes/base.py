@@ -84,7 +84,7 @@ class LikelyCause:
 def first_values(take: Take, name: str) -> SignalSamples | None:
     """The first values of a signal's stage, as many as some multiple of :data:`MOST_SAMPLES` gives;
     None without one."""
-    stage = take.workspace.project.signal(name).later_stage
+    stage = take.workspace.project.signal(name).later_filter
     each = rate_divisor(stage) if stage is not None else 1
     return take.reduced(name, 0, min(MOST_SAMPLES, max(FEWEST_SAMPLES, 4 * MOST_SAMPLES // each)))
 
@@ -134,7 +134,7 @@ class FailingSignal:
     @cached_property
     def gain(self) -> float:
         """Of the front end."""
-        return float(self.signal.front_end)
+        return float(self.signal.scaling)
 
     @cached_property
     def captured(self) -> SignalSamples | None:
@@ -202,7 +202,7 @@ class FailingSignal:
         """Volts at the pin due of the first ``count`` values after the reduce stage, wherever that
         is."""
         name, converter = self.signal.name, self.chain.converter
-        stage = self.signal.later_stage
+        stage = self.signal.later_filter
         cycles = -(
             -count
             * (rate_divisor(stage) if stage is not None else 1)

@@ -70,9 +70,9 @@ def _is_crossed(case: FailingSignal, watch: Watch) -> bool:
     """What came lies now within the window and now beyond; a window around a target is not looked
     into."""
     window = watch.window(case.take.workspace.project)
-    reduced = first_values(case.take, case.signal.name) if window.on == "reduced" else None
+    reduced = first_values(case.take, case.signal.name) if window.input == "filtered" else None
     samples = reduced or case.take.raw(case.signal.name, 0, MOST_SAMPLES)
-    if samples is None or window.target_v is not None or window.target_signal is not None:
+    if samples is None or window.minus_v is not None or window.minus_signal is not None:
         return False
     low, high = sorted(limits_v(case.take.workspace, case.signal, window))
     volts = samples.volts[samples.valid]
@@ -201,7 +201,7 @@ def _stopping(case: FailingSignal) -> list[Watch]:
 
 def _judge(case: FailingSignal, watch: Watch) -> Threshold | RedundantPair:
     signal = case.take.workspace.project.signal(watch.signal)
-    judge = signal.windows[watch.index] if watch.kind == "window" else signal.twin
+    judge = signal.thresholds[watch.index] if watch.kind == "window" else signal.redundant_pair
     assert judge is not None
     return judge
 
@@ -374,7 +374,7 @@ def pairs_of_two_instants(case: FailingSignal) -> LikelyCause | None:
 
 def _pair(case: FailingSignal) -> tuple[SignalSamples | None, SignalSamples | None]:
     """What came of a signal and of its twin, reduced where it was."""
-    of = case.signal.twin_of
+    of = case.signal.partner
     if of is None or case.take.workspace.project.chain_of(of) is None:
         return None, None
     first, second = (

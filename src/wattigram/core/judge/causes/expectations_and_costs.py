@@ -35,7 +35,7 @@ COST_DIFFERS = 0.02
 def expectation_beside(take: Take, verdict: Verdict) -> LikelyCause | None:
     """The signal reads what its bench says; the expectation lies beside it."""
     chain = take.workspace.project.chain_of(verdict.signal)
-    if verdict.kind not in {"level", "steps", "sine"} or verdict.measured is None or chain is None:
+    if verdict.kind not in {"level", "square", "sine"} or verdict.measured is None or chain is None:
         return None
     if verdict.low is None or verdict.high is None:
         return None
@@ -63,7 +63,7 @@ def pair_apart(case: FailingSignal) -> LikelyCause | None:
     """One of a pair reads beside its source: which, by how much, and whether source or
     converter."""
     project = case.take.workspace.project
-    other = case.signal.twin_of
+    other = case.signal.partner
     if other is None or project.chain_of(other) is None:
         return None
     ours, theirs = (offset_v(case.take, name) for name in (case.signal.name, other))
@@ -114,7 +114,7 @@ def offset_v(take: Take, name: str) -> tuple[float, float] | None:
         take.history, chain.converter, name, 0, cycles, take.instants(chain, 0, cycles)
     )
     count = min(len(stream.settled_v), len(samples.volts))
-    gain = float(samples.signal.front_end)
+    gain = float(samples.signal.scaling)
     error = (samples.volts[:count] - stream.predicted_v[:count])[samples.valid[:count]] * gain
     if len(error) < FEWEST_SAMPLES or float(error.std()) > SPREAD * stream.half_width_v * gain:
         return None  # no offset, but something that goes up and down
@@ -153,7 +153,7 @@ def handler_costs_more(case: FailingSignal) -> LikelyCause | None:
     """The program was counted, and its handler takes longer than the design says: rate or losses
     follow."""
     counted = case.take.totals.get(f"handler.{case.stream}")
-    stated = case.chain.loop.handler_cycles
+    stated = case.chain.buffer.isr_cycles
     if counted is None or counted <= stated * (1 + COST_DIFFERS):
         return None
     rate_hz = case.take.running_rate_hz(case.chain)

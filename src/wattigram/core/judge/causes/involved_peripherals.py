@@ -7,7 +7,13 @@ from collections.abc import Iterator
 from wattigram.core.model.bench import Jumper, resolve_source
 from wattigram.core.model.design import Chain, Dma, TimerTrigger, Workspace
 from wattigram.core.model.design.outputs import Playback
-from wattigram.core.model.design.route import DacSink, ReceivedSource, ResultSource, Route, SendSink
+from wattigram.core.model.design.route import (
+    DacDestination,
+    ReceivedSource,
+    ResultSource,
+    Route,
+    UartDestination,
+)
 from wattigram.core.predict.pins import generator_on, pwm_on
 from wattigram.core.predict.waveform import update_timer
 
@@ -15,8 +21,8 @@ from wattigram.core.predict.waveform import update_timer
 def chain_owners(chain: Chain) -> set[str]:
     """Peripherals that a chain's results depend on."""
     found = {chain.converter}
-    if isinstance(chain.retrieval, Dma):
-        found.add(chain.retrieval.channel)
+    if isinstance(chain.readout, Dma):
+        found.add(chain.readout.channel)
     if isinstance(chain.trigger, TimerTrigger):
         found.add(chain.trigger.timer)
     return found
@@ -53,8 +59,8 @@ def _output_owners(workspace: Workspace, pin: str) -> Iterator[str]:
     for route in workspace.project.routes:
         if (
             pwm is not None
-            and not isinstance(route.sink, (SendSink, DacSink))
-            and route.sink.pwm == pwm.name
+            and not isinstance(route.destination, (UartDestination, DacDestination))
+            and route.destination.pwm == pwm.name
         ):
             yield from route_owners(workspace, route)
 
@@ -70,10 +76,10 @@ def route_owners(workspace: Workspace, route: Route) -> set[str]:
             found |= chain_owners(chain) if chain is not None else {converter}
         case ReceivedSource(uart=uart):
             found.add(uart)
-    match route.sink:
-        case SendSink(uart=uart):
+    match route.destination:
+        case UartDestination(uart=uart):
             found.add(uart)
-        case DacSink(dac=dac):
+        case DacDestination(dac=dac):
             found.add(dac)
         case sink:
             pwm = workspace.project.pwm_output(sink.pwm)

@@ -25,7 +25,7 @@ FEWEST_LAPS = 3
 def _items(case: FailingSignal) -> NDArray[Any]:
     """The stream as the program reads it, whole laps of it."""
     data = case.take.items(case.stream, 0, MOST_SAMPLES)
-    lap = case.chain.loop.items
+    lap = case.chain.buffer.samples
     return data[: len(data) // lap * lap] if len(data) >= lap else data
 
 
@@ -33,8 +33,12 @@ def _items(case: FailingSignal) -> NDArray[Any]:
 def width_differs(case: FailingSignal) -> LikelyCause | None:
     """Every other value is zero; or part of each lap never changes from zero, and the rest is too
     big."""
-    data, width, written = _items(case), case.chain.reader.width_bits, case.chain.loop.width_bits
-    if len(data) < case.chain.loop.items or width is None or width == written or not data.any():
+    data, width, written = (
+        _items(case),
+        case.chain.read_as.element_bits,
+        case.chain.buffer.element_bits,
+    )
+    if len(data) < case.chain.buffer.samples or width is None or width == written or not data.any():
         return None
     if width < written:
         step = written // width
@@ -44,15 +48,15 @@ def width_differs(case: FailingSignal) -> LikelyCause | None:
         evidence = f"of {step} values one is a sample, {empty * 100:.1f} % of the others are zero"
         title = f"{written}-bit items are read as {width}-bit values"
     else:
-        laps = data.reshape(-1, case.chain.loop.items)
-        filled = case.chain.loop.items * written // width
-        if not 0 < filled < case.chain.loop.items:
+        laps = data.reshape(-1, case.chain.buffer.samples)
+        filled = case.chain.buffer.samples * written // width
+        if not 0 < filled < case.chain.buffer.samples:
             return None
         unused = float(np.mean(laps[:, filled:] == 0))
         beyond = float(np.mean(laps[:, :filled] >= 1 << written))
         fit = unused * min(1.0, 0.5 + beyond)
         evidence = (
-            f"the last {case.chain.loop.items - filled} values of each lap are zero "
+            f"the last {case.chain.buffer.samples - filled} values of each lap are zero "
             f"({unused * 100:.1f} %), and "
             f"{beyond * 100:.0f} % of the others exceed {written} bits: two samples in one"
         )
@@ -66,9 +70,9 @@ def width_differs(case: FailingSignal) -> LikelyCause | None:
 def address_stands_still(case: FailingSignal) -> LikelyCause | None:
     """Only the first item of each lap ever changes."""
     data = _items(case)
-    if len(data) < 2 * case.chain.loop.items:
+    if len(data) < 2 * case.chain.buffer.samples:
         return None
-    laps = data.reshape(-1, case.chain.loop.items)
+    laps = data.reshape(-1, case.chain.buffer.samples)
     came = case.take.valid(case.stream, np.arange(len(data))).reshape(laps.shape)
     others = int(np.count_nonzero(came[:, 1:]))
     if not others or not laps[:, 0].any():
@@ -80,7 +84,7 @@ def address_stands_still(case: FailingSignal) -> LikelyCause | None:
         "dma-no-increment",
         "DMA always writes the same item",
         rest,
-        f"item 0 of {case.chain.loop.name} changes, {rest * 100:.1f} % of all others are zero",
+        f"item 0 of {case.chain.buffer.name} changes, {rest * 100:.1f} % of all others are zero",
         case.remedy("dma-no-increment"),
         whole=True,
     )
@@ -90,8 +94,8 @@ def address_stands_still(case: FailingSignal) -> LikelyCause | None:
 def same_half_again(case: FailingSignal) -> LikelyCause | None:
     """The second half of each lap is the first once more, noise and all: both are sent from the
     same place."""
-    data, half = _items(case), case.chain.loop.items // 2
-    if len(data) < FEWEST_LAPS * case.chain.loop.items or case.chain.loop.items % 2:
+    data, half = _items(case), case.chain.buffer.samples // 2
+    if len(data) < FEWEST_LAPS * case.chain.buffer.samples or case.chain.buffer.samples % 2:
         return None
     if len(np.unique(data[:half])) <= 2 * len(case.chain.slots):
         return None  # readings without noise are alike whatever is sent
@@ -101,9 +105,9 @@ def same_half_again(case: FailingSignal) -> LikelyCause | None:
         return None
     return case.cause(
         "same-half-again",
-        f"Both halves of {case.chain.loop.name} are sent from the same place",
+        f"Both halves of {case.chain.buffer.name} are sent from the same place",
         same / len(laps),
-        f"in {same} of {len(laps)} laps of {case.chain.loop.name} the second half is the first "
+        f"in {same} of {len(laps)} laps of {case.chain.buffer.name} the second half is the first "
         "once more, noise and all",
         None,
         whole=True,
@@ -142,7 +146,7 @@ def wrong_alignment(case: FailingSignal) -> LikelyCause | None:
     if not case.is_off:
         return None
     base = float(case.settled_v @ case.settled_v)
-    spare = case.chain.loop.width_bits - case.chain.bits
+    spare = case.chain.buffer.element_bits - case.chain.bits
     if base <= 0 or spare <= 0:
         return None
     factor = float(case.measured_v @ case.settled_v) / base
@@ -161,7 +165,7 @@ def wrong_alignment(case: FailingSignal) -> LikelyCause | None:
         f"Codes are {found}-aligned, read as {other}-aligned",
         fit,
         f"readings are {factor:.3f} times what is expected, and {case.chain.bits} bits in "
-        f"{case.chain.loop.width_bits} "
+        f"{case.chain.buffer.element_bits} "
         f"leave a factor of {2**spare}",
         remedy,
         whole=True,
@@ -171,8 +175,8 @@ def wrong_alignment(case: FailingSignal) -> LikelyCause | None:
 @register_cause
 def item_too_narrow(case: FailingSignal) -> LikelyCause | None:
     """Readings fold over at the item's width."""
-    width = case.chain.loop.width_bits
-    if not case.is_off or width >= case.chain.bits or case.chain.reader.width_bits is not None:
+    width = case.chain.buffer.element_bits
+    if not case.is_off or width >= case.chain.bits or case.chain.read_as.element_bits is not None:
         return None
     fold_v = (1 << width) * case.scale.lsb_v
     near = np.mod(case.settled_v, fold_v)
@@ -193,7 +197,7 @@ def item_too_narrow(case: FailingSignal) -> LikelyCause | None:
 @register_cause
 def loop_out_of_step(case: FailingSignal) -> LikelyCause | None:
     """From lap to lap the signal's places hold other signals."""
-    slots, items = len(case.chain.slots), case.chain.loop.items
+    slots, items = len(case.chain.slots), case.chain.buffer.samples
     if items % slots == 0 or not case.is_off:
         return None
     data = case.take.items(case.stream, 0, MOST_SAMPLES)
@@ -208,7 +212,7 @@ def loop_out_of_step(case: FailingSignal) -> LikelyCause | None:
     fit = explained_share(measured, own, true)
     return case.cause(
         "loop-out-of-step",
-        f"{case.chain.loop.name} is out of step",
+        f"{case.chain.buffer.name} is out of step",
         fit,
         f"{items} items are no multiple of {slots} slots: from the second lap on the places hold "
         "signals "
@@ -224,7 +228,7 @@ def _expected_by_slot(case: FailingSignal, cycles: int) -> NDArray[np.float64]:
     instants = case.take.instants(case.chain, 0, cycles)
     by_slot = np.empty((cycles, len(case.chain.slots)))
     for name in {slot.signal for slot in case.chain.slots}:
-        gain = float(project.signal(name).front_end)
+        gain = float(project.signal(name).scaling)
         course = (
             expected_raw(
                 case.take.history, case.chain.converter, name, 0, cycles, instants

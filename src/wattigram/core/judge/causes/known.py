@@ -14,7 +14,7 @@ UNSEEN_FIT = 0.9
 """Of an error that the design has, where no tester measures its symptom."""
 WARNED_FIT = 0.6
 OF_EVENTS = ("window", "comparator", "chain-st")
-EVENT_KINDS = frozenset({"window", "edges", "trip"})
+EVENT_KINDS = frozenset({"threshold", "edges", "trip"})
 WITHOUT_SYMPTOM = frozenset(
     {"pin-beyond-limits", "twin-stage-differs", "registers-cannot-hold", "twin-same-converter"}
 )
@@ -79,7 +79,7 @@ def _concerns(take: Take, finding: Finding, signal: str, kinds: set[str]) -> boo
     if finding.code.startswith(OF_EVENTS):
         return finding.signal in {"", signal} and bool(kinds & EVENT_KINDS)
     if finding.code.startswith(OF_PAIRS):
-        return finding.signal == signal and "twin" in kinds
+        return finding.signal == signal and "redundant-pair" in kinds
     if finding.signal:
         return finding.signal == signal
     chain = take.workspace.project.chain_of(signal)

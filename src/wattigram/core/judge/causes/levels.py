@@ -44,7 +44,7 @@ def input_beyond_reference(case: FailingSignal) -> LikelyCause | None:
     crowded = float(np.count_nonzero(near)) / count
     if crowded > share:
         return None
-    gain = float(case.signal.front_end)
+    gain = float(case.signal.scaling)
     calm = float(
         np.mean(np.abs(case.settled_v - edge) < 2 * scale.lsb_v + case.expected.half_width_v * gain)
     )
@@ -168,7 +168,7 @@ def factor_off(case: FailingSignal) -> LikelyCause | None:
         )
     if case.of_chain("full-scale-read") is not None:
         steps = (1 << case.chain.bits) - 1
-        sign = 1 if case.chain.reader.full_scale == "2^N-1" else -1
+        sign = 1 if case.chain.read_as.full_scale == "2^N-1" else -1
         choices.append(
             ("full-scale-read", "Volts are computed with another full scale", sign / steps)
         )
@@ -194,7 +194,7 @@ def mean_is_scaled(case: FailingSignal) -> LikelyCause | None:
     """The reduced stream is the right one times count / 2^shift, or folds over where its sum
     overflows."""
     reduced = first_values(case.take, case.signal.name)
-    stage = case.signal.reduce
+    stage = case.signal.filter
     if stage is None:
         return None
     captured = reduced if reduced is not None else case.take.raw(case.signal.name, 0, MOST_SAMPLES)
@@ -217,7 +217,10 @@ def mean_is_scaled(case: FailingSignal) -> LikelyCause | None:
     if case.finding("sum-too-wide") is None:
         return None
     span_v = (
-        (1 << stage.register_bits) * case.scale.lsb_v / float(stage.gain_ratio) / (1 << stage.shift)
+        (1 << stage.accumulator_bits)
+        * case.scale.lsb_v
+        / float(stage.gain_ratio)
+        / (1 << stage.shift)
     )
     folded = np.mod(settled, span_v)
     near = np.abs((measured - folded + span_v / 2) % span_v - span_v / 2)
@@ -229,6 +232,6 @@ def mean_is_scaled(case: FailingSignal) -> LikelyCause | None:
         f"The sum of {case.signal.name} overflows",
         fit,
         f"{fit * 100:.1f} % of the values are what is expected less a multiple of what "
-        f"{stage.register_bits} bits hold",
+        f"{stage.accumulator_bits} bits hold",
         case.remedy("sum-too-wide"),
     )

@@ -194,7 +194,7 @@ def _reads_as(case: FailingSignal, name: str, other: str) -> float:
         return 0.0
     cycles = min(int(samples.cycles[-1]) + 1, 1 << 16)
     instants = take.instants(chain, 0, cycles)
-    gains = [float(take.workspace.project.signal(one).front_end) for one in (name, other)]
+    gains = [float(take.workspace.project.signal(one).scaling) for one in (name, other)]
     mine = (
         expected_raw(take.history, chain.converter, name, 0, cycles, instants).settled_v * gains[0]
     )

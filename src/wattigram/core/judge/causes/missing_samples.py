@@ -21,7 +21,7 @@ def nothing_came(case: FailingSignal) -> LikelyCause | None:
     one unheard."""
     due = due_items(case.take, case.chain)
     came = case.take.item_count(case.stream)
-    if came > case.chain.hands_over_each or due < FEWEST_EXPECTED + came:
+    if came > case.chain.results_per_isr or due < FEWEST_EXPECTED + came:
         return None
     converted = case.take.totals.get(f"converted.{case.stream}")
     codes: tuple[str, ...] = (*_NEVER_FETCHED, *_NEVER_STARTED)
@@ -110,14 +110,14 @@ def one_bufferful_came(case: FailingSignal) -> LikelyCause | None:
     """As many items as the loop holds, then silence."""
     items = case.take.item_count(case.stream)
     due = due_items(case.take, case.chain)
-    if items != case.chain.loop.items or due < 1.5 * items:
+    if items != case.chain.buffer.samples or due < 1.5 * items:
         return None
     finding = case.of_chain("dma-not-endless")
     return case.cause(
         "dma-not-endless",
-        f"{case.chain.loop.name} fills once and freezes",
+        f"{case.chain.buffer.name} fills once and freezes",
         1.0 if finding is not None else 0.6,
-        f"exactly {items} items came, as many as {case.chain.loop.name} holds; {due:.0f} were due "
+        f"exactly {items} items came, as many as {case.chain.buffer.name} holds; {due:.0f} were due "
         "in "
         f"{format_si(case.take.seconds, 's', 3)}",
         finding.remedy if finding is not None else None,
@@ -132,9 +132,9 @@ def half_never_came(case: FailingSignal) -> LikelyCause | None:
     firsts, counts = (
         rows[name][rows["stream"] == case.stream].astype(int) for name in ("first", "count")
     )
-    items = case.chain.loop.items
+    items = case.chain.buffer.samples
     shares = []
-    if len(counts) < FEWEST_HALVES or not isinstance(case.chain.retrieval, Dma):
+    if len(counts) < FEWEST_HALVES or not isinstance(case.chain.readout, Dma):
         return None
     for begin, end in ((0, items // 2), (items // 2, items)):
         mine = (firsts % items == begin) & (counts == end - begin)
@@ -142,11 +142,11 @@ def half_never_came(case: FailingSignal) -> LikelyCause | None:
     half = 0 if shares[0] >= shares[1] else 1
     return case.cause(
         "half-not-served",
-        f"The {('first', 'second')[half]} half of {case.chain.loop.name} is never sent",
+        f"The {('first', 'second')[half]} half of {case.chain.buffer.name} is never sent",
         shares[half],
         f"{counts.sum()} items never came; {shares[half] * 100:.0f} % of them are the "
         f"{('first', 'second')[half]} halves of "
-        f"{len(counts)} laps: the handler of {case.chain.retrieval.channel} does nothing at the "
+        f"{len(counts)} laps: the handler of {case.chain.readout.channel} does nothing at the "
         f"{('half', 'full')[half]} mark, or is not told of it",
         None,
         whole=True,
@@ -180,15 +180,15 @@ def sent_again(case: FailingSignal) -> LikelyCause | None:
     came = case.take.item_count(case.stream)
     if not len(counts) or not came:
         return None
-    portion = case.chain.loop.items - case.chain.loop.items // 2
+    portion = case.chain.buffer.samples - case.chain.buffer.samples // 2
     whole = float(counts[counts % portion == 0].sum()) / float(counts.sum())
-    what = "mark's" if isinstance(case.chain.retrieval, Dma) else "result's"
+    what = "mark's" if isinstance(case.chain.readout, Dma) else "result's"
     return case.cause(
         "sent-again",
         f"A {what} flag is served without being taken",
         0.5 + 0.5 * whole,
-        f"{counts.sum()} items of {case.chain.loop.name} came again, {came} came once; "
-        f"{whole * 100:.0f} % of them in portions of {portion}, as half of {case.chain.loop.name} "
+        f"{counts.sum()} items of {case.chain.buffer.name} came again, {came} came once; "
+        f"{whole * 100:.0f} % of them in portions of {portion}, as half of {case.chain.buffer.name} "
         "holds",
         None,
         whole=True,
@@ -209,7 +209,7 @@ def some_are_lost(case: FailingSignal) -> LikelyCause | None:
     finding = case.of_chain("handler-too-slow")
     return case.cause(
         "handler-too-slow",
-        f"The handler of {case.chain.loop.name} is longer than its deadline",
+        f"The handler of {case.chain.buffer.name} is longer than its deadline",
         1 - abs(lost - predicted) / max(lost, predicted),
         f"{lost * 100:.3g} % of the items never came, {predicted * 100:.3g} % predicted of a "
         "handler of "

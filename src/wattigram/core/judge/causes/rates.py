@@ -54,7 +54,7 @@ def timer_counts_otherwise(case: FailingSignal) -> LikelyCause | None:
     if rate_hz is None or finding is None or not isinstance(trigger, TimerTrigger):
         return None
     setting = timer_setting(case.take.workspace, trigger)
-    wanted, predicted = float(1 / trigger.every), float(1 / setting.period_s)
+    wanted, predicted = float(1 / trigger.period_s), float(1 / setting.period_s)
     per_cycle = case.cycle.triggers_per_cycle
     off, explained = rate_hz * per_cycle / wanted - 1, predicted / wanted - 1
     if abs(off) < 1e-5:
@@ -82,7 +82,7 @@ def oscillator_is_off(case: FailingSignal) -> LikelyCause | None:
     if (
         rate_hz is None
         or oscillator is None
-        or case.chain.clock != "own"
+        or case.chain.clock != "internal"
         or case.cycle.trigger.pace == "pattern"
     ):
         return None
@@ -136,7 +136,7 @@ def frames_are_timed_wrong(case: FailingSignal) -> LikelyCause | None:
     cycles, seconds = case.take.chain_cycles(case.chain), case.take.seconds
     if cycles < FEWEST_CYCLES or not due or abs(came / due - 1) > ALIKE:
         return None
-    if rate_hz is None and cycles <= MOST_UNTOLD_LAPS * case.chain.loop.items:
+    if rate_hz is None and cycles <= MOST_UNTOLD_LAPS * case.chain.buffer.samples:
         return None
     if rate_hz is not None and abs(rate_hz * seconds / cycles - 1) < ALIKE:
         return None

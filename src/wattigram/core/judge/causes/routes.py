@@ -20,7 +20,7 @@ from wattigram.core.judge.output_measurements import (
     measure_route,
     wanted_values_hz,
 )
-from wattigram.core.model.design import ReceivedSource, Route, SendSink
+from wattigram.core.model.design import ReceivedSource, Route, UartDestination
 from wattigram.core.predict.pins import misread_bytes
 from wattigram.core.predict.timing import route_timing
 
@@ -88,7 +88,11 @@ def _overwritten(
 ) -> list[LikelyCause]:
     """Bytes go missing as fast as they should of such rates."""
     timing = route_timing(take.workspace, route)
-    if not isinstance(route.sink, SendSink) or not timing.overwritten_hz or not take.seconds:
+    if (
+        not isinstance(route.destination, UartDestination)
+        or not timing.overwritten_hz
+        or not take.seconds
+    ):
         return []
     came_hz = (seen.written - seen.overwritten) / take.seconds
     fit = 1 - abs(came_hz - timing.effective_hz) / max(came_hz, timing.effective_hz)
@@ -111,7 +115,7 @@ def _repeated(
     if finding is None or not made_hz or seen.values_hz < 1.02 * made_hz:
         return []
     repeated_hz = route_timing(take.workspace, route).repeated_hz / (
-        route.items if isinstance(route.sink, SendSink) else 1
+        route.transfers if isinstance(route.destination, UartDestination) else 1
     )
     fit = 1 - abs(seen.values_hz - made_hz - repeated_hz) / max(
         seen.values_hz - made_hz, repeated_hz
@@ -128,7 +132,7 @@ def _misread(
         not isinstance(route.source, ReceivedSource)
         or seen.expected is None
         or seen.matched > 0.9
-        or route.items > 1
+        or route.transfers > 1
     ):
         return []
     reads = np.array(misread_bytes(take.workspace, route.source.uart))
@@ -155,10 +159,10 @@ def _order(
     take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement
 ) -> list[LikelyCause]:
     """Taken the other way round, the values are right."""
-    if route.items < 2 or seen.expected is None or seen.matched > 0.9 or not len(seen.values):
+    if route.transfers < 2 or seen.expected is None or seen.matched > 0.9 or not len(seen.values):
         return []
-    if isinstance(route.sink, SendSink):
-        other = "high-first" if route.expected_order == "low-first" else "low-first"
+    if isinstance(route.destination, UartDestination):
+        other = "big-endian" if route.expected_endianness == "little-endian" else "little-endian"
         matched = measure_route(take, route, other).matched
     else:
         swapped = ((seen.values & 0xFF) << 8) | (seen.values >> 8 & 0xFF)
@@ -183,8 +187,8 @@ def _torn(
         rate_hz = seen.torn / take.seconds
         fit = 1 - abs(rate_hz - timing.torn_hz) / max(rate_hz, timing.torn_hz) * 0.5
         evidence = f"{seen.torn} values took effect half written, {timing.torn_hz * take.seconds:.0f} were to be expected"
-    elif isinstance(route.sink, SendSink) and seen.matched < 0.999:
-        share = timing.torn_hz * route.items / float(timing.sink_hz)
+    elif isinstance(route.destination, UartDestination) and seen.matched < 0.999:
+        share = timing.torn_hz * route.transfers / float(timing.sink_hz)
         fit = 1 - abs((1 - seen.matched) - share * 0.5) / max(1 - seen.matched, share)
         evidence = f"{(1 - seen.matched) * 100:.3g} % of the values are put together of two"
     else:
@@ -205,7 +209,7 @@ def _folded(
     if finding is None or seen.expected is None or seen.matched > 0.9 or not len(seen.values):
         return []
     bits = route_timing(take.workspace, route).carried_bits
-    again = route.items > 1 and not route.step
+    again = route.transfers > 1 and not route.increment
     kept = seen.values & ((1 << bits) - 1)
     span = (seen.expected.high - seen.expected.low).astype(np.int64)
     offset = (kept - np.ceil(seen.expected.low).astype(np.int64)) % (1 << bits)

@@ -44,7 +44,7 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
     place = chain.places_of(name)[0]
     before = chain.slots[place - 1].signal
     slots = len(chain.slots)
-    if before == name or chain.loop.items % slots:
+    if before == name or chain.buffer.samples % slots:
         return None
     stream = workspace.project.chains.index(chain)
     items = take.items(stream, 0, MOST_SAMPLES * slots)
@@ -59,7 +59,7 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
     if place == 0:
         other = np.concatenate(([0.0], other[:-1]))
         good = good & np.concatenate(([False], valid[:-1, -1]))
-    gain = float(workspace.project.signal(name).front_end)
+    gain = float(workspace.project.signal(name).scaling)
     expected = expected_raw(
         take.history, chain.converter, name, 0, cycles, take.instants(chain, 0, cycles)
     )

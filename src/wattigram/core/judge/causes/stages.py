@@ -22,7 +22,7 @@ LEAST_SHARE = 0.01
 @register_cause
 def stage_gives_nothing(case: FailingSignal) -> LikelyCause | None:
     """Samples come, and what software should make of them does not."""
-    stage = case.signal.later_stage
+    stage = case.signal.later_filter
     reduced = case.take.reduced_count(case.signal.name)
     if stage is None or case.take.is_polled or case.captured is None or reduced:
         return None
@@ -45,12 +45,18 @@ def stage_makes_something_else(case: FailingSignal) -> LikelyCause | None:
     project, name = case.take.workspace.project, case.signal.name
     reduced, index = first_values(case.take, name), tap_index(project, name)
     whole = not case.take.lost_items(case.stream) and not case.take.repeated_items(case.stream)
-    stage = case.signal.later_stage
-    if reduced is None or index is None or stage is None or stage.by == "hardware" or not whole:
+    stage = case.signal.later_filter
+    if (
+        reduced is None
+        or index is None
+        or stage is None
+        or stage.done_in == "hardware"
+        or not whole
+    ):
         return None
     items = case.take.items(case.stream, 0, MOST_SAMPLES)
     tap = Tap(
-        effective_taps(case.take.workspace)[index], len(case.chain.slots), case.chain.loop.items
+        effective_taps(case.take.workspace)[index], len(case.chain.slots), case.chain.buffer.samples
     )
     made = tap.feed(items, 0, np.arange(len(items)))[1].values & 0xFFFFFFFF
     came = reduced.items[: len(made)].astype(np.int64)

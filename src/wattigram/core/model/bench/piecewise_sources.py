@@ -74,7 +74,7 @@ def _battery(source: Battery) -> ShapeSource:
     """The load is there for the last share of each period; both ways take the time constant."""
     period_s = float(source.period_s)
     free_s = period_s * (1 - source.loaded)
-    levels = np.array([source.voltage_v, source.voltage_v - source.sag_v])
+    levels = np.array([source.voltage_v, source.voltage_v - source.drop_v])
     flat = PiecewiseWaveform(
         np.array([0.0, free_s]), levels, np.zeros(2), np.zeros(2), 0.0, period_s, always=True
     )
@@ -91,7 +91,7 @@ def _generator(source: SignalGenerator) -> ShapeSource:
     turns: list[float]
     match shape:
         case TriangleShape():
-            turns, volts = [0.0, shape.peak, 1.0], [low_v, high_v, low_v]
+            turns, volts = [0.0, shape.symmetry, 1.0], [low_v, high_v, low_v]
         case SawtoothShape():
             turns, volts = (
                 [0.0, 1.0],

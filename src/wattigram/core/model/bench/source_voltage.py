@@ -65,7 +65,7 @@ def source_voltage(source: Driven, times_s: FloatArray) -> FloatArray:
         case FloatingInput():
             wander = sum(np.sin(2 * math.pi * rate * times_s) for rate in WANDER_HZ)
             mains = np.sin(2 * math.pi * float(source.mains_hz) * times_s)
-            return np.asarray(FLOATING_CENTRE_V + WANDER_V * wander + source.pickup_v * mains)
+            return np.asarray(FLOATING_CENTRE_V + WANDER_V * wander + source.hum_v * mains)
         case SweptSource():
             lasting_s, first_hz = float(source.lasting_s), float(source.from_hz)
             into = np.mod(times_s, lasting_s)
@@ -91,7 +91,7 @@ def source_extent_v(source: Driven) -> tuple[float, float]:
         case SquareSource():
             return min(source.low_v, source.high_v), max(source.low_v, source.high_v)
         case FloatingInput():
-            reach = len(WANDER_HZ) * WANDER_V + source.pickup_v
+            reach = len(WANDER_HZ) * WANDER_V + source.hum_v
             return FLOATING_CENTRE_V - reach, FLOATING_CENTRE_V + reach
 
 
@@ -162,7 +162,7 @@ def source_slope_v_s(source: Driven) -> float:
             return math.inf if source.low_v != source.high_v else 0.0
         case FloatingInput():
             slow = 2 * math.pi * sum(WANDER_HZ) * WANDER_V
-            return slow + 2 * math.pi * float(source.mains_hz) * source.pickup_v
+            return slow + 2 * math.pi * float(source.mains_hz) * source.hum_v
         case SweptSource():
             return 2 * math.pi * float(max(source.from_hz, source.to_hz)) * source.amplitude_v
         case ShapeSource():

@@ -29,7 +29,7 @@ from wattigram.core.model.field_types import Flag, InputName, PinName
 class DcSource(StrictModel):
     """A fixed voltage; a knob, when it is turned while the board runs."""
 
-    kind: Literal["level"] = "level"
+    kind: Literal["dc"] = "dc"
     voltage_v: Volts
     noise_v: VoltsOrZero = 0.0
 
@@ -49,7 +49,7 @@ class SineSource(StrictModel):
 class TriangleSource(StrictModel):
     """A straight line from ``from_v`` to ``to_v`` and back, each way taking half a period."""
 
-    kind: Literal["ramp"] = "ramp"
+    kind: Literal["triangle"] = "triangle"
     from_v: Volts
     to_v: Volts
     period_s: Seconds
@@ -59,7 +59,7 @@ class TriangleSource(StrictModel):
 class SquareSource(StrictModel):
     """Low for the first part of each period, then high for the share ``duty`` of it."""
 
-    kind: Literal["steps"] = "steps"
+    kind: Literal["square"] = "square"
     low_v: Volts
     high_v: Volts
     period_s: Seconds
@@ -77,7 +77,7 @@ class FloatingInput(StrictModel):
     """Nothing is connected: mains pick-up on a slowly wandering level."""
 
     kind: Literal["floating"] = "floating"
-    pickup_v: VoltsOrZero = 0.25
+    hum_v: VoltsOrZero = 0.25
     mains_hz: Hertz = Fraction(50)
     noise_v: VoltsOrZero = 0.002
 
@@ -115,7 +115,7 @@ class Battery(StrictModel):
 
     kind: Literal["battery"] = "battery"
     voltage_v: Volts
-    sag_v: VoltsOrZero = 0.0
+    drop_v: VoltsOrZero = 0.0
     period_s: Seconds = Fraction(1)
     loaded: Share = 0.25
     recovery_s: Seconds = Fraction(3, 100)
@@ -152,7 +152,7 @@ class SignalGenerator(StrictModel):
 class SweptSource(StrictModel):
     """A sine whose frequency goes evenly from one to another, again and again."""
 
-    kind: Literal["sweep"] = "sweep"
+    kind: Literal["swept-sine"] = "swept-sine"
     offset_v: Volts
     amplitude_v: VoltsOrZero
     from_hz: Hertz
@@ -236,9 +236,9 @@ class SerialSource(StrictModel):
 
     kind: Literal["serial"] = "serial"
     baud: Annotated[int, Field(strict=True, ge=50, le=20_000_000)] = 115_200
-    every: Every
+    interval_s: Every
     bits: Annotated[int, Field(strict=True, ge=4, le=16)] = 8
-    order: Literal["low-first", "high-first"] = "low-first"
+    endianness: Literal["little-endian", "big-endian"] = "little-endian"
     from_level: Share = 0.0
     to_level: Share = 1.0
     period_s: Seconds = Fraction(2)
@@ -283,12 +283,12 @@ class Wiring(StrictModel):
 
     pin: InputName
     label: Annotated[str, StringConstraints(max_length=60)] = ""
-    resistance_ohm: Ohms
+    source_resistance_ohm: Ohms
     capacitor_f: Farads = 0.0
     bandwidth_hz: Hertz | None = None
     noise_density: NoiseDensity = 0.0
     """White noise of source and amplifier, up to the bandwidth that is left of it."""
-    pickup_v: VoltsOrZero = 0.0
+    hum_v: VoltsOrZero = 0.0
     """Amplitude of mains that the wire picks up."""
     mains_hz: Hertz = Fraction(50)
     swapped_with: PinName | None = None
@@ -298,9 +298,9 @@ class Wiring(StrictModel):
     def source_ohm(self) -> float:
         """Resistance that charges the sampling capacitor; a floating pin has only leakage."""
         return (
-            max(self.resistance_ohm, FLOATING_OHM)
+            max(self.source_resistance_ohm, FLOATING_OHM)
             if isinstance(self.source, FloatingInput)
-            else self.resistance_ohm
+            else self.source_resistance_ohm
         )
 
     def metered(self, volts: float) -> Wiring:
@@ -315,7 +315,7 @@ class Wiring(StrictModel):
         """Time constants of the low-passes on the way: resistance and capacitor, and the
         amplifier."""
         found = (
-            [self.resistance_ohm * self.capacitor_f]
+            [self.source_resistance_ohm * self.capacitor_f]
             if not isinstance(self.source, FloatingInput)
             else []
         )

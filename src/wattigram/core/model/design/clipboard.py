@@ -49,10 +49,10 @@ def _clip(workspace: Workspace, names: tuple[str, ...], chains: tuple[Chain, ...
     for name in names:
         signal = project.signal(name)
         windows = tuple(
-            window for window in signal.windows if window.target_signal in (None, *names)
+            window for window in signal.thresholds if window.minus_signal in (None, *names)
         )
-        twin = signal.twin if signal.twin_of in names else None
-        signals.append(signal.replaced(windows=windows, twin=twin))
+        twin = signal.redundant_pair if signal.partner in names else None
+        signals.append(signal.replaced(thresholds=windows, redundant_pair=twin))
     pins = {pin for signal in signals for pin in (signal.pin, signal.negative)}
     return project.replaced(
         name="clip",
@@ -134,12 +134,18 @@ def _placed(
             raise EditError("Every analog pin carries a signal already.", cure="Remove one first.")
         pin, negative = free[0], None
     windows = tuple(
-        window.replaced(target_signal=window.target_signal and renamed[window.target_signal])
-        for window in signal.windows
+        window.replaced(minus_signal=window.minus_signal and renamed[window.minus_signal])
+        for window in signal.thresholds
     )
-    twin = signal.twin and signal.twin.replaced(of=renamed[signal.twin.of])
+    twin = signal.redundant_pair and signal.redundant_pair.replaced(
+        paired_with=renamed[signal.redundant_pair.paired_with]
+    )
     fresh = signal.replaced(
-        name=renamed[signal.name], pin=pin, negative=negative, windows=windows, twin=twin
+        name=renamed[signal.name],
+        pin=pin,
+        negative=negative,
+        thresholds=windows,
+        redundant_pair=twin,
     )
     found: list[Edit] = [AddSignal(fresh)]
     for old, new in ((signal.pin, pin), (signal.negative, negative)):
@@ -172,7 +178,7 @@ def _chain_edits(workspace: Workspace, chain: Chain, renamed: dict[str, str]) ->
                     per_trigger=chain.per_trigger
                     if chain.per_trigger in converter.per_trigger
                     else base.per_trigger,
-                    loop=chain.loop.replaced(name=base.loop.name),
+                    buffer=chain.buffer.replaced(name=base.buffer.name),
                     slots=slots if legal else base.slots,
                 )
             )
@@ -187,4 +193,4 @@ def _chain_edits(workspace: Workspace, chain: Chain, renamed: dict[str, str]) ->
 
 def read_period(chain: Chain) -> Fraction:
     """The chain's own period where a timer starts it."""
-    return chain.trigger.every if isinstance(chain.trigger, TimerTrigger) else DEFAULT_EVERY
+    return chain.trigger.period_s if isinstance(chain.trigger, TimerTrigger) else DEFAULT_EVERY

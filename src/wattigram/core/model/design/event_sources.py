@@ -23,7 +23,7 @@ class Watch:
 
     def window(self, project: Project) -> Threshold:
         """The window that it stands for."""
-        return project.signal(self.signal).windows[self.index]
+        return project.signal(self.signal).thresholds[self.index]
 
 
 def tapped_signals(project: Project) -> tuple[Signal, ...]:
@@ -31,20 +31,20 @@ def tapped_signals(project: Project) -> tuple[Signal, ...]:
     taps."""
     converted = {slot.signal for chain in project.chains for slot in chain.slots}
     leaders = {
-        signal.twin.of
+        signal.redundant_pair.paired_with
         for signal in project.signals
-        if signal.twin is not None and signal.twin.within_v
+        if signal.redundant_pair is not None and signal.redundant_pair.tolerance_v
     }
-    targets = {window.target_signal for signal in project.signals for window in signal.windows}
+    targets = {window.minus_signal for signal in project.signals for window in signal.thresholds}
     return tuple(
         signal
         for signal in project.signals
         if (
-            signal.later_stage is not None
-            or signal.windows
+            signal.later_filter is not None
+            or signal.thresholds
             or signal.name in leaders
             or signal.name in targets
-            or (signal.twin is not None and signal.twin.within_v)
+            or (signal.redundant_pair is not None and signal.redundant_pair.tolerance_v)
         )
         and signal.name in converted
     )
@@ -60,9 +60,9 @@ def watches(project: Project) -> tuple[Watch, ...]:
     """All that makes events; an event's number is a place in this."""
     found = []
     for signal in tapped_signals(project):
-        found += [Watch("window", signal.name, index) for index in range(len(signal.windows))]
-        twin = signal.twin
-        if twin is not None and twin.within_v and project.chain_of(twin.of) is not None:
+        found += [Watch("window", signal.name, index) for index in range(len(signal.thresholds))]
+        twin = signal.redundant_pair
+        if twin is not None and twin.tolerance_v and project.chain_of(twin.paired_with) is not None:
             found.append(Watch("twin", signal.name))
     found += [
         Watch("comparator", item.signal, comparator=item.name) for item in project.comparators

@@ -31,7 +31,7 @@ class LevelExpectation(StrictModel):
 class SquareExpectation(StrictModel):
     """The signal goes between two levels, each ± ``within_v``."""
 
-    kind: Literal["steps"] = "steps"
+    kind: Literal["square"] = "square"
     signal: Name
     low_v: Volts
     high_v: Volts
@@ -58,15 +58,15 @@ class NoiseExpectation(StrictModel):
     rms_v: PositiveVolts
 
 
-class TwinExpectation(StrictModel):
+class RedundantPairExpectation(StrictModel):
     """The signal and its twin differ by at most ``within_v``."""
 
-    kind: Literal["twin"] = "twin"
+    kind: Literal["redundant-pair"] = "redundant-pair"
     signal: Name
     within_v: PositiveVolts
 
 
-class WindowExpectation(StrictModel):
+class ThresholdExpectation(StrictModel):
     """The window's events come when design and bench say, each within ``within_s``.
 
     With ``low_v`` and ``high_v`` the limits are those of the job, whatever the design has: of the
@@ -74,7 +74,7 @@ class WindowExpectation(StrictModel):
     in its own volts.
     """
 
-    kind: Literal["window"] = "window"
+    kind: Literal["threshold"] = "threshold"
     signal: Name
     within_s: SecondsOrZero
     low_v: Volts | None = None
@@ -108,7 +108,7 @@ class WaveformExpectation(StrictModel):
     """The signal follows its expected course, nearly every sample within ``within_v``; so does what
     its stage makes."""
 
-    kind: Literal["course"] = "course"
+    kind: Literal["waveform"] = "waveform"
     signal: Name
     within_v: PositiveVolts
 
@@ -149,8 +149,8 @@ Expectation = Annotated[
     | SquareExpectation
     | SineExpectation
     | NoiseExpectation
-    | TwinExpectation
-    | WindowExpectation
+    | RedundantPairExpectation
+    | ThresholdExpectation
     | RateExpectation
     | EdgesExpectation
     | WaveformExpectation

@@ -28,18 +28,18 @@ class WaveTable(StrictModel):
 
     name: Name
     points: Annotated[int, Field(strict=True, ge=2, le=LONGEST_TABLE)]
-    cycles: Annotated[int, Field(strict=True, ge=1, le=4096)] = 1
+    periods: Annotated[int, Field(strict=True, ge=1, le=4096)] = 1
     amplitude_v: VoltsOrZero = 0.0
     offset_v: Volts = 0.0
     phase: Share = 0.0
     shape: Shape
     holds: Literal["codes", "millivolts"] = "codes"
-    beyond: Literal["clip", "wrap"] = "clip"
+    overflow: Literal["clip", "wrap"] = "clip"
 
     @model_validator(mode="after")
     def _finite(self) -> Self:
         if isinstance(self.shape, ExpressionShape):
-            shape_volts(self.shape, self.points, self.cycles, 0.0, 0.0, self.phase)
+            shape_volts(self.shape, self.points, self.periods, 0.0, 0.0, self.phase)
         return self
 
     @property
@@ -51,7 +51,7 @@ class WaveTable(StrictModel):
 class ConstantLevel(StrictModel):
     """A voltage that is written once."""
 
-    kind: Literal["level"] = "level"
+    kind: Literal["constant"] = "constant"
     voltage_v: Volts
 
 
@@ -66,7 +66,7 @@ class SoftwareRamp(StrictModel):
     to_v: Volts
     step_v: VoltsOrZero
     dwell_s: Seconds
-    then: Literal["stay", "again", "back"] = "again"
+    at_end: Literal["hold", "repeat", "reverse"] = "repeat"
 
     @model_validator(mode="after")
     def _plausible(self) -> Self:
@@ -103,10 +103,12 @@ class Playback(StrictModel):
 
     kind: Literal["table"] = "table"
     table: Name
-    trigger: Annotated[TimerTrigger | GeneratorFollow | ChainFollow, Field(discriminator="kind")]
+    update_trigger: Annotated[
+        TimerTrigger | GeneratorFollow | ChainFollow, Field(discriminator="kind")
+    ]
     channel: Name
     repeat: Flag = True
-    first: Annotated[int, Field(strict=True, ge=0, le=LONGEST_TABLE)] = 0
+    start_index: Annotated[int, Field(strict=True, ge=0, le=LONGEST_TABLE)] = 0
     starts_with: Name | None = None
 
 
@@ -130,7 +132,7 @@ class PwmOutput(StrictModel):
 
     name: Name
     timer: Name
-    every: Every
+    period_s: Every
     duty: Share
     prescaler_register: Register | None = None
     period_register: Register | None = None
@@ -148,7 +150,7 @@ class TextOutput(StrictModel):
     eight bits."""
 
     signal: Name
-    every: Every
+    period_s: Every
     form: Literal["text", "byte"] = "text"
 
 
@@ -160,4 +162,4 @@ class UartSetup(StrictModel):
     parity: Literal["none", "even", "odd"] = "none"
     stop_bits: Literal[1, 2] = 1
     shows: Literal["text", "binary"] = "binary"
-    report: TextOutput | None = None
+    text_output: TextOutput | None = None

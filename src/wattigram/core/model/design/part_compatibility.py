@@ -5,7 +5,7 @@ from __future__ import annotations
 from wattigram.core.model.design.outputs import ChainFollow, Playback
 from wattigram.core.model.design.project import Chain, Project
 from wattigram.core.model.design.retrieval import Dma, Fifo, Interrupt
-from wattigram.core.model.design.route import DacSink
+from wattigram.core.model.design.route import DacDestination
 from wattigram.core.model.design.trigger import (
     ComparatorTrigger,
     EdgeTrigger,
@@ -48,7 +48,7 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
         faults.known(signal.pin, inputs, f"signal “{signal.name}”: pin")
         if signal.negative is not None:
             faults.known(signal.negative, part.pins, f"signal “{signal.name}”: negative pin")
-        for window in signal.windows:
+        for window in signal.thresholds:
             if window.pin is not None:
                 faults.known(window.pin, part.pins, f"window of “{signal.name}”: pin")
     for wiring in project.bench:
@@ -77,7 +77,7 @@ def _chain_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
     faults.known(chain.bits, converter.bits, f"{name}: resolution")
     faults.known(chain.alignment, converter.alignments, f"{name}: alignment")
     faults.known(chain.per_trigger, converter.per_trigger, f"{name}: per_trigger")
-    if chain.clock == "own" and converter.oscillator is None:
+    if chain.clock == "internal" and converter.oscillator is None:
         faults.found.append(
             f"{name} has no oscillator of its own on {faults.part.name}. Use clock = “bus”."
         )
@@ -147,7 +147,7 @@ def _timer_faults(faults: _Faults, trigger: TimerTrigger, name: str) -> None:
 
 
 def _retrieval_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
-    retrieval, loop = chain.retrieval, chain.loop
+    retrieval, loop = chain.readout, chain.buffer
     faults.known(retrieval.kind, converter.retrievals, f"{chain.converter}: retrieval")
     match retrieval:
         case Dma():
@@ -156,22 +156,22 @@ def _retrieval_faults(faults: _Faults, chain: Chain, converter: Converter) -> No
             dma = faults.part.dma_channel(retrieval.channel)
             if dma is None:
                 return
-            faults.known(loop.width_bits, dma.widths, f"loop {loop.name}: item width")
+            faults.known(loop.element_bits, dma.widths, f"loop {loop.name}: item width")
             faults.known(
-                "loop" if retrieval.repeat else "one-shot", dma.modes, f"loop {loop.name}: mode"
+                "loop" if retrieval.circular else "one-shot", dma.modes, f"loop {loop.name}: mode"
             )
-            if loop.items > dma.items_max:
+            if loop.samples > dma.items_max:
                 faults.found.append(
-                    f"loop {loop.name}: {loop.items} items are more than {dma.items_max}. Shorten "
+                    f"loop {loop.name}: {loop.samples} items are more than {dma.items_max}. Shorten "
                     "it."
                 )
-        case Fifo() if retrieval.mark > converter.fifo_items:
+        case Fifo() if retrieval.watermark > converter.fifo_items:
             faults.found.append(
                 f"{chain.converter}: the FIFO holds {converter.fifo_items}, a mark at "
-                f"{retrieval.mark} is never "
+                f"{retrieval.watermark} is never "
                 "reached. Lower it."
             )
-        case Interrupt(per="pass") if converter.result_registers < len(chain.slots):
+        case Interrupt(per="scan") if converter.result_registers < len(chain.slots):
             faults.found.append(
                 f"{chain.converter} has {converter.result_registers} result register for "
                 f"{len(chain.slots)} slots: an "
@@ -187,12 +187,12 @@ def _stage_faults(faults: _Faults, project: Project) -> None:
         converter = faults.part.converter(chain.converter) if chain else None
         if converter is None:
             continue
-        hardware, stage = converter.hardware, signal.reduce
-        if stage is not None and stage.by == "hardware":
+        hardware, stage = converter.hardware, signal.filter
+        if stage is not None and stage.done_in == "hardware":
             faults.known(stage.kind, hardware.stages, f"“{signal.name}”: a hardware")
-            if signal.slot_stage is not None and hardware.counts:
+            if signal.slot_filter is not None and hardware.counts:
                 faults.known(stage.count, hardware.counts, f"“{signal.name}”: a hardware count of")
-        judged = [window for window in signal.windows if window.by == "hardware"]
+        judged = [window for window in signal.thresholds if window.done_in == "hardware"]
         if len(judged) > hardware.windows:
             faults.found.append(
                 f"“{signal.name}”: {converter.name} has {hardware.windows} hardware windows, "
@@ -200,7 +200,9 @@ def _stage_faults(faults: _Faults, project: Project) -> None:
                 "Let software judge them."
             )
         for window in judged:
-            stream = "deviation" if window.on_deviation else window.on if signal.reduce else "raw"
+            stream = (
+                "deviation" if window.on_deviation else window.input if signal.filter else "raw"
+            )
             faults.known(stream, hardware.windows_on, f"“{signal.name}”: a hardware window on")
 
 
@@ -240,16 +242,16 @@ def _generator_faults(faults: _Faults, project: Project) -> None:
                 f"“{generator.name}”",
                 table.points if table else 0,
             )
-            if isinstance(generator.output.trigger, ChainFollow):
-                chain = project.chain(generator.output.trigger.follows)
+            if isinstance(generator.output.update_trigger, ChainFollow):
+                chain = project.chain(generator.output.update_trigger.follows)
                 if chain is None or not isinstance(project.own_trigger(chain), TimerTrigger):
                     faults.found.append(
                         f"“{generator.name}” has a point for each trigger of "
-                        f"{generator.output.trigger.follows}, which no timer "
+                        f"{generator.output.update_trigger.follows}, which no timer "
                         "starts. Give one of them a timer."
                     )
-            if isinstance(generator.output.trigger, TimerTrigger):
-                _timer_faults(faults, generator.output.trigger, f"“{generator.name}”")
+            if isinstance(generator.output.update_trigger, TimerTrigger):
+                _timer_faults(faults, generator.output.update_trigger, f"“{generator.name}”")
 
 
 def _output_faults(faults: _Faults, project: Project) -> None:
@@ -262,9 +264,11 @@ def _output_faults(faults: _Faults, project: Project) -> None:
         faults.known(uart.name, uarts, "UART:")
     for route in project.routes:
         _dma_faults(faults, route.channel, f"route “{route.name}”", 0)
-        if isinstance(route.sink, DacSink):
+        if isinstance(route.destination, DacDestination):
             faults.known(
-                route.sink.dac, tuple(item.name for item in part.dacs), f"route “{route.name}”: DAC"
+                route.destination.dac,
+                tuple(item.name for item in part.dacs),
+                f"route “{route.name}”: DAC",
             )
         if route.timer is not None:
             timers = tuple(one for group in part.timers if group.can_trigger for one in group.names)

@@ -121,7 +121,7 @@ def other_uses(workspace: Workspace, pin: str) -> tuple[str, ...]:
     found += [
         f"set by a window of {signal.name}"
         for signal in project.signals
-        for window in signal.windows
+        for window in signal.thresholds
         if window.action == "pin" and window.pin == pin
     ]
     return tuple(found)

@@ -3,11 +3,12 @@ file."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, PrivateAttr, model_validator
 
 from wattigram.core.base.fields import Hertz, Ratio, StrictModel
 from wattigram.core.model.bench.sources import Wiring
@@ -25,7 +26,7 @@ from wattigram.core.model.design.stage import (
     SumFilter,
     Threshold,
 )
-from wattigram.core.model.design.trigger import FollowTrigger, OwnTrigger, Trigger, WindowTrigger
+from wattigram.core.model.design.trigger import FollowTrigger, OwnTrigger, ThresholdTrigger, Trigger
 from wattigram.core.model.field_types import (
     Alignment,
     Flag,
@@ -37,10 +38,17 @@ from wattigram.core.model.field_types import (
 )
 
 FORMAT = "wattigram-project"
-NEWEST_VERSION = 4
+NEWEST_VERSION = 5
 
 Step = Literal["calibrate", "memory", "interrupt", "window", "converter", "trigger"]
 """Steps of starting up, see :mod:`wattigram.core.predict.timing.startup`."""
+
+
+@dataclass(frozen=True)
+class TextOrigin:
+    """The text that a project was read from; projects are equal whatever theirs is."""
+
+    text: str = field(default="", compare=False)
 
 
 class Signal(StrictModel):
@@ -52,43 +60,43 @@ class Signal(StrictModel):
     name: Name
     pin: InputName
     negative: PinName | None = None
-    front_end: Ratio = Field(default=Fraction(1))
-    twin: RedundantPair | None = None
-    reduce: Stage | None = None
-    windows: Annotated[tuple[Threshold, ...], Field(max_length=8)] = ()
+    scaling: Ratio = Field(default=Fraction(1))
+    redundant_pair: RedundantPair | None = None
+    filter: Stage | None = None
+    thresholds: Annotated[tuple[Threshold, ...], Field(max_length=8)] = ()
 
     @property
-    def twin_of(self) -> str | None:
+    def partner(self) -> str | None:
         """The signal that this one is held against."""
-        return self.twin.of if self.twin is not None else None
+        return self.redundant_pair.paired_with if self.redundant_pair is not None else None
 
     @property
     def repeats(self) -> int:
         """Conversions in each of its slots: more than one where the converter itself sums."""
-        return self.reduce.count if self.slot_stage is not None and self.reduce is not None else 1
+        return self.filter.count if self.slot_filter is not None and self.filter is not None else 1
 
     @property
-    def slot_stage(self) -> SumFilter | BlockAverage | None:
+    def slot_filter(self) -> SumFilter | BlockAverage | None:
         """The stage that the converter applies within a slot, before memory."""
-        stage = self.reduce
+        stage = self.filter
         return (
             stage
-            if isinstance(stage, (SumFilter, BlockAverage)) and stage.by == "hardware"
+            if isinstance(stage, (SumFilter, BlockAverage)) and stage.done_in == "hardware"
             else None
         )
 
     @property
-    def later_stage(self) -> AnyStage | None:
+    def later_filter(self) -> AnyStage | None:
         """The stage that comes after memory."""
-        return None if self.slot_stage is not None else self.reduce
+        return None if self.slot_filter is not None else self.filter
 
     def at_pin(self, volts: float) -> float:
         """The pin's voltage for a value of the signal."""
-        return volts * float(self.front_end)
+        return volts * float(self.scaling)
 
     def at_source(self, volts: float) -> float:
         """The signal's value for a voltage at the pin."""
-        return volts / float(self.front_end)
+        return volts / float(self.scaling)
 
 
 class Slot(StrictModel):
@@ -102,16 +110,16 @@ class Chain(StrictModel):
     """One converter's slots with what starts them, how results leave, and where they go."""
 
     converter: Name
-    clock: Literal["bus", "own"] = "bus"
+    clock: Literal["bus", "internal"] = "bus"
     divider: Positive
     bits: Annotated[int, Field(strict=True, ge=4, le=24)] = 12
     alignment: Alignment = "right"
     calibrate: Flag = True
     trigger: Trigger
-    per_trigger: PerTrigger = "pass"
-    retrieval: Retrieval
-    loop: CircularBuffer
-    reader: Reader = Field(default_factory=Reader)
+    per_trigger: PerTrigger = "scan"
+    readout: Retrieval
+    buffer: CircularBuffer
+    read_as: Reader = Field(default_factory=Reader)
     startup: tuple[Step, ...] | None = None
     """The engineer's own order; the right one where it is None."""
     slots: Annotated[tuple[Slot, ...], Field(min_length=1, max_length=256)]
@@ -123,16 +131,16 @@ class Chain(StrictModel):
     @property
     def dma(self) -> str | None:
         """The DMA channel, where one moves the results."""
-        return self.retrieval.channel if self.retrieval.kind == "dma" else None
+        return self.readout.channel if self.readout.kind == "dma" else None
 
     @property
-    def hands_over_each(self) -> int:
+    def results_per_isr(self) -> int:
         """Items that its handler takes at once, 0 where marks of the loop decide."""
-        match self.retrieval:
-            case Interrupt(per="pass"):
+        match self.readout:
+            case Interrupt(per="scan"):
                 return len(self.slots)
             case retrieval if retrieval.kind == "fifo":
-                return retrieval.mark
+                return retrieval.watermark
             case retrieval if retrieval.kind == "dma":
                 return 0
             case _:
@@ -143,7 +151,7 @@ class Project(StrictModel):
     """A whole project. Faults that the part decides are findings, not errors."""
 
     format: Literal["wattigram-project"] = "wattigram-project"
-    version: Literal[4] = 4
+    version: Literal[5] = 5
     name: Name
     part: Name
     reference: Name
@@ -158,6 +166,18 @@ class Project(StrictModel):
     routes: Annotated[tuple[Route, ...], Field(max_length=16)] = ()
     bench: tuple[Wiring, ...] = ()
     expectations: tuple[Expectation, ...] = ()
+    _origin: TextOrigin = PrivateAttr(default_factory=TextOrigin)
+
+    @property
+    def origin_text(self) -> str:
+        """The text that it, or the project that it was made from by edits, was read from; "" for none."""
+        return self._origin.text
+
+    def replaced(self, **updates: Any) -> Self:
+        """A copy with some fields replaced, validated as if made anew, of the same origin."""
+        copy = super().replaced(**updates)
+        copy._origin = self._origin
+        return copy
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -165,7 +185,7 @@ class Project(StrictModel):
         for kind, values in (
             ("signals are", names),
             ("chains use the converter", [chain.converter for chain in self.chains]),
-            ("loops are", [chain.loop.name for chain in self.chains]),
+            ("loops are", [chain.buffer.name for chain in self.chains]),
             ("chains, generators or routes use the DMA channel", self.dma_channels),
             ("tables are", [table.name for table in self.tables]),
             ("generators are", [generator.name for generator in self.generators]),
@@ -202,14 +222,14 @@ class Project(StrictModel):
         return self
 
     def _check_signal(self, signal: Signal, names: list[str]) -> None:
-        if signal.twin_of is not None and (
-            signal.twin_of not in names or signal.twin_of == signal.name
+        if signal.partner is not None and (
+            signal.partner not in names or signal.partner == signal.name
         ):
             raise ValueError(
-                f"“{signal.name}” is a twin of “{signal.twin_of}”, which is no other signal here."
+                f"“{signal.name}” is a twin of “{signal.partner}”, which is no other signal here."
             )
-        for window in signal.windows:
-            target = window.target_signal
+        for window in signal.thresholds:
+            target = window.minus_signal
             if target is not None and (target not in names or target == signal.name):
                 raise ValueError(
                     f"A window of “{signal.name}” compares with “{target}”, which is no other "
@@ -234,17 +254,17 @@ class Project(StrictModel):
                     f"{chain.converter} follows “{chain.trigger.follows}”, which is no chain with "
                     "a trigger of its own."
                 )
-        if isinstance(chain.trigger, WindowTrigger):
+        if isinstance(chain.trigger, ThresholdTrigger):
             source = next(
                 (signal for signal in self.signals if signal.name == chain.trigger.signal), None
             )
             if (
                 source is None
                 or chain.places_of(source.name)
-                or len(source.windows) < chain.trigger.window
+                or len(source.thresholds) < chain.trigger.threshold
             ):
                 raise ValueError(
-                    f"{chain.converter} is started by window {chain.trigger.window} of "
+                    f"{chain.converter} is started by window {chain.trigger.threshold} of "
                     f"“{chain.trigger.signal}”: that "
                     "must be a window of another chain's signal."
                 )

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import json
+import tomllib
 from collections.abc import Callable
+from dataclasses import replace
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -12,13 +15,15 @@ from wattigram.core.base.errors import ProjectError
 from wattigram.core.base.toml_document import (
     build,
     check_head,
+    lean_values,
     parse_toml,
     plain_values,
     read_text,
-    to_toml,
     write_atomically,
 )
-from wattigram.core.model.design.project import FORMAT, NEWEST_VERSION, Project
+from wattigram.core.base.toml_layout import Origin, layout_of, to_toml
+from wattigram.core.model.design.former_words import Moves, from_former_words, in_former_words
+from wattigram.core.model.design.project import FORMAT, NEWEST_VERSION, Project, TextOrigin
 
 
 def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
@@ -61,11 +66,25 @@ def _tables(data: dict[str, Any], key: str) -> list[dict[str, Any]]:
     return [item for item in items if isinstance(item, dict)] if isinstance(items, list) else []
 
 
-MIGRATIONS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+_EARLY: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: _from_version_1,
     2: _from_version_2,
     3: _from_version_3,
 }
+
+
+def _migrated(text: str, where: str) -> tuple[dict[str, Any], Moves, str]:
+    """Plain values in today's words, where keys stood before, and the place for sentences."""
+    data = parse_toml(text, where, ProjectError)
+    version = check_head(data, FORMAT, NEWEST_VERSION, where, ProjectError)
+    if version == NEWEST_VERSION:
+        return data, {}, where
+    where += f" (version {version}, told in the words of version {NEWEST_VERSION})"
+    while version in _EARLY:
+        data = _EARLY[version](data)
+        version = data["version"]
+    data, moves = from_former_words(data)
+    return {**data, "version": NEWEST_VERSION}, moves, where
 
 
 def parse_project(text: str, where: str) -> Project:
@@ -76,12 +95,38 @@ def parse_project(text: str, where: str) -> Project:
     ProjectError
         With every fault, its path in the file and its cure.
     """
-    data = parse_toml(text, where, ProjectError)
-    version = check_head(data, FORMAT, NEWEST_VERSION, where, ProjectError)
-    while version < NEWEST_VERSION:
-        data = MIGRATIONS[version](data)
-        version = data["version"]
-    return build(Project, data, where, ProjectError)
+    data, _, where = _migrated(text, where)
+    project = build(Project, data, where, ProjectError)
+    project._origin = TextOrigin(text)
+    return project
+
+
+@lru_cache(maxsize=4)
+def _origin(text: str) -> Origin:
+    """How the text that a project was read from is laid out, in today's words."""
+    data, moves, where = _migrated(text, "")
+    layout = layout_of(text)
+    if moves:
+        # A value whose word has changed is not written as it stood.
+        same = {
+            path
+            for path, said in layout.values.items()
+            if _is_said(data, moves.get(path, path), said)
+        }
+        layout = replace(
+            layout, values={path: said for path, said in layout.values.items() if path in same}
+        )
+    values = plain_values(build(Project, data, where, ProjectError))
+    return Origin(layout.moved(moves), _HEAD | values)
+
+
+def _is_said(data: Any, path: tuple[str | int, ...], said: str) -> bool:
+    try:
+        for step in path:
+            data = data[step]
+    except (KeyError, IndexError, TypeError):
+        return False
+    return bool(data == tomllib.loads(f"v = {said}")["v"])
 
 
 def load_project(path: Path) -> Project:
@@ -105,8 +150,13 @@ def check_not_newer(path: Path) -> None:
 
 
 def project_text(project: Project) -> str:
-    """The project as it stands in its file; parsing it gives an equal project."""
-    return to_toml(_HEAD | plain_values(project))
+    """The project as it stands in its file; parsing it gives an equal project.
+
+    It is laid out as the text that the project was read from, however often it was edited since: order and
+    comments stay.
+    """
+    origin = _origin(project.origin_text) if project.origin_text else None
+    return to_toml(_HEAD | lean_values(project), _HEAD | plain_values(project), origin)
 
 
 def save_project(project: Project, path: Path) -> None:
@@ -129,7 +179,8 @@ def build_mark(project: Project) -> str:
             *_OUTPUTS,
         },
     )
-    # A design without outputs keeps the mark that it had before there were any.
+    # A design that is as it was keeps the ID that it had: before there were outputs, and before words changed.
     design = {key: value for key, value in design.items() if value or key not in _OUTPUTS}
+    design = in_former_words(project, design)
     canonical = json.dumps(design, sort_keys=True, ensure_ascii=True)
     return hashlib.sha256(canonical.encode()).hexdigest()[:8]

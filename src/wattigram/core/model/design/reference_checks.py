@@ -14,13 +14,13 @@ from wattigram.core.model.design.outputs import (
     WaveTable,
 )
 from wattigram.core.model.design.route import (
-    DacSink,
-    DutySink,
-    PeriodSink,
+    DacDestination,
+    DutyDestination,
+    PeriodDestination,
     ReceivedSource,
     ResultSource,
     Route,
-    SendSink,
+    UartDestination,
 )
 
 
@@ -63,7 +63,7 @@ def check_outputs(project: DesignNames) -> None:
         if not isinstance(output, Playback):
             continue
         _need(output.table, tables, f"“{generator.name}” plays the table")
-        match output.trigger:
+        match output.update_trigger:
             case GeneratorFollow(follows=name):
                 _need(name, leaders - {generator.name}, f"“{generator.name}” is in step with")
             case ChainFollow(follows=name):
@@ -74,15 +74,15 @@ def check_outputs(project: DesignNames) -> None:
             _need(output.starts_with, chains, f"“{generator.name}” starts with")
     signals = {signal.name for signal in project.signals}
     for uart in project.uarts:
-        if uart.report is not None:
-            _need(uart.report.signal, signals, f"{uart.name} reports")
+        if uart.text_output is not None:
+            _need(uart.text_output.signal, signals, f"{uart.name} reports")
     for route in project.routes:
         _check_route(project, route, tables, chains)
 
 
 def _leads(generator: Generator) -> bool:
     output = generator.output
-    return isinstance(output, Playback) and not isinstance(output.trigger, GeneratorFollow)
+    return isinstance(output, Playback) and not isinstance(output.update_trigger, GeneratorFollow)
 
 
 def _check_route(project: DesignNames, route: Route, tables: set[str], chains: set[str]) -> None:
@@ -100,17 +100,17 @@ def _check_route(project: DesignNames, route: Route, tables: set[str], chains: s
             _need(uart, uarts, f"Route “{route.name}” takes bytes of")
         case source:
             _need(source.table, tables, f"Route “{route.name}” takes the table")
-    match route.sink:
-        case SendSink(uart=uart):
+    match route.destination:
+        case UartDestination(uart=uart):
             _need(uart, uarts, f"Route “{route.name}” sends by")
-        case DutySink(pwm=pwm) | PeriodSink(pwm=pwm):
+        case DutyDestination(pwm=pwm) | PeriodDestination(pwm=pwm):
             _need(pwm, {one.name for one in project.pwm}, f"Route “{route.name}” sets")
-        case DacSink(dac=dac):
+        case DacDestination(dac=dac):
             if any(generator.dac == dac for generator in project.generators):
                 raise ValueError(
                     f"Route “{route.name}” and a generator both write to {dac}. Remove one."
                 )
-    sinks = [other.name for other in project.routes if other.sink == route.sink]
+    sinks = [other.name for other in project.routes if other.destination == route.destination]
     if len(sinks) > 1:
         raise ValueError(
             f"Routes “{sinks[0]}” and “{sinks[1]}” write to the same place. Remove one."

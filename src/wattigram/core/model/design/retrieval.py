@@ -21,14 +21,14 @@ class Interrupt(StrictModel):
     """An interrupt at each conversion, or at each pass."""
 
     kind: Literal["interrupt"] = "interrupt"
-    per: Literal["conversion", "pass"] = "conversion"
+    per: Literal["conversion", "scan"] = "conversion"
 
 
 class Fifo(StrictModel):
     """Results queue up; an interrupt comes when ``mark`` of them wait."""
 
     kind: Literal["fifo"] = "fifo"
-    mark: Annotated[int, Field(strict=True, ge=1, le=4096)]
+    watermark: Annotated[int, Field(strict=True, ge=1, le=4096)]
 
 
 class Dma(StrictModel):
@@ -39,7 +39,7 @@ class Dma(StrictModel):
 
     kind: Literal["dma"] = "dma"
     channel: Name
-    repeat: Flag = True
+    circular: Flag = True
     increment: Flag = True
 
 
@@ -53,15 +53,15 @@ class CircularBuffer(StrictModel):
     """
 
     name: Name
-    items: Annotated[int, Field(strict=True, ge=2, le=1 << 24)]
-    width_bits: Literal[8, 16, 32] = 16
-    handler_cycles: Cycles = 2000
+    samples: Annotated[int, Field(strict=True, ge=2, le=1 << 24)]
+    element_bits: Literal[8, 16, 32] = 16
+    isr_cycles: Cycles = 2000
 
 
 class Reader(StrictModel):
     """What the program takes the items for; what is None is taken for what it is."""
 
-    width_bits: Literal[8, 16, 32] | None = None
+    element_bits: Literal[8, 16, 32] | None = None
     alignment: Alignment | None = None
-    byte_order: Literal["little", "big"] = "little"
+    endianness: Literal["little", "big"] = "little"
     full_scale: Literal["2^N", "2^N-1"] | None = None

@@ -10,7 +10,7 @@ from wattigram.core.base.fields import Every, StrictModel
 from wattigram.core.model.field_types import Flag, Name
 
 Width = Literal[8, 16, 32]
-Order = Literal["low-first", "high-first"]
+Order = Literal["little-endian", "big-endian"]
 
 
 class ResultSource(StrictModel):
@@ -36,28 +36,28 @@ class TableSource(StrictModel):
     table: Name
 
 
-class SendSink(StrictModel):
+class UartDestination(StrictModel):
     """The send register of a UART."""
 
     kind: Literal["send"] = "send"
     uart: Name
 
 
-class DutySink(StrictModel):
+class DutyDestination(StrictModel):
     """The duty register of a PWM output."""
 
     kind: Literal["duty"] = "duty"
     pwm: Name
 
 
-class PeriodSink(StrictModel):
+class PeriodDestination(StrictModel):
     """The period register of the timer of a PWM output."""
 
     kind: Literal["period"] = "period"
     pwm: Name
 
 
-class DacSink(StrictModel):
+class DacDestination(StrictModel):
     """The data register of a DAC."""
 
     kind: Literal["dac"] = "dac"
@@ -68,7 +68,7 @@ class RouteTimer(StrictModel):
     """A timer that starts transfers."""
 
     timer: Name
-    every: Every
+    period_s: Every
 
 
 class Route(StrictModel):
@@ -83,25 +83,28 @@ class Route(StrictModel):
 
     name: Name
     source: Annotated[ResultSource | ReceivedSource | TableSource, Field(discriminator="kind")]
-    sink: Annotated[SendSink | DutySink | PeriodSink | DacSink, Field(discriminator="kind")]
+    destination: Annotated[
+        UartDestination | DutyDestination | PeriodDestination | DacDestination,
+        Field(discriminator="kind"),
+    ]
     channel: Name
-    on: Literal["source", "sink", "timer"] = "source"
+    request: Literal["source", "destination", "timer"] = "source"
     timer: RouteTimer | None = None
     source_bits: Width = 16
-    sink_bits: Width = 16
-    items: Literal[1, 2, 4] = 1
-    step: Flag = True
-    order: Order = "low-first"
-    expects: Order | None = None
+    destination_bits: Width = 16
+    transfers: Literal[1, 2, 4] = 1
+    increment: Flag = True
+    endianness: Order = "little-endian"
+    destination_endianness: Order | None = None
     """Which byte the other end of a wire takes for the first; the same where it is None."""
 
     @model_validator(mode="after")
     def _plausible(self) -> Self:
-        if self.on == "timer" and self.timer is None:
+        if self.request == "timer" and self.timer is None:
             raise ValueError("a timer starts its transfers, and none is named. Add [routes.timer].")
         return self
 
     @property
-    def expected_order(self) -> Order:
+    def expected_endianness(self) -> Order:
         """Which byte the other end takes for the first."""
-        return self.expects or self.order
+        return self.destination_endianness or self.endianness

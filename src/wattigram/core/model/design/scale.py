@@ -103,10 +103,10 @@ def signal_scale(workspace: Workspace, chain: Chain, signal: str) -> Scale:
 
 
 def _scale(workspace: Workspace, chain: Chain, signal: Signal | None) -> Scale:
-    reader = chain.reader
+    reader = chain.read_as
     full_scale = reader.full_scale or workspace.converter(chain).full_scale
-    width = reader.width_bits or chain.loop.width_bits
-    stage = signal.slot_stage if signal is not None else None
+    width = reader.element_bits or chain.buffer.element_bits
+    stage = signal.slot_filter if signal is not None else None
     shift = (
         0
         if stage is not None
@@ -140,16 +140,16 @@ def limits_v(workspace: Workspace, signal: Signal, window: Threshold) -> tuple[f
 
 def stream_gain(signal: Signal, window: Threshold) -> float:
     """What a code is multiplied by in the stream that a window compares."""
-    if signal.slot_stage is not None:
-        return signal.slot_stage.assumed_gain
-    if window.on == "reduced" and signal.reduce is not None:
-        return signal.reduce.assumed_gain
+    if signal.slot_filter is not None:
+        return signal.slot_filter.assumed_gain
+    if window.input == "filtered" and signal.filter is not None:
+        return signal.filter.assumed_gain
     return 1.0
 
 
 def later_gain(signal: Signal) -> float:
     """What the program takes the stage after memory to multiply an item by."""
-    return signal.later_stage.assumed_gain if signal.later_stage is not None else 1.0
+    return signal.later_filter.assumed_gain if signal.later_filter is not None else 1.0
 
 
 def reduced_volts(
@@ -163,7 +163,7 @@ def reduced_volts(
     """
     scale = signal_scale(workspace, chain, signal.name)
     codes = values.astype(np.uint32).astype(np.int32) if scale.signed else values
-    return scale.volts(codes) / 2.0**scale.shift / later_gain(signal) / float(signal.front_end)
+    return scale.volts(codes) / 2.0**scale.shift / later_gain(signal) / float(signal.scaling)
 
 
 def limit_like(

@@ -66,7 +66,7 @@ def self_test(workspace: Workspace) -> Edit:
         to_v=((1 << dac.bits) - 1) * lsb_v,
         step_v=lsb_v,
         dwell_s=SHORTEST_DWELL * 2,
-        then="back",
+        at_end="reverse",
     )
     generator = Generator(
         name=f"{name} sweep",
@@ -82,7 +82,7 @@ def self_test(workspace: Workspace) -> Edit:
             Wiring(
                 pin=pin,
                 label=f"jumper from {dac.name}",
-                resistance_ohm=JUMPER_OHM,
+                source_resistance_ohm=JUMPER_OHM,
                 source=Jumper(pin=dac.pin),
             )
         ),
@@ -92,8 +92,10 @@ def self_test(workspace: Workspace) -> Edit:
         raise EditError("No converter has a slot left.", cure="Remove a slot first.")
     edits += [slot, AddExpectation(PairExpectation(signal=name))]
     chain = apply_edit(workspace, CompositeEdit(tuple(edits), "")).project.chain_of(name)
-    if chain is not None and chain.loop.items % (2 * len(chain.slots)):
+    if chain is not None and chain.buffer.samples % (2 * len(chain.slots)):
         # One more slot must not put the loop out of step.
         unit = 2 * len(chain.slots)
-        edits.append(SetBufferLength(chain.converter, max(unit, chain.loop.items // unit * unit)))
+        edits.append(
+            SetBufferLength(chain.converter, max(unit, chain.buffer.samples // unit * unit))
+        )
     return CompositeEdit(tuple(edits), f"Add a self-test of {dac.name} and a converter")

@@ -35,8 +35,8 @@ class SumFilter(StrictModel):
     count: Count
     shift: Shift = 0
     """Places to the right by which the sum is moved on purpose, as for a finer resolution."""
-    register_bits: RegisterBits = 32
-    by: By = "software"
+    accumulator_bits: RegisterBits = 32
+    done_in: By = "software"
 
     @property
     def gain_ratio(self) -> Fraction:
@@ -53,11 +53,11 @@ class BlockAverage(StrictModel):
     """Block mean: ``count`` samples summed in a register of ``register_bits``, then shifted
     right."""
 
-    kind: Literal["mean"] = "mean"
+    kind: Literal["block-average"] = "block-average"
     count: Count
     shift: Shift
-    register_bits: RegisterBits = 32
-    by: By = "software"
+    accumulator_bits: RegisterBits = 32
+    done_in: By = "software"
 
     @property
     def gain_ratio(self) -> Fraction:
@@ -73,11 +73,11 @@ class BlockAverage(StrictModel):
 class MovingAverage(StrictModel):
     """The mean of the newest ``count`` samples, at every sample."""
 
-    kind: Literal["running-mean"] = "running-mean"
+    kind: Literal["moving-average"] = "moving-average"
     count: Count
     shift: Shift
-    register_bits: RegisterBits = 32
-    by: By = "software"
+    accumulator_bits: RegisterBits = 32
+    done_in: By = "software"
 
     @property
     def gain_ratio(self) -> Fraction:
@@ -95,8 +95,8 @@ class LowPassFilter(StrictModel):
 
     kind: Literal["low-pass"] = "low-pass"
     shift: Annotated[int, Field(strict=True, ge=1, le=16)]
-    register_bits: RegisterBits = 32
-    by: By = "software"
+    accumulator_bits: RegisterBits = 32
+    done_in: By = "software"
 
     @property
     def gain_ratio(self) -> Fraction:
@@ -180,17 +180,17 @@ class Threshold(StrictModel):
     low: Limit
     high: Limit
     condition: Condition = "outside"
-    on: Literal["raw", "reduced"] = "reduced"
-    target_v: VoltsOrZero | None = None
-    target_signal: Name | None = None
+    input: Literal["raw", "filtered"] = "filtered"
+    minus_v: VoltsOrZero | None = None
+    minus_signal: Name | None = None
     hysteresis_v: VoltsOrZero = 0.0
-    times: Annotated[int, Field(strict=True, ge=1, le=1000)] = 1
+    consecutive: Annotated[int, Field(strict=True, ge=1, le=1000)] = 1
     """So many values in a row, before the condition counts."""
-    when: Literal["crossing", "every"] = "crossing"
+    on: Literal["crossing", "every-result"] = "crossing"
     action: Literal["event", "stop", "pin"] = "event"
     pin: PinName | None = None
-    by: By = "software"
-    enabled: Flag = True
+    done_in: By = "software"
+    interrupt_enabled: Flag = True
     """Its interrupt is enabled."""
     rearm: Flag = True
     """After an event it is armed again."""
@@ -200,16 +200,16 @@ class Threshold(StrictModel):
     @property
     def on_deviation(self) -> bool:
         """A deviation from a target is judged."""
-        return self.target_v is not None or self.target_signal is not None
+        return self.minus_v is not None or self.minus_signal is not None
 
 
 class RedundantPair(StrictModel):
     """The same signal, taken by a second converter: a trip when they differ by more than
     ``within_v``."""
 
-    of: Name
-    within_v: PositiveVolts | None = None
-    times: Annotated[int, Field(strict=True, ge=1, le=1000)] = 1
+    paired_with: Name
+    tolerance_v: PositiveVolts | None = None
+    consecutive: Annotated[int, Field(strict=True, ge=1, le=1000)] = 1
     action: Literal["event", "stop", "pin"] = "event"
     pin: PinName | None = None
 

@@ -90,7 +90,7 @@ def fresh_chain(
         for divider in sorted(converter.dividers)
         if workspace.bus_clock_hz / divider <= converter.clock_high_hz
     ]
-    used = {chain.loop.name for chain in project.chains}
+    used = {chain.buffer.name for chain in project.chains}
     name = next(
         f"Loop {letter}" for letter in "ABCDEFGHIJKLMNOPQRSTUVWXYZ" if f"Loop {letter}" not in used
     )
@@ -102,12 +102,12 @@ def fresh_chain(
         divider=legal[0] if legal else max(converter.dividers),
         bits=bits,
         trigger=trigger or _trigger(workspace, converter, every_s),
-        retrieval=_retrieval(workspace, converter),
-        loop=CircularBuffer(
+        readout=_retrieval(workspace, converter),
+        buffer=CircularBuffer(
             name=name,
-            items=-(-items // unit) * unit,
-            width_bits=width,
-            handler_cycles=2000 if "dma" in converter.retrievals else DEFAULT_HANDLER_CYCLES,
+            samples=-(-items // unit) * unit,
+            element_bits=width,
+            isr_cycles=2000 if "dma" in converter.retrievals else DEFAULT_HANDLER_CYCLES,
         ),
         slots=tuple(
             Slot(signal=one, sampling_cycles=_sampling(converter, sampling)) for one in names
@@ -124,7 +124,7 @@ def _trigger(workspace: Workspace, converter: Converter, every_s: Fraction) -> T
     groups = [group for group in workspace.part.timers if group.can_trigger]
     free = [name for group in groups for name in group.names if name not in taken]
     if "timer" in converter.triggers and free:
-        return TimerTrigger(timer=free[0], every=every_s)
+        return TimerTrigger(timer=free[0], period_s=every_s)
     return SoftwareTrigger()
 
 
@@ -217,7 +217,7 @@ def _several(
     pins = _pins(workspace, converter, len(names))
     chain = fresh_chain(workspace, converter, names, every_s, trigger, sampling, items)
     signals = [
-        Signal(name=name, pin=pin, reduce=stage, windows=windows)
+        Signal(name=name, pin=pin, filter=stage, thresholds=windows)
         for name, pin in zip(names, pins, strict=True)
     ]
     return (*(AddSignal(signal) for signal in signals), AddChain(chain))
@@ -272,7 +272,11 @@ def _redundant(workspace: Workspace) -> tuple[Edit, ...]:
     edits: tuple[Edit, ...] = (
         AddSignal(Signal(name=first, pin=pin)),
         AddSignal(
-            Signal(name=second, pin=other_pin, twin=RedundantPair(of=first, within_v=0.05, times=3))
+            Signal(
+                name=second,
+                pin=other_pin,
+                redundant_pair=RedundantPair(paired_with=first, tolerance_v=0.05, consecutive=3),
+            )
         ),
         AddChain(chain),
     )

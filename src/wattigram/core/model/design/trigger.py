@@ -17,7 +17,7 @@ class SoftwareTrigger(StrictModel):
     """The program starts it: ``again`` each time the results have been fetched, else once only."""
 
     kind: Literal["software"] = "software"
-    again: Flag = True
+    repeat: Flag = True
 
 
 class FreeRunningTrigger(StrictModel):
@@ -34,7 +34,7 @@ class TimerTrigger(StrictModel):
 
     kind: Literal["timer"] = "timer"
     timer: Name
-    every: Every
+    period_s: Every
     prescaler_register: Register | None = None
     period_register: Register | None = None
 
@@ -56,12 +56,12 @@ class ComparatorTrigger(StrictModel):
     edge: Edge = "rising"
 
 
-class WindowTrigger(StrictModel):
+class ThresholdTrigger(StrictModel):
     """A window of another chain's signal: each time its condition begins to hold."""
 
-    kind: Literal["window"] = "window"
+    kind: Literal["threshold"] = "threshold"
     signal: Name
-    window: Annotated[int, Field(strict=True, ge=1, le=8)] = 1
+    threshold: Annotated[int, Field(strict=True, ge=1, le=8)] = 1
 
 
 class FollowTrigger(StrictModel):
@@ -77,7 +77,7 @@ Trigger = Annotated[
     | TimerTrigger
     | EdgeTrigger
     | ComparatorTrigger
-    | WindowTrigger
+    | ThresholdTrigger
     | FollowTrigger,
     Field(discriminator="kind"),
 ]
@@ -87,5 +87,5 @@ OwnTrigger = (
     | TimerTrigger
     | EdgeTrigger
     | ComparatorTrigger
-    | WindowTrigger
+    | ThresholdTrigger
 )

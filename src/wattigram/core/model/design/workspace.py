@@ -79,7 +79,7 @@ class Workspace:
             item.name: Wiring(
                 pin=item.name,
                 label="inside the part",
-                resistance_ohm=item.resistance_ohm,
+                source_resistance_ohm=item.resistance_ohm,
                 source=DcSource(voltage_v=item.voltage_v, noise_v=item.noise_v),
             )
             for converter in self.part.converters

@@ -113,7 +113,7 @@ class Converter(StrictModel):
         "comparator",
         "converter",
     )
-    per_trigger: tuple[PerTrigger, ...] = ("conversion", "pass", "endless")
+    per_trigger: tuple[PerTrigger, ...] = ("conversion", "scan", "continuous")
     retrievals: Annotated[tuple[RetrievalKind, ...], Field(min_length=1)] = (
         "polling",
         "interrupt",
@@ -148,7 +148,7 @@ class Converter(StrictModel):
             )
         if "fifo" in self.retrievals and not self.fifo_items:
             raise ValueError(f"{self.name}: a FIFO without fifo_items. Say how many it holds.")
-        if self.hardware.counts and not {"sum", "mean"} & set(self.hardware.stages):
+        if self.hardware.counts and not {"sum", "block-average"} & set(self.hardware.stages):
             raise ValueError(
                 f"{self.name}: hardware counts without “sum” or “mean” among its stages. Add one."
             )

@@ -32,10 +32,11 @@ from wattigram.core.model.field_types import (
     check_distinct,
 )
 from wattigram.core.model.part.converter import ComparatorUnit, Converter
+from wattigram.core.model.part.migrations import from_version_5
 from wattigram.core.model.part.registers import Block, MemoryMap, check_blocks
 
 FORMAT = "wattigram-part"
-NEWEST_VERSION = 5
+NEWEST_VERSION = 6
 
 
 class Processor(StrictModel):
@@ -134,7 +135,7 @@ class Part(StrictModel):
     """A microcontroller as far as analog chains are concerned."""
 
     format: Literal["wattigram-part"]
-    version: Literal[1, 2, 3, 4, 5]
+    version: Literal[6]
     id: Identifier
     name: Name
     summary: Annotated[str, StringConstraints(max_length=300)]
@@ -282,7 +283,8 @@ def parse_part(text: str, where: str) -> Part:
         With every fault, its path in the file and its cure.
     """
     data = parse_toml(text, where, PartError)
-    check_head(data, FORMAT, NEWEST_VERSION, where, PartError)
+    if check_head(data, FORMAT, NEWEST_VERSION, where, PartError) < NEWEST_VERSION:
+        data = from_version_5(data)
     part = build(Part, data, where, PartError)
     part._text = text
     return part

@@ -146,5 +146,10 @@ def filter_metrics(stage: AnyStage, rate_hz: float, code_bits: int) -> FilterMet
         bits = accumulator_bits(stage.count, code_bits)
     out_hz = rate_hz if isinstance(stage, MovingAverage) else rate_hz / rate_divisor(stage)
     return FilterMetrics(
-        out_hz, cutoff_hz, latency_s, filter_noise_share(stage), bits, bits <= stage.register_bits
+        out_hz,
+        cutoff_hz,
+        latency_s,
+        filter_noise_share(stage),
+        bits,
+        bits <= stage.accumulator_bits,
     )

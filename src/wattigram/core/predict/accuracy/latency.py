@@ -32,18 +32,20 @@ def compared_pairs(project: Project) -> tuple[ComparedPair, ...]:
     """All of a project's: windows around another signal's value, and twins."""
     found = []
     for signal in project.signals:
-        for window in signal.windows:
-            if window.target_signal is not None and window.by == "software":
+        for window in signal.thresholds:
+            if window.minus_signal is not None and window.done_in == "software":
                 found.append(
                     ComparedPair(
-                        signal, project.signal(window.target_signal), window.on == "reduced"
+                        signal, project.signal(window.minus_signal), window.input == "filtered"
                     )
                 )
-        if signal.twin is not None:
-            other = project.signal(signal.twin.of)
+        if signal.redundant_pair is not None:
+            other = project.signal(signal.redundant_pair.paired_with)
             found.append(
                 ComparedPair(
-                    signal, other, signal.later_stage is not None and other.later_stage is not None
+                    signal,
+                    other,
+                    signal.later_filter is not None and other.later_filter is not None,
                 )
             )
     return tuple(found)
@@ -61,7 +63,7 @@ def waiting_values(workspace: Workspace, pair: ComparedPair) -> int:
     for chain, one in zip(known, (pair.signal, pair.other), strict=True):
         rate_hz = scan_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(one.name))
         most = max(
-            most, int(rate_hz * half_s / (rate_divisor(one.later_stage) if pair.reduced else 1))
+            most, int(rate_hz * half_s / (rate_divisor(one.later_filter) if pair.reduced else 1))
         )
     return 2 * most + 4
 
@@ -86,17 +88,17 @@ def threshold_latency_s(workspace: Workspace, signal: Signal, window: Threshold)
     slot = scan_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
     if not slot.rate_hz:
         return None
-    stage = signal.later_stage if window.on == "reduced" else None
+    stage = signal.later_filter if window.input == "filtered" else None
     every_s = (
         filter_metrics(stage, float(slot.rate_hz), chain.bits).latency_s
         if stage
         else 1 / float(slot.rate_hz)
     )
-    latency_s = every_s * window.times + float(slot.conversion_s)
-    if window.by == "software":
+    latency_s = every_s * window.consecutive + float(slot.conversion_s)
+    if window.done_in == "software":
         partner = (
-            workspace.project.chain_of(window.target_signal)
-            if window.target_signal is not None
+            workspace.project.chain_of(window.minus_signal)
+            if window.minus_signal is not None
             else None
         )
         latency_s += max(
@@ -108,4 +110,4 @@ def threshold_latency_s(workspace: Workspace, signal: Signal, window: Threshold)
 
 def _hand_over_s(workspace: Workspace, chain: Chain) -> float:
     """Longest time that a value lies in memory before the program takes it."""
-    return float(buffer_timing(workspace, chain).half_s) if chain.retrieval.kind == "dma" else 0.0
+    return float(buffer_timing(workspace, chain).half_s) if chain.readout.kind == "dma" else 0.0

@@ -68,19 +68,19 @@ def signal_noise(workspace: Workspace, chain: Chain, signal: Signal) -> SignalNo
     raw_lsb = math.hypot(input_lsb, step_lsb * QUANTISATION_RMS_LSB)
     reduced_lsb = raw_lsb
     bias_lsb = spread_lsb = 0.0
-    if signal.reduce is not None:
-        share = filter_noise_share(signal.reduce)
+    if signal.filter is not None:
+        share = filter_noise_share(signal.filter)
         is_dithered = input_lsb >= step_lsb * DITHER_LSB
         quantisation = step_lsb * QUANTISATION_RMS_LSB * (share if is_dithered else 1.0)
-        cut = filter_truncation(signal.reduce)
+        cut = filter_truncation(signal.filter)
         # Quantised already to the same last place, a still input is not quantised a second time.
         own = cut.step_lsb * QUANTISATION_RMS_LSB if is_dithered else 0.0
         reduced_lsb = math.sqrt((input_lsb * share) ** 2 + quantisation**2 + own**2)
         bias_lsb = cut.bias_lsb
-        if bias_lsb and input_lsb * math.sqrt(signal.reduce.count) < EQUALLY_LIKELY * (
-            1 << signal.reduce.shift
+        if bias_lsb and input_lsb * math.sqrt(signal.filter.count) < EQUALLY_LIKELY * (
+            1 << signal.filter.shift
         ):
             spread_lsb = abs(bias_lsb)
-        if signal.slot_stage is not None:
+        if signal.slot_filter is not None:
             raw_lsb = reduced_lsb
     return SignalNoise(input_lsb, raw_lsb, reduced_lsb, scale.lsb_v, bias_lsb, spread_lsb)

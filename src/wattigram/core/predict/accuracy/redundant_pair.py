@@ -57,16 +57,16 @@ def pair_metrics(workspace: Workspace, signal: Signal) -> PairMetrics | None:
     """The difference to be expected of a signal and its twin; None where either is not
     converted."""
     project = workspace.project
-    if signal.twin is None:
+    if signal.redundant_pair is None:
         return None
-    other = project.signal(signal.twin.of)
+    other = project.signal(signal.redundant_pair.paired_with)
     chains = project.chain_of(signal.name), project.chain_of(other.name)
     if chains[0] is None or chains[1] is None:
         return None
     pair = ((chains[0], signal), (chains[1], other))
     sides = [_side(workspace, chain, one) for chain, one in pair]
     low_v, high_v = input_extent_v(workspace, other)
-    gain = float(signal.front_end)
+    gain = float(signal.scaling)
     held = [
         scan_timing(workspace, chain).slots[chain.places_of(one.name)[0]].held_s
         for chain, one in pair
@@ -81,7 +81,7 @@ def pair_metrics(workspace: Workspace, signal: Signal) -> PairMetrics | None:
     return PairMetrics(
         signal=signal.name,
         of=other.name,
-        within_v=signal.twin.within_v,
+        within_v=signal.redundant_pair.tolerance_v,
         offset_v=abs(sides[0][0] - sides[1][0]) / gain,
         gain_v=abs(sides[0][1] - sides[1][1]) * max(abs(low_v), abs(high_v)) / gain,
         noise_v=math.hypot(sides[0][2], sides[1][2]) / gain,
@@ -99,9 +99,9 @@ def pair_rates_hz(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fract
     where one of the two ends by itself.
     """
     project = workspace.project
-    if signal.twin is None:
+    if signal.redundant_pair is None:
         return None
-    chains = project.chain_of(signal.name), project.chain_of(signal.twin.of)
+    chains = project.chain_of(signal.name), project.chain_of(signal.redundant_pair.paired_with)
     if chains[0] is None or chains[1] is None or chains[0] is chains[1]:
         return None
     if any(
@@ -122,14 +122,14 @@ def pair_reach_s(workspace: Workspace, signal: Signal) -> Fraction:
 
 def _periods_s(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fraction]:
     project = workspace.project
-    assert signal.twin is not None
-    other = project.signal(signal.twin.of)
-    reduced = signal.later_stage is not None and other.later_stage is not None
+    assert signal.redundant_pair is not None
+    other = project.signal(signal.redundant_pair.paired_with)
+    reduced = signal.later_filter is not None and other.later_filter is not None
     found = []
     for one in (signal, other):
         chain = project.chain_of(one.name)
         assert chain is not None
-        divisor = rate_divisor(one.later_stage) if reduced else 1
+        divisor = rate_divisor(one.later_filter) if reduced else 1
         found.append(
             scan_timing(workspace, chain).cycle_s * divisor / len(chain.places_of(one.name))
         )

@@ -127,21 +127,26 @@ def _users(workspace: Workspace) -> Iterator[tuple[str, Fraction, int | None, in
     project = workspace.project
     triggers: list[object] = [chain.trigger for chain in project.chains]
     triggers += [
-        generator.output.trigger
+        generator.output.update_trigger
         for generator in project.generators
         if isinstance(generator.output, Playback)
     ]
     for trigger in triggers:
         if isinstance(trigger, TimerTrigger):
-            yield trigger.timer, trigger.every, trigger.prescaler_register, trigger.period_register
+            yield (
+                trigger.timer,
+                trigger.period_s,
+                trigger.prescaler_register,
+                trigger.period_register,
+            )
     for pwm in project.pwm:
-        yield pwm.timer, pwm.every, pwm.prescaler_register, pwm.period_register
+        yield pwm.timer, pwm.period_s, pwm.prescaler_register, pwm.period_register
     for route in project.routes:
         if route.timer is not None:
-            yield route.timer.timer, route.timer.every, None, None
+            yield route.timer.timer, route.timer.period_s, None, None
 
 
 def timer_setting(workspace: Workspace, trigger: TimerTrigger, alone: bool = False) -> TimerSetting:
     """The timer of a trigger."""
     registers = trigger.prescaler_register, trigger.period_register
-    return set_timer(workspace, trigger.timer, trigger.every, *registers, alone=alone)
+    return set_timer(workspace, trigger.timer, trigger.period_s, *registers, alone=alone)

@@ -43,7 +43,7 @@ class _Stream:
         project = history[0][1].project
         chain = project.chain_of(signal)
         assert chain is not None
-        stage = project.signal(signal).later_stage
+        stage = project.signal(signal).later_filter
         self._history, self._signal, self._chain, self._instants_of = (
             history,
             signal,
@@ -51,7 +51,7 @@ class _Stream:
             instants_of,
         )
         self._places = len(chain.places_of(signal))
-        self._divisor = rate_divisor(stage) if stage is not None and on == "reduced" else 0
+        self._divisor = rate_divisor(stage) if stage is not None and on == "filtered" else 0
         self.total = cycles_of(chain) * self._places // max(1, self._divisor)
         self._next = 0
 
@@ -94,21 +94,21 @@ def expected_events(
     if chain is None or watch.kind == "comparator":
         return ()
     if watch.kind == "twin":
-        limit = (signal.twin.within_v if signal.twin else None) or 0.0
-        times = signal.twin.times if signal.twin else 1
-        window = Threshold(low=-limit, high=limit, on="reduced", times=times)
-        other: str | None = signal.twin_of
+        limit = (signal.redundant_pair.tolerance_v if signal.redundant_pair else None) or 0.0
+        times = signal.redundant_pair.consecutive if signal.redundant_pair else 1
+        window = Threshold(low=-limit, high=limit, input="filtered", consecutive=times)
+        other: str | None = signal.partner
         low_v, high_v = -limit, limit
     else:
         window = watch.window(project)
-        other = window.target_signal
+        other = window.minus_signal
         low_v, high_v = limits_v(history[0][1], signal, window)
-    if not window.enabled:
+    if not window.interrupt_enabled:
         return ()
-    ours = _Stream(history, signal.name, window.on, cycles_of, instants_of)
+    ours = _Stream(history, signal.name, window.input, cycles_of, instants_of)
     partner: _Partner | None = None
     if other is not None and project.chain_of(other) is not None:
-        theirs = _Stream(history, other, window.on, cycles_of, instants_of)
+        theirs = _Stream(history, other, window.input, cycles_of, instants_of)
         partner = (
             _Nearest(theirs, float(pair_reach_s(history[0][1], signal)))
             if watch.kind == "twin"
@@ -117,7 +117,7 @@ def expected_events(
     follower = _Follower(window, low_v, high_v)
     while not ours.is_at_end and not follower.is_over:
         stream = ours.read()
-        volts = stream.predicted_v - (window.target_v or 0.0)
+        volts = stream.predicted_v - (window.minus_v or 0.0)
         if partner is not None:
             partner_v = partner.beside(stream.times_s)
             volts = stream.predicted_v[: len(partner_v)] - partner_v
@@ -198,13 +198,13 @@ class _Follower:
         """The next values."""
         window = self._window
         enters, leaves = _conditions(window, self._low_v, self._high_v, volts)
-        if window.times > 1:
-            enters, self._in_a_row = _in_a_row(enters, window.times, self._in_a_row)
+        if window.consecutive > 1:
+            enters, self._in_a_row = _in_a_row(enters, window.consecutive, self._in_a_row)
         position = 0
         while position < len(volts):
             wanted = (
                 (leaves | enters)
-                if self._is_inside and window.when == "every"
+                if self._is_inside and window.on == "every-result"
                 else leaves
                 if self._is_inside
                 else enters

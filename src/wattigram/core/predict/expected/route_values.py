@@ -52,7 +52,7 @@ def expected_values(
     """
     timing = route_timing(workspace, route)
     rates = [float(rate) for rate in (timing.source_hz, timing.sink_hz) if rate]
-    pieces = route.items
+    pieces = route.transfers
     age_s = timing.latency_s + sum(pieces / rate for rate in rates)
     back = np.linspace(0.0, age_s, _LOOKS_BACK)
     match route.source:
@@ -65,8 +65,8 @@ def expected_values(
                 return None
             signal = workspace.project.signal(name)
             scale = chain_scale(workspace, chain)
-            up = 2.0 ** aligned_shift(chain.alignment, chain.loop.width_bits, chain.bits)
-            count = up * float(signal.front_end) / scale.lsb_v
+            up = 2.0 ** aligned_shift(chain.alignment, chain.buffer.element_bits, chain.bits)
+            count = up * float(signal.scaling) / scale.lsb_v
             half = (band_half_width_v(workspace, chain, name, reduced=False)) * count + up
             looks = np.stack(
                 [
@@ -83,7 +83,7 @@ def expected_values(
                 return None
             serial = EffectiveSerial(
                 byte_ticks=10 / source.baud,
-                every_ticks=float(source.every),
+                every_ticks=float(source.interval_s),
                 bits=source.bits,
                 bytes_each=2 if source.bytes_each == 2 else 1,
                 low_first=True,
@@ -91,7 +91,7 @@ def expected_values(
                 to_share=source.to_level,
                 period_ticks=float(source.period_s),
             )
-            every_s = float(source.every)
+            every_s = float(source.interval_s)
             numbers = [
                 np.floor(np.maximum(times_s - one, 0.0) / every_s).astype(np.int64) for one in back
             ]

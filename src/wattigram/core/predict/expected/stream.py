@@ -93,7 +93,7 @@ def _spread(workspace: Workspace, chain: Chain, name: str, reduced: bool) -> tup
     noise = signal_noise(workspace, chain, signal)
     converter = workspace.converter(chain)
     dropped_lsb = signal_scale(workspace, chain, name).dropped_lsb
-    is_reduced = reduced or signal.slot_stage is not None
+    is_reduced = reduced or signal.slot_filter is not None
     spread_lsb = noise.bias_spread_lsb if is_reduced else 0.0
     accuracy_lsb = (
         0.5
@@ -101,7 +101,7 @@ def _spread(workspace: Workspace, chain: Chain, name: str, reduced: bool) -> tup
         + dropped_lsb
         + converter.accuracy_lsb / 2 ** (max(converter.bits) - chain.bits)
     )
-    gain = float(signal.front_end)
+    gain = float(signal.scaling)
     noise_lsb = noise.reduced_lsb if reduced else noise.raw_lsb
     accuracy_v = accuracy_lsb * noise.lsb_v + input_accuracy_v(workspace, signal)
     return noise_lsb * noise.lsb_v / gain, accuracy_v / gain
@@ -112,7 +112,7 @@ def _bias_v(workspace: Workspace, chain: Chain, name: str) -> float:
     sign."""
     signal = workspace.project.signal(name)
     noise = signal_noise(workspace, chain, signal)
-    return noise.bias_lsb * noise.lsb_v / float(signal.front_end)
+    return noise.bias_lsb * noise.lsb_v / float(signal.scaling)
 
 
 def expected_settled_at(workspace: Workspace, signal: str, times_s: FloatArray) -> FloatArray:
@@ -131,7 +131,7 @@ def expected_settled_at(workspace: Workspace, signal: str, times_s: FloatArray) 
     volts = np.clip(
         input_voltage_v(workspace, own, times_s, meant=True), low_v, workspace.reference_v
     )
-    return np.asarray(volts / float(own.front_end))
+    return np.asarray(volts / float(own.scaling))
 
 
 def expected_raw(
@@ -159,10 +159,10 @@ def expected_raw(
             errors.append(left)
     places = list(chain.places_of(signal))
     times_s = instants.held_s(begin_cycle, end_cycle)[:, places].ravel()
-    gain = float(workspace.project.signal(signal).front_end)
+    gain = float(workspace.project.signal(signal).scaling)
     noise_v, accuracy_v = _spread(workspace, chain, signal, reduced=False)
     empty = np.empty(0)
-    in_slot = workspace.project.signal(signal).slot_stage is not None
+    in_slot = workspace.project.signal(signal).slot_filter is not None
     bias_v = _bias_v(workspace, chain, signal) if in_slot else 0.0
     return ExpectedStream(
         np.concatenate(settled or [empty]) / gain + bias_v,
@@ -184,7 +184,7 @@ def expected_filtered(
     """Expected values ``begin`` to ``end`` of a signal's stage after memory."""
     workspace = history[0][1]
     chain = _chain(workspace, converter)
-    stage = workspace.project.signal(signal).later_stage
+    stage = workspace.project.signal(signal).later_filter
     assert stage is not None
     divisor, places = rate_divisor(stage), len(chain.places_of(signal))
     lead = 0

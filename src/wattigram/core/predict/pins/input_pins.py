@@ -68,15 +68,15 @@ def _driven(workspace: Workspace, wiring: Wiring, meant: bool) -> Driven:
         driven = replace(driven, noise_v=noise_v)
     elif noise_v != driven.noise_v:
         driven = driven.model_copy(update={"noise_v": noise_v})
-    return _picking_up(driven, wiring) if wiring.pickup_v else driven
+    return _picking_up(driven, wiring) if wiring.hum_v else driven
 
 
 def input_poles_s(workspace: Workspace, wiring: Wiring) -> tuple[float, ...]:
     """Low-passes on the way to a pin; an output's own resistance counts with the wire's."""
     source = wiring.source
     if isinstance(source, Jumper) and wiring.capacitor_f:
-        ohm = wiring.resistance_ohm + output_ohm(workspace, source.pin)
-        return wiring.replaced(resistance_ohm=ohm).poles_s
+        ohm = wiring.source_resistance_ohm + output_ohm(workspace, source.pin)
+        return wiring.replaced(source_resistance_ohm=ohm).poles_s
     return wiring.poles_s
 
 
@@ -173,14 +173,14 @@ def _filtered(driven: Driven, poles_s: tuple[float, ...]) -> Driven:
 
 def _picking_up(driven: Driven, wiring: Wiring) -> Driven:
     """With mains on top of it."""
-    mains = (wiring.pickup_v, float(wiring.mains_hz), 0.0)
+    mains = (wiring.hum_v, float(wiring.mains_hz), 0.0)
     match driven:
         case ShapeSource():
             return replace(driven, sines=(*driven.sines, mains))
         case DcSource():
             return SineSource(
                 offset_v=driven.voltage_v,
-                amplitude_v=wiring.pickup_v,
+                amplitude_v=wiring.hum_v,
                 frequency_hz=wiring.mains_hz,
                 noise_v=driven.noise_v,
             )

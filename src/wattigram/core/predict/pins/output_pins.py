@@ -9,7 +9,7 @@ import numpy as np
 from wattigram.core.contract.shapes import PiecewiseWaveform, pulse_train
 from wattigram.core.model.bench import ShapeSource
 from wattigram.core.model.design.outputs import ConstantLevel, Generator, PwmOutput
-from wattigram.core.model.design.route import DacSink, DutySink, PeriodSink
+from wattigram.core.model.design.route import DacDestination, DutyDestination, PeriodDestination
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.pins.pwm import pwm_timing
 from wattigram.core.predict.waveform import dac_playback
@@ -43,12 +43,12 @@ def routed_pins(workspace: Workspace) -> tuple[str, ...]:
     them."""
     found = []
     for route in workspace.project.routes:
-        match route.sink:
-            case DutySink(pwm=name) | PeriodSink(pwm=name):
+        match route.destination:
+            case DutyDestination(pwm=name) | PeriodDestination(pwm=name):
                 pwm = workspace.project.pwm_output(name)
                 assert pwm is not None
                 found.append(pwm_pin(workspace, pwm))
-            case DacSink(dac=name):
+            case DacDestination(dac=name):
                 dac = workspace.part.dac(name)
                 assert dac is not None
                 found.append(dac.pin)

@@ -67,7 +67,7 @@ def settling_s(poles_s: tuple[float, ...], bits: float) -> float:
 def pwm_timing(workspace: Workspace, pwm: PwmOutput) -> PwmTiming:
     """The timer of a PWM output; the duty is rounded to its counts."""
     setting = set_timer(
-        workspace, pwm.timer, pwm.every, pwm.prescaler_register, pwm.period_register
+        workspace, pwm.timer, pwm.period_s, pwm.prescaler_register, pwm.period_register
     )
     counts = setting.period_counts
     return PwmTiming(

@@ -46,7 +46,7 @@ class BufferTiming:
 
 def item_bits(chain: Chain) -> int:
     """Width of an item as the program reads it."""
-    return chain.reader.width_bits or chain.loop.width_bits
+    return chain.read_as.element_bits or chain.buffer.element_bits
 
 
 @cached
@@ -54,8 +54,10 @@ def buffer_timing(workspace: Workspace, chain: Chain) -> BufferTiming:
     """Layout and timing of a chain's loop."""
     cycle = scan_timing(workspace, chain)
     slots = len(chain.slots)
-    lap_s = Fraction(chain.loop.items, slots) / cycle.cycle_rate_hz
-    return BufferTiming(chain.loop.name, chain.loop.items, item_bits(chain) // 8, slots, lap_s)
+    lap_s = Fraction(chain.buffer.samples, slots) / cycle.cycle_rate_hz
+    return BufferTiming(
+        chain.buffer.name, chain.buffer.samples, item_bits(chain) // 8, slots, lap_s
+    )
 
 
 def buffer_numbers(

@@ -128,7 +128,7 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
     """Exact timing of a chain's cycle."""
     converter = workspace.converter(chain)
     clock_hz = (
-        converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "own") / chain.divider
+        converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "internal") / chain.divider
     )
     conversion_s = converter.conversion_cycles(chain.bits) / clock_hz
     trigger = trigger_timing(workspace, chain)
@@ -136,7 +136,7 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
     repeats = slot_repeats(workspace, chain)
     step = software_step(workspace, chain)
     by_hand = starts_each(workspace, chain)
-    handled_s = step.handle_s if chain.retrieval.kind in {"polling", "interrupt"} else Fraction(0)
+    handled_s = step.handle_s if chain.readout.kind in {"polling", "interrupt"} else Fraction(0)
     between_s = step.notice_s + handled_s + step.restart_s if by_hand else Fraction(0)
     lengths = [
         count * (sampling_s + conversion_s) + between_s
@@ -188,8 +188,8 @@ def _served(workspace: Workspace, chain: Chain, lengths: list[Fraction]) -> Serv
     """Passes of these slots, in seconds, that the chain's program fetches and starts."""
     clock_hz, step = workspace.bus_clock_hz, software_step(workspace, chain)
     ends = list(accumulate(lengths[place] * clock_hz for place in slot_order(workspace, chain)))
-    by_result = chain.retrieval.kind in {"polling", "interrupt"}
-    unit = chain.hands_over_each if by_result else len(ends)
+    by_result = chain.readout.kind in {"polling", "interrupt"}
+    unit = chain.results_per_isr if by_result else len(ends)
     handler = IsrTiming(
         (step.notice_s - step.jitter_s / 2) * clock_hz,
         step.jitter,
@@ -204,10 +204,10 @@ def slot_repeats(workspace: Workspace, chain: Chain) -> list[int]:
     """Conversions in each slot."""
     by_name = {}
     for signal in workspace.project.signals:
-        stage = signal.reduce
+        stage = signal.filter
         by_name[signal.name] = (
             stage.count
-            if isinstance(stage, (SumFilter, BlockAverage)) and stage.by == "hardware"
+            if isinstance(stage, (SumFilter, BlockAverage)) and stage.done_in == "hardware"
             else 1
         )
     return [by_name[slot.signal] for slot in chain.slots]
@@ -242,16 +242,16 @@ def _stamped(workspace: Workspace, chain: Chain, by_software: bool) -> bool:
         for slot in chain.slots
         for signal in (workspace.project.signal(slot.signal),)
         for action in (
-            *(window.action for window in signal.windows),
-            signal.twin.action if signal.twin else "event",
+            *(window.action for window in signal.thresholds),
+            signal.redundant_pair.action if signal.redundant_pair else "event",
         )
     )
     return (
         not steady
         or by_software
-        or chain.clock == "own"
+        or chain.clock == "internal"
         or stops
-        or chain.retrieval.kind in {"polling", "interrupt"}
+        or chain.readout.kind in {"polling", "interrupt"}
     )
 
 

@@ -44,7 +44,7 @@ def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
     instruction that runs, half of the longest on average, and then enters.
     """
     processor, clock_hz = workspace.part.processor, workspace.bus_clock_hz
-    if chain.retrieval.kind == "polling":
+    if chain.readout.kind == "polling":
         jitter, notice, leave = processor.poll_cycles - 1, Fraction(processor.poll_cycles - 1, 2), 0
     else:
         jitter = processor.interrupt_jitter_cycles
@@ -55,7 +55,7 @@ def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
         notice / clock_hz,
         jitter / clock_hz,
         jitter,
-        chain.loop.handler_cycles / clock_hz,
+        chain.buffer.isr_cycles / clock_hz,
         leave / clock_hz,
         restart / clock_hz,
     )
@@ -66,7 +66,7 @@ def repoints(workspace: Workspace, chain: Chain) -> bool:
     where all are alike."""
     if workspace.converter(chain).sequence != "software" or len(chain.slots) < 2:
         return False
-    if chain.per_trigger != "endless":
+    if chain.per_trigger != "continuous":
         return True
     signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
     pointed = {
@@ -79,7 +79,7 @@ def repoints(workspace: Workspace, chain: Chain) -> bool:
 def waits_in_vain(chain: Chain) -> bool:
     """A start is good for one conversion of several, and the program is called only after all of
     them."""
-    by_pass = isinstance(chain.retrieval, Interrupt) and chain.retrieval.per == "pass"
+    by_pass = isinstance(chain.readout, Interrupt) and chain.readout.per == "scan"
     return by_pass and chain.per_trigger == "conversion" and len(chain.slots) > 1
 
 
@@ -88,6 +88,8 @@ def starts_each(workspace: Workspace, chain: Chain) -> bool:
     one conversion."""
     trigger = workspace.project.own_trigger(chain)
     singly = (
-        isinstance(trigger, SoftwareTrigger) and trigger.again and chain.per_trigger == "conversion"
+        isinstance(trigger, SoftwareTrigger)
+        and trigger.repeat
+        and chain.per_trigger == "conversion"
     )
     return repoints(workspace, chain) or (singly and len(chain.slots) > 1)

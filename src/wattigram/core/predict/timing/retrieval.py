@@ -59,21 +59,21 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
     each, depth = _unit(chain, workspace.converter(chain).fifo_items)
     events_hz = items_hz / each
     processor = workspace.part.processor
-    cycles = chain.loop.handler_cycles
-    if not isinstance(chain.retrieval, Polling):
+    cycles = chain.buffer.isr_cycles
+    if not isinstance(chain.readout, Polling):
         cycles += processor.interrupt_entry_cycles + processor.interrupt_exit_cycles
     service_s = cycles / workspace.bus_clock_hz
-    share = Fraction(1) if isinstance(chain.retrieval, Polling) else events_hz * service_s
+    share = Fraction(1) if isinstance(chain.readout, Polling) else events_hz * service_s
     free = free_share(workspace, chain)
     deadline_s = _deadline_s(workspace, chain, cycle, each, depth)
     lost_hz, reason = Fraction(0), ""
-    if isinstance(chain.retrieval, Dma) and not chain.retrieval.repeat:
+    if isinstance(chain.readout, Dma) and not chain.readout.circular:
         lost_hz, reason = items_hz, "frozen"
     elif _times_out(workspace, chain):
         lost_hz, reason = items_hz, "time-out"
     elif free <= 0 and items_hz:
         lost_hz, reason = items_hz, "no processor time"
-    elif items_hz and cycle.served is not None and not isinstance(chain.retrieval, (Dma, Fifo)):
+    elif items_hz and cycle.served is not None and not isinstance(chain.readout, (Dma, Fifo)):
         lost_hz = items_hz * Fraction(cycle.served.lost).limit_denominator(10**9)
         reason = "handler too slow" if lost_hz else ""
     elif (
@@ -84,7 +84,7 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
         lost_hz = items_hz * _lost_share(workspace, chain, cycle, depth, free)
         reason = "handler too slow" if lost_hz else ""
     return RetrievalTiming(
-        chain.retrieval.kind,
+        chain.readout.kind,
         events_hz,
         cycles,
         service_s,
@@ -101,10 +101,10 @@ def free_share(workspace: Workspace, chain: Chain) -> Fraction:
     leave."""
     free = Fraction(1)
     for other in workspace.project.chains:
-        if isinstance(other.retrieval, Polling):
+        if isinstance(other.readout, Polling):
             continue
         if other.converter == chain.converter:
-            if not isinstance(chain.retrieval, Polling):
+            if not isinstance(chain.readout, Polling):
                 break
             continue
         timing = retrieval_timing(workspace, other)
@@ -114,14 +114,14 @@ def free_share(workspace: Workspace, chain: Chain) -> Fraction:
 
 def _unit(chain: Chain, fifo_items: int) -> tuple[int, int]:
     """Items that a call of the handler fetches, and items that can wait."""
-    match chain.retrieval:
+    match chain.readout:
         case Dma():
-            half = max(1, chain.loop.items // 2)
+            half = max(1, chain.buffer.samples // 2)
             return half, half
         case Fifo() as fifo:
-            return fifo.mark, fifo_items
+            return fifo.watermark, fifo_items
         case _:
-            return chain.hands_over_each, chain.hands_over_each
+            return chain.results_per_isr, chain.results_per_isr
 
 
 def _ends(cycle: ScanTiming, count: int) -> list[Fraction]:
@@ -137,10 +137,10 @@ def _deadline_s(
     workspace: Workspace, chain: Chain, cycle: ScanTiming, each: int, depth: int
 ) -> Fraction:
     """Shortest time from an event until the first of its items is overwritten."""
-    if isinstance(chain.retrieval, Dma):
+    if isinstance(chain.readout, Dma):
         return buffer_timing(workspace, chain).half_s
     slots = len(chain.slots)
-    further = depth - each + 1 if isinstance(chain.retrieval, Fifo) else each
+    further = depth - each + 1 if isinstance(chain.readout, Fifo) else each
     ends = _ends(cycle, 2 * slots + further)
     return min(ends[number + further] - ends[number] for number in range(slots))
 
@@ -154,14 +154,14 @@ def polling_wait_s(workspace: Workspace, chain: Chain) -> Fraction:
     each, depth = _unit(chain, workspace.converter(chain).fifo_items)
     spare_s = (
         _deadline_s(workspace, chain, cycle, each, depth)
-        - chain.loop.handler_cycles / workspace.bus_clock_hz
+        - chain.buffer.isr_cycles / workspace.bus_clock_hz
     )
     return max(spare_s, Fraction(0))
 
 
 def _times_out(workspace: Workspace, chain: Chain) -> bool:
     """The program gives up before the result can be there."""
-    retrieval = chain.retrieval
+    retrieval = chain.readout
     if not isinstance(retrieval, Polling) or retrieval.timeout_s is None:
         return False
     return polling_wait_s(workspace, chain) > retrieval.timeout_s
@@ -170,7 +170,7 @@ def _times_out(workspace: Workspace, chain: Chain) -> bool:
 def _shortest_s(workspace: Workspace, chain: Chain, deadline_s: Fraction) -> Fraction:
     """Shortest time between two units of a chain that hands over single results; waits may add up
     over a scan."""
-    if isinstance(chain.retrieval, (Dma, Fifo)):
+    if isinstance(chain.readout, (Dma, Fifo)):
         return deadline_s
     return min(deadline_s, buffer_timing(workspace, chain).half_s)
 
@@ -189,9 +189,9 @@ def _lost_share(
         (step.notice_s - step.jitter_s / 2) / free,
         (step.handle_s + step.leave_s) / free,
     )
-    if isinstance(chain.retrieval, Fifo):
+    if isinstance(chain.readout, Fifo):
         ready = [end * clock_hz for end in _ends(cycle, len(chain.slots))]
-        queue = Queue(chain.retrieval.mark, depth)
+        queue = Queue(chain.readout.watermark, depth)
         share = overflowed_share(
             ready,
             cycle.cycle_s * clock_hz,
@@ -201,11 +201,11 @@ def _lost_share(
             step.jitter,
         )
         return Fraction(share).limit_denominator(10**9)
-    if isinstance(chain.retrieval, Dma):
-        period_s = cycle.cycle_s * chain.loop.items / 2 / len(chain.slots)
+    if isinstance(chain.readout, Dma):
+        period_s = cycle.cycle_s * chain.buffer.samples / 2 / len(chain.slots)
         ready, unit = [period_s * clock_hz], 1
     else:
-        unit = chain.hands_over_each
+        unit = chain.results_per_isr
         period_s = cycle.cycle_s
         ready = [end * clock_hz for end in _ends(cycle, len(chain.slots))]
     share = overwritten_share(

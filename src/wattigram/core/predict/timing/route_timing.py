@@ -6,14 +6,14 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from wattigram.core.model.design.route import (
-    DacSink,
-    DutySink,
-    PeriodSink,
+    DacDestination,
+    DutyDestination,
+    PeriodDestination,
     ReceivedSource,
     ResultSource,
     Route,
-    SendSink,
     TableSource,
+    UartDestination,
 )
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.clocks import set_timer, uart_timing
@@ -73,13 +73,13 @@ def route_timing(workspace: Workspace, route: Route) -> RouteTiming:
     transfer_s = float(dma.transfer_cycles / workspace.bus_clock_hz)
     carried = _carried_bits(route, value_bits)
     from_wire = isinstance(route.source, ReceivedSource)
-    items = route.items
-    match route.on:
+    items = route.transfers
+    match route.request:
         case "timer":
             assert route.timer is not None
-            triggers_hz = 1 / set_timer(workspace, route.timer.timer, route.timer.every).period_s
+            triggers_hz = 1 / set_timer(workspace, route.timer.timer, route.timer.period_s).period_s
             writes_hz = triggers_hz * items
-        case "sink":
+        case "destination":
             triggers_hz = writes_hz = sink_hz
         case _:
             triggers_hz = source_hz
@@ -88,18 +88,18 @@ def route_timing(workspace: Workspace, route: Route) -> RouteTiming:
     values_hz = float(writes_hz) / items
     makes_hz = float(source_hz) / (items if from_wire else 1)
     is_table = isinstance(route.source, TableSource)
-    if route.on != "source" and not is_table and makes_hz < values_hz:
+    if route.request != "source" and not is_table and makes_hz < values_hz:
         repeated_hz = (values_hz - makes_hz) * (items if is_bytes else 1)
-    if route.on == "sink" and items > 1 and values_hz:
+    if route.request == "destination" and items > 1 and values_hz:
         # Each gap between two pieces of a value is one time of the sink; a new result within it
         # tears the value.
         torn_hz = values_hz * min(1.0, makes_hz * (items - 1) / float(sink_hz))
     if is_bytes:
         sent_hz = float(writes_hz)
-        if route.on != "sink" and writes_hz:
+        if route.request != "destination" and writes_hz:
             waiting = 1
-            if isinstance(route.sink, SendSink):
-                uart = workspace.part.uart(route.sink.uart)
+            if isinstance(route.destination, UartDestination):
+                uart = workspace.part.uart(route.destination.uart)
                 waiting = uart.waiting_bytes if uart is not None else 1
             sent_hz = _sent_hz(
                 triggers_hz, 1 if from_wire else items, 1 / sink_hz, waiting, transfer_s
@@ -111,7 +111,7 @@ def route_timing(workspace: Workspace, route: Route) -> RouteTiming:
     else:
         effective_hz = min(values_hz, float(sink_hz))
         overwritten_hz = values_hz - effective_hz
-        if items > 1 and route.on != "sink" and values_hz:
+        if items > 1 and route.request != "destination" and values_hz:
             gap_s = (items - 1) * (transfer_s if not from_wire else _byte_gap_s(workspace, route))
             bus_hz = workspace.bus_clock_hz
             share = _torn_share(
@@ -121,7 +121,9 @@ def route_timing(workspace: Workspace, route: Route) -> RouteTiming:
                 Fraction(gap_s).limit_denominator(10**12) * bus_hz,
             )
             torn_hz = effective_hz * share
-    latency_s = transfer_s * items + (float(1 / sink_hz) if preload or route.on == "sink" else 0.0)
+    latency_s = transfer_s * items + (
+        float(1 / sink_hz) if preload or route.request == "destination" else 0.0
+    )
     return RouteTiming(
         source_hz,
         writes_hz,
@@ -179,28 +181,28 @@ def _source(workspace: Workspace, route: Route) -> tuple[Fraction, int]:
         case ReceivedSource(uart=name):
             serial = serial_source(workspace, name)
             return (
-                serial.bytes_each / serial.every if serial is not None else Fraction(0)
-            ), 8 * route.items
+                serial.bytes_each / serial.interval_s if serial is not None else Fraction(0)
+            ), 8 * route.transfers
         case _:
             rate_hz = Fraction(0)
             if route.timer is not None:
-                rate_hz = 1 / set_timer(workspace, route.timer.timer, route.timer.every).period_s
+                rate_hz = 1 / set_timer(workspace, route.timer.timer, route.timer.period_s).period_s
             return rate_hz, max((dac.bits for dac in workspace.part.dacs), default=16)
 
 
 def _sink(workspace: Workspace, route: Route) -> tuple[Fraction, bool, bool]:
     """Writes per second that it takes, whether they are bytes, and whether a register waits for a
     period."""
-    match route.sink:
-        case SendSink(uart=name):
+    match route.destination:
+        case UartDestination(uart=name):
             uart = workspace.project.uart(name)
             assert uart is not None
             return uart_timing(workspace, uart).bytes_hz, True, False
-        case DutySink(pwm=name) | PeriodSink(pwm=name):
+        case DutyDestination(pwm=name) | PeriodDestination(pwm=name):
             pwm = workspace.project.pwm_output(name)
             assert pwm is not None
             return 1 / pwm_timing(workspace, pwm).period_s, False, pwm.preload
-        case DacSink(dac=name):
+        case DacDestination(dac=name):
             dac = workspace.part.dac(name)
             assert dac is not None
             return dac.update_rate_high_hz, False, False
@@ -208,11 +210,15 @@ def _sink(workspace: Workspace, route: Route) -> tuple[Fraction, bool, bool]:
 
 def _carried_bits(route: Route, value_bits: int) -> int:
     """Bits of a value that get through: each transfer is as wide as its narrower side."""
-    width = min(route.source_bits, route.sink_bits, 8 if isinstance(route.sink, SendSink) else 32)
-    pieces = route.items if route.step or route.items == 1 else 1
+    width = min(
+        route.source_bits,
+        route.destination_bits,
+        8 if isinstance(route.destination, UartDestination) else 32,
+    )
+    pieces = route.transfers if route.increment or route.transfers == 1 else 1
     if isinstance(route.source, ReceivedSource):
         return min(value_bits, 8 * pieces)
-    if route.items > 1 and route.source_bits > width:
+    if route.transfers > 1 and route.source_bits > width:
         return min(value_bits, width * pieces)
     return min(value_bits, width * pieces)
 

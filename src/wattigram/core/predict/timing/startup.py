@@ -64,14 +64,14 @@ def right_order(workspace: Workspace, chain: Chain) -> tuple[tuple[Step, str], .
     steps: list[tuple[Step, str]] = []
     if converter.needs_calibration and chain.calibrate:
         steps.append(("calibrate", "Calibration needs a converter that is not yet enabled."))
-    if isinstance(chain.retrieval, Dma):
+    if isinstance(chain.readout, Dma):
         steps.append(
             (
                 "memory",
                 "DMA must wait for the first result: one that nobody fetches stops all requests.",
             )
         )
-    if chain.retrieval.kind != "polling":
+    if chain.readout.kind != "polling":
         steps.append(
             (
                 "interrupt",
@@ -97,7 +97,7 @@ def right_order(workspace: Workspace, chain: Chain) -> tuple[tuple[Step, str], .
 
 def _hardware_windows(workspace: Workspace, chain: Chain) -> bool:
     signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
-    return any(window.by == "hardware" for signal in signals for window in signal.windows)
+    return any(window.done_in == "hardware" for signal in signals for window in signal.thresholds)
 
 
 @cached

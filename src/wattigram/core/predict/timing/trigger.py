@@ -14,8 +14,8 @@ from wattigram.core.model.design.trigger import (
     EdgeTrigger,
     FreeRunningTrigger,
     SoftwareTrigger,
+    ThresholdTrigger,
     TimerTrigger,
-    WindowTrigger,
 )
 from wattigram.core.model.design.workspace import Workspace, cached
 from wattigram.core.predict.clocks import TimerSetting, timer_setting
@@ -61,9 +61,9 @@ def trigger_timing(workspace: Workspace, chain: Chain) -> TriggerTiming:
     trigger = workspace.project.own_trigger(chain)
     match trigger:
         case SoftwareTrigger():
-            if chain.per_trigger == "endless":
+            if chain.per_trigger == "continuous":
                 return TriggerTiming("self")
-            again = trigger.again and not waits_in_vain(chain)
+            again = trigger.repeat and not waits_in_vain(chain)
             return TriggerTiming("self" if again else "once", by_software=again)
         case FreeRunningTrigger():
             return TriggerTiming("self")
@@ -81,9 +81,9 @@ def trigger_timing(workspace: Workspace, chain: Chain) -> TriggerTiming:
                 if comparator
                 else NEVER
             )
-        case WindowTrigger():
+        case ThresholdTrigger():
             found = _pattern(_window_entries(workspace, trigger))
-    if found.pace == "pattern" and chain.per_trigger == "endless":
+    if found.pace == "pattern" and chain.per_trigger == "continuous":
         return TriggerTiming("self", timer=found.timer)
     return found
 
@@ -118,10 +118,10 @@ def _comparator_edges(workspace: Workspace, comparator: Comparator, edge: str) -
     return _crossed(what.source, what.falling_v, what.rising_v, turned)
 
 
-def _window_entries(workspace: Workspace, trigger: WindowTrigger) -> Edges | None:
+def _window_entries(workspace: Workspace, trigger: ThresholdTrigger) -> Edges | None:
     """Instants at which a window's condition begins to hold, without what judging it takes."""
     signal = workspace.project.signal(trigger.signal)
-    window: Threshold = signal.windows[trigger.window - 1]
+    window: Threshold = signal.thresholds[trigger.threshold - 1]
     low_v, high_v = limits_v(workspace, signal, window)
     source = input_source(workspace, signal.pin)
     found: list[Fraction] = []

@@ -187,7 +187,7 @@ def _playing(workspace: Workspace, generator: Generator) -> DacPlayback:
                 dac,
                 _ramp(ramp),
                 dwell_s,
-                ramp.then != "stay",
+                ramp.at_end != "hold",
                 _own_start(workspace, generator),
             )
         case Playback() as output:
@@ -201,7 +201,7 @@ def _ramp(ramp: SoftwareRamp) -> FloatArray:
     up = ramp.from_v + math.copysign(ramp.step_v, span) * np.arange(count + 1)
     up[-1] = ramp.to_v
     return np.asarray(
-        np.concatenate((up, up[-2:0:-1])) if ramp.then == "back" else up, dtype=np.float64
+        np.concatenate((up, up[-2:0:-1])) if ramp.at_end == "reverse" else up, dtype=np.float64
     )
 
 
@@ -242,7 +242,7 @@ def _written(
 
 def update_timer(workspace: Workspace, output: Playback) -> TimerTrigger | None:
     """The timer behind a playback, its own or that of what it follows; None where there is none."""
-    match output.trigger:
+    match output.update_trigger:
         case TimerTrigger() as timer:
             return timer
         case GeneratorFollow(follows=name):
@@ -293,10 +293,10 @@ def start_s(workspace: Workspace, generator: Generator) -> Fraction:
     output = generator.output
     if not isinstance(output, Playback):
         return _own_start(workspace, generator)
-    if isinstance(output.trigger, ChainFollow) or output.starts_with is not None:
+    if isinstance(output.update_trigger, ChainFollow) or output.starts_with is not None:
         return Fraction(0)
-    if isinstance(output.trigger, GeneratorFollow):
-        leader = workspace.project.generator(output.trigger.follows)
+    if isinstance(output.update_trigger, GeneratorFollow):
+        leader = workspace.project.generator(output.update_trigger.follows)
         assert leader is not None
         return start_s(workspace, leader)
     return _own_start(workspace, generator)
@@ -316,13 +316,13 @@ def _played(workspace: Workspace, generator: Generator, output: Playback, dac: D
     skipped = max(1, math.ceil(shortest_s / brought_s))
     count = table.points
     laps = skipped // math.gcd(skipped, count) if output.repeat else 1
-    order = (output.first + np.arange(0, count * laps, skipped)) % count
+    order = (output.start_index + np.arange(0, count * laps, skipped)) % count
     lap_s = count * brought_s
     rank = [one.name for one in workspace.project.generators].index(generator.name) + 1
     return DacPlayback(
         made.codes[order],
         made.levels_v[order],
-        np.roll(made.wanted_v, -output.first),
+        np.roll(made.wanted_v, -output.start_index),
         int(made.clipped.sum()),
         asked_s,
         brought_s * skipped,
@@ -330,7 +330,7 @@ def _played(workspace: Workspace, generator: Generator, output: Playback, dac: D
         start_s(workspace, generator),
         Fraction(0) if generator.double_buffered else rank * transfer_s,
         lap_s,
-        table.cycles / lap_s,
+        table.periods / lap_s,
         output.repeat,
         made.lsb_v,
         output_range_v(workspace, dac, generator.buffered)[0],

@@ -91,7 +91,7 @@ def output_spectrum(playing: DacPlayback, poles_s: tuple[float, ...] = ()) -> Ou
     gain = np.abs(np.sinc(numbers / count)) * filter_gain(hertz, poles_s)
     amplitude = 2 * np.abs(lines[numbers % count]) * gain
     laps = count * playing.update_s / playing.lap_s if playing.lap_s else 1
-    cycles = (playing.table.cycles if playing.table is not None else 1) * max(1, round(laps))
+    cycles = (playing.table.periods if playing.table is not None else 1) * max(1, round(laps))
     tone_v = float(amplitude[cycles - 1]) if cycles <= most else 0.0
     image = count - cycles
     image_v = float(amplitude[image - 1]) if 0 < image <= most else 0.0

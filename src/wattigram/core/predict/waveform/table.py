@@ -68,7 +68,7 @@ def table_volts(table: WaveTable) -> FloatArray:
     """Voltage wanted at each point, (points,) float64; raises :class:`QuantityError` for a hopeless
     expression."""
     return shape_volts(
-        table.shape, table.points, table.cycles, table.amplitude_v, table.offset_v, table.phase
+        table.shape, table.points, table.periods, table.amplitude_v, table.offset_v, table.phase
     )
 
 
@@ -82,7 +82,7 @@ def table_codes(
     if table.holds == "millivolts":
         items = np.floor(wanted_v * 1000 + 0.5).astype(np.int64) & _ITEM_MASK
         codes = items & highest
-    elif table.beyond == "wrap":
+    elif table.overflow == "wrap":
         codes = np.floor(wanted_v / lsb_v + 0.5).astype(np.int64) & highest
     else:
         codes = codes_of(workspace, dac, wanted_v)

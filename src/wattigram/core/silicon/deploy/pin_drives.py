@@ -60,7 +60,7 @@ def floating_reference(workspace: Workspace) -> PinDrive | None:
 def _floating(source: FloatingInput) -> PinDrive:
     """A pin that nobody drives: it wanders, and mains is on it."""
     wander = tuple((WANDER_V, rate, 0.0) for rate in WANDER_HZ)
-    mains = (source.pickup_v, float(source.mains_hz), 0.0)
+    mains = (source.hum_v, float(source.mains_hz), 0.0)
     return PinDrive(
         shape="sines", level_v=FLOATING_CENTRE_V, sines=(*wander, mains), noise_v=source.noise_v
     )

@@ -35,7 +35,7 @@ def effective_taps(workspace: Workspace) -> tuple[EffectiveTap, ...]:
 
 
 def _hardware(signal: Signal) -> bool:
-    return any(window.by == "hardware" for window in signal.windows)
+    return any(window.done_in == "hardware" for window in signal.thresholds)
 
 
 def _chain(workspace: Workspace, signal: Signal) -> Chain:
@@ -46,7 +46,7 @@ def _chain(workspace: Workspace, signal: Signal) -> Chain:
 
 def _tap(workspace: Workspace, signal: Signal, number: int, by_hardware: bool) -> EffectiveTap:
     chain = _chain(workspace, signal)
-    stage = signal.later_stage
+    stage = signal.later_filter
     places = chain.places_of(signal.name)
     if by_hardware:
         # The converter knows whose code it is; only the program goes by places.
@@ -63,7 +63,7 @@ def _tap(workspace: Workspace, signal: Signal, number: int, by_hardware: bool) -
         stage=stage.kind if stage is not None else "none",
         count=stage.count if stage is not None and stage.kind != "low-pass" else 1,
         shift=stage.shift if stage is not None else 0,
-        register_bits=stage.register_bits if stage is not None else 32,
+        register_bits=stage.accumulator_bits if stage is not None else 32,
         by_hardware=by_hardware,
         signed_bits=0 if signal.negative is None else 32 if by_hardware else signed_bits,
         stream=REDUCED_STREAM + number if sends else None,
@@ -80,9 +80,9 @@ def _watch(workspace: Workspace, watch: Watch) -> EffectiveWatch | None:
     if watch.kind == "comparator":
         return None
     if watch.kind == "twin":
-        assert signal.twin is not None
-        return _twin(workspace, signal, signal.twin)
-    return _window(workspace, signal, signal.windows[watch.index])
+        assert signal.redundant_pair is not None
+        return _twin(workspace, signal, signal.redundant_pair)
+    return _window(workspace, signal, signal.thresholds[watch.index])
 
 
 def _tap_number(workspace: Workspace, signal: Signal, by_hardware: bool) -> int:
@@ -95,22 +95,22 @@ def _tap_number(workspace: Workspace, signal: Signal, by_hardware: bool) -> int:
 
 def _window(workspace: Workspace, signal: Signal, window: Threshold) -> EffectiveWatch:
     """Limits as the integers that are compared, in the unit of the stream."""
-    hardware = window.by == "hardware"
+    hardware = window.done_in == "hardware"
     reduced = judges_filtered(signal, window)
     per_volt = counts_per_volt(workspace, signal, reduced, hardware)
     codes = threshold_codes(workspace, signal, window)
     other, factor = None, 1.0
-    if window.target_signal is not None:
-        target = workspace.project.signal(window.target_signal)
+    if window.minus_signal is not None:
+        target = workspace.project.signal(window.minus_signal)
         if workspace.project.chain_of(target.name) is not None:
             other = _tap_number(workspace, target, hardware and _hardware(target))
-            its_reduced = reduced and target.later_stage is not None
+            its_reduced = reduced and target.later_filter is not None
             factor = per_volt / counts_per_volt(
                 workspace, target, its_reduced, hardware and _hardware(target)
             )
     rearm = window.rearm_after_s
     tick_hz = workspace.bus_clock_hz.numerator
-    armed = window.enabled and (
+    armed = window.interrupt_enabled and (
         not hardware or startup(workspace, _chain(workspace, signal)).windows_armed
     )
     return EffectiveWatch(
@@ -123,8 +123,8 @@ def _window(workspace: Workspace, signal: Signal, window: Threshold) -> Effectiv
         high=codes.high,
         hysteresis=codes.hysteresis,
         condition=window.condition,
-        times=window.times,
-        every=window.when == "every",
+        times=window.consecutive,
+        every=window.on == "every-result",
         once=not window.rearm,
         armed=armed,
         stops=window.action == "stop",
@@ -134,10 +134,10 @@ def _window(workspace: Workspace, signal: Signal, window: Threshold) -> Effectiv
 
 def _twin(workspace: Workspace, signal: Signal, twin: RedundantPair) -> EffectiveWatch:
     """Outside ± ``within``, judged on reduced values where both have a stage."""
-    of = workspace.project.signal(twin.of)
-    reduced = signal.later_stage is not None and of.later_stage is not None
+    of = workspace.project.signal(twin.paired_with)
+    reduced = signal.later_filter is not None and of.later_filter is not None
     per_volt = counts_per_volt(workspace, signal, reduced)
-    limit = round((twin.within_v or 0.0) * per_volt)
+    limit = round((twin.tolerance_v or 0.0) * per_volt)
     return EffectiveWatch(
         tap=_tap_number(workspace, signal, False),
         on_reduced=reduced,
@@ -147,6 +147,6 @@ def _twin(workspace: Workspace, signal: Signal, twin: RedundantPair) -> Effectiv
         low=-limit,
         high=limit,
         condition="outside",
-        times=twin.times,
+        times=twin.consecutive,
         stops=twin.action == "stop",
     )

@@ -23,8 +23,8 @@ from wattigram.core.model.design import (
     Dma,
     Fifo,
     Project,
+    ThresholdTrigger,
     Watch,
-    WindowTrigger,
     Workspace,
     aligned_shift,
 )
@@ -135,13 +135,13 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
         service=service,
         slots=_slots(workspace, chain, cycle, tick_hz),
         loop=EffectiveLoop(
-            name=chain.loop.name,
-            items=chain.loop.items,
-            width_bits=chain.loop.width_bits,
-            element_bits=chain.reader.width_bits,
-            repeat=not isinstance(chain.retrieval, Dma) or chain.retrieval.repeat,
-            increment=not isinstance(chain.retrieval, Dma) or chain.retrieval.increment,
-            swap_bytes=chain.reader.byte_order == "big",
+            name=chain.buffer.name,
+            items=chain.buffer.samples,
+            width_bits=chain.buffer.element_bits,
+            element_bits=chain.read_as.element_bits,
+            repeat=not isinstance(chain.readout, Dma) or chain.readout.circular,
+            increment=not isinstance(chain.readout, Dma) or chain.readout.increment,
+            swap_bytes=chain.read_as.endianness == "big",
             delivers=start.delivers and start.interrupts,
             laps=_gathered_laps(workspace, chain, service),
         ),
@@ -152,7 +152,7 @@ def _gathered_laps(workspace: Workspace, chain: Chain, service: EffectiveService
     """Laps of a very short loop that go out together; 0 where an event acts, or halves are lost one
     by one."""
     loop = buffer_timing(workspace, chain)
-    runs_once = isinstance(chain.retrieval, Dma) and not chain.retrieval.repeat
+    runs_once = isinstance(chain.readout, Dma) and not chain.readout.circular
     acted_upon = _acted_upon(workspace.project)
     reacts = any(slot.signal in acted_upon for slot in chain.slots)
     judges_halves = service is not None and service.keep == "halves"
@@ -164,22 +164,24 @@ def _gathered_laps(workspace: Workspace, chain: Chain, service: EffectiveService
 def _acted_upon(project: Project) -> set[str]:
     """Signals whose events stop or start a chain, and those that they are held against."""
     starting = {
-        chain.trigger.signal for chain in project.chains if isinstance(chain.trigger, WindowTrigger)
+        chain.trigger.signal
+        for chain in project.chains
+        if isinstance(chain.trigger, ThresholdTrigger)
     }
     found: set[str] = set()
     for signal in project.signals:
         acting = [
             window
-            for window in signal.windows
+            for window in signal.thresholds
             if window.action == "stop" or signal.name in starting
         ]
         if acting:
             found |= {
                 signal.name,
-                *(window.target_signal for window in acting if window.target_signal),
+                *(window.minus_signal for window in acting if window.minus_signal),
             }
-        if signal.twin is not None and signal.twin.action == "stop":
-            found |= {signal.name, signal.twin.of}
+        if signal.redundant_pair is not None and signal.redundant_pair.action == "stop":
+            found |= {signal.name, signal.redundant_pair.paired_with}
     return found
 
 
@@ -193,11 +195,13 @@ def _slots(
     by_hand = starts_each(workspace, chain)
     oscillator = converter.oscillator
     off = (
-        Fraction(oscillator.specimen_error) if chain.clock == "own" and oscillator else Fraction(0)
+        Fraction(oscillator.specimen_error)
+        if chain.clock == "internal" and oscillator
+        else Fraction(0)
     )
     rate = tick_hz / (1 + off)
     latency = (step.notice_s - step.jitter_s / 2) * tick_hz
-    fetches = chain.retrieval.kind in {"polling", "interrupt"}
+    fetches = chain.readout.kind in {"polling", "interrupt"}
     found: list[EffectiveSlot] = []
     last = len(chain.slots) - 1
     singly = chain.per_trigger == "conversion" and cycle.trigger.pace != "self"
@@ -218,7 +222,7 @@ def _slots(
                 latency + (handled_s + step.restart_s) * tick_hz,
                 step.jitter_s * tick_hz,
             )
-        stage = signal.slot_stage
+        stage = signal.slot_filter
         found.append(
             EffectiveSlot(
                 pin=signal.pin,
@@ -232,8 +236,8 @@ def _slots(
                 shift=stage.shift if stage is not None else 0,
                 up=0
                 if stage is not None
-                else aligned_shift(chain.alignment, chain.loop.width_bits, chain.bits),
-                register_bits=min(stage.register_bits, converter.hardware.register_bits)
+                else aligned_shift(chain.alignment, chain.buffer.element_bits, chain.bits),
+                register_bits=min(stage.accumulator_bits, converter.hardware.register_bits)
                 if stage is not None
                 else 32,
                 after_ticks=float(after),
@@ -256,10 +260,10 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
     if not start.starts and not early:
         return EffectivePace(kind="never")
     own = workspace.project.own_trigger(chain)
-    if isinstance(own, (ComparatorTrigger, WindowTrigger)) and chain.per_trigger != "endless":
+    if isinstance(own, (ComparatorTrigger, ThresholdTrigger)) and chain.per_trigger != "continuous":
         wanted = (
-            Watch("window", own.signal, own.window - 1)
-            if isinstance(own, WindowTrigger)
+            Watch("window", own.signal, own.threshold - 1)
+            if isinstance(own, ThresholdTrigger)
             else Watch("comparator", _compared(workspace, own), comparator=own.comparator)
         )
         edge = own.edge if isinstance(own, ComparatorTrigger) else "rising"
@@ -303,8 +307,8 @@ def _compared(workspace: Workspace, trigger: ComparatorTrigger) -> str:
 def _stops(workspace: Workspace, chain: Chain) -> bool:
     signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
     return any(
-        any(window.action == "stop" for window in signal.windows)
-        or (signal.twin and signal.twin.action == "stop")
+        any(window.action == "stop" for window in signal.thresholds)
+        or (signal.redundant_pair and signal.redundant_pair.action == "stop")
         for signal in signals
     )
 
@@ -314,7 +318,7 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     timing = retrieval_timing(workspace, chain)
     cycle = scan_timing(workspace, chain)
     never = timing.reason in {"time-out", "no processor time"}
-    by_result = not isinstance(chain.retrieval, (Dma, Fifo))
+    by_result = not isinstance(chain.readout, (Dma, Fifo))
     if starts_each(workspace, chain) or (
         cycle.served is not None and by_result and (never or cycle.served.in_time)
     ):
@@ -323,8 +327,8 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     tick_hz = workspace.bus_clock_hz.numerator
     if cycle.served is not None and by_result:
         return EffectiveService(
-            keep="pass",
-            unit=chain.hands_over_each,
+            keep="scan",
+            unit=chain.results_per_isr,
             notice_ticks=float((step.notice_s - step.jitter_s / 2) * tick_hz),
             rest_ticks=float((step.handle_s + step.leave_s) * tick_hz),
             restart_ticks=float(step.restart_s * tick_hz),
@@ -339,7 +343,7 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     jitter = math.floor(step.jitter_s * tick_hz)
     if timing.lost_hz == 0 and not never:
         return None
-    match chain.retrieval:
+    match chain.readout:
         case Dma():
             return EffectiveService(
                 keep="halves",
@@ -352,7 +356,7 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
             depth = workspace.converter(chain).fifo_items
             return EffectiveService(
                 keep="oldest",
-                unit=fifo.mark,
+                unit=fifo.watermark,
                 depth=depth,
                 notice_ticks=notice,
                 rest_ticks=rest,
@@ -362,7 +366,7 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
         case _:
             return EffectiveService(
                 keep="newest",
-                unit=chain.hands_over_each,
+                unit=chain.results_per_isr,
                 notice_ticks=notice,
                 rest_ticks=rest,
                 jitter_ticks=jitter,

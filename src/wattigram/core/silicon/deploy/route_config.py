@@ -8,13 +8,13 @@ from wattigram.core.contract.board_config import EffectiveRoute, EffectiveSerial
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.design import Workspace, signal_scale
 from wattigram.core.model.design.route import (
-    DacSink,
-    DutySink,
-    PeriodSink,
+    DacDestination,
+    DutyDestination,
+    PeriodDestination,
     ReceivedSource,
     ResultSource,
     Route,
-    SendSink,
+    UartDestination,
 )
 from wattigram.core.predict.clocks import set_timer, uart_timing
 from wattigram.core.predict.pins import misread_bytes, pwm_timing, serial_source
@@ -37,20 +37,20 @@ def _route(workspace: Workspace, route: Route, number: int) -> EffectiveRoute:
     assert dma is not None
     timer_ticks = 1.0
     if route.timer is not None:
-        setting = set_timer(workspace, route.timer.timer, route.timer.every)
+        setting = set_timer(workspace, route.timer.timer, route.timer.period_s)
         timer_ticks = float(setting.ticks)
     return EffectiveRoute(
         name=route.name,
         stream=OUTPUT_STREAM + number,
-        on=route.on,
+        on=route.request,
         timer_ticks=timer_ticks,
         source_bits=route.source_bits,
-        sink_bits=route.sink_bits,
-        items=route.items,
-        step=1 if route.step else 0,
-        low_first=route.order == "low-first",
+        sink_bits=route.destination_bits,
+        items=route.transfers,
+        step=1 if route.increment else 0,
+        low_first=route.endianness == "little-endian",
         transfer_ticks=float(dma.transfer_cycles),
-        wide_sink=not isinstance(route.sink, SendSink),
+        wide_sink=not isinstance(route.destination, UartDestination),
         **_source(workspace, route),
         **_sink(workspace, route),
     )
@@ -93,10 +93,10 @@ def effective_serial(workspace: Workspace, uart: str) -> EffectiveSerial:
         )
     return EffectiveSerial(
         byte_ticks=10 / source.baud * tick_hz,
-        every_ticks=float(source.every) * tick_hz,
+        every_ticks=float(source.interval_s) * tick_hz,
         bits=source.bits,
         bytes_each=2 if source.bytes_each == 2 else 1,
-        low_first=source.order == "low-first",
+        low_first=source.endianness == "little-endian",
         from_share=source.from_level,
         to_share=source.to_level,
         period_ticks=float(source.period_s) * tick_hz,
@@ -106,20 +106,20 @@ def effective_serial(workspace: Workspace, uart: str) -> EffectiveSerial:
 
 def _sink(workspace: Workspace, route: Route) -> dict[str, Any]:
     tick_hz = workspace.bus_clock_hz
-    match route.sink:
-        case SendSink(uart=name):
+    match route.destination:
+        case UartDestination(uart=name):
             uart = workspace.project.uart(name)
             part = workspace.part.uart(name)
             assert uart is not None
             assert part is not None
             byte_ticks = float(uart_timing(workspace, uart).byte_s * tick_hz)
             return {"sink": "send", "byte_ticks": byte_ticks, "waiting": part.waiting_bytes}
-        case DutySink(pwm=name) | PeriodSink(pwm=name):
+        case DutyDestination(pwm=name) | PeriodDestination(pwm=name):
             pwm = workspace.project.pwm_output(name)
             assert pwm is not None
             timing = pwm_timing(workspace, pwm)
             period_ticks = float(timing.period_s * tick_hz)
-            is_duty = isinstance(route.sink, DutySink)
+            is_duty = isinstance(route.destination, DutyDestination)
             return {
                 "sink": "duty" if is_duty else "period",
                 "period_ticks": period_ticks,
@@ -127,7 +127,7 @@ def _sink(workspace: Workspace, route: Route) -> dict[str, Any]:
                 "preload": pwm.preload,
                 "initial": timing.high_counts if is_duty else timing.counts - 1,
             }
-        case DacSink(dac=name):
+        case DacDestination(dac=name):
             dac = workspace.part.dac(name)
             assert dac is not None
             return {"sink": "dac", "period_ticks": float(tick_hz / dac.update_rate_high_hz)}
@@ -138,24 +138,21 @@ def effective_texts(workspace: Workspace) -> tuple[EffectiveText, ...]:
     project = workspace.project
     found: list[EffectiveText] = []
     for uart in project.uarts:
-        chain = project.chain_of(uart.report.signal) if uart.report is not None else None
-        if uart.report is None or chain is None:
+        chain = project.chain_of(uart.text_output.signal) if uart.text_output is not None else None
+        if uart.text_output is None or chain is None:
             continue
-        signal = project.signal(uart.report.signal)
+        signal = project.signal(uart.text_output.signal)
         scale = signal_scale(workspace, chain, signal.name)
         timing = uart_timing(workspace, uart)
         found.append(
             EffectiveText(
                 stream=OUTPUT_STREAM + len(project.routes) + len(found),
                 label=signal.name,
-                bits=0 if uart.report.form == "text" else chain.bits,
+                bits=0 if uart.text_output.form == "text" else chain.bits,
                 converter=project.chains.index(chain),
                 place=slot_order(workspace, chain).index(chain.places_of(signal.name)[0]),
-                volts_per_code=scale.lsb_v
-                / scale.gain
-                / 2.0**scale.shift
-                / float(signal.front_end),
-                every_ticks=float(uart.report.every * workspace.bus_clock_hz),
+                volts_per_code=scale.lsb_v / scale.gain / 2.0**scale.shift / float(signal.scaling),
+                every_ticks=float(uart.text_output.period_s * workspace.bus_clock_hz),
                 byte_ticks=float(timing.byte_s * workspace.bus_clock_hz),
             )
         )

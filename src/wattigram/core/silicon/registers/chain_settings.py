@@ -15,8 +15,8 @@ from wattigram.core.model.design import (
     FreeRunningTrigger,
     Interrupt,
     SoftwareTrigger,
+    ThresholdTrigger,
     TimerTrigger,
-    WindowTrigger,
     Workspace,
 )
 from wattigram.core.model.design.outputs import Playback
@@ -38,8 +38,8 @@ def converter_step(workspace: Workspace, registers: RegisterMap, chain: Chain) -
         step.put(name, value, only="software" if name == "trigger" else None)
     step.put("per-trigger", chain.per_trigger, only="conversion")
     step.put("delivery", _delivery(registers, chain), only="polling")
-    if isinstance(chain.retrieval, Fifo):
-        step.put("mark", chain.retrieval.mark)
+    if isinstance(chain.readout, Fifo):
+        step.put("mark", chain.readout.watermark)
     _sequence(workspace, registers, chain, step)
     return SetupStep(
         "set-up",
@@ -64,9 +64,11 @@ def _trigger(workspace: Workspace, chain: Chain) -> Iterator[tuple[str, Value]]:
         case ComparatorTrigger(comparator=name, edge=edge):
             yield "trigger", name
             yield "edge", edge
-        case WindowTrigger(signal=signal, window=window):
-            by_hardware = workspace.project.signal(signal).windows[window - 1].by == "hardware"
-            yield "trigger", "window" if by_hardware else "software"
+        case ThresholdTrigger(signal=signal, threshold=window):
+            by_hardware = (
+                workspace.project.signal(signal).thresholds[window - 1].done_in == "hardware"
+            )
+            yield "trigger", "threshold" if by_hardware else "software"
         case FollowTrigger(follows=leader):
             yield "trigger", leader
         case SoftwareTrigger():
@@ -74,11 +76,11 @@ def _trigger(workspace: Workspace, chain: Chain) -> Iterator[tuple[str, Value]]:
 
 
 def _delivery(registers: RegisterMap, chain: Chain) -> str:
-    match chain.retrieval:
-        case Interrupt(per="pass") if len(chain.slots) == 1:
+    match chain.readout:
+        case Interrupt(per="scan") if len(chain.slots) == 1:
             # A pass of one slot is a conversion, and not every part knows passes.
             table = registers.find(chain.converter, "delivery").field.table
-            return "pass" if "pass" in table else "conversion"
+            return "scan" if "scan" in table else "conversion"
         case Interrupt(per=per):
             return per
         case retrieval:
@@ -116,7 +118,7 @@ def _sequence(
         index = channel if by == "channel" else place if by == "slot" else 0
         if by or place == 0:
             step.put("sampling", slot.sampling_cycles, index)
-        stage = workspace.project.signal(slot.signal).slot_stage
+        stage = workspace.project.signal(slot.signal).slot_filter
         if stage is not None:
             step.put(
                 "repeats",
@@ -128,8 +130,8 @@ def _sequence(
                 stage.shift,
                 channel if registers.counted_by(name, "shift") == "channel" else place,
             )
-        later = workspace.project.signal(slot.signal).later_stage
-        if later is not None and later.by == "hardware":
+        later = workspace.project.signal(slot.signal).later_filter
+        if later is not None and later.done_in == "hardware":
             step.put(
                 "low-pass",
                 later.shift,
@@ -141,14 +143,14 @@ def chain_dma_step(
     workspace: Workspace, registers: RegisterMap, chain: Chain, dma: Dma
 ) -> SetupStep:
     step = SetupBuilder(registers, dma.channel)
-    loop = chain.loop
+    loop = chain.buffer
     step.put("request", chain.converter)
     step.put("from", newest_result(registers, chain.converter))
     step.put("to", Symbol("loop", chain.converter))
-    step.put("count", loop.items)
-    step.put("repeat", dma.repeat, only=False)
-    step.put("from-width", loop.width_bits, only=16)
-    step.put("to-width", loop.width_bits, only=16)
+    step.put("count", loop.samples)
+    step.put("repeat", dma.circular, only=False)
+    step.put("from-width", loop.element_bits, only=16)
+    step.put("to-width", loop.element_bits, only=16)
     step.put("from-step", False, only=False)
     step.put("to-step", dma.increment, only=True)
     part = workspace.part.dma_channel(dma.channel)
@@ -159,7 +161,7 @@ def chain_dma_step(
         "set-up",
         dma.channel,
         f"{dma.channel} fills {loop.name}",
-        f"{loop.items} items, from {chain.converter}.",
+        f"{loop.samples} items, from {chain.converter}.",
         tuple(step.found),
     )
 
@@ -171,11 +173,11 @@ def stamp_channel(workspace: Workspace, chain: Chain) -> str | None:
     stamped = [
         one
         for one in project.chains
-        if isinstance(one.retrieval, Dma) and scan_timing(workspace, one).stamped
+        if isinstance(one.readout, Dma) and scan_timing(workspace, one).stamped
     ]
     if chain not in stamped:
         return None
-    used = {one.retrieval.channel for one in project.chains if isinstance(one.retrieval, Dma)}
+    used = {one.readout.channel for one in project.chains if isinstance(one.readout, Dma)}
     used |= {
         generator.output.channel
         for generator in project.generators
@@ -214,8 +216,8 @@ def stamp_dma_step(
     step.put("request", chain.converter)
     step.put("from", stamp_source(registers, chain.converter))
     step.put("to", Symbol("stamps", chain.converter))
-    step.put("count", chain.loop.items)
-    step.put("repeat", dma.repeat, only=False)
+    step.put("count", chain.buffer.samples)
+    step.put("repeat", dma.circular, only=False)
     step.put("from-width", 32, only=32)
     step.put("to-width", 32, only=32)
     step.put("from-step", False, only=False)
@@ -224,7 +226,7 @@ def stamp_dma_step(
     return SetupStep(
         "set-up",
         channel,
-        f"{channel} notes when each item of {chain.loop.name} was ready",
+        f"{channel} notes when each item of {chain.buffer.name} was ready",
         "Its instants do not follow from numbers.",
         tuple(step.found),
     )

@@ -36,11 +36,11 @@ from wattigram.core.model.design import (
     SoftwareTrigger,
     Step,
     Threshold,
+    ThresholdTrigger,
     Trigger,
-    WindowTrigger,
 )
 from wattigram.core.model.design.outputs import Playback
-from wattigram.core.model.design.route import DacSink
+from wattigram.core.model.design.route import DacDestination
 from wattigram.core.model.part import Converter, Part
 from wattigram.core.silicon.registers.decode import SiliconState
 from wattigram.core.silicon.registers.outputs_from_registers import OutputReader, timer_trigger
@@ -121,7 +121,9 @@ def _silicon_project(
     )
     playing, tables = outgoing.generators()
     routes, more_tables = outgoing.routes(playing)
-    fed = {route.sink.dac for route in routes if isinstance(route.sink, DacSink)}
+    fed = {
+        route.destination.dac for route in routes if isinstance(route.destination, DacDestination)
+    }
     generators = [one for one in playing if one.dac not in fed or isinstance(one.output, Playback)]
     return Project(
         name=around.name,
@@ -167,14 +169,14 @@ class _Reader:
         slots = self._slots(converter, bits)
         return Chain(
             converter=name,
-            clock="own" if state.text(name, "clock", "bus") == "own" else "bus",
+            clock="internal" if state.text(name, "clock", "bus") == "internal" else "bus",
             divider=state.number(name, "divider", converter.dividers[0]),
             bits=bits,
             alignment="left" if state.text(name, "alignment", "right") == "left" else "right",
             trigger=self._trigger(converter),
             per_trigger=state.text(name, "per-trigger", "conversion"),
-            retrieval=retrieval,
-            loop=loop,
+            readout=retrieval,
+            buffer=loop,
             startup=self._order(converter, retrieval),
             calibrate=name in state.calibrated,
             slots=slots,
@@ -233,13 +235,13 @@ class _Reader:
         if repeats > 1:
             shift = state.number(name, "shift", 0, index("shift"))
             stage: BlockAverage | LowPassFilter = BlockAverage(
-                count=repeats, shift=shift, register_bits=register_bits, by="hardware"
+                count=repeats, shift=shift, accumulator_bits=register_bits, done_in="hardware"
             )
         elif smooth:
-            stage = LowPassFilter(shift=smooth, register_bits=register_bits, by="hardware")
+            stage = LowPassFilter(shift=smooth, accumulator_bits=register_bits, done_in="hardware")
         else:
             return
-        self.signals[signal] = self.signals[signal].replaced(reduce=stage)
+        self.signals[signal] = self.signals[signal].replaced(filter=stage)
 
     def _windows(self, converter: Converter, bits: int) -> None:
         """Hardware windows that are set for a channel of the sequence."""
@@ -255,7 +257,7 @@ class _Reader:
             )
             if signal is None or not (on or set_up):
                 continue
-            gain = signal.slot_stage.assumed_gain if signal.slot_stage is not None else 1.0
+            gain = signal.slot_filter.assumed_gain if signal.slot_filter is not None else 1.0
             lsb_v = self.reference_v / steps * (2 if signal.negative else 1) / gain
             low = state.number(name, "window-low", 0, index)
             high = state.number(name, "window-high", 0, index)
@@ -265,19 +267,19 @@ class _Reader:
                 low=Code(low),
                 high=Code(high),
                 condition=state.text(name, "window-condition", "outside", index),
-                on="reduced"
-                if state.text(name, "window-judges", "raw", index) == "reduced"
+                input="filtered"
+                if state.text(name, "window-judges", "raw", index) == "filtered"
                 else "raw",
-                target_v=target * lsb_v if target else None,
+                minus_v=target * lsb_v if target else None,
                 hysteresis_v=state.number(name, "window-hysteresis", 0, index) * lsb_v,
-                times=max(1, state.number(name, "window-times", 1, index)),
-                when="every" if state.flag(name, "window-every", False, index) else "crossing",
+                consecutive=max(1, state.number(name, "window-times", 1, index)),
+                on="every-result" if state.flag(name, "window-every", False, index) else "crossing",
                 action="stop" if state.flag(name, "window-stops", False, index) else "event",
-                by="hardware",
-                enabled=on and state.flag(name, "window-tells", True, index),
+                done_in="hardware",
+                interrupt_enabled=on and state.flag(name, "window-tells", True, index),
                 rearm=not state.flag(name, "window-once", False, index),
             )
-            self.signals[signal.name] = signal.replaced(windows=(*signal.windows, window))
+            self.signals[signal.name] = signal.replaced(thresholds=(*signal.thresholds, window))
 
     @staticmethod
     def _named(converter: Converter, channel: int) -> str:
@@ -300,20 +302,20 @@ class _Reader:
                 pin = state.text(name, "edge-pin", part.pins[0])
                 edge = state.text(name, "edge", "rising")
                 return EdgeTrigger(pin=pin, edge=edge, level_v=self.around.levels_v.get(pin, 1.65))
-            case "window":
+            case "threshold":
                 watched = [
                     signal
                     for signal in self.signals.values()
-                    if signal.windows and not signal.name.startswith(name)
+                    if signal.thresholds and not signal.name.startswith(name)
                 ]
                 if watched:
-                    return WindowTrigger(signal=watched[0].name)
-        return SoftwareTrigger(again=self.observed.restarts.get(name, False))
+                    return ThresholdTrigger(signal=watched[0].name)
+        return SoftwareTrigger(repeat=self.observed.restarts.get(name, False))
 
     def _retrieval(self, converter: Converter) -> tuple[Retrieval, CircularBuffer]:
         state, name, part = self.state, converter.name, self.around.part
         cycles = self.observed.handler_cycles.get(name, DEFAULT_HANDLER_CYCLES)
-        loop = CircularBuffer(name=f"memory of {name}", items=1 << 16, handler_cycles=cycles)
+        loop = CircularBuffer(name=f"memory of {name}", samples=1 << 16, isr_cycles=cycles)
         match state.text(name, "delivery", "polling"):
             case "dma":
                 channel = self.dma_of(converter)
@@ -334,17 +336,17 @@ class _Reader:
                 return (
                     Dma(
                         channel=channel,
-                        repeat=state.flag(channel, "repeat", False),
+                        circular=state.flag(channel, "repeat", False),
                         increment=state.flag(channel, "to-step", True),
                     ),
                     CircularBuffer(
-                        name=loop.name, items=max(2, count), width_bits=width, handler_cycles=cycles
+                        name=loop.name, samples=max(2, count), element_bits=width, isr_cycles=cycles
                     ),
                 )
             case "fifo":
                 mark = min(max(1, state.number(name, "mark", 1)), max(1, converter.fifo_items))
-                return Fifo(mark=mark), loop
-            case "conversion" | "pass" as per:
+                return Fifo(watermark=mark), loop
+            case "conversion" | "scan" as per:
                 return Interrupt(per=per), loop
             case _:
                 return Polling(), loop

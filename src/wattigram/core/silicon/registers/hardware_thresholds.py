@@ -41,8 +41,8 @@ def hardware_watches(workspace: Workspace, chain: Chain) -> list[Watch]:
     return [
         Watch("window", name, index)
         for name in dict.fromkeys(slot.signal for slot in chain.slots)
-        for index, window in enumerate(workspace.project.signal(name).windows)
-        if window.by == "hardware"
+        for index, window in enumerate(workspace.project.signal(name).thresholds)
+        if window.done_in == "hardware"
     ]
 
 
@@ -62,16 +62,16 @@ def judged_settings(
     found: list[Setting] = []
     name, converter = chain.converter, workspace.converter(chain)
     for index, (signal, window) in enumerate(hardware_thresholds(workspace, chain)):
-        if window.target_signal is not None:
+        if window.minus_signal is not None:
             raise RegisterError(
-                f"{name} cannot hold “{signal.name}” against “{window.target_signal}”: its "
+                f"{name} cannot hold “{signal.name}” against “{window.minus_signal}”: its "
                 "windows have a fixed target.",
                 cure="Let software judge that window.",
             )
         if (
             judges_filtered(signal, window)
-            and signal.reduce is not None
-            and signal.reduce.by == "software"
+            and signal.filter is not None
+            and signal.filter.done_in == "software"
         ):
             raise RegisterError(
                 f"{name} cannot judge what software makes of “{signal.name}”.",
@@ -83,14 +83,14 @@ def judged_settings(
             "window-low": codes.low,
             "window-high": codes.high,
             "window-target": codes.target,
-            "window-judges": "reduced" if judges_filtered(signal, window) else "raw",
+            "window-judges": "filtered" if judges_filtered(signal, window) else "raw",
             "window-condition": window.condition,
             "window-hysteresis": codes.hysteresis,
-            "window-times": window.times,
-            "window-every": window.when == "every",
+            "window-times": window.consecutive,
+            "window-every": window.on == "every-result",
             "window-stops": window.action == "stop",
             "window-once": not window.rearm,
-            "window-tells": window.enabled,
+            "window-tells": window.interrupt_enabled,
         }
         for what, value in values.items():
             registers.find(name, what, index)

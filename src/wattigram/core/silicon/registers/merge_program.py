@@ -9,7 +9,7 @@ from wattigram.core.model.design import (
     Signal,
     SoftwareTrigger,
     Threshold,
-    WindowTrigger,
+    ThresholdTrigger,
     Workspace,
 )
 from wattigram.core.model.design.outputs import (
@@ -21,7 +21,12 @@ from wattigram.core.model.design.outputs import (
     SoftwareRamp,
     UartSetup,
 )
-from wattigram.core.model.design.route import DutySink, PeriodSink, ResultSource, Route
+from wattigram.core.model.design.route import (
+    DutyDestination,
+    PeriodDestination,
+    ResultSource,
+    Route,
+)
 from wattigram.core.predict.timing import slot_order
 from wattigram.core.silicon.registers.hardware_thresholds import hardware_thresholds
 
@@ -81,35 +86,35 @@ class _Dresser:
         elif software:
             slots = [slot.replaced(sampling_cycles=real.slots[0].sampling_cycles) for slot in slots]
         trigger, steps = real.trigger, real.startup or ()
-        if isinstance(trigger, SoftwareTrigger) and isinstance(chain.trigger, WindowTrigger):
+        if isinstance(trigger, SoftwareTrigger) and isinstance(chain.trigger, ThresholdTrigger):
             trigger, steps = (
                 chain.trigger,
                 (*(step for step in steps if step != "trigger"), "trigger"),
             )
-        elif isinstance(trigger, WindowTrigger) or isinstance(chain.trigger, SoftwareTrigger):
+        elif isinstance(trigger, ThresholdTrigger) or isinstance(chain.trigger, SoftwareTrigger):
             trigger = chain.trigger if trigger.kind == chain.trigger.kind else trigger
-        retrieval = real.retrieval
-        loop = chain.loop
+        retrieval = real.readout
+        loop = chain.buffer
         if retrieval.kind == "dma":
-            loop = loop.replaced(items=real.loop.items, width_bits=real.loop.width_bits)
-        elif retrieval.kind == "polling" and chain.retrieval.kind == "polling":
-            retrieval = chain.retrieval
+            loop = loop.replaced(samples=real.buffer.samples, element_bits=real.buffer.element_bits)
+        elif retrieval.kind == "polling" and chain.readout.kind == "polling":
+            retrieval = chain.readout
         return real.replaced(
             slots=tuple(slots),
             trigger=trigger,
-            retrieval=retrieval,
-            loop=loop,
-            reader=chain.reader,
+            readout=retrieval,
+            buffer=loop,
+            read_as=chain.read_as,
             startup=steps,
         )
 
     def _signal(self, chain: Chain, name: str, real: Signal) -> None:
         signal = self.signals[name]
         updates: dict[str, object] = {"pin": real.pin, "negative": real.negative}
-        stage = real.reduce
-        if signal.reduce is not None and signal.reduce.by == "hardware" and stage is not None:
-            known = {"count", "shift"} & set(type(signal.reduce).model_fields)
-            updates["reduce"] = signal.reduce.replaced(
+        stage = real.filter
+        if signal.filter is not None and signal.filter.done_in == "hardware" and stage is not None:
+            known = {"count", "shift"} & set(type(signal.filter).model_fields)
+            updates["filter"] = signal.filter.replaced(
                 **{one: getattr(stage, one) for one in known}
             )
         self.signals[name] = signal.replaced(**updates)
@@ -118,7 +123,7 @@ class _Dresser:
         ]
         if mine:
             self.signals[name] = self.signals[name].replaced(
-                windows=self._windows(signal, list(real.windows))
+                thresholds=self._windows(signal, list(real.thresholds))
             )
 
     @staticmethod
@@ -127,11 +132,11 @@ class _Dresser:
         the program's."""
         found = []
         # Silicon knows no front end, and takes every sum for a mean.
-        gain = float(signal.front_end)
-        if signal.slot_stage is not None:
-            gain *= signal.slot_stage.assumed_gain
-        for window in signal.windows:
-            if window.by != "hardware":
+        gain = float(signal.scaling)
+        if signal.slot_filter is not None:
+            gain *= signal.slot_filter.assumed_gain
+        for window in signal.thresholds:
+            if window.done_in != "hardware":
                 found.append(window)
             elif real:
                 one = real.pop(0)
@@ -145,20 +150,20 @@ class _Dresser:
                         low=one.low,
                         high=one.high,
                         condition=one.condition,
-                        on=one.on
-                        if window.on != one.on and signal.later_stage is not None
-                        else window.on,
-                        target_v=None if one.target_v is None else one.target_v / gain,
+                        input=one.input
+                        if window.input != one.input and signal.later_filter is not None
+                        else window.input,
+                        minus_v=None if one.minus_v is None else one.minus_v / gain,
                         hysteresis_v=one.hysteresis_v / gain,
-                        times=one.times,
-                        when=one.when,
+                        consecutive=one.consecutive,
+                        on=one.on,
                         action=action,
-                        enabled=one.enabled,
+                        interrupt_enabled=one.interrupt_enabled,
                         rearm=one.rearm,
                     )
                 )
             else:
-                found.append(window.replaced(enabled=False))
+                found.append(window.replaced(interrupt_enabled=False))
         return tuple(found)
 
     def comparators(self) -> list[Comparator]:
@@ -182,9 +187,11 @@ class _Dresser:
 
     def _following(self, output: AnyOutput) -> AnyOutput:
         """A playback that follows another, by the design's name of that."""
-        if not isinstance(output, Playback) or not isinstance(output.trigger, GeneratorFollow):
+        if not isinstance(output, Playback) or not isinstance(
+            output.update_trigger, GeneratorFollow
+        ):
             return output
-        trigger = output.trigger
+        trigger = output.update_trigger
         leader = next(
             (
                 generator.name
@@ -194,7 +201,9 @@ class _Dresser:
             None,
         )
         return (
-            output if leader is None else output.replaced(trigger=GeneratorFollow(follows=leader))
+            output
+            if leader is None
+            else output.replaced(update_trigger=GeneratorFollow(follows=leader))
         )
 
     def pwm(self) -> list[PwmOutput]:
@@ -222,14 +231,17 @@ class _Dresser:
             )
             if real is None:
                 continue
-            sink, source = real.sink, real.source
-            if isinstance(sink, (DutySink, PeriodSink)):
+            sink, source = real.destination, real.source
+            if isinstance(sink, (DutyDestination, PeriodDestination)):
                 sink = sink.replaced(pwm=timers.get(sink.pwm, sink.pwm))
             if isinstance(source, ResultSource) and source.signal is not None:
                 source = source.replaced(signal=self._slot_name(source))
             found.append(
                 real.replaced(
-                    name=route.name, sink=sink, source=source, expects=route.expected_order
+                    name=route.name,
+                    destination=sink,
+                    source=source,
+                    destination_endianness=route.expected_endianness,
                 )
             )
         return found

@@ -9,13 +9,13 @@ from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.design import TimerTrigger, Workspace
 from wattigram.core.model.design.outputs import ConstantLevel, Generator, Playback, SoftwareRamp
 from wattigram.core.model.design.route import (
-    DacSink,
-    DutySink,
-    PeriodSink,
+    DacDestination,
+    DutyDestination,
+    PeriodDestination,
     ReceivedSource,
     ResultSource,
     Route,
-    SendSink,
+    UartDestination,
 )
 from wattigram.core.predict.clocks import set_timer, timer_setting, uart_timing
 from wattigram.core.predict.pins import pwm_timing
@@ -50,7 +50,7 @@ def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupS
     every: dict[str, Fraction] = {}
     triggers: list[object] = [chain.trigger for chain in project.chains]
     triggers += [
-        generator.output.trigger
+        generator.output.update_trigger
         for generator in project.generators
         if isinstance(generator.output, Playback)
     ]
@@ -63,8 +63,10 @@ def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupS
         settings[pwm.timer] = pwm_timing(workspace, pwm).setting
     for route in project.routes:
         if route.timer is not None:
-            every[route.timer.timer] = route.timer.every
-            settings[route.timer.timer] = set_timer(workspace, route.timer.timer, route.timer.every)
+            every[route.timer.timer] = route.timer.period_s
+            settings[route.timer.timer] = set_timer(
+                workspace, route.timer.timer, route.timer.period_s
+            )
     for name, setting in settings.items():
         step = SetupBuilder(registers, name)
         step.put("prescaler", setting.prescaler)
@@ -118,8 +120,8 @@ def generator_steps(
         dma.put("from", Symbol("table", output.table))
         dma.put("to", registers.find(one.dac, "data").field_address)
         dma.put("count", table.points)
-        if output.first % table.points:
-            dma.put("place", output.first % table.points)
+        if output.start_index % table.points:
+            dma.put("place", output.start_index % table.points)
         dma.put("repeat", output.repeat, only=False)
         dma.put("from-width", 16, only=16)
         dma.put("to-width", 16, only=16)
@@ -166,19 +168,21 @@ def route_step(workspace: Workspace, registers: RegisterMap, route: Route) -> Se
             source, event = registers.find(uart, "received").field_address, f"{uart} received"
         case table:
             source, event = Symbol("table", table.table), ""
-    match route.sink:
-        case SendSink(uart=uart):
+    match route.destination:
+        case UartDestination(uart=uart):
             sink, room = registers.find(uart, "sent").field_address, f"{uart} room"
-        case DutySink(pwm=name) | PeriodSink(pwm=name):
+        case DutyDestination(pwm=name) | PeriodDestination(pwm=name):
             pwm = workspace.project.pwm_output(name)
             assert pwm is not None
-            which = "compare" if isinstance(route.sink, DutySink) else "period"
+            which = "compare" if isinstance(route.destination, DutyDestination) else "period"
             sink, room = registers.find(pwm.timer, which).field_address, pwm.timer
-        case DacSink(dac=dac):
+        case DacDestination(dac=dac):
             sink, room = registers.find(dac, "data").field_address, ""
-    request = {"source": event, "sink": room, "timer": route.timer.timer if route.timer else ""}[
-        route.on
-    ]
+    request = {
+        "source": event,
+        "destination": room,
+        "timer": route.timer.timer if route.timer else "",
+    }[route.request]
     if not request:
         raise RegisterError(
             f"Route “{route.name}”: nothing there asks for a transfer.",
@@ -194,11 +198,11 @@ def route_step(workspace: Workspace, registers: RegisterMap, route: Route) -> Se
     step.put("count", table_points or 1)
     step.put("repeat", True)
     step.put("from-width", route.source_bits)
-    step.put("to-width", route.sink_bits)
-    step.put("from-step", is_table or (route.step and route.items > 1), only=False)
+    step.put("to-width", route.destination_bits)
+    step.put("from-step", is_table or (route.increment and route.transfers > 1), only=False)
     step.put("to-step", False, only=False)
-    step.put("pieces", route.items, only=1)
-    step.put("high-first", route.order == "high-first", only=False)
+    step.put("pieces", route.transfers, only=1)
+    step.put("high-first", route.endianness == "big-endian", only=False)
     step.put("on", True)
     return SetupStep(
         "set-up",

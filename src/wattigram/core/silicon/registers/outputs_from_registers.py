@@ -18,15 +18,15 @@ from wattigram.core.model.design.outputs import (
     WaveTable,
 )
 from wattigram.core.model.design.route import (
-    DacSink,
-    DutySink,
-    PeriodSink,
+    DacDestination,
+    DutyDestination,
+    PeriodDestination,
     ReceivedSource,
     ResultSource,
     Route,
     RouteTimer,
-    SendSink,
     TableSource,
+    UartDestination,
 )
 from wattigram.core.model.part import Dac, Part
 from wattigram.core.silicon.registers.decode import SiliconState
@@ -37,7 +37,7 @@ def timer_trigger(state: SiliconState, timer: str, bus_clock_hz: Fraction) -> Ti
     prescaler, period = state.number(timer, "prescaler", 1), state.number(timer, "period", 1)
     return TimerTrigger(
         timer=timer,
-        every=Fraction(prescaler * period) / bus_clock_hz,
+        period_s=Fraction(prescaler * period) / bus_clock_hz,
         prescaler_register=prescaler - 1,
         period_register=period - 1,
     )
@@ -91,10 +91,10 @@ class OutputReader:
             starts_with = state.text(timer, "starts-with", "none")
             playback = Playback(
                 table=table.name,
-                trigger=trigger,
+                update_trigger=trigger,
                 channel=channel,
                 repeat=state.flag(channel, "repeat", False),
-                first=state.number(channel, "place", 0) % table.points,
+                start_index=state.number(channel, "place", 0) % table.points,
                 starts_with=None if starts_with == "none" else starts_with,
             )
             generators.append(self._generator(dac, playback))
@@ -168,8 +168,8 @@ class OutputReader:
             output = one.output
             if (
                 isinstance(output, Playback)
-                and isinstance(output.trigger, TimerTrigger)
-                and output.trigger.timer == timer
+                and isinstance(output.update_trigger, TimerTrigger)
+                and output.update_trigger.timer == timer
             ):
                 return GeneratorFollow(follows=one.name)
         return timer_trigger(self._state, timer, self._bus_clock_hz)
@@ -194,7 +194,7 @@ class OutputReader:
                     PwmOutput(
                         name=name,
                         timer=name,
-                        every=Fraction(prescaler * period) / self._bus_clock_hz,
+                        period_s=Fraction(prescaler * period) / self._bus_clock_hz,
                         duty=min(1.0, state.number(name, "compare", 0) / period),
                         prescaler_register=prescaler - 1,
                         period_register=period - 1,
@@ -256,26 +256,26 @@ class OutputReader:
         request = state.text(channel, "request", "none")
         if route.timer is not None and not state.is_on(route.timer.timer, "run"):
             return f"it waits for {route.timer.timer}, which does not run"
-        if route.on == "source" and not request.startswith(_maker(route)):
+        if route.request == "source" and not request.startswith(_maker(route)):
             return f"it waits for “{request}”, and {_maker(route)} feeds it"
         if not state.number(channel, "count", 0):
             return "its length is 0"
         if not state.flag(channel, "repeat", False):
             return f"it stops after {state.number(channel, 'count', 0)} items"
-        match route.source, route.sink:
+        match route.source, route.destination:
             case ReceivedSource(uart=uart), _ if not self._is_on(uart):
                 return f"{uart} is not enabled"
-            case _, SendSink(uart=uart) if not self._is_on(uart):
+            case _, UartDestination(uart=uart) if not self._is_on(uart):
                 return f"{uart} is not enabled"
             case ResultSource(converter=name), _ if name not in {
                 chain.converter for chain in self._chains
             }:
                 return f"{name} is not set up"
-            case _, (DutySink(pwm=pwm) | PeriodSink(pwm=pwm)) if pwm not in {
+            case _, (DutyDestination(pwm=pwm) | PeriodDestination(pwm=pwm)) if pwm not in {
                 one.name for one in self.pwm()
             }:
                 return f"{pwm} gives no pulses"
-            case _, DacSink(dac=dac):
+            case _, DacDestination(dac=dac):
                 return self._dac_standstill(dac)
         return ""
 
@@ -325,24 +325,26 @@ class OutputReader:
         sink_timer = self._timer_of(sink)
         timer, on = None, "source"
         if what == "room" or request == sink_timer:
-            on = "sink"
+            on = "destination"
         elif self._part.timer(request) is not None:
             on = "timer"
             trigger = state.number(request, "prescaler", 1) * state.number(request, "period", 1)
-            timer = RouteTimer(timer=request, every=Fraction(trigger) / self._bus_clock_hz)
+            timer = RouteTimer(timer=request, period_s=Fraction(trigger) / self._bus_clock_hz)
         pieces = state.number(channel, "pieces", 1)
         return Route(
             name=channel,
             source=source,
-            sink=sink,
+            destination=sink,
             channel=channel,
-            on=on,
+            request=on,
             timer=timer,
             source_bits=state.number(channel, "from-width", 16),
-            sink_bits=state.number(channel, "to-width", 16),
-            items=pieces,
-            step=state.flag(channel, "from-step", False) or pieces == 1,
-            order="high-first" if state.flag(channel, "high-first", False) else "low-first",
+            destination_bits=state.number(channel, "to-width", 16),
+            transfers=pieces,
+            increment=state.flag(channel, "from-step", False) or pieces == 1,
+            endianness="big-endian"
+            if state.flag(channel, "high-first", False)
+            else "little-endian",
         )
 
     def _route_table(self, channel: str, codes: Sequence[int]) -> WaveTable | None:
@@ -363,7 +365,9 @@ class OutputReader:
         chain = next((one for one in self._chains if one.converter == converter), None)
         return chain.slots[index].signal if chain is not None and index < len(chain.slots) else None
 
-    def _sink(self, channel: str) -> SendSink | DutySink | PeriodSink | DacSink | None:
+    def _sink(
+        self, channel: str
+    ) -> UartDestination | DutyDestination | PeriodDestination | DacDestination | None:
         state = self._state
         address = state.number(channel, "to", 0)
         at = state.registers.at(address)
@@ -375,16 +379,18 @@ class OutputReader:
         )
         match held:
             case "sent":
-                return SendSink(uart=at.owner)
+                return UartDestination(uart=at.owner)
             case "compare":
-                return DutySink(pwm=at.owner)
+                return DutyDestination(pwm=at.owner)
             case "period":
-                return PeriodSink(pwm=at.owner)
+                return PeriodDestination(pwm=at.owner)
             case "data":
-                return DacSink(dac=at.owner)
+                return DacDestination(dac=at.owner)
         state.notes.append(f"{channel} writes to {at.owner}, {at.name}, which takes nothing.")
         return None
 
     @staticmethod
-    def _timer_of(sink: SendSink | DutySink | PeriodSink | DacSink) -> str:
-        return sink.pwm if isinstance(sink, (DutySink, PeriodSink)) else ""
+    def _timer_of(
+        sink: UartDestination | DutyDestination | PeriodDestination | DacDestination,
+    ) -> str:
+        return sink.pwm if isinstance(sink, (DutyDestination, PeriodDestination)) else ""

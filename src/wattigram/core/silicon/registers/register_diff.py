@@ -72,7 +72,7 @@ def as_written(
             and isinstance(wanted, TimerTrigger)
             and trigger.timer == wanted.timer
         ):
-            chain = chain.replaced(trigger=trigger.replaced(every=wanted.every))
+            chain = chain.replaced(trigger=trigger.replaced(period_s=wanted.period_s))
         touched = any(one.converter == chain.converter for one in silicon.chains)
         chains.append(chain if touched else meant.replaced(startup=()))
     return Workspace(found.replaced(chains=tuple(chains)), workspace.part)

@@ -53,9 +53,10 @@ class DesignMemory:
         project = workspace.project
         for chain in project.chains:
             self._place(
-                Symbol("loop", chain.converter), chain.loop.items * chain.loop.width_bits // 8
+                Symbol("loop", chain.converter),
+                chain.buffer.samples * chain.buffer.element_bits // 8,
             )
-            self._place(Symbol("stamps", chain.converter), chain.loop.items * 4)
+            self._place(Symbol("stamps", chain.converter), chain.buffer.samples * 4)
         for table in project.tables:
             users = [
                 generator

@@ -18,7 +18,7 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.model.design.project import Step
-from wattigram.core.model.design.route import DacSink
+from wattigram.core.model.design.route import DacDestination
 from wattigram.core.predict.pins import comparator_inputs
 from wattigram.core.predict.timing import right_order, scan_timing, startup
 from wattigram.core.silicon.registers.chain_settings import (
@@ -67,8 +67,8 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
     for generator in project.generators:
         yield from generator_steps(workspace, registers, generator)
     for route in project.routes:
-        if isinstance(route.sink, DacSink):
-            yield fed_dac_step(registers, route.name, route.sink.dac)
+        if isinstance(route.destination, DacDestination):
+            yield fed_dac_step(registers, route.name, route.destination.dac)
     yield from _comparators(workspace, registers)
     for chain in project.chains:
         yield converter_step(workspace, registers, chain)
@@ -81,10 +81,10 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
                 "Limits as codes.",
                 judged,
             )
-        if isinstance(chain.retrieval, Dma):
-            yield chain_dma_step(workspace, registers, chain, chain.retrieval)
+        if isinstance(chain.readout, Dma):
+            yield chain_dma_step(workspace, registers, chain, chain.readout)
             if scan_timing(workspace, chain).stamped:
-                yield stamp_dma_step(workspace, registers, chain, chain.retrieval)
+                yield stamp_dma_step(workspace, registers, chain, chain.readout)
     for route in project.routes:
         yield route_step(workspace, registers, route)
     for pwm in project.pwm:
@@ -203,6 +203,6 @@ def _start_step(
 def _tells(workspace: Workspace, chain: Chain) -> bool:
     """Windows of a chain whose results do not interrupt have the converter's own line, which
     nothing else enables."""
-    return not isinstance(chain.retrieval, (Interrupt, Fifo)) and bool(
+    return not isinstance(chain.readout, (Interrupt, Fifo)) and bool(
         hardware_thresholds(workspace, chain)
     )

@@ -79,7 +79,11 @@ class LoopMap(QWidget):
         painter.setPen(color(t.soft if loop.halves_in_step else t.bad))
         line = float(painter.fontMetrics().height())
         state = (
-            "holds whole scans" if loop.halves_in_step else "half splits a scan" if loop.in_step else "splits scans"
+            "holds whole scans"
+            if loop.halves_in_step
+            else "half splits a scan"
+            if loop.in_step
+            else "splits scans"
         )
         elide(
             painter,
@@ -90,7 +94,7 @@ class LoopMap(QWidget):
         if area.height() < 8:
             return
         image, per_row = self._image(chain, area.width() / max(1.0, area.height()))
-        shown = min(chain.loop.items, MOST_CELLS)
+        shown = min(chain.buffer.samples, MOST_CELLS)
         painter.drawImage(area, image, QRectF(image.rect()))
         rows = image.height()
         half = shown / 2
@@ -99,9 +103,9 @@ class LoopMap(QWidget):
         painter.drawLine(QPointF(area.left() - 4, y_half), QPointF(area.right() + 4, y_half))
         painter.setPen(QPen(color(t.hairline), 1))
         painter.drawRect(area)
-        place = self._places.get(chain.loop.name)
+        place = self._places.get(chain.buffer.name)
         if place is not None:
-            at = place / chain.loop.items * shown
+            at = place / chain.buffer.samples * shown
             row = min(rows - 1, int(at // per_row))
             height = area.height() / rows
             x = area.left() + (at % per_row) / per_row * area.width()
@@ -111,12 +115,12 @@ class LoopMap(QWidget):
 
     def _image(self, chain: Chain, aspect: float) -> tuple[QImage, int]:
         """One pixel an item; a row holds whole cycles, so that signals in step stand in columns."""
-        known = self._images.get(chain.loop.name)
+        known = self._images.get(chain.buffer.name)
         if known is not None:
             return known
         assert self._workspace is not None
         slots = len(chain.slots)
-        shown = min(chain.loop.items, MOST_CELLS)
+        shown = min(chain.buffer.samples, MOST_CELLS)
         cycles = max(1, round(math.sqrt(shown * aspect / 4) / slots))
         wanted = min(max(slots, cycles * slots), shown)
         whole = [length for length in range(slots, shown + 1, slots) if shown % length == 0]
@@ -131,7 +135,7 @@ class LoopMap(QWidget):
         image = QImage(
             pixels.tobytes(), per_row, rows, per_row * 4, QImage.Format.Format_ARGB32
         ).copy()
-        self._images[chain.loop.name] = (image, per_row)
+        self._images[chain.buffer.name] = (image, per_row)
         return image, per_row
 
 
@@ -141,7 +145,7 @@ def _content(workspace: Workspace) -> list[object]:
     return [
         names,
         *(
-            (chain.loop, [slot.signal for slot in chain.slots])
+            (chain.buffer, [slot.signal for slot in chain.slots])
             for chain in workspace.project.chains
         ),
     ]

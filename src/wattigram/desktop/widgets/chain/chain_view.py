@@ -98,9 +98,9 @@ class ChainView(ChainRows):
             threshold_v = round(max(0.0, signal.at_pin(volts)), 9)
             self.edited.emit(SetComparator(comparator.replaced(threshold_v=threshold_v)))
             return
-        window = signal.windows[line.window]
+        window = signal.thresholds[line.window]
         name = "high" if line.is_high else "low"
-        volts -= window.target_v or 0.0
+        volts -= window.minus_v or 0.0
         value = limit_like(self._workspace, signal, window, getattr(window, name), round(volts, 9))
         if value != getattr(window, name):
             self.edited.emit(

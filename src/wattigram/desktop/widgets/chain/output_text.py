@@ -12,9 +12,9 @@ from wattigram.core.model.design import (
     Playback,
     PwmOutput,
     Route,
-    SendSink,
     SoftwareRamp,
     TimerTrigger,
+    UartDestination,
     UartSetup,
     Workspace,
 )
@@ -45,7 +45,7 @@ def output_texts(workspace: Workspace) -> list[OutputText]:
     found = [_generator(workspace, generator) for generator in project.generators]
     found += [_pwm(workspace, one) for one in project.pwm]
     found += [_route(workspace, route) for route in project.routes]
-    found += [_uart(workspace, uart) for uart in project.uarts if uart.report is not None]
+    found += [_uart(workspace, uart) for uart in project.uarts if uart.text_output is not None]
     return found
 
 
@@ -98,7 +98,7 @@ def _generator(workspace: Workspace, one: Generator) -> OutputText:
         case Playback() as output:
             table = workspace.project.table(output.table)
             assert table is not None
-            trigger = output.trigger
+            trigger = output.update_trigger
             by = trigger.timer if isinstance(trigger, TimerTrigger) else f"with {trigger.follows}"
             cells = (
                 (output.table, f"{table.shape.kind}, {table.points} × u16"),
@@ -106,7 +106,7 @@ def _generator(workspace: Workspace, one: Generator) -> OutputText:
                 (
                     by,
                     f"every {format_si(made.asked_s, 's', 5)}",
-                    f"from point {output.first}" if output.first else "",
+                    f"from point {output.start_index}" if output.start_index else "",
                 ),
                 pin,
                 goes,
@@ -123,7 +123,7 @@ def _pwm(workspace: Workspace, one: PwmOutput) -> OutputText:
         (
             route.name
             for route in workspace.project.routes
-            if getattr(route.sink, "pwm", "") == one.name
+            if getattr(route.destination, "pwm", "") == one.name
         ),
         "",
     )
@@ -147,16 +147,19 @@ def _pwm(workspace: Workspace, one: PwmOutput) -> OutputText:
 
 def _route(workspace: Workspace, one: Route) -> OutputText:
     timing = route_timing(workspace, one)
-    width = f"{one.items} × {one.source_bits} → {one.sink_bits} bits"
+    width = f"{one.transfers} × {one.source_bits} → {one.destination_bits} bits"
     lost = (
         f"{format_si(timing.overwritten_hz, 'Hz', 3)} overwritten" if timing.overwritten_hz else ""
     )
-    is_wire = isinstance(one.sink, SendSink)
+    is_wire = isinstance(one.destination, UartDestination)
     cells = (
         (source_text(one.source), format_si(timing.source_hz, "Hz", 5)),
         (one.channel, width),
-        (ON[one.on], lost),
-        (sink_text(one.sink), f"takes {format_si(timing.sink_hz, 'B/s' if is_wire else 'Hz', 5)}"),
+        (ON[one.request], lost),
+        (
+            sink_text(one.destination),
+            f"takes {format_si(timing.sink_hz, 'B/s' if is_wire else 'Hz', 5)}",
+        ),
         ("a terminal", "see Routes") if is_wire else ("its pin",),
     )
     return OutputText(
@@ -168,12 +171,12 @@ def _uart(workspace: Workspace, one: UartSetup) -> OutputText:
     timing = uart_timing(workspace, one)
     part = workspace.part.uart(one.name)
     pin = part.send_pins.get(one.name, "–") if part is not None else "–"
-    report = one.report
+    report = one.text_output
     assert report is not None
     cells = (
         (report.signal, f"as {report.form}"),
         ("software",),
-        (f"every {format_si(report.every, 's', 4)}",),
+        (f"every {format_si(report.period_s, 's', 4)}",),
         (f"{one.baud} baud", f"actual {float(timing.baud_hz):.0f}"),
         ("a terminal", "see Routes"),
     )

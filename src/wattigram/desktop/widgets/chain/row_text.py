@@ -20,9 +20,9 @@ from wattigram.core.model.design import (
     Signal,
     SoftwareTrigger,
     Threshold,
+    ThresholdTrigger,
     TimerTrigger,
     Watch,
-    WindowTrigger,
     Workspace,
     limit_text,
     rate_divisor,
@@ -32,13 +32,13 @@ from wattigram.core.predict.timing import ScanTiming, buffer_timing, retrieval_t
 from wattigram.desktop.theme import color, signal_color, theme
 
 PLACES_SHOWN = 2
-STAGES = {"sum": "sum of", "mean": "average of", "running-mean": "running"}
+STAGES = {"sum": "sum of", "block-average": "average of", "moving-average": "running"}
 SOURCES = {
     "floating": "nothing",
     "follow": "as",
     "tied": "tied to",
     "supply": "bench supply",
-    "sweep": "swept sine",
+    "swept-sine": "swept sine",
     "jumper": "jumper from",
     "serial": "bytes",
 }
@@ -60,10 +60,10 @@ def yoke(workspace: Workspace, chain: Chain) -> tuple[str, str, str]:
     timing = retrieval_timing(workspace, chain)
     count = len(chain.slots)
     slots = f"{count} slot{'s' if count > 1 else ''} in {format_rounded(cycle.busy_s, 's', 3)}"
-    clock = f"{format_si(cycle.clock_hz, 'Hz')}{' internal' if chain.clock == 'own' else ''}, {chain.bits} bit"
-    right = f"{loop.name} · {loop.items} × u{chain.loop.width_bits} · half full every {format_rounded(loop.half_s, 's', 3)}"
-    if chain.retrieval.kind != "dma":
-        right = f"{chain.retrieval.kind} · {loop.items} × u{chain.loop.width_bits} · {float(timing.cpu_share) * 100:.2g} % CPU"
+    clock = f"{format_si(cycle.clock_hz, 'Hz')}{' internal' if chain.clock == 'internal' else ''}, {chain.bits} bit"
+    right = f"{loop.name} · {loop.items} × u{chain.buffer.element_bits} · half full every {format_rounded(loop.half_s, 's', 3)}"
+    if chain.readout.kind != "dma":
+        right = f"{chain.readout.kind} · {loop.items} × u{chain.buffer.element_bits} · {float(timing.cpu_share) * 100:.2g} % CPU"
     if timing.lost_hz:
         right = f"{format_si(timing.lost_hz, 'S/s', 3)} lost · {right}"
     return (
@@ -77,7 +77,7 @@ def trigger_text(workspace: Workspace, chain: Chain) -> str:
     """What starts the chain, in a few words."""
     cycle = scan_timing(workspace, chain)
     trigger = chain.trigger
-    endless = " once, then continuous" if chain.per_trigger == "endless" else ""
+    endless = " once, then continuous" if chain.per_trigger == "continuous" else ""
     match trigger:
         case FollowTrigger():
             text = f"with {trigger.follows}"
@@ -91,10 +91,12 @@ def trigger_text(workspace: Workspace, chain: Chain) -> str:
             text = f"{trigger.edge} edge of {trigger.pin}{endless}"
         case ComparatorTrigger():
             text = f"{trigger.comparator}, {trigger.edge}{endless}"
-        case WindowTrigger():
+        case ThresholdTrigger():
             text = f"threshold of {trigger.signal}{endless}"
         case SoftwareTrigger():
-            text = "software, one-shot" if not trigger.again and not endless else f"software{endless}"
+            text = (
+                "software, one-shot" if not trigger.repeat and not endless else f"software{endless}"
+            )
         case _:
             text = "free-running"
     if chain.per_trigger == "conversion" and len(chain.slots) > 1:
@@ -155,7 +157,7 @@ def _reading(signal: Signal, snapshot: Snapshot) -> str:
 
 def _front_end(workspace: Workspace, signal: Signal) -> tuple[str, ...]:
     wiring = workspace.wiring(signal.pin)
-    factor = f"   {ratio_text(signal.front_end)}" if signal.front_end != 1 else ""
+    factor = f"   {ratio_text(signal.scaling)}" if signal.scaling != 1 else ""
     if wiring is None:
         return (f"not wired{factor}", "click to wire")
     if wiring.source.kind == "floating":
@@ -166,7 +168,7 @@ def _front_end(workspace: Workspace, signal: Signal) -> tuple[str, ...]:
         source = f"same as {wiring.source.pin}"
     elif wiring.source.kind in {"jumper", "tied"}:
         source += f" {wiring.source.pin if wiring.source.kind == 'jumper' else wiring.source.to}"
-    return (format_si(wiring.resistance_ohm, "Ω") + extra, source + factor, wiring.label)
+    return (format_si(wiring.source_resistance_ohm, "Ω") + extra, source + factor, wiring.label)
 
 
 def _sample(workspace: Workspace, chain: Chain | None, place: int) -> tuple[str, ...]:
@@ -186,17 +188,19 @@ def _move(chain: Chain | None, place: int) -> tuple[str, ...]:
         return ("–",)
     slots = len(chain.slots)
     places = [
-        place + lap * slots for lap in range(PLACES_SHOWN) if place + lap * slots < chain.loop.items
+        place + lap * slots
+        for lap in range(PLACES_SHOWN)
+        if place + lap * slots < chain.buffer.samples
     ]
-    dots = " …" if chain.loop.items > PLACES_SHOWN * slots else ""
-    retrieval = chain.retrieval
+    dots = " …" if chain.buffer.samples > PLACES_SHOWN * slots else ""
+    retrieval = chain.readout
     how = {
         "dma": chain.dma or "",
-        "fifo": f"FIFO, watermark {retrieval.mark}" if retrieval.kind == "fifo" else "",
+        "fifo": f"FIFO, watermark {retrieval.watermark}" if retrieval.kind == "fifo" else "",
         "interrupt": f"interrupt/{retrieval.per}" if retrieval.kind == "interrupt" else "",
         "polling": "polled",
     }[retrieval.kind]
-    return (" ".join(f"[{number}]" for number in places) + dots, chain.loop.name, how)
+    return (" ".join(f"[{number}]" for number in places) + dots, chain.buffer.name, how)
 
 
 def _reduce(workspace: Workspace, chain: Chain | None, signal: Signal) -> tuple[str, ...]:
@@ -204,13 +208,13 @@ def _reduce(workspace: Workspace, chain: Chain | None, signal: Signal) -> tuple[
         return ("–",)
     slot = scan_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
     noise = signal_noise(workspace, chain, signal)
-    stage = signal.reduce
+    stage = signal.filter
     if stage is None:
         return ("none", format_si(slot.rate_hz, "S/s", 5), f"{noise.raw_lsb:.2f} LSB")
-    reduced = format_si(slot.rate_hz / rate_divisor(signal.later_stage), "S/s", 5)
+    reduced = format_si(slot.rate_hz / rate_divisor(signal.later_filter), "S/s", 5)
     name = "low-pass" if isinstance(stage, LowPassFilter) else f"{STAGES[stage.kind]} {stage.count}"
     detail = f" · shift {stage.shift}" if isinstance(stage, LowPassFilter) else ""
-    where = " · in ADC" if stage.by == "hardware" else ""
+    where = " · in ADC" if stage.done_in == "hardware" else ""
     return (name, f"{reduced}{detail}", f"{noise.reduced_lsb:.2f} LSB{where}")
 
 
@@ -233,22 +237,29 @@ def _window(workspace: Workspace, signal: Signal, snapshot: Snapshot) -> tuple[s
 def _judges(workspace: Workspace, signal: Signal) -> list[str]:
     """What judges the signal: one window in full, several by name, then twin and comparator."""
     lines: list[str] = []
-    if len(signal.windows) == 1:
-        window = signal.windows[0]
+    if len(signal.thresholds) == 1:
+        window = signal.thresholds[0]
         limits = _limits(window)
         lines = [window.name, limits] if window.name else [limits]
         sided = window.condition in {"inside", "outside"}
         lines.append(f"{window.condition} → {_action(window)}" if sided else f"→ {_action(window)}")
-    elif signal.windows:
+    elif signal.thresholds:
         lines = [
             " · ".join(
-                window.name or str(number) for number, window in enumerate(signal.windows, start=1)
+                window.name or str(number)
+                for number, window in enumerate(signal.thresholds, start=1)
             )
         ]
-        lines.append(f"{len(signal.windows)} thresholds")
-    if signal.twin is not None:
-        limit = f"within {format_si(signal.twin.within_v, 'V')}" if signal.twin.within_v else ""
-        lines += [text for text in (f"paired with {signal.twin.of}", limit) if text]
+        lines.append(f"{len(signal.thresholds)} thresholds")
+    if signal.redundant_pair is not None:
+        limit = (
+            f"within {format_si(signal.redundant_pair.tolerance_v, 'V')}"
+            if signal.redundant_pair.tolerance_v
+            else ""
+        )
+        lines += [
+            text for text in (f"paired with {signal.redundant_pair.paired_with}", limit) if text
+        ]
     lines += [
         f"{item.name} {item.threshold_v:.4g} V"
         for item in workspace.project.comparators
@@ -265,11 +276,11 @@ def _newest(
     for number, entered, _value, _ticks in mine:
         inside[number] = entered
     zones = [
-        signal.windows[watch.index].name
+        signal.thresholds[watch.index].name
         for number, watch in numbers.items()
-        if watch.kind == "window" and inside.get(number) and signal.windows[watch.index].name
+        if watch.kind == "window" and inside.get(number) and signal.thresholds[watch.index].name
     ]
-    if any(window.name for window in signal.windows) and len(signal.windows) > 1:
+    if any(window.name for window in signal.thresholds) and len(signal.thresholds) > 1:
         return "now " + (", ".join(zones) if zones else "between")
     return f"{len(mine)} event{'s' if len(mine) > 1 else ''}{', now' if mine[-1][1] else ''}"
 

@@ -369,9 +369,9 @@ class LensView(QWidget):
 
     def _handler_starts(self, chain: Chain, cycle: ScanTiming) -> list[float]:
         """When the chain's handler begins, in the first cycle: at a mark, or after each result."""
-        if chain.retrieval.kind in {"dma", "fifo"}:
+        if chain.readout.kind in {"dma", "fifo"}:
             return [float(cycle.slots[-1].end_s)]
-        if chain.hands_over_each == len(chain.slots):
+        if chain.results_per_isr == len(chain.slots):
             return [float(cycle.slots[-1].end_s)]
         return [float(slot.end_s) for slot in cycle.slots]
 
@@ -379,9 +379,9 @@ class LensView(QWidget):
         assert self._workspace is not None
         timing = retrieval_timing(self._workspace, chain)
         share = f"{float(timing.cpu_share) * 100:.2g} %"
-        if chain.retrieval.kind == "dma":
+        if chain.readout.kind == "dma":
             loop = buffer_timing(self._workspace, chain)
             return f"half-full ISR, every {loop.items / 2 / loop.slots:g} cycles · {share}"
-        if chain.retrieval.kind == "fifo":
-            return f"FIFO ISR, every {chain.hands_over_each} results · {share}"
-        return f"{chain.retrieval.kind}, {format_si(timing.events_hz, 'Hz', 4)} · {share}"
+        if chain.readout.kind == "fifo":
+            return f"FIFO ISR, every {chain.results_per_isr} results · {share}"
+        return f"{chain.readout.kind}, {format_si(timing.events_hz, 'Hz', 4)} · {share}"

@@ -135,14 +135,14 @@ class StreamPainter:
         graph = self._graph
         self.limits = []
         painter.setPen(QPen(color(theme().faint), 1, Qt.PenStyle.DotLine))
-        for number, window in enumerate(signal.windows):
-            if window.target_signal is not None:
+        for number, window in enumerate(signal.thresholds):
+            if window.minus_signal is not None:
                 continue
             used = {"above": (False, True), "below": (True, False)}.get(
                 window.condition, (True, True)
             )
             for is_high, limit in enumerate(limits_v(workspace, signal, window)):
-                volts = limit + (window.target_v or 0.0)
+                volts = limit + (window.minus_v or 0.0)
                 if used[is_high] and low < volts < high:
                     at = graph.bottom() - (volts - low) / (high - low) * graph.height()
                     painter.drawLine(QPointF(graph.left(), at), QPointF(graph.right(), at))

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.base.quantity import format_si
-from wattigram.core.model.design import Route, SendSink, Workspace
+from wattigram.core.model.design import Route, UartDestination, Workspace
 from wattigram.core.predict.timing import route_timing
 from wattigram.desktop.inspector.routes import sink_text, source_text
 from wattigram.desktop.theme import color, heading_font, signal_color, text_font, theme
@@ -50,9 +50,9 @@ class RateBars(QWidget):
             return
         route = self._route
         timing = route_timing(self._workspace, route)
-        is_wire = isinstance(route.sink, SendSink)
+        is_wire = isinstance(route.destination, UartDestination)
         unit = "B/s" if is_wire else "Hz"
-        per_value = route.items if is_wire and route.source.kind != "received" else 1
+        per_value = route.transfers if is_wire and route.source.kind != "received" else 1
         painter.drawText(
             QRectF(12, 6, self.width() - 24.0, 20),
             f"{route.name.upper()} · RATES TO SCALE, IN {unit.upper()}",
@@ -61,7 +61,7 @@ class RateBars(QWidget):
         rows = [
             (source_text(route.source), float(timing.source_hz) * per_value, 0.0, "makes"),
             ("DMA", float(timing.transfers_hz), lost_hz, "writes"),
-            (sink_text(route.sink), float(timing.sink_hz), 0.0, "destination rate"),
+            (sink_text(route.destination), float(timing.sink_hz), 0.0, "destination rate"),
             ("throughput", timing.effective_hz, 0.0, ""),
         ]
         top = max((row[1] for row in rows), default=1.0) or 1.0

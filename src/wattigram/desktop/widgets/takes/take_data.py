@@ -37,7 +37,7 @@ class Trace:
 
     def samples(self, begin: int, end: int) -> SignalSamples:
         """A stretch of what the take holds, read from it."""
-        read = self.take.reduced if self.stage == "reduced" else self.take.raw
+        read = self.take.reduced if self.stage == "filtered" else self.take.raw
         found = read(self.name, begin, end)
         assert found is not None
         return found
@@ -45,7 +45,7 @@ class Trace:
     @cached_property
     def missing(self) -> tuple[tuple[int, int], ...]:
         """Stretches of samples that never came, (first, past the last) of each."""
-        return self.take.missing(self.name, self.stage == "reduced")
+        return self.take.missing(self.name, self.stage == "filtered")
 
     def span_v(self) -> tuple[float, float]:
         """Extremes over the whole take."""
@@ -127,7 +127,7 @@ def load_take(path: Path, progress: Callable[[float], None]) -> TakeData:
             chain = workspace.project.chain_of(signal.name)
             if chain is not None:
                 scale = signal_scale(workspace, chain, signal.name)
-                for stage in ("raw", "reduced"):
+                for stage in ("raw", "filtered"):
                     trace = _trace(take, chain, signal, index, scale, stage)
                     if trace is not None:
                         traces.append(trace)
@@ -142,7 +142,7 @@ def _trace(
     take: Take, chain: Chain, signal: Signal, index: int, scale: Scale, stage: str
 ) -> Trace | None:
     """A signal made ready for drawing; None where too little came."""
-    is_reduced = stage == "reduced"
+    is_reduced = stage == "filtered"
     count = take.reduced_count(signal.name) if is_reduced else take.raw_count(signal.name)
     if count < 2:
         return None
@@ -156,7 +156,7 @@ def _trace(
     ends = [read(signal.name, at, at + 1) for at in (0, count - 1)]
     first_s, last_s = (float(one.times_s[0]) for one in ends if one is not None)
     factor = later_gain(signal) if is_reduced else 1.0
-    per_code = scale.lsb_v / 2.0**scale.shift / scale.gain / factor / float(signal.front_end)
+    per_code = scale.lsb_v / 2.0**scale.shift / scale.gain / factor / float(signal.scaling)
     half = band_half_width_v(take.workspace, chain, signal.name, is_reduced)
     rate_hz = (count - 1) / max(last_s - first_s, 1e-9)
     overview = Overview(count, codes)
@@ -179,5 +179,5 @@ def _codes(samples: SignalSamples, scale: Scale, stage: str) -> NDArray[Any]:
     """Items in an order that numbers have; those of a difference with their sign."""
     if not scale.signed:
         return samples.items
-    half = 1 << (31 if stage == "reduced" else scale.item_bits - 1)
+    half = 1 << (31 if stage == "filtered" else scale.item_bits - 1)
     return ((samples.items.astype(np.int64) + half) % (2 * half) - half).astype(np.int32)

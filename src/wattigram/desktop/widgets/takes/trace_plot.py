@@ -152,7 +152,7 @@ class TracePlot(QWidget):
         painter.restore()
         self._paint_gaps(painter, axes, trace)
         painter.setFont(text_font(-0.5))
-        label = trace.name + (" · filtered" if trace.stage == "reduced" else "")
+        label = trace.name + (" · filtered" if trace.stage == "filtered" else "")
         width = painter.fontMetrics().horizontalAdvance(label) + 26
         back = QRectF(
             axes.rect.left() + 6, axes.rect.top() + 2, width, painter.fontMetrics().height() + 2

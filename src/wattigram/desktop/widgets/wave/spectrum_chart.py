@@ -111,5 +111,6 @@ class SpectrumChart(QWidget):
         x = float(axes.x(found.update_hz))
         painter.setPen(color(t.soft))
         painter.drawText(
-            QPointF(x + 4, axes.rect.top() + 34), f"update rate {format_si(found.update_hz, 'Hz', 5)}"
+            QPointF(x + 4, axes.rect.top() + 34),
+            f"update rate {format_si(found.update_hz, 'Hz', 5)}",
         )

@@ -252,7 +252,7 @@ class WaveCurve(QWidget):
         lap_s = self._lap_s()
         match self._held.kind:
             case "duty" | "peak":
-                return f"{self._held.turn * self._table.cycles * 100:.3g} %"
+                return f"{self._held.turn * self._table.periods * 100:.3g} %"
             case "corner" if lap_s is not None:
                 return f"{format_volts(self._held.volts)} at {format_si(self._held.turn * lap_s, 's', 4)}"
             case "amplitude":

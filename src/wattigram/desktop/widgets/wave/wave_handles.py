@@ -37,7 +37,7 @@ def table_handles(table: WaveTable) -> list[Handle]:
         ]
     if table.in_volts:
         return []
-    turn = 1 / table.cycles
+    turn = 1 / table.periods
     highest = float(np.argmax(table_volts(table))) / table.points
     found = [
         Handle("offset", 0.0, table.offset_v),
@@ -48,7 +48,9 @@ def table_handles(table: WaveTable) -> list[Handle]:
     elif isinstance(shape, TriangleShape):
         found.append(
             Handle(
-                "peak", (shape.peak - table.phase) % 1 * turn, table.offset_v - table.amplitude_v
+                "peak",
+                (shape.symmetry - table.phase) % 1 * turn,
+                table.offset_v - table.amplitude_v,
             )
         )
     return found
@@ -65,7 +67,7 @@ def moved_table(
         case "amplitude":
             return table.replaced(amplitude_v=round(max(0.0, volts - table.offset_v), 6))
         case "duty" | "peak":
-            share = (turn * table.cycles + table.phase) % 1
+            share = (turn * table.periods + table.phase) % 1
             share = round(min(MOST_SHARE, max(LEAST_SHARE, share)), 4)
             return table.replaced(shape=shape.replaced(**{held.kind: share}))
         case "corner" if isinstance(shape, SegmentsShape):

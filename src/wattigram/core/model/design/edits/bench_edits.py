@@ -64,7 +64,7 @@ class SetWiring:
 
     @property
     def label(self) -> str:
-        return f"Wire pin {self.wiring.pin}: {self.wiring.source.kind}, {format_si(self.wiring.resistance_ohm, 'Ω')}"
+        return f"Wire pin {self.wiring.pin}: {self.wiring.source.kind}, {format_si(self.wiring.source_resistance_ohm, 'Ω')}"
 
     def apply(self, project: Project) -> Project:
         others = [wiring for wiring in project.bench if wiring.pin != self.wiring.pin]

@@ -96,7 +96,7 @@ class SetPeriod:
                 cure="Choose a timer as its trigger first.",
             )
         trigger = chain.trigger.replaced(
-            every=self.every_s, prescaler_register=None, period_register=None
+            period_s=self.every_s, prescaler_register=None, period_register=None
         )
         return with_chain(project, self.converter, trigger=trigger)
 
@@ -116,7 +116,7 @@ class SetBufferLength:
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
-        return with_chain(project, self.converter, loop=chain.loop.replaced(items=self.items))
+        return with_chain(project, self.converter, buffer=chain.buffer.replaced(samples=self.items))
 
 
 @dataclass(frozen=True)
@@ -135,7 +135,7 @@ class SetElementWidth:
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
         return with_chain(
-            project, self.converter, loop=chain.loop.replaced(width_bits=self.width_bits)
+            project, self.converter, buffer=chain.buffer.replaced(element_bits=self.width_bits)
         )
 
 

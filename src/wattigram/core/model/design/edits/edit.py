@@ -8,6 +8,7 @@ from typing import Any, ClassVar, Protocol
 from pydantic import BaseModel, ValidationError
 
 from wattigram.core.base.errors import EditError
+from wattigram.core.model.design.former_words import FORMER, in_former_words
 from wattigram.core.model.design.part_compatibility import part_faults
 from wattigram.core.model.design.project import Chain, Project, Signal
 from wattigram.core.model.design.workspace import Workspace
@@ -71,9 +72,11 @@ def describe(edit: Edit) -> dict[str, Any]:
     for item in fields(edit):  # type: ignore[arg-type]
         value = getattr(edit, item.name)
         if isinstance(value, BaseModel):
-            value = value.model_dump(mode="json", exclude_none=True)
+            value = in_former_words(value, value.model_dump(mode="json", exclude_none=True))
         elif isinstance(value, tuple) and isinstance(edit, CompositeEdit):
             value = [describe(one) for one in value]
+        elif isinstance(value, str):
+            value = FORMER[Chain].values.get(item.name, {}).get(value, value)
         elif not isinstance(value, (str, int, float, bool, type(None))):
             value = str(value)
         values[item.name] = value

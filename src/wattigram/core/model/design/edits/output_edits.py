@@ -18,7 +18,7 @@ from wattigram.core.model.design.outputs import (
     WaveTable,
 )
 from wattigram.core.model.design.project import Project
-from wattigram.core.model.design.route import DutySink, PeriodSink, Route, TableSource
+from wattigram.core.model.design.route import DutyDestination, PeriodDestination, Route, TableSource
 from wattigram.core.model.design.trigger import TimerTrigger
 
 Section = Literal["tables", "generators", "pwm", "uarts", "routes"]
@@ -103,11 +103,11 @@ class SetGenerator:
         if new != self.name:
             generators = tuple(
                 generator.replaced(
-                    output=generator.output.replaced(trigger=GeneratorFollow(follows=new))
+                    output=generator.output.replaced(update_trigger=GeneratorFollow(follows=new))
                 )
                 if isinstance(generator.output, Playback)
-                and isinstance(generator.output.trigger, GeneratorFollow)
-                and generator.output.trigger.follows == self.name
+                and isinstance(generator.output.update_trigger, GeneratorFollow)
+                and generator.output.update_trigger.follows == self.name
                 else generator
                 for generator in generators
             )
@@ -120,10 +120,10 @@ def retimed(project: Project, generator: Generator, timer: TimerTrigger) -> SetG
     output = generator.output
     if not isinstance(output, Playback):
         return None
-    match output.trigger:
+    match output.update_trigger:
         case TimerTrigger():
             return SetGenerator(
-                generator.name, generator.replaced(output=output.replaced(trigger=timer))
+                generator.name, generator.replaced(output=output.replaced(update_trigger=timer))
             )
         case GeneratorFollow(follows=name):
             leader = project.generator(name)
@@ -141,15 +141,16 @@ class SetPwm:
 
     @property
     def label(self) -> str:
-        return f"Pulse {self.pwm.name} every {format_si(self.pwm.every, 's')}, {format_si(self.pwm.duty, '%')} high"
+        return f"Pulse {self.pwm.name} every {format_si(self.pwm.period_s, 's')}, {format_si(self.pwm.duty, '%')} high"
 
     def apply(self, project: Project) -> Project:
         new = self.pwm.name
         routes = project.routes
         if new != self.name:
             routes = tuple(
-                route.replaced(sink=route.sink.replaced(pwm=new))
-                if isinstance(route.sink, (DutySink, PeriodSink)) and route.sink.pwm == self.name
+                route.replaced(destination=route.destination.replaced(pwm=new))
+                if isinstance(route.destination, (DutyDestination, PeriodDestination))
+                and route.destination.pwm == self.name
                 else route
                 for route in routes
             )
@@ -181,12 +182,10 @@ class SetRoute:
     def label(self) -> str:
         on = {
             "source": "its source is ready",
-            "sink": "its sink is empty",
+            "destination": "its destination is ready",
             "timer": "a timer says so",
-        }[self.route.on]
-        return (
-            f"Route {self.route.name}: {self.route.source.kind} to {self.route.sink.kind} when {on}"
-        )
+        }[self.route.request]
+        return f"Route {self.route.name}: {self.route.source.kind} to {self.route.destination.kind} when {on}"
 
     def apply(self, project: Project) -> Project:
         expectations = tuple(

@@ -17,7 +17,7 @@ from wattigram.core.model.design.stage import (
     Threshold,
     limit_text,
 )
-from wattigram.core.model.design.trigger import Trigger, WindowTrigger
+from wattigram.core.model.design.trigger import ThresholdTrigger, Trigger
 
 
 @dataclass(frozen=True)
@@ -91,10 +91,13 @@ class RenameSignal:
             signals=tuple(
                 item.replaced(
                     name=renamed(item.name),
-                    twin=item.twin and item.twin.replaced(of=renamed(item.twin.of)),
-                    windows=tuple(
-                        window.replaced(target_signal=renamed(window.target_signal))
-                        for window in item.windows
+                    redundant_pair=item.redundant_pair
+                    and item.redundant_pair.replaced(
+                        paired_with=renamed(item.redundant_pair.paired_with)
+                    ),
+                    thresholds=tuple(
+                        window.replaced(minus_signal=renamed(window.minus_signal))
+                        for window in item.thresholds
                     ),
                 )
                 for item in project.signals
@@ -164,7 +167,7 @@ class SetScaling:
         return f"Front end of {self.name}: {ratio_text(self.front_end)}"
 
     def apply(self, project: Project) -> Project:
-        return with_signal(project, self.name, front_end=self.front_end)
+        return with_signal(project, self.name, scaling=self.front_end)
 
 
 @dataclass(frozen=True)
@@ -186,7 +189,7 @@ class SetFilter:
         return f"{stage.kind.replace('-', ' ').capitalize()} of {stage.count} for {self.name}"
 
     def apply(self, project: Project) -> Project:
-        return with_signal(project, self.name, reduce=self.reduce)
+        return with_signal(project, self.name, filter=self.reduce)
 
 
 @dataclass(frozen=True)
@@ -204,7 +207,7 @@ class AddThreshold:
 
     def apply(self, project: Project) -> Project:
         signal = need_signal(project, self.name)
-        return with_signal(project, self.name, windows=(*signal.windows, self.window))
+        return with_signal(project, self.name, thresholds=(*signal.thresholds, self.window))
 
 
 @dataclass(frozen=True)
@@ -224,13 +227,13 @@ class SetThreshold:
         return f"Window {self.window.name or self.index + 1} of {self.name}: {_limits(self.window)}"
 
     def apply(self, project: Project) -> Project:
-        windows = list(need_signal(project, self.name).windows)
+        windows = list(need_signal(project, self.name).thresholds)
         if not 0 <= self.index < len(windows):
             raise EditError(
                 f"{self.name} has no window {self.index + 1}.", cure=f"It has {len(windows)}."
             )
         windows[self.index : self.index + 1] = [] if self.window is None else [self.window]
-        return with_signal(project, self.name, windows=tuple(windows))
+        return with_signal(project, self.name, thresholds=tuple(windows))
 
 
 @dataclass(frozen=True)
@@ -247,11 +250,11 @@ class SetRedundantPair:
         return (
             f"{self.name} is no twin"
             if self.twin is None
-            else f"Hold {self.name} against {self.twin.of}"
+            else f"Hold {self.name} against {self.twin.paired_with}"
         )
 
     def apply(self, project: Project) -> Project:
-        return with_signal(project, self.name, twin=self.twin)
+        return with_signal(project, self.name, redundant_pair=self.twin)
 
 
 def _limits(window: Threshold) -> str:
@@ -260,11 +263,13 @@ def _limits(window: Threshold) -> str:
 
 def _without(signal: Signal, gone: str) -> Signal:
     """A signal that no longer leans on one that is removed."""
-    windows = tuple(window for window in signal.windows if window.target_signal != gone)
-    return signal.replaced(twin=None if signal.twin_of == gone else signal.twin, windows=windows)
+    windows = tuple(window for window in signal.thresholds if window.minus_signal != gone)
+    return signal.replaced(
+        redundant_pair=None if signal.partner == gone else signal.redundant_pair, thresholds=windows
+    )
 
 
 def _renamed_trigger(trigger: Trigger, name: str, new_name: str) -> Trigger:
-    if isinstance(trigger, WindowTrigger) and trigger.signal == name:
+    if isinstance(trigger, ThresholdTrigger) and trigger.signal == name:
         return trigger.replaced(signal=new_name)
     return trigger

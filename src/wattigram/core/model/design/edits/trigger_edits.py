@@ -25,10 +25,14 @@ TRIGGERS = {
     "timer": "by a timer",
     "edge": "by an external edge",
     "comparator": "by a comparator",
-    "window": "by a window's event",
+    "threshold": "by a threshold's event",
     "converter": "with another converter",
 }
-PER_TRIGGER = {"conversion": "one conversion", "pass": "one pass", "endless": "passes without end"}
+PER_TRIGGER = {
+    "conversion": "one conversion",
+    "scan": "one pass",
+    "continuous": "passes without end",
+}
 
 
 @dataclass(frozen=True)
@@ -36,7 +40,7 @@ class SetClock:
     """Clock a converter from another source, with another divider."""
 
     converter: str
-    clock: Literal["bus", "own"]
+    clock: Literal["bus", "internal"]
     divider: int
 
     @property
@@ -90,7 +94,7 @@ class SetRetrieval:
         return f"Fetch results of {self.converter} {RETRIEVALS[self.retrieval.kind]}"
 
     def apply(self, project: Project) -> Project:
-        return with_chain(project, self.converter, retrieval=self.retrieval)
+        return with_chain(project, self.converter, readout=self.retrieval)
 
 
 @dataclass(frozen=True)
@@ -109,7 +113,7 @@ class SetIsrCost:
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
         return with_chain(
-            project, self.converter, loop=chain.loop.replaced(handler_cycles=self.cycles)
+            project, self.converter, buffer=chain.buffer.replaced(isr_cycles=self.cycles)
         )
 
 
@@ -129,7 +133,7 @@ class SetReader:
         )
 
     def apply(self, project: Project) -> Project:
-        return with_chain(project, self.converter, reader=self.reader)
+        return with_chain(project, self.converter, read_as=self.reader)
 
 
 @dataclass(frozen=True)
