@@ -145,8 +145,8 @@ def test_a_cured_project_proves_with_status_0(take: Path, tmp_path: Path) -> Non
 
 def test_takes_are_looked_into_and_exported(take: Path, tmp_path: Path) -> None:
     text = wattigram("take", "info", take).stdout
-    assert "2.5000 s, 125000 samples, 0 cycles lost, 2 events" in text
-    assert "Upper zone: 25000 samples, 1562 reduced" in text
+    assert "2.5000 s, 125000 samples, 0 scans lost, 2 events" in text
+    assert "Upper zone: 25000 samples, 1562 filtered" in text
     outcome = wattigram("take", "export", take, "--csv", tmp_path / "t.csv")
     assert outcome.returncode == 0
     assert (tmp_path / "t.csv").read_text().startswith("time_s,signal,stage,code,volts\n")

@@ -86,13 +86,13 @@ def test_arrows_walk_through_all_cells(window: MainWindow) -> None:
 def test_enter_on_a_finding_cures_it_and_undo_takes_it_back(window: MainWindow) -> None:
     page = window.chain_page
     assert [card.finding.code for card in page.findings.cards] == ["sampling-too-short"]
-    window.actions_list.named("Go to the gravest finding").trigger()
+    window.actions_list.named("Go to the most severe finding").trigger()
     card = page.findings.cards[0]
     assert card.hasFocus()
     press(card, Qt.Key.Key_Return)
     assert sampling(window) == 384
     assert page.findings.cards == []
-    assert window.document.stack.undoText() == "Sample Door latch for 384 cyc"
+    assert window.document.stack.undoText() == "Sample Door latch for 384 clk"
     window.document.stack.undo()
     assert sampling(window) == 32
     assert len(page.findings.cards) == 1

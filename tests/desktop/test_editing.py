@@ -133,7 +133,7 @@ def test_several_slots_are_sampled_at_once(window: MainWindow) -> None:
     press(rows, Qt.Key.Key_Down, SHIFT)
     assert window.chain_page.selection.places == (0, 1, 2)
     box = window.chain_page.inspector.fields[0].widget
-    box.textActivated.emit("384 cyc")  # type: ignore[union-attr]
+    box.textActivated.emit("384 clk")  # type: ignore[union-attr]
     slots = window.document.workspace.project.chains[0].slots
     assert [slot.sampling_cycles for slot in slots] == [384, 384, 384, 128]
     assert window.document.stack.count() == 1
@@ -170,7 +170,7 @@ def test_the_start_up_order_is_moved_and_put_right_again(window: MainWindow) -> 
     chain = window.document.workspace.project.chains[0]
     assert chain.startup == ("calibrate", "interrupt", "converter", "memory", "trigger")
     assert any(
-        "its first result is never fetched" in finding.message
+        "its first result is never read out" in finding.message
         for finding in window.document.findings
     )
     press(steps, Qt.Key.Key_Delete)
@@ -208,8 +208,8 @@ def test_zones_are_added_and_named(window: MainWindow) -> None:
     signal = window.document.workspace.project.signal("Upper zone")
     assert len(signal.thresholds) == 2
     assert [tab.text() for tab in inspector.tabs] == [
-        "Window 1",
-        "Window 2",
+        "Threshold 1",
+        "Threshold 2",
         "+",
         "Twin",
         "Comparator",

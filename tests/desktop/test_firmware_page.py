@@ -191,7 +191,7 @@ def test_a_signal_with_a_hook_is_not_removed_unasked(
 ) -> None:
     page.panel.write_button.click()
     (tmp_path / "c" / "own.c").write_text(
-        '#include "wg_hooks.h"\nvoid wg_items_door_latch(const wg_view *items)\n{\n    (void)items;\n}\n'
+        '#include "wg_hooks.h"\nvoid wg_items_door_latch(const wg_view *samples)\n{\n    (void)samples;\n}\n'
     )
     asked: list[str] = []
 
@@ -297,7 +297,7 @@ def test_an_array_is_shown_as_bars_lines_or_numbers(row: MemoryRow, qtbot: QtBot
         ("hex", "0x0800"),
         ("binary", "0000 1000 0000 0000"),
         ("volts of 3.3 V rail", "3.3 V"),  # behind a divider by two
-        ("volts of Upper zone, reduced", "1.65 V"),
+        ("volts of Upper zone, filtered", "1.65 V"),
     ],
 )
 @pytest.mark.parametrize("form", [BARS, LINES, NUMBERS])

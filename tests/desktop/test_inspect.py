@@ -134,7 +134,7 @@ def test_every_choice_of_a_what_if_can_be_made(kiln: Workspace) -> None:
 
 def test_a_slot_says_how_its_numbers_came_about(kiln: Workspace) -> None:
     panel = panel_for(kiln, Selection("ADC 1", 2, "Door latch", "sample"))
-    assert fact(panel, "sampling") == "32 cyc · 1.00 µs"
+    assert fact(panel, "sampling") == "32 clk · 1.00 µs"
     assert fact(panel, "held after") == "6.81250 µs"
     assert fact(panel, "settled after") == "6.95 µs"
     assert fact(panel, "full-scale step") == "1120 LSB"
@@ -162,7 +162,7 @@ def test_a_yoke_says_what_the_registers_hold(kiln: Workspace) -> None:
 
 def test_a_mean_says_rate_noise_and_cutoff(kiln: Workspace) -> None:
     panel = panel_for(kiln, Selection("ADC 1", 1, "Upper zone", "reduce"))
-    assert fact(panel, "reduced rate") == "625 Hz"
+    assert fact(panel, "filtered rate") == "625 Hz"
     assert fact(panel, "−3 dB at") == "277.3 Hz"
     assert fact(panel, "latency") == "1.60 ms"
     assert fact(panel, "register needs") == "16 of 32 bits"

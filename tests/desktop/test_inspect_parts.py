@@ -194,7 +194,7 @@ def test_fetching_says_load_deadline_and_losses() -> None:
     pedal = open_workspace(EXAMPLES / "wheel-pedal")
     _panel, facts = of(pedal, Selection("ADC", 0, "Pedal", "move"))
     assert facts["called"] == "1 kHz"
-    assert facts["handler"].startswith("166 cyc")
+    assert facts["handler"].startswith("166 clk")
     assert facts["lost"] == "none"
 
 

@@ -110,8 +110,8 @@ def test_a_killed_process_leaves_its_work(open_window: OpenWindow, project: Path
         "from pathlib import Path\n"
         "from wattigram.desktop.shell.app import make_app, make_window\n"
         "from wattigram.core.model.design.edits import SetSampling\n"
-        "app = make_app(); window = make_window(app, Path(sys.argv[1]))\n"
-        "window.document.edit(SetSampling('ADC 1', 2, 384)); window.document.flush_recovery()\n"
+        "app = make_app(); threshold = make_window(app, Path(sys.argv[1]))\n"
+        "threshold.document.edit(SetSampling('ADC 1', 2, 384)); threshold.document.flush_recovery()\n"
         "print('ready', flush=True); app.exec()\n"
     )
     with running(code, project) as process:
@@ -306,14 +306,14 @@ def test_a_signal_ends_window_and_take_soundly(project: Path, number: signal.Sig
         "from PyQt6.QtCore import QTimer\n"
         "from wattigram.desktop.shell.app import make_app, make_window\n"
         "from wattigram.desktop.shell.ending import EndingSignals\n"
-        "app = make_app(); window = make_window(app, Path(sys.argv[1])); window.show()\n"
+        "app = make_app(); threshold = make_window(app, Path(sys.argv[1])); threshold.show()\n"
         "told = []\n"
         "def look(latest):\n"
         "    if latest.samples > 2000 and not told:\n"
         "        told.append(print('recording', flush=True))\n"
         "window.board.snapshot.connect(look)\n"
-        "ending = EndingSignals(window)\n"
-        "QTimer.singleShot(0, window.toggle_record)\n"
+        "ending = EndingSignals(threshold)\n"
+        "QTimer.singleShot(0, threshold.toggle_record)\n"
         "sys.exit(app.exec())\n"
     )
     with running(code, project) as process:
@@ -332,7 +332,7 @@ def test_a_signal_ends_window_and_take_soundly(project: Path, number: signal.Sig
 def test_two_windows_that_record_at_once_have_a_take_each(window: MainWindow, wait: Wait) -> None:
     path = window.proving.next_path()
     assert path is not None
-    path.write_bytes(b"a take that another window began meanwhile")
+    path.write_bytes(b"a take that another threshold began meanwhile")
     window.board.start(path)
     wait(lambda: window.board.latest.seconds > 0.2)
     mine = window.board.latest.recording
@@ -342,5 +342,5 @@ def test_two_windows_that_record_at_once_have_a_take_each(window: MainWindow, wa
     wait(lambda: window.board.latest.recording is None)
     with open_take(mine) as take:
         assert take.complete
-    assert path.read_bytes() == b"a take that another window began meanwhile"
+    assert path.read_bytes() == b"a take that another threshold began meanwhile"
     path.unlink()

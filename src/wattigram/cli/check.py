@@ -46,12 +46,12 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
             f"\n{chain.converter}: {format_si(cycle.clock_hz, 'Hz')}, {_pace(workspace, chain)}"
         )
         typer.echo(
-            f"{loop.name}: {loop.items} × {loop.item_bytes} B, lap {format_si(loop.lap_s, 's')}, "
-            f"half {format_si(loop.half_s, 's')}, "
-            f"{'in step' if loop.in_step else 'out of step'}; {_fetched(workspace, chain)}"
+            f"{loop.name}: {loop.items} × {loop.item_bytes} B, wrap time {format_si(loop.lap_s, 's')}, "
+            f"half full every {format_si(loop.half_s, 's')}, "
+            f"{'holds whole scans' if loop.in_step else 'splits scans'}; {_fetched(workspace, chain)}"
         )
         typer.echo(
-            f"  {'slot':<5}{'signal':<22}{'pin':<5}{'held':>12}{'sampling':>12}{'rate':>12}{'reduced':>12}{'settling':>12}"
+            f"  {'slot':<5}{'signal':<22}{'pin':<5}{'instant':>12}{'sampling':>12}{'rate':>12}{'filtered':>12}{'error':>12}"
         )
         for place, timing in enumerate(cycle.slots):
             signal = project.signal(timing.signal)
@@ -113,16 +113,16 @@ def _outputs(workspace: Workspace) -> list[str]:
 
 def _pace(workspace: Workspace, chain: Chain) -> str:
     cycle = scan_timing(workspace, chain)
-    busy = f"busy {format_rounded(cycle.busy_s, 's', 5)}"
+    busy = f"scan time {format_rounded(cycle.busy_s, 's', 5)}"
     if cycle.items_limit is not None:
-        return f"{busy}, {cycle.items_limit} items and no more"
+        return f"{busy}, {cycle.items_limit} samples and no more"
     if cycle.trigger.pace == "self":
         jitter = f" ± {format_rounded(cycle.jitter_s / 2, 's', 3)}" if cycle.jitter_s else ""
-        return f"{busy}, again and again every {format_si(cycle.cycle_s, 's', 6)}{jitter}"
+        return f"{busy}, continuous, period {format_si(cycle.cycle_s, 's', 6)}{jitter}"
     share = float(cycle.slack_s / cycle.period_s) * 100
     slack = f"slack {format_rounded(cycle.slack_s, 's', 5)} ({share:.1f} %)"
     missed = f", {format_si(cycle.missed_hz, 'Hz')} of triggers missed" if cycle.missed_hz else ""
-    return f"every {format_si(cycle.period_s, 's', 6)}, {busy}, {slack}{missed}"
+    return f"period {format_si(cycle.period_s, 's', 6)}, {busy}, {slack}{missed}"
 
 
 def _fetched(workspace: Workspace, chain: Chain) -> str:

@@ -72,7 +72,7 @@ def _take_and_prove(workspace: Workspace, out: Path, name: str) -> Proof:
         write_junit(workspace, proof, out / f"{name}-proof.xml")
     typer.echo(
         f"The {name} take: {outcome.seconds:g} s, {outcome.samples} samples, "
-        f"{outcome.lost_cycles} cycles lost"
+        f"{outcome.lost_cycles} scans lost"
     )
     print_proof(proof)
     return proof

@@ -114,14 +114,14 @@ def _lines(part: Part) -> list[str]:
 def _converter_lines(item: Converter) -> list[str]:
     bits = "/".join(str(bits) for bits in item.bits)
     lines = [
-        f"  {item.name}: {bits} bits, conversion bits + {item.conversion_extra_cycles} cycles, "
+        f"  {item.name}: {bits} bits, conversion bits + {item.conversion_extra_cycles} clk, "
         f"clock {format_si(item.clock_low_hz, 'Hz')} to {format_si(item.clock_high_hz, 'Hz')}, "
         f"bus / {list(item.dividers)}",
-        f"    sampling {list(item.sampling_cycles)} cycles into "
+        f"    sampling {list(item.sampling_cycles)} clk into "
         f"{format_si(item.sampling_capacitor_f, 'F')} "
         f"through {format_si(item.switch_resistance_ohm, 'Ω')}, up to {item.slots} slots, "
         f"{item.sequence} order",
-        f"    started by {', '.join(item.triggers)}; fetched by {', '.join(item.retrievals)}",
+        f"    started by {', '.join(item.triggers)}; read out by {', '.join(item.retrievals)}",
         "    channels " + ", ".join(f"{pin}={number}" for pin, number in item.channels.items()),
     ]
     if item.pairs:
@@ -133,6 +133,6 @@ def _converter_lines(item: Converter) -> list[str]:
         )
     if item.hardware.stages:
         lines.append(
-            f"    in hardware {', '.join(item.hardware.stages)}, {item.hardware.windows} windows"
+            f"    in hardware {', '.join(item.hardware.stages)}, {item.hardware.windows} thresholds"
         )
     return lines

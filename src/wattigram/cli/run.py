@@ -70,9 +70,9 @@ def run(
         for note in outcome.notes:
             typer.echo(f"note: {note}", err=True)
         typer.echo(
-            f"{outcome.take}: {_seconds_text(outcome)}, {outcome.cycles} cycles, "
+            f"{outcome.take}: {_seconds_text(outcome)}, {outcome.cycles} scans, "
             f"{outcome.samples} samples, "
-            f"{outcome.lost_cycles} cycles lost, {outcome.events} events"
+            f"{outcome.lost_cycles} scans lost, {outcome.events} events"
         )
     is_well = outcome.is_whole and not (outcome.lost_cycles or outcome.lost_results)
     raise typer.Exit(0 if is_well else 1)

@@ -25,7 +25,7 @@ def info(take: Path = typer.Argument(..., help="Take (HDF5).")) -> None:
             f"{opened.started}, {state}"
         )
         typer.echo(
-            f"  {opened.seconds:.4f} s, {opened.samples} samples, {opened.lost_cycles} cycles "
+            f"  {opened.seconds:.4f} s, {opened.samples} samples, {opened.lost_cycles} scans "
             f"lost, {len(opened.events)} events"
         )
         for signal in opened.workspace.project.signals:
@@ -37,11 +37,11 @@ def info(take: Path = typer.Argument(..., help="Take (HDF5).")) -> None:
                 raw.add(block.volts[block.valid])
             for block in opened.blocks(signal.name, reduced=True):
                 reduced += block.count
-            extra = f", {reduced} reduced" if signal.later_filter is not None else ""
+            extra = f", {reduced} filtered" if signal.later_filter is not None else ""
             mean = f", mean {raw.mean:.4f} V" if raw.count else ""
             typer.echo(f"  {signal.name}: {raw.count} samples{extra}{mean}")
         for gap in opened.gaps:
-            typer.echo(f"  gap: stream {gap['stream']}, {gap['count']} items from {gap['first']}")
+            typer.echo(f"  gap: stream {gap['stream']}, {gap['count']} samples from {gap['first']}")
 
 
 @app.command("repair")

@@ -32,7 +32,7 @@ from wattigram.core.base.quantity import (
         ("-7 mV", "V", Fraction(-7, 1000)),
         ("−7 mV", "V", Fraction(-7, 1000)),
         ("16 pF", "F", Fraction(16, 10**12)),
-        ("128 cyc", "cyc", Fraction(128)),
+        ("128 clk", "cyc", Fraction(128)),
         ("0x7FF", "", Fraction(2047)),
         ("0.2 %", "%", Fraction(2, 1000)),
         ("50 ppm", "%", Fraction(5, 100_000)),

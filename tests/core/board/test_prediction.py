@@ -146,7 +146,7 @@ DESIGNS = (
     ),
     Design("free-running", "marten-m3", FreeRunningTrigger(), Dma(channel="DMA 1"), 1, items=2048),
     Design(
-        "free-running, slow handler",
+        "free-running, slow ISR",
         "marten-m3",
         FreeRunningTrigger(),
         Dma(channel="DMA 1"),
@@ -176,7 +176,7 @@ DESIGNS = (
         handler=1200,
     ),
     Design(
-        "free-running, slow handler, Quill",
+        "free-running, slow ISR, Quill",
         "quill-q8",
         FreeRunningTrigger(),
         Interrupt(),
@@ -184,7 +184,7 @@ DESIGNS = (
         handler=400,
     ),
     Design(
-        "own oscillator",
+        "internal oscillator",
         "quill-q8",
         FreeRunningTrigger(),
         Interrupt(),
@@ -196,10 +196,10 @@ DESIGNS = (
     Design("FIFO", "osprey-x2", every("20 us"), Fifo(watermark=8), 4, handler=900),
     Design("FIFO overflows", "osprey-x2", every("5 us"), Fifo(watermark=12), 2, handler=9000),
     Design(
-        "interrupt each pass", "osprey-x2", every("100 us"), Interrupt(per="scan"), 4, handler=500
+        "interrupt each scan", "osprey-x2", every("100 us"), Interrupt(per="scan"), 4, handler=500
     ),
     Design(
-        "interrupt each pass, too slow",
+        "interrupt each scan, too slow",
         "osprey-x2",
         every("20 us"),
         Interrupt(per="scan"),

@@ -65,7 +65,7 @@ def assert_alike(design: Take, image: Take, cut: int = 0) -> None:
     for stream in design.streams:
         mine, other = design.items(stream), image.items(stream)
         assert abs(len(mine) - len(other)) <= cut, (
-            f"stream {stream}: {len(mine)} and {len(other)} items"
+            f"stream {stream}: {len(mine)} and {len(other)} samples"
         )
         count = min(len(mine), len(other))
         np.testing.assert_array_equal(mine[:count], other[:count], err_msg=f"stream {stream}")
@@ -149,7 +149,7 @@ def test_any_windows_and_stages_tell_what_they_tell_without(
             1,
         ),
     ],
-    ids=["DMA not endless", "DMA address stands still", "one pass", "one conversion"],
+    ids=["DMA not continuous", "DMA address stands still", "one scan", "one conversion"],
 )
 def test_a_mistake_of_the_design_looks_the_same_with_firmware(
     edits: tuple[Edit, ...], cause: str, items: int, cured: Workspace, tmp_path: Path

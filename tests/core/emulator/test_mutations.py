@@ -82,7 +82,7 @@ MISTAKES = {
     "a mark that is not taken": Mistake(
         without(r"^        DMA_1_MARKS = MOVER_MARKS_HALF;\n"),
         "firmware-failed",
-        "the interrupt of DMA 1 would come again and again, for its handler leaves MARKS.HALF "
+        "the interrupt of DMA 1 would come again and again, for its ISR leaves MARKS.HALF "
         "set: wg_handlers.c:",
         "wg_handlers.c",
     ),
@@ -182,13 +182,13 @@ def fails(strict: Workspace, sound: Path, tmp_path: Path, own: str) -> tuple[Run
     return outcome, folder
 
 
-HOOK = '#include "wg_hooks.h"\n\nvoid wg_items_upper_zone(const wg_view *items)\n{\n'
+HOOK = '#include "wg_hooks.h"\n\nvoid wg_items_upper_zone(const wg_view *samples)\n{\n'
 
 
 def test_a_bad_address_is_told_with_its_line(
     strict: Workspace, sound: Path, tmp_path: Path
 ) -> None:
-    own = HOOK + "    *(volatile uint32_t *)0x70000000u = items->count;\n}\n"
+    own = HOOK + "    *(volatile uint32_t *)0x70000000u = samples->count;\n}\n"
     outcome, _folder = fails(strict, sound, tmp_path, own)
     note = next(text for text in outcome.notes if "failed" in text)
     assert "writes to an address where there is nothing" in note
@@ -198,7 +198,7 @@ def test_a_bad_address_is_told_with_its_line(
 def test_an_endless_loop_is_told_with_its_line(
     strict: Workspace, sound: Path, tmp_path: Path
 ) -> None:
-    own = HOOK + '    while (items->count != 0u) {\n        __asm volatile("nop");\n    }\n}\n'
+    own = HOOK + '    while (samples->count != 0u) {\n        __asm volatile("nop");\n    }\n}\n'
     outcome, _folder = fails(strict, sound, tmp_path, own)
     note = next(text for text in outcome.notes if "failed" in text)
     assert "round and round" in note
@@ -210,8 +210,8 @@ def test_a_stack_that_overflows_is_told(strict: Workspace, sound: Path, tmp_path
         '#include "wg_hooks.h"\n\nstatic uint32_t deep(volatile uint32_t *more)\n{\n'
         "    volatile uint32_t room[64];\n    room[0] = *more + 1u;\n    return deep(room) + "
         "room[1];\n}\n\n"
-        "void wg_items_upper_zone(const wg_view *items)\n{\n"
-        "    volatile uint32_t first = items->count;\n    first = deep(&first);\n}\n"
+        "void wg_items_upper_zone(const wg_view *samples)\n{\n"
+        "    volatile uint32_t first = samples->count;\n    first = deep(&first);\n}\n"
     )
     outcome, _folder = fails(strict, sound, tmp_path, own)
     note = next(text for text in outcome.notes if "failed" in text)

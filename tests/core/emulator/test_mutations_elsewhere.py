@@ -46,25 +46,25 @@ SAFETY = {
     "a window's events are not passed on": Mistake(
         without(r"^        wg_watch_tell\(\d+u, entered,.*\n"),
         "events-not-told",
-        "window 1 of ADC 1 saw its condition begin",
+        "threshold 1 of ADC 1 saw its condition begin",
         "wg_handlers.c",
     ),
     "an end is told as a beginning": Mistake(
         replacing(r"(TWINSCAN_WATCH_FLAG_ENTERED\) >> \d\)) != 0u", r"\1 != 1u"),
         "events-not-told",
-        "window 1 of ADC 1 first saw its condition begin at ",
+        "threshold 1 of ADC 1 first saw its condition begin at ",
         "wg_handlers.c",
     ),
     "a window's flag is not taken": Mistake(
         without(r"^        ADC_1_WATCH_FLAG\(0u\) = TWINSCAN_WATCH_FLAG_SEEN;\n"),
         "firmware-failed",
-        "its handler leaves WATCH_FLAG_0.SEEN set: wg_handlers.c:",
+        "its ISR leaves WATCH_FLAG_0.SEEN set: wg_handlers.c:",
         "wg_handlers.c",
     ),
     "the comparator's flag is not taken": Mistake(
         without(r"^        COMPARATOR_1_FLAG = TRIP_FLAG_SEEN;\n"),
         "firmware-failed",
-        "its handler leaves FLAG.SEEN set: wg_handlers.c:",
+        "its ISR leaves FLAG.SEEN set: wg_handlers.c:",
         "wg_handlers.c",
     ),
 }

@@ -45,7 +45,7 @@ def test_a_proof_is_the_same_whatever_the_blocks(
     assert parts.causes == whole.causes
 
 
-@pytest.mark.parametrize("filtered", [False, True])
+@pytest.mark.parametrize("reduced", [False, True])
 def test_stretches_are_parts_of_the_whole(kiln: Workspace, take_of: TakeOf, reduced: bool) -> None:
     take = take_of(kiln)
     read = take.reduced if reduced else take.raw

@@ -86,9 +86,7 @@ def order(*steps: str) -> Edit:
 MISTAKES = (
     Mistake("clock above its limit", (SetClock("ADC 1", "bus", 1),), "clock-too-fast"),
     Mistake("bus clock left low", (SetBusClock(1_000_000),), "clock-too-slow", alone=False),
-    Mistake(
-        "trigger before the cycle is done", (SetPeriod("ADC 1", "10 us"),), "trigger-too-short"
-    ),
+    Mistake("trigger before the scan is done", (SetPeriod("ADC 1", "10 us"),), "trigger-too-short"),
     Mistake(
         "a sine sampled too slowly",
         (SetPeriod("ADC 1", "12500 us"),),
@@ -102,7 +100,7 @@ MISTAKES = (
         "started-once",
     ),
     Mistake(
-        "DMA not endless",
+        "DMA not continuous",
         (SetRetrieval("ADC 1", Dma(channel="DMA 1", circular=False)),),
         "dma-not-endless",
     ),
@@ -146,14 +144,14 @@ MISTAKES = (
         "startup-trigger",
     ),
     Mistake(
-        "items read too narrow",
+        "samples read too narrow",
         (SetElementWidth("ADC 1", 32), SetReader("ADC 1", Reader(element_bits=16))),
         "item-width-read",
     ),
     Mistake(
-        "items read too wide", (SetReader("ADC 1", Reader(element_bits=32)),), "item-width-read"
+        "samples read too wide", (SetReader("ADC 1", Reader(element_bits=32)),), "item-width-read"
     ),
-    Mistake("items too narrow", (SetElementWidth("ADC 1", 8),), "item-too-narrow"),
+    Mistake("samples too narrow", (SetElementWidth("ADC 1", 8),), "item-too-narrow"),
     Mistake(
         "left-aligned read as right-aligned",
         (SetAlignment("ADC 1", "left"), SetReader("ADC 1", Reader(alignment="right"))),
@@ -161,7 +159,7 @@ MISTAKES = (
         "wrong-alignment",
     ),
     Mistake("bytes exchanged", (SetReader("ADC 1", Reader(endianness="big")),), "byte-order-read"),
-    Mistake("loop out of step", (SetBufferLength("ADC 1", 510),), "loop-out-of-step"),
+    Mistake("circular buffer out of step", (SetBufferLength("ADC 1", 510),), "loop-out-of-step"),
     Mistake("sampled too short", (SetSampling("ADC 1", 2, 32),), "sampling-too-short"),
     Mistake("not calibrated", (SetCalibration("ADC 1", False),), "not-calibrated"),
     Mistake("input above the reference", (SetReference("internal"),), "input-beyond-reference"),
@@ -200,13 +198,13 @@ MISTAKES = (
         seconds=5.0,
     ),
     Mistake(
-        "window interrupt not enabled",
+        "threshold interrupt not enabled",
         (SetThreshold("Upper zone", 0, ZONE.replaced(interrupt_enabled=False)),),
         "window-not-enabled",
         seconds=5.0,
     ),
     Mistake(
-        "window not armed again",
+        "threshold not armed again",
         (SetThreshold("Upper zone", 0, ZONE.replaced(rearm=False)),),
         "window-not-rearmed",
         seconds=9.0,
@@ -223,10 +221,12 @@ MISTAKES = (
         "timer-registers",
     ),
     Mistake(
-        "handler longer than half a loop", (SetIsrCost("ADC 1", 1_000_000),), "handler-too-slow"
+        "ISR longer than half a circular buffer",
+        (SetIsrCost("ADC 1", 1_000_000),),
+        "handler-too-slow",
     ),
     Mistake(
-        "interrupt handler longer than a sample",
+        "interrupt ISR longer than a sample",
         (SetRetrieval("ADC 1", Interrupt()), SetIsrCost("ADC 1", 3000)),
         "handler-too-slow",
     ),

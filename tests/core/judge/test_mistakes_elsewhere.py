@@ -57,7 +57,7 @@ CASES: list[tuple[str, str, tuple[Edit, ...], str, float]] = [
         2.5,
     ),
     (
-        "hardware window not armed",
+        "hardware threshold not armed",
         "kiln-safety",
         (SetStartup("ADC 1", HARD),),
         "startup-window",

@@ -111,10 +111,14 @@ JUDGED: list[tuple[Expectation, str, str]] = [
     (NoiseExpectation(signal="3.3 V rail", rms_v=0.0007), "fails", "0.83"),
     (RedundantPairExpectation(signal="Upper zone, twin", within_v=0.006), "holds", "pairs"),
     (RedundantPairExpectation(signal="Upper zone, twin", within_v=0.0005), "fails", "pairs"),
-    (RedundantPairExpectation(signal="Upper zone", within_v=0.006), "open", "no twin of another"),
+    (
+        RedundantPairExpectation(signal="Upper zone", within_v=0.006),
+        "open",
+        "not paired with another",
+    ),
     (ThresholdExpectation(signal="Upper zone", within_s="8 ms"), "holds", "2 of 2 crossings"),
-    (ThresholdExpectation(signal="Door latch", within_s="8 ms"), "open", "has no window"),
-    (RateExpectation(signal="Coil current", within=1e-6), "holds", "25000 cycles, none lost"),
+    (ThresholdExpectation(signal="Door latch", within_s="8 ms"), "open", "has no threshold"),
+    (RateExpectation(signal="Coil current", within=1e-6), "holds", "25000 scans, none lost"),
 ]
 
 

@@ -115,7 +115,7 @@ class Machine:
                 break
             if left == before:
                 self.fault = (
-                    f"the interrupt of {owner} would come again and again, for its handler leaves "
+                    f"the interrupt of {owner} would come again and again, for its ISR leaves "
                     f"{' and '.join(left)} set: {self.image.place(self.cpu.vector(line) & ~1)}"
                 )
         if then_wake:

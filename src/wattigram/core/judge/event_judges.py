@@ -28,7 +28,7 @@ def judge_window(take: Take, expectation: ThresholdExpectation) -> Judgement:
     """All windows of the signal together."""
     mine = signal_watches(take, expectation.signal, "window")
     if not mine:
-        return not_judged(f"{expectation.signal} has no window")
+        return not_judged(f"{expectation.signal} has no threshold")
     within_s, limits = float(expectation.within_s), _limits(expectation) if len(mine) == 1 else None
     found = [crossings(take, watch, limits) for watch in mine]
     fits = [_match(one.wanted, one.came, within_s, one.end_s) for one in found]

@@ -85,7 +85,7 @@ def _split(expectation: SineExpectation) -> tuple[SineExpectation, ...]:
 
 def _judge(take: Take, expectation: Expectation) -> Judgement:
     if take.is_polled and isinstance(expectation, OF_EVENTS):
-        return not_judged("memory was polled, and only items come that way")
+        return not_judged("memory was polled, and only samples come that way")
     if isinstance(expectation, RouteExpectation):
         return judge_route(take, expectation)
     if take.workspace.project.chain_of(expectation.signal) is None:
@@ -142,7 +142,7 @@ def _too_few(take: Take, name: str, count: int) -> Judgement:
     due = due_items(take, chain) / len(chain.slots)
     if has_paused(take, chain):
         return not_judged(
-            f"only {_samples(count)} in this take: a window stops {chain.converter}, as designed"
+            f"only {_samples(count)} in this take: a threshold stops {chain.converter}, as designed"
         )
     limit = scan_timing(take.workspace, chain).items_limit
     if limit is None and due >= FEWEST_SAMPLES and count < HARDLY_ANY * due:
@@ -165,7 +165,7 @@ def _samples(count: int) -> str:
 def _level(take: Take, expectation: LevelExpectation) -> Judgement:
     found = moments_of(take, expectation.signal)
     if not found.count:
-        return not_judged("its running mean has not filled in this take")
+        return not_judged("its moving average has not filled in this take")
     low, high = (
         expectation.level_v - expectation.within_v,
         expectation.level_v + expectation.within_v,
@@ -272,12 +272,12 @@ def _noise(take: Take, expectation: NoiseExpectation) -> Judgement:
 def _twin(take: Take, expectation: RedundantPairExpectation) -> Judgement:
     signal = take.workspace.project.signal(expectation.signal)
     if signal.partner is None:
-        return not_judged(f"{signal.name} is no twin of another signal")
+        return not_judged(f"{signal.name} is not paired with another signal")
     other = take.workspace.project.signal(signal.partner)
     if take.is_polled and (signal.later_filter is not None or other.later_filter is not None):
         return not_judged("memory was polled, and what their stages make does not come that way")
     if take.workspace.project.chain_of(other.name) is None:
-        return not_judged("its twin has no slot")
+        return not_judged("its pair has no slot")
     if not take.came(other.name):
         return _too_few(take, other.name, 0)
     worst, count = 0.0, 0

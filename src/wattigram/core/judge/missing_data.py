@@ -41,7 +41,7 @@ def missing_text(take: Take, name: str) -> str:
         return f"nothing more came of {name} after about {format_si(last_s, 's', 2)} of {format_si(take.seconds, 's', 2)}"
     lost = take.lost_items(stream) / take.item_count(stream)
     if jumps := take.totals.get(f"jumps.{stream}", 0):
-        return f"the numbers of its items went where they cannot be, {jumps} time{'s' if jumps > 1 else ''}"
+        return f"the numbers of its samples went where they cannot be, {jumps} time{'s' if jumps > 1 else ''}"
     if lost > MOST_LOST:
         return f"{lost * 100:.0f} % of {name} never came"
     return _stage_text(take, chain, name)

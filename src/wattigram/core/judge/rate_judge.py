@@ -42,7 +42,7 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
     allowed = 2 + chain.buffer.samples / len(chain.slots) * (0 if take.totals else 1)
     if cycles + allowed < due * (1 - max(expectation.within, 0.01)):
         measured = cycles / take.seconds
-        note = f"{cycles} of {due:.0f} cycles came in {format_si(take.seconds, 's', 3)}"
+        note = f"{cycles} of {due:.0f} scans came in {format_si(take.seconds, 's', 3)}"
         return Judgement("fails", measured, "Hz", low, high, cycles, note)
     found = take.cycle_rate_hz(chain)
     if found is None and cycles > MOST_UNTOLD_LAPS * chain.buffer.samples:
@@ -53,7 +53,7 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
             low,
             high,
             cycles,
-            f"{cycles} cycles, and the ticks of their frames stand still",
+            f"{cycles} scans, and the ticks of their frames stand still",
         )
     if found is None:
         return not_judged("too short to measure a rate")
@@ -63,7 +63,7 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
     ppm = (found / wanted_hz - 1) * 1e6
     ppm = 0.0 if math.isclose(ppm, 0.0, abs_tol=5e-3) else ppm
     what = "not seen between polls" if take.is_polled else "lost"
-    note = f"{cycles} cycles, {'none' if not lost else f'{lost} samples'} {what}, {ppm:+.3g} ppm"
+    note = f"{cycles} scans, {'none' if not lost else f'{lost} samples'} {what}, {ppm:+.3g} ppm"
     note += f", {again} samples came again" if again else ""
     is_lossy = lost and not take.is_polled  # whoever polls is at fault, and not the board
     return Judgement("fails" if is_lossy or again else inside, found, "Hz", low, high, cycles, note)
@@ -77,12 +77,12 @@ def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: floa
     found = take.running_rate_hz(chain)
     due = take.seconds * wanted_hz
     if found is None and due >= FEWEST_DUE and not has_paused(take, chain):
-        note = f"{cycles} of {due:.0f} cycles came, and no window stopped {chain.converter}"
+        note = f"{cycles} of {due:.0f} scans came, and no threshold stopped {chain.converter}"
         return Judgement("fails", 0.0, "Hz", low, high, cycles, note)
     if found is None:
         return not_judged("too short to measure a rate")
     lost, again = take.lost_items(stream), take.repeated_items(stream)
-    note = f"{cycles} cycles, {'none' if not lost else f'{lost} samples'} lost, {(found / wanted_hz - 1) * 1e6:+.3g} ppm between pauses"
+    note = f"{cycles} scans, {'none' if not lost else f'{lost} samples'} lost, {(found / wanted_hz - 1) * 1e6:+.3g} ppm between pauses"
     outcome = "fails" if lost or again else within(found, low, high)
     return Judgement(outcome, found, "Hz", low, high, cycles, note)
 

@@ -45,7 +45,7 @@ def expectation_text(expectation: Expectation) -> str:
             limits = ""
             if expectation.low_v is not None and expectation.high_v is not None:
                 limits = f" of {expectation.low_v:g} to {expectation.high_v:g} V"
-            return f"{name} crosses its window{limits} as expected, within {format_si(expectation.within_s, 's')}"
+            return f"{name} crosses its threshold{limits} as expected, within {format_si(expectation.within_s, 's')}"
         case EdgesExpectation():
             return f"{name} gives at most {expectation.most} comparator edge{'s' if expectation.most > 1 else ''} a crossing"
         case RateExpectation():
@@ -57,7 +57,7 @@ def expectation_text(expectation: Expectation) -> str:
             every = (
                 "comes without a loss between its pauses"
                 if expectation.pauses
-                else "comes at every cycle"
+                else "comes at every scan"
             )
             return f"{name} {every}, rate{rate} ± {format_si(expectation.within, '%')}"
         case WaveformExpectation():

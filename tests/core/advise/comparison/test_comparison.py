@@ -27,7 +27,7 @@ def test_a_cure_is_better_where_it_should_be(kiln: Workspace) -> None:
     assert of(found, "whole design", "errors") == DesignDifference(
         "whole design", "errors", "", 1.0, 0.0, "b"
     )
-    assert of(found, "Door latch", "held after").better == ""
+    assert of(found, "Door latch", "sampling instant").better == ""
 
 
 def test_load_losses_and_rates_are_compared(kiln: Workspace) -> None:
@@ -38,8 +38,8 @@ def test_load_losses_and_rates_are_compared(kiln: Workspace) -> None:
         SetFilter("Upper zone", None),
     )
     found = compare_designs(kiln, slow)
-    assert of(found, "ADC 1", "cycles").b == 20_000.0
-    lost = of(found, "ADC 1", "items lost").b
+    assert of(found, "ADC 1", "scan rate").b == 20_000.0
+    lost = of(found, "ADC 1", "samples lost").b
     assert isinstance(lost, float)
     assert lost > 0
     assert of(found, "ADC 1", "processor").better == "a"
@@ -57,7 +57,7 @@ def test_designs_on_different_parts_can_be_compared() -> None:
         open_workspace(EXAMPLES / "wheel-pedal"), open_workspace(EXAMPLES / "kiln-safety")
     )
     assert of(found, "whole design", "part").b == "Osprey X2"
-    assert of(found, "ADC", "fetched").b is None
+    assert of(found, "ADC", "readout").b is None
 
 
 @pytest.mark.parametrize(

@@ -85,7 +85,7 @@ FAR = {"period_s": "51.2 us", "prescaler_register": 0, "period_register": 6143}
 CASES: list[tuple[str, Workspace, tuple[Edit, ...], str]] = [
     ("without a second register", KILN, in_step(False), "dacs-not-in-step"),
     ("started by the program", RAMP, ALONE, "generator-not-aligned"),
-    ("few steps of duty", RAMP, heater(every="1 us"), "pwm-coarse"),
+    ("few steps of duty", RAMP, heater(period_s="1 us"), "pwm-coarse"),
     (
         "registers given N",
         RAMP,

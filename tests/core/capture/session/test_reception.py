@@ -71,7 +71,7 @@ def test_a_half_that_comes_again_is_passed_over_and_told_once(
         reception.feed(board.half(number * HALF, 1000 * number + 5, value=2))
     assert reception.repeated == {0: 4 * HALF}
     assert [line for line in reception.log if "again" in line] == [
-        "Stream 0 gave 256 items again that had come before, from item 0 on."
+        "Stream 0 gave 256 samples again that had come before, from sample 0 on."
     ]
     with finished(reception) as take:
         assert take.item_count(0) == 4 * HALF
@@ -115,7 +115,7 @@ def test_numbers_that_no_board_could_come_to_are_counted_from_where_they_were(
         far += (1 << 32) * (number % 3 == 2)
         reception.feed(board.half(number * HALF + far, 1000 * number, value=number))
     reception.feed(board.say(f"stopped ticks=6000 items.0={6 * HALF + far}", FrameType.REPLY))
-    assert sum("went from item 512 to 4294967808" in line for line in reception.log) == 1
+    assert sum("went from sample 512 to 4294967808" in line for line in reception.log) == 1
     with finished(reception) as take:
         assert take.item_count(0) == 6 * HALF
         assert take.lost_items(0) == 0

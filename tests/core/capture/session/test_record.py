@@ -84,7 +84,7 @@ def test_a_slow_board_whose_time_goes_on_is_waited_for(kiln: Workspace, tmp_path
         samples = encode_frame(
             FrameType.SAMPLES, items, stream=0, item_bytes=2, flags=FLAG_FIRST, sequence=1
         )
-        return [samples, reply(f"stopped ticks={ticks} items.0=400")]
+        return [samples, reply(f"stopped ticks={ticks} samples.0=400")]
 
     with slow_board(kiln.build_mark, answer) as board:
         outcome = record_run(kiln, 0.01, tmp_path / "t.h5", board=board.address)
@@ -136,7 +136,7 @@ def test_a_board_that_does_not_know_how_long_is_told_to_stop(
     def answer(command: str) -> list[bytes]:
         nonlocal sent
         if command == "stop":
-            return [reply(f"stopped ticks={sent * TICK_HZ // 100} items.0={400 * sent}")]
+            return [reply(f"stopped ticks={sent * TICK_HZ // 100} samples.0={400 * sent}")]
         sent += 20
         return [frame_of(number, number * TICK_HZ // 100) for number in range(sent - 20, sent)]
 
@@ -150,7 +150,7 @@ def test_a_board_that_does_not_know_how_long_is_told_to_stop(
 def test_half_a_run_is_not_a_whole_one(kiln: Workspace, tmp_path: Path) -> None:
     def answer(command: str) -> list[bytes]:
         return (
-            [frame_of(0, 0), reply(f"stopped ticks={TICK_HZ // 20} items.0=400")]
+            [frame_of(0, 0), reply(f"stopped ticks={TICK_HZ // 20} samples.0=400")]
             if command != "stop"
             else []
         )
@@ -165,7 +165,7 @@ def test_a_board_that_changes_who_it_is_keeps_its_clock(kiln: Workspace, tmp_pat
     other = encode_frame(FrameType.IDENTITY, b"protocol=2\nboard=other\nbuild=x\ntick_hz=1\n")
 
     def answer(command: str) -> list[bytes]:
-        return [frame_of(0, 0), other, reply(f"stopped ticks={TICK_HZ // 10} items.0=400")]
+        return [frame_of(0, 0), other, reply(f"stopped ticks={TICK_HZ // 10} samples.0=400")]
 
     with slow_board(kiln.build_mark, answer) as board:
         outcome = record_run(kiln, 0.1, tmp_path / "t.h5", board=board.address)

@@ -319,7 +319,7 @@ def test_damaged_takes_give_sentences_only(
                 f["streams/0"].__delitem__("items"),
                 f["streams/0"].create_dataset("items", data=np.zeros((2, 2))),
             ),
-            "unsigned items",
+            "unsigned samples",
         ),
     ],
 )

@@ -55,9 +55,9 @@ def safety() -> Workspace:
     [
         (
             SetRetrieval("ADC", Dma(channel="DMA 1")),
-            "retrieval dma is not to be had on Quill Q8. Choose one of polling",
+            "readout dma is not to be had on Quill Q8. Choose one of polling",
         ),
-        (SetRetrieval("ADC", Fifo(watermark=4)), "retrieval fifo is not to be had"),
+        (SetRetrieval("ADC", Fifo(watermark=4)), "readout fifo is not to be had"),
         (SetRetrieval("ADC", Interrupt(per="scan")), "has 1 result register for 2 slots"),
         (SetTrigger("ADC", FollowTrigger(follows="ADC")), "no chain with a trigger of its own"),
         (
@@ -74,11 +74,11 @@ def safety() -> Workspace:
         (SetPin("Pedal", "supply ÷ 2"), "pin supply ÷ 2 is not to be had"),
         (
             SetFilter("Pedal", BlockAverage(count=4, shift=2, done_in="hardware")),
-            "a hardware mean is not to be had",
+            "a hardware block-average is not to be had",
         ),
         (
             AddThreshold("Pedal", Threshold(low=1, high=2, done_in="hardware")),
-            "has 0 hardware windows, 1 are wanted",
+            "has 0 hardware thresholds, 1 are wanted",
         ),
         (
             SetComparator(Comparator(name="Comparator 1", signal="Pedal", threshold_v=1)),
@@ -95,10 +95,10 @@ def test_the_small_part_says_what_it_has_not(pedal: Workspace, edit: Edit, words
 @pytest.mark.parametrize(
     ("edit", "words"),
     [
-        (SetClock("ADC 1", "internal", 4), "has no oscillator of its own"),
+        (SetClock("ADC 1", "internal", 4), "has no internal oscillator"),
         (
             SetRetrieval("ADC 2", Fifo(watermark=17)),
-            "The FIFO holds 16, a mark at 17 is never reached",
+            "The FIFO holds 16, a watermark of 17 is never reached",
         ),
         (
             SetFilter("Upper zone", BlockAverage(count=24, shift=4, done_in="hardware")),
@@ -149,7 +149,7 @@ def test_a_low_pass_in_hardware_and_many_windows(safety: Workspace) -> None:
             crowded,
             AddThreshold("Door latch", Threshold(low=1, high=2, done_in="hardware", input="raw")),
         )
-    with pytest.raises(EditError, match="has 4 hardware windows, 5 are wanted"):
+    with pytest.raises(EditError, match="has 4 hardware thresholds, 5 are wanted"):
         apply_edit(
             crowded,
             AddThreshold("Door latch", Threshold(low=1, high=2, done_in="hardware", input="raw")),

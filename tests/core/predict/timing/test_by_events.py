@@ -196,7 +196,7 @@ def test_what_one_chain_takes_the_next_does_not_have() -> None:
     alone, beside = (retrieval_timing(both, chain) for chain in both.project.chains)
     assert float(alone.cpu_share) == pytest.approx(50_000 * 1426 / 96e6)
     assert alone.lost_hz == 0
-    assert beside.reason == "handler too slow"
+    assert beside.reason == "ISR too slow"
     assert float(beside.sustained_hz) == pytest.approx(
         (1 - float(alone.cpu_share)) * 96e6 / 1430, rel=0.05
     )

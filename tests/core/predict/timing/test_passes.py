@@ -79,7 +79,7 @@ def test_interrupts_that_start_the_next_pass(
         followed.mean, abs=followed.doubt + 1e-6
     )
     assert float(timing.lost_hz / timing.items_hz) == pytest.approx(followed.lost, abs=0.04)
-    assert (timing.reason == "handler too slow") == (timing.lost_hz > 0)
+    assert (timing.reason == "ISR too slow") == (timing.lost_hz > 0)
     found = {one.code for one in find_all(workspace)}
     assert ("handler-too-slow" in found) == (timing.lost_hz > 0)
 

@@ -107,7 +107,7 @@ def test_routes_of_a_sound_design_move(wheel: Workspace) -> None:
             "DMA 2 moves nothing: it waits for “none”, and UART 1 feeds it.",
         ),
         (("DMA 2", "count", 0), "DMA 2", "DMA 2 moves nothing: its length is 0."),
-        (("DMA 3", "repeat", 0), "DMA 3", "DMA 3 moves nothing: it stops after 1 items."),
+        (("DMA 3", "repeat", 0), "DMA 3", "DMA 3 moves nothing: it stops after 1 samples."),
         (("UART 1", "on", 0), "DMA 2", "DMA 2 moves nothing: UART 1 is not enabled."),
         (("UART 2", "on", 0), "DMA 3", "DMA 3 moves nothing: UART 2 is not enabled."),
         (("Timer 1", "pulse", 0), "DMA 2", "DMA 2 moves nothing: Timer 1 gives no pulses."),

@@ -25,7 +25,7 @@ def differences(one: object, other: object, path: str = "") -> list[str]:
         ]
     if isinstance(one, (list, tuple)) and isinstance(other, (list, tuple)):
         if len(one) != len(other):
-            return [f"{path}: {len(one)} and {len(other)} items"]
+            return [f"{path}: {len(one)} and {len(other)} samples"]
         pairs = enumerate(zip(one, other, strict=True))
         return [line for number, (a, b) in pairs for line in differences(a, b, f"{path}[{number}]")]
     if isinstance(one, float) and isinstance(other, (float, int)):

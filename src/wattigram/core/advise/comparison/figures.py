@@ -49,7 +49,7 @@ _LESS_IS_BETTER = {
     "settling, as wired",
     "noise",
     "processor",
-    "items lost",
+    "samples lost",
     "triggers missed",
     "memory",
     "event latency",
@@ -57,7 +57,7 @@ _LESS_IS_BETTER = {
     "warnings",
     "jitter",
     "overwritten",
-    "points cut off",
+    "points clipped",
     "torn",
 }
 
@@ -135,18 +135,18 @@ def _output_figures(workspace: Workspace) -> Figures:
     found: Figures = {}
     for generator in project.generators:
         made = dac_playback(workspace, generator)
-        found[generator.name, "wave"] = (float(made.wave_hz), "Hz")
-        found[generator.name, "updates"] = (float(1 / made.update_s), "Hz")
-        found[generator.name, "points cut off"] = (float(made.clipped), "")
+        found[generator.name, "frequency"] = (float(made.wave_hz), "Hz")
+        found[generator.name, "update rate"] = (float(1 / made.update_s), "Hz")
+        found[generator.name, "points clipped"] = (float(made.clipped), "")
         found[generator.name, "table"] = (2.0 * len(made.wanted_v), "B")
     for pwm in project.pwm:
         timing = pwm_timing(workspace, pwm)
         found[pwm.name, "pulse rate"] = (float(1 / timing.period_s), "Hz")
         found[pwm.name, "duty"] = (float(timing.duty), "%")
-        found[pwm.name, "steps of duty"] = (float(timing.counts), "")
+        found[pwm.name, "duty resolution"] = (float(timing.counts), "")
     for route in project.routes:
         rates = route_timing(workspace, route)
-        found[route.name, "gets through"] = (rates.effective_hz, "Hz")
+        found[route.name, "throughput"] = (rates.effective_hz, "Hz")
         found[route.name, "overwritten"] = (rates.overwritten_hz, "Hz")
         found[route.name, "torn"] = (rates.torn_hz, "Hz")
     return found
@@ -157,15 +157,15 @@ def _chain_figures(workspace: Workspace, chain: Chain) -> Figures:
     name = chain.converter
     return {
         (name, "trigger"): (chain.trigger.kind, ""),
-        (name, "fetched"): (chain.readout.kind, ""),
+        (name, "readout"): (chain.readout.kind, ""),
         (name, "clock"): (float(cycle.clock_hz), "Hz"),
-        (name, "cycles"): (float(cycle.cycle_rate_hz), "Hz"),
-        (name, "busy"): (float(cycle.busy_s), "s"),
+        (name, "scan rate"): (float(cycle.cycle_rate_hz), "Hz"),
+        (name, "scan time"): (float(cycle.busy_s), "s"),
         (name, "jitter"): (float(cycle.jitter_s), "s"),
         (name, "triggers missed"): (float(cycle.missed_hz), "Hz"),
         (name, "processor"): (float(timing.cpu_share), "%"),
         (name, "deadline"): (float(timing.deadline_s), "s"),
-        (name, "items lost"): (float(timing.lost_hz), "S/s"),
+        (name, "samples lost"): (float(timing.lost_hz), "S/s"),
         (name, "memory"): (float(buffer_timing(workspace, chain).bytes), "B"),
     }
 
@@ -186,7 +186,7 @@ def _signal_figures(workspace: Workspace, signal: Signal) -> Figures:
     noise = signal_noise(workspace, chain, signal)
     gain = float(signal.scaling)
     settling = slot_settling(workspace, chain, place)
-    found[name, "held after"] = (float(slot.held_s), "s")
+    found[name, "sampling instant"] = (float(slot.held_s), "s")
     found[name, "rate"] = (float(slot.rate_hz) / rate_divisor(signal.later_filter), "Hz")
     found[name, "1 LSB"] = (signal_scale(workspace, chain, name).lsb_v / gain, "V")
     found[name, "settling, as wired"] = (settling.wired_error_lsb, "LSB")

@@ -19,14 +19,14 @@ def loop_out_of_step(workspace: Workspace) -> Iterator[Finding]:
         if loop.halves_in_step:
             continue
         remedy = _better_length(workspace, chain)
-        cycles = f"{loop.items} items hold {loop.items / loop.slots:.4g} cycles of {loop.slots}"
+        cycles = f"{loop.items} samples hold {loop.items / loop.slots:.4g} scans of {loop.slots}"
         if not loop.in_step:
             yield Finding(
                 "loop-out-of-step",
                 "error",
                 loop.name,
-                f"{loop.name} splits a cycle",
-                f"{cycles}: after one lap every value lands {loop.items % loop.slots} places "
+                f"{loop.name} splits a scan",
+                f"{cycles}: after one wrap every value lands {loop.items % loop.slots} places "
                 "along, in its neighbour's.",
                 remedy,
                 converter=chain.converter,
@@ -36,8 +36,8 @@ def loop_out_of_step(workspace: Workspace) -> Iterator[Finding]:
                 "half-mark-in-cycle",
                 "warning",
                 loop.name,
-                f"The half mark of {loop.name} falls inside a cycle",
-                f"{cycles}, an odd number: each half is handed over with part of a cycle.",
+                f"The half-full event of {loop.name} falls inside a scan",
+                f"{cycles}, an odd number: each half is handed over with part of a scan.",
                 remedy,
                 converter=chain.converter,
             )
@@ -75,7 +75,7 @@ def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 chain.buffer.name,
                 f"{chain.buffer.name} keeps the upper {chain.buffer.element_bits} bits",
-                f"A left-aligned code has {needed} bits, an item {chain.buffer.element_bits}: the "
+                f"A left-aligned code has {needed} bits, a sample {chain.buffer.element_bits}: the "
                 "lower "
                 f"{needed - chain.buffer.element_bits} are dropped.",
                 remedy,
@@ -87,7 +87,7 @@ def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.buffer.name,
             f"{chain.buffer.name} cuts codes off",
-            f"{what} has {needed} bits, an item {chain.buffer.element_bits}: the upper "
+            f"{what} has {needed} bits, a sample {chain.buffer.element_bits}: the upper "
             f"{needed - chain.buffer.element_bits} "
             f"are lost and readings fold over every {1 << chain.buffer.element_bits} counts.",
             remedy,

@@ -135,7 +135,7 @@ def oscillator_spread(workspace: Workspace) -> Iterator[Finding]:
             "oscillator-spread",
             "note",
             chain.converter,
-            f"{chain.converter} runs from its own oscillator",
+            f"{chain.converter} runs from its internal oscillator",
             f"Its {format_si(oscillator.clock_hz, 'Hz')} is only good for ± "
             f"{oscillator.tolerance * 100:.3g} %, and so are "
             f"{format_si(cycle.clock_hz, 'Hz')} and all times that follow from it.",

@@ -33,7 +33,7 @@ def sum_too_wide(workspace: Workspace) -> Iterator[Finding]:
         yield Finding(
             "sum-too-wide",
             "error",
-            f"{stage.kind} of {signal.name}",
+            f"{stage.kind.replace('-', ' ')} of {signal.name}",
             f"The sum of {signal.name} overflows",
             f"{_content(stage, code_bits)} {needed} bits, the register has {stage.accumulator_bits}.",
             SetFilter(signal.name, stage.replaced(accumulator_bits=wider[0])) if wider else None,
@@ -53,7 +53,7 @@ def mean_not_true(workspace: Workspace) -> Iterator[Finding]:
         yield Finding(
             "mean-shift-mismatch",
             "warning",
-            f"mean of {signal.name}",
+            f"block average of {signal.name}",
             f"The mean of {signal.name} is scaled",
             f"A sum of {reduce.count} shifted right by {reduce.shift} is "
             f"{float(reduce.gain_ratio):.4g} times the mean.",

@@ -11,7 +11,7 @@ from wattigram.core.base.errors import EditError
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import Edit, apply_edit
 
-_TRYING: ContextVar[bool] = ContextVar("trying a cure", default=False)
+_TRYING: ContextVar[bool] = ContextVar("trying a fix", default=False)
 
 
 def first_effective_fix(

@@ -24,8 +24,8 @@ def read_in_another_width(workspace: Workspace) -> Iterator[Finding]:
             "item-width-read",
             "error",
             chain.buffer.name,
-            f"Items of {chain.buffer.name} are read in another width",
-            f"Items are written with {written} bits and read with {width}: {symptom}.",
+            f"Samples of {chain.buffer.name} are read in another width",
+            f"Samples are written with {written} bits and read with {width}: {symptom}.",
             SetReader(chain.converter, chain.read_as.replaced(element_bits=None)),
             converter=chain.converter,
         )
@@ -65,7 +65,7 @@ def read_in_another_byte_order(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 chain.buffer.name,
                 f"Bytes of {chain.buffer.name} are read in the wrong order",
-                "Items lie in memory with the low byte first and are read with the high byte first.",
+                "Samples lie in memory with the low byte first and are read with the high byte first.",
                 SetReader(chain.converter, chain.read_as.replaced(endianness="little")),
                 converter=chain.converter,
             )

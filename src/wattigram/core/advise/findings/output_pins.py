@@ -26,7 +26,7 @@ def output_pins(workspace: Workspace) -> list[tuple[str, str, str]]:
     for signal in project.signals:
         for window in signal.thresholds:
             if window.action == "pin" and window.pin is not None:
-                found.append((window.pin, f"a window of {signal.name}", signal.name))
+                found.append((window.pin, f"a threshold of {signal.name}", signal.name))
     return found
 
 

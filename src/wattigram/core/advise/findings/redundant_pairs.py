@@ -60,7 +60,7 @@ def twin_not_converted(workspace: Workspace) -> Iterator[Finding]:
                 "twin-on-one-converter",
                 "warning",
                 signal.name,
-                f"{signal.name} and its twin share a converter",
+                f"{signal.name} and its pair share a converter",
                 f"Both are converted by {chains[0].converter}, one after the other: what is wrong "
                 "with it is wrong with both.",
                 signal=signal.name,
@@ -131,7 +131,7 @@ def only_one_pauses(workspace: Workspace) -> Iterator[Finding]:
                     "warning",
                     signal.name,
                     f"{signal.name} and {signal.redundant_pair.paired_with} do not pause together",
-                    f"A window stops {chain.converter} and starts it again, while the other goes "
+                    f"A threshold stops {chain.converter} and starts it again, while the other goes "
                     "on: in its pauses the two "
                     "are not compared.",
                     signal=signal.name,

@@ -28,7 +28,7 @@ def handler_too_slow(workspace: Workspace) -> Iterator[Finding]:
     """Results are overwritten before they are read; the program around the handler stands still."""
     for chain in workspace.project.chains:
         timing = retrieval_timing(workspace, chain)
-        if timing.reason not in {"handler too slow", "no processor time"}:
+        if timing.reason not in {"ISR too slow", "no processor time"}:
             continue
         free = free_share(workspace, chain)
         left = (
@@ -38,7 +38,7 @@ def handler_too_slow(workspace: Workspace) -> Iterator[Finding]:
             "handler-too-slow",
             "error",
             chain.buffer.name,
-            f"The handler of {chain.buffer.name} misses its deadline",
+            f"The ISR of {chain.buffer.name} misses its deadline",
             f"It takes {format_si(timing.service_s, 's')} and each {_EVENT[timing.kind]} leaves "
             f"{format_si(timing.deadline_s, 's')}: "
             f"{format_si(timing.lost_hz, 'S/s')} of {format_si(timing.items_hz, 'S/s')} are lost "
@@ -77,7 +77,7 @@ def _reliefs(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Ite
     if channel is not None:
         by_dma = SetRetrieval(chain.converter, Dma(channel=channel))
         yield by_dma
-        yield CompositeEdit((by_dma, longer), f"{by_dma.label}, with {longer.items} items")
+        yield CompositeEdit((by_dma, longer), f"{by_dma.label}, with {longer.items} samples")
 
 
 @rule
@@ -95,7 +95,7 @@ def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.buffer.name,
             f"{chain.buffer.name} fills once and freezes",
-            f"{chain.readout.channel} stops after {chain.buffer.samples} items, "
+            f"{chain.readout.channel} stops after {chain.buffer.samples} samples, "
             f"{format_si(filled_s, 's', 3)} after the start, and "
             f"{chain.converter} goes on: nothing that comes later reaches memory.",
             SetRetrieval(chain.converter, chain.readout.replaced(circular=True)),
@@ -112,8 +112,8 @@ def address_stands_still(workspace: Workspace) -> Iterator[Finding]:
                 "dma-no-increment",
                 "error",
                 chain.buffer.name,
-                f"{chain.readout.channel} always writes the same item",
-                f"Its memory address does not move on: item 0 of {chain.buffer.name} is overwritten "
+                f"{chain.readout.channel} always writes the same sample",
+                f"Its memory address does not move on: sample 0 of {chain.buffer.name} is overwritten "
                 "again and again, the other "
                 f"{chain.buffer.samples - 1} stay zero.",
                 SetRetrieval(chain.converter, chain.readout.replaced(increment=True)),
@@ -161,8 +161,8 @@ def processor_full(workspace: Workspace) -> Iterator[Finding]:
                 "warning",
                 chain.buffer.name,
                 f"{chain.buffer.name} keeps the processor busy",
-                f"Its handler takes {float(timing.cpu_share) * 100:.3g} % of the processor: "
-                f"{format_si(timing.events_hz, 'Hz')} × {timing.cycles} cycles.",
+                f"Its ISR takes {float(timing.cpu_share) * 100:.3g} % of the processor: "
+                f"{format_si(timing.events_hz, 'Hz')} × {timing.cycles} clk.",
                 _relief(workspace, chain, timing),
                 converter=chain.converter,
             )

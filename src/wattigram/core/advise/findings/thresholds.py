@@ -33,7 +33,7 @@ def _windows(workspace: Workspace) -> Iterator[tuple[Signal, int, Threshold, str
                 if len(signal.thresholds) > 1
                 else ""
             )
-            yield signal, index, window, f"window{name} of {signal.name}"
+            yield signal, index, window, f"threshold{name} of {signal.name}"
 
 
 @rule
@@ -88,8 +88,8 @@ def raw_value_judged(workspace: Workspace) -> Iterator[Finding]:
                 "window-on-raw",
                 "warning",
                 where,
-                f"The window of {signal.name} looks at raw samples",
-                f"{signal.name} is reduced, and its window compares what came before that.{ratio}",
+                f"The threshold of {signal.name} looks at raw samples",
+                f"{signal.name} is filtered, and its threshold compares what came before that.{ratio}",
                 SetThreshold(signal.name, index, window.replaced(input="filtered")),
                 signal=signal.name,
             )
@@ -104,7 +104,7 @@ def never_noticed(workspace: Workspace) -> Iterator[Finding]:
                 "window-not-enabled",
                 "error",
                 where,
-                f"Nobody hears the window of {signal.name}",
+                f"Nobody hears the threshold of {signal.name}",
                 "Its interrupt is not enabled: the condition is judged, and no event comes.",
                 SetThreshold(signal.name, index, window.replaced(interrupt_enabled=True)),
                 signal=signal.name,
@@ -114,7 +114,7 @@ def never_noticed(workspace: Workspace) -> Iterator[Finding]:
                 "window-not-rearmed",
                 "warning",
                 where,
-                f"The window of {signal.name} works once",
+                f"The threshold of {signal.name} works once",
                 "Nobody arms it again after its first event: later crossings go unnoticed.",
                 SetThreshold(signal.name, index, window.replaced(rearm=True)),
                 signal=signal.name,
@@ -124,7 +124,7 @@ def never_noticed(workspace: Workspace) -> Iterator[Finding]:
                 "chain-stays-stopped",
                 "warning",
                 where,
-                f"The window of {signal.name} stops its chain for good",
+                f"The threshold of {signal.name} stops its chain for good",
                 "Its first event stops the chain, and nothing starts it again.",
                 SetThreshold(signal.name, index, window.replaced(rearm_after_s="1 s")),
                 signal=signal.name,
@@ -146,7 +146,7 @@ def window_chatters(workspace: Workspace) -> Iterator[Finding]:
             "window-chatters",
             "warning",
             where,
-            f"The window of {signal.name} chatters",
+            f"The threshold of {signal.name} chatters",
             f"Noise of {format_volts(sigma_v)} rms on a slope of {slope_v_s:.3g} V/s makes about "
             f"{edges:.0f} events of one "
             f"crossing, with {format_volts(window.hysteresis_v)} of hysteresis.",

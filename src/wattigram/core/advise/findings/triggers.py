@@ -36,7 +36,7 @@ def trigger_too_short(workspace: Workspace) -> Iterator[Finding]:
             "error",
             chain.converter,
             f"{chain.converter} is still busy when triggered",
-            f"A cycle takes {format_si(cycle.busy_s, 's')} and a trigger comes every "
+            f"A scan takes {format_si(cycle.busy_s, 's')} and a trigger comes every "
             f"{format_si(cycle.period_s, 's')}: "
             f"{share * 100:.3g} % of them are missed, {format_si(cycle.cycle_rate_hz, 'Hz')} is "
             "left.",
@@ -102,7 +102,7 @@ def started_once(workspace: Workspace) -> Iterator[Finding]:
         what = (
             "one value"
             if chain.per_trigger == "conversion" or len(chain.slots) == 1
-            else "one pass"
+            else "one scan"
         )
         yield Finding(
             "started-once",
@@ -131,7 +131,7 @@ def nobody_starts_the_second(workspace: Workspace) -> Iterator[Finding]:
                 chain.converter,
                 f"Nobody starts the second conversion of {chain.converter}",
                 "A start is good for one conversion, and the interrupt that starts the next one "
-                "comes after a whole pass: "
+                "comes after a whole scan: "
                 "exactly one value comes, then nothing.",
                 SetPerTrigger(chain.converter, "scan"),
                 converter=chain.converter,
@@ -152,7 +152,7 @@ def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
             "note",
             chain.converter,
             f"Software is in the path of {chain.converter}",
-            f"A cycle converts for {format_si(converting_s, 's')}, and the program takes "
+            f"A scan converts for {format_si(converting_s, 's')}, and the program takes "
             f"{format_si(cycle.busy_s - converting_s, 's')} "
             f"in between: {format_si(cycle.cycle_rate_hz, 'Hz', 5)} with "
             f"{format_si(cycle.jitter_s, 's', 3)} of jitter.",
@@ -181,7 +181,7 @@ def follower_is_longer(workspace: Workspace) -> Iterator[Finding]:
             "warning",
             chain.converter,
             f"{chain.converter} falls out of step with {leader.converter}",
-            f"Its cycle comes every {format_si(mine.cycle_s, 's')}, that of {leader.converter} "
+            f"Its scan comes every {format_si(mine.cycle_s, 's')}, that of {leader.converter} "
             "every "
             f"{format_si(theirs.cycle_s, 's')}: their values no longer belong together.",
             converter=chain.converter,

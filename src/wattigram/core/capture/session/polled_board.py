@@ -174,7 +174,7 @@ class PolledBoard(DebuggedPort):
         self._is_on = True
         self._polls = 0
         self._polled_at = time.monotonic()
-        self._say(FrameType.LOG, f"started; {POLLED}, so that only items have exact numbers")
+        self._say(FrameType.LOG, f"started; {POLLED}, so that only samples have exact numbers")
 
     def _stop(self) -> None:
         if self._is_on:

@@ -144,7 +144,7 @@ def record_run(
         if "fault" in reception.totals:
             notes += [text for text in reception.log if text.startswith(FAILED)]
         if lost:
-            notes.append(f"{lost} results were converted and not fetched in time.")
+            notes.append(f"{lost} results were converted and not read out in time.")
         if missed:
             notes.append(f"{missed} triggers came while a converter was busy or stopped.")
         return RunOutcome(
@@ -169,8 +169,7 @@ def _handler_notes(workspace: Workspace, reception: StreamReceiver) -> list[str]
         cycles, says = reception.totals.get(f"handler.{number}"), chain.buffer.isr_cycles
         if cycles is not None and cycles != says:
             found.append(
-                f"the handler of {chain.converter} takes {cycles} cycles, counted; the design "
-                f"says {says}."
+                f"the ISR of {chain.converter} takes {cycles} clk, counted; the design says {says}."
             )
     return found
 

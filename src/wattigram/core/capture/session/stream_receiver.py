@@ -253,7 +253,7 @@ class StreamReceiver:
         placed = self._numbering.placed(run, expected)
         if not told and run.stream in self._numbering.jumps:
             self._note(
-                f"Stream {run.stream} went from item {expected} to {run.first}, more than there "
+                f"Stream {run.stream} went from sample {expected} to {run.first}, more than there "
                 "was time for; "
                 "what came is counted from where it was."
             )
@@ -265,7 +265,7 @@ class StreamReceiver:
         count = len(run.items) - len(rest.items)
         if run.stream not in self.repeated:
             self._note(
-                f"Stream {run.stream} gave {count} items again that had come before, from item "
+                f"Stream {run.stream} gave {count} samples again that had come before, from sample "
                 f"{run.first} on."
             )
         self.repeated[run.stream] = self.repeated.get(run.stream, 0) + count
@@ -302,7 +302,7 @@ class StreamReceiver:
                 self._take_text(frame)
             case FrameType.SAMPLES:
                 self.log.append(
-                    f"Frame {frame.sequence} carries items of a width that samples cannot have."
+                    f"Frame {frame.sequence} carries samples of a width that samples cannot have."
                 )
 
     def _take_identity(self, text: str) -> None:

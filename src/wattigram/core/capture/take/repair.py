@@ -8,7 +8,10 @@ from __future__ import annotations
 
 import json
 import os
+import resource
 import shutil
+import subprocess
+import sys
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -20,7 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
-from wattigram.core.capture.take.opening import SIGNATURE, open_file, stored_end
+from wattigram.core.capture.take.opening import DAMAGED, SIGNATURE, open_file, stored_end
 from wattigram.core.capture.take.validation import (
     ITEM_TYPES,
     LARGEST_STREAM_ITEMS,
@@ -36,6 +39,8 @@ from wattigram.core.capture.take.writer import (
 from wattigram.core.capture.transport import SampleRun
 
 BLOCK_ITEMS = 1 << 20
+LEAST_S, BYTES_A_SECOND = 10, 4 << 20
+"""Of processor time: to start, and what even a slow machine mends."""
 NOTHING = np.empty(0, dtype=np.int64)
 Range = tuple[int, int]
 
@@ -44,12 +49,34 @@ def repair_take(path: Path, out: Path) -> tuple[str, ...]:
     """Write a sound take to ``out`` from what can be read of ``path``; says what was mended,
     nothing where nothing was.
 
+    Another process does it, with a limit of processor time: some damage lets the HDF5 library loop
+    or fault.
+
     Raises
     ------
     TakeError
         When too little of it is left: no project, no clock, or no HDF5 at all; or when ``out``
         cannot be written.
     """
+    was_there = out.exists()
+    command = [sys.executable, "-m", __name__, str(path.absolute()), str(out.absolute())]
+    done = subprocess.run(command, stdin=subprocess.DEVNULL, capture_output=True, check=False)
+    try:
+        answer = json.loads(done.stdout)
+    except ValueError:
+        if not was_there:
+            out.unlink(missing_ok=True)
+        raise TakeError(
+            "The take is damaged so that reading it does not end or makes the HDF5 library fail.",
+            where=str(path),
+            cure=DAMAGED,
+        ) from None
+    if "message" in answer:
+        raise TakeError(**answer)
+    return tuple(answer["mended"])
+
+
+def _mend(path: Path, out: Path) -> tuple[str, ...]:
     where = str(path)
     try:
         with _opened(path) as (file, whole_bytes):
@@ -173,7 +200,7 @@ class _Repair:
             or items.ndim != 1
             or items.dtype.str not in ITEM_TYPES
         ):
-            self._mended.append(f"Stream {stream} was left out: it holds no row of items.")
+            self._mended.append(f"Stream {stream} was left out: it holds no row of samples.")
             return
         count = min(len(items), LARGEST_STREAM_ITEMS)
         frames = self._frames(group, stream)
@@ -181,7 +208,7 @@ class _Repair:
         lost = covered(missing, count) - covered(merged(gaps), count)
         if lost:
             self._mended.append(
-                f"Stream {stream}: {lost} of {count} items are not in the file; they are gaps now."
+                f"Stream {stream}: {lost} of {count} samples are not in the file; they are gaps now."
             )
         for begin, end in present(missing, count):
             for first in range(begin, end, BLOCK_ITEMS):
@@ -190,7 +217,7 @@ class _Repair:
                 except (OSError, RuntimeError):
                     size = min(first + BLOCK_ITEMS, end) - first
                     self._mended.append(
-                        f"Stream {stream}: {size} items from {first} on cannot be read; they are "
+                        f"Stream {stream}: {size} samples from {first} on cannot be read; they are "
                         "a gap now."
                     )
                     continue
@@ -209,7 +236,7 @@ class _Repair:
             sound = rows[rows["count"] > 0]
             if len(sound) < len(rows):
                 self._mended.append(
-                    f"Stream {stream}: {len(rows) - len(sound)} frames without items were left out."
+                    f"Stream {stream}: {len(rows) - len(sound)} frames without samples were left out."
                 )
             return sound
         self._mended.append(
@@ -301,3 +328,20 @@ def present(missing: list[Range], count: int) -> Iterator[Range]:
         place = max(place, end)
     if place < count:
         yield place, count
+
+
+def _main(path: Path, out: Path) -> None:
+    """Mend the file and tell what came of it as JSON, within a limit of processor time."""
+    size = path.stat().st_size if path.exists() else 0
+    seconds = LEAST_S + size // BYTES_A_SECOND
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))  # a fault leaves no file behind
+    resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds + 1))
+    try:
+        answer: dict[str, Any] = {"mended": _mend(path, out)}
+    except TakeError as fault:
+        answer = {"message": fault.message, "where": fault.where, "cure": fault.cure}
+    print(json.dumps(answer))
+
+
+if __name__ == "__main__":
+    _main(Path(sys.argv[1]), Path(sys.argv[2]))

@@ -76,14 +76,14 @@ def _check_stream(file: Any, name: str, group: Any, where: str) -> None:
         or items.dtype.str not in ITEM_TYPES
         or items.shape[0] > LARGEST_STREAM_ITEMS
     ):
-        raise TakeError(f"Stream {name} does not hold unsigned items in a row.", where=where)
+        raise TakeError(f"Stream {name} does not hold unsigned samples in a row.", where=where)
     _check_table(_dataset(group, "frames", where), f"frames of stream {name}", FRAME_DTYPE, where)
     gaps = file["gaps"][:]
     mine = gaps[gaps["stream"] == int(name)]
     absent = int(np.minimum(mine["count"], LARGEST_STREAM_ITEMS).sum()) if len(mine) else 0
     if items.shape[0] > _held(items) + absent:
         raise TakeError(
-            f"Stream {name} says that it has {items.shape[0]} items, and the file holds at most "
+            f"Stream {name} says that it has {items.shape[0]} samples, and the file holds at most "
             f"{_held(items)} of them.",
             where=where,
             cure=REPAIR,

@@ -291,7 +291,7 @@ class TakeWriter:
         missing = run.first - stream.next_item
         if missing < 0 or missing > LARGEST_GAP_ITEMS or run.items.dtype != stream.data.dtype:
             raise TakeError(
-                f"Stream {run.stream} went from item {stream.next_item} to {run.first}, of "
+                f"Stream {run.stream} went from sample {stream.next_item} to {run.first}, of "
                 f"{run.items.itemsize} bytes each.",
                 where=str(self.path),
                 cure="Was the board started anew? Record again from a start.",

@@ -92,7 +92,7 @@ def events_not_reported(case: FailingSignal) -> LikelyCause | None:
             )
             if place is None or not evidence:
                 continue
-            what = f"window {place[1] + 1} of {place[0]}" if kind == "window" else place[0]
+            what = f"threshold {place[1] + 1} of {place[0]}" if kind == "window" else place[0]
             return case.cause(
                 "events-not-told",
                 f"The firmware does not tell what {what} sees",

@@ -46,7 +46,7 @@ def width_differs(case: FailingSignal) -> LikelyCause | None:
         empty = float(np.mean(rows[:, 1:] == 0))
         fit = empty * float(np.mean(rows[:, 0] != 0))
         evidence = f"of {step} values one is a sample, {empty * 100:.1f} % of the others are zero"
-        title = f"{written}-bit items are read as {width}-bit values"
+        title = f"{written}-bit samples are read as {width}-bit values"
     else:
         laps = data.reshape(-1, case.chain.buffer.samples)
         filled = case.chain.buffer.samples * written // width
@@ -56,11 +56,11 @@ def width_differs(case: FailingSignal) -> LikelyCause | None:
         beyond = float(np.mean(laps[:, :filled] >= 1 << written))
         fit = unused * min(1.0, 0.5 + beyond)
         evidence = (
-            f"the last {case.chain.buffer.samples - filled} values of each lap are zero "
+            f"the last {case.chain.buffer.samples - filled} values of each wrap are zero "
             f"({unused * 100:.1f} %), and "
             f"{beyond * 100:.0f} % of the others exceed {written} bits: two samples in one"
         )
-        title = f"{written}-bit items are read as {width}-bit values"
+        title = f"{written}-bit samples are read as {width}-bit values"
     return case.cause(
         "item-width-read", title, fit, evidence, case.remedy("item-width-read"), whole=True
     )
@@ -82,9 +82,9 @@ def address_stands_still(case: FailingSignal) -> LikelyCause | None:
         return None
     return case.cause(
         "dma-no-increment",
-        "DMA always writes the same item",
+        "DMA always writes the same sample",
         rest,
-        f"item 0 of {case.chain.buffer.name} changes, {rest * 100:.1f} % of all others are zero",
+        f"sample 0 of {case.chain.buffer.name} changes, {rest * 100:.1f} % of all others are zero",
         case.remedy("dma-no-increment"),
         whole=True,
     )
@@ -107,7 +107,7 @@ def same_half_again(case: FailingSignal) -> LikelyCause | None:
         "same-half-again",
         f"Both halves of {case.chain.buffer.name} are sent from the same place",
         same / len(laps),
-        f"in {same} of {len(laps)} laps of {case.chain.buffer.name} the second half is the first "
+        f"in {same} of {len(laps)} wraps of {case.chain.buffer.name} the second half is the first "
         "once more, noise and all",
         None,
         whole=True,
@@ -133,7 +133,7 @@ def bytes_are_swapped(case: FailingSignal) -> LikelyCause | None:
         "byte-order-read",
         "Bytes are read in the wrong order",
         fit,
-        f"with the bytes of each item exchanged {float(np.mean(left)) * 100:.1f} % of the samples "
+        f"with the bytes of each sample exchanged {float(np.mean(left)) * 100:.1f} % of the samples "
         "are as expected",
         case.remedy("byte-order-read"),
         whole=True,
@@ -185,7 +185,7 @@ def item_too_narrow(case: FailingSignal) -> LikelyCause | None:
     fit = float(np.mean(off <= case.expected.half_width_v * case.gain))
     return case.cause(
         "item-too-narrow",
-        f"Items of {width} bits cut codes off",
+        f"Samples of {width} bits cut codes off",
         fit,
         f"{fit * 100:.1f} % of the samples are what is expected less a multiple of {1 << width} "
         "counts",
@@ -214,7 +214,7 @@ def loop_out_of_step(case: FailingSignal) -> LikelyCause | None:
         "loop-out-of-step",
         f"{case.chain.buffer.name} is out of step",
         fit,
-        f"{items} items are no multiple of {slots} slots: from the second lap on the places hold "
+        f"{items} samples are no multiple of {slots} slots: from the second wrap on the places hold "
         "signals "
         f"{items % slots} along; taking that into account explains {fit * 100:.1f} % of the error",
         case.remedy("loop-out-of-step"),

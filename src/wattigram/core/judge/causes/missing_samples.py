@@ -43,7 +43,7 @@ def nothing_came(case: FailingSignal) -> LikelyCause | None:
                 code,
                 finding.title,
                 1.0 if converted is not None else 0.8,
-                f"{came or 'no'} item{'s' if came > 1 else ''} in "
+                f"{came or 'no'} sample{'s' if came > 1 else ''} in "
                 f"{format_si(case.take.seconds, 's', 3)}, {due:.0f} were due{known}. "
                 f"{finding.message}",
                 finding.remedy,
@@ -55,7 +55,7 @@ def nothing_came(case: FailingSignal) -> LikelyCause | None:
         "never-sent",
         f"The firmware sends nothing of {case.chain.converter}",
         0.9,
-        f"no item in {format_si(case.take.seconds, 's', 3)}, {due:.0f} were due; it converted "
+        f"no sample in {format_si(case.take.seconds, 's', 3)}, {due:.0f} were due; it converted "
         f"{converted} times, and nothing in "
         "the design keeps them from coming",
         None,
@@ -94,7 +94,7 @@ def one_value_came(case: FailingSignal) -> LikelyCause | None:
     if finding is None:
         return None
     ran = format_si(case.take.seconds, "s", 3)
-    what = "one value" if items == 1 else f"one pass of {items} values"
+    what = "one value" if items == 1 else f"one scan of {items} values"
     return case.cause(
         "started-once",
         finding.title,
@@ -117,7 +117,7 @@ def one_bufferful_came(case: FailingSignal) -> LikelyCause | None:
         "dma-not-endless",
         f"{case.chain.buffer.name} fills once and freezes",
         1.0 if finding is not None else 0.6,
-        f"exactly {items} items came, as many as {case.chain.buffer.name} holds; {due:.0f} were due "
+        f"exactly {items} samples came, as many as {case.chain.buffer.name} holds; {due:.0f} were due "
         "in "
         f"{format_si(case.take.seconds, 's', 3)}",
         finding.remedy if finding is not None else None,
@@ -144,9 +144,9 @@ def half_never_came(case: FailingSignal) -> LikelyCause | None:
         "half-not-served",
         f"The {('first', 'second')[half]} half of {case.chain.buffer.name} is never sent",
         shares[half],
-        f"{counts.sum()} items never came; {shares[half] * 100:.0f} % of them are the "
+        f"{counts.sum()} samples never came; {shares[half] * 100:.0f} % of them are the "
         f"{('first', 'second')[half]} halves of "
-        f"{len(counts)} laps: the handler of {case.chain.readout.channel} does nothing at the "
+        f"{len(counts)} wraps: the ISR of {case.chain.readout.channel} does nothing at the "
         f"{('half', 'full')[half]} mark, or is not told of it",
         None,
         whole=True,
@@ -162,11 +162,11 @@ def numbers_jump(case: FailingSignal) -> LikelyCause | None:
         return None
     return case.cause(
         "numbers-jump",
-        f"The firmware counts items of {case.chain.converter} wrongly",
+        f"The firmware counts samples of {case.chain.converter} wrongly",
         1.0,
-        f"the numbers of items went {jumps} time{'s' if jumps > 1 else ''} further than there was "
+        f"the numbers of samples went {jumps} time{'s' if jumps > 1 else ''} further than there was "
         "time for: the count that "
-        "a handler passes on is not that of its own converter",
+        "an ISR passes on is not that of its own converter",
         None,
         whole=True,
     )
@@ -187,7 +187,7 @@ def sent_again(case: FailingSignal) -> LikelyCause | None:
         "sent-again",
         f"A {what} flag is served without being taken",
         0.5 + 0.5 * whole,
-        f"{counts.sum()} items of {case.chain.buffer.name} came again, {came} came once; "
+        f"{counts.sum()} samples of {case.chain.buffer.name} came again, {came} came once; "
         f"{whole * 100:.0f} % of them in portions of {portion}, as half of {case.chain.buffer.name} "
         "holds",
         None,
@@ -199,7 +199,7 @@ def sent_again(case: FailingSignal) -> LikelyCause | None:
 def some_are_lost(case: FailingSignal) -> LikelyCause | None:
     """The share that is missing is the share that a handler of this length loses."""
     timing = retrieval_timing(case.take.workspace, case.chain)
-    if timing.lost_hz == 0 or timing.reason not in {"handler too slow", "no processor time"}:
+    if timing.lost_hz == 0 or timing.reason not in {"ISR too slow", "no processor time"}:
         return None
     produced = float(timing.items_hz) * case.take.seconds
     came = case.take.item_count(case.stream) - case.take.lost_items(case.stream)
@@ -209,10 +209,10 @@ def some_are_lost(case: FailingSignal) -> LikelyCause | None:
     finding = case.of_chain("handler-too-slow")
     return case.cause(
         "handler-too-slow",
-        f"The handler of {case.chain.buffer.name} is longer than its deadline",
+        f"The ISR of {case.chain.buffer.name} is longer than its deadline",
         1 - abs(lost - predicted) / max(lost, predicted),
-        f"{lost * 100:.3g} % of the items never came, {predicted * 100:.3g} % predicted of a "
-        "handler of "
+        f"{lost * 100:.3g} % of the samples never came, {predicted * 100:.3g} % predicted of a "
+        "ISR of "
         f"{format_si(timing.service_s, 's', 3)} with {format_si(timing.deadline_s, 's', 3)} to "
         "spare",
         finding.remedy if finding is not None else None,

@@ -36,7 +36,7 @@ def triggers_are_missed(case: FailingSignal) -> LikelyCause | None:
         "trigger-too-short",
         finding.title,
         1 - (1 - agreement) * 20,
-        f"cycles come at {format_si(rate_hz, 'Hz', 5)}; a cycle takes "
+        f"scans come at {format_si(rate_hz, 'Hz', 5)}; a scan takes "
         f"{format_si(case.cycle.busy_s, 's', 4)} and triggers come "
         f"every {format_si(case.cycle.period_s, 's', 4)}, which leaves "
         f"{format_si(predicted, 'Hz', 5)}",
@@ -94,7 +94,7 @@ def oscillator_is_off(case: FailingSignal) -> LikelyCause | None:
         "oscillator-spread",
         f"The oscillator of {case.chain.converter} is {'fast' if off > 0 else 'slow'}",
         0.9,
-        f"cycles come at {format_si(rate_hz, 'Hz', 5)}, {off * 100:+.3g} %; it is only good for "
+        f"scans come at {format_si(rate_hz, 'Hz', 5)}, {off * 100:+.3g} %; it is only good for "
         f"± {oscillator.tolerance * 100:.3g} %",
         finding.remedy if finding is not None else None,
         whole=True,
@@ -140,14 +140,12 @@ def frames_are_timed_wrong(case: FailingSignal) -> LikelyCause | None:
         return None
     if rate_hz is not None and abs(rate_hz * seconds / cycles - 1) < ALIKE:
         return None
-    told = (
-        f"they come at {format_si(rate_hz, 'Hz', 4)}" if rate_hz is not None else "no time passes"
-    )
+    told = f"they come at {format_si(rate_hz, 'Hz', 4)}" if rate_hz is not None else "no time scans"
     return case.cause(
         "frame-times",
         "The firmware stamps its frames with wrong instants",
         1 - abs(came / due - 1) / ALIKE * 0.5,
-        f"{cycles} cycles came in {format_si(seconds, 's', 3)}, as many as should; by the ticks "
+        f"{cycles} scans came in {format_si(seconds, 's', 3)}, as many as should; by the ticks "
         f"of their frames {told}",
         None,
         whole=True,

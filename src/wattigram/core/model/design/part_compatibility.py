@@ -50,7 +50,7 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
             faults.known(signal.negative, part.pins, f"signal “{signal.name}”: negative pin")
         for window in signal.thresholds:
             if window.pin is not None:
-                faults.known(window.pin, part.pins, f"window of “{signal.name}”: pin")
+                faults.known(window.pin, part.pins, f"threshold of “{signal.name}”: pin")
     for wiring in project.bench:
         faults.known(wiring.pin, part.pins, "bench: pin")
     for chain in project.chains:
@@ -79,7 +79,7 @@ def _chain_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
     faults.known(chain.per_trigger, converter.per_trigger, f"{name}: per_trigger")
     if chain.clock == "internal" and converter.oscillator is None:
         faults.found.append(
-            f"{name} has no oscillator of its own on {faults.part.name}. Use clock = “bus”."
+            f"{name} has no internal oscillator on {faults.part.name}. Use clock = “bus”."
         )
     if len(chain.slots) > converter.slots:
         faults.found.append(
@@ -148,7 +148,7 @@ def _timer_faults(faults: _Faults, trigger: TimerTrigger, name: str) -> None:
 
 def _retrieval_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
     retrieval, loop = chain.readout, chain.buffer
-    faults.known(retrieval.kind, converter.retrievals, f"{chain.converter}: retrieval")
+    faults.known(retrieval.kind, converter.retrievals, f"{chain.converter}: readout")
     match retrieval:
         case Dma():
             channels = tuple(name for group in faults.part.dma for name in group.names)
@@ -156,18 +156,18 @@ def _retrieval_faults(faults: _Faults, chain: Chain, converter: Converter) -> No
             dma = faults.part.dma_channel(retrieval.channel)
             if dma is None:
                 return
-            faults.known(loop.element_bits, dma.widths, f"loop {loop.name}: item width")
+            faults.known(loop.element_bits, dma.widths, f"buffer {loop.name}: element width")
             faults.known(
-                "loop" if retrieval.circular else "one-shot", dma.modes, f"loop {loop.name}: mode"
+                "loop" if retrieval.circular else "one-shot", dma.modes, f"buffer {loop.name}: mode"
             )
             if loop.samples > dma.items_max:
                 faults.found.append(
-                    f"loop {loop.name}: {loop.samples} items are more than {dma.items_max}. Shorten "
+                    f"buffer {loop.name}: {loop.samples} samples are more than {dma.items_max}. Shorten "
                     "it."
                 )
         case Fifo() if retrieval.watermark > converter.fifo_items:
             faults.found.append(
-                f"{chain.converter}: the FIFO holds {converter.fifo_items}, a mark at "
+                f"{chain.converter}: the FIFO holds {converter.fifo_items}, a watermark of "
                 f"{retrieval.watermark} is never "
                 "reached. Lower it."
             )
@@ -175,7 +175,7 @@ def _retrieval_faults(faults: _Faults, chain: Chain, converter: Converter) -> No
             faults.found.append(
                 f"{chain.converter} has {converter.result_registers} result register for "
                 f"{len(chain.slots)} slots: an "
-                "interrupt each pass would find only the last. Use one each conversion."
+                "interrupt each scan would find only the last. Use one each conversion."
             )
         case _:
             pass
@@ -195,7 +195,7 @@ def _stage_faults(faults: _Faults, project: Project) -> None:
         judged = [window for window in signal.thresholds if window.done_in == "hardware"]
         if len(judged) > hardware.windows:
             faults.found.append(
-                f"“{signal.name}”: {converter.name} has {hardware.windows} hardware windows, "
+                f"“{signal.name}”: {converter.name} has {hardware.windows} hardware thresholds, "
                 f"{len(judged)} are wanted. "
                 "Let software judge them."
             )
@@ -203,7 +203,7 @@ def _stage_faults(faults: _Faults, project: Project) -> None:
             stream = (
                 "deviation" if window.on_deviation else window.input if signal.filter else "raw"
             )
-            faults.known(stream, hardware.windows_on, f"“{signal.name}”: a hardware window on")
+            faults.known(stream, hardware.windows_on, f"“{signal.name}”: a hardware threshold on")
 
 
 def _comparator_faults(faults: _Faults, project: Project) -> None:

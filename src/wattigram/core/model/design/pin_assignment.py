@@ -119,7 +119,7 @@ def other_uses(workspace: Workspace, pin: str) -> tuple[str, ...]:
     if reference is not None and reference.pin == pin:
         found.append("the reference")
     found += [
-        f"set by a window of {signal.name}"
+        f"set by a threshold of {signal.name}"
         for signal in project.signals
         for window in signal.thresholds
         if window.action == "pin" and window.pin == pin

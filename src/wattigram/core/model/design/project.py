@@ -185,7 +185,7 @@ class Project(StrictModel):
         for kind, values in (
             ("signals are", names),
             ("chains use the converter", [chain.converter for chain in self.chains]),
-            ("loops are", [chain.buffer.name for chain in self.chains]),
+            ("circular buffers are", [chain.buffer.name for chain in self.chains]),
             ("chains, generators or routes use the DMA channel", self.dma_channels),
             ("tables are", [table.name for table in self.tables]),
             ("generators are", [generator.name for generator in self.generators]),
@@ -226,18 +226,18 @@ class Project(StrictModel):
             signal.partner not in names or signal.partner == signal.name
         ):
             raise ValueError(
-                f"“{signal.name}” is a twin of “{signal.partner}”, which is no other signal here."
+                f"“{signal.name}” is paired with “{signal.partner}”, which is no other signal here."
             )
         for window in signal.thresholds:
             target = window.minus_signal
             if target is not None and (target not in names or target == signal.name):
                 raise ValueError(
-                    f"A window of “{signal.name}” compares with “{target}”, which is no other "
+                    f"A threshold of “{signal.name}” compares with “{target}”, which is no other "
                     "signal here."
                 )
             if window.action == "pin" and window.pin is None:
                 raise ValueError(
-                    f"A window of “{signal.name}” sets a pin, and none is named. Add it."
+                    f"A threshold of “{signal.name}” sets a pin, and none is named. Add it."
                 )
 
     def _check_chain(self, chain: Chain, names: list[str]) -> None:
@@ -264,9 +264,9 @@ class Project(StrictModel):
                 or len(source.thresholds) < chain.trigger.threshold
             ):
                 raise ValueError(
-                    f"{chain.converter} is started by window {chain.trigger.threshold} of "
+                    f"{chain.converter} is started by threshold {chain.trigger.threshold} of "
                     f"“{chain.trigger.signal}”: that "
-                    "must be a window of another chain's signal."
+                    "must be a threshold of another chain's signal."
                 )
 
     def signal(self, name: str) -> Signal:

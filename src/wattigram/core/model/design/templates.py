@@ -313,10 +313,12 @@ def _lever(workspace: Workspace) -> tuple[Edit, ...]:
 TEMPLATES = (
     Template("One slow signal", "a sensor a hundred times a second, sampled long", _one_slow),
     Template(
-        "Four signals round and round", "a thousand times a second through one loop", _four_round
+        "Four signals, circular buffer",
+        "a thousand times a second through one circular buffer",
+        _four_round,
     ),
     Template("Fast single channel", "free-running where the part can", _fast_single),
-    Template("Slow averaged sensors", "three sensors, each the mean of 64", _slow_averaged),
+    Template("Slow averaged sensors", "three sensors, each averaged over 64", _slow_averaged),
     Template("Redundant pair", "one signal on two converters in step, with a trip", _redundant),
     Template("Lever with zones", "rest and two sides, with hysteresis", _lever),
 )

@@ -75,14 +75,14 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
         lost_hz, reason = items_hz, "no processor time"
     elif items_hz and cycle.served is not None and not isinstance(chain.readout, (Dma, Fifo)):
         lost_hz = items_hz * Fraction(cycle.served.lost).limit_denominator(10**9)
-        reason = "handler too slow" if lost_hz else ""
+        reason = "ISR too slow" if lost_hz else ""
     elif (
         items_hz
         and (service_s + step.jitter_s) / free >= _shortest_s(workspace, chain, deadline_s)
         and not starts_each(workspace, chain)
     ):
         lost_hz = items_hz * _lost_share(workspace, chain, cycle, depth, free)
-        reason = "handler too slow" if lost_hz else ""
+        reason = "ISR too slow" if lost_hz else ""
     return RetrievalTiming(
         chain.readout.kind,
         events_hz,

@@ -14,7 +14,7 @@ STEP_NAMES: dict[Step, str] = {
     "calibrate": "calibrate the converter",
     "memory": "enable DMA",
     "interrupt": "enable the interrupt",
-    "window": "arm the windows",
+    "window": "arm the thresholds",
     "converter": "enable the converter",
     "trigger": "start the trigger",
 }
@@ -75,11 +75,11 @@ def right_order(workspace: Workspace, chain: Chain) -> tuple[tuple[Step, str], .
         steps.append(
             (
                 "interrupt",
-                "The handler must be there at the first event, or what it announces is lost.",
+                "The ISR must be there at the first event, or what it announces is lost.",
             )
         )
     if _hardware_windows(workspace, chain):
-        steps.append(("window", "A window that is armed later does not see what came before."))
+        steps.append(("window", "A threshold that is armed later does not see what came before."))
     steps.append(("converter", "All that takes its results is ready now."))
     if isinstance(chain.trigger, FollowTrigger):
         steps.append(
@@ -131,7 +131,7 @@ def startup(workspace: Workspace, chain: Chain) -> StartupCheck:
         faults.append(
             StartupFault(
                 "memory",
-                "comes after the converter: its first result is never fetched, and memory never "
+                "comes after the converter: its first result is never read out, and memory never "
                 "changes",
             )
         )
@@ -139,7 +139,7 @@ def startup(workspace: Workspace, chain: Chain) -> StartupCheck:
         interrupts = False
         faults.append(
             StartupFault(
-                "interrupt", "is missing: the handler is never called, nothing reaches the program"
+                "interrupt", "is missing: the ISR is never called, nothing reaches the program"
             )
         )
     elif "interrupt" in needed and early("trigger", "interrupt"):

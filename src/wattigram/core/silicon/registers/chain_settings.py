@@ -161,7 +161,7 @@ def chain_dma_step(
         "set-up",
         dma.channel,
         f"{dma.channel} fills {loop.name}",
-        f"{loop.samples} items, from {chain.converter}.",
+        f"{loop.samples} samples, from {chain.converter}.",
         tuple(step.found),
     )
 
@@ -226,7 +226,7 @@ def stamp_dma_step(
     return SetupStep(
         "set-up",
         channel,
-        f"{channel} notes when each item of {chain.buffer.name} was ready",
+        f"{channel} notes when each sample of {chain.buffer.name} was ready",
         "Its instants do not follow from numbers.",
         tuple(step.found),
     )

@@ -332,7 +332,7 @@ class _Reader:
                     )
                 count = state.number(channel, "count", 2)
                 if count < 2:
-                    state.notes.append(f"{channel} has a run of {count} items.")
+                    state.notes.append(f"{channel} has a run of {count} samples.")
                 return (
                     Dma(
                         channel=channel,

@@ -65,8 +65,8 @@ def judged_settings(
         if window.minus_signal is not None:
             raise RegisterError(
                 f"{name} cannot hold “{signal.name}” against “{window.minus_signal}”: its "
-                "windows have a fixed target.",
-                cure="Let software judge that window.",
+                "thresholds have a fixed target.",
+                cure="Let software judge that threshold.",
             )
         if (
             judges_filtered(signal, window)
@@ -75,7 +75,7 @@ def judged_settings(
         ):
             raise RegisterError(
                 f"{name} cannot judge what software makes of “{signal.name}”.",
-                cure="Let software judge that window, or judge raw values.",
+                cure="Let software judge that threshold, or judge raw values.",
             )
         codes = threshold_codes(workspace, signal, window)
         values: dict[str, int | str | bool] = {

@@ -145,7 +145,7 @@ class OutputReader:
         state = self._state
         count = state.number(channel, "count", 0)
         if count < 2:
-            state.notes.append(f"{channel} plays {count} items.")
+            state.notes.append(f"{channel} plays {count} samples.")
             return None
         width = state.number(channel, "from-width", 16)
         codes = self._read_codes(state.number(channel, "from", 0), count, width)
@@ -261,7 +261,7 @@ class OutputReader:
         if not state.number(channel, "count", 0):
             return "its length is 0"
         if not state.flag(channel, "repeat", False):
-            return f"it stops after {state.number(channel, 'count', 0)} items"
+            return f"it stops after {state.number(channel, 'count', 0)} samples"
         match route.source, route.destination:
             case ReceivedSource(uart=uart), _ if not self._is_on(uart):
                 return f"{uart} is not enabled"
@@ -350,7 +350,7 @@ class OutputReader:
     def _route_table(self, channel: str, codes: Sequence[int]) -> WaveTable | None:
         """Codes as a DAC of the part would make volts of them, so that they come back the same."""
         if not self._part.dacs or len(codes) < 2:
-            self._state.notes.append(f"{channel} moves a table of {len(codes)} items.")
+            self._state.notes.append(f"{channel} moves a table of {len(codes)} samples.")
             return None
         dac = self._part.dacs[0]
         mask = (1 << dac.bits) - 1

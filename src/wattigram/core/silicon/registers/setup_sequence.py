@@ -77,7 +77,7 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
             yield SetupStep(
                 "set-up",
                 chain.converter,
-                f"windows of {chain.converter}",
+                f"thresholds of {chain.converter}",
                 "Limits as codes.",
                 judged,
             )
@@ -164,7 +164,7 @@ def _start_step(
             "calibrate": f"calibrate {name}",
             "memory": f"enable {dma}",
             "interrupt": f"enable the interrupt of {dma or name}",
-            "window": f"arm the windows of {name}",
+            "window": f"arm the thresholds of {name}",
             "converter": f"enable {name}",
             "trigger": f"start the trigger of {name}",
         },

@@ -64,7 +64,7 @@ class SetWiring:
 
     @property
     def label(self) -> str:
-        return f"Wire pin {self.wiring.pin}: {self.wiring.source.kind}, {format_si(self.wiring.source_resistance_ohm, 'Ω')}"
+        return f"Wire pin {self.wiring.pin}: {_kind_text(self.wiring.source.kind)}, {format_si(self.wiring.source_resistance_ohm, 'Ω')}"
 
     def apply(self, project: Project) -> Project:
         others = [wiring for wiring in project.bench if wiring.pin != self.wiring.pin]
@@ -136,7 +136,7 @@ class AddExpectation:
 
     @property
     def label(self) -> str:
-        return f"Expect {self.expectation.kind} of {self.expectation.signal}"
+        return f"Expect {_kind_text(self.expectation.kind)} of {self.expectation.signal}"
 
     def apply(self, project: Project) -> Project:
         return project.replaced(expectations=(*project.expectations, self.expectation))
@@ -183,3 +183,8 @@ def _check(project: Project, index: int) -> None:
         raise EditError(
             f"There is no expectation {index + 1}.", cure=f"There are {len(project.expectations)}."
         )
+
+
+def _kind_text(kind: str) -> str:
+    """A kind as it is read in a sentence."""
+    return "DC" if kind == "dc" else kind.replace("-", " ")

@@ -112,7 +112,7 @@ class SetBufferLength:
 
     @property
     def label(self) -> str:
-        return f"Use {self.items} items in the loop of {self.converter}"
+        return f"Use {self.items} samples in the circular buffer of {self.converter}"
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
@@ -130,7 +130,7 @@ class SetElementWidth:
 
     @property
     def label(self) -> str:
-        return f"Move items of {self.width_bits} bits from {self.converter}"
+        return f"Store elements of {self.width_bits} bits from {self.converter}"
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
@@ -150,7 +150,7 @@ class SetSampling:
 
     @property
     def label(self) -> str:
-        return f"Sample {self.signal or f'slot {self.place + 1} of {self.converter}'} for {self.cycles} cyc"
+        return f"Sample {self.signal or f'slot {self.place + 1} of {self.converter}'} for {self.cycles} clk"
 
     def apply(self, project: Project) -> Project:
         chain = _with_place(project, self.converter, self.place)

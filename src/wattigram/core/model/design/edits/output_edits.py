@@ -95,7 +95,7 @@ class SetGenerator:
             case SoftwareRamp(from_v=low, to_v=high, dwell_s=dwell):
                 return f"Ramp {one.dac} from {format_volts(low)} to {format_volts(high)}, {format_si(dwell, 's')} a step"
             case Playback(table=table, repeat=repeat):
-                return f"Play {table} on {one.dac}{'' if repeat else ' once'}"
+                return f"Play {table} on {one.dac}{'' if repeat else ', one-shot'}"
 
     def apply(self, project: Project) -> Project:
         new = self.generator.name
@@ -183,7 +183,7 @@ class SetRoute:
         on = {
             "source": "its source is ready",
             "destination": "its destination is ready",
-            "timer": "a timer says so",
+            "timer": "a timer requests it",
         }[self.route.request]
         return f"Route {self.route.name}: {self.route.source.kind} to {self.route.destination.kind} when {on}"
 

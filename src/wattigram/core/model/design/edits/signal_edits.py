@@ -164,7 +164,7 @@ class SetScaling:
 
     @property
     def label(self) -> str:
-        return f"Front end of {self.name}: {ratio_text(self.front_end)}"
+        return f"Scaling of {self.name}: {ratio_text(self.front_end)}"
 
     def apply(self, project: Project) -> Project:
         return with_signal(project, self.name, scaling=self.front_end)
@@ -183,7 +183,7 @@ class SetFilter:
     def label(self) -> str:
         stage = self.reduce
         if stage is None:
-            return f"Do not reduce {self.name}"
+            return f"Remove the filter of {self.name}"
         if isinstance(stage, LowPassFilter):
             return f"Low-pass {self.name} with shift {stage.shift}"
         return f"{stage.kind.replace('-', ' ').capitalize()} of {stage.count} for {self.name}"
@@ -203,7 +203,7 @@ class AddThreshold:
 
     @property
     def label(self) -> str:
-        return f"Add a window to {self.name}: {_limits(self.window)}"
+        return f"Add a threshold to {self.name}: {_limits(self.window)}"
 
     def apply(self, project: Project) -> Project:
         signal = need_signal(project, self.name)
@@ -223,14 +223,16 @@ class SetThreshold:
     @property
     def label(self) -> str:
         if self.window is None:
-            return f"Remove window {self.index + 1} of {self.name}"
-        return f"Window {self.window.name or self.index + 1} of {self.name}: {_limits(self.window)}"
+            return f"Remove threshold {self.index + 1} of {self.name}"
+        return (
+            f"Threshold {self.window.name or self.index + 1} of {self.name}: {_limits(self.window)}"
+        )
 
     def apply(self, project: Project) -> Project:
         windows = list(need_signal(project, self.name).thresholds)
         if not 0 <= self.index < len(windows):
             raise EditError(
-                f"{self.name} has no window {self.index + 1}.", cure=f"It has {len(windows)}."
+                f"{self.name} has no threshold {self.index + 1}.", cure=f"It has {len(windows)}."
             )
         windows[self.index : self.index + 1] = [] if self.window is None else [self.window]
         return with_signal(project, self.name, thresholds=tuple(windows))
@@ -248,9 +250,9 @@ class SetRedundantPair:
     @property
     def label(self) -> str:
         return (
-            f"{self.name} is no twin"
+            f"Pair {self.name} with none"
             if self.twin is None
-            else f"Hold {self.name} against {self.twin.paired_with}"
+            else f"Pair {self.name} with {self.twin.paired_with}"
         )
 
     def apply(self, project: Project) -> Project:

@@ -30,8 +30,8 @@ TRIGGERS = {
 }
 PER_TRIGGER = {
     "conversion": "one conversion",
-    "scan": "one pass",
-    "continuous": "passes without end",
+    "scan": "one scan",
+    "continuous": "scans continuously",
 }
 
 
@@ -45,7 +45,7 @@ class SetClock:
 
     @property
     def label(self) -> str:
-        source = "the bus" if self.clock == "bus" else "its own oscillator"
+        source = "the bus" if self.clock == "bus" else "its internal oscillator"
         return f"Clock {self.converter} from {source} ÷ {self.divider}"
 
     def apply(self, project: Project) -> Project:
@@ -91,7 +91,7 @@ class SetRetrieval:
 
     @property
     def label(self) -> str:
-        return f"Fetch results of {self.converter} {RETRIEVALS[self.retrieval.kind]}"
+        return f"Read results of {self.converter} out {RETRIEVALS[self.retrieval.kind]}"
 
     def apply(self, project: Project) -> Project:
         return with_chain(project, self.converter, readout=self.retrieval)
@@ -108,7 +108,7 @@ class SetIsrCost:
 
     @property
     def label(self) -> str:
-        return f"The handler of {self.converter} takes {self.cycles} cyc"
+        return f"The ISR of {self.converter} takes {self.cycles} clk"
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
@@ -127,9 +127,9 @@ class SetReader:
     @property
     def label(self) -> str:
         return (
-            f"Read items of {self.converter} as they are"
+            f"Read samples of {self.converter} as written"
             if self.reader == Reader()
-            else (f"Read items of {self.converter} otherwise")
+            else (f"Read samples of {self.converter} otherwise")
         )
 
     def apply(self, project: Project) -> Project:
@@ -184,7 +184,7 @@ class SetSamplings:
     @property
     def label(self) -> str:
         which = f"{len(self.places)} slots" if self.places else "all slots"
-        return f"Sample {which} of {self.converter} for {self.cycles} cyc"
+        return f"Sample {which} of {self.converter} for {self.cycles} clk"
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
