@@ -133,8 +133,8 @@ def shoot_designs(app: object, window: MainWindow, shoot: Callable[[str], None])
     shoot("compare")
     window.document.stack.setClean()
     for example, selection, name in (
-        ("kiln-safety", Selection("ADC 1", 0, "Upper zone", "reduce"), "kiln-safety-reduce"),
-        ("wheel-pedal", Selection("ADC", 0, "Pedal", "window:2"), "wheel-pedal"),
+        ("kiln-safety", Selection("ADC 1", 0, "Upper zone", "filter"), "kiln-safety-reduce"),
+        ("wheel-pedal", Selection("ADC", 0, "Pedal", "thresholds:2"), "wheel-pedal"),
     ):
         window.files.open(EXAMPLE.parents[1] / example)
         window.show_page(CHAIN)

@@ -87,7 +87,7 @@ def test_check_gives_the_agreed_keys() -> None:
 
 def test_check_in_words() -> None:
     text = wattigram("check", KILN).stdout
-    assert "busy 11.625 µs, slack 88.375 µs (88.4 %)" in text
+    assert "scan time 11.625 µs, slack 88.375 µs (88.4 %)" in text
     assert "error: Door latch reads its neighbour (ADC 1, slot 3)" in text
 
 

@@ -57,7 +57,7 @@ def test_all_parts_are_listed_and_shown() -> None:
         assert name in listed
     shown = wattigram("part", "show", "osprey-x2").stdout
     assert "pairs A0−A1=16" in shown
-    assert "in hardware sum, mean, low-pass, 4 thresholds" in shown
+    assert "in hardware sum, block-average, low-pass, 4 thresholds" in shown
     assert "Comparator 1: on A2, A3, A4, B2" in shown
 
 

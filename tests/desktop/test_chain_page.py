@@ -41,12 +41,12 @@ def sampling(window: MainWindow, place: int = 2) -> int:
 def test_clicking_a_cell_selects_it_and_the_inspector_follows(window: MainWindow) -> None:
     page = window.chain_page
     for signal, facet, words in [
-        ("Upper zone", "reduce", "REDUCE · UPPER ZONE"),
-        ("Upper zone", "window", "WINDOW · UPPER ZONE"),
+        ("Upper zone", "filter", "FILTER · UPPER ZONE"),
+        ("Upper zone", "thresholds", "THRESHOLD · UPPER ZONE"),
         ("3.3 V rail", "sample", "SLOT 4 · 3.3 V RAIL"),
         ("Coil current", "signal", "COIL CURRENT"),
         ("Coil current", "front end", "BENCH · PIN A2"),
-        ("Door latch", "move", "LOOP A · ADC 1"),
+        ("Door latch", "transfer", "LOOP A · ADC 1"),
     ]:
         click(page.rows, cell_center(window, signal, facet))
         assert (page.selection.signal, page.selection.facet) == (signal, facet)
@@ -191,9 +191,9 @@ FIELDS = [
         "ADC 1",
         "",
         "start",
-        "every",
+        "period",
         "5 kHz",
-        lambda p: p.chains[0].trigger.every,
+        lambda p: p.chains[0].trigger.period_s,
         Fraction(1, 5000),
     ),
     ("ADC 1", "Coil current", "signal", "name", "Burden", lambda p: p.signals[0].name, "Burden"),
@@ -203,7 +203,7 @@ FIELDS = [
         "signal",
         "front end",
         "x 120",
-        lambda p: p.signals[0].front_end,
+        lambda p: p.signals[0].scaling,
         Fraction(120),
     ),
     (
@@ -219,9 +219,9 @@ FIELDS = [
         "ADC 1",
         "Coil current",
         "front end",
-        "resistance",
+        "source resistance",
         "4.7k",
-        lambda p: p.bench[0].resistance_ohm,
+        lambda p: p.bench[0].source_resistance_ohm,
         4700.0,
     ),
     (
@@ -233,32 +233,40 @@ FIELDS = [
         lambda p: p.bench[0].capacitor_f,
         1e-7,
     ),
-    ("ADC 1", "Coil current", "move", "items", "0x100", lambda p: p.chains[0].loop.items, 256),
+    (
+        "ADC 1",
+        "Coil current",
+        "transfer",
+        "length",
+        "0x100",
+        lambda p: p.chains[0].buffer.samples,
+        256,
+    ),
     (
         "ADC 1",
         "Upper zone",
-        "reduce",
+        "filter",
         "count",
         "32",
-        lambda p: (p.signals[1].reduce.count, p.signals[1].reduce.shift),
+        lambda p: (p.signals[1].filter.count, p.signals[1].filter.shift),
         (32, 5),
     ),
     (
         "ADC 1",
         "Upper zone",
-        "window",
+        "thresholds",
         "upper limit",
         "2.2 V",
-        lambda p: p.signals[1].windows[0].high,
+        lambda p: p.signals[1].thresholds[0].high,
         2.2,
     ),
     (
         "ADC 1",
         "Upper zone",
-        "window",
+        "thresholds",
         "hysteresis",
         "20 mV",
-        lambda p: p.signals[1].windows[0].hysteresis_v,
+        lambda p: p.signals[1].thresholds[0].hysteresis_v,
         0.02,
     ),
 ]
@@ -290,12 +298,12 @@ def test_fields_are_typed_as_engineers_write(
 
 def test_what_cannot_be_understood_is_said_and_changes_nothing(window: MainWindow) -> None:
     window.chain_page.select(Selection("ADC 1", facet="start"))
-    editor = field(window, "every")
+    editor = field(window, "period")
     type_text(editor.widget, "soon")
     assert window.document.stack.count() == 0
     assert editor.widget.property("wrong") is True
     assert (
-        "every: “soon” is no number with a unit. Write a frequency such as 10 kHz."
+        "period: “soon” is no number with a unit. Write a frequency such as 10 kHz."
         in window.notice.text
     )
     press(editor.widget, Qt.Key.Key_Escape)
@@ -306,15 +314,15 @@ def test_what_cannot_be_understood_is_said_and_changes_nothing(window: MainWindo
 
 def test_choices_are_made_in_boxes(window: MainWindow) -> None:
     window.chain_page.select(Selection("ADC 1", 0, "Coil current", "front end"))
-    box = field(window, "wired to it").widget
+    box = field(window, "source").widget
     assert isinstance(box, QComboBox)
     for text, kind in [
-        ("steps", "steps"),
-        ("not connected", "floating"),
+        ("square", "square"),
+        ("floating", "floating"),
         ("same as another pin", "follow"),
-        ("level (knob)", "level"),
+        ("DC, adjustable", "dc"),
     ]:
-        box = field(window, "wired to it").widget
+        box = field(window, "source").widget
         assert isinstance(box, QComboBox)
         box.textActivated.emit(text)
         assert window.document.workspace.project.bench[0].source.kind == kind
@@ -322,7 +330,7 @@ def test_choices_are_made_in_boxes(window: MainWindow) -> None:
 
 def test_a_knob_is_turned_as_one_step(window: MainWindow) -> None:
     window.chain_page.select(Selection("ADC 1", 3, "3.3 V rail", "front end"))
-    slider = field(window, "knob").widget
+    slider = field(window, "adjustable").widget
     assert isinstance(slider, QSlider)
     slider.sliderPressed.emit()
     for step in (520, 600, 1000):
@@ -354,7 +362,7 @@ def test_signals_and_slots_come_and_go_by_keys(window: MainWindow) -> None:
     window.chain_page.select(Selection("ADC 1", 4, "Lid", "sample"))
     do("Move the slot earlier").trigger()
     assert window.document.workspace.project.chains[0].places_of("Lid") == (3,)
-    do("Convert the signal in one more slot").trigger()
+    do("Add a slot for this signal").trigger()
     assert len(window.document.workspace.project.chains[0].places_of("Lid")) == 2
     do("Remove the slot").trigger()
     do("Remove the signal").trigger()

@@ -186,14 +186,14 @@ def test_facets_of_a_yoke_are_chosen_by_their_tabs(window: MainWindow) -> None:
     click(inspector.tabs[1], QPointF(8, 8))
     assert window.chain_page.selection == Selection("ADC 1", facet="start")
     box = next(
-        editor.widget for editor in inspector.fields if editor.widget.accessibleName() == "started"
+        editor.widget for editor in inspector.fields if editor.widget.accessibleName() == "trigger"
     )
     box.textActivated.emit("by itself, free-running")  # type: ignore[union-attr]
     assert window.document.workspace.project.chains[0].trigger.kind == "free-running"
 
 
 def test_results_are_fetched_another_way(window: MainWindow) -> None:
-    window.chain_page.select(Selection("ADC 1", 0, "Coil current", "move"))
+    window.chain_page.select(Selection("ADC 1", 0, "Coil current", "transfer"))
     inspector = window.chain_page.inspector
     inspector.fields[0].widget.textActivated.emit("by interrupt")  # type: ignore[union-attr]
     assert window.document.workspace.project.chains[0].readout == Interrupt()
@@ -202,7 +202,7 @@ def test_results_are_fetched_another_way(window: MainWindow) -> None:
 
 
 def test_zones_are_added_and_named(window: MainWindow) -> None:
-    window.chain_page.select(Selection("ADC 1", 1, "Upper zone", "window:2"))
+    window.chain_page.select(Selection("ADC 1", 1, "Upper zone", "thresholds:2"))
     inspector = window.chain_page.inspector
     inspector.fields[0].widget.textActivated.emit("threshold")  # type: ignore[union-attr]
     signal = window.document.workspace.project.signal("Upper zone")
@@ -211,6 +211,6 @@ def test_zones_are_added_and_named(window: MainWindow) -> None:
         "Threshold 1",
         "Threshold 2",
         "+",
-        "Twin",
+        "Redundant pair",
         "Comparator",
     ]

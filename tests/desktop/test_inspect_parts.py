@@ -38,7 +38,7 @@ from wattigram.core.model.design.edits import (
 from wattigram.desktop.inspector import Panel, panel_for
 from wattigram.desktop.state.selection import FACETS, Selection
 
-MORE = ("reader", "window:2", "window:3", "twin", "comparator")
+MORE = ("read as", "thresholds:2", "thresholds:3", "redundant pair", "comparator")
 VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [
     ("studio-kiln", ()),
     ("kiln-safety", ()),
@@ -123,14 +123,14 @@ def test_entering_what_a_field_shows_changes_nothing(name: str, edits: tuple[Edi
             if (
                 not field.text
                 or (field.options and field.text not in field.options)
-                or field.label == "wired to it"
+                or field.label == "source"
             ):
                 continue
             edit = field.make(field.text)
             tried += 1
             if edit is not None:
                 after = apply_edit(workspace, edit).project
-                assert after == workspace.project or field.label == "order", (
+                assert after == workspace.project or field.label == "endianness", (
                     selection,
                     field.label,
                     field.text,
@@ -171,12 +171,12 @@ def test_a_clock_choice_tells_what_it_does_to_every_slot(kiln: Workspace) -> Non
     assert facts["converter clock"] == "32 MHz"
     assert panel.what_if is not None
     four = next(choice for choice in panel.what_if.choices if choice.label == "4")
-    assert "3 Door latch: held after 9.083 µs" in four.tip
+    assert "3 Door latch: sampling instant 9.083 µs" in four.tip
     assert panel.fields[0].options[0] == "÷ 3"
 
 
 def test_a_stage_is_drawn_with_all_its_like_before_it_is_chosen(kiln: Workspace) -> None:
-    panel, facts = of(kiln, Selection("ADC 1", 1, "Upper zone", "reduce"))
+    panel, facts = of(kiln, Selection("ADC 1", 1, "Upper zone", "filter"))
     assert panel.curves is not None
     assert [course.label for course in panel.curves.courses if course.is_current] == ["16"]
     assert len(panel.curves.courses) == 8
@@ -184,26 +184,26 @@ def test_a_stage_is_drawn_with_all_its_like_before_it_is_chosen(kiln: Workspace)
     assert "−3 dB at 277.3 Hz, latency 1.6 ms, 16 bits" in next(
         c.tip for c in panel.what_if.choices if c.is_current
     )
-    assert facts["register needs"] == "16 of 32 bits"
-    empty, _facts = of(kiln, Selection("ADC 1", 2, "Door latch", "reduce"))
+    assert facts["accumulator width"] == "16 of 32 bits"
+    empty, _facts = of(kiln, Selection("ADC 1", 2, "Door latch", "filter"))
     assert empty.curves is not None
     assert not any(course.is_current for course in empty.curves.courses)
 
 
 def test_fetching_says_load_deadline_and_losses() -> None:
     pedal = open_workspace(EXAMPLES / "wheel-pedal")
-    _panel, facts = of(pedal, Selection("ADC", 0, "Pedal", "move"))
-    assert facts["called"] == "1 kHz"
-    assert facts["handler"].startswith("166 clk")
+    _panel, facts = of(pedal, Selection("ADC", 0, "Pedal", "transfer"))
+    assert facts["ISR rate"] == "1 kHz"
+    assert facts["ISR"].startswith("166 clk")
     assert facts["lost"] == "none"
 
 
 def test_a_twin_says_what_it_differs_by() -> None:
     safety = open_workspace(EXAMPLES / "kiln-safety")
-    _panel, facts = of(safety, Selection("ADC 2", 0, "Upper zone, twin", "twin"))
+    _panel, facts = of(safety, Selection("ADC 2", 0, "Upper zone, twin", "redundant pair"))
     assert facts["offset"] == "0.6 mV"
     assert facts["skew"].startswith("0 s")
-    assert facts["differ by up to"] == "4.7 mV" or facts["differ by up to"].endswith("mV")
+    assert facts["worst difference"] == "4.7 mV" or facts["worst difference"].endswith("mV")
 
 
 def test_start_up_lists_steps_with_their_reasons() -> None:

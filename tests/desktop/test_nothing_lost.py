@@ -306,14 +306,14 @@ def test_a_signal_ends_window_and_take_soundly(project: Path, number: signal.Sig
         "from PyQt6.QtCore import QTimer\n"
         "from wattigram.desktop.shell.app import make_app, make_window\n"
         "from wattigram.desktop.shell.ending import EndingSignals\n"
-        "app = make_app(); threshold = make_window(app, Path(sys.argv[1])); threshold.show()\n"
+        "app = make_app(); window = make_window(app, Path(sys.argv[1])); window.show()\n"
         "told = []\n"
         "def look(latest):\n"
         "    if latest.samples > 2000 and not told:\n"
         "        told.append(print('recording', flush=True))\n"
         "window.board.snapshot.connect(look)\n"
-        "ending = EndingSignals(threshold)\n"
-        "QTimer.singleShot(0, threshold.toggle_record)\n"
+        "ending = EndingSignals(window)\n"
+        "QTimer.singleShot(0, window.toggle_record)\n"
         "sys.exit(app.exec())\n"
     )
     with running(code, project) as process:

@@ -172,7 +172,7 @@ def test_every_source_can_be_wired_and_edited() -> None:
     workspace = open_workspace(EXAMPLES / "kiln-ramp")
     for word in KINDS.values():
         panel = panel_for(workspace, Selection("ADC 1", 1, "Power command", "front end"))
-        edit = next(field for field in panel.fields if field.label == "wired to it").make(word)
+        edit = next(field for field in panel.fields if field.label == "source").make(word)
         assert edit is not None
         wired = apply_edit(workspace, edit)
         for field in panel_for(wired, Selection("ADC 1", 1, "Power command", "front end")).fields:

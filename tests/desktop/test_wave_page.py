@@ -86,7 +86,7 @@ def test_a_new_table_becomes_a_wave_whose_duty_level_and_offset_are_dragged(
 ) -> None:
     page.add_table()
     assert page.chosen == "Table"
-    choose(page, "played on", "DAC")
+    choose(page, "output", "DAC")
     choose(page, "shape", "pulse")
     assert page.table is not None
     assert isinstance(page.table.shape, PulseShape)
@@ -119,7 +119,7 @@ def test_what_is_typed_is_done_or_refused_with_a_sentence(ramp: MainWindow, page
     type_text(line(page, "segments"), "1 V; nonsense")
     assert ramp.document.stack.count() == count
     assert "nonsense" in ramp.notice.text
-    choose(page, "shape", "arithmetic on t")
+    choose(page, "shape", "expression")
     type_text(line(page, "volts at t"), "__import__('os')")
     assert "character" in ramp.notice.text
     type_text(line(page, "volts at t"), "1.5 + t/2")
@@ -135,8 +135,8 @@ def test_what_is_typed_is_done_or_refused_with_a_sentence(ramp: MainWindow, page
         "pulse",
         "noise",
         "chirp",
-        "several tones",
-        "arithmetic on t",
+        "multitone",
+        "expression",
         "points",
     ],
 )
@@ -217,7 +217,7 @@ def test_two_outputs_can_play_one_table(
     window.show_page(WAVE)
     page = window.book.wave
     page.add_table()
-    choose(page, "played on", "DAC 2")
+    choose(page, "output", "DAC 2")
     found = window.document.workspace.project.generators
     assert [(one.dac, one.output.table) for one in found if isinstance(one.output, Playback)] == [
         ("DAC 1", "Table"),

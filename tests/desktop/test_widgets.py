@@ -285,7 +285,7 @@ def test_settings_survive_nonsense(tmp_path: Path, monkeypatch: pytest.MonkeyPat
     )
     settings = Settings()
     assert settings.recent == []
-    assert settings.get("nothing", "default") == "default"
+    assert settings.get("none", "default") == "default"
     assert settings.blob("points") == b""
     project = tmp_path / "a.toml"
     project.touch()

@@ -137,7 +137,7 @@ def test_a_take_is_looked_at_from_whole_to_single_samples(
 
 def test_a_damaged_take_is_a_sentence(window: MainWindow, wait: Wait, tmp_path: Path) -> None:
     bad = tmp_path / "bad.h5"
-    bad.write_text("nothing")
+    bad.write_text("none")
     window.take_actions.show(bad)
     wait(lambda: "no HDF5 file" in window.notice.text)
     assert window.takes_page.data is None
@@ -306,11 +306,11 @@ def test_an_empty_project_can_be_filled(
 def test_expectations_come_from_the_bench_and_go_again(window: MainWindow, wait: Wait) -> None:
     window.chain_page.select(Selection("ADC 1", 2, "Door latch", "sample"))
     before = window.document.workspace.project.expectations
-    window.actions_list.named("Expect of the signal what its bench gives").trigger()
+    window.actions_list.named("Derive expectations from the bench").trigger()
     after = window.document.workspace.project.expectations
     assert [item.kind for item in after[len(before) :]] == ["rate"]
     assert window.document.stack.count() == 1
-    window.actions_list.named("Expect of the signal what its bench gives").trigger()
+    window.actions_list.named("Derive expectations from the bench").trigger()
     assert "Nothing more can be expected" in window.notice.text
     window.actions_list.named("Remove the chosen expectation").trigger()
     assert "No expectation is chosen" in window.notice.text

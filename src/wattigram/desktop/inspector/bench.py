@@ -91,7 +91,7 @@ _LABELS = {
     "meter_v": ("meter reads", "V"),
     "from_hz": ("from", "Hz"),
     "to_hz": ("to", "Hz"),
-    "lasting_s": ("period", "s"),
+    "lasting_s": ("sweep time", "s"),
     "r25_ohm": ("at 25 °C", "Ω"),
     "pull_up_ohm": ("pull-up", "Ω"),
     "supply_v": ("supply", "V"),

@@ -98,7 +98,10 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
         legal = converter.clock_low_hz <= clock_hz <= converter.clock_high_hz
         busy_s = cycle.busy_s * divider / chain.divider
         edit = SetClock(chain.converter, chain.clock, divider)
-        tip = f"÷ {divider}: {format_si(clock_hz, 'Hz')}{'' if legal else ', out of range'}; a scan takes {format_rounded(busy_s, 's', 4)}"
+        tip = (
+            f"÷ {divider}: {format_si(clock_hz, 'Hz')}{'' if legal else ', out of range'}; "
+            f"a scan takes {format_rounded(busy_s, 's', 4)}"
+        )
         tip += "".join(_slot_lines(workspace, chain, divider))
         choices.append(
             Choice(str(divider), float(clock_hz), legal, divider == chain.divider, tip, edit)
@@ -319,10 +322,10 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
 
     match trigger:
         case SoftwareTrigger():
-            options = ("continuous", "once")
+            options = ("continuous", "one-shot")
             return [
                 Field(
-                    "restarted",
+                    "mode",
                     options[not trigger.repeat],
                     lambda text: changed(repeat=text == options[0]),
                     options,
@@ -335,7 +338,7 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
             setting = timer_setting(workspace, trigger)
             return [
                 Field(
-                    "every",
+                    "period",
                     period_text(trigger.period_s),
                     lambda text: SetPeriod(chain.converter, read_interval(text)),
                     hint="100 us or 10 kHz",

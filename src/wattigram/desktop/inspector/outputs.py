@@ -36,6 +36,7 @@ from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, 
 
 KINDS = {"constant": "constant", "ramp": "software ramp", "table": "table by DMA"}
 BY = {"timer": "timer", "generator": "other generator", "chain": "converter's trigger"}
+LOADS_AT = ("period end", "once written")
 AT_END = ("hold", "repeat", "reverse")
 YES, NO = "yes", "no"
 
@@ -443,9 +444,9 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
         ),
         Field(
             "loads at",
-            YES if pwm.preload else NO,
-            lambda text: changed(preload=text == YES),
-            (YES, NO),
+            LOADS_AT[not pwm.preload],
+            lambda text: changed(preload=text == LOADS_AT[0]),
+            LOADS_AT,
         ),
     ]
     return Panel(f"PWM · {pwm.name}", tuple(facts), tuple(fields), _pwm_what_if(workspace, pwm))

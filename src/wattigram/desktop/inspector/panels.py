@@ -65,15 +65,15 @@ def _output_panel(workspace: Workspace, selection: Selection) -> Panel:
 def _stage_panel(workspace: Workspace, chain: Chain, signal: Signal, selection: Selection) -> Panel:
     facet, _, number = selection.facet.partition(":")
     match facet:
-        case "move":
+        case "transfer":
             return loop_panel(workspace, chain)
-        case "reader":
+        case "read as":
             return reader_panel(workspace, chain)
-        case "reduce":
+        case "filter":
             return reduce_panel(workspace, chain, signal)
-        case "window":
+        case "thresholds":
             return window_panel(workspace, signal, int(number or 1) - 1)
-        case "twin":
+        case "redundant pair":
             return twin_panel(workspace, signal)
         case "comparator":
             return comparator_panel(workspace, signal)

@@ -77,7 +77,10 @@ def slot_panel(
         what = slot_settling(workspace, chain, place, cycles)
         added_s = changed * timing.repeats * (cycles - slot.sampling_cycles) / cycle.clock_hz
         fits = not has_period or added_s <= cycle.slack_s
-        tip = f"{cycles} clk, {format_rounded(what.sampling_s, 's', 3)}: {format_counts(what.full_scale_error_lsb)} left of a full-scale step"
+        tip = (
+            f"{cycles} clk, {format_rounded(what.sampling_s, 's', 3)}: "
+            f"settling error {format_counts(what.full_scale_error_lsb)} of a full-scale step"
+        )
         if not fits:
             tip += ", and the scan no longer fits its period"
         elif not has_period:

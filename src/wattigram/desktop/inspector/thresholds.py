@@ -32,8 +32,10 @@ from wattigram.core.model.design.edits import (
 )
 from wattigram.core.predict.accuracy import comparator_metrics, pair_metrics, threshold_latency_s
 from wattigram.desktop.inspector.number_entry import whole_number
+from wattigram.desktop.inspector.outputs import key_for
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel, Tab
 
+ON = {"crossing": "crossing", "every-result": "every result"}
 ACTIONS = {"event": "event", "stop": "stop chain", "pin": "set pin"}
 
 
@@ -43,13 +45,13 @@ def _tabs(workspace: Workspace, signal: Signal) -> tuple[Tab, ...]:
         Tab(
             (signal.thresholds[number].name if number < len(signal.thresholds) else "")
             or f"Threshold {number + 1}",
-            f"window:{number + 1}" if number else "window",
+            f"thresholds:{number + 1}" if number else "thresholds",
         )
         for number in range(count)
     ]
     if signal.thresholds:
-        found.append(Tab("+", f"window:{count + 1}"))
-    found.append(Tab("Redundant pair", "twin"))
+        found.append(Tab("+", f"thresholds:{count + 1}"))
+    found.append(Tab("Redundant pair", "redundant pair"))
     if any(signal.pin in item.inputs for item in workspace.part.comparators):
         found.append(Tab("Comparator", "comparator"))
     return tuple(found)
@@ -69,7 +71,7 @@ def window_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
     """One threshold window of a signal; beyond the last an empty place for another."""
     highest_v = signal.at_source(workspace.reference_v)
     window = signal.thresholds[index] if index < len(signal.thresholds) else None
-    tab = f"window:{index + 1}" if index else "window"
+    tab = f"thresholds:{index + 1}" if index else "thresholds"
 
     def presence(text: str) -> Edit | None:
         if text == "none":
@@ -80,7 +82,9 @@ def window_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
     lowest = format_volts(-highest_v) if signal.negative else "0"
     facts = [Fact("range", f"{lowest} to {format_volts(highest_v)}")]
     fields = [
-        Field("window", "none" if window is None else "threshold", presence, ("none", "threshold"))
+        Field(
+            "threshold", "none" if window is None else "threshold", presence, ("none", "threshold")
+        )
     ]
     if window is not None:
         low_v, high_v = limits_v(workspace, signal, window)
@@ -167,7 +171,7 @@ def _action_fields(
             str(window.consecutive),
             lambda text: changed(consecutive=whole_number(text, "values")),
         ),
-        Field("on", window.on, lambda text: changed(on=text), ("crossing", "every-result")),
+        Field("on", ON[window.on], lambda text: changed(on=key_for(text, ON)), tuple(ON.values())),
         Field("action", ACTIONS[window.action], action, tuple(ACTIONS.values())),
     ]
     if window.action == "pin":
@@ -267,7 +271,7 @@ def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
         tuple(facts),
         tuple(fields),
         tabs=_tabs(workspace, signal),
-        tab="twin",
+        tab="redundant pair",
     )
 
 

@@ -27,9 +27,11 @@ from wattigram.core.model.design.edits import (
 from wattigram.core.model.design.edits.trigger_edits import RETRIEVALS
 from wattigram.core.predict.timing import buffer_timing, retrieval_timing
 from wattigram.desktop.inspector.number_entry import whole_number
+from wattigram.desktop.inspector.outputs import key_for
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, Tab, WhatIf
 
-TABS = (Tab("Readout", "move"), Tab("Read as", "reader"))
+ENDIAN = {"little": "little-endian", "big": "big-endian"}
+TABS = (Tab("Readout", "transfer"), Tab("Read as", "read as"))
 
 
 def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
@@ -97,7 +99,7 @@ def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
         tuple(fields),
         _lengths(workspace, chain, highest),
         tabs=TABS,
-        tab="move",
+        tab="transfer",
     )
 
 
@@ -159,7 +161,7 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
     match retrieval:
         case Dma():
             names = tuple(name for group in workspace.part.dma for name in group.names)
-            modes = ("circular", "once")
+            modes = ("circular", "one-shot")
             steps = ("increments", "fixed")
             return [
                 Field("channel", retrieval.channel, lambda text: changed(channel=text), names),
@@ -220,7 +222,7 @@ def reader_panel(workspace: Workspace, chain: Chain) -> Panel:
     converter = workspace.converter(chain)
     facts = (
         Fact("written", f"{loop.element_bits} bits, {chain.alignment}-aligned"),
-        Fact("byte order", "first"),
+        Fact("endianness", "little-endian"),
         Fact("full scale", converter.full_scale),
         Fact("read as written", "yes" if reader == Reader() else "no", reader == Reader()),
     )
@@ -247,9 +249,9 @@ def reader_panel(workspace: Workspace, chain: Chain) -> Panel:
             ),
             Field(
                 "endianness",
-                "low" if reader.endianness == "little" else "high",
-                lambda text: changed(endianness="little" if text == "low" else "big"),
-                ("low", "high"),
+                ENDIAN[reader.endianness],
+                lambda text: changed(endianness=key_for(text, ENDIAN)),
+                tuple(ENDIAN.values()),
             ),
             Field(
                 "full scale",
@@ -259,5 +261,5 @@ def reader_panel(workspace: Workspace, chain: Chain) -> Panel:
             ),
         ),
         tabs=TABS,
-        tab="reader",
+        tab="read as",
     )

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from wattigram.core.model.design import Workspace
 
-FACETS = ("signal", "front end", "sample", "move", "reduce", "window", "stream")
+FACETS = ("signal", "front end", "sample", "transfer", "filter", "thresholds", "stream")
 
 
 @dataclass(frozen=True)
@@ -17,7 +17,7 @@ class Selection:
     place: int = -1
     signal: str = ""
     facet: str = "sample"
-    """A column, or something within one: "window:2", "twin", "reader"; of a yoke "clock", "start"
+    """A column, or something within one: "thresholds:2", "redundant pair", "read as"; of a yoke "clock", "start"
     or "start-up"."""
     also: frozenset[int] = frozenset()
     """Places of other slots of the same converter that are selected with it."""
@@ -29,7 +29,11 @@ class Selection:
     def column(self) -> str:
         """The column that shows the facet."""
         name = self.facet.partition(":")[0]
-        return {"twin": "window", "comparator": "window", "reader": "move"}.get(name, name)
+        return {
+            "redundant pair": "thresholds",
+            "comparator": "thresholds",
+            "read as": "transfer",
+        }.get(name, name)
 
     @property
     def places(self) -> tuple[int, ...]:

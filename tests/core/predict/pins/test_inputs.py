@@ -54,7 +54,8 @@ T = np.array([0.0, 0.1, 0.25, 0.4, 0.5, 0.75, 0.9])
 def wired(source: Source, **front_end: object) -> Workspace:
     """The ramp example with something else on A2."""
     return edited(
-        RAMP, SetWiring(Wiring(pin="A2", source=source, **({"source_resistance_ohm": 0.0} | front_end)))
+        RAMP,
+        SetWiring(Wiring(pin="A2", source=source, **({"source_resistance_ohm": 0.0} | front_end))),
     )
 
 
@@ -165,7 +166,9 @@ def test_a_sine_through_front_ends_has_gain_and_phase(
     if bandwidth:
         response /= 1 + 200j / bandwidth
     wanted = 1.5 + np.imag(response * np.exp(2j * math.pi * 200 * times))
-    found = volts(source, times, source_resistance_ohm=ohm, capacitor_f=farad, bandwidth_hz=bandwidth)
+    found = volts(
+        source, times, source_resistance_ohm=ohm, capacitor_f=farad, bandwidth_hz=bandwidth
+    )
     assert found == pytest.approx(wanted, abs=1e-9)
 
 

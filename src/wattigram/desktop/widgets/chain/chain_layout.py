@@ -9,7 +9,7 @@ from PyQt6.QtCore import QRectF
 from wattigram.core.model.design import Chain, Signal, Workspace
 from wattigram.desktop.state.selection import FACETS, Selection
 
-TITLES = ("SIGNAL", "FRONT END", "SAMPLE", "MOVE", "REDUCE", "WINDOW", "STREAM")
+TITLES = ("SIGNAL", "FRONT END", "SAMPLE", "TRANSFER", "FILTER", "THRESHOLDS", "STREAM")
 _SHARES = (1.42, 1.1, 1.2, 0.98, 0.98, 1.14)
 SMALLEST_STREAM = 168.0
 TALLEST_ROW = 1.7

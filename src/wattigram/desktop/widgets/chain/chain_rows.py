@@ -30,7 +30,7 @@ _CELLS = {
     "signal": ("pin-used-twice", "pin-not-analog"),
     "front end": ("pin-not-wired", "pin-floats", "input-beyond-reference"),
     "sample": ("sampling-too-short", "signal-not-converted", "slot-order"),
-    "move": (
+    "transfer": (
         "loop-out-of-step",
         "half-mark-in-cycle",
         "item-too-narrow",
@@ -44,8 +44,8 @@ _CELLS = {
         "byte-order-read",
         "full-scale-read",
     ),
-    "reduce": ("sum-too-wide", "mean-shift-mismatch"),
-    "window": (
+    "filter": ("sum-too-wide", "mean-shift-mismatch"),
+    "thresholds": (
         "window-swapped",
         "window-out-of-range",
         "window-on-raw",
@@ -179,7 +179,9 @@ class ChainRows(QWidget):
             self.update(layout.cell(row, 0).adjusted(2, 2, -2, -2).toAlignedRect())
             if has_news:
                 self.update(
-                    layout.cell(row, FACETS.index("window")).adjusted(2, 2, -2, -2).toAlignedRect()
+                    layout.cell(row, FACETS.index("thresholds"))
+                    .adjusted(2, 2, -2, -2)
+                    .toAlignedRect()
                 )
 
     def show_selection(self, selection: Selection) -> None:
@@ -367,7 +369,7 @@ class ChainRows(QWidget):
                     texts = row_text.cells(
                         workspace, row.chain, row.signal, row.place, self._snapshot
                     )
-                self._paint_text(painter, cell, texts[facet], number_line=facet == "move")
+                self._paint_text(painter, cell, texts[facet], number_line=facet == "transfer")
                 if facet == "sample" and row.chain is not None:
                     self._paint_sampling(painter, workspace, row, cell)
             if column:

@@ -122,9 +122,9 @@ def cells(
     return {
         "front end": _front_end(workspace, signal),
         "sample": _sample(workspace, chain, place),
-        "move": _move(chain, place),
-        "reduce": _reduce(workspace, chain, signal),
-        "window": _window(workspace, signal, snapshot),
+        "transfer": _move(chain, place),
+        "filter": _reduce(workspace, chain, signal),
+        "thresholds": _window(workspace, signal, snapshot),
     }
 
 
