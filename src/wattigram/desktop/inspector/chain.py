@@ -78,7 +78,7 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
         facts.append(Fact("slack", format_rounded(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
     facts.append(
         Fact(
-            "cycles",
+            "scan rate",
             format_si(cycle.cycle_rate_hz, "Hz", 6) if cycle.items_limit is None else "once",
         )
     )
@@ -231,7 +231,7 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
             )
         )
     else:
-        facts.append(Fact("cycles", format_si(cycle.cycle_rate_hz, "Hz", 6)))
+        facts.append(Fact("scan rate", format_si(cycle.cycle_rate_hz, "Hz", 6)))
     if cycle.jitter_s:
         facts.append(Fact("jitter", format_rounded(cycle.jitter_s, "s", 3)))
     kinds = {kind: TRIGGERS[kind] for kind in converter.triggers}

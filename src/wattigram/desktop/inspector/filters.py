@@ -41,7 +41,7 @@ POWERS = tuple(range(1, 9))
 CURVE_POINTS = 72
 
 
-def reduce_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
+def filter_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
     """Reduce stage of a signal: noise, response, latency and register width of each choice."""
     slot = scan_timing(workspace, chain).slots[chain.places_of(signal.name)[0]]
     noise = signal_noise(workspace, chain, signal.replaced(filter=None))

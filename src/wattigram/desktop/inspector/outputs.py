@@ -197,7 +197,7 @@ def _ramp_facts(workspace: Workspace, generator: Generator) -> list[Fact]:
     step_codes = generator.output.step_v / made.lsb_v
     low, high = codes_of(workspace, dac, made.wanted_v[:1])[0], int(made.codes.max())
     return [
-        Fact("steps", f"{steps}, {step_codes:.4g} LSB each"),
+        Fact("step count", f"{steps}, {step_codes:.4g} LSB each"),
         Fact("codes", f"{int(low)} to {high}"),
         Fact("sweep time", format_rounded(made.lap_s, "s", 4)),
         Fact("clipped", f"{made.clipped} levels" if made.clipped else "nowhere", made.clipped == 0),

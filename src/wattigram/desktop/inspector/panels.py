@@ -18,13 +18,17 @@ from wattigram.core.model.design.edits import (
 )
 from wattigram.desktop.inspector.bench import bench_panel, wiring_fields
 from wattigram.desktop.inspector.chain import clock_panel, start_panel, startup_panel
-from wattigram.desktop.inspector.filters import reduce_panel
+from wattigram.desktop.inspector.filters import filter_panel
 from wattigram.desktop.inspector.outputs import generator_panel, pwm_panel
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel
 from wattigram.desktop.inspector.routes import route_panel, uart_panel
 from wattigram.desktop.inspector.slot import slot_panel
-from wattigram.desktop.inspector.thresholds import comparator_panel, twin_panel, window_panel
-from wattigram.desktop.inspector.transfer import loop_panel, reader_panel
+from wattigram.desktop.inspector.thresholds import (
+    comparator_panel,
+    redundant_pair_panel,
+    threshold_panel,
+)
+from wattigram.desktop.inspector.transfer import buffer_panel, reader_panel
 from wattigram.desktop.state.selection import Selection
 
 
@@ -66,15 +70,15 @@ def _stage_panel(workspace: Workspace, chain: Chain, signal: Signal, selection: 
     facet, _, number = selection.facet.partition(":")
     match facet:
         case "transfer":
-            return loop_panel(workspace, chain)
+            return buffer_panel(workspace, chain)
         case "read as":
             return reader_panel(workspace, chain)
         case "filter":
-            return reduce_panel(workspace, chain, signal)
+            return filter_panel(workspace, chain, signal)
         case "thresholds":
-            return window_panel(workspace, signal, int(number or 1) - 1)
+            return threshold_panel(workspace, signal, int(number or 1) - 1)
         case "redundant pair":
-            return twin_panel(workspace, signal)
+            return redundant_pair_panel(workspace, signal)
         case "comparator":
             return comparator_panel(workspace, signal)
         case _:

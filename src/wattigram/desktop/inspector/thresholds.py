@@ -67,7 +67,7 @@ def read_limit(text: str) -> float:
     return float(parse_quantity(stripped, "V"))
 
 
-def window_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
+def threshold_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
     """One threshold window of a signal; beyond the last an empty place for another."""
     highest_v = signal.at_source(workspace.reference_v)
     window = signal.thresholds[index] if index < len(signal.thresholds) else None
@@ -214,7 +214,7 @@ def _action_fields(
     return fields
 
 
-def twin_panel(workspace: Workspace, signal: Signal) -> Panel:
+def redundant_pair_panel(workspace: Workspace, signal: Signal) -> Panel:
     """What a signal is held against, and what makes the two differ before anything is wrong."""
     others = tuple(other.name for other in workspace.project.signals if other.name != signal.name)
     twin = signal.redundant_pair

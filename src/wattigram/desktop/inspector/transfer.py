@@ -34,7 +34,7 @@ ENDIAN = {"little": "little-endian", "big": "big-endian"}
 TABS = (Tab("Readout", "transfer"), Tab("Read as", "read as"))
 
 
-def loop_panel(workspace: Workspace, chain: Chain) -> Panel:
+def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
     """How results are fetched, what that costs, and the memory they go to."""
     loop = buffer_timing(workspace, chain)
     timing = retrieval_timing(workspace, chain)

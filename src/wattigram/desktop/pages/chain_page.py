@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
-from wattigram.core.advise.findings import Finding
+from wattigram.core.advise.findings import Finding, cell_of
 from wattigram.core.capture.session import Snapshot, ViewRequest
 from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Project, Workspace
@@ -16,7 +16,6 @@ from wattigram.desktop.inspector import panel_for
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.selection import Selection, default_selection
 from wattigram.desktop.widgets.chain.buffer_map import LoopMap
-from wattigram.desktop.widgets.chain.chain_rows import CELL_OF_FINDING
 from wattigram.desktop.widgets.chain.chain_view import ChainView
 from wattigram.desktop.widgets.chain.findings_panel import FindingsPanel
 from wattigram.desktop.widgets.chain.output_rows import OutputRows
@@ -250,11 +249,11 @@ class ChainPage(QWidget):
                 if chain and chain.places_of(finding.signal)
                 else -1
             )
-            facet = CELL_OF_FINDING.get(finding.code, "sample")
+            facet = cell_of(finding.code) or "sample"
             self.select(Selection(chain.converter if chain else "", place, finding.signal, facet))
         elif chain is not None:
-            cell = CELL_OF_FINDING.get(finding.code)
-            if cell is not None:
+            cell = cell_of(finding.code)
+            if cell:
                 self.select(Selection(chain.converter, 0, chain.slots[0].signal, cell))
             else:
                 self.select(

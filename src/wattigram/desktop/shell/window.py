@@ -30,6 +30,7 @@ from wattigram.desktop.controllers.take_actions import TakeActions
 from wattigram.desktop.pages.chain_page import ChainPage
 from wattigram.desktop.pages.page_stack import CHAIN, COMPARE, FIRMWARE, PROOF, ROUTES, TAKES, Book
 from wattigram.desktop.shell.appearance import Dress
+from wattigram.desktop.shell.glossary import Glossary
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.state.settings import Settings
@@ -158,6 +159,7 @@ class MainWindow(QMainWindow):
             "Ctrl+Shift+T",
             lambda: self._open_palette_of("Add template: "),
         )
+        add("View", "Explain words (glossary)", "F1", self.show_glossary)
         add("View", "Compare with the file as saved", "Ctrl+D", self.compare_saved)
         add("View", "Copy the comparison as text", "", lambda: self.book.compare.copy_text())
 
@@ -345,6 +347,10 @@ class MainWindow(QMainWindow):
         """The design beside its own file."""
         self.show_page(COMPARE)
         self.book.compare.compare_saved()
+
+    def show_glossary(self) -> None:
+        """What each of our own words means."""
+        Glossary(self).show()
 
     def _open_menu(self) -> None:
         menu = QMenu(self)

@@ -1,11 +1,14 @@
 from __future__ import annotations
 
+import re
 from fractions import Fraction
+from pathlib import Path
 
 import pytest
 
 from tests.conftest import CURE, edited
-from wattigram.core.advise.findings import Finding, find_all, rules
+from wattigram.core.advise.findings import RULES, Finding, find_all
+from wattigram.core.judge.causes import cause_codes
 from wattigram.core.model.bench import DcSource, SineSource, Wiring
 from wattigram.core.model.design import BlockAverage, Signal, Threshold, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import (
@@ -27,6 +30,8 @@ from wattigram.core.model.design.edits import (
     SetWiring,
     apply_edit,
 )
+
+CLI = Path(__file__).parents[4] / "docs" / "cli.md"
 
 HOT = Wiring(
     pin="A2",
@@ -252,7 +257,20 @@ def test_an_unconverted_signal_is_given_an_adequate_slot(cured: Workspace) -> No
 
 
 def test_every_rule_says_what_a_person_would_see() -> None:
-    assert len(rules()) >= 14
-    for rule in rules():
-        assert rule.__doc__
-        assert rule.__doc__.strip().endswith(".")
+    assert len(RULES) >= 14
+    for rule in RULES:
+        assert rule.find.__doc__
+        assert rule.find.__doc__.strip().endswith(".")
+
+
+def test_codes_are_told_in_the_docs_and_nothing_else_is() -> None:
+    section = CLI.read_text().split("## Codes")[1].split("\n## ")[0]
+    rows = [line for line in section.splitlines() if line.startswith("| `")]
+    told = {code for row in rows for code in re.findall(r"`([a-z0-9]+(?:-[a-z0-9]+)+)`", row)}
+    codes = {code for rule in RULES for code in rule.codes}
+    assert sorted(codes | cause_codes()) == sorted(told)
+
+
+def test_a_code_belongs_to_one_rule() -> None:
+    codes = [code for rule in RULES for code in rule.codes]
+    assert len(codes) - len(set(codes)) == 1  # “started-once” has two ways to come about

@@ -1,7 +1,11 @@
-"""What is wrong or doubtful in a design: sentences with numbers, and cures that are edits."""
+"""What is wrong or doubtful in a design: sentences with numbers, and fixes that are edits.
 
-# Importing a module of rules registers them.
-from wattigram.core.advise.findings import (  # noqa: F401
+A rule is a function that :func:`rule` registers with its codes; ``docs/cli.md`` has a row for each code.
+"""
+
+from __future__ import annotations
+
+from wattigram.core.advise.findings import (
     buffers,
     clock,
     comparators,
@@ -21,6 +25,41 @@ from wattigram.core.advise.findings import (  # noqa: F401
     timers,
     triggers,
 )
-from wattigram.core.advise.findings.finding import Finding, find_all, rules
+from wattigram.core.advise.findings.finding import Cell, Finding, Rule, ordered_findings, rules_of
+from wattigram.core.model.design import Workspace
 
-__all__ = ["Finding", "find_all", "rules"]
+__all__ = ["RULES", "Cell", "Finding", "Rule", "cell_of", "find_all"]
+
+_MODULES = (
+    clock,
+    comparators,
+    dac_outputs,
+    input_levels,
+    buffers,
+    ordering,
+    input_pins,
+    output_pins,
+    item_format,
+    filters,
+    registers,
+    retrieval,
+    routes,
+    sampling,
+    timers,
+    triggers,
+    redundant_pairs,
+    thresholds,
+)
+RULES: tuple[Rule, ...] = tuple(rule for module in _MODULES for rule in rules_of(module.__name__))
+"""All rules; findings of one severity come in this order."""
+_CELLS = {code: rule.cell for rule in RULES for code in rule.codes}
+
+
+def find_all(workspace: Workspace) -> tuple[Finding, ...]:
+    """All findings of a design, the most severe first."""
+    return ordered_findings(workspace, RULES)
+
+
+def cell_of(code: str) -> Cell:
+    """The column of the Chain page that a finding's code belongs to; "" for none."""
+    return _CELLS.get(code, "")

@@ -11,7 +11,7 @@ from wattigram.core.predict.accuracy import accumulator_bits
 from wattigram.core.predict.timing import buffer_timing
 
 
-@rule
+@rule("half-mark-in-cycle", "loop-out-of-step", cell="transfer")
 def loop_out_of_step(workspace: Workspace) -> Iterator[Finding]:
     """Signals rotate through each other's places from lap to lap; or a half holds a torn cycle."""
     for chain in workspace.project.chains:
@@ -59,7 +59,7 @@ def _better_length(workspace: Workspace, chain: Chain) -> SetBufferLength | None
     )
 
 
-@rule
+@rule("item-drops-bits", "item-too-narrow", cell="transfer")
 def item_too_narrow(workspace: Workspace) -> Iterator[Finding]:
     """The upper bits are cut off: readings fold over, 8 of 12 bits leave a sawtooth."""
     for chain in workspace.project.chains:

@@ -14,7 +14,7 @@ from wattigram.core.predict.timing import scan_timing
 DOUBTFUL_PPM = 100
 
 
-@rule
+@rule("clock-too-fast", "clock-too-slow")
 def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
     """Codes scatter and missing codes appear when the clock is too fast; too slow, the held charge
     leaks away."""
@@ -56,7 +56,7 @@ def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("period-not-exact")
 def period_not_exact(workspace: Workspace) -> Iterator[Finding]:
     """The rate is a little off, which shows as a slow drift against any other clock."""
     for chain in workspace.project.chains:
@@ -84,7 +84,7 @@ def period_not_exact(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("timer-registers")
 def timer_registers(workspace: Workspace) -> Iterator[Finding]:
     """The rate is off by a fixed share: registers hold value − 1, and the value itself was
     written."""
@@ -123,7 +123,7 @@ def timer_registers(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("oscillator-spread")
 def oscillator_spread(workspace: Workspace) -> Iterator[Finding]:
     """The rate differs from board to board, and with temperature."""
     for chain in workspace.project.chains:
@@ -143,7 +143,7 @@ def oscillator_spread(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("not-calibrated")
 def not_calibrated(workspace: Workspace) -> Iterator[Finding]:
     """All readings of the converter are off by the same few counts."""
     for chain in workspace.project.chains:

@@ -16,7 +16,7 @@ from wattigram.core.predict.pins import input_source
 CHATTER_EDGES = 1.2
 
 
-@rule
+@rule("comparator-chatters", cell="thresholds")
 def comparator_chatters(workspace: Workspace) -> Iterator[Finding]:
     """Dozens of edges at one crossing."""
     for comparator in workspace.project.comparators:
@@ -59,7 +59,7 @@ def _reason(workspace: Workspace, figures: ComparatorMetrics) -> str:
     return noise
 
 
-@rule
+@rule("comparator-never-trips", cell="thresholds")
 def comparator_never_trips(workspace: Workspace) -> Iterator[Finding]:
     """Its output never changes."""
     for comparator in workspace.project.comparators:
@@ -77,7 +77,7 @@ def comparator_never_trips(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("comparator-threshold", cell="thresholds")
 def threshold_not_exact(workspace: Workspace) -> Iterator[Finding]:
     """It trips somewhat beside the voltage that was meant."""
     for comparator in workspace.project.comparators:

@@ -55,7 +55,7 @@ def _players(workspace: Workspace) -> Iterator[tuple[Generator, Playback, WaveTa
             yield generator, generator.output, table, _dac(workspace, generator)
 
 
-@rule
+@rule("table-not-codes")
 def table_not_codes(workspace: Workspace) -> Iterator[Finding]:
     """The output has the right shape and a wrong size: volts went out as if they were codes."""
     for generator, _output, table, dac in _players(workspace):
@@ -94,7 +94,7 @@ def _fitted(workspace: Workspace, table: WaveTable, dac: Dac, buffered: bool) ->
     )
 
 
-@rule
+@rule("table-clips", "table-wraps")
 def table_clips(workspace: Workspace) -> Iterator[Finding]:
     """The wave has flat tops or bottoms; or folds over from full scale to zero."""
     for generator, _output, table, dac in _players(workspace):
@@ -133,7 +133,7 @@ def table_clips(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("level-out-of-reach")
 def level_out_of_reach(workspace: Workspace) -> Iterator[Finding]:
     """The output stops short of the voltage that was written."""
     for generator in workspace.project.generators:
@@ -216,7 +216,7 @@ def _slower(
     return [*edits, edit] if edit is not None else edits
 
 
-@rule
+@rule("dma-too-slow", "update-above-limit", "update-faster-than-settling")
 def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
     """The wave is too small and rounded, steps are left out, or the frequency is too low."""
     for generator, _output, table, dac in _players(workspace):
@@ -258,7 +258,7 @@ def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("update-timer-off")
 def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
     """The wave's frequency is a little off, by one count of a register."""
     for generator, output, _table, _ in _players(workspace):
@@ -304,7 +304,7 @@ def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("dacs-not-in-step")
 def dacs_not_in_step(workspace: Workspace) -> Iterator[Finding]:
     """Two outputs that should change at one instant do so one after the other."""
     followed = {
@@ -331,7 +331,7 @@ def dacs_not_in_step(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("generator-not-aligned")
 def generator_not_aligned(workspace: Workspace) -> Iterator[Finding]:
     """A period played and one captured do not line up."""
     if not workspace.project.chains:
@@ -367,7 +367,7 @@ def _is_looped(workspace: Workspace, generator: Generator) -> bool:
     )
 
 
-@rule
+@rule("pwm-coarse")
 def pwm_coarse(workspace: Workspace) -> Iterator[Finding]:
     """The duty moves in coarse steps."""
     for pwm in workspace.project.pwm:

@@ -16,7 +16,7 @@ from wattigram.core.model.design.edits import SetFilter
 from wattigram.core.predict.accuracy import filter_metrics
 
 
-@rule
+@rule("sum-too-wide", cell="filter")
 def sum_too_wide(workspace: Workspace) -> Iterator[Finding]:
     """The mean collapses to a small part of its value once the sum overflows."""
     for signal in workspace.project.signals:
@@ -41,7 +41,7 @@ def sum_too_wide(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("mean-shift-mismatch", cell="filter")
 def mean_not_true(workspace: Workspace) -> Iterator[Finding]:
     """The mean is too big or too small by a fixed factor."""
     for signal in workspace.project.signals:

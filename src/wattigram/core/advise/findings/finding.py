@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -11,9 +11,12 @@ from wattigram.core.model.design.edits import Edit
 from wattigram.core.model.design.edits.changes import fix_text
 
 Severity = Literal["error", "warning", "note"]
-Rule = Callable[[Workspace], Iterator["Finding"]]
+Find = Callable[[Workspace], Iterator["Finding"]]
+Cell = Literal["", "signal", "front end", "sample", "transfer", "filter", "thresholds"]
+"""A column of the Chain page."""
 _ORDER = {"error": 0, "warning": 1, "note": 2}
-_RULES: list[Rule] = []
+_RULES: dict[str, list[Rule]] = {}
+"""Rules by the module that they stand in."""
 
 
 @dataclass(frozen=True)
@@ -55,18 +58,39 @@ def _worth(workspace: Workspace, finding: Finding) -> Finding:
     return replace(finding, fix=text) if text else replace(finding, remedy=None)
 
 
-def rule(function: Rule) -> Rule:
-    """Register a rule."""
-    _RULES.append(function)
-    return function
+@dataclass(frozen=True)
+class Rule:
+    """A rule with the codes of what it finds, and the column of the Chain page that they belong to,
+    where there is one.
+    """
+
+    find: Find
+    codes: tuple[str, ...]
+    cell: Cell = ""
 
 
-def rules() -> tuple[Rule, ...]:
-    """All rules."""
-    return tuple(_RULES)
+def rule(*codes: str, cell: Cell = "") -> Callable[[Find], Find]:
+    """Register a rule with the codes of what it finds; scripts know those, so they never change."""
+
+    def register(find: Find) -> Find:
+        _RULES.setdefault(find.__module__, []).append(Rule(find, codes, cell))
+        return find
+
+    return register
 
 
-def find_all(workspace: Workspace) -> tuple[Finding, ...]:
-    """All findings of a design, the gravest first."""
-    found = [_worth(workspace, finding) for one in _RULES for finding in one(workspace)]
+def rules_of(module: str) -> tuple[Rule, ...]:
+    """The rules that stand in a module, in their order."""
+    return tuple(_RULES.get(module, ()))
+
+
+def ordered_findings(workspace: Workspace, rules: Iterable[Rule]) -> tuple[Finding, ...]:
+    """Findings of some rules, the most severe first, else in the order of the rules."""
+    found = []
+    for known in rules:
+        for finding in known.find(workspace):
+            assert finding.code in known.codes, (
+                f"{finding.code} is no code of {known.find.__name__}"
+            )
+            found.append(_worth(workspace, finding))
     return tuple(sorted(found, key=lambda finding: _ORDER[finding.severity]))

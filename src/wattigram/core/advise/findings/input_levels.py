@@ -12,7 +12,7 @@ from wattigram.core.model.design.edits import SetReference
 from wattigram.core.predict.pins import input_extent_v, input_source
 
 
-@rule
+@rule("input-beyond-reference", cell="front end")
 def input_beyond_reference(workspace: Workspace) -> Iterator[Finding]:
     """Readings stand still at full scale or at zero; beyond the supply the pin is in danger."""
     for signal in workspace.project.signals:
@@ -47,7 +47,7 @@ def input_beyond_reference(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("pin-floats", cell="front end")
 def pin_floats(workspace: Workspace) -> Iterator[Finding]:
     """The reading wanders, carries mains, and copies the slot before."""
     for signal in workspace.project.signals:

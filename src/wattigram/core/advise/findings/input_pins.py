@@ -23,7 +23,7 @@ from wattigram.core.predict.timing import scan_timing
 CLOSE_V = 1e-9
 
 
-@rule
+@rule("pin-used-twice", cell="signal")
 def pin_shared(workspace: Workspace) -> Iterator[Finding]:
     """Two signals show the same curve."""
     seen: dict[str, Signal] = {}
@@ -43,7 +43,7 @@ def pin_shared(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("pin-not-analog", cell="signal")
 def pin_not_analog(workspace: Workspace) -> Iterator[Finding]:
     """The slot converts whatever its multiplexer leaves: a constant, or the slot before."""
     for signal in workspace.project.signals:
@@ -65,7 +65,7 @@ def pin_not_analog(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("negative-pin-not-wired", "pin-not-wired", cell="front end")
 def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
     """Nothing can be expected of the signal."""
     for signal in workspace.project.signals:
@@ -99,7 +99,7 @@ def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("reference-floats", "reference-not-steady", "reference-not-wired")
 def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
     """Every reading wanders with the reference."""
     pin = workspace.reference_pin
@@ -145,7 +145,7 @@ def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("pin-beyond-limits")
 def pin_beyond_limits(workspace: Workspace) -> Iterator[Finding]:
     """The pin's protection conducts, readings of others are disturbed, and the part may be
     damaged."""
@@ -186,7 +186,7 @@ def pin_beyond_limits(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("signal-not-converted", cell="sample")
 def signal_not_converted(workspace: Workspace) -> Iterator[Finding]:
     """The signal has no stream at all."""
     for signal in workspace.project.signals:

@@ -9,7 +9,7 @@ from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import SetReader
 
 
-@rule
+@rule("item-width-read", cell="transfer")
 def read_in_another_width(workspace: Workspace) -> Iterator[Finding]:
     """Every other value is zero, or two samples lie in one."""
     for chain in workspace.project.chains:
@@ -31,7 +31,7 @@ def read_in_another_width(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("alignment-read", cell="transfer")
 def read_in_another_alignment(workspace: Workspace) -> Iterator[Finding]:
     """Readings are 2^k times too big, or too small."""
     for chain in workspace.project.chains:
@@ -52,7 +52,7 @@ def read_in_another_alignment(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("byte-order-read", cell="transfer")
 def read_in_another_byte_order(workspace: Workspace) -> Iterator[Finding]:
     """Readings jump by 256 counts for every one, all over the range."""
     for chain in workspace.project.chains:
@@ -65,13 +65,13 @@ def read_in_another_byte_order(workspace: Workspace) -> Iterator[Finding]:
                 "error",
                 chain.buffer.name,
                 f"Bytes of {chain.buffer.name} are read in the wrong order",
-                "Samples lie in memory with the low byte first and are read with the high byte first.",
+                "Samples lie in memory little-endian and are read big-endian.",
                 SetReader(chain.converter, chain.read_as.replaced(endianness="little")),
                 converter=chain.converter,
             )
 
 
-@rule
+@rule("full-scale-read", cell="transfer")
 def read_with_another_full_scale(workspace: Workspace) -> Iterator[Finding]:
     """Volts are off by a share of one in 2^N."""
     for chain in workspace.project.chains:

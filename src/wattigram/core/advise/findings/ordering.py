@@ -10,7 +10,7 @@ from wattigram.core.model.design.edits import OrderSlots, SetStartup
 from wattigram.core.predict.timing import STEP_NAMES, slot_order, startup
 
 
-@rule
+@rule("slot-order", cell="sample")
 def slots_not_in_channel_order(workspace: Workspace) -> Iterator[Finding]:
     """Signals read each other's voltages."""
     for chain in workspace.project.chains:
@@ -32,7 +32,14 @@ def slots_not_in_channel_order(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule(
+    "startup-calibrate",
+    "startup-converter",
+    "startup-interrupt",
+    "startup-memory",
+    "startup-trigger",
+    "startup-window",
+)
 def start_up_order(workspace: Workspace) -> Iterator[Finding]:
     """Silence, a buffer that never changes, an offset, or a lost first event, as the step has
     it."""

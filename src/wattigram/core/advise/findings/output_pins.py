@@ -30,7 +30,7 @@ def output_pins(workspace: Workspace) -> list[tuple[str, str, str]]:
     return found
 
 
-@rule
+@rule("output-pin-taken")
 def output_pin_taken(workspace: Workspace) -> Iterator[Finding]:
     """One of the two does nothing, or an input reads the board's own output."""
     seen: dict[str, str] = {}

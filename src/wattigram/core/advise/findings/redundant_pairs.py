@@ -19,7 +19,7 @@ from wattigram.core.model.design.edits import (
 from wattigram.core.predict.accuracy import PairMetrics, pair_metrics, pair_rates_hz
 
 
-@rule
+@rule("twin-too-tight", cell="thresholds")
 def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
     """The pair trips although nothing is wrong."""
     for signal in workspace.project.signals:
@@ -48,7 +48,7 @@ def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("twin-on-one-converter", cell="thresholds")
 def twin_not_converted(workspace: Workspace) -> Iterator[Finding]:
     """The pair is never compared."""
     for signal in workspace.project.signals:
@@ -67,7 +67,7 @@ def twin_not_converted(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("twin-stage-differs")
 def only_one_is_reduced(workspace: Workspace) -> Iterator[Finding]:
     """One of a pair is averaged and the other is not: their noise and their instants are not
     alike."""
@@ -94,7 +94,7 @@ def only_one_is_reduced(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("twin-out-of-step", cell="thresholds")
 def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
     """Each value is held against the other's nearest in time; where one of the two comes faster,
     they are apart."""
@@ -117,7 +117,7 @@ def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("twin-pauses", cell="thresholds")
 def only_one_pauses(workspace: Workspace) -> Iterator[Finding]:
     """While one of a pair stands still, nothing is compared."""
     for signal in workspace.project.signals:

@@ -10,7 +10,7 @@ from wattigram.core.model.design import Workspace
 from wattigram.core.silicon.registers import design_writes
 
 
-@rule
+@rule("registers-cannot-hold")
 def registers_cannot_hold_it(workspace: Workspace) -> Iterator[Finding]:
     """Firmware cannot be written; the virtual board runs the design as if it could be."""
     if not workspace.part.blocks:

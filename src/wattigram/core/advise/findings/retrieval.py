@@ -23,7 +23,7 @@ from wattigram.core.predict.timing import (
 _EVENT = {"dma": "mark", "fifo": "mark", "interrupt": "result", "polling": "result"}
 
 
-@rule
+@rule("handler-too-slow", cell="transfer")
 def handler_too_slow(workspace: Workspace) -> Iterator[Finding]:
     """Results are overwritten before they are read; the program around the handler stands still."""
     for chain in workspace.project.chains:
@@ -80,7 +80,7 @@ def _reliefs(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Ite
         yield CompositeEdit((by_dma, longer), f"{by_dma.label}, with {longer.items} samples")
 
 
-@rule
+@rule("dma-not-endless", cell="transfer")
 def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
     """The buffer fills once and then keeps the same numbers for ever."""
     for chain in workspace.project.chains:
@@ -103,7 +103,7 @@ def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("dma-no-increment", cell="transfer")
 def address_stands_still(workspace: Workspace) -> Iterator[Finding]:
     """The first item changes all the time, all others stay zero."""
     for chain in workspace.project.chains:
@@ -121,7 +121,7 @@ def address_stands_still(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("polling-times-out", cell="transfer")
 def gives_up_too_early(workspace: Workspace) -> Iterator[Finding]:
     """Polling reports a time-out each time, no value ever comes."""
     for chain in workspace.project.chains:
@@ -146,7 +146,7 @@ def gives_up_too_early(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("processor-load")
 def processor_full(workspace: Workspace) -> Iterator[Finding]:
     """Little or nothing is left for the rest of the program."""
     for chain in workspace.project.chains:

@@ -49,7 +49,7 @@ WORST_BAUD_ERROR = Fraction(2, 100)
 LEAST_RATE_HZ = 1e-9
 
 
-@rule
+@rule("route-overwrites", "route-repeats", "route-tears")
 def route_loses(workspace: Workspace) -> Iterator[Finding]:
     """Bytes are missing, values come twice, or a value is put together of two."""
     for route in workspace.project.routes:
@@ -146,7 +146,7 @@ def _whole(workspace: Workspace, route: Route) -> list[Edit]:
     return edits
 
 
-@rule
+@rule("route-too-narrow")
 def route_too_narrow(workspace: Workspace) -> Iterator[Finding]:
     """Only the lower part of a value arrives: it folds over."""
     for route in workspace.project.routes:
@@ -184,7 +184,7 @@ def route_too_narrow(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("route-order")
 def route_order_differs(workspace: Workspace) -> Iterator[Finding]:
     """Values jump about: the low byte is taken for the high one."""
     for route in workspace.project.routes:
@@ -211,7 +211,7 @@ def route_order_differs(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("route-at-once")
 def route_at_once(workspace: Workspace) -> Iterator[Finding]:
     """A pulse is now and then much too long or too short."""
     for route in workspace.project.routes:
@@ -231,7 +231,7 @@ def route_at_once(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("route-beyond-period")
 def route_beyond_period(workspace: Workspace) -> Iterator[Finding]:
     """The duty stays at its end for a part of the range, or never gets far."""
     for route in workspace.project.routes:
@@ -272,7 +272,7 @@ def route_beyond_period(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("route-mixes-signals")
 def route_mixes_signals(workspace: Workspace) -> Iterator[Finding]:
     """Values of several signals come mixed."""
     for route in workspace.project.routes:
@@ -295,7 +295,7 @@ def route_mixes_signals(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("route-silent")
 def route_has_no_source(workspace: Workspace) -> Iterator[Finding]:
     """Nothing ever moves."""
     for route in workspace.project.routes:
@@ -311,7 +311,7 @@ def route_has_no_source(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("baud-differs", "baud-off")
 def baud_off(workspace: Workspace) -> Iterator[Finding]:
     """The other end reads wrong bytes."""
     for uart in workspace.project.uarts:
@@ -356,7 +356,7 @@ def report_bytes(uart: UartSetup) -> int:
     )
 
 
-@rule
+@rule("report-too-long")
 def report_too_long(workspace: Workspace) -> Iterator[Finding]:
     """Lines come later and later."""
     for uart in workspace.project.uarts:
@@ -377,7 +377,7 @@ def report_too_long(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("jumper-from-nothing", "jumper-from-route")
 def jumper_from_nothing(workspace: Workspace) -> Iterator[Finding]:
     """The input reads 0 V, or what a route puts there."""
     for wiring in workspace.project.bench:
@@ -408,7 +408,7 @@ def _signal_on(workspace: Workspace, pin: str) -> str:
     return next((signal.name for signal in workspace.project.signals if signal.pin == pin), "")
 
 
-@rule
+@rule("pwm-ripples")
 def pwm_ripples(workspace: Workspace) -> Iterator[Finding]:
     """A filtered PWM reads a little different each time."""
     for wiring in workspace.project.bench:

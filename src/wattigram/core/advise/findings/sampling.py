@@ -16,7 +16,7 @@ from wattigram.core.predict.pins import input_source
 from wattigram.core.predict.timing import scan_timing
 
 
-@rule
+@rule("sampling-too-short", cell="sample")
 def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
     """A reading leans towards the slot before it."""
     for chain in workspace.project.chains:
@@ -64,7 +64,7 @@ def _floats(workspace: Workspace, name: str) -> bool:
     return any(isinstance(input_source(workspace, pin), FloatingInput) for pin in pins)
 
 
-@rule
+@rule("sampled-too-slowly")
 def sampled_too_slowly(workspace: Workspace) -> Iterator[Finding]:
     """A sine appears at another frequency, as if it were that one."""
     for chain in workspace.project.chains:

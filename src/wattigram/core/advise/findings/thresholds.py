@@ -36,7 +36,7 @@ def _windows(workspace: Workspace) -> Iterator[tuple[Signal, int, Threshold, str
             yield signal, index, window, f"threshold{name} of {signal.name}"
 
 
-@rule
+@rule("window-out-of-range", "window-swapped", cell="thresholds")
 def limits_misplaced(workspace: Workspace) -> Iterator[Finding]:
     """The alarm is always on, or can never come."""
     for signal, index, window, where in _windows(workspace):
@@ -74,7 +74,7 @@ def limits_misplaced(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("window-on-raw", cell="thresholds")
 def raw_value_judged(workspace: Workspace) -> Iterator[Finding]:
     """Many events where one was meant: each noisy sample is compared, the average is not."""
     for signal, index, window, where in _windows(workspace):
@@ -95,7 +95,7 @@ def raw_value_judged(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("chain-stays-stopped", "window-not-enabled", "window-not-rearmed", cell="thresholds")
 def never_noticed(workspace: Workspace) -> Iterator[Finding]:
     """No event ever comes, or only the first."""
     for signal, index, window, where in _windows(workspace):
@@ -131,7 +131,7 @@ def never_noticed(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("window-chatters", cell="thresholds")
 def window_chatters(workspace: Workspace) -> Iterator[Finding]:
     """One slow crossing gives dozens of events."""
     for signal, index, window, where in _windows(workspace):
@@ -183,7 +183,7 @@ def _crosses(workspace: Workspace, signal: Signal, window: Threshold) -> bool:
     )
 
 
-@rule
+@rule("window-waits", cell="thresholds")
 def too_many_wait(workspace: Workspace) -> Iterator[Finding]:
     """A comparison with another signal is not made for values that waited too long for it."""
     kept = kept_values(workspace)

@@ -25,7 +25,7 @@ class _User:
     converter: str = ""
 
 
-@rule
+@rule("timer-shared")
 def timer_shared(workspace: Workspace) -> Iterator[Finding]:
     """All who share a timer run at the rate of whoever sets it up last."""
     users = _users(workspace)

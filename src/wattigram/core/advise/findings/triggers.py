@@ -23,7 +23,7 @@ from wattigram.core.predict.timing import ScanTiming, scan_timing, starts_each
 from wattigram.core.predict.timing.isr_cost import waits_in_vain
 
 
-@rule
+@rule("trigger-too-short")
 def trigger_too_short(workspace: Workspace) -> Iterator[Finding]:
     """Every second trigger, or more, finds the converter busy and is lost: the rate halves."""
     for chain in workspace.project.chains:
@@ -68,7 +68,7 @@ def _rooms(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> Iterator[Ed
             yield SetPeriod(chain.converter, Fraction(math.ceil(needed_s * 10**6), 10**6))
 
 
-@rule
+@rule("never-triggered")
 def never_triggered(workspace: Workspace) -> Iterator[Finding]:
     """The chain stays silent."""
     for chain in workspace.project.chains:
@@ -88,7 +88,7 @@ def never_triggered(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("started-once")
 def started_once(workspace: Workspace) -> Iterator[Finding]:
     """Exactly one value comes, then silence."""
     for chain in workspace.project.chains:
@@ -115,7 +115,7 @@ def started_once(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-@rule
+@rule("started-once")
 def nobody_starts_the_second(workspace: Workspace) -> Iterator[Finding]:
     """A start is good for one conversion, and the program is called only when all slots are
     converted."""
@@ -138,7 +138,7 @@ def nobody_starts_the_second(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule
+@rule("software-sets-rate")
 def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
     """The rate is what the program's own time leaves, and it moves when the program changes."""
     for chain in workspace.project.chains:
@@ -164,7 +164,7 @@ def _converting_s(cycle: ScanTiming) -> Fraction:
     return sum((slot.repeats * slot.each_s for slot in cycle.slots), Fraction(0))
 
 
-@rule
+@rule("out-of-step")
 def follower_is_longer(workspace: Workspace) -> Iterator[Finding]:
     """The converter in step with another one misses triggers that the other serves."""
     for chain in workspace.project.chains:

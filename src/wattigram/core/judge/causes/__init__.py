@@ -17,6 +17,7 @@ from wattigram.core.judge.causes import (  # noqa: F401
 )
 from wattigram.core.judge.causes.base import (
     LikelyCause,
+    cause_tests,
     likely_causes,
     never_converted,
     register_differences,
@@ -28,6 +29,7 @@ from wattigram.core.judge.causes.settling import neighbour_points
 
 __all__ = [
     "LikelyCause",
+    "cause_codes",
     "design_causes",
     "expectation_beside",
     "is_known",
@@ -37,3 +39,19 @@ __all__ = [
     "register_differences",
     "route_causes",
 ]
+
+_OTHERS = frozenset(
+    {
+        "signal-not-converted",
+        "expectation-beside-bench",
+        "firmware-differs",
+        "firmware-failed",
+        "baud-differs",
+    }
+)
+"""Codes of causes that are found in other ways than by a test of one failing signal."""
+
+
+def cause_codes() -> frozenset[str]:
+    """Codes of all causes, beside those of findings, any of which may be one where it was made up of a design."""
+    return _OTHERS.union(*(known.codes for known in cause_tests()))

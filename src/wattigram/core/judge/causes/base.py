@@ -273,13 +273,46 @@ class FailingSignal:
 
 
 Tester = Callable[[FailingSignal], LikelyCause | None]
-_TESTERS: list[Tester] = []
 
 
-def register_cause(function: Tester) -> Tester:
-    """Register a tester."""
-    _TESTERS.append(function)
-    return function
+@dataclass(frozen=True)
+class CauseTest:
+    """A test for likely causes, with the codes of those that it may give."""
+
+    test: Tester
+    codes: tuple[str, ...]
+
+
+_TESTS: dict[str, list[CauseTest]] = {}
+"""Tests by the module that they stand in."""
+
+
+def register_cause(*codes: str) -> Callable[[Tester], Tester]:
+    """Register a test with the codes of what it may give; scripts know those, so they never change."""
+
+    def register(test: Tester) -> Tester:
+        _TESTS.setdefault(test.__module__, []).append(CauseTest(test, codes))
+        return test
+
+    return register
+
+
+def cause_tests() -> tuple[CauseTest, ...]:
+    """All tests; causes that fit equally well come in this order."""
+    return tuple(test for module in _ORDER for test in _TESTS[f"{__package__}.{module}"])
+
+
+_ORDER = (
+    "settling",
+    "expectations_and_costs",
+    "events",
+    "loopback",
+    "levels",
+    "item_format",
+    "rates",
+    "missing_samples",
+    "stages",
+)
 
 
 def never_converted(take: Take, signal: str) -> list[LikelyCause]:
@@ -353,7 +386,9 @@ def _of_design(take: Take, signal: str, kinds: Collection[str]) -> list[LikelyCa
         take, chain, take.workspace.project.signal(signal), find_all(take.workspace), kinds
     )
     return [
-        cause for test in _TESTERS if (cause := test(case)) is not None and cause.fit >= WEAKEST_FIT
+        cause
+        for known in cause_tests()
+        if (cause := known.test(case)) is not None and cause.fit >= WEAKEST_FIT
     ]
 
 

@@ -42,7 +42,7 @@ def _windows(case: FailingSignal) -> list[tuple[Watch, Crossings]]:
     ]
 
 
-@register_cause
+@register_cause("events-not-told", "startup-window", "window-not-enabled")
 def window_unheard(case: FailingSignal) -> LikelyCause | None:
     """No event where some were due: nobody enabled it, or its interrupt."""
     if case.take.is_polled:
@@ -79,7 +79,7 @@ def _is_crossed(case: FailingSignal, watch: Watch) -> bool:
     return 0 < int(np.count_nonzero((volts >= low) & (volts <= high))) < len(volts)
 
 
-@register_cause
+@register_cause("events-not-told")
 def events_not_reported(case: FailingSignal) -> LikelyCause | None:
     """The board's silicon saw windows and edges begin and end, and the program told of others."""
     if not case.take.register_writes:
@@ -128,7 +128,7 @@ def _told_otherwise(take: Take, watch: Watch, place: tuple[str, int]) -> tuple[f
     return 0.0, ""
 
 
-@register_cause
+@register_cause("window-not-rearmed")
 def window_works_once(case: FailingSignal) -> LikelyCause | None:
     """The first event comes, all others do not."""
     for _watch, found in _windows(case):
@@ -151,7 +151,7 @@ def window_works_once(case: FailingSignal) -> LikelyCause | None:
     return None
 
 
-@register_cause
+@register_cause("chain-stays-stopped", "chain-stops-a-while")
 def chain_was_stopped(case: FailingSignal) -> LikelyCause | None:
     """After an event of one of its windows or twins the whole chain gives nothing, for a while or
     for good."""
@@ -245,7 +245,7 @@ def _stopped_by(
     )
 
 
-@register_cause
+@register_cause("window-swapped")
 def limits_exchanged(case: FailingSignal) -> LikelyCause | None:
     """The condition holds nearly all the time, or never, whichever way the limits lie."""
     finding = case.finding("window-swapped")
@@ -272,7 +272,7 @@ def _alike(found: Crossings) -> bool:
     )
 
 
-@register_cause
+@register_cause("window-chatters")
 def window_chatters(case: FailingSignal) -> LikelyCause | None:
     """Many events at each crossing: noise on a slow slope, or raw samples judged instead of their
     average."""
@@ -294,7 +294,7 @@ def window_chatters(case: FailingSignal) -> LikelyCause | None:
     return None
 
 
-@register_cause
+@register_cause("comparator-chatters")
 def comparator_chatters(case: FailingSignal) -> LikelyCause | None:
     """Dozens of edges at each crossing."""
     finding = case.finding("comparator-chatters")
@@ -316,7 +316,7 @@ def comparator_chatters(case: FailingSignal) -> LikelyCause | None:
     return None
 
 
-@register_cause
+@register_cause("twin-too-tight")
 def twin_trips_for_nothing(case: FailingSignal) -> LikelyCause | None:
     """Trips, while the two differ by no more than they must."""
     finding = case.finding("twin-too-tight")
@@ -344,7 +344,7 @@ def twin_trips_for_nothing(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("twin-out-of-step", "twin-pauses")
 def pairs_of_two_instants(case: FailingSignal) -> LikelyCause | None:
     """The two differ value by value of the same number, and not value by value of the same
     instant."""

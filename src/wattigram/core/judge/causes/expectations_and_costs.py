@@ -58,7 +58,7 @@ def expectation_beside(take: Take, verdict: Verdict) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("pair-apart")
 def pair_apart(case: FailingSignal) -> LikelyCause | None:
     """One of a pair reads beside its source: which, by how much, and whether source or
     converter."""
@@ -121,7 +121,7 @@ def offset_v(take: Take, name: str) -> tuple[float, float] | None:
     return float(error.mean()), float(error.std()) / math.sqrt(len(error))
 
 
-@register_cause
+@register_cause("sampling-too-short")
 def settles_as_predicted(case: FailingSignal) -> LikelyCause | None:
     """What is off is what settling was predicted to leave, be the sources steady or not."""
     finding = case.finding("sampling-too-short")
@@ -148,7 +148,7 @@ def settles_as_predicted(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("handler-costs-more")
 def handler_costs_more(case: FailingSignal) -> LikelyCause | None:
     """The program was counted, and its handler takes longer than the design says: rate or losses
     follow."""

@@ -29,7 +29,7 @@ def _items(case: FailingSignal) -> NDArray[Any]:
     return data[: len(data) // lap * lap] if len(data) >= lap else data
 
 
-@register_cause
+@register_cause("item-width-read")
 def width_differs(case: FailingSignal) -> LikelyCause | None:
     """Every other value is zero; or part of each lap never changes from zero, and the rest is too
     big."""
@@ -66,7 +66,7 @@ def width_differs(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("dma-no-increment")
 def address_stands_still(case: FailingSignal) -> LikelyCause | None:
     """Only the first item of each lap ever changes."""
     data = _items(case)
@@ -90,7 +90,7 @@ def address_stands_still(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("same-half-again")
 def same_half_again(case: FailingSignal) -> LikelyCause | None:
     """The second half of each lap is the first once more, noise and all: both are sent from the
     same place."""
@@ -114,7 +114,7 @@ def same_half_again(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("byte-order-read")
 def bytes_are_swapped(case: FailingSignal) -> LikelyCause | None:
     """With the two bytes of each item exchanged the readings are right."""
     if not case.is_off or case.captured is None or case.captured.items.dtype.itemsize < 2:
@@ -140,7 +140,7 @@ def bytes_are_swapped(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("alignment-read", "wrong-alignment")
 def wrong_alignment(case: FailingSignal) -> LikelyCause | None:
     """All readings are 2^k times too big or too small."""
     if not case.is_off:
@@ -172,7 +172,7 @@ def wrong_alignment(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("item-too-narrow")
 def item_too_narrow(case: FailingSignal) -> LikelyCause | None:
     """Readings fold over at the item's width."""
     width = case.chain.buffer.element_bits
@@ -194,7 +194,7 @@ def item_too_narrow(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("loop-out-of-step")
 def loop_out_of_step(case: FailingSignal) -> LikelyCause | None:
     """From lap to lap the signal's places hold other signals."""
     slots, items = len(case.chain.slots), case.chain.buffer.samples
@@ -239,7 +239,7 @@ def _expected_by_slot(case: FailingSignal, cycles: int) -> NDArray[np.float64]:
     return by_slot
 
 
-@register_cause
+@register_cause("slot-order")
 def other_order(case: FailingSignal) -> LikelyCause | None:
     """The converter takes its slots in the order of channels, and readings are other signals' from
     the start."""

@@ -23,7 +23,7 @@ PINNED_SHARE = 0.02
 CLEAR_SIGMAS = 4
 
 
-@register_cause
+@register_cause("input-beyond-reference")
 def input_beyond_reference(case: FailingSignal) -> LikelyCause | None:
     """Readings stand still at full scale, or at zero."""
     if case.captured is None or not case.is_reading:
@@ -61,7 +61,7 @@ def input_beyond_reference(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("not-calibrated", "startup-calibrate")
 def not_calibrated(case: FailingSignal) -> LikelyCause | None:
     """Every reading is off by the same few counts."""
     if case.captured is None:
@@ -117,7 +117,7 @@ def signal_noise_lsb(case: FailingSignal) -> float:
     return signal_noise(case.take.workspace, case.chain, case.signal).raw_lsb
 
 
-@register_cause
+@register_cause("clock-too-fast")
 def clock_too_fast(case: FailingSignal) -> LikelyCause | None:
     """Readings scatter more than they should, as much as such a clock makes them."""
     finding = case.of_chain("clock-too-fast")
@@ -144,7 +144,7 @@ def clock_too_fast(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("full-scale-read")
 def factor_off(case: FailingSignal) -> LikelyCause | None:
     """Readings are too small or too big by a fixed share: a slow clock's leakage, or another full
     scale."""
@@ -189,7 +189,7 @@ def factor_off(case: FailingSignal) -> LikelyCause | None:
     return None
 
 
-@register_cause
+@register_cause("mean-shift-mismatch", "sum-too-wide")
 def mean_is_scaled(case: FailingSignal) -> LikelyCause | None:
     """The reduced stream is the right one times count / 2^shift, or folds over where its sum
     overflows."""

@@ -68,7 +68,7 @@ def _output_finding(case: FailingSignal) -> Finding | None:
     return None
 
 
-@register_cause
+@register_cause()
 def output_as_designed(case: FailingSignal) -> LikelyCause | None:
     """What came back is what the output's own mistake makes of it."""
     finding = _output_finding(case)
@@ -87,7 +87,7 @@ def output_as_designed(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("table-not-codes")
 def codes_forgotten(case: FailingSignal) -> LikelyCause | None:
     """Everything is too small or too large by the same factor: that of millivolts taken for
     codes."""
@@ -112,7 +112,7 @@ def codes_forgotten(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("output-stops-short")
 def output_stops_short(case: FailingSignal) -> LikelyCause | None:
     """The wave has a flat top or bottom that nobody designed."""
     generator = _generator(case)
@@ -135,7 +135,7 @@ def output_stops_short(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("wires-exchanged")
 def wires_exchanged(case: FailingSignal) -> LikelyCause | None:
     """Two signals read what the other should."""
     project = case.take.workspace.project

@@ -15,7 +15,7 @@ _NEVER_STARTED = ("startup-converter", "startup-trigger", "never-triggered")
 _NEVER_FETCHED = ("startup-memory", "startup-interrupt", "polling-times-out", "handler-too-slow")
 
 
-@register_cause
+@register_cause("never-sent")
 def nothing_came(case: FailingSignal) -> LikelyCause | None:
     """Not one item; the board's own count of conversions tells a converter that stands still from
     one unheard."""
@@ -63,7 +63,7 @@ def nothing_came(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("polling-times-out")
 def results_given_up(case: FailingSignal) -> LikelyCause | None:
     """The program found results late, and says how many of them it let go."""
     finding = case.of_chain("polling-times-out")
@@ -83,7 +83,7 @@ def results_given_up(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("started-once")
 def one_value_came(case: FailingSignal) -> LikelyCause | None:
     """Exactly one value, or one pass, then silence."""
     items = case.take.item_count(case.stream)
@@ -105,7 +105,7 @@ def one_value_came(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("dma-not-endless")
 def one_bufferful_came(case: FailingSignal) -> LikelyCause | None:
     """As many items as the loop holds, then silence."""
     items = case.take.item_count(case.stream)
@@ -125,7 +125,7 @@ def one_bufferful_came(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("half-not-served")
 def half_never_came(case: FailingSignal) -> LikelyCause | None:
     """Of each lap the same half is missing: its mark is not served."""
     rows = case.take.gaps
@@ -153,7 +153,7 @@ def half_never_came(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("numbers-jump")
 def numbers_jump(case: FailingSignal) -> LikelyCause | None:
     """Items have numbers to which no converter could have come: their count was taken from
     elsewhere."""
@@ -172,7 +172,7 @@ def numbers_jump(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("sent-again")
 def sent_again(case: FailingSignal) -> LikelyCause | None:
     """Items come again in portions of a half: a handler serves marks that are no longer there."""
     rows = case.take.repeats
@@ -195,7 +195,7 @@ def sent_again(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("handler-too-slow")
 def some_are_lost(case: FailingSignal) -> LikelyCause | None:
     """The share that is missing is the share that a handler of this length loses."""
     timing = retrieval_timing(case.take.workspace, case.chain)

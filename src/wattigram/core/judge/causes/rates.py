@@ -23,7 +23,7 @@ def _measured_hz(case: FailingSignal) -> float | None:
     return case.take.cycle_rate_hz(case.chain)
 
 
-@register_cause
+@register_cause("trigger-too-short")
 def triggers_are_missed(case: FailingSignal) -> LikelyCause | None:
     """The rate is a whole fraction of the trigger's."""
     rate_hz = _measured_hz(case)
@@ -45,7 +45,7 @@ def triggers_are_missed(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("timer-registers")
 def timer_counts_otherwise(case: FailingSignal) -> LikelyCause | None:
     """The rate is that of other register values: most often each one too high."""
     trigger = case.take.workspace.project.own_trigger(case.chain)
@@ -71,7 +71,7 @@ def timer_counts_otherwise(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("oscillator-spread")
 def oscillator_is_off(case: FailingSignal) -> LikelyCause | None:
     """The rate is off by no more than the converter's own oscillator may be, and nothing else sets
     it."""
@@ -101,7 +101,7 @@ def oscillator_is_off(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("sampled-too-slowly")
 def signal_is_folded(case: FailingSignal) -> LikelyCause | None:
     """Each sample is right, and there are too few of them in a period: a sine appears at another
     frequency."""
@@ -127,7 +127,7 @@ def signal_is_folded(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("frame-times")
 def frames_are_timed_wrong(case: FailingSignal) -> LikelyCause | None:
     """As many items came as the board's running time makes, yet the instants of their frames tell
     of another rate."""

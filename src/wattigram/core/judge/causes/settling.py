@@ -67,7 +67,7 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
     return (other - settled)[good], (mine - settled)[good]
 
 
-@register_cause
+@register_cause("sampling-too-short")
 def sampling_too_short(case: FailingSignal) -> LikelyCause | None:
     """The reading is off by a fixed share of the difference to the slot before."""
     points = neighbour_points(case.take, case.chain, case.signal.name)
@@ -148,7 +148,7 @@ def _has_source_at(case: FailingSignal, hertz: float) -> bool:
     )
 
 
-@register_cause
+@register_cause("floating-pin", "input-beyond-reference")
 def floating_pin(case: FailingSignal) -> LikelyCause | None:
     """The reading wanders, carries mains, and copies the slot before."""
     if not case.is_off or _is_misread(case) or not case.is_reading:

@@ -19,7 +19,7 @@ FEWEST_VALUES = 8
 LEAST_SHARE = 0.01
 
 
-@register_cause
+@register_cause("stage-not-served")
 def stage_gives_nothing(case: FailingSignal) -> LikelyCause | None:
     """Samples come, and what software should make of them does not."""
     stage = case.signal.later_filter
@@ -39,7 +39,7 @@ def stage_gives_nothing(case: FailingSignal) -> LikelyCause | None:
     )
 
 
-@register_cause
+@register_cause("stage-differs")
 def stage_makes_something_else(case: FailingSignal) -> LikelyCause | None:
     """The samples that came, put through the stage, give other values than those that came."""
     project, name = case.take.workspace.project, case.signal.name

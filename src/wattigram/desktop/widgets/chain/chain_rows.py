@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen, QRegion, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from wattigram.core.advise.findings import Finding
+from wattigram.core.advise.findings import Finding, cell_of
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.timing import scan_timing
@@ -26,44 +26,6 @@ from wattigram.desktop.widgets.drawing import draw_marker, elide
 from wattigram.desktop.widgets.finding_mark import paint_finding
 
 STREAM = FACETS.index("stream")
-_CELLS = {
-    "signal": ("pin-used-twice", "pin-not-analog"),
-    "front end": ("pin-not-wired", "pin-floats", "input-beyond-reference"),
-    "sample": ("sampling-too-short", "signal-not-converted", "slot-order"),
-    "transfer": (
-        "loop-out-of-step",
-        "half-mark-in-cycle",
-        "item-too-narrow",
-        "item-drops-bits",
-        "handler-too-slow",
-        "dma-not-endless",
-        "dma-no-increment",
-        "polling-times-out",
-        "item-width-read",
-        "alignment-read",
-        "byte-order-read",
-        "full-scale-read",
-    ),
-    "filter": ("sum-too-wide", "mean-shift-mismatch"),
-    "thresholds": (
-        "window-swapped",
-        "window-out-of-range",
-        "window-on-raw",
-        "window-not-enabled",
-        "window-not-rearmed",
-        "chain-stays-stopped",
-        "window-chatters",
-        "window-waits",
-        "twin-too-tight",
-        "twin-on-one-converter",
-        "twin-out-of-step",
-        "twin-pauses",
-        "comparator-chatters",
-        "comparator-never-trips",
-        "comparator-threshold",
-    ),
-}
-CELL_OF_FINDING = {code: cell for cell, codes in _CELLS.items() for code in codes}
 
 
 class ChainRows(QWidget):
@@ -94,8 +56,8 @@ class ChainRows(QWidget):
         self._workspace = workspace
         self._findings = {}
         for finding in findings:
-            facet = CELL_OF_FINDING.get(finding.code)
-            if facet is None:
+            facet = cell_of(finding.code)
+            if not facet:
                 continue
             names = [finding.signal]
             chain = workspace.project.chain(finding.converter)

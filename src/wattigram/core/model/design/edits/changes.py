@@ -19,37 +19,32 @@ KEYS = ("name", "pin", "converter", "dac", "signal", "timer")
 """Fields by which things of one kind are told apart."""
 TERMS = {
     "sampling_cycles": "sampling",
-    "handler_cycles": "ISR cycles",
-    "items": "circular buffer",
-    "width_bits": "item width",
-    "register_bits": "accumulator width",
+    "isr_cycles": "ISR cycles",
+    "samples": "circular buffer",
+    "element_bits": "element width",
+    "accumulator_bits": "accumulator width",
     "hysteresis_v": "hysteresis",
     "threshold_v": "threshold",
-    "by": "done in",
-    "on": "input",
-    "every": "period",
+    "done_in": "done in",
+    "period_s": "period",
     "per_trigger": "per trigger",
     "prescaler_register": "prescaler register",
     "period_register": "period register",
     "startup": "start-up order",
     "bus_clock_hz": "bus clock",
     "voltage_v": "voltage",
-    "resistance_ohm": "source resistance",
+    "source_resistance_ohm": "source resistance",
     "capacitor_f": "capacitor",
-    "swapped_with": "wires swapped with",
+    "swapped_with": "swapped with",
     "rearm": "re-arm",
     "low": "lower limit",
     "high": "upper limit",
-    "enabled": "enabled",
     "trigger": "trigger",
-    "retrieval": "readout",
-    "reduce": "filter",
     "low_v": "low",
     "high_v": "high",
 }
 UNITS = {"_v": "V", "_hz": "Hz", "_s": "s", "_ohm": "Ω", "_f": "F"}
-CLOCKS = frozenset({"sampling_cycles", "handler_cycles"})
-SECONDS = frozenset({"every", "dwell", "timeout"})
+CLOCKS = frozenset({"sampling_cycles", "isr_cycles"})
 _WORD = re.compile(r"(?<=[a-z])(?=[A-Z])")
 _ABBREVIATIONS = {"pwm", "uart", "dac", "dma", "dc"}
 
@@ -159,8 +154,8 @@ def _plain(field: str) -> str:
 def _kind(value: Any) -> str:
     if isinstance(value, BaseModel):
         kind = str(getattr(value, "kind", _noun(type(value))))
-        every = getattr(value, "every", None)
-        return f"{kind} {format_si(every, 's', 6)}" if isinstance(every, Fraction) else kind
+        period_s = getattr(value, "period_s", None)
+        return f"{kind} {format_si(period_s, 's', 6)}" if isinstance(period_s, Fraction) else kind
     return "none" if value is None else str(value)
 
 
@@ -171,8 +166,6 @@ def _shown(value: Any, field: str) -> str:
         return "on" if value else "off"
     if isinstance(value, tuple):
         return ", ".join(str(one) for one in value)
-    if field in SECONDS:
-        return format_si(value, "s", 6)
     unit = next((unit for ending, unit in UNITS.items() if field.endswith(ending)), "")
     if unit == "V":
         return format_volts(float(value))
