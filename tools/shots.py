@@ -23,7 +23,8 @@ from wattigram.desktop.pages.page_stack import (
     TAKES,
     WAVE,
 )
-from wattigram.desktop.shell.app import EXAMPLE, make_app, make_window
+from wattigram.desktop.shell.app import make_app, make_window
+from wattigram.examples import EXAMPLES, STUDIO_KILN
 from wattigram.desktop.shell.screenshot import wait_until
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
@@ -50,7 +51,7 @@ def main(folder: Path, width: int, height: int) -> None:
     """Go through the demo as its users do, and take a picture at each station."""
     os.environ["WATTIGRAM_CONFIG"] = tempfile.mkdtemp(prefix="wattigram-shots-")
     app = make_app()
-    window = make_window(app, EXAMPLE)
+    window = make_window(app, STUDIO_KILN)
     window.resize(width, height)
     window.show()
     folder.mkdir(parents=True, exist_ok=True)
@@ -133,17 +134,17 @@ def shoot_designs(app: object, window: MainWindow, shoot: Callable[[str], None])
     shoot("compare")
     window.document.stack.setClean()
     for example, selection, name in (
-        ("kiln-safety", Selection("ADC 1", 0, "Upper zone", "filter"), "kiln-safety-reduce"),
+        ("kiln-safety", Selection("ADC 1", 0, "Upper zone", "filter"), "kiln-safety-filter"),
         ("wheel-pedal", Selection("ADC", 0, "Pedal", "thresholds:2"), "wheel-pedal"),
     ):
-        window.files.open(EXAMPLE.parents[1] / example)
+        window.files.open(EXAMPLES / example)
         window.show_page(CHAIN)
         window.chain_page.select(selection)
         window.board.start()
         wait_until(app, lambda: window.board.latest.seconds > 4.2)  # type: ignore[arg-type]
         shoot(name)
     shoot_outputs(app, window, shoot)
-    window.files.open(EXAMPLE)
+    window.files.open(STUDIO_KILN)
     window.show_page(CHAIN)
     window.chain_page.select(Selection("ADC 1", facet="start-up"))
     window.document.edit(
@@ -154,7 +155,7 @@ def shoot_designs(app: object, window: MainWindow, shoot: Callable[[str], None])
 
 def shoot_outputs(app: object, window: MainWindow, shoot: Callable[[str], None]) -> None:
     """Outputs, the Wave page and the Routes page."""
-    examples = EXAMPLE.parents[1]
+    examples = EXAMPLES
 
     def run(path: Path, seconds: float) -> None:
         window.files.open(path)

@@ -62,7 +62,7 @@ def filter_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
             else SetFilter(signal.name, _stage(name, 4, stage))
         )
 
-    fields = [Field("stage", KINDS[stage.kind if stage else "none"], kind, tuple(KINDS.values()))]
+    fields = [Field("filter", KINDS[stage.kind if stage else "none"], kind, tuple(KINDS.values()))]
     if stage is not None:
         figures = filter_metrics(stage, rate_hz, chain.bits)
         reduced = signal_noise(workspace, chain, signal)

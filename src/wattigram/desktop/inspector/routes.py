@@ -130,13 +130,13 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
     fields = [
         Field("name", route.name, lambda text: changed(name=text.strip()), hint="any name"),
         Field(
-            "from",
+            "source",
             source_text(route.source),
             lambda text: changed(source=from_.get(text, route.source)),
             tuple(from_),
         ),
         Field(
-            "to",
+            "destination",
             sink_text(route.destination),
             lambda text: changed(destination=to.get(text, route.destination)),
             tuple(to),

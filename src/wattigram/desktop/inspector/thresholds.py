@@ -83,7 +83,7 @@ def threshold_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
     facts = [Fact("range", f"{lowest} to {format_volts(highest_v)}")]
     fields = [
         Field(
-            "threshold", "none" if window is None else "threshold", presence, ("none", "threshold")
+            "threshold", "none" if window is None else "in use", presence, ("none", "in use")
         )
     ]
     if window is not None:

@@ -61,7 +61,7 @@ class LoopMap(QWidget):
         line = float(self.fontMetrics().height())
         painter.setFont(heading_font())
         painter.setPen(color(t.faint))
-        elide(painter, QRectF(12, 4, self.width() - 18, line), "CIRCULAR BUFFERS IN MEMORY")
+        elide(painter, QRectF(12, 4, self.width() - 18, line), "BUFFERS IN MEMORY")
         if self._workspace is None or not self._workspace.project.chains:
             return
         chains = self._workspace.project.chains
@@ -88,7 +88,7 @@ class LoopMap(QWidget):
         elide(
             painter,
             QRectF(rect.left(), rect.top(), rect.width(), line),
-            f"{loop.name} · {loop.bytes} B · {state}",
+            f"{loop.name} · {state} · {loop.bytes} B",
         )
         area = rect.adjusted(0, line + 2, 0, 0)
         if area.height() < 8:

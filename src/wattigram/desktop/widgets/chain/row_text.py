@@ -32,12 +32,13 @@ from wattigram.core.predict.timing import ScanTiming, buffer_timing, retrieval_t
 from wattigram.desktop.theme import color, signal_color, theme
 
 PLACES_SHOWN = 2
-STAGES = {"sum": "sum of", "block-average": "average of", "moving-average": "running"}
+STAGES = {"sum": "sum of", "block-average": "average", "moving-average": "moving"}
 SOURCES = {
     "floating": "nothing",
     "follow": "as",
     "tied": "tied to",
     "supply": "bench supply",
+    "dc": "DC",
     "swept-sine": "swept sine",
     "jumper": "jumper from",
     "serial": "bytes",

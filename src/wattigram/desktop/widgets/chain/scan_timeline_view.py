@@ -381,7 +381,7 @@ class LensView(QWidget):
         share = f"{float(timing.cpu_share) * 100:.2g} %"
         if chain.readout.kind == "dma":
             loop = buffer_timing(self._workspace, chain)
-            return f"half-full ISR, every {loop.items / 2 / loop.slots:g} cycles · {share}"
+            return f"half-full ISR, every {loop.items / 2 / loop.slots:g} scans · {share}"
         if chain.readout.kind == "fifo":
             return f"FIFO ISR, every {chain.results_per_isr} results · {share}"
         return f"{chain.readout.kind}, {format_si(timing.events_hz, 'Hz', 4)} · {share}"
