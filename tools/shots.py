@@ -24,10 +24,10 @@ from wattigram.desktop.pages.page_stack import (
     WAVE,
 )
 from wattigram.desktop.shell.app import make_app, make_window
-from wattigram.examples import EXAMPLES, STUDIO_KILN
 from wattigram.desktop.shell.screenshot import wait_until
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
+from wattigram.examples import EXAMPLES, STUDIO_KILN
 
 SINE = SineShape()
 OWN = """#include "wg_hooks.h"

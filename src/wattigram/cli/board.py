@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import NoReturn
 
-import typer
+import click
 
 from wattigram.core.base.errors import BoardError, FileError
 from wattigram.core.base.toml_document import read_text
@@ -18,30 +18,66 @@ from wattigram.core.model.design import open_workspace
 from wattigram.core.silicon.deploy import effective_config
 
 
+@click.command("board")
+@click.argument("project", type=click.Path(path_type=Path), required=False)
+@click.option(
+    "--config",
+    "config",
+    type=click.Path(path_type=Path),
+    help="Run this effective configuration (JSON) instead.",
+)
+@click.option(
+    "--image",
+    "image",
+    type=click.Path(path_type=Path),
+    help="Run this image (ELF) on the project's board.",
+)
+@click.option(
+    "--gdb",
+    "gdb",
+    type=click.IntRange(min=0, max=65535),
+    default=0,
+    show_default=True,
+    help="With --image: port for a debugger; 0 takes a free one.",
+)
+@click.option(
+    "--tcp",
+    "tcp",
+    type=click.IntRange(min=0, max=65535),
+    default=0,
+    show_default=True,
+    help="TCP port on loopback; 0 takes a free one.",
+)
+@click.option(
+    "--seed",
+    "seed",
+    type=click.IntRange(min=0, max=2**32 - 1),
+    default=1,
+    show_default=True,
+    help="Seed of the noise.",
+)
+@click.option("--fast", "fast", is_flag=True, help="As fast as it goes, not in real time.")
+@click.option(
+    "--print-config",
+    "print_config",
+    is_flag=True,
+    help="Print the effective configuration and end.",
+)
 def board(
-    project: Path | None = typer.Argument(
-        None, help="Project to run, or the folder that holds it."
-    ),
-    config: Path | None = typer.Option(
-        None, "--config", help="Run this effective configuration (JSON) instead."
-    ),
-    image: Path | None = typer.Option(
-        None, "--image", help="Run this image (ELF) on the project's board."
-    ),
-    gdb: int = typer.Option(
-        0, "--gdb", min=0, max=65535, help="With --image: port for a debugger; 0 takes a free one."
-    ),
-    tcp: int = typer.Option(
-        0, "--tcp", min=0, max=65535, help="TCP port on loopback; 0 takes a free one."
-    ),
-    seed: int = typer.Option(1, "--seed", min=0, max=2**32 - 1, help="Seed of the noise."),
-    fast: bool = typer.Option(False, "--fast", help="As fast as it goes, not in real time."),
-    print_config: bool = typer.Option(
-        False, "--print-config", help="Print the effective configuration and end."
-    ),
+    project: Path | None,
+    config: Path | None,
+    image: Path | None,
+    gdb: int,
+    tcp: int,
+    seed: int,
+    fast: bool,
+    print_config: bool,
 ) -> None:
     """Offer a pty and a TCP port, and stream like a real board. Prints where it listens, as a line
-    of JSON."""
+    of JSON.
+
+    PROJECT: Project to run, or the folder that holds it.
+    """
     if (project is None) == (config is None):
         raise BoardError(
             "Nothing says what to run.", cure="Name a project, or give --config FILE, not both."
@@ -63,7 +99,7 @@ def board(
         assert project is not None
         effective = effective_config(open_workspace(project), seed)
     if print_config:
-        typer.echo(effective.model_dump_json(indent=2))
+        click.echo(effective.model_dump_json(indent=2))
         return
     try:
         serve_board(effective, tcp_port=tcp, fast=fast)
@@ -82,7 +118,7 @@ def _run_image(project: Path, image: Path, seed: int, options: list[str]) -> NoR
         process.stdin.write(setup + "\n")
         process.stdin.close()
         try:
-            raise typer.Exit(process.wait())
+            raise click.exceptions.Exit(process.wait())
         except BaseException:
             process.terminate()
             raise

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-import typer
+import click
 
 from wattigram.cli.check_json import check_json
 from wattigram.core.advise.findings import Finding, find_all
@@ -17,40 +17,45 @@ from wattigram.core.predict.timing import buffer_timing, retrieval_timing, route
 from wattigram.core.predict.waveform import dac_playback
 
 
-def check(
-    project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
-    as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
-) -> None:
+@click.command("check")
+@click.argument("project", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
+def check(project: Path, as_json: bool) -> None:
     """Show timing, accuracy and findings; exit status 1 when there is an error among the
-    findings."""
+    findings.
+
+    PROJECT: Project file, or the folder that holds it.
+    """
     workspace = open_workspace(project)
     findings = find_all(workspace)
     if as_json:
-        typer.echo(json.dumps(check_json(workspace, findings), indent=2, ensure_ascii=False))
+        click.echo(json.dumps(check_json(workspace, findings), indent=2, ensure_ascii=False))
     else:
         _print(workspace, findings)
-    raise typer.Exit(1 if any(finding.severity == "error" for finding in findings) else 0)
+    raise click.exceptions.Exit(
+        1 if any(finding.severity == "error" for finding in findings) else 0
+    )
 
 
 def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
     project = workspace.project
     clock = format_si(workspace.bus_clock_hz, "Hz")
-    typer.echo(
+    click.echo(
         f"{project.name} · {workspace.part.name} · {clock} · {workspace.reference_v:.3f} V · "
         f"build {workspace.build_mark}"
     )
     for chain in project.chains:
         cycle = scan_timing(workspace, chain)
         loop = buffer_timing(workspace, chain)
-        typer.echo(
+        click.echo(
             f"\n{chain.converter}: {format_si(cycle.clock_hz, 'Hz')}, {_pace(workspace, chain)}"
         )
-        typer.echo(
+        click.echo(
             f"{loop.name}: {loop.items} × {loop.item_bytes} B, wrap time {format_si(loop.lap_s, 's')}, "
             f"half full every {format_si(loop.half_s, 's')}, "
             f"{'holds whole scans' if loop.in_step else 'splits scans'}; {_fetched(workspace, chain)}"
         )
-        typer.echo(
+        click.echo(
             f"  {'slot':<5}{'signal':<22}{'pin':<5}{'instant':>12}{'sampling':>12}{'rate':>12}{'filtered':>12}{'error':>12}"
         )
         for place, timing in enumerate(cycle.slots):
@@ -61,20 +66,20 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
                 if signal.filter
                 else "–"
             )
-            typer.echo(
+            click.echo(
                 f"  {place + 1:<5}{signal.name:<22}{signal.pin:<5}{format_rounded(timing.held_s, 's', 6):>12}"
                 f"{format_si(timing.sampling_s, 's'):>12}{format_si(timing.rate_hz, 'Hz'):>12}{reduced:>12}"
                 f"{format_counts(settling.full_scale_error_lsb):>12}"
             )
     for line in _outputs(workspace):
-        typer.echo(line)
-    typer.echo(f"\nFindings: {len(findings) or 'none'}")
+        click.echo(line)
+    click.echo(f"\nFindings: {len(findings) or 'none'}")
     for finding in findings:
-        typer.echo(
+        click.echo(
             f"  {finding.severity}: {finding.title} ({finding.where})\n    {finding.message}"
         )
         if finding.remedy:
-            typer.echo(f"    fix: {finding.fix}")
+            click.echo(f"    fix: {finding.fix}")
 
 
 def _outputs(workspace: Workspace) -> list[str]:

@@ -8,7 +8,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-import typer
+import click
 
 from wattigram.cli.open_window import has_display, run_window
 from wattigram.cli.progress import Progress
@@ -23,16 +23,21 @@ from wattigram.examples import STUDIO_KILN
 DEMO_S = 10.0
 
 
-def demo(
-    headless: bool = typer.Option(False, "--headless", help="No window, even with a display."),
-    out: Path = typer.Option(
-        Path("demo-out"), "--out", help="Folder for what the run without a window writes."
-    ),
-) -> None:
+@click.command("demo")
+@click.option("--headless", "headless", is_flag=True, help="No window, even with a display.")
+@click.option(
+    "--out",
+    "out",
+    type=click.Path(path_type=Path),
+    default=Path("demo-out"),
+    show_default=True,
+    help="Folder for what the run without a window writes.",
+)
+def demo(headless: bool, out: Path) -> None:
     """Show the whole loop on the demo project: design, run, proof, fix, proof."""
     if has_display() and not headless:
-        raise typer.Exit(run_window(STUDIO_KILN, autorun=True))
-    raise typer.Exit(0 if run_headless(out) else 1)
+        raise click.exceptions.Exit(run_window(STUDIO_KILN, autorun=True))
+    raise click.exceptions.Exit(0 if run_headless(out) else 1)
 
 
 def run_headless(out: Path) -> bool:
@@ -43,21 +48,21 @@ def run_headless(out: Path) -> bool:
     failing = [verdict for verdict in before.verdicts if verdict.outcome == "fails"]
     mendable = [cause for cause in before.causes if cause.remedy is not None]
     if len(failing) != 1 or not mendable:
-        typer.echo(
+        click.echo(
             "One expectation was to fail, with a likely cause that can be cured. It did not go so.",
             err=True,
         )
         return False
     remedy = mendable[0].remedy
     assert remedy is not None
-    typer.echo(f"\nFix: {mendable[0].fix}\n")
+    click.echo(f"\nFix: {mendable[0].fix}\n")
     cured = apply_edit(workspace, remedy)
     save_project(cured.project, out / "studio-kiln-cured.wattigram.toml")
     after = _take_and_prove(cured, out, "second")
     picture = _window_picture(out / "window.png")
     good = after.all_hold and after.count("open") == 0 and picture
-    typer.echo(f"\nIn {out}: " + ", ".join(sorted(path.name for path in out.iterdir())))
-    typer.echo("Everything holds." if good else "It did not go as it should.")
+    click.echo(f"\nIn {out}: " + ", ".join(sorted(path.name for path in out.iterdir())))
+    click.echo("Everything holds." if good else "It did not go as it should.")
     return good
 
 
@@ -70,7 +75,7 @@ def _take_and_prove(workspace: Workspace, out: Path, name: str) -> Proof:
         proof = prove(workspace, take)
         write_html(workspace, take, proof, out / f"{name}-proof.html")
         write_junit(workspace, proof, out / f"{name}-proof.xml")
-    typer.echo(
+    click.echo(
         f"The {name} take: {outcome.seconds:g} s, {outcome.samples} samples, "
         f"{outcome.lost_cycles} scans lost"
     )
@@ -95,7 +100,7 @@ def _window_picture(path: Path) -> bool:
     )
     shutil.rmtree(settings, ignore_errors=True)
     if outcome.returncode != 0 or not path.exists():
-        typer.echo(
+        click.echo(
             f"The picture of the window could not be taken: {outcome.stderr.strip()[-400:]}",
             err=True,
         )

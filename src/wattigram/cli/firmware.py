@@ -7,7 +7,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-import typer
+import click
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.firmware import (
@@ -24,24 +24,41 @@ from wattigram.core.silicon.registers import design_writes
 TABLES = "wg_tables.h"
 
 
+@click.command("firmware")
+@click.argument("project", type=click.Path(path_type=Path))
+@click.option(
+    "--out",
+    "out",
+    type=click.Path(path_type=Path),
+    required=True,
+    help="Folder for the C files; made where it is missing.",
+)
+@click.option("--build", "build", is_flag=True, help="Build it with the cross compiler.")
+@click.option(
+    "--compiler",
+    "compiler",
+    default="",
+    show_default=True,
+    help="Compiler to use instead of arm-none-eabi-gcc.",
+)
+@click.option("--tables", "tables", is_flag=True, help="Only constants and tables, as one header.")
+@click.option(
+    "--drop-hooks", "drop_hooks", is_flag=True, help="Write even where own code loses a hook."
+)
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
 def firmware(
-    project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
-    out: Path = typer.Option(
-        ..., "--out", help="Folder for the C files; made where it is missing."
-    ),
-    build: bool = typer.Option(False, "--build", help="Build it with the cross compiler."),
-    compiler: str = typer.Option(
-        "", "--compiler", help="Compiler to use instead of arm-none-eabi-gcc."
-    ),
-    tables: bool = typer.Option(
-        False, "--tables", help="Only constants and tables, as one header."
-    ),
-    drop_hooks: bool = typer.Option(
-        False, "--drop-hooks", help="Write even where own code loses a hook."
-    ),
-    as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
+    project: Path,
+    out: Path,
+    build: bool,
+    compiler: str,
+    tables: bool,
+    drop_hooks: bool,
+    as_json: bool,
 ) -> None:
-    """Write a design's firmware, and build it; exit status 1 when the build fails."""
+    """Write a design's firmware, and build it; exit status 1 when the build fails.
+
+    PROJECT: Project file, or the folder that holds it.
+    """
     workspace = open_workspace(project)
     if tables:
         _write_tables(workspace, out, as_json)
@@ -52,7 +69,7 @@ def firmware(
         found = find_compiler(compiler)
         if found is None:
             raise FirmwareError("There is no cross compiler on this machine.", cure=WHAT_TO_INSTALL)
-        on_line = (lambda _line: None) if as_json else (lambda line: typer.echo(line, err=True))
+        on_line = (lambda _line: None) if as_json else (lambda line: click.echo(line, err=True))
         result = build_firmware(out, workspace.part, found, on_line)
     if as_json:
         values = {
@@ -65,16 +82,16 @@ def firmware(
         }
         if result is not None:
             values["build"] = _build_values(workspace, result)
-        typer.echo(json.dumps(values, indent=2, ensure_ascii=False))
+        click.echo(json.dumps(values, indent=2, ensure_ascii=False))
     else:
-        typer.echo(
+        click.echo(
             f"{out}: {len(written.new)} files new, {len(written.changed)} changed, "
             f"{len(written.same)} as they were, "
             f"{len(written.kept)} of your own kept"
         )
         if result is not None:
-            typer.echo(_build_text(workspace, result))
-    raise typer.Exit(1 if result is not None and result.elf is None else 0)
+            click.echo(_build_text(workspace, result))
+    raise click.exceptions.Exit(1 if result is not None and result.elf is None else 0)
 
 
 def _write_tables(workspace: Workspace, out: Path, as_json: bool) -> None:
@@ -89,7 +106,7 @@ def _write_tables(workspace: Workspace, out: Path, as_json: bool) -> None:
     said = json.dumps(
         {"folder": str(out), "new": [TABLES], "build_mark": workspace.build_mark}, indent=2
     )
-    typer.echo(said if as_json else f"{out / TABLES}: {len(text.splitlines())} lines")
+    click.echo(said if as_json else f"{out / TABLES}: {len(text.splitlines())} lines")
 
 
 def _registers(workspace: Workspace) -> list[dict[str, Any]]:

@@ -5,25 +5,37 @@ from __future__ import annotations
 import contextlib
 from pathlib import Path
 
-import typer
+import click
 
 from wattigram.core.base.errors import LinkError
 from wattigram.core.capture.instrument import Instrument, apply_source, read_voltage
 from wattigram.core.model.design import open_workspace, save_project
 from wattigram.core.model.design.edits import SetWiring, apply_edit
 
-app = typer.Typer(
-    help="Meters and generators on the bench, spoken to in SCPI over TCP.", no_args_is_help=True
-)
+
+@click.group()
+def app() -> None:
+    """Meters and generators on the bench, spoken to in SCPI over TCP."""
 
 
 @app.command("simulate")
-def simulate(
-    port: int = typer.Option(5025, min=0, max=65535, help="TCP port; 0 takes a free one."),
-    level: float = typer.Option(
-        float("nan"), help="Voltage at the meter's input; its own generator where left out."
-    ),
-) -> None:
+@click.option(
+    "--port",
+    "port",
+    type=click.IntRange(min=0, max=65535),
+    default=5025,
+    show_default=True,
+    help="TCP port; 0 takes a free one.",
+)
+@click.option(
+    "--level",
+    "level",
+    type=float,
+    default=float("nan"),
+    show_default=True,
+    help="Voltage at the meter's input; its own generator where left out.",
+)
+def simulate(port: int, level: float) -> None:
     """Run a simulated meter and generator until interrupted."""
     from wattigram.core.capture.instrument.simulated import serve
 
@@ -31,34 +43,41 @@ def simulate(
         serve(
             port,
             None if level != level else level,
-            lambda found: typer.echo(f"scpi:127.0.0.1:{found}"),
+            lambda found: click.echo(f"scpi:127.0.0.1:{found}"),
         )
 
 
 @app.command("ask")
-def ask(
-    address: str, command: str = typer.Argument("*IDN?", help="A query; its answer is printed.")
-) -> None:
-    """Send one command; print the answer of a query."""
+@click.argument("address")
+@click.argument("command", required=False, default="*IDN?")
+def ask(address: str, command: str) -> None:
+    """Send one command; print the answer of a query.
+
+    COMMAND: A query; its answer is printed.
+    """
     with Instrument(address) as instrument:
         if "?" in command:
-            typer.echo(instrument.query(command))
+            click.echo(instrument.query(command))
         else:
             instrument.write(command)
             instrument.check()
 
 
 @app.command("read")
-def read(
-    address: str,
-    project: Path | None = typer.Option(
-        None, help="Project whose bench supply the reading belongs to."
-    ),
-    pin: str = typer.Option("", help="Pin that the supply is wired to."),
-) -> None:
+@click.argument("address")
+@click.option(
+    "--project",
+    "project",
+    type=click.Path(path_type=Path),
+    help="Project whose bench supply the reading belongs to.",
+)
+@click.option(
+    "--pin", "pin", default="", show_default=True, help="Pin that the supply is wired to."
+)
+def read(address: str, project: Path | None, pin: str) -> None:
     """Read a meter; with --project and --pin the reading becomes that pin's."""
     volts = read_voltage(address)
-    typer.echo(f"{volts:.6f} V")
+    click.echo(f"{volts:.6f} V")
     if project is None:
         return
     workspace = open_workspace(project)
@@ -73,6 +92,9 @@ def read(
 
 
 @app.command("set")
+@click.argument("address")
+@click.argument("project", type=click.Path(path_type=Path))
+@click.argument("pin")
 def set_source(address: str, project: Path, pin: str) -> None:
     """Set a generator to what the project's bench says of a pin."""
     wiring = open_workspace(project).project.wired(pin)
@@ -80,4 +102,4 @@ def set_source(address: str, project: Path, pin: str) -> None:
         raise LinkError(
             f"Nothing is wired to pin “{pin}”.", where=str(project), cure="Name a pin of the bench."
         )
-    typer.echo(f"{address}: {apply_source(address, wiring.source)}")
+    click.echo(f"{address}: {apply_source(address, wiring.source)}")

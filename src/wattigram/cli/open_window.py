@@ -5,16 +5,19 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-import typer
+import click
 
 from wattigram.core.base.errors import WattigramError
 
 
-def open_window(
-    project: Path | None = typer.Argument(None, help="Project file, or the folder that holds it."),
-) -> None:
-    """Open the window, with a project where one is named."""
-    raise typer.Exit(run_window(project))
+@click.command("open")
+@click.argument("project", type=click.Path(path_type=Path), required=False)
+def open_window(project: Path | None) -> None:
+    """Open the window, with a project where one is named.
+
+    PROJECT: Project file, or the folder that holds it.
+    """
+    raise click.exceptions.Exit(run_window(project))
 
 
 def run_window(project: Path | None, autorun: bool = False) -> int:

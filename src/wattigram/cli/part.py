@@ -4,66 +4,89 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import typer
+import click
 
 from wattigram.core.base.quantity import format_si
 from wattigram.core.model.part import Converter, Part, copy_part, find_part, list_parts, load_part
 from wattigram.core.model.part.svd import blocks_toml, read_svd
 
-app = typer.Typer(help="List, show and check parts.", no_args_is_help=True)
+
+@click.group()
+def app() -> None:
+    """List, show and check parts."""
 
 
 @app.command("list")
 def list_all() -> None:
     """List the parts that come with the program."""
     for part in list_parts():
-        typer.echo(f"{part.id:<14}{part.name:<14}{part.summary}")
+        click.echo(f"{part.id:<14}{part.name:<14}{part.summary}")
 
 
 @app.command("show")
-def show_one(name: str = typer.Argument(..., help="Id of a part, or a part file.")) -> None:
-    """Show what a part can do."""
+@click.argument("name")
+def show_one(name: str) -> None:
+    """Show what a part can do.
+
+    NAME: Id of a part, or a part file.
+    """
     path = Path(name)
     part = load_part(path) if name.endswith(".toml") else find_part(name)
     for line in _lines(part):
-        typer.echo(line)
+        click.echo(line)
 
 
 @app.command("new")
-def new(
-    name: str = typer.Argument(..., help="Name of the part, for people."),
-    like: str = typer.Option("marten-m3", "--like", help="Id of the part to start from."),
-    out: Path = typer.Option(
-        None, "--out", help="File to write; made from the name where it is not given."
-    ),
-) -> None:
-    """Copy a part as a start for your own; docs/part-format.md says what each figure means."""
+@click.argument("name")
+@click.option(
+    "--like", "like", default="marten-m3", show_default=True, help="Id of the part to start from."
+)
+@click.option(
+    "--out",
+    "out",
+    type=click.Path(path_type=Path),
+    help="File to write; made from the name where it is not given.",
+)
+def new(name: str, like: str, out: Path) -> None:
+    """Copy a part as a start for your own; docs/part-format.md says what each figure means.
+
+    NAME: Name of the part, for people.
+    """
     path = out or Path("-".join(name.lower().split()) + ".toml")
     part = copy_part(like, path, name)
-    typer.echo(f"{path}: {part.name}, a copy to be changed. Then: wattigram part check {path}")
+    click.echo(f"{path}: {part.name}, a copy to be changed. Then: wattigram part check {path}")
 
 
 @app.command("check")
-def check(path: Path = typer.Argument(..., help="Part file.")) -> None:
-    """Check a part file; every fault is explained, and the exit status is then 2."""
+@click.argument("path", type=click.Path(path_type=Path))
+def check(path: Path) -> None:
+    """Check a part file; every fault is explained, and the exit status is then 2.
+
+    PATH: Part file.
+    """
     part = load_part(path)
-    typer.echo(
+    click.echo(
         f"{path}: {part.name} is sound: {len(part.converters)} converters, {len(part.pins)} pins."
     )
 
 
 @app.command("svd")
-def from_svd(
-    path: Path = typer.Argument(..., help="Register description in the open SVD format (XML)."),
-    blocks: list[str] = typer.Option(
-        [], "--block", help="PERIPHERAL=KIND, such as ADC1=converter; several times."
-    ),
-) -> None:
-    """List the peripherals of an SVD file, or print some as blocks for a part file of your own."""
+@click.argument("path", type=click.Path(path_type=Path))
+@click.option(
+    "--block",
+    "blocks",
+    multiple=True,
+    help="PERIPHERAL=KIND, such as ADC1=converter; several times.",
+)
+def from_svd(path: Path, blocks: tuple[str, ...]) -> None:
+    """List the peripherals of an SVD file, or print some as blocks for a part file of your own.
+
+    PATH: Register description in the open SVD format (XML).
+    """
     peripherals = read_svd(path)
     if not blocks:
         for peripheral in peripherals:
-            typer.echo(
+            click.echo(
                 f"{peripheral.name:<16}{peripheral.base:#010x}  {len(peripheral.registers):>4} "
                 f"registers  {peripheral.text}"
             )
@@ -72,7 +95,7 @@ def from_svd(
     for text in blocks:
         name, _, kind = text.partition("=")
         kinds[name] = kind
-    typer.echo(blocks_toml(peripherals, kinds), nl=False)
+    click.echo(blocks_toml(peripherals, kinds), nl=False)
 
 
 def _lines(part: Part) -> list[str]:

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-import typer
+import click
 
 from wattigram.core.capture.transport import DEFAULT_BAUD, serial_ports
 
 
+@click.command("ports")
 def ports() -> None:
     """List serial ports with what they say of themselves; exit status 1 when there is none."""
     found = serial_ports()
     for port in found:
-        typer.echo(f"serial:{port.device}@{DEFAULT_BAUD:<12}{port.text}")
+        click.echo(f"serial:{port.device}@{DEFAULT_BAUD:<12}{port.text}")
     if not found:
-        typer.echo(
+        click.echo(
             "There is no serial port. Is the board plugged in, and may you open its device?",
             err=True,
         )
-    raise typer.Exit(0 if found else 1)
+    raise click.exceptions.Exit(0 if found else 1)

@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-import typer
+import click
 
 from wattigram.cli.progress import Progress
 from wattigram.core.capture.take import open_take
@@ -16,22 +16,37 @@ from wattigram.core.model.design import open_workspace
 from wattigram.core.model.design.former_words import former_value
 
 
+@click.command("prove")
+@click.argument("project", type=click.Path(path_type=Path))
+@click.argument("take", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
+@click.option("--junit", "junit", type=click.Path(path_type=Path), help="Write JUnit XML here.")
+@click.option(
+    "--pass-unjudged",
+    "pass_unjudged",
+    is_flag=True,
+    help="Exit status 0 also where something could not be judged; it is still told.",
+)
+@click.option(
+    "--html",
+    "html",
+    type=click.Path(path_type=Path),
+    help="Write an HTML report with pictures here.",
+)
 def prove_take(
-    project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
-    take: Path = typer.Argument(..., help="Take to judge (HDF5)."),
-    as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
-    junit: Path | None = typer.Option(None, "--junit", help="Write JUnit XML here."),
-    pass_unjudged: bool = typer.Option(
-        False,
-        "--pass-unjudged",
-        help="Exit status 0 also where something could not be judged; it is still told.",
-    ),
-    html: Path | None = typer.Option(
-        None, "--html", help="Write an HTML report with pictures here."
-    ),
+    project: Path,
+    take: Path,
+    as_json: bool,
+    junit: Path | None,
+    pass_unjudged: bool,
+    html: Path | None,
 ) -> None:
     """Hold a take against the project's expectations; exit status 0 only when all could be judged
-    and hold."""
+    and hold.
+
+    PROJECT: Project file, or the folder that holds it.
+    TAKE: Take to judge (HDF5).
+    """
     workspace = open_workspace(project)
     with open_take(take) as opened:
         progress = Progress("Judging")
@@ -42,11 +57,11 @@ def prove_take(
         if html is not None:
             write_html(workspace, opened, proof, html)
     if as_json:
-        typer.echo(json.dumps(proof_json(proof), indent=2, ensure_ascii=False))
+        click.echo(json.dumps(proof_json(proof), indent=2, ensure_ascii=False))
     else:
         print_proof(proof)
         if not proof.mark_matches:
-            typer.echo(
+            click.echo(
                 f"note: the take was made from build {proof.build_mark or 'unknown'}, the project "
                 "is now "
                 f"{workspace.build_mark}; expected values are those of the take's own design.",
@@ -54,10 +69,10 @@ def prove_take(
             )
     unjudged = proof.count("open")
     if unjudged and pass_unjudged:
-        typer.echo(
+        click.echo(
             f"note: {unjudged} could not be judged and passed, as --pass-unjudged says.", err=True
         )
-    raise typer.Exit(0 if proof.passes(open_too=pass_unjudged) else 1)
+    raise click.exceptions.Exit(0 if proof.passes(open_too=pass_unjudged) else 1)
 
 
 def proof_json(proof: Proof) -> dict[str, Any]:
@@ -106,18 +121,18 @@ def print_proof(proof: Proof) -> None:
     width = max((len(verdict.text) for verdict in proof.verdicts), default=0)
     for verdict in proof.verdicts:
         mark = f"{MARKS[verdict.outcome]} {verdict.outcome}"
-        typer.echo(f"  {mark:<8} {verdict.text:<{width}}  {verdict.note}")
-    typer.echo(
+        click.echo(f"  {mark:<8} {verdict.text:<{width}}  {verdict.note}")
+    click.echo(
         f"  {proof.count('holds')} hold, {proof.count('fails')} fail, {proof.count('open')} open"
     )
     for cause in proof.causes:
-        typer.echo(
+        click.echo(
             f"  likely cause: {cause.title} ({cause.about}), fits {cause.fit * 100:.0f} %\n    "
             f"{cause.evidence}"
         )
         if cause.remedy:
-            typer.echo(f"    fix: {cause.fix}")
+            click.echo(f"    fix: {cause.fix}")
     if proof.differences:
-        typer.echo("  the firmware on the board sets up other registers than the design:")
+        click.echo("  the firmware on the board sets up other registers than the design:")
         for text in proof.differences:
-            typer.echo(f"    {text}")
+            click.echo(f"    {text}")

@@ -6,7 +6,7 @@ import dataclasses
 import json
 from pathlib import Path
 
-import typer
+import click
 
 from wattigram.cli.ending import ending_signals
 from wattigram.cli.progress import Progress
@@ -17,31 +17,60 @@ from wattigram.core.model.design import open_workspace
 LONGEST_RUN_S = 30 * 86_400
 
 
+@click.command("run")
+@click.argument("project", type=click.Path(path_type=Path))
+@click.option(
+    "--seconds",
+    "seconds",
+    type=float,
+    required=True,
+    help="Length of the run, in the board's own time.",
+)
+@click.option(
+    "--out", "out", type=click.Path(path_type=Path), required=True, help="Take to write (HDF5)."
+)
+@click.option(
+    "--board",
+    "board",
+    default="virtual",
+    show_default=True,
+    help="virtual, image:ELF, serial:DEV@BAUD, tcp:HOST:PORT or gdb:HOST:PORT[,ELF].",
+)
+@click.option(
+    "--elf",
+    "elf",
+    type=click.Path(path_type=Path),
+    help="Image that runs behind a debug server (--board gdb:...).",
+)
+@click.option(
+    "--fast", "fast", is_flag=True, help="As fast as the virtual board can go, not in real time."
+)
+@click.option(
+    "--seed",
+    "seed",
+    type=click.IntRange(min=0, max=2**32 - 1),
+    default=1,
+    show_default=True,
+    help="Seed of the virtual board's noise.",
+)
+@click.option("--force", "force", is_flag=True, help="Replace a take that lies there already.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
 def run(
-    project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
-    seconds: float = typer.Option(
-        ..., "--seconds", help="Length of the run, in the board's own time."
-    ),
-    out: Path = typer.Option(..., "--out", help="Take to write (HDF5)."),
-    board: str = typer.Option(
-        "virtual",
-        "--board",
-        help="virtual, image:ELF, serial:DEV@BAUD, tcp:HOST:PORT or gdb:HOST:PORT[,ELF].",
-    ),
-    elf: Path | None = typer.Option(
-        None, "--elf", help="Image that runs behind a debug server (--board gdb:...)."
-    ),
-    fast: bool = typer.Option(
-        False, "--fast", help="As fast as the virtual board can go, not in real time."
-    ),
-    seed: int = typer.Option(
-        1, "--seed", min=0, max=2**32 - 1, help="Seed of the virtual board's noise."
-    ),
-    force: bool = typer.Option(False, "--force", help="Replace a take that lies there already."),
-    as_json: bool = typer.Option(False, "--json", help="Print JSON for scripts."),
+    project: Path,
+    seconds: float,
+    out: Path,
+    board: str,
+    elf: Path | None,
+    fast: bool,
+    seed: int,
+    force: bool,
+    as_json: bool,
 ) -> None:
     """Run a board and record its stream; exit status 1 when less came than was asked for, or
-    something was lost."""
+    something was lost.
+
+    PROJECT: Project file, or the folder that holds it.
+    """
     if not 0 < seconds <= LONGEST_RUN_S:
         raise WattigramError(
             f"A run of {seconds:g} s is not possible.",
@@ -65,17 +94,17 @@ def run(
     progress.done()
     if as_json:
         values = dataclasses.asdict(outcome) | {"take": str(outcome.take)}
-        typer.echo(json.dumps(values, indent=2, ensure_ascii=False))
+        click.echo(json.dumps(values, indent=2, ensure_ascii=False))
     else:
         for note in outcome.notes:
-            typer.echo(f"note: {note}", err=True)
-        typer.echo(
+            click.echo(f"note: {note}", err=True)
+        click.echo(
             f"{outcome.take}: {_seconds_text(outcome)}, {outcome.cycles} scans, "
             f"{outcome.samples} samples, "
             f"{outcome.lost_cycles} scans lost, {outcome.events} events"
         )
     is_well = outcome.is_whole and not (outcome.lost_cycles or outcome.lost_results)
-    raise typer.Exit(0 if is_well else 1)
+    raise click.exceptions.Exit(0 if is_well else 1)
 
 
 def _seconds_text(outcome: RunOutcome) -> str:

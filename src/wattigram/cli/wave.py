@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import typer
+import click
 
 from wattigram.core.base.errors import WaveError
 from wattigram.core.base.quantity import format_si
@@ -12,17 +12,32 @@ from wattigram.core.model.design import Playback, open_workspace
 from wattigram.core.predict.waveform import dac_playback, table_c, table_codes, table_csv, write_wav
 
 
+@click.command("wave")
+@click.argument("project", type=click.Path(path_type=Path))
+@click.argument("name")
+@click.option(
+    "--csv", "csv", type=click.Path(path_type=Path), help="Write points with volts and codes."
+)
+@click.option(
+    "--wav", "wav", type=click.Path(path_type=Path), help="Write 16-bit sound at the update rate."
+)
+@click.option("--c", "c", type=click.Path(path_type=Path), help="Write a C array of codes.")
+@click.option(
+    "--seconds",
+    "seconds",
+    type=click.FloatRange(min=0.0, max=3600.0),
+    default=1.0,
+    show_default=True,
+    help="Repeat the table in a WAV for as long as this.",
+)
 def wave(
-    project: Path = typer.Argument(..., help="Project file, or the folder that holds it."),
-    name: str = typer.Argument(..., help="Table, or a generator that plays one."),
-    csv: Path | None = typer.Option(None, "--csv", help="Write points with volts and codes."),
-    wav: Path | None = typer.Option(None, "--wav", help="Write 16-bit sound at the update rate."),
-    c: Path | None = typer.Option(None, "--c", help="Write a C array of codes."),
-    seconds: float = typer.Option(
-        1.0, min=0.0, max=3600.0, help="Repeat the table in a WAV for as long as this."
-    ),
+    project: Path, name: str, csv: Path | None, wav: Path | None, c: Path | None, seconds: float
 ) -> None:
-    """Write what a generator plays to files that others can open."""
+    """Write what a generator plays to files that others can open.
+
+    PROJECT: Project file, or the folder that holds it.
+    NAME: Table, or a generator that plays one.
+    """
     workspace = open_workspace(project)
     table = workspace.project.table(name)
     generator = workspace.project.generator(name)
@@ -62,11 +77,11 @@ def wave(
     if wav is not None:
         rate = write_wav(wav, made.codes, dac.bits, 1 / update_s, seconds)
         if rate != 1 / update_s:
-            typer.echo(
+            click.echo(
                 f"The WAV says {rate} Hz; updates come at {format_si(1 / update_s, 'Hz', 9)}."
             )
     clipped = int(made.clipped.sum())
-    typer.echo(
+    click.echo(
         f"{table.name}: {table.points} points, codes {int(made.codes.min())} to "
         f"{int(made.codes.max())}, "
         f"{clipped or 'none'} cut off"

@@ -82,9 +82,7 @@ def threshold_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
     lowest = format_volts(-highest_v) if signal.negative else "0"
     facts = [Fact("range", f"{lowest} to {format_volts(highest_v)}")]
     fields = [
-        Field(
-            "threshold", "none" if window is None else "in use", presence, ("none", "in use")
-        )
+        Field("threshold", "none" if window is None else "in use", presence, ("none", "in use"))
     ]
     if window is not None:
         low_v, high_v = limits_v(workspace, signal, window)

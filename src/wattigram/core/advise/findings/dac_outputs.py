@@ -227,7 +227,10 @@ def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
         rounded_s = -(-shortest_s * workspace.bus_clock_hz // 1) / workspace.bus_clock_hz
         if made.dma_s > made.asked_s:
             code, title = "dma-too-slow", f"DMA cannot feed {dac.name} that fast"
-            why = f"{asked}, and a transfer takes {format_rounded(made.dma_s, 's', 3)}: the wave comes at {format_si(made.wave_hz, 'Hz')}."
+            why = (
+                f"{asked}, and a transfer takes {format_rounded(made.dma_s, 's', 3)}: "
+                f"the wave comes at {format_si(made.wave_hz, 'Hz')}."
+            )
         elif made.skipped > 1:
             code, title = "update-above-limit", f"{dac.name} is updated faster than it can be"
             why = f"{asked}; it takes one every {format_rounded(limit_s, 's', 3)}: of {made.skipped} points one comes out."
