@@ -219,4 +219,4 @@ def test_start_up_lists_steps_with_their_reasons() -> None:
         "trigger",
     ]
     assert "one that nobody fetches stops all requests" in panel.ordered.lines[1].text
-    assert facts == {"order": "right", "items arrive": "yes"}
+    assert facts == {"order": "right", "samples arrive": "yes"}

@@ -12,6 +12,7 @@ from wattigram.cli.progress import Progress
 from wattigram.core.capture.take import open_take
 from wattigram.core.judge import Proof, prove, write_html, write_junit
 from wattigram.core.judge.report import MARKS
+from wattigram.core.judge.verdict import outcome_text
 from wattigram.core.model.design import open_workspace
 from wattigram.core.model.design.former_words import former_value
 
@@ -120,14 +121,14 @@ def print_proof(proof: Proof) -> None:
     """The proof as a table, with likely causes."""
     width = max((len(verdict.text) for verdict in proof.verdicts), default=0)
     for verdict in proof.verdicts:
-        mark = f"{MARKS[verdict.outcome]} {verdict.outcome}"
+        mark = f"{MARKS[verdict.outcome]} {outcome_text(verdict.outcome)}"
         click.echo(f"  {mark:<8} {verdict.text:<{width}}  {verdict.note}")
     click.echo(
         f"  {proof.count('holds')} hold, {proof.count('fails')} fail, {proof.count('open')} open"
     )
     for cause in proof.causes:
         click.echo(
-            f"  likely cause: {cause.title} ({cause.about}), fits {cause.fit * 100:.0f} %\n    "
+            f"  likely cause: {cause.title} ({cause.about}), match {cause.fit * 100:.0f} %\n    "
             f"{cause.evidence}"
         )
         if cause.remedy:

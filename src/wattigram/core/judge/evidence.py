@@ -232,7 +232,7 @@ def _scatter(take: Take, chain: Chain, verdict: Verdict) -> ScatterPanel | None:
         points[0][pick],
         points[1][pick],
         settling.carry,
-        f"{settling.neighbour} less what is due",
+        f"{settling.neighbour} minus what is due",
         "error",
         f"predicted: {settling.carry * 100:.3g} % is left",
     )

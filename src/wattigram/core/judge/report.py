@@ -89,7 +89,7 @@ def write_junit(workspace: Workspace, proof: Proof, path: Path) -> None:
             message = f"{verdict.note}; allowed {verdict.limits_text}"
             failure = ElementTree.SubElement(case, "failure", message=message)
             failure.text = "\n".join(
-                f"{cause.title}, fits {cause.fit * 100:.0f} %: {cause.evidence}"
+                f"{cause.title}, match {cause.fit * 100:.0f} %: {cause.evidence}"
                 for cause in proof.causes
                 if verdict.signal in cause.signals
             )

@@ -70,3 +70,8 @@ def value_text(value: float | None, unit: str) -> str:
     if unit == "V":
         return format_volts(value)
     return format_si(value, unit, 6 if unit == "Hz" else 4)
+
+
+def outcome_text(outcome: str) -> str:
+    """An outcome as people read it; scripts know what could not be judged as "open"."""
+    return "not judged" if outcome == "open" else outcome

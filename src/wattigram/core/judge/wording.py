@@ -38,7 +38,7 @@ def expectation_text(expectation: Expectation) -> str:
                 return f"{name} amplitude {expectation.amplitude_v:g} V ± {within}"
             return f"{name} is a sine"
         case NoiseExpectation():
-            return f"{name} scatters at most {format_volts(expectation.rms_v)} rms"
+            return f"{name} noise is at most {format_volts(expectation.rms_v)} rms"
         case RedundantPairExpectation():
             return f"{name} agrees within {format_volts(expectation.within_v)}"
         case ThresholdExpectation():

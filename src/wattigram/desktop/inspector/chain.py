@@ -451,7 +451,7 @@ def startup_panel(workspace: Workspace, chain: Chain) -> Panel:
             "right" if not start.faults else f"{len(start.faults)} out of place",
             not start.faults,
         ),
-        Fact("items arrive", "yes" if start.runs else "no", start.runs),
+        Fact("samples arrive", "yes" if start.runs else "no", start.runs),
     ]
     facts += [Fact("omitted", STEP_NAMES[step], False) for step in missing]
     fields = [

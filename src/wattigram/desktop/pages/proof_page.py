@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.judge import Evidence, LikelyCause, Proof, Verdict
+from wattigram.core.judge.verdict import outcome_text
 from wattigram.core.model.design import Project
 from wattigram.desktop.theme import color, heading_font, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_verdict, elide
@@ -24,6 +25,8 @@ from wattigram.desktop.widgets.labels import CureLabel
 from wattigram.desktop.widgets.proof.evidence_view import EvidenceView
 
 OUTCOMES = {"holds": True, "fails": False, "open": None}
+KIND_TEXTS = {"redundant-pair": "redundant"}
+"""Kinds that are too long for their place."""
 
 
 class VerdictRow(QWidget):
@@ -37,7 +40,7 @@ class VerdictRow(QWidget):
         self.number = number
         self.is_current = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(f"{verdict.outcome}: {verdict.text}")
+        self.setAccessibleName(f"{outcome_text(verdict.outcome)}: {verdict.text}")
         self.setToolTip(
             f"{verdict.text}\n{verdict.note}\nallowed: "
             f"{verdict.limits_text or 'see text'}\n{verdict.samples} samples"
@@ -87,11 +90,13 @@ class VerdictRow(QWidget):
         elide(
             painter,
             QRectF(28, self.height() - line - 6, self.width() - 36, line),
-            f"{self.verdict.outcome}: {self.verdict.note}",
+            f"{outcome_text(self.verdict.outcome)}: {self.verdict.note}",
         )
         painter.setPen(color(t.faint))
         painter.drawText(
-            QRectF(self.width() - 56, 8, 48, line), Qt.AlignmentFlag.AlignRight, self.verdict.kind
+            QRectF(self.width() - 56, 8, 48, line),
+            Qt.AlignmentFlag.AlignRight,
+            _kind_text(self.verdict),
         )
         painter.setPen(color(t.action) if self.hasFocus() else color(t.hairline))
         painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
@@ -132,7 +137,7 @@ class CauseCard(QFrame):
         title = QLabel(f"{cause.title}")
         title.setFont(text_font(0, QFont.Weight.DemiBold))
         title.setWordWrap(True)
-        fit = QLabel(f"{cause.about} · fits {cause.fit * 100:.0f} %")
+        fit = QLabel(f"{cause.about} · match {cause.fit * 100:.0f} %")
         fit.setFont(text_font(-0.5))
         evidence = QLabel(cause.evidence)
         evidence.setObjectName("soft")
@@ -356,3 +361,7 @@ class ProofPage(QWidget):
         clipboard = QApplication.clipboard()
         if clipboard is not None:
             clipboard.setText(self.as_text())
+
+
+def _kind_text(verdict: Verdict) -> str:
+    return KIND_TEXTS.get(verdict.kind, verdict.kind)
