@@ -9,7 +9,15 @@ import click
 from wattigram.core.base.errors import WaveError
 from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design import Playback, open_workspace
-from wattigram.core.predict.waveform import dac_playback, table_c, table_codes, table_csv, write_wav
+from wattigram.core.predict.waveform import (
+    dac_playback,
+    table_c,
+    table_codes,
+    table_csv,
+    table_dac,
+    table_player,
+    write_wav,
+)
 
 
 @click.command("wave")
@@ -48,10 +56,8 @@ def wave(
         raise WaveError(
             f"There is no table “{name}”.", where=str(project), cure=f"Name one of these: {known}."
         )
-    players = [one for one in workspace.project.generators if isinstance(one.output, Playback)]
-    player = generator or next((one for one in players if one.output.table == table.name), None)  # type: ignore[union-attr]
-    dacs = workspace.part.dacs
-    dac = workspace.part.dac(player.dac) if player is not None else dacs[0] if dacs else None
+    player = generator or table_player(workspace, table)
+    dac = workspace.part.dac(player.dac) if player is not None else table_dac(workspace, table)
     if dac is None:
         raise WaveError(
             f"{workspace.part.name} has no DAC, and so the table has no codes.", where=str(project)

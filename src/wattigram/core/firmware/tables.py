@@ -24,10 +24,10 @@ from wattigram.core.model.design import (
     Workspace,
     tapped_signals,
 )
-from wattigram.core.model.design.outputs import Playback, SoftwareRamp
+from wattigram.core.model.design.outputs import SoftwareRamp
 from wattigram.core.predict.accuracy import ComparedPair, kept_values, waiting_values
 from wattigram.core.predict.timing import buffer_timing, item_bits, slot_order
-from wattigram.core.predict.waveform import table_codes
+from wattigram.core.predict.waveform import codes_in_memory
 from wattigram.core.silicon.deploy import effective_config
 
 RESULT_BITS = 16
@@ -300,22 +300,12 @@ class Tables:
     @cached_property
     def waves(self) -> dict[str, tuple[int, ...]]:
         """Codes of each table that is played or carried, by the table's name."""
-        workspace, found = self.workspace, {}
-        for table in workspace.project.tables:
-            users = [
-                generator
-                for generator in workspace.project.generators
-                if isinstance(generator.output, Playback) and generator.output.table == table.name
-            ]
-            dac = (
-                workspace.part.dac(users[0].dac) if users else next(iter(workspace.part.dacs), None)
-            )
-            if dac is not None:
-                codes = table_codes(
-                    workspace, table, dac, users[0].buffered if users else True
-                ).codes
-                found[table.name] = tuple(codes.tolist())
-        return found
+        workspace = self.workspace
+        made = {
+            table.name: tuple(codes_in_memory(workspace, table).tolist())
+            for table in workspace.project.tables
+        }
+        return {name: codes for name, codes in made.items() if codes}
 
     @cached_property
     def ramps(self) -> tuple[RampTable, ...]:

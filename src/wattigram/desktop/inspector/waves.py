@@ -38,6 +38,7 @@ from wattigram.core.predict.waveform import (
     WaveChoice,
     dac_playback,
     output_spectrum,
+    table_player,
     update_timer,
     wave_choices,
 )
@@ -63,17 +64,9 @@ NOBODY = "none"
 NEARLY = Fraction(1, 10_000)
 
 
-def player_of(workspace: Workspace, table: WaveTable) -> Generator | None:
-    """The first generator that plays a table."""
-    for generator in workspace.project.generators:
-        if isinstance(generator.output, Playback) and generator.output.table == table.name:
-            return generator
-    return None
-
-
 def table_panel(workspace: Workspace, table: WaveTable) -> Panel:
     """Everything about a table that can be edited, with what follows from it."""
-    generator = player_of(workspace, table)
+    generator = table_player(workspace, table)
     fields = [
         Field("name", table.name, _set(table, "name", str.strip), hint="any name"),
         Field(
@@ -144,7 +137,7 @@ def _played_on(workspace: Workspace, table: WaveTable, dac: str) -> Edit | None:
     """A DAC that plays this table, by the generator that it has or by a new one."""
     project = workspace.project
     if dac == NOBODY:
-        player = player_of(workspace, table)
+        player = table_player(workspace, table)
         return RemoveOutput("generators", player.name) if player is not None else None
     there = next((generator for generator in project.generators if generator.dac == dac), None)
     if there is not None and isinstance(there.output, Playback):

@@ -37,13 +37,14 @@ from wattigram.core.predict.waveform import (
     table_c,
     table_codes,
     table_csv,
+    table_dac,
+    table_player,
     write_wav,
 )
 from wattigram.desktop.inspector import Panel
 from wattigram.desktop.inspector.outputs import free_channel, free_timer
 from wattigram.desktop.inspector.waves import (
     choices_for,
-    player_of,
     retuned,
     table_panel,
     wanted_hz,
@@ -157,7 +158,7 @@ class WavePage(ListedPage):
         self.inspector.show_panel(
             table_panel(workspace, table) if table is not None else Panel("No table")
         )
-        generator = player_of(workspace, table) if table is not None else None
+        generator = table_player(workspace, table) if table is not None else None
         poles = self._poles(generator)
         spectrum = (
             output_spectrum(dac_playback(workspace, generator), poles)
@@ -179,7 +180,7 @@ class WavePage(ListedPage):
     def _take_choice(self, points: int) -> None:
         """As many points as a choice has, at the frequency that is wanted."""
         workspace, table = self._document.workspace, self.table
-        generator = player_of(workspace, table) if table is not None else None
+        generator = table_player(workspace, table) if table is not None else None
         if table is not None and generator is not None:
             edit = retuned(
                 workspace, generator, table, points, wanted_hz(workspace, generator, table)
@@ -339,13 +340,8 @@ class WavePage(ListedPage):
         workspace, table = self._document.workspace, self.table
         if table is None:
             return
-        generator = player_of(workspace, table)
-        names = [generator.dac] if generator is not None else []
-        dac = (
-            workspace.part.dac(names[0])
-            if names
-            else (workspace.part.dacs[0] if workspace.part.dacs else None)
-        )
+        generator = table_player(workspace, table)
+        dac = table_dac(workspace, table)
         if dac is None:
             self.error.emit(f"{workspace.part.name} has no DAC, and so the table has no codes.")
             return

@@ -1,6 +1,6 @@
 /**
  * @file wg_chain.c
- * Handlers only note which half is complete; the main loop sends it straight from memory.
+ * ISRs only note which half is complete; the main loop sends it straight from memory.
  */
 #include "wg_chain.h"
 
@@ -16,7 +16,7 @@
 
 #define STAMP_STREAM 64u
 
-/** A stretch of a loop that waits to be sent. */
+/** A stretch of a circular buffer that waits to be sent. */
 typedef struct {
     volatile bool waits;
     bool is_tail;
@@ -28,7 +28,7 @@ typedef struct {
 
 typedef struct {
     uint64_t next;
-    uint64_t mark;          /* when the newest item that was handed over, or put there, was ready */
+    uint64_t mark;          /* when the newest sample that was handed over, or put there, was ready */
     uint32_t place;
     uint32_t done;
     uint32_t overruns;
@@ -47,7 +47,7 @@ void wg_chain_begin(void)
     wg_watch_begin();
 }
 
-/** Note a stretch that is complete; `mark` is when its last item was ready. */
+/** Note a stretch that is complete; `mark` is when its last sample was ready. */
 static void post(uint32_t chain, uint32_t begin, uint32_t count, uint64_t mark, bool is_tail)
 {
     const uint32_t before = wg_port_hold();
@@ -167,7 +167,7 @@ void wg_chain_skip(uint32_t chain, uint32_t tally)
     state->done = state->place;
 }
 
-/** When an item was ready, told from the newest mark; numbers count from the start. */
+/** When a sample was ready, told from the newest mark; numbers count from the start. */
 static uint64_t ready_ticks(uint32_t chain, uint64_t number)
 {
     const wg_chain *design = &wg_chains[chain];
@@ -233,7 +233,7 @@ static uint32_t item_at(const wg_chain *design, uint32_t place)
     return ((const uint32_t *)design->loop)[place];
 }
 
-/** The reader wants an item's bytes the other way round. */
+/** The reader wants a sample's bytes the other way round. */
 static void swap_items(const wg_chain *design, uint32_t begin, uint32_t count)
 {
     for (uint32_t place = begin; place < begin + count; place++) {
@@ -249,7 +249,7 @@ static void swap_items(const wg_chain *design, uint32_t begin, uint32_t count)
     }
 }
 
-/** Start of the cycle that has the first of a part's items, in ticks after the start. */
+/** Start of the scan that has the first of a part's samples, in ticks after the start. */
 static uint64_t cycle_start(const wg_chain *design, const part *one)
 {
     const uint32_t first_slot = (uint32_t)(one->first % design->slots);
@@ -257,7 +257,7 @@ static uint64_t cycle_start(const wg_chain *design, const part *one)
     const uint64_t ago = design->end_ticks[last % design->slots]
                        + (uint64_t)(last / design->slots) * design->cycle_ticks;
     const uint64_t since = one->mark - wg_run_epoch();
-    return since > ago ? since - ago : 0u; /* no cycle began before the start, whatever the hardware does */
+    return since > ago ? since - ago : 0u; /* no scan began before the start, whatever the hardware does */
 }
 
 /** Ends of conversions become instants at which voltages were held, in ticks after the start modulo 2^32. */
@@ -282,7 +282,7 @@ static bool is_first_of_tap(const wg_chain *design, uint32_t slot)
     return true;
 }
 
-/** Whether a tap has more than one slot, so that its items must be taken one by one. */
+/** Whether a tap has more than one slot, so that its samples must be taken one by one. */
 static bool is_alone(const wg_chain *design, uint32_t slot)
 {
     for (uint32_t other = 0u; other < design->slots; other++) {
@@ -293,7 +293,7 @@ static bool is_alone(const wg_chain *design, uint32_t slot)
     return true;
 }
 
-/** Items of a part from a place on, every `stride` places, for a tap. */
+/** Samples of a part from a place on, every `stride` places, for a tap. */
 static void feed(uint32_t chain, const part *one, uint64_t start, uint32_t offset, uint32_t stride, uint32_t count)
 {
     const wg_chain *design = &wg_chains[chain];
@@ -315,7 +315,7 @@ static void feed(uint32_t chain, const part *one, uint64_t start, uint32_t offse
     wg_tap_feed(design->taps[place % design->slots], &items);
 }
 
-/** Give the items of a part to those who work on their signals. */
+/** Give the samples of a part to those who work on their signals. */
 static void feed_taps(uint32_t chain, const part *one, uint64_t start)
 {
     const wg_chain *design = &wg_chains[chain];

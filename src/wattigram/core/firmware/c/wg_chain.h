@@ -1,6 +1,6 @@
 /**
  * @file wg_chain.h
- * Items of a chain on their way from the converter to the host: its loop in memory, its halves, their numbers.
+ * Samples of a chain on their way from the converter to the host: its circular buffer in memory, its halves, their numbers.
  */
 #ifndef WG_CHAIN_H
 #define WG_CHAIN_H
@@ -12,28 +12,28 @@
 typedef struct {
     uint8_t stream;
     uint8_t slots;
-    uint8_t store_bytes;            /**< of an item as DMA or the handler writes it */
-    uint8_t item_bytes;             /**< of an item as it is read */
-    bool by_dma;                    /**< the hardware fills its loop */
-    bool swap;                      /**< an item's bytes are exchanged before it is used */
-    uint32_t items;                 /**< of the loop */
-    uint32_t cycle_ticks;           /**< from cycle to cycle */
-    void *loop;                     /**< where items lie */
-    uint32_t *stamps;               /**< end of each item's conversion; NULL where instants follow from numbers */
-    const uint32_t *end_ticks;      /**< of each slot: from the cycle's start until its result is there */
-    const uint32_t *held_ticks;     /**< of each slot: from the cycle's start until its voltage is held */
-    const uint8_t *taps;            /**< of each slot: who works on its items, or WG_NO_TAP */
+    uint8_t store_bytes;            /**< of a sample as DMA or the ISR writes it */
+    uint8_t item_bytes;             /**< of a sample as it is read */
+    bool by_dma;                    /**< the hardware fills its circular buffer */
+    bool swap;                      /**< a sample's bytes are exchanged before it is used */
+    uint32_t items;                 /**< of the circular buffer */
+    uint32_t cycle_ticks;           /**< from scan to scan */
+    void *loop;                     /**< where samples lie */
+    uint32_t *stamps;               /**< end of each sample's conversion; NULL where instants follow from numbers */
+    const uint32_t *end_ticks;      /**< of each slot: from the scan's start until its result is there */
+    const uint32_t *held_ticks;     /**< of each slot: from the scan's start until its voltage is held */
+    const uint8_t *taps;            /**< of each slot: who works on its samples, or WG_NO_TAP */
     const int8_t *lifts;            /**< of each slot: places by which wg_chain_lift() moves up; NULL where nothing does */
 } wg_chain;
 
-/** Items that can be looked at, best by wg_item(); they stay until the next half is full. */
+/** Samples that can be looked at, best by wg_item(); they stay until the next half is full. */
 typedef struct {
     const void *items;              /**< the first of them */
     uint32_t item_bytes;
     uint32_t stride;                /**< places from one to the next: other signals lie between */
     uint32_t count;                 /**< of them, without those between */
-    uint64_t first;                 /**< number of the first item of the half since the start */
-    uint64_t ticks;                 /**< start of the cycle of the half's first item */
+    uint64_t first;                 /**< number of the first sample of the half since the start */
+    uint64_t ticks;                 /**< start of the scan of the half's first sample */
 } wg_view;
 
 /** Item `number` of a view, from 0 to `count` less one, as it lies in memory. */
@@ -50,20 +50,20 @@ static inline uint32_t wg_item(const wg_view *view, uint32_t number)
 extern const wg_chain wg_chains[];
 extern const uint32_t wg_chain_count;
 
-/** Forget all items. Context: main loop, nothing runs. */
+/** Forget all samples. Context: main loop, nothing runs. */
 void wg_chain_begin(void);
 
 /**
- * A half of a loop that DMA fills is complete. Context: interrupt.
+ * A half of a circular buffer that DMA fills is complete. Context: interrupt.
  * @param full   it is the second half
  * @param tally  results so far
  */
 void wg_chain_mark(uint32_t chain, bool full, uint32_t tally);
 
-/** The next result of a chain as it lies in its item: moved up by as many places as its slot wants. Context: interrupt. */
+/** The next result of a chain as it lies in its sample: moved up by as many places as its slot wants. Context: interrupt. */
 uint32_t wg_chain_lift(uint32_t chain, uint32_t result);
 
-/** Put a result into the loop of a chain that the program fills. `end` is when it was ready. Context: interrupt. */
+/** Put a result into the circular buffer of a chain that the program fills. `end` is when it was ready. Context: interrupt. */
 void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end);
 
 /** The next `count` results come later than anybody waits for them: they are dropped when they come. */
@@ -72,10 +72,10 @@ void wg_chain_give_up(uint32_t chain, uint32_t count);
 /** Whether a result is still to come that was given up. */
 bool wg_chain_is_late(uint32_t chain);
 
-/** Results up to the number `tally` that were lost before they could be fetched are passed over. Context: interrupt. */
+/** Results up to the number `tally` that were lost before they could be read out are passed over. Context: interrupt. */
 void wg_chain_skip(uint32_t chain, uint32_t tally);
 
-/** What is left of a half when the board is stopped; `place` is how far DMA has come, if it fills the loop. Context: main loop. */
+/** What is left of a half when the board is stopped; `place` is how far DMA has come, if it fills the circular buffer. Context: main loop. */
 void wg_chain_tail(uint32_t chain, uint32_t place);
 
 /** Send what is complete, judge it, and call the hooks. Context: main loop. */
@@ -84,10 +84,10 @@ void wg_chain_work(void);
 /** Whether halves wait to be sent. Context: main loop. */
 bool wg_chain_waits(void);
 
-/** Items handed over since the start, those lost before them counted. */
+/** Samples handed over since the start, those lost before them counted. */
 uint64_t wg_chain_items(uint32_t chain);
 
-/** Items that were overwritten before the main loop came to them, or that were given up. */
+/** Samples that were overwritten before the main loop came to them, or that were given up. */
 uint32_t wg_chain_overruns(uint32_t chain);
 
 #endif

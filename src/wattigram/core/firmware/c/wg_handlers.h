@@ -1,6 +1,6 @@
 /**
  * @file wg_handlers.h
- * Interrupt handlers, and what of the rest of the program depends on registers.
+ * ISRs, and what of the rest of the program depends on registers.
  */
 #ifndef WG_HANDLERS_H
 #define WG_HANDLERS_H

@@ -1,6 +1,6 @@
 /**
  * @file wg_tap.c
- * Reduce stages in integers, value by value. A register keeps as many bits as it has.
+ * Filter stages in integers, value by value. A register keeps as many bits as it has.
  */
 #include "wg_tap.h"
 
@@ -10,7 +10,7 @@
 #include "wg_link.h"
 #include "wg_watch.h"
 
-/** Items that are taken together: as many as stay on the stack without harm. */
+/** Samples that are taken together: as many as stay on the stack without harm. */
 #define STRETCH 16u
 
 typedef struct {
@@ -21,7 +21,7 @@ typedef struct {
     uint64_t first_ticks;
     uint64_t items;
     bool has_begun;
-    wg_calm calm_raw;       /* values that leave the windows as they are, during one call of wg_tap_feed */
+    wg_calm calm_raw;       /* values that leave the thresholds as they are, during one call of wg_tap_feed */
     wg_calm calm_reduced;
 } tap_state;
 
@@ -73,7 +73,7 @@ static uint32_t of_register(const wg_tap *design, uint32_t sum)
     return (value & 0x80000000u) != 0u ? ~(~value >> design->shift) : value >> design->shift;
 }
 
-/** Instant of an item. */
+/** Instant of a sample. */
 static uint64_t ticks_of(const wg_items *items, uint32_t number)
 {
     if (items->stamps != NULL) {
@@ -91,7 +91,7 @@ static uint32_t item_of(const wg_items *items, uint32_t number)
     return items->item_bytes == 1u ? ((const uint8_t *)items->items)[place] : ((const uint32_t *)items->items)[place];
 }
 
-/** Items from a number on as values of 32 bits. */
+/** Samples from a number on as values of 32 bits. */
 static void load(const feeding *now, uint32_t first, uint32_t count, uint32_t *codes)
 {
     const uint32_t stride = now->items->stride;
@@ -114,7 +114,7 @@ static void load(const feeding *now, uint32_t first, uint32_t count, uint32_t *c
     }
 }
 
-/** Show values to the windows, but for those that leave all of them as they are. */
+/** Show values to the thresholds, but for those that leave all of them as they are. */
 static void judge(const feeding *now, bool is_reduced, uint32_t first, uint32_t count, const uint32_t *codes)
 {
     wg_calm calm = is_reduced ? now->state->calm_reduced : now->state->calm_raw;
@@ -133,7 +133,7 @@ static void judge(const feeding *now, bool is_reduced, uint32_t first, uint32_t 
     }
 }
 
-/** Reduced values, held at the instants of the items from a number on. */
+/** Reduced values, held at the instants of the samples from a number on. */
 static void give(const feeding *now, uint32_t first, uint32_t count, const uint32_t *codes)
 {
     tap_state *state = now->state;
@@ -215,7 +215,7 @@ static void pass_low_signed(const feeding *now, uint32_t count, uint32_t *codes)
     }
 }
 
-/** Sum of items that follow each other, modulo 2^32. */
+/** Sum of samples that follow each other, modulo 2^32. */
 static uint32_t sum_of(const wg_items *items, uint32_t first, uint32_t count)
 {
     const uint32_t stride = items->stride;
@@ -234,7 +234,7 @@ static uint32_t sum_of(const wg_items *items, uint32_t first, uint32_t count)
     return sum;
 }
 
-/** Sums of items without a sign that nobody judges one by one. */
+/** Sums of samples without a sign that nobody judges one by one. */
 static void feed_blocks(const feeding *now)
 {
     const wg_tap *design = now->design;

@@ -1,6 +1,6 @@
 /**
  * @file wg_tap.h
- * What is done with the items of one signal: sums, means, low-passes, and what is judged.
+ * What is done with the samples of one signal: sums, means, low-passes, and what is judged.
  */
 #ifndef WG_TAP_H
 #define WG_TAP_H
@@ -8,22 +8,22 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-/** A slot whose items nobody works on. */
+/** A slot whose samples nobody works on. */
 #define WG_NO_TAP 0xffu
 
-/** What is done with the items of one signal. */
+/** What is done with the samples of one signal. */
 typedef struct {
-    uint8_t stream;                 /**< of its reduced values; 0 where they are not sent */
+    uint8_t stream;                 /**< of its filtered values; 0 where they are not sent */
     uint8_t stage;                  /**< one of WG_PLAIN, WG_BLOCK, WG_RUNNING, WG_LOW_PASS */
-    uint8_t signed_bits;            /**< of an item with a sign; 0 for one without */
+    uint8_t signed_bits;            /**< of a sample with a sign; 0 for one without */
     uint8_t shift;
-    bool judges_raw;                /**< a window looks at its items */
-    bool judges_reduced;            /**< a window looks at its reduced values */
+    bool judges_raw;                /**< a threshold looks at its samples */
+    bool judges_reduced;            /**< a threshold looks at its filtered values */
     uint32_t count;
     uint32_t mask;                  /**< bits that the register has */
     uint32_t sign;                  /**< the register's sign bit; 0 where it has none */
-    uint32_t *newest;               /**< of a running mean: the values in it */
-    uint32_t *reduced;              /**< reduced values of one half */
+    uint32_t *newest;               /**< of a moving average: the values in it */
+    uint32_t *reduced;              /**< filtered values of one half */
 } wg_tap;
 
 /** What becomes of a signal's values. */
@@ -35,21 +35,21 @@ extern const uint32_t wg_tap_count;
 /** Forget all values. Context: main loop, nothing runs. */
 void wg_tap_begin(void);
 
-/** Items of one slot, as they lie in memory one cycle after the other. Ticks count from the start. */
+/** Samples of one slot, as they lie in memory one scan after the other. Ticks count from the start. */
 typedef struct {
     const void *items;
-    const uint32_t *stamps;         /**< instants of items, modulo 2^32; NULL where they follow from numbers */
+    const uint32_t *stamps;         /**< instants of samples, modulo 2^32; NULL where they follow from numbers */
     uint32_t item_bytes;
-    uint32_t stride;                /**< from item to item, in places of the loop */
+    uint32_t stride;                /**< from sample to sample, in places of the circular buffer */
     uint32_t count;
-    uint64_t ticks;                 /**< instant of the first item; with stamps, of something later than all */
-    uint32_t cycle_ticks;           /**< from item to item */
+    uint64_t ticks;                 /**< instant of the first sample; with stamps, of something later than all */
+    uint32_t cycle_ticks;           /**< from sample to sample */
 } wg_items;
 
-/** Take items. Context: main loop. */
+/** Take samples. Context: main loop. */
 void wg_tap_feed(uint32_t tap, const wg_items *items);
 
-/** Send the reduced values that came since the last call. Context: main loop. */
+/** Send the filtered values that came since the last call. Context: main loop. */
 void wg_tap_send(uint32_t tap, bool is_tail);
 
 /** Reduced values sent since the start. */

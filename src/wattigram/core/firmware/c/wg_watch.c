@@ -1,6 +1,6 @@
 /**
  * @file wg_watch.c
- * Threshold windows and twins in integers; events go out in the order in which they are found.
+ * Thresholds and redundant pairs in integers; events go out in the order in which they are found.
  */
 #include "wg_watch.h"
 
@@ -38,7 +38,7 @@ void wg_watch_begin(void)
     events_out = events_in;
 }
 
-/** Events of the main loop and of handlers share a ring; what finds it full is lost. */
+/** Events of the main loop and of ISRs share a ring; what finds it full is lost. */
 static void keep(uint32_t number, bool entered, int64_t value, uint64_t ticks)
 {
     const uint32_t before = wg_port_hold();

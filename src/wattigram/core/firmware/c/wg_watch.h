@@ -1,6 +1,6 @@
 /**
  * @file wg_watch.h
- * Threshold windows and twins that the program judges, and events on their way to the host.
+ * Thresholds and redundant pairs that the program judges, and events on their way to the host.
  */
 #ifndef WG_WATCH_H
 #define WG_WATCH_H
@@ -11,7 +11,7 @@
 /** No other signal, no chain. */
 #define WG_NOTHING 0xffu
 
-/** When a window's condition holds. */
+/** When a threshold's condition holds. */
 enum { WG_OUTSIDE, WG_INSIDE, WG_ABOVE, WG_BELOW };
 
 /** A value that waits for its partner. */
@@ -57,7 +57,7 @@ typedef struct {
     uint64_t ticks;
 } wg_event;
 
-/** Values that leave all windows as they are: `first` and the `span` values above it, in 32 bits. */
+/** Values that leave all thresholds as they are: `first` and the `span` values above it, in 32 bits. */
 typedef struct {
     uint32_t first;
     uint32_t span;

@@ -21,7 +21,7 @@ from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.expected.stream import band_half_width_v, expected_settled_at
 from wattigram.core.predict.pins import serial_source
 from wattigram.core.predict.timing import route_timing
-from wattigram.core.predict.waveform import table_codes
+from wattigram.core.predict.waveform import codes_in_memory, table_dac
 
 FloatArray = NDArray[np.float64]
 _LOOKS_BACK = 9
@@ -101,9 +101,9 @@ def expected_values(
             )
         case TableSource(table=name):
             table = workspace.project.table(name)
-            if table is None or route.timer is None or not workspace.part.dacs:
+            if table is None or route.timer is None or table_dac(workspace, table) is None:
                 return None
-            codes = table_codes(workspace, table, workspace.part.dacs[0]).codes
+            codes = codes_in_memory(workspace, table)
             rate_hz = float(timing.source_hz)
             numbers = [
                 np.floor(np.maximum(times_s - one, 0.0) * rate_hz + 1e-9).astype(np.int64)

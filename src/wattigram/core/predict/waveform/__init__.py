@@ -20,11 +20,14 @@ from wattigram.core.predict.waveform.spectrum import (
 )
 from wattigram.core.predict.waveform.table import (
     TableCodes,
+    codes_in_memory,
     codes_of,
     dac_lsb_v,
     levels_of,
     output_range_v,
     table_codes,
+    table_dac,
+    table_player,
     table_volts,
 )
 
@@ -34,6 +37,7 @@ __all__ = [
     "OutputSpectrum",
     "TableCodes",
     "WaveChoice",
+    "codes_in_memory",
     "codes_of",
     "dac_lsb_v",
     "dac_playback",
@@ -50,6 +54,8 @@ __all__ = [
     "table_c",
     "table_codes",
     "table_csv",
+    "table_dac",
+    "table_player",
     "table_volts",
     "update_timer",
     "wave_choices",

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.contract.shapes import shape_volts
-from wattigram.core.model.design.outputs import WaveTable
+from wattigram.core.model.design.outputs import Generator, Playback, WaveTable
+from wattigram.core.model.design.route import DacDestination, TableSource
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.model.part import Dac
 
@@ -62,6 +63,37 @@ def levels_of(workspace: Workspace, dac: Dac, codes: IntArray, buffered: bool) -
     """Volts that an ideal DAC makes of codes, as far as its output goes."""
     low_v, high_v = output_range_v(workspace, dac, buffered)
     return np.clip(codes * dac_lsb_v(workspace, dac), low_v, high_v)
+
+
+def table_player(workspace: Workspace, table: WaveTable) -> Generator | None:
+    """The first generator that plays a table."""
+    for generator in workspace.project.generators:
+        if isinstance(generator.output, Playback) and generator.output.table == table.name:
+            return generator
+    return None
+
+
+def table_dac(workspace: Workspace, table: WaveTable) -> Dac | None:
+    """The DAC that a table's codes are for: of the generator that plays it, else of a route that
+    carries it to one, else the part's first.
+    """
+    player = table_player(workspace, table)
+    if player is not None:
+        return workspace.part.dac(player.dac)
+    for route in workspace.project.routes:
+        source, to = route.source, route.destination
+        carries = isinstance(source, TableSource) and source.table == table.name
+        if carries and isinstance(to, DacDestination):
+            return workspace.part.dac(to.dac)
+    return next(iter(workspace.part.dacs), None)
+
+
+def codes_in_memory(workspace: Workspace, table: WaveTable) -> IntArray:
+    """Codes as the table holds them, (n_points,) int64; none where the part has no DAC."""
+    dac, player = table_dac(workspace, table), table_player(workspace, table)
+    if dac is None:
+        return np.empty(0, dtype=np.int64)
+    return table_codes(workspace, table, dac, player.buffered if player is not None else True).codes
 
 
 def table_volts(table: WaveTable) -> FloatArray:

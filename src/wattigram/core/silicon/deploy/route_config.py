@@ -19,7 +19,7 @@ from wattigram.core.model.design.route import (
 from wattigram.core.predict.clocks import set_timer, uart_timing
 from wattigram.core.predict.pins import misread_bytes, pwm_timing, serial_source
 from wattigram.core.predict.timing import slot_order
-from wattigram.core.predict.waveform import table_codes
+from wattigram.core.predict.waveform import codes_in_memory
 
 IDLE_TICKS = 1e12
 """Between bytes of a wire that nobody sends on."""
@@ -71,9 +71,7 @@ def _source(workspace: Workspace, route: Route) -> dict[str, Any]:
         case source:
             table = project.table(source.table)
             assert table is not None
-            dac = workspace.part.dacs[0] if workspace.part.dacs else None
-            codes = table_codes(workspace, table, dac).codes.tolist() if dac is not None else [0]
-            return {"codes": tuple(codes)}
+            return {"codes": tuple(codes_in_memory(workspace, table).tolist()) or (0,)}
 
 
 def effective_serial(workspace: Workspace, uart: str) -> EffectiveSerial:

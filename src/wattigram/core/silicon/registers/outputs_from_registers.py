@@ -306,7 +306,7 @@ class OutputReader:
                 max(1, state.number(channel, "count", 1)),
                 state.number(channel, "from-width", 16),
             )
-            table = self._route_table(channel, codes)
+            table = self._route_table(channel, codes, sink)
             if table is None:
                 return None
             tables.append(table)
@@ -347,12 +347,14 @@ class OutputReader:
             else "little-endian",
         )
 
-    def _route_table(self, channel: str, codes: Sequence[int]) -> WaveTable | None:
+    def _route_table(self, channel: str, codes: Sequence[int], sink: object) -> WaveTable | None:
         """Codes as a DAC of the part would make volts of them, so that they come back the same."""
         if not self._part.dacs or len(codes) < 2:
             self._state.notes.append(f"{channel} moves a table of {len(codes)} samples.")
             return None
         dac = self._part.dacs[0]
+        if isinstance(sink, DacDestination):
+            dac = self._part.dac(sink.dac) or dac
         mask = (1 << dac.bits) - 1
         points = tuple((code & mask) * self._lsb_v(dac) for code in codes)
         return WaveTable(

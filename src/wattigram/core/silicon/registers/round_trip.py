@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.design import EdgeTrigger, Workspace
-from wattigram.core.predict.waveform import table_codes
+from wattigram.core.predict.waveform import codes_in_memory
 from wattigram.core.silicon.registers.decode import SiliconState, decode_writes
 from wattigram.core.silicon.registers.design_from_registers import (
     Observed,
@@ -58,17 +58,8 @@ class DesignMemory:
             )
             self._place(Symbol("stamps", chain.converter), chain.buffer.samples * 4)
         for table in project.tables:
-            users = [
-                generator
-                for generator in project.generators
-                if getattr(generator.output, "table", None) == table.name
-            ]
-            dac = (
-                workspace.part.dac(users[0].dac) if users else next(iter(workspace.part.dacs), None)
-            )
-            if dac is not None:
-                buffered = users[0].buffered if users else True
-                codes = table_codes(workspace, table, dac, buffered).codes.tolist()
+            codes = codes_in_memory(workspace, table).tolist()
+            if codes:
                 address = self._place(Symbol("table", table.name), 2 * len(codes))
                 self._codes[address] = tuple(codes)
 

@@ -12,8 +12,13 @@ from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import format_si, format_volts, round_values
 from wattigram.core.model.design import WaveTable, Workspace
 from wattigram.core.model.design.edits import SetTable
-from wattigram.core.predict.waveform import DacPlayback, dac_playback, output_range_v, table_volts
-from wattigram.desktop.inspector.waves import player_of
+from wattigram.core.predict.waveform import (
+    DacPlayback,
+    dac_playback,
+    output_range_v,
+    table_player,
+    table_volts,
+)
 from wattigram.desktop.theme import (
     color,
     heading_font,
@@ -63,7 +68,7 @@ class WaveCurve(QWidget):
             self._view = (0.0, 1.0)
         self._workspace, self._table, self._index = workspace, table, index
         self._made = self._reach = None
-        generator = player_of(workspace, table) if table is not None else None
+        generator = table_player(workspace, table) if table is not None else None
         dac = workspace.part.dac(generator.dac) if generator is not None else None
         if generator is not None and dac is not None:
             self._made = dac_playback(workspace, generator)
