@@ -11,6 +11,7 @@ from typing import Annotated, Literal, Self, TypeVar
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from wattigram.core.base.errors import BoardError
+from wattigram.core.base.validation import first_fault
 
 Count = Annotated[int, Field(ge=1, le=1 << 48)]
 Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]
@@ -428,6 +429,4 @@ def _parse(model: type[Model], text: str, what: str) -> Model:
     try:
         return model.model_validate_json(text)
     except ValidationError as fault:
-        first = fault.errors(include_url=False)[0]
-        place = ".".join(str(step) for step in first["loc"])
-        raise BoardError(f"The {what} cannot be used: {place}: {first['msg']}.") from fault
+        raise BoardError(f"The {what} cannot be used: {first_fault(fault).text}.") from fault

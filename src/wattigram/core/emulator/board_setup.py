@@ -10,6 +10,7 @@ from pydantic import Field, ValidationError
 
 from wattigram.core.base.errors import BoardError
 from wattigram.core.base.fields import StrictModel
+from wattigram.core.base.validation import first_fault
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import Workspace
@@ -100,6 +101,6 @@ def parse_setup(text: str) -> BoardSetup:
     try:
         return BoardSetup.model_validate_json(text)
     except ValidationError as fault:
-        first = fault.errors(include_url=False)[0]
-        place = ".".join(str(step) for step in first["loc"])
-        raise BoardError(f"The board's set-up cannot be used: {place}: {first['msg']}.") from fault
+        raise BoardError(
+            f"The board's set-up cannot be used: {first_fault(fault).text}."
+        ) from fault

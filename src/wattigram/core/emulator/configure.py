@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pydantic import ValidationError
 
 from wattigram.core.base.errors import BoardError, RegisterError
+from wattigram.core.base.validation import first_fault
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectivePace
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.trial import RampSource
@@ -54,10 +55,8 @@ def image_silicon(
     try:
         config = silicon_config(workspace, "image", setup.seed)
     except ValidationError as fault:
-        item = fault.errors(include_url=False)[0]
-        place = ".".join(str(step) for step in item["loc"])
         raise BoardError(
-            f"Registers are set to what no board could run: {place}: {item['msg']}."
+            f"Registers are set to what no board could run: {first_fault(fault).text}."
         ) from fault
     converters = tuple(_raw(converter, state) for converter in config.converters)
     dacs = tuple(

@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import key_of
 from wattigram.core.base.quantity import format_si, parse_quantity
+from wattigram.core.base.validation import first_fault
 from wattigram.core.contract.shapes import (
     ChirpShape,
     NoiseShape,
@@ -314,12 +315,8 @@ def _valid(make: Callable[[], Wiring]) -> Wiring:
     try:
         return make()
     except ValidationError as fault:
-        item = fault.errors(include_url=False)[0]
-        cause = item.get("ctx", {}).get("error")
-        message = str(cause) if cause else item["msg"]
-        raise QuantityError(
-            f"{key_of(str(item['loc'][-1])) if item['loc'] else 'value'}: {message}"
-        ) from fault
+        first = first_fault(fault)
+        raise QuantityError(f"{key_of(first.key)}: {first.message}") from fault
 
 
 def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:

@@ -17,6 +17,7 @@ from wattigram.core.base.quantity import (
     format_volts,
     parse_quantity,
 )
+from wattigram.core.base.validation import first_fault
 from wattigram.core.model.design import (
     ChainFollow,
     ConstantLevel,
@@ -46,10 +47,7 @@ def checked(make: Callable[[], Edit]) -> Edit:
     try:
         return make()
     except ValidationError as fault:
-        item = fault.errors(include_url=False)[0]
-        cause = item.get("ctx", {}).get("error")
-        message = item["msg"].removeprefix("Value error, ")
-        raise QuantityError(str(cause) if cause else message) from fault
+        raise QuantityError(first_fault(fault).message) from fault
 
 
 def key_for(text: str, words: dict[str, str]) -> str:
@@ -171,11 +169,7 @@ def checked_output(generator: Generator, name: str, value: object) -> object:
     try:
         return generator.output.replaced(**{name: value})
     except ValidationError as fault:
-        item = fault.errors(include_url=False)[0]
-        cause = item.get("ctx", {}).get("error")
-        raise QuantityError(
-            str(cause) if cause else item["msg"].removeprefix("Value error, ")
-        ) from fault
+        raise QuantityError(first_fault(fault).message) from fault
 
 
 def _volts(text: str) -> float:

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import exact_text, format_rounded, format_si, parse_quantity
+from wattigram.core.base.validation import first_fault
 from wattigram.core.contract.shapes import (
     AnyShape,
     ChirpShape,
@@ -193,11 +194,8 @@ def _valid(make: Callable[[], WaveTable]) -> WaveTable:
     try:
         return make()
     except ValidationError as fault:
-        item = fault.errors(include_url=False)[0]
-        cause = item.get("ctx", {}).get("error")
-        raise QuantityError(
-            str(cause) if cause else f"{item['loc'][-1] if item['loc'] else 'value'}: {item['msg']}"
-        ) from fault
+        first = first_fault(fault)
+        raise QuantityError(f"{first.key}: {first.message}") from fault
 
 
 def _set(table: WaveTable, name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:

@@ -8,6 +8,7 @@ from fractions import Fraction
 from pydantic import ValidationError
 
 from wattigram.core.base.errors import BoardError, RegisterError
+from wattigram.core.base.validation import first_fault
 from wattigram.core.contract.board_config import (
     EffectiveComparator,
     EffectiveConfig,
@@ -67,11 +68,9 @@ def effective_config(workspace: Workspace, seed: int = DEFAULT_SEED) -> Effectiv
     try:
         return silicon_config(_as_set_up(workspace), workspace.build_mark, seed)
     except ValidationError as fault:
-        item = fault.errors(include_url=False)[0]
-        place = ".".join(str(step) for step in item["loc"])
+        first = first_fault(fault)
         raise BoardError(
-            f"The virtual board cannot run this design: {place}: {item['msg']} (found "
-            f"{str(item['input'])[:40]}).",
+            f"The virtual board cannot run this design: {first.text} (found {str(first.found)[:40]}).",
             cure="Look at the findings, and at the bench.",
         ) from fault
 

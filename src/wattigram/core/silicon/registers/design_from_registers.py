@@ -13,6 +13,7 @@ from fractions import Fraction
 from pydantic import ValidationError
 
 from wattigram.core.base.errors import RegisterError
+from wattigram.core.base.validation import first_fault
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import (
     BlockAverage,
@@ -92,11 +93,8 @@ def silicon_project(
     try:
         return _silicon_project(state, around, read_codes, observed)
     except ValidationError as fault:
-        item = fault.errors(include_url=False)[0]
-        place = ".".join(str(step) for step in item["loc"])
-        said = item["msg"].removeprefix("Value error, ")
         raise RegisterError(
-            f"Registers are set to what no board could do: {place}{': ' if place else ''}{said}"
+            f"Registers are set to what no board could do: {first_fault(fault).text}"
         ) from fault
 
 

@@ -8,6 +8,7 @@ from typing import Any, ClassVar, Protocol
 from pydantic import BaseModel, ValidationError
 
 from wattigram.core.base.errors import EditError
+from wattigram.core.base.validation import first_fault
 from wattigram.core.model.design.former_words import FORMER, in_former_words
 from wattigram.core.model.design.part_compatibility import part_faults
 from wattigram.core.model.design.project import Chain, Project, Signal
@@ -58,8 +59,7 @@ def apply_edit(workspace: Workspace, edit: Edit) -> Workspace:
     try:
         project = edit.apply(workspace.project)
     except ValidationError as fault:
-        message = fault.errors(include_url=False)[0]["msg"].removeprefix("Value error, ")
-        raise EditError(message, where=edit.label) from fault
+        raise EditError(first_fault(fault).message, where=edit.label) from fault
     faults = part_faults(project, workspace.part)
     if faults:
         raise EditError(faults[0], where=edit.label)
