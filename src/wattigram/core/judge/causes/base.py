@@ -406,15 +406,16 @@ def _firmware(take: Take) -> tuple[tuple[RegisterDifference, ...], Workspace | N
         return (), None
     pointings = take.pointings
     key = _firmware, writes, tuple(pointings.items())
-    if key not in workspace.known:
+
+    def make() -> tuple[tuple[RegisterDifference, ...], Workspace | None]:
         found: tuple[RegisterDifference, ...] = ()
         real = None
         with contextlib.suppress(RegisterError):  # what cannot be told is left out
             found = differences(workspace, writes, pointings)
             real = as_written(workspace, writes, pointings) if found else None
-        workspace.known[key] = found, real
-    answer: tuple[tuple[RegisterDifference, ...], Workspace | None] = workspace.known[key]
-    return answer
+        return found, real
+
+    return workspace.known.answer(key, make)
 
 
 def _of_firmware(

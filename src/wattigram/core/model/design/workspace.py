@@ -7,8 +7,9 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property, wraps
 from pathlib import Path
-from typing import Any, Concatenate, ParamSpec, TypeVar, cast
+from typing import Concatenate, ParamSpec, TypeVar, cast
 
+from wattigram.core.base.cache import Cache
 from wattigram.core.base.errors import ProjectError
 from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design.event_sources import Watch, watches
@@ -33,7 +34,7 @@ class Workspace:
 
     project: Project
     part: Part
-    known: dict[object, Any] = field(default_factory=dict, compare=False, repr=False)
+    known: Cache = field(default_factory=Cache, compare=False, repr=False)
 
     @cached_property
     def bus_clock_hz(self) -> Fraction:
@@ -119,10 +120,7 @@ def cached(
         if named or not any(chain is own for own in workspace.project.chains):
             return function(workspace, chain, *args, **named)
         key = (function, chain.converter, *args)
-        if key not in workspace.known:
-            workspace.known[key] = function(workspace, chain, *args, **named)
-        answer: Result = workspace.known[key]
-        return answer
+        return workspace.known.answer(key, lambda: function(workspace, chain, *args, **named))
 
     return cast("Callable[Concatenate[Workspace, Chain, Params], Result]", lookup)
 

@@ -72,11 +72,9 @@ class ComparatorMetrics:
 
 def comparator_metrics(workspace: Workspace, comparator: Comparator) -> ComparatorMetrics:
     """Trip points of a comparator, and its chatter on the bench as wired."""
-    key = (comparator_metrics, comparator)
-    if key not in workspace.known:
-        workspace.known[key] = _figures(workspace, comparator)
-    found: ComparatorMetrics = workspace.known[key]
-    return found
+    return workspace.known.answer(
+        (comparator_metrics, comparator), lambda: _figures(workspace, comparator)
+    )
 
 
 def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorMetrics:

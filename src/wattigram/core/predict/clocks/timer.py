@@ -84,7 +84,7 @@ def set_timer(
     own = _own_setting(workspace, name, every_s, prescaler_register, period_register)
     if alone:
         return own
-    ruling = _ruling(workspace).get(name)
+    ruling = _timers_in_force(workspace).get(name)
     return own if ruling is None else replace(ruling, wanted_s=every_s)
 
 
@@ -108,18 +108,16 @@ def _own_setting(
     )
 
 
-def _ruling(workspace: Workspace) -> dict[str, TimerSetting]:
+def _timers_in_force(workspace: Workspace) -> dict[str, TimerSetting]:
     """Timers that are set up more than once, as the last one leaves them."""
-    found: dict[str, TimerSetting] | None = workspace.known.get(_ruling)
-    if found is None:
-        users: dict[str, list[TimerSetting]] = {}
-        for name, every_s, prescaler, period in _users(workspace):
-            users.setdefault(name, []).append(
-                _own_setting(workspace, name, every_s, prescaler, period)
-            )
-        found = {name: settings[-1] for name, settings in users.items() if len(settings) > 1}
-        workspace.known[_ruling] = found
-    return found
+    return workspace.known.answer(_timers_in_force, lambda: _last_settings(workspace))
+
+
+def _last_settings(workspace: Workspace) -> dict[str, TimerSetting]:
+    users: dict[str, list[TimerSetting]] = {}
+    for name, every_s, prescaler, period in _users(workspace):
+        users.setdefault(name, []).append(_own_setting(workspace, name, every_s, prescaler, period))
+    return {name: settings[-1] for name, settings in users.items() if len(settings) > 1}
 
 
 def _users(workspace: Workspace) -> Iterator[tuple[str, Fraction, int | None, int | None]]:

@@ -49,67 +49,84 @@ def expected_values(
     """Values of the source as they should be when they take effect; None where nobody can say.
 
     A value may be as old as the time between two of the source's, and the route's own latency.
+
+    Parameters
+    ----------
+    times_s : (n,) float64, seconds after the start
     """
     timing = route_timing(workspace, route)
     rates = [float(rate) for rate in (timing.source_hz, timing.sink_hz) if rate]
-    pieces = route.transfers
-    age_s = timing.latency_s + sum(pieces / rate for rate in rates)
-    back = np.linspace(0.0, age_s, _LOOKS_BACK)
+    oldest_s = timing.latency_s + sum(route.transfers / rate for rate in rates)
+    # Any age up to the oldest may be true; between so few of them no source moves further than its band is wide.
+    looked_at_s = [
+        np.maximum(times_s - age, 0.0) for age in np.linspace(0.0, oldest_s, _LOOKS_BACK)
+    ]
     match route.source:
-        case ResultSource(converter=converter, signal=name):
-            chain = workspace.project.chain(converter)
-            assert chain is not None
-            names = {slot.signal for slot in chain.slots}
-            name = name if name is not None else next(iter(names)) if len(names) == 1 else None
-            if name is None or workspace.project.signal(name).negative is not None:
-                return None
-            signal = workspace.project.signal(name)
-            scale = chain_scale(workspace, chain)
-            up = 2.0 ** aligned_shift(chain.alignment, chain.buffer.element_bits, chain.bits)
-            count = up * float(signal.scaling) / scale.lsb_v
-            half = (band_half_width_v(workspace, chain, name, reduced=False)) * count + up
-            looks = np.stack(
-                [
-                    expected_settled_at(workspace, name, np.maximum(times_s - one, 0.0))
-                    for one in back
-                ]
-            )
-            highest = scale.highest_code * up
-            low, high = looks.min(axis=0) * count - half, looks.max(axis=0) * count + half
-            return ExpectedValues(np.clip(low, 0, highest), np.clip(high, 0, highest), highest)
+        case ResultSource() as result:
+            return _of_converter(workspace, result, looked_at_s)
         case ReceivedSource(uart=uart):
-            source = serial_source(workspace, uart)
-            if source is None:
-                return None
-            serial = EffectiveSerial(
-                byte_ticks=10 / source.baud,
-                every_ticks=float(source.interval_s),
-                bits=source.bits,
-                bytes_each=2 if source.bytes_each == 2 else 1,
-                low_first=True,
-                from_share=source.from_level,
-                to_share=source.to_level,
-                period_ticks=float(source.period_s),
-            )
-            every_s = float(source.interval_s)
-            numbers = [
-                np.floor(np.maximum(times_s - one, 0.0) / every_s).astype(np.int64) for one in back
-            ]
-            codes = np.stack([serial_codes(serial, number) for number in numbers])
-            return ExpectedValues(
-                codes.min(axis=0) * 1.0, codes.max(axis=0) * 1.0, float((1 << source.bits) - 1)
-            )
+            return _of_wire(workspace, uart, looked_at_s)
         case TableSource(table=name):
-            table = workspace.project.table(name)
-            if table is None or route.timer is None or table_dac(workspace, table) is None:
-                return None
-            codes = codes_in_memory(workspace, table)
-            rate_hz = float(timing.source_hz)
-            numbers = [
-                np.floor(np.maximum(times_s - one, 0.0) * rate_hz + 1e-9).astype(np.int64)
-                for one in back
-            ]
-            looks = codes[np.stack(numbers) % len(codes)]
-            return ExpectedValues(
-                looks.min(axis=0) * 1.0, looks.max(axis=0) * 1.0, float(codes.max(initial=1))
-            )
+            rate_hz = float(timing.source_hz) if route.timer is not None else None
+            return _of_table(workspace, name, rate_hz, looked_at_s)
+
+
+def _of_converter(
+    workspace: Workspace, source: ResultSource, looked_at_s: list[FloatArray]
+) -> ExpectedValues | None:
+    """Codes of the one signal that it can be, within the band of a reading."""
+    chain = workspace.project.chain(source.converter)
+    assert chain is not None
+    names = {slot.signal for slot in chain.slots}
+    name = source.signal
+    if name is None and len(names) == 1:
+        name = next(iter(names))
+    if name is None or workspace.project.signal(name).negative is not None:
+        return None
+    signal, scale = workspace.project.signal(name), chain_scale(workspace, chain)
+    up = 2.0 ** aligned_shift(chain.alignment, chain.buffer.element_bits, chain.bits)
+    counts_per_volt = up * float(signal.scaling) / scale.lsb_v
+    half = band_half_width_v(workspace, chain, name, reduced=False) * counts_per_volt + up
+    volts = np.stack([expected_settled_at(workspace, name, times_s) for times_s in looked_at_s])
+    highest = scale.highest_code * up
+    low = volts.min(axis=0) * counts_per_volt - half
+    high = volts.max(axis=0) * counts_per_volt + half
+    return ExpectedValues(np.clip(low, 0, highest), np.clip(high, 0, highest), highest)
+
+
+def _of_wire(
+    workspace: Workspace, uart: str, looked_at_s: list[FloatArray]
+) -> ExpectedValues | None:
+    """What the board at the other end of a wire had sent."""
+    source = serial_source(workspace, uart)
+    if source is None:
+        return None
+    serial = EffectiveSerial(
+        byte_ticks=10 / source.baud,
+        every_ticks=float(source.interval_s),
+        bits=source.bits,
+        bytes_each=2 if source.bytes_each == 2 else 1,
+        low_first=True,
+        from_share=source.from_level,
+        to_share=source.to_level,
+        period_ticks=float(source.period_s),
+    )
+    interval_s = float(source.interval_s)
+    numbers = [np.floor(times_s / interval_s).astype(np.int64) for times_s in looked_at_s]
+    codes = np.stack([serial_codes(serial, sent) for sent in numbers])
+    full = float((1 << source.bits) - 1)
+    return ExpectedValues(codes.min(axis=0) * 1.0, codes.max(axis=0) * 1.0, full)
+
+
+def _of_table(
+    workspace: Workspace, name: str, rate_hz: float | None, looked_at_s: list[FloatArray]
+) -> ExpectedValues | None:
+    """Points of a table that a timer sends on, one after the other."""
+    table = workspace.project.table(name)
+    if table is None or rate_hz is None or table_dac(workspace, table) is None:
+        return None
+    codes = codes_in_memory(workspace, table)
+    numbers = [np.floor(times_s * rate_hz + 1e-9).astype(np.int64) for times_s in looked_at_s]
+    points = codes[np.stack(numbers) % len(codes)]
+    full = float(codes.max(initial=1))
+    return ExpectedValues(points.min(axis=0) * 1.0, points.max(axis=0) * 1.0, full)

@@ -47,14 +47,12 @@ def input_source(workspace: Workspace, pin: str, meant: bool = False) -> Driven:
 
     What is ``meant`` differs only behind a jumper, see :func:`output_played`.
     """
-    key = (input_source, pin, meant)
-    known = workspace.known.get(key)
-    if known is None:
+
+    def make() -> Driven:
         wiring = workspace.wiring(pin)
-        known = _driven(workspace, wiring, meant) if wiring is not None else DcSource(voltage_v=0.0)
-        workspace.known[key] = known
-    found: Driven = known
-    return found
+        return _driven(workspace, wiring, meant) if wiring is not None else DcSource(voltage_v=0.0)
+
+    return workspace.known.answer((input_source, pin, meant), make)
 
 
 def _driven(workspace: Workspace, wiring: Wiring, meant: bool) -> Driven:

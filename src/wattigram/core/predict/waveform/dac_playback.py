@@ -162,12 +162,11 @@ def dac_playback(workspace: Workspace, generator: Generator) -> DacPlayback:
     QuantityError
         When a table's expression has no finite value somewhere.
     """
-    key = (dac_playback, generator.name)
-    known = workspace.known.get(key)
-    if known is None or known[0] is not generator:
-        known = workspace.known[key] = (generator, _playing(workspace, generator))
-    found: DacPlayback = known[1]
-    return found
+    if not any(generator is own for own in workspace.project.generators):
+        return _playing(workspace, generator)
+    return workspace.known.answer(
+        (dac_playback, generator.name), lambda: _playing(workspace, generator)
+    )
 
 
 def _playing(workspace: Workspace, generator: Generator) -> DacPlayback:
