@@ -181,9 +181,24 @@ class Project(StrictModel):
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
-        names = [signal.name for signal in self.signals]
+        names = {signal.name for signal in self.signals}
+        self._check_distinct()
+        for chain in self.chains:
+            self._check_chain(chain, names)
+        for signal in self.signals:
+            self._check_signal(signal, names)
+        self._check_expectations(names)
+        for comparator in self.comparators:
+            if comparator.signal not in names:
+                raise ValueError(
+                    f"{comparator.name} watches “{comparator.signal}”, which is no signal here."
+                )
+        check_outputs(self)
+        return self
+
+    def _check_distinct(self) -> None:
         for kind, values in (
-            ("signals are", names),
+            ("signals are", [signal.name for signal in self.signals]),
             ("chains use the converter", [chain.converter for chain in self.chains]),
             ("circular buffers are", [chain.buffer.name for chain in self.chains]),
             ("chains, generators or routes use the DMA channel", self.dma_channels),
@@ -200,28 +215,18 @@ class Project(StrictModel):
             for value in values:
                 if values.count(value) > 1:
                     raise ValueError(f"Two {kind} “{value}”. Change one of them.")
-        for chain in self.chains:
-            self._check_chain(chain, names)
-        for signal in self.signals:
-            self._check_signal(signal, names)
+
+    def _check_expectations(self, names: set[str]) -> None:
+        routes = {route.name for route in self.routes}
         for expectation in self.expectations:
             is_route = isinstance(expectation, RouteExpectation)
-            if expectation.signal not in (
-                [route.name for route in self.routes] if is_route else names
-            ):
+            if expectation.signal not in (routes if is_route else names):
                 what = "route" if is_route else "signal"
                 raise ValueError(
                     f"An expectation speaks of “{expectation.signal}”, which is no {what} here."
                 )
-        for comparator in self.comparators:
-            if comparator.signal not in names:
-                raise ValueError(
-                    f"{comparator.name} watches “{comparator.signal}”, which is no signal here."
-                )
-        check_outputs(self)
-        return self
 
-    def _check_signal(self, signal: Signal, names: list[str]) -> None:
+    def _check_signal(self, signal: Signal, names: set[str]) -> None:
         if signal.partner is not None and (
             signal.partner not in names or signal.partner == signal.name
         ):
@@ -240,7 +245,7 @@ class Project(StrictModel):
                     f"A threshold of “{signal.name}” sets a pin, and none is named. Add it."
                 )
 
-    def _check_chain(self, chain: Chain, names: list[str]) -> None:
+    def _check_chain(self, chain: Chain, names: set[str]) -> None:
         for index, slot in enumerate(chain.slots, start=1):
             if slot.signal not in names:
                 raise ValueError(

@@ -159,42 +159,50 @@ class Part(StrictModel):
 
     @model_validator(mode="after")
     def _plausible(self) -> Self:
-        check_distinct(self.pins, "pin")
         check_blocks(self.blocks)
         self._check_owners()
-        check_distinct(tuple(item.name for item in self.references), "reference")
-        check_distinct(tuple(item.name for item in self.converters), "converter")
-        check_distinct(tuple(name for group in self.timers for name in group.names), "timer")
-        check_distinct(tuple(name for group in self.dma for name in group.names), "DMA channel")
-        check_distinct(tuple(item.name for item in self.dacs), "DAC")
-        check_distinct(tuple(name for group in self.uarts for name in group.names), "UART")
-        check_distinct(tuple(item.name for item in self.comparators), "comparator")
-        names = tuple(item.name for item in self.converters)
+        self._check_names()
         for converter in self.converters:
-            paired = tuple(
-                pin for pair in converter.pairs for pin in (pair.positive, pair.negative)
+            self._check_converter(converter)
+        self._check_all_pins()
+        return self
+
+    def _check_names(self) -> None:
+        for what, names in (
+            ("pin", self.pins),
+            ("reference", tuple(item.name for item in self.references)),
+            ("converter", tuple(item.name for item in self.converters)),
+            ("timer", tuple(name for group in self.timers for name in group.names)),
+            ("DMA channel", tuple(name for group in self.dma for name in group.names)),
+            ("DAC", tuple(item.name for item in self.dacs)),
+            ("UART", tuple(name for group in self.uarts for name in group.names)),
+            ("comparator", tuple(item.name for item in self.comparators)),
+        ):
+            check_distinct(names, what)
+
+    def _check_converter(self, converter: Converter) -> None:
+        paired = tuple(pin for pair in converter.pairs for pin in (pair.positive, pair.negative))
+        for pin in (*converter.channels, *paired):
+            self._check_pin(converter.name, pin)
+        others = {item.name for item in self.converters} - {converter.name}
+        for other in converter.in_step_with:
+            if other not in others:
+                raise ValueError(
+                    f"{converter.name}: in step with {other}, which is no other converter here."
+                )
+        if "dma" in converter.retrievals and not self.dma:
+            raise ValueError(
+                f"{converter.name}: DMA among its retrievals, and the part has none. Remove it."
             )
-            for pin in (*converter.channels, *paired):
-                self._check_pin(converter.name, pin)
-            for other in converter.in_step_with:
-                if other not in names or other == converter.name:
-                    raise ValueError(
-                        f"{converter.name}: in step with {other}, which is no other converter here."
-                    )
-            if "dma" in converter.retrievals and not self.dma:
-                raise ValueError(
-                    f"{converter.name}: DMA among its retrievals, and the part has none. Remove it."
-                )
-            if not any(
-                converter.clock_low_hz
-                <= self.processor.clock_hz / divider
-                <= converter.clock_high_hz
-                for divider in converter.dividers
-            ):
-                raise ValueError(
-                    f"{converter.name}: no divider brings the bus clock into its range. Add one "
-                    "that does."
-                )
+        clocks_hz = [self.processor.clock_hz / divider for divider in converter.dividers]
+        low_hz, high_hz = converter.clock_low_hz, converter.clock_high_hz
+        if not any(low_hz <= clock_hz <= high_hz for clock_hz in clocks_hz):
+            raise ValueError(
+                f"{converter.name}: no divider brings the bus clock into its range. Add one "
+                "that does."
+            )
+
+    def _check_all_pins(self) -> None:
         for dac in self.dacs:
             self._check_pin(dac.name, dac.pin)
         for timers in self.timers:
@@ -208,7 +216,6 @@ class Part(StrictModel):
         for reference in self.references:
             if reference.pin is not None:
                 self._check_pin(reference.name, reference.pin)
-        return self
 
     def _check_owners(self) -> None:
         if self.blocks and self.memory is None:
