@@ -25,7 +25,7 @@ format: $(STAMP)
 	$(BIN)/ruff check --fix src tests bench tools
 
 bench: $(STAMP)
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
+	env -u PYTHONDONTWRITEBYTECODE QT_QPA_PLATFORM=offscreen $(BIN)/python -m bench
 
 shots: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/shots.py docs/screenshots

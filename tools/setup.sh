@@ -62,3 +62,5 @@ echo "Installing the locked Python packages into .venv"
 .venv/bin/python -m pip install -q --disable-pip-version-check -r requirements-dev.lock
 .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e . 2>/dev/null ||
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
+# Without compiled modules every start compiles all of them again, which takes longer than the rest of it.
+.venv/bin/python -m compileall -q src
