@@ -16,7 +16,7 @@
 
 #define STAMP_STREAM 64u
 
-/** A stretch of a circular buffer that waits to be sent. */
+/** A stretch of a buffer that waits to be sent. */
 typedef struct {
     volatile bool waits;
     bool is_tail;

@@ -1,6 +1,6 @@
 /**
  * @file wg_chain.h
- * Samples of a chain on their way from the converter to the host: its circular buffer in memory, its halves, their numbers.
+ * Samples of a chain on their way from the converter to the host: its buffer in memory, its halves, their numbers.
  */
 #ifndef WG_CHAIN_H
 #define WG_CHAIN_H
@@ -14,9 +14,9 @@ typedef struct {
     uint8_t slots;
     uint8_t store_bytes;            /**< of a sample as DMA or the ISR writes it */
     uint8_t item_bytes;             /**< of a sample as it is read */
-    bool by_dma;                    /**< the hardware fills its circular buffer */
+    bool by_dma;                    /**< the hardware fills its buffer */
     bool swap;                      /**< a sample's bytes are exchanged before it is used */
-    uint32_t items;                 /**< of the circular buffer */
+    uint32_t items;                 /**< of the buffer */
     uint32_t cycle_ticks;           /**< from scan to scan */
     void *loop;                     /**< where samples lie */
     uint32_t *stamps;               /**< end of each sample's conversion; NULL where instants follow from numbers */
@@ -54,7 +54,7 @@ extern const uint32_t wg_chain_count;
 void wg_chain_begin(void);
 
 /**
- * A half of a circular buffer that DMA fills is complete. Context: interrupt.
+ * A half of a buffer that DMA fills is complete. Context: interrupt.
  * @param full   it is the second half
  * @param tally  results so far
  */
@@ -63,7 +63,7 @@ void wg_chain_mark(uint32_t chain, bool full, uint32_t tally);
 /** The next result of a chain as it lies in its sample: moved up by as many places as its slot wants. Context: interrupt. */
 uint32_t wg_chain_lift(uint32_t chain, uint32_t result);
 
-/** Put a result into the circular buffer of a chain that the program fills. `end` is when it was ready. Context: interrupt. */
+/** Put a result into the buffer of a chain that the program fills. `end` is when it was ready. Context: interrupt. */
 void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end);
 
 /** The next `count` results come later than anybody waits for them: they are dropped when they come. */
@@ -75,7 +75,7 @@ bool wg_chain_is_late(uint32_t chain);
 /** Results up to the number `tally` that were lost before they could be read out are passed over. Context: interrupt. */
 void wg_chain_skip(uint32_t chain, uint32_t tally);
 
-/** What is left of a half when the board is stopped; `place` is how far DMA has come, if it fills the circular buffer. Context: main loop. */
+/** What is left of a half when the board is stopped; `place` is how far DMA has come, if it fills the buffer. Context: main loop. */
 void wg_chain_tail(uint32_t chain, uint32_t place);
 
 /** Send what is complete, judge it, and call the hooks. Context: main loop. */

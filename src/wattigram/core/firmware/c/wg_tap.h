@@ -40,7 +40,7 @@ typedef struct {
     const void *items;
     const uint32_t *stamps;         /**< instants of samples, modulo 2^32; NULL where they follow from numbers */
     uint32_t item_bytes;
-    uint32_t stride;                /**< from sample to sample, in places of the circular buffer */
+    uint32_t stride;                /**< from sample to sample, in places of the buffer */
     uint32_t count;
     uint64_t ticks;                 /**< instant of the first sample; with stamps, of something later than all */
     uint32_t cycle_ticks;           /**< from sample to sample */
