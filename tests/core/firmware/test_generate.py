@@ -168,7 +168,7 @@ def test_a_hook_of_a_window_says_what_it_looks_for(kiln: Workspace) -> None:
     assert "“Upper zone below 0.400 V, 3 times in a row” began" in brief(
         condition="below", consecutive=3
     )
-    assert "“Upper zone less 1.000 V above 2.100 V” began" in brief(condition="above", minus_v=1.0)
-    assert "“Upper zone less Coil current inside" in brief(
+    assert "“Upper zone minus 1.000 V above 2.100 V” began" in brief(condition="above", minus_v=1.0)
+    assert "“Upper zone minus Coil current inside" in brief(
         condition="inside", minus_signal="Coil current"
     )

@@ -108,7 +108,7 @@ def _condition(tables: Tables, watch: Watch) -> str:
     less = window.minus_signal or (
         format_volts(window.minus_v) if window.minus_v is not None else ""
     )
-    return f"“{watch.signal}{f' less {less}' if less else ''} {where}{times}”"
+    return f"“{watch.signal}{f' minus {less}' if less else ''} {where}{times}”"
 
 
 def all_hooks(tables: Tables) -> tuple[Hook, ...]:

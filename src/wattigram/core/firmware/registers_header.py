@@ -42,7 +42,7 @@ def _field(block: Block, register: Register, field: RegisterField) -> Iterator[s
             yield f"#define {name}_{c_name(value)} ({code}u{shift})"
         yield f"#define {name}(code) ((uint32_t)(code){shift})"
         return
-    what = "a number less one" if field.coded == "minus-one" else c_comment(field.sets)
+    what = "a number minus one" if field.coded == "minus-one" else c_comment(field.sets)
     yield f"#define {name}(code) ((uint32_t)(code){shift}) /**< {what} */"
 
 

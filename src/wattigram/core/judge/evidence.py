@@ -206,7 +206,7 @@ def _twin_trace(take: Take, verdict: Verdict) -> TracePanel | None:
     low, high = _columns(np.concatenate([pairs.difference_v for pairs in parts])[:MOST_DRAWN])
     times, _ = _columns(np.concatenate([pairs.times_s for pairs in parts])[:MOST_DRAWN])
     limit = np.full(len(times), verdict.high)
-    title = f"{signal.name} less {signal.partner}"
+    title = f"{signal.name} minus {signal.partner}"
     return TracePanel(title, times, low, high, -limit, limit, ())
 
 
