@@ -10,7 +10,7 @@ from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import open_take
 from wattigram.core.capture.take import opening as opening_module
-from wattigram.core.capture.take.reader import is_take
+from wattigram.core.capture.take.opening import is_take
 from wattigram.core.model.design import Workspace
 
 LOOPS = "while True: pass"

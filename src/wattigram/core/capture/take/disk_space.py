@@ -9,6 +9,7 @@ from pathlib import Path
 
 from wattigram.core.base.errors import TakeError
 from wattigram.core.base.quantity import format_si
+from wattigram.core.capture.take.opening import is_take
 
 MARGIN_BYTES = 8 << 20
 """A take ends before less than this is left: its lists and its end still have to be written."""
@@ -70,7 +71,6 @@ def check_target(path: Path, overwrite: bool) -> None:
     TakeError
         When something lies there that is no take, or a take and ``overwrite`` is false.
     """
-    from wattigram.core.capture.take.reader import is_take  # late: readers need no room
 
     if not os.path.lexists(path):
         return

@@ -8,7 +8,6 @@ time.
 
 from __future__ import annotations
 
-import resource
 import signal
 import subprocess
 import sys
@@ -18,10 +17,11 @@ from typing import Any
 import h5py
 
 from wattigram.core.base.errors import TakeError
+from wattigram.core.capture.take.layout import FORMAT
 
 SIGNATURE = b"\x89HDF\r\n\x1a\n"
-LONGEST_S = 3
-"""Of processor time, for another process to start and to read everything but samples."""
+PROBE = "wattigram.core.capture.take.probe"
+"""The program that looks."""
 STUCK_S = 120.0
 """After which a disk is taken to give no answer."""
 DAMAGED = "Choose another take, or a copy from before the damage."
@@ -57,7 +57,7 @@ def open_file(path: Path) -> Any:
 
 
 def _try_out(path: Path) -> None:
-    command = [sys.executable, "-m", __name__, str(path.absolute())]
+    command = [sys.executable, "-m", PROBE, str(path.absolute())]
     try:
         done = subprocess.run(
             command, timeout=STUCK_S, stdin=subprocess.DEVNULL, capture_output=True, check=False
@@ -75,33 +75,10 @@ def _try_out(path: Path) -> None:
         raise TakeError(f"The take is damaged: reading it {what}.", where=str(path), cure=DAMAGED)
 
 
-def _look(path: Path) -> None:
-    """Read what everybody reads; whatever is raised is raised again where the file is really
-    read."""
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))  # a fault leaves no file behind
-    resource.setrlimit(
-        resource.RLIMIT_CPU, (LONGEST_S, LONGEST_S + 1)
-    )  # however busy the machine is
-    from wattigram.core.capture.take.reader import Take
-    from wattigram.core.capture.take.validation import check_take
-
-    with h5py.File(path, "r") as file:
-        check_take(file, str(path))
-        take = Take(path, file)
-        for read in (
-            lambda: take.workspace,
-            lambda: take.history,
-            lambda: take.log,
-            lambda: (take.events, take.gaps),
-        ):
-            read()
-        for stream in take.streams:
-            take.frame_rows(stream)
-            take.items(stream, 0, 1)
-
-
-if __name__ == "__main__":
+def is_take(path: Path) -> bool:
+    """Whether a file is a take, be it whole or not finished."""
     try:
-        _look(Path(sys.argv[1]))
-    except Exception:  # told by who asked
-        sys.exit(1)
+        with open_file(path) as file:
+            return bool(file.attrs.get("format") == FORMAT)
+    except (OSError, RuntimeError, ValueError, KeyError, TakeError):
+        return False

@@ -15,10 +15,10 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
 from wattigram.core.base.foreign import reading_foreign, visible_text
+from wattigram.core.capture.take.layout import EVENT_DTYPE, FRAME_DTYPE, GAP_DTYPE
 from wattigram.core.capture.take.opening import open_file
 from wattigram.core.capture.take.signal_samples import OutputSamples, SignalSamples
 from wattigram.core.capture.take.validation import REPAIR, check_take
-from wattigram.core.capture.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE
 from wattigram.core.contract.link import (
     FAILED,
     OUTPUT_STREAM,
@@ -546,15 +546,6 @@ class Take:
         firsts, starts = rows["first"].astype(np.int64) // 2, rows["ticks"].astype(np.int64)
         ticks = unwrap_stamps(pairs[:, 0].astype(np.uint32), firsts, starts)
         return OutputSamples(ticks / self.tick_hz, pairs[:, 1].astype(np.int64))
-
-
-def is_take(path: Path) -> bool:
-    """Whether a file is a take, be it whole or not finished."""
-    try:
-        with open_file(path) as file:
-            return bool(file.attrs.get("format") == FORMAT)
-    except (OSError, RuntimeError, ValueError, KeyError, TakeError):
-        return False
 
 
 def open_take(path: Path) -> Take:

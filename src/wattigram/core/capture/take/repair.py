@@ -23,19 +23,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
+from wattigram.core.capture.take.layout import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE
 from wattigram.core.capture.take.opening import DAMAGED, SIGNATURE, open_file, stored_end
 from wattigram.core.capture.take.validation import (
     ITEM_TYPES,
     LARGEST_STREAM_ITEMS,
     LARGEST_TEXT_BYTES,
 )
-from wattigram.core.capture.take.writer import (
-    EVENT_DTYPE,
-    FORMAT,
-    FRAME_DTYPE,
-    GAP_DTYPE,
-    TakeWriter,
-)
+from wattigram.core.capture.take.writer import TakeWriter
 from wattigram.core.capture.transport import SampleRun
 
 BLOCK_ITEMS = 1 << 20

@@ -9,7 +9,7 @@ import h5py
 import numpy as np
 
 from wattigram.core.base.errors import TakeError
-from wattigram.core.capture.take.writer import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
+from wattigram.core.capture.take.layout import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
 
 ITEM_TYPES = frozenset({"|u1", "<u2", "<u4"})
 LARGEST_STREAM_ITEMS = 1 << 34

@@ -22,19 +22,15 @@ from numpy.typing import NDArray
 from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.take.atomic_file import move_into_place, temporary_path
 from wattigram.core.capture.take.disk_space import DiskSpace, check_target
+from wattigram.core.capture.take.layout import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
 from wattigram.core.capture.transport import SampleRun
 
-FORMAT = "wattigram-take"
-VERSION = 3
 CHUNK_BYTES = 256 * 1024
 FLUSH_S = 0.5
 CACHE_BYTES = 1 << 18
 """Of chunks, for each table of rows; what is written is not read again, and the default would fill
 for half an hour."""
 LARGEST_GAP_ITEMS = 1 << 34
-FRAME_DTYPE = np.dtype([("first", "<u8"), ("count", "<u4"), ("ticks", "<u8")])
-EVENT_DTYPE = np.dtype([("window", "<u2"), ("entered", "u1"), ("value", "<i4"), ("ticks", "<u8")])
-GAP_DTYPE = np.dtype([("stream", "<u2"), ("first", "<u8"), ("count", "<u8")])
 
 
 Params = ParamSpec("Params")
