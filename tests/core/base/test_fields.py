@@ -109,7 +109,7 @@ def test_errors_say_where_what_and_what_to_do() -> None:
 
 
 def test_names_are_found_in_their_modules_only() -> None:
-    find = load_from("wattigram.core", {"brief": "quantity"})
-    assert find("brief")(1000.0, "Hz") == "1 kHz"
+    find = load_from("wattigram.core.base", {"format_si": "quantity"})
+    assert find("format_si")(1000.0, "Hz") == "1 kHz"
     with pytest.raises(AttributeError, match="no attribute 'other'"):
         find("other")

@@ -45,7 +45,7 @@ def test_errors_of_our_own_pass() -> None:
 
 
 def test_counts_of_a_reply_take_no_time_to_read() -> None:
-    assert _counts("running ticks=5 samples.0=7 samples.²=3 a=x b=9999999999999999999") == {
+    assert _counts("running ticks=5 items.0=7 items.²=3 a=x b=9999999999999999999") == {
         "ticks": 5,
         "items.0": 7,
     }

@@ -1,4 +1,4 @@
-"""SI quantities to and from text: ``"4.7k"``, ``"100 us"``, ``"128 cyc"``, ``"0x7FF"``, ``"448/3
+"""SI quantities to and from text: ``"4.7k"``, ``"100 us"``, ``"128 clk"``, ``"0x7FF"``, ``"448/3
 Hz"``.
 
 Text becomes an exact :class:`~fractions.Fraction`; nothing is rounded until it is shown.
@@ -64,7 +64,7 @@ UNIT_NAMES = {
     "°C": "a temperature such as 25 °C",
     "LSB": "a number of counts such as 0.4 LSB",
     "%": "a share such as 0.2 % or 50 ppm",
-    "cyc": "a number of clock cycles such as 128 cyc",
+    "clk": "a number of clock cycles such as 128 clk",
 }
 
 
@@ -92,7 +92,7 @@ def split_quantity(text: str) -> tuple[Fraction, str]:
     tail = (match[3] or "").strip()
     if tail in _FIXED_UNITS:
         return number * _FIXED_UNITS[tail], "%"
-    if tail in {"LSB", "cyc"}:
+    if tail in {"LSB", "clk"}:
         return number, tail
     if tail in PREFIXES and tail != "m":  # "5m" alone stays a number of thousandths below
         return number * Fraction(10) ** PREFIXES[tail], ""
@@ -231,7 +231,7 @@ def _exact_number(value: Fraction) -> str:
 def exact_text(value: Fraction | float, unit: str) -> str:
     """The shortest text that :func:`parse_quantity` reads back to the same number."""
     exact = Fraction(Decimal(repr(value))) if isinstance(value, float) else Fraction(value)
-    if unit in {"LSB", "cyc", ""}:
+    if unit in {"LSB", "clk", ""}:
         return f"{_exact_number(exact)} {unit}".strip()
     if unit == "%":
         small = abs(exact) < Fraction(1, 1000) and exact != 0
@@ -254,7 +254,7 @@ def format_rounded(value: Fraction | float, unit: str, digits: int = 4) -> str:
         if 0 < abs(number) < 1e-3:
             return f"{number * 1e6:.{digits}g} ppm"
         return f"{number * 100:.{digits}g} %"
-    if unit in {"LSB", "cyc", ""}:
+    if unit in {"LSB", "clk", ""}:
         return f"{_figures(number, digits)} {unit}".strip()
     power = _exponent(number)
     text = _figures(number / 10.0**power, digits)

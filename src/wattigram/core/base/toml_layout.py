@@ -16,7 +16,6 @@ from typing import Any
 import tomli_w
 
 Path = tuple[str | int, ...]
-_HEADER = re.compile(r"\s*(\[\[?)\s*([^\]]+?)\s*\]\]?\s*(#.*)?$")
 _BARE_KEY = re.compile(r"[A-Za-z0-9_-]+")
 IDENTITY = ("name", "pin", "converter", "signal", "dac", "to")
 """Keys by which one table of an array is told from the others, the first that it has."""
@@ -81,9 +80,10 @@ def layout_of(text: str) -> Layout:
             if stripped or waiting:
                 waiting.append(stripped)
             continue
-        if header := _HEADER.match(line):
-            table = _resolved(_keys(f"[{header[2]}]"), counts, header[1] == "[[")
-            place(table, header[3] or "")
+        if stripped.startswith("["):
+            header, comment = _without_comment(stripped)
+            table = _resolved(_keys(header), counts, header.startswith("[["))
+            place(table, comment)
             continue
         key, value, comment = _split(line, lines)
         path = table + key
@@ -101,6 +101,8 @@ def _keys(header: str) -> tuple[str, ...]:
     while isinstance(values, dict) and len(values) == 1:
         key, values = next(iter(values.items()))
         found.append(key)
+        if isinstance(values, list):  # an array of tables, of which this is one
+            (values,) = values
     return tuple(found)
 
 
@@ -128,18 +130,22 @@ def _split(line: str, more: Iterator[str]) -> tuple[tuple[str, ...], str, str]:
             if following is None:  # the text was valid as a whole, so this is not reached
                 break
             text += f"\n{following}"
-    comment = ""
+    text, comment = _without_comment(text)
+    name = _name(text)
+    return _keys(f"{name} = 0"), text[len(name) :].lstrip()[1:].strip(), comment
+
+
+def _without_comment(text: str) -> tuple[str, str]:
+    """A header or a key with its value, and the comment that ends its last line."""
     last = text.rfind("\n") + 1
     for place, mark in enumerate(text[last:], start=last):
         if mark == "#":
             try:
                 tomllib.loads(text[:place])
             except tomllib.TOMLDecodeError:
-                continue
-            text, comment = text[:place], text[place:].strip()
-            break
-    name = _name(text)
-    return _keys(f"{name} = 0"), text[len(name) :].lstrip()[1:].strip(), comment
+                continue  # it stands within a text
+            return text[:place].strip(), text[place:].strip()
+    return text, ""
 
 
 def _name(text: str) -> str:

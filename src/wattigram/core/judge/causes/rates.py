@@ -140,7 +140,9 @@ def frames_are_timed_wrong(case: FailingSignal) -> LikelyCause | None:
         return None
     if rate_hz is not None and abs(rate_hz * seconds / cycles - 1) < ALIKE:
         return None
-    told = f"they come at {format_si(rate_hz, 'Hz', 4)}" if rate_hz is not None else "no time scans"
+    told = (
+        f"they come at {format_si(rate_hz, 'Hz', 4)}" if rate_hz is not None else "no time passes"
+    )
     return case.cause(
         "frame-times",
         "The firmware stamps its frames with wrong instants",
