@@ -198,7 +198,7 @@ MISTAKES = (
         seconds=5.0,
     ),
     Mistake(
-        "threshold interrupt not enabled",
+        "interrupt of a threshold not enabled",
         (SetThreshold("Upper zone", 0, ZONE.replaced(interrupt_enabled=False)),),
         "window-not-enabled",
         seconds=5.0,

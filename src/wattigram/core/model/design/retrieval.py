@@ -9,6 +9,8 @@ from pydantic import Field
 from wattigram.core.base.fields import Seconds, StrictModel
 from wattigram.core.model.field_types import Alignment, Cycles, Flag, Name
 
+InterruptOn = Literal["conversion", "scan"]
+
 
 class Polling(StrictModel):
     """The program asks until a result is there; it gives a value up after ``timeout_s``."""
@@ -18,10 +20,10 @@ class Polling(StrictModel):
 
 
 class Interrupt(StrictModel):
-    """An interrupt at each conversion, or at each pass."""
+    """An interrupt at each conversion, or at the end of each scan."""
 
     kind: Literal["interrupt"] = "interrupt"
-    per: Literal["conversion", "scan"] = "conversion"
+    per: InterruptOn = "conversion"
 
 
 class Fifo(StrictModel):
