@@ -6,8 +6,6 @@ import sys
 
 from wattigram import __version__
 
-HOLDS, FAILS, IMPOSSIBLE = 0, 1, 2
-
 
 def main() -> None:
     """Run a command; a fault of the user's becomes a sentence and exit status 2."""

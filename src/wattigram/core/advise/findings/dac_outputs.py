@@ -118,7 +118,7 @@ def table_clips(workspace: Workspace) -> Iterator[Finding]:
             "table-wraps" if wraps else "table-clips",
             "error",
             table.name,
-            f"{table.name} {'folds over' if wraps else 'is cut off'} at {count} of {table.points} "
+            f"{table.name} {'folds over' if wraps else 'is clipped'} at {count} of {table.points} "
             "points",
             f"It wants {wanted}; {dac.name}{' with its buffer' if generator.buffered else ''} "
             f"reaches {reached}.",

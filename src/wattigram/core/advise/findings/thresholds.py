@@ -104,7 +104,7 @@ def never_noticed(workspace: Workspace) -> Iterator[Finding]:
                 "window-not-enabled",
                 "error",
                 where,
-                f"Nobody hears the threshold of {signal.name}",
+                f"The threshold of {signal.name} has no interrupt enabled",
                 "Its interrupt is not enabled: the condition is judged, and no event comes.",
                 SetThreshold(signal.name, index, window.replaced(interrupt_enabled=True)),
                 signal=signal.name,
