@@ -10,6 +10,7 @@ from typing import NoReturn
 import click
 
 from wattigram.core.base.errors import BoardError, FileError
+from wattigram.core.base.models import json_of
 from wattigram.core.base.toml_document import read_text
 from wattigram.core.board.program import serve_board
 from wattigram.core.contract.board_config import parse_config
@@ -99,7 +100,7 @@ def board(
         assert project is not None
         effective = effective_config(open_workspace(project), seed)
     if print_config:
-        click.echo(effective.model_dump_json(indent=2))
+        click.echo(json_of(effective, indent=2))
         return
     try:
         serve_board(effective, tcp_port=tcp, fast=fast)
@@ -111,7 +112,7 @@ def board(
 
 def _run_image(project: Path, image: Path, seed: int, options: list[str]) -> NoReturn:
     """The board is a program of its own, which takes its set-up on standard input."""
-    setup = board_setup(open_workspace(project), seed).model_dump_json()
+    setup = json_of(board_setup(open_workspace(project), seed))
     command = [sys.executable, "-m", "wattigram.core.emulator", str(image), *options]
     with subprocess.Popen(command, stdin=subprocess.PIPE, text=True) as process:
         assert process.stdin is not None

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from wattigram.core.base.models import plain_values
 from wattigram.core.model.design import Generator, Playback, PwmOutput, Route, UartSetup, Workspace
 from wattigram.core.model.design.former_words import former_value
 from wattigram.core.predict.clocks import uart_timing
@@ -96,7 +97,10 @@ def _uart(workspace: Workspace, one: UartSetup) -> Values:
 
 def _route(workspace: Workspace, one: Route) -> Values:
     timing = route_timing(workspace, one)
-    source, sink = one.source.model_dump(mode="json"), one.destination.model_dump(mode="json")
+    source, sink = (
+        plain_values(one.source, with_none=True),
+        plain_values(one.destination, with_none=True),
+    )
     return {
         "name": one.name,
         "from": " ".join(str(value) for value in source.values() if value is not None),

@@ -6,7 +6,7 @@ from collections import Counter
 
 import pytest
 
-from wattigram.core.base.fields import StrictModel, key_of
+from wattigram.core.base.models import StrictModel, fields_of
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import Project
 from wattigram.core.model.part import Part
@@ -21,7 +21,7 @@ def models(kind: type[StrictModel]) -> set[type[StrictModel]]:
         if isinstance(one, type) and issubclass(one, StrictModel):
             if one not in found:
                 found.add(one)
-                waiting += [info.annotation for info in one.model_fields.values()]
+                waiting += [item.annotation for item in fields_of(one)]
         else:
             waiting += getattr(one, "__args__", ())
     return found
@@ -32,5 +32,5 @@ def test_no_two_fields_of_a_model_have_one_key(document: type[StrictModel]) -> N
     known = models(document)
     assert len(known) > 5
     for model in known:
-        keys = Counter(key_of(name) for name in model.model_fields)
+        keys = Counter(item.key for item in fields_of(model))
         assert max(keys.values()) == 1, (model.__name__, keys.most_common(1))

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from tests.conftest import edited
 from tests.paths import EXAMPLES
 from wattigram.core.base.errors import BoardError
+from wattigram.core.base.models import json_of
 from wattigram.core.board import Run
 from wattigram.core.board.converter_codes import ConverterSynth
 from wattigram.core.board.output_waveforms import Outputs
@@ -58,16 +59,11 @@ def synth(config: EffectiveConfig, converter: int = 0) -> ConverterSynth:
 
 
 def without_noise(config: EffectiveConfig) -> EffectiveConfig:
-    quiet = {
-        pin: drive.model_copy(update={"noise_v": 0.0}) for pin, drive in config.bench.pins.items()
-    }
+    quiet = {pin: drive.unchecked(noise_v=0.0) for pin, drive in config.bench.pins.items()}
     converters = tuple(
-        item.model_copy(update={"noise_lsb": 0.0, "offset_lsb": 0.0, "gain_error": 0.0})
-        for item in config.converters
+        item.unchecked(noise_lsb=0.0, offset_lsb=0.0, gain_error=0.0) for item in config.converters
     )
-    return config.model_copy(
-        update={"converters": converters, "bench": config.bench.model_copy(update={"pins": quiet})}
-    )
+    return config.unchecked(converters=converters, bench=config.bench.unchecked(pins=quiet))
 
 
 @pytest.mark.parametrize("piece", [1, 7, 1000, 16384])
@@ -302,8 +298,8 @@ def test_a_stopped_run_has_handed_over_every_item(cured: Workspace, items: int) 
 def test_a_loop_that_does_not_repeat_freezes(cured: Workspace) -> None:
     config = effective_config(cured)
     first = config.converters[0]
-    once = first.model_copy(update={"loop": first.loop.model_copy(update={"repeat": False})})
-    run = Run(config.model_copy(update={"converters": (once, config.converters[1])}))
+    once = first.unchecked(loop=first.loop.unchecked(repeat=False))
+    run = Run(config.unchecked(converters=(once, config.converters[1])))
     run.advance(config.tick_hz)
     assert run.totals()["items.0"] == 512
     assert run.totals()["items.1"] > 9000
@@ -334,7 +330,7 @@ def test_knobs_hold_from_the_next_cycle(cured: Workspace) -> None:
 
 def test_a_configuration_survives_its_json(kiln: Workspace) -> None:
     config = effective_config(kiln)
-    assert parse_config(config.model_dump_json()) == config
+    assert parse_config(json_of(config)) == config
 
 
 @pytest.mark.parametrize(
@@ -349,6 +345,6 @@ def test_a_wrong_configuration_is_a_sentence(kiln: Workspace, text: str) -> None
 
 def test_a_bench_that_lacks_a_pin_is_refused(kiln: Workspace) -> None:
     config = effective_config(kiln)
-    fewer = config.bench.model_copy(update={"pins": {"A2": PinDrive()}})
+    fewer = config.bench.unchecked(pins={"A2": PinDrive()})
     with pytest.raises(BoardError, match="has no drive"):
-        parse_bench(fewer.model_dump_json(), config)
+        parse_bench(json_of(fewer), config)

@@ -98,7 +98,7 @@ def said_by_board(
     config: EffectiveConfig, feeds: list[Feed]
 ) -> tuple[dict[int, list[int]], list[Event]]:
     """The same of the virtual board's own arithmetic."""
-    taps = [Tap(tap.model_copy(update={"places": (0,)}), 1, 1) for tap in config.taps]
+    taps = [Tap(tap.unchecked(places=(0,)), 1, 1) for tap in config.taps]
     watchers = [
         ThresholdDetector(watch, number)
         for number, watch in enumerate(config.watches)

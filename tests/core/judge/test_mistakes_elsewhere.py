@@ -199,7 +199,7 @@ def test_nothing_is_named_where_nothing_fits(take_of: Callable[..., Take], tmp_p
             )
         ),
     )
-    config = effective_config(base).model_copy(update={"bench": effective_bench(other)})
+    config = effective_config(base).unchecked(bench=effective_bench(other))
     assert project_text(base.project)
     with BoardProcess(config) as board:
         record_run(base, 2.0, tmp_path / "t.h5", board=board.address, fast=True)

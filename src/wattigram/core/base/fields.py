@@ -4,55 +4,12 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 from fractions import Fraction
-from typing import Annotated, Any, Self
-
-from pydantic import (
-    BaseModel,
-    BeforeValidator,
-    ConfigDict,
-    GetCoreSchemaHandler,
-    PlainSerializer,
-    ValidationInfo,
-)
-from pydantic_core import CoreSchema, core_schema
+from typing import TYPE_CHECKING, Any
 
 from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.models import FieldType
 from wattigram.core.base.quantity import UNIT_NAMES, exact_text, is_decimal, parse_quantity
-
-_UNIT_SUFFIX = re.compile(r"_(v_s|hz|s|v|ohm|f|lsb|degc)$")
-
-
-def key_of(field: str) -> str:
-    """Name of a field in a file: the quantity carries its unit, so the key does not."""
-    return _UNIT_SUFFIX.sub("", field)
-
-
-class StrictModel(BaseModel):
-    """A frozen model that refuses keys it does not know."""
-
-    model_config = ConfigDict(
-        frozen=True,
-        extra="forbid",
-        alias_generator=key_of,
-        validate_by_name=True,
-        validate_by_alias=True,
-        serialize_by_alias=True,
-        arbitrary_types_allowed=True,
-        allow_inf_nan=False,
-        defer_build=True,
-    )
-
-    def replaced(self, **updates: Any) -> Self:
-        """A copy with some fields replaced, validated as if made anew."""
-        values = {name: getattr(self, name) for name in type(self).model_fields}
-        return type(self)(**(values | updates))
-
-
-FROM_FILE = "from a file"
-"""Validation context of documents: quantities must then be text with a unit."""
-
 
 SMALLEST, LARGEST = Fraction(1, 10**18), Fraction(10**12)
 """Magnitudes that occur on a bench, with room to spare; what lies beyond is a slip of the pen."""
@@ -66,63 +23,32 @@ def check_magnitude(number: float | Fraction, text: str, unit: str) -> None:
         )
 
 
-@dataclass(frozen=True)
-class _Quantity:
-    """Validation of one kind of quantity; ``low`` is its lowest value, itself included unless
-    ``above``."""
+def _quantity(unit: str, kind: type, low: int | None = None, above: bool = False) -> FieldType:
+    """A kind of quantity; ``low`` is its lowest value, itself included unless ``above``.
 
-    unit: str
-    kind: type[float] | type[Fraction]
-    low: int | None = None
-    above: bool = False
+    It is text with its unit; from code, where the field's name says the unit, also a finite number.
+    """
 
-    def read(self, value: Any, info: ValidationInfo) -> float | Fraction:
-        """Text with its unit; from code, where the field's name says the unit, also a finite
-        number."""
+    def read(value: Any, in_file: bool) -> float | Fraction:
         number: float | Fraction
         is_number = isinstance(value, (Fraction, float, int)) and not isinstance(value, bool)
         if isinstance(value, str):
-            number = parse_quantity(value, self.unit, unit_required=True)
-        elif is_number and info.context is not FROM_FILE and math.isfinite(value):
+            number = parse_quantity(value, unit, unit_required=True)
+        elif is_number and not in_file and math.isfinite(value):
             number = value
         else:
             raise QuantityError(
-                f"{value!r} has no unit.", cure=f"Write {UNIT_NAMES[self.unit]}, in quotes."
+                f"{value!r} has no unit.", cure=f"Write {UNIT_NAMES[unit]}, in quotes."
             )
-        if self.low is not None and (number < self.low or (self.above and number == self.low)):
-            rule = "above" if self.above else "at least"
+        if low is not None and (number < low or (above and number == low)):
+            rule = "above" if above else "at least"
             raise QuantityError(
-                f"“{value}” is impossible here.", cure=f"It must be {rule} {self.low} {self.unit}."
+                f"“{value}” is impossible here.", cure=f"It must be {rule} {low} {unit}."
             )
-        check_magnitude(number, str(value), self.unit)
-        return self.kind(number)
+        check_magnitude(number, str(value), unit)
+        return kind(number)  # type: ignore[no-any-return]
 
-    def __get_pydantic_core_schema__(
-        self, source: Any, handler: GetCoreSchemaHandler
-    ) -> CoreSchema:
-        return core_schema.with_info_plain_validator_function(
-            self.read,
-            serialization=core_schema.plain_serializer_function_ser_schema(
-                lambda value: exact_text(value, self.unit)
-            ),
-        )
-
-
-Hertz = Annotated[Fraction, _Quantity("Hz", Fraction, 0, True)]
-Seconds = Annotated[Fraction, _Quantity("s", Fraction, 0, True)]
-SecondsOrZero = Annotated[Fraction, _Quantity("s", Fraction, 0)]
-Volts = Annotated[float, _Quantity("V", float)]
-VoltsOrZero = Annotated[float, _Quantity("V", float, 0)]
-PositiveVolts = Annotated[float, _Quantity("V", float, 0, True)]
-VoltsPerSecond = Annotated[float, _Quantity("V/s", float, 0, True)]
-NoiseDensity = Annotated[float, _Quantity("V/√Hz", float, 0)]
-Celsius = Annotated[float, _Quantity("°C", float)]
-Ohms = Annotated[float, _Quantity("Ω", float, 0)]
-Farads = Annotated[float, _Quantity("F", float, 0)]
-Counts = Annotated[float, _Quantity("LSB", float)]
-CountsOrZero = Annotated[float, _Quantity("LSB", float, 0)]
-Share = Annotated[float, _Quantity("%", float)]
-ShareOrZero = Annotated[float, _Quantity("%", float, 0)]
+    return FieldType("Quantity", kind, read, lambda value: exact_text(value, unit))
 
 
 def read_interval(value: Any) -> Fraction:
@@ -152,11 +78,6 @@ def read_interval(value: Any) -> Fraction:
 def period_text(period: Fraction) -> str:
     """The period as it was said: a time where that has a last digit, else a rate."""
     return exact_text(period, "s") if is_decimal(period) else exact_text(1 / period, "Hz")
-
-
-Every = Annotated[
-    Fraction, BeforeValidator(read_interval), PlainSerializer(period_text, return_type=str)
-]
 
 
 _RATIO = re.compile(r"\s*([×x*÷/])\s*(\S+)\s*")
@@ -194,6 +115,39 @@ def ratio_text(ratio: Fraction) -> str:
     return str(ratio)
 
 
-Ratio = Annotated[
-    Fraction, BeforeValidator(read_ratio), PlainSerializer(ratio_text, return_type=str)
-]
+if TYPE_CHECKING:  # what a field has; how it is written is the types' below
+    Hertz = Fraction
+    Seconds = Fraction
+    SecondsOrZero = Fraction
+    Every = Fraction
+    Ratio = Fraction
+    Volts = float
+    VoltsOrZero = float
+    PositiveVolts = float
+    VoltsPerSecond = float
+    NoiseDensity = float
+    Celsius = float
+    Ohms = float
+    Farads = float
+    Counts = float
+    CountsOrZero = float
+    Share = float
+    ShareOrZero = float
+else:
+    Hertz = _quantity("Hz", Fraction, 0, True)
+    Seconds = _quantity("s", Fraction, 0, True)
+    SecondsOrZero = _quantity("s", Fraction, 0)
+    Every = FieldType("Every", Fraction, lambda value, _: read_interval(value), period_text)
+    Ratio = FieldType("Ratio", Fraction, lambda value, _: read_ratio(value), ratio_text)
+    Volts = _quantity("V", float)
+    VoltsOrZero = _quantity("V", float, 0)
+    PositiveVolts = _quantity("V", float, 0, True)
+    VoltsPerSecond = _quantity("V/s", float, 0, True)
+    NoiseDensity = _quantity("V/√Hz", float, 0)
+    Celsius = _quantity("°C", float)
+    Ohms = _quantity("Ω", float, 0)
+    Farads = _quantity("F", float, 0)
+    Counts = _quantity("LSB", float)
+    CountsOrZero = _quantity("LSB", float, 0)
+    Share = _quantity("%", float)
+    ShareOrZero = _quantity("%", float, 0)

@@ -7,7 +7,6 @@ import platform
 import sys
 import time
 import traceback
-from importlib.metadata import PackageNotFoundError, version
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
@@ -22,7 +21,7 @@ PACKAGES = (
     "PyQt6-Qt6",
     "numpy",
     "scipy",
-    "pydantic",
+    "msgspec",
     "h5py",
     "pyserial",
     "unicorn",
@@ -98,6 +97,11 @@ def write_report(fault: BaseException, doing: str) -> Path | None:
 
 
 def _version(package: str) -> str:
+    from importlib.metadata import (  # slow, and needed after a fault only
+        PackageNotFoundError,
+        version,
+    )
+
     try:
         return version(package)
     except PackageNotFoundError:

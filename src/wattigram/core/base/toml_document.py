@@ -9,15 +9,13 @@ import tomllib
 from collections.abc import Mapping
 from difflib import get_close_matches
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
-from pydantic import BaseModel, ValidationError
-
-from wattigram.core.base.errors import FileError, QuantityError
-from wattigram.core.base.fields import FROM_FILE, key_of
+from wattigram.core.base.errors import FileError
+from wattigram.core.base.models import Model, StrictModel, fields_of, model_of, models_in
+from wattigram.core.base.validation import ModelError, ModelFault
 
 LARGEST_FILE_BYTES = 4 * 1024 * 1024
-Model = TypeVar("Model", bound=BaseModel)
 
 
 def read_text(path: Path, error: type[FileError]) -> str:
@@ -77,100 +75,50 @@ def check_head(
 def build(model: type[Model], data: Mapping[str, Any], where: str, error: type[FileError]) -> Model:
     """Make ``model`` of plain values; every fault becomes a sentence with its path."""
     try:
-        return model.model_validate(data, context=FROM_FILE)
-    except ValidationError as fault:
-        sentences = tuple(_sentence(model, item) for item in _own_faults(fault))
+        return model_of(model, data)
+    except ModelError as fault:
+        sentences = tuple(_sentence(model, item) for item in fault.faults)
         more = f" (and {len(sentences) - 1} more)" if len(sentences) > 1 else ""
         raise error(sentences[0] + more, where=where, faults=sentences) from fault
     except RecursionError as fault:
         raise error("Its values are nested too deeply.", where=where) from fault
 
 
-def _own_faults(fault: ValidationError) -> list[Any]:
-    """Faults without those that only follow from others: a list is too short because its items are
-    faulty."""
-    items = fault.errors(include_url=False)
-    places = [item["loc"] for item in items]
-
-    def follows(item: Any) -> bool:
-        place = item["loc"]
-        return item["type"] == "too_short" and any(
-            other != place and other[: len(place)] == place for other in places
-        )
-
-    return [item for item in items if not follows(item)]
-
-
-def _sentence(model: type[BaseModel], item: Any) -> str:
-    path = _path(item["loc"])
-    kind = item["type"]
-    cause = item.get("ctx", {}).get("error")
-    if isinstance(cause, QuantityError):
-        return f"{path}: {cause}"
-    if kind == "extra_forbidden":
-        key = str(item["loc"][-1])
-        near = [known for known in get_close_matches(key, _known_keys(model), n=2) if known != key]
-        return f"{path}: unknown key." + (f" Did you mean “{near[0]}”?" if near else " Remove it.")
-    if kind == "missing":
-        return f"{path}: missing. Add it."
-    message = item["msg"].removeprefix("Value error, ")
-    message = message[0].upper() + message[1:]
-    shown = repr(item.get("input"))
-    return f"{path}: {message if message.endswith('.') else message + '.'} (found {shown[:60]})"
+def _sentence(model: type[StrictModel], fault: ModelFault) -> str:
+    path = _path(fault.steps)
+    match fault.kind:
+        case "unknown":
+            keys = _known_keys(model)
+            near = [key for key in get_close_matches(fault.key, keys, n=2) if key != fault.key]
+            advice = f"Did you mean “{near[0]}”?" if near else "Remove it."
+            return f"{path}: unknown key. {advice}"
+        case "missing":
+            return f"{path}: missing. Add it."
+        case "value" | "length":
+            return f"{path}: {fault.message} (found {repr(fault.found)[:60]})"
+        case _:
+            message = fault.message[0].upper() + fault.message[1:]
+            return f"{path}: {message if message.endswith('.') else message + '.'}"
 
 
-def _path(location: tuple[Any, ...]) -> str:
+def _path(steps: tuple[str | int, ...]) -> str:
     text = ""
-    for step in location:
-        if str(step).endswith("Trigger"):
-            continue  # which of two kinds was tried, no place in the file
-        text += f"[{step + 1}]" if isinstance(step, int) else ("." if text else "") + str(step)
+    for step in steps:
+        text += f"[{step + 1}]" if isinstance(step, int) else ("." if text else "") + step
     return text or "file"
 
 
-def _known_keys(model: type[BaseModel]) -> list[str]:
+def _known_keys(model: type[StrictModel]) -> list[str]:
     keys: set[str] = set()
-    waiting: list[Any] = [model]
-    seen: set[Any] = set()
+    waiting, seen = [model], set()
     while waiting:
         kind = waiting.pop()
-        if kind in seen:
-            continue
-        seen.add(kind)
-        if isinstance(kind, type) and issubclass(kind, BaseModel):
-            for name, info in kind.model_fields.items():
-                keys.add(key_of(name))
-                waiting.append(info.annotation)
-        else:
-            waiting.extend(getattr(kind, "__args__", ()))
+        if kind not in seen:
+            seen.add(kind)
+            for item in fields_of(kind):
+                keys.add(item.key)
+                waiting.extend(models_in(item.annotation))
     return sorted(keys)
-
-
-def plain_values(model: BaseModel) -> dict[str, Any]:
-    """The model as plain values for a file."""
-    return model.model_dump(mode="json", exclude_none=True)
-
-
-def lean_values(model: BaseModel) -> dict[str, Any]:
-    """Plain values without those that are as they would be anyway; kinds are kept."""
-    return _lean(model, plain_values(model))
-
-
-def _lean(model: BaseModel, data: dict[str, Any]) -> dict[str, Any]:
-    kept: dict[str, Any] = {}
-    for name, info in type(model).model_fields.items():
-        key, value = info.alias or name, getattr(model, name)
-        if key not in data or (
-            name != "kind" and value == info.get_default(call_default_factory=True)
-        ):
-            continue
-        if isinstance(value, BaseModel):
-            kept[key] = _lean(value, data[key])
-        elif isinstance(value, tuple) and value and isinstance(value[0], BaseModel):
-            kept[key] = [_lean(item, plain) for item, plain in zip(value, data[key], strict=True)]
-        else:
-            kept[key] = data[key]
-    return kept
 
 
 def write_atomically(path: Path, text: str, error: type[FileError]) -> None:

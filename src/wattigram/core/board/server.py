@@ -376,7 +376,7 @@ class BoardServer(PortServer):
 
     def _turn_knobs(self, text: str) -> None:
         bench = parse_bench(text, self.config)
-        self.config = self.config.model_copy(update={"bench": bench})
+        self.config = self.config.unchecked(bench=bench)
         ticks = 0
         if self._run is not None:
             self._run.set_bench(bench)

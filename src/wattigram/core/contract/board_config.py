@@ -6,21 +6,22 @@ decoded from the register writes of compiled firmware.
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self, TypeVar
+from typing import Annotated, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from msgspec import Meta, field
 
 from wattigram.core.base.errors import BoardError
-from wattigram.core.base.validation import first_fault
+from wattigram.core.base.models import StrictModel, model_of_json
+from wattigram.core.base.validation import ModelError
 
-Count = Annotated[int, Field(ge=1, le=1 << 48)]
-Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]
-Ticks = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e18)]
-Positive = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e12)]
+Count = Annotated[int, Meta(ge=1, le=1 << 48)]
+Finite = Annotated[float, Meta(ge=-1e12, le=1e12)]
+Ticks = Annotated[float, Meta(ge=0, le=1e18)]
+Positive = Annotated[float, Meta(gt=0, le=1e12)]
 
 
-class _Effective(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
+class _Effective(StrictModel, rename=None):
+    """Keys are the fields' names."""
 
 
 class PinDrive(_Effective):
@@ -36,24 +37,24 @@ class PinDrive(_Effective):
     level_v: Finite = 0.0
     high_v: Finite = 0.0
     """Other end of a triangle or square."""
-    frequency_hz: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e9)] = 0.0
+    frequency_hz: Annotated[float, Meta(ge=0, le=1e9)] = 0.0
     high_share: Finite = 0.5
     """Share of a square's period, at its end, that is high."""
     sines: tuple[tuple[Finite, Finite, Finite], ...] = ()
     """Amplitude in volts, frequency in hertz, phase in turns, for each sine."""
-    noise_v: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e6)] = 0.0
+    noise_v: Annotated[float, Meta(ge=0, le=1e6)] = 0.0
     pieces: tuple[tuple[Finite, Finite, Finite], ...] = ()
     """Of a course: start in seconds, voltage there, slope in volts per second."""
-    period_s: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e9)] = 0.0
+    period_s: Annotated[float, Meta(ge=0, le=1e9)] = 0.0
     begin_s: Finite = 0.0
     to_hz: Finite = 0.0
-    lasting_s: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e9)] = 1.0
+    lasting_s: Annotated[float, Meta(gt=0, le=1e9)] = 1.0
     output: str = ""
-    poles_s: tuple[Annotated[float, Field(gt=0, le=1e6)], ...] = ()
+    poles_s: tuple[Annotated[float, Meta(gt=0, le=1e6)], ...] = ()
     """Low-passes on the way from a course or an output."""
-    ohm: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e15)] = 0.0
+    ohm: Annotated[float, Meta(ge=0, le=1e15)] = 0.0
     """Between the source and the pin."""
-    capacitor_f: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e3)] = 0.0
+    capacitor_f: Annotated[float, Meta(ge=0, le=1e3)] = 0.0
     """From the pin to ground."""
 
 
@@ -64,14 +65,14 @@ class EffectiveDac(_Effective):
     name: str
     pin: str
     codes: Annotated[
-        tuple[Annotated[int, Field(ge=0, lt=1 << 24)], ...], Field(min_length=1, max_length=1 << 20)
+        tuple[Annotated[int, Meta(ge=0, lt=1 << 24)], ...], Meta(min_length=1, max_length=1 << 20)
     ]
     update_ticks: Positive
     begin_ticks: Ticks = 0.0
     repeat: bool = True
     steady: bool = False
     """One code, there before anything starts."""
-    bits: Annotated[int, Field(ge=4, le=24)]
+    bits: Annotated[int, Meta(ge=4, le=24)]
     lsb_v: Positive
     low_v: Finite
     high_v: Finite
@@ -80,8 +81,8 @@ class EffectiveDac(_Effective):
     gain_error: Finite = 0.0
     bend_lsb: Finite = 0.0
     carry_lsb: Finite = 0.0
-    tau_s: Annotated[float, Field(ge=0, le=1e3)] = 0.0
-    slew_v_s: Annotated[float, Field(ge=0, le=1e12)] = 0.0
+    tau_s: Annotated[float, Meta(ge=0, le=1e3)] = 0.0
+    slew_v_s: Annotated[float, Meta(ge=0, le=1e12)] = 0.0
 
 
 class EffectivePwm(_Effective):
@@ -90,8 +91,8 @@ class EffectivePwm(_Effective):
     name: str
     pin: str
     count_ticks: Positive
-    counts: Annotated[int, Field(ge=1, le=1 << 32)]
-    high_counts: Annotated[int, Field(ge=0, le=1 << 32)]
+    counts: Annotated[int, Meta(ge=1, le=1 << 32)]
+    high_counts: Annotated[int, Meta(ge=0, le=1 << 32)]
     high_v: Finite
     preload: bool = True
 
@@ -102,13 +103,13 @@ class EffectiveSerial(_Effective):
 
     byte_ticks: Positive
     every_ticks: Positive
-    bits: Annotated[int, Field(ge=4, le=16)]
+    bits: Annotated[int, Meta(ge=4, le=16)]
     bytes_each: Literal[1, 2]
     low_first: bool
     from_share: Finite
     to_share: Finite
     period_ticks: Positive
-    reads: Annotated[tuple[Annotated[int, Field(ge=0, le=255)], ...], Field(max_length=256)] = ()
+    reads: Annotated[tuple[Annotated[int, Meta(ge=0, le=255)], ...], Meta(max_length=256)] = ()
     """What each byte is read as, where the receiver's bit clock is another."""
 
 
@@ -121,12 +122,12 @@ class EffectiveRoute(_Effective):
     """
 
     name: str
-    stream: Annotated[int, Field(ge=0, le=255)]
-    converter: Annotated[int, Field(ge=0)] | None = None
-    place: Annotated[int, Field(ge=0)] | None = None
+    stream: Annotated[int, Meta(ge=0, le=255)]
+    converter: Annotated[int, Meta(ge=0)] | None = None
+    place: Annotated[int, Meta(ge=0)] | None = None
     serial: EffectiveSerial | None = None
     codes: Annotated[
-        tuple[Annotated[int, Field(ge=0, lt=1 << 24)], ...], Field(max_length=1 << 20)
+        tuple[Annotated[int, Meta(ge=0, lt=1 << 24)], ...], Meta(max_length=1 << 20)
     ] = ()
     on: Literal["source", "destination", "timer"]
     timer_ticks: Positive = 1.0
@@ -139,11 +140,11 @@ class EffectiveRoute(_Effective):
     sink: Literal["send", "duty", "period", "dac"]
     wide_sink: bool = False
     byte_ticks: Positive = 1.0
-    waiting: Annotated[int, Field(ge=1, le=256)] = 1
+    waiting: Annotated[int, Meta(ge=1, le=256)] = 1
     period_ticks: Positive = 1.0
     count_ticks: Positive = 1.0
     preload: bool = False
-    initial: Annotated[int, Field(ge=0, lt=1 << 24)] = 0
+    initial: Annotated[int, Meta(ge=0, lt=1 << 24)] = 0
 
     @property
     def sink_mask(self) -> int:
@@ -154,12 +155,12 @@ class EffectiveRoute(_Effective):
 class EffectiveText(_Effective):
     """What the program sends of a signal: lines of text, or the upper eight of ``bits``."""
 
-    stream: Annotated[int, Field(ge=0, le=255)]
+    stream: Annotated[int, Meta(ge=0, le=255)]
     label: str
-    bits: Annotated[int, Field(ge=0, le=24)] = 0
+    bits: Annotated[int, Meta(ge=0, le=24)] = 0
     """0 for text."""
-    converter: Annotated[int, Field(ge=0)]
-    place: Annotated[int, Field(ge=0)]
+    converter: Annotated[int, Meta(ge=0)]
+    place: Annotated[int, Meta(ge=0)]
     volts_per_code: Finite
     every_ticks: Positive
     byte_ticks: Positive
@@ -189,15 +190,15 @@ class EffectiveSlot(_Effective):
     end_ticks: Ticks = 0.0
     sampling_ticks: Ticks = 0.0
     """For which the sampling capacitor is connected before the voltage is frozen."""
-    repeats: Annotated[int, Field(ge=1, le=65536)] = 1
+    repeats: Annotated[int, Meta(ge=1, le=65536)] = 1
     each_ticks: Ticks = 0.0
-    shift: Annotated[int, Field(ge=0, le=31)] = 0
+    shift: Annotated[int, Meta(ge=0, le=31)] = 0
     """By which the sum of the repeats is shifted right."""
-    up: Annotated[int, Field(ge=-16, le=28)] = 0
+    up: Annotated[int, Meta(ge=-16, le=28)] = 0
     """Places by which the result is moved up in its item."""
-    register_bits: Annotated[int, Field(ge=8, le=32)] = 32
+    register_bits: Annotated[int, Meta(ge=8, le=32)] = 32
     after_ticks: Ticks = 0.0
-    jitter_ticks: Annotated[int, Field(ge=0, le=10**9)] = 0
+    jitter_ticks: Annotated[int, Meta(ge=0, le=10**9)] = 0
 
 
 class EffectivePace(_Effective):
@@ -213,7 +214,7 @@ class EffectivePace(_Effective):
     kind: Literal["steady", "self", "pattern", "events", "once", "never"] = "steady"
     period_ticks: Ticks = 0.0
     offsets_ticks: tuple[Ticks, ...] = ()
-    watch: Annotated[int, Field(ge=0)] = 0
+    watch: Annotated[int, Meta(ge=0)] = 0
     edge: Literal["rising", "falling", "both"] = "rising"
     singly: bool = False
     skip_first: bool = False
@@ -227,7 +228,7 @@ class EffectiveLoop(_Effective):
     """
 
     name: str
-    items: Annotated[int, Field(ge=2, le=1 << 24)]
+    items: Annotated[int, Meta(ge=2, le=1 << 24)]
     width_bits: Literal[8, 16, 32]
     element_bits: Literal[8, 16, 32] | None = None
     repeat: bool = True
@@ -237,7 +238,7 @@ class EffectiveLoop(_Effective):
     """Its handler is called and its data arrive."""
     numbered: bool = False
     """Items that a handler did not find have numbers too: the converter's own count goes on."""
-    laps: Annotated[int, Field(ge=0, le=1 << 24)] = 0
+    laps: Annotated[int, Meta(ge=0, le=1 << 24)] = 0
     """Laps that the program gathers before it hands over; 0 where it does so at each half."""
 
 
@@ -258,7 +259,7 @@ class EffectiveService(_Effective):
     rest_ticks: Ticks = 0.0
     restart_ticks: Ticks = 0.0
     leave_ticks: Ticks = 0.0
-    jitter_ticks: Annotated[int, Field(ge=0, le=10**9)] = 0
+    jitter_ticks: Annotated[int, Meta(ge=0, le=10**9)] = 0
     never: bool = False
     """It is never called: no processor time is left, or each attempt times out."""
 
@@ -267,14 +268,14 @@ class EffectiveConverter(_Effective):
     """A converter as set up; offset and noise are in LSB of its resolution."""
 
     name: str
-    bits: Annotated[int, Field(ge=4, le=24)]
+    bits: Annotated[int, Meta(ge=4, le=24)]
     lsb_v: Positive
     """Of a single-ended slot; that of a difference is twice as large."""
     offset_lsb: Finite = 0.0
     gain_error: Finite = 0.0
-    noise_lsb: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e6)] = 0.0
-    sampling_f: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e-3)] = 1e-12
-    switch_ohm: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e12)] = 0.0
+    noise_lsb: Annotated[float, Meta(ge=0, le=1e6)] = 0.0
+    sampling_f: Annotated[float, Meta(gt=0, le=1e-3)] = 1e-12
+    switch_ohm: Annotated[float, Meta(ge=0, le=1e12)] = 0.0
     reference: PinDrive | None = None
     """What the reference pin has where nobody holds it; ``lsb_v`` is as meant."""
     each_side: bool = False
@@ -282,11 +283,11 @@ class EffectiveConverter(_Effective):
     cycle_ticks: Count
     """From cycle to cycle where it is steady, missed triggers included."""
     triggers_per_cycle: Count = 1
-    pace: EffectivePace = Field(default_factory=EffectivePace)
+    pace: EffectivePace = field(default_factory=EffectivePace)
     stamped: bool = False
     """The program tells the held instant of each item."""
     service: EffectiveService | None = None
-    slots: Annotated[tuple[EffectiveSlot, ...], Field(min_length=1, max_length=256)]
+    slots: Annotated[tuple[EffectiveSlot, ...], Meta(min_length=1, max_length=256)]
     loop: EffectiveLoop
 
 
@@ -298,16 +299,16 @@ class EffectiveTap(_Effective):
     """
 
     name: str
-    converter: Annotated[int, Field(ge=0)]
-    places: Annotated[tuple[Annotated[int, Field(ge=0)], ...], Field(min_length=1)]
+    converter: Annotated[int, Meta(ge=0)]
+    places: Annotated[tuple[Annotated[int, Meta(ge=0)], ...], Meta(min_length=1)]
     stage: Literal["none", "sum", "block-average", "moving-average", "low-pass"] = "none"
-    count: Annotated[int, Field(ge=1, le=65536)] = 1
-    shift: Annotated[int, Field(ge=0, le=31)] = 0
-    register_bits: Annotated[int, Field(ge=8, le=32)] = 32
+    count: Annotated[int, Meta(ge=1, le=65536)] = 1
+    shift: Annotated[int, Meta(ge=0, le=31)] = 0
+    register_bits: Annotated[int, Meta(ge=8, le=32)] = 32
     by_hardware: bool = False
-    signed_bits: Annotated[int, Field(ge=0, le=32)] = 0
+    signed_bits: Annotated[int, Meta(ge=0, le=32)] = 0
     """Width of a signed item, 0 for unsigned ones."""
-    stream: Annotated[int, Field(ge=0, le=255)] | None = None
+    stream: Annotated[int, Meta(ge=0, le=255)] | None = None
 
 
 class EffectiveWatch(_Effective):
@@ -318,23 +319,23 @@ class EffectiveWatch(_Effective):
     ``reach_ticks`` its nearest in time, and nothing is compared where none is that near.
     """
 
-    tap: Annotated[int, Field(ge=0)]
+    tap: Annotated[int, Meta(ge=0)]
     on_reduced: bool = False
-    other: Annotated[int, Field(ge=0)] | None = None
+    other: Annotated[int, Meta(ge=0)] | None = None
     other_factor: Finite = 1.0
     reach_ticks: Count | None = None
     target: int = 0
     low: int
     high: int
-    hysteresis: Annotated[int, Field(ge=0)] = 0
+    hysteresis: Annotated[int, Meta(ge=0)] = 0
     condition: Literal["outside", "inside", "above", "below"]
-    times: Annotated[int, Field(ge=1, le=1000)] = 1
+    times: Annotated[int, Meta(ge=1, le=1000)] = 1
     every: bool = False
     once: bool = False
     """It is not armed again after its first event."""
     armed: bool = True
     stops: bool = False
-    rearm_ticks: Annotated[int, Field(ge=0)] | None = None
+    rearm_ticks: Annotated[int, Meta(ge=0)] | None = None
 
 
 class EffectiveComparator(_Effective):
@@ -344,9 +345,9 @@ class EffectiveComparator(_Effective):
     pin: str
     rising_v: Finite
     falling_v: Finite
-    response_ticks: Annotated[float, Field(gt=0, le=1e12)]
+    response_ticks: Annotated[float, Meta(gt=0, le=1e12)]
     edge: Literal["rising", "falling", "both"] = "both"
-    watch: Annotated[int, Field(ge=0)]
+    watch: Annotated[int, Meta(ge=0)]
     against: str | None = None
     """The output pin whose voltage is the threshold; ``rising_v`` and ``falling_v`` then count from
     there."""
@@ -357,21 +358,20 @@ class EffectiveConfig(_Effective):
 
     board: str
     build_mark: str
-    tick_hz: Annotated[int, Field(ge=1, le=10**10)]
-    seed: Annotated[int, Field(ge=0, le=1 << 32)] = 1
-    converters: Annotated[tuple[EffectiveConverter, ...], Field(max_length=64)]
-    taps: Annotated[tuple[EffectiveTap, ...], Field(max_length=100)] = ()
-    watches: Annotated[tuple[EffectiveWatch | None, ...], Field(max_length=800)] = ()
+    tick_hz: Annotated[int, Meta(ge=1, le=10**10)]
+    seed: Annotated[int, Meta(ge=0, le=1 << 32)] = 1
+    converters: Annotated[tuple[EffectiveConverter, ...], Meta(max_length=64)]
+    taps: Annotated[tuple[EffectiveTap, ...], Meta(max_length=100)] = ()
+    watches: Annotated[tuple[EffectiveWatch | None, ...], Meta(max_length=800)] = ()
     """By the number of their events; None where a comparator makes them."""
-    comparators: Annotated[tuple[EffectiveComparator, ...], Field(max_length=32)] = ()
-    dacs: Annotated[tuple[EffectiveDac, ...], Field(max_length=32)] = ()
-    pwm: Annotated[tuple[EffectivePwm, ...], Field(max_length=64)] = ()
-    routes: Annotated[tuple[EffectiveRoute, ...], Field(max_length=16)] = ()
-    texts: Annotated[tuple[EffectiveText, ...], Field(max_length=8)] = ()
+    comparators: Annotated[tuple[EffectiveComparator, ...], Meta(max_length=32)] = ()
+    dacs: Annotated[tuple[EffectiveDac, ...], Meta(max_length=32)] = ()
+    pwm: Annotated[tuple[EffectivePwm, ...], Meta(max_length=64)] = ()
+    routes: Annotated[tuple[EffectiveRoute, ...], Meta(max_length=16)] = ()
+    texts: Annotated[tuple[EffectiveText, ...], Meta(max_length=8)] = ()
     bench: EffectiveBench
 
-    @model_validator(mode="after")
-    def _consistent(self) -> Self:
+    def __post_init__(self) -> None:
         sources = [route.converter for route in self.routes] + [
             text.converter for text in self.texts
         ]
@@ -390,7 +390,6 @@ class EffectiveConfig(_Effective):
                 raise ValueError(f"tap {tap.name}: there is no converter {tap.converter}")
             if max(tap.places) >= len(self.converters[tap.converter].slots):
                 raise ValueError(f"tap {tap.name}: place {max(tap.places)} is beyond the sequence")
-        return self
 
 
 def check_bench(bench: EffectiveBench, converters: tuple[EffectiveConverter, ...]) -> None:
@@ -422,11 +421,11 @@ def parse_bench(text: str, config: EffectiveConfig) -> EffectiveBench:
     return bench
 
 
-Model = TypeVar("Model", bound=BaseModel)
+Model = TypeVar("Model", bound=StrictModel)
 
 
 def _parse(model: type[Model], text: str, what: str) -> Model:
     try:
-        return model.model_validate_json(text)
-    except ValidationError as fault:
-        raise BoardError(f"The {what} cannot be used: {first_fault(fault).text}.") from fault
+        return model_of_json(model, text)
+    except ModelError as fault:
+        raise BoardError(f"The {what} cannot be used: {fault.first.text}.") from fault

@@ -6,11 +6,12 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Annotated
 
-from pydantic import Field, ValidationError
+import msgspec
+from msgspec import Meta
 
 from wattigram.core.base.errors import BoardError
-from wattigram.core.base.fields import StrictModel
-from wattigram.core.base.validation import first_fault
+from wattigram.core.base.models import StrictModel, model_of_json
+from wattigram.core.base.validation import ModelError
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import Workspace
@@ -18,7 +19,7 @@ from wattigram.core.model.part import Part
 from wattigram.core.predict.timing import scan_timing
 from wattigram.core.silicon.registers import Surroundings, surroundings
 
-Stream = Annotated[int, Field(ge=0, le=255)]
+Stream = Annotated[int, Meta(ge=0, le=255)]
 
 
 class BoardSetup(StrictModel):
@@ -36,8 +37,8 @@ class BoardSetup(StrictModel):
     bench: tuple[Wiring, ...]
     levels_v: dict[str, float]
     stopped: tuple[str, ...] = ()
-    probes: dict[str, Stream] = Field(default_factory=dict)
-    seed: Annotated[int, Field(ge=0, le=1 << 32)] = 1
+    probes: dict[str, Stream] = msgspec.field(default_factory=dict)
+    seed: Annotated[int, Meta(ge=0, le=1 << 32)] = 1
 
     @property
     def surroundings(self) -> Surroundings:
@@ -99,8 +100,6 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
 def parse_setup(text: str) -> BoardSetup:
     """Read a setup from JSON; raises :class:`BoardError`."""
     try:
-        return BoardSetup.model_validate_json(text)
-    except ValidationError as fault:
-        raise BoardError(
-            f"The board's set-up cannot be used: {first_fault(fault).text}."
-        ) from fault
+        return model_of_json(BoardSetup, text)
+    except ModelError as fault:
+        raise BoardError(f"The board's set-up cannot be used: {fault.first.text}.") from fault

@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from pydantic import ValidationError
-
 from wattigram.core.base.errors import BoardError, RegisterError
-from wattigram.core.base.validation import first_fault
+from wattigram.core.base.validation import ModelError
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectivePace
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.trial import RampSource
@@ -54,30 +52,28 @@ def image_silicon(
     workspace = Workspace(_stoppable(project, setup), setup.part)
     try:
         config = silicon_config(workspace, "image", setup.seed)
-    except ValidationError as fault:
+    except ModelError as fault:
         raise BoardError(
-            f"Registers are set to what no board could run: {first_fault(fault).text}."
+            f"Registers are set to what no board could run: {fault.first.text}."
         ) from fault
     converters = tuple(_raw(converter, state) for converter in config.converters)
     dacs = tuple(
-        dac.model_copy(
-            update={
-                "begin_ticks": float(ramps[dac.name].begin_ticks),
-                "update_ticks": float(ramps[dac.name].step_ticks),
-                "codes": ramps[dac.name].codes,
-                "repeat": ramps[dac.name].again,
-                "steady": False,
-            }
+        dac.unchecked(
+            begin_ticks=float(ramps[dac.name].begin_ticks),
+            update_ticks=float(ramps[dac.name].step_ticks),
+            codes=ramps[dac.name].codes,
+            repeat=ramps[dac.name].again,
+            steady=False,
         )
         if dac.name in ramps
         else dac
         for dac in config.dacs
     )
     routes = tuple(
-        one.model_copy(update={"stream": setup.probes.get(route.channel, one.stream)})
+        one.unchecked(stream=setup.probes.get(route.channel, one.stream))
         for one, route in zip(config.routes, project.routes, strict=True)
     )
-    config = config.model_copy(update={"converters": converters, "dacs": dacs, "routes": routes})
+    config = config.unchecked(converters=converters, dacs=dacs, routes=routes)
     return Silicon(config, dict(_watches(workspace)))
 
 
@@ -129,17 +125,15 @@ def _raw(converter: EffectiveConverter, state: SiliconState) -> EffectiveConvert
     by_program = state.text(converter.name, "trigger", "software") == "software"
     if pace.kind == "never" and by_program and state.is_on(converter.name):
         pace = EffectivePace(kind="events", watch=BY_PROGRAM, singly=pace.singly)
-    raw = loop.model_copy(
-        update={
-            "items": items,
-            "element_bits": None,
-            "swap_bytes": False,
-            "laps": 0,
-            "numbered": True,
-            "width_bits": loop.width_bits,
-            "increment": True,
-        }
+    raw = loop.unchecked(
+        items=items,
+        element_bits=None,
+        swap_bytes=False,
+        laps=0,
+        numbered=True,
+        width_bits=loop.width_bits,
+        increment=True,
     )
     if delivery != "dma":
-        raw = raw.model_copy(update={"width_bits": 32})
-    return converter.model_copy(update={"loop": raw, "pace": pace, "stamped": True})
+        raw = raw.unchecked(width_bits=32)
+    return converter.unchecked(loop=raw, pace=pace, stamped=True)

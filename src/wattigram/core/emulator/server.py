@@ -249,14 +249,12 @@ class ImageServer(PortServer):
 
     def _with_knobs(self, config: EffectiveConfig) -> EffectiveConfig:
         """Pins as they were turned; what the image looks at besides stays as it was wired."""
-        bench = config.bench.model_copy(
-            update={"pins": {**config.bench.pins, **parse_pins(self._bench_text)}}
-        )
+        bench = config.bench.unchecked(pins={**config.bench.pins, **parse_pins(self._bench_text)})
         try:
             check_bench(bench, config.converters)
         except ValueError as fault:
             raise BoardError(f"The bench does not fit: {fault}.") from fault
-        return config.model_copy(update={"bench": bench})
+        return config.unchecked(bench=bench)
 
     def _moved(self, run: Run, frames: list[bytes], is_done: bool) -> None:
         """Pass on what the board saw and what the firmware said; where that has stopped, so has the

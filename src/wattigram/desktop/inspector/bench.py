@@ -6,12 +6,10 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
-from pydantic import ValidationError
-
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.fields import key_of
+from wattigram.core.base.models import key_of
 from wattigram.core.base.quantity import format_si, parse_quantity
-from wattigram.core.base.validation import first_fault
+from wattigram.core.base.validation import ModelError
 from wattigram.core.contract.shapes import (
     ChirpShape,
     NoiseShape,
@@ -163,7 +161,7 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
             Field("same as pin", source.pin, lambda text: _rewired(shown, pin=text), pins)
         )
     fields += _kind_fields(workspace, shown)
-    for name in type(source).model_fields:
+    for name in type(source).__struct_fields__:
         if name in _LABELS:
             label, unit = _LABELS[name]
             value = getattr(source, name)
@@ -314,8 +312,8 @@ def _rewired(wiring: Wiring, **updates: object) -> Edit:
 def _valid(make: Callable[[], Wiring]) -> Wiring:
     try:
         return make()
-    except ValidationError as fault:
-        first = first_fault(fault)
+    except ModelError as fault:
+        first = fault.first
         raise QuantityError(f"{key_of(first.key)}: {first.message}") from fault
 
 

@@ -6,12 +6,12 @@ import math
 
 from wattigram.core.base.quantity import format_rounded, format_si
 from wattigram.core.model.design import (
-    AnyStage,
     BlockAverage,
     Chain,
     LowPassFilter,
     MovingAverage,
     Signal,
+    Stage,
     SumFilter,
     Workspace,
 )
@@ -102,7 +102,7 @@ def _bias(noise: SignalNoise) -> list[Fact]:
     return [Fact("truncation", text)]
 
 
-def _stage_fields(signal: Signal, stage: AnyStage, in_hardware: bool) -> list[Field]:
+def _stage_fields(signal: Signal, stage: Stage, in_hardware: bool) -> list[Field]:
     def changed(**updates: object) -> Edit:
         return SetFilter(signal.name, stage.replaced(**updates))
 
@@ -143,7 +143,7 @@ def _stage_fields(signal: Signal, stage: AnyStage, in_hardware: bool) -> list[Fi
     return fields
 
 
-def _stage(kind: str, power: int, like: AnyStage | None) -> AnyStage | None:
+def _stage(kind: str, power: int, like: Stage | None) -> Stage | None:
     """A stage of a kind that averages over about 2^power samples."""
     bits = like.accumulator_bits if like else 32
     by = like.done_in if like else "software"
@@ -160,7 +160,7 @@ def _stage(kind: str, power: int, like: AnyStage | None) -> AnyStage | None:
             return None
 
 
-def _choices(signal: Signal) -> list[tuple[str, AnyStage | None]]:
+def _choices(signal: Signal) -> list[tuple[str, Stage | None]]:
     """The choices of a kind, smallest first; those of the block mean where there is none yet."""
     kind = signal.filter.kind if signal.filter else "block-average"
     now = signal.filter
@@ -170,12 +170,12 @@ def _choices(signal: Signal) -> list[tuple[str, AnyStage | None]]:
     return [("none", None), *((str(_size(stage)), stage) for stage in stages)]
 
 
-def _size(stage: AnyStage) -> int:
+def _size(stage: Stage) -> int:
     """What the choices of a kind are told apart by."""
     return stage.shift if isinstance(stage, LowPassFilter) else stage.count
 
 
-def _same_choice(one: AnyStage, other: AnyStage) -> bool:
+def _same_choice(one: Stage, other: Stage) -> bool:
     return one.kind == other.kind and _size(one) == _size(other)
 
 

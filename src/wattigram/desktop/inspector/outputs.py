@@ -6,8 +6,6 @@ import math
 from collections.abc import Callable
 from fractions import Fraction
 
-from pydantic import ValidationError
-
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import read_interval
 from wattigram.core.base.quantity import (
@@ -17,7 +15,7 @@ from wattigram.core.base.quantity import (
     format_volts,
     parse_quantity,
 )
-from wattigram.core.base.validation import first_fault
+from wattigram.core.base.validation import ModelError
 from wattigram.core.model.design import (
     ChainFollow,
     ConstantLevel,
@@ -46,8 +44,8 @@ def checked(make: Callable[[], Edit]) -> Edit:
     """The edit, or what is wrong with what was entered."""
     try:
         return make()
-    except ValidationError as fault:
-        raise QuantityError(first_fault(fault).message) from fault
+    except ModelError as fault:
+        raise QuantityError(fault.first.message) from fault
 
 
 def key_for(text: str, words: dict[str, str]) -> str:
@@ -168,8 +166,8 @@ def checked_output(generator: Generator, name: str, value: object) -> object:
     """The output with one field changed, or what is wrong with it."""
     try:
         return generator.output.replaced(**{name: value})
-    except ValidationError as fault:
-        raise QuantityError(first_fault(fault).message) from fault
+    except ModelError as fault:
+        raise QuantityError(fault.first.message) from fault
 
 
 def _volts(text: str) -> float:

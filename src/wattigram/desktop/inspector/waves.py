@@ -6,13 +6,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from fractions import Fraction
 
-from pydantic import ValidationError
-
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import exact_text, format_rounded, format_si, parse_quantity
-from wattigram.core.base.validation import first_fault
+from wattigram.core.base.validation import ModelError
 from wattigram.core.contract.shapes import (
-    AnyShape,
     ChirpShape,
     ExpressionShape,
     MultitoneShape,
@@ -21,6 +18,7 @@ from wattigram.core.contract.shapes import (
     PulseShape,
     SawtoothShape,
     SegmentsShape,
+    Shape,
     ShapeSegment,
     SineShape,
     Tone,
@@ -193,8 +191,8 @@ def _facts(workspace: Workspace, generator: Generator, table: WaveTable) -> tupl
 def _valid(make: Callable[[], WaveTable]) -> WaveTable:
     try:
         return make()
-    except ValidationError as fault:
-        first = first_fault(fault)
+    except ModelError as fault:
+        first = fault.first
         raise QuantityError(f"{first.key}: {first.message}") from fault
 
 
@@ -215,7 +213,7 @@ def _reshaped(workspace: Workspace, table: WaveTable, text: str) -> Edit | None:
     if kind == table.shape.kind:
         return None
     middle_v = workspace.reference_v / 2
-    shape: AnyShape
+    shape: Shape
     match kind:
         case "triangle":
             shape = TriangleShape()
@@ -301,7 +299,7 @@ def _shape_fields(table: WaveTable) -> list[Field]:
             table.name, _valid(lambda: table.replaced(shape=shape.replaced(**{name: read(text)})))
         )
 
-    def whole(read: Callable[[str], AnyShape]) -> Callable[[str], Edit]:
+    def whole(read: Callable[[str], Shape]) -> Callable[[str], Edit]:
         return lambda text: SetTable(table.name, _valid(lambda: table.replaced(shape=read(text))))
 
     match shape:

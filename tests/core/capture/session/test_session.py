@@ -20,6 +20,7 @@ import serial
 from tests.conftest import edited
 from tests.paths import EXAMPLES
 from wattigram.core.base.errors import LinkError
+from wattigram.core.base.models import json_of
 from wattigram.core.capture.session import (
     BoardProcess,
     LiveSession,
@@ -226,7 +227,7 @@ def test_a_knob_turned_while_it_runs_is_seen(kiln: Workspace) -> None:
         found = read_until(
             port, lambda found: sum(isinstance(item, SampleRun) for item in found) > 8
         )
-        port.command("bench " + effective_bench(turned).model_dump_json())
+        port.command("bench " + json_of(effective_bench(turned)))
         found += read_until(
             port,
             lambda found: (

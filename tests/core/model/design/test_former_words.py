@@ -4,10 +4,10 @@ import tomllib
 from pathlib import Path
 
 import pytest
-from pydantic import BaseModel
 
 from tests.paths import EXAMPLE_FILES, FORMER_FILES
 from wattigram.core.base.errors import ProjectError
+from wattigram.core.base.models import StrictModel, fields_of, plain_values
 from wattigram.core.model.design import build_mark, load_project, parse_project, project_text
 from wattigram.core.model.design.former_words import (
     FORMER,
@@ -44,7 +44,7 @@ def test_the_former_words_come_back(path: Path) -> None:
     data = tomllib.loads(path.read_text())
     renewed, moves = from_former_words(data)
     project = parse_project(path.read_text(), "x")
-    back = in_former_words(project, project.model_dump(mode="json", exclude_none=True))
+    back = in_former_words(project, plain_values(project))
     for table in ("signals", "chains", "bench", "expectations", "routes", "generators"):
         for said, plain in zip(data.get(table, []), back[table], strict=True):
             assert held(said, plain) == said
@@ -64,8 +64,8 @@ def held(said: object, plain: object) -> object:
 
 
 @pytest.mark.parametrize("model", FORMER, ids=lambda model: model.__name__)
-def test_every_former_word_stands_for_a_field_or_a_value(model: type[BaseModel]) -> None:
-    keys = {info.alias or name: info for name, info in model.model_fields.items()}
+def test_every_former_word_stands_for_a_field_or_a_value(model: type[StrictModel]) -> None:
+    keys = {item.key: item for item in fields_of(model)}
     former = FORMER[model]
     assert set(former.keys) <= set(keys)
     for key, words in former.values.items():

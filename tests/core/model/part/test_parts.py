@@ -9,6 +9,7 @@ import pytest
 
 from tests.paths import FORMER_FILES
 from wattigram.core.base.errors import PartError
+from wattigram.core.base.models import plain_values
 from wattigram.core.model.part import Part, copy_part, find_part, list_parts, load_part, parse_part
 from wattigram.core.model.part.catalogue import FOLDER
 
@@ -119,4 +120,4 @@ def test_all_faults_are_told_at_once() -> None:
 def test_an_older_part_is_the_same(part: Part, version: int) -> None:
     text = (FORMER_FILES / "parts" / f"{part.id}.toml").read_text()
     said = re.sub(r"^version = \d+", f"version = {version}", text, flags=re.MULTILINE)
-    assert parse_part(said, "old").model_dump() == part.model_dump()
+    assert plain_values(parse_part(said, "old")) == plain_values(part)

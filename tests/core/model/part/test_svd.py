@@ -9,6 +9,7 @@ import pytest
 
 from tests.cli.test_cli import wattigram
 from wattigram.core.base.errors import PartError
+from wattigram.core.base.models import model_of
 from wattigram.core.model.part.registers import Block
 from wattigram.core.model.part.svd import blocks_toml, read_svd
 
@@ -63,7 +64,7 @@ def test_everything_that_the_format_says_is_read(heron: Path) -> None:
 
 def test_blocks_can_be_pasted_into_a_part_file(heron: Path) -> None:
     text = blocks_toml(read_svd(heron), {"SAMPLER1": "converter"})
-    block = Block.model_validate(tomllib.loads(text)["blocks"][0])
+    block = model_of(Block, tomllib.loads(text)["blocks"][0])
     assert block.bases == (0x40012000,)
     assert block.lines == (18,)
     assert [register.name for register in block.registers] == ["RULE", "SLOT", "LOW"]

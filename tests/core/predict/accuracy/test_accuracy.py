@@ -10,11 +10,11 @@ from hypothesis import strategies as st
 from tests.conftest import edited
 from wattigram.core.board.settling import Node, sampled
 from wattigram.core.model.design import (
-    AnyStage,
     BlockAverage,
     LowPassFilter,
     MovingAverage,
     Scale,
+    Stage,
     SumFilter,
     Workspace,
     chain_scale,
@@ -186,7 +186,7 @@ def test_noise_is_source_converter_and_quantisation(kiln: Workspace) -> None:
         (LowPassFilter(shift=4), 0.0),
     ],
 )
-def test_a_shift_truncates(stage: AnyStage, bias: float) -> None:
+def test_a_shift_truncates(stage: Stage, bias: float) -> None:
     assert filter_truncation(stage).bias_lsb == pytest.approx(bias)
 
 

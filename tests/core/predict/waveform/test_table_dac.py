@@ -35,7 +35,7 @@ def two(kiln: Workspace) -> Workspace:
     first, *rest = kiln.part.dacs
     second = (rest[0] if rest else first).replaced(bits=8)
     second = second if rest else second.replaced(name="DAC B", pin="B15")
-    part = kiln.part.model_copy(update={"dacs": (first, second)})
+    part = kiln.part.unchecked(dacs=(first, second))
     return edited(Workspace(kiln.project, part), SetTable("Sine", SINE))
 
 

@@ -9,6 +9,7 @@ import pytest
 from tests.core.silicon.registers.designs import random_workspace
 from tests.paths import EXAMPLE_FILES
 from wattigram.core.base.errors import RegisterError
+from wattigram.core.base.models import plain_values
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.silicon.deploy.project_config import silicon_config
 from wattigram.core.silicon.registers import as_set_up, decoded, design_writes
@@ -38,8 +39,8 @@ def differences(one: object, other: object, path: str = "") -> list[str]:
 
 
 def both(workspace: Workspace) -> list[str]:
-    meant = silicon_config(workspace, "mark", 1).model_dump()
-    made = silicon_config(as_set_up(workspace), "mark", 1).model_dump()
+    meant = plain_values(silicon_config(workspace, "mark", 1))
+    made = plain_values(silicon_config(as_set_up(workspace), "mark", 1))
     return differences(meant, made)
 
 

@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.model.design import (
-    AnyStage,
     BlockAverage,
     LowPassFilter,
     MovingAverage,
+    Stage,
     Workspace,
 )
 from wattigram.core.model.design.edits import SetFilter
@@ -62,7 +62,7 @@ def mean_not_true(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-def _content(stage: AnyStage, code_bits: int) -> str:
+def _content(stage: Stage, code_bits: int) -> str:
     if isinstance(stage, LowPassFilter):
         return f"A code of {code_bits} bits with {stage.shift} more below it needs"
     return f"{stage.count} codes of {code_bits} bits sum to"

@@ -14,6 +14,7 @@ from types import TracebackType
 from typing import Self
 
 from wattigram.core.base.errors import LinkError
+from wattigram.core.base.models import json_of
 from wattigram.core.capture.session.address import IMAGE
 from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.emulator.board_setup import BoardSetup, board_setup
@@ -107,14 +108,14 @@ class BoardProcess(ChildBoard):
     """A virtual board that runs from a configuration."""
 
     def __init__(self, config: EffectiveConfig) -> None:
-        super().__init__(["wattigram.core.board"], config.model_dump_json())
+        super().__init__(["wattigram.core.board"], json_of(config))
 
 
 class ImageBoardProcess(ChildBoard):
     """A virtual board that runs an image, built for the part of its set-up."""
 
     def __init__(self, setup: BoardSetup, image: Path) -> None:
-        super().__init__(["wattigram.core.emulator", str(image)], setup.model_dump_json())
+        super().__init__(["wattigram.core.emulator", str(image)], json_of(setup))
 
 
 def virtual_board(

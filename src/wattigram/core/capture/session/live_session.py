@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from wattigram.core.base.errors import LinkError, TakeError, WattigramError, internal_error
+from wattigram.core.base.models import json_of
 from wattigram.core.capture.session.address import IMAGE, is_serial, is_virtual
 from wattigram.core.capture.session.board_process import ChildBoard, virtual_board
 from wattigram.core.capture.session.continuation import SuspendedTake, finish_suspended, new_take
@@ -357,7 +358,7 @@ class LiveSession:
     def _turn_knobs(self, workspace: Workspace) -> None:
         assert self._transport is not None
         self._awaited_bench = workspace
-        self._transport.command("bench " + effective_bench(workspace).model_dump_json())
+        self._transport.command("bench " + json_of(effective_bench(workspace)))
 
     def _finish_take(self, ended: str = "") -> None:
         try:

@@ -5,7 +5,6 @@ from wattigram.core.contract.shapes.expression import evaluate_expression, parse
 from wattigram.core.contract.shapes.model import (
     IN_VOLTS,
     LONGEST_TABLE,
-    AnyShape,
     ChirpShape,
     ExpressionShape,
     MultitoneShape,
@@ -30,7 +29,6 @@ from wattigram.core.contract.shapes.piecewise import (
 __all__ = [
     "IN_VOLTS",
     "LONGEST_TABLE",
-    "AnyShape",
     "ChirpShape",
     "ExpressionShape",
     "MultitoneShape",

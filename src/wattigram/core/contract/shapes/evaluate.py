@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from wattigram.core.contract.shapes.expression import evaluate_expression
 from wattigram.core.contract.shapes.model import (
     IN_VOLTS,
-    AnyShape,
     ChirpShape,
     ExpressionShape,
     MultitoneShape,
@@ -19,6 +18,7 @@ from wattigram.core.contract.shapes.model import (
     PulseShape,
     SawtoothShape,
     SegmentsShape,
+    Shape,
     SineShape,
     TriangleShape,
 )
@@ -28,7 +28,7 @@ _NOISE_SIGMAS = 3.0
 
 
 def shape_volts(
-    shape: AnyShape, points: int, cycles: int, amplitude_v: float, offset_v: float, phase: float
+    shape: Shape, points: int, cycles: int, amplitude_v: float, offset_v: float, phase: float
 ) -> FloatArray:
     """Voltage at each of ``points`` that hold ``cycles`` turns of a shape.
 
@@ -52,7 +52,7 @@ def shape_volts(
     return values if isinstance(shape, IN_VOLTS) else offset_v + amplitude_v * values
 
 
-def _values(shape: AnyShape, turns: FloatArray, points: int) -> FloatArray:
+def _values(shape: Shape, turns: FloatArray, points: int) -> FloatArray:
     """Between −1 and 1, or volts where the shape gives them."""
     match shape:
         case SineShape():

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal
 
-from pydantic import Field, StringConstraints, model_validator
+from msgspec import Meta
 
-from wattigram.core.base.fields import Seconds, Share, StrictModel, Volts
+from wattigram.core.base.fields import Seconds, Share, Volts
+from wattigram.core.base.models import StrictModel
 from wattigram.core.contract.shapes.expression import parse_expression
 
 LONGEST_TABLE = 16384
@@ -25,11 +26,9 @@ class TriangleShape(StrictModel):
     kind: Literal["triangle"] = "triangle"
     symmetry: Share = 0.5
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if not 0 < self.symmetry < 1:
             raise ValueError("peak must lie between 0 % and 100 %. Write 50 % for equal flanks.")
-        return self
 
 
 class SawtoothShape(StrictModel):
@@ -45,11 +44,9 @@ class PulseShape(StrictModel):
     kind: Literal["pulse"] = "pulse"
     duty: Share = 0.5
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if not 0 < self.duty < 1:
             raise ValueError("duty must lie between 0 % and 100 %. Write 50 % for a square.")
-        return self
 
 
 class ShapeSegment(StrictModel):
@@ -64,7 +61,7 @@ class SegmentsShape(StrictModel):
 
     kind: Literal["segments"] = "segments"
     start_v: Volts = 0.0
-    segments: Annotated[tuple[ShapeSegment, ...], Field(min_length=1, max_length=200)]
+    segments: Annotated[tuple[ShapeSegment, ...], Meta(min_length=1, max_length=200)]
 
     @property
     def total_s(self) -> Fraction:
@@ -77,21 +74,21 @@ class NoiseShape(StrictModel):
     seed."""
 
     kind: Literal["noise"] = "noise"
-    seed: Annotated[int, Field(strict=True, ge=0, le=1 << 32)] = 1
+    seed: Annotated[int, Meta(ge=0, le=1 << 32)] = 1
 
 
 class ChirpShape(StrictModel):
     """A sine whose frequency goes evenly from ``begin`` to ``end`` turns a table."""
 
     kind: Literal["chirp"] = "chirp"
-    start: Annotated[float, Field(gt=0, le=10_000)] = 1.0
-    stop: Annotated[float, Field(gt=0, le=10_000)] = 16.0
+    start: Annotated[float, Meta(gt=0, le=10_000)] = 1.0
+    stop: Annotated[float, Meta(gt=0, le=10_000)] = 16.0
 
 
 class Tone(StrictModel):
     """A sine of ``number`` turns a table, with its share of the amplitude."""
 
-    number: Annotated[int, Field(strict=True, ge=1, le=8192)]
+    number: Annotated[int, Meta(ge=1, le=8192)]
     level: Share = 1.0
     phase: Share = 0.0
 
@@ -100,52 +97,35 @@ class MultitoneShape(StrictModel):
     """Several sines at once."""
 
     kind: Literal["multitone"] = "multitone"
-    tones: Annotated[tuple[Tone, ...], Field(min_length=1, max_length=64)]
+    tones: Annotated[tuple[Tone, ...], Meta(min_length=1, max_length=64)]
 
 
 class ExpressionShape(StrictModel):
     """Arithmetic on t, which goes from 0 to 1 within a turn; the result is in volts."""
 
     kind: Literal["expression"] = "expression"
-    volts: Annotated[str, StringConstraints(max_length=1000)]
+    volts: Annotated[str, Meta(max_length=1000)]
 
-    @model_validator(mode="after")
-    def _allowed(self) -> Self:
+    def __post_init__(self) -> None:
         parse_expression(self.volts)
-        return self
 
 
 class PointsShape(StrictModel):
     """Values in volts from elsewhere, brought to as many points as are wanted."""
 
     kind: Literal["points"] = "points"
-    values: Annotated[tuple[float, ...], Field(min_length=2, max_length=LONGEST_TABLE)]
+    values: Annotated[tuple[float, ...], Meta(min_length=2, max_length=LONGEST_TABLE)]
     interpolation: Literal["straight", "band-limited"] = "straight"
     """Lines between values, or the only curve through them with no frequency above half their
     rate."""
-    origin: Annotated[str, StringConstraints(max_length=120)] = ""
+    origin: Annotated[str, Meta(max_length=120)] = ""
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if max(abs(value) for value in self.values) > 1e6:
             raise ValueError("a value lies beyond a million volts. Give volts.")
-        return self
 
 
-Shape = Annotated[
-    SineShape
-    | TriangleShape
-    | SawtoothShape
-    | PulseShape
-    | SegmentsShape
-    | NoiseShape
-    | ChirpShape
-    | MultitoneShape
-    | ExpressionShape
-    | PointsShape,
-    Field(discriminator="kind"),
-]
-AnyShape = (
+Shape = (
     SineShape
     | TriangleShape
     | SawtoothShape

@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from fractions import Fraction
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal
 
-from pydantic import Field, StringConstraints, model_validator
+from msgspec import Meta
 
 from wattigram.core.base.fields import (
     Celsius,
@@ -18,10 +18,10 @@ from wattigram.core.base.fields import (
     Ohms,
     Seconds,
     Share,
-    StrictModel,
     Volts,
     VoltsOrZero,
 )
+from wattigram.core.base.models import StrictModel
 from wattigram.core.contract.shapes import Shape
 from wattigram.core.model.field_types import Flag, InputName, PinName
 
@@ -66,11 +66,9 @@ class SquareSource(StrictModel):
     duty: Share = 0.5
     noise_v: VoltsOrZero = 0.0
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if not 0 < self.duty < 1:
             raise ValueError("duty must lie between 0 % and 100 %. Write 50 % for equal parts.")
-        return self
 
 
 class FloatingInput(StrictModel):
@@ -121,11 +119,9 @@ class Battery(StrictModel):
     recovery_s: Seconds = Fraction(3, 100)
     noise_v: VoltsOrZero = 0.0
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if not 0 < self.loaded < 1:
             raise ValueError("loaded must lie between 0 % and 100 %.")
-        return self
 
 
 class Supply(StrictModel):
@@ -169,7 +165,7 @@ class Thermistor(StrictModel):
 
     kind: Literal["thermistor"] = "thermistor"
     r25_ohm: Ohms = 10e3
-    beta_kelvin: Annotated[float, Field(gt=0, le=20_000)] = 3435.0
+    beta_kelvin: Annotated[float, Meta(gt=0, le=20_000)] = 3435.0
     pull_up_ohm: Ohms = 10e3
     supply_v: Volts = 3.3
     from_degc: Celsius = 20.0
@@ -177,8 +173,7 @@ class Thermistor(StrictModel):
     period_s: Seconds = Fraction(10)
     noise_v: VoltsOrZero = 0.0
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if (
             min(self.from_degc, self.to_degc) <= -273.15
             or self.r25_ohm <= 0
@@ -187,7 +182,6 @@ class Thermistor(StrictModel):
             raise ValueError(
                 "a temperature at absolute zero, or a resistance of 0 Ω. Write real ones."
             )
-        return self
 
     def voltage_at(self, degc: float) -> float:
         """Of the divider at a temperature."""
@@ -207,7 +201,7 @@ class Bridge(StrictModel):
     excitation_v: Volts = 3.3
     sensitivity: Share = 0.002
     """Output at nominal load as a share of the excitation; 2 mV/V is 0.2 %."""
-    gain: Annotated[float, Field(gt=0, le=1e6)] = 200.0
+    gain: Annotated[float, Meta(gt=0, le=1e6)] = 200.0
     offset_v: Volts = 0.5
     from_load: Share = 0.0
     to_load: Share = 1.0
@@ -235,9 +229,9 @@ class SerialSource(StrictModel):
     """
 
     kind: Literal["serial"] = "serial"
-    baud: Annotated[int, Field(strict=True, ge=50, le=20_000_000)] = 115_200
+    baud: Annotated[int, Meta(ge=50, le=20_000_000)] = 115_200
     interval_s: Every
-    bits: Annotated[int, Field(strict=True, ge=4, le=16)] = 8
+    bits: Annotated[int, Meta(ge=4, le=16)] = 8
     endianness: Literal["little-endian", "big-endian"] = "little-endian"
     from_level: Share = 0.0
     to_level: Share = 1.0
@@ -250,7 +244,7 @@ class SerialSource(StrictModel):
         return 1 if self.bits <= 8 else 2
 
 
-Source = Annotated[
+Source = (
     DcSource
     | SineSource
     | TriangleSource
@@ -266,9 +260,8 @@ Source = Annotated[
     | Thermistor
     | Bridge
     | Jumper
-    | SerialSource,
-    Field(discriminator="kind"),
-]
+    | SerialSource
+)
 FLOATING_OHM = 10e6
 
 
@@ -282,7 +275,7 @@ class Wiring(StrictModel):
     """
 
     pin: InputName
-    label: Annotated[str, StringConstraints(max_length=60)] = ""
+    label: Annotated[str, Meta(max_length=60)] = ""
     source_resistance_ohm: Ohms
     capacitor_f: Farads = 0.0
     bandwidth_hz: Hertz | None = None
@@ -341,4 +334,4 @@ def resolve_source(wiring: Wiring, bench: Iterable[Wiring]) -> Source:
     other = next((other.source for other in bench if other.pin == source.pin), None)
     if other is None or isinstance(other, PairedSource):
         return FloatingInput()
-    return other.model_copy(update={"noise_v": source.noise_v or other.noise_v})
+    return other.unchecked(noise_v=source.noise_v or other.noise_v)

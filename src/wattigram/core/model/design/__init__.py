@@ -69,13 +69,13 @@ from wattigram.core.model.design.scale import (
     stream_gain,
 )
 from wattigram.core.model.design.stage import (
-    AnyStage,
     BlockAverage,
     Code,
     Comparator,
     LowPassFilter,
     MovingAverage,
     RedundantPair,
+    Stage,
     SumFilter,
     Threshold,
     limit_text,
@@ -94,7 +94,6 @@ from wattigram.core.model.design.trigger import (
 from wattigram.core.model.design.workspace import Workspace, open_workspace
 
 __all__ = [
-    "AnyStage",
     "BlockAverage",
     "Chain",
     "ChainFollow",
@@ -142,6 +141,7 @@ __all__ = [
     "SoftwareRamp",
     "SoftwareTrigger",
     "SquareExpectation",
+    "Stage",
     "Step",
     "SumFilter",
     "TableSource",

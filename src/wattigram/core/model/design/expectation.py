@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from msgspec import Meta
 
 from wattigram.core.base.fields import (
     CountsOrZero,
@@ -12,10 +12,10 @@ from wattigram.core.base.fields import (
     PositiveVolts,
     SecondsOrZero,
     ShareOrZero,
-    StrictModel,
     Volts,
     VoltsOrZero,
 )
+from wattigram.core.base.models import StrictModel
 from wattigram.core.model.field_types import Name
 
 
@@ -101,7 +101,7 @@ class EdgesExpectation(StrictModel):
 
     kind: Literal["edges"] = "edges"
     signal: Name
-    most: Annotated[int, Field(strict=True, ge=1, le=10_000)] = 1
+    most: Annotated[int, Meta(ge=1, le=10_000)] = 1
 
 
 class WaveformExpectation(StrictModel):
@@ -144,7 +144,7 @@ class RouteExpectation(StrictModel):
     """Share of the values that may be overwritten, repeated or torn."""
 
 
-Expectation = Annotated[
+Expectation = (
     LevelExpectation
     | SquareExpectation
     | SineExpectation
@@ -156,6 +156,5 @@ Expectation = Annotated[
     | WaveformExpectation
     | PairExpectation
     | TripExpectation
-    | RouteExpectation,
-    Field(discriminator="kind"),
-]
+    | RouteExpectation
+)

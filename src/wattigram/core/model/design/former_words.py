@@ -7,12 +7,11 @@ those words too.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, get_args
+from typing import Any
 
-from pydantic import BaseModel
-
+from wattigram.core.base.models import StrictModel, fields_of, models_in
 from wattigram.core.contract.shapes import ChirpShape, PointsShape, TriangleShape
 from wattigram.core.model.bench.sources import (
     Battery,
@@ -66,7 +65,7 @@ _ORDER = {"little-endian": "low-first", "big-endian": "high-first"}
 _PERIOD = {"period": "every"}
 _NONE = _Former()
 
-FORMER: Mapping[type[BaseModel], _Former] = {
+FORMER: Mapping[type[StrictModel], _Former] = {
     Signal: _Former(
         {
             "scaling": "front_end",
@@ -157,18 +156,18 @@ FORMER: Mapping[type[BaseModel], _Former] = {
 }
 
 
-def in_former_words(model: BaseModel, data: Mapping[str, Any]) -> dict[str, Any]:
+def in_former_words(model: StrictModel, data: Mapping[str, Any]) -> dict[str, Any]:
     """Plain values of a model, or of some of its fields, in the words of version 4."""
     former = FORMER.get(type(model), _NONE)
     kept: dict[str, Any] = {}
-    for name, info in type(model).model_fields.items():
-        key, inner = info.alias or name, getattr(model, name)
+    for item in fields_of(type(model)):
+        key, inner = item.key, getattr(model, item.name)
         if key not in data:
             continue
         value = data[key]
-        if isinstance(inner, BaseModel) and isinstance(value, dict):
+        if isinstance(inner, StrictModel) and isinstance(value, dict):
             value = in_former_words(inner, value)
-        elif isinstance(inner, tuple) and inner and isinstance(inner[0], BaseModel):
+        elif isinstance(inner, tuple) and inner and isinstance(inner[0], StrictModel):
             value = [in_former_words(item, plain) for item, plain in zip(inner, value, strict=True)]
         elif isinstance(value, str):
             value = former.values.get(key, {}).get(value, value)
@@ -176,7 +175,7 @@ def in_former_words(model: BaseModel, data: Mapping[str, Any]) -> dict[str, Any]
     return kept
 
 
-def former_value(model: BaseModel, key: str) -> str:
+def former_value(model: StrictModel, key: str) -> str:
     """What a key with a word for its value had in version 4, as scripts know it."""
     value = str(getattr(model, key))
     return FORMER.get(type(model), _NONE).values.get(key, {}).get(value, value)
@@ -194,18 +193,18 @@ def from_former_words(data: dict[str, Any]) -> tuple[dict[str, Any], Moves]:
 
 
 def _renewed(
-    model: type[BaseModel], data: dict[str, Any], moves: Moves, was: Path, now: Path
+    model: type[StrictModel], data: dict[str, Any], moves: Moves, was: Path, now: Path
 ) -> dict[str, Any]:
     former = FORMER.get(model, _NONE)
     key_of = {old: new for new, old in former.keys.items()}
-    fields = {info.alias or name: info for name, info in model.model_fields.items()}
+    fields = {item.key: item for item in fields_of(model)}
     renewed: dict[str, Any] = {}
     for old, value in data.items():
         # A key of today in a file of then was unknown then, and is told of as it stands.
         key = key_of.get(old, f"{old} " if old in former.keys else old)
         moves[(*was, old)] = (*now, key)
         if key in fields:
-            choices = tuple(_models(fields[key].annotation))
+            choices = models_in(fields[key].annotation)
             if isinstance(value, dict):
                 value = _renewed_table(choices, value, moves, (*was, old), (*now, key))
             elif isinstance(value, list):
@@ -223,23 +222,14 @@ def _renewed(
 
 
 def _renewed_table(
-    choices: tuple[type[BaseModel], ...], data: dict[str, Any], moves: Moves, was: Path, now: Path
+    choices: tuple[type[StrictModel], ...], data: dict[str, Any], moves: Moves, was: Path, now: Path
 ) -> dict[str, Any]:
     moves[was] = now
     if len(choices) == 1:
         return _renewed(choices[0], data, moves, was, now)
     kind = data.get("kind")
     for model in choices:
-        today = model.model_fields["kind"].default
+        today = str(model.__struct_config__.tag)
         if FORMER.get(model, _NONE).values.get("kind", {}).get(today, today) == kind:
             return _renewed(model, data, moves, was, now)
     return data
-
-
-def _models(annotation: Any) -> Iterator[type[BaseModel]]:
-    """All models that an annotation may stand for."""
-    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
-        yield annotation
-    else:
-        for inner in get_args(annotation):
-            yield from _models(inner)

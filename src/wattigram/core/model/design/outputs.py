@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from msgspec import Meta
 
-from wattigram.core.base.fields import Every, Seconds, Share, StrictModel, Volts, VoltsOrZero
+from wattigram.core.base.fields import Every, Seconds, Share, Volts, VoltsOrZero
+from wattigram.core.base.models import StrictModel
 from wattigram.core.contract.shapes import (
     IN_VOLTS,
     LONGEST_TABLE,
@@ -27,8 +28,8 @@ class WaveTable(StrictModel):
     """
 
     name: Name
-    points: Annotated[int, Field(strict=True, ge=2, le=LONGEST_TABLE)]
-    periods: Annotated[int, Field(strict=True, ge=1, le=4096)] = 1
+    points: Annotated[int, Meta(ge=2, le=LONGEST_TABLE)]
+    periods: Annotated[int, Meta(ge=1, le=4096)] = 1
     amplitude_v: VoltsOrZero = 0.0
     offset_v: Volts = 0.0
     phase: Share = 0.0
@@ -36,11 +37,9 @@ class WaveTable(StrictModel):
     holds: Literal["codes", "millivolts"] = "codes"
     overflow: Literal["clip", "wrap"] = "clip"
 
-    @model_validator(mode="after")
-    def _finite(self) -> Self:
+    def __post_init__(self) -> None:
         if isinstance(self.shape, ExpressionShape):
             shape_volts(self.shape, self.points, self.periods, 0.0, 0.0, self.phase)
-        return self
 
     @property
     def in_volts(self) -> bool:
@@ -68,15 +67,13 @@ class SoftwareRamp(StrictModel):
     dwell_s: Seconds
     at_end: Literal["hold", "repeat", "reverse"] = "repeat"
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if self.step_v <= 0:
             raise ValueError(
                 "step is 0 V, and so the ramp never gets anywhere. Give one count or more."
             )
         if abs(self.to_v - self.from_v) / self.step_v > LONGEST_TABLE - 2:
             raise ValueError(f"the ramp has more than {LONGEST_TABLE - 2} steps. Make them larger.")
-        return self
 
 
 class GeneratorFollow(StrictModel):
@@ -103,13 +100,14 @@ class Playback(StrictModel):
 
     kind: Literal["table"] = "table"
     table: Name
-    update_trigger: Annotated[
-        TimerTrigger | GeneratorFollow | ChainFollow, Field(discriminator="kind")
-    ]
+    update_trigger: TimerTrigger | GeneratorFollow | ChainFollow
     channel: Name
     repeat: Flag = True
-    start_index: Annotated[int, Field(strict=True, ge=0, le=LONGEST_TABLE)] = 0
+    start_index: Annotated[int, Meta(ge=0, le=LONGEST_TABLE)] = 0
     starts_with: Name | None = None
+
+
+Output = ConstantLevel | SoftwareRamp | Playback
 
 
 class Generator(StrictModel):
@@ -121,7 +119,7 @@ class Generator(StrictModel):
 
     name: Name
     dac: Name
-    output: Annotated[ConstantLevel | SoftwareRamp | Playback, Field(discriminator="kind")]
+    output: Output
     double_buffered: Flag = True
     buffered: Flag = True
     """Through the output buffer, which keeps away from the rails."""
@@ -138,11 +136,9 @@ class PwmOutput(StrictModel):
     period_register: Register | None = None
     preload: Flag = True
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if not 0 <= self.duty <= 1:
             raise ValueError("duty must lie between 0 % and 100 %.")
-        return self
 
 
 class TextOutput(StrictModel):
@@ -158,7 +154,7 @@ class UartSetup(StrictModel):
     """A serial port of the part: 8 data bits. ``shows`` is how the desktop reads what leaves it."""
 
     name: Name
-    baud: Annotated[int, Field(strict=True, ge=50, le=20_000_000)] = 115_200
+    baud: Annotated[int, Meta(ge=50, le=20_000_000)] = 115_200
     parity: Literal["none", "even", "odd"] = "none"
     stop_bits: Literal[1, 2] = 1
     shows: Literal["text", "binary"] = "binary"

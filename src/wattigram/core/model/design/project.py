@@ -3,14 +3,14 @@ file."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, PrivateAttr, model_validator
+from msgspec import Meta, field
 
-from wattigram.core.base.fields import Hertz, Ratio, StrictModel
+from wattigram.core.base.fields import Hertz, Ratio
+from wattigram.core.base.models import StrictModel
 from wattigram.core.model.bench.sources import Wiring
 from wattigram.core.model.design.expectation import Expectation, RouteExpectation
 from wattigram.core.model.design.outputs import Generator, Playback, PwmOutput, UartSetup, WaveTable
@@ -18,7 +18,6 @@ from wattigram.core.model.design.reference_checks import check_outputs
 from wattigram.core.model.design.retrieval import CircularBuffer, Interrupt, Reader, Retrieval
 from wattigram.core.model.design.route import Route
 from wattigram.core.model.design.stage import (
-    AnyStage,
     BlockAverage,
     Comparator,
     RedundantPair,
@@ -44,13 +43,6 @@ Step = Literal["calibrate", "memory", "interrupt", "window", "converter", "trigg
 """Steps of starting up, see :mod:`wattigram.core.predict.timing.startup`."""
 
 
-@dataclass(frozen=True)
-class TextOrigin:
-    """The text that a project was read from; projects are equal whatever theirs is."""
-
-    text: str = field(default="", compare=False)
-
-
 class Signal(StrictModel):
     """One named quantity; ``front_end`` is what multiplies it on its way to the pin.
 
@@ -60,10 +52,10 @@ class Signal(StrictModel):
     name: Name
     pin: InputName
     negative: PinName | None = None
-    scaling: Ratio = Field(default=Fraction(1))
+    scaling: Ratio = Fraction(1)
     redundant_pair: RedundantPair | None = None
     filter: Stage | None = None
-    thresholds: Annotated[tuple[Threshold, ...], Field(max_length=8)] = ()
+    thresholds: Annotated[tuple[Threshold, ...], Meta(max_length=8)] = ()
 
     @property
     def partner(self) -> str | None:
@@ -86,7 +78,7 @@ class Signal(StrictModel):
         )
 
     @property
-    def later_filter(self) -> AnyStage | None:
+    def later_filter(self) -> Stage | None:
         """The stage that comes after memory."""
         return None if self.slot_filter is not None else self.filter
 
@@ -112,17 +104,17 @@ class Chain(StrictModel):
     converter: Name
     clock: Literal["bus", "internal"] = "bus"
     divider: Positive
-    bits: Annotated[int, Field(strict=True, ge=4, le=24)] = 12
+    bits: Annotated[int, Meta(ge=4, le=24)] = 12
     alignment: Alignment = "right"
     calibrate: Flag = True
     trigger: Trigger
     per_trigger: PerTrigger = "scan"
     readout: Retrieval
     buffer: CircularBuffer
-    read_as: Reader = Field(default_factory=Reader)
+    read_as: Reader = field(default_factory=Reader)
     startup: tuple[Step, ...] | None = None
     """The engineer's own order; the right one where it is None."""
-    slots: Annotated[tuple[Slot, ...], Field(min_length=1, max_length=256)]
+    slots: Annotated[tuple[Slot, ...], Meta(min_length=1, max_length=256)]
 
     def places_of(self, signal: str) -> tuple[int, ...]:
         """Positions of a signal among the slots, counted from 0."""
@@ -147,7 +139,7 @@ class Chain(StrictModel):
                 return 1
 
 
-class Project(StrictModel):
+class Project(StrictModel, dict=True):
     """A whole project. Faults that the part decides are findings, not errors."""
 
     format: Literal["wattigram-project"] = "wattigram-project"
@@ -159,28 +151,33 @@ class Project(StrictModel):
     signals: tuple[Signal, ...] = ()
     chains: tuple[Chain, ...] = ()
     comparators: tuple[Comparator, ...] = ()
-    tables: Annotated[tuple[WaveTable, ...], Field(max_length=64)] = ()
+    tables: Annotated[tuple[WaveTable, ...], Meta(max_length=64)] = ()
     generators: tuple[Generator, ...] = ()
     pwm: tuple[PwmOutput, ...] = ()
     uarts: tuple[UartSetup, ...] = ()
-    routes: Annotated[tuple[Route, ...], Field(max_length=16)] = ()
+    routes: Annotated[tuple[Route, ...], Meta(max_length=16)] = ()
     bench: tuple[Wiring, ...] = ()
     expectations: tuple[Expectation, ...] = ()
-    _origin: TextOrigin = PrivateAttr(default_factory=TextOrigin)
 
-    @property
+    @cached_property
     def origin_text(self) -> str:
         """The text that it, or the project that it was made from by edits, was read from; "" for none."""
-        return self._origin.text
+        return ""
+
+    def with_origin(self, text: str) -> Self:
+        """This very project, which from now on knows the text that it was read from.
+
+        It is no field: projects are equal whatever their texts are.
+        """
+        self.__dict__["origin_text"] = text
+        return self
 
     def replaced(self, **updates: Any) -> Self:
         """A copy with some fields replaced, validated as if made anew, of the same origin."""
         copy = super().replaced(**updates)
-        copy._origin = self._origin
-        return copy
+        return copy.with_origin(self.origin_text)
 
-    @model_validator(mode="after")
-    def _consistent(self) -> Self:
+    def __post_init__(self) -> None:
         names = {signal.name for signal in self.signals}
         self._check_distinct()
         for chain in self.chains:
@@ -194,7 +191,6 @@ class Project(StrictModel):
                     f"{comparator.name} watches “{comparator.signal}”, which is no signal here."
                 )
         check_outputs(self)
-        return self
 
     def _check_distinct(self) -> None:
         for kind, values in (

@@ -12,18 +12,17 @@ from pathlib import Path
 from typing import Any
 
 from wattigram.core.base.errors import ProjectError
+from wattigram.core.base.models import lean_values, plain_values
 from wattigram.core.base.toml_document import (
     build,
     check_head,
-    lean_values,
     parse_toml,
-    plain_values,
     read_text,
     write_atomically,
 )
 from wattigram.core.base.toml_layout import Origin, layout_of, to_toml
 from wattigram.core.model.design.former_words import Moves, from_former_words, in_former_words
-from wattigram.core.model.design.project import FORMAT, NEWEST_VERSION, Project, TextOrigin
+from wattigram.core.model.design.project import FORMAT, NEWEST_VERSION, Project
 
 
 def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
@@ -97,7 +96,7 @@ def parse_project(text: str, where: str) -> Project:
     """
     data, _, where = _migrated(text, where)
     project = build(Project, data, where, ProjectError)
-    project._origin = TextOrigin(text)
+    project.with_origin(text)
     return project
 
 
@@ -167,18 +166,17 @@ def save_project(project: Project, path: Path) -> None:
 
 def build_mark(project: Project) -> str:
     """Eight hex digits that change with the design, not with bench, expectations or name."""
-    design = project.model_dump(
-        mode="json",
-        include={
-            "part",
-            "reference",
-            "bus_clock_hz",
-            "signals",
-            "chains",
-            "comparators",
-            *_OUTPUTS,
-        },
-    )
+    kept = {
+        "part",
+        "reference",
+        "bus_clock",
+        "signals",
+        "chains",
+        "comparators",
+        *_OUTPUTS,
+    }
+    design = plain_values(project, with_none=True)
+    design = {key: value for key, value in design.items() if key in kept}
     # A design that is as it was keeps the ID that it had: before there were outputs, and before words changed.
     design = {key: value for key, value in design.items() if value or key not in _OUTPUTS}
     design = in_former_words(project, design)

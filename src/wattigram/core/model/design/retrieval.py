@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from msgspec import Meta
 
-from wattigram.core.base.fields import Seconds, StrictModel
+from wattigram.core.base.fields import Seconds
+from wattigram.core.base.models import StrictModel
 from wattigram.core.model.field_types import Alignment, Cycles, Flag, Name
 
 InterruptOn = Literal["conversion", "scan"]
@@ -30,7 +31,7 @@ class Fifo(StrictModel):
     """Results queue up; an interrupt comes when ``mark`` of them wait."""
 
     kind: Literal["fifo"] = "fifo"
-    watermark: Annotated[int, Field(strict=True, ge=1, le=4096)]
+    watermark: Annotated[int, Meta(ge=1, le=4096)]
 
 
 class Dma(StrictModel):
@@ -45,7 +46,7 @@ class Dma(StrictModel):
     increment: Flag = True
 
 
-Retrieval = Annotated[Polling | Interrupt | Fifo | Dma, Field(discriminator="kind")]
+Retrieval = Polling | Interrupt | Fifo | Dma
 
 
 class CircularBuffer(StrictModel):
@@ -55,7 +56,7 @@ class CircularBuffer(StrictModel):
     """
 
     name: Name
-    samples: Annotated[int, Field(strict=True, ge=2, le=1 << 24)]
+    samples: Annotated[int, Meta(ge=2, le=1 << 24)]
     element_bits: Literal[8, 16, 32] = 16
     isr_cycles: Cycles = 2000
 

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self
+from typing import Literal
 
-from pydantic import Field, model_validator
-
-from wattigram.core.base.fields import Every, StrictModel
+from wattigram.core.base.fields import Every
+from wattigram.core.base.models import StrictModel
 from wattigram.core.model.field_types import Flag, Name
 
 Width = Literal[8, 16, 32]
@@ -82,11 +81,8 @@ class Route(StrictModel):
     """
 
     name: Name
-    source: Annotated[ResultSource | ReceivedSource | TableSource, Field(discriminator="kind")]
-    destination: Annotated[
-        UartDestination | DutyDestination | PeriodDestination | DacDestination,
-        Field(discriminator="kind"),
-    ]
+    source: ResultSource | ReceivedSource | TableSource
+    destination: UartDestination | DutyDestination | PeriodDestination | DacDestination
     channel: Name
     request: Literal["source", "destination", "timer"] = "source"
     timer: RouteTimer | None = None
@@ -98,11 +94,9 @@ class Route(StrictModel):
     destination_endianness: Order | None = None
     """Which byte the other end of a wire takes for the first; the same where it is None."""
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if self.request == "timer" and self.timer is None:
             raise ValueError("a timer starts its transfers, and none is named. Add [routes.timer].")
-        return self
 
     @property
     def expected_endianness(self) -> Order:

@@ -3,25 +3,23 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
-from pydantic import Field, GetCoreSchemaHandler
-from pydantic_core import CoreSchema, core_schema
+from msgspec import Meta
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import (
-    FROM_FILE,
     PositiveVolts,
     Seconds,
-    StrictModel,
     VoltsOrZero,
     check_magnitude,
 )
+from wattigram.core.base.models import FieldType, StrictModel
 from wattigram.core.base.quantity import exact_text, parse_quantity
 from wattigram.core.model.field_types import Flag, Name, PinName
 
-Count = Annotated[int, Field(strict=True, ge=2, le=65536)]
-Shift = Annotated[int, Field(strict=True, ge=0, le=31)]
+Count = Annotated[int, Meta(ge=2, le=65536)]
+Shift = Annotated[int, Meta(ge=0, le=31)]
 RegisterBits = Literal[16, 24, 32]
 By = Literal["software", "hardware"]
 Condition = Literal["outside", "inside", "above", "below"]
@@ -94,7 +92,7 @@ class LowPassFilter(StrictModel):
     """First-order low-pass y += (x − y) / 2^shift, kept with ``shift`` more bits than the code."""
 
     kind: Literal["low-pass"] = "low-pass"
-    shift: Annotated[int, Field(strict=True, ge=1, le=16)]
+    shift: Annotated[int, Meta(ge=1, le=16)]
     accumulator_bits: RegisterBits = 32
     done_in: By = "software"
 
@@ -114,13 +112,10 @@ class LowPassFilter(StrictModel):
         return 1 << self.shift
 
 
-Stage = Annotated[
-    SumFilter | BlockAverage | MovingAverage | LowPassFilter, Field(discriminator="kind")
-]
-AnyStage = SumFilter | BlockAverage | MovingAverage | LowPassFilter
+Stage = SumFilter | BlockAverage | MovingAverage | LowPassFilter
 
 
-def rate_divisor(stage: AnyStage | None) -> int:
+def rate_divisor(stage: Stage | None) -> int:
     """Samples that go into each value of a stage."""
     return stage.count if isinstance(stage, (SumFilter, BlockAverage)) else 1
 
@@ -128,37 +123,24 @@ def rate_divisor(stage: AnyStage | None) -> int:
 class Code(float):
     """A limit said in codes of the stream that is compared, instead of volts."""
 
-    @classmethod
-    def __get_pydantic_core_schema__(cls, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
-        return core_schema.is_instance_schema(cls)
 
-
-class _LimitType:
-    """Validation of a limit: volts, or codes as "0x7FF" or "2047 LSB"."""
-
-    def read(self, value: Any, info: core_schema.ValidationInfo) -> float:
-        if isinstance(value, str):
-            text = value.strip()
-            if text.lower().startswith("0x"):
-                return Code(int(parse_quantity(text, "")))
-            if text.endswith("LSB"):
-                return Code(float(parse_quantity(text, "LSB")))
-            volts = parse_quantity(text, "V", unit_required=True)
-            check_magnitude(volts, text, "V")
-            return float(volts)
-        is_number = isinstance(value, (float, int, Fraction)) and not isinstance(value, bool)
-        if is_number and info.context is not FROM_FILE:
-            return value if isinstance(value, Code) else float(value)
-        raise QuantityError(
-            f"{value!r} has no unit.", cure="Write volts such as 2.1 V, or codes such as 0x7FF."
-        )
-
-    def __get_pydantic_core_schema__(
-        self, source: Any, handler: GetCoreSchemaHandler
-    ) -> CoreSchema:
-        return core_schema.with_info_plain_validator_function(
-            self.read, serialization=core_schema.plain_serializer_function_ser_schema(limit_text)
-        )
+def _read_limit(value: Any, in_file: bool) -> float:
+    """Volts, or codes as "0x7FF" or "2047 LSB"."""
+    if isinstance(value, str):
+        text = value.strip()
+        if text.lower().startswith("0x"):
+            return Code(int(parse_quantity(text, "")))
+        if text.endswith("LSB"):
+            return Code(float(parse_quantity(text, "LSB")))
+        volts = parse_quantity(text, "V", unit_required=True)
+        check_magnitude(volts, text, "V")
+        return float(volts)
+    is_number = isinstance(value, (float, int, Fraction)) and not isinstance(value, bool)
+    if is_number and not in_file:
+        return value if isinstance(value, Code) else float(value)
+    raise QuantityError(
+        f"{value!r} has no unit.", cure="Write volts such as 2.1 V, or codes such as 0x7FF."
+    )
 
 
 def limit_text(value: float) -> str:
@@ -166,7 +148,10 @@ def limit_text(value: float) -> str:
     return exact_text(float(value), "LSB" if isinstance(value, Code) else "V")
 
 
-Limit = Annotated[float, _LimitType()]
+if TYPE_CHECKING:
+    Limit = float
+else:
+    Limit = FieldType("Limit", float, _read_limit, limit_text)
 
 
 class Threshold(StrictModel):
@@ -176,7 +161,7 @@ class Threshold(StrictModel):
     that.
     """
 
-    name: Annotated[str, Field(max_length=30)] = ""
+    name: Annotated[str, Meta(max_length=30)] = ""
     low: Limit
     high: Limit
     condition: Condition = "outside"
@@ -184,7 +169,7 @@ class Threshold(StrictModel):
     minus_v: VoltsOrZero | None = None
     minus_signal: Name | None = None
     hysteresis_v: VoltsOrZero = 0.0
-    consecutive: Annotated[int, Field(strict=True, ge=1, le=1000)] = 1
+    consecutive: Annotated[int, Meta(ge=1, le=1000)] = 1
     """So many values in a row, before the condition counts."""
     on: Literal["crossing", "every-result"] = "crossing"
     action: Literal["event", "stop", "pin"] = "event"
@@ -209,7 +194,7 @@ class RedundantPair(StrictModel):
 
     paired_with: Name
     tolerance_v: PositiveVolts | None = None
-    consecutive: Annotated[int, Field(strict=True, ge=1, le=1000)] = 1
+    consecutive: Annotated[int, Meta(ge=1, le=1000)] = 1
     action: Literal["event", "stop", "pin"] = "event"
     pin: PinName | None = None
 

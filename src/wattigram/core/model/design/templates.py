@@ -17,7 +17,7 @@ from wattigram.core.model.design.edits import (
 )
 from wattigram.core.model.design.project import Chain, Project, Signal, Slot
 from wattigram.core.model.design.retrieval import CircularBuffer, Dma, Interrupt, Polling, Retrieval
-from wattigram.core.model.design.stage import AnyStage, BlockAverage, RedundantPair, Threshold
+from wattigram.core.model.design.stage import BlockAverage, RedundantPair, Stage, Threshold
 from wattigram.core.model.design.trigger import (
     FollowTrigger,
     FreeRunningTrigger,
@@ -205,7 +205,7 @@ def _several(
     workspace: Workspace,
     names: tuple[str, ...],
     every_s: Fraction,
-    stage: AnyStage | None = None,
+    stage: Stage | None = None,
     windows: tuple[Threshold, ...] = (),
     trigger: Trigger | None = None,
     sampling: float = 0.5,

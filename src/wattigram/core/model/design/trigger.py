@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from msgspec import Meta
 
-from wattigram.core.base.fields import Every, StrictModel, Volts
+from wattigram.core.base.fields import Every, Volts
+from wattigram.core.base.models import StrictModel
 from wattigram.core.model.field_types import Flag, Name, PinName
 
 Edge = Literal["rising", "falling", "both"]
-Register = Annotated[int, Field(strict=True, ge=0, le=1 << 32)]
+Register = Annotated[int, Meta(ge=0, le=1 << 32)]
 
 
 class SoftwareTrigger(StrictModel):
@@ -61,7 +62,7 @@ class ThresholdTrigger(StrictModel):
 
     kind: Literal["threshold"] = "threshold"
     signal: Name
-    threshold: Annotated[int, Field(strict=True, ge=1, le=8)] = 1
+    threshold: Annotated[int, Meta(ge=1, le=8)] = 1
 
 
 class FollowTrigger(StrictModel):
@@ -71,16 +72,15 @@ class FollowTrigger(StrictModel):
     follows: Name
 
 
-Trigger = Annotated[
+Trigger = (
     SoftwareTrigger
     | FreeRunningTrigger
     | TimerTrigger
     | EdgeTrigger
     | ComparatorTrigger
     | ThresholdTrigger
-    | FollowTrigger,
-    Field(discriminator="kind"),
-]
+    | FollowTrigger
+)
 OwnTrigger = (
     SoftwareTrigger
     | FreeRunningTrigger

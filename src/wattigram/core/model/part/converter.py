@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from fractions import Fraction
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from msgspec import Meta, field
 
 from wattigram.core.base.fields import (
     Counts,
@@ -17,9 +17,9 @@ from wattigram.core.base.fields import (
     Seconds,
     Share,
     ShareOrZero,
-    StrictModel,
     VoltsOrZero,
 )
+from wattigram.core.base.models import StrictModel
 from wattigram.core.model.field_types import (
     Alignment,
     Cycles,
@@ -36,7 +36,7 @@ from wattigram.core.model.field_types import (
     check_distinct,
 )
 
-Channel = Annotated[int, Field(strict=True, ge=0, le=255)]
+Channel = Annotated[int, Meta(ge=0, le=255)]
 
 
 class Oscillator(StrictModel):
@@ -72,8 +72,8 @@ class Hardware(StrictModel):
 
     stages: tuple[StageKind, ...] = ()
     counts: tuple[Positive, ...] = ()
-    register_bits: Annotated[int, Field(strict=True, ge=8, le=32)] = 32
-    windows: Annotated[int, Field(strict=True, ge=0, le=64)] = 0
+    register_bits: Annotated[int, Meta(ge=8, le=32)] = 32
+    windows: Annotated[int, Meta(ge=0, le=64)] = 0
     windows_on: tuple[Judged, ...] = ()
 
 
@@ -81,11 +81,9 @@ class Converter(StrictModel):
     """One ADC. Offsets and noise are in LSB of its highest resolution."""
 
     name: Name
-    bits: Annotated[
-        tuple[Annotated[int, Field(strict=True, ge=4, le=24)], ...], Field(min_length=1)
-    ]
-    conversion_extra_cycles: Annotated[int, Field(strict=True, ge=0, le=1000)]
-    dividers: Annotated[tuple[Positive, ...], Field(min_length=1)]
+    bits: Annotated[tuple[Annotated[int, Meta(ge=4, le=24)], ...], Meta(min_length=1)]
+    conversion_extra_cycles: Annotated[int, Meta(ge=0, le=1000)]
+    dividers: Annotated[tuple[Positive, ...], Meta(min_length=1)]
     clock_low_hz: Hertz
     clock_high_hz: Hertz
     overclock_noise_lsb: CountsOrZero = 8.0
@@ -93,14 +91,14 @@ class Converter(StrictModel):
     leakage_share: ShareOrZero = 0.02
     """Share of the held charge that a clock of half the lowest one loses."""
     oscillator: Oscillator | None = None
-    sampling_cycles: Annotated[tuple[Positive, ...], Field(min_length=1)]
+    sampling_cycles: Annotated[tuple[Positive, ...], Meta(min_length=1)]
     one_sampling_time: Flag = False
     """All slots are sampled for the same time."""
     sampling_capacitor_f: Farads
     switch_resistance_ohm: Ohms
     differential_sampling: Literal["across", "each-side"] = "across"
     """A pair is held by one capacitor across it, or by one on each side."""
-    slots: Annotated[int, Field(strict=True, ge=1, le=256)]
+    slots: Annotated[int, Meta(ge=1, le=256)]
     sequence: Literal["free", "ascending", "software"] = "free"
     """Order of slots: any, by channel number, or one channel at a time that software re-points."""
     repoint_cycles: Cycles = 0
@@ -114,14 +112,14 @@ class Converter(StrictModel):
         "converter",
     )
     per_trigger: tuple[PerTrigger, ...] = ("conversion", "scan", "continuous")
-    retrievals: Annotated[tuple[RetrievalKind, ...], Field(min_length=1)] = (
+    retrievals: Annotated[tuple[RetrievalKind, ...], Meta(min_length=1)] = (
         "polling",
         "interrupt",
         "dma",
     )
-    result_registers: Annotated[int, Field(strict=True, ge=1, le=256)] = 1
-    fifo_items: Annotated[int, Field(strict=True, ge=0, le=4096)] = 0
-    alignments: Annotated[tuple[Alignment, ...], Field(min_length=1)] = ("right", "left")
+    result_registers: Annotated[int, Meta(ge=1, le=256)] = 1
+    fifo_items: Annotated[int, Meta(ge=0, le=4096)] = 0
+    alignments: Annotated[tuple[Alignment, ...], Meta(min_length=1)] = ("right", "left")
     in_step_with: tuple[Name, ...] = ()
     """Converters that can be started by the very same trigger."""
     full_scale: Literal["2^N", "2^N-1"]
@@ -131,13 +129,12 @@ class Converter(StrictModel):
     gain_error: Share
     accuracy_lsb: CountsOrZero
     noise_lsb: CountsOrZero
-    hardware: Hardware = Field(default_factory=Hardware)
+    hardware: Hardware = field(default_factory=Hardware)
     channels: dict[PinName, Channel]
     pairs: tuple[DifferentialPair, ...] = ()
     internal: tuple[InternalChannel, ...] = ()
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if self.clock_low_hz >= self.clock_high_hz:
             raise ValueError(f"{self.name}: clock_low is not below clock_high. Exchange them.")
         if self.sampling_capacitor_f <= 0:
@@ -162,7 +159,6 @@ class Converter(StrictModel):
         )
         check_distinct(numbers, f"{self.name}: channel")
         check_distinct(tuple(item.name for item in self.internal), f"{self.name}: internal channel")
-        return self
 
     def conversion_cycles(self, bits: int) -> int:
         """Converter clocks from the held instant to the code."""
@@ -193,10 +189,10 @@ class ComparatorUnit(StrictModel):
     """A comparator; ``steps`` equal steps of its internal threshold span the reference."""
 
     name: Name
-    inputs: Annotated[tuple[PinName, ...], Field(min_length=1)]
-    thresholds: Annotated[tuple[Literal["internal", "dac", "pin"], ...], Field(min_length=1)]
+    inputs: Annotated[tuple[PinName, ...], Meta(min_length=1)]
+    thresholds: Annotated[tuple[Literal["internal", "dac", "pin"], ...], Meta(min_length=1)]
     threshold_pins: tuple[PinName, ...] = ()
-    steps: Annotated[int, Field(strict=True, ge=2, le=65536)] = 64
-    hysteresis_v: Annotated[tuple[VoltsOrZero, ...], Field(min_length=1)] = (0.0,)
+    steps: Annotated[int, Meta(ge=2, le=65536)] = 64
+    hysteresis_v: Annotated[tuple[VoltsOrZero, ...], Meta(min_length=1)] = (0.0,)
     response_s: Seconds
     """It follows its input this often; noise faster than that is not seen."""

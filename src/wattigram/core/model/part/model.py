@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from pathlib import Path
 from typing import Annotated, Literal, Self
 
-from pydantic import Field, PrivateAttr, StringConstraints, model_validator
+import msgspec
+from msgspec import Meta
 
 from wattigram.core.base.errors import PartError
 from wattigram.core.base.fields import (
@@ -16,11 +18,11 @@ from wattigram.core.base.fields import (
     PositiveVolts,
     Seconds,
     Share,
-    StrictModel,
     Volts,
     VoltsOrZero,
     VoltsPerSecond,
 )
+from wattigram.core.base.models import StrictModel
 from wattigram.core.base.toml_document import build, check_head, parse_toml, read_text
 from wattigram.core.model.field_types import (
     Cycles,
@@ -48,7 +50,7 @@ class Processor(StrictModel):
     interrupt_exit_cycles: Cycles
     interrupt_jitter_cycles: Cycles = 0
     """An interrupt waits up to this long for the instruction that runs."""
-    poll_cycles: Annotated[int, Field(strict=True, ge=1, le=10_000)] = 10
+    poll_cycles: Annotated[int, Meta(ge=1, le=10_000)] = 10
     """Once round a loop that asks a flag."""
     core: Literal["cortex-m0plus", "cortex-m3", "cortex-m4", "cortex-m7", "cortex-m33"] = (
         "cortex-m4"
@@ -68,38 +70,38 @@ class Reference(StrictModel):
 class Timer(StrictModel):
     """Timers of one kind; registers hold value − 1, so both count up to 2^bits."""
 
-    names: Annotated[tuple[Name, ...], Field(min_length=1)]
-    counter_bits: Annotated[int, Field(strict=True, ge=4, le=32)]
-    prescaler_bits: Annotated[int, Field(strict=True, ge=0, le=16)]
+    names: Annotated[tuple[Name, ...], Meta(min_length=1)]
+    counter_bits: Annotated[int, Meta(ge=4, le=32)]
+    prescaler_bits: Annotated[int, Meta(ge=0, le=16)]
     can_trigger: Flag
     pwm: Flag = False
     """It can put a pulse of chosen width on a pin."""
-    pwm_pins: dict[Name, PinName] = Field(default_factory=dict)
+    pwm_pins: dict[Name, PinName] = msgspec.field(default_factory=dict)
     """The pin of each timer that can."""
 
 
 class DmaGroup(StrictModel):
     """DMA channels of one kind."""
 
-    names: Annotated[tuple[Name, ...], Field(min_length=1)]
-    widths: Annotated[tuple[Literal[8, 16, 32], ...], Field(min_length=1)]
+    names: Annotated[tuple[Name, ...], Meta(min_length=1)]
+    widths: Annotated[tuple[Literal[8, 16, 32], ...], Meta(min_length=1)]
     items_max: Positive
-    modes: Annotated[tuple[Literal["one-shot", "loop"], ...], Field(min_length=1)]
+    modes: Annotated[tuple[Literal["one-shot", "loop"], ...], Meta(min_length=1)]
     half_mark: Flag
     full_mark: Flag
-    transfer_cycles: Annotated[int, Field(strict=True, ge=1, le=1000)] = 4
+    transfer_cycles: Annotated[int, Meta(ge=1, le=1000)] = 4
     """Bus clocks of a transfer; channels take turns."""
 
 
 class UartGroup(StrictModel):
     """Serial ports of one kind; bit clock = bus clock / (oversampling · divider)."""
 
-    names: Annotated[tuple[Name, ...], Field(min_length=1)]
+    names: Annotated[tuple[Name, ...], Meta(min_length=1)]
     send_pins: dict[Name, PinName]
     receive_pins: dict[Name, PinName]
-    oversampling: Annotated[int, Field(strict=True, ge=4, le=64)] = 16
-    divider_bits: Annotated[int, Field(strict=True, ge=4, le=24)] = 16
-    waiting_bytes: Annotated[int, Field(strict=True, ge=1, le=256)] = 1
+    oversampling: Annotated[int, Meta(ge=4, le=64)] = 16
+    divider_bits: Annotated[int, Meta(ge=4, le=24)] = 16
+    waiting_bytes: Annotated[int, Meta(ge=1, le=256)] = 1
     """Behind the one that is being sent; what comes when they are full overwrites the last."""
 
 
@@ -108,7 +110,7 @@ class Dac(StrictModel):
 
     name: Name
     pin: PinName
-    bits: Annotated[int, Field(strict=True, ge=4, le=24)]
+    bits: Annotated[int, Meta(ge=4, le=24)]
     full_scale: Literal["2^N", "2^N-1"]
     update_rate_high_hz: Hertz
     settling_s: Seconds
@@ -131,41 +133,38 @@ class Dac(StrictModel):
     """Of the output without its buffer."""
 
 
-class Part(StrictModel):
+class Part(StrictModel, dict=True):
     """A microcontroller as far as analog chains are concerned."""
 
     format: Literal["wattigram-part"]
     version: Literal[6]
     id: Identifier
     name: Name
-    summary: Annotated[str, StringConstraints(max_length=300)]
-    pins: Annotated[tuple[PinName, ...], Field(min_length=1, max_length=300)]
+    summary: Annotated[str, Meta(max_length=300)]
+    pins: Annotated[tuple[PinName, ...], Meta(min_length=1, max_length=300)]
     processor: Processor
     pin_low_v: Volts = -0.3
     """Lowest voltage that any pin may have; beyond it the part may be damaged."""
     pin_above_supply_v: VoltsOrZero = 0.3
     """By which a pin may lie above the supply at most."""
-    references: Annotated[tuple[Reference, ...], Field(min_length=1)]
-    converters: Annotated[tuple[Converter, ...], Field(min_length=1)]
+    references: Annotated[tuple[Reference, ...], Meta(min_length=1)]
+    converters: Annotated[tuple[Converter, ...], Meta(min_length=1)]
     timers: tuple[Timer, ...] = ()
     dma: tuple[DmaGroup, ...] = ()
     dacs: tuple[Dac, ...] = ()
     uarts: tuple[UartGroup, ...] = ()
     comparators: tuple[ComparatorUnit, ...] = ()
     memory: MemoryMap | None = None
-    blocks: Annotated[tuple[Block, ...], Field(max_length=100)] = ()
+    blocks: Annotated[tuple[Block, ...], Meta(max_length=100)] = ()
     """Its registers; firmware is to be had where there are any."""
-    _text: str = PrivateAttr(default="")
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         check_blocks(self.blocks)
         self._check_owners()
         self._check_names()
         for converter in self.converters:
             self._check_converter(converter)
         self._check_all_pins()
-        return self
 
     def _check_names(self) -> None:
         for what, names in (
@@ -246,11 +245,16 @@ class Part(StrictModel):
         if pin not in self.pins:
             raise ValueError(f"{owner}: pin {pin} is not among the part's pins. Add it to “pins”.")
 
-    @property
+    @cached_property
     def text(self) -> str:
         """The file that the part was read from, so that it can go where the file cannot; "" where
         there was none."""
-        return self._text
+        return ""
+
+    def with_text(self, text: str) -> Self:
+        """This very part, which from now on knows the file that it was read from."""
+        self.__dict__["text"] = text
+        return self
 
     def converter(self, name: str) -> Converter | None:
         """The converter of that name."""
@@ -292,9 +296,7 @@ def parse_part(text: str, where: str) -> Part:
     data = parse_toml(text, where, PartError)
     if check_head(data, FORMAT, NEWEST_VERSION, where, PartError) < NEWEST_VERSION:
         data = from_version_5(data)
-    part = build(Part, data, where, PartError)
-    part._text = text
-    return part
+    return build(Part, data, where, PartError).with_text(text)
 
 
 def load_part(path: Path) -> Part:

@@ -4,15 +4,22 @@
 from __future__ import annotations
 
 import itertools
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal
 
-from pydantic import Field, StringConstraints, model_validator
+import msgspec
+from msgspec import Meta
 
-from wattigram.core.base.fields import StrictModel
+from wattigram.core.base.models import StrictModel
 from wattigram.core.model.field_types import Name, check_distinct
 
-CName = Annotated[str, StringConstraints(pattern=r"^[A-Z][A-Z0-9_]{0,30}$")]
-Address = Annotated[int, Field(strict=True, ge=0, lt=1 << 32)]
+CName = Annotated[
+    str,
+    Meta(
+        pattern=r"^[A-Z][A-Z0-9_]{0,30}\Z",
+        description="a name in capital letters, digits and underscores, at most 31",
+    ),
+]
+Address = Annotated[int, Meta(ge=0, lt=1 << 32)]
 BlockKind = Literal["system", "converter", "timer", "dma", "dac", "uart", "comparator"]
 Coding = Literal["flag", "value", "signed", "minus-one", "table", "shift", "mask", "pin", "pointer"]
 Access = Literal["read-write", "read", "write", "start", "clear"]
@@ -148,17 +155,14 @@ class RegisterField(StrictModel):
     """
 
     name: CName
-    low: Annotated[int, Field(strict=True, ge=0, le=31)] = 0
-    width: Annotated[int, Field(strict=True, ge=1, le=32)] = 1
+    low: Annotated[int, Meta(ge=0, le=31)] = 0
+    width: Annotated[int, Meta(ge=1, le=32)] = 1
     sets: str
     coded: Coding = "flag"
-    table: dict[str, Annotated[int, Field(strict=True, ge=0, lt=1 << 32)]] = Field(
-        default_factory=dict
-    )
+    table: dict[str, Annotated[int, Meta(ge=0, lt=1 << 32)]] = msgspec.field(default_factory=dict)
     access: Access = "read-write"
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if (self.coded == "table") != bool(self.table):
             raise ValueError(
                 f"field {self.name}: a table goes with coded = “table”, and with nothing else."
@@ -172,7 +176,6 @@ class RegisterField(StrictModel):
                     "bits."
                 )
         check_distinct(tuple(self.table.values()), f"field {self.name}: code")
-        return self
 
     @property
     def mask(self) -> int:
@@ -192,14 +195,13 @@ class Register(StrictModel):
     offset: Address
     width: Literal[8, 16, 32] = 32
     reset: Address = 0
-    count: Annotated[int, Field(strict=True, ge=1, le=256)] = 1
-    step: Annotated[int, Field(strict=True, ge=1, le=1024)] = 4
+    count: Annotated[int, Meta(ge=1, le=256)] = 1
+    step: Annotated[int, Meta(ge=1, le=1024)] = 4
     of: Literal["", "slot", "channel", "window"] = ""
-    title: Annotated[str, StringConstraints(max_length=120)] = ""
+    title: Annotated[str, Meta(max_length=120)] = ""
     fields: tuple[RegisterField, ...] = ()
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         check_distinct(tuple(field.name for field in self.fields), f"register {self.name}: field")
         taken = 0
         for field in self.fields:
@@ -222,7 +224,6 @@ class Register(StrictModel):
             )
         if self.reset >= 1 << self.width:
             raise ValueError(f"register {self.name}: its reset value does not fit.")
-        return self
 
     def at(self, base: int, index: int = 0) -> int:
         """Address of one of them."""
@@ -235,13 +236,12 @@ class Block(StrictModel):
 
     name: CName
     kind: BlockKind
-    owners: Annotated[tuple[Name, ...], Field(min_length=1)]
+    owners: Annotated[tuple[Name, ...], Meta(min_length=1)]
     bases: tuple[Address, ...]
-    lines: tuple[Annotated[int, Field(strict=True, ge=-1, le=239)], ...] = ()
-    registers: Annotated[tuple[Register, ...], Field(min_length=1, max_length=400)]
+    lines: tuple[Annotated[int, Meta(ge=-1, le=239)], ...] = ()
+    registers: Annotated[tuple[Register, ...], Meta(min_length=1, max_length=400)]
 
-    @model_validator(mode="after")
-    def _plausible(self) -> Self:
+    def __post_init__(self) -> None:
         if len(self.bases) != len(self.owners):
             raise ValueError(f"block {self.name}: {len(self.owners)} owners need as many bases.")
         if self.lines and len(self.lines) != len(self.owners):
@@ -270,7 +270,6 @@ class Block(StrictModel):
                         f"block {self.name}: two fields hold “{field.sets}”. Remove one."
                     )
                 seen.add(field.sets)
-        return self
 
     @property
     def size_bytes(self) -> int:
@@ -289,9 +288,9 @@ class MemoryMap(StrictModel):
     """Where code and data lie, and how much of either there is."""
 
     code_begin: Address
-    code_bytes: Annotated[int, Field(strict=True, ge=256, le=1 << 28)]
+    code_bytes: Annotated[int, Meta(ge=256, le=1 << 28)]
     data_begin: Address
-    data_bytes: Annotated[int, Field(strict=True, ge=256, le=1 << 28)]
+    data_bytes: Annotated[int, Meta(ge=256, le=1 << 28)]
 
     def has_data(self, address: int, count: int = 1) -> bool:
         """Whether so many bytes from an address on are data memory."""

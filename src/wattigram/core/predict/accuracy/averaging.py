@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 from functools import lru_cache
 
-from wattigram.core.model.design.stage import AnyStage, LowPassFilter, MovingAverage, rate_divisor
+from wattigram.core.model.design.stage import LowPassFilter, MovingAverage, Stage, rate_divisor
 
 
 def block_average_gain(count: int, frequency_hz: float, rate_hz: float) -> float:
@@ -54,14 +54,14 @@ def accumulator_bits(count: int, bits: int) -> int:
     return bits + (count - 1).bit_length()
 
 
-def filter_gain(stage: AnyStage, frequency_hz: float, rate_hz: float) -> float:
+def filter_gain(stage: Stage, frequency_hz: float, rate_hz: float) -> float:
     """Magnitude of a stage's response, 1 at 0 Hz, for samples that come at ``rate_hz``."""
     if isinstance(stage, LowPassFilter):
         return low_pass_gain(stage.shift, frequency_hz, rate_hz)
     return block_average_gain(stage.count, frequency_hz, rate_hz)
 
 
-def filter_noise_share(stage: AnyStage) -> float:
+def filter_noise_share(stage: Stage) -> float:
     """What a stage leaves of white noise: 1/√M of a mean, √(a / (2 − a)) of a low-pass."""
     if isinstance(stage, LowPassFilter):
         a = 2.0**-stage.shift
@@ -69,7 +69,7 @@ def filter_noise_share(stage: AnyStage) -> float:
     return 1 / math.sqrt(stage.count)
 
 
-def filter_delay(stage: AnyStage | None) -> float:
+def filter_delay(stage: Stage | None) -> float:
     """By how many samples what a stage gives lags behind: (M − 1) / 2 of a mean, 1 / a − 1 of a
     low-pass."""
     if stage is None:
@@ -98,7 +98,7 @@ class Truncation:
     step_lsb: float
 
 
-def filter_truncation(stage: AnyStage | None) -> Truncation:
+def filter_truncation(stage: Stage | None) -> Truncation:
     """Bias and last place of a stage's shift."""
     if stage is None or stage.shift == 0:
         return Truncation(0.0, 0.0)
@@ -130,7 +130,7 @@ class FilterMetrics:
     fits: bool
 
 
-def filter_metrics(stage: AnyStage, rate_hz: float, code_bits: int) -> FilterMetrics:
+def filter_metrics(stage: Stage, rate_hz: float, code_bits: int) -> FilterMetrics:
     """Rate, bandwidth, latency and width of a stage.
 
     ``rate_hz`` is that of the samples that go in; in hardware those repeated within a slot. It is 0

@@ -65,7 +65,7 @@ def _driven(workspace: Workspace, wiring: Wiring, meant: bool) -> Driven:
     if isinstance(driven, ShapeSource):
         driven = replace(driven, noise_v=noise_v)
     elif noise_v != driven.noise_v:
-        driven = driven.model_copy(update={"noise_v": noise_v})
+        driven = driven.unchecked(noise_v=noise_v)
     return _picking_up(driven, wiring) if wiring.hum_v else driven
 
 
@@ -157,8 +157,8 @@ def _filtered(driven: Driven, poles_s: tuple[float, ...]) -> Driven:
                 angle = 2 * math.pi * float(driven.frequency_hz) * pole
                 gain /= math.hypot(1.0, angle)
                 turns -= math.atan(angle) / (2 * math.pi)
-            return driven.model_copy(
-                update={"amplitude_v": driven.amplitude_v * gain, "phase": driven.phase + turns}
+            return driven.unchecked(
+                amplitude_v=driven.amplitude_v * gain, phase=driven.phase + turns
             )
         case TriangleSource() | SquareSource():
             played = source_waveform(driven)

@@ -38,9 +38,7 @@ def effective_bench(workspace: Workspace) -> EffectiveBench:
             other = workspace.wiring(partner) if partner is not None else None
             there = other or wiring
             ohm, farads = pin_impedance(workspace, there.pin)
-            pins[pin] = _drive(workspace, there).model_copy(
-                update={"ohm": ohm, "capacitor_f": farads}
-            )
+            pins[pin] = _drive(workspace, there).unchecked(ohm=ohm, capacitor_f=farads)
     return EffectiveBench(pins=pins)
 
 

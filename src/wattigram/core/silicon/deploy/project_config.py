@@ -5,10 +5,8 @@ from __future__ import annotations
 import math
 from fractions import Fraction
 
-from pydantic import ValidationError
-
 from wattigram.core.base.errors import BoardError, RegisterError
-from wattigram.core.base.validation import first_fault
+from wattigram.core.base.validation import ModelError
 from wattigram.core.contract.board_config import (
     EffectiveComparator,
     EffectiveConfig,
@@ -67,8 +65,8 @@ def effective_config(workspace: Workspace, seed: int = DEFAULT_SEED) -> Effectiv
     """
     try:
         return silicon_config(_as_set_up(workspace), workspace.build_mark, seed)
-    except ValidationError as fault:
-        first = first_fault(fault)
+    except ModelError as fault:
+        first = fault.first
         raise BoardError(
             f"The virtual board cannot run this design: {first.text} (found {str(first.found)[:40]}).",
             cure="Look at the findings, and at the bench.",

@@ -10,10 +10,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
 
-from pydantic import ValidationError
-
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.base.validation import first_fault
+from wattigram.core.base.validation import ModelError
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import (
     BlockAverage,
@@ -92,9 +90,9 @@ def silicon_project(
     """
     try:
         return _silicon_project(state, around, read_codes, observed)
-    except ValidationError as fault:
+    except ModelError as fault:
         raise RegisterError(
-            f"Registers are set to what no board could do: {first_fault(fault).text}"
+            f"Registers are set to what no board could do: {fault.first.text}"
         ) from fault
 
 

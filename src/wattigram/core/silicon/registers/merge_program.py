@@ -13,9 +13,9 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.model.design.outputs import (
-    ConstantLevel,
     Generator,
     GeneratorFollow,
+    Output,
     Playback,
     PwmOutput,
     SoftwareRamp,
@@ -57,9 +57,6 @@ def merge_program(silicon: Project, workspace: Workspace) -> Project:
             expectation for expectation in design.expectations if expectation.signal in known
         ),
     )
-
-
-AnyOutput = ConstantLevel | SoftwareRamp | Playback
 
 
 class _Dresser:
@@ -113,7 +110,7 @@ class _Dresser:
         updates: dict[str, object] = {"pin": real.pin, "negative": real.negative}
         stage = real.filter
         if signal.filter is not None and signal.filter.done_in == "hardware" and stage is not None:
-            known = {"count", "shift"} & set(type(signal.filter).model_fields)
+            known = {"count", "shift"} & set(signal.filter.__struct_fields__)
             updates["filter"] = signal.filter.replaced(
                 **{one: getattr(stage, one) for one in known}
             )
@@ -185,7 +182,7 @@ class _Dresser:
                 found.append(real.replaced(name=generator.name, output=self._following(output)))
         return found
 
-    def _following(self, output: AnyOutput) -> AnyOutput:
+    def _following(self, output: Output) -> Output:
         """A playback that follows another, by the design's name of that."""
         if not isinstance(output, Playback) or not isinstance(
             output.update_trigger, GeneratorFollow

@@ -7,9 +7,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
 
-from pydantic import ValidationError
-
 from wattigram.core.base.errors import RegisterError
+from wattigram.core.base.validation import ModelError
 from wattigram.core.model.design import Chain, Project, Signal, TimerTrigger, Workspace
 from wattigram.core.model.part import Part, RegisterField
 from wattigram.core.predict.timing import repoints
@@ -60,9 +59,9 @@ def as_written(
     )
     try:
         found = merge_program(_complete(silicon, workspace), workspace)
-    except ValidationError as fault:
+    except ModelError as fault:
         raise RegisterError(
-            f"No design does what firmware set up: {fault.errors()[0]['msg']}"
+            f"No design does what firmware set up: {fault.first.message}"
         ) from fault
     chains = []
     for chain, meant in zip(found.chains, workspace.project.chains, strict=True):

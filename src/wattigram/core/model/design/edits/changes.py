@@ -7,9 +7,8 @@ from collections.abc import Iterator
 from fractions import Fraction
 from typing import Any
 
-from pydantic import BaseModel
-
 from wattigram.core.base.errors import EditError
+from wattigram.core.base.models import StrictModel, fields_of
 from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.design.edits.edit import Edit
 from wattigram.core.model.design.project import Project
@@ -69,27 +68,27 @@ def fix_text(project: Project, edit: Edit) -> str:
 def _changes(before: Any, after: Any, what: str, field: str = "") -> Iterator[str]:
     if before == after:
         return
-    if isinstance(before, BaseModel) and type(before) is type(after):
+    if isinstance(before, StrictModel) and type(before) is type(after):
         yield from _of_models(before, after, what)
     elif _are_things(before) and _are_things(after):
         yield from _of_things(before, after, what)
-    elif isinstance(before, BaseModel) or isinstance(after, BaseModel):
+    elif isinstance(before, StrictModel) or isinstance(after, StrictModel):
         yield f"{_term(what, field)} {_kind(before)} → {_kind(after)}"
     else:
         yield f"{_term(what, field)} {_shown(before, field)} → {_shown(after, field)}"
 
 
-def _of_models(before: BaseModel, after: BaseModel, what: str) -> Iterator[str]:
-    for name in type(before).model_fields:
+def _of_models(before: StrictModel, after: StrictModel, what: str) -> Iterator[str]:
+    for name in (item.name for item in fields_of(type(before))):
         yield from _changes(getattr(before, name), getattr(after, name), what, name)
 
 
 def _are_things(value: Any) -> bool:
-    return isinstance(value, tuple) and (not value or isinstance(value[0], BaseModel))
+    return isinstance(value, tuple) and (not value or isinstance(value[0], StrictModel))
 
 
 def _of_things(
-    before: tuple[BaseModel, ...], after: tuple[BaseModel, ...], what: str
+    before: tuple[StrictModel, ...], after: tuple[StrictModel, ...], what: str
 ) -> Iterator[str]:
     """Things of one kind, by their names; by their places where these do not tell them apart."""
     old, new = [_key(one) for one in before], [_key(one) for one in after]
@@ -116,7 +115,7 @@ def _of_things(
             yield f"remove {_name_of(known[key])}"
 
 
-def _key(thing: BaseModel) -> str:
+def _key(thing: StrictModel) -> str:
     for name in KEYS:
         value = getattr(thing, name, None)
         if isinstance(value, str) and value:
@@ -124,7 +123,7 @@ def _key(thing: BaseModel) -> str:
     return ""
 
 
-def _name_of(thing: BaseModel) -> str:
+def _name_of(thing: StrictModel) -> str:
     return f"{_noun(type(thing))} {_key(thing)}".strip()
 
 
@@ -152,7 +151,7 @@ def _plain(field: str) -> str:
 
 
 def _kind(value: Any) -> str:
-    if isinstance(value, BaseModel):
+    if isinstance(value, StrictModel):
         kind = str(getattr(value, "kind", _noun(type(value))))
         period_s = getattr(value, "period_s", None)
         return f"{kind} {format_si(period_s, 's', 6)}" if isinstance(period_s, Fraction) else kind

@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, fields
 from typing import Any, ClassVar, Protocol
 
-from pydantic import BaseModel, ValidationError
-
 from wattigram.core.base.errors import EditError
-from wattigram.core.base.validation import first_fault
+from wattigram.core.base.models import StrictModel, plain_values
+from wattigram.core.base.validation import ModelError
 from wattigram.core.model.design.former_words import FORMER, in_former_words
 from wattigram.core.model.design.part_compatibility import part_faults
 from wattigram.core.model.design.project import Chain, Project, Signal
@@ -58,8 +57,8 @@ def apply_edit(workspace: Workspace, edit: Edit) -> Workspace:
     """
     try:
         project = edit.apply(workspace.project)
-    except ValidationError as fault:
-        raise EditError(first_fault(fault).message, where=edit.label) from fault
+    except ModelError as fault:
+        raise EditError(fault.first.message, where=edit.label) from fault
     faults = part_faults(project, workspace.part)
     if faults:
         raise EditError(faults[0], where=edit.label)
@@ -71,8 +70,8 @@ def describe(edit: Edit) -> dict[str, Any]:
     values: dict[str, Any] = {"edit": getattr(edit, "scripts_say", type(edit).__name__)}
     for item in fields(edit):  # type: ignore[arg-type]
         value = getattr(edit, item.name)
-        if isinstance(value, BaseModel):
-            value = in_former_words(value, value.model_dump(mode="json", exclude_none=True))
+        if isinstance(value, StrictModel):
+            value = in_former_words(value, plain_values(value))
         elif isinstance(value, tuple) and isinstance(edit, CompositeEdit):
             value = [describe(one) for one in value]
         elif isinstance(value, str):

@@ -11,9 +11,9 @@ from wattigram.core.base.fields import ratio_text
 from wattigram.core.model.design.edits.edit import need_signal, with_signal
 from wattigram.core.model.design.project import Project, Signal
 from wattigram.core.model.design.stage import (
-    AnyStage,
     LowPassFilter,
     RedundantPair,
+    Stage,
     Threshold,
     limit_text,
 )
@@ -177,7 +177,7 @@ class SetFilter:
     scripts_say: ClassVar[str] = "SetReduce"
 
     name: str
-    reduce: AnyStage | None
+    reduce: Stage | None
 
     @property
     def label(self) -> str:
