@@ -18,7 +18,7 @@ TRACES, WIDTH, HEIGHT = 16, 900, 600
 SHOWN = """
 import sys
 from pathlib import Path
-from wattigram.desktop.app import make_app, make_window
+from wattigram.desktop.shell.app import make_app, make_window
 app = make_app()
 window = make_window(app, Path(sys.argv[1]))
 window.show()

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import logging
-import platform
 import sys
 import time
 import traceback
-from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
 from wattigram.core.base.user_folders import state_folder
@@ -35,10 +33,7 @@ def log_path() -> Path:
 
 
 def start_log(verbose: bool = False) -> None:
-    """Write warnings to the log and to standard error; with ``verbose`` everything to both.
-
-    Where no log can be written the program runs without one.
-    """
+    """Write warnings to the log and to standard error; with ``verbose`` everything to both."""
     root = logging.getLogger()
     for handler in list(root.handlers):
         root.removeHandler(handler)
@@ -49,6 +44,32 @@ def start_log(verbose: bool = False) -> None:
     shown.setFormatter(logging.Formatter("%(levelname)s %(name)s: %(message)s"))
     root.addHandler(shown)
     logging.raiseExceptions = False  # a full disk must not end what is being logged about
+    root.addHandler(_LateLog())
+
+
+class _LateLog(logging.Handler):
+    """Opens the log at its first line: most commands write none, and what rotates files is slow to
+    import.
+
+    Where no log can be written the program runs without one.
+    """
+
+    _kept: logging.Handler | None = None
+
+    def emit(self, record: logging.LogRecord) -> None:
+        if self._kept is None:
+            self._kept = _rotating_log()
+        self._kept.handle(record)
+
+    def close(self) -> None:
+        if self._kept is not None:
+            self._kept.close()
+        super().close()
+
+
+def _rotating_log() -> logging.Handler:
+    from logging.handlers import RotatingFileHandler
+
     try:
         log_path().parent.mkdir(parents=True, exist_ok=True)
         kept = RotatingFileHandler(
@@ -59,16 +80,18 @@ def start_log(verbose: bool = False) -> None:
             delay=True,
         )
     except OSError:
-        return
+        return logging.NullHandler()
     kept.setFormatter(
         logging.Formatter("%(asctime)s %(process)d %(levelname)s %(name)s: %(message)s")
     )
-    root.addHandler(kept)
+    return kept
 
 
 def write_report(fault: BaseException, doing: str) -> Path | None:
     """Leave a file with versions and traceback for whoever is to mend it; None where none can be
     written."""
+    import platform
+
     lines = [
         f"Wattigram report, {time.strftime('%Y-%m-%d %H:%M:%S %z')}",
         f"While: {doing}",

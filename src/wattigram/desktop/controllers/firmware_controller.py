@@ -10,19 +10,9 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
+from wattigram.core import firmware
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.contract.image import MemoryLocation, load_image, memory_locations
-from wattigram.core.firmware import (
-    WHAT_TO_INSTALL,
-    BuildResult,
-    Compiler,
-    build_firmware,
-    default_folder,
-    find_compiler,
-    lost_hooks,
-    tables_header,
-    write_firmware,
-)
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import CompositeEdit, SetIsrCost
 from wattigram.core.silicon.registers import design_writes, write_lines
@@ -56,9 +46,9 @@ class FirmwareWork(QObject):
         self._settings = settings
         self._chosen: Path | None = None
         self._cancelled = threading.Event()
-        self._compiler: Compiler | None = None
+        self._compiler: firmware.Compiler | None = None
         self._looked = False
-        self.result: BuildResult | None = None
+        self.result: firmware.BuildResult | None = None
         self._built_mark = ""
         self.places: tuple[MemoryLocation, ...] = ()
         """What of the image can be looked at."""
@@ -74,16 +64,16 @@ class FirmwareWork(QObject):
             return self._chosen
         path = self._document.path
         if path is not None:
-            return default_folder(path)
+            return firmware.default_folder(path)
         return self._takes.firmware
 
     @property
-    def compiler(self) -> Compiler | None:
+    def compiler(self) -> firmware.Compiler | None:
         """The compiler, looked for once."""
         if not self._looked:
             self._looked = True
             try:
-                self._compiler = find_compiler(self._settings.get("compiler"))
+                self._compiler = firmware.find_compiler(self._settings.get("compiler"))
             except WattigramError as fault:
                 self.message.emit(str(fault))
         return self._compiler
@@ -132,10 +122,10 @@ class FirmwareWork(QObject):
 
     def _write(self, workspace: Workspace) -> bool:
         try:
-            lost = lost_hooks(workspace, self.folder)
+            lost = firmware.lost_hooks(workspace, self.folder)
             if lost and not self._may_drop(lost):
                 return False
-            written = write_firmware(workspace, self.folder, drop_hooks=True)
+            written = firmware.write_firmware(workspace, self.folder, drop_hooks=True)
         except WattigramError as fault:
             self.message.emit(str(fault))
             return False
@@ -157,7 +147,7 @@ class FirmwareWork(QObject):
     def write_tables(self, path: Path) -> None:
         """Write constants and tables as one header, for another driver layer."""
         try:
-            path.write_text(tables_header(self._document.workspace), encoding="utf-8")
+            path.write_text(firmware.tables_header(self._document.workspace), encoding="utf-8")
         except (OSError, WattigramError) as fault:
             self.message.emit(f"The tables were not saved: {fault}")
             return
@@ -180,7 +170,7 @@ class FirmwareWork(QObject):
 
     def _lost(self, workspace: Workspace) -> tuple[str, ...]:
         try:
-            return lost_hooks(workspace, self.folder)
+            return firmware.lost_hooks(workspace, self.folder)
         except WattigramError:
             return ()
 
@@ -188,7 +178,7 @@ class FirmwareWork(QObject):
         """Write the C and build it, as a job."""
         compiler = self.compiler
         if compiler is None:
-            self.message.emit(f"There is no cross compiler. {WHAT_TO_INSTALL}")
+            self.message.emit(f"There is no cross compiler. {firmware.WHAT_TO_INSTALL}")
             return
         workspace, folder = self._document.workspace, self.folder
         if not self._write(workspace):
@@ -196,7 +186,7 @@ class FirmwareWork(QObject):
         self._cancelled.clear()
         self.building.emit(True)
 
-        def work(progress: Callable[[float], None]) -> BuildResult:
+        def work(progress: Callable[[float], None]) -> firmware.BuildResult:
             sources = max(1, len(list(folder.glob("*.c"))) + 1)
             done = 0
 
@@ -206,7 +196,9 @@ class FirmwareWork(QObject):
                 self.line_came.emit(line)
                 progress(min(1.0, done / sources))
 
-            return build_firmware(folder, workspace.part, compiler, take, self._cancelled.is_set)
+            return firmware.build_firmware(
+                folder, workspace.part, compiler, take, self._cancelled.is_set
+            )
 
         job = Job("Building the firmware", work, self)
         job.finished.connect(lambda result: self._take(workspace, result))
@@ -214,7 +206,7 @@ class FirmwareWork(QObject):
         job.ended.connect(lambda: self.building.emit(False))
         self.job_wanted.emit(job)
 
-    def _take(self, workspace: Workspace, result: BuildResult) -> None:
+    def _take(self, workspace: Workspace, result: firmware.BuildResult) -> None:
         self.result = result
         if result.elf is not None:
             self.look_into(result.elf)
@@ -314,7 +306,7 @@ class FirmwareWork(QObject):
     def use_compiler(self, name: str) -> None:
         """Build with another compiler, and remember it."""
         try:
-            self._compiler = find_compiler(name.strip())
+            self._compiler = firmware.find_compiler(name.strip())
         except WattigramError as fault:
             self.message.emit(str(fault))
             return

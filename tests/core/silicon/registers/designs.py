@@ -38,14 +38,14 @@ from wattigram.core.model.design.outputs import (
     UartSetup,
     WaveTable,
 )
-from wattigram.core.model.part import Converter, Part, list_parts
+from wattigram.core.model.part import Converter, Part, find_part, list_parts
 
 
 def random_workspace(seed: int) -> Workspace:
     """A design that the part admits; sensible or not."""
     for attempt in range(200):
         dice = random.Random(f"{seed} {attempt}")
-        part = dice.choice(list_parts())
+        part = find_part(dice.choice(list_parts()).id)
         project = _project(dice, part)
         if project is not None and not part_faults(project, part):
             return Workspace(project, part)

@@ -1,6 +1,12 @@
 """What a microcontroller can do: read from a file, never written into code."""
 
-from wattigram.core.model.part.catalogue import copy_part, find_part, list_parts, save_part_beside
+from wattigram.core.model.part.catalogue import (
+    CatalogueEntry,
+    copy_part,
+    find_part,
+    list_parts,
+    save_part_beside,
+)
 from wattigram.core.model.part.converter import ComparatorUnit, Converter, Hardware, InternalChannel
 from wattigram.core.model.part.model import (
     Dac,
@@ -17,6 +23,7 @@ from wattigram.core.model.part.registers import SETTINGS, Block, MemoryMap, Regi
 __all__ = [
     "SETTINGS",
     "Block",
+    "CatalogueEntry",
     "ComparatorUnit",
     "Converter",
     "Dac",

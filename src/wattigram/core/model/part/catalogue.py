@@ -2,22 +2,37 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
 from wattigram.core.base.errors import PartError
-from wattigram.core.base.toml_document import read_text, write_atomically
+from wattigram.core.base.toml_document import parse_toml, read_text, write_atomically
 from wattigram.core.model.part.model import Part, load_part, parse_part
 
 FOLDER = Path(__file__).parent / "catalogue"
 
 
+@dataclass(frozen=True)
+class CatalogueEntry:
+    """A part that comes with the program, as a list shows it."""
+
+    id: str
+    name: str
+    summary: str
+
+
 @cache
-def list_parts() -> tuple[Part, ...]:
-    """All parts that come with the program, by name."""
-    return tuple(
-        sorted((load_part(path) for path in FOLDER.glob("*.toml")), key=lambda part: part.name)
-    )
+def list_parts() -> tuple[CatalogueEntry, ...]:
+    """All parts that come with the program, by name.
+
+    Only the heads of their files are read: what stands before the first table.
+    """
+    entries = []
+    for path in FOLDER.glob("*.toml"):
+        head = parse_toml(read_text(path, PartError).partition("\n[")[0], str(path), PartError)
+        entries.append(CatalogueEntry(head["id"], head["name"], head["summary"]))
+    return tuple(sorted(entries, key=lambda entry: entry.name))
 
 
 @cache

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
+
+from msgspec import Struct
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.base.quantity import format_si
@@ -12,8 +13,7 @@ from wattigram.core.model.design.expectation import Expectation
 from wattigram.core.model.design.project import Project
 
 
-@dataclass(frozen=True)
-class SetProjectName:
+class SetProjectName(Struct, frozen=True):
     """Call the project something else."""
 
     name: str
@@ -26,8 +26,7 @@ class SetProjectName:
         return project.replaced(name=self.name)
 
 
-@dataclass(frozen=True)
-class SetReference:
+class SetReference(Struct, frozen=True):
     """Measure against another reference."""
 
     name: str
@@ -40,8 +39,7 @@ class SetReference:
         return project.replaced(reference=self.name)
 
 
-@dataclass(frozen=True)
-class SetBusClock:
+class SetBusClock(Struct, frozen=True):
     """Run the bus at another clock; None is the part's own."""
 
     clock_hz: Fraction | None
@@ -56,8 +54,7 @@ class SetBusClock:
         return project.replaced(bus_clock_hz=self.clock_hz)
 
 
-@dataclass(frozen=True)
-class SetWiring:
+class SetWiring(Struct, frozen=True):
     """Wire a pin, in place of what was there."""
 
     wiring: Wiring
@@ -75,8 +72,7 @@ class SetWiring:
         return project.replaced(bench=tuple(others))
 
 
-@dataclass(frozen=True)
-class RemoveWiring:
+class RemoveWiring(Struct, frozen=True):
     """Disconnect a pin."""
 
     pin: str
@@ -91,8 +87,7 @@ class RemoveWiring:
         )
 
 
-@dataclass(frozen=True)
-class SwapWires:
+class SwapWires(Struct, frozen=True):
     """Put the fault in that the wires of two pins are exchanged, or take it out with ``other``
     None; both pins say so."""
 
@@ -128,8 +123,7 @@ class SwapWires:
         return project.replaced(bench=tuple(changed(wiring) for wiring in project.bench))
 
 
-@dataclass(frozen=True)
-class AddExpectation:
+class AddExpectation(Struct, frozen=True):
     """One more thing that must hold."""
 
     expectation: Expectation
@@ -142,8 +136,7 @@ class AddExpectation:
         return project.replaced(expectations=(*project.expectations, self.expectation))
 
 
-@dataclass(frozen=True)
-class ChangeExpectation:
+class ChangeExpectation(Struct, frozen=True):
     """Another wording of one expectation, counted from 0."""
 
     index: int
@@ -160,8 +153,7 @@ class ChangeExpectation:
         return project.replaced(expectations=tuple(items))
 
 
-@dataclass(frozen=True)
-class RemoveExpectation:
+class RemoveExpectation(Struct, frozen=True):
     """Take one expectation, counted from 0, away."""
 
     index: int

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
 from typing import ClassVar, Literal
+
+from msgspec import Struct
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.base.quantity import format_si
@@ -13,8 +14,7 @@ from wattigram.core.model.design.project import Chain, Project, Slot
 from wattigram.core.model.design.trigger import FollowTrigger, TimerTrigger
 
 
-@dataclass(frozen=True)
-class SetDivider:
+class SetDivider(Struct, frozen=True):
     """Divide the bus clock by another number for one converter."""
 
     converter: str
@@ -28,8 +28,7 @@ class SetDivider:
         return with_chain(project, self.converter, divider=self.divider)
 
 
-@dataclass(frozen=True)
-class SetBits:
+class SetBits(Struct, frozen=True):
     """Convert with another resolution."""
 
     converter: str
@@ -43,8 +42,7 @@ class SetBits:
         return with_chain(project, self.converter, bits=self.bits)
 
 
-@dataclass(frozen=True)
-class SetAlignment:
+class SetAlignment(Struct, frozen=True):
     """Put codes to the other end of their items."""
 
     converter: str
@@ -58,8 +56,7 @@ class SetAlignment:
         return with_chain(project, self.converter, alignment=self.alignment)
 
 
-@dataclass(frozen=True)
-class SetCalibration:
+class SetCalibration(Struct, frozen=True):
     """Calibrate at start-up, or do not."""
 
     converter: str
@@ -75,8 +72,7 @@ class SetCalibration:
         return with_chain(project, self.converter, calibrate=self.calibrate)
 
 
-@dataclass(frozen=True)
-class SetPeriod:
+class SetPeriod(Struct, frozen=True):
     """Trigger at another period; a follower's leader is changed."""
 
     converter: str
@@ -101,8 +97,7 @@ class SetPeriod:
         return with_chain(project, self.converter, trigger=trigger)
 
 
-@dataclass(frozen=True)
-class SetBufferLength:
+class SetBufferLength(Struct, frozen=True):
     """Make a loop longer or shorter."""
 
     scripts_say: ClassVar[str] = "SetLoopItems"
@@ -119,8 +114,7 @@ class SetBufferLength:
         return with_chain(project, self.converter, buffer=chain.buffer.replaced(samples=self.items))
 
 
-@dataclass(frozen=True)
-class SetElementWidth:
+class SetElementWidth(Struct, frozen=True):
     """Let DMA move items of another width."""
 
     scripts_say: ClassVar[str] = "SetItemWidth"
@@ -139,8 +133,7 @@ class SetElementWidth:
         )
 
 
-@dataclass(frozen=True)
-class SetSampling:
+class SetSampling(Struct, frozen=True):
     """Sample one slot, counted from 0, for another time."""
 
     converter: str
@@ -159,8 +152,7 @@ class SetSampling:
         return with_chain(project, self.converter, slots=tuple(slots))
 
 
-@dataclass(frozen=True)
-class MoveSlot:
+class MoveSlot(Struct, frozen=True):
     """Take a slot from one place to another."""
 
     converter: str
@@ -179,8 +171,7 @@ class MoveSlot:
         return with_chain(project, self.converter, slots=tuple(slots))
 
 
-@dataclass(frozen=True)
-class AddSlot:
+class AddSlot(Struct, frozen=True):
     """Convert a signal in one more slot, at the end of the sequence."""
 
     converter: str
@@ -198,8 +189,7 @@ class AddSlot:
         return with_chain(project, self.converter, slots=(*chain.slots, slot))
 
 
-@dataclass(frozen=True)
-class RemoveSlot:
+class RemoveSlot(Struct, frozen=True):
     """Take a slot, counted from 0, out of the sequence."""
 
     converter: str
@@ -226,8 +216,7 @@ class RemoveSlot:
         )
 
 
-@dataclass(frozen=True)
-class AddChain:
+class AddChain(Struct, frozen=True):
     """Put a converter to use."""
 
     chain: Chain

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
 from typing import Any, ClassVar, Protocol
+
+from msgspec import Struct
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.base.models import StrictModel, plain_values
@@ -15,7 +16,7 @@ from wattigram.core.model.design.workspace import Workspace
 
 
 class Edit(Protocol):
-    """A change of the project. Implementations are small frozen dataclasses.
+    """A change of the project. Implementations are small frozen structs, which cost next to nothing to define.
 
     Scripts know an edit by the name of its class; one whose class got a better name keeps the old
     one for them
@@ -32,8 +33,7 @@ class Edit(Protocol):
         ...
 
 
-@dataclass(frozen=True)
-class CompositeEdit:
+class CompositeEdit(Struct, frozen=True):
     """Some edits as one: a template, a paste, a cure that needs two steps."""
 
     scripts_say: ClassVar[str] = "Several"
@@ -68,17 +68,17 @@ def apply_edit(workspace: Workspace, edit: Edit) -> Workspace:
 def describe(edit: Edit) -> dict[str, Any]:
     """The edit as plain values, for scripts."""
     values: dict[str, Any] = {"edit": getattr(edit, "scripts_say", type(edit).__name__)}
-    for item in fields(edit):  # type: ignore[arg-type]
-        value = getattr(edit, item.name)
+    for name in getattr(edit, "__struct_fields__", ()):
+        value = getattr(edit, name)
         if isinstance(value, StrictModel):
             value = in_former_words(value, plain_values(value))
         elif isinstance(value, tuple) and isinstance(edit, CompositeEdit):
             value = [describe(one) for one in value]
         elif isinstance(value, str):
-            value = FORMER[Chain].values.get(item.name, {}).get(value, value)
+            value = FORMER[Chain].values.get(name, {}).get(value, value)
         elif not isinstance(value, (str, int, float, bool, type(None))):
             value = str(value)
-        values[item.name] = value
+        values[name] = value
     return values
 
 

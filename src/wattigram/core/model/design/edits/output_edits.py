@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal, TypeVar
+
+from msgspec import Struct
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.base.quantity import format_si, format_volts
@@ -40,8 +41,7 @@ def _put(items: tuple[Item, ...], item: Item, name: str) -> tuple[Item, ...]:
     return tuple(kept)
 
 
-@dataclass(frozen=True)
-class SetTable:
+class SetTable(Struct, frozen=True):
     """Put a table in place of the one called ``name``, or add it; whoever plays it follows a new
     name."""
 
@@ -78,8 +78,7 @@ class SetTable:
         return project.replaced(tables=tables, generators=generators, routes=routes)
 
 
-@dataclass(frozen=True)
-class SetGenerator:
+class SetGenerator(Struct, frozen=True):
     """Put a generator in place of the one called ``name``, or add it; those in step follow a new
     name."""
 
@@ -132,8 +131,7 @@ def retimed(project: Project, generator: Generator, timer: TimerTrigger) -> SetG
             return None
 
 
-@dataclass(frozen=True)
-class SetPwm:
+class SetPwm(Struct, frozen=True):
     """Put a PWM output in place of the one called ``name``, or add it."""
 
     name: str
@@ -157,8 +155,7 @@ class SetPwm:
         return project.replaced(pwm=_put(project.pwm, self.pwm, self.name), routes=routes)
 
 
-@dataclass(frozen=True)
-class SetUart:
+class SetUart(Struct, frozen=True):
     """Set a UART up."""
 
     uart: UartSetup
@@ -171,8 +168,7 @@ class SetUart:
         return project.replaced(uarts=_put(project.uarts, self.uart, self.uart.name))
 
 
-@dataclass(frozen=True)
-class SetRoute:
+class SetRoute(Struct, frozen=True):
     """Put a route in place of the one called ``name``, or add it."""
 
     name: str
@@ -199,8 +195,7 @@ class SetRoute:
         )
 
 
-@dataclass(frozen=True)
-class RemoveOutput:
+class RemoveOutput(Struct, frozen=True):
     """Take a table, generator, PWM output, UART or route out, with what is expected of it."""
 
     section: Section

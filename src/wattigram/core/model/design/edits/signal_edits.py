@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
 from typing import ClassVar
+
+from msgspec import Struct
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.base.fields import ratio_text
@@ -20,8 +21,7 @@ from wattigram.core.model.design.stage import (
 from wattigram.core.model.design.trigger import ThresholdTrigger, Trigger
 
 
-@dataclass(frozen=True)
-class AddSignal:
+class AddSignal(Struct, frozen=True):
     """A new signal; it is converted only once it has a slot."""
 
     signal: Signal
@@ -34,8 +34,7 @@ class AddSignal:
         return project.replaced(signals=(*project.signals, self.signal))
 
 
-@dataclass(frozen=True)
-class RemoveSignal:
+class RemoveSignal(Struct, frozen=True):
     """Remove a signal with its slots and expectations."""
 
     name: str
@@ -64,8 +63,7 @@ class RemoveSignal:
         )
 
 
-@dataclass(frozen=True)
-class RenameSignal:
+class RenameSignal(Struct, frozen=True):
     """Give a signal another name, everywhere."""
 
     name: str
@@ -118,8 +116,7 @@ class RenameSignal:
         )
 
 
-@dataclass(frozen=True)
-class SetPin:
+class SetPin(Struct, frozen=True):
     """Take a signal from another pin, or as the difference of two."""
 
     name: str
@@ -136,8 +133,7 @@ class SetPin:
         return with_signal(project, self.name, pin=self.pin, negative=self.negative)
 
 
-@dataclass(frozen=True)
-class SwapPins:
+class SwapPins(Struct, frozen=True):
     """Exchange the pins of two signals; what is wired stays where it is."""
 
     name: str
@@ -153,8 +149,7 @@ class SwapPins:
         return with_signal(first, self.other, pin=mine.pin, negative=mine.negative)
 
 
-@dataclass(frozen=True)
-class SetScaling:
+class SetScaling(Struct, frozen=True):
     """State what the front end multiplies the signal by."""
 
     scripts_say: ClassVar[str] = "SetFrontEnd"
@@ -170,8 +165,7 @@ class SetScaling:
         return with_signal(project, self.name, scaling=self.front_end)
 
 
-@dataclass(frozen=True)
-class SetFilter:
+class SetFilter(Struct, frozen=True):
     """Choose a reduce stage, or none."""
 
     scripts_say: ClassVar[str] = "SetReduce"
@@ -192,8 +186,7 @@ class SetFilter:
         return with_signal(project, self.name, filter=self.reduce)
 
 
-@dataclass(frozen=True)
-class AddThreshold:
+class AddThreshold(Struct, frozen=True):
     """One more threshold window."""
 
     scripts_say: ClassVar[str] = "AddWindow"
@@ -210,8 +203,7 @@ class AddThreshold:
         return with_signal(project, self.name, thresholds=(*signal.thresholds, self.window))
 
 
-@dataclass(frozen=True)
-class SetThreshold:
+class SetThreshold(Struct, frozen=True):
     """Change one window, counted from 0; None removes it."""
 
     scripts_say: ClassVar[str] = "SetWindow"
@@ -238,8 +230,7 @@ class SetThreshold:
         return with_signal(project, self.name, thresholds=tuple(windows))
 
 
-@dataclass(frozen=True)
-class SetRedundantPair:
+class SetRedundantPair(Struct, frozen=True):
     """Hold a signal against another one, or against none."""
 
     scripts_say: ClassVar[str] = "SetTwin"

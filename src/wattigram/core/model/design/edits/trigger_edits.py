@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar, Literal
+
+from msgspec import Struct
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.model.design.edits.edit import need_chain, need_signal, with_chain
@@ -35,8 +36,7 @@ PER_TRIGGER = {
 }
 
 
-@dataclass(frozen=True)
-class SetClock:
+class SetClock(Struct, frozen=True):
     """Clock a converter from another source, with another divider."""
 
     converter: str
@@ -52,8 +52,7 @@ class SetClock:
         return with_chain(project, self.converter, clock=self.clock, divider=self.divider)
 
 
-@dataclass(frozen=True)
-class SetTrigger:
+class SetTrigger(Struct, frozen=True):
     """Start a chain by something else."""
 
     converter: str
@@ -67,8 +66,7 @@ class SetTrigger:
         return with_chain(project, self.converter, trigger=self.trigger)
 
 
-@dataclass(frozen=True)
-class SetPerTrigger:
+class SetPerTrigger(Struct, frozen=True):
     """Let a trigger start one conversion, one pass, or passes without end."""
 
     converter: str
@@ -82,8 +80,7 @@ class SetPerTrigger:
         return with_chain(project, self.converter, per_trigger=self.per_trigger)
 
 
-@dataclass(frozen=True)
-class SetRetrieval:
+class SetRetrieval(Struct, frozen=True):
     """Fetch results in another way."""
 
     converter: str
@@ -97,8 +94,7 @@ class SetRetrieval:
         return with_chain(project, self.converter, readout=self.retrieval)
 
 
-@dataclass(frozen=True)
-class SetIsrCost:
+class SetIsrCost(Struct, frozen=True):
     """State what the handler costs."""
 
     scripts_say: ClassVar[str] = "SetHandler"
@@ -117,8 +113,7 @@ class SetIsrCost:
         )
 
 
-@dataclass(frozen=True)
-class SetReader:
+class SetReader(Struct, frozen=True):
     """Let the program take items for something else."""
 
     converter: str
@@ -136,8 +131,7 @@ class SetReader:
         return with_chain(project, self.converter, read_as=self.reader)
 
 
-@dataclass(frozen=True)
-class SetStartup:
+class SetStartup(Struct, frozen=True):
     """Start up in another order; None is the right one."""
 
     converter: str
@@ -151,8 +145,7 @@ class SetStartup:
         return with_chain(project, self.converter, startup=self.order)
 
 
-@dataclass(frozen=True)
-class OrderSlots:
+class OrderSlots(Struct, frozen=True):
     """Put slots into another order, by their places counted from 0."""
 
     converter: str
@@ -173,8 +166,7 @@ class OrderSlots:
         )
 
 
-@dataclass(frozen=True)
-class SetSamplings:
+class SetSamplings(Struct, frozen=True):
     """Sample several slots for the same time; all of them where none is named."""
 
     converter: str
@@ -196,8 +188,7 @@ class SetSamplings:
         return with_chain(project, self.converter, slots=slots)
 
 
-@dataclass(frozen=True)
-class RemoveChain:
+class RemoveChain(Struct, frozen=True):
     """Take a converter out of use; its signals stay."""
 
     converter: str
@@ -213,8 +204,7 @@ class RemoveChain:
         )
 
 
-@dataclass(frozen=True)
-class SetComparator:
+class SetComparator(Struct, frozen=True):
     """Put a comparator on a signal, or change it."""
 
     comparator: Comparator
@@ -234,8 +224,7 @@ class SetComparator:
         return project.replaced(comparators=tuple(items))
 
 
-@dataclass(frozen=True)
-class RemoveComparator:
+class RemoveComparator(Struct, frozen=True):
     """Use a comparator no more."""
 
     name: str
