@@ -8,17 +8,22 @@ import sys
 from bench.board import board_rows
 from bench.image import image_rows
 from bench.link import link_rows
+from bench.proof import proof_rows
+from bench.start import start_rows
 from bench.take import take_rows
 from bench.window import window_rows
 
 
 def main() -> int:
-    """Run all benchmarks, or those whose group is named: board, image, link, take, window."""
+    """Run all benchmarks, or those whose group is named: board, image, link, proof, start, take,
+    window."""
     strict = "--strict" in sys.argv
     groups = {
         "board": board_rows,
         "image": image_rows,
         "link": link_rows,
+        "proof": proof_rows,
+        "start": start_rows,
         "take": take_rows,
         "window": window_rows,
     }

@@ -45,7 +45,7 @@ def link_rows() -> Iterator[Row]:
     yield compare(
         "decode frames of 1024 samples",
         "crc32 of each frame + one copy",
-        2.5,
+        2.0,
         lambda: decode(data),
         bound,
     )

@@ -1,10 +1,8 @@
-"""Painting, editing and starting, against the least that Qt needs."""
+"""Painting and editing, against the least that Qt needs."""
 
 from __future__ import annotations
 
 import os
-import subprocess
-import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -15,20 +13,10 @@ from bench.harness import Row, compare
 
 KILN = Path(__file__).parents[1] / "examples" / "studio-kiln"
 TRACES, WIDTH, HEIGHT = 16, 900, 600
-SHOWN = """
-import sys
-from pathlib import Path
-from wattigram.desktop.shell.app import make_app, make_window
-app = make_app()
-window = make_window(app, Path(sys.argv[1]))
-window.show()
-app.processEvents()
-"""
-LEAST = "import PyQt6.QtWidgets, numpy"
 
 
 def window_rows() -> Iterator[Row]:
-    """Repaint of 16 traces, an edit, and the window shown."""
+    """Repaint of 16 traces and edits."""
     from PyQt6.QtCore import QLineF
     from PyQt6.QtGui import QImage, QPainter, QPen
 
@@ -36,6 +24,7 @@ def window_rows() -> Iterator[Row]:
     from wattigram.core.model.design.edits import SetSampling
     from wattigram.desktop.shell.app import make_app, make_window
     from wattigram.desktop.widgets.drawing import LineBuffer, fill_trace
+    from wattigram.desktop.widgets.header import PAGES
 
     os.environ["WATTIGRAM_CONFIG"] = tempfile.mkdtemp(prefix="wattigram-bench-")
     app = make_app()
@@ -91,6 +80,10 @@ def window_rows() -> Iterator[Row]:
     yield compare(
         "an edit: timing, findings, band, repaint", "one frame of 16 ms", 1.0, edit, frame.wait
     )
+    window.show_page(PAGES.index("Wave"))
+    app.processEvents()
+    yield compare("an edit, the Wave page open", "one frame of 16 ms", 1.0, edit, frame.wait)
+    window.show_page(PAGES.index("Chain"))
     window.document.replace(sixteen_by_two(), None)
     app.processEvents()
 
@@ -104,23 +97,6 @@ def window_rows() -> Iterator[Row]:
     )
     window.document.stack.setClean()
     window.close()
-    environment = os.environ | {"QT_QPA_PLATFORM": "offscreen"}
-
-    def run(code: str) -> None:
-        subprocess.run(
-            [sys.executable, "-c", code, str(KILN)],
-            env=environment,
-            check=True,
-            capture_output=True,
-        )
-
-    yield compare(
-        "window shown, demo project in it",
-        "process that imports Qt and NumPy",
-        1.4,
-        lambda: run(SHOWN),
-        lambda: run(LEAST),
-    )
 
 
 class _Frame:

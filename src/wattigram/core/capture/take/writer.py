@@ -112,6 +112,9 @@ class _Stream:
         self.data = self.group.create_dataset(
             "items", (0,), dtype=dtype, maxshape=(None,), chunks=(self.chunk_items,), fillvalue=0
         )
+        self.dtype = dtype
+        self._size = 0
+        """Items that the file has room for; to ask HDF5 takes as long as to write a chunk's tenth."""
         self.frames = _Rows(self.group, "frames", FRAME_DTYPE)
         self.buffer = np.zeros(self.chunk_items, dtype=dtype)
         self.chunk = 0
@@ -161,19 +164,23 @@ class _Stream:
     def _write_chunk(self, items: NDArray[Any], filled: int) -> None:
         self._before_chunk()
         begin = self.chunk * self.chunk_items
-        before = self.data.shape[0]
+        before = self._size
         # HDF5 takes no chunk beyond the end, so the end moves first. After a chunk that could not
         # be written it cannot
         # be moved back (2.0 then clears the chunk before it), so what is missing becomes a gap: on
         # a full disk
         # zeros would look like samples otherwise.
-        if before < begin + filled:
-            self.data.resize((begin + filled,))
+        self._reach(begin + filled)
         try:
             self.data.id.write_direct_chunk((begin,), items)
         except (OSError, RuntimeError):
             self.unwritten = before, begin + filled - before
             raise
+
+    def _reach(self, items: int) -> None:
+        if self._size < items:
+            self.data.id.set_extent((items,))
+            self._size = items
 
     def stop_asking(self) -> None:
         """The end is written into the room that was kept for it."""
@@ -183,8 +190,7 @@ class _Stream:
         if self.is_dirty:
             self._write_chunk(self.buffer, self.filled)
             self.is_dirty = False
-        if self.data.shape[0] < self.next_item:
-            self.data.resize((self.next_item,))
+        self._reach(self.next_item)
         self.frames.flush()
 
 
@@ -285,7 +291,7 @@ class TakeWriter:
             stream = _Stream(self._streams_group, run.stream, run.items.dtype, self._before_chunk)
             self._streams[run.stream] = stream
         missing = run.first - stream.next_item
-        if missing < 0 or missing > LARGEST_GAP_ITEMS or run.items.dtype != stream.data.dtype:
+        if missing < 0 or missing > LARGEST_GAP_ITEMS or run.items.dtype != stream.dtype:
             raise TakeError(
                 f"Stream {run.stream} went from sample {stream.next_item} to {run.first}, of "
                 f"{run.items.itemsize} bytes each.",
