@@ -48,3 +48,11 @@ def test_threads_get_the_same_object() -> None:
         thread.join()
     assert len(found) == 4
     assert all(one is found[0] for one in found)
+
+
+def test_a_small_cache_keeps_what_was_asked_for_last() -> None:
+    cache, made = Cache(2), []
+    for key in ("a", "b", "a", "c", "a", "b"):
+        cache.answer(key, lambda key=key: made.append(key))  # type: ignore[misc]
+    assert made == ["a", "b", "c", "b"]
+    assert len(cache) == 2

@@ -15,9 +15,14 @@ class Cache:
 
     The lock is not held while an answer is worked out, so that nobody waits for another's long
     work: two threads may both work one out, and then both get the one that came first.
+
+    Parameters
+    ----------
+    most : answers that are kept, the ones asked for last; all of them where it is None
     """
 
-    def __init__(self) -> None:
+    def __init__(self, most: int | None = None) -> None:
+        self._most = most
         self._answers: dict[Hashable, Any] = {}
         self._lock = Lock()
 
@@ -28,9 +33,13 @@ class Cache:
         """What is kept for the key; made and kept where nothing is yet."""
         with self._lock:
             known = self._answers.get(key, _MISSING)
+            if self._most is not None and known is not _MISSING:
+                self._answers[key] = self._answers.pop(key)  # the newest is last
         if known is _MISSING:
             made = make()
             with self._lock:
                 known = self._answers.setdefault(key, made)
+                while self._most is not None and len(self._answers) > self._most:
+                    del self._answers[next(iter(self._answers))]
         found: Answer = known
         return found

@@ -17,7 +17,12 @@ from wattigram.core.judge.causes.involved_peripherals import chain_owners, signa
 from wattigram.core.model.bench import FloatingInput
 from wattigram.core.model.design import Chain, Scale, Signal, Workspace, rate_divisor, signal_scale
 from wattigram.core.model.design.edits import Edit
-from wattigram.core.predict.expected import ExpectedStream, expected_filtered, expected_raw
+from wattigram.core.predict.expected import (
+    ExpectedStream,
+    expected_filtered,
+    expected_raw,
+    expected_settled,
+)
 from wattigram.core.predict.pins import input_source
 from wattigram.core.predict.timing import ScanTiming, scan_timing
 from wattigram.core.silicon.registers import RegisterDifference, as_written, differences
@@ -215,7 +220,7 @@ class FailingSignal:
                 * self.gain
             )
         return (
-            expected_raw(self.take.history, converter, name, 0, cycles, instants).settled_v[:count]
+            expected_settled(self.take.history, converter, name, 0, cycles, instants)[:count]
             * self.gain
         )
 

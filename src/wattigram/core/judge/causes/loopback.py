@@ -17,7 +17,7 @@ from wattigram.core.judge.causes.base import (
 from wattigram.core.model.bench import Jumper, resolve_source
 from wattigram.core.model.design import Generator
 from wattigram.core.model.design.edits import SwapWires
-from wattigram.core.predict.expected import expected_raw
+from wattigram.core.predict.expected import expected_settled
 from wattigram.core.predict.pins import generator_on, pwm_on
 from wattigram.core.predict.waveform import dac_lsb_v
 
@@ -195,12 +195,8 @@ def _reads_as(case: FailingSignal, name: str, other: str) -> float:
     cycles = min(int(samples.cycles[-1]) + 1, 1 << 16)
     instants = take.instants(chain, 0, cycles)
     gains = [float(take.workspace.project.signal(one).scaling) for one in (name, other)]
-    mine = (
-        expected_raw(take.history, chain.converter, name, 0, cycles, instants).settled_v * gains[0]
-    )
-    theirs = (
-        expected_raw(take.history, chain.converter, other, 0, cycles, instants).settled_v * gains[1]
-    )
+    mine = expected_settled(take.history, chain.converter, name, 0, cycles, instants) * gains[0]
+    theirs = expected_settled(take.history, chain.converter, other, 0, cycles, instants) * gains[1]
     count = min(len(mine), len(theirs), len(samples.volts))
     valid = samples.valid[:count]
     measured = samples.volts[:count][valid] * gains[0]

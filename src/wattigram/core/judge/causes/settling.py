@@ -22,7 +22,7 @@ from wattigram.core.model.bench import SineSource
 from wattigram.core.model.bench.sources import FLOATING_OHM
 from wattigram.core.model.design import Chain, signal_scale
 from wattigram.core.predict.accuracy import slot_settling
-from wattigram.core.predict.expected import expected_raw
+from wattigram.core.predict.expected import expected_settled
 from wattigram.core.predict.pins import input_source
 
 FloatArray = NDArray[np.float64]
@@ -60,10 +60,10 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
         other = np.concatenate(([0.0], other[:-1]))
         good = good & np.concatenate(([False], valid[:-1, -1]))
     gain = float(workspace.project.signal(name).scaling)
-    expected = expected_raw(
+    expected_v = expected_settled(
         take.history, chain.converter, name, 0, cycles, take.instants(chain, 0, cycles)
     )
-    settled = expected.settled_v.reshape(cycles, -1)[:, 0] * gain
+    settled = expected_v.reshape(cycles, -1)[:, 0] * gain
     return (other - settled)[good], (mine - settled)[good]
 
 

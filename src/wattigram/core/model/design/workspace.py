@@ -29,12 +29,14 @@ class Workspace:
     """What every calculation starts from. It never changes, so what follows from it is worked out
     once.
 
-    ``known`` is where functions keep what they have worked out of it.
+    ``known`` is where functions keep what they have worked out of it, ``recent`` where they keep
+    long arrays for as long as the next question is about them.
     """
 
     project: Project
     part: Part
     known: Cache = field(default_factory=Cache, compare=False, repr=False)
+    recent: Cache = field(default_factory=lambda: Cache(2), compare=False, repr=False)
 
     @cached_property
     def bus_clock_hz(self) -> Fraction:

@@ -15,6 +15,7 @@ from wattigram.core.predict.expected.stream import (
     band_half_width_v,
     expected_filtered,
     expected_raw,
+    expected_settled,
     expected_settled_at,
     workspace_at,
 )
@@ -32,6 +33,7 @@ __all__ = [
     "expected_events",
     "expected_filtered",
     "expected_raw",
+    "expected_settled",
     "expected_settled_at",
     "expected_values",
     "unwrap_stamps",

@@ -58,7 +58,7 @@ class _Side:
 
 
 def settled_readings(
-    circuits: list[SlotCircuit], held_s: FloatArray, pin_voltage: PinVoltage, wanted: list[int]
+    circuits: list[SlotCircuit], held_s: FloatArray, pin_voltage: PinVoltage
 ) -> FloatArray:
     """Readings of slots, settling errors included.
 
@@ -69,10 +69,10 @@ def settled_readings(
 
     Returns
     -------
-    (scans, wanted) float64, volts
+    (scans, slots) float64, volts
     """
     scans, slots = held_s.shape
-    result = np.zeros((scans, len(wanted)))
+    result = np.zeros((scans, slots))
     # The positive side is sampled by every slot; a capacitor of its own on the negative side only
     # by pairs.
     for number in (0, 1):
@@ -89,10 +89,8 @@ def settled_readings(
         if not chain:
             continue
         readings = _follow(chain, held_s)
-        for column, place in enumerate(wanted):
-            mine = next((at for at, side in enumerate(chain) if side.place == place), None)
-            if mine is not None:
-                result[:, column] += circuits[place].signs[number] * readings[:, mine]
+        for column, side in enumerate(chain):
+            result[:, side.place] += circuits[side.place].signs[number] * readings[:, column]
     return result
 
 
