@@ -17,6 +17,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -100,6 +101,7 @@ class SideCircuit:
     read: FloatArray
 
 
+@lru_cache(maxsize=4096)  # an edit leaves most slots as they were
 def side_circuit(
     sampling_s: float,
     pins: tuple[PinCircuit, ...],
@@ -113,7 +115,7 @@ def side_circuit(
     once = sampling_matrix(sampling_s, pins, switch_ohm, sample_f)
     loaded = tuple(number for number, pin in enumerate(pins) if pin.has_capacitor)
     if repeats == 1:
-        return SideCircuit(loaded, once, once[-1].copy())
+        return SideCircuit(loaded, _fixed(once), _fixed(once[-1].copy()))
     rests = [math.exp(-max(0.0, each_s - sampling_s) / pins[number].tau_s) for number in loaded]
     between = np.diag([*rests, 1.0])
     leave, read = once, once[-1].copy()
@@ -122,7 +124,13 @@ def side_circuit(
         read += leave[-1]
         if number > 64 and np.abs(leave[-1]).max() < 1e-12:
             break
-    return SideCircuit(loaded, leave, read / repeats)
+    return SideCircuit(loaded, _fixed(leave), _fixed(read / repeats))
+
+
+def _fixed(values: FloatArray) -> FloatArray:
+    """The same array, which nobody can change by mistake: it is shared."""
+    values.setflags(write=False)
+    return values
 
 
 def steady_share(side: SideCircuit, pins: tuple[PinCircuit, ...], rest_s: float) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 
 from wattigram.core.model.design.project import Chain, Signal
 from wattigram.core.model.design.scale import signal_scale
@@ -96,13 +97,9 @@ def _circuit(
     each_s: float,
 ) -> SlotCircuit:
     converter = workspace.converter(chain)
-    names = (signal.pin,) if signal.negative is None else (signal.pin, signal.negative)
-    groups = (
-        [(name,) for name in names] if converter.differential_sampling == "each-side" else [names]
-    )
     sides = []
-    for group in groups:
-        pins = tuple(PinCircuit(*pin_impedance(workspace, name)) for name in group)
+    for names in _sides_of(workspace, chain, signal):
+        pins = tuple(PinCircuit(*pin_impedance(workspace, name)) for name in names)
         side = side_circuit(
             sampling_s,
             pins,
@@ -111,8 +108,16 @@ def _circuit(
             repeats,
             each_s,
         )
-        sides.append((side, group, pins))
+        sides.append((side, names, pins))
     return SlotCircuit(tuple(sides), (1, -1)[: len(sides)], sampling_s, (repeats - 1) * each_s)
+
+
+def _sides_of(workspace: Workspace, chain: Chain, signal: Signal) -> list[tuple[str, ...]]:
+    """The pins that feed each sampling capacitor."""
+    names = (signal.pin,) if signal.negative is None else (signal.pin, signal.negative)
+    if workspace.converter(chain).differential_sampling == "each-side":
+        return [(name,) for name in names]
+    return [names]
 
 
 @dataclass(frozen=True)
@@ -186,48 +191,74 @@ def slot_settling(
 
 def _carry(workspace: Workspace, chain: Chain, place: int, circuit: SlotCircuit) -> float:
     """The worse side's steady share."""
-    rate_hz = float(scan_timing(workspace, chain).slots[place].rate_hz)
-    period_s = 1 / rate_hz if rate_hz > 0 else 1.0
+    period_s = _period_s(float(scan_timing(workspace, chain).slots[place].rate_hz))
     rest_s = max(0.0, period_s - circuit.sampling_s - circuit.span_s)
-    return max(
-        min(1.0, max(0.0, steady_share(side, pins, rest_s))) for side, _names, pins in circuit.sides
-    )
+    return max(_share_left(side, pins, rest_s) for side, _names, pins in circuit.sides)
+
+
+def _period_s(rate_hz: float) -> float:
+    return 1 / rate_hz if rate_hz > 0 else 1.0
+
+
+def _share_left(side: SideCircuit, pins: tuple[PinCircuit, ...], rest_s: float) -> float:
+    return min(1.0, max(0.0, steady_share(side, pins, rest_s)))
 
 
 def _needed_s(workspace: Workspace, chain: Chain, place: int, share: float) -> float | None:
-    """Shortest sampling that leaves no more than a share of a full-scale step; None where none
-    within a scan does."""
-    slot = chain.slots[place]
-    signal = workspace.project.signal(slot.signal)
+    signal = workspace.project.signal(chain.slots[place].signal)
     converter = workspace.converter(chain)
-    impedances = [
-        pin_impedance(workspace, name) for name in (signal.pin, signal.negative) if name is not None
-    ]
     timing = scan_timing(workspace, chain).slots[place]
-    if timing.repeats == 1 and not any(farads > 0 and ohm > 0 for ohm, farads in impedances):
-        each = converter.differential_sampling == "each-side"
-        ohm = (
-            max(one for one, _farads in impedances)
-            if each
-            else sum(one for one, _farads in impedances)
-        )
-        return (
-            (ohm + converter.switch_resistance_ohm)
-            * converter.sampling_capacitor_f
-            * math.log(1 / share)
-        )
-    longest_s = 1 / float(timing.rate_hz) if timing.rate_hz else 1.0
-    conversion_s = float(timing.conversion_s)
+    return shortest_sampling_s(
+        tuple(
+            tuple(PinCircuit(*pin_impedance(workspace, name)) for name in names)
+            for names in _sides_of(workspace, chain, signal)
+        ),
+        converter.switch_resistance_ohm,
+        converter.sampling_capacitor_f,
+        timing.repeats,
+        float(timing.conversion_s),
+        float(timing.rate_hz),
+        share,
+    )
+
+
+@lru_cache(maxsize=1024)  # an edit leaves most slots as they were
+def shortest_sampling_s(
+    sides: tuple[tuple[PinCircuit, ...], ...],
+    switch_ohm: float,
+    sample_f: float,
+    repeats: int,
+    conversion_s: float,
+    rate_hz: float,
+    share: float,
+) -> float | None:
+    """Shortest sampling that leaves no more than a share of a full-scale step; None where none
+    within a scan does.
+
+    Parameters
+    ----------
+    sides : the pins that feed each sampling capacitor
+    repeats, conversion_s : conversions of the slot, and what each takes after its sampling
+    rate_hz : of the slot
+    """
+    if repeats == 1 and not any(pin.has_capacitor for pins in sides for pin in pins):
+        ohm = max(sum(pin.source_ohm for pin in pins) for pins in sides)
+        return (ohm + switch_ohm) * sample_f * math.log(1 / share)
+    period_s = _period_s(rate_hz)
 
     def left(sampling_s: float) -> float:
-        circuit = _circuit(
-            workspace, chain, signal, sampling_s, timing.repeats, sampling_s + conversion_s
+        each_s = sampling_s + conversion_s
+        rest_s = max(0.0, period_s - sampling_s - (repeats - 1) * each_s)
+        return max(
+            _share_left(
+                side_circuit(sampling_s, pins, switch_ohm, sample_f, repeats, each_s), pins, rest_s
+            )
+            for pins in sides
         )
-        return _carry(workspace, chain, place, circuit)
 
-    if left(longest_s) > share:
+    if left(period_s) > share:
         return None
-    low, high = 0.0, longest_s
+    low, high = 0.0, period_s
     for _ in range(LONGEST_SEARCHED):
         middle = (low + high) / 2
         low, high = (low, middle) if left(middle) <= share else (middle, high)
