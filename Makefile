@@ -18,6 +18,7 @@ check: $(STAMP)
 	$(BIN)/ruff format --check src tests bench tools
 	$(BIN)/ruff check src tests bench tools
 	$(BIN)/mypy
+	$(BIN)/mypy bench tools
 	$(BIN)/lint-imports
 
 format: $(STAMP)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Iterator
+from functools import partial
 from itertools import count
 from pathlib import Path
 
@@ -51,7 +52,7 @@ def take_rows() -> Iterator[Row]:
             f"columns, 1600 px, {name}",
             "one scan of the whole take",
             1 / 100,
-            lambda b=begin, e=end: overview.columns(b, e, 1600),
+            partial(overview.columns, begin, end, 1600),
             scan,
         )
 

@@ -49,7 +49,7 @@ def window_rows() -> Iterator[Row]:
         painter = QPainter(image)
         painter.setPen(pen)
         for lines in prebuilt:
-            painter.drawLines(lines)
+            painter.drawLines(lines)  # type: ignore[call-overload]  # a list will do
         painter.end()
 
     buffers = [LineBuffer() for _ in range(TRACES)]

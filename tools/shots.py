@@ -99,7 +99,7 @@ def main(folder: Path, width: int, height: int) -> None:
     window.close()
 
 
-def shoot_designs(app: object, window: MainWindow, shoot: Callable[[str], None]) -> None:
+def shoot_designs(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:
     """Pins, a comparison, and the other examples."""
     window.show_page(PINS)
     pins = window.book.pins.table
@@ -153,7 +153,7 @@ def shoot_designs(app: object, window: MainWindow, shoot: Callable[[str], None])
     shoot("startup")
 
 
-def shoot_outputs(app: object, window: MainWindow, shoot: Callable[[str], None]) -> None:
+def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:
     """Outputs, the Wave page and the Routes page."""
     examples = EXAMPLES
 
@@ -170,9 +170,11 @@ def shoot_outputs(app: object, window: MainWindow, shoot: Callable[[str], None])
     shoot("kiln-ramp")
     window.show_page(WAVE)
     shoot("wave")
+    table = window.book.wave.table
+    assert table is not None
     window.document.edit(
-        SetTable("Ramp and soak", window.book.wave.table.replaced(points=64, shape=SINE, **LEVELS))
-    )  # type: ignore[union-attr]
+        SetTable("Ramp and soak", table.replaced(points=64, shape=SINE, **LEVELS))
+    )
     window.dress.use("dark")
     shoot("wave-dark")
     window.dress.use("light")
@@ -193,7 +195,7 @@ def shoot_outputs(app: object, window: MainWindow, shoot: Callable[[str], None])
     window.document.stack.setClean()
 
 
-def _prove(app: object, window: MainWindow, act: object) -> None:
+def _prove(app: QApplication, window: MainWindow, act: object) -> None:
     before = window.proving.latest
     act()  # type: ignore[operator]
     wait_until(app, lambda: window.proving.latest is not before)  # type: ignore[arg-type]
