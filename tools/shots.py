@@ -35,11 +35,11 @@ OWN = """#include "wg_hooks.h"
 static volatile uint16_t hottest;
 
 /** The highest of the newest items. */
-void wg_items_upper_zone(const wg_view *items)
+void wg_samples_upper_zone(const wg_samples *items)
 {
     uint32_t found = 0u;
     for (uint32_t n = 0u; n < items->count; n++) {
-        found = wg_item(items, n) > found ? wg_item(items, n) : found;
+        found = wg_sample(items, n) > found ? wg_sample(items, n) : found;
     }
     hottest = (uint16_t)found;
 }
@@ -118,9 +118,9 @@ def shoot_designs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
     window.firmware.run()
     window.book.firmware.show_view(MEMORY)
     memory = window.book.firmware.memory
-    memory.choose(["wg_loop_adc_1", "hottest", "wg_loop_adc_2"])
-    memory.view.rows["wg_loop_adc_1"].show_as("lines", "volts of each")
-    memory.view.rows["wg_loop_adc_2"].show_as("numbers", "volts of each")
+    memory.choose(["wg_buffer_adc_1", "hottest", "wg_buffer_adc_2"])
+    memory.view.rows["wg_buffer_adc_1"].show_as("lines", "volts of each")
+    memory.view.rows["wg_buffer_adc_2"].show_as("numbers", "volts of each")
     memory.view.rows["hottest"].show_as("", "volts of Upper zone")
     wait_until(app, lambda: window.board.latest.runs_image and window.board.latest.seconds > 3)
     shoot("memory")
@@ -172,9 +172,7 @@ def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
     shoot("wave")
     table = window.book.wave.table
     assert table is not None
-    window.document.edit(
-        SetTable("Ramp and soak", table.replaced(points=64, shape=SINE, **LEVELS))
-    )
+    window.document.edit(SetTable("Ramp and soak", table.replaced(points=64, shape=SINE, **LEVELS)))
     window.dress.use("dark")
     shoot("wave-dark")
     window.dress.use("light")

@@ -48,13 +48,13 @@ def test_firmware_behind_a_debug_server_is_captured_and_looked_at(
     page = memory_page(window)
     with ImageBoardProcess(board_setup(workspace, 1), elf) as board:
         window.board_choice.use(f"gdb:127.0.0.1:{board.ready['gdb']},{elf}")
-        assert "wg_loop_adc_1" in page.memory.chosen
+        assert "wg_buffer_adc_1" in page.memory.chosen
         window.board.start()
         look_for(page, "chain_states[0].next")
         wait(lambda: window.board.latest.samples > 5000)
         wait(lambda: seen(page, "chain_states[0].next")[0] > 2000)
         assert window.board.latest.mark_matches
-        assert len(seen(page, "wg_loop_adc_1")) == 512
+        assert len(seen(page, "wg_buffer_adc_1")) == 512
         window.board.stop()
         wait(lambda: window.board.latest.state == "idle")
         window.board_choice.use("virtual")

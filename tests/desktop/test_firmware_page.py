@@ -125,7 +125,7 @@ def test_tables_are_written_alone(page: FirmwarePage, window: MainWindow, tmp_pa
 def test_without_a_compiler_the_page_says_what_to_install(
     page: FirmwarePage, window: MainWindow, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    monkeypatch.setattr(firmware_controller, "find_compiler", lambda _chosen="": None)
+    monkeypatch.setattr(firmware_controller.firmware, "find_compiler", lambda _chosen="": None)
     window.firmware._looked = False
     page.show_workspace()
     assert "gcc-arm-none-eabi" in page.panel.compiler_label.text()
@@ -133,7 +133,7 @@ def test_without_a_compiler_the_page_says_what_to_install(
     assert "no cross compiler" in window.notice.text
     page.panel.write_button.click()
     assert (tmp_path / "c" / "wg_setup.c").is_file()
-    assert "30 files are new" in page.panel.state.text()
+    assert "37 files are new" in page.panel.state.text()
 
 
 @needs_compiler
@@ -191,7 +191,7 @@ def test_a_signal_with_a_hook_is_not_removed_unasked(
 ) -> None:
     page.panel.write_button.click()
     (tmp_path / "c" / "own.c").write_text(
-        '#include "wg_hooks.h"\nvoid wg_items_door_latch(const wg_view *samples)\n{\n    (void)samples;\n}\n'
+        '#include "wg_hooks.h"\nvoid wg_samples_door_latch(const wg_samples *samples)\n{\n    (void)samples;\n}\n'
     )
     asked: list[str] = []
 
@@ -205,7 +205,7 @@ def test_a_signal_with_a_hook_is_not_removed_unasked(
     before = window.document.workspace
     window.chain_actions.remove_signal()
     assert window.document.workspace is before
-    assert "wg_items_door_latch" in asked[0]
+    assert "wg_samples_door_latch" in asked[0]
     window.chain_actions.remove_signal()
     assert (
         window.document.workspace.project == apply_edit(before, RemoveSignal("Door latch")).project
@@ -222,14 +222,14 @@ def test_memory_of_the_running_image_is_seen(
     window.show_page(FIRMWARE)
     page.show_view(MEMORY)
     panel = page.memory
-    assert panel.chosen == ["wg_loop_adc_1", "wg_loop_adc_2"]
+    assert panel.chosen == ["wg_buffer_adc_1", "wg_buffer_adc_2"]
     panel.filter.setText("chain_states[0].next")
     item = panel.list.item(0)
     assert item is not None
     item.setCheckState(Qt.CheckState.Checked)
     counted = panel.view.rows["chain_states[0].next"].canvas
     wait(lambda: counted.values is not None and int(counted.values[0]) > 2000)
-    canvas = panel.view.rows["wg_loop_adc_1"].canvas
+    canvas = panel.view.rows["wg_buffer_adc_1"].canvas
     assert canvas.values is not None
     assert canvas.look is not None
     assert len(canvas.values) == 512
@@ -270,7 +270,7 @@ def shown_row(kiln: Workspace) -> Iterator[Callable[[MemoryLocation], MemoryRow]
 def row(shown_row: Callable[[MemoryLocation], MemoryRow]) -> MemoryRow:
     """A loop with a known ramp in it."""
     found = shown_row(
-        MemoryLocation("wg_loop_adc_1", 0x20000000, CType("uint16_t", "unsigned", 2), 512)
+        MemoryLocation("wg_buffer_adc_1", 0x20000000, CType("uint16_t", "unsigned", 2), 512)
     )
     found.canvas.show_values(np.arange(512, dtype=np.uint16) * 8, 256)
     return found
@@ -310,7 +310,7 @@ def test_numbers_are_read_in_a_base_or_by_a_scale(
     clipboard = QApplication.clipboard()
     assert clipboard is not None
     lines = clipboard.text().splitlines()
-    assert lines[0] == "wg_loop_adc_1"
+    assert lines[0] == "wg_buffer_adc_1"
     assert lines[1 + 256] == f"256\t{shown}"
 
 

@@ -16,7 +16,7 @@ from wattigram.desktop.shell.window import MainWindow
 pytestmark = needs_compiler
 FAR = """#include "wg_hooks.h"
 
-void wg_items_upper_zone(const wg_view *items)
+void wg_samples_upper_zone(const wg_samples *items)
 {
     *(volatile uint32_t *)0x70000000u = items->count;
 }
@@ -75,7 +75,7 @@ def test_a_failure_of_the_firmware_is_the_first_cause(
     prove_with(window, wait, folder, "own.c", own, FAR)
     page = window.proof_page
     assert page.causes[0].cause.cause == "firmware-failed"
-    assert "own.c:5 in wg_items_upper_zone()" in page.causes[0].cause.evidence
+    assert "own.c:5 in wg_samples_upper_zone()" in page.causes[0].cause.evidence
     assert page.causes[0].cause.remedy is None
     assert "firmware failed" in window.header.proof.text()
     assert window.header.proof.property("tone") == "bad"

@@ -68,10 +68,10 @@ def test_a_stock_debugger_stops_looks_and_goes_on(board: ImageBoardProcess, elf:
         "print chain",
         "backtrace 2",
         "next",
-        "print sizeof(wg_loop_adc_1)",
+        "print sizeof(wg_buffer_adc_1)",
         "print/x *(unsigned *)0x40020108",
-        "set var wg_loop_adc_2[0] = 4095",
-        "print wg_loop_adc_2[0]",
+        "set var wg_buffer_adc_2[0] = 4095",
+        "print wg_buffer_adc_2[0]",
         "delete",
         "detach",
     )

@@ -41,10 +41,10 @@ void wg_on_stop(void)
 {hooks}
 """
 HOOK = """
-void wg_items_{name}(const wg_view *items)
+void wg_samples_{name}(const wg_samples *items)
 {{
     for (uint32_t n = 0u; n < items->count; n++) {{
-        sum_{name} += wg_item(items, n) * (n % 7u + 1u);
+        sum_{name} += wg_sample(items, n) * (n % 7u + 1u);
         count_{name}++;
     }}
 }}

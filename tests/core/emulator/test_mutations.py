@@ -83,26 +83,26 @@ MISTAKES = {
         without(r"^        DMA_1_MARKS = MOVER_MARKS_HALF;\n"),
         "firmware-failed",
         "the interrupt of DMA 1 would come again and again, for its ISR leaves MARKS.HALF "
-        "set: wg_handlers.c:",
-        "wg_handlers.c",
+        "set: wg_isr.c:",
+        "wg_isr.c",
     ),
     "a mark that is not served": Mistake(
         without(r"^        wg_chain_mark\(0u, true, .*\n"),
         "half-not-served",
         "second halves",
-        "wg_handlers.c",
+        "wg_isr.c",
     ),
     "values that are not kept": Mistake(
         without(r"^ +kept\[n\] = codes\[n\];\n"),
         "stage-differs",
         "are not what the samples give that came",
-        "wg_tap.c",
+        "wg_filter.c",
     ),
     "a window that is not judged": Mistake(
         without(r"^ +judge\(now, true, first, count, codes\);\n"),
         "events-not-told",
         "events were due and none came, while samples did",
-        "wg_tap.c",
+        "wg_filter.c",
         2.6,
     ),
     "halves from the same place": Mistake(
@@ -182,7 +182,7 @@ def fails(strict: Workspace, sound: Path, tmp_path: Path, own: str) -> tuple[Run
     return outcome, folder
 
 
-HOOK = '#include "wg_hooks.h"\n\nvoid wg_items_upper_zone(const wg_view *samples)\n{\n'
+HOOK = '#include "wg_hooks.h"\n\nvoid wg_samples_upper_zone(const wg_samples *samples)\n{\n'
 
 
 def test_a_bad_address_is_told_with_its_line(
@@ -192,7 +192,7 @@ def test_a_bad_address_is_told_with_its_line(
     outcome, _folder = fails(strict, sound, tmp_path, own)
     note = next(text for text in outcome.notes if "failed" in text)
     assert "writes to an address where there is nothing" in note
-    assert "own.c:5 in wg_items_upper_zone()" in note
+    assert "own.c:5 in wg_samples_upper_zone()" in note
 
 
 def test_an_endless_loop_is_told_with_its_line(
@@ -210,7 +210,7 @@ def test_a_stack_that_overflows_is_told(strict: Workspace, sound: Path, tmp_path
         '#include "wg_hooks.h"\n\nstatic uint32_t deep(volatile uint32_t *more)\n{\n'
         "    volatile uint32_t room[64];\n    room[0] = *more + 1u;\n    return deep(room) + "
         "room[1];\n}\n\n"
-        "void wg_items_upper_zone(const wg_view *samples)\n{\n"
+        "void wg_samples_upper_zone(const wg_samples *samples)\n{\n"
         "    volatile uint32_t first = samples->count;\n    first = deep(&first);\n}\n"
     )
     outcome, _folder = fails(strict, sound, tmp_path, own)
@@ -223,7 +223,7 @@ def test_dma_beyond_memory_is_told(strict: Workspace, sound: Path, tmp_path: Pat
     folder = tmp_path / "c"
     shutil.copytree(sound, folder)
     setup = folder / "wg_setup.c"
-    text = re.sub(r"\(uint32_t\)\(uintptr_t\)wg_loop_adc_1", "0x30000000u", setup.read_text())
+    text = re.sub(r"\(uint32_t\)\(uintptr_t\)wg_buffer_adc_1", "0x30000000u", setup.read_text())
     setup.write_text(text)
     outcome, _proof = run(strict, folder, tmp_path / "t.h5", 0.2)
     assert any("DMA 1" in note and "no memory" in note for note in outcome.notes)

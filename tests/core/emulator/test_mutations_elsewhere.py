@@ -38,34 +38,34 @@ SAFETY = {
         "STEP.STEPS is 0 (step 0)",
     ),
     "the comparator's edges are not passed on": Mistake(
-        without(r"^        wg_watch_tell\(\d+u, is_high,.*\n"),
+        without(r"^        wg_threshold_tell\(\d+u, is_high,.*\n"),
         "events-not-told",
         "the program told of 0 and 0",
-        "wg_handlers.c",
+        "wg_isr.c",
     ),
     "a window's events are not passed on": Mistake(
-        without(r"^        wg_watch_tell\(\d+u, entered,.*\n"),
+        without(r"^        wg_threshold_tell\(\d+u, entered,.*\n"),
         "events-not-told",
         "threshold 1 of ADC 1 saw its condition begin",
-        "wg_handlers.c",
+        "wg_isr.c",
     ),
     "an end is told as a beginning": Mistake(
         replacing(r"(TWINSCAN_WATCH_FLAG_ENTERED\) >> \d\)) != 0u", r"\1 != 1u"),
         "events-not-told",
         "threshold 1 of ADC 1 first saw its condition begin at ",
-        "wg_handlers.c",
+        "wg_isr.c",
     ),
     "a window's flag is not taken": Mistake(
         without(r"^        ADC_1_WATCH_FLAG\(0u\) = TWINSCAN_WATCH_FLAG_SEEN;\n"),
         "firmware-failed",
-        "its ISR leaves WATCH_FLAG_0.SEEN set: wg_handlers.c:",
-        "wg_handlers.c",
+        "its ISR leaves WATCH_FLAG_0.SEEN set: wg_isr.c:",
+        "wg_isr.c",
     ),
     "the comparator's flag is not taken": Mistake(
         without(r"^        COMPARATOR_1_FLAG = TRIP_FLAG_SEEN;\n"),
         "firmware-failed",
-        "its ISR leaves FLAG.SEEN set: wg_handlers.c:",
-        "wg_handlers.c",
+        "its ISR leaves FLAG.SEEN set: wg_isr.c:",
+        "wg_isr.c",
     ),
 }
 
@@ -114,22 +114,22 @@ POINTED = {
         replacing(r"DIP_B_INPUT\(1u\)\); /\* Pedal", "DIP_B_INPUT(2u)); /* Pedal"),
         "firmware-differs",
         "ADC is pointed to channels 2 3 in turn, by the design to 1 3",
-        "wg_handlers.c",
+        "wg_isr.c",
     ),
     "never pointed": Mistake(
         without(r"^        point_adc\(place_adc\);\n"),
         "firmware-differs",
         "ADC is pointed to channels 1 in turn, by the design to 1 3",
-        "wg_handlers.c",
+        "wg_isr.c",
     ),
     "one place too many": Mistake(
         replacing(r"place_adc \+ 1u < 2u", "place_adc + 1u < 3u"),
         "firmware-differs",
         "ADC is pointed to channels 1 3 3 in turn, by the design to 1 3",
-        "wg_handlers.c",
+        "wg_isr.c",
     ),
     "results that are not taken": Mistake(
-        without(r"^        wg_chain_put\(.*\n"), "never-sent", "it converted", "wg_handlers.c"
+        without(r"^        wg_chain_put\(.*\n"), "never-sent", "it converted", "wg_isr.c"
     ),
 }
 RAMP = {

@@ -49,7 +49,11 @@ def test_what_the_linker_misses_is_an_error(kiln: Workspace, tmp_path: Path) -> 
 @pytest.mark.parametrize(
     ("room", "says", "largest"),
     [
-        ({"data_bytes": 5000}, "Data and stack do not fit: ", "Largest: wg_loop_adc_1 1024 bytes"),
+        (
+            {"data_bytes": 5000},
+            "Data and stack do not fit: ",
+            "Largest: wg_buffer_adc_1 1024 bytes",
+        ),
         ({"code_bytes": 8000}, "The code does not fit: ", " bytes more than the 8000 of Marten M3"),
     ],
     ids=["data", "code"],
@@ -146,7 +150,7 @@ def test_an_image_knows_its_names_and_lines(kiln: Workspace, tmp_path: Path) -> 
     assert file == "wg_chain.c"
     assert any("void wg_chain_mark(" in one for one in text[int(line) - 2 : int(line)])
     loops = {name: size for name, (_address, size) in image.symbols.items() if size}
-    assert loops["wg_loop_adc_1"] == 2 * kiln.project.chains[0].buffer.samples
+    assert loops["wg_buffer_adc_1"] == 2 * kiln.project.chains[0].buffer.samples
 
 
 @pytest.mark.parametrize("content", [b"", b"\x7fELF", b"\x7fELF" + bytes(60), b"text"])

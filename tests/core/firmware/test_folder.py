@@ -17,7 +17,7 @@ OWN = """#include "wg_hooks.h"
 
 static uint32_t seen;
 
-void wg_items_upper_zone(const wg_view *items)
+void wg_samples_upper_zone(const wg_samples *items)
 {
     seen += items->count;
 }
@@ -65,15 +65,24 @@ def test_own_code_outlives_twenty_regenerations(kiln: Workspace, tmp_path: Path)
 def test_a_signal_with_a_hook_is_not_taken_away_unasked(kiln: Workspace, tmp_path: Path) -> None:
     write_firmware(kiln, tmp_path)
     (tmp_path / "own.c").write_text(
-        OWN + "/* wg_items_door_latch( in a comment does not count */\n"
+        OWN + "/* wg_samples_door_latch( in a comment does not count */\n"
     )
     less = edited(kiln, RemoveSignal("Upper zone"))
-    assert lost_hooks(less, tmp_path) == ("wg_items_upper_zone",)
+    assert lost_hooks(less, tmp_path) == ("wg_samples_upper_zone",)
     before = (tmp_path / "wg_setup.c").read_text()
-    with pytest.raises(FirmwareError, match="wg_items_upper_zone"):
+    with pytest.raises(FirmwareError, match="wg_samples_upper_zone"):
         write_firmware(less, tmp_path)
     assert (tmp_path / "wg_setup.c").read_text() == before
     assert "wg_setup.c" in write_firmware(less, tmp_path, drop_hooks=True).changed
+
+
+def test_own_code_with_the_former_name_of_a_hook_is_told_the_new_one(
+    kiln: Workspace, tmp_path: Path
+) -> None:
+    write_firmware(kiln, tmp_path)
+    (tmp_path / "own.c").write_text(OWN.replace("wg_samples_upper_zone", "wg_items_upper_zone"))
+    with pytest.raises(FirmwareError, match=r"write wg_samples_upper_zone\(const wg_samples"):
+        write_firmware(kiln, tmp_path)
 
 
 def test_files_of_somebody_else_are_not_overwritten(kiln: Workspace, tmp_path: Path) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import re
 import subprocess
+from graphlib import TopologicalSorter
 from pathlib import Path
 
 import pytest
@@ -13,7 +14,7 @@ from tests.conftest import edited
 from tests.core.firmware.compiled import IDS, built, host_complaints, needs_compiler, needs_cppcheck
 from tests.core.silicon.registers.designs import random_workspace
 from tests.paths import EXAMPLE_FILES
-from wattigram.core.base.errors import QuantityError, WattigramError
+from wattigram.core.base.errors import FirmwareError, QuantityError, WattigramError
 from wattigram.core.firmware import all_hooks, firmware_files, tables_header
 from wattigram.core.firmware.c_names import c_comment, c_identifiers, c_string
 from wattigram.core.firmware.hooks import event_hooks
@@ -81,7 +82,7 @@ def test_the_same_design_gives_the_same_bytes(kiln: Workspace) -> None:
 def test_every_register_write_of_the_design_stands_in_the_set_up_in_its_order(
     kiln: Workspace,
 ) -> None:
-    setup = firmware_files(kiln).generated["wg_setup.c"].split("void wg_silence")[0]
+    setup = firmware_files(kiln).generated["wg_setup.c"].split("void wg_disable")[0]
     targets = re.findall(r"^    ([A-Z][A-Z0-9_]*(?:\(\d+u\))?) = ", setup, re.MULTILINE)
     wanted = [
         "WG_LINES_ENABLE(0u)"
@@ -128,8 +129,8 @@ def test_c_text_is_escaped() -> None:
 
 def test_hooks_say_when_and_how_long(kiln: Workspace) -> None:
     hooks = {hook.name: hook for hook in all_hooks(Tables(kiln))}
-    assert {"wg_items_coil_current", "wg_items_upper_zone"} <= set(hooks)
-    assert hooks["wg_items_coil_current"].budget == "6.400 ms"
+    assert {"wg_samples_coil_current", "wg_samples_upper_zone"} <= set(hooks)
+    assert hooks["wg_samples_coil_current"].budget == "6.400 ms"
     header = firmware_files(kiln).generated["wg_hooks.h"]
     assert all(name in header for name in hooks)
 
@@ -172,3 +173,25 @@ def test_a_hook_of_a_window_says_what_it_looks_for(kiln: Workspace) -> None:
     assert "“Upper zone minus Coil current inside" in brief(
         condition="inside", minus_signal="Coil current"
     )
+
+
+@pytest.mark.parametrize("path", EXAMPLE_FILES, ids=lambda path: path.parent.name)
+def test_files_call_downward_only(path: Path) -> None:
+    """No circle among the C files: each can be understood after those below it."""
+    try:
+        files = firmware_files(open_workspace(path)).generated
+    except FirmwareError:
+        pytest.skip("this part has no registers")
+    sources = {name: text for name, text in files.items() if name.endswith(".c")}
+    homes = {
+        function: name
+        for name, text in sources.items()
+        for function in re.findall(r"^(?!static)[\w* ]+?\b(wg_\w+)\([^;]*?\)\s*\{", text, re.M)
+    }
+    calls = {
+        name: {homes[call] for call in re.findall(r"\b(wg_\w+)\(", text) if call in homes} - {name}
+        for name, text in sources.items()
+    }
+    assert calls["wg_main.c"] >= {"wg_run.c", "wg_link.c"}
+    graph = TopologicalSorter(calls)
+    graph.prepare()  # raises CycleError, with the circle

@@ -28,7 +28,7 @@ CYCLE_TICKS = 1000
 pytestmark = pytest.mark.skipif(shutil.which("gcc") is None, reason="no compiler on this machine")
 
 FEEDER = """
-#include "wg_tap.h"
+#include "wg_filter.h"
 
 uint32_t wg_port_hold(void) { return 0u; }
 void wg_port_release(uint32_t before) { (void)before; }
@@ -44,19 +44,19 @@ static uint16_t values[65536];
 int main(void)
 {
     struct { uint32_t tap, count; uint64_t ticks; } head;
-    wg_tap_begin();
-    wg_watch_begin();
+    wg_filter_begin();
+    wg_threshold_begin();
     while (fread(&head, sizeof head, 1u, stdin) == 1u) {
         if (fread(values, 2u, head.count, stdin) != head.count) {
             return 1;
         }
-        const wg_items items = {
+        const wg_slot_samples items = {
             .items = values, .item_bytes = 2u, .stride = 1u, .count = head.count,
             .ticks = head.ticks, .cycle_ticks = 1000u,
         };
-        wg_tap_feed(head.tap, &items);
-        wg_tap_send(head.tap, false);
-        wg_watch_work();
+        wg_filter_feed(head.tap, &items);
+        wg_filter_send(head.tap, false);
+        wg_threshold_work();
     }
     return 0;
 }

@@ -34,7 +34,7 @@ static void interrupt(void)
         wg_chain_mark(0u, marks % 2u == 0u, tally);
     }
     if (event_at_hold != 0u && --event_at_hold == 0u) {
-        wg_watch_tell(0u, true, 7, now);
+        wg_threshold_tell(0u, true, 7, now);
     }
     if (alarm_at_hold != 0u && --alarm_at_hold == 0u) {
         now += alarm_after;
@@ -66,7 +66,7 @@ void wg_event_upper_zone(bool entered, int32_t value) { events += entered && val
 int main(void)
 {
     wg_run_start(0u);
-    wg_run_step();
+    wg_main_step();
     EXPECT(slept == 1u);
     EXPECT(held_at_sleep == 1); /* whatever comes now is seen after waking */
     EXPECT(depth == 0);
@@ -76,12 +76,12 @@ int main(void)
         unsigned before = 0u;
         for (mark_at_hold = when; mark_at_hold != 0u;) {
             before = slept;
-            wg_run_step();
+            wg_main_step();
         }
         EXPECT(frames > sent || slept == before);
-        wg_run_step();
+        wg_main_step();
         EXPECT(frames > sent);
-        EXPECT(wg_chain_items(0u) == tally);
+        EXPECT(wg_chain_samples(0u) == tally);
         EXPECT(wg_chain_overruns(0u) == 0u);
     }
     for (unsigned when = 1u; when < 12u; when++) {
@@ -89,10 +89,10 @@ int main(void)
         unsigned before = 0u;
         for (event_at_hold = when; event_at_hold != 0u;) {
             before = slept;
-            wg_run_step();
+            wg_main_step();
         }
         EXPECT(events > seen || slept == before);
-        wg_run_step();
+        wg_main_step();
         EXPECT(events == seen + 1u);
     }
     for (unsigned when = 1u; when < 12u; when++) {
@@ -101,15 +101,15 @@ int main(void)
         marks = 0u;
         wg_run_stop();
         wg_run_start(500u);
-        wg_run_step();
+        wg_main_step();
         EXPECT(wg_run_is_on());
         EXPECT(alarm_after == 500u);
         for (alarm_at_hold = when; alarm_at_hold != 0u;) {
             before = slept;
-            wg_run_step();
+            wg_main_step();
         }
         EXPECT(!wg_run_is_on() || slept == before); /* its end has come: look again */
-        wg_run_step();
+        wg_main_step();
         EXPECT(!wg_run_is_on());
     }
     printf("%u frames, %u sleeps\\n", frames, slept);
@@ -136,10 +136,10 @@ uint32_t wg_port_receive(uint8_t *bytes, uint32_t most)
 int main(void)
 {
     while (feof(stdin) == 0) {
-        wg_run_step();
+        wg_main_step();
     }
     for (unsigned n = 0u; n < 10u; n++) {
-        wg_run_step();
+        wg_main_step();
     }
     return 0;
 }

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.firmware.generate import firmware_files
-from wattigram.core.firmware.hooks import all_hooks, hooks_written
+from wattigram.core.firmware.hooks import FORMER_PREFIX, PREFIX, all_hooks, hooks_written
 from wattigram.core.firmware.tables import Tables
 from wattigram.core.model.design import Workspace
 
@@ -66,6 +66,19 @@ def lost_hooks(workspace: Workspace, folder: Path) -> tuple[str, ...]:
     return tuple(sorted(used - known))
 
 
+def _what_to_do(lost: tuple[str, ...]) -> str:
+    former = [name for name in lost if name.startswith(FORMER_PREFIX)]
+    if former:
+        renamed = former[0].replace(FORMER_PREFIX, PREFIX, 1)
+        return (
+            f"Hooks for samples have a new name: write {renamed}(const wg_samples *samples) for "
+            f"{former[0]}, and wg_sample(samples, n) for each of them."
+        )
+    return (
+        "Give the signal or threshold back, rename the hook, or say that it may go (--drop-hooks)."
+    )
+
+
 def write_firmware(workspace: Workspace, folder: Path, drop_hooks: bool = False) -> WrittenFiles:
     """Write a design's firmware; files that would not change are not touched.
 
@@ -85,8 +98,7 @@ def write_firmware(workspace: Workspace, folder: Path, drop_hooks: bool = False)
         raise FirmwareError(
             f"Own code has {', '.join(lost)}, which this design would never call.",
             where=str(folder),
-            cure="Give the signal or window back, rename the hook, or say that it may go "
-            "(--drop-hooks).",
+            cure=_what_to_do(lost),
         )
     new: list[str] = []
     changed: list[str] = []

@@ -36,9 +36,10 @@ LEAST_STACK_BYTES, MOST_STACK_BYTES = 1536, 8192
 hooks."""
 GENERATED = (
     "Makefile",
+    "wg_control.c",
     "wg_design.c",
     "wg_design.h",
-    "wg_handlers.c",
+    "wg_isr.c",
     "wg_hooks.c",
     "wg_hooks.h",
     "wg_memory.ld",
@@ -311,7 +312,7 @@ class _Context:
             "end_ticks": ", ".join(f"{ticks}u" for ticks in chain.end_ticks),
             "held_ticks": ", ".join(f"{ticks}u" for ticks in chain.held_ticks),
             "lifts": ", ".join(map(str, chain.lifts)) if len(set(chain.lifts)) > 1 else "",
-            "taps": ", ".join("WG_NO_TAP" if tap is None else f"{tap}u" for tap in chain.taps),
+            "taps": ", ".join("WG_NO_FILTER" if tap is None else f"{tap}u" for tap in chain.taps),
         }
 
     def _inputs(self, chain: ChainTable) -> list[tuple[int, int, int, str]]:
@@ -340,7 +341,7 @@ class _Context:
             "sign": table.sign,
             "running": tap.stage == "moving-average",
             "judges_raw": _bool(self._is_judged(number, False)),
-            "judges_reduced": _bool(self._is_judged(number, True)),
+            "judges_filtered": _bool(self._is_judged(number, True)),
             "room": table.room if tap.stream is not None else 0,
         }
 

@@ -255,7 +255,7 @@ class HandlerWriter:
             yield f"    const uint64_t since = (uint64_t){low} | (uint64_t){high} << 32;"
             yield f"    const int32_t value = (int32_t){value};"
             yield f"    {set_flag_c(registers, owner, 'window-seen', index)}"
-            yield f"    wg_watch_tell({number}u, entered, value, since);"
+            yield f"    wg_threshold_tell({number}u, entered, value, since);"
             yield "}"
 
     def _comparator_lines(self, number: int, watch: Watch) -> Iterator[str]:
@@ -266,7 +266,7 @@ class HandlerWriter:
         yield f"    const bool is_high = {read_c(registers, owner, 'high')} != 0u;"
         yield f"    const uint64_t since = (uint64_t){low} | (uint64_t){high} << 32;"
         yield f"    {set_flag_c(registers, owner, 'seen')}"
-        yield f"    wg_watch_tell({number}u, is_high, is_high ? 1 : 0, since);"
+        yield f"    wg_threshold_tell({number}u, is_high, is_high ? 1 : 0, since);"
         yield "}"
 
     @cached_property

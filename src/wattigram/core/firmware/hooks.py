@@ -13,7 +13,10 @@ from wattigram.core.firmware.tables import Tables
 from wattigram.core.model.design import Watch, limits_v
 from wattigram.core.predict.timing import slot_order
 
-_CALLED = re.compile(r"\b(wg_(?:items|event)_\w+)\s*\(")
+FORMER_PREFIX, PREFIX = "wg_items_", "wg_samples_"
+"""Hooks for samples were called by the first until project format 5; own code is never touched, so it is
+told."""
+_CALLED = re.compile(r"\b(wg_(?:samples|items|event)_\w+)\s*\(")
 _COMMENTS = re.compile(r"/\*.*?\*/|//[^\n]*", re.DOTALL)
 
 
@@ -47,10 +50,10 @@ def item_hooks(tables: Tables) -> tuple[Hook, ...]:
             count = (chain.loop_items // 2) // len(order)
             found.append(
                 Hook(
-                    f"wg_items_{tables.signal_names[signal]}",
+                    f"wg_samples_{tables.signal_names[signal]}",
                     chain.number,
                     signal,
-                    c_comment(f"New items of {signal}, about {count} at a time."),
+                    c_comment(f"New samples of {signal}, about {count} at a time."),
                     format_rounded(chain.half_s, "s"),
                     slot,
                 )

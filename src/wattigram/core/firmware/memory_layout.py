@@ -16,7 +16,7 @@ from wattigram.core.model.design import Chain, Dma, Signal, Workspace, reduced_v
 from wattigram.core.predict.timing import slot_order
 from wattigram.core.silicon.registers import register_map
 
-LOOP = "wg_loop_"
+LOOP = "wg_buffer_"
 _WORD = CType("uint32_t", "unsigned", 4)
 
 

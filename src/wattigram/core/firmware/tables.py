@@ -210,10 +210,10 @@ class Tables:
         """The program's own."""
         signals = tapped_signals(self.workspace.project)
         kinds = {
-            "none": "WG_PLAIN",
-            "sum": "WG_BLOCK",
-            "block-average": "WG_BLOCK",
-            "moving-average": "WG_RUNNING",
+            "none": "WG_UNFILTERED",
+            "sum": "WG_BLOCK_AVERAGE",
+            "block-average": "WG_BLOCK_AVERAGE",
+            "moving-average": "WG_MOVING_AVERAGE",
         }
         found = []
         for signal, tap in zip(signals, self.config.taps, strict=False):

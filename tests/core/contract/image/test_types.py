@@ -131,7 +131,7 @@ def test_variables_know_their_files_and_those_left_out_are_not_offered(
     }
     assert "unused" not in found
     assert found["mine"].file == "own.c"
-    assert found["wg_loop_adc_1"].file == "wg_design.c"
+    assert found["wg_buffer_adc_1"].file == "wg_design.c"
     assert {one.file for one in found.values() if one.name.startswith("kept")} == {
         "own.c",
         "more.c",
@@ -147,8 +147,8 @@ def test_a_loop_knows_its_signals_and_its_volts(kiln: Workspace, tmp_path: Path)
         memory_location.name: memory_location
         for memory_location in memory_locations(load_image(result.elf))
     }
-    assert found["wg_loop_adc_1"].count == 512
-    look = buffer_layout(kiln, "wg_loop_adc_1")
+    assert found["wg_buffer_adc_1"].count == 512
+    look = buffer_layout(kiln, "wg_buffer_adc_1")
     assert look is not None
     assert [look.signal_at(index).name for index in (0, 1, 4, 511)] == [
         "Coil current",
@@ -162,7 +162,7 @@ def test_a_loop_knows_its_signals_and_its_volts(kiln: Workspace, tmp_path: Path)
     )  # the fourth behind a divider by two
     assert look.place == MemoryLocation("DMA 1 place", 0x40030010, CType("uint32_t", "unsigned", 4))
     assert buffer_layout(kiln, "wg_began") is None
-    assert buffer_layout(kiln, "wg_loop_other") is None
+    assert buffer_layout(kiln, "wg_buffer_other") is None
 
 
 def test_numbers_stand_for_volts_by_the_scale_of_a_signal(kiln: Workspace) -> None:

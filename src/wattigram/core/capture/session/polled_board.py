@@ -99,7 +99,7 @@ class PolledBoard(DebuggedPort):
         return _Watched(
             chain,
             table,
-            self._symbol(f"wg_loop_{table.name}"),
+            self._symbol(f"wg_buffer_{table.name}"),
             self._symbol(f"wg_stamps_{table.name}") if table.stamped else None,
             {
                 what: self._place(f"chain_states[{table.number}].{what}")
@@ -159,11 +159,11 @@ class PolledBoard(DebuggedPort):
         self._ends = int(ticks) if ticks is not None else None
         client = self.debugger
         client.halt()
-        client.write(self._symbol("wg_wish"), START.to_bytes(4, "little"))
+        client.write(self._symbol("wg_request"), START.to_bytes(4, "little"))
         client.go()
         time.sleep(SETTLE_S)
         client.halt()
-        if client.read_word(self._symbol("wg_wish")) != 0:
+        if client.read_word(self._symbol("wg_request")) != 0:
             raise LinkError(
                 "The firmware does not start: its main loop does not run.", cure="Reset the board."
             )
@@ -180,7 +180,7 @@ class PolledBoard(DebuggedPort):
         if self._is_on:
             self._poll()
             self.debugger.halt()
-            self.debugger.write(self._symbol("wg_wish"), STOP.to_bytes(4, "little"))
+            self.debugger.write(self._symbol("wg_request"), STOP.to_bytes(4, "little"))
             self.debugger.go()
             self._is_on = False
             self._say(

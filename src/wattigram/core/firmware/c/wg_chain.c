@@ -6,13 +6,13 @@
 
 #include <stddef.h>
 
+#include "wg_clock.h"
 #include "wg_design.h"
+#include "wg_filter.h"
 #include "wg_hooks.h"
 #include "wg_link.h"
 #include "wg_port.h"
-#include "wg_run.h"
-#include "wg_tap.h"
-#include "wg_watch.h"
+#include "wg_threshold.h"
 
 #define STAMP_STREAM 64u
 
@@ -43,8 +43,8 @@ void wg_chain_begin(void)
     for (uint32_t n = 0u; n < wg_chain_count; n++) {
         chain_states[n] = (chain_state){0};
     }
-    wg_tap_begin();
-    wg_watch_begin();
+    wg_filter_begin();
+    wg_threshold_begin();
 }
 
 /** Note a stretch that is complete; `mark` is when its last sample was ready. */
@@ -53,7 +53,7 @@ static void post(uint32_t chain, uint32_t begin, uint32_t count, uint64_t mark, 
     const uint32_t before = wg_port_hold();
     chain_state *state = &chain_states[chain];
     state->mark = mark;
-    part *one = &state->parts[begin < wg_chains[chain].items / 2u ? 0 : 1];
+    part *one = &state->parts[begin < wg_chains[chain].samples / 2u ? 0 : 1];
     if (one->waits) {
         state->overruns += count;
     } else {
@@ -95,10 +95,10 @@ bool wg_chain_waits(void)
 void wg_chain_mark(uint32_t chain, bool full, uint32_t tally)
 {
     chain_state *state = &chain_states[chain];
-    const uint32_t half = wg_chains[chain].items / 2u;
+    const uint32_t half = wg_chains[chain].samples / 2u;
     state->next += (uint32_t)(tally - (uint32_t)state->next);
     state->done = full ? 0u : half;
-    post(chain, full ? half : 0u, full ? wg_chains[chain].items - half : half, wg_port_now(), false);
+    post(chain, full ? half : 0u, full ? wg_chains[chain].samples - half : half, wg_port_now(), false);
 }
 
 uint32_t wg_chain_lift(uint32_t chain, uint32_t result)
@@ -112,7 +112,7 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
 {
     const wg_chain *design = &wg_chains[chain];
     chain_state *state = &chain_states[chain];
-    const uint32_t half = design->items / 2u;
+    const uint32_t half = design->samples / 2u;
     if (state->late != 0u) {
         state->late--;
         state->overruns++;
@@ -120,11 +120,11 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
         return;
     }
     if (design->store_bytes == 1u) {
-        ((uint8_t *)design->loop)[state->place] = (uint8_t)result;
+        ((uint8_t *)design->buffer)[state->place] = (uint8_t)result;
     } else if (design->store_bytes == 2u) {
-        ((uint16_t *)design->loop)[state->place] = (uint16_t)result;
+        ((uint16_t *)design->buffer)[state->place] = (uint16_t)result;
     } else {
-        ((uint32_t *)design->loop)[state->place] = result;
+        ((uint32_t *)design->buffer)[state->place] = result;
     }
     if (design->stamps != NULL) {
         design->stamps[state->place] = (uint32_t)end;
@@ -132,9 +132,9 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
     state->place++;
     state->next++;
     state->mark = end;
-    if (state->place == half || state->place == design->items) {
+    if (state->place == half || state->place == design->samples) {
         post(chain, state->done, state->place - state->done, end, false);
-        if (state->place == design->items) {
+        if (state->place == design->samples) {
             state->place = 0u;
         }
         state->done = state->place;
@@ -163,7 +163,7 @@ void wg_chain_skip(uint32_t chain, uint32_t tally)
         post(chain, state->done, state->place - state->done, state->mark, false);
     }
     state->next += lost;
-    state->place = (state->place + lost % design->items) % design->items;
+    state->place = (state->place + lost % design->samples) % design->samples;
     state->done = state->place;
 }
 
@@ -175,7 +175,7 @@ static uint64_t ready_ticks(uint32_t chain, uint64_t number)
     const uint64_t cycles = number / design->slots;
     const uint32_t end = design->end_ticks[number % design->slots];
     if (state->next == 0u) {
-        return wg_run_epoch() + cycles * design->cycle_ticks + end;
+        return wg_clock_epoch() + cycles * design->cycle_ticks + end;
     }
     const uint64_t last = state->next - 1u;
     const uint64_t start = state->mark - design->end_ticks[last % design->slots];
@@ -188,7 +188,7 @@ static void leave_tail(uint32_t chain, uint32_t place)
     const wg_chain *design = &wg_chains[chain];
     chain_state *state = &chain_states[chain];
     /* A run of DMA that is over stays at its end, and has left nothing behind. */
-    const uint32_t end = design->by_dma ? place % design->items : state->place;
+    const uint32_t end = design->by_dma ? place % design->samples : state->place;
     if (end <= state->done) {
         return;
     }
@@ -209,7 +209,7 @@ void wg_chain_tail(uint32_t chain, uint32_t place)
     wg_port_release(before);
 }
 
-uint64_t wg_chain_items(uint32_t chain)
+uint64_t wg_chain_samples(uint32_t chain)
 {
     const uint32_t before = wg_port_hold();
     const uint64_t items = chain_states[chain].next;
@@ -225,23 +225,23 @@ uint32_t wg_chain_overruns(uint32_t chain)
 static uint32_t item_at(const wg_chain *design, uint32_t place)
 {
     if (design->item_bytes == 1u) {
-        return ((const uint8_t *)design->loop)[place];
+        return ((const uint8_t *)design->buffer)[place];
     }
     if (design->item_bytes == 2u) {
-        return ((const uint16_t *)design->loop)[place];
+        return ((const uint16_t *)design->buffer)[place];
     }
-    return ((const uint32_t *)design->loop)[place];
+    return ((const uint32_t *)design->buffer)[place];
 }
 
 /** The reader wants a sample's bytes the other way round. */
-static void swap_items(const wg_chain *design, uint32_t begin, uint32_t count)
+static void swap_samples(const wg_chain *design, uint32_t begin, uint32_t count)
 {
     for (uint32_t place = begin; place < begin + count; place++) {
         const uint32_t item = item_at(design, place);
         if (design->item_bytes == 2u) {
-            ((uint16_t *)design->loop)[place] = (uint16_t)(item >> 8 | item << 8);
+            ((uint16_t *)design->buffer)[place] = (uint16_t)(item >> 8 | item << 8);
         } else if (design->item_bytes == 4u) {
-            ((uint32_t *)design->loop)[place] =
+            ((uint32_t *)design->buffer)[place] =
                 item >> 24 | (item >> 8 & 0xff00u) | (item << 8 & 0xff0000u) | item << 24;
         } else {
             /* one byte has no order */
@@ -256,15 +256,15 @@ static uint64_t cycle_start(const wg_chain *design, const part *one)
     const uint32_t last = first_slot + one->count - 1u;
     const uint64_t ago = design->end_ticks[last % design->slots]
                        + (uint64_t)(last / design->slots) * design->cycle_ticks;
-    const uint64_t since = one->mark - wg_run_epoch();
+    const uint64_t since = one->mark - wg_clock_epoch();
     return since > ago ? since - ago : 0u; /* no scan began before the start, whatever the hardware does */
 }
 
 /** Ends of conversions become instants at which voltages were held, in ticks after the start modulo 2^32. */
-static void stamp_items(const wg_chain *design, const part *one)
+static void stamp_samples(const wg_chain *design, const part *one)
 {
     uint32_t slot = (uint32_t)(one->first % design->slots);
-    const uint32_t epoch = (uint32_t)wg_run_epoch();
+    const uint32_t epoch = (uint32_t)wg_clock_epoch();
     for (uint32_t place = one->begin; place < one->begin + one->count; place++) {
         design->stamps[place] -= epoch + design->end_ticks[slot] - design->held_ticks[slot];
         slot = slot + 1u < design->slots ? slot + 1u : 0u;
@@ -275,7 +275,7 @@ static void stamp_items(const wg_chain *design, const part *one)
 static bool is_first_of_tap(const wg_chain *design, uint32_t slot)
 {
     for (uint32_t before = 0u; before < slot; before++) {
-        if (design->taps[before] == design->taps[slot]) {
+        if (design->filters[before] == design->filters[slot]) {
             return false;
         }
     }
@@ -286,7 +286,7 @@ static bool is_first_of_tap(const wg_chain *design, uint32_t slot)
 static bool is_alone(const wg_chain *design, uint32_t slot)
 {
     for (uint32_t other = 0u; other < design->slots; other++) {
-        if (other != slot && design->taps[other] == design->taps[slot]) {
+        if (other != slot && design->filters[other] == design->filters[slot]) {
             return false;
         }
     }
@@ -299,8 +299,8 @@ static void feed(uint32_t chain, const part *one, uint64_t start, uint32_t offse
     const wg_chain *design = &wg_chains[chain];
     const uint32_t place = one->begin + offset;
     const uint32_t phase = (uint32_t)(one->first % design->slots) + offset;
-    wg_items items = {
-        .items = (const uint8_t *)design->loop + place * design->item_bytes,
+    wg_slot_samples items = {
+        .items = (const uint8_t *)design->buffer + place * design->item_bytes,
         .item_bytes = design->item_bytes,
         .stride = stride,
         .count = count,
@@ -310,13 +310,13 @@ static void feed(uint32_t chain, const part *one, uint64_t start, uint32_t offse
     };
     if (design->stamps != NULL) {
         items.stamps = &design->stamps[place];
-        items.ticks = one->mark - wg_run_epoch();
+        items.ticks = one->mark - wg_clock_epoch();
     }
-    wg_tap_feed(design->taps[place % design->slots], &items);
+    wg_filter_feed(design->filters[place % design->slots], &items);
 }
 
 /** Give the samples of a part to those who work on their signals. */
-static void feed_taps(uint32_t chain, const part *one, uint64_t start)
+static void feed_filters(uint32_t chain, const part *one, uint64_t start)
 {
     const wg_chain *design = &wg_chains[chain];
     const uint32_t slots = design->slots;
@@ -324,7 +324,7 @@ static void feed_taps(uint32_t chain, const part *one, uint64_t start)
     bool one_by_one = false;
     for (uint32_t slot = 0u; slot < slots; slot++) {
         const uint32_t offset = (slot + slots - before) % slots;
-        if (design->taps[slot] == WG_NO_TAP || offset >= one->count) {
+        if (design->filters[slot] == WG_NO_FILTER || offset >= one->count) {
             continue;
         }
         if (is_alone(design, slot)) {
@@ -335,13 +335,13 @@ static void feed_taps(uint32_t chain, const part *one, uint64_t start)
     }
     for (uint32_t offset = 0u; one_by_one && offset < one->count; offset++) {
         const uint32_t slot = (before + offset) % slots;
-        if (design->taps[slot] != WG_NO_TAP && !is_alone(design, slot)) {
+        if (design->filters[slot] != WG_NO_FILTER && !is_alone(design, slot)) {
             feed(chain, one, start, offset, 1u, 1u);
         }
     }
     for (uint32_t slot = 0u; slot < slots; slot++) {
-        if (design->taps[slot] != WG_NO_TAP && is_first_of_tap(design, slot)) {
-            wg_tap_send(design->taps[slot], one->is_tail);
+        if (design->filters[slot] != WG_NO_FILTER && is_first_of_tap(design, slot)) {
+            wg_filter_send(design->filters[slot], one->is_tail);
         }
     }
 }
@@ -350,16 +350,16 @@ static void send_part(uint32_t chain, const part *one)
 {
     const wg_chain *design = &wg_chains[chain];
     const uint32_t flags = (one->is_tail ? (uint32_t)WG_FLAG_TAIL : 0u) | (one->first == 0u ? (uint32_t)WG_FLAG_FIRST : 0u);
-    const uint8_t *items = (const uint8_t *)design->loop + one->begin * design->item_bytes;
+    const uint8_t *items = (const uint8_t *)design->buffer + one->begin * design->item_bytes;
     uint64_t start = cycle_start(design, one);
     wg_frame frame = {.kind = WG_SAMPLES, .flags = (uint8_t)flags, .count = one->count, .first = one->first};
 
     if (design->swap) {
-        swap_items(design, one->begin, one->count);
+        swap_samples(design, one->begin, one->count);
     }
     if (design->stamps != NULL) {
-        stamp_items(design, one);
-        start = one->mark - wg_run_epoch();
+        stamp_samples(design, one);
+        start = one->mark - wg_clock_epoch();
         start -= (uint32_t)((uint32_t)start - design->stamps[one->begin]);
         frame.stream = (uint8_t)(STAMP_STREAM + design->stream);
         frame.item_bytes = 4u;
@@ -370,8 +370,8 @@ static void send_part(uint32_t chain, const part *one)
     frame.item_bytes = design->item_bytes;
     frame.ticks = start;
     wg_link_send(&frame, items);
-    feed_taps(chain, one, start);
-    const wg_view view = {
+    feed_filters(chain, one, start);
+    const wg_samples view = {
         .items = items, .item_bytes = design->item_bytes, .stride = design->slots, .count = one->count,
         .first = one->first, .ticks = start,
     };
@@ -386,5 +386,5 @@ void wg_chain_work(void)
             one->waits = false;
         }
     }
-    wg_watch_work();
+    wg_threshold_work();
 }

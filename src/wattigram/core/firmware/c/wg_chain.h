@@ -16,36 +16,15 @@ typedef struct {
     uint8_t item_bytes;             /**< of a sample as it is read */
     bool by_dma;                    /**< the hardware fills its buffer */
     bool swap;                      /**< a sample's bytes are exchanged before it is used */
-    uint32_t items;                 /**< of the buffer */
+    uint32_t samples;               /**< of the buffer */
     uint32_t cycle_ticks;           /**< from scan to scan */
-    void *loop;                     /**< where samples lie */
+    void *buffer;                   /**< where samples lie */
     uint32_t *stamps;               /**< end of each sample's conversion; NULL where instants follow from numbers */
     const uint32_t *end_ticks;      /**< of each slot: from the scan's start until its result is there */
     const uint32_t *held_ticks;     /**< of each slot: from the scan's start until its voltage is held */
-    const uint8_t *taps;            /**< of each slot: who works on its samples, or WG_NO_TAP */
+    const uint8_t *filters;         /**< of each slot: who works on its samples, or WG_NO_FILTER */
     const int8_t *lifts;            /**< of each slot: places by which wg_chain_lift() moves up; NULL where nothing does */
 } wg_chain;
-
-/** Samples that can be looked at, best by wg_item(); they stay until the next half is full. */
-typedef struct {
-    const void *items;              /**< the first of them */
-    uint32_t item_bytes;
-    uint32_t stride;                /**< places from one to the next: other signals lie between */
-    uint32_t count;                 /**< of them, without those between */
-    uint64_t first;                 /**< number of the first sample of the half since the start */
-    uint64_t ticks;                 /**< start of the scan of the half's first sample */
-} wg_view;
-
-/** Item `number` of a view, from 0 to `count` less one, as it lies in memory. */
-static inline uint32_t wg_item(const wg_view *view, uint32_t number)
-{
-    const uint8_t *at = (const uint8_t *)view->items + number * view->stride * view->item_bytes;
-    uint32_t item = at[0];
-    for (uint32_t byte = 1u; byte < view->item_bytes; byte++) {
-        item |= (uint32_t)at[byte] << (8u * byte);
-    }
-    return item;
-}
 
 extern const wg_chain wg_chains[];
 extern const uint32_t wg_chain_count;
@@ -85,7 +64,7 @@ void wg_chain_work(void);
 bool wg_chain_waits(void);
 
 /** Samples handed over since the start, those lost before them counted. */
-uint64_t wg_chain_items(uint32_t chain);
+uint64_t wg_chain_samples(uint32_t chain);
 
 /** Samples that were overwritten before the main loop came to them, or that were given up. */
 uint32_t wg_chain_overruns(uint32_t chain);

@@ -1,17 +1,12 @@
 /**
  * @file wg_link.c
- * Frames to the host and commands from it. Numbers go out least significant byte first.
+ * Frames to the host and lines from it. Numbers go out least significant byte first.
  */
 #include "wg_link.h"
 
-#include <stddef.h>
-
-#include "wg_chain.h"
+#include "wg_clock.h"
 #include "wg_crc.h"
-#include "wg_design.h"
 #include "wg_port.h"
-#include "wg_run.h"
-#include "wg_tap.h"
 
 #define WORDS 9u
 #define SYNC 0x5ca74757u
@@ -52,14 +47,14 @@ void wg_link_send(const wg_frame *frame, const void *payload)
     wg_port_send(&crc, (uint32_t)sizeof crc);
 }
 
-static void put_text(const char *more)
+void wg_link_put(const char *more)
 {
     while (*more != '\0' && text_used < TEXT_BYTES) {
         text[text_used++] = *more++;
     }
 }
 
-static void put_number(uint64_t number)
+void wg_link_put_number(uint64_t number)
 {
     char digits[21];
     uint32_t at = (uint32_t)sizeof digits - 1u;
@@ -68,122 +63,18 @@ static void put_number(uint64_t number)
         digits[--at] = (char)('0' + (char)(number % 10u));
         number /= 10u;
     } while (number != 0u);
-    put_text(&digits[at]);
-}
-
-static void put_count(const char *name, uint32_t stream, uint64_t count)
-{
-    put_text(" ");
-    put_text(name);
-    put_text(".");
-    put_number(stream);
-    put_text("=");
-    put_number(count);
-}
-
-static void send_text(uint8_t kind)
-{
-    const wg_frame frame = {.kind = kind, .item_bytes = 1u, .count = text_used, .ticks = wg_run_ticks()};
-    wg_link_send(&frame, text);
-    text_used = 0u;
+    wg_link_put(&digits[at]);
 }
 
 void wg_link_say(uint8_t kind, const char *more)
 {
-    put_text(more);
-    send_text(kind);
+    wg_link_put(more);
+    const wg_frame frame = {.kind = kind, .item_bytes = 1u, .count = text_used, .ticks = wg_clock_ticks()};
+    wg_link_send(&frame, text);
+    text_used = 0u;
 }
 
-static void say_identity(void)
-{
-    put_text("protocol=2\nboard=" WG_BOARD "\nbuild=" WG_BUILD_MARK "\ntick_hz=");
-    put_number(WG_TICK_HZ);
-    put_text("\n");
-    send_text(WG_IDENTITY);
-}
-
-static void say_totals(const char *word)
-{
-    put_text(word);
-    if (wg_run_has_begun()) {
-        put_text(" ticks=");
-        put_number(wg_run_ticks());
-        for (uint32_t chain = 0u; chain < wg_chain_count; chain++) {
-            put_count("items", wg_chains[chain].stream, wg_chain_items(chain));
-            if (wg_chain_overruns(chain) != 0u) {
-                put_count("overruns", wg_chains[chain].stream, wg_chain_overruns(chain));
-            }
-        }
-        for (uint32_t tap = 0u; tap < wg_tap_count; tap++) {
-            if (wg_taps[tap].stream != 0u) {
-                put_count("items", wg_taps[tap].stream, wg_tap_items(tap));
-            }
-        }
-    }
-    send_text(WG_REPLY);
-}
-
-/** Whether `at` begins with `word`, followed by a space or the end. */
-static bool is_word(const char *at, const char *word)
-{
-    while (*word != '\0' && *at == *word) {
-        at++;
-        word++;
-    }
-    return *word == '\0' && (*at == '\0' || *at == ' ');
-}
-
-/** Number behind `name` in the options at `at`; 0 where there is none. */
-static uint64_t option(const char *at, const char *name)
-{
-    for (; *at != '\0'; at++) {
-        uint32_t length = 0u;
-        while (name[length] != '\0' && at[length] == name[length]) {
-            length++;
-        }
-        if (name[length] == '\0' && at[length] == '=') {
-            uint64_t number = 0u;
-            for (at += length + 1u; *at >= '0' && *at <= '9'; at++) {
-                number = number * 10u + (uint64_t)(*at - '0');
-            }
-            return number;
-        }
-    }
-    return 0u;
-}
-
-static void obey(const char *command)
-{
-    if (is_word(command, "identify")) {
-        say_identity();
-    } else if (is_word(command, "start")) {
-        uint64_t ticks = option(command, "ticks");
-        const uint64_t cycles = option(command, "cycles");
-        if (cycles != 0u && wg_chain_count != 0u) {
-            ticks = cycles * wg_chains[0].cycle_ticks;
-        }
-        if (wg_run_is_on()) {
-            wg_run_stop();
-            say_totals("stopped");
-        }
-        wg_link_say(WG_LOG, "started build=" WG_BUILD_MARK);
-        wg_run_start(ticks);
-    } else if (is_word(command, "stop")) {
-        wg_run_stop();
-        say_totals("stopped");
-    } else if (is_word(command, "query")) {
-        say_totals(wg_run_is_on() ? "running" : "idle");
-    } else if (*command != '\0') {
-        put_text("error unknown command \"");
-        put_text(command);
-        put_text("\"");
-        send_text(WG_REPLY);
-    } else {
-        /* an empty line asks for nothing */
-    }
-}
-
-void wg_link_obey(void)
+void wg_link_read(void (*obey)(const char *command))
 {
     uint8_t byte;
     while (wg_port_receive(&byte, 1u) != 0u) {
@@ -201,9 +92,5 @@ void wg_link_obey(void)
         } else {
             line_too_long = true;
         }
-    }
-    if (wg_run_is_over()) {
-        wg_run_stop();
-        say_totals("stopped");
     }
 }

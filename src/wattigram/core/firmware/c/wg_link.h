@@ -1,6 +1,6 @@
 /**
  * @file wg_link.h
- * Frames to the host and commands from it.
+ * Frames to the host and lines from it.
  */
 #ifndef WG_LINK_H
 #define WG_LINK_H
@@ -28,10 +28,16 @@ typedef struct {
 /** Send a frame whose payload lies at `payload`: it goes out straight from there. Context: main loop. */
 void wg_link_send(const wg_frame *frame, const void *payload);
 
-/** Send a line of text of kind WG_LOG or WG_REPLY. Context: main loop. */
+/** Add to the text that wg_link_say() sends. Context: main loop. */
+void wg_link_put(const char *text);
+
+/** Add a number to it. Context: main loop. */
+void wg_link_put_number(uint64_t number);
+
+/** Send the text so far, and this, as a line of kind WG_IDENTITY, WG_LOG or WG_REPLY. Context: main loop. */
 void wg_link_say(uint8_t kind, const char *text);
 
-/** Obey the commands that came. Context: main loop. */
-void wg_link_obey(void);
+/** Hand each line that came to `obey`. Context: main loop. */
+void wg_link_read(void (*obey)(const char *command));
 
 #endif

@@ -9,6 +9,6 @@
 void wg_setup(void);
 
 /** Stop everything that wg_setup() started. Context: main loop. */
-void wg_silence(void);
+void wg_disable(void);
 
 #endif

@@ -146,7 +146,7 @@ def chain_dma_step(
     loop = chain.buffer
     step.put("request", chain.converter)
     step.put("from", newest_result(registers, chain.converter))
-    step.put("to", Symbol("loop", chain.converter))
+    step.put("to", Symbol("buffer", chain.converter))
     step.put("count", loop.samples)
     step.put("repeat", dma.circular, only=False)
     step.put("from-width", loop.element_bits, only=16)

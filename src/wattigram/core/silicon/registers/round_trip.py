@@ -53,7 +53,7 @@ class DesignMemory:
         project = workspace.project
         for chain in project.chains:
             self._place(
-                Symbol("loop", chain.converter),
+                Symbol("buffer", chain.converter),
                 chain.buffer.samples * chain.buffer.element_bits // 8,
             )
             self._place(Symbol("stamps", chain.converter), chain.buffer.samples * 4)

@@ -70,7 +70,7 @@ class MemoryPanel(QWidget):
             self._all = places
             known = {place.name for place in places}
             kept = [name for name in self.chosen if name in known]
-            self.chosen = kept or [one.name for one in places if one.name.startswith("wg_loop_")]
+            self.chosen = kept or [one.name for one in places if one.name.startswith("wg_buffer_")]
             self._list()
         self._show()
 

@@ -1,16 +1,17 @@
 /**
- * @file wg_watch.c
+ * @file wg_threshold.c
  * Thresholds and redundant pairs in integers; events go out in the order in which they are found.
  */
-#include "wg_watch.h"
+#include "wg_threshold.h"
 
 #include <stddef.h>
 
+#include "wg_clock.h"
+#include "wg_control.h"
 #include "wg_design.h"
 #include "wg_hooks.h"
 #include "wg_link.h"
 #include "wg_port.h"
-#include "wg_run.h"
 
 typedef struct {
     uint32_t waiting;       /* values of the signal that wait */
@@ -30,9 +31,9 @@ static wg_event events[WG_EVENTS_KEPT];
 static volatile uint32_t events_in;
 static volatile uint32_t events_out;
 
-void wg_watch_begin(void)
+void wg_threshold_begin(void)
 {
-    for (uint32_t n = 0u; n < wg_watch_count; n++) {
+    for (uint32_t n = 0u; n < wg_threshold_count; n++) {
         states[n] = (watch_state){0};
     }
     events_out = events_in;
@@ -63,22 +64,22 @@ static uint32_t events_waiting(void)
     return count;
 }
 
-bool wg_watch_waits(void)
+bool wg_threshold_waits(void)
 {
     return events_waiting() != 0u;
 }
 
-void wg_watch_tell(uint32_t number, bool entered, int32_t value, uint64_t ticks)
+void wg_threshold_tell(uint32_t number, bool entered, int32_t value, uint64_t ticks)
 {
-    keep(number, entered, value, ticks - wg_run_epoch());
+    keep(number, entered, value, ticks - wg_clock_epoch());
 }
 
 /** Hardware that judges by itself has stopped a chain; the program starts it again where it is to. */
 static void note_stop(const wg_event *event)
 {
-    for (uint32_t n = 0u; n < wg_watch_count; n++) {
-        const wg_watch *design = &wg_watches[n];
-        if (design->tap == WG_NOTHING && design->number == event->window && event->entered != 0u && design->again) {
+    for (uint32_t n = 0u; n < wg_threshold_count; n++) {
+        const wg_threshold *design = &wg_thresholds[n];
+        if (design->filter == WG_NOTHING && design->number == event->window && event->entered != 0u && design->again) {
             states[n].is_stopped = true;
             states[n].since = wg_port_now();
         }
@@ -102,7 +103,7 @@ static void send_events(void)
 
 static void judge(uint32_t watch, int64_t value, uint64_t ticks)
 {
-    const wg_watch *design = &wg_watches[watch];
+    const wg_threshold *design = &wg_thresholds[watch];
     watch_state *state = &states[watch];
     const int64_t slack = design->hysteresis;
     bool holds;
@@ -143,7 +144,7 @@ static void judge(uint32_t watch, int64_t value, uint64_t ticks)
         state->is_disarmed = design->once;
         state->wants_stop = state->wants_stop || design->stops != WG_NOTHING;
         if (design->starts != WG_NOTHING) {
-            wg_run_trigger(design->starts);
+            wg_control_trigger(design->starts);
         }
     }
 }
@@ -151,7 +152,7 @@ static void judge(uint32_t watch, int64_t value, uint64_t ticks)
 /** Narrow a stretch of values to those that leave a watch as it is; false where it wants to see each. */
 static bool narrow(uint32_t watch, int64_t value, int64_t *least, int64_t *most)
 {
-    const wg_watch *design = &wg_watches[watch];
+    const wg_threshold *design = &wg_thresholds[watch];
     const watch_state *state = &states[watch];
     const int64_t slack = state->is_inside ? design->hysteresis : 0;
     int64_t from = INT64_MIN;
@@ -188,16 +189,16 @@ static bool narrow(uint32_t watch, int64_t value, int64_t *least, int64_t *most)
     return true;
 }
 
-wg_calm wg_watch_calm(uint32_t tap, bool is_reduced, int64_t value, bool is_signed)
+wg_calm wg_threshold_calm(uint32_t filter, bool is_filtered, int64_t value, bool is_signed)
 {
     int64_t least = is_signed ? INT32_MIN : 0;
     int64_t most = is_signed ? INT32_MAX : (int64_t)UINT32_MAX;
     wg_calm calm = {.is_known = true};
-    for (uint32_t n = 0u; calm.is_known && n < wg_watch_count; n++) {
-        const wg_watch *design = &wg_watches[n];
-        if (design->tap == tap && design->on_reduced == is_reduced) {
+    for (uint32_t n = 0u; calm.is_known && n < wg_threshold_count; n++) {
+        const wg_threshold *design = &wg_thresholds[n];
+        if (design->filter == filter && design->on_filtered == is_filtered) {
             calm.is_known = design->other == WG_NOTHING && narrow(n, value, &least, &most);
-        } else if (design->other == tap && design->other_reduced == is_reduced) {
+        } else if (design->other == filter && design->other_filtered == is_filtered) {
             calm.is_known = false;
         } else {
             /* it looks at others */
@@ -210,7 +211,7 @@ wg_calm wg_watch_calm(uint32_t tap, bool is_reduced, int64_t value, bool is_sign
 }
 
 /** The other signal's value in this one's codes, rounded to the nearest, halves to the even one. */
-static int64_t scaled(const wg_watch *design, int64_t value)
+static int64_t scaled(const wg_threshold *design, int64_t value)
 {
     const int64_t product = value * design->factor;
     int64_t whole = product / design->divisor;
@@ -231,7 +232,7 @@ static uint64_t apart(uint64_t one, uint64_t other)
 }
 
 /** Whether the partner after the oldest one belongs to an instant rather than that. */
-static bool goes_on(const wg_watch *design, const watch_state *state, uint64_t ticks)
+static bool goes_on(const wg_threshold *design, const watch_state *state, uint64_t ticks)
 {
     const uint32_t mask = design->room - 1u;
     if (state->partners < 2u) {
@@ -245,7 +246,7 @@ static bool goes_on(const wg_watch *design, const watch_state *state, uint64_t t
 /** Judge the values whose partners are known. */
 static void match(uint32_t watch)
 {
-    const wg_watch *design = &wg_watches[watch];
+    const wg_threshold *design = &wg_thresholds[watch];
     watch_state *state = &states[watch];
     const uint32_t mask = design->room - 1u;
     while (state->waiting != 0u && state->partners != 0u) {
@@ -277,22 +278,22 @@ static void append(wg_value *ring, uint32_t room, uint32_t *first, uint32_t *cou
     }
 }
 
-void wg_watch_feed(uint32_t tap, bool is_reduced, int64_t value, uint64_t ticks)
+void wg_threshold_feed(uint32_t filter, bool is_filtered, int64_t value, uint64_t ticks)
 {
     const wg_value one = {.value = value, .ticks = ticks};
-    for (uint32_t n = 0u; n < wg_watch_count; n++) {
-        const wg_watch *design = &wg_watches[n];
+    for (uint32_t n = 0u; n < wg_threshold_count; n++) {
+        const wg_threshold *design = &wg_thresholds[n];
         watch_state *state = &states[n];
         if (design->other == WG_NOTHING) {
-            if (design->tap == tap && design->on_reduced == is_reduced) {
+            if (design->filter == filter && design->on_filtered == is_filtered) {
                 judge(n, value - design->target, ticks);
             }
             continue;
         }
-        if (design->tap == tap && design->on_reduced == is_reduced) {
+        if (design->filter == filter && design->on_filtered == is_filtered) {
             append(design->waiting, design->room, &state->first_waiting, &state->waiting, one);
             match(n);
-        } else if (design->other == tap && design->other_reduced == is_reduced) {
+        } else if (design->other == filter && design->other_filtered == is_filtered) {
             append(design->partners, design->room, &state->first_partner, &state->partners, one);
             match(n);
         } else {
@@ -301,12 +302,12 @@ void wg_watch_feed(uint32_t tap, bool is_reduced, int64_t value, uint64_t ticks)
     }
 }
 
-void wg_watch_work(void)
+void wg_threshold_work(void)
 {
     uint64_t wake = 0u;
     send_events();
-    for (uint32_t n = 0u; n < wg_watch_count; n++) {
-        const wg_watch *design = &wg_watches[n];
+    for (uint32_t n = 0u; n < wg_threshold_count; n++) {
+        const wg_threshold *design = &wg_thresholds[n];
         watch_state *state = &states[n];
         if (state->wants_stop) {
             state->wants_stop = false;
@@ -314,18 +315,18 @@ void wg_watch_work(void)
             state->in_a_row = 0u;
             state->is_stopped = design->again;
             state->since = wg_port_now();
-            wg_run_halt(design->stops);
+            wg_control_halt(design->stops);
         }
         if (state->is_stopped) {
             const uint64_t waited = wg_port_now() - state->since;
             if (waited >= design->rearm_ticks) {
                 state->is_stopped = false;
-                wg_run_resume(design->stops);
+                wg_control_resume(design->stops);
             } else {
                 const uint64_t rest = design->rearm_ticks - waited;
                 wake = wake == 0u || rest < wake ? rest : wake;
             }
         }
     }
-    wg_run_wake(WG_WAKE_WATCH, wake);
+    wg_clock_wake(WG_WAKE_THRESHOLD, wake);
 }

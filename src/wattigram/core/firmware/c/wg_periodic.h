@@ -1,9 +1,9 @@
 /**
- * @file wg_paced.h
+ * @file wg_periodic.h
  * What the program does every so often: ramps on a DAC, reports over a UART.
  */
-#ifndef WG_PACED_H
-#define WG_PACED_H
+#ifndef WG_PERIODIC_H
+#define WG_PERIODIC_H
 
 #include <stdbool.h>
 #include <stdint.h>
@@ -35,9 +35,9 @@ extern const wg_report wg_reports[];
 extern const uint32_t wg_report_count;
 
 /** Begin all ramps and reports. Context: main loop. */
-void wg_paced_begin(void);
+void wg_periodic_begin(void);
 
 /** Do what is due. Context: main loop. */
-void wg_paced_work(void);
+void wg_periodic_work(void);
 
 #endif

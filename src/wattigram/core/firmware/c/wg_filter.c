@@ -1,14 +1,14 @@
 /**
- * @file wg_tap.c
+ * @file wg_filter.c
  * Filter stages in integers, value by value. A register keeps as many bits as it has.
  */
-#include "wg_tap.h"
+#include "wg_filter.h"
 
 #include <stddef.h>
 
 #include "wg_design.h"
 #include "wg_link.h"
-#include "wg_watch.h"
+#include "wg_threshold.h"
 
 /** Samples that are taken together: as many as stay on the stack without harm. */
 #define STRETCH 16u
@@ -17,30 +17,30 @@ typedef struct {
     uint32_t sum;           /* modulo 2^32, of which the register has its part */
     int64_t signed_sum;     /* of a low-pass of values with a sign */
     uint32_t filled;
-    uint32_t reduced;
+    uint32_t filtered;
     uint64_t first_ticks;
     uint64_t items;
     bool has_begun;
-    wg_calm calm_raw;       /* values that leave the thresholds as they are, during one call of wg_tap_feed */
+    wg_calm calm_raw;       /* values that leave the thresholds as they are, during one call of wg_filter_feed */
     wg_calm calm_reduced;
 } tap_state;
 
-/** One call of wg_tap_feed. */
+/** One call of wg_filter_feed. */
 typedef struct {
-    uint32_t tap;
-    const wg_tap *design;
+    uint32_t filter;
+    const wg_filter *design;
     tap_state *state;
-    const wg_items *items;
+    const wg_slot_samples *items;
 } feeding;
 
 static tap_state states[WG_TAPS_OR_ONE];
 
-void wg_tap_begin(void)
+void wg_filter_begin(void)
 {
-    for (uint32_t n = 0u; n < wg_tap_count; n++) {
+    for (uint32_t n = 0u; n < wg_filter_count; n++) {
         states[n] = (tap_state){0};
-        for (uint32_t at = 0u; wg_taps[n].newest != NULL && at < wg_taps[n].count; at++) {
-            wg_taps[n].newest[at] = 0u;
+        for (uint32_t at = 0u; wg_filters[n].newest != NULL && at < wg_filters[n].count; at++) {
+            wg_filters[n].newest[at] = 0u;
         }
     }
 }
@@ -52,7 +52,7 @@ static uint32_t with_sign(uint32_t value, uint32_t sign)
 }
 
 /** A value of 32 bits, of a signal with a sign or without. */
-static int64_t widened(const wg_tap *design, uint32_t code)
+static int64_t widened(const wg_filter *design, uint32_t code)
 {
     return design->signed_bits != 0u ? (int64_t)(code ^ 0x80000000u) - (int64_t)0x80000000 : (int64_t)code;
 }
@@ -64,7 +64,7 @@ static int64_t down(int64_t value, uint32_t places)
 }
 
 /** What the register has of a sum, shifted; a sign goes through all 32 bits. */
-static uint32_t of_register(const wg_tap *design, uint32_t sum)
+static uint32_t of_register(const wg_filter *design, uint32_t sum)
 {
     if (design->sign == 0u) {
         return (sum & design->mask) >> design->shift;
@@ -74,7 +74,7 @@ static uint32_t of_register(const wg_tap *design, uint32_t sum)
 }
 
 /** Instant of a sample. */
-static uint64_t ticks_of(const wg_items *items, uint32_t number)
+static uint64_t ticks_of(const wg_slot_samples *items, uint32_t number)
 {
     if (items->stamps != NULL) {
         return items->ticks - (uint32_t)((uint32_t)items->ticks - items->stamps[number * items->stride]);
@@ -82,7 +82,7 @@ static uint64_t ticks_of(const wg_items *items, uint32_t number)
     return items->ticks + (uint64_t)number * items->cycle_ticks;
 }
 
-static uint32_t item_of(const wg_items *items, uint32_t number)
+static uint32_t item_of(const wg_slot_samples *items, uint32_t number)
 {
     const uint32_t place = number * items->stride;
     if (items->item_bytes == 2u) {
@@ -115,39 +115,39 @@ static void load(const feeding *now, uint32_t first, uint32_t count, uint32_t *c
 }
 
 /** Show values to the thresholds, but for those that leave all of them as they are. */
-static void judge(const feeding *now, bool is_reduced, uint32_t first, uint32_t count, const uint32_t *codes)
+static void judge(const feeding *now, bool is_filtered, uint32_t first, uint32_t count, const uint32_t *codes)
 {
-    wg_calm calm = is_reduced ? now->state->calm_reduced : now->state->calm_raw;
+    wg_calm calm = is_filtered ? now->state->calm_reduced : now->state->calm_raw;
     for (uint32_t n = 0u; n < count; n++) {
         if (calm.is_known && codes[n] - calm.first <= calm.span) {
             continue;
         }
         const int64_t value = widened(now->design, codes[n]);
-        wg_watch_feed(now->tap, is_reduced, value, ticks_of(now->items, first + n));
-        calm = wg_watch_calm(now->tap, is_reduced, value, now->design->signed_bits != 0u);
+        wg_threshold_feed(now->filter, is_filtered, value, ticks_of(now->items, first + n));
+        calm = wg_threshold_calm(now->filter, is_filtered, value, now->design->signed_bits != 0u);
     }
-    if (is_reduced) {
+    if (is_filtered) {
         now->state->calm_reduced = calm;
     } else {
         now->state->calm_raw = calm;
     }
 }
 
-/** Reduced values, held at the instants of the samples from a number on. */
+/** Filtered values, held at the instants of the samples from a number on. */
 static void give(const feeding *now, uint32_t first, uint32_t count, const uint32_t *codes)
 {
     tap_state *state = now->state;
-    if (state->reduced == 0u) {
+    if (state->filtered == 0u) {
         state->first_ticks = ticks_of(now->items, first);
     }
-    if (now->design->reduced != NULL) {
-        uint32_t *kept = &now->design->reduced[state->reduced];
+    if (now->design->filtered != NULL) {
+        uint32_t *kept = &now->design->filtered[state->filtered];
         for (uint32_t n = 0u; n < count; n++) {
             kept[n] = codes[n];
         }
     }
-    state->reduced += count;
-    if (now->design->judges_reduced) {
+    state->filtered += count;
+    if (now->design->judges_filtered) {
         judge(now, true, first, count, codes);
     }
 }
@@ -216,7 +216,7 @@ static void pass_low_signed(const feeding *now, uint32_t count, uint32_t *codes)
 }
 
 /** Sum of samples that follow each other, modulo 2^32. */
-static uint32_t sum_of(const wg_items *items, uint32_t first, uint32_t count)
+static uint32_t sum_of(const wg_slot_samples *items, uint32_t first, uint32_t count)
 {
     const uint32_t stride = items->stride;
     uint32_t sum = 0u;
@@ -237,8 +237,8 @@ static uint32_t sum_of(const wg_items *items, uint32_t first, uint32_t count)
 /** Sums of samples without a sign that nobody judges one by one. */
 static void feed_blocks(const feeding *now)
 {
-    const wg_tap *design = now->design;
-    const wg_items *items = now->items;
+    const wg_filter *design = now->design;
+    const wg_slot_samples *items = now->items;
     tap_state *state = now->state;
     uint32_t done = 0u;
     while (done < items->count) {
@@ -256,15 +256,15 @@ static void feed_blocks(const feeding *now)
     }
 }
 
-void wg_tap_feed(uint32_t tap, const wg_items *items)
+void wg_filter_feed(uint32_t filter, const wg_slot_samples *items)
 {
-    const wg_tap *design = &wg_taps[tap];
-    const feeding now = {.tap = tap, .design = design, .state = &states[tap], .items = items};
+    const wg_filter *design = &wg_filters[filter];
+    const feeding now = {.filter = filter, .design = design, .state = &states[filter], .items = items};
     uint32_t codes[STRETCH];
     uint32_t count;
     now.state->calm_raw.is_known = false;
     now.state->calm_reduced.is_known = false;
-    if (design->stage == (uint8_t)WG_BLOCK && !design->judges_raw && design->signed_bits == 0u) {
+    if (design->stage == (uint8_t)WG_BLOCK_AVERAGE && !design->judges_raw && design->signed_bits == 0u) {
         feed_blocks(&now);
         return;
     }
@@ -274,10 +274,10 @@ void wg_tap_feed(uint32_t tap, const wg_items *items)
         if (design->judges_raw) {
             judge(&now, false, first, count, codes);
         }
-        if (design->stage == (uint8_t)WG_BLOCK) {
+        if (design->stage == (uint8_t)WG_BLOCK_AVERAGE) {
             add_up(&now, first, count, codes);
-        } else if (design->stage != (uint8_t)WG_PLAIN) {
-            if (design->stage == (uint8_t)WG_RUNNING) {
+        } else if (design->stage != (uint8_t)WG_UNFILTERED) {
+            if (design->stage == (uint8_t)WG_MOVING_AVERAGE) {
                 run_along(&now, count, codes);
             } else if (design->signed_bits == 0u) {
                 pass_low(&now, count, codes);
@@ -291,25 +291,25 @@ void wg_tap_feed(uint32_t tap, const wg_items *items)
     }
 }
 
-void wg_tap_send(uint32_t tap, bool is_tail)
+void wg_filter_send(uint32_t filter, bool is_tail)
 {
-    tap_state *state = &states[tap];
-    if (state->reduced == 0u) {
+    tap_state *state = &states[filter];
+    if (state->filtered == 0u) {
         return;
     }
-    if (wg_taps[tap].stream != 0u) {
+    if (wg_filters[filter].stream != 0u) {
         const uint32_t flags = (is_tail ? (uint32_t)WG_FLAG_TAIL : 0u) | (state->items == 0u ? (uint32_t)WG_FLAG_FIRST : 0u);
         const wg_frame frame = {
-            .kind = WG_SAMPLES, .stream = wg_taps[tap].stream, .item_bytes = 4u, .flags = (uint8_t)flags,
-            .count = state->reduced, .ticks = state->first_ticks, .first = state->items,
+            .kind = WG_SAMPLES, .stream = wg_filters[filter].stream, .item_bytes = 4u, .flags = (uint8_t)flags,
+            .count = state->filtered, .ticks = state->first_ticks, .first = state->items,
         };
-        wg_link_send(&frame, wg_taps[tap].reduced);
-        state->items += state->reduced;
+        wg_link_send(&frame, wg_filters[filter].filtered);
+        state->items += state->filtered;
     }
-    state->reduced = 0u;
+    state->filtered = 0u;
 }
 
-uint64_t wg_tap_items(uint32_t tap)
+uint64_t wg_filter_samples(uint32_t filter)
 {
-    return states[tap].items;
+    return states[filter].items;
 }

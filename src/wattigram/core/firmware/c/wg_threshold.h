@@ -1,9 +1,9 @@
 /**
- * @file wg_watch.h
+ * @file wg_threshold.h
  * Thresholds and redundant pairs that the program judges, and events on their way to the host.
  */
-#ifndef WG_WATCH_H
-#define WG_WATCH_H
+#ifndef WG_THRESHOLD_H
+#define WG_THRESHOLD_H
 
 #include <stdbool.h>
 #include <stdint.h>
@@ -23,10 +23,10 @@ typedef struct {
 /** A comparison, in codes. */
 typedef struct {
     uint16_t number;                /**< of its events */
-    uint8_t tap;
-    bool on_reduced;
-    uint8_t other;                  /**< tap whose values are taken away, or WG_NOTHING */
-    bool other_reduced;
+    uint8_t filter;
+    bool on_filtered;
+    uint8_t other;                  /**< filter whose values are taken away, or WG_NOTHING */
+    bool other_filtered;
     uint64_t reach_ticks;           /**< its nearest value counts, if it is no further away; 0: its newest */
     int64_t factor;                 /**< of the other signal's values, ... */
     int64_t divisor;                /**< ... over this */
@@ -46,7 +46,7 @@ typedef struct {
     wg_value *waiting;              /**< values of the signal that wait; NULL without another signal */
     wg_value *partners;             /**< newest values of the other signal */
     uint32_t room;                  /**< of each of the two, a power of two */
-} wg_watch;
+} wg_threshold;
 
 /** One event, as it goes out. */
 typedef struct {
@@ -64,28 +64,28 @@ typedef struct {
     bool is_known;                  /**< there are any */
 } wg_calm;
 
-extern const wg_watch wg_watches[];
-extern const uint32_t wg_watch_count;
+extern const wg_threshold wg_thresholds[];
+extern const uint32_t wg_threshold_count;
 
 /** Forget all values and events. Context: main loop, nothing runs. */
-void wg_watch_begin(void);
+void wg_threshold_begin(void);
 
-/** Judge a value of a tap, held at `ticks` after the start. Context: main loop. */
-void wg_watch_feed(uint32_t tap, bool is_reduced, int64_t value, uint64_t ticks);
+/** Judge a value of a filter, held at `ticks` after the start. Context: main loop. */
+void wg_threshold_feed(uint32_t filter, bool is_filtered, int64_t value, uint64_t ticks);
 
 /**
- * Values near one just judged that need not be judged, until wg_watch_work() is called.
- * @param is_signed values of the tap have a sign
+ * Values near one just judged that need not be judged, until wg_threshold_work() is called.
+ * @param is_signed values of the filter have a sign
  */
-wg_calm wg_watch_calm(uint32_t tap, bool is_reduced, int64_t value, bool is_signed);
+wg_calm wg_threshold_calm(uint32_t filter, bool is_filtered, int64_t value, bool is_signed);
 
 /** Whether events wait to be sent. Context: main loop. */
-bool wg_watch_waits(void);
+bool wg_threshold_waits(void);
 
 /** Tell an event that hardware saw, `ticks` after reset. Context: interrupt. */
-void wg_watch_tell(uint32_t number, bool entered, int32_t value, uint64_t ticks);
+void wg_threshold_tell(uint32_t number, bool entered, int32_t value, uint64_t ticks);
 
 /** Send events, and do what they are for. Context: main loop. */
-void wg_watch_work(void);
+void wg_threshold_work(void);
 
 #endif

@@ -1,18 +1,12 @@
 /**
- * @file wg_handlers.h
- * ISRs, and what of the rest of the program depends on registers.
+ * @file wg_control.h
+ * What the program does to peripherals while they run.
  */
-#ifndef WG_HANDLERS_H
-#define WG_HANDLERS_H
+#ifndef WG_CONTROL_H
+#define WG_CONTROL_H
 
 #include <stdbool.h>
 #include <stdint.h>
-
-/** Fetch results of converters that are polled; returns once nothing more is there. Context: main loop. */
-void wg_poll_results(void);
-
-/** Hand over what is left of each half. Context: main loop, at the end. */
-void wg_send_tails(void);
 
 /** Give a code to a DAC. Context: main loop. */
 void wg_put_code(uint32_t dac, uint16_t code);
@@ -25,5 +19,14 @@ bool wg_uart_has_room(uint32_t uart);
 
 /** Give a byte to a UART. Context: main loop. */
 void wg_uart_put(uint32_t uart, uint8_t byte);
+
+/** Start a converter once, as an event wants it. Context: main loop. */
+void wg_control_trigger(uint32_t chain);
+
+/** Stop a converter until it is resumed. Context: main loop. */
+void wg_control_halt(uint32_t chain);
+
+/** Let a halted converter run again. Context: main loop. */
+void wg_control_resume(uint32_t chain);
 
 #endif

@@ -1,13 +1,13 @@
 /**
- * @file wg_paced.c
+ * @file wg_periodic.c
  * What the program does every so often.
  */
-#include "wg_paced.h"
+#include "wg_periodic.h"
 
+#include "wg_clock.h"
+#include "wg_control.h"
 #include "wg_design.h"
-#include "wg_handlers.h"
 #include "wg_port.h"
-#include "wg_run.h"
 
 #define LINE_BYTES 80u
 
@@ -26,14 +26,14 @@ typedef struct {
 static ramp_state ramps[WG_RAMPS_OR_ONE];
 static report_state reports[WG_REPORTS_OR_ONE];
 
-void wg_paced_begin(void)
+void wg_periodic_begin(void)
 {
     for (uint32_t n = 0u; n < wg_ramp_count; n++) {
-        ramps[n].due = wg_run_epoch() + wg_ramps[n].begin_ticks;
+        ramps[n].due = wg_clock_epoch() + wg_ramps[n].begin_ticks;
         ramps[n].place = 0u;
     }
     for (uint32_t n = 0u; n < wg_report_count; n++) {
-        reports[n].due = wg_run_epoch();
+        reports[n].due = wg_clock_epoch();
         reports[n].length = 0u;
         reports[n].sent = 0u;
     }
@@ -116,7 +116,7 @@ static void report(uint32_t n, uint64_t now)
     }
 }
 
-void wg_paced_work(void)
+void wg_periodic_work(void)
 {
     const uint64_t now = wg_port_now();
     uint64_t first = 0u;
@@ -137,5 +137,5 @@ void wg_paced_work(void)
             first = due;
         }
     }
-    wg_run_wake(WG_WAKE_PACED, first > now ? first - now : first == 0u ? 0u : 1u);
+    wg_clock_wake(WG_WAKE_PERIODIC, first > now ? first - now : first == 0u ? 0u : 1u);
 }

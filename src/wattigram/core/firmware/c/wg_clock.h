@@ -1,0 +1,41 @@
+/**
+ * @file wg_clock.h
+ * Ticks since the start, and who wants to be woken when.
+ */
+#ifndef WG_CLOCK_H
+#define WG_CLOCK_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+/** Who may want to be woken. */
+enum { WG_WAKE_END, WG_WAKE_THRESHOLD, WG_WAKE_PERIODIC, WG_WAKES };
+
+/** Ticks of the last start, since reset. */
+extern uint64_t wg_began;
+
+/** Count from now. Context: main loop. */
+void wg_clock_begin(void);
+
+/** Count no further, and wake nobody. Context: main loop. */
+void wg_clock_end(void);
+
+/** Ticks since the start; up to the end where it has ended. */
+uint64_t wg_clock_ticks(void);
+
+/** Ticks of the start, since reset. */
+uint64_t wg_clock_epoch(void);
+
+/** Wake after so many ticks; 0 for no need. Context: main loop. */
+void wg_clock_wake(uint32_t who, uint64_t ticks);
+
+/** Wake when so many ticks since the start have passed; 0 for no need. Context: main loop. */
+void wg_clock_wake_at(uint32_t who, uint64_t ticks);
+
+/** Ask for the earliest of all wakes. Context: main loop. */
+void wg_clock_set_alarm(void);
+
+/** The earliest of all wakes has come. */
+bool wg_clock_is_due(void);
+
+#endif
