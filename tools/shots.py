@@ -10,6 +10,8 @@ from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
+from PyQt6.QtWidgets import QApplication
+
 from wattigram.core.contract.shapes import SineShape
 from wattigram.core.model.design.edits import SetPeriod, SetSampling, SetStartup, SetTable, SetUart
 from wattigram.desktop.pages.firmware_page import MEMORY, REGISTERS
@@ -141,7 +143,7 @@ def shoot_designs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
         window.show_page(CHAIN)
         window.chain_page.select(selection)
         window.board.start()
-        wait_until(app, lambda: window.board.latest.seconds > 4.2)  # type: ignore[arg-type]
+        wait_until(app, lambda: window.board.latest.seconds > 4.2)
         shoot(name)
     shoot_outputs(app, window, shoot)
     window.files.open(STUDIO_KILN)
@@ -161,7 +163,7 @@ def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
         window.files.open(path)
         window.show_page(CHAIN)
         window.board.start()
-        wait_until(app, lambda: window.board.latest.seconds > seconds)  # type: ignore[arg-type]
+        wait_until(app, lambda: window.board.latest.seconds > seconds)
 
     run(examples / "kiln-ramp", 1.4)
     window.chain_page.select(
@@ -182,7 +184,7 @@ def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
     window.show_page(ROUTES)
     window.book.routes.list.setCurrentRow(1)
     wait_until(
-        app,  # type: ignore[arg-type]
+        app,
         lambda: (
             "Current to wire" in window.board.latest.outputs
             and bool(window.board.latest.outputs["Current to wire"].overwritten.sum() > 100)
@@ -196,7 +198,7 @@ def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
 def _prove(app: QApplication, window: MainWindow, act: object) -> None:
     before = window.proving.latest
     act()  # type: ignore[operator]
-    wait_until(app, lambda: window.proving.latest is not before)  # type: ignore[arg-type]
+    wait_until(app, lambda: window.proving.latest is not before)
 
 
 if __name__ == "__main__":

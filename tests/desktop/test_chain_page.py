@@ -385,7 +385,7 @@ def test_a_running_board_draws_captured_on_expected(window: MainWindow, wait: Wa
     window.document.edit(CURE)
     wait(
         lambda: (
-            window.board.latest.build_mark == window.document.workspace.build_mark
+            window.board.latest.build_id == window.document.workspace.build_id
             and window.board.latest.seconds > 0.3
         )
     )

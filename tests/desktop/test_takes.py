@@ -27,7 +27,7 @@ def make_take(
     config = effective_config(workspace)
     run = Run(config)
     frames = run.advance(config.tick_hz // 2)
-    writer = TakeWriter(path, project_text(workspace.project), workspace.build_mark, config.tick_hz)
+    writer = TakeWriter(path, project_text(workspace.project), workspace.build_id, config.tick_hz)
     if turned is not None:
         run.set_bench(effective_bench(turned))
         writer.add_bench(run.next_tick(), project_text(turned.project))

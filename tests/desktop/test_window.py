@@ -350,7 +350,7 @@ def test_many_edits_while_running_end_with_the_last_design(window: MainWindow, w
     wait(lambda: window.board.latest.seconds > 0.2)
     for cycles in (3, 8, 16, 64, 128, 384):
         window.document.edit(SetSampling("ADC 1", 2, cycles, "Door latch"))
-    wait(lambda: window.board.latest.build_mark == window.document.workspace.build_mark)
+    wait(lambda: window.board.latest.build_id == window.document.workspace.build_id)
     wait(
         lambda: (
             window.board.latest.seconds > 0.2
@@ -358,7 +358,7 @@ def test_many_edits_while_running_end_with_the_last_design(window: MainWindow, w
         )
     )
     window.document.stack.undo()
-    wait(lambda: window.board.latest.build_mark == window.document.workspace.build_mark)
+    wait(lambda: window.board.latest.build_id == window.document.workspace.build_id)
 
 
 def test_a_design_that_moves_away_from_a_real_board_is_noticed(

@@ -42,7 +42,7 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
     clock = format_si(workspace.bus_clock_hz, "Hz")
     click.echo(
         f"{project.name} · {workspace.part.name} · {clock} · {workspace.reference_v:.3f} V · "
-        f"build {workspace.build_mark}"
+        f"build {workspace.build_id}"
     )
     for chain in project.chains:
         cycle = scan_timing(workspace, chain)

@@ -34,7 +34,7 @@ def check_json(workspace: Workspace, findings: tuple[Finding, ...]) -> Values:
     return {
         "project": project.name,
         "part": workspace.part.name,
-        "build_mark": workspace.build_mark,
+        "build_mark": workspace.build_id,
         "pins": [_pin(workspace, signal) for signal in project.signals],
         "converters": [_converter(workspace, chain) for chain in project.chains],
         "startup": [

@@ -77,7 +77,7 @@ def firmware(
         }
         values |= {
             "folder": str(out),
-            "build_mark": workspace.build_mark,
+            "build_mark": workspace.build_id,
             "registers": _registers(workspace),
         }
         if result is not None:
@@ -104,7 +104,7 @@ def _write_tables(workspace: Workspace, out: Path, as_json: bool) -> None:
             f"The tables cannot be written: {fault.strerror}.", where=str(out)
         ) from fault
     said = json.dumps(
-        {"folder": str(out), "new": [TABLES], "build_mark": workspace.build_mark}, indent=2
+        {"folder": str(out), "new": [TABLES], "build_mark": workspace.build_id}, indent=2
     )
     click.echo(said if as_json else f"{out / TABLES}: {len(text.splitlines())} lines")
 

@@ -63,9 +63,9 @@ def prove_take(
         print_proof(proof)
         if not proof.mark_matches:
             click.echo(
-                f"note: the take was made from build {proof.build_mark or 'unknown'}, the project "
+                f"note: the take was made from build {proof.build_id or 'unknown'}, the project "
                 "is now "
-                f"{workspace.build_mark}; expected values are those of the take's own design.",
+                f"{workspace.build_id}; expected values are those of the take's own design.",
                 err=True,
             )
     unjudged = proof.count("open")
@@ -84,7 +84,7 @@ def proof_json(proof: Proof) -> dict[str, Any]:
         "fails": proof.count("fails"),
         "open": proof.count("open"),
         "all_hold": proof.all_hold,
-        "build_mark": proof.build_mark,
+        "build_mark": proof.build_id,
         "mark_matches": proof.mark_matches,
         "firmware_fault": proof.fault,
         "register_differences": list(proof.differences),

@@ -28,7 +28,7 @@ def info(take: Path) -> None:
     with open_take(take) as opened:
         state = "complete" if opened.complete else "not finished: it ends at the last flush"
         click.echo(
-            f"{take}: {opened.board or 'unknown board'}, build {opened.build_mark}, "
+            f"{take}: {opened.board or 'unknown board'}, build {opened.build_id}, "
             f"{opened.started}, {state}"
         )
         click.echo(

@@ -53,7 +53,7 @@ def board_route(**updates: object) -> DmaRoute:
     bench = EffectiveBench(pins={})
     return DmaRoute(
         EffectiveConfig(
-            board="b", build_mark="m", tick_hz=1000, converters=(), routes=(route,), bench=bench
+            board="b", build_id="m", tick_hz=1000, converters=(), routes=(route,), bench=bench
         ),
         0,
     )

@@ -142,6 +142,8 @@ def test_without_noise_the_board_does_what_is_expected(kiln: Workspace, source: 
 
 
 PINS = ("A2", "A3", "A4", "A6")
+NEAR_A_STEP = 0.002
+"""LSB by which two calculations may differ where it decides between two codes."""
 CIRCUITS = st.tuples(
     *(
         st.tuples(
@@ -172,10 +174,11 @@ def test_without_noise_any_circuit_settles_as_expected(
     for place, name in enumerate(("Coil current", "Upper zone", "Door latch", "3.3 V rail")):
         stream = expected_raw(((0, design),), "ADC 1", name, 0, scans)
         gain = float(design.project.signal(name).scaling)
-        expected = np.clip(np.floor(stream.predicted_v * gain / (3.3 / 4096) + 0.5), 0, 4095)
+        expected = np.clip(stream.predicted_v * gain / (3.3 / 4096), 0, 4095)
         off = np.abs(codes[:, place] - expected)
-        assert np.mean(off > 0) < 0.02, (name, off.max())
-        assert np.mean(off > 1) < 1e-3, (name, off.max())
+        # A source in step with the scans may lie where two codes meet, in every tenth sample.
+        assert np.mean(off > 0.5 + NEAR_A_STEP) < 0.02, (name, off.max())
+        assert np.mean(off > 1.5) < 1e-3, (name, off.max())
 
 
 @pytest.mark.parametrize("sampler", ["across", "each-side"])

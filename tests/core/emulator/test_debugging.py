@@ -189,7 +189,7 @@ def test_polling_memory_gives_a_take_with_exact_items(
     record_run(kiln, 1.0, tmp_path / "design.h5", fast=True)
     assert outcome.samples > 10_000
     with open_take(tmp_path / "polled.h5") as polled, open_take(tmp_path / "design.h5") as design:
-        assert polled.build_mark == kiln.build_mark
+        assert polled.build_id == kiln.build_id
         assert any("polls, at most" in line for line in polled.log)
         for stream in (0, 1):
             mine, other = polled.items(stream), design.items(stream)

@@ -88,7 +88,7 @@ def said_by_c(
         elif isinstance(frame, Frame) and frame.type is FrameType.EVENTS:
             found = np.frombuffer(frame.payload, dtype=EVENT_DTYPE)
             events += [
-                (int(e["window"]), int(e["entered"]), int(e["value"]), int(e["ticks"]))
+                (int(e["source"]), int(e["entered"]), int(e["value"]), int(e["ticks"]))
                 for e in found
             ]
     return reduced, events

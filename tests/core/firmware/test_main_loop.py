@@ -167,7 +167,7 @@ def test_commands_are_obeyed_and_others_answered(kiln: Workspace, tmp_path: Path
     heard = b"identify\nquery\nstart ticks=96000\nquery\nstop\nquery\nnonsense\r\n\n  \nstart ticks=1x\nstop\n"
     said = texts(host_program(kiln, tmp_path / "c", TALKER, heard))
     identity = parse_identity(said[0])
-    assert (identity.build_mark, identity.tick_hz) == (kiln.build_mark, 96_000_000)
+    assert (identity.build_id, identity.tick_hz) == (kiln.build_id, 96_000_000)
     assert said[1] == "idle"
     assert said[2].startswith("started build=")
     assert said[3].startswith("running ticks=")
@@ -203,5 +203,5 @@ def test_whatever_a_host_says_the_firmware_lives_on(kiln: Workspace, tmp_path: P
             heard += rng.choice(words) * rng.randrange(1, 200)
     heard += b"\nstop\nidentify\n"
     said = texts(host_program(kiln, tmp_path / "c", TALKER, bytes(heard)))
-    assert parse_identity(said[-1]).build_mark == kiln.build_mark
+    assert parse_identity(said[-1]).build_id == kiln.build_id
     assert sum(text.startswith("error") for text in said) > COMMANDS / 10

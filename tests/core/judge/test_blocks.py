@@ -65,7 +65,7 @@ def test_a_long_take_is_read_within_little_memory(
     short, path = take_of(kiln), tmp_path / "long.h5"
     path.write_bytes(short.path.read_bytes())
     with h5py.File(path, "r+") as file:
-        items = file["streams/0/items"]
+        items = file["streams/0/samples"]
         once = items[:]
         items.resize((40 * len(once),))
         for lap in range(1, 40):

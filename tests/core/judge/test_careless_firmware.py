@@ -60,7 +60,7 @@ def proof_of(
         reception = StreamReceiver(cured)
         path = tmp_path / f"{len(list(tmp_path.iterdir()))}.h5"
         reception.start_writing(
-            TakeWriter(path, project_text(cured.project), cured.build_mark, good.tick_hz)
+            TakeWriter(path, project_text(cured.project), cured.build_id, good.tick_hz)
         )
         sequence = 0
         counts = " ".join(

@@ -50,7 +50,7 @@ def take_from(
     """A take of a board that does not do what the design says, as after wrong firmware."""
     run = Run(config)
     frames = run.advance(int(config.tick_hz * seconds)) + run.finish()
-    writer = TakeWriter(path, project_text(workspace.project), workspace.build_mark, config.tick_hz)
+    writer = TakeWriter(path, project_text(workspace.project), workspace.build_id, config.tick_hz)
     for found in Decoder().feed(b"".join(frames)):
         if isinstance(found, SampleRun):
             writer.add_run(found)

@@ -23,20 +23,20 @@ def serve_board(
 ) -> None:
     """Serve until interrupted.
 
-    Prints one line of JSON with ``pty``, ``tcp``, ``build_mark`` and ``key`` when ready.
+    Prints one line of JSON with ``pty``, ``tcp``, ``build_id`` and ``key`` when ready.
     ``attached`` ends the
     board when standard input is closed, so that it never outlives the program that started it.
     """
     watch_fd = sys.stdin.fileno() if attached else None
-    serve(BoardServer(config, tcp_port, fast, watch_fd), config.build_mark, out)
+    serve(BoardServer(config, tcp_port, fast, watch_fd), config.build_id, out)
 
 
-def serve(server: PortServer, build_mark: str, out: TextIO, **more: int) -> None:
+def serve(server: PortServer, build_id: str, out: TextIO, **more: int) -> None:
     """Say where a server listens, with ``more`` of it, then serve until interrupted."""
     ready = {
         "pty": server.pty_path,
         "tcp": server.tcp_port,
-        "build_mark": build_mark,
+        "build_mark": build_id,
         "key": server.key,
         "pid": os.getpid(),
         **more,

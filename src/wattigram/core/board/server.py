@@ -316,7 +316,7 @@ class BoardServer(PortServer):
             case "":
                 pass
             case "identify":
-                identity = Identity(self.config.board, self.config.build_mark, self.config.tick_hz)
+                identity = Identity(self.config.board, self.config.build_id, self.config.tick_hz)
                 self._say(FrameType.IDENTITY, identity.text())
             case "start":
                 self._start(client, rest.split())
@@ -353,7 +353,7 @@ class BoardServer(PortServer):
         if self._run is not None:
             self._stop()
         self._begin(client, Run(self.config, self._sequence, self._threads))
-        self._say(FrameType.LOG, f"started build={self.config.build_mark} seed={self.config.seed}")
+        self._say(FrameType.LOG, f"started build={self.config.build_id} seed={self.config.seed}")
 
     def _stop(self) -> None:
         if self._run is None:

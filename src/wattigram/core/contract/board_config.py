@@ -357,7 +357,7 @@ class EffectiveConfig(_Effective):
     """Everything that the virtual board needs."""
 
     board: str
-    build_mark: str
+    build_id: str
     tick_hz: Annotated[int, Meta(ge=1, le=10**10)]
     seed: Annotated[int, Meta(ge=0, le=1 << 32)] = 1
     converters: Annotated[tuple[EffectiveConverter, ...], Meta(max_length=64)]

@@ -212,7 +212,7 @@ class _Context:
             "made_by": MADE_BY,
             "project": c_comment(workspace.project.name),
             "part_name": c_comment(part.name),
-            "mark": workspace.build_mark,
+            "mark": workspace.build_id,
             "tick_hz": tables.config.tick_hz,
             "timers": self._timers(),
             "chains": [self._chain(chain) for chain in tables.chains],

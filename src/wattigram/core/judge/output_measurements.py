@@ -130,7 +130,7 @@ class Trips:
 def trip_points(take: Take, watch: Watch) -> Trips | None:
     """Where a comparator trips: the voltage of what moves at each edge; None where one way never
     came."""
-    events = take.events[take.events["window"] == take.workspace.watches.index(watch)]
+    events = take.events[take.events["source"] == take.workspace.watches.index(watch)]
     times_s = events["ticks"] / take.tick_hz
     comparator = take.workspace.project.comparator(watch.comparator)
     assert comparator is not None

@@ -30,7 +30,7 @@ class Proof:
     """Verdicts on a take, and likely causes of what fails."""
 
     take: Path
-    build_mark: str
+    build_id: str
     mark_matches: bool
     verdicts: tuple[Verdict, ...]
     causes: tuple[LikelyCause, ...]
@@ -120,12 +120,12 @@ def prove(
     if take.fault:
         signal = next(iter(failing), expectations[0].signal if expectations else "")
         causes.insert(0, LikelyCause(signal, "firmware-failed", FAILED, 1.0, take.fault, None))
-    matches = take.build_mark == workspace.build_mark
+    matches = take.build_id == workspace.build_id
     differing = tuple(
         register_difference.text for register_difference in register_differences(take)
     )
     return Proof(
-        take.path, take.build_mark, matches, tuple(verdicts), tuple(causes), differing, take.fault
+        take.path, take.build_id, matches, tuple(verdicts), tuple(causes), differing, take.fault
     )
 
 

@@ -45,7 +45,7 @@ def crossings(
     assert chain is not None
     cycles = take.chain_cycles(chain)
     number = take.workspace.watches.index(watch)
-    mine = take.events[take.events["window"] == number]
+    mine = take.events[take.events["source"] == number]
     came = tuple((int(row["ticks"]) / take.tick_hz, bool(row["entered"])) for row in mine)
     meant = tuple(
         (ticks, _as_meant(workspace, watch, limits_v)) for ticks, workspace in take.history
@@ -111,7 +111,7 @@ def comparator_edges(take: Take, watch: Watch) -> Edges:
     figures = comparator_metrics(take.workspace, comparator)
     number = take.workspace.watches.index(watch)
     times_s: NDArray[np.float64] = np.sort(
-        take.events["ticks"][take.events["window"] == number] / take.tick_hz
+        take.events["ticks"][take.events["source"] == number] / take.tick_hz
     )
     due = int(figures.crossings_hz * take.seconds)
     if not len(times_s) or figures.crossings_hz == 0:

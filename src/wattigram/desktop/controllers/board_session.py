@@ -112,9 +112,7 @@ class LiveBoard(QObject):
         if self._session is None or workspace.project == before.project:
             return
         is_rewired = workspace.project.bench != before.project.bench
-        if workspace.build_mark != before.build_mark or (
-            is_rewired and not is_virtual(self.address)
-        ):
+        if workspace.build_id != before.build_id or (is_rewired and not is_virtual(self.address)):
             self._restart.start()
         elif is_rewired:
             self._session.turn_knobs(workspace)

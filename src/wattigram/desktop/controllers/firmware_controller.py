@@ -86,7 +86,7 @@ class FirmwareWork(QObject):
     @property
     def is_current(self) -> bool:
         """The image is of the design as it is now."""
-        return self.result is not None and self._built_mark == self._document.workspace.build_mark
+        return self.result is not None and self._built_mark == self._document.workspace.build_id
 
     @property
     def built_lines(self) -> tuple[str, ...] | None:
@@ -210,7 +210,7 @@ class FirmwareWork(QObject):
         self.result = result
         if result.elf is not None:
             self.look_into(result.elf)
-        self._built_mark = workspace.build_mark
+        self._built_mark = workspace.build_id
         if result.elf is not None:
             lines = list(write_lines(design_writes(workspace)))
             try:

@@ -105,7 +105,7 @@ def _project_panel(workspace: Workspace) -> Panel:
             Fact("signals", str(len(project.signals))),
             Fact("chains", str(len(project.chains))),
             Fact("full scale", format_volts(workspace.reference_v)),
-            Fact("build ID", workspace.build_mark),
+            Fact("build ID", workspace.build_id),
         ),
         (
             Field("name", project.name, lambda text: SetProjectName(text.strip()), hint="any name"),

@@ -295,7 +295,7 @@ class ProofPage(QWidget):
         warning = (
             ""
             if proof.mark_matches
-            else f" · made from build {proof.build_mark}, not from the present design"
+            else f" · made from build {proof.build_id}, not from the present design"
         )
         self.summary.setText(heading + warning)
         failing = [

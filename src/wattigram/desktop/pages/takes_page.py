@@ -165,7 +165,7 @@ class TakesPage(QWidget):
         self._info.setText(
             f"{format_si(data.seconds, 's', 5)} · {samples} samples · {lost or 'no'} scans lost "
             f"· {len(take.events)} events · "
-            f"build {take.build_mark}" + ("" if take.complete else " · not finished")
+            f"build {take.build_id}" + ("" if take.complete else " · not finished")
         )
         reduced = {trace.name for trace in data.traces if trace.stage == "filtered"}
         self._shown = frozenset(

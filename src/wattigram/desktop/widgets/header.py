@@ -110,10 +110,10 @@ class Header(QWidget):
             tone = "bad"
         if snapshot.state in {"idle", "running"}:
             if snapshot.mark_matches is False:
-                text = f"✕ Board has build {snapshot.build_mark}"
+                text = f"✕ Board has build {snapshot.build_id}"
                 tone = "bad"
             elif snapshot.mark_matches and self.width() >= ROOMY:
-                text += f" · build {snapshot.build_mark[:4]}"
+                text += f" · build {snapshot.build_id[:4]}"
             if self.width() < ROOMY and text == f"● {what}" and snapshot.state == "running":
                 text = "● Running"
             if snapshot.lost_cycles:

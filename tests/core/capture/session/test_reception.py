@@ -52,7 +52,7 @@ def board() -> Board:
 def reception(kiln: Workspace, tmp_path: Path) -> StreamReceiver:
     found = StreamReceiver(kiln)
     found.start_writing(
-        TakeWriter(tmp_path / "t.h5", project_text(kiln.project), kiln.build_mark, 96_000_000)
+        TakeWriter(tmp_path / "t.h5", project_text(kiln.project), kiln.build_id, 96_000_000)
     )
     return found
 

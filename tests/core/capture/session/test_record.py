@@ -86,7 +86,7 @@ def test_a_slow_board_whose_time_goes_on_is_waited_for(kiln: Workspace, tmp_path
         )
         return [samples, reply(f"stopped ticks={ticks} samples.0=400")]
 
-    with slow_board(kiln.build_mark, answer) as board:
+    with slow_board(kiln.build_id, answer) as board:
         outcome = record_run(kiln, 0.01, tmp_path / "t.h5", board=board.address)
     assert outcome.samples == 400
     assert not any("fell silent" in note for note in outcome.notes)
@@ -95,7 +95,7 @@ def test_a_slow_board_whose_time_goes_on_is_waited_for(kiln: Workspace, tmp_path
 
 def test_a_board_that_answers_and_stands_still_is_given_up(kiln: Workspace, tmp_path: Path) -> None:
     began = time.monotonic()
-    with slow_board(kiln.build_mark, lambda _command: [reply("running ticks=5")]) as board:
+    with slow_board(kiln.build_id, lambda _command: [reply("running ticks=5")]) as board:
         outcome = record_run(kiln, 0.01, tmp_path / "t.h5", board=board.address)
     assert 0.4 < time.monotonic() - began < 8
     assert any("fell silent" in note for note in outcome.notes)
@@ -107,7 +107,7 @@ def test_a_board_that_answers_and_stands_still_is_given_up(kiln: Workspace, tmp_
 
 def test_a_board_of_another_protocol_is_told_as_that(kiln: Workspace, tmp_path: Path) -> None:
     with (
-        slow_board(kiln.build_mark, lambda _command: [], protocol="1") as board,
+        slow_board(kiln.build_id, lambda _command: [], protocol="1") as board,
         pytest.raises(LinkError, match="speaks protocol 1"),
     ):
         record_run(kiln, 0.1, tmp_path / "t.h5", board=board.address)
@@ -140,7 +140,7 @@ def test_a_board_that_does_not_know_how_long_is_told_to_stop(
         sent += 20
         return [frame_of(number, number * TICK_HZ // 100) for number in range(sent - 20, sent)]
 
-    with slow_board(kiln.build_mark, answer) as board:
+    with slow_board(kiln.build_id, answer) as board:
         outcome = record_run(kiln, 0.1, tmp_path / "t.h5", board=board.address)
     assert board.heard.count("stop") == 1
     assert outcome.is_whole
@@ -155,7 +155,7 @@ def test_half_a_run_is_not_a_whole_one(kiln: Workspace, tmp_path: Path) -> None:
             else []
         )
 
-    with slow_board(kiln.build_mark, answer) as board:
+    with slow_board(kiln.build_id, answer) as board:
         outcome = record_run(kiln, 0.1, tmp_path / "t.h5", board=board.address)
     assert (outcome.is_whole, outcome.seconds, outcome.wanted_s) == (False, 0.05, 0.1)
     assert "50.00 ms of 100.0 ms came." in outcome.notes
@@ -167,7 +167,7 @@ def test_a_board_that_changes_who_it_is_keeps_its_clock(kiln: Workspace, tmp_pat
     def answer(command: str) -> list[bytes]:
         return [frame_of(0, 0), other, reply(f"stopped ticks={TICK_HZ // 10} samples.0=400")]
 
-    with slow_board(kiln.build_mark, answer) as board:
+    with slow_board(kiln.build_id, answer) as board:
         outcome = record_run(kiln, 0.1, tmp_path / "t.h5", board=board.address)
     assert outcome.seconds == 0.1
     with open_take(tmp_path / "t.h5") as take:

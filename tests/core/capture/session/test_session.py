@@ -77,7 +77,7 @@ def test_another_program_reads_the_pty(kiln: Workspace) -> None:
                     items.append(found.items)
                 elif isinstance(found, Frame):
                     said += found.text
-        assert f"build={kiln.build_mark}" in said
+        assert f"build={kiln.build_id}" in said
         assert len(np.concatenate(items)) == 12_000
         assert (decoder.stats.frames_lost, decoder.stats.bytes_skipped) == (0, 0)
 
@@ -111,8 +111,7 @@ def test_a_board_with_another_build_is_noticed(kiln: Workspace, tmp_path: Path) 
     with BoardProcess(effective_config(other)) as board:
         outcome = record_run(kiln, 0.2, tmp_path / "t.h5", board=board.address, fast=True)
     assert (
-        f"The board runs build {other.build_mark}, this design is {kiln.build_mark}"
-        in outcome.notes[0]
+        f"The board runs build {other.build_id}, this design is {kiln.build_id}" in outcome.notes[0]
     )
     with open_take(tmp_path / "t.h5") as take:
         assert not prove(kiln, take).mark_matches

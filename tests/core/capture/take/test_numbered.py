@@ -104,7 +104,7 @@ def test_a_take_that_is_replaced_stays_until_the_next_has_begun(
         TakeWriter(path, project_text(kiln.project), "second", 1, overwrite=True)
     assert [one.name for one in tmp_path.iterdir()] == ["t.h5"]
     with open_take(path) as take:
-        assert take.build_mark == "first"
+        assert take.build_id == "first"
 
 
 def test_a_disk_without_links_has_takes_all_the_same(

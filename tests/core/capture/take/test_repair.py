@@ -70,8 +70,8 @@ def test_of_a_copy_cut_short_the_rest_is_kept(share: float, damaged: Path, tmp_p
 def test_chunks_that_were_never_written_become_gaps(damaged: Path, tmp_path: Path) -> None:
     """As a full disk left them: the list of items is longer than what was written of it."""
     with h5py.File(damaged, "r+") as file:
-        count = file["streams/0/items"].shape[0]
-        file["streams/0/items"].resize((count + 500_000,))
+        count = file["streams/0/samples"].shape[0]
+        file["streams/0/samples"].resize((count + 500_000,))
     mended = repair_take(damaged, tmp_path / "new.h5")
     assert len(mended) == 1
     with open_take(tmp_path / "new.h5") as new:
@@ -79,7 +79,7 @@ def test_chunks_that_were_never_written_become_gaps(damaged: Path, tmp_path: Pat
 
 
 def lose_attribute(file: h5py.File) -> None:
-    for name in ("build_mark", "complete", "format"):
+    for name in ("build_id", "complete", "format"):
         del file.attrs[name]
 
 
@@ -94,7 +94,7 @@ def lose_frames(file: h5py.File) -> None:
 
 def add_nonsense(file: h5py.File) -> None:
     file["streams/x"] = h5py.SoftLink("/streams")
-    file["streams/900/items"] = [1.0]
+    file["streams/900/samples"] = [1.0]
 
 
 @pytest.mark.parametrize("damage", [lose_attribute, lose_events, lose_frames, add_nonsense])

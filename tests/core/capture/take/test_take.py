@@ -18,7 +18,9 @@ from hypothesis import strategies as st
 from tests.conftest import edited
 from tests.paths import KILN
 from wattigram.core.base.errors import TakeError, WattigramError
+from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import Overview, Take, TakeWriter, export_csv, open_take
+from wattigram.core.capture.take.repair import repair_take
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.contract.link import EVENT_DTYPE
 from wattigram.core.model.bench import DcSource, Wiring
@@ -34,7 +36,7 @@ def run_of(stream: int, first: int, items: np.ndarray) -> SampleRun:
 @pytest.fixture
 def writer(tmp_path: Path, kiln: Workspace) -> TakeWriter:
     return TakeWriter(
-        tmp_path / "t.h5", project_text(kiln.project), kiln.build_mark, 96_000_000, "board"
+        tmp_path / "t.h5", project_text(kiln.project), kiln.build_id, 96_000_000, "board"
     )
 
 
@@ -111,7 +113,7 @@ def test_events_log_and_knobs_are_kept(writer: TakeWriter, kiln: Workspace) -> N
             (777, turned.project),
         ]
         assert take.complete
-        assert take.workspace.build_mark == take.build_mark
+        assert take.workspace.build_id == take.build_id
 
 
 def test_a_take_cannot_be_written_just_anywhere(kiln: Workspace, tmp_path: Path) -> None:
@@ -295,7 +297,7 @@ def test_damaged_takes_give_sentences_only(
         (lambda f: f.__delitem__("events"), "is no dataset"),
         (lambda f: f["streams"].create_group("nine"), "numbers below 256"),
         (lambda f: f["streams"].create_group("²"), "numbers below 256"),
-        (lambda f: f["streams/0/items"].resize((1 << 33,)), "holds at most"),
+        (lambda f: f["streams/0/samples"].resize((1 << 33,)), "holds at most"),
         (lambda f: f["events"].resize((1 << 33,)), "has no room"),
         (lambda f: f["streams/0/frames"].resize((1 << 33,)), "has no room"),
         (lambda f: f["streams"].__setitem__("7", h5py.SoftLink("/streams")), "is a link"),
@@ -306,9 +308,9 @@ def test_damaged_takes_give_sentences_only(
         (lambda f: (f.__delitem__("log"), f.__setitem__("log", [1, 2])), "no lines of text"),
         (
             lambda f: (
-                f["streams/0"].__delitem__("items"),
+                f["streams/0"].__delitem__("samples"),
                 f["streams/0"].create_dataset(
-                    "items", (10,), "<u2", external=[("/etc/passwd", 0, 20)]
+                    "samples", (10,), "<u2", external=[("/etc/passwd", 0, 20)]
                 ),
             ),
             "lies in another file",
@@ -316,8 +318,8 @@ def test_damaged_takes_give_sentences_only(
         (lambda f: (f.__delitem__("gaps"), f.create_dataset("gaps", data=[1, 2])), "other columns"),
         (
             lambda f: (
-                f["streams/0"].__delitem__("items"),
-                f["streams/0"].create_dataset("items", data=np.zeros((2, 2))),
+                f["streams/0"].__delitem__("samples"),
+                f["streams/0"].create_dataset("samples", data=np.zeros((2, 2))),
             ),
             "unsigned samples",
         ),
@@ -359,3 +361,41 @@ def test_stamps_are_no_samples(tmp_path: Path, kiln: Workspace) -> None:
 def test_a_name_with_nul_is_a_sentence() -> None:
     with pytest.raises(TakeError, match="no such file"):
         open_take(Path("a\0b.h5"))
+
+
+def as_version_3(path: Path) -> None:
+    """The take in the words that versions 1 to 3 had."""
+    with h5py.File(path, "r+") as file:
+        for now, former in (("build_id", "build_mark"), ("scans_lost", "lost_cycles")):
+            if now in file.attrs:
+                file.attrs[former] = file.attrs[now]
+                del file.attrs[now]
+        for group in file["streams"].values():
+            group.move("samples", "items")
+        events = file["events"][:]
+        former = np.dtype(
+            [
+                ("window" if name == "source" else name, events.dtype[name])
+                for name in events.dtype.names
+            ]
+        )
+        del file["events"]
+        file.create_dataset("events", data=events.astype(former), maxshape=(None,), chunks=(4096,))
+        file.attrs["version"] = 3
+
+
+def test_a_take_in_former_words_is_read_and_repaired(kiln: Workspace, tmp_path: Path) -> None:
+    path = tmp_path / "take.h5"
+    record_run(kiln, 0.2, path, fast=True, seed=5)
+    with open_take(path) as take:
+        was = take.items(0), take.events, take.build_id, take.lost_cycles, take.totals
+    as_version_3(path)
+    repair_take(path, tmp_path / "again.h5")
+    for copy in (path, tmp_path / "again.h5"):
+        with open_take(copy) as take:
+            now = take.items(0), take.events, take.build_id, take.lost_cycles, take.totals
+        assert len(now[0]) > 1000
+        assert np.array_equal(now[0], was[0])
+        assert now[1].tolist() == was[1].tolist()
+        assert now[1].dtype == was[1].dtype
+        assert now[2:] == was[2:]

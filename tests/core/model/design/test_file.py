@@ -14,7 +14,7 @@ from wattigram.core.base.errors import PartError, ProjectError, WattigramError
 from wattigram.core.model.bench import DcSource, SineSource, Wiring
 from wattigram.core.model.design import (
     Workspace,
-    build_mark,
+    build_id,
     load_project,
     open_workspace,
     parse_project,
@@ -101,14 +101,14 @@ def test_version_2_is_read_as_it_was_meant(kiln: Workspace) -> None:
 
 
 def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
-    mark = build_mark(kiln.project)
+    mark = build_id(kiln.project)
     assert len(mark) == 8
     rewired = edited(
         kiln, SetWiring(Wiring(pin="A2", source_resistance_ohm=1.0, source=DcSource(voltage_v=1.0)))
     )
-    assert rewired.build_mark == mark
-    assert edited(kiln, SetPeriod("ADC 1", Fraction(1, 5000))).build_mark != mark
-    assert build_mark(kiln.project.replaced(name="other", expectations=())) == mark
+    assert rewired.build_id == mark
+    assert edited(kiln, SetPeriod("ADC 1", Fraction(1, 5000))).build_id != mark
+    assert build_id(kiln.project.replaced(name="other", expectations=())) == mark
 
 
 @pytest.mark.parametrize(

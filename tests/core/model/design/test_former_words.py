@@ -8,7 +8,7 @@ import pytest
 from tests.paths import EXAMPLE_FILES, FORMER_FILES
 from wattigram.core.base.errors import ProjectError
 from wattigram.core.base.models import StrictModel, fields_of, plain_values
-from wattigram.core.model.design import build_mark, load_project, parse_project, project_text
+from wattigram.core.model.design import build_id, load_project, parse_project, project_text
 from wattigram.core.model.design.former_words import (
     FORMER,
     former_value,
@@ -35,7 +35,7 @@ def test_a_file_of_version_4_is_the_same_project(path: Path) -> None:
     former = (FORMER_FILES / f"{name}.version-4.toml").read_text()
     project = parse_project(former, "x")
     assert project == load_project(path)
-    assert build_mark(project) == IDS[name]
+    assert build_id(project) == IDS[name]
     assert project_text(project) == path.read_text()
 
 

@@ -52,7 +52,7 @@ def new_take(
         return TakeWriter(
             there,
             project_text(workspace.project),
-            identity.build_mark,
+            identity.build_id,
             identity.tick_hz,
             identity.board,
             part_text=workspace.part.text,

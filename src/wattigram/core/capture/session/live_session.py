@@ -387,7 +387,7 @@ class LiveSession:
                 runs_image=self._address.startswith(IMAGE),
                 message=self._message,
                 board=identity.board if identity else "",
-                build_mark=identity.build_mark if identity else "",
+                build_id=identity.build_id if identity else "",
                 mark_matches=reception.mark_matches,
                 seconds=reception.ticks / tick_hz,
                 totals=dict(reception.totals),

@@ -29,7 +29,7 @@ from wattigram.core.model.design import Chain, Dma, Workspace
 from wattigram.core.silicon.registers import register_map
 
 START, STOP = 1, 2
-MARK = "wg_build_mark"
+MARK = "wg_build_id"
 MARK_BYTES = 40
 SETTLE_S = 0.05
 FASTEST_S, SLOWEST_S = 0.002, 0.05

@@ -96,11 +96,11 @@ def record_run(
         _identify(transport, reception)
         ticks = _whole_cycles(workspace, seconds, reception)
         assert reception.identity is not None
-        mark = reception.identity.build_mark
+        mark = reception.identity.build_id
         notes: list[str] = [text for text in [overload_text(workspace, board)] if text]
         if not reception.mark_matches:
             notes.append(
-                f"The board runs build {mark}, this design is {workspace.build_mark}: expected "
+                f"The board runs build {mark}, this design is {workspace.build_id}: expected "
                 "values may not fit."
             )
         tick_hz = reception.identity.tick_hz

@@ -79,7 +79,7 @@ class Snapshot:
     """It is a virtual board with compiled firmware."""
     message: str = ""
     board: str = ""
-    build_mark: str = ""
+    build_id: str = ""
     mark_matches: bool | None = None
     seconds: float = 0.0
     cycles: int = 0

@@ -144,9 +144,7 @@ class StreamReceiver:
     @property
     def mark_matches(self) -> bool | None:
         """Whether the board runs this design; None before it has said."""
-        return (
-            None if self.identity is None else self.identity.build_mark == self.workspace.build_mark
-        )
+        return None if self.identity is None else self.identity.build_id == self.workspace.build_id
 
     def begin(self) -> None:
         """Forget what an earlier run left."""
@@ -290,7 +288,7 @@ class StreamReceiver:
                     events = events.copy()
                     events["ticks"] += np.uint64(self._origin.ticks)
                 self.events.extend(
-                    (int(row["window"]), bool(row["entered"]), int(row["value"]), int(row["ticks"]))
+                    (int(row["source"]), bool(row["entered"]), int(row["value"]), int(row["ticks"]))
                     for row in events
                 )
                 self.event_count += len(events)
@@ -316,7 +314,7 @@ class StreamReceiver:
             return
         if self.writer is not None and self.identity is not None and identity != self.identity:
             self._note(
-                f"The board now says it is “{identity.board}”, build {identity.build_mark}, "
+                f"The board now says it is “{identity.board}”, build {identity.build_id}, "
                 f"{identity.tick_hz} ticks a second; "
                 "it is taken for the one that the run began with."
             )

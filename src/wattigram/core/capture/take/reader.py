@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
 from wattigram.core.base.foreign import reading_foreign, visible_text
-from wattigram.core.capture.take.layout import EVENT_DTYPE, FRAME_DTYPE, GAP_DTYPE
+from wattigram.core.capture.take.layout import EVENT_DTYPE, FRAME_DTYPE, GAP_DTYPE, word_in
 from wattigram.core.capture.take.opening import open_file
 from wattigram.core.capture.take.signal_samples import OutputSamples, SignalSamples
 from wattigram.core.capture.take.validation import REPAIR, check_take
@@ -64,7 +64,7 @@ class Take:
         self.path = path
         self._file = file
         attributes = file.attrs
-        self.build_mark = str(attributes["build_mark"])
+        self.build_id = str(attributes[word_in(attributes, "build_id")])
         self.tick_hz = int(attributes["tick_hz"])
         self.board = str(attributes.get("board", ""))
         self.started = str(attributes.get("started", ""))
@@ -125,13 +125,13 @@ class Take:
         ):
             return np.asarray(self._file[name][:])
 
+    def _samples_of(self, stream: int) -> Any:
+        group = self._file["streams"][str(stream)]
+        return group[word_in(group, "samples")]
+
     def item_count(self, stream: int) -> int:
         """Items of a stream, gaps counted."""
-        return (
-            int(self._file["streams"][str(stream)]["items"].shape[0])
-            if stream in self.streams
-            else 0
-        )
+        return int(self._samples_of(stream).shape[0]) if stream in self.streams else 0
 
     def items(self, stream: int, begin: int = 0, end: int | None = None) -> NDArray[Any]:
         """Items ``begin`` to ``end`` of a stream, all of them where nothing is said; zero where
@@ -139,7 +139,7 @@ class Take:
         if stream not in self.streams:
             return np.empty(0, dtype=np.uint16)
         with reading_foreign(TakeError, f"Stream {stream} cannot be read", str(self.path), REPAIR):
-            return np.asarray(self._file["streams"][str(stream)]["items"][begin:end])
+            return np.asarray(self._samples_of(stream)[begin:end])
 
     def frame_rows(self, stream: int) -> NDArray[Any]:
         """``first``, ``count`` and ``ticks`` of each frame."""
@@ -154,8 +154,8 @@ class Take:
 
     @cached_property
     def events(self) -> NDArray[Any]:
-        """Events: ``window`` (number of the watch), ``entered``, ``value``, ``ticks``."""
-        events = np.asarray(self._whole("events"), dtype=EVENT_DTYPE)
+        """Events: ``source`` (number of the event source), ``entered``, ``value``, ``ticks``."""
+        events = np.asarray(self._whole("events")).astype(EVENT_DTYPE)  # fields by their place
         return self._watch_numbers(events) if int(self._file.attrs["version"]) == 1 else events
 
     def _watch_numbers(self, events: NDArray[Any]) -> NDArray[Any]:
@@ -171,7 +171,7 @@ class Take:
             names.index(watch.signal): number for number, watch in enumerate(self.workspace.watches)
         }
         events = events.copy()
-        events["window"] = [numbers.get(int(tap), len(numbers)) for tap in events["window"]]
+        events["source"] = [numbers.get(int(tap), len(numbers)) for tap in events["source"]]
         return events
 
     @cached_property

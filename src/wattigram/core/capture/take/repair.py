@@ -23,7 +23,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
-from wattigram.core.capture.take.layout import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE
+from wattigram.core.capture.take.layout import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, word_in
 from wattigram.core.capture.take.opening import DAMAGED, SIGNATURE, open_file, stored_end
 from wattigram.core.capture.take.validation import (
     ITEM_TYPES,
@@ -138,7 +138,7 @@ class _Repair:
         writer = TakeWriter(
             out,
             text,
-            str(attributes.get("build_mark", "")),
+            str(attributes.get(word_in(attributes, "build_id"), "")),
             int(tick_hz),
             str(attributes.get("board", "")),
             part_text=self._text("part"),
@@ -153,7 +153,11 @@ class _Repair:
             if self._mended and not ended:
                 ended = "The take was damaged and repaired."
         finally:
-            writer.close(int(attributes.get("lost_cycles", 0)), self._totals(), ended=ended)
+            writer.close(
+                int(attributes.get(word_in(attributes, "scans_lost"), 0)),
+                self._totals(),
+                ended=ended,
+            )
         return tuple(self._mended)
 
     def _copy(self, writer: TakeWriter) -> None:
@@ -189,7 +193,7 @@ class _Repair:
 
     def _copy_stream(self, writer: TakeWriter, stream: int, gaps: list[Range]) -> None:
         group = self._file["streams"].get(str(stream))
-        items = group.get("items") if isinstance(group, h5py.Group) else None
+        items = group.get(word_in(group, "samples")) if isinstance(group, h5py.Group) else None
         if (
             not isinstance(items, h5py.Dataset)
             or items.ndim != 1
@@ -260,7 +264,7 @@ class _Repair:
             rows = np.asarray(self._file[name][:])
             table = np.empty(len(rows), dtype=dtype)
             for column in dtype.names or ():
-                table[column] = rows[column]
+                table[column] = rows[word_in(rows.dtype.names or (), column)]
             return table
         except (OSError, RuntimeError, KeyError, ValueError, TypeError, IndexError):
             if name in self._file:

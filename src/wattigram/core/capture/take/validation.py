@@ -9,7 +9,15 @@ import h5py
 import numpy as np
 
 from wattigram.core.base.errors import TakeError
-from wattigram.core.capture.take.layout import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
+from wattigram.core.capture.take.layout import (
+    EVENT_DTYPE,
+    FORMAT,
+    FORMER_EVENT_DTYPE,
+    FRAME_DTYPE,
+    GAP_DTYPE,
+    VERSION,
+    word_in,
+)
 
 ITEM_TYPES = frozenset({"|u1", "<u2", "<u4"})
 LARGEST_STREAM_ITEMS = 1 << 34
@@ -33,8 +41,9 @@ def check_take(file: Any, where: str) -> None:
         )
     if not 0 < int(file.attrs["tick_hz"]) <= 10**10:
         raise TakeError("The take's tick_hz is impossible.", where=where)
-    str(file.attrs["build_mark"])
-    tables = {"events": EVENT_DTYPE, "gaps": GAP_DTYPE} | (
+    str(file.attrs[word_in(file.attrs, "build_id")])
+    event_dtype = EVENT_DTYPE if version >= 4 else FORMER_EVENT_DTYPE
+    tables = {"events": event_dtype, "gaps": GAP_DTYPE} | (
         {"repeats": GAP_DTYPE} if "repeats" in file else {}
     )
     for name, dtype in tables.items():
@@ -70,7 +79,7 @@ def _streams(file: Any, where: str) -> Iterator[tuple[str, Any]]:
 
 
 def _check_stream(file: Any, name: str, group: Any, where: str) -> None:
-    items = _dataset(group, "items", where)
+    items = _dataset(group, word_in(group, "samples"), where)
     if (
         items.ndim != 1
         or items.dtype.str not in ITEM_TYPES

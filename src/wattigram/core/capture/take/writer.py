@@ -110,7 +110,7 @@ class _Stream:
         self.group = parent.create_group(str(stream))
         self.chunk_items = CHUNK_BYTES // dtype.itemsize
         self.data = self.group.create_dataset(
-            "items", (0,), dtype=dtype, maxshape=(None,), chunks=(self.chunk_items,), fillvalue=0
+            "samples", (0,), dtype=dtype, maxshape=(None,), chunks=(self.chunk_items,), fillvalue=0
         )
         self.dtype = dtype
         self._size = 0
@@ -205,7 +205,7 @@ class TakeWriter:
         self,
         path: Path,
         project_text: str,
-        build_mark: str,
+        build_id: str,
         tick_hz: int,
         board: str = "",
         *,
@@ -226,7 +226,7 @@ class TakeWriter:
             new.unlink(missing_ok=True)
             raise _cannot_be_written(path, fault) from fault
         try:
-            self._begin(project_text, build_mark, tick_hz, board, part_text, started)
+            self._begin(project_text, build_id, tick_hz, board, part_text, started)
             move_into_place(new, path, overwrite)
         except OSError as fault:
             self._abandon()
@@ -241,7 +241,7 @@ class TakeWriter:
     def _begin(
         self,
         project_text: str,
-        build_mark: str,
+        build_id: str,
         tick_hz: int,
         board: str,
         part_text: str,
@@ -252,7 +252,7 @@ class TakeWriter:
         attributes = self._file.attrs
         attributes["format"] = FORMAT
         attributes["version"] = VERSION
-        attributes["build_mark"] = build_mark
+        attributes["build_id"] = build_id
         attributes["tick_hz"] = tick_hz
         attributes["board"] = board
         attributes["started"] = started or time.strftime("%Y-%m-%dT%H:%M:%S%z")
@@ -403,7 +403,7 @@ class TakeWriter:
         self._file.attrs["totals"] = json.dumps(totals)
         self._file.attrs["complete"] = not ended
         self._file.attrs["ended"] = ended
-        self._file.attrs["lost_cycles"] = lost_cycles
+        self._file.attrs["scans_lost"] = lost_cycles
         self._file.close()
 
     def _abandon(self) -> None:

@@ -41,7 +41,7 @@ OVERWRITTEN, TORN = 1 << 31, 1 << 30
 missing."""
 
 EVENT_DTYPE = np.dtype(
-    [("window", "<u2"), ("entered", "u1"), ("spare", "u1"), ("value", "<i4"), ("ticks", "<u8")]
+    [("source", "<u2"), ("entered", "u1"), ("spare", "u1"), ("value", "<i4"), ("ticks", "<u8")]
 )
 
 

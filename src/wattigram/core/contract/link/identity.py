@@ -16,7 +16,7 @@ class Identity:
     """A board's name, the design it was built from, and the rate of its ticks."""
 
     board: str
-    build_mark: str
+    build_id: str
     tick_hz: int
 
     def text(self) -> str:
@@ -24,7 +24,7 @@ class Identity:
         lines = {
             "protocol": PROTOCOL,
             "board": self.board,
-            "build": self.build_mark,
+            "build": self.build_id,
             "tick_hz": self.tick_hz,
         }
         return "".join(f"{key}={value}\n" for key, value in lines.items())

@@ -23,7 +23,7 @@ static void put_count(const char *name, uint32_t stream, uint64_t count)
 
 static void say_identity(void)
 {
-    wg_link_put("protocol=2\nboard=" WG_BOARD "\nbuild=" WG_BUILD_MARK "\ntick_hz=");
+    wg_link_put("protocol=2\nboard=" WG_BOARD "\nbuild=" WG_BUILD_ID "\ntick_hz=");
     wg_link_put_number(WG_TICK_HZ);
     wg_link_put("\n");
     wg_link_say(WG_IDENTITY, "");
@@ -93,7 +93,7 @@ static void obey(const char *command)
             wg_run_stop();
             say_totals("stopped");
         }
-        wg_link_say(WG_LOG, "started build=" WG_BUILD_MARK);
+        wg_link_say(WG_LOG, "started build=" WG_BUILD_ID);
         wg_run_start(ticks);
     } else if (is_word(command, "stop")) {
         wg_run_stop();

@@ -106,7 +106,7 @@ def events_not_reported(case: FailingSignal) -> LikelyCause | None:
 def _told_otherwise(take: Take, watch: Watch, place: tuple[str, int]) -> tuple[float, str]:
     """The share of events that silicon and program do not agree on, and how they differ; nothing
     where they agree."""
-    mine = take.events[take.events["window"] == take.workspace.watches.index(watch)]
+    mine = take.events[take.events["source"] == take.workspace.watches.index(watch)]
     begins = mine["ticks"][mine["entered"] == 1]
     told = len(begins), len(mine) - len(begins)
     began, ended = (take.totals.get(event_count(place, what), 0) for what in ("began", "ended"))

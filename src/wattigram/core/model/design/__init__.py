@@ -31,7 +31,7 @@ from wattigram.core.model.design.outputs import (
 from wattigram.core.model.design.part_compatibility import part_faults
 from wattigram.core.model.design.project import Chain, Project, Signal, Slot, Step
 from wattigram.core.model.design.project_file import (
-    build_mark,
+    build_id,
     load_project,
     parse_project,
     project_text,
@@ -159,7 +159,7 @@ __all__ = [
     "WaveformExpectation",
     "Workspace",
     "aligned_shift",
-    "build_mark",
+    "build_id",
     "chain_scale",
     "later_gain",
     "limit_like",

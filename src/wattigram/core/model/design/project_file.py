@@ -164,7 +164,7 @@ def save_project(project: Project, path: Path) -> None:
     write_atomically(path, project_text(project), ProjectError)
 
 
-def build_mark(project: Project) -> str:
+def build_id(project: Project) -> str:
     """Eight hex digits that change with the design, not with bench, expectations or name."""
     kept = {
         "part",

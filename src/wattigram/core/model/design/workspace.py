@@ -16,7 +16,7 @@ from wattigram.core.model.design.event_sources import Watch, watches
 from wattigram.core.model.design.part_compatibility import part_faults
 from wattigram.core.model.design.project import Chain, Project
 from wattigram.core.model.design.project_file import (
-    build_mark,
+    build_id,
     load_project,
     parse_project,
     save_project,
@@ -90,9 +90,9 @@ class Workspace:
         }
 
     @cached_property
-    def build_mark(self) -> str:
+    def build_id(self) -> str:
         """Short hash of the design."""
-        return build_mark(self.project)
+        return build_id(self.project)
 
     @cached_property
     def watches(self) -> tuple[Watch, ...]:

@@ -64,7 +64,7 @@ def effective_config(workspace: Workspace, seed: int = DEFAULT_SEED) -> Effectiv
         When the design is one that no board could run, such as one with a cycle of years.
     """
     try:
-        return silicon_config(_as_set_up(workspace), workspace.build_mark, seed)
+        return silicon_config(_as_set_up(workspace), workspace.build_id, seed)
     except ModelError as fault:
         first = fault.first
         raise BoardError(
@@ -80,13 +80,13 @@ def _as_set_up(workspace: Workspace) -> Workspace:
         return workspace
 
 
-def silicon_config(workspace: Workspace, build_mark: str, seed: int) -> EffectiveConfig:
+def silicon_config(workspace: Workspace, build_id: str, seed: int) -> EffectiveConfig:
     """The configuration of a board that is set up as ``workspace`` says, whatever was meant."""
     project = workspace.project
     # A bus clock that is no whole number of hertz has its ticks counted in a finer whole clock.
     return EffectiveConfig(
         board=f"{workspace.part.name} · {project.name}",
-        build_mark=build_mark,
+        build_id=build_id,
         tick_hz=workspace.bus_clock_hz.numerator,
         seed=seed,
         converters=tuple(_converter(workspace, chain) for chain in project.chains),
