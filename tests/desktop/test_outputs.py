@@ -19,7 +19,7 @@ from wattigram.core.model.bench import SignalGenerator, Supply, TiedInput
 from wattigram.core.model.design import Route, open_workspace
 from wattigram.core.model.design.edits import SetWiring, apply_edit
 from wattigram.desktop.inspector import panel_for
-from wattigram.desktop.inspector.bench import KINDS
+from wattigram.desktop.inspector.bench import OFFERED
 from wattigram.desktop.pages.page_stack import CHAIN, ROUTES
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
@@ -170,7 +170,7 @@ def test_routes_ports_and_pwm_are_added_and_removed(opened: Callable[[str], Main
 
 def test_every_source_can_be_wired_and_edited() -> None:
     workspace = open_workspace(EXAMPLES / "kiln-ramp")
-    for word in KINDS.values():
+    for word in OFFERED:
         panel = panel_for(workspace, Selection("ADC 1", 1, "Power command", "front end"))
         edit = next(field for field in panel.fields if field.label == "source").make(word)
         assert edit is not None

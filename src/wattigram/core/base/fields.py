@@ -48,7 +48,7 @@ def _quantity(unit: str, kind: type, low: int | None = None, above: bool = False
         check_magnitude(number, str(value), unit)
         return kind(number)  # type: ignore[no-any-return]
 
-    return FieldType("Quantity", kind, read, lambda value: exact_text(value, unit))
+    return FieldType("Quantity", kind, read, lambda value: exact_text(value, unit), unit)
 
 
 def read_interval(value: Any) -> Fraction:
@@ -137,7 +137,7 @@ else:
     Hertz = _quantity("Hz", Fraction, 0, True)
     Seconds = _quantity("s", Fraction, 0, True)
     SecondsOrZero = _quantity("s", Fraction, 0)
-    Every = FieldType("Every", Fraction, lambda value, _: read_interval(value), period_text)
+    Every = FieldType("Every", Fraction, lambda value, _: read_interval(value), period_text, "s")
     Ratio = FieldType("Ratio", Fraction, lambda value, _: read_ratio(value), ratio_text)
     Volts = _quantity("V", float)
     VoltsOrZero = _quantity("V", float, 0)

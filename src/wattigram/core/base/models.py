@@ -45,12 +45,18 @@ class FieldType(type):
     read: Callable[[Any, bool], Any]
     """Makes a value of what stands in a file (True) or what code gives (False); raises ``ValueError``."""
     text: Callable[[Any], str]
+    unit: str
 
     def __new__(
-        mcs, name: str, number: type, read: Callable[[Any, bool], Any], text: Callable[[Any], str]
+        mcs,
+        name: str,
+        number: type,
+        read: Callable[[Any, bool], Any],
+        text: Callable[[Any], str],
+        unit: str = "",
     ) -> FieldType:
         made = super().__new__(mcs, name, (), {})
-        made.number, made.read, made.text = number, read, text
+        made.number, made.read, made.text, made.unit = number, read, text, unit
         return made
 
     def __init__(cls, *_: Any) -> None:
@@ -268,6 +274,13 @@ def _field_type(annotation: Any) -> FieldType | None:
     if isinstance(annotation, FieldType):
         return annotation
     return next(filter(None, map(_field_type, get_args(annotation))), None)
+
+
+def unit_of(model: type[StrictModel], field: str) -> str | None:
+    """Unit of a quantity; None for a field that is none."""
+    kind = next(item.annotation for item in fields_of(model) if item.name == field)
+    found = _field_type(kind)
+    return found.unit if found is not None else None
 
 
 def plain_values(model: StrictModel, *, with_none: bool = False) -> dict[str, Any]:

@@ -13,7 +13,6 @@ from wattigram.core.judge.compared_streams import code_counts, compared_blocks
 from wattigram.core.judge.output_measurements import measure_route, pair_linearity
 from wattigram.core.judge.pairing import paired_blocks
 from wattigram.core.judge.verdict import Verdict
-from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Chain, PairExpectation, Route, rate_divisor, signal_scale
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.pins import input_source
@@ -149,9 +148,7 @@ def _trace(take: Take, verdict: Verdict) -> TracePanel:
         "redundant-pair",
         "level",
     }
-    span_s = (
-        source_span_s(input_source(workspace, signal.pin)) if workspace.wiring(signal.pin) else 0.1
-    )
+    span_s = input_source(workspace, signal.pin).span_s if workspace.wiring(signal.pin) else 0.1
     if verdict.kind in {"threshold", "rate"}:
         span_s = max(span_s, take.seconds)
     times_s, volts, settled_v, half = _first_stretch(take, signal.name, use_reduced, span_s)

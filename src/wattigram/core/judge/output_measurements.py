@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from wattigram.core.analysis import Largest, Linearity, Moments, Readings, linearity_of
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.compared_streams import compared_blocks
-from wattigram.core.model.bench import Jumper, resolve_source, source_voltage
+from wattigram.core.model.bench import Jumper, resolve_source
 from wattigram.core.model.design import (
     MovingAverage,
     ReceivedSource,
@@ -134,7 +134,7 @@ def trip_points(take: Take, watch: Watch) -> Trips | None:
     times_s = events["ticks"] / take.tick_hz
     comparator = take.workspace.project.comparator(watch.comparator)
     assert comparator is not None
-    volts = source_voltage(comparator_inputs(take.workspace, comparator).source, times_s)
+    volts = comparator_inputs(take.workspace, comparator).source.at(times_s)
     rises = events["entered"].astype(bool)
     if not rises.any() or rises.all():
         return None

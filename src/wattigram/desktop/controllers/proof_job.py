@@ -9,7 +9,6 @@ from pathlib import Path
 from wattigram.core.capture.session import is_virtual, record_run
 from wattigram.core.capture.take import open_take
 from wattigram.core.judge import Evidence, Proof, evidence_for, prove, write_html
-from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.pins import input_source
 
@@ -31,7 +30,7 @@ class Proved:
 def proof_seconds(workspace: Workspace) -> float:
     """Long enough that every source shows what it does more than twice."""
     project = workspace.project
-    spans = [source_span_s(input_source(workspace, wiring.pin)) for wiring in project.bench]
+    spans = [input_source(workspace, wiring.pin).span_s for wiring in project.bench]
     return min(LONGEST_S, max(SHORTEST_S, PERIODS * max(spans, default=0.0)))
 
 

@@ -7,103 +7,24 @@ from dataclasses import replace
 from functools import partial
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.models import key_of
+from wattigram.core.base.models import key_of, unit_of
 from wattigram.core.base.quantity import format_si, parse_quantity
 from wattigram.core.base.validation import ModelError
-from wattigram.core.contract.shapes import (
-    ChirpShape,
-    NoiseShape,
-    PulseShape,
-    SawtoothShape,
-    SineShape,
-    TriangleShape,
-)
 from wattigram.core.model.bench import (
-    Battery,
-    Bridge,
+    SOURCES,
+    Choice,
     DcSource,
-    FloatingInput,
-    Jumper,
-    PairedSource,
-    SignalGenerator,
-    SineSource,
-    Source,
-    SquareSource,
-    Supply,
-    SweptSource,
-    Switch,
-    Thermistor,
-    TiedInput,
-    TriangleSource,
+    Surroundings,
     Wiring,
     swapped_partner,
 )
 from wattigram.core.model.design import Signal, Workspace
 from wattigram.core.model.design.edits import Edit, SetWiring, SwapWires
-from wattigram.core.predict.pins import pwm_pin
+from wattigram.core.predict.pins import pwm_pin, surroundings_of
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel
 
-KINDS = {
-    "dc": "DC, adjustable",
-    "sine": "sine",
-    "triangle": "triangle",
-    "square": "square",
-    "floating": "floating",
-    "follow": "same as another pin",
-    "tied": "tied to a known voltage",
-    "switch": "switch",
-    "battery": "battery with a load",
-    "supply": "bench supply",
-    "generator": "signal generator",
-    "swept-sine": "swept sine",
-    "thermistor": "thermistor",
-    "bridge": "strain bridge",
-    "jumper": "jumper from an output",
-}
-SHAPES = {
-    "sine": SineShape(),
-    "triangle": TriangleShape(),
-    "sawtooth": SawtoothShape(),
-    "pulse": PulseShape(),
-    "noise": NoiseShape(),
-    "chirp": ChirpShape(),
-}
-_LABELS = {
-    "voltage_v": ("voltage", "V"),
-    "offset_v": ("offset", "V"),
-    "amplitude_v": ("amplitude", "V"),
-    "frequency_hz": ("frequency", "Hz"),
-    "phase": ("phase", "%"),
-    "from_v": ("from", "V"),
-    "to_v": ("to", "V"),
-    "period_s": ("period", "s"),
-    "low_v": ("low", "V"),
-    "high_v": ("high", "V"),
-    "duty": ("duty cycle", "%"),
-    "hum_v": ("mains hum", "V"),
-    "mains_hz": ("mains", "Hz"),
-    "open_v": ("open", "V"),
-    "closed_v": ("closed", "V"),
-    "drop_v": ("drop under load", "V"),
-    "loaded": ("loaded for", "%"),
-    "recovery_s": ("recovers in", "s"),
-    "meter_v": ("meter reads", "V"),
-    "from_hz": ("from", "Hz"),
-    "to_hz": ("to", "Hz"),
-    "lasting_s": ("sweep time", "s"),
-    "r25_ohm": ("at 25 °C", "Ω"),
-    "pull_up_ohm": ("pull-up", "Ω"),
-    "supply_v": ("supply", "V"),
-    "from_degc": ("coldest", "°C"),
-    "to_degc": ("hottest", "°C"),
-    "excitation_v": ("excitation", "V"),
-    "sensitivity": ("at full load, of it", "%"),
-    "from_load": ("load from", "%"),
-    "to_load": ("load to", "%"),
-    "noise_v": ("noise rms", "V"),
-}
+OFFERED = {kind.title: kind for kind in SOURCES if kind.title}
 NOT = "no"
-_PLAIN = {"beta_kelvin": "B, in kelvin", "gain": "amplified"}
 
 
 def bench_panel(workspace: Workspace, signal: Signal) -> Panel:
@@ -129,17 +50,18 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
     wiring = workspace.project.wired(pin)
     shown = wiring or Wiring(pin=pin, source_resistance_ohm=0.0, source=DcSource(voltage_v=0.0))
     source = shown.source
+    around = _around(workspace, pin)
 
     def kind(text: str) -> Edit:
-        name = next((key for key, value in KINDS.items() if value == text), source.kind)
-        return SetWiring(shown.replaced(source=_fresh(name, workspace, pin, source)))
+        chosen = OFFERED.get(text, type(source))
+        return SetWiring(shown.replaced(source=chosen.fresh(around, source.noise_v)))
 
     fields = [
         Field(
             "source",
-            KINDS.get(source.kind, source.kind) if wiring else "",
+            (source.title or source.kind) if wiring else "",
             kind,
-            tuple(KINDS.values()),
+            tuple(OFFERED),
         )
     ]
     facts = [Fact("pin", pin), Fact("wired", "yes" if wiring else "not yet", bool(wiring))]
@@ -155,21 +77,8 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
                 slider=span,
             )
         )
-    if isinstance(source, PairedSource):
-        pins = tuple(other.pin for other in workspace.project.bench if other.pin != pin)
-        fields.append(
-            Field("same as pin", source.pin, lambda text: _rewired(shown, pin=text), pins)
-        )
-    fields += _kind_fields(workspace, shown)
-    for name in type(source).__struct_fields__:
-        if name in _LABELS:
-            label, unit = _LABELS[name]
-            value = getattr(source, name)
-            text = format_si(value, unit, 9) if value is not None else ""
-            fields.append(Field(label, text, _quantity(shown, name, unit), hint=f"in {unit}"))
-        elif name in _PLAIN:
-            make = partial(_number, shown, name)
-            fields.append(Field(_PLAIN[name], f"{getattr(source, name):g}", make))
+    fields += [_choice_field(shown, choice) for choice in source.choices(around)]
+    fields += [_figure_field(shown, name, label) for name, label in source.labels.items()]
     fields += [
         Field(
             "source resistance",
@@ -220,50 +129,33 @@ def _number(wiring: Wiring, name: str, text: str) -> Edit:
     return _rewired(wiring, **{name: float(parse_quantity(text, ""))})
 
 
-def _kind_fields(workspace: Workspace, wiring: Wiring) -> list[Field]:
-    """What only some sources have: a choice, a switch to throw, a shape."""
-    source = wiring.source
-    match source:
-        case TiedInput():
-            return [
-                Field(
-                    "to",
-                    source.to,
-                    lambda text: _rewired(wiring, to=text),
-                    ("ground", "reference", "supply", "half"),
-                )
-            ]
-        case Switch():
-            now = "closed" if source.is_closed else "open"
-            return [
-                Field(
-                    "now",
-                    now,
-                    lambda text: _rewired(wiring, is_closed=text == "closed"),
-                    ("open", "closed"),
-                )
-            ]
-        case Jumper():
-            return [
-                Field(
-                    "from pin",
-                    source.pin,
-                    lambda text: _rewired(wiring, pin=text),
-                    output_pins(workspace),
-                )
-            ]
-        case SignalGenerator():
-            kinds = tuple(dict.fromkeys((source.shape.kind, *SHAPES)))
-            return [
-                Field(
-                    "shape",
-                    source.shape.kind,
-                    lambda text: _rewired(wiring, shape=SHAPES.get(text, source.shape)),
-                    kinds,
-                )
-            ]
-        case _:
-            return []
+def _around(workspace: Workspace, pin: str) -> Surroundings:
+    others = tuple(wiring.pin for wiring in workspace.project.bench if wiring.pin != pin)
+    around: Surroundings = replace(
+        surroundings_of(workspace), output_pins=output_pins(workspace), other_pins=others
+    )
+    return around
+
+
+def _choice_field(wiring: Wiring, choice: Choice) -> Field:
+    """A field whose values have names."""
+    value = getattr(wiring.source, choice.field)
+    now = next((word for word, option in choice.options.items() if option == value), str(value))
+    return Field(
+        choice.label,
+        now,
+        lambda text: _rewired(wiring, **{choice.field: choice.options.get(text, value)}),
+        tuple(choice.options),
+    )
+
+
+def _figure_field(wiring: Wiring, name: str, label: str) -> Field:
+    """A quantity with its unit, or a plain number."""
+    value, unit = getattr(wiring.source, name), unit_of(type(wiring.source), name)
+    if unit is None:
+        return Field(label, f"{value:g}", partial(_number, wiring, name))
+    text = format_si(value, unit, 9) if value is not None else ""
+    return Field(label, text, _quantity(wiring, name, unit), hint=f"in {unit}")
 
 
 def output_pins(workspace: Workspace) -> tuple[str, ...]:
@@ -315,65 +207,3 @@ def _valid(make: Callable[[], Wiring]) -> Wiring:
     except ModelError as fault:
         first = fault.first
         raise QuantityError(f"{key_of(first.key)}: {first.message}") from fault
-
-
-def _fresh(kind: str, workspace: Workspace, pin: str, old: Source) -> Source:
-    """A source of another kind with figures that make sense on this part."""
-    full_v = workspace.reference_v
-    noise_v = old.noise_v
-    match kind:
-        case "sine":
-            return SineSource(
-                offset_v=full_v / 2, amplitude_v=full_v / 4, frequency_hz="50 Hz", noise_v=noise_v
-            )
-        case "triangle":
-            return TriangleSource(
-                from_v=full_v / 4, to_v=full_v * 3 / 4, period_s="2 s", noise_v=noise_v
-            )
-        case "square":
-            return SquareSource(low_v=0.02, high_v=full_v - 0.02, period_s="1 s", noise_v=noise_v)
-        case "floating":
-            return FloatingInput()
-        case "tied":
-            return TiedInput()
-        case "switch":
-            return Switch(open_v=workspace.supply_v, noise_v=noise_v)
-        case "battery":
-            return Battery(voltage_v=full_v * 0.8, drop_v=full_v * 0.2, noise_v=noise_v)
-        case "supply":
-            return Supply(voltage_v=full_v / 2, noise_v=noise_v)
-        case "generator":
-            return SignalGenerator(
-                shape=TriangleShape(),
-                offset_v=full_v / 2,
-                amplitude_v=full_v / 4,
-                frequency_hz="50 Hz",
-                noise_v=noise_v,
-            )
-        case "swept-sine":
-            return SweptSource(
-                offset_v=full_v / 2,
-                amplitude_v=full_v / 4,
-                from_hz="10 Hz",
-                to_hz="500 Hz",
-                lasting_s="2 s",
-                noise_v=noise_v,
-            )
-        case "thermistor":
-            return Thermistor(supply_v=workspace.supply_v, noise_v=noise_v)
-        case "bridge":
-            return Bridge(excitation_v=workspace.supply_v, noise_v=noise_v)
-        case "jumper":
-            pins = output_pins(workspace)
-            if not pins:
-                raise QuantityError(
-                    "Nothing comes out of this part.", cure="Add a PWM output first."
-                )
-            return Jumper(pin=pins[0], noise_v=noise_v)
-        case "follow":
-            others = [wiring.pin for wiring in workspace.project.bench if wiring.pin != pin]
-            if not others:
-                raise QuantityError("No other pin is wired.", cure="Wire another pin first.")
-            return PairedSource(pin=others[0], noise_v=noise_v)
-        case _:
-            return DcSource(voltage_v=full_v / 2, noise_v=noise_v)

@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QW
 
 from wattigram.core.advise.findings import Finding, cell_of
 from wattigram.core.capture.session import Snapshot, ViewRequest
-from wattigram.core.model.bench import source_span_s
 from wattigram.core.model.design import Project, Workspace
 from wattigram.core.predict.pins import input_source
 from wattigram.core.predict.timing import STEP_NAMES
@@ -189,7 +188,7 @@ class ChainPage(QWidget):
             span_s = SPANS_S[self.span]
             if not span_s:
                 span_s = (
-                    source_span_s(input_source(workspace, signal.pin))
+                    input_source(workspace, signal.pin).span_s
                     if workspace.wiring(signal.pin)
                     else 0.1
                 )

@@ -14,9 +14,6 @@ from wattigram.core.model.bench import (
     TriangleSource,
     Wiring,
     resolve_source,
-    source_extent_v,
-    source_span_s,
-    source_voltage,
 )
 
 TIMES = np.array([0.0, 0.25, 0.5, 0.75, 1.0, 1.25])
@@ -41,16 +38,16 @@ SOURCES = [
 
 @pytest.mark.parametrize(("source", "volts"), SOURCES)
 def test_sources_have_their_shape(source: object, volts: list[float]) -> None:
-    assert source_voltage(source, TIMES) == pytest.approx(volts, abs=1e-12)  # type: ignore[arg-type]
+    assert source.at(TIMES) == pytest.approx(volts, abs=1e-12)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("source", [*(source for source, _volts in SOURCES), FloatingInput()])
 def test_no_voltage_leaves_the_extent(source: object) -> None:
-    volts = source_voltage(source, np.linspace(0, 30, 20_001))  # type: ignore[arg-type]
-    low, high = source_extent_v(source)  # type: ignore[arg-type]
+    volts = source.at(np.linspace(0, 30, 20_001))  # type: ignore[arg-type]
+    low, high = source.extent_v  # type: ignore[arg-type]
     assert low - 1e-9 <= volts.min()
     assert volts.max() <= high + 1e-9
-    assert source_span_s(source) > 0  # type: ignore[arg-type]
+    assert source.span_s > 0  # type: ignore[arg-type]
 
 
 def test_a_follower_has_the_other_pins_source_and_its_own_noise() -> None:

@@ -16,8 +16,6 @@ from wattigram.core.model.bench import (
     SquareSource,
     TriangleSource,
     Wiring,
-    source_crossings,
-    source_slope_v_s,
 )
 from wattigram.core.model.design import (
     BlockAverage,
@@ -171,11 +169,11 @@ def test_a_source_that_never_gets_there_is_told(kiln: Workspace) -> None:
 def test_crossings_of_sources(
     source: SineSource, level: float, places: list[tuple[float, bool]]
 ) -> None:
-    found = source_crossings(source, level)
+    found = source.crossings(level)
     assert found is not None
     assert [(pytest.approx(float(at)), rises) for at, rises in found[1]] == places
-    assert source_crossings(source, 5.0) is None
-    assert source_slope_v_s(source) > 1
+    assert source.crossings(5.0) is None
+    assert source.slope_v_s > 1
 
 
 def test_a_twin_differs_by_offset_gain_noise_skew_and_settling() -> None:

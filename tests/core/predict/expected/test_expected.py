@@ -7,7 +7,7 @@ import pytest
 
 from tests.conftest import edited
 from wattigram.core.board.settling import Node, sampled
-from wattigram.core.model.bench import DcSource, Wiring, source_voltage
+from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design import Threshold, Watch, Workspace
 from wattigram.core.model.design.edits import (
     AddSlot,
@@ -42,7 +42,7 @@ def step_by_step(workspace: Workspace, cycles: int) -> np.ndarray:
             assert wiring is not None
             at_s = float(cycle / timing.cycle_rate_hz + timing.slots[place].held_s)
             sampling_s = float(timing.slots[place].sampling_s)
-            volts = float(source_voltage(input_source(workspace, wiring.pin), np.array([at_s]))[0])
+            volts = float(input_source(workspace, wiring.pin).at(np.array([at_s]))[0])
             node = Node(wiring.pin, wiring.source_resistance_ohm, wiring.capacitor_f)
             step = sampled((node,), sampling_s, 1200.0, 16e-12)
             if node.moves:

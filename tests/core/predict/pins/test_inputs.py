@@ -36,11 +36,6 @@ from wattigram.core.model.bench import (
     TiedInput,
     TriangleSource,
     Wiring,
-    source_crossings,
-    source_extent_v,
-    source_slope_v_s,
-    source_span_s,
-    source_voltage,
 )
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.edits import SetWiring
@@ -60,7 +55,7 @@ def wired(source: Source, **front_end: object) -> Workspace:
 
 
 def volts(source: Source, times: np.ndarray = T, **front_end: object) -> np.ndarray:
-    return source_voltage(input_source(wired(source, **front_end), "A2"), times)
+    return input_source(wired(source, **front_end), "A2").at(times)
 
 
 def ntc(degc: float) -> float:
@@ -132,7 +127,7 @@ def test_board_and_expectation_see_the_same(source: Source) -> None:
     times = np.linspace(0.0, 3.0, 997)
     drive = effective_bench(design).pins["A2"]
     mine = Outputs(effective_config(design)).drive_voltage(drive, times)
-    assert mine == pytest.approx(source_voltage(input_source(design, "A2"), times), abs=1e-9)
+    assert mine == pytest.approx(input_source(design, "A2").at(times), abs=1e-9)
 
 
 def test_a_battery_sags_with_its_time_constant() -> None:
@@ -213,11 +208,11 @@ def test_mains_is_picked_up_on_top(source: Source) -> None:
 def test_a_jumper_brings_what_is_played_and_what_was_meant() -> None:
     driven = input_source(RAMP, "A2")
     assert isinstance(driven, ShapeSource)
-    assert source_span_s(driven) == pytest.approx(0.5)
-    low, high = source_extent_v(driven)
+    assert driven.span_s == pytest.approx(0.5)
+    low, high = driven.extent_v
     assert (low, high) == (pytest.approx(0.4, abs=2e-3), pytest.approx(2.6, abs=2e-3))
-    assert source_slope_v_s(driven) > 40
-    found = source_crossings(driven, 2.0)
+    assert driven.slope_v_s > 40
+    found = driven.crossings(2.0)
     assert found is not None
     assert [rises for _at, rises in found[1]] == [True, False]
     # 1.5 V to 2.6 V in 100 ms from 300 ms on; 2.6 V to 0.4 V in 50 ms from 450 ms on. Points come
@@ -225,7 +220,7 @@ def test_a_jumper_brings_what_is_played_and_what_was_meant() -> None:
     assert [float(at) for at, _rises in found[1]] == pytest.approx([0.3455, 0.4636], abs=5e-4)
     meant = input_source(RAMP, "A2", meant=True)
     times = np.linspace(1, 2, 777)
-    assert source_voltage(meant, times) == pytest.approx(source_voltage(driven, times), abs=1e-3)
+    assert meant.at(times) == pytest.approx(driven.at(times), abs=1e-3)
 
 
 def test_a_jumper_from_nothing_brings_nothing() -> None:

@@ -12,7 +12,6 @@ from wattigram.core.model.bench import (
     TiedInput,
     Wiring,
     resolve_source,
-    source_extent_v,
 )
 from wattigram.core.model.design import Chain, Signal, Workspace, part_faults
 from wattigram.core.model.design.edits import AddSlot, SetPin, SetWiring
@@ -163,7 +162,7 @@ def pin_beyond_limits(workspace: Workspace) -> Iterator[Finding]:
     for pin, user in users.items():
         if workspace.project.wired(pin) is None:
             continue
-        least_v, most_v = source_extent_v(input_source(workspace, pin))
+        least_v, most_v = input_source(workspace, pin).extent_v
         if least_v >= low_v - CLOSE_V and most_v <= high_v + CLOSE_V:
             continue
         worst = (

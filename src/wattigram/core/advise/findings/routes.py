@@ -8,7 +8,7 @@ from fractions import Fraction
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix, round_up, rule_satisfied
 from wattigram.core.base.quantity import format_si, format_volts
-from wattigram.core.model.bench import Jumper, source_extent_v
+from wattigram.core.model.bench import Jumper
 from wattigram.core.model.design import (
     DutyDestination,
     PeriodDestination,
@@ -419,7 +419,7 @@ def pwm_ripples(workspace: Workspace) -> Iterator[Finding]:
         chain = workspace.project.chain_of(name) if name else None
         if pwm is None or chain is None or wiring.source.pin in routed_pins(workspace):
             continue
-        low_v, high_v = source_extent_v(input_source(workspace, wiring.pin))
+        low_v, high_v = input_source(workspace, wiring.pin).extent_v
         lsb_v = workspace.reference_v / (1 << chain.bits)
         if high_v - low_v > 4 * lsb_v:
             poles = input_poles_s(workspace, wiring)

@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix, round_up, rule_satisfied
 from wattigram.core.base.quantity import format_si, format_volts
-from wattigram.core.model.bench import source_slope_v_s
 from wattigram.core.model.design import Chain, Signal, Threshold, Workspace, limits_v, rate_divisor
 from wattigram.core.model.design.edits import Edit, SetBufferLength, SetThreshold
 from wattigram.core.predict.accuracy import (
@@ -163,7 +162,7 @@ def _chatter(
     reduced = window.input == "filtered" and signal.filter is not None
     gain = float(signal.scaling)
     sigma_v = (noise.reduced_lsb if reduced else noise.raw_lsb) * noise.lsb_v / gain
-    slope_v_s = source_slope_v_s(input_source(workspace, signal.pin)) / gain
+    slope_v_s = input_source(workspace, signal.pin).slope_v_s / gain
     if slope_v_s <= 0 or window.minus_signal is not None or not _crosses(workspace, signal, window):
         return 0.0, sigma_v, slope_v_s
     cycle = scan_timing(workspace, chain)

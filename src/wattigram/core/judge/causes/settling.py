@@ -19,7 +19,7 @@ from wattigram.core.judge.causes.base import (
     register_cause,
 )
 from wattigram.core.model.bench import SineSource
-from wattigram.core.model.bench.sources import FLOATING_OHM
+from wattigram.core.model.bench.wiring import FLOATING_OHM
 from wattigram.core.model.design import Chain, signal_scale
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.expected import expected_settled

@@ -1,15 +1,7 @@
 """What is wired to the board's pins."""
 
-from wattigram.core.model.bench.piecewise_sources import source_waveform
-from wattigram.core.model.bench.source_voltage import (
-    Driven,
-    source_crossings,
-    source_extent_v,
-    source_slope_v_s,
-    source_span_s,
-    source_voltage,
-)
 from wattigram.core.model.bench.sources import (
+    SOURCES,
     Battery,
     Bridge,
     DcSource,
@@ -27,15 +19,16 @@ from wattigram.core.model.bench.sources import (
     Thermistor,
     TiedInput,
     TriangleSource,
-    Wiring,
-    resolve_source,
-    swapped_partner,
 )
-from wattigram.core.model.bench.waveform_source import ShapeSource
+from wattigram.core.model.bench.sources.shaped import ShapeSource
+from wattigram.core.model.bench.sources.source import Choice, Driven, SourceModel, Surroundings
+from wattigram.core.model.bench.wiring import Wiring, resolve_source, swapped_partner
 
 __all__ = [
+    "SOURCES",
     "Battery",
     "Bridge",
+    "Choice",
     "DcSource",
     "Driven",
     "FloatingInput",
@@ -46,8 +39,10 @@ __all__ = [
     "SignalGenerator",
     "SineSource",
     "Source",
+    "SourceModel",
     "SquareSource",
     "Supply",
+    "Surroundings",
     "SweptSource",
     "Switch",
     "Thermistor",
@@ -55,11 +50,5 @@ __all__ = [
     "TriangleSource",
     "Wiring",
     "resolve_source",
-    "source_crossings",
-    "source_extent_v",
-    "source_slope_v_s",
-    "source_span_s",
-    "source_voltage",
-    "source_waveform",
     "swapped_partner",
 ]

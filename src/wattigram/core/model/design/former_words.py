@@ -21,8 +21,8 @@ from wattigram.core.model.bench.sources import (
     SquareSource,
     SweptSource,
     TriangleSource,
-    Wiring,
 )
+from wattigram.core.model.bench.wiring import Wiring
 from wattigram.core.model.design.expectation import (
     RedundantPairExpectation,
     SquareExpectation,

@@ -11,7 +11,7 @@ from msgspec import Meta, field
 
 from wattigram.core.base.fields import Hertz, Ratio
 from wattigram.core.base.models import StrictModel
-from wattigram.core.model.bench.sources import Wiring
+from wattigram.core.model.bench.wiring import Wiring
 from wattigram.core.model.design.expectation import Expectation, RouteExpectation
 from wattigram.core.model.design.outputs import Generator, Playback, PwmOutput, UartSetup, WaveTable
 from wattigram.core.model.design.reference_checks import check_outputs

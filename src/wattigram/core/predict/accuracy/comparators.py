@@ -12,8 +12,6 @@ from wattigram.core.model.bench import (
     DcSource,
     Driven,
     ShapeSource,
-    source_crossings,
-    source_voltage,
 )
 from wattigram.core.model.design.stage import Comparator
 from wattigram.core.model.design.workspace import Workspace
@@ -83,7 +81,7 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorMetrics:
     signal = workspace.project.signal(comparator.signal)
     what = comparator_inputs(workspace, comparator)
     noise_v = input_noise_v(workspace, signal)
-    found = source_crossings(what.source, what.level_v)
+    found = what.source.crossings(what.level_v)
     edges, edges_low, rate_hz, slope_v_s = 0.0, 0.0, 0.0, 0.0
     wiring = workspace.wiring(signal.pin)
     slow_s = max(
@@ -190,7 +188,7 @@ def _rarely(counts: list[float], span_s: float) -> tuple[float, float, float]:
 
 
 def _slope(source: Driven, at_s: float, span_s: float) -> float:
-    volts = source_voltage(source, np.array([at_s - span_s, at_s + span_s]))
+    volts = source.at(np.array([at_s - span_s, at_s + span_s]))
     return float(volts[1] - volts[0]) / (2 * span_s)
 
 

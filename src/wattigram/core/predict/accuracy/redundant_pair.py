@@ -6,7 +6,6 @@ import math
 from dataclasses import dataclass
 from fractions import Fraction
 
-from wattigram.core.model.bench import source_slope_v_s
 from wattigram.core.model.design.project import Chain, Signal
 from wattigram.core.model.design.stage import rate_divisor
 from wattigram.core.model.design.workspace import Workspace
@@ -75,7 +74,7 @@ def pair_metrics(workspace: Workspace, signal: Signal) -> PairMetrics | None:
     rates = pair_rates_hz(workspace, signal)
     if rates is not None and rates[0] != rates[1]:
         skew_s = float(1 / rates[1] / 2)  # the nearest is somewhere between two of the other's
-    slope = source_slope_v_s(input_source(workspace, other.pin))
+    slope = input_source(workspace, other.pin).slope_v_s
     span_v = high_v - low_v
     skew_v = min(span_v, slope * skew_s) if skew_s else 0.0
     return PairMetrics(

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.model.bench import source_voltage
 from wattigram.core.model.design import (
     LowPassFilter,
     MovingAverage,
@@ -373,7 +372,7 @@ def _pin_voltage(
     slot = scan_timing(workspace, chain).slots[place]
     source = input_source(workspace, pin, meant)
     if slot.repeats == 1:
-        return source_voltage(source, times_s)
+        return source.at(times_s)
     points = min(slot.repeats, _REPEATS_EVALUATED)
     span_s = (slot.repeats - 1) * float(slot.each_s)
     back_s = (
@@ -383,5 +382,5 @@ def _pin_voltage(
     )
     total = np.zeros(times_s.shape)
     for before_s in back_s:
-        total += source_voltage(source, times_s - before_s)
+        total += source.at(times_s - before_s)
     return total / points

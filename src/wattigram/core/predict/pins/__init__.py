@@ -11,6 +11,7 @@ from wattigram.core.predict.pins.input_pins import (
     input_voltage_v,
     is_looped_back,
     pin_impedance,
+    surroundings_of,
 )
 from wattigram.core.predict.pins.output_pins import (
     generator_on,
@@ -54,5 +55,6 @@ __all__ = [
     "routed_pins",
     "serial_source",
     "settling_s",
+    "surroundings_of",
     "threshold_pin",
 ]

@@ -4,37 +4,18 @@ channels."""
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.contract.shapes import PiecewiseWaveform
 from wattigram.core.model.bench import (
-    Battery,
-    Bridge,
     DcSource,
     Driven,
-    FloatingInput,
     Jumper,
-    SerialSource,
-    ShapeSource,
-    SignalGenerator,
-    SineSource,
-    SquareSource,
-    Supply,
-    SweptSource,
-    Switch,
-    Thermistor,
-    TiedInput,
-    TriangleSource,
+    Surroundings,
     Wiring,
     resolve_source,
-    source_extent_v,
-    source_voltage,
-    source_waveform,
 )
-from wattigram.core.model.bench.sources import Source
 from wattigram.core.model.design.project import Signal
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.pins.output_pins import output_accuracy_v, output_ohm, output_waveform
@@ -56,17 +37,14 @@ def input_source(workspace: Workspace, pin: str, meant: bool = False) -> Driven:
 
 
 def _driven(workspace: Workspace, wiring: Wiring, meant: bool) -> Driven:
-    driven = _open(workspace, resolve_source(wiring, workspace.project.bench), meant)
+    source = resolve_source(wiring, workspace.project.bench)
+    driven = source.opened(surroundings_of(workspace, meant))
     poles = input_poles_s(workspace, wiring)
     if poles:
-        driven = _filtered(driven, poles)
+        driven = driven.filtered(poles)
     own_v = driven.noise_v * passed_noise(workspace, wiring)
-    noise_v = math.hypot(own_v, density_noise_v(workspace, wiring))
-    if isinstance(driven, ShapeSource):
-        driven = replace(driven, noise_v=noise_v)
-    elif noise_v != driven.noise_v:
-        driven = driven.unchecked(noise_v=noise_v)
-    return _picking_up(driven, wiring) if wiring.hum_v else driven
+    driven = driven.with_noise(math.hypot(own_v, density_noise_v(workspace, wiring)))
+    return driven.with_mains(wiring.hum_v, wiring.mains_hz) if wiring.hum_v else driven
 
 
 def input_poles_s(workspace: Workspace, wiring: Wiring) -> tuple[float, ...]:
@@ -108,92 +86,13 @@ def passed_noise(workspace: Workspace, wiring: Wiring) -> float:
     return math.sqrt(own_s / (own_s + poles)) if poles > 0 else 1.0
 
 
-def _open(workspace: Workspace, source: Source, meant: bool) -> Driven:
-    """A source before anything on the wire."""
-    match source:
-        case TiedInput(to=to):
-            levels = {
-                "ground": 0.0,
-                "reference": workspace.reference_v,
-                "supply": workspace.supply_v,
-                "half": workspace.supply_v / 2,
-            }
-            return DcSource(voltage_v=levels[to], noise_v=source.noise_v)
-        case Switch():
-            return DcSource(
-                voltage_v=source.closed_v if source.is_closed else source.open_v,
-                noise_v=source.noise_v,
-            )
-        case Supply():
-            volts = source.voltage_v if source.meter_v is None else source.meter_v
-            return DcSource(voltage_v=volts, noise_v=source.noise_v)
-        case Battery() | Bridge() | SignalGenerator() | Thermistor():
-            return source_waveform(source)
-        case Jumper():
-            played = output_waveform(workspace, source.pin, meant)
-            if played is None:
-                return DcSource(voltage_v=0.0, noise_v=source.noise_v)
-            return replace(played, noise_v=math.hypot(played.noise_v, source.noise_v))
-        case SerialSource():
-            return DcSource(voltage_v=workspace.supply_v)
-        case (
-            DcSource()
-            | SineSource()
-            | TriangleSource()
-            | SquareSource()
-            | FloatingInput()
-            | SweptSource()
-        ):
-            return source
-    raise AssertionError(source)
-
-
-def _filtered(driven: Driven, poles_s: tuple[float, ...]) -> Driven:
-    """Through first-order low-passes; a sweep is taken as slow against them."""
-    match driven:
-        case SineSource():
-            gain, turns = 1.0, 0.0
-            for pole in poles_s:
-                angle = 2 * math.pi * float(driven.frequency_hz) * pole
-                gain /= math.hypot(1.0, angle)
-                turns -= math.atan(angle) / (2 * math.pi)
-            return driven.unchecked(
-                amplitude_v=driven.amplitude_v * gain, phase=driven.phase + turns
-            )
-        case TriangleSource() | SquareSource():
-            played = source_waveform(driven)
-            return replace(played, course=played.course.filtered(*poles_s))
-        case ShapeSource():
-            return replace(driven, course=driven.course.filtered(*poles_s))
-        case _:
-            return driven
-
-
-def _picking_up(driven: Driven, wiring: Wiring) -> Driven:
-    """With mains on top of it."""
-    mains = (wiring.hum_v, float(wiring.mains_hz), 0.0)
-    match driven:
-        case ShapeSource():
-            return replace(driven, sines=(*driven.sines, mains))
-        case DcSource():
-            return SineSource(
-                offset_v=driven.voltage_v,
-                amplitude_v=wiring.hum_v,
-                frequency_hz=wiring.mains_hz,
-                noise_v=driven.noise_v,
-            )
-        case SineSource():
-            flat = np.zeros(1)
-            level = PiecewiseWaveform(
-                np.zeros(1), np.array([driven.offset_v]), flat, flat, always=True
-            )
-            own = (driven.amplitude_v, float(driven.frequency_hz), driven.phase)
-            return ShapeSource(level, None, (own, mains), driven.noise_v)
-        case TriangleSource() | SquareSource():
-            played = source_waveform(driven)
-            return replace(played, sines=(mains,))
-        case _:
-            return driven
+def surroundings_of(workspace: Workspace, meant: bool = False) -> Surroundings:
+    """What sources of the bench may have to know; outputs as designed or, with ``meant``, as meant."""
+    return Surroundings(
+        workspace.reference_v,
+        workspace.supply_v,
+        lambda pin: output_waveform(workspace, pin, meant),
+    )
 
 
 def input_accuracy_v(workspace: Workspace, signal: Signal) -> float:
@@ -211,10 +110,10 @@ def input_accuracy_v(workspace: Workspace, signal: Signal) -> float:
 
 def input_extent_v(workspace: Workspace, signal: Signal) -> tuple[float, float]:
     """Lowest and highest voltage to be converted, without noise."""
-    low, high = source_extent_v(input_source(workspace, signal.pin))
+    low, high = input_source(workspace, signal.pin).extent_v
     if signal.negative is None:
         return low, high
-    below, above = source_extent_v(input_source(workspace, signal.negative))
+    below, above = input_source(workspace, signal.negative).extent_v
     return low - above, high - below
 
 
@@ -242,9 +141,9 @@ def input_voltage_v(
     -------
     (n,) float64, volts
     """
-    volts = source_voltage(input_source(workspace, signal.pin, meant), times_s)
+    volts = input_source(workspace, signal.pin, meant).at(times_s)
     if signal.negative is not None:
-        volts = volts - source_voltage(input_source(workspace, signal.negative, meant), times_s)
+        volts = volts - input_source(workspace, signal.negative, meant).at(times_s)
     return volts
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from wattigram.core.model.bench import Driven, source_extent_v
+from wattigram.core.model.bench import Driven
 from wattigram.core.model.design.stage import Comparator
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.pins.input_pins import input_source
@@ -55,14 +55,14 @@ def comparator_inputs(workspace: Workspace, comparator: Comparator) -> Comparato
         step_v = workspace.reference_v / part.steps
         level_v = min(max(round(level_v / step_v), 0), part.steps) * step_v
     elif comparator.against == "pin" and comparator.threshold_pin is not None:
-        low_v, high_v = source_extent_v(input_source(workspace, comparator.threshold_pin))
+        low_v, high_v = input_source(workspace, comparator.threshold_pin).extent_v
         level_v = (low_v + high_v) / 2
     pin = threshold_pin(workspace, comparator)
     played = output_waveform(workspace, pin) if pin is not None else None
     if played is not None:
-        low_v, high_v = source_extent_v(played)
+        low_v, high_v = played.extent_v
         level_v = (low_v + high_v) / 2
-        input_low_v, input_high_v = source_extent_v(source)
+        input_low_v, input_high_v = source.extent_v
         if high_v > low_v and input_high_v == input_low_v:
             # The threshold sweeps past an input that stands still: its falling makes the output
             # rise.

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-from wattigram.core.model.bench import Driven, source_crossings
+from wattigram.core.model.bench import Driven
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.scale import limits_v
 from wattigram.core.model.design.stage import Comparator, Threshold
@@ -101,7 +101,7 @@ def _edges(
 
 def _crossed(source: Driven, rising_v: float, falling_v: float, edge: str) -> Edges | None:
     """Instants at which a source rises through one level or falls through another."""
-    up, down = source_crossings(source, rising_v), source_crossings(source, falling_v)
+    up, down = source.crossings(rising_v), source.crossings(falling_v)
     if up is None or down is None:
         return None
     found = [at for at, rises in up[1] if rises and edge != "falling"]
@@ -132,7 +132,7 @@ def _window_entries(workspace: Workspace, trigger: ThresholdTrigger) -> Edges | 
         "above": ((high_v, True),),
         "below": ((low_v, False),),
     }[window.condition]:
-        crossings = source_crossings(source, signal.at_pin(level_v))
+        crossings = source.crossings(signal.at_pin(level_v))
         if crossings is not None:
             period_s = crossings[0]
             found += [at for at, rises in crossings[1] if rises == wanted]

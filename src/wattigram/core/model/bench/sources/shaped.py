@@ -1,16 +1,17 @@
-"""A voltage given by its course, with sines on top of it."""
+"""A voltage given by its course, with sines on top of it: what a source without a closed form becomes."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.contract.shapes import PiecewiseWaveform
+from wattigram.core.contract.board_config import PinDrive
+from wattigram.core.contract.shapes import PiecewiseWaveform, piecewise_linear
 
 FloatArray = NDArray[np.float64]
 _LOOKS = 1 << 12
@@ -90,3 +91,44 @@ class ShapeSource:
             for turn, was_above in zip(turns.tolist(), above[places].tolist(), strict=True)
         ]
         return (self.period_s, tuple(sorted(found))) if found else None
+
+    def filtered(self, poles_s: tuple[float, ...]) -> ShapeSource:
+        """Through first-order low-passes."""
+        return replace(self, course=self.course.filtered(*poles_s))
+
+    def with_mains(self, amplitude_v: float, mains_hz: Fraction) -> ShapeSource:
+        """With mains on top of it."""
+        return replace(self, sines=(*self.sines, (amplitude_v, float(mains_hz), 0.0)))
+
+    def with_noise(self, noise_v: float) -> ShapeSource:
+        """With other noise."""
+        return replace(self, noise_v=noise_v)
+
+    def drive(self) -> PinDrive:
+        """Its pieces."""
+        course = self.course
+        rows = zip(
+            course.starts_s.tolist(),
+            course.level_v.tolist(),
+            course.slope_v_s.tolist(),
+            strict=True,
+        )
+        return PinDrive(
+            shape="course",
+            pieces=tuple(rows),
+            period_s=course.period_s,
+            begin_s=course.begin_s,
+            poles_s=course.poles_s,
+            sines=self.sines,
+            noise_v=self.noise_v,
+        )
+
+
+def straight_lines(
+    turns: FloatArray | list[float], volts: list[float], period_s: Fraction, noise_v: float
+) -> ShapeSource:
+    """Straight lines between corners, given as shares of a period and volts."""
+    times = np.asarray(turns, dtype=np.float64) * float(period_s)
+    return ShapeSource(
+        piecewise_linear(times, np.array(volts), float(period_s)), period_s, noise_v=noise_v
+    )
