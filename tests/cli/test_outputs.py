@@ -32,7 +32,7 @@ def test_a_table_goes_to_all_kinds_of_files(tmp_path: Path) -> None:
         2,
     )
     assert outcome.returncode == 0
-    assert "1250 points, codes 496 to 3227, none cut off" in outcome.stdout
+    assert "1250 points, codes 496 to 3227, none clipped" in outcome.stdout
     assert len((tmp_path / "a.csv").read_text().splitlines()) == 1251
     assert "const uint16_t ramp_and_soak_table" in (tmp_path / "a.c").read_text()
     with wave.open(str(tmp_path / "a.wav")) as sound:

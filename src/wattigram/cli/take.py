@@ -9,7 +9,7 @@ import click
 from wattigram.cli.progress import Progress
 from wattigram.core.analysis import Moments
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.capture.take import export_csv, open_take
+from wattigram.core.capture.take import TAKE_FORMATS, export_take, open_take
 from wattigram.core.capture.take.repair import repair_take
 
 
@@ -76,20 +76,35 @@ def repair(take: Path, out: Path | None) -> None:
     raise click.exceptions.Exit(1 if mended else 0)
 
 
+def _format_options(command: click.Command) -> click.Command:
+    """An option for each format, which gives it a file."""
+    for kind in TAKE_FORMATS:
+        name = kind.suffix.removeprefix(".")
+        command.params.append(
+            click.Option([f"--{name}", name], type=click.Path(path_type=Path), help=kind.help)
+        )
+    return command
+
+
+@_format_options
 @app.command("export")
 @click.argument("take", type=click.Path(path_type=Path))
-@click.option(
-    "--csv", "csv", type=click.Path(path_type=Path), help="Write a table here, one row a sample."
-)
-def export(take: Path, csv: Path | None) -> None:
+def export(take: Path, **files: Path | None) -> None:
     """Write a take's samples for other programs.
 
     TAKE: Take (HDF5).
     """
-    if csv is None:
-        raise WattigramError("Nothing says what to write.", cure="Give --csv FILE.")
-    progress = Progress("Exporting")
+    wanted = [
+        (kind, path)
+        for kind in TAKE_FORMATS
+        if (path := files.get(kind.suffix.removeprefix("."))) is not None
+    ]
+    if not wanted:
+        known = " or ".join(f"--{kind.suffix.removeprefix('.')} FILE" for kind in TAKE_FORMATS)
+        raise WattigramError("Nothing says what to write.", cure=f"Give {known}.")
     with open_take(take) as opened:
-        rows = export_csv(opened, csv, progress)
-    progress.done()
-    click.echo(f"{csv}: {rows} rows")
+        for kind, path in wanted:
+            progress = Progress("Exporting")
+            rows = export_take(opened, path, progress, kind)
+            progress.done()
+            click.echo(f"{path}: {rows} rows")

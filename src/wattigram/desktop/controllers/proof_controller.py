@@ -104,10 +104,10 @@ class Proving(QObject):
         """Write a take as a table."""
 
         def work(progress: Callable[[float], None]) -> int:
-            from wattigram.core.capture.take import export_csv, open_take  # late, as in _prover
+            from wattigram.core.capture.take import export_take, open_take  # late, as in _prover
 
             with open_take(take) as opened:
-                return export_csv(opened, target, progress)
+                return export_take(opened, target, progress)
 
         job = Job(f"Exporting {take.stem}", work, self)
         job.finished.connect(lambda rows: self.message.emit(f"{rows} rows are in {target}."))

@@ -82,11 +82,14 @@ class TakeActions(QObject):
 
     def ask_export(self, take: Path) -> None:
         """Ask where a take's table goes."""
-        path = self._files.folder / f"{take.stem}.csv"
+        from wattigram.core.capture.take import TAKE_FORMATS  # late: HDF5 comes with it
+
+        path = self._files.folder / f"{take.stem}{TAKE_FORMATS[0].suffix}"
+        kinds = ";;".join(f"{kind.title} (*{kind.suffix})" for kind in TAKE_FORMATS)
         ask_save(
             self._parent,
             "Export",
             path,
-            "Tables (*.csv)",
+            kinds,
             lambda name: self._proving.export(take, Path(name)),
         )

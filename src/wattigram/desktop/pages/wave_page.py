@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.errors import QuantityError, WaveError
-from wattigram.core.base.fields import period_text
 from wattigram.core.base.quantity import format_si, parse_quantity
 from wattigram.core.contract.shapes import PointsShape, SineShape
 from wattigram.core.model.design import Generator, Playback, TimerTrigger, WaveTable
@@ -30,16 +29,14 @@ from wattigram.core.model.design.edits import (
 )
 from wattigram.core.predict.pins import input_poles_s
 from wattigram.core.predict.waveform import (
+    TABLE_FORMATS,
     dac_lsb_v,
     dac_playback,
+    exported_table,
     output_spectrum,
     read_points,
-    table_c,
-    table_codes,
-    table_csv,
-    table_dac,
     table_player,
-    write_wav,
+    write_table,
 )
 from wattigram.desktop.inspector import Panel
 from wattigram.desktop.inspector.outputs import free_channel, free_timer
@@ -327,43 +324,22 @@ class WavePage(ListedPage):
         """Ask where to save the chosen table; the ending decides the kind."""
         if self.table is None:
             return
-        kinds = "Table (*.csv);;Sound (*.wav);;C array (*.c)"
-        name, kind = QFileDialog.getSaveFileName(
-            self, "Save the table", f"{self.chosen}.csv", kinds
+        kinds = {f"{kind.title} (*{kind.suffix})": kind.suffix for kind in TABLE_FORMATS}
+        name, chosen = QFileDialog.getSaveFileName(
+            self, "Save the table", f"{self.chosen}.csv", ";;".join(kinds)
         )
         if name:
-            ending = {"T": ".csv", "S": ".wav", "C": ".c"}[kind[0]] if kind else ""
+            ending = kinds.get(chosen, "")
             self.save_file(Path(name) if Path(name).suffix else Path(name + ending))
 
     def save_file(self, path: Path) -> None:
-        """Write the chosen table as CSV, WAV or C."""
+        """Write the chosen table in the format that the ending says."""
         workspace, table = self._document.workspace, self.table
         if table is None:
             return
-        generator = table_player(workspace, table)
-        dac = table_dac(workspace, table)
-        if dac is None:
-            self.error.emit(f"{workspace.part.name} has no DAC, and so the table has no codes.")
-            return
-        made = table_codes(
-            workspace, table, dac, generator.buffered if generator is not None else True
-        )
-        update_s = (
-            dac_playback(workspace, generator).asked_s
-            if generator is not None
-            else 1 / dac.update_rate_high_hz
-        )
         try:
-            if path.suffix.lower() == ".wav":
-                write_wav(path, made.codes, dac.bits, 1 / update_s, WAV_SECONDS)
-            elif path.suffix.lower() in {".c", ".h"}:
-                about = f"{table.name}: {table.points} points, an update every {period_text(update_s)}, {dac.name}"
-                path.write_text(table_c(table.name, made.codes, about), encoding="utf-8")
-            else:
-                path.write_text(
-                    table_csv(made.wanted_v, made.codes, made.levels_v, update_s), encoding="utf-8"
-                )
-        except (OSError, WaveError) as fault:
+            write_table(exported_table(workspace, table), path, WAV_SECONDS)
+        except WaveError as fault:
             self.error.emit(f"The table was not saved: {fault}")
             return
         self.error.emit(f"{table.name} is in {path}.")

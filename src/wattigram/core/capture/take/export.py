@@ -1,9 +1,10 @@
-"""Takes as tables that other programs read."""
+"""Takes as files that other programs read; a format is a function here and its line in the registry."""
 
 from __future__ import annotations
 
 import csv
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -63,3 +64,41 @@ def export_csv(take: Take, path: Path, progress: Callable[[float], None] | None 
             cure="Choose another place.",
         ) from fault
     return rows
+
+
+Progress = Callable[[float], None]
+
+
+@dataclass(frozen=True)
+class TakeFormat:
+    """A kind of file.
+
+    Attributes
+    ----------
+    title, help : as it is called where one saves, and what it holds
+    write : writes a take, telling how far it is from 0 to 1; returns the number of rows
+    """
+
+    suffix: str
+    title: str
+    help: str
+    write: Callable[[Take, Path, Progress | None], int]
+
+
+TAKE_FORMATS = (TakeFormat(".csv", "Tables", "Write a table here, one row a sample.", export_csv),)
+
+
+def export_take(
+    take: Take, path: Path, progress: Progress | None = None, kind: TakeFormat | None = None
+) -> int:
+    """Write a take, by default in the format that the file's ending says, CSV where it says none;
+    returns the number of rows.
+
+    Raises
+    ------
+    TakeError
+        When the file cannot be written.
+    """
+    suffix = path.suffix.lower()
+    by_ending = next((kind for kind in TAKE_FORMATS if kind.suffix == suffix), TAKE_FORMATS[0])
+    return (kind or by_ending).write(take, path, progress)

@@ -30,12 +30,22 @@ from wattigram.core.predict.waveform.table import (
     table_player,
     table_volts,
 )
+from wattigram.core.predict.waveform.table_export import (
+    TABLE_FORMATS,
+    ExportedTable,
+    TableFormat,
+    exported_table,
+    write_table,
+)
 
 __all__ = [
     "START_STEP_CYCLES",
+    "TABLE_FORMATS",
     "DacPlayback",
+    "ExportedTable",
     "OutputSpectrum",
     "TableCodes",
+    "TableFormat",
     "WaveChoice",
     "codes_in_memory",
     "codes_of",
@@ -43,6 +53,7 @@ __all__ = [
     "dac_playback",
     "dma_share",
     "droop_db",
+    "exported_table",
     "filter_gain",
     "image_dbc",
     "levels_of",
@@ -59,5 +70,6 @@ __all__ = [
     "table_volts",
     "update_timer",
     "wave_choices",
+    "write_table",
     "write_wav",
 ]
