@@ -22,9 +22,9 @@ def window_rows() -> Iterator[Row]:
 
     from bench.designs import sixteen_by_two
     from wattigram.core.model.design.edits import SetSampling
+    from wattigram.desktop.pages.page_stack import PAGES
     from wattigram.desktop.shell.app import make_app, make_window
     from wattigram.desktop.widgets.drawing import LineBuffer, fill_trace
-    from wattigram.desktop.widgets.header import PAGES
 
     os.environ["WATTIGRAM_CONFIG"] = tempfile.mkdtemp(prefix="wattigram-bench-")
     app = make_app()

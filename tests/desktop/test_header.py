@@ -11,6 +11,7 @@ from pytestqt.qtbot import QtBot
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.judge import Proof, Verdict
 from wattigram.core.model.design import Workspace
+from wattigram.desktop.pages.page_stack import PAGES
 from wattigram.desktop.widgets.header import Header
 from wattigram.desktop.widgets.notice import Notice
 
@@ -58,7 +59,7 @@ STATES = [
 def test_each_state_is_said(
     qtbot: QtBot, state: dict[str, object], board: str, run: str, record: str, tone: str
 ) -> None:
-    header = Header()
+    header = Header(PAGES)
     header.resize(1280, 44)
     qtbot.addWidget(header)
     header.show_snapshot(Snapshot(**state))  # type: ignore[arg-type]
@@ -86,7 +87,7 @@ def test_the_proof_is_said_in_a_few_words(
         Verdict(0, kiln.project.expectations[0], "t", outcome, None, "", None, None, 0, "n")  # type: ignore[arg-type]
         for outcome in outcomes
     )
-    header = Header()
+    header = Header(PAGES)
     qtbot.addWidget(header)
     header.show_proof(Proof(Path("x"), "m", True, verdicts, ()))
     assert (header.proof.text(), header.proof.property("tone")) == (text, tone)
@@ -95,7 +96,7 @@ def test_the_proof_is_said_in_a_few_words(
 
 
 def test_a_change_is_marked_beside_the_name(qtbot: QtBot, kiln: Workspace) -> None:
-    header = Header()
+    header = Header(PAGES)
     qtbot.addWidget(header)
     header.show_workspace(kiln, is_clean=False)
     assert header.title.text() == "studio-kiln •"

@@ -14,7 +14,6 @@ from wattigram.desktop.pages.chain_page import ChainPage
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.settings import Settings
 from wattigram.desktop.state.window_state import restore_splitter
-from wattigram.desktop.widgets.header import PAGES
 
 if TYPE_CHECKING:
     from wattigram.desktop.controllers.firmware_controller import FirmwareWork
@@ -26,7 +25,9 @@ if TYPE_CHECKING:
     from wattigram.desktop.pages.takes_page import TakesPage
     from wattigram.desktop.pages.wave_page import WavePage
 
-CHAIN, PINS, WAVE, ROUTES, FIRMWARE, TAKES, PROOF, COMPARE = range(8)
+PAGES = ("Chain", "Pins", "Wave", "Routes", "Firmware", "Takes", "Proof", "Compare")
+"""Names in their order; each has a property of that name in :class:`Book`, which makes it."""
+CHAIN, PINS, WAVE, ROUTES, FIRMWARE, TAKES, PROOF, COMPARE = range(len(PAGES))
 
 
 class Book(QObject):

@@ -28,7 +28,16 @@ from wattigram.desktop.controllers.output_actions import OutputActions
 from wattigram.desktop.controllers.proof_controller import Proving
 from wattigram.desktop.controllers.take_actions import TakeActions
 from wattigram.desktop.pages.chain_page import ChainPage
-from wattigram.desktop.pages.page_stack import CHAIN, COMPARE, FIRMWARE, PROOF, ROUTES, TAKES, Book
+from wattigram.desktop.pages.page_stack import (
+    CHAIN,
+    COMPARE,
+    FIRMWARE,
+    PAGES,
+    PROOF,
+    ROUTES,
+    TAKES,
+    Book,
+)
 from wattigram.desktop.shell.appearance import Dress
 from wattigram.desktop.shell.glossary import Glossary
 from wattigram.desktop.state.document import Document
@@ -41,7 +50,7 @@ from wattigram.desktop.state.window_state import (
     restore_size,
     restore_splitter,
 )
-from wattigram.desktop.widgets.header import PAGES, Header
+from wattigram.desktop.widgets.header import Header
 from wattigram.desktop.widgets.notice import JobBar, Notice
 from wattigram.desktop.widgets.palette import Palette
 
@@ -59,7 +68,7 @@ class MainWindow(QMainWindow):
         self.document = document
         self.settings = settings
         self.board = LiveBoard(document.workspace)
-        self.header = Header()
+        self.header = Header(PAGES)
         self.chain_page = ChainPage(document)
         self.takes_place = TakesPlace(document, settings)
         self.proving = Proving(document, self.board, self.takes_place)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -16,8 +17,6 @@ from wattigram.desktop.widgets.labels import ElidedLabel
 
 if TYPE_CHECKING:
     from wattigram.core.judge import Proof
-
-PAGES = ("Chain", "Pins", "Wave", "Routes", "Firmware", "Takes", "Proof", "Compare")
 
 
 ROOMY = 1150
@@ -34,7 +33,7 @@ class Header(QWidget):
     proof_wanted = pyqtSignal()
     menu_wanted = pyqtSignal()
 
-    def __init__(self) -> None:
+    def __init__(self, pages: Sequence[str]) -> None:
         super().__init__()
         self.setObjectName("header")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -54,7 +53,7 @@ class Header(QWidget):
         row.addWidget(self.menu_button)
         row.addWidget(self.title)
         row.addWidget(self.part, 2)
-        for number, name in enumerate(PAGES):
+        for number, name in enumerate(pages):
             button = QPushButton(name)
             button.setObjectName("page")
             button.setCheckable(True)
