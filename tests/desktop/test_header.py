@@ -18,14 +18,14 @@ from wattigram.desktop.widgets.notice import Notice
 RUNNING = {
     "state": "running",
     "mark_matches": True,
-    "build_mark": "4f2a0011",
+    "build_id": "4f2a0011",
     "seconds": 12.3,
     "samples": 1000,
 }
 STATES = [
     ({}, "○ Board off", "Run", "Record", ""),
     (
-        {"state": "idle", "mark_matches": True, "build_mark": "4f2a0011"},
+        {"state": "idle", "mark_matches": True, "build_id": "4f2a0011"},
         "○ Board ready · build 4f2a",
         "Run",
         "Record",
