@@ -20,6 +20,7 @@ check: $(STAMP)
 	$(BIN)/mypy
 	$(BIN)/mypy bench tools
 	$(BIN)/lint-imports
+	$(BIN)/python tools/docstrings.py
 
 format: $(STAMP)
 	$(BIN)/ruff format src tests bench tools

@@ -97,7 +97,10 @@ class Readings:
         self.codes, self.counts, self._sums, self._squares = both, counts, sums, squares
 
     def without(self, codes: NDArray[np.int64]) -> Readings:
-        """The same less those of some codes."""
+        """The same less those of some codes.
+
+        ``codes`` is (n,) int64.
+        """
         kept = ~np.isin(self.codes, codes)
         other = Readings()
         other.codes, other.counts = self.codes[kept], self.counts[kept]
@@ -106,13 +109,19 @@ class Readings:
 
     @property
     def means(self) -> FloatArray:
-        """Mean reading of each code."""
+        """Mean reading of each code.
+
+        (codes,) float64, volts.
+        """
         return np.asarray(self.codes + self._sums / self.counts)
 
     @property
     def sigmas(self) -> FloatArray:
         """Standard error of each mean, of one pooled variance: single codes have too few readings
-        for one of their own."""
+        for one of their own.
+
+        (codes,) float64, volts.
+        """
         squares = np.maximum(self._squares - self._sums**2 / self.counts, 0.0).sum()
         freedom = max(1, int(self.counts.sum()) - len(self.codes))
         return np.asarray(np.sqrt(squares / freedom / self.counts))

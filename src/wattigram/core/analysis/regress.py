@@ -36,7 +36,10 @@ def fit_line(x: FloatArray, y: FloatArray) -> LineFit:
 
 def explained_share(measured: FloatArray, doubtful: FloatArray, better: FloatArray) -> float:
     """Share of the square error against ``doubtful`` that vanishes when ``better`` is taken
-    instead, 0 to 1."""
+    instead, 0 to 1.
+
+    All three are (n,) float64 in one unit.
+    """
     before = float(np.square(measured - doubtful).sum())
     after = float(np.square(measured - better).sum())
     return max(0.0, 1 - after / before) if before > 0 else 0.0

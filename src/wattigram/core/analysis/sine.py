@@ -91,13 +91,19 @@ def quantised_amplitude_bias(
 
 
 def phase_count(times_s: FloatArray, frequency_hz: float) -> int:
-    """Different places of a sine's period that are sampled, of 1024."""
+    """Different places of a sine's period that are sampled, of 1024.
+
+    ``times_s`` is (n,) float64, seconds.
+    """
     return len(np.unique(np.floor(np.mod(times_s * frequency_hz, 1.0) * _PHASES).astype(np.int64)))
 
 
 def quantised_bias(fit: SineFit, step: float, times_s: FloatArray) -> float:
     """The same for a fit of values at these instants, with as much noise as its residual has beyond
-    that of steps."""
+    that of steps.
+
+    ``times_s`` is (n,) float64, seconds; ``step`` and the result have the fit's unit.
+    """
     noise = math.sqrt(max(0.0, fit.residual_rms**2 - step**2 / 12))
     return quantised_amplitude_bias(
         fit.amplitude, step, noise, phase_count(times_s, fit.frequency_hz)

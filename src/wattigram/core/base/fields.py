@@ -52,7 +52,10 @@ def _quantity(unit: str, kind: type, low: int | None = None, above: bool = False
 
 
 def read_interval(value: Any) -> Fraction:
-    """A trigger's period, said as a time or as a rate."""
+    """A trigger's period, said as a time or as a rate.
+
+    Raises :class:`QuantityError` for what is neither.
+    """
     if isinstance(value, Fraction):
         period = value
     elif isinstance(value, str):
@@ -84,7 +87,10 @@ _RATIO = re.compile(r"\s*([×x*÷/])\s*(\S+)\s*")
 
 
 def read_ratio(value: Any) -> Fraction:
-    """A front end's factor: "÷ 2", "× 120" or "3/7"."""
+    """A front end's factor: "÷ 2", "× 120" or "3/7".
+
+    Raises :class:`QuantityError` for what is none.
+    """
     if isinstance(value, Fraction):
         ratio = value
     else:

@@ -12,6 +12,8 @@ def load_from(package: str, homes: Mapping[str, str]) -> Callable[[str], Any]:
     562).
 
     A window starts without HDF5, sockets and reports, and still everybody imports from the package.
+
+    What it returns raises :class:`AttributeError` for a name that nobody gives.
     """
 
     def find(name: str) -> Any:

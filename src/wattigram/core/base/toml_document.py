@@ -125,6 +125,8 @@ def write_atomically(path: Path, text: str, error: type[FileError]) -> None:
     """Put ``text`` in place of the file in one step: the old file or the new one, never half.
 
     A link is followed: what it leads to is replaced, and it stays a link.
+
+    Whatever keeps it from being written, a :class:`PermissionError` for one, becomes ``error``.
     """
     try:
         path = Path(os.path.realpath(path))

@@ -370,7 +370,10 @@ class Channel:
         return np.asarray(self.held_ticks(part) + self._held_to_end[places])
 
     def held_ticks(self, part: BufferPart) -> IntArray:
-        """Held instant of each item of a hand-over, as its number says or as it was stamped."""
+        """Held instant of each item of a hand-over, as its number says or as it was stamped.
+
+        (items,) int64.
+        """
         return (
             self._steady_held(part.first, len(part.items))
             if part.held_ticks is None

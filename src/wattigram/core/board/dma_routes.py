@@ -45,7 +45,10 @@ class DmaRoute:
 
     def feed(self, ticks: FloatArray, codes: IntArray, places: IntArray) -> None:
         """Results of the source's converter, as they get ready, with the slot that each comes
-        from."""
+        from.
+
+        All three are (n,): ticks as float64, codes and places as int64.
+        """
         if self.route.place is not None:
             mine = places == self.route.place
             ticks, codes = ticks[mine], codes[mine]
@@ -169,7 +172,10 @@ class SerialSink:
         self._asked = 0
 
     def asks(self, until: float) -> FloatArray:
-        """One request for each byte that has left."""
+        """One request for each byte that has left.
+
+        (n,) float64, ticks.
+        """
         end = int(np.ceil(until / self._byte_ticks))
         numbers = np.arange(self._asked, max(self._asked, end))
         self._asked = max(self._asked, end)
@@ -178,7 +184,10 @@ class SerialSink:
     def take(
         self, ticks: FloatArray, places: IntArray, values: IntArray, until: float
     ) -> SinkTrace:
-        """Bytes that were written; what is sent is told with the moment at which it begins."""
+        """Bytes that were written; what is sent is told with the moment at which it begins.
+
+        ``ticks``, ``places`` and ``values`` are (n,).
+        """
         out_ticks: list[float] = []
         out: list[int] = []
         queue, byte_ticks = self._queue, self._byte_ticks
@@ -227,7 +236,10 @@ class RegisterSink:
         self._waiting: tuple[FloatArray, IntArray, IntArray] = (_NONE_F, _NONE_I, _NONE_I)
 
     def asks(self, until: float) -> FloatArray:
-        """One request for each period."""
+        """One request for each period.
+
+        (n,) float64, ticks.
+        """
         numbers = np.arange(np.ceil(self._asked / self._period), np.ceil(until / self._period))
         self._asked = max(self._asked, until)
         return np.asarray(numbers * self._period, dtype=np.float64)
@@ -235,7 +247,10 @@ class RegisterSink:
     def take(
         self, ticks: FloatArray, places: IntArray, values: IntArray, until: float
     ) -> SinkTrace:
-        """Writes, and what takes effect of them before ``until``."""
+        """Writes, and what takes effect of them before ``until``.
+
+        ``ticks``, ``places`` and ``values`` are (n,).
+        """
         out_ticks: list[float] = []
         out: list[int] = []
         rows = [
@@ -309,7 +324,10 @@ class TextPrinter:
         self.observed = 0
 
     def feed(self, ticks: FloatArray, codes: IntArray, places: IntArray) -> None:
-        """Results as they get ready."""
+        """Results as they get ready.
+
+        All three are (n,): ticks as float64, codes and places as int64.
+        """
         mine = places == self.text.place
         self._ticks = np.concatenate((self._ticks, ticks[mine]))
         self._values = np.concatenate((self._values, codes[mine]))

@@ -126,7 +126,10 @@ class ThresholdDetector:
 
 
 def watch_masks(watch: EffectiveWatch, values: IntArray) -> tuple[BoolArray, BoolArray]:
-    """Where the condition begins to hold, and where it has ceased by the hysteresis."""
+    """Where the condition begins to hold, and where it has ceased by the hysteresis.
+
+    ``values`` and both masks are (n,).
+    """
     low, high, slack = watch.low, watch.high, watch.hysteresis
     match watch.condition:
         case "outside":

@@ -22,7 +22,10 @@ _LEVEL = PiecewiseWaveform(np.zeros(1), np.zeros(1), np.zeros(1), np.zeros(1), a
 
 def dac_levels_v(dac: EffectiveDac) -> FloatArray:
     """Volts of each code: offset, gain, a bend like a parabola, and a step too large into the upper
-    half."""
+    half.
+
+    (codes,) float64.
+    """
     codes = np.array(dac.codes, dtype=np.float64)
     share = codes / (1 << dac.bits)
     bend = 4 * dac.bend_lsb * share * (1 - share)

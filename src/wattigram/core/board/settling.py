@@ -32,6 +32,8 @@ def exponential(matrix: FloatArray) -> FloatArray:
 
     Networks have time constants of pico- and of milliseconds side by side, so that the scale is
     that of the fastest.
+
+    ``matrix`` and the result are (n, n) float64.
     """
     norm = float(np.abs(matrix).sum(axis=1).max())
     halvings = max(0, math.ceil(math.log2(norm)) + 3) if norm > 0 else 0

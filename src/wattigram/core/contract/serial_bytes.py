@@ -13,7 +13,10 @@ IntArray = NDArray[np.int64]
 
 def serial_bytes(serial: EffectiveSerial, begin: int, end: int) -> tuple[FloatArray, IntArray]:
     """Bytes ``begin`` to ``end`` that another board sends: ticks at which each has arrived, and the
-    byte."""
+    byte.
+
+    Both are (bytes,): float64 and int64.
+    """
     numbers = np.arange(begin, end)
     value, part = numbers // serial.bytes_each, numbers % serial.bytes_each
     at_ticks = value * serial.every_ticks
@@ -26,7 +29,10 @@ def serial_bytes(serial: EffectiveSerial, begin: int, end: int) -> tuple[FloatAr
 
 def serial_codes(serial: EffectiveSerial, numbers: IntArray) -> IntArray:
     """Values that another board sends: there and back between two shares of full scale, rounded
-    half up."""
+    half up.
+
+    ``numbers`` and the result are (n,) int64.
+    """
     turns = np.mod(numbers * (serial.every_ticks / serial.period_ticks), 1.0)
     share = serial.from_share + (serial.to_share - serial.from_share) * (1 - np.abs(1 - 2 * turns))
     highest = (1 << serial.bits) - 1

@@ -109,7 +109,10 @@ class ResultDelivery:
 
     def leave(self, part: BufferPart, ready: IntArray) -> None:
         """Items since the last mark lie in memory already, and a FIFO has them; nobody has been
-        told."""
+        told.
+
+        ``ready`` is (items,) int64, ticks.
+        """
         if self.delivery == "dma" and not len(part.items):
             if self.results is not None:
                 self._set_place(self.results, part.first)

@@ -85,7 +85,10 @@ def firmware_files(workspace: Workspace) -> FirmwareFiles:
 
 def tables_header(workspace: Workspace) -> str:
     """Constants and tables alone, as one header, for another driver layer; the part needs no
-    registers for it."""
+    registers for it.
+
+    Raises :class:`FirmwareError` for a project without a chain.
+    """
     if not workspace.project.chains:
         raise FirmwareError(
             "The project has no chain, so there are no tables.", cure="Put a signal into a slot."

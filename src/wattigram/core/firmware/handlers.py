@@ -50,7 +50,10 @@ class HandlerWriter:
 
     @cached_property
     def handlers(self) -> tuple[Handler, ...]:
-        """One for each interrupt line in use, by line."""
+        """One for each interrupt line in use, by line.
+
+        Raises :class:`FirmwareError` where an interrupt has no line in the part's registers.
+        """
         found: dict[str, list[str]] = {}
         briefs: dict[str, list[str]] = {}
         for chain in self.tables.chains:

@@ -173,6 +173,7 @@ def _limits(expectation: ThresholdExpectation) -> tuple[float, float] | None:
 
 
 def judge_edges(take: Take, expectation: EdgesExpectation) -> Judgement:
+    """Edges of a comparator: each came, within what its delay and the noise allow."""
     mine = signal_watches(take, expectation.signal, "comparator")
     if not mine:
         return not_judged(f"no comparator watches {expectation.signal}")

@@ -170,7 +170,10 @@ class RouteMeasurement:
 
 
 def joined(route: Route, values: NDArray[np.int64], order: str) -> NDArray[np.int64]:
-    """Values of a wire's bytes, as an end that takes them in this order reads them."""
+    """Values of a wire's bytes, as an end that takes them in this order reads them.
+
+    ``values`` is (pieces,), the result (values,) int64.
+    """
     whole = len(values) // route.transfers * route.transfers
     rows = values[:whole].reshape(-1, route.transfers)
     places = (

@@ -80,7 +80,10 @@ class Instrument:
         self._socket.close()
 
     def write(self, command: str) -> None:
-        """Send one line of commands."""
+        """Send one line of commands.
+
+        Raises :class:`LinkError` where it cannot be sent.
+        """
         try:
             self._socket.sendall(command.encode("ascii", "replace") + b"\n")
         except OSError as fault:
@@ -129,7 +132,10 @@ class Instrument:
         return self.query("*IDN?")
 
     def number(self, command: str) -> float:
-        """The answer to a query as a number."""
+        """The answer to a query as a number.
+
+        Raises :class:`LinkError` where it is none.
+        """
         text = self.query(command)
         try:
             value = float(text.split(",")[0])

@@ -80,7 +80,10 @@ class Ring:
         self.end = 0
 
     def append(self, first: int, items: NDArray[Any]) -> None:
-        """Add items; what is missing before them forgets all that came earlier."""
+        """Add items; what is missing before them forgets all that came earlier.
+
+        ``items`` is (n,) unsigned.
+        """
         if first != self.end:
             self.begin = first
         self.end = first
@@ -95,7 +98,10 @@ class Ring:
         self.begin = max(self.begin, self.end - RING_ITEMS)
 
     def window(self, begin: int, end: int) -> NDArray[Any]:
-        """A copy of items ``begin`` to ``end``, which must be within the ring's own."""
+        """A copy of items ``begin`` to ``end``, which must be within the ring's own.
+
+        (end − begin,) unsigned.
+        """
         start, stop = begin % RING_ITEMS, end % RING_ITEMS
         if end - begin == 0:
             return self._items[:0].copy()

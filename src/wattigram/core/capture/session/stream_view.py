@@ -86,7 +86,10 @@ def picture(
     columns: int,
 ) -> StreamPicture:
     """Draw samples ``begin`` onwards of one signal: reduced values where it has a reduce stage,
-    else raw ones."""
+    else raw ones.
+
+    ``volts`` is (n,) float64.
+    """
     count = len(volts)
     low, high = to_columns(volts, columns)
     settled = window.values(begin, begin + count)
@@ -108,7 +111,10 @@ def picture(
 
 
 def item_volts(history: History, chain: Chain, signal: Signal, items: NDArray[Any]) -> FloatArray:
-    """The signal's own volts of items, reduced values where it has a reduce stage."""
+    """The signal's own volts of items, reduced values where it has a reduce stage.
+
+    ``items`` and the result are (n,).
+    """
     workspace = history[0][1]
     if signal.later_filter is not None:
         return reduced_volts(workspace, chain, signal, items)
@@ -116,14 +122,20 @@ def item_volts(history: History, chain: Chain, signal: Signal, items: NDArray[An
 
 
 def raw_volts(history: History, chain: Chain, signal: Signal, items: NDArray[Any]) -> FloatArray:
-    """The signal's own volts of items as they lie in memory."""
+    """The signal's own volts of items as they lie in memory.
+
+    ``items`` and the result are (n,).
+    """
     return signal_scale(history[0][1], chain, signal.name).item_volts(items) / float(signal.scaling)
 
 
 def signal_numbers(
     chain: Chain, signal: str, begin_cycle: int, end_cycle: int
 ) -> NDArray[np.int64]:
-    """Numbers of the items that a reader takes for the signal's in a range of cycles."""
+    """Numbers of the items that a reader takes for the signal's in a range of cycles.
+
+    (n,) int64.
+    """
     slots = len(chain.slots)
     places = np.array(chain.places_of(signal))
     if chain.buffer.samples % slots == 0:
@@ -160,7 +172,10 @@ def _expected(
 
 def to_columns(values: FloatArray, columns: int) -> tuple[FloatArray, FloatArray]:
     """Extremes of at most ``columns`` parts of nearly equal length; the values themselves when they
-    are few."""
+    are few.
+
+    ``values`` is (n,) float64, the extremes are (columns,) each.
+    """
     if len(values) <= columns:
         return values, values
     edges = np.linspace(0, len(values), columns + 1).astype(np.int64)[:-1]

@@ -44,7 +44,10 @@ class Overview:
 
     @classmethod
     def of(cls, samples: NDArray[Any]) -> Overview:
-        """Of samples that are in memory."""
+        """Of samples that are in memory.
+
+        ``samples`` is (n,), of any kind of number.
+        """
         return cls(len(samples), lambda begin, end: samples[begin:end])
 
     def _samples(self, begin: int, end: int) -> NDArray[Any]:

@@ -135,14 +135,20 @@ class Take:
 
     def items(self, stream: int, begin: int = 0, end: int | None = None) -> NDArray[Any]:
         """Items ``begin`` to ``end`` of a stream, all of them where nothing is said; zero where
-        they are missing."""
+        they are missing.
+
+        (items,) unsigned.
+        """
         if stream not in self.streams:
             return np.empty(0, dtype=np.uint16)
         with reading_foreign(TakeError, f"Stream {stream} cannot be read", str(self.path), REPAIR):
             return np.asarray(self._samples_of(stream)[begin:end])
 
     def frame_rows(self, stream: int) -> NDArray[Any]:
-        """``first``, ``count`` and ``ticks`` of each frame."""
+        """``first``, ``count`` and ``ticks`` of each frame.
+
+        (frames,) records.
+        """
         if stream not in self.streams:
             return np.empty(0, dtype=FRAME_DTYPE)
         if stream not in self._frames:
@@ -154,7 +160,10 @@ class Take:
 
     @cached_property
     def events(self) -> NDArray[Any]:
-        """Events: ``source`` (number of the event source), ``entered``, ``value``, ``ticks``."""
+        """Events: ``source`` (number of the event source), ``entered``, ``value``, ``ticks``.
+
+        (events,) records.
+        """
         events = np.asarray(self._whole("events")).astype(EVENT_DTYPE)  # fields by their place
         return self._watch_numbers(events) if int(self._file.attrs["version"]) == 1 else events
 
@@ -176,12 +185,18 @@ class Take:
 
     @cached_property
     def gaps(self) -> NDArray[Any]:
-        """What never came: ``stream``, ``first``, ``count``."""
+        """What never came: ``stream``, ``first``, ``count``.
+
+        (gaps,) records.
+        """
         return np.asarray(self._whole("gaps"), dtype=GAP_DTYPE)
 
     @cached_property
     def repeats(self) -> NDArray[Any]:
-        """What came again although it was there already: ``stream``, ``first``, ``count``."""
+        """What came again although it was there already: ``stream``, ``first``, ``count``.
+
+        (repeats,) records.
+        """
         if "repeats" not in self._file:
             return np.empty(0, dtype=GAP_DTYPE)
         return np.asarray(self._whole("repeats"), dtype=GAP_DTYPE)
@@ -382,7 +397,10 @@ class Take:
         )
 
     def valid(self, stream: int, numbers: NDArray[np.int64]) -> NDArray[np.bool_]:
-        """Which of some item numbers of a stream, ascending, really came."""
+        """Which of some item numbers of a stream, ascending, really came.
+
+        ``numbers`` and the result are (n,).
+        """
         valid = np.ones(len(numbers), dtype=bool)
         for gap in self.gaps[self.gaps["stream"] == stream]:
             first = np.searchsorted(numbers, int(gap["first"]))

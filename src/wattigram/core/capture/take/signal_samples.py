@@ -64,15 +64,24 @@ class OutputSamples:
 
     @property
     def values(self) -> NDArray[np.int64]:
-        """Values without marks."""
+        """Values without marks.
+
+        (n,) int64.
+        """
         return self.marked & (TORN - 1)
 
     @property
     def overwritten(self) -> NDArray[np.bool_]:
-        """Which never took effect."""
+        """Which never took effect.
+
+        (n,) bool.
+        """
         return np.asarray((self.marked & OVERWRITTEN) != 0)
 
     @property
     def torn(self) -> NDArray[np.bool_]:
-        """Which took effect half written."""
+        """Which took effect half written.
+
+        (n,) bool.
+        """
         return np.asarray((self.marked & TORN) != 0)

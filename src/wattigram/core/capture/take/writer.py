@@ -285,7 +285,10 @@ class TakeWriter:
 
     @_told
     def add_run(self, run: SampleRun) -> None:
-        """Store frames of samples; a jump in item numbers becomes a gap."""
+        """Store frames of samples; a jump in item numbers becomes a gap.
+
+        Raises :class:`TakeError` where the numbers or the width of samples do not fit what came before.
+        """
         stream = self._streams.get(run.stream)
         if stream is None:
             stream = _Stream(self._streams_group, run.stream, run.items.dtype, self._before_chunk)
@@ -308,7 +311,10 @@ class TakeWriter:
 
     def add_frames(self, stream: int, rows: NDArray[Any]) -> None:
         """Note frames of a stream whose items are there already: ``first``, ``count`` and ``ticks``
-        of each."""
+        of each.
+
+        ``rows`` is (frames,) records.
+        """
         known = self._streams.get(stream)
         if known is not None:
             known.frames.add(rows["first"], rows["count"], rows["ticks"])
@@ -333,7 +339,10 @@ class TakeWriter:
         return 0
 
     def add_events(self, events: NDArray[Any]) -> None:
-        """Store window events as they came over the link."""
+        """Store window events as they came over the link.
+
+        ``events`` is (n,) records.
+        """
         self._events.add(*(events[name] for name in EVENT_DTYPE.names or ()))
 
     @_told

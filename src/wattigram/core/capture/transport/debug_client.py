@@ -60,7 +60,10 @@ class DebugClient:
         return self._answer()
 
     def halt(self) -> None:
-        """Stop the processor."""
+        """Stop the processor.
+
+        Raises :class:`LinkError` where it does not stop.
+        """
         if self.halted:
             return
         self._waiting.clear()

@@ -196,7 +196,10 @@ class PiecewiseWaveform:
         )
 
     def corners_s(self, begin_s: float, end_s: float, most: int = 4096) -> FloatArray:
-        """Instants in a span at which pieces begin, at most about ``most`` of them."""
+        """Instants in a span at which pieces begin, at most about ``most`` of them.
+
+        (n,) float64, seconds.
+        """
         if not self.period_s:
             found = self.starts_s + self.begin_s
         else:

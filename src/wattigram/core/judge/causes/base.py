@@ -164,7 +164,10 @@ class FailingSignal:
 
     @cached_property
     def valid(self) -> NDArray[np.bool_]:
-        """Which of the compared samples really came."""
+        """Which of the compared samples really came.
+
+        (samples,) bool.
+        """
         assert self.captured is not None
         return self.captured.valid[: self._count]
 
@@ -205,7 +208,10 @@ class FailingSignal:
 
     def due_after_stage(self, count: int) -> FloatArray:
         """Volts at the pin due of the first ``count`` values after the reduce stage, wherever that
-        is."""
+        is.
+
+        (count,) float64.
+        """
         name, converter = self.signal.name, self.chain.converter
         stage = self.signal.later_filter
         cycles = -(

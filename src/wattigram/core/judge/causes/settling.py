@@ -39,6 +39,8 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
 
     Taken from what was captured in the slot before and from what the pin should have. None where
     the slot follows itself, or the loop is out of step.
+
+    Both are (points,) float64; None where there are too few.
     """
     workspace = take.workspace
     place = chain.places_of(name)[0]

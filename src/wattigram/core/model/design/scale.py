@@ -63,16 +63,25 @@ class Scale:
         return -self.reference_v if self.signed else 0.0
 
     def codes(self, volts: ArrayLike) -> NDArray[np.int64]:
-        """clip(round-half-up(V / LSB)) to the range of codes, the same shape as ``volts``."""
+        """clip(round-half-up(V / LSB)) to the range of codes, the same shape as ``volts``.
+
+        The result is int64; any shape will do.
+        """
         scaled = np.floor(np.asarray(volts, dtype=np.float64) / self.lsb_v + 0.5)
         return np.clip(scaled, self.lowest_code, self.highest_code).astype(np.int64)
 
     def volts(self, codes: ArrayLike) -> NDArray[np.float64]:
-        """Code × LSB, in volts at the pin."""
+        """Code × LSB, in volts at the pin.
+
+        Any shape will do.
+        """
         return np.asarray(codes, dtype=np.float64) * self.lsb_v
 
     def item_volts(self, items: NDArray[Any]) -> NDArray[np.float64]:
-        """Volts of items as they lie in memory, sign, alignment and gain undone."""
+        """Volts of items as they lie in memory, sign, alignment and gain undone.
+
+        Any shape will do.
+        """
         codes = items
         if self.signed:
             half = 1 << (self.item_bits - 1)

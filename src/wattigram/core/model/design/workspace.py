@@ -143,7 +143,10 @@ def join_workspace(project: Project, where: str, part: Part) -> Workspace:
 
 
 def open_workspace(path: Path) -> Workspace:
-    """Load a project file with its part; a folder stands for the one ``.toml`` project in it."""
+    """Load a project file with its part; a folder stands for the one ``.toml`` project in it.
+
+    Raises :class:`ProjectError` where it is none, or a folder has none or several.
+    """
     if path.is_dir():
         candidates = sorted(path.glob("*.wattigram.toml"))
         if len(candidates) != 1:

@@ -75,7 +75,10 @@ def walked_edges(
 def walk_times(
     period_s: Fraction | None, sines_hz: tuple[float, ...], corners_s: FloatArray, begin_s: float
 ) -> FloatArray:
-    """Instants that resolve one common period, or some of the slowest part where there is none."""
+    """Instants that resolve one common period, or some of the slowest part where there is none.
+
+    (n,) float64, seconds.
+    """
     periods = ([period_s] if period_s else []) + [
         1 / Fraction(hertz).limit_denominator(10**6) for hertz in sines_hz if hertz > 0
     ]

@@ -73,7 +73,10 @@ class ExpectedStream:
 
     @property
     def predicted_v(self) -> FloatArray:
-        """The reading to be expected from this design, its settling error included."""
+        """The reading to be expected from this design, its settling error included.
+
+        (n,) float64, volts.
+        """
         return self.settled_v + self.error_v
 
 

@@ -67,6 +67,8 @@ def buffer_numbers(
 
     A reader counts places from the start of the loop, so that a loop out of step hands it other
     signals' items from the second lap on.
+
+    ``places`` is (k,) int64, the result (n,) int64.
     """
     is_mine = np.zeros(slots, dtype=bool)
     is_mine[places] = True

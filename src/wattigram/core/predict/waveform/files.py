@@ -26,7 +26,10 @@ _C_NUMBER = re.compile(r"([+-]?)\s*(0[xX][0-9a-fA-F]{1,16}|0[bB][01]{1,64}|[0-9]
 def table_csv(
     wanted_v: FloatArray, codes: IntArray, levels_v: FloatArray, update_s: Fraction
 ) -> str:
-    """One line a point: number, time, volts wanted, code, volts of the code."""
+    """One line a point: number, time, volts wanted, code, volts of the code.
+
+    Arrays are (points,); volts, codes, volts and seconds.
+    """
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["point", "time_s", "wanted_v", "code", "level_v"])
@@ -41,7 +44,10 @@ def table_csv(
 
 
 def table_c(name: str, codes: IntArray, comment: str) -> str:
-    """A C array of 16-bit items."""
+    """A C array of 16-bit items.
+
+    ``codes`` is (points,) int64.
+    """
     word = re.sub(r"\W+", "_", name.lower()).strip("_") or "wave"
     word = f"t_{word}" if word[0].isdigit() else word
     rows = [
@@ -61,6 +67,8 @@ def write_wav(
 ) -> int:
     """Write codes as 16-bit PCM, half scale at zero; the table again and again for at least
     ``seconds``.
+
+    ``codes`` is (points,) int64.
 
     Returns
     -------

@@ -67,7 +67,10 @@ def image_dbc(cycles: int, points: int) -> float:
 
 
 def filter_gain(hertz: FloatArray, poles_s: tuple[float, ...]) -> FloatArray:
-    """Magnitude of first-order low-passes in a row."""
+    """Magnitude of first-order low-passes in a row.
+
+    ``hertz`` and the result are (n,) float64.
+    """
     gain = np.ones(hertz.shape)
     for pole in poles_s:
         gain = gain / np.sqrt(1 + (2 * math.pi * hertz * pole) ** 2)

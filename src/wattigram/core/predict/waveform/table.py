@@ -54,13 +54,19 @@ def output_range_v(workspace: Workspace, dac: Dac, buffered: bool) -> tuple[floa
 
 
 def codes_of(workspace: Workspace, dac: Dac, volts: FloatArray) -> IntArray:
-    """clip(round-half-up(V / LSB)) of each voltage."""
+    """clip(round-half-up(V / LSB)) of each voltage.
+
+    ``volts`` and the result are (n,).
+    """
     lsb_v = dac_lsb_v(workspace, dac)
     return np.clip(np.floor(volts / lsb_v + 0.5), 0, (1 << dac.bits) - 1).astype(np.int64)
 
 
 def levels_of(workspace: Workspace, dac: Dac, codes: IntArray, buffered: bool) -> FloatArray:
-    """Volts that an ideal DAC makes of codes, as far as its output goes."""
+    """Volts that an ideal DAC makes of codes, as far as its output goes.
+
+    ``codes`` and the result are (n,).
+    """
     low_v, high_v = output_range_v(workspace, dac, buffered)
     return np.clip(codes * dac_lsb_v(workspace, dac), low_v, high_v)
 

@@ -26,6 +26,7 @@ from wattigram.core.silicon.registers.setup_step import SetupBuilder, SetupStep
 
 
 def converter_step(workspace: Workspace, registers: RegisterMap, chain: Chain) -> SetupStep:
+    """Clock, form of results, reference, trigger and slots of a converter."""
     converter = workspace.converter(chain)
     project = workspace.project
     step = SetupBuilder(registers, chain.converter)
@@ -142,6 +143,7 @@ def _sequence(
 def chain_dma_step(
     workspace: Workspace, registers: RegisterMap, chain: Chain, dma: Dma
 ) -> SetupStep:
+    """The DMA channel that carries a chain's results to its buffer."""
     step = SetupBuilder(registers, dma.channel)
     loop = chain.buffer
     step.put("request", chain.converter)
@@ -205,6 +207,7 @@ def stamp_source(registers: RegisterMap, converter: str) -> int:
 def stamp_dma_step(
     workspace: Workspace, registers: RegisterMap, chain: Chain, dma: Dma
 ) -> SetupStep:
+    """The DMA channel that notes when each result was ready. Raises :class:`RegisterError` where the part cannot."""
     channel = stamp_channel(workspace, chain)
     if channel is None:
         raise RegisterError(

@@ -58,7 +58,10 @@ def hardware_thresholds(workspace: Workspace, chain: Chain) -> list[tuple[Signal
 def judged_settings(
     workspace: Workspace, registers: RegisterMap, chain: Chain
 ) -> tuple[Setting, ...]:
-    """Limits, conditions and actions of a chain's hardware windows."""
+    """Limits, conditions and actions of a chain's hardware windows.
+
+    Raises :class:`RegisterError` for a limit that the registers cannot hold.
+    """
     found: list[Setting] = []
     name, converter = chain.converter, workspace.converter(chain)
     for index, (signal, window) in enumerate(hardware_thresholds(workspace, chain)):

@@ -27,6 +27,7 @@ from wattigram.core.silicon.registers.setup_step import SetupBuilder, SetupStep
 
 
 def uart_step(workspace: Workspace, registers: RegisterMap, name: str) -> SetupStep:
+    """Baud, parity and stop bits of a UART."""
     uart = workspace.project.uart(name)
     assert uart is not None
     timing = uart_timing(workspace, uart)
@@ -100,6 +101,7 @@ def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupS
 def generator_steps(
     workspace: Workspace, registers: RegisterMap, one: Generator
 ) -> Iterator[SetupStep]:
+    """The DAC of a generator, and the DMA channel and timer that feed it."""
     dac = workspace.part.dac(one.dac)
     assert dac is not None
     step = SetupBuilder(registers, one.dac)
@@ -154,6 +156,7 @@ def fed_dac_step(registers: RegisterMap, route: str, dac: str) -> SetupStep:
 
 
 def route_step(workspace: Workspace, registers: RegisterMap, route: Route) -> SetupStep:
+    """The DMA channel of a route. Raises :class:`RegisterError` where the part cannot."""
     step = SetupBuilder(registers, route.channel)
     match route.source:
         case ResultSource(converter=converter, signal=signal):

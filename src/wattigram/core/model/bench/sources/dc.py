@@ -40,7 +40,10 @@ class DcSource(SourceModel):
         return self
 
     def at(self, times_s: FloatArray) -> FloatArray:
-        """The voltage, as often as it is asked for."""
+        """The voltage, as often as it is asked for.
+
+        (n,) float64, volts.
+        """
         return np.full(times_s.shape, self.voltage_v)
 
     @property

@@ -127,7 +127,10 @@ class ShapeSource:
 def straight_lines(
     turns: FloatArray | list[float], volts: list[float], period_s: Fraction, noise_v: float
 ) -> ShapeSource:
-    """Straight lines between corners, given as shares of a period and volts."""
+    """Straight lines between corners, given as shares of a period and volts.
+
+    ``turns`` and ``volts`` are (corners,).
+    """
     times = np.asarray(turns, dtype=np.float64) * float(period_s)
     return ShapeSource(
         piecewise_linear(times, np.array(volts), float(period_s)), period_s, noise_v=noise_v
