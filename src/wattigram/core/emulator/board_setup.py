@@ -64,15 +64,7 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
     project = workspace.project
     stopped = []
     for chain in project.chains:
-        signals = [project.signal(slot.signal) for slot in chain.slots]
-        by_window = any(
-            window.action == "stop" for signal in signals for window in signal.thresholds
-        )
-        by_twin = any(
-            signal.redundant_pair is not None and signal.redundant_pair.action == "stop"
-            for signal in signals
-        )
-        if (by_window or by_twin) and scan_timing(workspace, chain).stamped:
+        if project.is_stopped_by_events(chain) and scan_timing(workspace, chain).stamped:
             stopped.append(chain.converter)
     probes = {route.channel: OUTPUT_STREAM + number for number, route in enumerate(project.routes)}
     reporting = [

@@ -60,12 +60,8 @@ def _stage_text(take: Take, chain: Chain, name: str) -> str:
 
 def may_pause(workspace: Workspace, chain: Chain) -> bool:
     """A window or a pair of the design stops the chain and starts it again: pauses are intended."""
-    signals = [workspace.project.signal(slot.signal) for slot in chain.slots]
-    return any(
-        window.action == "stop" and window.rearm_after_s is not None and window.interrupt_enabled
-        for signal in signals
-        for window in signal.thresholds
-    )
+    signals = workspace.project.signals_of(chain)
+    return any(window.pauses for signal in signals for window in signal.thresholds)
 
 
 def has_paused(take: Take, chain: Chain) -> bool:
@@ -92,10 +88,5 @@ def has_paused(take: Take, chain: Chain) -> bool:
 
 def _goes_on(take: Take, chain: Chain) -> bool:
     cycle = scan_timing(take.workspace, chain)
-    signals = [take.workspace.project.signal(slot.signal) for slot in chain.slots]
-    stops = any(window.action == "stop" for signal in signals for window in signal.thresholds)
-    stops = stops or any(
-        signal.redundant_pair is not None and signal.redundant_pair.action == "stop"
-        for signal in signals
-    )
+    stops = take.workspace.project.is_stopped_by_events(chain)
     return cycle.trigger.pace in {"pattern", "self"} and cycle.items_limit is None and not stops

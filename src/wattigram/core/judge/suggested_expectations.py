@@ -34,12 +34,11 @@ from wattigram.core.model.design import (
     WaveformExpectation,
     Workspace,
     limits_v,
-    rate_divisor,
     signal_scale,
 )
 from wattigram.core.predict.expected import band_half_width_v
 from wattigram.core.predict.pins import input_extent_v, input_source
-from wattigram.core.predict.timing import scan_timing
+from wattigram.core.predict.timing import scan_timing, signal_rate_hz
 from wattigram.core.predict.timing.isr_cost import software_step, starts_each
 
 SINE_WITHIN = 0.01
@@ -168,12 +167,11 @@ def _of_stages(
     if any(comparator.signal == signal.name for comparator in workspace.project.comparators):
         found.append(EdgesExpectation(signal=signal.name))
     if signal.thresholds:
-        rate_hz = scan_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(signal.name))
-        count = max(
-            rate_divisor(signal.later_filter) if window.input == "filtered" else 1
+        slowest_hz = min(
+            signal_rate_hz(workspace, chain, signal.name, filtered=window.input == "filtered")
             for window in signal.thresholds
         )
-        within_s = Fraction(math.ceil(EVENT_SAMPLES * count / rate_hz * 1000), 1000)
+        within_s = Fraction(math.ceil(EVENT_SAMPLES / slowest_hz * 1000), 1000)
         low_v = high_v = None
         if len(signal.thresholds) == 1 and not signal.thresholds[0].on_deviation:
             low_v, high_v = (

@@ -157,12 +157,8 @@ def _in_step(workspace: Workspace, signal: Signal) -> Edit | None:
 
 def _pauses(workspace: Workspace, chain: Chain) -> bool:
     """A window of its signals stops it for a while."""
-    signals = {slot.signal for slot in chain.slots}
-    return any(
-        window.interrupt_enabled and window.action == "stop" and window.rearm_after_s is not None
-        for name in signals
-        for window in workspace.project.signal(name).thresholds
-    )
+    signals = workspace.project.signals_of(chain)
+    return any(window.pauses for signal in signals for window in signal.thresholds)
 
 
 def _wider(workspace: Workspace, signal: Signal, figures: PairMetrics) -> Edit | None:

@@ -13,7 +13,7 @@ from wattigram.core.model.design import Chain, TimerTrigger, Workspace
 from wattigram.core.model.design.edits import Edit, SetPeriod, SetSampling, SetSamplings
 from wattigram.core.predict.accuracy import SlotSettling, slot_settling
 from wattigram.core.predict.pins import input_source
-from wattigram.core.predict.timing import scan_timing
+from wattigram.core.predict.timing import scan_timing, signal_rate_hz
 
 
 @rule("sampling-too-short", cell="sample")
@@ -68,10 +68,9 @@ def _floats(workspace: Workspace, name: str) -> bool:
 def sampled_too_slowly(workspace: Workspace) -> Iterator[Finding]:
     """A sine appears at another frequency, as if it were that one."""
     for chain in workspace.project.chains:
-        cycle = scan_timing(workspace, chain)
         for name in dict.fromkeys(slot.signal for slot in chain.slots):
             source = input_source(workspace, workspace.project.signal(name).pin)
-            rate_hz = cycle.cycle_rate_hz * len(chain.places_of(name))
+            rate_hz = signal_rate_hz(workspace, chain, name)
             if (
                 not isinstance(source, SineSource)
                 or not source.amplitude_v
@@ -109,8 +108,10 @@ def _often_enough(
     per_trigger = Fraction(places, scan_timing(workspace, chain).triggers_per_cycle)
 
     def is_cured(changed: Workspace) -> bool:
-        cycle = scan_timing(changed, changed.project.chain(chain.converter) or chain)
-        return cycle.missed_hz == 0 and cycle.cycle_rate_hz * places > 2 * frequency_hz
+        now = changed.project.chain(chain.converter) or chain
+        if scan_timing(changed, now).missed_hz:
+            return False
+        return signal_rate_hz(changed, now, name) > 2 * frequency_hz
 
     edits = (
         SetPeriod(chain.converter, per_trigger / (count * frequency_hz)) for count in (10, 5, 3)

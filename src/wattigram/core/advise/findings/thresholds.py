@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix, round_up, rule_satisfied
 from wattigram.core.base.quantity import format_si, format_volts
-from wattigram.core.model.design import Chain, Signal, Threshold, Workspace, limits_v, rate_divisor
+from wattigram.core.model.design import Chain, Signal, Threshold, Workspace, limits_v
 from wattigram.core.model.design.edits import Edit, SetBufferLength, SetThreshold
 from wattigram.core.predict.accuracy import (
     compared_pairs,
@@ -17,7 +17,7 @@ from wattigram.core.predict.accuracy import (
     waiting_values,
 )
 from wattigram.core.predict.pins import input_extent_v, input_source
-from wattigram.core.predict.timing import buffer_timing, scan_timing
+from wattigram.core.predict.timing import buffer_timing, signal_rate_hz
 
 CHATTER_EDGES = 1.5
 
@@ -118,7 +118,7 @@ def never_noticed(workspace: Workspace) -> Iterator[Finding]:
                 SetThreshold(signal.name, index, window.replaced(rearm=True)),
                 signal=signal.name,
             )
-        elif window.action == "stop" and window.rearm_after_s is None:
+        elif window.stops_for_good:
             yield Finding(
                 "chain-stays-stopped",
                 "warning",
@@ -165,9 +165,7 @@ def _chatter(
     slope_v_s = input_source(workspace, signal.pin).slope_v_s / gain
     if slope_v_s <= 0 or window.minus_signal is not None or not _crosses(workspace, signal, window):
         return 0.0, sigma_v, slope_v_s
-    cycle = scan_timing(workspace, chain)
-    rate_hz = float(cycle.cycle_rate_hz) * len(chain.places_of(signal.name))
-    every_s = (rate_divisor(signal.later_filter) if reduced else 1) / rate_hz
+    every_s = 1 / float(signal_rate_hz(workspace, chain, signal.name, filtered=reduced))
     # An event needs the condition and then the hysteresis back: the middle of both is where noise
     # decides.
     return expected_edges(slope_v_s, sigma_v, window.hysteresis_v, every_s), sigma_v, slope_v_s

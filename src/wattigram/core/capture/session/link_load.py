@@ -5,8 +5,8 @@ from __future__ import annotations
 from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.transport import DEFAULT_BAUD
 from wattigram.core.contract.link import OVERHEAD_BYTES
-from wattigram.core.model.design import Workspace, rate_divisor, tapped_signals
-from wattigram.core.predict.timing import buffer_timing, item_bits, scan_timing
+from wattigram.core.model.design import Workspace, tapped_signals
+from wattigram.core.predict.timing import buffer_timing, item_bits, scan_timing, signal_rate_hz
 
 BITS_A_BYTE = 10
 PSEUDO = "serial:/dev/pts/"
@@ -30,11 +30,7 @@ def stream_bytes_hz(workspace: Workspace) -> float:
         for signal in tapped_signals(workspace.project):
             stage = signal.later_filter
             if stage is not None and chain.places_of(signal.name):
-                reduced_hz = (
-                    float(cycle.cycle_rate_hz)
-                    * len(chain.places_of(signal.name))
-                    / rate_divisor(stage)
-                )
+                reduced_hz = float(signal_rate_hz(workspace, chain, signal.name, filtered=True))
                 total += reduced_hz * REDUCED_BYTES + min(frames_hz, reduced_hz) * OVERHEAD_BYTES
     return total
 

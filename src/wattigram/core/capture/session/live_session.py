@@ -50,7 +50,7 @@ from wattigram.core.model.design import (
     tap_index,
 )
 from wattigram.core.predict.expected import History, TimestampedTimes
-from wattigram.core.predict.timing import scan_timing
+from wattigram.core.predict.timing import signal_rate_hz
 from wattigram.core.silicon.deploy import effective_bench
 
 if TYPE_CHECKING:
@@ -419,16 +419,13 @@ class LiveSession:
         if chain is None:
             return None
         signal = workspace.project.signal(request.signal)
-        cycle_rate_hz = float(scan_timing(workspace, chain).cycle_rate_hz)
-        per_cycle = len(chain.places_of(signal.name))
         stage = signal.later_filter
         if stage is not None:
-            rate_hz = cycle_rate_hz * per_cycle / rate_divisor(stage)
             index = tap_index(workspace.project, signal.name)
             stream = REDUCED_STREAM + (index or 0)
         else:
-            rate_hz = cycle_rate_hz * per_cycle
             stream = workspace.project.chains.index(chain)
+        rate_hz = float(signal_rate_hz(workspace, chain, signal.name, filtered=stage is not None))
         window = self._windows.get(signal.name)
         if window is None or not window.fits(self._history, signal):
             window = self._windows[signal.name] = ExpectedWindow(self._history, chain, signal)
@@ -442,13 +439,13 @@ class LiveSession:
             items = ring.window(begin, end)
         else:
             slots = len(chain.slots)
-            cycles_wanted = -(-wanted // per_cycle)
+            cycles_wanted = -(-wanted // len(chain.places_of(signal.name)))
             first, last = _stretch(
                 -(-ring.begin // slots), ring.end // slots, cycles_wanted, request.span_s
             )
             numbers = signal_numbers(chain, signal.name, first, last)
             items = ring.window(first * slots, last * slots)[numbers - first * slots]
-            begin = first * per_cycle
+            begin = first * len(chain.places_of(signal.name))
         volts = item_volts(self._history, chain, signal, items)
         drawn = picture(window, signal, begin, volts, rate_hz, request.columns)
         if stage is None:

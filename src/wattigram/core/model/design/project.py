@@ -63,6 +63,14 @@ class Signal(StrictModel):
         return self.redundant_pair.paired_with if self.redundant_pair is not None else None
 
     @property
+    def stops_chain(self) -> bool:
+        """One of its events, those of a redundant pair too, stops the chain."""
+        pair = self.redundant_pair
+        return any(threshold.action == "stop" for threshold in self.thresholds) or (
+            pair is not None and pair.action == "stop"
+        )
+
+    @property
     def repeats(self) -> int:
         """Conversions in each of its slots: more than one where the converter itself sums."""
         return self.filter.count if self.slot_filter is not None and self.filter is not None else 1
@@ -330,6 +338,15 @@ class Project(StrictModel, dict=True):
     def wired(self, pin: str) -> Wiring | None:
         """What the bench wires to a pin."""
         return next((wiring for wiring in self.bench if wiring.pin == pin), None)
+
+    def signals_of(self, chain: Chain) -> tuple[Signal, ...]:
+        """The signals that a chain converts, each once, in the order of their first slots."""
+        names = dict.fromkeys(slot.signal for slot in chain.slots)
+        return tuple(self.signal(name) for name in names)
+
+    def is_stopped_by_events(self, chain: Chain) -> bool:
+        """An event of one of its signals stops the chain."""
+        return any(signal.stops_chain for signal in self.signals_of(chain))
 
     def own_trigger(self, chain: Chain) -> OwnTrigger:
         """What starts the chain: its own trigger, or its leader's."""

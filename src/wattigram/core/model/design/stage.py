@@ -187,6 +187,16 @@ class Threshold(StrictModel):
         """A deviation from a target is judged."""
         return self.minus_v is not None or self.minus_signal is not None
 
+    @property
+    def stops_for_good(self) -> bool:
+        """An event stops the chain, and nothing starts it again."""
+        return self.action == "stop" and self.rearm_after_s is None
+
+    @property
+    def pauses(self) -> bool:
+        """An event stops the chain for a while."""
+        return self.action == "stop" and self.rearm_after_s is not None and self.interrupt_enabled
+
 
 class RedundantPair(StrictModel):
     """The same signal, taken by a second converter: a trip when they differ by more than

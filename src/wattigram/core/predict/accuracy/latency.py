@@ -5,10 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from wattigram.core.model.design.project import Chain, Project, Signal
-from wattigram.core.model.design.stage import Threshold, rate_divisor
+from wattigram.core.model.design.stage import Threshold
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.accuracy.averaging import filter_metrics
-from wattigram.core.predict.timing import buffer_timing, retrieval_timing, scan_timing
+from wattigram.core.predict.timing import (
+    buffer_timing,
+    retrieval_timing,
+    scan_timing,
+    signal_rate_hz,
+)
 
 VALUE_BYTES = 16
 """A value that waits for another signal's, with its instant, in a program's memory."""
@@ -61,10 +66,8 @@ def waiting_values(workspace: Workspace, pair: ComparedPair) -> int:
     half_s = max(buffer_timing(workspace, chain).half_s for chain in known)
     most = 0
     for chain, one in zip(known, (pair.signal, pair.other), strict=True):
-        rate_hz = scan_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(one.name))
-        most = max(
-            most, int(rate_hz * half_s / (rate_divisor(one.later_filter) if pair.reduced else 1))
-        )
+        rate_hz = signal_rate_hz(workspace, chain, one.name, filtered=pair.reduced)
+        most = max(most, int(rate_hz * half_s))
     return 2 * most + 4
 
 

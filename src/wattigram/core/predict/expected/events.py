@@ -217,7 +217,7 @@ class _Follower:
             self.events.append(
                 ExpectedEvent(float(times_s[position]), self._is_inside, float(volts[position]))
             )
-            is_last = not window.rearm or (window.action == "stop" and window.rearm_after_s is None)
+            is_last = not window.rearm or window.stops_for_good
             if self._is_inside and is_last:
                 self.is_over = True
                 return

@@ -10,6 +10,7 @@ from wattigram.core.predict.timing.cycle import (
     ScanTiming,
     SlotTiming,
     scan_timing,
+    signal_rate_hz,
     slot_order,
     slot_repeats,
 )
@@ -49,6 +50,7 @@ __all__ = [
     "right_order",
     "route_timing",
     "scan_timing",
+    "signal_rate_hz",
     "slot_order",
     "slot_repeats",
     "software_step",

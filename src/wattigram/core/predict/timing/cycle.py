@@ -8,7 +8,7 @@ from functools import cached_property
 from itertools import accumulate
 
 from wattigram.core.model.design.project import Chain
-from wattigram.core.model.design.stage import BlockAverage, SumFilter
+from wattigram.core.model.design.stage import BlockAverage, SumFilter, rate_divisor
 from wattigram.core.model.design.trigger import FreeRunningTrigger, TimerTrigger
 from wattigram.core.model.design.workspace import Workspace, cached
 from wattigram.core.predict.clocks import TimerSetting
@@ -229,6 +229,17 @@ def slot_order(workspace: Workspace, chain: Chain) -> list[int]:
     return sorted(places, key=channel)
 
 
+def signal_rate_hz(
+    workspace: Workspace, chain: Chain, signal: str, *, filtered: bool = False
+) -> Fraction:
+    """Samples of a signal per second, of all its slots together; of its values after the stage in
+    memory where ``filtered``."""
+    rate_hz = scan_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(signal))
+    return rate_hz / (
+        rate_divisor(workspace.project.signal(signal).later_filter) if filtered else 1
+    )
+
+
 def _stamped(workspace: Workspace, chain: Chain, by_software: bool) -> bool:
     trigger = workspace.project.own_trigger(chain)
     steady = isinstance(trigger, (TimerTrigger, FreeRunningTrigger)) or trigger_timing(
@@ -237,15 +248,7 @@ def _stamped(workspace: Workspace, chain: Chain, by_software: bool) -> bool:
         "once",
         "self",
     }
-    stops = any(
-        action == "stop"
-        for slot in chain.slots
-        for signal in (workspace.project.signal(slot.signal),)
-        for action in (
-            *(window.action for window in signal.thresholds),
-            signal.redundant_pair.action if signal.redundant_pair else "event",
-        )
-    )
+    stops = workspace.project.is_stopped_by_events(chain)
     return (
         not steady
         or by_software

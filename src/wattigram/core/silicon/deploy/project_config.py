@@ -277,7 +277,7 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
         trigger.timer is not None
         and chain.clock == "bus"
         and not starts_each(workspace, chain)
-        and not _stops(workspace, chain)
+        and not workspace.project.is_stopped_by_events(chain)
     )
     if trigger.pace == "self":
         steady = not cycle.stamped
@@ -299,15 +299,6 @@ def _compared(workspace: Workspace, trigger: ComparatorTrigger) -> str:
     comparator = workspace.project.comparator(trigger.comparator)
     assert comparator is not None
     return comparator.signal
-
-
-def _stops(workspace: Workspace, chain: Chain) -> bool:
-    signals = (workspace.project.signal(slot.signal) for slot in chain.slots)
-    return any(
-        any(window.action == "stop" for window in signal.thresholds)
-        or (signal.redundant_pair and signal.redundant_pair.action == "stop")
-        for signal in signals
-    )
 
 
 def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
