@@ -64,78 +64,177 @@ class RouteTiming:
     latency_s: float
 
 
+@dataclass(frozen=True)
+class _Flow:
+    """What comes and what is asked for, before anything is lost.
+
+    Attributes
+    ----------
+    source_hz, value_bits : values, or bytes of a wire, that the source makes; bits of a value
+    triggers_hz, writes_hz : requests, and writes to the destination that they lead to
+    destination : what takes the writes
+    items : transfers of a value
+    transfer_s : time of one
+    """
+
+    source_hz: Fraction
+    value_bits: int
+    triggers_hz: Fraction
+    writes_hz: Fraction
+    destination: _Destination
+    items: int
+    from_wire: bool
+    transfer_s: float
+
+    @property
+    def values_hz(self) -> float:
+        """Values per second that DMA writes."""
+        return float(self.writes_hz) / self.items
+
+    @property
+    def makes_hz(self) -> float:
+        """Values per second that the source makes."""
+        return float(self.source_hz) / (self.items if self.from_wire else 1)
+
+
+@dataclass(frozen=True)
+class _Destination:
+    """Writes per second that it takes, whether they are bytes, and whether a register waits for a
+    period."""
+
+    takes_hz: Fraction
+    is_bytes: bool
+    preload: bool
+
+
+@dataclass(frozen=True)
+class _Arrival:
+    """What becomes of the writes, per second."""
+
+    effective_hz: float
+    overwritten_hz: float
+    torn_hz: float
+
+
 def route_timing(workspace: Workspace, route: Route) -> RouteTiming:
     """Rates of a route as designed and wired."""
+    flow = _flow(workspace, route)
+    destination = flow.destination
+    if destination.is_bytes:
+        arrival = _at_uart(workspace, route, flow)
+    elif destination.preload:
+        arrival = _at_preloaded_register(workspace, route, flow)
+    else:
+        arrival = _at_register(route, flow)
+    waits = destination.preload or route.request == "destination"
+    return RouteTiming(
+        source_hz=flow.source_hz,
+        transfers_hz=flow.writes_hz,
+        sink_hz=destination.takes_hz,
+        effective_hz=arrival.effective_hz,
+        overwritten_hz=arrival.overwritten_hz,
+        repeated_hz=_repeated_hz(route, flow),
+        torn_hz=arrival.torn_hz,
+        value_bits=flow.value_bits,
+        carried_bits=_carried_bits(route, flow.value_bits),
+        latency_s=flow.transfer_s * flow.items
+        + (float(1 / destination.takes_hz) if waits else 0.0),
+    )
+
+
+def _flow(workspace: Workspace, route: Route) -> _Flow:
     source_hz, value_bits = _source(workspace, route)
-    sink_hz, is_bytes, preload = _sink(workspace, route)
+    destination = _destination(workspace, route)
     dma = workspace.part.dma_channel(route.channel)
     assert dma is not None
-    transfer_s = float(dma.transfer_cycles / workspace.bus_clock_hz)
-    carried = _carried_bits(route, value_bits)
     from_wire = isinstance(route.source, ReceivedSource)
-    items = route.transfers
     match route.request:
         case "timer":
             assert route.timer is not None
             triggers_hz = 1 / set_timer(workspace, route.timer.timer, route.timer.period_s).period_s
-            writes_hz = triggers_hz * items
+            writes_hz = triggers_hz * route.transfers
         case "destination":
-            triggers_hz = writes_hz = sink_hz
+            triggers_hz = writes_hz = destination.takes_hz
         case _:
             triggers_hz = source_hz
-            writes_hz = source_hz * (1 if from_wire else items)
-    repeated_hz = torn_hz = overwritten_hz = 0.0
-    values_hz = float(writes_hz) / items
-    makes_hz = float(source_hz) / (items if from_wire else 1)
-    is_table = isinstance(route.source, TableSource)
-    if route.request != "source" and not is_table and makes_hz < values_hz:
-        repeated_hz = (values_hz - makes_hz) * (items if is_bytes else 1)
-    if route.request == "destination" and items > 1 and values_hz:
-        # Each gap between two pieces of a value is one time of the sink; a new result within it
-        # tears the value.
-        torn_hz = values_hz * min(1.0, makes_hz * (items - 1) / float(sink_hz))
-    if is_bytes:
-        sent_hz = float(writes_hz)
-        if route.request != "destination" and writes_hz:
-            waiting = 1
-            if isinstance(route.destination, UartDestination):
-                uart = workspace.part.uart(route.destination.uart)
-                waiting = uart.waiting_bytes if uart is not None else 1
-            sent_hz = _sent_hz(
-                triggers_hz, 1 if from_wire else items, 1 / sink_hz, waiting, transfer_s
-            )
-        effective_hz, overwritten_hz = sent_hz, max(0.0, float(writes_hz) - sent_hz)
-    elif not preload:
-        effective_hz = values_hz
-        torn_hz = max(torn_hz, values_hz if items > 1 else 0.0)
-    else:
-        effective_hz = min(values_hz, float(sink_hz))
-        overwritten_hz = values_hz - effective_hz
-        if items > 1 and route.request != "destination" and values_hz:
-            gap_s = (items - 1) * (transfer_s if not from_wire else _byte_gap_s(workspace, route))
-            bus_hz = workspace.bus_clock_hz
-            share = _torn_share(
-                _first_write_s(workspace, route, dma.transfer_cycles / bus_hz) * bus_hz,
-                Fraction(1) / (Fraction(values_hz).limit_denominator(10**9)) * bus_hz,
-                bus_hz / sink_hz,
-                Fraction(gap_s).limit_denominator(10**12) * bus_hz,
-            )
-            torn_hz = effective_hz * share
-    latency_s = transfer_s * items + (
-        float(1 / sink_hz) if preload or route.request == "destination" else 0.0
-    )
-    return RouteTiming(
+            # Each byte of a wire asks for itself, a result for all transfers of its value.
+            writes_hz = source_hz * (1 if from_wire else route.transfers)
+    return _Flow(
         source_hz,
-        writes_hz,
-        sink_hz,
-        effective_hz,
-        overwritten_hz,
-        repeated_hz,
-        torn_hz,
         value_bits,
-        carried,
-        latency_s,
+        triggers_hz,
+        writes_hz,
+        destination,
+        route.transfers,
+        from_wire,
+        float(dma.transfer_cycles / workspace.bus_clock_hz),
     )
+
+
+def _repeated_hz(route: Route, flow: _Flow) -> float:
+    """Writes of what was written before, for the source had nothing new; a table always has."""
+    if route.request == "source" or isinstance(route.source, TableSource):
+        return 0.0
+    more_hz = max(0.0, flow.values_hz - flow.makes_hz)
+    return more_hz * (flow.items if flow.destination.is_bytes else 1)
+
+
+def _put_together_hz(route: Route, flow: _Flow) -> float:
+    """Values that are put together of two, where the destination asks for each piece.
+
+    Each gap between two pieces of a value is one time of the destination; a new result within it
+    tears the value.
+    """
+    if route.request != "destination" or flow.items == 1 or not flow.values_hz:
+        return 0.0
+    new_in_gaps = flow.makes_hz * (flow.items - 1) / float(flow.destination.takes_hz)
+    return flow.values_hz * min(1.0, new_in_gaps)
+
+
+def _at_uart(workspace: Workspace, route: Route, flow: _Flow) -> _Arrival:
+    """A UART sends a byte and keeps a few; the newest replaces the last of those."""
+    writes_hz = float(flow.writes_hz)
+    sent_hz = writes_hz
+    if route.request != "destination" and flow.writes_hz:
+        waiting = 1
+        if isinstance(route.destination, UartDestination):
+            uart = workspace.part.uart(route.destination.uart)
+            waiting = uart.waiting_bytes if uart is not None else 1
+        sent_hz = _sent_hz(
+            flow.triggers_hz,
+            1 if flow.from_wire else flow.items,
+            1 / flow.destination.takes_hz,
+            waiting,
+            flow.transfer_s,
+        )
+    return _Arrival(sent_hz, max(0.0, writes_hz - sent_hz), _put_together_hz(route, flow))
+
+
+def _at_register(route: Route, flow: _Flow) -> _Arrival:
+    """A register without a second one takes each piece at once: a value of several is half written
+    for a while."""
+    half_written_hz = flow.values_hz if flow.items > 1 else 0.0
+    return _Arrival(flow.values_hz, 0.0, max(_put_together_hz(route, flow), half_written_hz))
+
+
+def _at_preloaded_register(workspace: Workspace, route: Route, flow: _Flow) -> _Arrival:
+    """What the second register holds takes effect when a period begins."""
+    values_hz, takes_hz = flow.values_hz, flow.destination.takes_hz
+    effective_hz = min(values_hz, float(takes_hz))
+    torn_hz = _put_together_hz(route, flow)
+    if flow.items > 1 and route.request != "destination" and values_hz:
+        each_s = _byte_gap_s(workspace, route) if flow.from_wire else flow.transfer_s
+        bus_hz = workspace.bus_clock_hz
+        dma = workspace.part.dma_channel(route.channel)
+        assert dma is not None
+        share = _torn_share(
+            _first_write_s(workspace, route, dma.transfer_cycles / bus_hz) * bus_hz,
+            Fraction(1) / (Fraction(values_hz).limit_denominator(10**9)) * bus_hz,
+            bus_hz / takes_hz,
+            Fraction((flow.items - 1) * each_s).limit_denominator(10**12) * bus_hz,
+        )
+        torn_hz = effective_hz * share
+    return _Arrival(effective_hz, values_hz - effective_hz, torn_hz)
 
 
 def _torn_share(first: Fraction, every: Fraction, period: Fraction, gap: Fraction) -> float:
@@ -190,22 +289,20 @@ def _source(workspace: Workspace, route: Route) -> tuple[Fraction, int]:
             return rate_hz, max((dac.bits for dac in workspace.part.dacs), default=16)
 
 
-def _sink(workspace: Workspace, route: Route) -> tuple[Fraction, bool, bool]:
-    """Writes per second that it takes, whether they are bytes, and whether a register waits for a
-    period."""
+def _destination(workspace: Workspace, route: Route) -> _Destination:
     match route.destination:
         case UartDestination(uart=name):
             uart = workspace.project.uart(name)
             assert uart is not None
-            return uart_timing(workspace, uart).bytes_hz, True, False
+            return _Destination(uart_timing(workspace, uart).bytes_hz, True, False)
         case DutyDestination(pwm=name) | PeriodDestination(pwm=name):
             pwm = workspace.project.pwm_output(name)
             assert pwm is not None
-            return 1 / pwm_timing(workspace, pwm).period_s, False, pwm.preload
+            return _Destination(1 / pwm_timing(workspace, pwm).period_s, False, pwm.preload)
         case DacDestination(dac=name):
             dac = workspace.part.dac(name)
             assert dac is not None
-            return dac.update_rate_high_hz, False, False
+            return _Destination(dac.update_rate_high_hz, False, False)
 
 
 def _carried_bits(route: Route, value_bits: int) -> int:
@@ -216,11 +313,7 @@ def _carried_bits(route: Route, value_bits: int) -> int:
         8 if isinstance(route.destination, UartDestination) else 32,
     )
     pieces = route.transfers if route.increment or route.transfers == 1 else 1
-    if isinstance(route.source, ReceivedSource):
-        return min(value_bits, 8 * pieces)
-    if route.transfers > 1 and route.source_bits > width:
-        return min(value_bits, width * pieces)
-    return min(value_bits, width * pieces)
+    return min(value_bits, (8 if isinstance(route.source, ReceivedSource) else width) * pieces)
 
 
 def _byte_gap_s(workspace: Workspace, route: Route) -> float:
