@@ -350,6 +350,9 @@ def _sent_hz(
                 free = at + time_s
             elif held < waiting:
                 held += 1
+    for _ in range(held):  # what waits at the end is sent as well
+        starts.append(free)
+        free += time_s
     if not idle:
         return 1 / time_s
     counted = [at for at in starts if WARM_UP * period_s <= at < BURSTS * period_s]
