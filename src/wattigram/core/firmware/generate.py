@@ -68,7 +68,7 @@ def firmware_files(workspace: Workspace) -> FirmwareFiles:
         When the part's registers or the design do not allow it.
     """
     check_firmware(workspace)
-    context = _Context(workspace).everything()
+    context = _Context(workspace).template_context()
     environment = _environment()
     folder = resources.files(__package__)
     generated = {
@@ -128,29 +128,61 @@ class _Context:
             return f"wg_wave_{self.tables.table_names[symbol.name]}"
         return f"wg_{symbol.kind}_{self.tables.chain_names[symbol.name]}"
 
-    def everything(self) -> dict[str, Any]:
+    def template_context(self) -> dict[str, Any]:
         """What templates know."""
-        workspace, writer, tables = self.workspace, self.writer, self.tables
-        part = workspace.part
-        memory = part.memory
-        assert memory is not None
-        handlers = writer.handlers
-        lines = {handler.line: handler.name for handler in handlers}
+        return {
+            **self.constants(),
+            **self._interrupts(),
+            **self._setup(),
+            **self._program(),
+            **self._hooks(),
+            **self._memory(),
+            **self._build(),
+            **self._port(),
+        }
+
+    def _interrupts(self) -> dict[str, Any]:
+        """ISRs, polls and the vectors that lead to them."""
+        writer = self.writer
+        lines = {handler.line: handler.name for handler in writer.handlers}
         alarm_line = self.registers.line(self._system)
         if alarm_line is not None and self.registers.has(self._system, "alarm"):
             lines[alarm_line] = "wg_port_alarm"
         vectors = [lines.get(line, "unexpected") for line in range(max(lines, default=0) + 1)]
-        items, events = item_hooks(tables), event_hooks(tables)
-        texts = tables.config.texts
-        steps = setup_context(self.registers, self.writes, self.symbol)
-        handler_text = "".join(line for handler in handlers for line in handler.body)
+        bodies = [*(handler.body for handler in writer.handlers), *writer.polls]
         return {
-            **self.constants(),
+            "handlers": writer.handlers,
+            "needs_whole": any("wg_whole(" in line for body in bodies for line in body),
+            "waits": writer.waits,
+            "places": writer.places,
+            "pointings": writer.pointings,
+            "polls": writer.polls,
+            "exit_code": writer.exit_code,
+            "lines": len(vectors),
+            "vectors": vectors,
+        }
+
+    def _setup(self) -> dict[str, Any]:
+        """Registers, what is written to them, and what stops it."""
+        steps = setup_context(self.registers, self.writes, self.symbol)
+        return {
+            "blocks": [block_context(block) for block in self.workspace.part.blocks],
+            "steps": steps,
+            "setup_waits": any(write["wait"] for step in steps for write in step["writes"]),
+            "disable_code": self.writer.disable_code(
+                {write.at.owner for write in self.writes if write.at is not None}
+            ),
+        }
+
+    def _program(self) -> dict[str, Any]:
+        """What the main loop does with values, and to peripherals."""
+        tables, writer = self.tables, self.writer
+        texts = tables.config.texts
+        return {
             "board_c": c_string(tables.config.board),
-            "ticks_a_count": workspace.bus_clock_hz.denominator,
+            "ticks_a_count": self.workspace.bus_clock_hz.denominator,
             "never_sleeps": writer.never_sleeps,
             "uart_byte_ticks": max([1, *(int(text.byte_ticks) for text in texts)]),
-            "blocks": [block_context(block) for block in part.blocks],
             "taps": [self._tap(number) for number in range(len(tables.taps))],
             "ramps": [
                 {
@@ -172,40 +204,38 @@ class _Context:
                 }
                 for text in texts
             ],
-            "steps": steps,
-            "setup_waits": any(write["wait"] for step in steps for write in step["writes"]),
-            "waits": writer.waits,
-            "disable_code": writer.disable_code(
-                {write.at.owner for write in self.writes if write.at is not None}
-            ),
-            "handlers": handlers,
-            "needs_whole": "wg_whole("
-            in handler_text + "".join(line for poll in writer.polls for line in poll),
-            "places": writer.places,
-            "pointings": writer.pointings,
-            "polls": writer.polls,
-            "exit_code": writer.exit_code,
             "dac_writes": writer.dac_writes,
             "newest": writer.newest,
             "uarts": writer.uarts,
             "controls": writer.controls,
-            "lines": len(vectors),
-            "vectors": vectors,
+        }
+
+    def _hooks(self) -> dict[str, Any]:
+        items = item_hooks(self.tables)
+        return {
+            "item_hooks": items,
+            "event_hooks": event_hooks(self.tables),
+            "hooks_by_chain": _by_chain(items),
+        }
+
+    def _memory(self) -> dict[str, Any]:
+        memory = self.workspace.part.memory
+        assert memory is not None
+        eighth = memory.data_bytes // 8 // 8 * 8
+        return {
             "code_begin": f"{memory.code_begin:#010x}",
             "code_bytes": memory.code_bytes,
             "data_begin": f"{memory.data_begin:#010x}",
             "data_bytes": memory.data_bytes,
-            "stack_bytes": min(
-                MOST_STACK_BYTES, max(LEAST_STACK_BYTES, memory.data_bytes // 8 // 8 * 8)
-            ),
-            "item_hooks": items,
-            "event_hooks": events,
-            "hooks_by_chain": _by_chain(items),
+            "stack_bytes": min(MOST_STACK_BYTES, max(LEAST_STACK_BYTES, eighth)),
+        }
+
+    def _build(self) -> dict[str, Any]:
+        return {
             "flags": " ".join(C_FLAGS),
-            "target_flags": " ".join(target_flags(part.processor.core)),
+            "target_flags": " ".join(target_flags(self.workspace.part.processor.core)),
             "link_flags": " ".join(LINK_FLAGS),
             "elf": ELF,
-            **self._port(),
         }
 
     def constants(self) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
+from typing import cast
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.base.validation import ModelError
@@ -364,42 +365,53 @@ class _Reader:
         return None
 
     def _order(self, converter: Converter, retrieval: Retrieval) -> tuple[Step, ...]:
+        """Steps of the start-up in the order of the writes that made each happen; what never did
+        is left out."""
         state, name = self.state, converter.name
-        channel = self.dma_of(converter)
-        when: dict[Step, int | None] = {
+        when = {
             "calibrate": state.calibrations.get(name),
             "converter": state.first.get((name, "on")) if state.is_on(name) else None,
             "window": state.first.get((name, "window-on")),
+            "memory": self._memory_write(converter, retrieval),
+            "interrupt": self._interrupt_write(converter, retrieval),
+            "trigger": self._trigger_write(name),
         }
-        if isinstance(retrieval, Dma) and channel is not None:
-            asks = state.text(channel, "request", name) == name
-            when["memory"] = (
-                state.first.get((channel, "on")) if asks and state.is_on(channel) else None
-            )
-        line_of = channel if isinstance(retrieval, Dma) else name
-        if line_of is not None and not isinstance(retrieval, Polling):
-            tells = not isinstance(retrieval, Dma) or any(
-                state.flag(line_of, mark, True) for mark in ("half", "full")
-            )
-            enabled = state.registers.line(line_of) in state.lines
-            when["interrupt"] = state.first.get((line_of, "line")) if tells and enabled else None
-        source = state.text(name, "trigger", "software")
-        part = self.around.part
-        if part.timer(source) is not None:
-            when["trigger"] = (
-                state.first.get((source, "run")) if state.is_on(source, "run") else None
-            )
-        elif part.converter(source) is not None:
-            lead = state.text(source, "trigger", "software")
-            when["trigger"] = state.first.get(
-                (lead, "run") if part.timer(lead) is not None else (source, "start")
-            )
-        elif source in {"software", "free-running"}:
-            when["trigger"] = state.first.get((name, "start"))
-        else:
-            when["trigger"] = state.writes  # it comes from outside, whenever it comes
-        known = [(number, step) for step, number in when.items() if number is not None]
+        known = [(number, cast(Step, step)) for step, number in when.items() if number is not None]
         return tuple(step for _number, step in sorted(known))
+
+    def _memory_write(self, converter: Converter, retrieval: Retrieval) -> int | None:
+        """Number of the write that set going the DMA channel which this converter asks."""
+        state, channel = self.state, self.dma_of(converter)
+        if not isinstance(retrieval, Dma) or channel is None:
+            return None
+        asks = state.text(channel, "request", converter.name) == converter.name
+        return state.first.get((channel, "on")) if asks and state.is_on(channel) else None
+
+    def _interrupt_write(self, converter: Converter, retrieval: Retrieval) -> int | None:
+        """Number of the write that enabled the interrupt of who tells that results are there."""
+        state = self.state
+        teller = self.dma_of(converter) if isinstance(retrieval, Dma) else converter.name
+        if teller is None or isinstance(retrieval, Polling):
+            return None
+        tells = not isinstance(retrieval, Dma) or any(
+            state.flag(teller, mark, True) for mark in ("half", "full")
+        )
+        enabled = state.registers.line(teller) in state.lines
+        return state.first.get((teller, "line")) if tells and enabled else None
+
+    def _trigger_write(self, name: str) -> int | None:
+        """Number of the write that lets triggers come."""
+        state, part = self.state, self.around.part
+        source = state.text(name, "trigger", "software")
+        if part.timer(source) is not None:
+            return state.first.get((source, "run")) if state.is_on(source, "run") else None
+        if part.converter(source) is not None:
+            lead = state.text(source, "trigger", "software")
+            leads_itself = part.timer(lead) is None
+            return state.first.get((source, "start") if leads_itself else (lead, "run"))
+        if source in {"software", "free-running"}:
+            return state.first.get((name, "start"))
+        return state.writes  # it comes from outside, whenever it comes
 
     def comparator(self, name: str) -> Comparator:
         state = self.state
