@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import period_text, read_interval
@@ -58,123 +58,104 @@ CLOCKS = {"bus": "bus", "internal": "internal oscillator"}
 
 
 def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
-    """The converter's clock, with each divider as a choice, current and legal ones told apart."""
-    cycle = scan_timing(workspace, chain)
-    converter = workspace.converter(chain)
-    facts = [
-        Fact(
-            "converter clock",
-            format_si(cycle.clock_hz, "Hz"),
-            converter.clock_low_hz <= cycle.clock_hz <= converter.clock_high_hz,
-        ),
-        Fact(
-            "allowed",
-            f"{format_si(converter.clock_low_hz, 'Hz')} to "
-            f"{format_si(converter.clock_high_hz, 'Hz')}",
-        ),
-        Fact("scan time", format_rounded(cycle.busy_s, "s", 6)),
-    ]
-    if cycle.trigger.pace == "pattern":
-        facts.append(Fact("slack", format_rounded(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
-    facts.append(
-        Fact(
-            "scan rate",
-            format_si(cycle.cycle_rate_hz, "Hz", 6) if cycle.items_limit is None else "once",
-        )
-    )
-    facts.append(Fact("noise", f"{converter.noise_lsb:g} LSB at {max(converter.bits)} bit"))
-    oscillator = converter.oscillator
-    if oscillator is not None:
-        facts.append(
-            Fact(
-                "internal oscillator",
-                f"{format_si(oscillator.clock_hz, 'Hz')} ± {oscillator.tolerance * 100:.3g} %",
-            )
-        )
-    source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "internal")
-    choices = []
-    for divider in sorted(converter.dividers):
-        clock_hz = source_hz / divider
-        legal = converter.clock_low_hz <= clock_hz <= converter.clock_high_hz
-        busy_s = cycle.busy_s * divider / chain.divider
-        edit = SetClock(chain.converter, chain.clock, divider)
-        tip = (
-            f"÷ {divider}: {format_si(clock_hz, 'Hz')}{'' if legal else ', out of range'}; "
-            f"a scan takes {format_rounded(busy_s, 's', 4)}"
-        )
-        tip += "".join(_slot_lines(workspace, chain, divider))
-        choices.append(
-            Choice(str(divider), float(clock_hz), legal, divider == chain.divider, tip, edit)
-        )
-    fields = []
-    if oscillator is not None:
-        names = tuple(CLOCKS.values())
-
-        def source(text: str) -> Edit | None:
-            if text == CLOCKS[chain.clock]:
-                return None
-            own = text == CLOCKS["internal"]
-            base_hz = converter.source_clock_hz(workspace.bus_clock_hz, own)
-            legal = [
-                divider
-                for divider in sorted(converter.dividers)
-                if base_hz / divider <= converter.clock_high_hz
-            ]
-            return SetClock(
-                chain.converter,
-                "internal" if own else "bus",
-                legal[0] if legal else max(converter.dividers),
-            )
-
-        fields.append(Field("source", CLOCKS[chain.clock], source, names))
-    dividers = _current_first(
-        tuple(f"÷ {one}" for one in sorted(converter.dividers)), f"÷ {chain.divider}"
-    )
-    fields += [
-        Field(
-            "divider",
-            f"÷ {chain.divider}",
-            lambda text: SetClock(
-                chain.converter, chain.clock, whole_number(text.lstrip("÷ "), "clocks")
-            ),
-            dividers,
-        ),
-        Field(
-            "resolution",
-            f"{chain.bits}",
-            lambda text: SetBits(chain.converter, whole_number(text, "bits")),
-            tuple(str(bits) for bits in converter.bits),
-        ),
-        Field(
-            "alignment",
-            chain.alignment,
-            lambda text: SetAlignment(chain.converter, "left" if text == "left" else "right"),
-            converter.alignments,
-        ),
-    ]
-    if converter.needs_calibration:
-        fields.append(
-            Field(
-                "calibration",
-                "at start-up" if chain.calibrate else "none",
-                lambda text: SetCalibration(chain.converter, text == "at start-up"),
-                ("at start-up", "none"),
-            )
-        )
-    limit_hz = float(converter.clock_high_hz)
+    """The converter's clock, with each divider as a choice, current and allowed ones told apart."""
+    limit_hz = float(workspace.converter(chain).clock_high_hz)
     return Panel(
         f"{chain.converter}: clock and codes",
-        tuple(facts),
-        tuple(fields),
+        tuple(_clock_facts(workspace, chain)),
+        tuple(_clock_fields(workspace, chain)),
         WhatIf(
             f"If the {CLOCKS[chain.clock]} were divided by · clock",
-            tuple(choices),
+            tuple(_divider_choices(workspace, chain)),
             limit_hz,
             format_si(limit_hz, "Hz"),
         ),
         tabs=TABS,
         tab="clock",
     )
+
+
+def _clock_facts(workspace: Workspace, chain: Chain) -> Iterator[Fact]:
+    cycle, converter = scan_timing(workspace, chain), workspace.converter(chain)
+    low_hz, high_hz = converter.clock_low_hz, converter.clock_high_hz
+    is_allowed = converter.allows_clock(cycle.clock_hz)
+    yield Fact("converter clock", format_si(cycle.clock_hz, "Hz"), is_allowed)
+    yield Fact("allowed", f"{format_si(low_hz, 'Hz')} to {format_si(high_hz, 'Hz')}")
+    yield Fact("scan time", format_rounded(cycle.busy_s, "s", 6))
+    if cycle.trigger.pace == "pattern":
+        yield Fact("slack", format_rounded(cycle.slack_s, "s", 6), cycle.slack_s >= 0)
+    rate = format_si(cycle.cycle_rate_hz, "Hz", 6) if cycle.items_limit is None else "once"
+    yield Fact("scan rate", rate)
+    yield Fact("noise", f"{converter.noise_lsb:g} LSB at {max(converter.bits)} bit")
+    oscillator = converter.oscillator
+    if oscillator is not None:
+        yield Fact(
+            "internal oscillator",
+            f"{format_si(oscillator.clock_hz, 'Hz')} ± {oscillator.tolerance * 100:.3g} %",
+        )
+
+
+def _divider_choices(workspace: Workspace, chain: Chain) -> Iterator[Choice]:
+    cycle, converter = scan_timing(workspace, chain), workspace.converter(chain)
+    source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "internal")
+    for divider in sorted(converter.dividers):
+        clock_hz = source_hz / divider
+        is_allowed = converter.allows_clock(clock_hz)
+        tip = (
+            f"÷ {divider}: {format_si(clock_hz, 'Hz')}{'' if is_allowed else ', out of range'}; "
+            f"a scan takes {format_rounded(cycle.busy_with_s(clock_hz), 's', 4)}"
+        )
+        tip += "".join(_slot_lines(workspace, chain, divider))
+        edit = SetClock(chain.converter, chain.clock, divider)
+        yield Choice(str(divider), float(clock_hz), is_allowed, divider == chain.divider, tip, edit)
+
+
+def _clock_fields(workspace: Workspace, chain: Chain) -> Iterator[Field]:
+    converter = workspace.converter(chain)
+    if converter.oscillator is not None:
+        yield _source_field(workspace, chain)
+    dividers = tuple(f"÷ {divider}" for divider in sorted(converter.dividers))
+    yield Field(
+        "divider",
+        f"÷ {chain.divider}",
+        lambda text: SetClock(
+            chain.converter, chain.clock, whole_number(text.lstrip("÷ "), "clocks")
+        ),
+        _current_first(dividers, f"÷ {chain.divider}"),
+    )
+    yield Field(
+        "resolution",
+        f"{chain.bits}",
+        lambda text: SetBits(chain.converter, whole_number(text, "bits")),
+        tuple(str(bits) for bits in converter.bits),
+    )
+    yield Field(
+        "alignment",
+        chain.alignment,
+        lambda text: SetAlignment(chain.converter, "left" if text == "left" else "right"),
+        converter.alignments,
+    )
+    if converter.needs_calibration:
+        yield Field(
+            "calibration",
+            "at start-up" if chain.calibrate else "none",
+            lambda text: SetCalibration(chain.converter, text == "at start-up"),
+            ("at start-up", "none"),
+        )
+
+
+def _source_field(workspace: Workspace, chain: Chain) -> Field:
+    """Bus or internal oscillator, with the divider that makes the quickest clock of the new one."""
+    converter = workspace.converter(chain)
+
+    def source(text: str) -> Edit | None:
+        if text == CLOCKS[chain.clock]:
+            return None
+        own = text == CLOCKS["internal"]
+        divider = converter.quickest_divider(converter.source_clock_hz(workspace.bus_clock_hz, own))
+        return SetClock(chain.converter, "internal" if own else "bus", divider)
+
+    return Field("source", CLOCKS[chain.clock], source, tuple(CLOCKS.values()))
 
 
 def _slot_lines(workspace: Workspace, chain: Chain, divider: int) -> list[str]:

@@ -256,93 +256,28 @@ def free_channel(workspace: Workspace) -> str:
     raise QuantityError(f"{workspace.part.name} has no DMA channel left.", cure="Free one first.")
 
 
+OfOutput = Callable[[str, Callable[[str], object]], Callable[[str], Edit]]
+
+
 def _playback_fields(
     workspace: Workspace,
     generator: Generator,
     output: Playback,
-    of_output: Callable[[str, Callable[[str], object]], Callable[[str], Edit]],
+    of_output: OfOutput,
     changed: Callable[..., Edit],
 ) -> list[Field]:
+    """A table that DMA brings to the DAC: which, at what pace, and from where on."""
     project = workspace.project
-    trigger = output.update_trigger
-    chains = tuple(chain.converter for chain in project.chains)
-    others = tuple(
-        one.name
-        for one in project.generators
-        if one.name != generator.name
-        and isinstance(one.output, Playback)
-        and not isinstance(one.output.update_trigger, GeneratorFollow)
-    )
-
-    def by(text: str) -> Edit | None:
-        kind = key_for(text, BY)
-        if kind == trigger.kind:
-            return None
-        choices = others if kind == "generator" else chains
-        if kind != "timer" and not choices:
-            raise QuantityError("There is none to be in step with.", cure="Add one first.")
-        fresh: object = TimerTrigger(
-            timer=free_timer(workspace), period_s=dac_playback(workspace, generator).asked_s
-        )
-        if kind == "generator":
-            fresh = GeneratorFollow(follows=choices[0])
-        elif kind == "chain":
-            fresh = ChainFollow(follows=choices[0])
-        return changed(output=checked_output(generator, "update_trigger", fresh))
-
-    def of_trigger(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
-        return lambda text: changed(
-            output=checked_output(
-                generator, "update_trigger", trigger.replaced(**{name: read(text)})
-            )
-        )
-
-    fields = [
+    channels = tuple(name for group in workspace.part.dma for name in group.names)
+    starts = ("the program", *(chain.converter for chain in project.chains))
+    return [
         Field(
             "table",
             output.table,
             of_output("table", str),
             tuple(table.name for table in project.tables),
         ),
-        Field("update trigger", BY[trigger.kind], by, tuple(BY.values())),
-    ]
-    if isinstance(trigger, TimerTrigger):
-        timers = tuple(
-            name for group in workspace.part.timers if group.can_trigger for name in group.names
-        )
-        fields += [
-            Field("timer", trigger.timer, of_trigger("timer", str), timers),
-            Field(
-                "period",
-                format_si(trigger.period_s, "s", 9),
-                of_trigger("period_s", read_interval),
-                hint="40 us or 25 kHz",
-            ),
-            Field(
-                "prescaler register",
-                _register(trigger.prescaler_register),
-                of_trigger("prescaler_register", _read_register),
-                hint="as solved",
-            ),
-            Field(
-                "period register",
-                _register(trigger.period_register),
-                of_trigger("period_register", _read_register),
-                hint="as solved",
-            ),
-        ]
-    else:
-        fields.append(
-            Field(
-                "of",
-                trigger.follows,
-                of_trigger("follows", str),
-                chains if trigger.kind == "chain" else others,
-            )
-        )
-    channels = tuple(name for group in workspace.part.dma for name in group.names)
-    starts = ("the program", *chains)
-    fields += [
+        *_update_trigger_fields(workspace, generator, output, changed),
         Field(
             "start index",
             str(output.start_index),
@@ -363,7 +298,68 @@ def _playback_fields(
             starts,
         ),
     ]
-    return fields
+
+
+def _update_trigger_fields(
+    workspace: Workspace, generator: Generator, output: Playback, changed: Callable[..., Edit]
+) -> list[Field]:
+    """What asks for the next point: a timer, or what another chain or generator has."""
+    project, trigger = workspace.project, output.update_trigger
+    leaders = {
+        "chain": tuple(chain.converter for chain in project.chains),
+        "generator": tuple(
+            other.name
+            for other in project.generators
+            if other.name != generator.name
+            and isinstance(other.output, Playback)
+            and not isinstance(other.output.update_trigger, GeneratorFollow)
+        ),
+    }
+
+    def put(fresh: object) -> Edit:
+        return changed(output=checked_output(generator, "update_trigger", fresh))
+
+    def by(text: str) -> Edit | None:
+        kind = key_for(text, BY)
+        if kind == trigger.kind:
+            return None
+        if kind == "timer":
+            period_s = dac_playback(workspace, generator).asked_s
+            return put(TimerTrigger(timer=free_timer(workspace), period_s=period_s))
+        if not leaders[kind]:
+            raise QuantityError("There is none to be in step with.", cure="Add one first.")
+        follow = GeneratorFollow if kind == "generator" else ChainFollow
+        return put(follow(follows=leaders[kind][0]))
+
+    def of_trigger(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
+        return lambda text: put(trigger.replaced(**{name: read(text)}))
+
+    chosen = Field("update trigger", BY[trigger.kind], by, tuple(BY.values()))
+    if not isinstance(trigger, TimerTrigger):
+        of = Field("of", trigger.follows, of_trigger("follows", str), leaders[trigger.kind])
+        return [chosen, of]
+    timers = tuple(
+        name for group in workspace.part.timers if group.can_trigger for name in group.names
+    )
+    return [
+        chosen,
+        Field("timer", trigger.timer, of_trigger("timer", str), timers),
+        Field(
+            "period",
+            format_si(trigger.period_s, "s", 9),
+            of_trigger("period_s", read_interval),
+            hint="40 us or 25 kHz",
+        ),
+        *(
+            Field(
+                f"{what} register",
+                _register(getattr(trigger, f"{what}_register")),
+                of_trigger(f"{what}_register", _read_register),
+                hint="as solved",
+            )
+            for what in ("prescaler", "period")
+        ),
+    ]
 
 
 def _register(value: int | None) -> str:

@@ -180,6 +180,15 @@ class Converter(StrictModel):
         """The internal channel of that name."""
         return next((item for item in self.internal if item.name == name), None)
 
+    def allows_clock(self, clock_hz: Fraction) -> bool:
+        """Whether its own clock may be as fast, or as slow, as that."""
+        return self.clock_low_hz <= clock_hz <= self.clock_high_hz
+
+    def quickest_divider(self, source_hz: Fraction) -> int:
+        """The smallest divider that makes no clock which is too fast; the largest where all do."""
+        slow_enough = [item for item in self.dividers if source_hz / item <= self.clock_high_hz]
+        return min(slow_enough, default=max(self.dividers))
+
     def source_clock_hz(self, bus_hz: Fraction, own: bool) -> Fraction:
         """Clock before the divider, nominal."""
         return self.oscillator.clock_hz if own and self.oscillator else bus_hz

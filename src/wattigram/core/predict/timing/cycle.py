@@ -117,6 +117,10 @@ class ScanTiming:
         """What is left of the period; negative when the next trigger comes too early."""
         return self.period_s - self.busy_s
 
+    def busy_with_s(self, clock_hz: Fraction) -> Fraction:
+        """Scan time with another clock of the converter: all of it is counted in that clock."""
+        return self.busy_s * self.clock_hz / clock_hz
+
     @cached_property
     def cycle_rate_hz(self) -> Fraction:
         """Cycles per second while it runs."""
