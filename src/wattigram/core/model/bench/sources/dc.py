@@ -14,13 +14,13 @@ from wattigram.core.model.bench.sources.sine import SineSource
 from wattigram.core.model.bench.sources.source import (
     Crossing,
     Driven,
+    DrivenModel,
     FloatArray,
-    SourceModel,
     Surroundings,
 )
 
 
-class DcSource(SourceModel):
+class DcSource(DrivenModel):
     """A fixed voltage; a knob, when it is turned while the board runs."""
 
     title: ClassVar[str] = "DC, adjustable"
@@ -35,9 +35,6 @@ class DcSource(SourceModel):
     @classmethod
     def fresh(cls, around: Surroundings, noise_v: float) -> Self:
         return cls(voltage_v=around.reference_v / 2, noise_v=noise_v)
-
-    def opened(self, around: Surroundings) -> Driven:
-        return self
 
     def at(self, times_s: FloatArray) -> FloatArray:
         """The voltage, as often as it is asked for.
@@ -64,10 +61,6 @@ class DcSource(SourceModel):
     def crossings(self, level_v: float) -> tuple[Fraction, tuple[Crossing, ...]] | None:
         """It crosses nothing."""
         return None
-
-    def filtered(self, poles_s: tuple[float, ...]) -> Driven:
-        """A level passes every low-pass."""
-        return self
 
     def with_mains(self, amplitude_v: float, mains_hz: Fraction) -> Driven:
         """A sine about the level."""

@@ -13,9 +13,8 @@ from wattigram.core.base.fields import Hertz, VoltsOrZero
 from wattigram.core.contract.board_config import PinDrive
 from wattigram.core.model.bench.sources.source import (
     Crossing,
-    Driven,
+    DrivenModel,
     FloatArray,
-    SourceModel,
     Surroundings,
 )
 
@@ -25,7 +24,7 @@ WANDER_V = 0.3
 CENTRE_V = 0.9
 
 
-class FloatingInput(SourceModel):
+class FloatingInput(DrivenModel):
     """Nothing is connected: mains pick-up on a slowly wandering level."""
 
     title: ClassVar[str] = "floating"
@@ -42,9 +41,6 @@ class FloatingInput(SourceModel):
     @classmethod
     def fresh(cls, around: Surroundings, noise_v: float) -> Self:
         return cls()
-
-    def opened(self, around: Surroundings) -> Driven:
-        return self
 
     def at(self, times_s: FloatArray) -> FloatArray:
         """Mains on a wandering level, (n,) volts."""
@@ -72,14 +68,6 @@ class FloatingInput(SourceModel):
     def crossings(self, level_v: float) -> tuple[Fraction, tuple[Crossing, ...]] | None:
         """None that could be relied on."""
         return None
-
-    def filtered(self, poles_s: tuple[float, ...]) -> Driven:
-        """Its hum is stated as it reaches the pin."""
-        return self
-
-    def with_mains(self, amplitude_v: float, mains_hz: Fraction) -> Driven:
-        """It has its own."""
-        return self
 
     def drive(self) -> PinDrive:
         """A level with three sines."""

@@ -6,12 +6,14 @@ import math
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.contract.board_config import PinDrive
 from wattigram.core.contract.shapes import PiecewiseWaveform, piecewise_linear
+from wattigram.core.model.bench.sources.source import Driven, DrivenModel
 
 FloatArray = NDArray[np.float64]
 _LOOKS = 1 << 12
@@ -135,3 +137,28 @@ def straight_lines(
     return ShapeSource(
         piecewise_linear(times, np.array(volts), float(period_s)), period_s, noise_v=noise_v
     )
+
+
+class CorneredModel(DrivenModel):
+    """A source of straight lines; behind a low-pass, or with mains on it, it is its pieces."""
+
+    if TYPE_CHECKING:
+        period_s: Fraction
+
+    @property
+    def shaped(self) -> ShapeSource:
+        """As pieces of straight lines."""
+        raise NotImplementedError
+
+    @property
+    def span_s(self) -> float:
+        """A period."""
+        return float(self.period_s)
+
+    def filtered(self, poles_s: tuple[float, ...]) -> Driven:
+        """Its pieces, through the low-passes."""
+        return self.shaped.filtered(poles_s)
+
+    def with_mains(self, amplitude_v: float, mains_hz: Fraction) -> Driven:
+        """Its pieces, with mains on top."""
+        return self.shaped.with_mains(amplitude_v, mains_hz)

@@ -16,14 +16,14 @@ from wattigram.core.model.bench.sources.shaped import ShapeSource
 from wattigram.core.model.bench.sources.source import (
     Crossing,
     Driven,
+    DrivenModel,
     FloatArray,
-    SourceModel,
     Surroundings,
     placed_crossings,
 )
 
 
-class SineSource(SourceModel):
+class SineSource(DrivenModel):
     """offset + amplitude · sin(2π · frequency · t + 2π · phase)."""
 
     title: ClassVar[str] = "sine"
@@ -50,9 +50,6 @@ class SineSource(SourceModel):
             frequency_hz="50 Hz",
             noise_v=noise_v,
         )
-
-    def opened(self, around: Surroundings) -> Driven:
-        return self
 
     def at(self, times_s: FloatArray) -> FloatArray:
         """offset + amplitude · sin(2π · (frequency · t + phase)), (n,) volts."""

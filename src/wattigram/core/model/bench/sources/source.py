@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any, ClassVar, Protocol, Self
+from typing import Any, ClassVar, Protocol, Self, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -128,6 +128,22 @@ class SourceModel(StrictModel):
     def with_noise(self, noise_v: float) -> Self:
         """With other noise."""
         return self.unchecked(noise_v=noise_v)
+
+
+class DrivenModel(SourceModel):
+    """A source with a closed form: it drives the pin as it stands in the file."""
+
+    def opened(self, around: Surroundings) -> Driven:
+        return cast(Driven, self)
+
+    def filtered(self, poles_s: tuple[float, ...]) -> Driven:
+        """As it is: a level passes every low-pass, what floats states its hum at the pin, and a sweep
+        is taken as slow."""
+        return cast(Driven, self)
+
+    def with_mains(self, amplitude_v: float, mains_hz: Fraction) -> Driven:
+        """As it is: what floats has mains of its own, and a sweep is shown without."""
+        return cast(Driven, self)
 
 
 def placed_crossings(

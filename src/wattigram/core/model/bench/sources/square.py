@@ -11,18 +11,16 @@ import numpy as np
 
 from wattigram.core.base.fields import Seconds, Share, Volts, VoltsOrZero
 from wattigram.core.contract.board_config import PinDrive
-from wattigram.core.model.bench.sources.shaped import ShapeSource, straight_lines
+from wattigram.core.model.bench.sources.shaped import CorneredModel, ShapeSource, straight_lines
 from wattigram.core.model.bench.sources.source import (
     Crossing,
-    Driven,
     FloatArray,
-    SourceModel,
     Surroundings,
     placed_crossings,
 )
 
 
-class SquareSource(SourceModel):
+class SquareSource(CorneredModel):
     """Low for the first part of each period, then high for the share ``duty`` of it."""
 
     title: ClassVar[str] = "square"
@@ -48,9 +46,6 @@ class SquareSource(SourceModel):
     def fresh(cls, around: Surroundings, noise_v: float) -> Self:
         return cls(low_v=0.02, high_v=around.reference_v - 0.02, period_s="1 s", noise_v=noise_v)
 
-    def opened(self, around: Surroundings) -> Driven:
-        return self
-
     def at(self, times_s: FloatArray) -> FloatArray:
         """One level or the other, (n,) volts."""
         turns = times_s / float(self.period_s)
@@ -60,11 +55,6 @@ class SquareSource(SourceModel):
     def extent_v(self) -> tuple[float, float]:
         """The two levels."""
         return min(self.low_v, self.high_v), max(self.low_v, self.high_v)
-
-    @property
-    def span_s(self) -> float:
-        """A period."""
-        return float(self.period_s)
 
     @property
     def slope_v_s(self) -> float:
@@ -85,12 +75,6 @@ class SquareSource(SourceModel):
         since = 1 - self.duty
         corners = [self.low_v, self.low_v, self.high_v, self.high_v]
         return straight_lines([0.0, since, since, 1.0], corners, self.period_s, self.noise_v)
-
-    def filtered(self, poles_s: tuple[float, ...]) -> Driven:
-        return self.shaped.filtered(poles_s)
-
-    def with_mains(self, amplitude_v: float, mains_hz: Fraction) -> Driven:
-        return self.shaped.with_mains(amplitude_v, mains_hz)
 
     def drive(self) -> PinDrive:
         """A square between its two levels."""

@@ -13,14 +13,13 @@ from wattigram.core.base.fields import Hertz, Seconds, Volts, VoltsOrZero
 from wattigram.core.contract.board_config import PinDrive
 from wattigram.core.model.bench.sources.source import (
     Crossing,
-    Driven,
+    DrivenModel,
     FloatArray,
-    SourceModel,
     Surroundings,
 )
 
 
-class SweptSource(SourceModel):
+class SweptSource(DrivenModel):
     """A sine whose frequency goes evenly from one to another, again and again."""
 
     title: ClassVar[str] = "swept sine"
@@ -51,9 +50,6 @@ class SweptSource(SourceModel):
             noise_v=noise_v,
         )
 
-    def opened(self, around: Surroundings) -> Driven:
-        return self
-
     def at(self, times_s: FloatArray) -> FloatArray:
         """The phase is the frequency's integral, (n,) volts."""
         lasting_s, first_hz = float(self.lasting_s), float(self.from_hz)
@@ -81,14 +77,6 @@ class SweptSource(SourceModel):
     def crossings(self, level_v: float) -> tuple[Fraction, tuple[Crossing, ...]] | None:
         """None that come evenly."""
         return None
-
-    def filtered(self, poles_s: tuple[float, ...]) -> Driven:
-        """A sweep is taken as slow against low-passes."""
-        return self
-
-    def with_mains(self, amplitude_v: float, mains_hz: Fraction) -> Driven:
-        """It is shown without."""
-        return self
 
     def drive(self) -> PinDrive:
         """A sweep."""

@@ -10,18 +10,16 @@ import numpy as np
 
 from wattigram.core.base.fields import Seconds, Volts, VoltsOrZero
 from wattigram.core.contract.board_config import PinDrive
-from wattigram.core.model.bench.sources.shaped import ShapeSource, straight_lines
+from wattigram.core.model.bench.sources.shaped import CorneredModel, ShapeSource, straight_lines
 from wattigram.core.model.bench.sources.source import (
     Crossing,
-    Driven,
     FloatArray,
-    SourceModel,
     Surroundings,
     placed_crossings,
 )
 
 
-class TriangleSource(SourceModel):
+class TriangleSource(CorneredModel):
     """A straight line from ``from_v`` to ``to_v`` and back, each way taking half a period."""
 
     title: ClassVar[str] = "triangle"
@@ -42,9 +40,6 @@ class TriangleSource(SourceModel):
         full_v = around.reference_v
         return cls(from_v=full_v / 4, to_v=full_v * 3 / 4, period_s="2 s", noise_v=noise_v)
 
-    def opened(self, around: Surroundings) -> Driven:
-        return self
-
     def at(self, times_s: FloatArray) -> FloatArray:
         """The line's height, (n,) volts."""
         turns = times_s / float(self.period_s)
@@ -55,11 +50,6 @@ class TriangleSource(SourceModel):
     def extent_v(self) -> tuple[float, float]:
         """Its two ends."""
         return min(self.from_v, self.to_v), max(self.from_v, self.to_v)
-
-    @property
-    def span_s(self) -> float:
-        """A period."""
-        return float(self.period_s)
 
     @property
     def slope_v_s(self) -> float:
@@ -80,12 +70,6 @@ class TriangleSource(SourceModel):
         """As pieces of straight lines."""
         corners = [self.from_v, self.to_v, self.from_v]
         return straight_lines([0.0, 0.5, 1.0], corners, self.period_s, self.noise_v)
-
-    def filtered(self, poles_s: tuple[float, ...]) -> Driven:
-        return self.shaped.filtered(poles_s)
-
-    def with_mains(self, amplitude_v: float, mains_hz: Fraction) -> Driven:
-        return self.shaped.with_mains(amplitude_v, mains_hz)
 
     def drive(self) -> PinDrive:
         """A triangle between its two ends."""
