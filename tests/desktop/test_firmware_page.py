@@ -241,7 +241,7 @@ def test_memory_of_the_running_image_is_seen(
     rail = re.search("3\\.3\u00a0V\u00a0rail\u00a0([0-9.]+)\u00a0V", text)
     assert rail is not None, text
     assert float(rail[1]) == pytest.approx(3.3, abs=0.01)  # one sample, with 1.2 mV of noise on it
-    assert f"next\u00a0item\u00a0at\u00a0{place}" in text
+    assert f"next\u00a0sample\u00a0at\u00a0{place}" in text
     page.show_view(REGISTERS)
     window.board_choice.use("virtual")
 

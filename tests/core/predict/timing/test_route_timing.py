@@ -8,8 +8,14 @@ import pytest
 
 from tests.paths import EXAMPLES
 from wattigram.core.model.design import Workspace, open_workspace
-from wattigram.core.model.design.route import Route
-from wattigram.core.predict.timing.route_timing import _sent_hz, _torn_share, route_timing
+from wattigram.core.model.design.route import Route, RouteTimer
+from wattigram.core.predict.timing import scan_timing
+from wattigram.core.predict.timing.route_timing import (
+    _first_write_s,
+    _sent_hz,
+    _torn_share,
+    route_timing,
+)
 
 
 @pytest.fixture(scope="module")
@@ -101,3 +107,41 @@ def test_a_uart_keeps_one_byte_and_replaces_it() -> None:
     assert _sent_hz(Fraction(100), 2, Fraction(1, 1000), 1, 1e-6) == 200.0
     assert _sent_hz(Fraction(100), 3, Fraction(1, 1000), 2, 1e-6) == 300.0
     assert _sent_hz(Fraction(2000), 3, Fraction(1, 1000), 1, 1e-6) == pytest.approx(1000.0)
+
+
+def test_two_bytes_of_a_wire_tear_a_duty_now_and_then(wheel: Workspace) -> None:
+    """The first byte arrives ten bit times after its start, the second one byte later; a period of
+    the pulse that begins between them takes half of each."""
+    timing = route_timing(wheel, route(wheel, "Pedal to motor", transfers=2))
+    period_s = Fraction(4, 78125)
+    assert timing.latency_s == pytest.approx(2 * 6 / 120e6 + float(period_s))
+    assert timing.effective_hz == 100.0  # values of two bytes, of 200 bytes a second
+    serial = next(wiring.source for wiring in wheel.project.bench if wiring.source.kind == "serial")
+    gap_s, every_s = Fraction(10, serial.baud), Fraction(1, 100)
+    first_s = Fraction(10, serial.baud) + Fraction(6, 120_000_000)
+    phases = [(first_s + number * every_s) % period_s for number in range(10_000)]
+    torn = sum(phase == 0 or phase + gap_s > period_s for phase in phases) / len(phases)
+    assert timing.torn_hz == pytest.approx(100.0 * min(1.0, torn), rel=2e-3)
+
+
+def test_a_result_is_written_when_its_slot_is_done(wheel: Workspace) -> None:
+    found = route(wheel, "Current to wire")
+    chain = wheel.project.chains[0]
+    slot = scan_timing(wheel, chain).slots[0]
+    transfer_s = Fraction(6, 120_000_000)
+    assert _first_write_s(wheel, found, transfer_s) == slot.start_s + slot.each_s + transfer_s
+
+
+def test_a_timer_asks_for_whole_values(wheel: Workspace) -> None:
+    found = route(
+        wheel,
+        "Current to wire",
+        request="timer",
+        timer=RouteTimer(timer="Timer 4", period_s="1 ms"),
+        transfers=2,
+    )
+    timing = route_timing(wheel, found)
+    assert timing.transfers_hz == 2000
+    assert timing.effective_hz == 2000.0
+    assert timing.repeated_hz == 0.0  # results come five times as often
+    assert timing.latency_s == pytest.approx(2 * 6 / 120e6)

@@ -71,4 +71,4 @@ def loop_text(workspace: Workspace, look: BufferLayout, values: NDArray[Any], pl
             )
         if len(seen) == len({one.name for one in look.signals}):
             break
-    return "   ".join([*reversed(parts), f"next\u00a0item\u00a0at\u00a0{place}"])
+    return "   ".join([*reversed(parts), f"next\u00a0sample\u00a0at\u00a0{place}"])
