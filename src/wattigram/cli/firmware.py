@@ -130,7 +130,7 @@ def _build_values(workspace: Workspace, result: BuildResult) -> dict[str, Any]:
     memory = workspace.part.memory
     return {
         "elf": None if result.elf is None else str(result.elf),
-        "errors": sum(1 for one in result.diagnostics if one.is_error),
+        "errors": sum(1 for diagnostic in result.diagnostics if diagnostic.is_error),
         "warnings": result.warnings,
         "complaints": [dataclasses.asdict(diagnostic) for diagnostic in result.diagnostics],
         "code_bytes": result.code_bytes,

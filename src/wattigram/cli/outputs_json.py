@@ -21,7 +21,7 @@ def outputs_json(workspace: Workspace) -> Values:
     project = workspace.project
     return {
         "generators": [_generator(workspace, generator) for generator in project.generators],
-        "pwm": [_pwm(workspace, one) for one in project.pwm],
+        "pwm": [_pwm(workspace, pwm) for pwm in project.pwm],
         "uarts": [_uart(workspace, uart) for uart in project.uarts],
         "routes": [_route(workspace, route) for route in project.routes],
     }
@@ -31,12 +31,12 @@ def _decibels(value: float) -> float | None:
     return value if math.isfinite(value) else None
 
 
-def _generator(workspace: Workspace, one: Generator) -> Values:
-    made = dac_playback(workspace, one)
+def _generator(workspace: Workspace, generator: Generator) -> Values:
+    made = dac_playback(workspace, generator)
     found: Values = {
-        "name": one.name,
-        "dac": one.dac,
-        "kind": former_value(one.output, "kind"),
+        "name": generator.name,
+        "dac": generator.dac,
+        "kind": former_value(generator.output, "kind"),
         "update_hz": float(1 / made.update_s),
         "points": len(made.wanted_v),
         "wave_hz": float(made.wave_hz),
@@ -52,9 +52,9 @@ def _generator(workspace: Workspace, one: Generator) -> Values:
         "lap_s": float(made.lap_s),
         "begin_s": float(made.begin_s + made.late_s),
         "skipped": made.skipped,
-        "bytes": 2 * len(made.wanted_v) if isinstance(one.output, Playback) else 0,
+        "bytes": 2 * len(made.wanted_v) if isinstance(generator.output, Playback) else 0,
     }
-    if isinstance(one.output, Playback):
+    if isinstance(generator.output, Playback):
         spectrum = output_spectrum(made)
         found |= {
             "droop_db": _decibels(spectrum.droop_db),
@@ -63,9 +63,9 @@ def _generator(workspace: Workspace, one: Generator) -> Values:
     return found
 
 
-def _pwm(workspace: Workspace, one: PwmOutput) -> Values:
-    timing = pwm_timing(workspace, one)
-    pin = pwm_pin(workspace, one)
+def _pwm(workspace: Workspace, pwm: PwmOutput) -> Values:
+    timing = pwm_timing(workspace, pwm)
+    pin = pwm_pin(workspace, pwm)
     wired = [
         wiring
         for wiring in workspace.project.bench
@@ -73,7 +73,7 @@ def _pwm(workspace: Workspace, one: PwmOutput) -> Values:
     ]
     poles = input_poles_s(workspace, wired[0]) if wired else ()
     return {
-        "name": one.name,
+        "name": pwm.name,
         "pin": pin,
         "rate_hz": float(1 / timing.period_s),
         "counts": timing.counts,
@@ -85,27 +85,27 @@ def _pwm(workspace: Workspace, one: PwmOutput) -> Values:
     }
 
 
-def _uart(workspace: Workspace, one: UartSetup) -> Values:
-    timing = uart_timing(workspace, one)
+def _uart(workspace: Workspace, uart: UartSetup) -> Values:
+    timing = uart_timing(workspace, uart)
     return {
-        "name": one.name,
+        "name": uart.name,
         "baud": float(timing.baud_hz),
         "error_ppm": float(timing.error * 1_000_000),
         "bytes_hz": float(timing.bytes_hz),
     }
 
 
-def _route(workspace: Workspace, one: Route) -> Values:
-    timing = route_timing(workspace, one)
+def _route(workspace: Workspace, route: Route) -> Values:
+    timing = route_timing(workspace, route)
     source, sink = (
-        plain_values(one.source, with_none=True),
-        plain_values(one.destination, with_none=True),
+        plain_values(route.source, with_none=True),
+        plain_values(route.destination, with_none=True),
     )
     return {
-        "name": one.name,
+        "name": route.name,
         "from": " ".join(str(value) for value in source.values() if value is not None),
         "to": " ".join(str(value) for value in sink.values()),
-        "trigger": former_value(one, "request"),
+        "trigger": former_value(route, "request"),
         "source_rate_hz": float(timing.source_hz),
         "write_rate_hz": float(timing.transfers_hz),
         "sink_rate_hz": float(timing.sink_hz),

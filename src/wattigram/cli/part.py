@@ -152,7 +152,8 @@ def _converter_lines(item: Converter) -> list[str]:
         lines.append(f"    pairs {pairs}")
     if item.internal:
         lines.append(
-            "    inside " + ", ".join(f"{one.name}={one.channel}" for one in item.internal)
+            "    inside "
+            + ", ".join(f"{channel.name}={channel.channel}" for channel in item.internal)
         )
     if item.hardware.stages:
         lines.append(

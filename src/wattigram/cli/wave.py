@@ -44,7 +44,7 @@ def wave(project: Path, name: str, seconds: float, **files: Path | None) -> None
     if table is None and generator is not None and isinstance(generator.output, Playback):
         table = workspace.project.table(generator.output.table)
     if table is None:
-        known = ", ".join(one.name for one in workspace.project.tables) or "none"
+        known = ", ".join(table.name for table in workspace.project.tables) or "none"
         raise WaveError(
             f"There is no table “{name}”.", where=str(project), cure=f"Name one of these: {known}."
         )

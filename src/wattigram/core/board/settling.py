@@ -228,10 +228,10 @@ class ScanSettling:
         ]
         followed = [
             float(self._carry[(column + 1) % len(self._carry)])
-            for one in self._capacitors
-            for column in one.columns
+            for capacitor in self._capacitors
+            for column in capacitor.columns
         ]
-        crossed = any(share for one in self._capacitors for _pin, share in one.cross)
+        crossed = any(share for capacitor in self._capacitors for _pin, share in capacitor.cross)
         if not gains:
             return 0
         strongest = max(gains)
@@ -288,11 +288,14 @@ class ScanSettling:
     def _settle_apart(self, volts: Float32Array, rows: Float32Array, other: Float32Array) -> None:
         """Where what a pin is off by shows in its own readings only: they are put right at the
         end."""
-        wanted = {one.pin: rows[:, one.columns].copy() for one in self._capacitors}
+        wanted = {
+            capacitor.pin: rows[:, capacitor.columns].copy() for capacitor in self._capacitors
+        }
         volts *= self._take[: len(volts)]
         self._main.run(volts, other)
         moved = {
-            one.pin: self._deviation(one, rows, wanted[one.pin], {}) for one in self._capacitors
+            capacitor.pin: self._deviation(capacitor, rows, wanted[capacitor.pin], {})
+            for capacitor in self._capacitors
         }
         for capacitor in self._capacitors:
             for place, column in enumerate(capacitor.columns):
@@ -302,7 +305,7 @@ class ScanSettling:
 
     def _deviation(
         self,
-        one: _Capacitor,
+        capacitor: _Capacitor,
         held: Float32Array,
         wanted: Float32Array,
         before: dict[str, Float32Array],
@@ -313,23 +316,23 @@ class ScanSettling:
         ``held`` is of all conversions, ``wanted`` of the pin's own alone.
         """
         scans = len(held)
-        missing = np.empty((scans, len(one.columns)), dtype=np.float32)
-        for place, column in enumerate(one.columns):
+        missing = np.empty((scans, len(capacitor.columns)), dtype=np.float32)
+        for place, column in enumerate(capacitor.columns):
             if column:
                 missing[:, place] = held[:, column - 1]
             else:
                 missing[0, place] = 0.0
                 missing[1:, place] = held[:-1, -1]
             missing[:, place] -= wanted[:, place]
-            missing[:, place] *= np.float32(one.push[place])
-            pin, share = one.cross[place]
+            missing[:, place] *= np.float32(capacitor.push[place])
+            pin, share = capacitor.cross[place]
             if share and pin in before:
                 other = next(found for found in self._capacitors if found.pin == pin)
                 missing[:, place] += before[pin][:, other.columns.index(column)] * np.float32(share)
         flat = missing.ravel()
         moved = np.empty_like(flat)
         moved[0], moved[1:] = 0.0, flat[:-1]  # what one sampling leaves is there at the next
-        one.recurrence.run(moved, np.empty_like(moved))
+        capacitor.recurrence.run(moved, np.empty_like(moved))
         return moved.reshape(scans, -1)
 
 

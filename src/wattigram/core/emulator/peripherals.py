@@ -109,9 +109,9 @@ class Peripherals:
         """Writes of the set-up: address, bits, value."""
         self._shown = {
             at.address: tuple(
-                (one.sets, one.mask, one.low)
-                for one in at.register.fields
-                if one.access not in {"read-write", "write"}
+                (field.sets, field.mask, field.low)
+                for field in at.register.fields
+                if field.access not in {"read-write", "write"}
             )
             for at in self.registers.registers
         }
@@ -207,18 +207,18 @@ class Peripherals:
             return 0
         value = self.state.shadow.value(at)
         live = self.converters.get(at.owner)
-        for one in at.register.fields:
-            now = self.live.get((at.owner, one.sets, at.index))
-            if live is not None and one.sets in {"newest", "passes", "result-ticks"}:
+        for bit_field in at.register.fields:
+            now = self.live.get((at.owner, bit_field.sets, at.index))
+            if live is not None and bit_field.sets in {"newest", "passes", "result-ticks"}:
                 now = {"newest": live.newest, "passes": live.tally, "result-ticks": live.ready}[
-                    one.sets
+                    bit_field.sets
                 ]
-            elif live is not None and one.sets == "result":
+            elif live is not None and bit_field.sets == "result":
                 now = live.results[at.index] if at.index < len(live.results) else live.newest
-            elif one.sets in {"ticks-low", "ticks-high"}:
-                now = self._listener.ticks >> (32 if one.sets == "ticks-high" else 0)
+            elif bit_field.sets in {"ticks-low", "ticks-high"}:
+                now = self._listener.ticks >> (32 if bit_field.sets == "ticks-high" else 0)
             if now is not None:
-                value = value & ~one.mask | now << one.low & one.mask
+                value = value & ~bit_field.mask | now << bit_field.low & bit_field.mask
         return value >> 8 * (address - at.address) & 0xFF
 
     def write(self, address: int, size: int, value: int) -> None:
@@ -236,26 +236,28 @@ class Peripherals:
                 self._note(f"A write of {value:#x} to {address:#010x}, where there is no register.")
             return
         shifted = value << 8 * (address - at.address)
-        for one in at.register.fields:
-            code = (shifted & one.mask) >> one.low
-            match one.access:
+        for bit_field in at.register.fields:
+            code = (shifted & bit_field.mask) >> bit_field.low
+            match bit_field.access:
                 case "clear":
                     if code:
-                        self.live[at.owner, one.sets, at.index] = 0
+                        self.live[at.owner, bit_field.sets, at.index] = 0
                 case "start":
                     if code:
-                        self._command(at.owner, one.sets)
-                case "write" if one.sets == "sent":
+                        self._command(at.owner, bit_field.sets)
+                case "write" if bit_field.sets == "sent":
                     self._listener.on_byte(at.owner, code)
                 case "read-write":
-                    self._changed(at.owner, one.sets, code, (before & one.mask) >> one.low)
+                    self._changed(
+                        at.owner, bit_field.sets, code, (before & bit_field.mask) >> bit_field.low
+                    )
                 case _:
                     pass
 
     def _write_system(self, at: RegisterAt, value: int) -> None:
-        for one in at.register.fields:
-            code = (value & one.mask) >> one.low
-            match one.sets:
+        for bit_field in at.register.fields:
+            code = (value & bit_field.mask) >> bit_field.low
+            match bit_field.sets:
                 case "send-from":
                     self._send_from = code
                 case "send-count":

@@ -344,7 +344,7 @@ class HandlerWriter:
         """Number, converter and statements that start once, halt and resume, for chains that need
         it."""
         acted_upon = {watch.chain for watch in self.tables.watches if watch.watch.stops}
-        started = {one.starts for one in self.tables.watches if one.starts is not None}
+        started = {watch.starts for watch in self.tables.watches if watch.starts is not None}
         found = []
         for chain in self.tables.chains:
             owner = chain.chain.converter

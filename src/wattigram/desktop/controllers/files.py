@@ -280,7 +280,7 @@ class ProjectFiles(QObject):
 
     def offer_next(self) -> None:
         """Offer the newest unsaved work that nobody has answered for."""
-        self._offers = [one for one in self._offers if one.path.exists()]
+        self._offers = [offer for offer in self._offers if offer.path.exists()]
         if not self._offers:
             self._notice.say("There is no unsaved work of another time.")
             return

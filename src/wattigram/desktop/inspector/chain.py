@@ -253,7 +253,9 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Trigger:
             return FreeRunningTrigger()
         case "timer":
             taken = {
-                one.trigger.timer for one in project.chains if isinstance(one.trigger, TimerTrigger)
+                chain.trigger.timer
+                for chain in project.chains
+                if isinstance(chain.trigger, TimerTrigger)
             }
             names = [name for group in part.timers if group.can_trigger for name in group.names]
             free = [name for name in names if name not in taken] or names

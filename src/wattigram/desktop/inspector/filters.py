@@ -175,8 +175,8 @@ def _size(stage: Stage) -> int:
     return stage.shift if isinstance(stage, LowPassFilter) else stage.count
 
 
-def _same_choice(one: Stage, other: Stage) -> bool:
-    return one.kind == other.kind and _size(one) == _size(other)
+def _same_choice(stage: Stage, other: Stage) -> bool:
+    return stage.kind == other.kind and _size(stage) == _size(other)
 
 
 def _what_if(workspace: Workspace, chain: Chain, signal: Signal, rate_hz: float) -> WhatIf:

@@ -382,9 +382,9 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
         Fact("average", f"{timing.mean_v:.4f} V"),
     ]
     wired = [
-        one
-        for one in workspace.project.bench
-        if one.source.kind == "jumper" and one.source.pin == pin
+        wiring
+        for wiring in workspace.project.bench
+        if wiring.source.kind == "jumper" and wiring.source.pin == pin
     ]
     for wiring in wired[:1]:
         poles = input_poles_s(workspace, wiring)

@@ -127,7 +127,7 @@ class ComparePage(QWidget):
             self.table.setRowCount(0)
             return
         self.rows = compare_designs(self._document.workspace, other)
-        different = [one for one in self.rows if not one.is_equal]
+        different = [row for row in self.rows if not row.is_equal]
         self.title.setText(
             f"{len(different)} OF {len(self.rows)} FIGURES DIFFER FROM “{self._name.upper()}”"
         )
@@ -139,14 +139,14 @@ class ComparePage(QWidget):
             self._fill_row(row, one, "" if one.subject == before else one.subject)
             before = one.subject
 
-    def _fill_row(self, row: int, one: DesignDifference, subject: str) -> None:
+    def _fill_row(self, row: int, difference: DesignDifference, subject: str) -> None:
         t = theme()
-        word = {"a": "✓ better now", "b": "✕ better in the other", "": ""}[one.better]
+        word = {"a": "✓ better now", "b": "✕ better in the other", "": ""}[difference.better]
         texts = (
             subject,
-            one.figure,
-            value_text(one.a, one.unit),
-            value_text(one.b, one.unit),
+            difference.figure,
+            value_text(difference.a, difference.unit),
+            value_text(difference.b, difference.unit),
             word,
         )
         for column, text in enumerate(texts):
@@ -154,9 +154,9 @@ class ComparePage(QWidget):
             item.setFont(number_font(-0.5) if column in (2, 3) else text_font(-0.5))
             if column in (2, 3):
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            shade = t.soft if one.is_equal else t.ink
+            shade = t.soft if difference.is_equal else t.ink
             if column == 4:
-                shade = t.good if one.better == "a" else t.bad
+                shade = t.good if difference.better == "a" else t.bad
             item.setForeground(color(shade))
             self.table.setItem(row, column, item)
 

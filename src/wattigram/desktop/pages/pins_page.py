@@ -117,11 +117,11 @@ def _about(option: InputOption) -> list[str]:
     return found
 
 
-def _line(one: Consequence) -> str:
+def _line(consequence: Consequence) -> str:
     t = theme()
-    shade = {"comes": t.bad, "refused": t.bad, "goes": t.good, "changes": t.soft}[one.kind]
+    shade = {"comes": t.bad, "refused": t.bad, "goes": t.good, "changes": t.soft}[consequence.kind]
     word = {"comes": "comes: ", "goes": "goes: ", "changes": "", "refused": "not possible: "}[
-        one.kind
+        consequence.kind
     ]
-    text = one.text.replace("&", "&amp;").replace("<", "&lt;")
-    return f'<span style="color:{shade}">{_MARKS[one.kind]} {word}{text}</span>'
+    text = consequence.text.replace("&", "&amp;").replace("<", "&lt;")
+    return f'<span style="color:{shade}">{_MARKS[consequence.kind]} {word}{text}</span>'

@@ -92,7 +92,7 @@ class RoutesPage(ListedPage):
         project = self._document.workspace.project
         self._entries = [("routes", route.name) for route in project.routes]
         self._entries += [("uarts", uart.name) for uart in project.uarts]
-        self._entries += [("pwm", one.name) for one in project.pwm]
+        self._entries += [("pwm", pwm.name) for pwm in project.pwm]
         if self.chosen not in self._entries:
             self.chosen = self._entries[0] if self._entries else ("", "")
         names = [name for _section, name in self._entries]
@@ -191,7 +191,7 @@ class RoutesPage(ListedPage):
         except QuantityError as fault:
             self.error.emit(str(fault))
             return
-        name = _fresh("PWM", {one.name for one in workspace.project.pwm})
+        name = _fresh("PWM", {pwm.name for pwm in workspace.project.pwm})
         self._do(
             "pwm", name, SetPwm(name, PwmOutput(name=name, timer=timer, period_s="50 us", duty=0.5))
         )
@@ -222,7 +222,7 @@ class RoutesPage(ListedPage):
         if not found:
             self.error.emit("There is nothing to route from. Add a signal with a slot first.")
             return
-        name = _fresh("Route", {one.name for one in workspace.project.routes})
+        name = _fresh("Route", {route.name for route in workspace.project.routes})
         is_wire = isinstance(free[0], UartDestination)
         bits = 8 if is_wire else 16
         source = next(iter(found.values()))

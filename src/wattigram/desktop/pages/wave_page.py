@@ -255,7 +255,7 @@ class WavePage(ListedPage):
         """A generator for a new table on the first free DAC, at 100 Hz."""
         workspace = self._document.workspace
         project = workspace.project
-        used = {one.dac for one in project.generators} | {
+        used = {generator.dac for generator in project.generators} | {
             route.destination.dac for route in project.routes if route.destination.kind == "dac"
         }
         free = [dac for dac in workspace.part.dacs if dac.name not in used]

@@ -116,7 +116,10 @@ def design_figures(workspace: Workspace) -> Figures:
     found[whole, "part"] = (workspace.part.name, "")
     found[whole, "full scale"] = (workspace.reference_v, "V")
     found[whole, "errors"] = (float(sum(finding.severity == "error" for finding in findings)), "")
-    found[whole, "warnings"] = (float(sum(one.severity == "warning" for one in findings)), "")
+    found[whole, "warnings"] = (
+        float(sum(finding.severity == "warning" for finding in findings)),
+        "",
+    )
     load = sum((retrieval_timing(workspace, chain).cpu_share for chain in chains), 0)
     found[whole, "processor"] = (float(load), "%")
     found[whole, "memory"] = (

@@ -167,7 +167,7 @@ def level_out_of_reach(workspace: Workspace) -> Iterator[Finding]:
                 [SetGenerator(generator.name, generator.replaced(output=better))],
                 lambda changed, name=generator.name: (
                     not any(  # type: ignore[misc]
-                        one.signal == name for one in level_out_of_reach(changed)
+                        finding.signal == name for finding in level_out_of_reach(changed)
                     )
                 ),
             ),
@@ -253,7 +253,7 @@ def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
                 _slower(workspace, generator, table, rounded_s),
                 lambda changed, name=generator.name: (
                     not any(  # type: ignore[misc]
-                        one.signal == name for one in update_too_fast(changed)
+                        finding.signal == name for finding in update_too_fast(changed)
                     )
                 ),
             ),
@@ -311,10 +311,10 @@ def update_timer_off(workspace: Workspace) -> Iterator[Finding]:
 def dacs_not_in_step(workspace: Workspace) -> Iterator[Finding]:
     """Two outputs that should change at one instant do so one after the other."""
     followed = {
-        one.output.update_trigger.follows
-        for one in workspace.project.generators
-        if isinstance(one.output, Playback)
-        and isinstance(one.output.update_trigger, GeneratorFollow)
+        generator.output.update_trigger.follows
+        for generator in workspace.project.generators
+        if isinstance(generator.output, Playback)
+        and isinstance(generator.output.update_trigger, GeneratorFollow)
     }
     for generator, output, _table, dac in _players(workspace):
         in_step = isinstance(output.update_trigger, GeneratorFollow) or generator.name in followed
@@ -366,7 +366,8 @@ def generator_not_aligned(workspace: Workspace) -> Iterator[Finding]:
 def _is_looped(workspace: Workspace, generator: Generator) -> bool:
     pin = _dac(workspace, generator).pin
     return any(
-        one.source.kind == "jumper" and one.source.pin == pin for one in workspace.project.bench
+        wiring.source.kind == "jumper" and wiring.source.pin == pin
+        for wiring in workspace.project.bench
     )
 
 
@@ -391,7 +392,7 @@ def pwm_coarse(workspace: Workspace) -> Iterator[Finding]:
                     [SetPwm(pwm.name, slower)],
                     lambda changed, name=pwm.name: (
                         not any(  # type: ignore[misc]
-                            one.signal == name for one in pwm_coarse(changed)
+                            finding.signal == name for finding in pwm_coarse(changed)
                         )
                     ),
                 ),

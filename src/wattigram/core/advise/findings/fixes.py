@@ -46,7 +46,8 @@ def rule_satisfied(
 
     def is_cured(workspace: Workspace) -> bool:
         return not any(
-            one.signal == signal and one.code.startswith(code) for one in rule(workspace)
+            finding.signal == signal and finding.code.startswith(code)
+            for finding in rule(workspace)
         )
 
     return is_cured

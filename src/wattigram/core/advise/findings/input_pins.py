@@ -179,7 +179,11 @@ def pin_beyond_limits(workspace: Workspace) -> Iterator[Finding]:
             f"{format_volts(high_v)} on any pin. Divide "
             "or clamp it before the pin.",
             signal=next(
-                (one.name for one in workspace.project.signals if pin in (one.pin, one.negative)),
+                (
+                    signal.name
+                    for signal in workspace.project.signals
+                    if pin in (signal.pin, signal.negative)
+                ),
                 "",
             ),
         )

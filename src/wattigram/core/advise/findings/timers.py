@@ -35,7 +35,7 @@ def timer_shared(workspace: Workspace) -> Iterator[Finding]:
         last = found[-1]
 
         def is_cured(changed: Workspace, timer: str = name) -> bool:
-            return not any(one.where == timer for one in timer_shared(changed))
+            return not any(finding.where == timer for finding in timer_shared(changed))
 
         for user in found[:-1]:
             if user.period_s == last.period_s:

@@ -145,11 +145,11 @@ def _whole(text: str) -> int:
     return int(_number(text, 0, 255))
 
 
-def _set_function(one: SimulatedInstrument, text: str) -> None:
+def _set_function(instrument: SimulatedInstrument, text: str) -> None:
     wanted = text.upper()
     for short, long in FUNCTIONS.items():
         if wanted in {short, long}:
-            one.function = short
+            instrument.function = short
             return
     raise _ScpiError('-224,"Illegal parameter value"' if text else '-109,"Missing parameter"')
 
@@ -158,45 +158,47 @@ def _set(name: str, low: float, high: float) -> Callable[[SimulatedInstrument, s
     return lambda one, text: setattr(one, name, _number(text, low, high))
 
 
-def _set_output(one: SimulatedInstrument, text: str) -> None:
+def _set_output(instrument: SimulatedInstrument, text: str) -> None:
     states = {"ON": True, "1": True, "OFF": False, "0": False}
     if text.upper() not in states:
         raise _ScpiError('-224,"Illegal parameter value"' if text else '-109,"Missing parameter"')
-    one.is_on = states[text.upper()]
+    instrument.is_on = states[text.upper()]
 
 
-def _set_unit(one: SimulatedInstrument, text: str) -> None:
+def _set_unit(instrument: SimulatedInstrument, text: str) -> None:
     if text.upper() != "VPP":
         raise _ScpiError('-224,"Illegal parameter value"')
-    one.unit = "VPP"
+    instrument.unit = "VPP"
 
 
-def _apply(one: SimulatedInstrument, function: str, text: str) -> None:
+def _apply(instrument: SimulatedInstrument, function: str, text: str) -> None:
     parts = [part.strip() for part in text.split(",")] if text else []
     limits = ((1e-6, HIGHEST_HZ), (0.0, 2 * LARGEST_V), (-LARGEST_V, LARGEST_V))
     values = [_number(part, *limit) for part, limit in zip(parts, limits, strict=False)]
-    one.function = function
+    instrument.function = function
     for name, value in zip(("frequency_hz", "amplitude_vpp", "offset_v"), values, strict=False):
-        setattr(one, name, value)
-    one.is_on = True
+        setattr(instrument, name, value)
+    instrument.is_on = True
 
 
-def _next_error(one: SimulatedInstrument, _text: str) -> str:
-    return one.errors.popleft() if one.errors else NO_ERROR
+def _next_error(instrument: SimulatedInstrument, _text: str) -> str:
+    return instrument.errors.popleft() if instrument.errors else NO_ERROR
 
 
-def _clear(one: SimulatedInstrument, _text: str) -> None:
-    one.errors.clear()
-    one.status = 0
+def _clear(instrument: SimulatedInstrument, _text: str) -> None:
+    instrument.errors.clear()
+    instrument.status = 0
 
 
-def _event_status(one: SimulatedInstrument, _text: str) -> str:
-    value, one.status = one.status, 0
+def _event_status(instrument: SimulatedInstrument, _text: str) -> str:
+    value, instrument.status = instrument.status, 0
     return str(value)
 
 
-def _status_byte(one: SimulatedInstrument, _text: str) -> str:
-    return str((4 if one.errors else 0) | (32 if one.status & one.enabled else 0))
+def _status_byte(instrument: SimulatedInstrument, _text: str) -> str:
+    return str(
+        (4 if instrument.errors else 0) | (32 if instrument.status & instrument.enabled else 0)
+    )
 
 
 def _measure(ac: bool) -> Callable[[SimulatedInstrument, str], str]:

@@ -169,8 +169,8 @@ class PolledBoard(DebuggedPort):
             )
         self._began = int.from_bytes(client.read(self._symbol("wg_began"), 8), "little")
         client.go()
-        for one in self._watched:
-            one.taken = 0
+        for watched in self._watched:
+            watched.taken = 0
         self._is_on = True
         self._polls = 0
         self._polled_at = time.monotonic()
@@ -191,7 +191,7 @@ class PolledBoard(DebuggedPort):
     def _totals(self) -> list[str]:
         return [
             f"ticks={self._ticks}",
-            *(f"items.{one.table.number}={one.taken}" for one in self._watched),
+            *(f"items.{watched.table.number}={watched.taken}" for watched in self._watched),
         ]
 
     def _poll(self) -> None:
@@ -199,8 +199,8 @@ class PolledBoard(DebuggedPort):
         client.halt()
         try:
             now = self._now()
-            for one in self._watched:
-                self._take(one, now)
+            for watched in self._watched:
+                self._take(watched, now)
         finally:
             client.go()
         at = time.monotonic()
@@ -216,29 +216,31 @@ class PolledBoard(DebuggedPort):
         high = self.debugger.read_word(self._registers.find(system, "ticks-high").address)
         return max(0, (low | high << 32) * self._workspace.bus_clock_hz.denominator - self._began)
 
-    def _take(self, one: _Watched, now: int) -> None:
+    def _take(self, watched: _Watched, now: int) -> None:
         """Items that are new since the last poll, as far as the loop still has them."""
-        table, client = one.table, self.debugger
+        table, client = watched.table, self.debugger
         items = table.loop_items
-        if one.tally is not None:
-            new = (client.read_word(one.tally) - one.taken) % (1 << 32)
+        if watched.tally is not None:
+            new = (client.read_word(watched.tally) - watched.taken) % (1 << 32)
         else:
-            new = self._number(one.state["next"]) - one.taken
+            new = self._number(watched.state["next"]) - watched.taken
         if not 0 < new < 1 << 31:
             return
-        first = one.taken + max(0, new - items)
-        end = one.taken + new
+        first = watched.taken + max(0, new - items)
+        end = watched.taken + new
         width = table.item_bits // 8
-        memory = client.read(one.loop, items * width)
+        memory = client.read(watched.loop, items * width)
         data = _round(memory, first, end, items, width)
         stamps = None
-        if one.stamps is not None:
-            stamps = _round(client.read(one.stamps, items * 4), first, end, items, 4)
-        one.taken = end
-        self._send(one, first, data, stamps, now)
+        if watched.stamps is not None:
+            stamps = _round(client.read(watched.stamps, items * 4), first, end, items, 4)
+        watched.taken = end
+        self._send(watched, first, data, stamps, now)
 
-    def _send(self, one: _Watched, first: int, data: bytes, stamps: bytes | None, now: int) -> None:
-        table = one.table
+    def _send(
+        self, watched: _Watched, first: int, data: bytes, stamps: bytes | None, now: int
+    ) -> None:
+        table = watched.table
         slots = len(table.end_ticks)
         count = len(data) * 8 // table.item_bits
         last = first + count - 1
@@ -251,7 +253,7 @@ class PolledBoard(DebuggedPort):
         )
         ticks = max(0, start)
         if stamps is not None:
-            fixed = self._held(one, first, stamps)
+            fixed = self._held(watched, first, stamps)
             ticks = max(0, now - ((now - int.from_bytes(fixed[:4], "little")) % (1 << 32)))
             self._frame(STAMP_STREAM + table.number, 4, fixed, flags, ticks, first)
         if table.swap:
@@ -259,18 +261,18 @@ class PolledBoard(DebuggedPort):
             data = b"".join(data[at : at + width][::-1] for at in range(0, len(data), width))
         self._frame(table.number, table.item_bits // 8, data, flags, ticks, first)
 
-    def _held(self, one: _Watched, first: int, stamps: bytes) -> bytes:
+    def _held(self, watched: _Watched, first: int, stamps: bytes) -> bytes:
         """Ends of conversions as instants at which voltages were held, since the start.
 
         Halves that the firmware has sent already hold such instants; what it has not sent are ends
         since reset.
         """
         out = bytearray()
-        table = one.table
+        table = watched.table
         slots = len(table.end_ticks)
-        sent = self._number(one.state["next"])
-        if one.tally is None:
-            sent -= self._number(one.state["place"]) - self._number(one.state["done"])
+        sent = self._number(watched.state["next"])
+        if watched.tally is None:
+            sent -= self._number(watched.state["place"]) - self._number(watched.state["done"])
         for number in range(len(stamps) // 4):
             slot = (first + number) % slots
             value = int.from_bytes(stamps[4 * number : 4 * number + 4], "little")

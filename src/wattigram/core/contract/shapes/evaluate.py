@@ -70,7 +70,7 @@ def _values(shape: Shape, turns: FloatArray, points: int) -> FloatArray:
             return np.where(turns < shape.duty, 1.0, -1.0)
         case SegmentsShape():
             corners = np.concatenate(
-                ([0.0], np.cumsum([float(one.lasting) for one in shape.segments]))
+                ([0.0], np.cumsum([float(segment.lasting) for segment in shape.segments]))
             )
             levels = [shape.start_v, *(segment.to_v for segment in shape.segments)]
             return np.asarray(np.interp(turns * corners[-1], corners, levels))

@@ -118,8 +118,8 @@ def _check(node: ast.AST, text: str, depth: int) -> None:
             wanted = FUNCTIONS[name][1]
             if len(args) != wanted:
                 raise _refused(f"gives {name} {len(args)} arguments and not {wanted}", text)
-            for one in args:
-                _check(one, text, depth + 1)
+            for arg in args:
+                _check(arg, text, depth + 1)
         case _:
             raise _refused("has something that is not arithmetic", text)
 
@@ -164,5 +164,5 @@ def _value(node: ast.AST, t: FloatArray) -> FloatArray:
         case ast.BinOp(left=left, op=op, right=right):
             return np.asarray(_OPERATORS[type(op)](_value(left, t), _value(right, t)))
         case ast.Call(func=ast.Name(id=name), args=args):
-            return np.asarray(FUNCTIONS[name][0](*(_value(one, t) for one in args)))
+            return np.asarray(FUNCTIONS[name][0](*(_value(arg, t) for arg in args)))
     raise AssertionError(node)

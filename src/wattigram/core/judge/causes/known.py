@@ -32,10 +32,10 @@ def is_known(take: Take, cause: LikelyCause) -> bool:
     """Whether the design's findings say so too, of the same signal or converter: what they do not
     only looks like it."""
     return any(
-        name_of(one.code) == cause.cause
-        and (not one.signal or one.signal in cause.signals or bool(cause.converter))
-        and (not one.converter or not cause.converter or one.converter == cause.converter)
-        for one in find_all(take.workspace)
+        name_of(finding.code) == cause.cause
+        and (not finding.signal or finding.signal in cause.signals or bool(cause.converter))
+        and (not finding.converter or not cause.converter or finding.converter == cause.converter)
+        for finding in find_all(take.workspace)
     )
 
 

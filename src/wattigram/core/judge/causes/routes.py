@@ -31,7 +31,7 @@ def route_causes(take: Take, route: Route) -> list[LikelyCause]:
         route.name,
         route.source.uart if isinstance(route.source, ReceivedSource) else route.name,
     }
-    findings = [one for one in find_all(take.workspace) if one.signal in own]
+    findings = [finding for finding in find_all(take.workspace) if finding.signal in own]
     seen = measure_route(take, route)
     found = [
         *_nothing_came(take, route, findings, seen),

@@ -140,9 +140,9 @@ def _has_source_at(case: FailingSignal, hertz: float) -> bool:
     do."""
     workspace = case.take.workspace
     sources = [
-        input_source(workspace, one.pin)
-        for one in workspace.project.bench
-        if one.pin != case.signal.pin
+        input_source(workspace, wiring.pin)
+        for wiring in workspace.project.bench
+        if wiring.pin != case.signal.pin
     ]
     return any(
         isinstance(source, SineSource) and abs(float(source.frequency_hz) - hertz) < 1

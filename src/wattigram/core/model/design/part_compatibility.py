@@ -133,7 +133,9 @@ def _trigger_faults(faults: _Faults, project: Project, chain: Chain, converter: 
 
 
 def _timer_faults(faults: _Faults, trigger: TimerTrigger, name: str) -> None:
-    timers = tuple(one for group in faults.part.timers if group.can_trigger for one in group.names)
+    timers = tuple(
+        name for group in faults.part.timers if group.can_trigger for name in group.names
+    )
     faults.known(trigger.timer, timers, f"{name}: timer")
     group = faults.part.timer(trigger.timer)
     if group is None:
@@ -271,7 +273,9 @@ def _output_faults(faults: _Faults, project: Project) -> None:
                 f"route “{route.name}”: DAC",
             )
         if route.timer is not None:
-            timers = tuple(one for group in part.timers if group.can_trigger for one in group.names)
+            timers = tuple(
+                name for group in part.timers if group.can_trigger for name in group.names
+            )
             faults.known(route.timer.timer, timers, f"route “{route.name}”: timer")
 
 

@@ -319,7 +319,7 @@ class Project(StrictModel, dict=True):
 
     def pwm_output(self, name: str) -> PwmOutput | None:
         """The PWM output of that name."""
-        return next((one for one in self.pwm if one.name == name), None)
+        return next((pwm for pwm in self.pwm if pwm.name == name), None)
 
     def uart(self, name: str) -> UartSetup | None:
         """The UART of that name."""

@@ -57,7 +57,7 @@ def check_outputs(project: DesignNames) -> None:
     """Raise ``ValueError`` for a name that nothing has."""
     tables = {table.name for table in project.tables}
     chains = {chain.converter for chain in project.chains}
-    leaders = {one.name for one in project.generators if _leads(one)}
+    leaders = {generator.name for generator in project.generators if _leads(generator)}
     for generator in project.generators:
         output = generator.output
         if not isinstance(output, Playback):
@@ -93,7 +93,7 @@ def _check_route(project: DesignNames, route: Route, tables: set[str], chains: s
             if signal is not None:
                 _need(
                     signal,
-                    {one.name for one in project.signals},
+                    {signal.name for signal in project.signals},
                     f"Route “{route.name}” takes results of",
                 )
         case ReceivedSource(uart=uart):
@@ -104,7 +104,7 @@ def _check_route(project: DesignNames, route: Route, tables: set[str], chains: s
         case UartDestination(uart=uart):
             _need(uart, uarts, f"Route “{route.name}” sends by")
         case DutyDestination(pwm=pwm) | PeriodDestination(pwm=pwm):
-            _need(pwm, {one.name for one in project.pwm}, f"Route “{route.name}” sets")
+            _need(pwm, {pwm.name for pwm in project.pwm}, f"Route “{route.name}” sets")
         case DacDestination(dac=dac):
             if any(generator.dac == dac for generator in project.generators):
                 raise ValueError(

@@ -35,7 +35,7 @@ def self_test(workspace: Workspace) -> Edit:
         When the part has no DAC left, or no input.
     """
     project, part = workspace.project, workspace.part
-    used = {one.dac for one in project.generators}
+    used = {generator.dac for generator in project.generators}
     free = [dac for dac in part.dacs if dac.name not in used]
     if not free:
         raise EditError(

@@ -110,7 +110,7 @@ def fresh_chain(
             isr_cycles=2000 if "dma" in converter.retrievals else DEFAULT_HANDLER_CYCLES,
         ),
         slots=tuple(
-            Slot(signal=one, sampling_cycles=_sampling(converter, sampling)) for one in names
+            Slot(signal=name, sampling_cycles=_sampling(converter, sampling)) for name in names
         ),
     )
 

@@ -141,7 +141,7 @@ def _registers(parent: Any, width: int, base: int) -> Iterator[SvdRegister]:
                 width=8 if bits <= 8 else 16 if bits <= 16 else 32,
                 reset=_number(item.findtext("resetValue") or "0"),
                 text=_plain(item.findtext("description") or ""),
-                fields=tuple(_field(one) for one in fields) if fields is not None else (),
+                fields=tuple(_field(field) for field in fields) if fields is not None else (),
                 count=count,
                 step=_number(item.findtext("dimIncrement") or "4"),
             )
@@ -209,16 +209,16 @@ def blocks_toml(peripherals: tuple[SvdPeripheral, ...], kinds: Mapping[str, str]
     return "\n".join(out) + "\n"
 
 
-def _block(one: SvdPeripheral, kind: str) -> Iterator[str]:
+def _block(peripheral: SvdPeripheral, kind: str) -> Iterator[str]:
     yield "[[blocks]]"
-    yield f'name = "{_c_name(one.name)}"'
+    yield f'name = "{_c_name(peripheral.name)}"'
     yield f'kind = "{kind}"'
-    yield f"owners = [{_quoted(one.name)}]  # as the rest of the part file calls it"
-    yield f"bases = [{one.base:#x}]"
-    yield f"lines = [{one.lines[0] if one.lines and 0 <= one.lines[0] < 240 else -1}]"
+    yield f"owners = [{_quoted(peripheral.name)}]  # as the rest of the part file calls it"
+    yield f"bases = [{peripheral.base:#x}]"
+    yield f"lines = [{peripheral.lines[0] if peripheral.lines and 0 <= peripheral.lines[0] < 240 else -1}]"
     settings = next(known for name, known in SETTINGS.items() if name == kind)
     yield f"# What a field can set here: {', '.join(settings)}"
-    for register in one.registers:
+    for register in peripheral.registers:
         yield ""
         yield "[[blocks.registers]]"
         yield f'name = "{_c_name(register.name)}"'

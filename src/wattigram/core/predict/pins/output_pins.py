@@ -28,7 +28,7 @@ def generator_on(workspace: Workspace, pin: str) -> Generator | None:
 
 def pwm_on(workspace: Workspace, pin: str) -> PwmOutput | None:
     """The PWM output whose timer has that pin."""
-    return next((one for one in workspace.project.pwm if pwm_pin(workspace, one) == pin), None)
+    return next((pwm for pwm in workspace.project.pwm if pwm_pin(workspace, pwm) == pin), None)
 
 
 def pwm_pin(workspace: Workspace, pwm: PwmOutput) -> str:

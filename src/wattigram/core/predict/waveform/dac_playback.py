@@ -317,7 +317,7 @@ def _played(workspace: Workspace, generator: Generator, output: Playback, dac: D
     laps = skipped // math.gcd(skipped, count) if output.repeat else 1
     order = (output.start_index + np.arange(0, count * laps, skipped)) % count
     lap_s = count * brought_s
-    rank = [one.name for one in workspace.project.generators].index(generator.name) + 1
+    rank = [generator.name for generator in workspace.project.generators].index(generator.name) + 1
     return DacPlayback(
         made.codes[order],
         made.levels_v[order],

@@ -87,10 +87,10 @@ def _watch(workspace: Workspace, watch: Watch) -> EffectiveWatch | None:
 
 def _tap_number(workspace: Workspace, signal: Signal, by_hardware: bool) -> int:
     tapped = tapped_signals(workspace.project)
-    names = [one.name for one in tapped]
+    names = [signal.name for signal in tapped]
     if not by_hardware:
         return names.index(signal.name)
-    return len(names) + [one.name for one in tapped if _hardware(one)].index(signal.name)
+    return len(names) + [signal.name for signal in tapped if _hardware(signal)].index(signal.name)
 
 
 def _window(workspace: Workspace, signal: Signal, window: Threshold) -> EffectiveWatch:

@@ -173,13 +173,13 @@ def stamp_channel(workspace: Workspace, chain: Chain) -> str | None:
     uses."""
     project = workspace.project
     stamped = [
-        one
-        for one in project.chains
-        if isinstance(one.readout, Dma) and scan_timing(workspace, one).stamped
+        chain
+        for chain in project.chains
+        if isinstance(chain.readout, Dma) and scan_timing(workspace, chain).stamped
     ]
     if chain not in stamped:
         return None
-    used = {one.readout.channel for one in project.chains if isinstance(one.readout, Dma)}
+    used = {chain.readout.channel for chain in project.chains if isinstance(chain.readout, Dma)}
     used |= {
         generator.output.channel
         for generator in project.generators

@@ -144,13 +144,13 @@ class SiliconState:
                     self.first.setdefault((owner, "line"), number)
 
     def _note_beginnings(self, at: RegisterAt, before: int, after: int, number: int) -> None:
-        for one in at.register.fields:
-            was, now = before & one.mask, after & one.mask
-            if not now or (was and one.access != "start"):
+        for bit_field in at.register.fields:
+            was, now = before & bit_field.mask, after & bit_field.mask
+            if not now or (was and bit_field.access != "start"):
                 continue
-            if one.sets in {"on", "run", "start", "window-on"}:
-                self.first.setdefault((at.owner, one.sets), number)
-            elif one.sets == "calibrate":
+            if bit_field.sets in {"on", "run", "start", "window-on"}:
+                self.first.setdefault((at.owner, bit_field.sets), number)
+            elif bit_field.sets == "calibrate":
                 self.calibrations.setdefault(at.owner, number)
                 if (at.owner, "on") not in self.first:
                     self.calibrated.add(at.owner)

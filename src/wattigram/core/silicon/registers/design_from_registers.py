@@ -197,8 +197,8 @@ class _Reader:
             listed = state.value(name, "listed", frozenset())
             channels = sorted(listed) if isinstance(listed, frozenset) else []
             pairs = [
-                (one, state.number(name, "sampling", first, one if by == "channel" else 0))
-                for one in channels
+                (channel, state.number(name, "sampling", first, channel if by == "channel" else 0))
+                for channel in channels
             ]
         elif state.registers.counted_by(name, "channel"):
             count = state.number(name, "length", 1)
@@ -318,7 +318,10 @@ class _Reader:
                 channel = self.dma_of(converter)
                 if channel is None:
                     free = next(
-                        one for group in part.dma for one in group.names if one not in state.touched
+                        name
+                        for group in part.dma
+                        for name in group.names
+                        if name not in state.touched
                     )
                     return Dma(channel=free), loop
                 width = state.number(channel, "to-width", 16)
@@ -358,7 +361,7 @@ class _Reader:
                 at = registers.at(state.number(channel, "from", 0))
                 into = registers.at(state.number(channel, "to", 0))
                 is_result = at is not None and any(
-                    one.sets in {"result", "newest"} for one in at.register.fields
+                    field.sets in {"result", "newest"} for field in at.register.fields
                 )
                 if at is not None and is_result and at.owner == converter.name and into is None:
                     return channel

@@ -112,7 +112,7 @@ class _Dresser:
         if signal.filter is not None and signal.filter.done_in == "hardware" and stage is not None:
             known = {"count", "shift"} & set(signal.filter.__struct_fields__)
             updates["filter"] = signal.filter.replaced(
-                **{one: getattr(stage, one) for one in known}
+                **{known_one: getattr(stage, known_one) for known_one in known}
             )
         self.signals[name] = signal.replaced(**updates)
         mine = [
@@ -204,9 +204,9 @@ class _Dresser:
         )
 
     def pwm(self) -> list[PwmOutput]:
-        real = {one.timer: one for one in self.silicon.pwm}
+        real = {pwm.timer: pwm for pwm in self.silicon.pwm}
         return [
-            real[one.timer].replaced(name=one.name) for one in self.design.pwm if one.timer in real
+            real[pwm.timer].replaced(name=pwm.name) for pwm in self.design.pwm if pwm.timer in real
         ]
 
     def uarts(self) -> list[UartSetup]:
@@ -221,7 +221,7 @@ class _Dresser:
 
     def routes(self) -> list[Route]:
         found = []
-        timers = {one.timer: one.name for one in self.design.pwm}
+        timers = {pwm.timer: pwm.name for pwm in self.design.pwm}
         for route in self.design.routes:
             real = next(
                 (other for other in self.silicon.routes if other.channel == route.channel), None

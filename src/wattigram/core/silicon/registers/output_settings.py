@@ -99,28 +99,36 @@ def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupS
 
 
 def generator_steps(
-    workspace: Workspace, registers: RegisterMap, one: Generator
+    workspace: Workspace, registers: RegisterMap, generator: Generator
 ) -> Iterator[SetupStep]:
     """The DAC of a generator, and the DMA channel and timer that feed it."""
-    dac = workspace.part.dac(one.dac)
+    dac = workspace.part.dac(generator.dac)
     assert dac is not None
-    step = SetupBuilder(registers, one.dac)
-    step.put("buffer", one.buffered, only=True)
-    output = one.output
+    step = SetupBuilder(registers, generator.dac)
+    step.put("buffer", generator.buffered, only=True)
+    output = generator.output
     timer = update_timer(workspace, output) if isinstance(output, Playback) else None
-    step.put("twice", one.double_buffered and timer is not None, only=False)
+    step.put("twice", generator.double_buffered and timer is not None, only=False)
     step.put("trigger", timer.timer if timer is not None else "none", only="none")
     if isinstance(output, ConstantLevel):
-        step.put("data", int(codes_of(workspace, dac, dac_playback(workspace, one).wanted_v)[0]))
+        step.put(
+            "data", int(codes_of(workspace, dac, dac_playback(workspace, generator).wanted_v)[0])
+        )
     step.put("on", True, only=True)
-    yield SetupStep("set-up", one.dac, f"set up {one.dac}", f"For {one.name}.", tuple(step.found))
+    yield SetupStep(
+        "set-up",
+        generator.dac,
+        f"set up {generator.dac}",
+        f"For {generator.name}.",
+        tuple(step.found),
+    )
     if isinstance(output, Playback) and timer is not None:
         table = workspace.project.table(output.table)
         assert table is not None
         dma = SetupBuilder(registers, output.channel)
         dma.put("request", timer.timer)
         dma.put("from", Symbol("table", output.table))
-        dma.put("to", registers.find(one.dac, "data").field_address)
+        dma.put("to", registers.find(generator.dac, "data").field_address)
         dma.put("count", table.points)
         if output.start_index % table.points:
             dma.put("place", output.start_index % table.points)

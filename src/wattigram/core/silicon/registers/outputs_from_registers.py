@@ -272,7 +272,7 @@ class OutputReader:
             }:
                 return f"{name} is not set up"
             case _, (DutyDestination(pwm=pwm) | PeriodDestination(pwm=pwm)) if pwm not in {
-                one.name for one in self.pwm()
+                pwm.name for pwm in self.pwm()
             }:
                 return f"{pwm} gives no pulses"
             case _, DacDestination(dac=dac):
@@ -364,7 +364,7 @@ class OutputReader:
     def _slot_signal(self, converter: str, registers: int, index: int) -> str | None:
         if registers == 1:
             return None
-        chain = next((one for one in self._chains if one.converter == converter), None)
+        chain = next((chain for chain in self._chains if chain.converter == converter), None)
         return chain.slots[index].signal if chain is not None and index < len(chain.slots) else None
 
     def _sink(

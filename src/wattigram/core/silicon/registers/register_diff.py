@@ -149,25 +149,25 @@ def _fields(meant: SiliconState, real: SiliconState, at: RegisterAt) -> list[Reg
     return found
 
 
-def _meaning(part: Part, one: RegisterField, code: int) -> str:
+def _meaning(part: Part, field: RegisterField, code: int) -> str:
     """What a code sets, in words."""
-    value = field_meaning(part, one, code)
+    value = field_meaning(part, field, code)
     if value is None:
-        return f"{one.sets}, which means nothing"
+        return f"{field.sets}, which means nothing"
     if isinstance(value, frozenset):
-        told = " ".join(str(one) for one in sorted(value)) or "none"
+        told = " ".join(str(field) for field in sorted(value)) or "none"
     else:
         told = ("no", "yes")[value] if isinstance(value, bool) else str(value)
-    return f"{one.sets} {told}"
+    return f"{field.sets} {told}"
 
 
 def _pointer(
-    registers: RegisterMap, at: RegisterAt, one: RegisterField, wanted: int, has: int
+    registers: RegisterMap, at: RegisterAt, field: RegisterField, wanted: int, has: int
 ) -> list[RegisterDifference]:
     """A pointer to a register must be that register; one into memory may be anywhere in it, as a
     linker likes."""
     place, memory = registers.at(wanted), registers.part.memory
-    where = f"{at.owner} {at.name}.{one.name} ({one.sets}) is {has:#010x}"
+    where = f"{at.owner} {at.name}.{field.name} ({field.sets}) is {has:#010x}"
     if wanted == has or not wanted:
         return []
     if place is not None:
@@ -177,7 +177,7 @@ def _pointer(
     if (
         memory is None
         or memory.has_data(has)
-        or (one.sets == "from" and has and memory.has_code(has))
+        or (field.sets == "from" and has and memory.has_code(has))
     ):
         return []
     return [RegisterDifference(at.owner, f"{where}, where there is no memory for it")]

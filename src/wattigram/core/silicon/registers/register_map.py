@@ -87,8 +87,8 @@ class RegisterMap:
         for block in self.part.blocks:
             for owner, base in zip(block.owners, block.bases, strict=True):
                 for register in block.registers:
-                    for one in register.fields:
-                        self._places[owner, one.sets] = block, base, register, one
+                    for bit_field in register.fields:
+                        self._places[owner, bit_field.sets] = block, base, register, bit_field
 
     def has(self, owner: str, name: str) -> bool:
         """Whether a peripheral has a field for a setting."""

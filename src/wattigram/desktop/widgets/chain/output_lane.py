@@ -28,7 +28,9 @@ def paint_outputs(
 ) -> None:
     """Draw what changes in a stretch of time, each output in its own strip."""
     project = workspace.project
-    players = [one for one in project.generators if isinstance(one.output, Playback)]
+    players = [
+        generator for generator in project.generators if isinstance(generator.output, Playback)
+    ]
     strips = len(players) + len(project.pwm)
     height = (lane.height() - 6) / max(1, strips)
     first = len(project.signals)

@@ -43,7 +43,7 @@ def output_texts(workspace: Workspace) -> list[OutputText]:
     """Every output of a design: generators, PWM, routes, and UARTs that report."""
     project = workspace.project
     found = [_generator(workspace, generator) for generator in project.generators]
-    found += [_pwm(workspace, one) for one in project.pwm]
+    found += [_pwm(workspace, pwm) for pwm in project.pwm]
     found += [_route(workspace, route) for route in project.routes]
     found += [_uart(workspace, uart) for uart in project.uarts if uart.text_output is not None]
     return found
@@ -55,7 +55,9 @@ def looped_signal(workspace: Workspace, pin: str) -> tuple[str, str]:
     for wiring in project.bench:
         source = resolve_source(wiring, project.bench)
         if isinstance(source, Jumper) and source.pin == pin:
-            signal = next((one.name for one in project.signals if one.pin == wiring.pin), "")
+            signal = next(
+                (signal.name for signal in project.signals if signal.pin == wiring.pin), ""
+            )
             return wiring.pin, signal
     return "", ""
 
@@ -67,18 +69,18 @@ def _goes_to(workspace: Workspace, pin: str) -> tuple[tuple[str, ...], str]:
     return (f"pin {to}", signal or "no signal there"), signal
 
 
-def _generator(workspace: Workspace, one: Generator) -> OutputText:
-    dac = workspace.part.dac(one.dac)
+def _generator(workspace: Workspace, generator: Generator) -> OutputText:
+    dac = workspace.part.dac(generator.dac)
     assert dac is not None
-    made = dac_playback(workspace, one)
+    made = dac_playback(workspace, generator)
     goes, signal = _goes_to(workspace, dac.pin)
     pin = (
         dac.name,
-        "buffered" if one.buffered else "not buffered",
+        "buffered" if generator.buffered else "not buffered",
         f"settles in {format_rounded(dac.settling_s, 's', 2)}",
     )
     cells: tuple[tuple[str, ...], ...]
-    match one.output:
+    match generator.output:
         case ConstantLevel(voltage_v=volts):
             cells = (("level", format_volts(volts)), ("software", "once"), ("–",), pin, goes)
             figure = f"{float(made.levels_v[0]):.4f} V"
@@ -112,31 +114,33 @@ def _generator(workspace: Workspace, one: Generator) -> OutputText:
                 goes,
             )
             figure = format_si(made.wave_hz, "Hz", 6)
-    return OutputText("generators", one.name, f"pin {dac.pin}", figure, cells, dac.pin, signal)
+    return OutputText(
+        "generators", generator.name, f"pin {dac.pin}", figure, cells, dac.pin, signal
+    )
 
 
-def _pwm(workspace: Workspace, one: PwmOutput) -> OutputText:
-    timing = pwm_timing(workspace, one)
-    pin = pwm_pin(workspace, one)
+def _pwm(workspace: Workspace, pwm: PwmOutput) -> OutputText:
+    timing = pwm_timing(workspace, pwm)
+    pin = pwm_pin(workspace, pwm)
     goes, signal = _goes_to(workspace, pin)
     route = next(
         (
             route.name
             for route in workspace.project.routes
-            if getattr(route.destination, "pwm", "") == one.name
+            if getattr(route.destination, "pwm", "") == pwm.name
         ),
         "",
     )
     cells = (
         ("set by", route) if route else ("duty", f"{float(timing.duty) * 100:.4g} %"),
-        ("timer", "waits for the period" if one.preload else "at once"),
-        (one.timer, f"every {format_si(timing.period_s, 's', 5)}"),
+        ("timer", "waits for the period" if pwm.preload else "at once"),
+        (pwm.timer, f"every {format_si(timing.period_s, 's', 5)}"),
         (f"{timing.counts} steps", f"{timing.bits:.1f} bits"),
         goes,
     )
     return OutputText(
         "pwm",
-        one.name,
+        pwm.name,
         f"pin {pin}",
         "" if route else f"{timing.mean_v:.4f} V average",
         cells,
@@ -145,39 +149,39 @@ def _pwm(workspace: Workspace, one: PwmOutput) -> OutputText:
     )
 
 
-def _route(workspace: Workspace, one: Route) -> OutputText:
-    timing = route_timing(workspace, one)
-    width = f"{one.transfers} × {one.source_bits} → {one.destination_bits} bits"
+def _route(workspace: Workspace, route: Route) -> OutputText:
+    timing = route_timing(workspace, route)
+    width = f"{route.transfers} × {route.source_bits} → {route.destination_bits} bits"
     lost = (
         f"{format_si(timing.overwritten_hz, 'Hz', 3)} overwritten" if timing.overwritten_hz else ""
     )
-    is_wire = isinstance(one.destination, UartDestination)
+    is_wire = isinstance(route.destination, UartDestination)
     cells = (
-        (source_text(one.source), format_si(timing.source_hz, "Hz", 5)),
-        (one.channel, width),
-        (ON[one.request], lost),
+        (source_text(route.source), format_si(timing.source_hz, "Hz", 5)),
+        (route.channel, width),
+        (ON[route.request], lost),
         (
-            sink_text(one.destination),
+            sink_text(route.destination),
             f"takes {format_si(timing.sink_hz, 'B/s' if is_wire else 'Hz', 5)}",
         ),
         ("a terminal", "see Routes") if is_wire else ("its pin",),
     )
     return OutputText(
-        "routes", one.name, "no processor", format_si(timing.effective_hz, "Hz", 5), cells
+        "routes", route.name, "no processor", format_si(timing.effective_hz, "Hz", 5), cells
     )
 
 
-def _uart(workspace: Workspace, one: UartSetup) -> OutputText:
-    timing = uart_timing(workspace, one)
-    part = workspace.part.uart(one.name)
-    pin = part.send_pins.get(one.name, "–") if part is not None else "–"
-    report = one.text_output
+def _uart(workspace: Workspace, uart: UartSetup) -> OutputText:
+    timing = uart_timing(workspace, uart)
+    part = workspace.part.uart(uart.name)
+    pin = part.send_pins.get(uart.name, "–") if part is not None else "–"
+    report = uart.text_output
     assert report is not None
     cells = (
         (report.signal, f"as {report.form}"),
         ("software",),
         (f"every {format_si(report.period_s, 's', 4)}",),
-        (f"{one.baud} baud", f"actual {float(timing.baud_hz):.0f}"),
+        (f"{uart.baud} baud", f"actual {float(timing.baud_hz):.0f}"),
         ("a terminal", "see Routes"),
     )
-    return OutputText("uarts", one.name, f"pin {pin}", f"{float(timing.bytes_hz):.6g} B/s", cells)
+    return OutputText("uarts", uart.name, f"pin {pin}", f"{float(timing.bytes_hz):.6g} B/s", cells)

@@ -70,13 +70,15 @@ class MemoryPanel(QWidget):
             self._all = places
             known = {place.name for place in places}
             kept = [name for name in self.chosen if name in known]
-            self.chosen = kept or [one.name for one in places if one.name.startswith("wg_buffer_")]
+            self.chosen = kept or [
+                place.name for place in places if place.name.startswith("wg_buffer_")
+            ]
             self._list()
         self._show()
 
     def choose(self, names: Sequence[str]) -> None:
         """Look at these, in this order."""
-        known = {one.name for one in self._all}
+        known = {location.name for location in self._all}
         self.chosen = [name for name in names if name in known][:MOST_CHOSEN]
         self._list()
         self._show()
@@ -85,7 +87,7 @@ class MemoryPanel(QWidget):
         """Variables whose name has what was typed: those that are chosen first, then those of own
         files."""
         part = self.filter.text().strip().lower()
-        found = [one for one in self._all if part in one.name.lower()]
+        found = [location for location in self._all if part in location.name.lower()]
         found.sort(
             key=lambda one: (one.name not in self.chosen, one.file.startswith("wg_"), one.name)
         )
@@ -116,7 +118,7 @@ class MemoryPanel(QWidget):
     def _show(self) -> None:
         if self._workspace is None:
             return
-        by_name = {one.name: one for one in self._all}
+        by_name = {location.name: location for location in self._all}
         self.view.show_places(
             self._workspace, tuple(by_name[name] for name in self.chosen if name in by_name)
         )

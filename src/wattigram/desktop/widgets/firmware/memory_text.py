@@ -22,13 +22,13 @@ def scale_text(scale: NumberScale) -> str:
     return f"volts of {scale.signal}{', filtered' if scale.reduced else ''}"
 
 
-def in_base(one: MemoryLocation, value: Any, base: str) -> str:
+def in_base(location: MemoryLocation, value: Any, base: str) -> str:
     """One number of a place."""
-    if one.type.kind == "float":
+    if location.type.kind == "float":
         return f"{float(value):.9g}"
-    if one.type.kind == "bool":
+    if location.type.kind == "bool":
         return "true" if int(value) else "false"
-    bits = 8 * one.type.size
+    bits = 8 * location.type.size
     code = int(value) & ((1 << bits) - 1)
     if base == HEX:
         return f"0x{code:0{bits // 4}x}"
@@ -38,22 +38,22 @@ def in_base(one: MemoryLocation, value: Any, base: str) -> str:
     return str(int(value))
 
 
-def number_texts(one: MemoryLocation, value: Any, base: str) -> list[str]:
+def number_texts(location: MemoryLocation, value: Any, base: str) -> list[str]:
     """A number in every base that it has, the chosen one first."""
-    if one.type.kind in {"float", "bool"}:
-        return [in_base(one, value, DECIMAL)]
+    if location.type.kind in {"float", "bool"}:
+        return [in_base(location, value, DECIMAL)]
     bases = sorted(BASES, key=lambda other: other != base)
-    return [in_base(one, value, other) for other in bases]
+    return [in_base(location, value, other) for other in bases]
 
 
 def span_text(
-    one: MemoryLocation, values: NDArray[Any], volts: FloatArray | None, base: str
+    location: MemoryLocation, values: NDArray[Any], volts: FloatArray | None, base: str
 ) -> str:
     """The least and the greatest of an array."""
     if volts is not None:
         return f"{format_volts(float(volts.min()))} to {format_volts(float(volts.max()))}"
     base = DECIMAL if base == VOLTS else base
-    return f"{in_base(one, values.min(), base)} to {in_base(one, values.max(), base)}"
+    return f"{in_base(location, values.min(), base)} to {in_base(location, values.max(), base)}"
 
 
 def loop_text(workspace: Workspace, look: BufferLayout, values: NDArray[Any], place: int) -> str:
@@ -69,6 +69,6 @@ def loop_text(workspace: Workspace, look: BufferLayout, values: NDArray[Any], pl
             parts.append(
                 f"{signal.name} {format_volts(float(volts[index]))}".replace(" ", "\u00a0")
             )
-        if len(seen) == len({one.name for one in look.signals}):
+        if len(seen) == len({signal.name for signal in look.signals}):
             break
     return "   ".join([*reversed(parts), f"next\u00a0sample\u00a0at\u00a0{place}"])

@@ -154,12 +154,12 @@ class RegisterView(QWidget):
             self._paint_field(painter, number, place, row, one)
 
     def _paint_field(
-        self, painter: QPainter, number: int, place: int, row: SheetRow, one: SheetField
+        self, painter: QPainter, number: int, place: int, row: SheetRow, field: SheetField
     ) -> None:
         t = theme()
         rect = self.field_rect(number, place)
-        is_set = one.last is not None
-        is_lit = bool(self.lit & set(one.writes))
+        is_set = field.last is not None
+        is_lit = bool(self.lit & set(field.writes))
         painter.fillRect(rect, color(t.card if is_set else t.band))
         if is_lit:
             painter.fillRect(rect, color(t.action, 70))
@@ -167,20 +167,22 @@ class RegisterView(QWidget):
         # without it.
         painter.setPen(
             QPen(
-                color(t.faint), 1, Qt.PenStyle.DashLine if one.is_command else Qt.PenStyle.SolidLine
+                color(t.faint),
+                1,
+                Qt.PenStyle.DashLine if field.is_command else Qt.PenStyle.SolidLine,
             )
         )
         painter.drawRect(rect)
         cell = self._cell(row.at.register.width)
         painter.setFont(number_font(-1))
-        for bit in range(one.field.width):
+        for bit in range(field.field.width):
             box = QRectF(rect.left() + bit * cell, rect.top(), cell, rect.height())
             if bit:
                 painter.setPen(QPen(color(t.hairline), 1))
                 painter.drawLine(box.topLeft(), box.bottomLeft())
-            is_one = one.code >> (one.field.width - 1 - bit) & 1
-            painter.setPen(color(t.ink if is_one and not one.is_command else t.faint))
-            text = "·" if row.symbol and one.field.coded == "pointer" else str(is_one)
+            is_one = field.code >> (field.field.width - 1 - bit) & 1
+            painter.setPen(color(t.ink if is_one and not field.is_command else t.faint))
+            text = "·" if row.symbol and field.field.coded == "pointer" else str(is_one)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
         if self.chosen == (number, place):
             painter.setPen(QPen(color(t.action), 2))
@@ -188,11 +190,11 @@ class RegisterView(QWidget):
         painter.setFont(text_font(-2))
         painter.setPen(color(t.ink if is_set else t.faint))
         # Names of narrow neighbours stand in two lines, so that each has room.
-        is_narrow = one.field.width <= 2
+        is_narrow = field.field.width <= 2
         wide = 2.6 * cell if is_narrow else rect.width()
         down = 13 if self._is_lower(row, place) else 1
         label = QRectF(rect.center().x() - wide / 2, rect.bottom() + down, wide, 14)
-        elide(painter, label, one.field.name, Qt.AlignmentFlag.AlignHCenter)
+        elide(painter, label, field.field.name, Qt.AlignmentFlag.AlignHCenter)
 
     def _is_lower(self, row: SheetRow, place: int) -> bool:
         """The name stands in the second line, for the narrow neighbour on its left has the
@@ -252,20 +254,20 @@ class RegisterView(QWidget):
         return super().event(event)
 
 
-def field_text(part: Part, row: SheetRow, one: SheetField) -> str:
+def field_text(part: Part, row: SheetRow, field: SheetField) -> str:
     """A field in a sentence: its bits, what they mean, and which setting made them."""
-    where = f"{row.at.owner} {row.at.name}.{one.field.name}, bits {one.field.bits_text}"
-    if one.field.coded == "pointer":
-        means = row.symbol or f"{one.code:#010x}"
+    where = f"{row.at.owner} {row.at.name}.{field.field.name}, bits {field.field.bits_text}"
+    if field.field.coded == "pointer":
+        means = row.symbol or f"{field.code:#010x}"
     else:
-        meaning = field_meaning(part, one.field, one.code)
+        meaning = field_meaning(part, field.field, field.code)
         if isinstance(meaning, frozenset):
             meaning = " ".join(str(number) for number in sorted(meaning)) or "none"
         elif isinstance(meaning, bool):
             meaning = "yes" if meaning else "no"
-        means = f"{one.code:#x} = {meaning}"
-    if one.last is None:
-        return f"{where}: {means} ({one.field.sets}). Nothing sets it; it is as after a reset."
-    if one.is_command:
-        return f"{where}: {one.code:#x} is given as “{one.field.sets}” of {one.last.setting.owner}; it does not stay."
-    return f"{where}: {means}. Set by “{one.field.sets}” of {one.last.setting.owner}."
+        means = f"{field.code:#x} = {meaning}"
+    if field.last is None:
+        return f"{where}: {means} ({field.field.sets}). Nothing sets it; it is as after a reset."
+    if field.is_command:
+        return f"{where}: {field.code:#x} is given as “{field.field.sets}” of {field.last.setting.owner}; it does not stay."
+    return f"{where}: {means}. Set by “{field.field.sets}” of {field.last.setting.owner}."
