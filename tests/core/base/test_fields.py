@@ -21,7 +21,8 @@ from wattigram.core.base.fields import (
     read_ratio,
 )
 from wattigram.core.base.lazy_imports import load_from
-from wattigram.core.base.models import StrictModel, key_of
+from wattigram.core.base.model_fields import key_of
+from wattigram.core.base.models import StrictModel
 
 
 @given(st.fractions(Fraction(1, 10**6), Fraction(10**6), max_denominator=10**6))

@@ -6,7 +6,8 @@ from collections import Counter
 
 import pytest
 
-from wattigram.core.base.models import StrictModel, fields_of
+from wattigram.core.base.model_fields import fields_of
+from wattigram.core.base.models import StrictModel
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import Project
 from wattigram.core.model.part import Part

@@ -11,9 +11,9 @@ from msgspec import Meta
 
 from wattigram.core.base.errors import FileError
 from wattigram.core.base.fields import Hertz, Volts
+from wattigram.core.base.model_fields import fields_of
 from wattigram.core.base.models import (
     StrictModel,
-    fields_of,
     json_of,
     lean_values,
     model_of,

@@ -8,7 +8,7 @@ from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.models import FieldType
+from wattigram.core.base.model_fields import FieldType
 from wattigram.core.base.quantity import UNIT_NAMES, exact_text, is_decimal, parse_quantity
 
 SMALLEST, LARGEST = Fraction(1, 10**18), Fraction(10**12)

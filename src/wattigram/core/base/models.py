@@ -6,75 +6,28 @@ then said is found by :mod:`wattigram.core.base.validation`, which looks for all
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping
 from functools import cache
 from numbers import Integral, Real
 from typing import (
     TYPE_CHECKING,
     Any,
     ClassVar,
-    Literal,
     Self,
     TypeVar,
-    cast,
     get_args,
-    get_type_hints,
 )
 
 import msgspec
-from msgspec.structs import FieldInfo as StructField
 
-_UNIT_SUFFIX = re.compile(r"_(v_s|hz|s|v|ohm|f|lsb|degc)$")
-
-
-def key_of(field: str) -> str:
-    """Name of a field in a file: the quantity carries its unit, so the key does not."""
-    return _UNIT_SUFFIX.sub("", field)
-
-
-class FieldType(type):
-    """A type of field whose values are plain numbers with a written form of their own.
-
-    A class made by it is what a model's field is declared as; it has no instances. Values are of
-    ``number``.
-    """
-
-    number: type
-    read: Callable[[Any, bool], Any]
-    """Makes a value of what stands in a file (True) or what code gives (False); raises ``ValueError``."""
-    text: Callable[[Any], str]
-    unit: str
-
-    def __new__(
-        mcs,
-        name: str,
-        number: type,
-        read: Callable[[Any, bool], Any],
-        text: Callable[[Any], str],
-        unit: str = "",
-    ) -> FieldType:
-        made = super().__new__(mcs, name, (), {})
-        made.number, made.read, made.text, made.unit = number, read, text, unit
-        return made
-
-    def __init__(cls, *_: Any) -> None:
-        super().__init__(cls.__name__, (), {})
-
-    def __instancecheck__(cls, value: Any) -> bool:
-        return isinstance(value, cls.number)
-
-
-def read_in_file(kind: Any, value: Any) -> Any:
-    """A field's value of what a file has there."""
-    return kind.read(value, True)
-
-
-def read_in_code(kind: Any, value: Any) -> Any:
-    """A field's value of what code gives."""
-    return kind.read(value, False)
-
+from wattigram.core.base.model_fields import (
+    field_type_of,
+    fields_of,
+    key_of,
+    keys_by_field,
+    read_in_code,
+    read_in_file,
+)
 
 if TYPE_CHECKING:
 
@@ -144,7 +97,7 @@ def _own_numbers(model: Any, data: dict[str, Any]) -> dict[str, Any] | None:
     """
     changed = {}
     for item in fields_of(model):
-        if item.key in data and _field_type(item.annotation) is None:
+        if item.key in data and field_type_of(item.annotation) is None:
             value = _own_number(data[item.key], item.annotation)
             if value is not data[item.key]:
                 changed[item.key] = value
@@ -211,78 +164,6 @@ def json_of(model: StrictModel, indent: int = 0) -> str:
     return (msgspec.json.format(encoded, indent=indent) if indent else encoded).decode()
 
 
-NO_DEFAULT = msgspec.NODEFAULT
-
-
-@dataclass(frozen=True)
-class FieldInfo:
-    """A field of a model."""
-
-    name: str
-    key: str
-    """As it is called in a file."""
-    annotation: Any
-    default: Any
-    """``NO_DEFAULT`` where it must be given."""
-
-
-def fields_of(model: type[StrictModel]) -> tuple[FieldInfo, ...]:
-    """The model's fields in their order, its kind first."""
-    return _fields_of(cast(Any, model))
-
-
-@cache
-def _fields_of(model: Any) -> tuple[FieldInfo, ...]:
-    hints = get_type_hints(model, include_extras=True)
-    tag = model.__struct_config__.tag
-    kind = [FieldInfo("kind", "kind", Literal[tag], tag)] if tag is not None else []
-    return (
-        *kind,
-        *(
-            FieldInfo(item.name, item.encode_name, hints[item.name], _default(item))
-            for item in msgspec.structs.fields(model)
-        ),
-    )
-
-
-def _default(item: StructField) -> Any:
-    if item.default_factory is not NO_DEFAULT:
-        return item.default_factory()
-    return item.default
-
-
-@cache
-def keys_by_field(model: type[StrictModel]) -> dict[str, str]:
-    """Keys in a file by the names of fields."""
-    return dict(zip(model.__struct_fields__, model.__struct_encode_fields__, strict=True))
-
-
-def models_in(annotation: Any) -> tuple[type[StrictModel], ...]:
-    """All models that an annotation may stand for."""
-    return _models_in(cast(Any, annotation))
-
-
-@cache
-def _models_in(annotation: Any) -> tuple[type[StrictModel], ...]:
-    if isinstance(annotation, type) and issubclass(annotation, StrictModel):
-        return (annotation,)
-    return tuple(model for inner in get_args(annotation) for model in models_in(inner))
-
-
-@cache
-def _field_type(annotation: Any) -> FieldType | None:
-    if isinstance(annotation, FieldType):
-        return annotation
-    return next(filter(None, map(_field_type, get_args(annotation))), None)
-
-
-def unit_of(model: type[StrictModel], field: str) -> str | None:
-    """Unit of a quantity; None for a field that is none."""
-    kind = next(item.annotation for item in fields_of(model) if item.name == field)
-    found = _field_type(kind)
-    return found.unit if found is not None else None
-
-
 def plain_values(model: StrictModel, *, with_none: bool = False) -> dict[str, Any]:
     """The model as plain values for a file."""
     plain: dict[str, Any] = {}
@@ -297,12 +178,12 @@ def _plain(value: Any, annotation: Any, with_none: bool) -> Any:
     if isinstance(value, StrictModel):
         return plain_values(value, with_none=with_none)
     if isinstance(value, tuple):
-        if value and type(value[0]) in (int, float, str) and _field_type(annotation) is None:
+        if value and type(value[0]) in (int, float, str) and field_type_of(annotation) is None:
             return list(value)  # a table may have a million
         return [_plain(item, annotation, with_none) for item in value]
     if isinstance(value, dict):
         return {key: _plain(item, annotation, with_none) for key, item in value.items()}
-    kind = _field_type(annotation)
+    kind = field_type_of(annotation)
     return value if kind is None or value is None else kind.text(value)
 
 

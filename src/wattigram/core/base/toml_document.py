@@ -12,7 +12,8 @@ from pathlib import Path
 from typing import Any
 
 from wattigram.core.base.errors import FileError
-from wattigram.core.base.models import Model, StrictModel, fields_of, model_of, models_in
+from wattigram.core.base.model_fields import fields_of, models_in
+from wattigram.core.base.models import Model, StrictModel, model_of
 from wattigram.core.base.validation import ModelError, ModelFault
 
 LARGEST_FILE_BYTES = 4 * 1024 * 1024

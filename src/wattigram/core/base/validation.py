@@ -10,9 +10,8 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin
 import msgspec
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.models import (
+from wattigram.core.base.model_fields import (
     NO_DEFAULT,
-    StrictModel,
     fields_of,
     models_in,
     read_in_code,
@@ -121,7 +120,7 @@ class _Search:
 
     def _of_table(
         self,
-        choices: tuple[type[StrictModel], ...],
+        choices: tuple[type[Any], ...],
         values: Mapping[str, Any],
         steps: tuple[str | int, ...],
     ) -> Iterator[ModelFault]:
@@ -139,7 +138,7 @@ class _Search:
         yield from self.of_model(model, values, steps)
 
     def of_model(
-        self, model: type[StrictModel], values: Mapping[str, Any], steps: tuple[str | int, ...]
+        self, model: type[Any], values: Mapping[str, Any], steps: tuple[str | int, ...]
     ) -> Iterator[ModelFault]:
         """Faults of a model's table: of its keys, and of the model as a whole where these have
         none."""
@@ -180,7 +179,7 @@ class _Search:
 
 
 def faults_of(
-    model: type[StrictModel], data: Any, *, in_file: bool, known: Exception
+    model: type[Any], data: Any, *, in_file: bool, known: Exception
 ) -> tuple[ModelFault, ...]:
     """Every fault of values that a model could not be made of; ``known`` is what was said of the
     first.

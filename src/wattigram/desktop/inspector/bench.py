@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.models import key_of, unit_of
+from wattigram.core.base.model_fields import key_of, unit_of
 from wattigram.core.base.quantity import format_si, parse_quantity
 from wattigram.core.base.validation import ModelError
 from wattigram.core.model.bench import (

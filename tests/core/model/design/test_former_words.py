@@ -7,7 +7,8 @@ import pytest
 
 from tests.paths import EXAMPLE_FILES, FORMER_FILES
 from wattigram.core.base.errors import ProjectError
-from wattigram.core.base.models import StrictModel, fields_of, plain_values
+from wattigram.core.base.model_fields import fields_of
+from wattigram.core.base.models import StrictModel, plain_values
 from wattigram.core.model.design import build_id, load_project, parse_project, project_text
 from wattigram.core.model.design.former_words import (
     FORMER,

@@ -11,7 +11,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from wattigram.core.base.models import StrictModel, fields_of, models_in
+from wattigram.core.base.model_fields import fields_of, models_in
+from wattigram.core.base.models import StrictModel
 from wattigram.core.contract.shapes import ChirpShape, PointsShape, TriangleShape
 from wattigram.core.model.bench.sources import (
     Battery,

@@ -14,7 +14,8 @@ from wattigram.core.base.fields import (
     VoltsOrZero,
     check_magnitude,
 )
-from wattigram.core.base.models import FieldType, StrictModel
+from wattigram.core.base.model_fields import FieldType
+from wattigram.core.base.models import StrictModel
 from wattigram.core.base.quantity import exact_text, parse_quantity
 from wattigram.core.model.field_types import Flag, Name, PinName
 

@@ -8,7 +8,8 @@ from fractions import Fraction
 from typing import Any
 
 from wattigram.core.base.errors import EditError
-from wattigram.core.base.models import StrictModel, fields_of
+from wattigram.core.base.model_fields import fields_of
+from wattigram.core.base.models import StrictModel
 from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.design.edits.edit import Edit
 from wattigram.core.model.design.project import Project
