@@ -122,7 +122,8 @@ def test_damage_is_a_sentence(
     read_whole.write_bytes(wholes[suffix])
     read(read_whole)
     told = 0
-    for seed in range(block * DAMAGES, (block + 1) * DAMAGES):
+    count = DAMAGES // 2 if suffix == ".h5" else DAMAGES  # takes are read by a process of their own
+    for seed in range(block * count, (block + 1) * count):
         path = tmp_path / f"damaged{suffix}"
         path.write_bytes(damaged(wholes[suffix], seed))
         try:
