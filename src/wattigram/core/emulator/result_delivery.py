@@ -190,7 +190,7 @@ class ResultDelivery:
             machine.interrupt(carrier.channel)
 
 
-def tell_window(
+def tell_threshold(
     machine: Machine, converter: str, index: int, event: DetectedEvent, epoch: int
 ) -> None:
     """A window of a converter saw something."""

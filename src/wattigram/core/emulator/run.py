@@ -19,7 +19,7 @@ from wattigram.core.emulator.result_delivery import (
     IntArray,
     ResultDelivery,
     tell_comparator,
-    tell_window,
+    tell_threshold,
 )
 from wattigram.core.silicon.registers import NO_WINDOW, SiliconState, event_count
 
@@ -219,7 +219,7 @@ class ImageRun(Run):
         owner, index = place
         if index == NO_WINDOW:
             return lambda: tell_comparator(self.machine, owner, event, self.epoch)
-        return lambda: tell_window(self.machine, owner, index, event, self.epoch)
+        return lambda: tell_threshold(self.machine, owner, index, event, self.epoch)
 
     def _do(self, work: Iterable[Work]) -> None:
         """What happens until now, in the order of time."""

@@ -24,7 +24,7 @@ from wattigram.core.predict.expected import ExpectedEvent, band_half_width_v
 SMALLEST_S = 1e-10
 
 
-def judge_window(take: Take, expectation: ThresholdExpectation) -> Judgement:
+def judge_threshold(take: Take, expectation: ThresholdExpectation) -> Judgement:
     """All windows of the signal together."""
     mine = signal_watches(take, expectation.signal, "window")
     if not mine:

@@ -16,10 +16,15 @@ from wattigram.core.judge.compared_streams import (
     moments_of,
     value_step_v,
 )
-from wattigram.core.judge.event_judges import judge_edges, judge_window
+from wattigram.core.judge.event_judges import judge_edges, judge_threshold
 from wattigram.core.judge.judgement import Judgement, due_items, not_judged, within
 from wattigram.core.judge.missing_data import has_paused, missing_text
-from wattigram.core.judge.output_judges import judge_pair, judge_route, judge_trip, judge_waveform
+from wattigram.core.judge.output_judges import (
+    judge_pair,
+    judge_redundant_pair,
+    judge_route,
+    judge_waveform,
+)
 from wattigram.core.judge.pairing import paired_blocks
 from wattigram.core.judge.rate_judge import judge_rate
 from wattigram.core.judge.threshold_events import crossings, signal_watches
@@ -123,13 +128,13 @@ def _of_samples(take: Take, expectation: Expectation) -> Judgement:
         case RedundantPairExpectation():
             return _twin(take, expectation)
         case ThresholdExpectation():
-            return judge_window(take, expectation)
+            return judge_threshold(take, expectation)
         case WaveformExpectation():
             return judge_waveform(take, expectation)
         case PairExpectation():
             return judge_pair(take, expectation)
         case TripExpectation():
-            return judge_trip(take, expectation)
+            return judge_redundant_pair(take, expectation)
         case _:
             raise AssertionError(expectation)
 

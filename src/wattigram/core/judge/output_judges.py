@@ -85,7 +85,7 @@ def judge_pair(take: Take, expectation: PairExpectation) -> Judgement:
     )
 
 
-def judge_trip(take: Take, expectation: TripExpectation) -> Judgement:
+def judge_redundant_pair(take: Take, expectation: TripExpectation) -> Judgement:
     """Where a sweep finds a comparator's points."""
     mine = signal_watches(take, expectation.signal, "comparator")
     comparator = take.workspace.project.comparator(mine[0].comparator) if mine else None

@@ -19,7 +19,7 @@ from wattigram.core.silicon.registers import design_writes, write_lines
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.state.settings import Settings
-from wattigram.desktop.state.take_folder import TakesPlace
+from wattigram.desktop.state.take_folder import TakeFolders
 
 BUILT = "registers.json"
 TABLES_H = "wg_tables.h"
@@ -39,7 +39,7 @@ class FirmwareWork(QObject):
     run_wanted = pyqtSignal(str)
     """Address of a board that runs the image."""
 
-    def __init__(self, document: Document, settings: Settings, takes: TakesPlace) -> None:
+    def __init__(self, document: Document, settings: Settings, takes: TakeFolders) -> None:
         super().__init__()
         self._takes = takes
         self._document = document

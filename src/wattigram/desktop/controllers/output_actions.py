@@ -10,7 +10,7 @@ from wattigram.core.base.errors import EditError
 from wattigram.core.model.design.edits import Edit, RemoveOutput
 from wattigram.core.model.design.selftest import self_test
 from wattigram.desktop.controllers.actions import Actions
-from wattigram.desktop.pages.page_stack import CHAIN, ROUTES, WAVE, Book
+from wattigram.desktop.pages.page_stack import CHAIN, ROUTES, WAVE, PageStack
 from wattigram.desktop.state.document import Document
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ class OutputActions:
     def __init__(
         self,
         document: Document,
-        book: Book,
+        book: PageStack,
         actions: Actions,
         show_page: Callable[[int], None],
         say: Callable[[str], None],

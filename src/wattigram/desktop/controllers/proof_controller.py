@@ -15,7 +15,7 @@ from wattigram.core.capture.take.take_numbers import next_take_path
 from wattigram.desktop.controllers.board_session import LiveBoard
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.jobs import Job
-from wattigram.desktop.state.take_folder import TakesPlace
+from wattigram.desktop.state.take_folder import TakeFolders
 
 if TYPE_CHECKING:
     from wattigram.core.judge import LikelyCause
@@ -30,7 +30,7 @@ class Proving(QObject):
     message = pyqtSignal(str)
     job_wanted = pyqtSignal(object)
 
-    def __init__(self, document: Document, board: LiveBoard, takes: TakesPlace) -> None:
+    def __init__(self, document: Document, board: LiveBoard, takes: TakeFolders) -> None:
         super().__init__()
         self._document = document
         self._takes = takes

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from wattigram.desktop.controllers.files import ProjectFiles, ask_save
 from wattigram.desktop.controllers.proof_controller import Proving
-from wattigram.desktop.pages.page_stack import TAKES, Book
+from wattigram.desktop.pages.page_stack import TAKES, PageStack
 from wattigram.desktop.state.document import Document
 
 
@@ -25,7 +25,7 @@ class TakeActions(QObject):
         document: Document,
         proving: Proving,
         files: ProjectFiles,
-        book: Book,
+        book: PageStack,
         say: Callable[[str], None],
     ) -> None:
         super().__init__(parent)

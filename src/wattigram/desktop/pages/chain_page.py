@@ -14,11 +14,11 @@ from wattigram.core.predict.timing import STEP_NAMES
 from wattigram.desktop.inspector import panel_for
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.selection import Selection, default_selection
-from wattigram.desktop.widgets.chain.buffer_map import LoopMap
+from wattigram.desktop.widgets.chain.buffer_map import BufferMap
 from wattigram.desktop.widgets.chain.chain_view import ChainView
 from wattigram.desktop.widgets.chain.findings_panel import FindingsPanel
 from wattigram.desktop.widgets.chain.output_rows import OutputRows
-from wattigram.desktop.widgets.chain.scan_timeline import CycleLens
+from wattigram.desktop.widgets.chain.scan_timeline import ScanTimeline
 from wattigram.desktop.widgets.inspector.inspector_panel import Inspector
 
 _YOKE_FACETS = dict.fromkeys(
@@ -62,8 +62,8 @@ class ChainPage(QWidget):
         self.span = "auto"
         self.rows = ChainView()
         self.outputs = OutputRows()
-        self.lens = CycleLens()
-        self.loops = LoopMap()
+        self.lens = ScanTimeline()
+        self.loops = BufferMap()
         self.inspector = Inspector()
         self.findings = FindingsPanel()
         self._build()

@@ -26,11 +26,11 @@ if TYPE_CHECKING:
     from wattigram.desktop.pages.wave_page import WavePage
 
 PAGES = ("Chain", "Pins", "Wave", "Routes", "Firmware", "Takes", "Proof", "Compare")
-"""Names in their order; each has a property of that name in :class:`Book`, which makes it."""
+"""Names in their order; each has a property of that name in :class:`PageStack`, which makes it."""
 CHAIN, PINS, WAVE, ROUTES, FIRMWARE, TAKES, PROOF, COMPARE = range(len(PAGES))
 
 
-class Book(QObject):
+class PageStack(QObject):
     """Holds the pages in a stack."""
 
     made = pyqtSignal(int)

@@ -21,7 +21,7 @@ from wattigram.core.judge.verdict import outcome_text
 from wattigram.core.model.design import Project
 from wattigram.desktop.theme import color, heading_font, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_verdict, elide
-from wattigram.desktop.widgets.labels import CureLabel
+from wattigram.desktop.widgets.labels import FixLabel
 from wattigram.desktop.widgets.proof.evidence_view import EvidenceView
 
 OUTCOMES = {"holds": True, "fails": False, "open": None}
@@ -146,7 +146,7 @@ class CauseCard(QFrame):
         for label in (title, fit, evidence):
             column.addWidget(label)
         if cause.remedy is not None:
-            cure = CureLabel(f"{cause.fix}, prove again")
+            cure = FixLabel(f"{cause.fix}, prove again")
             cure.clicked.connect(lambda: self.cured.emit(self.cause))
             column.addWidget(cure)
 

@@ -15,7 +15,7 @@ from wattigram.core.base.user_folders import config_folder, state_folder
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.templates import empty_workspace
 from wattigram.core.model.part import list_parts
-from wattigram.desktop.shell.appearance import dress_as_remembered
+from wattigram.desktop.shell.appearance import apply_remembered_appearance
 from wattigram.desktop.shell.ending import EndingSignals
 from wattigram.desktop.shell.fault_hook import FaultHook
 from wattigram.desktop.shell.window import MainWindow
@@ -69,7 +69,7 @@ def make_window(app: QApplication, path: Path | None) -> MainWindow:
     """The window with a project in it; raises :class:`WattigramError` when the one named cannot be
     opened."""
     settings = Settings()
-    dress_as_remembered(app, settings)
+    apply_remembered_appearance(app, settings)
     workspace, origin, why = first_workspace(path, settings)
     document = Document(workspace, origin, RecoveryCopy(copies_folder(state_folder())))
     window = MainWindow(document, settings)

@@ -15,7 +15,7 @@ SMALLEST, LARGEST = 7.0, 16.0
 USUAL = 9.5
 
 
-class Dress:
+class Appearance:
     """Changes the look and remembers it; ``redress`` paints anew what keeps fonts or colours of its
     own."""
 
@@ -46,7 +46,7 @@ class Dress:
         self._redress()
 
 
-def dress_as_remembered(app: QApplication, settings: Settings) -> None:
+def apply_remembered_appearance(app: QApplication, settings: Settings) -> None:
     """The look that the user chose last time."""
     points = settings.get("points", f"{USUAL}")
     size = float(points) if points.replace(".", "", 1).isdigit() else USUAL

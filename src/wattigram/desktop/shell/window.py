@@ -36,14 +36,14 @@ from wattigram.desktop.pages.page_stack import (
     PROOF,
     ROUTES,
     TAKES,
-    Book,
+    PageStack,
 )
-from wattigram.desktop.shell.appearance import Dress
+from wattigram.desktop.shell.appearance import Appearance
 from wattigram.desktop.shell.glossary import Glossary
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.state.settings import Settings
-from wattigram.desktop.state.take_folder import TakesPlace
+from wattigram.desktop.state.take_folder import TakeFolders
 from wattigram.desktop.state.window_state import (
     keep_size,
     keep_splitter,
@@ -70,7 +70,7 @@ class MainWindow(QMainWindow):
         self.board = LiveBoard(document.workspace)
         self.header = Header(PAGES)
         self.chain_page = ChainPage(document)
-        self.takes_place = TakesPlace(document, settings)
+        self.takes_place = TakeFolders(document, settings)
         self.proving = Proving(document, self.board, self.takes_place)
         self.firmware = FirmwareWork(document, self.settings, self.takes_place)
         self.board_choice = BoardChoice(self, self.board, self.firmware)
@@ -81,7 +81,7 @@ class MainWindow(QMainWindow):
         self._build()
         self.actions_list = Actions(self)
         self.files = ProjectFiles(self, document, settings, self.notice, self.actions_list)
-        self.dress = Dress(self.settings, self.actions_list, self._redress)
+        self.dress = Appearance(self.settings, self.actions_list, self._redress)
         self.chain_actions = ChainActions(document, self.chain_page, self.actions_list)
         self.take_actions = TakeActions(
             self, document, self.proving, self.files, self.book, self.notice.say
@@ -116,7 +116,7 @@ class MainWindow(QMainWindow):
         column.setSpacing(0)
         self.notice = Notice(central)
         self.job_bar = JobBar(central)
-        self.book = Book(self.document, self.settings, self.chain_page, self.firmware)
+        self.book = PageStack(self.document, self.settings, self.chain_page, self.firmware)
         self.stack = self.book.stack
         for part in (self.header, self.notice, self.job_bar):
             column.addWidget(part)

@@ -15,7 +15,7 @@ from wattigram.desktop.state.settings import Settings
 _numbers = itertools.count(1)
 
 
-class TakesPlace:
+class TakeFolders:
     """Follows a document: when it gets its first file, its takes stay its own."""
 
     def __init__(self, document: Document, settings: Settings) -> None:

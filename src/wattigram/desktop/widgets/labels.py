@@ -29,7 +29,7 @@ class ElidedLabel(QLabel):
         elide(painter, QRectF(self.rect()), self.text())
 
 
-class CureLabel(QLabel):
+class FixLabel(QLabel):
     """What Enter or a click would do, over as many lines as it needs."""
 
     clicked = pyqtSignal()

@@ -12,7 +12,7 @@ from wattigram.core.predict.timing import buffer_timing
 
 
 @rule("half-mark-in-cycle", "loop-out-of-step", cell="transfer")
-def loop_out_of_step(workspace: Workspace) -> Iterator[Finding]:
+def buffer_splits_scans(workspace: Workspace) -> Iterator[Finding]:
     """Signals rotate through each other's places from lap to lap; or a half holds a torn cycle."""
     for chain in workspace.project.chains:
         loop = buffer_timing(workspace, chain)

@@ -42,7 +42,7 @@ def sum_too_wide(workspace: Workspace) -> Iterator[Finding]:
 
 
 @rule("mean-shift-mismatch", cell="filter")
-def mean_not_true(workspace: Workspace) -> Iterator[Finding]:
+def average_not_unity_gain(workspace: Workspace) -> Iterator[Finding]:
     """The mean is too big or too small by a fixed factor."""
     for signal in workspace.project.signals:
         reduce = signal.filter

@@ -53,7 +53,7 @@ def read_in_another_alignment(workspace: Workspace) -> Iterator[Finding]:
 
 
 @rule("byte-order-read", cell="transfer")
-def read_in_another_byte_order(workspace: Workspace) -> Iterator[Finding]:
+def read_in_other_endianness(workspace: Workspace) -> Iterator[Finding]:
     """Readings jump by 256 counts for every one, all over the range."""
     for chain in workspace.project.chains:
         if (

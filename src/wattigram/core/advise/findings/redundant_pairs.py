@@ -20,7 +20,7 @@ from wattigram.core.predict.accuracy import PairMetrics, pair_metrics, pair_rate
 
 
 @rule("twin-too-tight", cell="thresholds")
-def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
+def pair_tolerance_too_tight(workspace: Workspace) -> Iterator[Finding]:
     """The pair trips although nothing is wrong."""
     for signal in workspace.project.signals:
         figures = pair_metrics(workspace, signal)
@@ -49,7 +49,7 @@ def twin_limit_too_tight(workspace: Workspace) -> Iterator[Finding]:
 
 
 @rule("twin-on-one-converter", cell="thresholds")
-def twin_not_converted(workspace: Workspace) -> Iterator[Finding]:
+def paired_signal_not_converted(workspace: Workspace) -> Iterator[Finding]:
     """The pair is never compared."""
     for signal in workspace.project.signals:
         if signal.partner is None:

@@ -24,7 +24,7 @@ _EVENT = {"dma": "mark", "fifo": "mark", "interrupt": "result", "polling": "resu
 
 
 @rule("handler-too-slow", cell="transfer")
-def handler_too_slow(workspace: Workspace) -> Iterator[Finding]:
+def isr_too_slow(workspace: Workspace) -> Iterator[Finding]:
     """Results are overwritten before they are read; the program around the handler stands still."""
     for chain in workspace.project.chains:
         timing = retrieval_timing(workspace, chain)
@@ -104,7 +104,7 @@ def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
 
 
 @rule("dma-no-increment", cell="transfer")
-def address_stands_still(workspace: Workspace) -> Iterator[Finding]:
+def address_fixed(workspace: Workspace) -> Iterator[Finding]:
     """The first item changes all the time, all others stay zero."""
     for chain in workspace.project.chains:
         if isinstance(chain.readout, Dma) and not chain.readout.increment:
@@ -122,7 +122,7 @@ def address_stands_still(workspace: Workspace) -> Iterator[Finding]:
 
 
 @rule("polling-times-out", cell="transfer")
-def gives_up_too_early(workspace: Workspace) -> Iterator[Finding]:
+def time_out_too_short(workspace: Workspace) -> Iterator[Finding]:
     """Polling reports a time-out each time, no value ever comes."""
     for chain in workspace.project.chains:
         if not isinstance(chain.readout, Polling) or chain.readout.timeout_s is None:

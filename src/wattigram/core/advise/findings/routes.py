@@ -185,7 +185,7 @@ def route_too_narrow(workspace: Workspace) -> Iterator[Finding]:
 
 
 @rule("route-order")
-def route_order_differs(workspace: Workspace) -> Iterator[Finding]:
+def route_endianness_differs(workspace: Workspace) -> Iterator[Finding]:
     """Values jump about: the low byte is taken for the high one."""
     for route in workspace.project.routes:
         theirs = route.expected_endianness

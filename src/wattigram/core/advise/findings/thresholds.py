@@ -36,7 +36,7 @@ def _windows(workspace: Workspace) -> Iterator[tuple[Signal, int, Threshold, str
 
 
 @rule("window-out-of-range", "window-swapped", cell="thresholds")
-def limits_misplaced(workspace: Workspace) -> Iterator[Finding]:
+def thresholds_out_of_reach(workspace: Workspace) -> Iterator[Finding]:
     """The alarm is always on, or can never come."""
     for signal, index, window, where in _windows(workspace):
         low_v, high_v = limits_v(workspace, signal, window)
@@ -131,7 +131,7 @@ def never_noticed(workspace: Workspace) -> Iterator[Finding]:
 
 
 @rule("window-chatters", cell="thresholds")
-def window_chatters(workspace: Workspace) -> Iterator[Finding]:
+def threshold_chatters(workspace: Workspace) -> Iterator[Finding]:
     """One slow crossing gives dozens of events."""
     for signal, index, window, where in _windows(workspace):
         chain = workspace.project.chain_of(signal.name)

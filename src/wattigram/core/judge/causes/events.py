@@ -43,7 +43,7 @@ def _windows(case: FailingSignal) -> list[tuple[Watch, Crossings]]:
 
 
 @register_cause("events-not-told", "startup-window", "window-not-enabled")
-def window_unheard(case: FailingSignal) -> LikelyCause | None:
+def threshold_interrupt_not_enabled(case: FailingSignal) -> LikelyCause | None:
     """No event where some were due: nobody enabled it, or its interrupt."""
     if case.take.is_polled:
         return None
@@ -129,7 +129,7 @@ def _told_otherwise(take: Take, watch: Watch, place: tuple[str, int]) -> tuple[f
 
 
 @register_cause("window-not-rearmed")
-def window_works_once(case: FailingSignal) -> LikelyCause | None:
+def threshold_not_rearmed(case: FailingSignal) -> LikelyCause | None:
     """The first event comes, all others do not."""
     for _watch, found in _windows(case):
         entered = sum(began for _at, began in found.came)
@@ -273,7 +273,7 @@ def _alike(found: Crossings) -> bool:
 
 
 @register_cause("window-chatters")
-def window_chatters(case: FailingSignal) -> LikelyCause | None:
+def threshold_chatters(case: FailingSignal) -> LikelyCause | None:
     """Many events at each crossing: noise on a slow slope, or raw samples judged instead of their
     average."""
     for _watch, found in _windows(case):

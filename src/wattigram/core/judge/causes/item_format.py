@@ -67,7 +67,7 @@ def width_differs(case: FailingSignal) -> LikelyCause | None:
 
 
 @register_cause("dma-no-increment")
-def address_stands_still(case: FailingSignal) -> LikelyCause | None:
+def address_fixed(case: FailingSignal) -> LikelyCause | None:
     """Only the first item of each lap ever changes."""
     data = _items(case)
     if len(data) < 2 * case.chain.buffer.samples:
@@ -195,7 +195,7 @@ def item_too_narrow(case: FailingSignal) -> LikelyCause | None:
 
 
 @register_cause("loop-out-of-step")
-def loop_out_of_step(case: FailingSignal) -> LikelyCause | None:
+def buffer_splits_scans(case: FailingSignal) -> LikelyCause | None:
     """From lap to lap the signal's places hold other signals."""
     slots, items = len(case.chain.slots), case.chain.buffer.samples
     if items % slots == 0 or not case.is_off:

@@ -17,7 +17,7 @@ from wattigram.desktop.widgets.drawing import elide
 MOST_CELLS = 2048
 
 
-class LoopMap(QWidget):
+class BufferMap(QWidget):
     """Each loop as rows of items, read like text."""
 
     def __init__(self) -> None:

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
 
 from wattigram.core.advise.findings import Finding
 from wattigram.desktop.theme import heading_font, text_font
-from wattigram.desktop.widgets.labels import CureLabel
+from wattigram.desktop.widgets.labels import FixLabel
 
 
 class FindingCard(QFrame):
@@ -38,7 +38,7 @@ class FindingCard(QFrame):
         column.addWidget(title)
         column.addWidget(message)
         if finding.remedy is not None:
-            cure = CureLabel(finding.fix)
+            cure = FixLabel(finding.fix)
             cure.clicked.connect(lambda: self.cured.emit(self.finding))
             column.addWidget(cure)
 

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 
 from wattigram.core.model.design.edits import Edit, MoveSlot, SetPeriod, SetSampling, SetSamplings
 from wattigram.desktop.state.selection import Selection
-from wattigram.desktop.widgets.chain.scan_timeline_view import LensView
+from wattigram.desktop.widgets.chain.scan_timeline_view import ScanTimelineView
 
 EDGE_PX = 5
 LONGEST_VIEW_CYCLES = 2000
@@ -27,7 +27,7 @@ class _Spot:
     place: int = -1
 
 
-class CycleLens(LensView):
+class ScanTimeline(ScanTimelineView):
     """Turns drags into edits while the mouse moves."""
 
     edited = pyqtSignal(object)

@@ -23,8 +23,8 @@ NARROW_PX = 4.0
 """Slots narrower than this are drawn as one stroke."""
 
 
-class LensView(QWidget):
-    """Lanes for trigger, converters, DMA and processor; :class:`CycleLens` adds the hand."""
+class ScanTimelineView(QWidget):
+    """Lanes for trigger, converters, DMA and processor; :class:`ScanTimeline` adds the hand."""
 
     def __init__(self) -> None:
         super().__init__()
