@@ -84,7 +84,7 @@ def assert_alike(design: Take, image: Take, cut: int = 0) -> None:
 @pytest.mark.parametrize("path", EXAMPLE_FILES, ids=IDS)
 def test_every_example_runs_as_without_firmware(path: Path, tmp_path: Path) -> None:
     workspace = open_workspace(path)
-    seconds = 0.4
+    seconds = 0.3
     result = built(workspace, tmp_path / "c")
     address = f"image:{result.elf}"
     with record(workspace, 0.01, tmp_path / "first.h5", address) as first:

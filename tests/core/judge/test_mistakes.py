@@ -93,11 +93,17 @@ MISTAKES = (
         "sampled-too-slowly",
         alone=False,
     ),
-    Mistake("started once", (SetTrigger("ADC 1", SoftwareTrigger(repeat=False)),), "started-once"),
+    Mistake(
+        "started once",
+        (SetTrigger("ADC 1", SoftwareTrigger(repeat=False)),),
+        "started-once",
+        seconds=1.0,  # mended, it runs as fast as it can
+    ),
     Mistake(
         "one conversion, started once",
         (SetTrigger("ADC 1", SoftwareTrigger(repeat=False)), SetPerTrigger("ADC 1", "conversion")),
         "started-once",
+        seconds=1.0,
     ),
     Mistake(
         "DMA not continuous",
@@ -128,6 +134,7 @@ MISTAKES = (
         "trigger not started",
         (order("calibrate", "memory", "interrupt", "converter"),),
         "startup-trigger",
+        seconds=1.0,
     ),
     Mistake(
         "calibrated too late",
@@ -142,6 +149,7 @@ MISTAKES = (
             order("calibrate", "memory", "interrupt", "trigger", "converter"),
         ),
         "startup-trigger",
+        seconds=1.0,
     ),
     Mistake(
         "samples read too narrow",
@@ -234,6 +242,7 @@ MISTAKES = (
         "polling gives up too early",
         (SetTrigger("ADC 1", SoftwareTrigger()), SetRetrieval("ADC 1", Polling(timeout_s="1 us"))),
         "polling-times-out",
+        seconds=1.0,
     ),
     Mistake(
         "comparator without hysteresis",
