@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from wattigram.core.board.isr_timing import IsrTimeline
@@ -61,6 +61,7 @@ def test_what_is_not_yet_known_waits() -> None:
     st.integers(0, 500),
     st.integers(1, 11),
 )
+@example([1, 1, 1, 1, 6, 1, 1], "oldest", 2, 0, 1)
 def test_pieces_do_not_change_what_is_fetched(
     gaps: list[int], keep: str, unit: int, rest: int, size: int
 ) -> None:

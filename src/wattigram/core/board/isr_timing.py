@@ -75,6 +75,9 @@ class IsrTimeline:
         units = ends[service.unit - 1 :: service.unit]
         if len(units) and units[-1] + service.notice_ticks >= known_ticks:
             return False
+        after = ends[service.unit :: service.unit]
+        if service.keep == "oldest" and np.any(after <= units[: len(after)] + service.notice_ticks):
+            return False  # a FIFO is emptied of what came for the next call as well
         return (
             len(units) < 2
             or float(np.diff(units).min()) > service.notice_ticks + service.rest_ticks
