@@ -122,6 +122,7 @@ def _models_in(annotation: Any) -> tuple[type[Any], ...]:
 
 @cache
 def field_type_of(annotation: Any) -> FieldType | None:
+    """The field type that an annotation names, by itself or among others; None for none."""
     if isinstance(annotation, FieldType):
         return annotation
     return next(filter(None, map(field_type_of, get_args(annotation))), None)
