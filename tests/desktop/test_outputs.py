@@ -15,11 +15,11 @@ from PyQt6.QtWidgets import QApplication
 from tests.desktop.conftest import Wait, click, press
 from tests.paths import EXAMPLES
 from wattigram.core.base.errors import EditError, QuantityError
-from wattigram.core.model.bench import SignalGenerator, Supply, TiedInput
+from wattigram.core.model.bench import SignalGenerator, Supply, Switch, TiedInput
 from wattigram.core.model.design import Route, open_workspace
 from wattigram.core.model.design.edits import SetWiring, apply_edit
 from wattigram.desktop.inspector import panel_for
-from wattigram.desktop.inspector.bench import OFFERED
+from wattigram.desktop.inspector.bench import OFFERED, wiring_fields
 from wattigram.desktop.pages.page_stack import CHAIN, ROUTES
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
@@ -180,6 +180,21 @@ def test_every_source_can_be_wired_and_edited() -> None:
                 if field.slider is None and text:
                     made = field.make(text)
                     assert made is None or apply_edit(wired, made)
+
+
+def test_a_source_that_is_made_elsewhere_stays_as_it_is() -> None:
+    """Another board on a wire is not among what can be chosen, and choosing it again changes nothing."""
+    wheel = open_workspace(EXAMPLES / "pedal-to-wheel/wheel.wattigram.toml")
+    wiring = next(one for one in wheel.project.bench if one.source.kind == "serial")
+    _facts, fields = wiring_fields(wheel, wiring.pin)
+    source = next(field for field in fields if field.label == "source")
+    assert source.make(source.text) is None
+    assert source.make("") is None
+    switched = apply_edit(wheel, SetWiring(wiring.replaced(source=Switch())))
+    _facts, fields = wiring_fields(switched, wiring.pin)
+    now = next(field for field in fields if field.label == "now")
+    with pytest.raises(QuantityError, match="open, closed"):
+        now.make("ajar")
 
 
 def test_a_meter_is_read_into_the_bench(opened: Callable[[str], MainWindow], wait: Wait) -> None:

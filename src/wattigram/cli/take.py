@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from wattigram.cli.format_options import format_options, option_name
 from wattigram.cli.progress import Progress
 from wattigram.core.analysis import Moments
 from wattigram.core.base.errors import WattigramError
@@ -76,17 +77,7 @@ def repair(take: Path, out: Path | None) -> None:
     raise click.exceptions.Exit(1 if mended else 0)
 
 
-def _format_options(command: click.Command) -> click.Command:
-    """An option for each format, which gives it a file."""
-    for kind in TAKE_FORMATS:
-        name = kind.suffix.removeprefix(".")
-        command.params.append(
-            click.Option([f"--{name}", name], type=click.Path(path_type=Path), help=kind.help)
-        )
-    return command
-
-
-@_format_options
+@format_options(TAKE_FORMATS)
 @app.command("export")
 @click.argument("take", type=click.Path(path_type=Path))
 def export(take: Path, **files: Path | None) -> None:
@@ -95,12 +86,10 @@ def export(take: Path, **files: Path | None) -> None:
     TAKE: Take (HDF5).
     """
     wanted = [
-        (kind, path)
-        for kind in TAKE_FORMATS
-        if (path := files.get(kind.suffix.removeprefix("."))) is not None
+        (kind, path) for kind in TAKE_FORMATS if (path := files.get(option_name(kind))) is not None
     ]
     if not wanted:
-        known = " or ".join(f"--{kind.suffix.removeprefix('.')} FILE" for kind in TAKE_FORMATS)
+        known = " or ".join(f"--{option_name(kind)} FILE" for kind in TAKE_FORMATS)
         raise WattigramError("Nothing says what to write.", cure=f"Give {known}.")
     with open_take(take) as opened:
         for kind, path in wanted:

@@ -6,21 +6,13 @@ from pathlib import Path
 
 import click
 
+from wattigram.cli.format_options import format_options, option_name
 from wattigram.core.base.errors import WaveError
 from wattigram.core.model.design import Playback, open_workspace
 from wattigram.core.predict.waveform import TABLE_FORMATS, exported_table, write_table
 
 
-def _format_options(command: click.Command) -> click.Command:
-    """An option for each format, which gives it a file."""
-    for kind in reversed(TABLE_FORMATS):
-        name = kind.suffix.removeprefix(".")
-        option = click.Option([f"--{name}", name], type=click.Path(path_type=Path), help=kind.help)
-        command.params.insert(2, option)
-    return command
-
-
-@_format_options
+@format_options(TABLE_FORMATS)
 @click.command("wave")
 @click.argument("project", type=click.Path(path_type=Path))
 @click.argument("name")
@@ -50,7 +42,7 @@ def wave(project: Path, name: str, seconds: float, **files: Path | None) -> None
         )
     made = exported_table(workspace, table, generator)
     for kind in TABLE_FORMATS:
-        path = files.get(kind.suffix.removeprefix("."))
+        path = files.get(option_name(kind))
         if path is not None and (remark := write_table(made, path, seconds, kind)):
             click.echo(remark)
     clipped = int(made.clipped.sum())

@@ -52,8 +52,10 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
     source = shown.source
     around = _around(workspace, pin)
 
-    def kind(text: str) -> Edit:
-        chosen = OFFERED.get(text, type(source))
+    def kind(text: str) -> Edit | None:
+        chosen = OFFERED.get(text)
+        if chosen is None:
+            return None  # what it is already, and made elsewhere: another board on a wire
         return SetWiring(shown.replaced(source=chosen.fresh(around, source.noise_v)))
 
     fields = [
@@ -140,11 +142,20 @@ def _around(workspace: Workspace, pin: str) -> Surroundings:
 def _choice_field(wiring: Wiring, choice: Choice) -> Field:
     """A field whose values have names."""
     value = getattr(wiring.source, choice.field)
+
+    def make(text: str) -> Edit:
+        if text not in choice.options:
+            words = ", ".join(choice.options)
+            raise QuantityError(
+                f"“{text}” is no choice here.", cure=f"Choose one of these: {words}."
+            )
+        return _rewired(wiring, **{choice.field: choice.options[text]})
+
     now = next((word for word, option in choice.options.items() if option == value), str(value))
     return Field(
         choice.label,
         now,
-        lambda text: _rewired(wiring, **{choice.field: choice.options.get(text, value)}),
+        make,
         tuple(choice.options),
     )
 

@@ -114,7 +114,7 @@ class _Stream:
         )
         self.dtype = dtype
         self._size = 0
-        """Items that the file has room for; to ask HDF5 takes as long as to write a chunk's tenth."""
+        """Items that the file has room for; known here, for asking HDF5 at each chunk is slow."""
         self.frames = _Rows(self.group, "frames", FRAME_DTYPE)
         self.buffer = np.zeros(self.chunk_items, dtype=dtype)
         self.chunk = 0

@@ -272,7 +272,7 @@ static void stamp_samples(const wg_chain *design, const part *one)
 }
 
 /** Slots of the same tap before this one. */
-static bool is_first_of_tap(const wg_chain *design, uint32_t slot)
+static bool is_first_of_filter(const wg_chain *design, uint32_t slot)
 {
     for (uint32_t before = 0u; before < slot; before++) {
         if (design->filters[before] == design->filters[slot]) {
@@ -340,7 +340,7 @@ static void feed_filters(uint32_t chain, const part *one, uint64_t start)
         }
     }
     for (uint32_t slot = 0u; slot < slots; slot++) {
-        if (design->filters[slot] != WG_NO_FILTER && is_first_of_tap(design, slot)) {
+        if (design->filters[slot] != WG_NO_FILTER && is_first_of_filter(design, slot)) {
             wg_filter_send(design->filters[slot], one->is_tail);
         }
     }

@@ -22,7 +22,7 @@ typedef struct {
     uint64_t items;
     bool has_begun;
     wg_calm calm_raw;       /* values that leave the thresholds as they are, during one call of wg_filter_feed */
-    wg_calm calm_reduced;
+    wg_calm calm_filtered;
 } tap_state;
 
 /** One call of wg_filter_feed. */
@@ -117,7 +117,7 @@ static void load(const feeding *now, uint32_t first, uint32_t count, uint32_t *c
 /** Show values to the thresholds, but for those that leave all of them as they are. */
 static void judge(const feeding *now, bool is_filtered, uint32_t first, uint32_t count, const uint32_t *codes)
 {
-    wg_calm calm = is_filtered ? now->state->calm_reduced : now->state->calm_raw;
+    wg_calm calm = is_filtered ? now->state->calm_filtered : now->state->calm_raw;
     for (uint32_t n = 0u; n < count; n++) {
         if (calm.is_known && codes[n] - calm.first <= calm.span) {
             continue;
@@ -127,7 +127,7 @@ static void judge(const feeding *now, bool is_filtered, uint32_t first, uint32_t
         calm = wg_threshold_calm(now->filter, is_filtered, value, now->design->signed_bits != 0u);
     }
     if (is_filtered) {
-        now->state->calm_reduced = calm;
+        now->state->calm_filtered = calm;
     } else {
         now->state->calm_raw = calm;
     }
@@ -263,7 +263,7 @@ void wg_filter_feed(uint32_t filter, const wg_slot_samples *items)
     uint32_t codes[STRETCH];
     uint32_t count;
     now.state->calm_raw.is_known = false;
-    now.state->calm_reduced.is_known = false;
+    now.state->calm_filtered.is_known = false;
     if (design->stage == (uint8_t)WG_BLOCK_AVERAGE && !design->judges_raw && design->signed_bits == 0u) {
         feed_blocks(&now);
         return;

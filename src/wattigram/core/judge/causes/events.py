@@ -43,7 +43,7 @@ def _windows(case: FailingSignal) -> list[tuple[Watch, Crossings]]:
 
 
 @register_cause("events-not-told", "startup-window", "window-not-enabled")
-def threshold_interrupt_not_enabled(case: FailingSignal) -> LikelyCause | None:
+def threshold_not_enabled(case: FailingSignal) -> LikelyCause | None:
     """No event where some were due: nobody enabled it, or its interrupt."""
     if case.take.is_polled:
         return None

@@ -84,7 +84,7 @@ class _Flow:
     destination: _Destination
     items: int
     from_wire: bool
-    transfer_s: float
+    transfer_s: Fraction
 
     @property
     def values_hz(self) -> float:
@@ -137,7 +137,7 @@ def route_timing(workspace: Workspace, route: Route) -> RouteTiming:
         torn_hz=arrival.torn_hz,
         value_bits=flow.value_bits,
         carried_bits=_carried_bits(route, flow.value_bits),
-        latency_s=flow.transfer_s * flow.items
+        latency_s=float(flow.transfer_s) * flow.items
         + (float(1 / destination.takes_hz) if waits else 0.0),
     )
 
@@ -167,7 +167,7 @@ def _flow(workspace: Workspace, route: Route) -> _Flow:
         destination,
         route.transfers,
         from_wire,
-        float(dma.transfer_cycles / workspace.bus_clock_hz),
+        dma.transfer_cycles / workspace.bus_clock_hz,
     )
 
 
@@ -205,7 +205,7 @@ def _at_uart(workspace: Workspace, route: Route, flow: _Flow) -> _Arrival:
             1 if flow.from_wire else flow.items,
             1 / flow.destination.takes_hz,
             waiting,
-            flow.transfer_s,
+            float(flow.transfer_s),
         )
     return _Arrival(sent_hz, max(0.0, writes_hz - sent_hz), _put_together_hz(route, flow))
 
@@ -223,12 +223,10 @@ def _at_preloaded_register(workspace: Workspace, route: Route, flow: _Flow) -> _
     effective_hz = min(values_hz, float(takes_hz))
     torn_hz = _put_together_hz(route, flow)
     if flow.items > 1 and route.request != "destination" and values_hz:
-        each_s = _byte_gap_s(workspace, route) if flow.from_wire else flow.transfer_s
+        each_s = _byte_gap_s(workspace, route) if flow.from_wire else float(flow.transfer_s)
         bus_hz = workspace.bus_clock_hz
-        dma = workspace.part.dma_channel(route.channel)
-        assert dma is not None
         share = _torn_share(
-            _first_write_s(workspace, route, dma.transfer_cycles / bus_hz) * bus_hz,
+            _first_write_s(workspace, route, flow.transfer_s) * bus_hz,
             Fraction(1) / (Fraction(values_hz).limit_denominator(10**9)) * bus_hz,
             bus_hz / takes_hz,
             Fraction((flow.items - 1) * each_s).limit_denominator(10**12) * bus_hz,

@@ -112,7 +112,7 @@ class _Dresser:
         if signal.filter is not None and signal.filter.done_in == "hardware" and stage is not None:
             known = {"count", "shift"} & set(signal.filter.__struct_fields__)
             updates["filter"] = signal.filter.replaced(
-                **{known_one: getattr(stage, known_one) for known_one in known}
+                **{key: getattr(stage, key) for key in known}
             )
         self.signals[name] = signal.replaced(**updates)
         mine = [
