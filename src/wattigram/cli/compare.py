@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict
 from pathlib import Path
 
 import click
+from msgspec.structs import asdict
 
 from wattigram.core.advise.comparison import compare_designs, value_text
 from wattigram.core.model.design import open_workspace

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import dataclasses
 import json
 from pathlib import Path
 from typing import Any
 
 import click
+import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.firmware import (
@@ -73,7 +73,7 @@ def firmware(
         result = build_firmware(out, workspace.part, found, on_line)
     if as_json:
         values = {
-            key: value for key, value in dataclasses.asdict(written).items() if key != "folder"
+            key: value for key, value in msgspec.structs.asdict(written).items() if key != "folder"
         }
         values |= {
             "folder": str(out),
@@ -132,7 +132,7 @@ def _build_values(workspace: Workspace, result: BuildResult) -> dict[str, Any]:
         "elf": None if result.elf is None else str(result.elf),
         "errors": sum(1 for diagnostic in result.diagnostics if diagnostic.is_error),
         "warnings": result.warnings,
-        "complaints": [dataclasses.asdict(diagnostic) for diagnostic in result.diagnostics],
+        "complaints": [msgspec.structs.asdict(diagnostic) for diagnostic in result.diagnostics],
         "code_bytes": result.code_bytes,
         "code_room_bytes": memory.code_bytes if memory else 0,
         "data_bytes": result.data_bytes,

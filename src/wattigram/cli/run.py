@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import dataclasses
 import json
 from pathlib import Path
 
 import click
+import msgspec
 
 from wattigram.cli.ending import ending_signals
 from wattigram.cli.progress import Progress
@@ -93,7 +93,7 @@ def run(
         )
     progress.done()
     if as_json:
-        values = dataclasses.asdict(outcome) | {"take": str(outcome.take)}
+        values = msgspec.to_builtins(outcome, enc_hook=str)
         click.echo(json.dumps(values, indent=2, ensure_ascii=False))
     else:
         for note in outcome.notes:

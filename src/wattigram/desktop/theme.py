@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 
+import msgspec
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPen
 from PyQt6.QtWidgets import QApplication
 
 
-@dataclass(frozen=True)
-class Theme:
+class Theme(msgspec.Struct, frozen=True):
     """Colours by what they are for."""
 
     name: str

@@ -5,12 +5,12 @@ from __future__ import annotations
 
 import tracemalloc
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 import h5py
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from tests.paths import EXAMPLE_FILES
 from wattigram.core.analysis import Largest, Moments, Readings, linearity, linearity_of, two_levels

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 
-@dataclass(frozen=True)
-class TwoLevels:
+class TwoLevels(msgspec.Struct, frozen=True):
     """Medians of what lies below and above the threshold; NaN where nothing does."""
 
     low: float

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,8 +12,7 @@ FloatArray = NDArray[np.float64]
 FEWEST_CODES = 8
 
 
-@dataclass(frozen=True)
-class Linearity:
+class Linearity(msgspec.Struct, frozen=True):
     """A transfer against the straight line that fits it best.
 
     Offset and gain are taken independently based (least squares), as IEEE Std 1241 and 1658 define

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 FloatArray = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class LineFit:
+class LineFit(msgspec.Struct, frozen=True):
     """y = slope · x + offset; ``share`` of y's scatter it explains (R²), ``r`` its correlation."""
 
     slope: float

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,8 +17,7 @@ _HARMONICS = 256
 _PHASES = 1024
 
 
-@dataclass(frozen=True)
-class SineFit:
+class SineFit(msgspec.Struct, frozen=True):
     """offset + amplitude · sin(2π · frequency · t + phase), with what is left over."""
 
     frequency_hz: float
@@ -195,8 +194,7 @@ def _spectral_guess(values: FloatArray, times_s: FloatArray) -> float:
     return (peak + shift) / (count * step_s)
 
 
-@dataclass(frozen=True)
-class _Solution:
+class _Solution(msgspec.Struct, frozen=True):
     """(cos, sin, offset), the phase change over the record, and its standard deviation for a
     residual of 1."""
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cache
 from typing import Any, Literal, cast, get_args, get_type_hints
 
@@ -65,8 +64,7 @@ def read_in_code(kind: Any, value: Any) -> Any:
 NO_DEFAULT = msgspec.NODEFAULT
 
 
-@dataclass(frozen=True)
-class FieldInfo:
+class FieldInfo(msgspec.Struct, frozen=True):
     """A field of a model."""
 
     name: str

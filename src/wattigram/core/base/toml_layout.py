@@ -9,10 +9,10 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
+import msgspec
 import tomli_w
 
 Path = tuple[str | int, ...]
@@ -21,17 +21,16 @@ IDENTITY = ("name", "pin", "converter", "signal", "dac", "to")
 """Keys by which one table of an array is told from the others, the first that it has."""
 
 
-@dataclass(frozen=True)
-class Layout:
+class Layout(msgspec.Struct, frozen=True):
     """What of a text is no value."""
 
-    above: Mapping[Path, tuple[str, ...]] = field(default_factory=dict)
+    above: Mapping[Path, tuple[str, ...]] = msgspec.field(default_factory=dict)
     """Comment lines above a key or a header."""
-    beside: Mapping[Path, str] = field(default_factory=dict)
+    beside: Mapping[Path, str] = msgspec.field(default_factory=dict)
     """Comment at the end of its line."""
-    values: Mapping[Path, str] = field(default_factory=dict)
+    values: Mapping[Path, str] = msgspec.field(default_factory=dict)
     """Text of each value."""
-    order: Mapping[Path, int] = field(default_factory=dict)
+    order: Mapping[Path, int] = msgspec.field(default_factory=dict)
     below: tuple[str, ...] = ()
     """Comment lines below everything."""
 
@@ -160,8 +159,7 @@ def _name(text: str) -> str:
     return text
 
 
-@dataclass(frozen=True)
-class Origin:
+class Origin(msgspec.Struct, frozen=True):
     """A document as it was read: its layout, and its values as a writer would put them now."""
 
     layout: Layout

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import types
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 import msgspec
@@ -21,8 +20,7 @@ from wattigram.core.base.model_fields import (
 FaultKind = Literal["missing", "unknown", "value", "quantity", "rule", "length", "syntax"]
 
 
-@dataclass(frozen=True)
-class ModelFault:
+class ModelFault(msgspec.Struct, frozen=True):
     """One fault: where in the model, what, and the value that was found."""
 
     steps: tuple[str | int, ...]
@@ -66,8 +64,7 @@ class ModelError(ValueError):
         return self.faults[0]
 
 
-@dataclass(frozen=True)
-class _Search:
+class _Search(msgspec.Struct, frozen=True):
     """Goes through values beside the types that they should have."""
 
     in_file: bool

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from concurrent.futures import Executor
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -22,8 +22,7 @@ IntArray = NDArray[np.int64]
 UNSTEADY_STEP_CYCLES = 512
 
 
-@dataclass(frozen=True)
-class Judgeable:
+class Judgeable(msgspec.Struct, frozen=True):
     """New values of one tap, raw and reduced; ``seen_ticks`` is when the program looks at them, if
     it is the program."""
 

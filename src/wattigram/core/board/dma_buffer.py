@@ -4,9 +4,9 @@ mark."""
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,8 +16,7 @@ _DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32:
 IntArray = NDArray[np.int64]
 
 
-@dataclass(frozen=True)
-class BufferPart:
+class BufferPart(msgspec.Struct, frozen=True):
     """What the program has at a mark.
 
     Attributes

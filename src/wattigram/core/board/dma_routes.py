@@ -3,9 +3,9 @@ write."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,8 +19,7 @@ _NONE_F: FloatArray = np.empty(0)
 _NONE_I: IntArray = np.empty(0, dtype=np.int64)
 
 
-@dataclass(frozen=True)
-class SinkTrace:
+class SinkTrace(msgspec.Struct, frozen=True):
     """What took effect at a sink, and what did not: (n,) ticks and (n,) values with marks, in the
     order of writing."""
 

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,8 +18,7 @@ LONGEST_WAIT = 1 << 16
 """Values kept while the other signal's are awaited; older ones find no partner any more."""
 
 
-@dataclass(frozen=True)
-class DetectedEvent:
+class DetectedEvent(msgspec.Struct, frozen=True):
     """One event: whether a condition began, or ended; ``at`` counts the values of this call."""
 
     watch: int

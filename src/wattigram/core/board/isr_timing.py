@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,8 +14,7 @@ IntArray = NDArray[np.int64]
 FloatArray = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class ServedResults:
+class ServedResults(msgspec.Struct, frozen=True):
     """Places, among what was given, of the results that were fetched; ``lost`` counts the others up
     to the last."""
 

@@ -3,9 +3,9 @@ integers."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,8 +14,7 @@ from wattigram.core.contract.board_config import EffectiveTap
 IntArray = NDArray[np.int64]
 
 
-@dataclass(frozen=True)
-class Values:
+class Values(msgspec.Struct, frozen=True):
     """Some values of one stream: (n,) int64 each, with the held instant of the last sample in
     each."""
 

@@ -13,7 +13,8 @@ import tty
 from abc import ABC, abstractmethod
 from collections import deque
 from concurrent.futures import Executor, ThreadPoolExecutor
-from dataclasses import dataclass, field
+
+import msgspec
 
 from wattigram.core.base.errors import BoardError
 from wattigram.core.board.run import Run
@@ -34,16 +35,15 @@ LONGEST_LAG_S = 0.5
 """A real-time run that falls further behind than this lets go of the time it lost."""
 
 
-@dataclass
-class Client:
+class Client(msgspec.Struct):
     """One port with somebody at its other end."""
 
     read_fd: int
     name: str
     connection: socket.socket | None = None
-    queue: deque[memoryview] = field(default_factory=deque)
+    queue: deque[memoryview] = msgspec.field(default_factory=deque)
     queued_bytes: int = 0
-    received: bytearray = field(default_factory=bytearray)
+    received: bytearray = msgspec.field(default_factory=bytearray)
     dropped_frames: int = 0
     commands: bool = False
     """It may start, stop and change the board: it is at the pty, or has said the word."""

@@ -11,8 +11,8 @@ capacitor lies between the pin and ground, across a pair, or there is one on eac
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -47,8 +47,7 @@ def exponential(matrix: FloatArray) -> FloatArray:
     return np.asarray(total)
 
 
-@dataclass(frozen=True)
-class Node:
+class Node(msgspec.Struct, frozen=True):
     """A pin as a sampling capacitor meets it."""
 
     pin: str
@@ -84,8 +83,7 @@ def sampled(
     return exponential(rates * sampling_s)
 
 
-@dataclass(frozen=True)
-class Conversion:
+class Conversion(msgspec.Struct, frozen=True):
     """One conversion of a scan on one sampling capacitor; times in seconds from the scan's
     start."""
 
@@ -173,8 +171,7 @@ def _powers(carry: FloatArray, negligible: float) -> list[Float32Array]:
     return powers
 
 
-@dataclass
-class _Capacitor:
+class _Capacitor(msgspec.Struct):
     """One external capacitor: the conversions of its pin in a scan, in order."""
 
     columns: list[int]

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -15,8 +15,7 @@ MOST_TRIGGERS = 1 << 14
 _CHUNK = 1024
 
 
-@dataclass(frozen=True)
-class Starts:
+class Starts(msgspec.Struct, frozen=True):
     """Conversions in the order of time.
 
     Attributes

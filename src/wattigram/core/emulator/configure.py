@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from wattigram.core.base.errors import BoardError, RegisterError
 from wattigram.core.base.validation import ModelError
@@ -16,8 +17,7 @@ from wattigram.core.silicon.registers import NO_WINDOW, Observed, SiliconState, 
 from wattigram.core.silicon.registers.design_from_registers import ReadCodes
 
 
-@dataclass(frozen=True)
-class Silicon:
+class Silicon(msgspec.Struct, frozen=True):
     """What runs, and where the hardware's own watches are: a converter and the number of its
     window, or a comparator."""
 

@@ -4,7 +4,8 @@ itself."""
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+
+import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image
@@ -13,13 +14,12 @@ from wattigram.core.emulator.cpu import Cpu, CpuError
 from wattigram.core.emulator.peripherals import Peripherals
 
 
-@dataclass
-class Activity:
+class Activity(msgspec.Struct):
     """What firmware did to the silicon while it ran, in the order in which it did it."""
 
-    started: list[str] = field(default_factory=list)
-    enabled: list[tuple[str, bool]] = field(default_factory=list)
-    coded: list[tuple[str, int, int]] = field(default_factory=list)
+    started: list[str] = msgspec.field(default_factory=list)
+    enabled: list[tuple[str, bool]] = msgspec.field(default_factory=list)
+    coded: list[tuple[str, int, int]] = msgspec.field(default_factory=list)
 
     def clear(self) -> None:
         """Forget it."""

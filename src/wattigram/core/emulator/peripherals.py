@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass, field
 from typing import Protocol
+
+import msgspec
 
 from wattigram.core.emulator.cpu import PAGE
 from wattigram.core.model.part import Part
@@ -73,16 +74,15 @@ class PeripheralListener(Protocol):
         """Whether a UART takes another byte."""
 
 
-@dataclass
-class ConverterLive:
+class ConverterLive(msgspec.Struct):
     """What a converter shows: results with the instants at which they were ready."""
 
-    results: list[int] = field(default_factory=list)
+    results: list[int] = msgspec.field(default_factory=list)
     newest: int = 0
     ready: int = 0
     done: bool = False
     tally: int = 0
-    fifo: deque[tuple[int, int]] = field(default_factory=deque)
+    fifo: deque[tuple[int, int]] = msgspec.field(default_factory=deque)
     calibrating: int = 0
 
 
@@ -92,7 +92,7 @@ class Peripherals:
     def __init__(self, part: Part, listener: PeripheralListener) -> None:
         self.registers = register_map(part)
         self._listener = listener
-        self.state = SiliconState(self.registers)
+        self.state = SiliconState.after_reset(self.registers)
         self.converters = {converter.name: ConverterLive() for converter in part.converters}
         self.live: dict[tuple[str, str, int], int] = {}
         self.inbox: deque[int] = deque()
@@ -148,7 +148,7 @@ class Peripherals:
     def begin(self) -> None:
         """Nothing is set up but the system's own interrupt, which the port needs all the time."""
         kept = {line for line in self.state.lines if self._is_system(line)}
-        self.state = SiliconState(self.registers)
+        self.state = SiliconState.after_reset(self.registers)
         self.state.lines |= kept
         for name in self.converters:
             self.converters[name] = ConverterLive()

@@ -4,9 +4,9 @@ interrupts tell."""
 from __future__ import annotations
 
 from collections import deque
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -21,8 +21,7 @@ IntArray = NDArray[np.int64]
 _DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}
 
 
-@dataclass(frozen=True)
-class DmaTransfer:
+class DmaTransfer(msgspec.Struct, frozen=True):
     """A DMA channel that writes something of each result into memory."""
 
     channel: str

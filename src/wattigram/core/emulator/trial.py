@@ -11,7 +11,8 @@ import statistics
 import time
 from collections import deque
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from wattigram.core.contract.link import ChannelPointing
 from wattigram.core.emulator.machine import Machine
@@ -27,8 +28,7 @@ MOST_STEPS = 1 << 14
 LONGEST_S = 1.5
 
 
-@dataclass(frozen=True)
-class RampSource:
+class RampSource(msgspec.Struct, frozen=True):
     """Codes that software gives to a DAC; times in ticks since the start."""
 
     begin_ticks: int
@@ -37,16 +37,15 @@ class RampSource:
     again: bool
 
 
-@dataclass
-class Trial:
+class Trial(msgspec.Struct):
     """What was seen."""
 
-    cycles: dict[str, int] = field(default_factory=dict)
-    inputs: dict[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
-    restarts: dict[str, bool] = field(default_factory=dict)
-    pointed: dict[str, ChannelPointing] = field(default_factory=dict)
+    cycles: dict[str, int] = msgspec.field(default_factory=dict)
+    inputs: dict[str, tuple[tuple[int, int], ...]] = msgspec.field(default_factory=dict)
+    restarts: dict[str, bool] = msgspec.field(default_factory=dict)
+    pointed: dict[str, ChannelPointing] = msgspec.field(default_factory=dict)
     """Of converters that software points: where to in turn, be it once or again and again."""
-    ramps: dict[str, RampSource] = field(default_factory=dict)
+    ramps: dict[str, RampSource] = msgspec.field(default_factory=dict)
 
     @property
     def observed(self) -> Observed:

@@ -9,8 +9,9 @@ import shutil
 import subprocess
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
+
+import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import load_image
@@ -37,16 +38,14 @@ TARGETS = ("arm", "thumb")
 _POLL_S = 0.02
 
 
-@dataclass(frozen=True)
-class Compiler:
+class Compiler(msgspec.Struct, frozen=True):
     """A compiler that was found: where it is, and what it says of itself."""
 
     path: str
     version: str
 
 
-@dataclass(frozen=True)
-class Diagnostic:
+class Diagnostic(msgspec.Struct, frozen=True):
     """What a compiler has against a line; ``line`` counts from 1, 0 where it names none."""
 
     file: str
@@ -60,8 +59,7 @@ class Diagnostic:
         return self.kind.endswith("error")
 
 
-@dataclass(frozen=True)
-class BuildResult:
+class BuildResult(msgspec.Struct, frozen=True):
     """What became of a build.
 
     Attributes
@@ -79,7 +77,7 @@ class BuildResult:
     data_bytes: int = 0
     seconds: float = 0.0
     cancelled: bool = False
-    sources: tuple[str, ...] = field(default=())
+    sources: tuple[str, ...] = msgspec.field(default=())
 
     @property
     def warnings(self) -> int:

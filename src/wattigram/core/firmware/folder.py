@@ -3,8 +3,9 @@ use."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.firmware.generate import firmware_files
@@ -16,8 +17,7 @@ OURS = "wg_"
 SIGN = "wg_design.h"
 
 
-@dataclass(frozen=True)
-class WrittenFiles:
+class WrittenFiles(msgspec.Struct, frozen=True):
     """What writing did, by file name; ``kept`` are those made once that were there already."""
 
     folder: Path

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property, lru_cache
 from importlib import resources
 from typing import TYPE_CHECKING, Any
+
+import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.quantity import format_rounded
@@ -51,12 +52,11 @@ GENERATED = (
 ONCE = ("own.c", "port.c")
 
 
-@dataclass(frozen=True)
-class FirmwareFiles:
+class FirmwareFiles(msgspec.Struct, frozen=True):
     """Text of each file by its name: those written again each time, and those made once."""
 
-    generated: dict[str, str] = field(default_factory=dict)
-    once: dict[str, str] = field(default_factory=dict)
+    generated: dict[str, str] = msgspec.field(default_factory=dict)
+    once: dict[str, str] = msgspec.field(default_factory=dict)
 
 
 def firmware_files(workspace: Workspace) -> FirmwareFiles:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator
-from dataclasses import dataclass
 from functools import cached_property
+
+import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.quantity import format_rounded
@@ -29,8 +30,7 @@ def _lifted(text: str, lift: int) -> str:
     return f"{text} << {lift}" if lift > 0 else f"{text} >> {-lift}" if lift < 0 else text
 
 
-@dataclass(frozen=True)
-class Handler:
+class Handler(msgspec.Struct, frozen=True):
     """One interrupt's handler."""
 
     name: str

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
 from fractions import Fraction
+
+import msgspec
 
 from wattigram.core.base.quantity import format_rounded, format_volts
 from wattigram.core.firmware.c_names import c_comment, c_identifiers
@@ -20,8 +21,7 @@ _CALLED = re.compile(r"\b(wg_(?:samples|items|event)_\w+)\s*\(")
 _COMMENTS = re.compile(r"/\*.*?\*/|//[^\n]*", re.DOTALL)
 
 
-@dataclass(frozen=True)
-class Hook:
+class Hook(msgspec.Struct, frozen=True):
     """A function that own code may define.
 
     ``number`` is that of the chain, or of the event; ``about`` the signal or comparator that it

@@ -3,9 +3,9 @@ goes."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,8 +20,7 @@ LOOP = "wg_buffer_"
 _WORD = CType("uint32_t", "unsigned", 4)
 
 
-@dataclass(frozen=True)
-class NumberScale:
+class NumberScale(msgspec.Struct, frozen=True):
     """Numbers that are items of a signal, or values of the stage behind it, and so stand for
     volts."""
 
@@ -57,8 +56,7 @@ def number_scales(workspace: Workspace) -> tuple[NumberScale, ...]:
     return tuple(found)
 
 
-@dataclass(frozen=True)
-class BufferLayout:
+class BufferLayout(msgspec.Struct, frozen=True):
     """A loop in memory: its chain, the signal of each slot, and the register that says how far DMA
     has come."""
 

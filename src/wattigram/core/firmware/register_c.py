@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.model.part import Register, RegisterField
@@ -38,8 +39,7 @@ def field_term(block: str, register: Register, field: RegisterField, code: int) 
             return f"{name}({code}u)"
 
 
-@dataclass(frozen=True)
-class WriteC:
+class WriteC(msgspec.Struct, frozen=True):
     """A write as C: left and right side."""
 
     target: str

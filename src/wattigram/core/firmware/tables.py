@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
+
+import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.board_config import (
@@ -34,8 +35,7 @@ RESULT_BITS = 16
 """A result that is aligned to the left has its uppermost bit there."""
 
 
-@dataclass(frozen=True)
-class ChainTable:
+class ChainTable(msgspec.Struct, frozen=True):
     """One chain as its firmware has it; ticks are of the board's clock."""
 
     number: int
@@ -61,8 +61,7 @@ class ChainTable:
         return self.loop_items * max(self.store_bits, self.item_bits) // 8
 
 
-@dataclass(frozen=True)
-class TapTable:
+class TapTable(msgspec.Struct, frozen=True):
     """What is done with one signal's items."""
 
     name: str
@@ -93,8 +92,7 @@ class TapTable:
         return 1 << (self.tap.register_bits - 1) if self.tap.signed_bits else 0
 
 
-@dataclass(frozen=True)
-class WatchTable:
+class WatchTable(msgspec.Struct, frozen=True):
     """A comparison that the program makes, or an action on one that the hardware made."""
 
     number: int
@@ -108,8 +106,7 @@ class WatchTable:
     title: str
 
 
-@dataclass(frozen=True)
-class RampTable:
+class RampTable(msgspec.Struct, frozen=True):
     """A DAC that software takes from code to code; times in ticks."""
 
     dac: str
@@ -120,8 +117,7 @@ class RampTable:
     again: bool
 
 
-@dataclass(frozen=True)
-class Tables:
+class Tables(msgspec.Struct, frozen=True, dict=True):
     """All tables of a design."""
 
     workspace: Workspace

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import Moments
@@ -22,8 +23,7 @@ from wattigram.core.predict.expected import ExpectedStream, expected_filtered, e
 FloatArray = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Compared:
+class Compared(msgspec.Struct, frozen=True):
     """Samples and what was expected of them, value for value; both in the signal's own volts."""
 
     samples: SignalSamples

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from wattigram.core.base.quantity import format_si, format_volts
@@ -67,8 +67,7 @@ def judge_threshold(take: Take, expectation: ThresholdExpectation) -> Judgement:
     return Judgement(outcome, worst_s, "s", -within_s, within_s, came, note)
 
 
-@dataclass(frozen=True)
-class _Doubt:
+class _Doubt(msgspec.Struct, frozen=True):
     """Whether all that is missing or too much may come and stay away with readings as sure as they
     are."""
 
@@ -187,8 +186,7 @@ def judge_edges(take: Take, expectation: EdgesExpectation) -> Judgement:
     return Judgement(outcome, most, "", None, expectation.most, edges, note)
 
 
-@dataclass(frozen=True)
-class _Fit:
+class _Fit(msgspec.Struct, frozen=True):
     """Events that came when they were due, and by how many seconds apart; those that did not; those
     that were not due."""
 

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -25,8 +24,7 @@ MOST_CALCULATED = 1 << 22
 """Samples that are calculated for one picture, be they values of a stage afterwards."""
 
 
-@dataclass(frozen=True)
-class TracePanel:
+class TracePanel(msgspec.Struct, frozen=True):
     """Captured extremes by column on the expected band; ``lines`` are values with a label each."""
 
     title: str
@@ -40,8 +38,7 @@ class TracePanel:
     x_unit: str = "s"
 
 
-@dataclass(frozen=True)
-class ScatterPanel:
+class ScatterPanel(msgspec.Struct, frozen=True):
     """Points with a predicted straight line, in volts at the pin."""
 
     title: str
@@ -53,8 +50,7 @@ class ScatterPanel:
     line_label: str
 
 
-@dataclass(frozen=True)
-class HistogramPanel:
+class HistogramPanel(msgspec.Struct, frozen=True):
     """How often each code came, ``edges`` in codes."""
 
     title: str
@@ -65,8 +61,7 @@ class HistogramPanel:
 Panel = TracePanel | ScatterPanel | HistogramPanel
 
 
-@dataclass(frozen=True)
-class Evidence:
+class Evidence(msgspec.Struct, frozen=True):
     """All that is shown of one verdict."""
 
     verdict: Verdict

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from wattigram.core.analysis import Moments, fit_sine, quantised_bias, two_levels
 from wattigram.core.base.quantity import format_si, format_volts

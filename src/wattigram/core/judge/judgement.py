@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.verdict import Outcome
@@ -13,8 +13,7 @@ MOST_UNTOLD_LAPS = 2
 """Of a loop; a rate can be told of more than these, whatever a board sends at once."""
 
 
-@dataclass(frozen=True)
-class Judgement:
+class Judgement(msgspec.Struct, frozen=True):
     """An outcome; see :class:`~wattigram.core.judge.verdict.Verdict`."""
 
     outcome: Outcome

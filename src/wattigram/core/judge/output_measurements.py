@@ -3,8 +3,7 @@ of a route."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -33,8 +32,7 @@ NEARLY_ALL = 99.5
 """Per cent of the samples that a course must hold for."""
 
 
-@dataclass(frozen=True)
-class WaveformError:
+class WaveformError(msgspec.Struct, frozen=True):
     """By how much a signal is off its course, volts: nearly all within, and the mean."""
 
     count: int
@@ -62,8 +60,7 @@ def waveform_error(take: Take, name: str, reduced: bool = False) -> WaveformErro
 FEWEST_READINGS = 16
 
 
-@dataclass(frozen=True)
-class Swept:
+class Swept(msgspec.Struct, frozen=True):
     """What came back of a DAC that is swept: how many codes were played, and the transfer where
     enough came."""
 
@@ -117,8 +114,7 @@ def pair_linearity(take: Take, name: str) -> Swept | None:
     return Swept(len(played), linearity_of(readings.without(is_ended)))
 
 
-@dataclass(frozen=True)
-class Trips:
+class Trips(msgspec.Struct, frozen=True):
     """Mean voltage at a comparator's input when its output rose and fell, and how often each."""
 
     rising_v: float
@@ -142,8 +138,7 @@ def trip_points(take: Take, watch: Watch) -> Trips | None:
     return Trips(float(volts[rises].mean()), float(volts[~rises].mean()), count, len(rises) - count)
 
 
-@dataclass(frozen=True)
-class RouteMeasurement:
+class RouteMeasurement(msgspec.Struct, frozen=True):
     """The end of a route in a take.
 
     Attributes

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,8 +16,7 @@ from wattigram.core.predict.timing import scan_timing
 FloatArray = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Pairs:
+class Pairs(msgspec.Struct, frozen=True):
     """Differences of two signals at equal times.
 
     Attributes

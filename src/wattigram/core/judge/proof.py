@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from pathlib import Path
+
+import msgspec
+from msgspec.structs import replace
 
 from wattigram.core.capture.take import Take
 from wattigram.core.contract.link import FAILED
@@ -25,8 +27,7 @@ from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits.changes import fix_text
 
 
-@dataclass(frozen=True)
-class Proof:
+class Proof(msgspec.Struct, frozen=True):
     """Verdicts on a take, and likely causes of what fails."""
 
     take: Path

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,8 +12,7 @@ from wattigram.core.predict.accuracy import comparator_metrics
 from wattigram.core.predict.expected import ExpectedEvent, expected_events
 
 
-@dataclass(frozen=True)
-class Crossings:
+class Crossings(msgspec.Struct, frozen=True):
     """What one watch should have told, and what it told: (seconds, condition begins)."""
 
     watch: Watch
@@ -82,8 +80,7 @@ def _as_meant(
     return Workspace(project.replaced(signals=signals), workspace.part)
 
 
-@dataclass(frozen=True)
-class Edges:
+class Edges(msgspec.Struct, frozen=True):
     """Edges of a comparator, gathered by crossing.
 
     Attributes

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.design import Expectation
@@ -11,8 +12,7 @@ from wattigram.core.model.design import Expectation
 Outcome = Literal["holds", "fails", "open"]
 
 
-@dataclass(frozen=True)
-class Verdict:
+class Verdict(msgspec.Struct, frozen=True):
     """Whether an expectation holds, with its numbers.
 
     Attributes

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from wattigram.core.capture.session import is_virtual, record_run
 from wattigram.core.capture.take import open_take
@@ -16,8 +17,7 @@ SHORTEST_S, LONGEST_S = 2.0, 30.0
 PERIODS = 2.5
 
 
-@dataclass(frozen=True)
-class Proved:
+class Proved(msgspec.Struct, frozen=True):
     """A proof with all that is needed to show it."""
 
     workspace: Workspace

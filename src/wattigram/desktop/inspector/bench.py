@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
+
+from msgspec.structs import replace
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.model_fields import key_of, unit_of

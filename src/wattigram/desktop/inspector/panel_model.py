@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+import msgspec
 
 from wattigram.core.model.design.edits import Edit
 
 
-@dataclass(frozen=True)
-class Fact:
+class Fact(msgspec.Struct, frozen=True):
     """A figure with its name; ``good`` is None where it is neither."""
 
     label: str
@@ -17,8 +17,7 @@ class Fact:
     good: bool | None = None
 
 
-@dataclass(frozen=True)
-class Field:
+class Field(msgspec.Struct, frozen=True):
     """Something to edit as text, by choice, or with a slider.
 
     Attributes
@@ -39,8 +38,7 @@ class Field:
     hint: str = ""
 
 
-@dataclass(frozen=True)
-class Choice:
+class Choice(msgspec.Struct, frozen=True):
     """One choice of a what-if: its label, what it would bring, and the edit that makes it."""
 
     label: str
@@ -51,8 +49,7 @@ class Choice:
     edit: Edit | None
 
 
-@dataclass(frozen=True)
-class WhatIf:
+class WhatIf(msgspec.Struct, frozen=True):
     """All choices at once with their consequence; ``limit`` is drawn as a line."""
 
     title: str
@@ -62,8 +59,7 @@ class WhatIf:
     logarithmic: bool = True
 
 
-@dataclass(frozen=True)
-class Course:
+class Course(msgspec.Struct, frozen=True):
     """One curve of a chart, (x, y) points with x and y above 0."""
 
     label: str
@@ -71,8 +67,7 @@ class Course:
     is_current: bool
 
 
-@dataclass(frozen=True)
-class Curves:
+class Curves(msgspec.Struct, frozen=True):
     """Curves over a logarithmic axis; ``line`` is drawn across."""
 
     title: str
@@ -82,8 +77,7 @@ class Curves:
     line_label: str = ""
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(msgspec.Struct, frozen=True):
     """A step of an ordered list, with the reason for its place; ``fault`` is empty where it is
     right."""
 
@@ -92,8 +86,7 @@ class Line:
     fault: str = ""
 
 
-@dataclass(frozen=True)
-class OrderedList:
+class OrderedList(msgspec.Struct, frozen=True):
     """Steps that can be moved and left out; ``make`` turns their names into an edit."""
 
     title: str
@@ -101,16 +94,14 @@ class OrderedList:
     make: Callable[[tuple[str, ...]], Edit | None]
 
 
-@dataclass(frozen=True)
-class Tab:
+class Tab(msgspec.Struct, frozen=True):
     """Another facet of the same selection."""
 
     label: str
     facet: str
 
 
-@dataclass(frozen=True)
-class Panel:
+class Panel(msgspec.Struct, frozen=True):
     """All that the inspector shows."""
 
     title: str

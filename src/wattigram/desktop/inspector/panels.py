@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from wattigram.core.base.fields import ratio_text, read_ratio
 from wattigram.core.base.quantity import format_rounded, format_si, format_volts, parse_quantity

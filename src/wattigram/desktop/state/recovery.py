@@ -10,8 +10,9 @@ import json
 import os
 import shutil
 import time
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from wattigram.core.base.errors import PartError, ProjectError, WattigramError
 from wattigram.core.base.toml_document import read_text, write_atomically
@@ -28,8 +29,7 @@ def copies_folder(state: Path) -> Path:
     return state / "recovery"
 
 
-@dataclass(frozen=True)
-class Recovered:
+class Recovered(msgspec.Struct, frozen=True):
     """Unsaved work, with the file that it belongs to and the folder of its takes; None where it had
     none yet."""
 

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import msgspec
+from msgspec.structs import replace
 
 from wattigram.core.model.design import Workspace
 
 FACETS = ("signal", "front end", "sample", "transfer", "filter", "thresholds", "stream")
 
 
-@dataclass(frozen=True)
-class Selection:
+class Selection(msgspec.Struct, frozen=True):
     """A cell of a row, or a yoke when ``signal`` is empty. ``place`` counts slots from 0."""
 
     converter: str = ""

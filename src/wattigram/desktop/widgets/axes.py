@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -16,8 +16,7 @@ from wattigram.desktop.theme import color, number_font, theme
 FloatArray = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Axes:
+class Axes(msgspec.Struct, frozen=True):
     """Maps values to screen positions within ``rect``."""
 
     rect: QRectF

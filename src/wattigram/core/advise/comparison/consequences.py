@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from wattigram.core.advise.comparison.figures import compare_designs, value_text
 from wattigram.core.advise.findings import find_all
@@ -12,8 +13,7 @@ from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import Edit, apply_edit
 
 
-@dataclass(frozen=True)
-class Consequence:
+class Consequence(msgspec.Struct, frozen=True):
     """One line: a finding that comes or goes, a figure that changes, or why it cannot be done."""
 
     kind: Literal["comes", "goes", "changes", "refused"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from wattigram.core.advise.findings import find_all
 from wattigram.core.base.quantity import format_counts, format_si
@@ -22,8 +22,7 @@ Figures = dict[tuple[str, str], tuple[Value, str]]
 """(subject, figure) → (value, unit)"""
 
 
-@dataclass(frozen=True)
-class DesignDifference:
+class DesignDifference(msgspec.Struct, frozen=True):
     """One figure of two designs; a value is None where the design has no such thing.
 
     ``better`` says which of the two is better, "a" or "b"; "" where neither is or it cannot be

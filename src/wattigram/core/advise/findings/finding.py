@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
 from typing import Literal
+
+import msgspec
+from msgspec.structs import replace
 
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import Edit
@@ -19,8 +21,7 @@ _RULES: dict[str, list[Rule]] = {}
 """Rules by the module that they stand in."""
 
 
-@dataclass(frozen=True)
-class Finding:
+class Finding(msgspec.Struct, frozen=True):
     """Something wrong or doubtful.
 
     Attributes
@@ -58,8 +59,7 @@ def _worth(workspace: Workspace, finding: Finding) -> Finding:
     return replace(finding, fix=text) if text else replace(finding, remedy=None)
 
 
-@dataclass(frozen=True)
-class Rule:
+class Rule(msgspec.Struct, frozen=True):
     """A rule with the codes of what it finds, and the column of the Chain page that they belong to,
     where there is one.
     """

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from fractions import Fraction
+
+import msgspec
 
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix
@@ -14,8 +15,7 @@ from wattigram.core.model.design.edits import Edit, SetGenerator, SetPwm, SetRou
 from wattigram.core.predict.clocks import set_timer, timer_setting
 
 
-@dataclass(frozen=True)
-class _User:
+class _User(msgspec.Struct, frozen=True):
     """Who wants a period of a timer; ``moves`` put it on another timer, or give it another
     period."""
 

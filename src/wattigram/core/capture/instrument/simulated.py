@@ -9,8 +9,9 @@ import re
 import socketserver
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from threading import Lock
+
+import msgspec
 
 IDENTITY = "Wattigram,Simulated bench instrument,0,1"
 LONGEST_LINE = 4096
@@ -32,8 +33,7 @@ class _ScpiError(Exception):
     """An entry for the error queue."""
 
 
-@dataclass
-class SimulatedInstrument:
+class SimulatedInstrument(msgspec.Struct):
     """The state that all connections share."""
 
     level_v: float | None = None
@@ -47,9 +47,9 @@ class SimulatedInstrument:
     status: int = 0
     enabled: int = 0
     service: int = 0
-    errors: deque[str] = field(default_factory=lambda: deque(maxlen=MOST_ERRORS))
-    lock: Lock = field(default_factory=Lock)
-    _random: random.Random = field(default_factory=lambda: random.Random(1))
+    errors: deque[str] = msgspec.field(default_factory=lambda: deque(maxlen=MOST_ERRORS))
+    lock: Lock = msgspec.field(default_factory=Lock)
+    _random: random.Random = msgspec.field(default_factory=lambda: random.Random(1))
 
     def execute(self, line: str) -> str | None:
         """Commands of one line; the answers of its queries joined by semicolons, None where there

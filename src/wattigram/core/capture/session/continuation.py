@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
 
+import msgspec
 import numpy as np
 
 from wattigram.core.capture.take import TakeWriter
@@ -22,8 +22,7 @@ LONGEST_ALIGNMENT_S = 10
 its own."""
 
 
-@dataclass
-class SuspendedTake:
+class SuspendedTake(msgspec.Struct):
     """A take whose board has gone: nothing is written to it until the board is back, or nobody
     waits any more."""
 
@@ -67,13 +66,12 @@ def finish_suspended(suspended: SuspendedTake) -> None:
     suspended.writer.close(suspended.lost_cycles, ended="The connection to the board was lost.")
 
 
-@dataclass(frozen=True)
-class Origin:
+class Origin(msgspec.Struct, frozen=True):
     """What is added to the numbers and ticks of a run that begins at zero, so that they follow
     those of the take."""
 
     ticks: int = 0
-    items: Mapping[int, int] = field(default_factory=dict)
+    items: Mapping[int, int] = msgspec.field(default_factory=dict)
 
     def shifted(self, run: SampleRun) -> SampleRun:
         """The run where it stands in the take; instants of its samples move with it."""

@@ -11,11 +11,12 @@ import queue
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from wattigram.core.base.errors import LinkError, TakeError, WattigramError, internal_error
 from wattigram.core.base.models import json_of
@@ -482,13 +483,12 @@ class LiveSession:
         window.instants = TimestampedTimes(workspace, chain, held, tick_hz, first)
 
 
-@dataclass
-class _Beginning:
+class _Beginning(msgspec.Struct):
     """A start that waits until the board has said who it is."""
 
     take: Path | None
     suspended: SuspendedTake | None
-    began_s: float = field(default_factory=time.monotonic)
+    began_s: float = msgspec.field(default_factory=time.monotonic)
     asked_s: float = 0.0
 
 

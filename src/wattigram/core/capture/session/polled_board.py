@@ -8,8 +8,9 @@ cycle.
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from wattigram.core.base.errors import FirmwareError, LinkError, WattigramError
 from wattigram.core.capture.session.debug_port import DebuggedPort, debugger_place
@@ -36,8 +37,7 @@ FASTEST_S, SLOWEST_S = 0.002, 0.05
 """Between polls, so that the processor has time to run."""
 
 
-@dataclass
-class _Watched:
+class _Watched(msgspec.Struct):
     """One chain: where its items lie, and how far they have been taken."""
 
     chain: Chain

@@ -6,9 +6,10 @@ import math
 import time
 from collections.abc import Callable
 from contextlib import ExitStack
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+import msgspec
 
 from wattigram.core.base.errors import LinkError
 from wattigram.core.base.quantity import format_rounded
@@ -32,8 +33,7 @@ OWN_SILENCE_S = 20.0
 ASK_S = 1.0
 
 
-@dataclass(frozen=True)
-class RunOutcome:
+class RunOutcome(msgspec.Struct, frozen=True):
     """What a run brought."""
 
     take: Path

@@ -3,17 +3,16 @@ one."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from pathlib import Path
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 FloatArray = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class StreamPicture:
+class StreamPicture(msgspec.Struct, frozen=True):
     """Columns of equal time from ``begin_s`` to ``end_s``; a column without samples is NaN.
 
     Attributes
@@ -34,13 +33,12 @@ class StreamPicture:
     half_width_v: float
     in_band: bool | None
     reading_v: float
-    raw_low_v: FloatArray = field(default_factory=lambda: np.empty(0))
-    raw_high_v: FloatArray = field(default_factory=lambda: np.empty(0))
+    raw_low_v: FloatArray = msgspec.field(default_factory=lambda: np.empty(0))
+    raw_high_v: FloatArray = msgspec.field(default_factory=lambda: np.empty(0))
     """Extremes before the reduce stage, over the same stretch; empty where there is none."""
 
 
-@dataclass(frozen=True)
-class OutputPicture:
+class OutputPicture(msgspec.Struct, frozen=True):
     """The newest writes at the end of a route, or of a report.
 
     Attributes
@@ -60,8 +58,7 @@ class OutputPicture:
     count: int
 
 
-@dataclass(frozen=True)
-class ViewRequest:
+class ViewRequest(msgspec.Struct, frozen=True):
     """A stretch of a signal to be drawn."""
 
     signal: str
@@ -69,8 +66,7 @@ class ViewRequest:
     columns: int
 
 
-@dataclass(frozen=True)
-class Snapshot:
+class Snapshot(msgspec.Struct, frozen=True):
     """All that the desktop shows of a board, at one moment."""
 
     state: str = "off"
@@ -89,12 +85,12 @@ class Snapshot:
     events: tuple[tuple[int, bool, int, int], ...] = ()
     event_count: int = 0
     log: tuple[str, ...] = ()
-    pictures: dict[str, StreamPicture] = field(default_factory=dict)
-    outputs: dict[str, OutputPicture] = field(default_factory=dict)
-    totals: dict[str, int] = field(default_factory=dict)
+    pictures: dict[str, StreamPicture] = msgspec.field(default_factory=dict)
+    outputs: dict[str, OutputPicture] = msgspec.field(default_factory=dict)
+    totals: dict[str, int] = msgspec.field(default_factory=dict)
     """The board's own counts when it stopped."""
-    loop_places: dict[str, int] = field(default_factory=dict)
-    memory: dict[str, bytes] = field(default_factory=dict)
+    loop_places: dict[str, int] = msgspec.field(default_factory=dict)
+    memory: dict[str, bytes] = msgspec.field(default_factory=dict)
     """Places of the image that are looked at, by name."""
     recording: Path | None = None
     recorded: Path | None = None

@@ -4,8 +4,9 @@ stream tells."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from wattigram.core.capture.session.snapshot import StreamPicture
 from wattigram.core.model.design import Workspace
@@ -19,8 +20,7 @@ STEADY_LOOKS = 3
 Kind = Literal["ground", "reference", "exchange"]
 
 
-@dataclass(frozen=True)
-class WiringStep:
+class WiringStep(msgspec.Struct, frozen=True):
     """Something to do with a wire.
 
     Attributes

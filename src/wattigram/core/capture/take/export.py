@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import numpy as np
 
 from wattigram.core.base.errors import TakeError
@@ -69,8 +69,7 @@ def export_csv(take: Take, path: Path, progress: Callable[[float], None] | None 
 Progress = Callable[[float], None]
 
 
-@dataclass(frozen=True)
-class TakeFormat:
+class TakeFormat(msgspec.Struct, frozen=True):
     """A kind of file.
 
     Attributes

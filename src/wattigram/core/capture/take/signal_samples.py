@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,8 +16,7 @@ from wattigram.core.model.design import Signal
 FloatArray = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class SignalSamples:
+class SignalSamples(msgspec.Struct, frozen=True, dict=True):
     """Samples of one signal in time order.
 
     Attributes
@@ -33,7 +32,7 @@ class SignalSamples:
     volts: FloatArray
     cycles: NDArray[np.int64]
     valid: NDArray[np.bool_]
-    held_s: Callable[[], FloatArray] = field(repr=False, compare=False)
+    held_s: Callable[[], FloatArray]
     is_reduced: bool = False
     """Values of the signal's stage after memory, and not samples."""
 
@@ -49,8 +48,7 @@ class SignalSamples:
         return int(np.count_nonzero(self.valid))
 
 
-@dataclass(frozen=True)
-class OutputSamples:
+class OutputSamples(msgspec.Struct, frozen=True):
     """Writes at the end of a route, in order: when each took effect, or was overwritten.
 
     Attributes

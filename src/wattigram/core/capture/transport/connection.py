@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from wattigram.core.base.errors import LinkError
 from wattigram.core.contract.link.link_key import COMMAND, read_key
@@ -11,8 +12,7 @@ from wattigram.core.contract.link.link_key import COMMAND, read_key
 DEFAULT_BAUD = 115_200
 
 
-@dataclass
-class Transport:
+class Transport(msgspec.Struct):
     """An open port. ``read`` waits at most ``timeout_s`` and returns what is there."""
 
     port: Any

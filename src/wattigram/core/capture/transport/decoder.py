@@ -7,10 +7,10 @@ what does not fit the run is looked at frame by frame.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 from zlib import crc32
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -87,8 +87,7 @@ class SampleRun(NamedTuple):
         )
 
 
-@dataclass
-class DecodeStats:
+class DecodeStats(msgspec.Struct):
     """What came and what did not, since the decoder was made."""
 
     frames: int = 0
@@ -96,7 +95,7 @@ class DecodeStats:
     payload_faults: int = 0
     frames_lost: int = 0
     restarts: int = 0
-    items_lost: dict[int, int] = field(default_factory=dict)
+    items_lost: dict[int, int] = msgspec.field(default_factory=dict)
 
 
 class Decoder:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 
-@dataclass(frozen=True)
-class SerialPort:
+class SerialPort(msgspec.Struct, frozen=True):
     """A device with what it says of itself."""
 
     device: str

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Any, Literal
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import FirmwareError
@@ -32,8 +33,7 @@ _ENCODINGS: dict[int, Kind] = {
 }
 
 
-@dataclass(frozen=True)
-class CType:
+class CType(msgspec.Struct, frozen=True):
     """A type as C has it; an array has ``count`` of ``element``, a struct has members."""
 
     name: str
@@ -44,8 +44,7 @@ class CType:
     members: tuple[Member, ...] = ()
 
 
-@dataclass(frozen=True)
-class Member:
+class Member(msgspec.Struct, frozen=True):
     """A member of a struct, ``offset`` bytes from its beginning."""
 
     name: str
@@ -53,8 +52,7 @@ class Member:
     type: CType
 
 
-@dataclass(frozen=True)
-class MemoryLocation:
+class MemoryLocation(msgspec.Struct, frozen=True):
     """Something in memory that can be looked at: a number, or an array of numbers."""
 
     name: str
@@ -82,8 +80,7 @@ class MemoryLocation:
         return np.frombuffer(data[: self.size], dtype=np.dtype(f"<{letter}{self.type.size}"))
 
 
-@dataclass(frozen=True)
-class Variable:
+class Variable(msgspec.Struct, frozen=True):
     """A variable that the image has, and the file that it is from."""
 
     name: str

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import bisect
 import logging
-from dataclasses import dataclass
 from functools import cached_property
 from io import BytesIO
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.foreign import reading_foreign
@@ -20,16 +21,14 @@ _DAMAGED = "The image is damaged"
 _SHF_COMPRESSED = 1 << 11
 
 
-@dataclass(frozen=True)
-class LoadSegment:
+class LoadSegment(msgspec.Struct, frozen=True):
     """Bytes that are loaded to an address."""
 
     address: int
     data: bytes
 
 
-@dataclass(frozen=True)
-class Image:
+class Image(msgspec.Struct, frozen=True, dict=True):
     """A compiled program: one for a 32-bit Arm core can be run, any other little-endian one be
     looked at."""
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import struct
-from dataclasses import dataclass
 from enum import IntEnum
 from zlib import crc32
 
+import msgspec
 import numpy as np
 
 from wattigram.core.base.foreign import visible_text
@@ -55,8 +55,7 @@ class FrameType(IntEnum):
     REPLY = 5
 
 
-@dataclass(frozen=True)
-class Frame:
+class Frame(msgspec.Struct, frozen=True):
     """A frame other than samples; its payload is text or events."""
 
     type: FrameType

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from wattigram.core.base.errors import LinkError
 from wattigram.core.base.foreign import visible_text
@@ -11,8 +11,7 @@ PROTOCOL = 2
 LARGEST_IDENTITY = 4096
 
 
-@dataclass(frozen=True)
-class Identity:
+class Identity(msgspec.Struct, frozen=True):
     """A board's name, the design it was built from, and the rate of its ticks."""
 
     board: str

@@ -10,11 +10,12 @@ into partial fractions, and each pole's answer to such a piece is again of that 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import accumulate
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 FloatArray = NDArray[np.float64]
@@ -25,8 +26,7 @@ _SAME = 1e-6
 """Poles nearer to each other than this are pulled apart."""
 
 
-@dataclass(frozen=True)
-class PiecewiseWaveform:
+class PiecewiseWaveform(msgspec.Struct, frozen=True, dict=True):
     """A voltage over time.
 
     Attributes

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from wattigram.core.advise.findings import Finding, find_all
@@ -51,8 +52,7 @@ OTHERWISE_NAMED = {
 """Causes that have another name than the finding that tells them beforehand."""
 
 
-@dataclass(frozen=True)
-class LikelyCause:
+class LikelyCause(msgspec.Struct, frozen=True):
     """A mistake that would look like this.
 
     Attributes
@@ -286,8 +286,7 @@ class FailingSignal:
 Tester = Callable[[FailingSignal], LikelyCause | None]
 
 
-@dataclass(frozen=True)
-class CauseTest:
+class CauseTest(msgspec.Struct, frozen=True):
     """A test for likely causes, with the codes of those that it may give."""
 
     test: Tester

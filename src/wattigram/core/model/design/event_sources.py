@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from wattigram.core.model.design.project import Project, Signal
 from wattigram.core.model.design.stage import Threshold
 
 
-@dataclass(frozen=True)
-class Watch:
+class Watch(msgspec.Struct, frozen=True):
     """Something that makes events: a window of a signal, a twin's limit, or a comparator.
 
     ``index`` counts a signal's windows from 0.

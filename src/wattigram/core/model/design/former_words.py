@@ -8,8 +8,9 @@ those words too.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
+
+import msgspec
 
 from wattigram.core.base.model_fields import fields_of, models_in
 from wattigram.core.base.models import StrictModel
@@ -53,12 +54,11 @@ from wattigram.core.model.design.stage import (
 from wattigram.core.model.design.trigger import SoftwareTrigger, ThresholdTrigger, TimerTrigger
 
 
-@dataclass(frozen=True)
-class _Former:
+class _Former(msgspec.Struct, frozen=True):
     """Of one kind of table: former key by key, and former value by value of each key."""
 
-    keys: Mapping[str, str] = field(default_factory=dict)
-    values: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    keys: Mapping[str, str] = msgspec.field(default_factory=dict)
+    values: Mapping[str, Mapping[str, str]] = msgspec.field(default_factory=dict)
 
 
 _FILTER = {"accumulator_bits": "register_bits", "done_in": "by"}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from wattigram.core.model.bench import PairedSource
 from wattigram.core.model.design.edits import (
@@ -18,8 +18,7 @@ from wattigram.core.model.design.trigger import EdgeTrigger
 from wattigram.core.model.design.workspace import Workspace
 
 
-@dataclass(frozen=True)
-class InputOption:
+class InputOption(msgspec.Struct, frozen=True):
     """One input of the part, as a place for one signal.
 
     Attributes

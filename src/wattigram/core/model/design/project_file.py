@@ -6,10 +6,11 @@ import hashlib
 import json
 import tomllib
 from collections.abc import Callable
-from dataclasses import replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
+
+from msgspec.structs import replace
 
 from wattigram.core.base.errors import ProjectError
 from wattigram.core.base.models import lean_values, plain_values

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -13,8 +13,7 @@ from wattigram.core.model.design.stage import Code, Threshold
 from wattigram.core.model.design.workspace import Workspace, cached
 
 
-@dataclass(frozen=True)
-class Scale:
+class Scale(msgspec.Struct, frozen=True):
     """A converter's transfer at one resolution; ``steps`` counts make full scale.
 
     ``signed`` is the transfer of a differential pair, from −Vref to +Vref. ``gain`` is what a code

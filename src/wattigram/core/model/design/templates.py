@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from fractions import Fraction
+
+import msgspec
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.model.design.edits import (
@@ -136,8 +137,7 @@ def _retrieval(workspace: Workspace, converter: Converter) -> Retrieval:
     return Interrupt() if "interrupt" in converter.retrievals else Polling()
 
 
-@dataclass(frozen=True)
-class Template:
+class Template(msgspec.Struct, frozen=True):
     """A start, and what it is for."""
 
     name: str

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property, wraps
 from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar, cast
+
+import msgspec
 
 from wattigram.core.base.cache import Cache
 from wattigram.core.base.errors import ProjectError
@@ -24,8 +25,7 @@ from wattigram.core.model.design.project_file import (
 from wattigram.core.model.part import Converter, Part, find_part, save_part_beside
 
 
-@dataclass(frozen=True)
-class Workspace:
+class Workspace(msgspec.Struct, frozen=True, dict=True):
     """What every calculation starts from. It never changes, so what follows from it is worked out
     once.
 
@@ -35,8 +35,8 @@ class Workspace:
 
     project: Project
     part: Part
-    known: Cache = field(default_factory=Cache, compare=False, repr=False)
-    recent: Cache = field(default_factory=lambda: Cache(2), compare=False, repr=False)
+    known: Cache = msgspec.field(default_factory=Cache)
+    recent: Cache = msgspec.field(default_factory=lambda: Cache(2))
 
     @cached_property
     def bus_clock_hz(self) -> Fraction:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
+
+import msgspec
 
 from wattigram.core.base.errors import PartError
 from wattigram.core.base.toml_document import parse_toml, read_text, write_atomically
@@ -13,8 +14,7 @@ from wattigram.core.model.part.model import Part, load_part, parse_part
 FOLDER = Path(__file__).parent / "catalogue"
 
 
-@dataclass(frozen=True)
-class CatalogueEntry:
+class CatalogueEntry(msgspec.Struct, frozen=True):
     """A part that comes with the program, as a list shows it."""
 
     id: str

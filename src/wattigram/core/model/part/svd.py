@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from io import BytesIO
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from wattigram.core.base.errors import PartError
 from wattigram.core.base.foreign import reading_foreign
@@ -23,8 +24,7 @@ DEEPEST = 40
 MOST_ELEMENTS = 1_000_000
 
 
-@dataclass(frozen=True)
-class SvdField:
+class SvdField(msgspec.Struct, frozen=True):
     """Bits of a register; ``values`` are named codes."""
 
     name: str
@@ -35,8 +35,7 @@ class SvdField:
     values: tuple[tuple[str, int], ...] = ()
 
 
-@dataclass(frozen=True)
-class SvdRegister:
+class SvdRegister(msgspec.Struct, frozen=True):
     """A register, or ``count`` alike every ``step`` bytes."""
 
     name: str
@@ -49,15 +48,14 @@ class SvdRegister:
     step: int = 4
 
 
-@dataclass(frozen=True)
-class SvdPeripheral:
+class SvdPeripheral(msgspec.Struct, frozen=True):
     """A peripheral with its registers and interrupt lines."""
 
     name: str
     base: int
     text: str
     registers: tuple[SvdRegister, ...]
-    lines: tuple[int, ...] = field(default=())
+    lines: tuple[int, ...] = msgspec.field(default=())
 
 
 def read_svd(path: Path) -> tuple[SvdPeripheral, ...]:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from functools import lru_cache
+
+import msgspec
 
 from wattigram.core.model.design.stage import LowPassFilter, MovingAverage, Stage, rate_divisor
 
@@ -79,8 +80,7 @@ def filter_delay(stage: Stage | None) -> float:
     return (stage.count - 1) / 2
 
 
-@dataclass(frozen=True)
-class Truncation:
+class Truncation(msgspec.Struct, frozen=True):
     """What ``sum >> shift`` cuts off, in LSB of the samples that go in.
 
     Attributes
@@ -109,8 +109,7 @@ def filter_truncation(stage: Stage | None) -> Truncation:
     return Truncation(-(lowest - 1) / (2 * lowest) * step_lsb, step_lsb)
 
 
-@dataclass(frozen=True)
-class FilterMetrics:
+class FilterMetrics(msgspec.Struct, frozen=True):
     """What a stage makes of samples of ``rate_hz``.
 
     Attributes

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
 from functools import lru_cache
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from wattigram.core.model.bench import (
     DcSource,
@@ -24,8 +25,7 @@ RAREST_HZ = 1 / 86_400
 """Noise that makes an edge less often than once a day makes none that one would wait for."""
 
 
-@dataclass(frozen=True)
-class ComparatorMetrics:
+class ComparatorMetrics(msgspec.Struct, frozen=True):
     """A comparator as it is set.
 
     Attributes

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from wattigram.core.model.design.project import Chain, Project, Signal
 from wattigram.core.model.design.stage import Threshold
@@ -23,8 +23,7 @@ SHARE_KEPT = 4
 """A program gives one part in so many of its data memory to values that wait."""
 
 
-@dataclass(frozen=True)
-class ComparedPair:
+class ComparedPair(msgspec.Struct, frozen=True):
     """Two signals of which the program holds values against each other; reduced ones, where there
     are any."""
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+import msgspec
 
 from wattigram.core.model.design.project import Chain, Signal
 from wattigram.core.model.design.scale import signal_scale
@@ -20,8 +21,7 @@ DITHER_LSB = 0.5
 """Input noise from which on quantisation noise averages like white noise."""
 
 
-@dataclass(frozen=True)
-class SignalNoise:
+class SignalNoise(msgspec.Struct, frozen=True):
     """Noise in LSB rms of the chain's resolution."""
 
     input_lsb: float

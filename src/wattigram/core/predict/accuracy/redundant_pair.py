@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from fractions import Fraction
+
+import msgspec
 
 from wattigram.core.model.design.project import Chain, Signal
 from wattigram.core.model.design.stage import rate_divisor
@@ -17,8 +18,7 @@ from wattigram.core.predict.timing import scan_timing
 SIGMAS = 5.0
 
 
-@dataclass(frozen=True)
-class PairMetrics:
+class PairMetrics(msgspec.Struct, frozen=True):
     """Contributions to the difference of two readings, in volts of the signal.
 
     Attributes

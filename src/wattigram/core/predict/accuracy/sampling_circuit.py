@@ -16,17 +16,16 @@ have without the sampler, its own low-pass included (superposition).
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from functools import lru_cache
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 FloatArray = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class PinCircuit:
+class PinCircuit(msgspec.Struct, frozen=True):
     """What a pin is fed through, ohms and farads; ``external_f`` is 0 where no capacitor is at the
     pin."""
 
@@ -83,8 +82,7 @@ def sampling_matrix(
     return np.asarray((vectors * decays) @ vectors.T * (root[np.newaxis, :] / root[:, np.newaxis]))
 
 
-@dataclass(frozen=True)
-class SideCircuit:
+class SideCircuit(msgspec.Struct, frozen=True):
     """One sampling capacitor over all conversions of a slot, as it follows from what was there
     before.
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
+
+import msgspec
 
 from wattigram.core.model.design.project import Chain, Signal
 from wattigram.core.model.design.scale import signal_scale
@@ -53,8 +54,7 @@ def carry_over(
     return steady_share(side, pins, max(0.0, 1 / rate_hz - sampling_s))
 
 
-@dataclass(frozen=True)
-class SlotCircuit:
+class SlotCircuit(msgspec.Struct, frozen=True):
     """A slot's sampling capacitors: one, or one on each side of a pair.
 
     Attributes
@@ -120,8 +120,7 @@ def _sides_of(workspace: Workspace, chain: Chain, signal: Signal) -> list[tuple[
     return [names]
 
 
-@dataclass(frozen=True)
-class SlotSettling:
+class SlotSettling(msgspec.Struct, frozen=True):
     """How well one slot settles on the bench as wired."""
 
     signal: str

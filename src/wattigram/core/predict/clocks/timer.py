@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import lru_cache
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from wattigram.core.model.design.outputs import Playback
 from wattigram.core.model.design.trigger import TimerTrigger
 from wattigram.core.model.design.workspace import Workspace
 
 
-@dataclass(frozen=True)
-class TimerSetting:
+class TimerSetting(msgspec.Struct, frozen=True):
     """What a timer is set to. Registers hold each count minus one."""
 
     timer_hz: Fraction

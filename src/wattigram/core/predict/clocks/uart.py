@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
+
+import msgspec
 
 from wattigram.core.model.design.outputs import UartSetup
 from wattigram.core.model.design.workspace import Workspace
 
 
-@dataclass(frozen=True)
-class UartTiming:
+class UartTiming(msgspec.Struct, frozen=True):
     """A UART as it is really clocked.
 
     Attributes

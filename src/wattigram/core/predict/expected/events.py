@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -24,8 +24,7 @@ CyclesOf = Callable[[Chain], int]
 VALUES_AT_ONCE = 1 << 17
 
 
-@dataclass(frozen=True)
-class ExpectedEvent:
+class ExpectedEvent(msgspec.Struct, frozen=True):
     """A crossing: the condition begins to hold, or has ceased by the hysteresis."""
 
     time_s: float

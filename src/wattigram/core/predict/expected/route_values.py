@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -27,8 +26,7 @@ FloatArray = NDArray[np.float64]
 _LOOKS_BACK = 9
 
 
-@dataclass(frozen=True)
-class ExpectedValues:
+class ExpectedValues(msgspec.Struct, frozen=True):
     """Lowest and highest value that may have taken effect at each of given instants, (n,) float64
     each."""
 

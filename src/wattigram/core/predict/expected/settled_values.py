@@ -13,8 +13,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -28,8 +28,7 @@ PinVoltage = Callable[[int, str], FloatArray]
 """Of a slot's place and one of its pins: (scans,) volts at the sampling instants."""
 
 
-@dataclass
-class _Side:
+class _Side(msgspec.Struct):
     """One sampling capacitor of one slot over all scans."""
 
     place: int

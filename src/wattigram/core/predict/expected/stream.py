@@ -4,8 +4,8 @@ allow."""
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -47,8 +47,7 @@ _LOW_PASS_MEMORY = 24
 """Time constants after which a low-pass no longer knows what came before."""
 
 
-@dataclass(frozen=True)
-class ExpectedStream:
+class ExpectedStream(msgspec.Struct, frozen=True):
     """Expected samples of one signal, in the signal's own volts.
 
     Attributes

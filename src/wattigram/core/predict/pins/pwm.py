@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from fractions import Fraction
+
+import msgspec
 
 from wattigram.core.contract.shapes import pulse_train
 from wattigram.core.model.design.outputs import PwmOutput
@@ -12,8 +13,7 @@ from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.clocks import TimerSetting, set_timer
 
 
-@dataclass(frozen=True)
-class PwmTiming:
+class PwmTiming(msgspec.Struct, frozen=True):
     """A PWM output as its timer really is set.
 
     Attributes

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from wattigram.core.model.bench import Driven
 from wattigram.core.model.design.stage import Comparator
@@ -11,8 +11,7 @@ from wattigram.core.predict.pins.input_pins import input_source
 from wattigram.core.predict.pins.output_pins import generator_on, output_waveform, routed_pins
 
 
-@dataclass(frozen=True)
-class ComparatorInputs:
+class ComparatorInputs(msgspec.Struct, frozen=True):
     """A comparator as it is set and wired.
 
     Attributes

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,8 +13,7 @@ from wattigram.core.model.design.workspace import Workspace, cached
 from wattigram.core.predict.timing.cycle import scan_timing
 
 
-@dataclass(frozen=True)
-class BufferTiming:
+class BufferTiming(msgspec.Struct, frozen=True):
     """A loop of ``items`` that ``slots`` slots fill in turn."""
 
     name: str

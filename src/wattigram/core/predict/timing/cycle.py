@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 from itertools import accumulate
+
+import msgspec
 
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.stage import BlockAverage, SumFilter, rate_divisor
@@ -20,8 +21,7 @@ LONGEST_PATTERN = 4096
 """Triggers after which an irregular pattern is taken for what it was so far."""
 
 
-@dataclass(frozen=True)
-class SlotTiming:
+class SlotTiming(msgspec.Struct, frozen=True, dict=True):
     """One slot, in seconds after the cycle's first trigger.
 
     ``repeats`` conversions follow each other in it, each ``each_s`` long.
@@ -58,8 +58,7 @@ class SlotTiming:
         return float(self.start_s), float(self.end_s), float(self.sampling_s)
 
 
-@dataclass(frozen=True)
-class ScanTiming:
+class ScanTiming(msgspec.Struct, frozen=True, dict=True):
     """One pass through the slots.
 
     Attributes

@@ -3,8 +3,9 @@ elsewhere."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
+
+import msgspec
 
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.retrieval import Interrupt
@@ -12,8 +13,7 @@ from wattigram.core.model.design.trigger import SoftwareTrigger
 from wattigram.core.model.design.workspace import Workspace, cached
 
 
-@dataclass(frozen=True)
-class SoftwareStep:
+class SoftwareStep(msgspec.Struct, frozen=True):
     """From the end of a conversion, in seconds.
 
     ``notice_s`` passes until the program is there, on average, and up to ``jitter_s`` more or less

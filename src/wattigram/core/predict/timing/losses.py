@@ -13,9 +13,9 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
 from fractions import Fraction
 
+import msgspec
 import numpy as np
 
 MOST_WAITS = 33
@@ -129,8 +129,7 @@ def _played_through(
     return 1 - read_units / number
 
 
-@dataclass(frozen=True)
-class Queue:
+class Queue(msgspec.Struct, frozen=True):
     """A FIFO: it calls when ``mark`` results wait, and keeps the oldest ``depth``."""
 
     mark: int

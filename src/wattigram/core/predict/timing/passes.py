@@ -11,10 +11,10 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
 
+import msgspec
 import numpy as np
 
 from wattigram.core.predict.timing.losses import PLAYED, UNLIKELY, waits
@@ -22,8 +22,7 @@ from wattigram.core.predict.timing.losses import PLAYED, UNLIKELY, waits
 MOST_STEPS = 60_000
 
 
-@dataclass(frozen=True)
-class IsrTiming:
+class IsrTiming(msgspec.Struct, frozen=True):
     """A handler of results, in clocks.
 
     Attributes
@@ -42,8 +41,7 @@ class IsrTiming:
     leave: Fraction
 
 
-@dataclass(frozen=True)
-class ServedScan:
+class ServedScan(msgspec.Struct, frozen=True):
     """What becomes of a pass.
 
     Attributes

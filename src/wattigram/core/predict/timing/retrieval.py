@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
+
+import msgspec
 
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.retrieval import Dma, Fifo, Polling
@@ -14,8 +15,7 @@ from wattigram.core.predict.timing.isr_cost import software_step, starts_each
 from wattigram.core.predict.timing.losses import Queue, overflowed_share, overwritten_share
 
 
-@dataclass(frozen=True)
-class RetrievalTiming:
+class RetrievalTiming(msgspec.Struct, frozen=True):
     """What fetching a chain's results asks of the processor.
 
     Attributes

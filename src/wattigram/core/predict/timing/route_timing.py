@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
+
+import msgspec
 
 from wattigram.core.model.design.route import (
     DacDestination,
@@ -26,8 +27,7 @@ BURSTS = 4096
 """Values whose bytes are followed one by one to count what a UART loses of them."""
 
 
-@dataclass(frozen=True)
-class RouteTiming:
+class RouteTiming(msgspec.Struct, frozen=True):
     """Rates of a route, all per second.
 
     Attributes
@@ -64,8 +64,7 @@ class RouteTiming:
     latency_s: float
 
 
-@dataclass(frozen=True)
-class _Flow:
+class _Flow(msgspec.Struct, frozen=True):
     """What comes and what is asked for, before anything is lost.
 
     Attributes
@@ -97,8 +96,7 @@ class _Flow:
         return float(self.source_hz) / (self.items if self.from_wire else 1)
 
 
-@dataclass(frozen=True)
-class _Destination:
+class _Destination(msgspec.Struct, frozen=True):
     """Writes per second that it takes, whether they are bytes, and whether a register waits for a
     period."""
 
@@ -107,8 +105,7 @@ class _Destination:
     preload: bool
 
 
-@dataclass(frozen=True)
-class _Arrival:
+class _Arrival(msgspec.Struct, frozen=True):
     """What becomes of the writes, per second."""
 
     effective_hz: float

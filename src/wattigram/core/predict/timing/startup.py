@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from wattigram.core.model.design.project import Chain, Step
 from wattigram.core.model.design.retrieval import Dma
@@ -20,8 +20,7 @@ STEP_NAMES: dict[Step, str] = {
 }
 
 
-@dataclass(frozen=True)
-class StartupFault:
+class StartupFault(msgspec.Struct, frozen=True):
     """A step out of place; ``mild`` ones cost the first event at most."""
 
     step: Step
@@ -29,8 +28,7 @@ class StartupFault:
     mild: bool = False
 
 
-@dataclass(frozen=True)
-class StartupCheck:
+class StartupCheck(msgspec.Struct, frozen=True):
     """An order of steps and what comes of it.
 
     Attributes

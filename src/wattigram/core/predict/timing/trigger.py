@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
+
+import msgspec
 
 from wattigram.core.model.bench import Driven
 from wattigram.core.model.design.project import Chain
@@ -25,8 +26,7 @@ from wattigram.core.predict.timing.isr_cost import waits_in_vain
 Edges = tuple[Fraction, tuple[Fraction, ...]]
 
 
-@dataclass(frozen=True)
-class TriggerTiming:
+class TriggerTiming(msgspec.Struct, frozen=True):
     """What starts a chain.
 
     Attributes

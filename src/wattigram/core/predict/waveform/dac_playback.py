@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -38,8 +38,7 @@ START_STEP_CYCLES = 2000
 """Bus clocks that the program takes to get to each generator that nothing else starts."""
 
 
-@dataclass(frozen=True)
-class DacPlayback:
+class DacPlayback(msgspec.Struct, frozen=True, dict=True):
     """What a generator puts out.
 
     Attributes

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 
+import msgspec
 import numpy as np
 
 from wattigram.core.predict.clocks import solve_timer
@@ -16,8 +16,7 @@ ITEM_BYTES = 2
 POWERS = tuple(1 << power for power in range(3, 15))
 
 
-@dataclass(frozen=True)
-class WaveChoice:
+class WaveChoice(msgspec.Struct, frozen=True):
     """Points in the table and ticks of the update timer.
 
     Attributes

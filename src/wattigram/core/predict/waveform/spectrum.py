@@ -4,8 +4,8 @@ them."""
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,8 +17,7 @@ BANDS = 4
 MOST_LINES = 1 << 17
 
 
-@dataclass(frozen=True)
-class OutputSpectrum:
+class OutputSpectrum(msgspec.Struct, frozen=True):
     """Lines of what leaves the pin.
 
     Attributes

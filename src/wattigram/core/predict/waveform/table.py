@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,8 +17,7 @@ IntArray = NDArray[np.int64]
 _ITEM_MASK = 0xFFFF
 
 
-@dataclass(frozen=True)
-class TableCodes:
+class TableCodes(msgspec.Struct, frozen=True):
     """A table as it lies in memory.
 
     Attributes

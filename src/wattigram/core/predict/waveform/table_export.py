@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,8 +18,7 @@ from wattigram.core.predict.waveform.files import table_c, table_csv, write_wav
 from wattigram.core.predict.waveform.table import table_codes, table_dac, table_player
 
 
-@dataclass(frozen=True)
-class ExportedTable:
+class ExportedTable(msgspec.Struct, frozen=True):
     """A table as its DAC plays it.
 
     Attributes
@@ -72,8 +71,7 @@ def exported_table(
     )
 
 
-@dataclass(frozen=True)
-class TableFormat:
+class TableFormat(msgspec.Struct, frozen=True):
     """A kind of file.
 
     Attributes

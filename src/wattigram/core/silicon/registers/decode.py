@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+
+import msgspec
 
 from wattigram.core.silicon.registers.encode import LINES_ENABLE, Shadow
 from wattigram.core.silicon.registers.register_map import (
@@ -18,12 +19,12 @@ LINES_DISABLE = 0xE000E180
 MOST_LINES = 240
 
 
-@dataclass
-class SiliconState:
+class SiliconState(msgspec.Struct):
     """What peripherals are set to after some writes.
 
     Attributes
     ----------
+    shadow : what stands in each register
     first : dict of (owner, setting) → int
         Number of the write that first enabled something: "on", "run", "start", "window-on"; "line"
         for an interrupt.
@@ -36,21 +37,25 @@ class SiliconState:
     """
 
     registers: RegisterMap
-    first: dict[tuple[str, str], int] = field(default_factory=dict)
-    calibrations: dict[str, int] = field(default_factory=dict)
-    calibrated: set[str] = field(default_factory=set)
-    touched: dict[str, int] = field(default_factory=dict)
-    lines: set[int] = field(default_factory=set)
-    notes: list[str] = field(default_factory=list)
+    shadow: Shadow
+    first: dict[tuple[str, str], int] = msgspec.field(default_factory=dict)
+    calibrations: dict[str, int] = msgspec.field(default_factory=dict)
+    calibrated: set[str] = msgspec.field(default_factory=set)
+    touched: dict[str, int] = msgspec.field(default_factory=dict)
+    lines: set[int] = msgspec.field(default_factory=set)
+    notes: list[str] = msgspec.field(default_factory=list)
     writes: int = 0
 
-    def __post_init__(self) -> None:
-        self.shadow = Shadow(self.registers)
+    @classmethod
+    def after_reset(cls, registers: RegisterMap) -> SiliconState:
+        """Every field as it stands before the first write."""
+        return cls(registers, Shadow(registers))
 
     def copy(self) -> SiliconState:
         """The same state, to go on from by itself."""
-        found = SiliconState(
+        return SiliconState(
             self.registers,
+            self.shadow.copy(),
             dict(self.first),
             dict(self.calibrations),
             set(self.calibrated),
@@ -59,8 +64,6 @@ class SiliconState:
             list(self.notes),
             self.writes,
         )
-        found.shadow = self.shadow.copy()
-        return found
 
     def has(self, owner: str, name: str) -> bool:
         """Whether the part has a field for a setting."""
@@ -162,7 +165,7 @@ class SiliconState:
 
 def decode_writes(registers: RegisterMap, writes: Iterable[tuple[int, int, int]]) -> SiliconState:
     """Settings after writes of (address, width in bits, value), in their order."""
-    state = SiliconState(registers)
+    state = SiliconState.after_reset(registers)
     for address, width, value in writes:
         state.write(address, width, value)
     return state

@@ -7,9 +7,10 @@ no other names.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import cast
+
+import msgspec
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.base.validation import ModelError
@@ -48,8 +49,7 @@ from wattigram.core.silicon.registers.outputs_from_registers import OutputReader
 DEFAULT_HANDLER_CYCLES = 2000
 
 
-@dataclass(frozen=True)
-class Surroundings:
+class Surroundings(msgspec.Struct, frozen=True):
     """What is around the silicon: not set by any register.
 
     ``levels_v`` are those at which edges on pins are taken.
@@ -60,19 +60,18 @@ class Surroundings:
     reference: str = ""
     bus_clock_hz: Fraction | None = None
     bench: tuple[Wiring, ...] = ()
-    levels_v: Mapping[str, float] = field(default_factory=dict)
+    levels_v: Mapping[str, float] = msgspec.field(default_factory=dict)
 
 
-@dataclass(frozen=True)
-class Observed:
+class Observed(msgspec.Struct, frozen=True):
     """What software does again and again, as it was seen to do it, by converter.
 
     ``inputs`` are channels with their sampling cycles, in the order in which software points there.
     """
 
-    handler_cycles: Mapping[str, int] = field(default_factory=dict)
-    inputs: Mapping[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
-    restarts: Mapping[str, bool] = field(default_factory=dict)
+    handler_cycles: Mapping[str, int] = msgspec.field(default_factory=dict)
+    inputs: Mapping[str, tuple[tuple[int, int], ...]] = msgspec.field(default_factory=dict)
+    restarts: Mapping[str, bool] = msgspec.field(default_factory=dict)
 
 
 ReadCodes = Callable[[int, int, int], tuple[int, ...]]

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+
+import msgspec
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.silicon.registers.register_map import (
@@ -20,8 +21,7 @@ LINES_ENABLE = 0xE000E100
 """Set-enable registers of the core's interrupt controller, 32 lines each (Armv7-M, B3.4)."""
 
 
-@dataclass(frozen=True)
-class FieldWrite:
+class FieldWrite(msgspec.Struct, frozen=True):
     """What a write puts into one field, and the setting that it comes from."""
 
     place: FieldPlace
@@ -29,8 +29,7 @@ class FieldWrite:
     setting: Setting
 
 
-@dataclass(frozen=True)
-class Write:
+class Write(msgspec.Struct, frozen=True):
     """One write to a register.
 
     Attributes

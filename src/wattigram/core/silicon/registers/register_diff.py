@@ -4,8 +4,9 @@ order, missing writes."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from types import MappingProxyType
+
+import msgspec
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.base.validation import ModelError
@@ -30,8 +31,7 @@ by converter."""
 _NOWHERE: Pointings = MappingProxyType({})
 
 
-@dataclass(frozen=True)
-class RegisterDifference:
+class RegisterDifference(msgspec.Struct, frozen=True):
     """One field that is otherwise than the design has it, or one step at another place; ``text``
     says how."""
 

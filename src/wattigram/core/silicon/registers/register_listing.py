@@ -3,16 +3,16 @@ what has changed."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from difflib import SequenceMatcher
+
+import msgspec
 
 from wattigram.core.model.part import RegisterField
 from wattigram.core.silicon.registers.encode import FieldWrite, Shadow, Write
 from wattigram.core.silicon.registers.register_map import RegisterAt, RegisterMap
 
 
-@dataclass(frozen=True)
-class SheetField:
+class SheetField(msgspec.Struct, frozen=True):
     """One field: its code at the end, and the writes that it comes from; ``writes`` number those of
     the design."""
 
@@ -27,8 +27,7 @@ class SheetField:
         return self.field.access == "start" and self.last is not None
 
 
-@dataclass(frozen=True)
-class SheetRow:
+class SheetRow(msgspec.Struct, frozen=True):
     """One register: its value when all is set up; ``symbol`` names what the linker places there."""
 
     at: RegisterAt

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
 from functools import cached_property
+
+import msgspec
 
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.part import Block, Part, Register, RegisterField
 
 
-@dataclass(frozen=True)
-class Symbol:
+class Symbol(msgspec.Struct, frozen=True):
     """The address of something that the linker places: a loop or a table."""
 
     kind: str
@@ -25,8 +25,7 @@ Value = int | str | bool | frozenset[int] | Symbol
 """What a setting is: a number, a name, yes or no, a set of channels, or the address of a symbol."""
 
 
-@dataclass(frozen=True)
-class Setting:
+class Setting(msgspec.Struct, frozen=True):
     """One thing that a peripheral is set to; ``index`` counts slots, channels or windows."""
 
     owner: str
@@ -35,8 +34,7 @@ class Setting:
     index: int = 0
 
 
-@dataclass(frozen=True)
-class FieldPlace:
+class FieldPlace(msgspec.Struct, frozen=True):
     """One field of one register of one peripheral."""
 
     owner: str
@@ -51,8 +49,7 @@ class FieldPlace:
         return self.address + self.field.low // 8
 
 
-@dataclass(frozen=True)
-class RegisterAt:
+class RegisterAt(msgspec.Struct, frozen=True):
     """One register of one peripheral, ``index`` among those alike."""
 
     owner: str
@@ -74,12 +71,11 @@ def c_name(text: str) -> str:
     return re.sub(r"[^A-Z0-9]+", "_", text.upper()).strip("_") or "X"
 
 
-@dataclass(frozen=True)
-class RegisterMap:
+class RegisterMap(msgspec.Struct, frozen=True, dict=True):
     """Finds registers of a part."""
 
     part: Part
-    _places: dict[tuple[str, str], tuple[Block, int, Register, RegisterField]] = field(
+    _places: dict[tuple[str, str], tuple[Block, int, Register, RegisterField]] = msgspec.field(
         default_factory=dict
     )
 

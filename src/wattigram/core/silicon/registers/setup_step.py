@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from wattigram.core.model.design.project import Step
 from wattigram.core.silicon.registers.register_map import RegisterMap, Setting, Value
@@ -11,8 +11,7 @@ LINE = "line"
 """Name of the setting that enables a peripheral's interrupt; the core's own controller holds it."""
 
 
-@dataclass(frozen=True)
-class SetupStep:
+class SetupStep(msgspec.Struct, frozen=True):
     """Settings that are made at once. ``kind`` is a step of starting up, or what is set up."""
 
     kind: Step | str

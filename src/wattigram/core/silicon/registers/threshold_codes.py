@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from wattigram.core.model.design import (
     Chain,
@@ -15,8 +15,7 @@ from wattigram.core.model.design import (
 )
 
 
-@dataclass(frozen=True)
-class ThresholdCodes:
+class ThresholdCodes(msgspec.Struct, frozen=True):
     """Integers of a window, in codes of the stream that is compared."""
 
     low: int

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 from PyQt6.QtCore import QRectF
 
 from wattigram.core.model.design import Chain, Signal, Workspace
@@ -19,16 +18,14 @@ RowKey = tuple[str, str, int]
 SIDE = 10.0
 
 
-@dataclass(frozen=True)
-class YokeItem:
+class YokeItem(msgspec.Struct, frozen=True):
     """The bar above signals that share a converter; ``chain`` is None for those without one."""
 
     chain: Chain | None
     rect: QRectF
 
 
-@dataclass(frozen=True)
-class RowItem:
+class RowItem(msgspec.Struct, frozen=True):
     """One signal in one slot; ``place`` is −1 where it has none."""
 
     chain: Chain | None
@@ -53,8 +50,7 @@ class RowItem:
         )
 
 
-@dataclass(frozen=True)
-class ChainLayout:
+class ChainLayout(msgspec.Struct, frozen=True):
     """All places, for one width and font."""
 
     columns: tuple[float, ...]

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
@@ -42,8 +41,7 @@ LAPS = 2.5
 SIDE = 82
 
 
-@dataclass(frozen=True)
-class OutputRow:
+class OutputRow(msgspec.Struct, frozen=True):
     """One output and where it is painted."""
 
     text: OutputText

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from wattigram.core.base.quantity import format_rounded, format_si, format_volts
 from wattigram.core.model.bench import Jumper, resolve_source
@@ -25,8 +25,7 @@ from wattigram.core.predict.waveform import dac_playback
 from wattigram.desktop.inspector.routes import ON, sink_text, source_text
 
 
-@dataclass(frozen=True)
-class OutputText:
+class OutputText(msgspec.Struct, frozen=True):
     """All that a row says; ``cells`` are the five between the name and the stream."""
 
     section: str

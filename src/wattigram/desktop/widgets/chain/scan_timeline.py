@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from fractions import Fraction
 
+import msgspec
 from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 
@@ -17,8 +17,7 @@ EDGE_PX = 5
 LONGEST_VIEW_CYCLES = 2000
 
 
-@dataclass(frozen=True)
-class _Spot:
+class _Spot(msgspec.Struct, frozen=True):
     """Something that can be dragged."""
 
     kind: str

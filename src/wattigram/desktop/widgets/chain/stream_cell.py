@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
@@ -44,8 +44,7 @@ def value_span(
     return low - margin, high + margin
 
 
-@dataclass(frozen=True)
-class LimitLine:
+class LimitLine(msgspec.Struct, frozen=True):
     """A window's limit, or a comparator's threshold, as it stands on a stream."""
 
     window: int

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,8 +19,7 @@ FloatArray = NDArray[np.float64]
 BAND_POINTS = 4
 
 
-@dataclass(frozen=True)
-class Trace:
+class Trace(msgspec.Struct, frozen=True, dict=True):
     """One signal of a take, one stage of it."""
 
     name: str
@@ -81,8 +80,7 @@ class Trace:
         return times, low.astype(np.float64) * scale, high.astype(np.float64) * scale
 
 
-@dataclass(frozen=True)
-class TakeData:
+class TakeData(msgspec.Struct, frozen=True):
     """A take with a trace for each signal that it holds."""
 
     path: Path

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
 
+import msgspec
 import numpy as np
 
 from wattigram.core.contract.shapes import PulseShape, SegmentsShape, ShapeSegment, TriangleShape
@@ -14,8 +14,7 @@ from wattigram.core.predict.waveform import table_volts
 LEAST_SHARE, MOST_SHARE = 0.001, 0.999
 
 
-@dataclass(frozen=True)
-class Handle:
+class Handle(msgspec.Struct, frozen=True):
     """Something on the curve that can be dragged; ``turn`` is a share of the lap."""
 
     kind: str

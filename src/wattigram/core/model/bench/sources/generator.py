@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import ClassVar, Literal, Self
 
 import numpy as np
+from msgspec.structs import replace
 
 from wattigram.core.base.fields import Hertz, Share, Volts, VoltsOrZero
 from wattigram.core.contract.shapes import (

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from wattigram.core.contract.board_config import PinDrive
@@ -20,8 +21,7 @@ _LOOKS = 1 << 12
 _HALVINGS = 36
 
 
-@dataclass(frozen=True)
-class ShapeSource:
+class ShapeSource(msgspec.Struct, frozen=True, dict=True):
     """A course; ``sines`` are amplitude in volts, frequency in hertz and phase in turns of each.
 
     ``period_s`` is exact where it repeats, ``origin`` says where it comes from.

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any, ClassVar, Protocol, Self, cast
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -78,8 +78,7 @@ class Driven(Protocol):
         ...
 
 
-@dataclass(frozen=True)
-class Surroundings:
+class Surroundings(msgspec.Struct, frozen=True):
     """What a source may have to know of board and bench.
 
     Attributes
@@ -95,8 +94,7 @@ class Surroundings:
     other_pins: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class Choice:
+class Choice(msgspec.Struct, frozen=True):
     """A field of a source that is one of some values, by what each is called."""
 
     label: str
