@@ -85,7 +85,7 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
 def _outputs(workspace: Workspace) -> list[str]:
     """A line for each output and route."""
     project = workspace.project
-    found = []
+    lines = []
     for generator in project.generators:
         made = dac_playback(workspace, generator)
         error = "exact" if not made.error else f"{float(made.error) * 1e6:+.3g} ppm"
@@ -94,13 +94,13 @@ def _outputs(workspace: Workspace) -> list[str]:
             if made.wave_hz
             else f"{float(made.levels_v[-1]):.4f} V"
         )
-        found.append(
+        lines.append(
             f"  {generator.name}: {generator.dac}, {len(made.wanted_v)} points at "
             f"{format_si(1 / made.update_s, 'Hz')}, {wave}"
         )
     for pwm in project.pwm:
         timing = pwm_timing(workspace, pwm)
-        found.append(
+        lines.append(
             f"  {pwm.name}: {format_si(1 / timing.period_s, 'Hz')}, {timing.counts} steps, "
             f"{format_si(timing.duty, '%')}"
         )
@@ -109,11 +109,11 @@ def _outputs(workspace: Workspace) -> list[str]:
         lost = (
             f", {format_si(rates.overwritten_hz, 'Hz')} overwritten" if rates.overwritten_hz else ""
         )
-        found.append(
+        lines.append(
             f"  {route.name}: {format_si(rates.source_hz, 'Hz')} into "
             f"{format_si(rates.sink_hz, 'Hz')}{lost}"
         )
-    return ["", "Outputs:", *found] if found else []
+    return ["", "Outputs:", *lines] if lines else []
 
 
 def _pace(workspace: Workspace, chain: Chain) -> str:

@@ -23,16 +23,20 @@ def compare(first: Path, second: Path, every: bool, as_json: bool) -> None:
     FIRST: Project file, or the folder that holds it.
     SECOND: The other project.
     """
-    found = compare_designs(open_workspace(first), open_workspace(second))
+    differences = compare_designs(open_workspace(first), open_workspace(second))
     if as_json:
-        click.echo(json.dumps([asdict(one) for one in found], indent=2, ensure_ascii=False))
+        click.echo(
+            json.dumps(
+                [asdict(difference) for difference in differences], indent=2, ensure_ascii=False
+            )
+        )
     else:
-        for one in found:
-            if every or not one.is_equal:
-                mark = {"a": "‹ better", "b": "better ›", "": ""}[one.better]
+        for difference in differences:
+            if every or not difference.is_equal:
+                mark = {"a": "‹ better", "b": "better ›", "": ""}[difference.better]
                 click.echo(
-                    f"{one.subject:<22}{one.figure:<20}{value_text(one.a, one.unit):>16}{value_text(one.b, one.unit):>16}  {mark}"
+                    f"{difference.subject:<22}{difference.figure:<20}{value_text(difference.a, difference.unit):>16}{value_text(difference.b, difference.unit):>16}  {mark}"
                 )
-        if all(one.is_equal for one in found):
+        if all(difference.is_equal for difference in differences):
             click.echo("The two designs come to the same figures.")
-    raise click.exceptions.Exit(0 if all(one.is_equal for one in found) else 1)
+    raise click.exceptions.Exit(0 if all(difference.is_equal for difference in differences) else 1)

@@ -66,11 +66,11 @@ def firmware(
     written = write_firmware(workspace, out, drop_hooks)
     result: BuildResult | None = None
     if build:
-        found = find_compiler(compiler)
-        if found is None:
+        compiler_path = find_compiler(compiler)
+        if compiler_path is None:
             raise FirmwareError("There is no cross compiler on this machine.", cure=WHAT_TO_INSTALL)
         on_line = (lambda _line: None) if as_json else (lambda line: click.echo(line, err=True))
-        result = build_firmware(out, workspace.part, found, on_line)
+        result = build_firmware(out, workspace.part, compiler_path, on_line)
     if as_json:
         values = {
             key: value for key, value in msgspec.structs.asdict(written).items() if key != "folder"

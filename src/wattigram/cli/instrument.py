@@ -43,7 +43,7 @@ def simulate(port: int, level: float) -> None:
         serve(
             port,
             None if level != level else level,
-            lambda found: click.echo(f"scpi:127.0.0.1:{found}"),
+            lambda listening: click.echo(f"scpi:127.0.0.1:{listening}"),
         )
 
 

@@ -33,7 +33,7 @@ def _decibels(value: float) -> float | None:
 
 def _generator(workspace: Workspace, generator: Generator) -> Values:
     made = dac_playback(workspace, generator)
-    found: Values = {
+    values: Values = {
         "name": generator.name,
         "dac": generator.dac,
         "kind": former_value(generator.output, "kind"),
@@ -56,11 +56,11 @@ def _generator(workspace: Workspace, generator: Generator) -> Values:
     }
     if isinstance(generator.output, Playback):
         spectrum = output_spectrum(made)
-        found |= {
+        values |= {
             "droop_db": _decibels(spectrum.droop_db),
             "image_dbc": _decibels(spectrum.image_dbc),
         }
-    return found
+    return values
 
 
 def _pwm(workspace: Workspace, pwm: PwmOutput) -> Values:

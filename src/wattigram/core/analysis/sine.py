@@ -153,30 +153,30 @@ def _guesses(values: FloatArray, times_s: FloatArray) -> list[float]:
     if length == len(values):
         return [_spectral_guess(values, times_s)]
     even_s = np.linspace(times_s[0], times_s[-1], len(times_s))
-    found = [_spectral_guess(np.interp(even_s, times_s, values), even_s)]
+    guesses_hz = [_spectral_guess(np.interp(even_s, times_s, values), even_s)]
     if (
         length >= 8 and float(np.ptp(values[whole])) > 0
     ):  # near enough for the whole only once it fits the stretch
         first_hz = _spectral_guess(values[whole], times_s[whole])
-        found.append(_fit_near(values[whole], times_s[whole], first_hz).frequency_hz)
-    return found
+        guesses_hz.append(_fit_near(values[whole], times_s[whole], first_hz).frequency_hz)
+    return guesses_hz
 
 
 def _fit_near(values: FloatArray, times_s: FloatArray, frequency_hz: float) -> SineFit:
     """The four-parameter fit from a frequency on."""
     span_s = float(times_s[-1] - times_s[0])
     for _ in range(_ROUNDS):
-        found = _solve(values, times_s, frequency_hz, with_frequency=True)
-        if not found.amplitudes[:2].any():
+        solution = _solve(values, times_s, frequency_hz, with_frequency=True)
+        if not solution.amplitudes[:2].any():
             break
-        step_hz = found.slope / (2 * math.pi * span_s)
+        step_hz = solution.slope / (2 * math.pi * span_s)
         step_hz = max(-0.5 / span_s, min(0.5 / span_s, step_hz))
         frequency_hz += step_hz
         if abs(step_hz) < 1e-12 * max(frequency_hz, 1 / span_s):
             break
     coefficients = _solve(values, times_s, frequency_hz, with_frequency=False).amplitudes
     return _result(
-        values, times_s, frequency_hz, coefficients, found.slope_spread / (2 * math.pi * span_s)
+        values, times_s, frequency_hz, coefficients, solution.slope_spread / (2 * math.pi * span_s)
     )
 
 

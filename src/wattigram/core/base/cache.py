@@ -48,5 +48,5 @@ class Cache:
                 known = self._answers.setdefault(key, made)
                 while self._most is not None and len(self._answers) > self._most:
                     del self._answers[next(iter(self._answers))]
-        found: Answer = known
-        return found
+        answer: Answer = known
+        return answer

@@ -129,5 +129,5 @@ def field_type_of(annotation: Any) -> FieldType | None:
 def unit_of(model: type[Any], field: str) -> str | None:
     """Unit of a quantity; None for a field that is none."""
     kind = next(item.annotation for item in fields_of(model) if item.name == field)
-    found = field_type_of(kind)
-    return found.unit if found is not None else None
+    field_type = field_type_of(kind)
+    return field_type.unit if field_type is not None else None

@@ -176,10 +176,10 @@ def parse_quantity(text: str, unit: str, *, unit_required: bool = False) -> Frac
     """
     wanted = UNIT_NAMES.get(unit, "a plain number")
     try:
-        value, found = split_quantity(text)
+        value, unit_found = split_quantity(text)
     except QuantityError as fault:
         raise QuantityError(fault.message, cure=f"Write {wanted}.") from None
-    if found == CODE:
+    if unit_found == CODE:
         if unit not in {"", "LSB"}:
             raise QuantityError(
                 f"“{text[:40]}” is a code, and no "
@@ -187,8 +187,8 @@ def parse_quantity(text: str, unit: str, *, unit_required: bool = False) -> Frac
                 cure=f"Write {wanted}.",
             )
         return value
-    if found not in {unit, ""} or (unit_required and unit and not found):
-        problem = f"has the unit “{found}”" if found else "has no unit"
+    if unit_found not in {unit, ""} or (unit_required and unit and not unit_found):
+        problem = f"has the unit “{unit_found}”" if unit_found else "has no unit"
         raise QuantityError(f"“{text[:40]}” {problem}.", cure=f"Write {wanted}.")
     return value
 

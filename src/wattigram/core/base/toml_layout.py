@@ -95,14 +95,14 @@ def layout_of(text: str) -> Layout:
 
 def _keys(header: str) -> tuple[str, ...]:
     """The parts of a key, as TOML reads them."""
-    found: list[str] = []
+    keys: list[str] = []
     values: Any = tomllib.loads(header)
     while isinstance(values, dict) and len(values) == 1:
         key, values = next(iter(values.items()))
-        found.append(key)
+        keys.append(key)
         if isinstance(values, list):  # an array of tables, of which this is one
             (values,) = values
-    return tuple(found)
+    return tuple(keys)
 
 
 def _resolved(keys: tuple[str, ...], counts: dict[Path, int], is_item: bool) -> Path:
@@ -261,22 +261,22 @@ def matched(
     Tables of equal names are the same, in their order; what is left goes to the one with the most equal
     values, so that a table with a new name keeps its place, as long as something of it is as it was.
     """
-    found: list[int | None] = [None] * len(items)
+    partners: list[int | None] = [None] * len(items)
     free = list(range(len(earlier)))
     for same in (lambda a, b: a == b, _is_same):
         for number, item in enumerate(items):
-            if found[number] is None:
+            if partners[number] is None:
                 hit = next((place for place in free if same(item, earlier[place])), None)
                 if hit is not None:
-                    found[number] = hit
+                    partners[number] = hit
                     free.remove(hit)
     for number, item in enumerate(items):
-        if found[number] is None and free:
+        if partners[number] is None and free:
             best = max(free, key=lambda place: _likeness(item, earlier[place]))
             if _likeness(item, earlier[best]) > 0:
-                found[number] = best
+                partners[number] = best
                 free.remove(best)
-    return found
+    return partners
 
 
 def _is_same(one: Mapping[str, Any], other: Mapping[str, Any]) -> bool:

@@ -95,16 +95,16 @@ class _Search(msgspec.Struct, frozen=True):
         if len(kinds) != len(values):
             yield ModelFault(steps, "length", f"It must have {len(kinds)} items.", values)
             return
-        found = [
+        faults = [
             fault
             for number, (kind, value) in enumerate(zip(kinds, values, strict=True))
             for fault in self.faults(kind, value, (*steps, number))
         ]
-        yield from found
+        yield from faults
         low, high = _limit(annotation, "min_length"), _limit(annotation, "max_length")
-        if not found and low is not None and len(values) < low:
+        if not faults and low is not None and len(values) < low:
             yield ModelFault(steps, "length", f"It must have at least {_items(low)}.", values)
-        if not found and high is not None and len(values) > high:
+        if not faults and high is not None and len(values) > high:
             yield ModelFault(steps, "length", f"It must have at most {_items(high)}.", len(values))
 
     def _of_entries(
@@ -140,23 +140,23 @@ class _Search(msgspec.Struct, frozen=True):
         """Faults of a model's table: of its keys, and of the model as a whole where these have
         none."""
         known = {item.key: item for item in fields_of(model)}
-        found: list[ModelFault] = []
+        faults: list[ModelFault] = []
         for key, item in known.items():
             if key in values:
-                found += self.faults(item.annotation, values[key], (*steps, key))
+                faults += self.faults(item.annotation, values[key], (*steps, key))
             elif key not in values and item.default is NO_DEFAULT:
-                found.append(ModelFault((*steps, key), "missing", "It is missing.", None))
-        found += [
+                faults.append(ModelFault((*steps, key), "missing", "It is missing.", None))
+        faults += [
             ModelFault((*steps, str(key)), "unknown", "It is no key here.", values[key])
             for key in values
             if key not in known
         ]
-        if not found:
+        if not faults:
             try:
                 self._convert(values, model)
             except msgspec.ValidationError as fault:
-                found.append(ModelFault(steps, "rule", _own_words(fault), None))
-        yield from found
+                faults.append(ModelFault(steps, "rule", _own_words(fault), None))
+        yield from faults
 
     def _of_leaf(
         self, annotation: Any, value: Any, steps: tuple[str | int, ...]
@@ -183,8 +183,8 @@ def faults_of(
     """
     if not isinstance(data, Mapping):
         return (ModelFault((), "value", "It must be a table.", data),)
-    found = tuple(_Search(in_file).of_model(model, data, ()))
-    return found or (ModelFault((), "rule", _own_words(known), None),)
+    faults = tuple(_Search(in_file).of_model(model, data, ()))
+    return faults or (ModelFault((), "rule", _own_words(known), None),)
 
 
 def _own_words(fault: BaseException) -> str:

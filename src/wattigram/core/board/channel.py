@@ -147,12 +147,12 @@ class Channel:
     ) -> tuple[list[BufferPart], list[Judgeable]]:
         """Do the cycles whose trigger comes before ``ticks``."""
         judged: list[Judgeable] = []
-        found = (
+        filled = (
             self._advance_steady(ticks, executor, judged)
             if self.is_steady
             else self._advance_timed(ticks, judged)
         )
-        return found, judged
+        return filled, judged
 
     def _advance_steady(
         self, ticks: int, executor: Executor | None, judged: list[Judgeable]
@@ -210,16 +210,16 @@ class Channel:
 
     def _advance_timed(self, until: int, judged: list[Judgeable]) -> list[BufferPart]:
         ticks = float(until)
-        found: list[BufferPart] = []
+        filled: list[BufferPart] = []
         while len(starts := self.pace.advance(ticks, self._most_triggers())):
-            found += self._convert(starts, ticks, judged)
+            filled += self._convert(starts, ticks, judged)
             if self.stops:
                 break
         if self._service is not None and self._service.waiting:
-            found += self._fetch(
+            filled += self._fetch(
                 np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64), np.empty(0), ticks
             )
-        return found
+        return filled
 
     def _most_triggers(self) -> int:
         """Triggers until something may stop the chain: the next one, or the next mark, where the
@@ -302,18 +302,18 @@ class Channel:
                 if len(fetched)
                 else []
             )
-        found: list[BufferPart] = []
-        at = 0
+        filled: list[BufferPart] = []
+        begin = 0
         breaks = np.flatnonzero(np.diff(fetched) > 1) + 1
         for run in np.split(fetched, breaks) if len(fetched) else []:
-            if run[0] > at:
-                found += self._memory.skip(int(run[0]) - at)
+            if run[0] > begin:
+                filled += self._memory.skip(int(run[0]) - begin)
             part = slice(int(run[0]), int(run[-1]) + 1)
-            found += self._memory.write(codes[part], None if held is None else held[part])
-            at = part.stop
-        if len(codes) > at:
-            found += self._memory.skip(len(codes) - at)
-        return found
+            filled += self._memory.write(codes[part], None if held is None else held[part])
+            begin = part.stop
+        if len(codes) > begin:
+            filled += self._memory.skip(len(codes) - begin)
+        return filled
 
     def _serve_halves(self, halves: list[BufferPart], ticks: float) -> list[BufferPart]:
         """Halves that the handler still finds; it is called at each mark."""
@@ -342,16 +342,16 @@ class Channel:
         """What is left when the board is stopped."""
         if not self.config.loop.delivers:
             return []
-        found: list[BufferPart] = []
+        filled: list[BufferPart] = []
         if self._service is not None and self._service.waiting and self.config.service is not None:
             if self.config.service.keep == "halves":
-                found += self._serve_halves([], float("inf"))
+                filled += self._serve_halves([], float("inf"))
             else:
                 nothing = np.empty(0, dtype=np.int64)
-                found += self._serve_items(
+                filled += self._serve_items(
                     nothing, nothing if self.config.stamped else None, np.empty(0), float("inf")
                 )
-        return found + self._memory.finish()
+        return filled + self._memory.finish()
 
     @property
     def unfinished(self) -> BufferPart | None:

@@ -118,11 +118,11 @@ class ConverterSynth:
         it."""
         self._sides: list[ScanSettling] = []
         period_s = float(self._period_s)
-        found = [conversions(self._converter, bench.pins, self._tick_hz, side) for side in (0, 1)]
-        memories = [ScanSettling(side, period_s, 1).memory_scans for side in found if side]
+        by_side = [conversions(self._converter, bench.pins, self._tick_hz, side) for side in (0, 1)]
+        memories = [ScanSettling(side, period_s, 1).memory_scans for side in by_side if side]
         self._halo = max(memories)
         rows = self._piece_cycles + self._halo
-        self._sides = [ScanSettling(side, period_s, rows) for side in found if side]
+        self._sides = [ScanSettling(side, period_s, rows) for side in by_side if side]
 
     def _drive(
         self, bench: EffectiveBench, pin: str, slot: EffectiveSlot, number: int, scale: float

@@ -82,7 +82,7 @@ class DmaBuffer:
             codes = np.concatenate((self._pending, codes))
             if held_ticks is not None and self._pending_held is not None:
                 held_ticks = np.concatenate((self._pending_held, held_ticks))
-        found: list[BufferPart] = []
+        filled: list[BufferPart] = []
         position = 0
         while True:
             if not self._loop.repeat and self.written >= self._loop.items:
@@ -92,20 +92,20 @@ class DmaBuffer:
             if len(codes) - position < wanted:
                 break
             part = slice(position, position + wanted)
-            found.append(
+            filled.append(
                 self._take(codes[part], None if held_ticks is None else held_ticks[part], False)
             )
             position += wanted
         self._pending = codes[position:].copy()
         self._pending_held = None if held_ticks is None else held_ticks[position:].copy()
-        return found
+        return filled
 
     def skip(self, count: int) -> list[BufferPart]:
         """Items that nobody fetched: what waits is handed over, and their numbers are passed
         over."""
-        found = self.finish(is_tail=False)
+        filled = self.finish(is_tail=False)
         self.written += count
-        return found
+        return filled
 
     def finish(self, is_tail: bool = True) -> list[BufferPart]:
         """What is left of a half."""

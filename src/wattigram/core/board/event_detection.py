@@ -77,8 +77,8 @@ class ThresholdDetector:
         less = np.rint(other.values[places] * self.watch.other_factor).astype(np.int64)
         return Values(values - less, ticks)
 
-    def _judge(self, found: Values) -> list[DetectedEvent]:
-        watch, values = self.watch, found.values
+    def _judge(self, results: Values) -> list[DetectedEvent]:
+        watch, values = self.watch, results.values
         if not len(values):
             return []
         enters, leaves = watch_masks(watch, values)
@@ -105,7 +105,7 @@ class ThresholdDetector:
                     self.number,
                     entered,
                     int(values[position]),
-                    int(found.ticks[position]),
+                    int(results.ticks[position]),
                     position,
                 )
             )
@@ -183,12 +183,12 @@ class ComparatorDetector:
         """Edges of its output until then."""
         comparator = self.comparator
         wanted = int(ticks / comparator.response_ticks)
-        found: list[DetectedEvent] = []
+        events: list[DetectedEvent] = []
         while self._looks < wanted:
             stop = min(wanted, self._looks + LOOKS)
-            found += self._look(self._looks, stop)
+            events += self._look(self._looks, stop)
             self._looks = stop
-        return found
+        return events
 
     def _look(self, begin: int, end: int) -> list[DetectedEvent]:
         comparator = self.comparator

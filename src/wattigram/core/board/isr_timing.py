@@ -93,29 +93,29 @@ class IsrTimeline:
         unit, count = service.unit, len(ends)
         times = ends.tolist()
         kept: list[int] = []
-        at = lost = 0
-        while at + unit <= count:
+        index = lost = 0
+        while index + unit <= count:
             wait = service.notice_ticks
             if service.jitter_ticks:
                 # A wait is a whole number of clocks, each as likely as any other.
                 wait += math.floor(self._wait() * (service.jitter_ticks + 1))
-            read = max(self._free, times[at + unit - 1]) + wait
+            read = max(self._free, times[index + unit - 1]) + wait
             if read >= known_ticks:
                 break  # what else is there by then is not known yet
             if service.jitter_ticks:
                 self._waits.pop()
-            came = at + unit
+            came = index + unit
             while came < count and times[came] <= read:
                 came += 1
             if service.keep == "oldest":
-                fetched = range(at, min(came, at + service.depth))
+                fetched = range(index, min(came, index + service.depth))
             else:
-                whole = (came - at) // unit
-                fetched = range(at + (whole - 1) * unit, at + whole * unit)
-                came = at + whole * unit
+                whole = (came - index) // unit
+                fetched = range(index + (whole - 1) * unit, index + whole * unit)
+                came = index + whole * unit
             kept.extend(fetched)
-            lost += came - at - len(fetched)
-            at = came
+            lost += came - index - len(fetched)
+            index = came
             self._free = read + service.rest_ticks
-        self._ends = ends[at:]
+        self._ends = ends[index:]
         return ServedResults(np.array(kept, dtype=np.int64), lost)

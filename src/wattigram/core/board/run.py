@@ -86,19 +86,19 @@ class Run:
     def totals(self) -> dict[str, int]:
         """Counts by name and stream: cycles done, items handed over, items lost to the program,
         triggers missed."""
-        found = {"cycles": self.channels[0].cycles if self.channels else 0, "ticks": self.ticks}
+        counts = {"cycles": self.channels[0].cycles if self.channels else 0, "ticks": self.ticks}
         for channel in self.channels:
-            found[f"items.{channel.stream}"] = channel.handed_over
-            found[f"converted.{channel.stream}"] = channel.converted
-            found[f"lost.{channel.stream}"] = channel.lost
-            found[f"missed.{channel.stream}"] = channel.missed
+            counts[f"items.{channel.stream}"] = channel.handed_over
+            counts[f"converted.{channel.stream}"] = channel.converted
+            counts[f"lost.{channel.stream}"] = channel.lost
+            counts[f"missed.{channel.stream}"] = channel.missed
         for tap, done in zip(self.config.taps, self._reduced, strict=True):
             if tap.stream is not None:
-                found[f"items.{tap.stream}"] = done
+                counts[f"items.{tap.stream}"] = done
         for route in self._routes:
             stream = route.route.stream if isinstance(route, DmaRoute) else route.text.stream
-            found[f"items.{stream}"] = 2 * route.observed
-        return found
+            counts[f"items.{stream}"] = 2 * route.observed
+        return counts
 
     def next_tick(self) -> int:
         """Earliest trigger that has not been served yet."""
@@ -192,8 +192,8 @@ class Run:
                 first=part.first,
             )
             judged = channel.judge(part)
-            for one in judged:
-                yield from self._reduced_frames(one, flags)
+            for judgeable in judged:
+                yield from self._reduced_frames(judgeable, flags)
             yield from self._watch(judged)
 
     def _reduced_frames(self, judged: Judgeable, flags: int) -> Iterator[bytes]:
@@ -213,18 +213,18 @@ class Run:
 
     def _watch(self, judged: list[Judgeable]) -> list[bytes]:
         frames: list[bytes] = []
-        for one in judged:
+        for judgeable in judged:
             for watcher in self._watchers:
                 watch = watcher.watch
-                if one.tap == watch.tap:
-                    happened = watcher.feed(self._stream(one, watch.on_reduced))
-                elif one.tap == watch.other:
-                    happened = watcher.feed(NOTHING, self._stream(one, watch.on_reduced))
+                if judgeable.tap == watch.tap:
+                    happened = watcher.feed(self._stream(judgeable, watch.on_reduced))
+                elif judgeable.tap == watch.other:
+                    happened = watcher.feed(NOTHING, self._stream(judgeable, watch.on_reduced))
                 else:
                     continue
                 if happened:
-                    self._act(watcher, happened, one.seen_ticks)
-                    self._start_others(happened, one.seen_ticks)
+                    self._act(watcher, happened, judgeable.seen_ticks)
+                    self._start_others(happened, judgeable.seen_ticks)
                     frames += self._event_frames(happened)
         return frames
 

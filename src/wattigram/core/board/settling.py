@@ -112,7 +112,7 @@ def conversions(
 ) -> tuple[Conversion, ...]:
     """Conversions of a scan that use one sampling capacitor: 0 the positive or only one, 1 the
     negative one."""
-    found = []
+    inputs = []
     column = 0
     known: dict[tuple[tuple[Node, ...], float], FloatArray] = {}
     for slot in converter.slots:
@@ -127,9 +127,9 @@ def conversions(
                     known[key] = sampled(
                         nodes, length_s, converter.switch_ohm, converter.sampling_f
                     )
-                found.append(Conversion(column, nodes, held_s - length_s, held_s, known[key]))
+                inputs.append(Conversion(column, nodes, held_s - length_s, held_s, known[key]))
             column += 1
-    return tuple(found)
+    return tuple(inputs)
 
 
 class Recurrence:
@@ -195,16 +195,16 @@ class ScanSettling:
     Voltages are in any one unit for all conversions: they are carried from slot to slot.
     """
 
-    def __init__(self, found: tuple[Conversion, ...], period_s: float, rows: int) -> None:
-        self._columns = [one.column for one in found]
-        carry = np.array([one.step[-1, -1] for one in found])
+    def __init__(self, inputs: tuple[Conversion, ...], period_s: float, rows: int) -> None:
+        self._columns = [conversion.column for conversion in inputs]
+        carry = np.array([conversion.step[-1, -1] for conversion in inputs])
         self._carry = carry
         self._main = Recurrence(carry, rows)
         self._take = np.tile((1 - carry).astype(np.float32), rows)
-        loaded = [_capacitor(pin, found, period_s, rows) for pin in _loaded(found)]
-        self._capacitors = [one for one in loaded if one is not None]
+        loaded = [_capacitor(pin, inputs, period_s, rows) for pin in _loaded(inputs)]
+        self._capacitors = [conversion for conversion in loaded if conversion is not None]
         self._turns = self._count_turns()
-        count = max(1, len(found))
+        count = max(1, len(inputs))
         reaches = [-(-self._main.reach // count)]
         reaches += [
             -(-capacitor.recurrence.reach // len(capacitor.columns)) + 1
@@ -324,7 +324,7 @@ class ScanSettling:
             missing[:, place] *= np.float32(capacitor.push[place])
             pin, share = capacitor.cross[place]
             if share and pin in before:
-                other = next(found for found in self._capacitors if found.pin == pin)
+                other = next(by_pin for by_pin in self._capacitors if by_pin.pin == pin)
                 missing[:, place] += before[pin][:, other.columns.index(column)] * np.float32(share)
         flat = missing.ravel()
         moved = np.empty_like(flat)
@@ -333,32 +333,36 @@ class ScanSettling:
         return moved.reshape(scans, -1)
 
 
-def _loaded(found: tuple[Conversion, ...]) -> list[str]:
-    return list(dict.fromkeys(node.pin for one in found for node in one.moving))
+def _loaded(inputs: tuple[Conversion, ...]) -> list[str]:
+    return list(dict.fromkeys(node.pin for conversion in inputs for node in conversion.moving))
 
 
 def _capacitor(
-    pin: str, found: tuple[Conversion, ...], period_s: float, rows: int
+    pin: str, inputs: tuple[Conversion, ...], period_s: float, rows: int
 ) -> _Capacitor | None:
     """The external capacitor of a pin; None where no code could ever show it."""
     mine = [
-        (place, one)
-        for place, one in enumerate(found)
-        if any(node.pin == pin for node in one.moving)
+        (place, conversion)
+        for place, conversion in enumerate(inputs)
+        if any(node.pin == pin for node in conversion.moving)
     ]
     keeps, pushes, pulls, cross = [], [], [], []
-    for number, (_place, one) in enumerate(mine):
-        state = [node.pin for node in one.moving].index(pin)
-        node = one.moving[state]
+    for number, (_place, conversion) in enumerate(mine):
+        state = [node.pin for node in conversion.moving].index(pin)
+        node = conversion.moving[state]
         following = mine[(number + 1) % len(mine)][1]
         begin_s = following.begin_s + (period_s if number + 1 == len(mine) else 0.0)
-        fall = math.exp(-max(0.0, begin_s - one.end_s) / (node.ohm * node.farads))
-        keeps.append(fall * one.step[state, state])
-        pushes.append(fall * one.step[state, -1])
-        pulls.append(one.step[-1, state])
-        others = [(place, node.pin) for place, node in enumerate(one.moving) if node.pin != pin]
+        fall = math.exp(-max(0.0, begin_s - conversion.end_s) / (node.ohm * node.farads))
+        keeps.append(fall * conversion.step[state, state])
+        pushes.append(fall * conversion.step[state, -1])
+        pulls.append(conversion.step[-1, state])
+        others = [
+            (place, node.pin) for place, node in enumerate(conversion.moving) if node.pin != pin
+        ]
         cross.append(
-            (others[0][1], fall * float(one.step[state, others[0][0]])) if others else ("", 0.0)
+            (others[0][1], fall * float(conversion.step[state, others[0][0]]))
+            if others
+            else ("", 0.0)
         )
     strength = max(abs(push) for push in pushes) * max(abs(pull) for pull in pulls)
     if strength < NEGLIGIBLE_CHARGE * 1e-2:
@@ -457,7 +461,7 @@ class SequenceSettling:
     ) -> FloatArray:
         """Each conversion with the state that the one before left: instants are uneven, and so are
         the shares."""
-        found = np.empty(len(volts))
+        deviation_v = np.empty(len(volts))
         held = self._held
         for number, (wanted, place, at_s) in enumerate(
             zip(volts.tolist(), places.tolist(), held_s.tolist(), strict=True)
@@ -469,9 +473,9 @@ class SequenceSettling:
                 self._off[node.pin] = float(after[row])
                 self._end_s[node.pin] = at_s
             held = wanted + float(after[-1])
-            found[number] = held
+            deviation_v[number] = held
         self._held = held
-        return found
+        return deviation_v
 
     def _rested(self, node: Node, at_s: float) -> float:
         """What a pin is still off by when its next sampling begins."""

@@ -84,28 +84,28 @@ class TriggerSchedule:
             return self._passes(self._service, until_ticks, most_triggers)
         if self._pace.kind in {"self", "once"} and not self._jitter.any():
             return self._starts(first, self._regular(until_ticks, most_triggers))
-        found: list[float] = []
+        instants: list[float] = []
         for _ in range(most_triggers):
             start = self._trigger(until_ticks)
             if start is None:
                 break
             for _ in range(self.slots_a_trigger):
-                found.append(start)
+                instants.append(start)
                 start += self._length[self._place] + self._draw(self._place)
                 self._step(1)
             self.free_ticks = start
-        return self._starts(first, np.array(found, dtype=np.float64))
+        return self._starts(first, np.array(instants, dtype=np.float64))
 
     def _passes(self, service: EffectiveService, until_ticks: float, most_triggers: int) -> Starts:
         """Passes that the handler of their results starts, and which of the results it finds."""
         offsets = [0.0, *self._ends[:-1]]
-        found: list[float] = []
+        instants: list[float] = []
         fetched: list[bool] = []
         for _ in range(most_triggers):
             start = self._trigger(until_ticks)
             if start is None:
                 break
-            found += [start + offset for offset in offsets]
+            instants += [start + offset for offset in offsets]
             free, unit = start + service.leave_ticks * (self.cycles > 0), service.unit
             number = unit - 1  # the last slot of the unit that the next call looks for
             while number < self._slots:
@@ -120,7 +120,7 @@ class TriggerSchedule:
             self._step(self._slots)
             self.free_ticks = free - service.leave_ticks + service.restart_ticks
         first = self._place
-        starts = self._starts(first, np.array(found, dtype=np.float64))
+        starts = self._starts(first, np.array(instants, dtype=np.float64))
         return Starts(starts.ticks, starts.places, np.array(fetched, dtype=bool))
 
     @property

@@ -149,8 +149,8 @@ class Cpu:
 
     def vector(self, line: int) -> int:
         """Entry of an interrupt line's handler."""
-        at = self.memory.code_begin + 4 * (16 + line)
-        return int.from_bytes(self.read(at, 4), "little")
+        address = self.memory.code_begin + 4 * (16 + line)
+        return int.from_bytes(self.read(address, 4), "little")
 
     def resume(self) -> None:
         """Go on from where the processor stands, until it sleeps or somebody stops it."""

@@ -61,10 +61,10 @@ class DebugServer:
     @property
     def descriptors(self) -> tuple[int, ...]:
         """What to wait for."""
-        found = [self._listener.fileno()]
+        open_files = [self._listener.fileno()]
         if self._connection is not None:
-            found.append(self._connection.fileno())
-        return tuple(found)
+            open_files.append(self._connection.fileno())
+        return tuple(open_files)
 
     def attach(self, cpu: Cpu) -> None:
         """Serve another processor."""

@@ -108,20 +108,20 @@ class Peripherals:
         self.written: list[tuple[int, int, int]] = []
         """Writes of the set-up: address, bits, value."""
         self._shown = {
-            at.address: tuple(
+            register.address: tuple(
                 (field.sets, field.mask, field.low)
-                for field in at.register.fields
+                for field in register.register.fields
                 if field.access not in {"read-write", "write"}
             )
-            for at in self.registers.registers
+            for register in self.registers.registers
         }
         """Fields of each register that show what the silicon does, and not what was written."""
         self._flags: dict[str, list[tuple[str, int, str]]] = {}
-        for at in self.registers.registers:
-            for one in at.register.fields:
+        for register in self.registers.registers:
+            for one in register.register.fields:
                 if one.sets in _TOLD_BY and one.access == "clear":
-                    self._flags.setdefault(at.owner, []).append(
-                        (one.sets, at.index, f"{at.name}.{one.name}")
+                    self._flags.setdefault(register.owner, []).append(
+                        (one.sets, register.index, f"{register.name}.{one.name}")
                     )
 
     def flags_left(self, owner: str) -> tuple[str, ...]:
@@ -140,10 +140,10 @@ class Peripherals:
     @property
     def pages(self) -> frozenset[int]:
         """Pages of memory that have registers."""
-        found = {SYSTEM_CONTROL_PAGE}
-        for at in self.registers.registers:
-            found.add(at.address // PAGE * PAGE)
-        return frozenset(found)
+        numbers = {SYSTEM_CONTROL_PAGE}
+        for register in self.registers.registers:
+            numbers.add(register.address // PAGE * PAGE)
+        return frozenset(numbers)
 
     def begin(self) -> None:
         """Nothing is set up but the system's own interrupt, which the port needs all the time."""
@@ -168,15 +168,15 @@ class Peripherals:
         """The hardware itself clears a converter's enable bit."""
         if self.registers.has(owner, "on"):
             place = self.registers.find(owner, "on")
-            at = self.registers.at(place.address)
-            assert at is not None
-            self.state.shadow.write(at, self.state.shadow.value(at) & ~place.field.mask)
+            register = self.registers.at(place.address)
+            assert register is not None
+            self.state.shadow.write(register, self.state.shadow.value(register) & ~place.field.mask)
 
     def take_outbox(self) -> list[bytes]:
         """What firmware has sent since the last call."""
-        found, self.outbox = self.outbox, []
+        messages, self.outbox = self.outbox, []
         self.outbox_bytes = 0
-        return found
+        return messages
 
     def awake(self) -> None:
         """The main loop begins to run again."""
@@ -189,73 +189,80 @@ class Peripherals:
 
     def read(self, address: int, size: int) -> int:
         """Value of a register as firmware reads it."""
-        at = self.registers.at(address)
-        if at is None:
+        register = self.registers.at(address)
+        if register is None:
             if address >= SYSTEM_CONTROL_PAGE:
                 return 0
             self._note(f"A read of {address:#010x}, where there is no register.")
             return 0
-        value = self.state.shadow.value(at)
-        for sets, mask, low in self._shown[at.address]:
-            value = value & ~mask | self._live(at, sets) << low & mask
-        return value >> 8 * (address - at.address) & ((1 << 8 * size) - 1)
+        value = self.state.shadow.value(register)
+        for sets, mask, low in self._shown[register.address]:
+            value = value & ~mask | self._live(register, sets) << low & mask
+        return value >> 8 * (address - register.address) & ((1 << 8 * size) - 1)
 
     def peek(self, address: int) -> int:
         """One byte of a register as it is; nothing is taken by it."""
-        at = self.registers.at(address)
-        if at is None:
+        register = self.registers.at(address)
+        if register is None:
             return 0
-        value = self.state.shadow.value(at)
-        live = self.converters.get(at.owner)
-        for bit_field in at.register.fields:
-            now = self.live.get((at.owner, bit_field.sets, at.index))
+        value = self.state.shadow.value(register)
+        live = self.converters.get(register.owner)
+        for bit_field in register.register.fields:
+            now = self.live.get((register.owner, bit_field.sets, register.index))
             if live is not None and bit_field.sets in {"newest", "passes", "result-ticks"}:
                 now = {"newest": live.newest, "passes": live.tally, "result-ticks": live.ready}[
                     bit_field.sets
                 ]
             elif live is not None and bit_field.sets == "result":
-                now = live.results[at.index] if at.index < len(live.results) else live.newest
+                now = (
+                    live.results[register.index]
+                    if register.index < len(live.results)
+                    else live.newest
+                )
             elif bit_field.sets in {"ticks-low", "ticks-high"}:
                 now = self._listener.ticks >> (32 if bit_field.sets == "ticks-high" else 0)
             if now is not None:
                 value = value & ~bit_field.mask | now << bit_field.low & bit_field.mask
-        return value >> 8 * (address - at.address) & 0xFF
+        return value >> 8 * (address - register.address) & 0xFF
 
     def write(self, address: int, size: int, value: int) -> None:
         """Firmware writes a register."""
-        at = self.registers.at(address)
-        if at is not None and at.block.kind == "system":
-            self._write_system(at, value)
+        register = self.registers.at(address)
+        if register is not None and register.block.kind == "system":
+            self._write_system(register, value)
             return
         if not self.running and len(self.written) < MOST_WRITTEN:
             self.written.append((address, 8 * size, value))
-        before = self.state.shadow.value(at) if at is not None else 0
+        before = self.state.shadow.value(register) if register is not None else 0
         self.state.write(address, 8 * size, value)
-        if at is None:
+        if register is None:
             if address < LINES_ENABLE or address >= SYSTEM_CONTROL_PAGE + PAGE:
                 self._note(f"A write of {value:#x} to {address:#010x}, where there is no register.")
             return
-        shifted = value << 8 * (address - at.address)
-        for bit_field in at.register.fields:
+        shifted = value << 8 * (address - register.address)
+        for bit_field in register.register.fields:
             code = (shifted & bit_field.mask) >> bit_field.low
             match bit_field.access:
                 case "clear":
                     if code:
-                        self.live[at.owner, bit_field.sets, at.index] = 0
+                        self.live[register.owner, bit_field.sets, register.index] = 0
                 case "start":
                     if code:
-                        self._command(at.owner, bit_field.sets)
+                        self._command(register.owner, bit_field.sets)
                 case "write" if bit_field.sets == "sent":
-                    self._listener.on_byte(at.owner, code)
+                    self._listener.on_byte(register.owner, code)
                 case "read-write":
                     self._changed(
-                        at.owner, bit_field.sets, code, (before & bit_field.mask) >> bit_field.low
+                        register.owner,
+                        bit_field.sets,
+                        code,
+                        (before & bit_field.mask) >> bit_field.low,
                     )
                 case _:
                     pass
 
-    def _write_system(self, at: RegisterAt, value: int) -> None:
-        for bit_field in at.register.fields:
+    def _write_system(self, register: RegisterAt, value: int) -> None:
+        for bit_field in register.register.fields:
             code = (value & bit_field.mask) >> bit_field.low
             match bit_field.sets:
                 case "send-from":
@@ -268,7 +275,7 @@ class Peripherals:
                 case "alarm":
                     self.alarm_at = self._listener.ticks + code if code else None
                 case "alarm-seen" if code:
-                    self.live[at.owner, "alarm-seen", 0] = 0
+                    self.live[register.owner, "alarm-seen", 0] = 0
                 case _:
                     pass
 
@@ -288,16 +295,16 @@ class Peripherals:
         elif what == "data":
             self._listener.on_dac_code(owner, code)
 
-    def _live(self, at: RegisterAt, what: str) -> int:
-        match at.block.kind:
+    def _live(self, register: RegisterAt, what: str) -> int:
+        match register.block.kind:
             case "system":
                 return self._live_system(what)
             case "converter":
-                return self._live_converter(at, what)
+                return self._live_converter(register, what)
             case "uart" if what == "room":
-                return int(self._listener.has_room(at.owner))
+                return int(self._listener.has_room(register.owner))
             case _:
-                return self.live.get((at.owner, what, at.index), 0)
+                return self.live.get((register.owner, what, register.index), 0)
 
     def _live_system(self, what: str) -> int:
         match what:
@@ -333,18 +340,18 @@ class Peripherals:
             self._rested_looking = True
             self._listener.on_sleep()
 
-    def _live_converter(self, at: RegisterAt, what: str) -> int:
-        live = self.converters[at.owner]
+    def _live_converter(self, register: RegisterAt, what: str) -> int:
+        live = self.converters[register.owner]
         match what:
             case "done":
                 return int(self._is_done(live))
             case "result":
-                self._take(at.owner, live)
-                if at.register.count > 1:
-                    return live.results[at.index] if at.index < len(live.results) else 0
+                self._take(register.owner, live)
+                if register.register.count > 1:
+                    return live.results[register.index] if register.index < len(live.results) else 0
                 return live.newest
             case "newest":
-                self._take(at.owner, live)
+                self._take(register.owner, live)
                 if live.fifo:
                     live.newest, live.ready = live.fifo.popleft()
                 return live.newest
@@ -358,7 +365,7 @@ class Peripherals:
                 live.calibrating = max(0, live.calibrating - 1)
                 return int(live.calibrating > 0)
             case _:
-                return self.live.get((at.owner, what, at.index), 0)
+                return self.live.get((register.owner, what, register.index), 0)
 
     def _is_done(self, live: ConverterLive) -> bool:
         """Whether a result is there, as the main loop or a handler finds it."""

@@ -170,11 +170,11 @@ class ResultDelivery:
         if not self._registers.has(carrier.channel, "place"):
             return
         place = self._registers.find(carrier.channel, "place")
-        at = self._registers.at(place.address)
-        assert at is not None
-        whole = self._shadow.value(at) & ~place.field.mask
+        register = self._registers.at(place.address)
+        assert register is not None
+        whole = self._shadow.value(register) & ~place.field.mask
         code = number % carrier.items if carrier.repeats else min(number, carrier.items)
-        self._shadow.write(at, whole | (code << place.field.low & place.field.mask))
+        self._shadow.write(register, whole | (code << place.field.low & place.field.mask))
 
     def _mark(self, part: BufferPart) -> None:
         """The half or the full mark is passed."""

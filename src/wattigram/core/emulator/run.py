@@ -103,15 +103,15 @@ class ImageRun(Run):
 
     def _alarm(self) -> int | None:
         """When the system's alarm comes next, in ticks since the start."""
-        at = self.machine.peripherals.alarm_at
-        return None if at is None else at * self._clock_divisor - self.epoch
+        due = self.machine.peripherals.alarm_at
+        return None if due is None else due * self._clock_divisor - self.epoch
 
     def _sound(self, until: int) -> None:
         """Alarms that come before then, or just then."""
         machine = self.machine
-        while (at := self._alarm()) is not None and at <= until and machine.fault is None:
-            self._set_now(at)
-            if at >= self.ticks:
+        while (due := self._alarm()) is not None and due <= until and machine.fault is None:
+            self._set_now(due)
+            if due >= self.ticks:
                 self.leave_partials()
             machine.alarm()
             self._follow()
@@ -160,23 +160,23 @@ class ImageRun(Run):
 
     def _with_earlier(self, pending: deque[Work], mine: list[Work], last: int) -> list[Work]:
         """Work with what else comes until ``last``, which is taken away from the others."""
-        found = list(mine)
+        queue = list(mine)
         while pending and _at(pending[0]) <= last:
-            found.append(pending.popleft())
-        return found
+            queue.append(pending.popleft())
+        return queue
 
     def _units(self, channel: Channel, parts: list[BufferPart]) -> list[Work]:
         """Hand-overs with the instants at which they come."""
         handing = self._handings[channel.stream]
         if not parts:
             return []
-        found = []
+        queue = []
         following = [part.first for part in parts[1:]] + [channel.handed_over]
         for part, next_number in zip(parts, following, strict=True):
             at = int(channel.ready_ticks(part)[-1])
-            found.append((at, self._handing(handing, channel, part, next_number)))
+            queue.append((at, self._handing(handing, channel, part, next_number)))
         self._undone[channel.stream] += parts
-        return found
+        return queue
 
     def _handing(
         self, handing: ResultDelivery, channel: Channel, part: BufferPart, number: int
@@ -204,16 +204,16 @@ class ImageRun(Run):
         return []
 
     def _waiting_events(self) -> list[Work]:
-        found = []
+        waiting = []
         for event in self._events:
             place = self._watch_places.get(event.watch)
             if place is not None:
                 self._happened[event_count(place, "began" if event.entered else "ended")] += 1
                 if event.entered:
                     self._happened.setdefault(event_count(place, "first"), event.ticks)
-                found.append((event.ticks, self._telling(place, event)))
+                waiting.append((event.ticks, self._telling(place, event)))
         self._events = []
-        return found
+        return waiting
 
     def _telling(self, place: tuple[str, int], event: DetectedEvent) -> Callable[[], None]:
         owner, index = place
@@ -281,14 +281,16 @@ class ImageRun(Run):
 
     def silicon_totals(self) -> dict[str, int]:
         """Counts that only the silicon knows."""
-        found = self.totals()
+        counts = self.totals()
         for name, done in self._uart_bytes.items():
             if name in self._probes:
-                found[f"items.{self._probes[name]}"] = 2 * done
-        found |= self._happened
+                counts[f"items.{self._probes[name]}"] = 2 * done
+        counts |= self._happened
         raw = {f"items.{channel.stream}" for channel in self.channels}
         raw |= {f"items.{tap.stream}" for tap in self.config.taps}
-        return {name: count for name, count in found.items() if name not in raw and name != "ticks"}
+        return {
+            name: count for name, count in counts.items() if name not in raw and name != "ticks"
+        }
 
     def _frame(
         self,

@@ -58,7 +58,7 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
 
     ``early_codes`` are those that DACs were given while everything was set up: DAC, ticks, code.
     """
-    found = Trial()
+    trial = Trial()
     peripherals, cpu = machine.peripherals, machine.cpu
     snapshot = cpu.snapshot()
     state = peripherals.state
@@ -77,11 +77,11 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
             for name in peripherals.converters:
                 if name in state.touched and state.is_on(name) and machine.fault is None:
                     peripherals.state = state.copy()
-                    _converter(machine, name, found)
+                    _converter(machine, name, trial)
         if _has_dac(state) and machine.fault is None:
             peripherals.state = state.copy()
             peripherals.alarm_at, machine.now = kept[3], kept[4]
-            found.ramps = _ramps(machine, early_codes)
+            trial.ramps = _ramps(machine, early_codes)
     finally:
         cpu.stops.are_off = False
         cpu.restore(snapshot)
@@ -94,10 +94,10 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
             kept[6],
         )
         machine.activity.clear()
-    return found
+    return trial
 
 
-def _converter(machine: Machine, name: str, found: Trial) -> None:
+def _converter(machine: Machine, name: str, trial: Trial) -> None:
     """Costs of a converter's handler, and where it points the converter."""
     state = machine.peripherals.state
     live = machine.peripherals.converters[name]
@@ -132,16 +132,16 @@ def _converter(machine: Machine, name: str, found: Trial) -> None:
         # anew.
         period = _period(list(zip(inputs, starts, strict=False)))
         if len(set(inputs)) > 1 or (_by_software(state, name) and 1 < period < len(starts)):
-            found.inputs[name] = tuple(inputs[:period])
+            trial.inputs[name] = tuple(inputs[:period])
         if costs and _by_software(state, name):
-            found.pointed[name] = _in_turn(inputs)
-        found.restarts[name] = all(starts[:period]) if _by_software(state, name) else any(starts)
+            trial.pointed[name] = _in_turn(inputs)
+        trial.restarts[name] = all(starts[:period]) if _by_software(state, name) else any(starts)
     if costs:
-        found.cycles[name] = max(1, int(statistics.median_high(costs)))
+        trial.cycles[name] = max(1, int(statistics.median_high(costs)))
     live.done = True
     machine.wake()
     if delivery in {"dma", "fifo"} and name in machine.activity.started:
-        found.restarts[name] = True
+        trial.restarts[name] = True
 
 
 def _by_software(state: SiliconState, name: str) -> bool:
@@ -223,7 +223,7 @@ def _ramps(machine: Machine, early: Sequence[tuple[str, int, int]]) -> dict[str,
         machine.peripherals.take_outbox()
         for owner, at, code in machine.activity.coded:
             codes.setdefault(owner, []).append((at, code))
-    found: dict[str, RampSource] = {}
+    ramps: dict[str, RampSource] = {}
     for owner, given in codes.items():
         if len(given) < 2:
             continue
@@ -231,8 +231,8 @@ def _ramps(machine: Machine, early: Sequence[tuple[str, int, int]]) -> dict[str,
         values = tuple(code for _at, code in given)
         step = max(1, given[-1][0] - given[-2][0])
         begin = max(0, given[0][0] - epoch)
-        found[owner] = RampSource(begin, step, values[:period] if period else values, bool(period))
-    return found
+        ramps[owner] = RampSource(begin, step, values[:period] if period else values, bool(period))
+    return ramps
 
 
 def _again(given: Sequence[tuple[int, int]]) -> int:

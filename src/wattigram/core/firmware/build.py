@@ -206,21 +206,21 @@ def build_firmware(
 
 def diagnostics(output: str) -> list[Diagnostic]:
     """What a compiler said of lines, in its order."""
-    found = []
+    parsed = []
     for line in output.splitlines():
         if match := _COMPLAINT.match(line):
-            found.append(
+            parsed.append(
                 Diagnostic(match["file"], int(match["line"]), match["kind"], match["text"])
             )
         elif match := _UNDEFINED.match(line):
-            found.append(
+            parsed.append(
                 Diagnostic(Path(match["file"]).name, int(match["line"]), "error", match["text"])
             )
         elif re.match(r"^(?:\S*ld|collect2)\S*: ", line) and "warning" not in line:
-            found.append(Diagnostic("", 0, "error", line))
+            parsed.append(Diagnostic("", 0, "error", line))
         elif match := _OF_ITSELF.match(line):
-            found.append(Diagnostic("", 0, "error", match["text"]))
-    return found
+            parsed.append(Diagnostic("", 0, "error", match["text"]))
+    return parsed
 
 
 def _run(

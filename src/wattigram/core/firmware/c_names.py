@@ -28,7 +28,7 @@ def c_identifier(text: str) -> str:
 
 def c_identifiers(names: Iterable[str]) -> dict[str, str]:
     """An identifier for each name; names that come out alike are numbered."""
-    found: dict[str, str] = {}
+    identifiers: dict[str, str] = {}
     taken: set[str] = set()
     for name in names:
         plain = wanted = c_identifier(name)
@@ -37,8 +37,8 @@ def c_identifiers(names: Iterable[str]) -> dict[str, str]:
             wanted = f"{plain}_{number}"
             number += 1
         taken.add(wanted)
-        found[name] = wanted
-    return found
+        identifiers[name] = wanted
+    return identifiers
 
 
 def c_comment(text: str) -> str:

@@ -38,8 +38,8 @@ def own_sources(folder: Path) -> tuple[Path, ...]:
     """C files of a firmware folder that an engineer wrote."""
     if not folder.is_dir():
         return ()
-    found = [*folder.glob("*.c"), *folder.glob("*.h")]
-    return tuple(sorted(path for path in found if not path.name.startswith(OURS)))
+    sources = [*folder.glob("*.c"), *folder.glob("*.h")]
+    return tuple(sorted(path for path in sources if not path.name.startswith(OURS)))
 
 
 def used_hooks(folder: Path) -> frozenset[str]:

@@ -100,14 +100,14 @@ def tables_header(workspace: Workspace) -> str:
 def _environment() -> jinja2.Environment:
     import jinja2
 
-    found = jinja2.Environment(
+    environment = jinja2.Environment(
         loader=jinja2.PackageLoader("wattigram.core.firmware", "templates"),
         undefined=jinja2.StrictUndefined,
         keep_trailing_newline=True,
         autoescape=False,
     )
-    found.filters["comment"] = c_comment
-    return found
+    environment.filters["comment"] = c_comment
+    return environment
 
 
 class _Context:
@@ -264,7 +264,7 @@ class _Context:
 
     def _timers(self) -> list[dict[str, Any]]:
         """Timers that start conversions, each once."""
-        found: dict[str, dict[str, Any]] = {}
+        timers: dict[str, dict[str, Any]] = {}
         for chain in self.workspace.project.chains:
             if isinstance(chain.trigger, TimerTrigger):
                 setting = timer_setting(self.workspace, chain.trigger)
@@ -274,13 +274,13 @@ class _Context:
                     9,
                 )
                 title = f"{chain.trigger.timer}: {setting.prescaler} × {setting.period_counts} clocks, {rate}"
-                found[chain.trigger.timer] = {
+                timers[chain.trigger.timer] = {
                     "title": c_comment(title),
                     "upper": c_name(chain.trigger.timer),
                     "prescaler": setting.prescaler,
                     "period": setting.period_counts,
                 }
-        return list(found.values())
+        return list(timers.values())
 
     @property
     def _system(self) -> str:
@@ -351,13 +351,13 @@ class _Context:
     def _inputs(self, chain: ChainTable) -> list[tuple[int, int, int, str]]:
         """Place, channel, sampling cycles and signal of each slot, in the converter's order."""
         converter = self.workspace.converter(chain.chain)
-        found = []
+        inputs = []
         for number, place in enumerate(slot_order(self.workspace, chain.chain)):
             slot = chain.chain.slots[place]
             signal = self.workspace.project.signal(slot.signal)
             channel = converter.channel(signal.pin, signal.negative) or 0
-            found.append((number, channel, slot.sampling_cycles, c_comment(signal.name)))
-        return found
+            inputs.append((number, channel, slot.sampling_cycles, c_comment(signal.name)))
+        return inputs
 
     def _tap(self, number: int) -> dict[str, Any]:
         table = self.tables.taps[number]
@@ -440,7 +440,7 @@ def rows(codes: tuple[int, ...]) -> list[str]:
 
 
 def _by_chain(hooks: tuple[Hook, ...]) -> list[tuple[int, list[Hook]]]:
-    found: dict[int, list[Hook]] = {}
+    by_chain: dict[int, list[Hook]] = {}
     for hook in hooks:
-        found.setdefault(hook.number, []).append(hook)
-    return list(found.items())
+        by_chain.setdefault(hook.number, []).append(hook)
+    return list(by_chain.items())

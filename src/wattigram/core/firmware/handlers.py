@@ -54,31 +54,31 @@ class HandlerWriter:
 
         Raises :class:`FirmwareError` where an interrupt has no line in the part's registers.
         """
-        found: dict[str, list[str]] = {}
+        routines: dict[str, list[str]] = {}
         briefs: dict[str, list[str]] = {}
         for chain in self.tables.chains:
             owner = chain.chain.converter
             windows = list(self._window_lines(chain))
             if windows:
-                found.setdefault(owner, []).extend(windows)
+                routines.setdefault(owner, []).extend(windows)
                 briefs.setdefault(owner, []).append("Windows that the converter judges.")
             match chain.chain.readout:
                 case Dma(channel=channel):
-                    found.setdefault(channel, []).extend(self._mark_lines(chain, channel))
+                    routines.setdefault(channel, []).extend(self._mark_lines(chain, channel))
                     briefs.setdefault(channel, []).append(self._brief(chain))
                 case Interrupt() | Fifo():
-                    found.setdefault(owner, []).extend(self._result_lines(chain))
+                    routines.setdefault(owner, []).extend(self._result_lines(chain))
                     briefs.setdefault(owner, []).append(self._brief(chain))
                 case _:
                     pass
         for number, watch in enumerate(self.workspace.watches):
             if watch.kind == "comparator":
-                found[watch.comparator] = list(self._comparator_lines(number, watch))
+                routines[watch.comparator] = list(self._comparator_lines(number, watch))
                 briefs[watch.comparator] = [
                     f"Edges of {watch.comparator}, which looks at {watch.signal}."
                 ]
         handlers = []
-        for owner, body in found.items():
+        for owner, body in routines.items():
             line = self.registers.line(owner)
             if line is None:
                 raise FirmwareError(f"{owner} has no interrupt line on {self.workspace.part.name}.")
@@ -216,13 +216,13 @@ class HandlerWriter:
     @cached_property
     def pointings(self) -> tuple[tuple[str, str, tuple[str, ...]], ...]:
         """Name, converter and statements by slot of functions that point a converter to a slot."""
-        found = []
+        pointed = []
         for chain in self.tables.chains:
             if repoints(self.workspace, chain.chain):
-                found.append(
+                pointed.append(
                     (f"point_{chain.name}", chain.chain.converter, tuple(self._pointing(chain)))
                 )
-        return tuple(found)
+        return tuple(pointed)
 
     def _pointing(self, chain: ChainTable) -> Iterator[str]:
         """One value of the register that has the channel, for each slot."""
@@ -275,7 +275,7 @@ class HandlerWriter:
     @cached_property
     def polls(self) -> tuple[tuple[str, ...], ...]:
         """C of each converter that is polled."""
-        found = []
+        polled = []
         for chain in self.tables.chains:
             retrieval = chain.chain.readout
             trigger = chain.chain.trigger
@@ -290,33 +290,33 @@ class HandlerWriter:
                         "}",
                         *lines,
                     ]
-                found.append(tuple(lines))
+                polled.append(tuple(lines))
             elif (
                 isinstance(retrieval, (Dma, Fifo))
                 and isinstance(trigger, SoftwareTrigger)
                 and trigger.repeat
             ):
                 register, flag = flag_c(self.registers, chain.chain.converter, "done")
-                found.append(
+                polled.append(
                     (
                         f"if (({register} & {flag}) != 0u) {{",
                         f"    {set_flag_c(self.registers, chain.chain.converter, 'start')}",
                         "}",
                     )
                 )
-        return tuple(found)
+        return tuple(polled)
 
     @cached_property
     def waits(self) -> tuple[tuple[str, str, str, str], ...]:
         """Name, converter, register and flag of functions that wait for a result no longer than a
         time-out."""
-        found = []
+        waited = []
         for chain in self.tables.chains:
             retrieval = chain.chain.readout
             if isinstance(retrieval, Polling) and retrieval.timeout_s is not None:
                 register, flag = flag_c(self.registers, chain.chain.converter, "done")
-                found.append((f"wg_await_{chain.name}", chain.chain.converter, register, flag))
-        return tuple(found)
+                waited.append((f"wg_await_{chain.name}", chain.chain.converter, register, flag))
+        return tuple(waited)
 
     @property
     def never_sleeps(self) -> bool:
@@ -327,7 +327,7 @@ class HandlerWriter:
     def exit_code(self) -> tuple[tuple[int, str, str], ...]:
         """Each chain with the C of how far DMA has come, and the handler that fetches what a FIFO
         still has."""
-        found = []
+        rows = []
         for chain in self.tables.chains:
             retrieval = chain.chain.readout
             place = (
@@ -336,8 +336,8 @@ class HandlerWriter:
                 else "0u"
             )
             isr = f"wg_isr_{c_name(chain.chain.converter).lower()}"
-            found.append((chain.number, place, isr if isinstance(retrieval, Fifo) else ""))
-        return tuple(found)
+            rows.append((chain.number, place, isr if isinstance(retrieval, Fifo) else ""))
+        return tuple(rows)
 
     @cached_property
     def controls(self) -> tuple[tuple[int, str, str, str, str], ...]:
@@ -345,7 +345,7 @@ class HandlerWriter:
         it."""
         acted_upon = {watch.chain for watch in self.tables.watches if watch.watch.stops}
         started = {watch.starts for watch in self.tables.watches if watch.starts is not None}
-        found = []
+        rows = []
         for chain in self.tables.chains:
             owner = chain.chain.converter
             if chain.number not in acted_upon | started:
@@ -357,7 +357,7 @@ class HandlerWriter:
             )
             own_pace = chain.chain.trigger.kind in {"software", "free-running"}
             resume = set_flag_c(self.registers, owner, "on")
-            found.append(
+            rows.append(
                 (
                     chain.number,
                     owner,
@@ -366,23 +366,23 @@ class HandlerWriter:
                     f"{resume} {start}" if own_pace and start else resume,
                 )
             )
-        return tuple(found)
+        return tuple(rows)
 
     @cached_property
     def dac_writes(self) -> tuple[str, ...]:
         """Statements that give `code` to each DAC with a ramp."""
-        found = []
+        lines = []
         for ramp in self.tables.ramps:
-            at = self.registers.at(self.registers.find(ramp.dac, "data").address)
-            assert at is not None
-            cast = "" if at.register.width == 16 else f"(uint{at.register.width}_t)"
-            found.append(f"{c_register(at)} = {cast}code;")
-        return tuple(found)
+            register = self.registers.at(self.registers.find(ramp.dac, "data").address)
+            assert register is not None
+            cast = "" if register.register.width == 16 else f"(uint{register.register.width}_t)"
+            lines.append(f"{c_register(register)} = {cast}code;")
+        return tuple(lines)
 
     @cached_property
     def uarts(self) -> tuple[tuple[str, str, str], ...]:
         """UART, C that says whether it has room, and its register for a byte; for each report."""
-        found = []
+        rows = []
         for uart in self.workspace.project.uarts:
             if (
                 uart.text_output is not None
@@ -390,23 +390,23 @@ class HandlerWriter:
             ):
                 sent = self.registers.at(self.registers.find(uart.name, "sent").address)
                 assert sent is not None
-                found.append(
+                rows.append(
                     (uart.name, read_c(self.registers, uart.name, "room"), c_register(sent))
                 )
-        return tuple(found)
+        return tuple(rows)
 
     @cached_property
     def newest(self) -> tuple[tuple[str, str], ...]:
         """C of the newest result of each signal that is reported, and of how many there are so
         far."""
-        found = []
+        rows = []
         for text in self.tables.config.texts:
             chain = self.tables.chains[text.converter]
             owner = chain.chain.converter
             place = text.place if self.registers.counted_by(owner, "result") == "slot" else 0
             result = read_c(self.registers, owner, "result", place)
-            found.append((result, read_c(self.registers, owner, "passes")))
-        return tuple(found)
+            rows.append((result, read_c(self.registers, owner, "passes")))
+        return tuple(rows)
 
     def disable_code(self, used: Collection[str]) -> tuple[str, ...]:
         """Statements that stop what the set-up of some peripherals started, triggers first."""
@@ -414,12 +414,12 @@ class HandlerWriter:
             owner: block.kind for block in self.workspace.part.blocks for owner in block.owners
         }
         order = {"timer": 0, "converter": 1, "dma": 2, "comparator": 3, "dac": 4, "uart": 5}
-        found = []
+        lines = []
         for owner in sorted(used, key=lambda name: (order.get(kinds.get(name, ""), 9), name)):
             what = "run" if kinds.get(owner) == "timer" else "on"
             if self.registers.has(owner, what) and kinds.get(owner) not in {"dac", "uart"}:
                 place = self.registers.find(owner, what)
-                at = self.registers.at(place.address)
-                assert at is not None
-                found.append(f"{c_register(at)} = {at.register.reset:#x}u;")
-        return tuple(found)
+                register = self.registers.at(place.address)
+                assert register is not None
+                lines.append(f"{c_register(register)} = {register.register.reset:#x}u;")
+        return tuple(lines)

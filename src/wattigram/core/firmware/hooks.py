@@ -38,7 +38,7 @@ class Hook(msgspec.Struct, frozen=True):
 
 def item_hooks(tables: Tables) -> tuple[Hook, ...]:
     """One for each signal that is converted, in the order of chains and slots."""
-    found = []
+    hooks = []
     for chain in tables.chains:
         order = slot_order(tables.workspace, chain.chain)
         seen: set[str] = set()
@@ -48,7 +48,7 @@ def item_hooks(tables: Tables) -> tuple[Hook, ...]:
                 continue
             seen.add(signal)
             count = (chain.loop_items // 2) // len(order)
-            found.append(
+            hooks.append(
                 Hook(
                     f"wg_samples_{tables.signal_names[signal]}",
                     chain.number,
@@ -58,7 +58,7 @@ def item_hooks(tables: Tables) -> tuple[Hook, ...]:
                     slot,
                 )
             )
-    return tuple(found)
+    return tuple(hooks)
 
 
 def event_hooks(tables: Tables) -> tuple[Hook, ...]:
@@ -70,7 +70,7 @@ def event_hooks(tables: Tables) -> tuple[Hook, ...]:
     names = c_identifiers(f"{title}\0{number}" for number, title in titles.items())
     plain = c_identifiers(dict.fromkeys(titles.values()))
     repeated = [title for title in titles.values() if list(titles.values()).count(title) > 1]
-    found = []
+    hooks = []
     for number, watch in enumerate(tables.workspace.watches):
         title = titles[number]
         chain = tables.workspace.project.chain_of(watch.signal)
@@ -79,7 +79,7 @@ def event_hooks(tables: Tables) -> tuple[Hook, ...]:
             Fraction(0),
         )
         name = names[f"{title}\0{number}"] if title in repeated else plain[title]
-        found.append(
+        hooks.append(
             Hook(
                 f"wg_event_{name}",
                 number,
@@ -91,7 +91,7 @@ def event_hooks(tables: Tables) -> tuple[Hook, ...]:
                 format_rounded(half_s, "s") if half_s else "none",
             )
         )
-    return tuple(found)
+    return tuple(hooks)
 
 
 def _condition(tables: Tables, watch: Watch) -> str:

@@ -47,13 +47,13 @@ class NumberScale(msgspec.Struct, frozen=True):
 
 def number_scales(workspace: Workspace) -> tuple[NumberScale, ...]:
     """What numbers in memory may be: items of each converted signal, and values of its stage."""
-    found = []
+    scales = []
     for signal in workspace.project.signals:
         if workspace.project.chain_of(signal.name) is not None:
-            found.append(NumberScale(signal.name))
+            scales.append(NumberScale(signal.name))
             if signal.later_filter is not None:
-                found.append(NumberScale(signal.name, reduced=True))
-    return tuple(found)
+                scales.append(NumberScale(signal.name, reduced=True))
+    return tuple(scales)
 
 
 class BufferLayout(msgspec.Struct, frozen=True):
@@ -70,12 +70,12 @@ class BufferLayout(msgspec.Struct, frozen=True):
 
     def volts(self, workspace: Workspace, items: NDArray[Any]) -> NDArray[np.float64]:
         """All items, each by its signal's scale, in the signal's own volts; (n,) as ``items``."""
-        found = np.empty(len(items))
+        values_v = np.empty(len(items))
         for place, signal in enumerate(self.signals):
-            found[place :: len(self.signals)] = NumberScale(signal.name).volts(
+            values_v[place :: len(self.signals)] = NumberScale(signal.name).volts(
                 workspace, items[place :: len(self.signals)]
             )
-        return found
+        return values_v
 
 
 def buffer_layout(workspace: Workspace, name: str) -> BufferLayout | None:
@@ -95,7 +95,7 @@ def _write_place(workspace: Workspace, chain: Chain) -> MemoryLocation | None:
     if not isinstance(chain.readout, Dma):
         return None
     try:
-        found = register_map(workspace.part).find(chain.readout.channel, "place")
+        place = register_map(workspace.part).find(chain.readout.channel, "place")
     except RegisterError:
         return None
-    return MemoryLocation(f"{chain.readout.channel} place", found.address, _WORD)
+    return MemoryLocation(f"{chain.readout.channel} place", place.address, _WORD)

@@ -26,10 +26,10 @@ def overflows(output: str, objects: Iterable[Path], part: Part) -> list[str]:
     objects : paths of what it was to link, for the sizes of what is in them
     """
     memory = part.memory
-    found: list[str] = []
+    sentences: list[str] = []
     matches = list(_OVERFLOW.finditer(output))
     if memory is None or not matches:
-        return found
+        return sentences
     sizes = [entry for path in objects for entry in named_sizes(path)]
     for match in matches:
         is_data = match["region"] == "data"
@@ -38,12 +38,12 @@ def overflows(output: str, objects: Iterable[Path], part: Part) -> list[str]:
             ((size, name) for name, size, writable in sizes if writable == is_data), reverse=True
         )
         largest = ", ".join(f"{name} {size} bytes" for size, name in mine[:LARGEST])
-        found.append(
+        sentences.append(
             f"{'Data and stack do' if is_data else 'The code does'} not fit: {match['bytes']} "
             f"bytes more than the {total} of "
             f"{part.name}. Largest: {largest}."
         )
-    return found
+    return sentences
 
 
 def is_of_room(line: str) -> bool:

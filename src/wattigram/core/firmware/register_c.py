@@ -11,10 +11,10 @@ from wattigram.core.model.part import Register, RegisterField
 from wattigram.core.silicon.registers import RegisterAt, RegisterMap, Symbol, Write, c_name
 
 
-def c_register(at: RegisterAt) -> str:
+def c_register(register: RegisterAt) -> str:
     """A register, as the registers' header names it."""
-    name = f"{c_name(at.owner)}_{at.register.name}"
-    return f"{name}({at.index}u)" if at.register.count > 1 else name
+    name = f"{c_name(register.owner)}_{register.register.name}"
+    return f"{name}({register.index}u)" if register.register.count > 1 else name
 
 
 def c_field(block: str, register: Register, field: RegisterField) -> str:
@@ -51,18 +51,18 @@ def write_c(registers: RegisterMap, write: Write, symbol_c: Callable[[Symbol], s
     if write.at is None:
         number = write.line or 0
         return WriteC(f"WG_LINES_ENABLE({number // 32}u)", f"1u << {number % 32}")
-    at = write.at
+    register = write.at
     terms: list[str] = []
-    for field in at.register.fields:
+    for field in register.register.fields:
         code = (write.value & field.mask) >> field.low
         if field.coded == "pointer":
             terms.append(address_c(registers, code, write.symbol, symbol_c))
         elif code:
-            terms.append(field_term(at.block.name, at.register, field, code))
+            terms.append(field_term(register.block.name, register.register, field, code))
     value = " | ".join(terms) or "0u"
-    if at.register.width < 32:
-        value = f"(uint{at.register.width}_t)({value})"
-    return WriteC(c_register(at), value)
+    if register.register.width < 32:
+        value = f"(uint{register.register.width}_t)({value})"
+    return WriteC(c_register(register), value)
 
 
 def address_c(
@@ -71,32 +71,32 @@ def address_c(
     """An address as C: of something in memory, or of a register."""
     if symbol is not None:
         return f"(uint32_t)(uintptr_t){symbol_c(symbol)}"
-    at = registers.at(address)
-    if at is None:
+    register = registers.at(address)
+    if register is None:
         return f"{address:#x}u"
-    offset = address - at.address
-    text = f"(uint32_t)(uintptr_t)&{c_register(at)}"
+    offset = address - register.address
+    text = f"(uint32_t)(uintptr_t)&{c_register(register)}"
     return f"{text} + {offset}u" if offset else text
 
 
 def read_c(registers: RegisterMap, owner: str, name: str, index: int = 0) -> str:
     """C that reads a field, moved down to its lowest bit; raises :class:`FirmwareError` where there
     is none."""
-    at, field = _found(registers, owner, name, index)
-    text = c_register(at)
-    if at.register.width < 32:
+    register, field = _found(registers, owner, name, index)
+    text = c_register(register)
+    if register.register.width < 32:
         text = f"(uint32_t){text}"
-    if field.width == at.register.width:
+    if field.width == register.register.width:
         return text
-    macro = c_field(at.block.name, at.register, field)
+    macro = c_field(register.block.name, register.register, field)
     bits = macro if field.coded == "flag" else f"{macro}_BITS"
     return f"(({text} & {bits}) >> {field.low})" if field.low else f"({text} & {bits})"
 
 
 def flag_c(registers: RegisterMap, owner: str, name: str, index: int = 0) -> tuple[str, str]:
     """A register and the macro of one of its flags."""
-    at, field = _found(registers, owner, name, index)
-    return c_register(at), c_field(at.block.name, at.register, field)
+    register, field = _found(registers, owner, name, index)
+    return c_register(register), c_field(register.block.name, register.register, field)
 
 
 def set_flag_c(
@@ -104,16 +104,16 @@ def set_flag_c(
 ) -> str:
     """A statement that sets or clears one flag and leaves what is beside it; a flag alone is simply
     written."""
-    at, field = _found(registers, owner, name, index)
-    target, macro = c_register(at), c_field(at.block.name, at.register, field)
-    cast = f"(uint{at.register.width}_t)" if at.register.width < 32 else ""
-    if field.access == "clear" or len(at.register.fields) == 1:
+    register, field = _found(registers, owner, name, index)
+    target, macro = c_register(register), c_field(register.block.name, register.register, field)
+    cast = f"(uint{register.register.width}_t)" if register.register.width < 32 else ""
+    if field.access == "clear" or len(register.register.fields) == 1:
         return f"{target} = {f'{cast}{macro}' if on else '0u'};"
     # Commands and flags that a write could set off again are left out of what is written back.
     others = [
-        c_field(at.block.name, at.register, one)
-        for one in at.register.fields
-        if one.access in {"start", "clear"} and one is not field
+        c_field(register.block.name, register.register, bit_field)
+        for bit_field in register.register.fields
+        if bit_field.access in {"start", "clear"} and bit_field is not field
     ]
     kept = f"{target} & ~({' | '.join([macro, *others])})" if others or not on else target
     value = f"({kept}) | {macro}" if on else kept
@@ -130,6 +130,6 @@ def _found(
             cure="Add it to the part file, or take the tables only.",
         )
     place = registers.find(owner, name, index)
-    at = registers.at(place.address)
-    assert at is not None
-    return at, place.field
+    register = registers.at(place.address)
+    assert register is not None
+    return register, place.field

@@ -19,19 +19,19 @@ def setup_context(
     registers: RegisterMap, writes: Sequence[Write], symbol_c: Callable[[Symbol], str]
 ) -> list[dict[str, Any]]:
     """Steps for the template, in their order."""
-    found: list[dict[str, Any]] = []
+    steps: list[dict[str, Any]] = []
     last = None
     for write in writes:
         if write.step is not last:
             last = write.step
             title = write.step.title[:1].upper() + write.step.title[1:]
-            comment = list(_comment(f"{len(found) + 1}. {title}. {write.step.reason}"))
-            found.append({"comment": comment, "writes": []})
+            comment = list(_comment(f"{len(steps) + 1}. {title}. {write.step.reason}"))
+            steps.append({"comment": comment, "writes": []})
         text = write_c(registers, write, symbol_c)
         lines = list(_statement(text.target, text.value, _note(write)))
         flag, owner = _wait(registers, write)
-        found[-1]["writes"].append({"lines": lines, "wait": flag, "owner": owner})
-    return found
+        steps[-1]["writes"].append({"lines": lines, "wait": flag, "owner": owner})
+    return steps
 
 
 def _comment(text: str) -> Iterator[str]:

@@ -211,14 +211,14 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
             "block-average": "WG_BLOCK_AVERAGE",
             "moving-average": "WG_MOVING_AVERAGE",
         }
-        found = []
+        tables = []
         for signal, tap in zip(signals, self.config.taps, strict=False):
             chain = self.chains[tap.converter]
             most = chain.loop_items - chain.loop_items // 2
             per_half = -(-most // len(chain.end_ticks)) * len(tap.places) + len(tap.places)
             kind = kinds.get(tap.stage, "WG_LOW_PASS")
-            found.append(TapTable(self.signal_names[signal.name], signal, tap, kind, per_half))
-        return tuple(found)
+            tables.append(TapTable(self.signal_names[signal.name], signal, tap, kind, per_half))
+        return tuple(tables)
 
     def watch_title(self, watch: Watch) -> str:
         """What a watch is, for people."""
@@ -232,7 +232,7 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def watches(self) -> tuple[WatchTable, ...]:
         """Those that the program judges, and those of the hardware that it must act upon."""
-        found = []
+        tables = []
         project = self.workspace.project
         for number, (watch, effective) in enumerate(
             zip(self.workspace.watches, self.config.watches, strict=True)
@@ -249,7 +249,7 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
                 other_reduced = (
                     effective.on_reduced and self.config.taps[effective.other].stage != "none"
                 )
-            found.append(
+            tables.append(
                 WatchTable(
                     number=number,
                     watch=effective,
@@ -262,7 +262,7 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
                     title=self.watch_title(watch),
                 )
             )
-        return tuple(found)
+        return tuple(tables)
 
     def _started_by(self, watch: Watch) -> int | None:
         """The chain that software starts at a watch's events."""

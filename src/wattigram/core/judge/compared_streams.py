@@ -98,10 +98,10 @@ def value_step_v(take: Take, name: str) -> float:
 
 def moments_of(take: Take, name: str) -> Moments:
     """Mean and spread of all that came, as it is judged, volts."""
-    found = Moments()
+    moments = Moments()
     for block in best_blocks(take, name):
-        found.add(block.volts[block.valid])
-    return found
+        moments.add(block.volts[block.valid])
+    return moments
 
 
 def code_counts(take: Take, name: str) -> tuple[NDArray[np.int64], NDArray[np.int64], FloatArray]:

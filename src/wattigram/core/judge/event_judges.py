@@ -30,9 +30,15 @@ def judge_threshold(take: Take, expectation: ThresholdExpectation) -> Judgement:
     if not mine:
         return not_judged(f"{expectation.signal} has no threshold")
     within_s, limits = float(expectation.within_s), _limits(expectation) if len(mine) == 1 else None
-    found = [crossings(take, watch, limits) for watch in mine]
-    fits = [_match(one.wanted, one.came, within_s, one.end_s) for one in found]
-    due, came = sum(len(one.wanted) for one in found), sum(len(one.came) for one in found)
+    crossed = [crossings(take, watch, limits) for watch in mine]
+    fits = [
+        _match(crossings_of.wanted, crossings_of.came, within_s, crossings_of.end_s)
+        for crossings_of in crossed
+    ]
+    due, came = (
+        sum(len(crossings_of.wanted) for crossings_of in crossed),
+        sum(len(crossings_of.came) for crossings_of in crossed),
+    )
     if not due and not came:
         return Judgement(
             "open", None, "s", None, within_s, 0, "no crossing was to come in this take"
@@ -47,7 +53,8 @@ def judge_threshold(take: Take, expectation: ThresholdExpectation) -> Judgement:
     outcome: Outcome = "holds" if not missing and not extra else "fails"
     if outcome == "fails":
         doubts = [
-            _doubt(take, one, limits, fit, within_s) for one, fit in zip(found, fits, strict=True)
+            _doubt(take, crossings_of, limits, fit, within_s)
+            for crossings_of, fit in zip(crossed, fits, strict=True)
         ]
         unsure_v = max(doubt.unsure_v for doubt in doubts)
         if all(
@@ -79,10 +86,10 @@ class _Doubt(msgspec.Struct, frozen=True):
 
 
 def _doubt(
-    take: Take, found: Crossings, limits: tuple[float, float] | None, fit: _Fit, within_s: float
+    take: Take, crossed: Crossings, limits: tuple[float, float] | None, fit: _Fit, within_s: float
 ) -> _Doubt:
     """What would be due if all readings lay at either edge of their band."""
-    watch = found.watch
+    watch = crossed.watch
     chain = take.workspace.project.chain_of(watch.signal)
     assert chain is not None
     window = watch.window(take.workspace.project)
@@ -92,17 +99,17 @@ def _doubt(
         window.on == "every-result"
     ):  # one event a value: how many there are is what hangs on the last digit
         came = len(fit.matched) + len(fit.extra)
-        counts = [len(found.wanted), *(len(edge) for edge in edges)]
+        counts = [len(crossed.wanted), *(len(edge) for edge in edges)]
         covers = min(counts) <= came <= max(counts)
         return _Doubt(unsure_v, covers, covers and _lies_beside(fit, within_s))
     return _Doubt(
-        unsure_v, all(_covers(entered, found, edges, fit, within_s) for entered in (False, True))
+        unsure_v, all(_covers(entered, crossed, edges, fit, within_s) for entered in (False, True))
     )
 
 
 def _covers(
     entered: bool,
-    found: Crossings,
+    crossed: Crossings,
     edges: list[tuple[ExpectedEvent, ...]],
     fit: _Fit,
     within_s: float,
@@ -113,19 +120,22 @@ def _covers(
     that both edges have.
     """
     missing_s = [event.time_s for event in fit.missing if event.entered == entered]
-    extra_s = [at for at, kind in fit.extra if kind == entered]
+    extra_s = [at_s for at_s, kind in fit.extra if kind == entered]
     due_s = [
         [event.time_s for event in one if event.entered == entered]
-        for one in (found.wanted, *edges)
+        for one in (crossed.wanted, *edges)
     ]
     if len({len(times_s) for times_s in due_s}) > 1:
         stays_away = [
-            not all(_is_near(at, times_s, within_s) for times_s in due_s[1:]) for at in missing_s
+            not all(_is_near(at_s, times_s, within_s) for times_s in due_s[1:])
+            for at_s in missing_s
         ]
-        may_come = [any(_is_near(at, times_s, within_s) for times_s in due_s[1:]) for at in extra_s]
+        may_come = [
+            any(_is_near(at_s, times_s, within_s) for times_s in due_s[1:]) for at_s in extra_s
+        ]
         return all(stays_away) and all(may_come)
-    for at in missing_s:
-        place = due_s[0].index(at)
+    for at_s in missing_s:
+        place = due_s[0].index(at_s)
         spread_s = [times_s[place] for times_s in due_s]
         mine = [
             one for one in extra_s if min(spread_s) - within_s <= one <= max(spread_s) + within_s
@@ -147,7 +157,7 @@ def _lies_beside(fit: _Fit, within_s: float) -> bool:
     for entered in (False, True):
         known_s = np.sort([event.time_s for event in fit.due if event.entered == entered])
         odd_s = [event.time_s for event in fit.missing if event.entered == entered]
-        odd_s += [at for at, kind in fit.extra if kind == entered]
+        odd_s += [at_s for at_s, kind in fit.extra if kind == entered]
         if odd_s and not len(known_s):
             return False
         places = np.searchsorted(known_s, odd_s)
@@ -176,11 +186,14 @@ def judge_edges(take: Take, expectation: EdgesExpectation) -> Judgement:
     mine = signal_watches(take, expectation.signal, "comparator")
     if not mine:
         return not_judged(f"no comparator watches {expectation.signal}")
-    found = [comparator_edges(take, watch) for watch in mine]
-    most, due = max(one.most for one in found), sum(one.crossings for one in found)
+    compared = [comparator_edges(take, watch) for watch in mine]
+    most, due = (
+        max(edges_of.most for edges_of in compared),
+        sum(edges_of.crossings for edges_of in compared),
+    )
     if not due and not most:
         return not_judged("no crossing was to come in this take")
-    edges = sum(one.edges for one in found)
+    edges = sum(edges_of.edges for edges_of in compared)
     outcome = "fails" if most == 0 else within(most, None, expectation.most)
     note = f"{edges} edges at {due} crossings, up to {most} at one"
     return Judgement(outcome, most, "", None, expectation.most, edges, note)

@@ -90,14 +90,14 @@ def _pair_panels(take: Take, verdict: Verdict) -> list[Panel]:
     """INL and DNL over the codes, with what is allowed."""
     aim = verdict.expectation
     swept = pair_linearity(take, verdict.signal) if isinstance(aim, PairExpectation) else None
-    found = swept.transfer if swept is not None else None
-    if found is None or not isinstance(aim, PairExpectation):
+    transfer = swept.transfer if swept is not None else None
+    if transfer is None or not isinstance(aim, PairExpectation):
         return []
-    codes = found.codes.astype(np.float64)
+    codes = transfer.codes.astype(np.float64)
     panels: list[Panel] = []
     for title, x, values, limit in (
-        ("INL of each code", codes, found.inl_lsb, aim.inl_lsb),
-        ("DNL of each step", codes[1:], found.dnl_lsb, aim.dnl_lsb),
+        ("INL of each code", codes, transfer.inl_lsb, aim.inl_lsb),
+        ("DNL of each step", codes[1:], transfer.dnl_lsb, aim.dnl_lsb),
     ):
         low, high = _columns(values)
         across, _ = _columns(x)

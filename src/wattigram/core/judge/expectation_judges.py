@@ -60,19 +60,19 @@ def judge(take: Take, index: int, expectation: Expectation) -> tuple[Verdict, ..
     parts = _split(expectation) if isinstance(expectation, SineExpectation) else (expectation,)
     verdicts = []
     for part in parts:
-        found = _judge(take, part)
+        judgement = _judge(take, part)
         verdicts.append(
             Verdict(
                 index,
                 expectation,
                 expectation_text(part),
-                found.outcome,
-                found.measured,
-                found.unit,
-                found.low,
-                found.high,
-                found.samples,
-                found.note,
+                judgement.outcome,
+                judgement.measured,
+                judgement.unit,
+                judgement.low,
+                judgement.high,
+                judgement.samples,
+                judgement.note,
             )
         )
     return tuple(verdicts)
@@ -102,11 +102,11 @@ def _judge(take: Take, expectation: Expectation) -> Judgement:
     count = take.came(expectation.signal)
     if count < FEWEST_SAMPLES:
         return _too_few(take, expectation.signal, count)
-    found = _of_samples(take, expectation)
+    judgement = _of_samples(take, expectation)
     missing = _missing(take, expectation.signal)
-    if missing and found.outcome == "holds":
-        found = replace(found, outcome="fails", note=f"{found.note}, but {missing}")
-    return found
+    if missing and judgement.outcome == "holds":
+        judgement = replace(judgement, outcome="fails", note=f"{judgement.note}, but {missing}")
+    return judgement
 
 
 def _missing(take: Take, name: str) -> str:
@@ -168,16 +168,18 @@ def _samples(count: int) -> str:
 
 
 def _level(take: Take, expectation: LevelExpectation) -> Judgement:
-    found = moments_of(take, expectation.signal)
-    if not found.count:
+    moments = moments_of(take, expectation.signal)
+    if not moments.count:
         return not_judged("its moving average has not filled in this take")
     low, high = (
         expectation.level_v - expectation.within_v,
         expectation.level_v + expectation.within_v,
     )
-    unsure_v = _unsure_v(found.mean_sigma, found.std, value_step_v(take, expectation.signal))
-    note = f"mean {format_volts(found.mean)} ± {format_si(unsure_v, 'V', 2)}"
-    return Judgement(within(found.mean, low, high), found.mean, "V", low, high, found.count, note)
+    unsure_v = _unsure_v(moments.mean_sigma, moments.std, value_step_v(take, expectation.signal))
+    note = f"mean {format_volts(moments.mean)} ± {format_si(unsure_v, 'V', 2)}"
+    return Judgement(
+        within(moments.mean, low, high), moments.mean, "V", low, high, moments.count, note
+    )
 
 
 def _unsure_v(sigma_v: float, std_v: float, step_v: float) -> float:
@@ -188,19 +190,19 @@ def _unsure_v(sigma_v: float, std_v: float, step_v: float) -> float:
 
 def _steps(take: Take, expectation: SquareExpectation) -> Judgement:
     _items, often, volts = code_counts(take, expectation.signal)
-    found = two_levels(volts, (expectation.low_v + expectation.high_v) / 2, often)
-    count = found.low_count + found.high_count
-    if not found.low_count or not found.high_count:
-        seen = "upper" if found.high_count else "lower"
+    levels = two_levels(volts, (expectation.low_v + expectation.high_v) / 2, often)
+    count = levels.low_count + levels.high_count
+    if not levels.low_count or not levels.high_count:
+        seen = "upper" if levels.high_count else "lower"
         return Judgement("open", None, "V", None, None, count, f"only the {seen} level was seen")
-    off_low, off_high = found.low - expectation.low_v, found.high - expectation.high_v
+    off_low, off_high = levels.low - expectation.low_v, levels.high - expectation.high_v
     is_high = abs(off_high) >= abs(off_low)
     measured, wanted = (
-        (found.high, expectation.high_v) if is_high else (found.low, expectation.low_v)
+        (levels.high, expectation.high_v) if is_high else (levels.low, expectation.low_v)
     )
     low, high = wanted - expectation.within_v, wanted + expectation.within_v
-    spread = (found.high_std, found.high_count) if is_high else (found.low_std, found.low_count)
-    sigma_v = found.median_sigma(*spread)
+    spread = (levels.high_std, levels.high_count) if is_high else (levels.low_std, levels.low_count)
+    sigma_v = levels.median_sigma(*spread)
     unsure_v = _unsure_v(sigma_v, spread[0], value_step_v(take, expectation.signal))
     note = f"{'upper' if is_high else 'lower'} level reads {format_volts(measured)} ± {format_si(unsure_v, 'V', 2)}"
     return Judgement(within(measured, low, high), measured, "V", low, high, count, note)

@@ -15,26 +15,26 @@ class NearestMatch:
         self._free_after = list(range(len(self._times) + 1))
         self._free_before = list(range(len(self._times) + 1))
 
-    def claim_nearest(self, at: float, within: float) -> float | None:
+    def claim_nearest(self, at_s: float, within: float) -> float | None:
         """Take the nearest free instant at most ``within`` away, the earlier one of two; None where
         there is none."""
-        place = bisect_left(self._times, at)
-        found = [_follow(self._free_before, place) - 1, _follow(self._free_after, place)]
+        place = bisect_left(self._times, at_s)
+        candidates = [_follow(self._free_before, place) - 1, _follow(self._free_after, place)]
         near = [
             one
-            for one in found
-            if 0 <= one < len(self._times) and abs(self._times[one] - at) <= within
+            for one in candidates
+            if 0 <= one < len(self._times) and abs(self._times[one] - at_s) <= within
         ]
         if not near:
             return None
-        chosen = min(near, key=lambda one: abs(self._times[one] - at))
+        chosen = min(near, key=lambda one: abs(self._times[one] - at_s))
         self._free_after[chosen] = chosen + 1
         self._free_before[chosen + 1] = chosen
         return self._times[chosen]
 
     def rest(self) -> list[float]:
         """What nobody claimed."""
-        return [at for place, at in enumerate(self._times) if self._free_after[place] == place]
+        return [at_s for place, at_s in enumerate(self._times) if self._free_after[place] == place]
 
 
 def _follow(pointers: list[int], place: int) -> int:

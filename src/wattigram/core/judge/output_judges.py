@@ -30,21 +30,21 @@ FEWEST_CROSSINGS = 3
 
 def judge_waveform(take: Take, expectation: WaveformExpectation) -> Judgement:
     """Whether a signal follows what was meant."""
-    found, what = waveform_error(take, expectation.signal), "samples"
-    if found is None:
+    error, what = waveform_error(take, expectation.signal), "samples"
+    if error is None:
         return not_judged("too few samples in this take")
     of_stage = waveform_error(take, expectation.signal, reduced=True)
     if of_stage is not None and of_stage.nearly_all_v > max(
-        found.nearly_all_v, expectation.within_v
+        error.nearly_all_v, expectation.within_v
     ):
-        found, what = of_stage, "values of its stage"
+        error, what = of_stage, "values of its stage"
     note = (
-        f"{NEARLY_ALL:g} % of {found.count} {what} within {format_volts(found.nearly_all_v)}, "
-        f"mean {format_volts(found.mean_v)} off"
+        f"{NEARLY_ALL:g} % of {error.count} {what} within {format_volts(error.nearly_all_v)}, "
+        f"mean {format_volts(error.mean_v)} off"
     )
-    outcome = within(found.nearly_all_v, None, expectation.within_v)
+    outcome = within(error.nearly_all_v, None, expectation.within_v)
     return Judgement(
-        outcome, found.nearly_all_v, "V", None, expectation.within_v, found.count, note
+        outcome, error.nearly_all_v, "V", None, expectation.within_v, error.count, note
     )
 
 
@@ -53,25 +53,25 @@ def judge_pair(take: Take, expectation: PairExpectation) -> Judgement:
     swept = pair_linearity(take, expectation.signal)
     if swept is None:
         return not_judged("no DAC is swept into it")
-    found = swept.transfer
-    if found is None and swept.played >= FEWEST_VALUES:
+    transfer = swept.transfer
+    if transfer is None and swept.played >= FEWEST_VALUES:
         note = f"{swept.played} codes were played, and all that came back is at an end of the range"
         return Judgement("fails", None, "LSB", None, expectation.inl_lsb, 0, note)
-    if found is None:
+    if transfer is None:
         return not_judged("too few codes were played in this take")
     sides = (
-        (abs(found.offset_lsb), expectation.offset_lsb),
-        (abs(found.gain_error), expectation.gain),
-        (found.worst_inl_lsb, expectation.inl_lsb),
-        (found.worst_dnl_lsb, expectation.dnl_lsb),
+        (abs(transfer.offset_lsb), expectation.offset_lsb),
+        (abs(transfer.gain_error), expectation.gain),
+        (transfer.worst_inl_lsb, expectation.inl_lsb),
+        (transfer.worst_dnl_lsb, expectation.dnl_lsb),
     )
     note = (
-        f"{len(found.codes)} codes: offset {found.offset_lsb:+.2f} LSB, gain "
-        f"{format_si(found.gain_error, '%', 3)}, "
-        f"INL {found.worst_inl_lsb:.2f} LSB (of it up to {found.inl_spread_lsb:.2f} by noise), "
-        f"DNL {found.worst_dnl_lsb:.2f} LSB ({found.dnl_spread_lsb:.2f})"
+        f"{len(transfer.codes)} codes: offset {transfer.offset_lsb:+.2f} LSB, gain "
+        f"{format_si(transfer.gain_error, '%', 3)}, "
+        f"INL {transfer.worst_inl_lsb:.2f} LSB (of it up to {transfer.inl_spread_lsb:.2f} by noise), "
+        f"DNL {transfer.worst_dnl_lsb:.2f} LSB ({transfer.dnl_spread_lsb:.2f})"
     )
-    spreads = (0.0, 0.0, found.inl_spread_lsb, found.dnl_spread_lsb)
+    spreads = (0.0, 0.0, transfer.inl_spread_lsb, transfer.dnl_spread_lsb)
     outcome: Outcome = "holds"
     for (value, limit), spread in zip(sides, spreads, strict=True):
         if value - spread > limit:
@@ -81,7 +81,7 @@ def judge_pair(take: Take, expectation: PairExpectation) -> Judgement:
     if outcome == "open":
         note += "; beyond its limit by less than noise makes of so few readings"
     return Judgement(
-        outcome, found.worst_inl_lsb, "LSB", None, expectation.inl_lsb, len(found.codes), note
+        outcome, transfer.worst_inl_lsb, "LSB", None, expectation.inl_lsb, len(transfer.codes), note
     )
 
 
@@ -91,23 +91,23 @@ def judge_redundant_pair(take: Take, expectation: TripExpectation) -> Judgement:
     comparator = take.workspace.project.comparator(mine[0].comparator) if mine else None
     if comparator is None:
         return not_judged(f"no comparator watches {expectation.signal}")
-    found = trip_points(take, mine[0])
+    trips = trip_points(take, mine[0])
     figures = comparator_metrics(take.workspace, comparator)
     due = int(figures.crossings_hz * take.seconds)
-    if found is None and due >= FEWEST_CROSSINGS:
+    if trips is None and due >= FEWEST_CROSSINGS:
         note = f"{due} crossings were due, and it did not trip both ways"
         return Judgement("fails", None, "V", None, expectation.within_v, 0, note)
-    if found is None:
+    if trips is None:
         return not_judged("its input never went both ways through the threshold in this take")
-    off_v = max(abs(found.rising_v - figures.rising_v), abs(found.falling_v - figures.falling_v))
+    off_v = max(abs(trips.rising_v - figures.rising_v), abs(trips.falling_v - figures.falling_v))
     note = (
-        f"rises at {found.rising_v:.4f} V, falls at {found.falling_v:.4f} V, of {found.rising} "
-        f"and {found.falling} edges; "
+        f"rises at {trips.rising_v:.4f} V, falls at {trips.falling_v:.4f} V, of {trips.rising} "
+        f"and {trips.falling} edges; "
         f"{figures.rising_v:.4f} and {figures.falling_v:.4f} V are set"
     )
     outcome = within(off_v, None, expectation.within_v)
     return Judgement(
-        outcome, off_v, "V", None, expectation.within_v, found.rising + found.falling, note
+        outcome, off_v, "V", None, expectation.within_v, trips.rising + trips.falling, note
     )
 
 

@@ -44,8 +44,8 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
         measured = cycles / take.seconds
         note = f"{cycles} of {due:.0f} scans came in {format_si(take.seconds, 's', 3)}"
         return Judgement("fails", measured, "Hz", low, high, cycles, note)
-    found = take.cycle_rate_hz(chain)
-    if found is None and cycles > MOST_UNTOLD_LAPS * chain.buffer.samples:
+    rate = take.cycle_rate_hz(chain)
+    if rate is None and cycles > MOST_UNTOLD_LAPS * chain.buffer.samples:
         return Judgement(
             "fails",
             None,
@@ -55,18 +55,18 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
             cycles,
             f"{cycles} scans, and the ticks of their frames stand still",
         )
-    if found is None:
+    if rate is None:
         return not_judged("too short to measure a rate")
     if take.is_polled:  # an instant is known to a cycle or so, at both ends
         low, high = low * (1 - POLLED_CYCLES / cycles), high * (1 + POLLED_CYCLES / cycles)
-    inside = within(found, low, high)
-    ppm = (found / wanted_hz - 1) * 1e6
+    inside = within(rate, low, high)
+    ppm = (rate / wanted_hz - 1) * 1e6
     ppm = 0.0 if math.isclose(ppm, 0.0, abs_tol=5e-3) else ppm
     what = "not seen between polls" if take.is_polled else "lost"
     note = f"{cycles} scans, {'none' if not lost else f'{lost} samples'} {what}, {ppm:+.3g} ppm"
     note += f", {again} samples came again" if again else ""
     is_lossy = lost and not take.is_polled  # whoever polls is at fault, and not the board
-    return Judgement("fails" if is_lossy or again else inside, found, "Hz", low, high, cycles, note)
+    return Judgement("fails" if is_lossy or again else inside, rate, "Hz", low, high, cycles, note)
 
 
 def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: float) -> Judgement:
@@ -74,17 +74,17 @@ def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: floa
     stream = take.workspace.project.chains.index(chain)
     low, high = wanted_hz * (1 - share), wanted_hz * (1 + share)
     cycles = take.chain_cycles(chain)
-    found = take.running_rate_hz(chain)
+    rate = take.running_rate_hz(chain)
     due = take.seconds * wanted_hz
-    if found is None and due >= FEWEST_DUE and not has_paused(take, chain):
+    if rate is None and due >= FEWEST_DUE and not has_paused(take, chain):
         note = f"{cycles} of {due:.0f} scans came, and no threshold stopped {chain.converter}"
         return Judgement("fails", 0.0, "Hz", low, high, cycles, note)
-    if found is None:
+    if rate is None:
         return not_judged("too short to measure a rate")
     lost, again = take.lost_items(stream), take.repeated_items(stream)
-    note = f"{cycles} scans, {'none' if not lost else f'{lost} samples'} lost, {(found / wanted_hz - 1) * 1e6:+.3g} ppm between pauses"
-    outcome = "fails" if lost or again else within(found, low, high)
-    return Judgement(outcome, found, "Hz", low, high, cycles, note)
+    note = f"{cycles} scans, {'none' if not lost else f'{lost} samples'} lost, {(rate / wanted_hz - 1) * 1e6:+.3g} ppm between pauses"
+    outcome = "fails" if lost or again else within(rate, low, high)
+    return Judgement(outcome, rate, "Hz", low, high, cycles, note)
 
 
 def _keeps(chain: Chain) -> str:

@@ -64,7 +64,7 @@ def suggest_expectations(workspace: Workspace, name: str) -> tuple[Expectation, 
     if chain is None:
         return ()
     half_v = _round_up(band_half_width_v(workspace, chain, name, reduced=False))
-    found = [
+    expectations = [
         *_of_source(workspace, chain, signal, half_v),
         *_of_stages(workspace, chain, signal, half_v),
         RateExpectation(
@@ -75,7 +75,7 @@ def suggest_expectations(workspace: Workspace, name: str) -> tuple[Expectation, 
         ),
     ]
     there = {(item.signal, item.kind) for item in project.expectations}
-    return tuple(item for item in found if (item.signal, item.kind) not in there)
+    return tuple(item for item in expectations if (item.signal, item.kind) not in there)
 
 
 def _rate_within(workspace: Workspace, chain: Chain) -> float:
@@ -161,11 +161,11 @@ def _of_pair(workspace: Workspace, signal: Signal, half_v: float) -> list[Expect
 def _of_stages(
     workspace: Workspace, chain: Chain, signal: Signal, half_v: float
 ) -> list[Expectation]:
-    found: list[Expectation] = []
+    expectations: list[Expectation] = []
     if signal.partner is not None:
-        found.append(RedundantPairExpectation(signal=signal.name, within_v=2 * half_v))
+        expectations.append(RedundantPairExpectation(signal=signal.name, within_v=2 * half_v))
     if any(comparator.signal == signal.name for comparator in workspace.project.comparators):
-        found.append(EdgesExpectation(signal=signal.name))
+        expectations.append(EdgesExpectation(signal=signal.name))
     if signal.thresholds:
         slowest_hz = min(
             signal_rate_hz(workspace, chain, signal.name, filtered=window.input == "filtered")
@@ -178,10 +178,10 @@ def _of_stages(
                 round(volts, 9)
                 for volts in sorted(limits_v(workspace, signal, signal.thresholds[0]))
             )
-        found.append(
+        expectations.append(
             ThresholdExpectation(signal=signal.name, within_s=within_s, low_v=low_v, high_v=high_v)
         )
-    return found
+    return expectations
 
 
 def _round_up(volts: float) -> float:

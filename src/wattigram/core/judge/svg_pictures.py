@@ -61,17 +61,17 @@ def _points(x: FloatArray, y: FloatArray) -> str:
 def _axes(x: Span, y: Span, units: tuple[str, str]) -> str:
     parts = []
     for value in round_values(*y, 5):
-        at = float(_y(np.array([value]), y)[0])
+        at_y = float(_y(np.array([value]), y)[0])
         parts.append(
-            f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at:.1f}" y2="{at:.1f}" class="grid"/>'
+            f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at_y:.1f}" y2="{at_y:.1f}" class="grid"/>'
         )
         parts.append(
-            f'<text x="{LEFT - 6}" y="{at + 4:.1f}" class="tick end">{format_si(value, units[1])}</text>'
+            f'<text x="{LEFT - 6}" y="{at_y + 4:.1f}" class="tick end">{format_si(value, units[1])}</text>'
         )
     for value in round_values(*x, 7):
-        at = float(_x(np.array([value]), x)[0])
+        at_y = float(_x(np.array([value]), x)[0])
         parts.append(
-            f'<text x="{at:.1f}" y="{HEIGHT - 8}" class="tick mid">{format_si(value, units[0])}</text>'
+            f'<text x="{at_y:.1f}" y="{HEIGHT - 8}" class="tick mid">{format_si(value, units[0])}</text>'
         )
     return "".join(parts)
 
@@ -94,12 +94,12 @@ def _trace(panel: TracePanel) -> tuple[str, Span, Span, tuple[str, str]]:
         f'<polyline points="{_points(zigzag_x, zigzag_y)}" class="captured"/>',
     ]
     for value, label in panel.lines:
-        at = float(_y(np.array([value]), y)[0])
+        at_y = float(_y(np.array([value]), y)[0])
         parts.append(
-            f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at:.1f}" y2="{at:.1f}" class="mark"/>'
+            f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at_y:.1f}" y2="{at_y:.1f}" class="mark"/>'
         )
         parts.append(
-            f'<text x="{WIDTH - RIGHT - 4}" y="{at - 5:.1f}" class="marktext end">{escape(label)}</text>'
+            f'<text x="{WIDTH - RIGHT - 4}" y="{at_y - 5:.1f}" class="marktext end">{escape(label)}</text>'
         )
     return "".join(parts), x, y, (panel.x_unit, panel.unit)
 

@@ -294,15 +294,15 @@ class ProjectFiles(QObject):
 
     def _recover(self, offer: Abandoned) -> None:
         try:
-            found = offer.read()
+            recovered = offer.read()
         except WattigramError as fault:
             self._notice.say(f"{fault} It stays in {offer.path}.")
             self._offers.remove(offer)
             return
-        self._unless_unsaved("recover", lambda: self._recover_now(offer, found))
+        self._unless_unsaved("recover", lambda: self._recover_now(offer, recovered))
 
-    def _recover_now(self, offer: Abandoned, found: Recovered) -> None:
-        self._document.recover(found)
+    def _recover_now(self, offer: Abandoned, recovered: Recovered) -> None:
+        self._document.recover(recovered)
         self._answered(offer)
 
     def _discard(self, offer: Abandoned) -> None:

@@ -92,12 +92,12 @@ class FirmwareWork(QObject):
     def built_lines(self) -> tuple[str, ...] | None:
         """Register writes of the last build in this folder."""
         try:
-            found = json.loads((self.folder / "build" / BUILT).read_text(encoding="utf-8"))
+            record = json.loads((self.folder / "build" / BUILT).read_text(encoding="utf-8"))
         except (OSError, ValueError):
             return None
         return (
-            tuple(line for line in found if isinstance(line, str))
-            if isinstance(found, list)
+            tuple(line for line in record if isinstance(line, str))
+            if isinstance(record, list)
             else None
         )
 
@@ -243,13 +243,13 @@ class FirmwareWork(QObject):
     def show_totals(self, totals: dict[str, int]) -> None:
         """A board told what its handlers take."""
         chains = self._document.workspace.project.chains
-        found = {
+        measured = {
             chain.converter: totals[f"handler.{number}"]
             for number, chain in enumerate(chains)
             if f"handler.{number}" in totals
         }
-        if found and found != self.costs:
-            self.costs = found
+        if measured and measured != self.costs:
+            self.costs = measured
             self.changed.emit()
 
     @property
@@ -282,11 +282,11 @@ class FirmwareWork(QObject):
 
     def ask_folder(self, parent: QWidget) -> None:
         """Choose where the C goes."""
-        found = QFileDialog.getExistingDirectory(
+        chosen = QFileDialog.getExistingDirectory(
             parent, "Folder for the firmware", str(self.folder.parent)
         )
-        if found:
-            self.use_folder(Path(found))
+        if chosen:
+            self.use_folder(Path(chosen))
 
     def use_folder(self, folder: Path) -> None:
         """Write and build there from now on."""

@@ -64,7 +64,7 @@ class PortWatch(QObject):
 def _identity(device: str) -> tuple[int, int] | None:
     """What tells one device of a name from the next; None where there is none."""
     try:
-        found = os.stat(device)
+        status = os.stat(device)
     except (OSError, ValueError):
         return None
-    return found.st_ino, found.st_rdev
+    return status.st_ino, status.st_rdev

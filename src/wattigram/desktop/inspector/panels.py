@@ -176,13 +176,13 @@ def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> 
 def input_choices(workspace: Workspace, chain: Chain | None) -> tuple[str, ...]:
     """All inputs that a signal could have: pins, pairs, internal channels."""
     converters = [workspace.converter(chain)] if chain else list(workspace.part.converters)
-    found: dict[str, None] = {}
+    inputs: dict[str, None] = {}
     for converter in converters:
-        found |= dict.fromkeys(converter.channels)
+        inputs |= dict.fromkeys(converter.channels)
     for converter in converters:
-        found |= dict.fromkeys(f"{pair.positive} − {pair.negative}" for pair in converter.pairs)
-        found |= dict.fromkeys(item.name for item in converter.internal)
-    return tuple(found)
+        inputs |= dict.fromkeys(f"{pair.positive} − {pair.negative}" for pair in converter.pairs)
+        inputs |= dict.fromkeys(item.name for item in converter.internal)
+    return tuple(inputs)
 
 
 def pin_text(signal: Signal) -> str:

@@ -60,15 +60,15 @@ def sink_text(sink: UartDestination | DutyDestination | PeriodDestination | DacD
 def sources(workspace: Workspace) -> dict[str, ResultSource | ReceivedSource | TableSource]:
     """All that a route can take from, by its words."""
     project = workspace.project
-    found: list[ResultSource | ReceivedSource | TableSource] = []
+    offered: list[ResultSource | ReceivedSource | TableSource] = []
     for chain in project.chains:
-        found += [
+        offered += [
             ResultSource(converter=chain.converter, signal=slot.signal) for slot in chain.slots
         ]
-        found.append(ResultSource(converter=chain.converter))
-    found += [ReceivedSource(uart=uart.name) for uart in project.uarts]
-    found += [TableSource(table=table.name) for table in project.tables]
-    return {source_text(one): one for one in found}
+        offered.append(ResultSource(converter=chain.converter))
+    offered += [ReceivedSource(uart=uart.name) for uart in project.uarts]
+    offered += [TableSource(table=table.name) for table in project.tables]
+    return {source_text(source): source for source in offered}
 
 
 def sinks(
@@ -76,14 +76,16 @@ def sinks(
 ) -> dict[str, UartDestination | DutyDestination | PeriodDestination | DacDestination]:
     """All that a route can write to, by its words."""
     project = workspace.project
-    found: list[UartDestination | DutyDestination | PeriodDestination | DacDestination] = [
+    offered: list[UartDestination | DutyDestination | PeriodDestination | DacDestination] = [
         UartDestination(uart=uart.name) for uart in project.uarts
     ]
     for pwm in project.pwm:
-        found += [DutyDestination(pwm=pwm.name), PeriodDestination(pwm=pwm.name)]
+        offered += [DutyDestination(pwm=pwm.name), PeriodDestination(pwm=pwm.name)]
     taken = {generator.dac for generator in project.generators}
-    found += [DacDestination(dac=dac.name) for dac in workspace.part.dacs if dac.name not in taken]
-    return {sink_text(one): one for one in found}
+    offered += [
+        DacDestination(dac=dac.name) for dac in workspace.part.dacs if dac.name not in taken
+    ]
+    return {sink_text(destination): destination for destination in offered}
 
 
 def route_panel(workspace: Workspace, route: Route) -> Panel:

@@ -41,7 +41,7 @@ ACTIONS = {"event": "event", "stop": "stop chain", "pin": "set pin"}
 
 def _tabs(workspace: Workspace, signal: Signal) -> tuple[Tab, ...]:
     count = max(1, len(signal.thresholds))
-    found = [
+    tabs = [
         Tab(
             (signal.thresholds[number].name if number < len(signal.thresholds) else "")
             or f"Threshold {number + 1}",
@@ -50,11 +50,11 @@ def _tabs(workspace: Workspace, signal: Signal) -> tuple[Tab, ...]:
         for number in range(count)
     ]
     if signal.thresholds:
-        found.append(Tab("+", f"thresholds:{count + 1}"))
-    found.append(Tab("Redundant pair", "redundant pair"))
+        tabs.append(Tab("+", f"thresholds:{count + 1}"))
+    tabs.append(Tab("Redundant pair", "redundant pair"))
     if any(signal.pin in item.inputs for item in workspace.part.comparators):
-        found.append(Tab("Comparator", "comparator"))
-    return tuple(found)
+        tabs.append(Tab("Comparator", "comparator"))
+    return tuple(tabs)
 
 
 def read_limit(text: str) -> float:

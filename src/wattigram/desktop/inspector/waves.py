@@ -445,9 +445,9 @@ def wanted_hz(workspace: Workspace, generator: Generator, table: WaveTable) -> F
 def _what_if(workspace: Workspace, generator: Generator, table: WaveTable) -> WhatIf:
     """Points against image, with the exact frequency that each gives."""
     hertz = wanted_hz(workspace, generator, table)
-    found = choices_for(workspace, generator, table)
-    exact = max((one.points for one in found if not one.error), default=0)
-    shown = [one for one in found if one.points in {*SHOWN_POINTS, exact, table.points}]
+    candidates = choices_for(workspace, generator, table)
+    exact = max((one.points for one in candidates if not one.error), default=0)
+    shown = [one for one in candidates if one.points in {*SHOWN_POINTS, exact, table.points}]
     choices = []
     for one in sorted(
         {choice.points: choice for choice in shown}.values(), key=lambda choice: choice.points

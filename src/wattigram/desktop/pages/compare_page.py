@@ -135,9 +135,11 @@ class ComparePage(QWidget):
         shown = self.rows if self.every.isChecked() else different
         self.table.setRowCount(len(shown))
         before = ""
-        for row, one in enumerate(shown):
-            self._fill_row(row, one, "" if one.subject == before else one.subject)
-            before = one.subject
+        for row, difference in enumerate(shown):
+            self._fill_row(
+                row, difference, "" if difference.subject == before else difference.subject
+            )
+            before = difference.subject
 
     def _fill_row(self, row: int, difference: DesignDifference, subject: str) -> None:
         t = theme()

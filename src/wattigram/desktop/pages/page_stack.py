@@ -121,9 +121,9 @@ class PageStack(QObject):
 
     def page(self, number: int) -> QWidget:
         """A page, made if need be."""
-        found = getattr(self, PAGES[number].lower())
-        assert isinstance(found, QWidget)
-        return found
+        page = getattr(self, PAGES[number].lower())
+        assert isinstance(page, QWidget)
+        return page
 
     def _settle(self, page: QWidget, number: int, split: QSplitter | None) -> None:
         """Put a page in its place, with the proportions that the user gave it."""
@@ -164,9 +164,9 @@ class PageStack(QObject):
 
     def splitters(self) -> dict[str, QSplitter]:
         """Splitters of the pages that were made, by the name under which they are remembered."""
-        found = {"chain": self.chain.split, "chain-left": self.chain.left}
+        splitters = {"chain": self.chain.split, "chain-left": self.chain.left}
         for number, name in enumerate(PAGES):
             split = getattr(self.__dict__.get(name.lower()), "split", None)
             if number != CHAIN and isinstance(split, QSplitter):
-                found[name.lower()] = split
-        return found
+                splitters[name.lower()] = split
+        return splitters

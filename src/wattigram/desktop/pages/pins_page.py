@@ -97,24 +97,24 @@ class PinsPage(QWidget):
             return
         edit = move_signal(workspace, signal, option.pin, option.negative)
         self.title.setText(f"{edit.label.upper()}: WHAT WOULD FOLLOW")
-        found = consequences(workspace, edit)
-        shown = [_line(one) for one in found[:MOST_LINES]]
-        if len(found) > MOST_LINES:
-            shown.append(f"… and {len(found) - MOST_LINES} figures more")
+        changed = consequences(workspace, edit)
+        shown = [_line(one) for one in changed[:MOST_LINES]]
+        if len(changed) > MOST_LINES:
+            shown.append(f"… and {len(changed) - MOST_LINES} figures more")
         self.lines.setText(
             "<br>".join([" · ".join(head), "", *(shown or ["Nothing else changes."])])
         )
 
 
 def _about(option: InputOption) -> list[str]:
-    found = [f"channel {channel} of {name}" for name, channel in option.channels]
+    parts = [f"channel {channel} of {name}" for name, channel in option.channels]
     if option.elsewhere:
-        found.append("only another converter reaches it")
-    elif not found:
-        found.append("no channel")
-    found += [f"carries {name}" for name in option.signals]
-    found += [f"wanted by {name}" for name in option.others]
-    return found
+        parts.append("only another converter reaches it")
+    elif not parts:
+        parts.append("no channel")
+    parts += [f"carries {name}" for name in option.signals]
+    parts += [f"wanted by {name}" for name in option.others]
+    return parts
 
 
 def _line(consequence: Consequence) -> str:

@@ -305,11 +305,11 @@ class ProofPage(QWidget):
         if self.isVisible():
             self.focus_cause()
 
-    def _show_differences(self, found: tuple[str, ...]) -> None:
+    def _show_differences(self, differences: tuple[str, ...]) -> None:
         """Registers that firmware sets up otherwise than the design, whatever holds."""
         self._column.addSpacing(18)
         self._heading("THE BOARD'S REGISTERS")
-        for line in ("The firmware sets up other registers than the design.", *found):
+        for line in ("The firmware sets up other registers than the design.", *differences):
             label = QLabel(line)
             label.setWordWrap(True)
             label.setContentsMargins(4, 0, 0, 6)

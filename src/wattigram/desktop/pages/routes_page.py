@@ -218,14 +218,14 @@ class RoutesPage(ListedPage):
                 return
             before.append(SetUart(UartSetup(name=ports[0])))
             free = [UartDestination(uart=ports[0])]
-        found = sources(workspace)
-        if not found:
+        offered = sources(workspace)
+        if not offered:
             self.error.emit("There is nothing to route from. Add a signal with a slot first.")
             return
         name = _fresh("Route", {route.name for route in workspace.project.routes})
         is_wire = isinstance(free[0], UartDestination)
         bits = 8 if is_wire else 16
-        source = next(iter(found.values()))
+        source = next(iter(offered.values()))
         route = Route(
             name=name,
             source=source,

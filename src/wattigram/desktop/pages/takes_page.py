@@ -100,13 +100,13 @@ class TakesPage(QWidget):
 
     def show_folders(self, folders: tuple[Path, ...]) -> None:
         """List a project's takes, the newest first."""
-        found = [
+        takes = [
             (path.stat().st_mtime, path)
             for folder in folders
             if folder.is_dir()
             for path in folder.glob("*.h5")
         ]
-        paths = [path for _written, path in sorted(found, reverse=True)]
+        paths = [path for _written, path in sorted(takes, reverse=True)]
         self.takes.blockSignals(True)
         self.takes.clear()
         for path in paths:
@@ -229,11 +229,11 @@ class TakesPage(QWidget):
     def _value(trace: Trace, seconds: float) -> str:
         number = trace.number_at(seconds)
         name = trace.name.replace("&", "&amp;").replace("<", "&lt;")
-        at = trace.samples(number, number + 1)
-        if not at.valid[0]:
+        samples = trace.samples(number, number + 1)
+        if not samples.valid[0]:
             return f"{name}<br>missing"
-        code = int(at.items[0]) >> trace.code_shift
-        return f"{name}<br>{format_volts(float(at.volts[0]))} · {code} · 0x{code:03X}"
+        code = int(samples.items[0]) >> trace.code_shift
+        return f"{name}<br>{format_volts(float(samples.volts[0]))} · {code} · 0x{code:03X}"
 
     def copy_picture(self) -> None:
         """The traces as a picture on the clipboard."""

@@ -180,11 +180,11 @@ class Document(QObject):
         self.changed.emit(workspace, before)
         self.replaced.emit()
 
-    def recover(self, found: Recovered) -> None:
+    def recover(self, recovered: Recovered) -> None:
         """Take over unsaved work; it counts as changed until it is saved, and is kept for this
         window at once."""
-        self.replace(found.workspace, found.origin)
-        self.takes = found.takes
+        self.replace(recovered.workspace, recovered.origin)
+        self.takes = recovered.takes
         self.stack.resetClean()
         self._write_recovery()
 

@@ -119,12 +119,12 @@ class Abandoned:
 
 def abandoned(state: Path) -> list[Abandoned]:
     """Copies that no living window holds, the newest first."""
-    found = []
+    offers = []
     folder = copies_folder(state)
     for path in sorted(folder.iterdir(), reverse=True) if folder.is_dir() else []:
         if (path / PROJECT).is_file() and not _is_held(path / LOCK):
-            found.append(Abandoned(path))
-    return found
+            offers.append(Abandoned(path))
+    return offers
 
 
 def adopt_old_copy(config: Path, state: Path) -> None:
@@ -179,9 +179,9 @@ def _is_held(path: Path) -> bool:
 
 def _read_about(path: Path) -> dict[str, str | None]:
     try:
-        found = json.loads(path.read_text(encoding="utf-8"))
+        about = json.loads(path.read_text(encoding="utf-8"))
     except (OSError, ValueError):
         return {}
-    if not isinstance(found, dict):
+    if not isinstance(about, dict):
         return {}
-    return {str(key): value for key, value in found.items() if isinstance(value, str)}
+    return {str(key): value for key, value in about.items() if isinstance(value, str)}

@@ -52,11 +52,11 @@ class Axes(msgspec.Struct, frozen=True):
             for value in round_values(
                 *self.y_span, max(1, int(self.rect.height() / (height * 1.9)))
             ):
-                at = float(self.y(value))
+                at_y = float(self.y(value))
                 painter.setPen(QPen(color(t.hairline, 150), 1))
-                painter.drawLine(QPointF(self.rect.left(), at), QPointF(self.rect.right(), at))
+                painter.drawLine(QPointF(self.rect.left(), at_y), QPointF(self.rect.right(), at_y))
                 painter.setPen(color(t.soft))
-                label = QRectF(self.rect.left() - 84, at - height / 2, 78, height)
+                label = QRectF(self.rect.left() - 84, at_y - height / 2, 78, height)
                 painter.drawText(
                     label,
                     Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
@@ -65,11 +65,11 @@ class Axes(msgspec.Struct, frozen=True):
         if x_unit is not None:
             width = metrics.horizontalAdvance("0000.000 ms") + 8
             for value in round_values(*self.x_span, max(1, int(self.rect.width() / width))):
-                at = float(self.x(value))
+                at_y = float(self.x(value))
                 painter.setPen(QPen(color(t.hairline, 110), 1))
-                painter.drawLine(QPointF(at, self.rect.top()), QPointF(at, self.rect.bottom()))
+                painter.drawLine(QPointF(at_y, self.rect.top()), QPointF(at_y, self.rect.bottom()))
                 painter.setPen(color(t.soft))
-                label = QRectF(at - width / 2, self.rect.bottom() + 3, width, height)
+                label = QRectF(at_y - width / 2, self.rect.bottom() + 3, width, height)
                 painter.drawText(label, Qt.AlignmentFlag.AlignHCenter, _label(value, x_unit))
 
 

@@ -28,10 +28,10 @@ def consequences(workspace: Workspace, edit: Edit) -> tuple[Consequence, ...]:
         return (Consequence("refused", str(fault)),)
     before = {(finding.code, finding.message): finding for finding in find_all(workspace)}
     now = {(finding.code, finding.message): finding for finding in find_all(after)}
-    found = [
+    changed = [
         Consequence("comes", finding.message) for key, finding in now.items() if key not in before
     ]
-    found += [
+    changed += [
         Consequence("goes", finding.message) for key, finding in before.items() if key not in now
     ]
     for difference in compare_designs(workspace, after):
@@ -40,10 +40,10 @@ def consequences(workspace: Workspace, edit: Edit) -> tuple[Consequence, ...]:
                 value_text(difference.a, difference.unit),
                 value_text(difference.b, difference.unit),
             )
-            found.append(
+            changed.append(
                 Consequence(
                     "changes",
                     f"{difference.subject}, {difference.figure}: {before_text} → {after_text}",
                 )
             )
-    return tuple(found)
+    return tuple(changed)

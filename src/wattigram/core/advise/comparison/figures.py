@@ -77,16 +77,16 @@ def compare_designs(a: Workspace, b: Workspace) -> tuple[DesignDifference, ...]:
     keys = [*left, *(key for key in right if key not in left)]
     subjects = list(dict.fromkeys(subject for subject, _figure in keys))
     keys.sort(key=lambda key: subjects.index(key[0]))
-    found = []
+    differences = []
     for subject, figure in keys:
         mine, unit = left.get((subject, figure), (None, ""))
         theirs, unit = right.get((subject, figure), (None, unit))
-        found.append(
+        differences.append(
             DesignDifference(
                 subject, figure, unit, mine, theirs, _better(figure, unit, mine, theirs)
             )
         )
-    return tuple(found)
+    return tuple(differences)
 
 
 def _alike(mine: float, theirs: float, unit: str) -> bool:
@@ -108,50 +108,50 @@ def _better(figure: str, unit: str, mine: Value, theirs: Value) -> str:
 def design_figures(workspace: Workspace) -> Figures:
     """Rates, errors, load and memory of a design."""
     project = workspace.project
-    found: Figures = {}
+    figures: Figures = {}
     findings = find_all(workspace)
     chains = project.chains
     whole = "whole design"
-    found[whole, "part"] = (workspace.part.name, "")
-    found[whole, "full scale"] = (workspace.reference_v, "V")
-    found[whole, "errors"] = (float(sum(finding.severity == "error" for finding in findings)), "")
-    found[whole, "warnings"] = (
+    figures[whole, "part"] = (workspace.part.name, "")
+    figures[whole, "full scale"] = (workspace.reference_v, "V")
+    figures[whole, "errors"] = (float(sum(finding.severity == "error" for finding in findings)), "")
+    figures[whole, "warnings"] = (
         float(sum(finding.severity == "warning" for finding in findings)),
         "",
     )
     load = sum((retrieval_timing(workspace, chain).cpu_share for chain in chains), 0)
-    found[whole, "processor"] = (float(load), "%")
-    found[whole, "memory"] = (
+    figures[whole, "processor"] = (float(load), "%")
+    figures[whole, "memory"] = (
         float(sum(buffer_timing(workspace, chain).bytes for chain in chains)),
         "B",
     )
     for chain in chains:
-        found |= _chain_figures(workspace, chain)
+        figures |= _chain_figures(workspace, chain)
     for signal in project.signals:
-        found |= _signal_figures(workspace, signal)
-    return found | _output_figures(workspace)
+        figures |= _signal_figures(workspace, signal)
+    return figures | _output_figures(workspace)
 
 
 def _output_figures(workspace: Workspace) -> Figures:
     project = workspace.project
-    found: Figures = {}
+    figures: Figures = {}
     for generator in project.generators:
         made = dac_playback(workspace, generator)
-        found[generator.name, "frequency"] = (float(made.wave_hz), "Hz")
-        found[generator.name, "update rate"] = (float(1 / made.update_s), "Hz")
-        found[generator.name, "points clipped"] = (float(made.clipped), "")
-        found[generator.name, "table"] = (2.0 * len(made.wanted_v), "B")
+        figures[generator.name, "frequency"] = (float(made.wave_hz), "Hz")
+        figures[generator.name, "update rate"] = (float(1 / made.update_s), "Hz")
+        figures[generator.name, "points clipped"] = (float(made.clipped), "")
+        figures[generator.name, "table"] = (2.0 * len(made.wanted_v), "B")
     for pwm in project.pwm:
         timing = pwm_timing(workspace, pwm)
-        found[pwm.name, "pulse rate"] = (float(1 / timing.period_s), "Hz")
-        found[pwm.name, "duty"] = (float(timing.duty), "%")
-        found[pwm.name, "duty resolution"] = (float(timing.counts), "")
+        figures[pwm.name, "pulse rate"] = (float(1 / timing.period_s), "Hz")
+        figures[pwm.name, "duty"] = (float(timing.duty), "%")
+        figures[pwm.name, "duty resolution"] = (float(timing.counts), "")
     for route in project.routes:
         rates = route_timing(workspace, route)
-        found[route.name, "throughput"] = (rates.effective_hz, "Hz")
-        found[route.name, "overwritten"] = (rates.overwritten_hz, "Hz")
-        found[route.name, "torn"] = (rates.torn_hz, "Hz")
-    return found
+        figures[route.name, "throughput"] = (rates.effective_hz, "Hz")
+        figures[route.name, "overwritten"] = (rates.overwritten_hz, "Hz")
+        figures[route.name, "torn"] = (rates.torn_hz, "Hz")
+    return figures
 
 
 def _chain_figures(workspace: Workspace, chain: Chain) -> Figures:
@@ -174,7 +174,7 @@ def _chain_figures(workspace: Workspace, chain: Chain) -> Figures:
 
 def _signal_figures(workspace: Workspace, signal: Signal) -> Figures:
     name = signal.name
-    found: Figures = {
+    by_name: Figures = {
         (name, "pin"): (
             signal.pin if signal.negative is None else f"{signal.pin} − {signal.negative}",
             "",
@@ -182,24 +182,24 @@ def _signal_figures(workspace: Workspace, signal: Signal) -> Figures:
     }
     chain = workspace.project.chain_of(name)
     if chain is None:
-        return found
+        return by_name
     place = chain.places_of(name)[0]
     slot = scan_timing(workspace, chain).slots[place]
     noise = signal_noise(workspace, chain, signal)
     gain = float(signal.scaling)
     settling = slot_settling(workspace, chain, place)
-    found[name, "sampling instant"] = (float(slot.held_s), "s")
-    found[name, "rate"] = (float(slot.rate_hz) / rate_divisor(signal.later_filter), "Hz")
-    found[name, "1 LSB"] = (signal_scale(workspace, chain, name).lsb_v / gain, "V")
-    found[name, "settling, as wired"] = (settling.wired_error_lsb, "LSB")
-    found[name, "noise"] = (noise.reduced_lsb, "LSB")
+    by_name[name, "sampling instant"] = (float(slot.held_s), "s")
+    by_name[name, "rate"] = (float(slot.rate_hz) / rate_divisor(signal.later_filter), "Hz")
+    by_name[name, "1 LSB"] = (signal_scale(workspace, chain, name).lsb_v / gain, "V")
+    by_name[name, "settling, as wired"] = (settling.wired_error_lsb, "LSB")
+    by_name[name, "noise"] = (noise.reduced_lsb, "LSB")
     if signal.filter is not None:
         inside = signal.slot_filter is not None
         rate_hz = float(1 / slot.each_s) if inside else float(slot.rate_hz)
         figures = filter_metrics(signal.filter, rate_hz, chain.bits)
-        found[name, "−3 dB at"] = (figures.cutoff_hz, "Hz")
+        by_name[name, "−3 dB at"] = (figures.cutoff_hz, "Hz")
     if signal.thresholds:
         latency_s = threshold_latency_s(workspace, signal, signal.thresholds[0])
         if latency_s is not None:
-            found[name, "event latency"] = (latency_s, "s")
-    return found
+            by_name[name, "event latency"] = (latency_s, "s")
+    return by_name

@@ -86,11 +86,11 @@ def rules_of(module: str) -> tuple[Rule, ...]:
 
 def ordered_findings(workspace: Workspace, rules: Iterable[Rule]) -> tuple[Finding, ...]:
     """Findings of some rules, the most severe first, else in the order of the rules."""
-    found = []
+    findings = []
     for known in rules:
         for finding in known.find(workspace):
             assert finding.code in known.codes, (
                 f"{finding.code} is no code of {known.find.__name__}"
             )
-            found.append(_worth(workspace, finding))
-    return tuple(sorted(found, key=lambda finding: _ORDER[finding.severity]))
+            findings.append(_worth(workspace, finding))
+    return tuple(sorted(findings, key=lambda finding: _ORDER[finding.severity]))

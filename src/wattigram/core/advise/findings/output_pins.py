@@ -13,21 +13,21 @@ from wattigram.core.predict.pins import pwm_pin
 def output_pins(workspace: Workspace) -> list[tuple[str, str, str]]:
     """(pin, who wants it, name of the output) of everything that comes out."""
     project, part = workspace.project, workspace.part
-    found = []
+    claims = []
     for generator in project.generators:
         dac = part.dac(generator.dac)
         if dac is not None:
-            found.append((dac.pin, dac.name, generator.name))
-    found += [(pwm_pin(workspace, pwm), f"PWM of {pwm.timer}", pwm.name) for pwm in project.pwm]
+            claims.append((dac.pin, dac.name, generator.name))
+    claims += [(pwm_pin(workspace, pwm), f"PWM of {pwm.timer}", pwm.name) for pwm in project.pwm]
     for uart in project.uarts:
         kind = part.uart(uart.name)
         if kind is not None and uart.name in kind.send_pins:
-            found.append((kind.send_pins[uart.name], f"{uart.name}, sending", uart.name))
+            claims.append((kind.send_pins[uart.name], f"{uart.name}, sending", uart.name))
     for signal in project.signals:
         for window in signal.thresholds:
             if window.action == "pin" and window.pin is not None:
-                found.append((window.pin, f"a threshold of {signal.name}", signal.name))
-    return found
+                claims.append((window.pin, f"a threshold of {signal.name}", signal.name))
+    return claims
 
 
 @rule("output-pin-taken")

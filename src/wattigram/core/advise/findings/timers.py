@@ -29,15 +29,15 @@ class _User(msgspec.Struct, frozen=True):
 def timer_shared(workspace: Workspace) -> Iterator[Finding]:
     """All who share a timer run at the rate of whoever sets it up last."""
     users = _users(workspace)
-    for name, found in users.items():
-        if len({user.period_s for user in found}) < 2:
+    for name, wanted in users.items():
+        if len({user.period_s for user in wanted}) < 2:
             continue
-        last = found[-1]
+        last = wanted[-1]
 
         def is_cured(changed: Workspace, timer: str = name) -> bool:
             return not any(finding.where == timer for finding in timer_shared(changed))
 
-        for user in found[:-1]:
+        for user in wanted[:-1]:
             if user.period_s == last.period_s:
                 continue
             yield Finding(
@@ -85,20 +85,22 @@ def _users(workspace: Workspace) -> dict[str, list[_User]]:
             users.setdefault(trigger.timer, []).append(
                 _User(chain.converter, period_s, tuple(moves), chain.converter)
             )
-    for one in project.generators:
-        if isinstance(one.output, Playback) and isinstance(one.output.update_trigger, TimerTrigger):
-            output, trigger = one.output, one.output.update_trigger
+    for playing in project.generators:
+        if isinstance(playing.output, Playback) and isinstance(
+            playing.output.update_trigger, TimerTrigger
+        ):
+            output, trigger = playing.output, playing.output.update_trigger
             moves = [
                 SetGenerator(
-                    one.name,
-                    one.replaced(
+                    playing.name,
+                    playing.replaced(
                         output=output.replaced(update_trigger=trigger.replaced(timer=timer))
                     ),
                 )
                 for timer in free
             ]
             period_s = timer_setting(workspace, trigger, alone=True).period_s
-            users.setdefault(trigger.timer, []).append(_User(one.name, period_s, tuple(moves)))
+            users.setdefault(trigger.timer, []).append(_User(playing.name, period_s, tuple(moves)))
     for pwm in project.pwm:
         registers = pwm.prescaler_register, pwm.period_register
         period_s = set_timer(workspace, pwm.timer, pwm.period_s, *registers, alone=True).period_s

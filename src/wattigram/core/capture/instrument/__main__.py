@@ -14,7 +14,7 @@ def main() -> int:
     port = int(sys.argv[1]) if len(sys.argv) > 1 and sys.argv[1].isdigit() else 0
     level_v = float(sys.argv[2]) if len(sys.argv) > 2 else None
     with contextlib.suppress(KeyboardInterrupt):
-        serve(port, level_v, lambda found: print(f"scpi:127.0.0.1:{found}", flush=True))
+        serve(port, level_v, lambda listening: print(f"scpi:127.0.0.1:{listening}", flush=True))
     return 0
 
 

@@ -43,8 +43,8 @@ class DebuggedPort:
         """Frames that are waiting."""
         if not self._out:
             time.sleep(IDLE_S)
-        found, self._out = b"".join(self._out), []
-        return found
+        received, self._out = b"".join(self._out), []
+        return received
 
     def close(self) -> None:
         """Let the program go."""

@@ -22,16 +22,16 @@ def read_memory(client: DebugClient, wanted: tuple[MemoryLocation, ...]) -> dict
     LinkError
         When the debug server does not answer.
     """
-    found: dict[str, bytes] = {}
+    contents: dict[str, bytes] = {}
     client.halt()
     try:
         left = MOST_BYTES
-        for one in wanted:
-            left -= one.size
+        for location in wanted:
+            left -= location.size
             if left < 0:
                 break
             with contextlib.suppress(LinkError):
-                found[one.name] = client.read(one.address, one.size)
+                contents[location.name] = client.read(location.address, location.size)
     finally:
         client.go()
-    return found
+    return contents

@@ -29,7 +29,7 @@ def output_pictures(
     workspace: Workspace, rings: dict[int, Ring], tick_hz: int
 ) -> dict[str, OutputPicture]:
     """The newest writes of each route and report that has sent any."""
-    found = {}
+    pictures = {}
     for number, name in enumerate(output_names(workspace)):
         ring = rings.get(OUTPUT_STREAM + number)
         if ring is None or ring.end - ring.begin < 2:
@@ -51,7 +51,7 @@ def output_pictures(
             wanted = expected_values(workspace, route, times[-EXPECTED_NEWEST:])
             if wanted is not None:
                 low, high = wanted.low, wanted.high
-        found[name] = OutputPicture(
+        pictures[name] = OutputPicture(
             times,
             marked & (TORN - 1),
             np.asarray((marked & OVERWRITTEN) != 0),
@@ -60,4 +60,4 @@ def output_pictures(
             high,
             ring.end // 2,
         )
-    return found
+    return pictures

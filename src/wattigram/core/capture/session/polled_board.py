@@ -69,24 +69,24 @@ class PolledBoard(DebuggedPort):
         self._watched = [self._watch(table) for table in self._tables.chains]
 
     def _symbol(self, name: str) -> int:
-        found = self.image.symbols.get(name)
-        if found is None:
+        address = self.image.symbols.get(name)
+        if address is None:
             raise FirmwareError(
                 f"The image has no “{name}”.",
                 where=self.image.path,
                 cure="Give the image that runs on the board, built from firmware of this program.",
             )
-        return found[0]
+        return address[0]
 
     def _place(self, name: str) -> MemoryLocation:
-        found = next((place for place in self._places if place.name == name), None)
-        if found is None:
+        location = next((place for place in self._places if place.name == name), None)
+        if location is None:
             raise FirmwareError(
                 f"The debug information of the image has no “{name}”.",
                 where=self.image.path,
                 cure="Build it with -g, from firmware of this program.",
             )
-        return found
+        return location
 
     def _number(self, place: MemoryLocation) -> int:
         return int(place.numbers(self.debugger.read(place.address, place.size))[0])

@@ -164,14 +164,14 @@ def record_run(
 
 def _handler_notes(workspace: Workspace, reception: StreamReceiver) -> list[str]:
     """Handlers that were counted and take another time than the design says."""
-    found = []
+    notes = []
     for number, chain in enumerate(workspace.project.chains):
         cycles, says = reception.totals.get(f"handler.{number}"), chain.buffer.isr_cycles
         if cycles is not None and cycles != says:
-            found.append(
+            notes.append(
                 f"the ISR of {chain.converter} takes {cycles} clk, counted; the design says {says}."
             )
-    return found
+    return notes
 
 
 def _whole_cycles(workspace: Workspace, seconds: float, reception: StreamReceiver) -> int:

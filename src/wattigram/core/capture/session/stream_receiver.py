@@ -51,7 +51,7 @@ MOST_COUNTS = 2000
 
 def _counts(text: str) -> dict[str, int]:
     """``key=number`` pairs of a reply; what is none is passed over."""
-    found = {}
+    counts = {}
     for word in text.split()[:MOST_COUNTS]:
         key, _, value = word.partition("=")
         if (
@@ -60,8 +60,8 @@ def _counts(text: str) -> dict[str, int]:
             and len(value) <= 18
             and re.fullmatch(r"[A-Za-z0-9_.]{1,40}", key)
         ):
-            found[key] = min(int(value), LARGEST_COUNT)
-    return found
+            counts[key] = min(int(value), LARGEST_COUNT)
+    return counts
 
 
 def _number(key: str) -> int:
@@ -173,14 +173,14 @@ class StreamReceiver:
     def feed(self, data: bytes) -> None:
         """Take bytes as they came. A take that can no longer be written ends, with
         ``writing_fault`` saying why."""
-        for found in self.decoder.feed(data):
-            if isinstance(found, SampleRun):
-                if self._awaits_start and found.first:
+        for decoded in self.decoder.feed(data):
+            if isinstance(decoded, SampleRun):
+                if self._awaits_start and decoded.first:
                     continue  # still of the run before the board was away
                 self._awaits_start = False
-                self._take_samples(self._origin.shifted(found))
+                self._take_samples(self._origin.shifted(decoded))
             else:
-                self._take_frame(found)
+                self._take_frame(decoded)
 
     def _take_samples(self, run: SampleRun) -> None:
         expected = self._next.get(run.stream, 0)

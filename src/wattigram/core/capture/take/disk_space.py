@@ -29,8 +29,8 @@ class DiskSpace:
     def left_bytes(self, size_bytes: int) -> int:
         """Bytes that a file of ``size_bytes`` may still grow by: room on the disk, and the limit on
         one file's size."""
-        found = os.statvfs(self._folder)
-        left = found.f_bavail * found.f_frsize
+        disk = os.statvfs(self._folder)
+        left = disk.f_bavail * disk.f_frsize
         limit, _hard = resource.getrlimit(resource.RLIMIT_FSIZE)
         return left if limit == resource.RLIM_INFINITY else min(left, limit - size_bytes)
 

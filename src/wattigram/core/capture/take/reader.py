@@ -224,15 +224,15 @@ class Take:
     @cached_property
     def register_writes(self) -> tuple[RegisterWrite, ...]:
         """What the board's firmware set up, in its order; empty where nobody watched it."""
-        found = [parse_writes(line) for line in self.log if line.startswith("registers ")]
-        return tuple(write for writes in found if writes is not None for write in writes)
+        parsed = [parse_writes(line) for line in self.log if line.startswith("registers ")]
+        return tuple(write for writes in parsed if writes is not None for write in writes)
 
     @cached_property
     def pointings(self) -> dict[str, ChannelPointing]:
         """Where the board's firmware points converters in turn, as it was seen to; empty where
         nobody watched it."""
-        found = (parse_pointing(line) for line in self.log if line.startswith("pointed "))
-        return dict(one for one in found if one is not None)
+        parsed = (parse_pointing(line) for line in self.log if line.startswith("pointed "))
+        return dict(one for one in parsed if one is not None)
 
     def as_of(self, workspace: Workspace) -> Take:
         """The same data beside another design, such as the one that the board really had; closed
@@ -284,12 +284,12 @@ class Take:
         """The board's own counts when it stopped: ``ticks``, ``items.N``, ``converted.N``,
         ``lost.N``, ``missed.N``."""
         try:
-            found = json.loads(str(self._file.attrs.get("totals", "{}")))
+            counts = json.loads(str(self._file.attrs.get("totals", "{}")))
         except ValueError:
             return {}
-        if not isinstance(found, dict):
+        if not isinstance(counts, dict):
             return {}
-        return {str(key): value for key, value in found.items() if isinstance(value, int)}
+        return {str(key): value for key, value in counts.items() if isinstance(value, int)}
 
     @property
     def seconds(self) -> float:
@@ -542,11 +542,11 @@ class Take:
             return laps * len(lap) + int(np.searchsorted(lap, rest))
 
         gaps = self.gaps[self.gaps["stream"] == stream]
-        found = (
+        ranges = (
             (before(int(gap["first"])), before(int(gap["first"]) + int(gap["count"])))
             for gap in gaps
         )
-        return tuple((first, last) for first, last in found if first < last)
+        return tuple((first, last) for first, last in ranges if first < last)
 
     def came(self, name: str) -> int:
         """Unreduced samples of a signal that really came."""

@@ -225,13 +225,13 @@ class _Repair:
         writer.add_frames(stream, frames)
 
     def _frames(self, group: Any, stream: int) -> NDArray[Any]:
-        found = group.get("frames")
+        dataset = group.get("frames")
         if (
-            isinstance(found, h5py.Dataset)
-            and found.ndim == 1
-            and set(found.dtype.names or ()) == set(FRAME_DTYPE.names or ())
+            isinstance(dataset, h5py.Dataset)
+            and dataset.ndim == 1
+            and set(dataset.dtype.names or ()) == set(FRAME_DTYPE.names or ())
         ):
-            rows = np.asarray(found[:]).astype(FRAME_DTYPE)
+            rows = np.asarray(dataset[:]).astype(FRAME_DTYPE)
             sound = rows[rows["count"] > 0]
             if len(sound) < len(rows):
                 self._mended.append(
@@ -273,12 +273,12 @@ class _Repair:
 
     def _totals(self) -> dict[str, int]:
         try:
-            found = json.loads(str(self._file.attrs.get("totals", "{}")))
+            counts = json.loads(str(self._file.attrs.get("totals", "{}")))
         except ValueError:
             return {}
         return (
-            {key: value for key, value in found.items() if isinstance(value, int)}
-            if isinstance(found, dict)
+            {key: value for key, value in counts.items() if isinstance(value, int)}
+            if isinstance(counts, dict)
             else {}
         )
 
@@ -290,8 +290,8 @@ class _Repair:
             or h5py.check_string_dtype(data.dtype) is None
         ):
             return ""
-        found = data[()]
-        return bytes(found)[:LARGEST_TEXT_BYTES].decode("utf-8", "replace")
+        content = data[()]
+        return bytes(content)[:LARGEST_TEXT_BYTES].decode("utf-8", "replace")
 
     def _lines(self, name: str) -> list[str]:
         try:
@@ -304,13 +304,13 @@ class _Repair:
 
 def merged(ranges: list[Range]) -> list[Range]:
     """Ranges in order, those that touch made one."""
-    found: list[Range] = []
+    joined: list[Range] = []
     for begin, end in sorted(ranges):
-        if found and begin <= found[-1][1]:
-            found[-1] = found[-1][0], max(found[-1][1], end)
+        if joined and begin <= joined[-1][1]:
+            joined[-1] = joined[-1][0], max(joined[-1][1], end)
         elif end > begin:
-            found.append((begin, end))
-    return found
+            joined.append((begin, end))
+    return joined
 
 
 def covered(ranges: list[Range], count: int) -> int:

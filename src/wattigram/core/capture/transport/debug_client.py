@@ -89,9 +89,9 @@ class DebugClient:
         none."""
         if not 0 <= count <= LARGEST_READ_BYTES:
             raise LinkError(f"{count} bytes are more than can be read at once.")
-        found = bytearray()
-        while len(found) < count:
-            at, wanted = address + len(found), min(CHUNK_BYTES, count - len(found))
+        received = bytearray()
+        while len(received) < count:
+            at, wanted = address + len(received), min(CHUNK_BYTES, count - len(received))
             answer = self.ask(b"m%x,%x" % (at, wanted))
             try:
                 part = bytes.fromhex(answer.decode("ascii"))
@@ -102,8 +102,8 @@ class DebugClient:
                     f"{self.name} cannot read {wanted} bytes at {at:#010x}: it says "
                     f"{answer[:40]!r}."
                 )
-            found += part
-        return bytes(found)
+            received += part
+        return bytes(received)
 
     def read_word(self, address: int) -> int:
         """A little-endian word of 32 bits."""

@@ -117,7 +117,7 @@ class Decoder:
         return frames
 
     def _decode(self, view: memoryview) -> tuple[list[Frame | SampleRun], int]:
-        found: list[Frame | SampleRun] = []
+        decoded: list[Frame | SampleRun] = []
         position = 0
         total = len(view)
         while total - position >= HEADER_BYTES:
@@ -131,11 +131,11 @@ class Decoder:
                 break
             count = (total - position) // stride
             if count > 1 and view[position + 4] == FrameType.SAMPLES:
-                used = self._decode_grid(view, position, stride, count, found)
+                used = self._decode_grid(view, position, stride, count, decoded)
             else:
-                used = self._decode_one(view, position, stride, found)
+                used = self._decode_one(view, position, stride, decoded)
             position += used
-        return found, position
+        return decoded, position
 
     @staticmethod
     def _frame_bytes(view: memoryview, position: int) -> int | None:
@@ -185,7 +185,7 @@ class Decoder:
         return max(start, end)
 
     def _decode_one(
-        self, view: memoryview, position: int, stride: int, found: list[Frame | SampleRun]
+        self, view: memoryview, position: int, stride: int, decoded: list[Frame | SampleRun]
     ) -> int:
         """One frame whose header is sound; returns the bytes used."""
         _sync, kind, stream, item_bytes, flags, sequence, count, ticks, first, _check = (
@@ -204,11 +204,11 @@ class Decoder:
             restarted = self._note_items(stream, first, count, flags)
             items = np.frombuffer(bytes(payload), dtype=_ITEM_DTYPES[item_bytes])
             spot = np.array([ticks], dtype=np.uint64).astype(np.int64)
-            found.append(
+            decoded.append(
                 SampleRun(stream, first, items, spot, np.array([count], dtype=np.int64), restarted)
             )
         else:
-            found.append(
+            decoded.append(
                 Frame(FrameType(kind), stream, flags, sequence, count, ticks, bytes(payload))
             )
         return stride
@@ -219,7 +219,7 @@ class Decoder:
         position: int,
         stride: int,
         count: int,
-        found: list[Frame | SampleRun],
+        decoded: list[Frame | SampleRun],
     ) -> int:
         """Frames of equal length on a grid; returns the bytes used, at least one frame's."""
         count = min(count, max(2, (4 << 20) // stride))
@@ -244,7 +244,7 @@ class Decoder:
         )
         good = same & (sums == stored)
         if not good.any():
-            return self._decode_one(view, position, stride, found)
+            return self._decode_one(view, position, stride, decoded)
         sequences = heads["sequence"].astype(np.int64)
         firsts = heads["first"].astype(np.int64)
         ticks = heads["ticks"].astype(np.int64)
@@ -268,7 +268,7 @@ class Decoder:
                     self.stats.payload_faults += begin - row
                     self.stats.bytes_skipped += len(spoilt)
                 else:
-                    self._decode_between(spoilt, found)
+                    self._decode_between(spoilt, decoded)
             row = end
             self._note_sequence(numbers[begin], flags, end - begin)
             payloads = packed[taken : taken + end - begin]
@@ -278,18 +278,18 @@ class Decoder:
             first = first_items[begin]
             restarted = self._note_items(stream, first, items_in_frame * (end - begin), flags)
             items = payloads.reshape(-1).view(dtype)
-            found.append(
+            decoded.append(
                 SampleRun(stream, first, items, ticks[begin:end], sizes[begin:end], restarted)
             )
         return row * stride
 
-    def _decode_between(self, view: memoryview, found: list[Frame | SampleRun]) -> None:
+    def _decode_between(self, view: memoryview, decoded: list[Frame | SampleRun]) -> None:
         """Bytes between sound frames of a grid: whatever is sound in there, the rest is skipped."""
         position = 0
         while len(view) - position >= HEADER_BYTES:
             stride = self._frame_bytes(view, position)
             if stride is not None and stride <= len(view) - position:
-                position += self._decode_one(view, position, stride, found)
+                position += self._decode_one(view, position, stride, decoded)
                 continue
             following = self._resync(view, position + 1)
             self.stats.bytes_skipped += following - position

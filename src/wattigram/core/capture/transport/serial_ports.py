@@ -16,10 +16,10 @@ def serial_ports() -> tuple[SerialPort, ...]:
     """Ports that are there now, those with a description first."""
     from serial.tools.list_ports import comports
 
-    found = []
+    usable = []
     for port in comports():
         parts = [part for part in (port.description, port.manufacturer) if part and part != "n/a"]
         if port.serial_number:
             parts.append(f"no. {port.serial_number}")
-        found.append(SerialPort(port.device, ", ".join(dict.fromkeys(parts))))
-    return tuple(sorted(found, key=lambda one: (not one.text, one.device)))
+        usable.append(SerialPort(port.device, ", ".join(dict.fromkeys(parts))))
+    return tuple(sorted(usable, key=lambda one: (not one.text, one.device)))

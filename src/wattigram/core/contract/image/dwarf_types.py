@@ -106,7 +106,7 @@ def _variables(image: Image) -> tuple[Variable, ...]:
     dwarf = image.dwarf
     if dwarf is None:
         return ()
-    found: dict[str, Variable] = {}
+    by_name: dict[str, Variable] = {}
     known = _KnownTypes(image)
     for unit in dwarf.iter_CUs():
         top = unit.get_top_DIE()
@@ -124,10 +124,10 @@ def _variables(image: Image) -> tuple[Variable, ...]:
                 continue
             name, of_type = _named(die)
             if name and of_type is not None:
-                if name in found and found[name].address != address:
+                if name in by_name and by_name[name].address != address:
                     name = f"{name} of {file}"
-                found.setdefault(name, Variable(name, address, _type(of_type, known, 0), file))
-    return tuple(found.values())
+                by_name.setdefault(name, Variable(name, address, _type(of_type, known, 0), file))
+    return tuple(by_name.values())
 
 
 class _KnownTypes(dict[int, CType]):
@@ -188,9 +188,9 @@ def _type(die: Any, known: _KnownTypes, depth: int) -> CType:
     if die.offset in known:
         return known[die.offset]
     known.count()
-    found = _make(die, known, depth)
-    known[die.offset] = found
-    return found
+    made = _make(die, known, depth)
+    known[die.offset] = made
+    return made
 
 
 def _make(die: Any, known: _KnownTypes, depth: int) -> CType:
@@ -260,11 +260,14 @@ def _members(die: Any, known: _KnownTypes, depth: int) -> Iterator[Member]:
 def memory_locations(image: Image) -> tuple[MemoryLocation, ...]:
     """All that can be looked at, by name: numbers, arrays of numbers, and members of structs by
     their path."""
-    found: list[MemoryLocation] = []
-    for one in variables(image):
-        leaves = _leaves(one.name, one.address, one.type, 0)
-        found += [replace(leaf, file=one.file) for leaf in islice(leaves, MOST_PLACES - len(found))]
-    return tuple(sorted(found, key=lambda one: one.name))
+    locations: list[MemoryLocation] = []
+    for variable in variables(image):
+        leaves = _leaves(variable.name, variable.address, variable.type, 0)
+        locations += [
+            replace(leaf, file=variable.file)
+            for leaf in islice(leaves, MOST_PLACES - len(locations))
+        ]
+    return tuple(sorted(locations, key=lambda variable: variable.name))
 
 
 def _leaves(name: str, address: int, of_type: CType, depth: int) -> Iterator[MemoryLocation]:

@@ -123,15 +123,15 @@ class Image(msgspec.Struct, frozen=True, dict=True):
         known."""
         try:
             with reading_foreign(FirmwareError, _DAMAGED, self.path):
-                found = self._line_entries()
+                entries = self._line_entries()
         except FirmwareError as fault:  # an address without its line is better than no image
             _log.info("%s", fault)
             return [], []
-        found.sort(key=lambda one: (one[0], one[2] != 0))
-        return [one[0] for one in found], [(one[1], one[2]) for one in found]
+        entries.sort(key=lambda entry: (entry[0], entry[2] != 0))
+        return [entry[0] for entry in entries], [(entry[1], entry[2]) for entry in entries]
 
     def _line_entries(self) -> list[tuple[int, str, int]]:
-        found: list[tuple[int, str, int]] = []
+        entries: list[tuple[int, str, int]] = []
         dwarf = self.dwarf
         for unit in dwarf.iter_CUs() if dwarf is not None else ():
             program = dwarf.line_program_for_CU(unit)
@@ -147,8 +147,8 @@ class Image(msgspec.Struct, frozen=True, dict=True):
                 name = (
                     files[place].name.decode("utf-8", "replace") if 0 <= place < len(files) else ""
                 )
-                found.append((state.address, name, 0 if state.end_sequence else state.line))
-        return found
+                entries.append((state.address, name, 0 if state.end_sequence else state.line))
+        return entries
 
     def line_at(self, address: int) -> str:
         """``file:line`` of an address, "" where nothing is known."""
@@ -173,7 +173,7 @@ def named_sizes(path: Path) -> list[tuple[str, int, bool]]:
     none if it is no such file."""
     from elftools.elf.elffile import ELFFile
 
-    found = []
+    sizes = []
     try:
         with reading_foreign(FirmwareError, _DAMAGED, str(path)), path.open("rb") as file:
             elf = ELFFile(file)
@@ -182,10 +182,10 @@ def named_sizes(path: Path) -> list[tuple[str, int, bool]]:
                 section = symbol["st_shndx"]
                 if symbol["st_size"] and isinstance(section, int):
                     writable = bool(elf.get_section(section)["sh_flags"] & 1)
-                    found.append((symbol.name, symbol["st_size"], writable))
+                    sizes.append((symbol.name, symbol["st_size"], writable))
     except FirmwareError:
         return []
-    return found
+    return sizes
 
 
 def load_image(path: Path, *, looked_at: bool = False) -> Image:

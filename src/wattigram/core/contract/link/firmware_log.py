@@ -45,7 +45,7 @@ def parse_writes(text: str) -> tuple[RegisterWrite, ...] | None:
     word, _, rest = text.partition(" ")
     if word != WORD:
         return None
-    found = []
+    writes = []
     for part in rest.split()[:MOST_WRITES]:
         numbers = part.split(":")
         try:
@@ -54,8 +54,8 @@ def parse_writes(text: str) -> tuple[RegisterWrite, ...] | None:
             return None
         if not 0 <= address < 1 << 32 or bits not in {8, 16, 32} or not 0 <= value < 1 << 32:
             return None
-        found.append((address, bits, value))
-    return tuple(found)
+        writes.append((address, bits, value))
+    return tuple(writes)
 
 
 def pointings_text(pointings: Mapping[str, ChannelPointing]) -> list[str]:

@@ -23,18 +23,18 @@ def encode_packet(payload: bytes) -> bytes:
 def decode_payload(raw: bytes) -> bytes:
     """Undo escapes and run lengths."""
     out = bytearray()
-    at = 0
-    while at < len(raw):
-        byte = raw[at]
-        if byte == 0x7D and at + 1 < len(raw):
-            at += 1
-            out.append(raw[at] ^ 0x20)
-        elif byte == 0x2A and out and at + 1 < len(raw):
-            at += 1
-            out += bytes([out[-1]]) * max(0, raw[at] - 29)
+    position = 0
+    while position < len(raw):
+        byte = raw[position]
+        if byte == 0x7D and position + 1 < len(raw):
+            position += 1
+            out.append(raw[position] ^ 0x20)
+        elif byte == 0x2A and out and position + 1 < len(raw):
+            position += 1
+            out += bytes([out[-1]]) * max(0, raw[position] - 29)
         else:
             out.append(byte)
-        at += 1
+        position += 1
     return bytes(out)
 
 

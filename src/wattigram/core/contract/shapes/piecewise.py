@@ -128,7 +128,7 @@ class PiecewiseWaveform(msgspec.Struct, frozen=True, dict=True):
         """What each pole's answer adds to the voltage."""
         piece = np.searchsorted(self.starts_s, place, side="right") - 1
         d = place - self.starts_s[piece]
-        found = []
+        by_pole = []
         for weight, pole, left in self._parts:
             own = (
                 self._swing_gain(pole) * self.swing_v[piece] * np.exp(-d / self.tau_s)
@@ -136,8 +136,8 @@ class PiecewiseWaveform(msgspec.Struct, frozen=True, dict=True):
                 else 0.0
             )
             straight = self.level_v[piece] + self.slope_v_s[piece] * (d - pole)
-            found.append(np.asarray(weight * (straight + own + left[piece] * np.exp(-d / pole))))
-        return found
+            by_pole.append(np.asarray(weight * (straight + own + left[piece] * np.exp(-d / pole))))
+        return by_pole
 
     def _beginning(self, since: FloatArray) -> FloatArray:
         """What the state before the first lap still adds."""
@@ -167,11 +167,11 @@ class PiecewiseWaveform(msgspec.Struct, frozen=True, dict=True):
             while any(abs(distinct - other) < _SAME * distinct for other in (*poles, self.tau_s)):
                 distinct *= 1 + 2 * _SAME
             poles.append(distinct)
-        found = []
+        pieces = []
         for pole in poles:
             weight = math.prod(pole / (pole - other) for other in poles if other != pole)
-            found.append((weight, pole, self._left(pole)))
-        return found
+            pieces.append((weight, pole, self._left(pole)))
+        return pieces
 
     def _left(self, pole: float) -> FloatArray:
         gain = self._swing_gain(pole) if self.tau_s else 0.0
@@ -201,7 +201,7 @@ class PiecewiseWaveform(msgspec.Struct, frozen=True, dict=True):
         (n,) float64, seconds.
         """
         if not self.period_s:
-            found = self.starts_s + self.begin_s
+            corners = self.starts_s + self.begin_s
         else:
             first = math.floor((begin_s - self.begin_s) / self.period_s)
             laps = math.ceil((end_s - self.begin_s) / self.period_s) - first
@@ -210,8 +210,8 @@ class PiecewiseWaveform(msgspec.Struct, frozen=True, dict=True):
             starts = (
                 np.arange(first, first + laps)[:, None] * self.period_s + self.starts_s[None, :]
             )
-            found = starts.ravel() + self.begin_s
-        return np.asarray(found[(found >= begin_s) & (found <= end_s)])
+            corners = starts.ravel() + self.begin_s
+        return np.asarray(corners[(corners >= begin_s) & (corners <= end_s)])
 
     @cached_property
     def extent_v(self) -> tuple[float, float]:

@@ -144,8 +144,8 @@ class FailingSignal:
     @cached_property
     def captured(self) -> SignalSamples | None:
         """The first raw samples, where there are enough of them to say anything."""
-        found = self.take.raw(self.signal.name, 0, MOST_SAMPLES)
-        return found if found is not None and found.count >= FEWEST_SAMPLES else None
+        samples = self.take.raw(self.signal.name, 0, MOST_SAMPLES)
+        return samples if samples is not None and samples.count >= FEWEST_SAMPLES else None
 
     @cached_property
     def expected(self) -> ExpectedStream:
@@ -344,11 +344,11 @@ def likely_causes(take: Take, signal: str, kinds: Collection[str]) -> list[Likel
     Where the board told what its firmware set up, mistakes of the firmware are looked for as those
     of a design are.
     """
-    found = _of_design(take, signal, kinds)
+    causes = _of_design(take, signal, kinds)
     if register_differences(take):
         real = _firmware(take)[1]
-        found = _with_firmware(take, real, found, _of_firmware(take, real, signal, kinds))
-    return sorted(found, key=lambda cause: -cause.fit)
+        causes = _with_firmware(take, real, causes, _of_firmware(take, real, signal, kinds))
+    return sorted(causes, key=lambda cause: -cause.fit)
 
 
 def _with_firmware(
@@ -361,7 +361,7 @@ def _with_firmware(
     meant, made = _mistakes(take.workspace), _mistakes(real) if real is not None else set()
     differs = any(cause.cause == DIFFERS for cause in of_firmware)
     before = {cause.cause: cause for cause in of_design}
-    found: list[LikelyCause] = []
+    causes: list[LikelyCause] = []
     for cause in of_firmware:
         earlier = before.get(cause.cause)
         fits_better = earlier is None or cause.fit > earlier.fit + BETTER
@@ -370,11 +370,11 @@ def _with_firmware(
             is_known = (
                 cause.cause in made and cause.cause not in OF_WHAT_IS_WANTED
             ) or cause.cause == DIFFERS
-            found.append(cause if is_known else at_most(cause, BESIDE_DIFFERENCE))
+            causes.append(cause if is_known else at_most(cause, BESIDE_DIFFERENCE))
     for cause in before.values():
         is_guess = differs and cause.cause not in meant
-        found.append(at_most(cause, BESIDE_DIFFERENCE) if is_guess else cause)
-    return found
+        causes.append(at_most(cause, BESIDE_DIFFERENCE) if is_guess else cause)
+    return causes
 
 
 def at_most(cause: LikelyCause, fit: float) -> LikelyCause:
@@ -418,12 +418,12 @@ def _firmware(take: Take) -> tuple[tuple[RegisterDifference, ...], Workspace | N
     key = _firmware, writes, tuple(pointings.items())
 
     def make() -> tuple[tuple[RegisterDifference, ...], Workspace | None]:
-        found: tuple[RegisterDifference, ...] = ()
+        differing: tuple[RegisterDifference, ...] = ()
         real = None
         with contextlib.suppress(RegisterError):  # what cannot be told is left out
-            found = differences(workspace, writes, pointings)
-            real = as_written(workspace, writes, pointings) if found else None
-        return found, real
+            differing = differences(workspace, writes, pointings)
+            real = as_written(workspace, writes, pointings) if differing else None
+        return differing, real
 
     return workspace.known.answer(key, make)
 
@@ -436,8 +436,8 @@ def _of_firmware(
     chain = take.workspace.project.chain_of(signal)
     of_chain = chain_owners(chain) if chain is not None else set()
     owners = of_chain | signal_owners(take.workspace, signal)
-    found = register_differences(take)
-    said = _said([one for one in found if one.owner in owners] or found)
+    listed = register_differences(take)
+    said = _said([one for one in listed if one.owner in owners] or listed)
     causes = [
         replace(
             cause,
@@ -447,7 +447,7 @@ def _of_firmware(
         )
         for cause in (_of_design(take.as_of(real), signal, kinds) if real is not None else ())
     ]
-    about_chain = chain is not None and any(one.owner in of_chain for one in found)
+    about_chain = chain is not None and any(one.owner in of_chain for one in listed)
     differing = difference_cause(
         take, signal, owners, chain.converter if chain is not None and about_chain else ""
     )
@@ -470,5 +470,5 @@ def difference_cause(
     return LikelyCause(subject, DIFFERS, title, FIRMWARE_FIT, _said(about), None, converter)
 
 
-def _said(found: Sequence[RegisterDifference]) -> str:
-    return "; ".join(one.text for one in found[:MOST_DIFFERENCES])
+def _said(differing: Sequence[RegisterDifference]) -> str:
+    return "; ".join(one.text for one in differing[:MOST_DIFFERENCES])

@@ -47,11 +47,11 @@ def threshold_not_enabled(case: FailingSignal) -> LikelyCause | None:
     """No event where some were due: nobody enabled it, or its interrupt."""
     if case.take.is_polled:
         return None
-    for watch, found in _windows(case):
-        if found.came or not found.wanted or not case.take.item_count(case.stream):
+    for watch, crossed in _windows(case):
+        if crossed.came or not crossed.wanted or not case.take.item_count(case.stream):
             continue
         finding = case.finding("window-not-enabled") or case.of_chain("startup-window")
-        evidence = f"{len(found.wanted)} events were due and none came, while samples did"
+        evidence = f"{len(crossed.wanted)} events were due and none came, while samples did"
         if finding is not None:
             return case.cause(finding.code, finding.title, 1.0, evidence, finding.remedy)
         if not _is_crossed(case, watch):
@@ -131,12 +131,12 @@ def _told_otherwise(take: Take, watch: Watch, place: tuple[str, int]) -> tuple[f
 @register_cause("window-not-rearmed")
 def threshold_not_rearmed(case: FailingSignal) -> LikelyCause | None:
     """The first event comes, all others do not."""
-    for _watch, found in _windows(case):
-        entered = sum(began for _at, began in found.came)
+    for _watch, crossed in _windows(case):
+        entered = sum(began for _at, began in crossed.came)
         finding = case.finding("window-not-rearmed")
         if (
             entered != 1
-            or sum(event.entered for event in found.wanted) < FEWEST_DUE
+            or sum(event.entered for event in crossed.wanted) < FEWEST_DUE
             or finding is None
         ):
             continue
@@ -144,7 +144,7 @@ def threshold_not_rearmed(case: FailingSignal) -> LikelyCause | None:
             finding.code,
             finding.title,
             1.0,
-            f"one event came at {found.came[0][0]:.4g} s, {sum(e.entered for e in found.wanted)} "
+            f"one event came at {crossed.came[0][0]:.4g} s, {sum(e.entered for e in crossed.wanted)} "
             "were due",
             finding.remedy,
         )
@@ -161,9 +161,9 @@ def chain_was_stopped(case: FailingSignal) -> LikelyCause | None:
     if not stopping or not cycles or missing_s <= 0:
         return None
     stands = _standing(case, cycles)
-    found = [_stopped_by(case, watch, stands, missing_s) for watch in stopping]
+    stopped = [_stopped_by(case, watch, stands, missing_s) for watch in stopping]
     return max(
-        (cause for cause in found if cause is not None), key=lambda cause: cause.fit, default=None
+        (cause for cause in stopped if cause is not None), key=lambda cause: cause.fit, default=None
     )
 
 
@@ -172,7 +172,7 @@ def _standing(case: FailingSignal, cycles: int) -> NDArray[np.float64]:
     seconds: instant
     of the last cycle before, and how much longer than a cycle it took until the next.
     """
-    cycle_s, found, last_s = float(case.cycle.cycle_s), [], np.empty(0)
+    cycle_s, due, last_s = float(case.cycle.cycle_s), [], np.empty(0)
     for begin in range(0, cycles, BLOCK_SAMPLES):
         end = min(cycles, begin + BLOCK_SAMPLES)
         times_s = np.concatenate(
@@ -182,9 +182,9 @@ def _standing(case: FailingSignal, cycles: int) -> NDArray[np.float64]:
             times_s = np.append(times_s, case.take.seconds)
         still_s = np.diff(times_s) - cycle_s
         long = still_s > cycle_s / 2
-        found.append(np.column_stack((times_s[:-1][long], still_s[long])))
+        due.append(np.column_stack((times_s[:-1][long], still_s[long])))
         last_s = times_s[-1:]
-    return np.concatenate(found)
+    return np.concatenate(due)
 
 
 def _stopping(case: FailingSignal) -> list[Watch]:
@@ -214,7 +214,7 @@ def _stopped_by(
 
     ``standing`` is as of `_standing`.
     """
-    starts = np.array([at for at, began in crossings(case.take, watch).came if began])
+    starts = np.array([at_s for at_s, began in crossings(case.take, watch).came if began])
     if not len(starts):
         return None
     judge, cycle_s, seconds = _judge(case, watch), float(case.cycle.cycle_s), case.take.seconds
@@ -251,9 +251,9 @@ def limits_exchanged(case: FailingSignal) -> LikelyCause | None:
     finding = case.finding("window-swapped")
     if finding is None:
         return None
-    for _watch, found in _windows(case):
-        meant, seen = len(found.wanted), len(found.came)
-        if meant != seen or not _alike(found):
+    for _watch, crossed in _windows(case):
+        meant, seen = len(crossed.wanted), len(crossed.came)
+        if meant != seen or not _alike(crossed):
             return case.cause(
                 "window-swapped",
                 finding.title,
@@ -265,10 +265,10 @@ def limits_exchanged(case: FailingSignal) -> LikelyCause | None:
     return None
 
 
-def _alike(found: Crossings) -> bool:
-    pairs = zip(found.wanted, found.came, strict=False)
+def _alike(crossed: Crossings) -> bool:
+    pairs = zip(crossed.wanted, crossed.came, strict=False)
     return all(
-        abs(event.time_s - at) < 0.05 and event.entered == began for event, (at, began) in pairs
+        abs(event.time_s - at_s) < 0.05 and event.entered == began for event, (at_s, began) in pairs
     )
 
 
@@ -276,18 +276,18 @@ def _alike(found: Crossings) -> bool:
 def threshold_chatters(case: FailingSignal) -> LikelyCause | None:
     """Many events at each crossing: noise on a slow slope, or raw samples judged instead of their
     average."""
-    for _watch, found in _windows(case):
-        if not found.wanted or len(found.came) < TOO_MANY * len(found.wanted):
+    for _watch, crossed in _windows(case):
+        if not crossed.wanted or len(crossed.came) < TOO_MANY * len(crossed.wanted):
             continue
         for code in ("window-on-raw", "window-chatters"):
             finding = case.finding(code)
             if finding is not None:
-                ratio = len(found.came) / len(found.wanted)
+                ratio = len(crossed.came) / len(crossed.wanted)
                 return case.cause(
                     code,
                     finding.title,
                     min(1.0, 0.6 + ratio / 20),
-                    f"{len(found.came)} events where {len(found.wanted)} were due, {ratio:.1f} "
+                    f"{len(crossed.came)} events where {len(crossed.wanted)} were due, {ratio:.1f} "
                     f"for each. {finding.message}",
                     finding.remedy,
                 )
@@ -301,15 +301,15 @@ def comparator_chatters(case: FailingSignal) -> LikelyCause | None:
     if finding is None:
         return None
     for watch in signal_watches(case.take, case.signal.name, "comparator"):
-        found = comparator_edges(case.take, watch)
-        if found.crossings < 1 or found.edges < 1.5 * found.crossings:
+        edges = comparator_edges(case.take, watch)
+        if edges.crossings < 1 or edges.edges < 1.5 * edges.crossings:
             continue
-        each = found.edges / found.crossings
+        each = edges.edges / edges.crossings
         return case.cause(
             "comparator-chatters",
             finding.title,
-            0.5 + 0.5 * min(each, found.predicted) / max(each, found.predicted),
-            f"{each:.1f} edges at each of {found.crossings} crossings, {found.predicted:.1f} "
+            0.5 + 0.5 * min(each, edges.predicted) / max(each, edges.predicted),
+            f"{each:.1f} edges at each of {edges.crossings} crossings, {edges.predicted:.1f} "
             "predicted of noise and slope",
             finding.remedy,
         )

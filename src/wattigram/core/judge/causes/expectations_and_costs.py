@@ -82,9 +82,9 @@ def pair_apart(case: FailingSignal) -> LikelyCause | None:
     chain = project.chain_of(off)
     assert chain is not None
     beside = [
-        found[0]
+        offset[0]
         for name in dict.fromkeys(slot.signal for slot in chain.slots)
-        if name != off and (found := offset_v(case.take, name)) is not None
+        if name != off and (offset := offset_v(case.take, name)) is not None
     ]
     if not beside:
         whose = f"{chain.converter} converts nothing else, so that source and converter cannot be told apart"

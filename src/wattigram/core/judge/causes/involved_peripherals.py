@@ -20,25 +20,25 @@ from wattigram.core.predict.waveform import update_timer
 
 def chain_owners(chain: Chain) -> set[str]:
     """Peripherals that a chain's results depend on."""
-    found = {chain.converter}
+    owners = {chain.converter}
     if isinstance(chain.readout, Dma):
-        found.add(chain.readout.channel)
+        owners.add(chain.readout.channel)
     if isinstance(chain.trigger, TimerTrigger):
-        found.add(chain.trigger.timer)
-    return found
+        owners.add(chain.trigger.timer)
+    return owners
 
 
 def signal_owners(workspace: Workspace, signal: str) -> set[str]:
     """Peripherals besides those of its chain: comparators on a signal, and what makes the output
     wired to its pin."""
-    found = {
+    owners = {
         comparator.name
         for comparator in workspace.project.comparators
         if comparator.signal == signal
     }
     if any(one.name == signal for one in workspace.project.signals):
-        found |= set(_output_owners(workspace, workspace.project.signal(signal).pin))
-    return found
+        owners |= set(_output_owners(workspace, workspace.project.signal(signal).pin))
+    return owners
 
 
 def _output_owners(workspace: Workspace, pin: str) -> Iterator[str]:
@@ -67,22 +67,22 @@ def _output_owners(workspace: Workspace, pin: str) -> Iterator[str]:
 
 def route_owners(workspace: Workspace, route: Route) -> set[str]:
     """Peripherals that take part in a route."""
-    found = {route.channel}
+    owners = {route.channel}
     if route.timer is not None:
-        found.add(route.timer.timer)
+        owners.add(route.timer.timer)
     match route.source:
         case ResultSource(converter=converter):
             chain = workspace.project.chain(converter)
-            found |= chain_owners(chain) if chain is not None else {converter}
+            owners |= chain_owners(chain) if chain is not None else {converter}
         case ReceivedSource(uart=uart):
-            found.add(uart)
+            owners.add(uart)
     match route.destination:
         case UartDestination(uart=uart):
-            found.add(uart)
+            owners.add(uart)
         case DacDestination(dac=dac):
-            found.add(dac)
+            owners.add(dac)
         case sink:
             pwm = workspace.project.pwm_output(sink.pwm)
             if pwm is not None:
-                found.add(pwm.timer)
-    return found
+                owners.add(pwm.timer)
+    return owners

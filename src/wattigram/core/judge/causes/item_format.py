@@ -156,13 +156,13 @@ def wrong_alignment(case: FailingSignal) -> LikelyCause | None:
     if abs(power) != spare or abs(math.log2(factor) - power) > 0.1:
         return None
     fit = explained_share(case.measured_v, case.settled_v, case.settled_v * 2.0**power)
-    found, other = ("left", "right") if power > 0 else ("right", "left")
+    captured, other = ("left", "right") if power > 0 else ("right", "left")
     remedy = case.remedy("alignment-read") or SetAlignment(
         case.chain.converter, "left" if power > 0 else "right"
     )
     return case.cause(
         "wrong-alignment",
-        f"Codes are {found}-aligned, read as {other}-aligned",
+        f"Codes are {captured}-aligned, read as {other}-aligned",
         fit,
         f"readings are {factor:.3f} times what is expected, and {case.chain.bits} bits in "
         f"{case.chain.buffer.element_bits} "

@@ -40,16 +40,16 @@ def is_known(take: Take, cause: LikelyCause) -> bool:
 
 
 def design_causes(
-    take: Take, failing: Mapping[str, set[str]], found: list[LikelyCause]
+    take: Take, failing: Mapping[str, set[str]], causes: list[LikelyCause]
 ) -> Iterator[LikelyCause]:
     """Errors of the design that no tester named, and its warnings where nothing at all was.
 
     Parameters
     ----------
     failing : kinds of expectations that fail, by signal
-    found : what testers came to
+    causes : what testers came to
     """
-    named = {cause.cause for cause in found}
+    named = {cause.cause for cause in causes}
     for severity, fit in (("error", UNSEEN_FIT), ("warning", WARNED_FIT)):
         for finding in find_all(take.workspace):
             code = name_of(finding.code)
@@ -57,7 +57,7 @@ def design_causes(
                 continue
             for signal, kinds in failing.items():
                 if severity == "warning" and any(
-                    signal in cause.signals or cause.converter for cause in found
+                    signal in cause.signals or cause.converter for cause in causes
                 ):
                     continue
                 if _concerns(take, finding, signal, kinds):

@@ -103,10 +103,10 @@ def _others_disagree(case: FailingSignal, offset_lsb: float) -> bool:
     """Whether another signal of the same converter is off by something else: an offset is that of
     all of them."""
     for name in dict.fromkeys(slot.signal for slot in case.chain.slots):
-        found = offset_v(case.take, name) if name != case.signal.name else None
-        if found is None or case.take.workspace.project.signal(name).negative is not None:
+        offset = offset_v(case.take, name) if name != case.signal.name else None
+        if offset is None or case.take.workspace.project.signal(name).negative is not None:
             continue
-        other_lsb, error_lsb = (one / case.scale.lsb_v for one in found)
+        other_lsb, error_lsb = (one / case.scale.lsb_v for one in offset)
         if abs(other_lsb - offset_lsb) > CLEAR_SIGMAS * error_lsb + max(1.5, 0.3 * abs(offset_lsb)):
             return True
     return False

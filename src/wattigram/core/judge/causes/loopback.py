@@ -62,9 +62,9 @@ def _output_finding(case: FailingSignal) -> Finding | None:
     ]
     for code in SHAPES_WAVES:
         for name in names:
-            found = case.about(name, code)
-            if found is not None:
-                return found
+            finding = case.about(name, code)
+            if finding is not None:
+                return finding
     return None
 
 

@@ -33,7 +33,7 @@ def route_causes(take: Take, route: Route) -> list[LikelyCause]:
     }
     findings = [finding for finding in find_all(take.workspace) if finding.signal in own]
     seen = measure_route(take, route)
-    found = [
+    causes = [
         *_nothing_came(take, route, findings, seen),
         *_overwritten(take, route, findings, seen),
         *_repeated(take, route, findings, seen),
@@ -45,8 +45,10 @@ def route_causes(take: Take, route: Route) -> list[LikelyCause]:
     ]
     differing = difference_cause(take, route.name, route_owners(take.workspace, route))
     if differing is not None:
-        found = [differing, *(at_most(one, BESIDE_DIFFERENCE) for one in found)]
-    return sorted((one for one in found if one.fit >= WEAKEST_FIT), key=lambda one: -one.fit)
+        causes = [differing, *(at_most(cause, BESIDE_DIFFERENCE) for cause in causes)]
+    return sorted(
+        (cause for cause in causes if cause.fit >= WEAKEST_FIT), key=lambda cause: -cause.fit
+    )
 
 
 def _cause(

@@ -59,14 +59,14 @@ class Wiring(StrictModel):
     def poles_s(self) -> tuple[float, ...]:
         """Time constants of the low-passes on the way: resistance and capacitor, and the
         amplifier."""
-        found = (
+        time_constants_s = (
             [self.source_resistance_ohm * self.capacitor_f]
             if not isinstance(self.source, FloatingInput)
             else []
         )
         if self.bandwidth_hz is not None:
-            found.append(1 / (2 * math.pi * float(self.bandwidth_hz)))
-        return tuple(pole for pole in found if pole > 0)
+            time_constants_s.append(1 / (2 * math.pi * float(self.bandwidth_hz)))
+        return tuple(pole for pole in time_constants_s if pole > 0)
 
 
 def swapped_partner(bench: Iterable[Wiring], pin: str) -> str | None:

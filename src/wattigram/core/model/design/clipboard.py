@@ -147,12 +147,12 @@ def _placed(
         thresholds=windows,
         redundant_pair=twin,
     )
-    found: list[Edit] = [AddSignal(fresh)]
+    edits: list[Edit] = [AddSignal(fresh)]
     for old, new in ((signal.pin, pin), (signal.negative, negative)):
         wiring = next((item for item in clip.bench if item.pin == old), None)
         if wiring is not None and new is not None and workspace.project.wired(new) is None:
-            found.append(SetWiring(wiring.replaced(pin=new)))
-    return found
+            edits.append(SetWiring(wiring.replaced(pin=new)))
+    return edits
 
 
 def _chain_edits(workspace: Workspace, chain: Chain, renamed: dict[str, str]) -> list[Edit]:

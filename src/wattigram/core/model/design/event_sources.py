@@ -58,13 +58,13 @@ def tap_index(project: Project, signal: str) -> int | None:
 
 def watches(project: Project) -> tuple[Watch, ...]:
     """All that makes events; an event's number is a place in this."""
-    found = []
+    watched = []
     for signal in tapped_signals(project):
-        found += [Watch("window", signal.name, index) for index in range(len(signal.thresholds))]
+        watched += [Watch("window", signal.name, index) for index in range(len(signal.thresholds))]
         twin = signal.redundant_pair
         if twin is not None and twin.tolerance_v and project.chain_of(twin.paired_with) is not None:
-            found.append(Watch("twin", signal.name))
-    found += [
+            watched.append(Watch("twin", signal.name))
+    watched += [
         Watch("comparator", item.signal, comparator=item.name) for item in project.comparators
     ]
-    return tuple(found)
+    return tuple(watched)

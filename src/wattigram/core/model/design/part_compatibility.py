@@ -20,13 +20,13 @@ class _Faults:
 
     def __init__(self, part: Part) -> None:
         self.part = part
-        self.found: list[str] = []
+        self.sentences: list[str] = []
 
     def known(self, value: object, choices: tuple[object, ...], what: str) -> None:
         """Note a value that the part does not offer."""
         if value not in choices:
             listed = ", ".join(str(choice) for choice in choices) or "none"
-            self.found.append(
+            self.sentences.append(
                 f"{what} {value!s} is not to be had on {self.part.name}. Choose one of {listed}."
             )
 
@@ -36,7 +36,7 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
     faults = _Faults(part)
     faults.known(project.reference, tuple(item.name for item in part.references), "reference:")
     if project.bus_clock_hz is not None and project.bus_clock_hz > part.processor.clock_hz:
-        faults.found.append(
+        faults.sentences.append(
             f"bus_clock: above the {float(part.processor.clock_hz / 10**6):g} MHz of {part.name}. "
             "Lower it."
         )
@@ -68,7 +68,7 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
     _comparator_faults(faults, project)
     _generator_faults(faults, project)
     _output_faults(faults, project)
-    return tuple(faults.found)
+    return tuple(faults.sentences)
 
 
 def _chain_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
@@ -78,11 +78,11 @@ def _chain_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
     faults.known(chain.alignment, converter.alignments, f"{name}: alignment")
     faults.known(chain.per_trigger, converter.per_trigger, f"{name}: per_trigger")
     if chain.clock == "internal" and converter.oscillator is None:
-        faults.found.append(
+        faults.sentences.append(
             f"{name} has no internal oscillator on {faults.part.name}. Use clock = “bus”."
         )
     if len(chain.slots) > converter.slots:
-        faults.found.append(
+        faults.sentences.append(
             f"{name} has {converter.slots} slots, {len(chain.slots)} are wanted. Remove some."
         )
     for index, slot in enumerate(chain.slots, start=1):
@@ -92,7 +92,7 @@ def _chain_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
             f"{name}, slot {index}: sampling cycles",
         )
     if converter.one_sampling_time and len({slot.sampling_cycles for slot in chain.slots}) > 1:
-        faults.found.append(
+        faults.sentences.append(
             f"{name} has one sampling time for all slots, and these differ. Give all the same."
         )
 
@@ -105,7 +105,7 @@ def _ascending_faults(faults: _Faults, project: Project, chain: Chain) -> None:
     ]
     for slot, one in zip(chain.slots, inputs, strict=True):
         if inputs.count(one) > 1:
-            faults.found.append(
+            faults.sentences.append(
                 f"{chain.converter} goes up by channel and takes each once: {slot.signal} on "
                 f"{one[0]} is there twice. "
                 "Remove one slot."
@@ -145,7 +145,9 @@ def _timer_faults(faults: _Faults, trigger: TimerTrigger, name: str) -> None:
         ("period_register", trigger.period_register, group.counter_bits),
     ):
         if value is not None and value >= 1 << bits:
-            faults.found.append(f"{name}: {what} {value} does not fit into {bits} bits. Lower it.")
+            faults.sentences.append(
+                f"{name}: {what} {value} does not fit into {bits} bits. Lower it."
+            )
 
 
 def _retrieval_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
@@ -163,18 +165,18 @@ def _retrieval_faults(faults: _Faults, chain: Chain, converter: Converter) -> No
                 "loop" if retrieval.circular else "one-shot", dma.modes, f"buffer {loop.name}: mode"
             )
             if loop.samples > dma.items_max:
-                faults.found.append(
+                faults.sentences.append(
                     f"buffer {loop.name}: {loop.samples} samples are more than {dma.items_max}. Shorten "
                     "it."
                 )
         case Fifo() if retrieval.watermark > converter.fifo_items:
-            faults.found.append(
+            faults.sentences.append(
                 f"{chain.converter}: the FIFO holds {converter.fifo_items}, a watermark of "
                 f"{retrieval.watermark} is never "
                 "reached. Lower it."
             )
         case Interrupt(per="scan") if converter.result_registers < len(chain.slots):
-            faults.found.append(
+            faults.sentences.append(
                 f"{chain.converter} has {converter.result_registers} result register for "
                 f"{len(chain.slots)} slots: an "
                 "interrupt each scan would find only the last. Use one each conversion."
@@ -196,7 +198,7 @@ def _stage_faults(faults: _Faults, project: Project) -> None:
                 faults.known(stage.count, hardware.counts, f"“{signal.name}”: a hardware count of")
         judged = [window for window in signal.thresholds if window.done_in == "hardware"]
         if len(judged) > hardware.windows:
-            faults.found.append(
+            faults.sentences.append(
                 f"“{signal.name}”: {converter.name} has {hardware.windows} hardware thresholds, "
                 f"{len(judged)} are wanted. "
                 "Let software judge them."
@@ -232,7 +234,7 @@ def _generator_faults(faults: _Faults, project: Project) -> None:
         faults.known(generator.dac, dacs, f"“{generator.name}”: DAC")
         dac = part.dac(generator.dac)
         if dac is not None and generator.double_buffered and not dac.can_buffer_twice:
-            faults.found.append(
+            faults.sentences.append(
                 f"“{generator.name}”: {dac.name} has one data register only. Use double_buffered "
                 "= false."
             )
@@ -247,7 +249,7 @@ def _generator_faults(faults: _Faults, project: Project) -> None:
             if isinstance(generator.output.update_trigger, ChainFollow):
                 chain = project.chain(generator.output.update_trigger.follows)
                 if chain is None or not isinstance(project.own_trigger(chain), TimerTrigger):
-                    faults.found.append(
+                    faults.sentences.append(
                         f"“{generator.name}” has a point for each trigger of "
                         f"{generator.output.update_trigger.follows}, which no timer "
                         "starts. Give one of them a timer."
@@ -287,4 +289,6 @@ def _dma_faults(faults: _Faults, channel: str, what: str, items: int) -> None:
     )
     dma = faults.part.dma_channel(channel)
     if dma is not None and items > dma.items_max:
-        faults.found.append(f"{what}: {items} points are more than {dma.items_max}. Take fewer.")
+        faults.sentences.append(
+            f"{what}: {items} points are more than {dma.items_max}. Take fewer."
+        )

@@ -51,14 +51,14 @@ def all_inputs(workspace: Workspace) -> tuple[tuple[str, str | None], ...]:
     """Every input of the part: analog pins in the part's order, pairs, internal channels."""
     part = workspace.part
     analog = {pin for converter in part.converters for pin in converter.channels}
-    found: dict[tuple[str, str | None], None] = {
+    inputs: dict[tuple[str, str | None], None] = {
         (pin, None): None for pin in part.pins if pin in analog
     }
     for converter in part.converters:
-        found |= {(pair.positive, pair.negative): None for pair in converter.pairs}
+        inputs |= {(pair.positive, pair.negative): None for pair in converter.pairs}
     for converter in part.converters:
-        found |= {(item.name, None): None for item in converter.internal}
-    return tuple(found)
+        inputs |= {(item.name, None): None for item in converter.internal}
+    return tuple(inputs)
 
 
 def input_options(workspace: Workspace, signal: Signal) -> tuple[InputOption, ...]:
@@ -105,25 +105,25 @@ def input_options(workspace: Workspace, signal: Signal) -> tuple[InputOption, ..
 def other_uses(workspace: Workspace, pin: str) -> tuple[str, ...]:
     """What wants a pin besides signals: outputs, triggers, thresholds, references."""
     project, part = workspace.project, workspace.part
-    found = [dac.name for dac in part.dacs if dac.pin == pin]
-    found += [
+    uses = [dac.name for dac in part.dacs if dac.pin == pin]
+    uses += [
         f"{chain.converter}'s trigger"
         for chain in project.chains
         if isinstance(chain.trigger, EdgeTrigger) and chain.trigger.pin == pin
     ]
-    found += [
+    uses += [
         f"{item.name}'s threshold" for item in project.comparators if item.threshold_pin == pin
     ]
     reference = part.reference(project.reference)
     if reference is not None and reference.pin == pin:
-        found.append("the reference")
-    found += [
+        uses.append("the reference")
+    uses += [
         f"set by a threshold of {signal.name}"
         for signal in project.signals
         for window in signal.thresholds
         if window.action == "pin" and window.pin == pin
     ]
-    return tuple(found)
+    return tuple(uses)
 
 
 def move_signal(

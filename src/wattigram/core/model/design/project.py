@@ -301,13 +301,13 @@ class Project(StrictModel, dict=True):
     @property
     def dma_channels(self) -> list[str]:
         """DMA channels that are used, each as often as it is."""
-        found = [chain.dma for chain in self.chains if chain.dma]
-        found += [
+        channels = [chain.dma for chain in self.chains if chain.dma]
+        channels += [
             generator.output.channel
             for generator in self.generators
             if isinstance(generator.output, Playback)
         ]
-        return found + [route.channel for route in self.routes]
+        return channels + [route.channel for route in self.routes]
 
     def table(self, name: str) -> WaveTable | None:
         """The table of that name."""

@@ -159,28 +159,28 @@ def from_template(workspace: Workspace, template: Template) -> CompositeEdit:
 
 
 def _free_converters(workspace: Workspace) -> list[Converter]:
-    found = [
+    free = [
         item for item in workspace.part.converters if workspace.project.chain(item.name) is None
     ]
-    if not found:
+    if not free:
         raise EditError(
             f"Every converter of {workspace.part.name} has a chain already.",
             cure="Remove a chain, or add slots to one.",
         )
-    return found
+    return free
 
 
 def _names(workspace: Workspace, *wanted: str) -> tuple[str, ...]:
     """Names that no signal has yet."""
     used = {signal.name for signal in workspace.project.signals}
-    found = []
+    names = []
     for name in wanted:
         fresh, number = name, 2
         while fresh in used:
             fresh, number = f"{name} {number}", number + 1
         used.add(fresh)
-        found.append(fresh)
-    return tuple(found)
+        names.append(fresh)
+    return tuple(names)
 
 
 def _pins(workspace: Workspace, converter: Converter, count: int) -> list[str]:
@@ -267,7 +267,7 @@ def _redundant(workspace: Workspace) -> tuple[Edit, ...]:
         )
     first, second = _names(workspace, "Safety signal", "Safety signal, twin")
     pin, other_pin = _pins(workspace, lead, 1)[0], ""
-    other_pin = next(one for one in _pins(workspace, partner, 2) if one != pin)
+    other_pin = next(pin_name for pin_name in _pins(workspace, partner, 2) if pin_name != pin)
     chain = fresh_chain(workspace, lead, (first,), DEFAULT_EVERY)
     edits: tuple[Edit, ...] = (
         AddSignal(Signal(name=first, pin=pin)),

@@ -178,8 +178,8 @@ def _plain(text: str) -> str:
 
 
 def _c_name(text: str) -> str:
-    found = re.sub(r"[^A-Z0-9]+", "_", text.upper()).strip("_")
-    return (found if found[:1].isalpha() else f"R_{found}")[:31] or "X"
+    name = re.sub(r"[^A-Z0-9]+", "_", text.upper()).strip("_")
+    return (name if name[:1].isalpha() else f"R_{name}")[:31] or "X"
 
 
 def blocks_toml(peripherals: tuple[SvdPeripheral, ...], kinds: Mapping[str, str]) -> str:

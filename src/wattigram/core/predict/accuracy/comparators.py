@@ -81,7 +81,7 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorMetrics:
     signal = workspace.project.signal(comparator.signal)
     what = comparator_inputs(workspace, comparator)
     noise_v = input_noise_v(workspace, signal)
-    found = what.source.crossings(what.level_v)
+    crossed = what.source.crossings(what.level_v)
     edges, edges_low, rate_hz, slope_v_s = 0.0, 0.0, 0.0, 0.0
     wiring = workspace.wiring(signal.pin)
     slow_s = max(
@@ -97,12 +97,12 @@ def _figures(workspace: Workspace, comparator: Comparator) -> ComparatorMetrics:
             slow_s,
         )
         slope_v_s = what.source.slope_v_s
-    elif found is not None:
-        period_s, crossings = found
+    elif crossed is not None:
+        period_s, crossings = crossed
         rate_hz = len(crossings) / float(period_s)
         near_s = float(part.response_s)
-        moments = [float(at) for at, _rising in crossings]
-        slopes = [abs(_slope(what.source, at, near_s)) for at in moments]
+        moments = [float(at_s) for at_s, _rising in crossings]
+        slopes = [abs(_slope(what.source, at_s, near_s)) for at_s in moments]
         slope_v_s = min(slopes)
         edges, edges_low = (
             sum(expected_edges(slope, noise_v, comparator.hysteresis_v, look_s) for slope in slopes)

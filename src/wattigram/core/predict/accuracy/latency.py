@@ -34,25 +34,25 @@ class ComparedPair(msgspec.Struct, frozen=True):
 
 def compared_pairs(project: Project) -> tuple[ComparedPair, ...]:
     """All of a project's: windows around another signal's value, and twins."""
-    found = []
+    pairs = []
     for signal in project.signals:
         for window in signal.thresholds:
             if window.minus_signal is not None and window.done_in == "software":
-                found.append(
+                pairs.append(
                     ComparedPair(
                         signal, project.signal(window.minus_signal), window.input == "filtered"
                     )
                 )
         if signal.redundant_pair is not None:
             other = project.signal(signal.redundant_pair.paired_with)
-            found.append(
+            pairs.append(
                 ComparedPair(
                     signal,
                     other,
                     signal.later_filter is not None and other.later_filter is not None,
                 )
             )
-    return tuple(found)
+    return tuple(pairs)
 
 
 def waiting_values(workspace: Workspace, pair: ComparedPair) -> int:

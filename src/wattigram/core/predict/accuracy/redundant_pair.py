@@ -124,15 +124,15 @@ def _periods_s(workspace: Workspace, signal: Signal) -> tuple[Fraction, Fraction
     assert signal.redundant_pair is not None
     other = project.signal(signal.redundant_pair.paired_with)
     reduced = signal.later_filter is not None and other.later_filter is not None
-    found = []
-    for one in (signal, other):
-        chain = project.chain_of(one.name)
+    periods_s = []
+    for member in (signal, other):
+        chain = project.chain_of(member.name)
         assert chain is not None
-        divisor = rate_divisor(one.later_filter) if reduced else 1
-        found.append(
-            scan_timing(workspace, chain).cycle_s * divisor / len(chain.places_of(one.name))
+        divisor = rate_divisor(member.later_filter) if reduced else 1
+        periods_s.append(
+            scan_timing(workspace, chain).cycle_s * divisor / len(chain.places_of(member.name))
         )
-    return found[0], found[1]
+    return periods_s[0], periods_s[1]
 
 
 def _side(workspace: Workspace, chain: Chain, signal: Signal) -> tuple[float, float, float, float]:

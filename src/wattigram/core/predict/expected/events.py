@@ -158,10 +158,10 @@ class _Newest(_Partner):
             return np.empty(0)
         known_s = times_s[times_s <= self._times_s[-1]]
         newest = np.searchsorted(self._times_s, known_s, side="right") - 1
-        found = self._of(known_s, newest)
+        known = self._of(known_s, newest)
         past = max(0, int(newest[-1])) if len(newest) else 0
         self._volts, self._times_s = self._volts[past:], self._times_s[past:]
-        return found
+        return known
 
     def _of(self, known_s: NDArray[np.float64], newest: NDArray[np.int64]) -> NDArray[np.float64]:
         return np.asarray(self._volts[np.maximum(newest, 0)])

@@ -176,9 +176,9 @@ def _follow_pin(
     source = np.zeros(instants.size)
     carry[1:] = fall * gain.ravel()[:-1]
     source[1:] = fall * after.ravel()[:-1]
-    found = recurrence(source, carry).reshape(instants.shape)
+    followed = recurrence(source, carry).reshape(instants.shape)
     for column, at in enumerate(places):
-        off[pin][at] = found[:, column]
+        off[pin][at] = followed[:, column]
 
 
 def recurrence(source: FloatArray, carry: FloatArray) -> FloatArray:

@@ -98,14 +98,14 @@ def surroundings_of(workspace: Workspace, meant: bool = False) -> Surroundings:
 def input_accuracy_v(workspace: Workspace, signal: Signal) -> float:
     """By how much what is wired to a signal's pins may be off: a DAC's own accuracy, where a jumper
     brings it."""
-    found = 0.0
+    accuracy_v = 0.0
     for pin in (signal.pin, signal.negative):
         wiring = workspace.wiring(pin) if pin is not None else None
         if wiring is not None and isinstance(
             source := resolve_source(wiring, workspace.project.bench), Jumper
         ):
-            found += output_accuracy_v(workspace, source.pin)
-    return found
+            accuracy_v += output_accuracy_v(workspace, source.pin)
+    return accuracy_v
 
 
 def input_extent_v(workspace: Workspace, signal: Signal) -> tuple[float, float]:

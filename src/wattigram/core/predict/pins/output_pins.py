@@ -41,20 +41,20 @@ def pwm_pin(workspace: Workspace, pwm: PwmOutput) -> str:
 def routed_pins(workspace: Workspace) -> tuple[str, ...]:
     """Output pins that a route sets while the board runs: nobody knows beforehand what stands on
     them."""
-    found = []
+    pins = []
     for route in workspace.project.routes:
         match route.destination:
             case DutyDestination(pwm=name) | PeriodDestination(pwm=name):
                 pwm = workspace.project.pwm_output(name)
                 assert pwm is not None
-                found.append(pwm_pin(workspace, pwm))
+                pins.append(pwm_pin(workspace, pwm))
             case DacDestination(dac=name):
                 dac = workspace.part.dac(name)
                 assert dac is not None
-                found.append(dac.pin)
+                pins.append(dac.pin)
             case _:
                 pass
-    return tuple(found)
+    return tuple(pins)
 
 
 def output_ohm(workspace: Workspace, pin: str) -> float:

@@ -170,16 +170,16 @@ def _through(
 ) -> float:
     """Share of results that calls with these waits do not find; a call takes until it reads, and
     then until it is free."""
-    free, at, kept = -1.0, 0, 0
+    free, index, kept = -1.0, 0, 0
     for wait in drawn:
-        read = max(free, _instant(results, at + queue.mark - 1, length)) + call[0] + wait
-        came = at + queue.mark
+        read = max(free, _instant(results, index + queue.mark - 1, length)) + call[0] + wait
+        came = index + queue.mark
         while _instant(results, came, length) <= read:
             came += 1
-        kept += min(came - at, queue.depth)
-        at = came
+        kept += min(came - index, queue.depth)
+        index = came
         free = read + call[1]
-    return 1 - kept / max(at, 1)
+    return 1 - kept / max(index, 1)
 
 
 def _instant(units: Sequence[float], number: int, length: float) -> float:

@@ -118,17 +118,17 @@ def _followed(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan | Non
                 continue
             begin = max(free, units[number]) + entry
             for wait, chance in chances:
-                read, found = begin + wait, number
-                while found < last and units[found + 1] <= read:
-                    found += 1
-                lost += likelihood * chance * (found - number)
-                if found == last:
+                read, served = begin + wait, number
+                while served < last and units[served + 1] <= read:
+                    served += 1
+                lost += likelihood * chance * (served - number)
+                if served == last:
                     mean += likelihood * chance * read
                     least, most = min(least, read), max(most, read)
                     continue
                 # What is free before the next unit is ready is free, whenever that was.
-                state = max(round(read + busy, 6), units[found + 1])
-                pending[found + 1][state] += likelihood * chance
+                state = max(round(read + busy, 6), units[served + 1])
+                pending[served + 1][state] += likelihood * chance
     after = handler.work + handler.restart
     lengths = [Fraction(clock).limit_denominator(10**6) + after for clock in (mean, least, most)]
     return ServedScan(lengths[0], lengths[1], lengths[2], lost / len(units))

@@ -335,14 +335,14 @@ def _sent_hz(
     idle = False
     for burst in range(BURSTS):
         for item in range(items):
-            at = burst * period_s + (item + 1) * transfer_s
-            while held and free <= at:
+            due_s = burst * period_s + (item + 1) * transfer_s
+            while held and free <= due_s:
                 starts.append(free)
                 free, held = free + time_s, held - 1
-            if not held and free <= at:
+            if not held and free <= due_s:
                 idle = idle or burst > WARM_UP
-                starts.append(at)
-                free = at + time_s
+                starts.append(due_s)
+                free = due_s + time_s
             elif held < waiting:
                 held += 1
     for _ in range(held):  # what waits at the end is sent as well
@@ -350,5 +350,5 @@ def _sent_hz(
         free += time_s
     if not idle:
         return 1 / time_s
-    counted = [at for at in starts if WARM_UP * period_s <= at < BURSTS * period_s]
+    counted = [due_s for due_s in starts if WARM_UP * period_s <= due_s < BURSTS * period_s]
     return min(1 / time_s, len(counted) / ((BURSTS - WARM_UP) * period_s))

@@ -69,23 +69,23 @@ def trigger_timing(workspace: Workspace, chain: Chain) -> TriggerTiming:
             return TriggerTiming("self")
         case TimerTrigger():
             setting = timer_setting(workspace, trigger)
-            found = TriggerTiming("pattern", setting.period_s, (Fraction(0),), timer=setting)
+            timing = TriggerTiming("pattern", setting.period_s, (Fraction(0),), timer=setting)
         case EdgeTrigger():
-            found = _pattern(
+            timing = _pattern(
                 _edges(workspace, trigger.pin, trigger.level_v, trigger.level_v, trigger.edge)
             )
         case ComparatorTrigger():
             comparator = workspace.project.comparator(trigger.comparator)
-            found = (
+            timing = (
                 _pattern(_comparator_edges(workspace, comparator, trigger.edge))
                 if comparator
                 else NEVER
             )
         case ThresholdTrigger():
-            found = _pattern(_window_entries(workspace, trigger))
-    if found.pace == "pattern" and chain.per_trigger == "continuous":
-        return TriggerTiming("self", timer=found.timer)
-    return found
+            timing = _pattern(_window_entries(workspace, trigger))
+    if timing.pace == "pattern" and chain.per_trigger == "continuous":
+        return TriggerTiming("self", timer=timing.timer)
+    return timing
 
 
 def _pattern(edges: Edges | None) -> TriggerTiming:
@@ -104,9 +104,9 @@ def _crossed(source: Driven, rising_v: float, falling_v: float, edge: str) -> Ed
     up, down = source.crossings(rising_v), source.crossings(falling_v)
     if up is None or down is None:
         return None
-    found = [at for at, rises in up[1] if rises and edge != "falling"]
-    found += [at for at, rises in down[1] if not rises and edge != "rising"]
-    return up[0], tuple(sorted(found))
+    instants = [at_s for at_s, rises in up[1] if rises and edge != "falling"]
+    instants += [at_s for at_s, rises in down[1] if not rises and edge != "rising"]
+    return up[0], tuple(sorted(instants))
 
 
 def _comparator_edges(workspace: Workspace, comparator: Comparator, edge: str) -> Edges | None:
@@ -124,7 +124,7 @@ def _window_entries(workspace: Workspace, trigger: ThresholdTrigger) -> Edges | 
     window: Threshold = signal.thresholds[trigger.threshold - 1]
     low_v, high_v = limits_v(workspace, signal, window)
     source = input_source(workspace, signal.pin)
-    found: list[Fraction] = []
+    instants: list[Fraction] = []
     period_s = None
     for level_v, wanted in {
         "outside": ((low_v, False), (high_v, True)),
@@ -135,5 +135,5 @@ def _window_entries(workspace: Workspace, trigger: ThresholdTrigger) -> Edges | 
         crossings = source.crossings(signal.at_pin(level_v))
         if crossings is not None:
             period_s = crossings[0]
-            found += [at for at, rises in crossings[1] if rises == wanted]
-    return (period_s, tuple(sorted(found))) if period_s is not None else None
+            instants += [at_s for at_s, rises in crossings[1] if rises == wanted]
+    return (period_s, tuple(sorted(instants))) if period_s is not None else None

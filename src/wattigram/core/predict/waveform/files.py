@@ -158,22 +158,22 @@ def _read_c(text: str) -> FloatArray:
     begin, end = text.find("{"), text.rfind("}")
     if begin < 0 or end < begin:
         raise WaveError("There is no array in braces in it.", cure="It must hold { 1, 2, 0x3 }.")
-    found = []
+    numbers = []
     for place, word in enumerate(text[begin + 1 : end].split(",")):
         plain = word.strip()
         if plain:
-            found.append(_c_number(plain, place))
-    return np.array(found, dtype=np.float64)
+            numbers.append(_c_number(plain, place))
+    return np.array(numbers, dtype=np.float64)
 
 
 def _without_comments(text: str) -> str:
     """C without its comments, in one pass however many of them begin and never end."""
     kept = []
     place = 0
-    while (found := _COMMENT.search(text, place)) is not None:
-        kept.append(text[place : found.start()])
-        is_block = found[0] == "/*"
-        close = text.find("*/", found.end()) if is_block else text.find("\n", found.end())
+    while (comment := _COMMENT.search(text, place)) is not None:
+        kept.append(text[place : comment.start()])
+        is_block = comment[0] == "/*"
+        close = text.find("*/", comment.end()) if is_block else text.find("\n", comment.end())
         place = len(text) if close < 0 else close + 2 if is_block else close
     kept.append(text[place:])
     return " ".join(kept)

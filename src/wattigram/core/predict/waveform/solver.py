@@ -78,7 +78,7 @@ def wave_choices(
         *(one for one in POWERS if low <= one <= most_points),
     }
     wanted |= {also} if also >= 2 else set()
-    found = []
+    choices = []
     for count in sorted(wanted):
         setting = solve_timer(
             timer_hz, wanted_hz**-1 * cycles / count, prescaler_bits, counter_bits
@@ -87,7 +87,7 @@ def wave_choices(
         if update_hz > fastest_hz and count != also:
             continue
         wave_hz = update_hz * cycles / count
-        found.append(
+        choices.append(
             WaveChoice(
                 int(count),
                 setting.prescaler,
@@ -99,8 +99,10 @@ def wave_choices(
                 int(count) * ITEM_BYTES,
             )
         )
-    found.sort(key=lambda choice: (abs(choice.error), -choice.points))
-    kept = found[:most]
+    choices.sort(key=lambda choice: (abs(choice.error), -choice.points))
+    kept = choices[:most]
     # Powers of two are what people ask for; they stay in sight with their error.
-    kept += [choice for choice in found[most:] if choice.points in POWERS or choice.points == also]
+    kept += [
+        choice for choice in choices[most:] if choice.points in POWERS or choice.points == also
+    ]
     return tuple(kept)

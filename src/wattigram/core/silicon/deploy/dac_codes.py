@@ -12,13 +12,13 @@ from wattigram.core.predict.waveform import dac_playback, output_range_v
 def effective_dacs(workspace: Workspace) -> tuple[EffectiveDac, ...]:
     """One for each generator."""
     tick_hz = workspace.bus_clock_hz.numerator
-    found = []
+    dacs = []
     for generator in workspace.project.generators:
         dac = workspace.part.dac(generator.dac)
         assert dac is not None
         made = dac_playback(workspace, generator)
         low_v, high_v = output_range_v(workspace, dac, generator.buffered)
-        found.append(
+        dacs.append(
             EffectiveDac(
                 name=generator.name,
                 pin=dac.pin,
@@ -40,16 +40,16 @@ def effective_dacs(workspace: Workspace) -> tuple[EffectiveDac, ...]:
                 slew_v_s=made.slew_v_s,
             )
         )
-    return tuple(found)
+    return tuple(dacs)
 
 
 def effective_pwm(workspace: Workspace) -> tuple[EffectivePwm, ...]:
     """One for each PWM output."""
     tick_hz = workspace.bus_clock_hz.numerator
-    found = []
+    outputs = []
     for pwm in workspace.project.pwm:
         timing = pwm_timing(workspace, pwm)
-        found.append(
+        outputs.append(
             EffectivePwm(
                 name=pwm.name,
                 pin=pwm_pin(workspace, pwm),
@@ -60,4 +60,4 @@ def effective_pwm(workspace: Workspace) -> tuple[EffectivePwm, ...]:
                 preload=pwm.preload,
             )
         )
-    return tuple(found)
+    return tuple(outputs)

@@ -25,13 +25,11 @@ def effective_taps(workspace: Workspace) -> tuple[EffectiveTap, ...]:
     """First the program's tap of each tapped signal, in order; then one more for each that hardware
     judges."""
     tapped = tapped_signals(workspace.project)
-    found = [
+    taps = [
         _tap(workspace, signal, number, by_hardware=False) for number, signal in enumerate(tapped)
     ]
-    found += [
-        _tap(workspace, signal, 0, by_hardware=True) for signal in tapped if _hardware(signal)
-    ]
-    return tuple(found)
+    taps += [_tap(workspace, signal, 0, by_hardware=True) for signal in tapped if _hardware(signal)]
+    return tuple(taps)
 
 
 def _hardware(signal: Signal) -> bool:

@@ -165,7 +165,7 @@ def _acted_upon(project: Project) -> set[str]:
         for chain in project.chains
         if isinstance(chain.trigger, ThresholdTrigger)
     }
-    found: set[str] = set()
+    names: set[str] = set()
     for signal in project.signals:
         acting = [
             window
@@ -173,13 +173,13 @@ def _acted_upon(project: Project) -> set[str]:
             if window.action == "stop" or signal.name in starting
         ]
         if acting:
-            found |= {
+            names |= {
                 signal.name,
                 *(window.minus_signal for window in acting if window.minus_signal),
             }
         if signal.redundant_pair is not None and signal.redundant_pair.action == "stop":
-            found |= {signal.name, signal.redundant_pair.paired_with}
-    return found
+            names |= {signal.name, signal.redundant_pair.paired_with}
+    return names
 
 
 def _slots(
@@ -199,7 +199,7 @@ def _slots(
     rate = tick_hz / (1 + off)
     latency = (step.notice_s - step.jitter_s / 2) * tick_hz
     fetches = chain.readout.kind in {"polling", "interrupt"}
-    found: list[EffectiveSlot] = []
+    slots: list[EffectiveSlot] = []
     last = len(chain.slots) - 1
     singly = chain.per_trigger == "conversion" and cycle.trigger.pace != "self"
     at_s = Fraction(0)
@@ -220,7 +220,7 @@ def _slots(
                 step.jitter_s * tick_hz,
             )
         stage = signal.slot_filter
-        found.append(
+        slots.append(
             EffectiveSlot(
                 pin=signal.pin,
                 negative=signal.negative,
@@ -241,7 +241,7 @@ def _slots(
                 jitter_ticks=math.floor(jitter),
             )
         )
-    return tuple(found)
+    return tuple(slots)
 
 
 def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePace:
@@ -364,7 +364,7 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
 
 def _comparators(workspace: Workspace) -> list[EffectiveComparator]:
     tick_hz = workspace.bus_clock_hz.numerator
-    found = []
+    comparators = []
     all_watches = workspace.watches
     for comparator in workspace.project.comparators:
         part = workspace.part.comparator(comparator.name)
@@ -374,7 +374,7 @@ def _comparators(workspace: Workspace) -> list[EffectiveComparator]:
         rising_v, falling_v = figures.rising_v, figures.falling_v
         if against is not None:
             rising_v, falling_v = comparator.hysteresis_v / 2, -comparator.hysteresis_v / 2
-        found.append(
+        comparators.append(
             EffectiveComparator(
                 name=comparator.name,
                 pin=workspace.project.signal(comparator.signal).pin,
@@ -388,4 +388,4 @@ def _comparators(workspace: Workspace) -> list[EffectiveComparator]:
                 ),
             )
         )
-    return found
+    return comparators

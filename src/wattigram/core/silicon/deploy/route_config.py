@@ -134,7 +134,7 @@ def _sink(workspace: Workspace, route: Route) -> dict[str, Any]:
 def effective_texts(workspace: Workspace) -> tuple[EffectiveText, ...]:
     """One for each UART that the program writes lines to."""
     project = workspace.project
-    found: list[EffectiveText] = []
+    texts: list[EffectiveText] = []
     for uart in project.uarts:
         chain = project.chain_of(uart.text_output.signal) if uart.text_output is not None else None
         if uart.text_output is None or chain is None:
@@ -142,9 +142,9 @@ def effective_texts(workspace: Workspace) -> tuple[EffectiveText, ...]:
         signal = project.signal(uart.text_output.signal)
         scale = signal_scale(workspace, chain, signal.name)
         timing = uart_timing(workspace, uart)
-        found.append(
+        texts.append(
             EffectiveText(
-                stream=OUTPUT_STREAM + len(project.routes) + len(found),
+                stream=OUTPUT_STREAM + len(project.routes) + len(texts),
                 label=signal.name,
                 bits=0 if uart.text_output.form == "text" else chain.bits,
                 converter=project.chains.index(chain),
@@ -154,4 +154,4 @@ def effective_texts(workspace: Workspace) -> tuple[EffectiveText, ...]:
                 byte_ticks=float(timing.byte_s * workspace.bus_clock_hz),
             )
         )
-    return tuple(found)
+    return tuple(texts)

@@ -47,7 +47,7 @@ def converter_step(workspace: Workspace, registers: RegisterMap, chain: Chain) -
         chain.converter,
         f"set up {chain.converter}",
         "Before it is enabled.",
-        tuple(step.found),
+        tuple(step.settings),
     )
 
 
@@ -164,7 +164,7 @@ def chain_dma_step(
         dma.channel,
         f"{dma.channel} fills {loop.name}",
         f"{loop.samples} samples, from {chain.converter}.",
-        tuple(step.found),
+        tuple(step.settings),
     )
 
 
@@ -231,7 +231,7 @@ def stamp_dma_step(
         channel,
         f"{channel} notes when each sample of {chain.buffer.name} was ready",
         "Its instants do not follow from numbers.",
-        tuple(step.found),
+        tuple(step.settings),
     )
 
 

@@ -72,9 +72,9 @@ class SiliconState(msgspec.Struct):
     def code(self, owner: str, name: str, index: int = 0) -> int:
         """What stands in a field."""
         place = self.registers.find(owner, name, index)
-        at = self.registers.at(place.address)
-        assert at is not None
-        return (self.shadow.value(at) & place.field.mask) >> place.field.low
+        register = self.registers.at(place.address)
+        assert register is not None
+        return (self.shadow.value(register) & place.field.mask) >> place.field.low
 
     def value(self, owner: str, name: str, default: Value, index: int = 0) -> Value:
         """What a peripheral is set to; ``default`` where the part has no field for it, or its code
@@ -83,18 +83,18 @@ class SiliconState(msgspec.Struct):
             return default
         place = self.registers.find(owner, name, index)
         code = self.code(owner, name, index)
-        found = field_meaning(self.registers.part, place.field, code)
-        if found is None:
+        meaning = field_meaning(self.registers.part, place.field, code)
+        if meaning is None:
             note = f"{owner}, {place.register.name}.{place.field.name}: code {code} means nothing."
             if note not in self.notes:
                 self.notes.append(note)
             return default
-        return found
+        return meaning
 
     def number(self, owner: str, name: str, default: int, index: int = 0) -> int:
         """A setting that is a number, also where a table lists them by name."""
-        found = self.value(owner, name, default, index)
-        return int(found) if isinstance(found, (int, str)) else default
+        meaning = self.value(owner, name, default, index)
+        return int(meaning) if isinstance(meaning, (int, str)) else default
 
     def text(self, owner: str, name: str, default: str, index: int = 0) -> str:
         """A setting that is a name."""
@@ -115,25 +115,25 @@ class SiliconState(msgspec.Struct):
             base = (address - LINES_DISABLE) * 8
             self.lines -= {base + bit for bit in range(32) if value >> bit & 1}
             return None
-        at = self.registers.at(address)
-        if at is None:
+        register = self.registers.at(address)
+        if register is None:
             self.notes.append(
                 f"A write of {value:#x} to {address:#010x}, where there is no register."
             )
             return None
-        self.touched.setdefault(at.owner, number)
-        shift = 8 * (address - at.address)
-        before = self.shadow.value(at)
+        self.touched.setdefault(register.owner, number)
+        shift = 8 * (address - register.address)
+        before = self.shadow.value(register)
         mask = ((1 << width) - 1) << shift
         whole = before & ~mask | value << shift & mask
-        if (value << shift) >> at.register.width:
+        if (value << shift) >> register.register.width:
             self.notes.append(
-                f"{at.owner}, {at.name}: {value:#x} does not fit into its {at.register.width} bits."
+                f"{register.owner}, {register.name}: {value:#x} does not fit into its {register.register.width} bits."
             )
-        whole &= (1 << at.register.width) - 1
-        self._note_beginnings(at, before, whole, number)
-        self.shadow.write(at, whole)
-        return at
+        whole &= (1 << register.register.width) - 1
+        self._note_beginnings(register, before, whole, number)
+        self.shadow.write(register, whole)
+        return register
 
     def _enable_lines(self, offset: int, value: int, number: int) -> None:
         for bit in range(32):
@@ -146,17 +146,17 @@ class SiliconState(msgspec.Struct):
                 else:
                     self.first.setdefault((owner, "line"), number)
 
-    def _note_beginnings(self, at: RegisterAt, before: int, after: int, number: int) -> None:
-        for bit_field in at.register.fields:
+    def _note_beginnings(self, register: RegisterAt, before: int, after: int, number: int) -> None:
+        for bit_field in register.register.fields:
             was, now = before & bit_field.mask, after & bit_field.mask
             if not now or (was and bit_field.access != "start"):
                 continue
             if bit_field.sets in {"on", "run", "start", "window-on"}:
-                self.first.setdefault((at.owner, bit_field.sets), number)
+                self.first.setdefault((register.owner, bit_field.sets), number)
             elif bit_field.sets == "calibrate":
-                self.calibrations.setdefault(at.owner, number)
-                if (at.owner, "on") not in self.first:
-                    self.calibrated.add(at.owner)
+                self.calibrations.setdefault(register.owner, number)
+                if (register.owner, "on") not in self.first:
+                    self.calibrated.add(register.owner)
 
     def is_on(self, owner: str, name: str = "on") -> bool:
         """Whether it is enabled now; what has no such field always is."""

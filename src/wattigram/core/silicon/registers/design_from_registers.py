@@ -357,12 +357,17 @@ class _Reader:
             for channel in group.names:
                 if channel not in state.touched:
                     continue
-                at = registers.at(state.number(channel, "from", 0))
+                register = registers.at(state.number(channel, "from", 0))
                 into = registers.at(state.number(channel, "to", 0))
-                is_result = at is not None and any(
-                    field.sets in {"result", "newest"} for field in at.register.fields
+                is_result = register is not None and any(
+                    field.sets in {"result", "newest"} for field in register.register.fields
                 )
-                if at is not None and is_result and at.owner == converter.name and into is None:
+                if (
+                    register is not None
+                    and is_result
+                    and register.owner == converter.name
+                    and into is None
+                ):
                     return channel
         return None
 

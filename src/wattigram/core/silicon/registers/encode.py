@@ -62,21 +62,21 @@ class Shadow:
 
     def copy(self) -> Shadow:
         """The same values, to go on from by themselves."""
-        found = Shadow(self._registers)
-        found._values.update(self._values)
-        return found
+        shadow = Shadow(self._registers)
+        shadow._values.update(self._values)
+        return shadow
 
-    def value(self, at: RegisterAt) -> int:
+    def value(self, register: RegisterAt) -> int:
         """What a register holds."""
-        return self._values.get(at.address, at.register.reset)
+        return self._values.get(register.address, register.register.reset)
 
-    def write(self, at: RegisterAt, value: int) -> None:
+    def write(self, register: RegisterAt, value: int) -> None:
         """Keep what stays in a register after a write: commands and flags do not."""
         kept = value
-        for field in at.register.fields:
+        for field in register.register.fields:
             if field.access != "read-write":
                 kept &= ~field.mask
-        self._values[at.address] = kept
+        self._values[register.address] = kept
 
 
 def setup_writes(registers: RegisterMap, steps: Iterable[SetupStep]) -> tuple[Write, ...]:
@@ -88,26 +88,26 @@ def setup_writes(registers: RegisterMap, steps: Iterable[SetupStep]) -> tuple[Wr
         When a field cannot hold its value, or a peripheral has no interrupt line.
     """
     shadow = Shadow(registers)
-    found: list[Write] = []
+    writes: list[Write] = []
     for step in steps:
-        found += _step_writes(registers, shadow, step)
-    return tuple(found)
+        writes += _step_writes(registers, shadow, step)
+    return tuple(writes)
 
 
 def _step_writes(registers: RegisterMap, shadow: Shadow, step: SetupStep) -> list[Write]:
     grouped: dict[int, list[tuple[FieldPlace, Setting]]] = {}
-    found: list[Write] = []
+    made: list[Write] = []
     for setting in step.settings:
         if setting.name == LINE:
-            found.append(_line_write(registers, step, setting))
+            made.append(_line_write(registers, step, setting))
         else:
             place = registers.find(setting.owner, setting.name, setting.index)
             grouped.setdefault(place.address, []).append((place, setting))
     writes = []
     for address, entries in grouped.items():
-        at = registers.at(address)
-        assert at is not None
-        value, symbol, fields = shadow.value(at), None, []
+        register = registers.at(address)
+        assert register is not None
+        value, symbol, fields = shadow.value(register), None, []
         for place, setting in entries:
             code = 0
             if isinstance(setting.value, Symbol):
@@ -116,9 +116,9 @@ def _step_writes(registers: RegisterMap, shadow: Shadow, step: SetupStep) -> lis
                 code = field_value(registers.part, place, setting.value)
             value = value & ~place.field.mask | code << place.field.low
             fields.append(FieldWrite(place, code, setting))
-        shadow.write(at, value)
-        writes.append(Write(address, value, step, at, tuple(fields), symbol))
-    return writes + found
+        shadow.write(register, value)
+        writes.append(Write(address, value, step, register, tuple(fields), symbol))
+    return writes + made
 
 
 def _line_write(registers: RegisterMap, step: SetupStep, setting: Setting) -> Write:
@@ -136,8 +136,8 @@ def placed(
 ) -> list[tuple[int, int, int]]:
     """Writes as a processor makes them: address, width in bits, value; with the addresses of
     symbols."""
-    found: list[tuple[int, int, int]] = []
+    places: list[tuple[int, int, int]] = []
     for write in writes:
         value = write.value if write.symbol is None else address_of(write.symbol)
-        found.append((write.address, 32 if write.at is None else write.at.register.width, value))
-    return found
+        places.append((write.address, 32 if write.at is None else write.at.register.width, value))
+    return places

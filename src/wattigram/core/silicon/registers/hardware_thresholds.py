@@ -62,7 +62,7 @@ def judged_settings(
 
     Raises :class:`RegisterError` for a limit that the registers cannot hold.
     """
-    found: list[Setting] = []
+    settings: list[Setting] = []
     name, converter = chain.converter, workspace.converter(chain)
     for index, (signal, window) in enumerate(hardware_thresholds(workspace, chain)):
         if window.minus_signal is not None:
@@ -97,5 +97,5 @@ def judged_settings(
         }
         for what, value in values.items():
             registers.find(name, what, index)
-            found.append(Setting(name, what, value, index))
-    return tuple(found)
+            settings.append(Setting(name, what, value, index))
+    return tuple(settings)

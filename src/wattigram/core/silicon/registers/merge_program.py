@@ -77,9 +77,9 @@ class _Dresser:
         software = self.workspace.converter(chain).sequence == "software"
         if not software and len(real.slots) == len(slots):
             for number, place in enumerate(order):
-                found = real.slots[number]
-                slots[place] = slots[place].replaced(sampling_cycles=found.sampling_cycles)
-                self._signal(chain, slots[place].signal, self.silicon.signal(found.signal))
+                real_slot = real.slots[number]
+                slots[place] = slots[place].replaced(sampling_cycles=real_slot.sampling_cycles)
+                self._signal(chain, slots[place].signal, self.silicon.signal(real_slot.signal))
         elif software:
             slots = [slot.replaced(sampling_cycles=real.slots[0].sampling_cycles) for slot in slots]
         trigger, steps = real.trigger, real.startup or ()
@@ -127,60 +127,60 @@ class _Dresser:
     def _windows(signal: Signal, real: list[Threshold]) -> tuple[Threshold, ...]:
         """Hardware windows with the limits that registers have; their names, pins and re-arming are
         the program's."""
-        found = []
+        thresholds = []
         # Silicon knows no front end, and takes every sum for a mean.
         gain = float(signal.scaling)
         if signal.slot_filter is not None:
             gain *= signal.slot_filter.assumed_gain
         for window in signal.thresholds:
             if window.done_in != "hardware":
-                found.append(window)
+                thresholds.append(window)
             elif real:
-                one = real.pop(0)
+                decoded = real.pop(0)
                 action = (
                     window.action
-                    if one.action == "event" and window.action == "pin"
-                    else one.action
+                    if decoded.action == "event" and window.action == "pin"
+                    else decoded.action
                 )
-                found.append(
+                thresholds.append(
                     window.replaced(
-                        low=one.low,
-                        high=one.high,
-                        condition=one.condition,
-                        input=one.input
-                        if window.input != one.input and signal.later_filter is not None
+                        low=decoded.low,
+                        high=decoded.high,
+                        condition=decoded.condition,
+                        input=decoded.input
+                        if window.input != decoded.input and signal.later_filter is not None
                         else window.input,
-                        minus_v=None if one.minus_v is None else one.minus_v / gain,
-                        hysteresis_v=one.hysteresis_v / gain,
-                        consecutive=one.consecutive,
-                        on=one.on,
+                        minus_v=None if decoded.minus_v is None else decoded.minus_v / gain,
+                        hysteresis_v=decoded.hysteresis_v / gain,
+                        consecutive=decoded.consecutive,
+                        on=decoded.on,
                         action=action,
-                        interrupt_enabled=one.interrupt_enabled,
-                        rearm=one.rearm,
+                        interrupt_enabled=decoded.interrupt_enabled,
+                        rearm=decoded.rearm,
                     )
                 )
             else:
-                found.append(window.replaced(interrupt_enabled=False))
-        return tuple(found)
+                thresholds.append(window.replaced(interrupt_enabled=False))
+        return tuple(thresholds)
 
     def comparators(self) -> list[Comparator]:
-        found = []
+        merged = []
         for item in self.design.comparators:
             real = self.silicon.comparator(item.name)
             if real is not None:
-                found.append(real.replaced(signal=item.signal))
-        return found
+                merged.append(real.replaced(signal=item.signal))
+        return merged
 
     def generators(self) -> list[Generator]:
-        found = []
+        merged = []
         for generator in self.design.generators:
             real = self._generators.get(generator.dac)
             if isinstance(generator.output, SoftwareRamp):
-                found.append(generator)
+                merged.append(generator)
             elif real is not None:
                 output = real.output
-                found.append(real.replaced(name=generator.name, output=self._following(output)))
-        return found
+                merged.append(real.replaced(name=generator.name, output=self._following(output)))
+        return merged
 
     def _following(self, output: Output) -> Output:
         """A playback that follows another, by the design's name of that."""
@@ -210,17 +210,17 @@ class _Dresser:
         ]
 
     def uarts(self) -> list[UartSetup]:
-        found = []
+        merged = []
         for uart in self.design.uarts:
             real = self.silicon.uart(uart.name)
             if real is not None:
-                found.append(
+                merged.append(
                     uart.replaced(baud=real.baud, parity=real.parity, stop_bits=real.stop_bits)
                 )
-        return found
+        return merged
 
     def routes(self) -> list[Route]:
-        found = []
+        merged = []
         timers = {pwm.timer: pwm.name for pwm in self.design.pwm}
         for route in self.design.routes:
             real = next(
@@ -233,7 +233,7 @@ class _Dresser:
                 sink = sink.replaced(pwm=timers.get(sink.pwm, sink.pwm))
             if isinstance(source, ResultSource) and source.signal is not None:
                 source = source.replaced(signal=self._slot_name(source))
-            found.append(
+            merged.append(
                 real.replaced(
                     name=route.name,
                     destination=sink,
@@ -241,7 +241,7 @@ class _Dresser:
                     destination_endianness=route.expected_endianness,
                 )
             )
-        return found
+        return merged
 
     def _slot_name(self, source: ResultSource) -> str | None:
         real = self.silicon.chain(source.converter)

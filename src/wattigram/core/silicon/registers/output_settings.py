@@ -41,7 +41,7 @@ def uart_step(workspace: Workspace, registers: RegisterMap, name: str) -> SetupS
         name,
         f"set up {name}",
         f"{float(timing.baud_hz):.6g} baud by a divider of {timing.divider}.",
-        tuple(step.found),
+        tuple(step.settings),
     )
 
 
@@ -94,7 +94,7 @@ def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupS
             name,
             f"set up {name}",
             f"{setting.prescaler} × {setting.period_counts} bus clocks; registers hold one less.",
-            tuple(step.found),
+            tuple(step.settings),
         )
 
 
@@ -120,7 +120,7 @@ def generator_steps(
         generator.dac,
         f"set up {generator.dac}",
         f"For {generator.name}.",
-        tuple(step.found),
+        tuple(step.settings),
     )
     if isinstance(output, Playback) and timer is not None:
         table = workspace.project.table(output.table)
@@ -142,7 +142,7 @@ def generator_steps(
             output.channel,
             f"{output.channel} plays {output.table}",
             "A point for each update.",
-            tuple(dma.found),
+            tuple(dma.settings),
         )
         dma = SetupBuilder(registers, output.channel)
         dma.put("on", True)
@@ -151,7 +151,7 @@ def generator_steps(
             output.channel,
             f"enable {output.channel}",
             "Before the first update asks for a point.",
-            tuple(dma.found),
+            tuple(dma.settings),
         )
 
 
@@ -160,7 +160,7 @@ def fed_dac_step(registers: RegisterMap, route: str, dac: str) -> SetupStep:
     step = SetupBuilder(registers, dac)
     step.put("buffer", True, only=True)
     step.put("on", True, only=True)
-    return SetupStep("set-up", dac, f"set up {dac}", f"{route} writes to it.", tuple(step.found))
+    return SetupStep("set-up", dac, f"set up {dac}", f"{route} writes to it.", tuple(step.settings))
 
 
 def route_step(workspace: Workspace, registers: RegisterMap, route: Route) -> SetupStep:
@@ -204,8 +204,8 @@ def route_step(workspace: Workspace, registers: RegisterMap, route: Route) -> Se
     step.put("from", source)
     step.put("to", sink)
     table_points = 0
-    if isinstance(source, Symbol) and (found := workspace.project.table(source.name)) is not None:
-        table_points = found.points
+    if isinstance(source, Symbol) and (wave := workspace.project.table(source.name)) is not None:
+        table_points = wave.points
     step.put("count", table_points or 1)
     step.put("repeat", True)
     step.put("from-width", route.source_bits)
@@ -220,7 +220,7 @@ def route_step(workspace: Workspace, registers: RegisterMap, route: Route) -> Se
         route.channel,
         f"{route.channel} carries {route.name}",
         "No processor is in its path.",
-        tuple(step.found),
+        tuple(step.settings),
     )
 
 
@@ -249,5 +249,5 @@ def play_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupSt
             step = SetupBuilder(registers, name)
             step.put("run", True)
             yield SetupStep(
-                "output", name, f"start {what}", "All that it moves is ready.", tuple(step.found)
+                "output", name, f"start {what}", "All that it moves is ready.", tuple(step.settings)
             )

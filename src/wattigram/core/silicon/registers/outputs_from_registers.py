@@ -177,7 +177,7 @@ class OutputReader:
     def pwm(self) -> tuple[PwmOutput, ...]:
         """Timers that put pulses on their pins."""
         state = self._state
-        found = []
+        outputs = []
         for group in self._part.timers:
             for name in group.names:
                 if (
@@ -190,7 +190,7 @@ class OutputReader:
                     state.number(name, "prescaler", 1),
                     state.number(name, "period", 1),
                 )
-                found.append(
+                outputs.append(
                     PwmOutput(
                         name=name,
                         timer=name,
@@ -201,12 +201,12 @@ class OutputReader:
                         preload=state.flag(name, "preload", False),
                     )
                 )
-        return tuple(found)
+        return tuple(outputs)
 
     def uarts(self) -> tuple[UartSetup, ...]:
         """Serial ports that are on, at the rate of their dividers."""
         state = self._state
-        found = []
+        setups = []
         for group in self._part.uarts:
             for name in group.names:
                 if name not in state.touched or not state.is_on(name):
@@ -215,7 +215,7 @@ class OutputReader:
                 baud = round(self._bus_clock_hz / (group.oversampling * divider))
                 if not 50 <= baud <= 20_000_000:
                     state.notes.append(f"{name} has {baud} baud.")
-                found.append(
+                setups.append(
                     UartSetup(
                         name=name,
                         baud=min(max(baud, 50), 20_000_000),
@@ -223,7 +223,7 @@ class OutputReader:
                         stop_bits=state.number(name, "stop-bits", 1),
                     )
                 )
-        return tuple(found)
+        return tuple(setups)
 
     def routes(self, generators: Sequence[Generator]) -> tuple[list[Route], list[WaveTable]]:
         """DMA channels that move from peripheral to peripheral, or from memory to one that plays
@@ -233,15 +233,15 @@ class OutputReader:
             for generator in generators
             if isinstance(generator.output, Playback)
         }
-        found: list[Route] = []
+        decoded: list[Route] = []
         tables: list[WaveTable] = []
         for channel in self._channels():
             if channel in playing or not self._state.is_on(channel):
                 continue
             route = self._route(channel, tables)
             if route is not None and self._moves(channel, route):
-                found.append(route)
-        return found, tables
+                decoded.append(route)
+        return decoded, tables
 
     def _moves(self, channel: str, route: Route) -> bool:
         """What it waits for comes, and what it writes takes effect."""
@@ -298,9 +298,9 @@ class OutputReader:
         sink = self._sink(channel)
         if sink is None:
             return None
-        at = state.registers.at(state.number(channel, "from", 0))
+        register = state.registers.at(state.number(channel, "from", 0))
         source: ResultSource | ReceivedSource | TableSource
-        if at is None:
+        if register is None:
             codes = self._read_codes(
                 state.number(channel, "from", 0),
                 max(1, state.number(channel, "count", 1)),
@@ -311,14 +311,17 @@ class OutputReader:
                 return None
             tables.append(table)
             source = TableSource(table=table.name)
-        elif self._part.converter(at.owner) is not None:
+        elif self._part.converter(register.owner) is not None:
             source = ResultSource(
-                converter=at.owner, signal=self._slot_signal(at.owner, at.register.count, at.index)
+                converter=register.owner,
+                signal=self._slot_signal(register.owner, register.register.count, register.index),
             )
-        elif self._part.uart(at.owner) is not None:
-            source = ReceivedSource(uart=at.owner)
+        elif self._part.uart(register.owner) is not None:
+            source = ReceivedSource(uart=register.owner)
         else:
-            state.notes.append(f"{channel} reads {at.owner}, {at.name}, which is no result.")
+            state.notes.append(
+                f"{channel} reads {register.owner}, {register.name}, which is no result."
+            )
             return None
         request = state.text(channel, "request", "none")
         _name, _, what = request.rpartition(" ")
@@ -372,23 +375,29 @@ class OutputReader:
     ) -> UartDestination | DutyDestination | PeriodDestination | DacDestination | None:
         state = self._state
         address = state.number(channel, "to", 0)
-        at = state.registers.at(address)
-        if at is None:
+        register = state.registers.at(address)
+        if register is None:
             return None
         held = next(
-            (field.sets for field in at.register.fields if at.address + field.low // 8 == address),
+            (
+                field.sets
+                for field in register.register.fields
+                if register.address + field.low // 8 == address
+            ),
             "",
         )
         match held:
             case "sent":
-                return UartDestination(uart=at.owner)
+                return UartDestination(uart=register.owner)
             case "compare":
-                return DutyDestination(pwm=at.owner)
+                return DutyDestination(pwm=register.owner)
             case "period":
-                return PeriodDestination(pwm=at.owner)
+                return PeriodDestination(pwm=register.owner)
             case "data":
-                return DacDestination(dac=at.owner)
-        state.notes.append(f"{channel} writes to {at.owner}, {at.name}, which takes nothing.")
+                return DacDestination(dac=register.owner)
+        state.notes.append(
+            f"{channel} writes to {register.owner}, {register.name}, which takes nothing."
+        )
         return None
 
     @staticmethod

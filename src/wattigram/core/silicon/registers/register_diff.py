@@ -58,13 +58,13 @@ def as_written(
         state, surroundings(workspace), lambda _address, count, _bits: (0,) * count, observed
     )
     try:
-        found = merge_program(_complete(silicon, workspace), workspace)
+        merged = merge_program(_complete(silicon, workspace), workspace)
     except ModelError as fault:
         raise RegisterError(
             f"No design does what firmware set up: {fault.first.message}"
         ) from fault
     chains = []
-    for chain, meant in zip(found.chains, workspace.project.chains, strict=True):
+    for chain, meant in zip(merged.chains, workspace.project.chains, strict=True):
         trigger, wanted = chain.trigger, meant.trigger
         if (
             isinstance(trigger, TimerTrigger)
@@ -74,7 +74,7 @@ def as_written(
             chain = chain.replaced(trigger=trigger.replaced(period_s=wanted.period_s))
         touched = any(one.converter == chain.converter for one in silicon.chains)
         chains.append(chain if touched else meant.replaced(startup=()))
-    return Workspace(found.replaced(chains=tuple(chains)), workspace.part)
+    return Workspace(merged.replaced(chains=tuple(chains)), workspace.part)
 
 
 def _complete(silicon: Project, workspace: Workspace) -> Project:
@@ -101,16 +101,16 @@ def differences(
     in another order."""
     registers = register_map(workspace.part)
     meant, real = decoded(workspace), decode_writes(registers, writes)
-    found: list[RegisterDifference] = []
-    for at in registers.registers:
-        if at.owner in meant.touched or at.owner in real.touched:
-            found += _fields(meant, real, at)
+    listed: list[RegisterDifference] = []
+    for register in registers.registers:
+        if register.owner in meant.touched or register.owner in real.touched:
+            listed += _fields(meant, real, register)
     for line in sorted(meant.lines - real.lines):
         owner = registers.owner_of_line(line) or ""
-        found.append(
+        listed.append(
             RegisterDifference(owner, f"the interrupt of {owner} (line {line}) is not enabled")
         )
-    return (*found, *_pointed(workspace, pointings), *_order(meant, real))
+    return (*listed, *_pointed(workspace, pointings), *_order(meant, real))
 
 
 def _pointed(workspace: Workspace, pointings: Pointings) -> Iterator[RegisterDifference]:
@@ -129,24 +129,28 @@ def _pointed(workspace: Workspace, pointings: Pointings) -> Iterator[RegisterDif
             yield RegisterDifference(chain.converter, text)
 
 
-def _fields(meant: SiliconState, real: SiliconState, at: RegisterAt) -> list[RegisterDifference]:
-    found = []
-    before, after = meant.shadow.value(at), real.shadow.value(at)
-    for field in at.register.fields:
+def _fields(
+    meant: SiliconState, real: SiliconState, register: RegisterAt
+) -> list[RegisterDifference]:
+    listed = []
+    before, after = meant.shadow.value(register), real.shadow.value(register)
+    for field in register.register.fields:
         if field.access != "read-write":
             continue
         wanted, has = (before & field.mask) >> field.low, (after & field.mask) >> field.low
         if field.coded == "pointer":
-            found += _pointer(meant.registers, at, field, wanted, has)
+            listed += _pointer(meant.registers, register, field, wanted, has)
         elif wanted != has:
-            part, where = meant.registers.part, f"{at.owner} {at.name}.{field.name}"
+            part, where = meant.registers.part, f"{register.owner} {register.name}.{field.name}"
             is_now, should_be = (
                 f"{code} ({_meaning(part, field, code)})" for code in (has, wanted)
             )
-            found.append(
-                RegisterDifference(at.owner, f"{where} is {is_now}, the design's is {should_be}")
+            listed.append(
+                RegisterDifference(
+                    register.owner, f"{where} is {is_now}, the design's is {should_be}"
+                )
             )
-    return found
+    return listed
 
 
 def _meaning(part: Part, field: RegisterField, code: int) -> str:
@@ -162,17 +166,19 @@ def _meaning(part: Part, field: RegisterField, code: int) -> str:
 
 
 def _pointer(
-    registers: RegisterMap, at: RegisterAt, field: RegisterField, wanted: int, has: int
+    registers: RegisterMap, register: RegisterAt, field: RegisterField, wanted: int, has: int
 ) -> list[RegisterDifference]:
     """A pointer to a register must be that register; one into memory may be anywhere in it, as a
     linker likes."""
     place, memory = registers.at(wanted), registers.part.memory
-    where = f"{at.owner} {at.name}.{field.name} ({field.sets}) is {has:#010x}"
+    where = f"{register.owner} {register.name}.{field.name} ({field.sets}) is {has:#010x}"
     if wanted == has or not wanted:
         return []
     if place is not None:
         return [
-            RegisterDifference(at.owner, f"{where}, the design's is {place.owner} {place.name}")
+            RegisterDifference(
+                register.owner, f"{where}, the design's is {place.owner} {place.name}"
+            )
         ]
     if (
         memory is None
@@ -180,7 +186,7 @@ def _pointer(
         or (field.sets == "from" and has and memory.has_code(has))
     ):
         return []
-    return [RegisterDifference(at.owner, f"{where}, where there is no memory for it")]
+    return [RegisterDifference(register.owner, f"{where}, where there is no memory for it")]
 
 
 _STEPS = {
@@ -195,12 +201,12 @@ _STEPS = {
 def _order(meant: SiliconState, real: SiliconState) -> list[RegisterDifference]:
     """Steps that come before another one that they should follow."""
     wanted = sorted(meant.first, key=lambda key: meant.first[key])
-    found = []
+    listed = []
     for key in wanted:
         owner, what = key
         if key not in real.first:
             if what not in {"line"}:
-                found.append(RegisterDifference(owner, f"{owner} never {_STEPS.get(what, what)}"))
+                listed.append(RegisterDifference(owner, f"{owner} never {_STEPS.get(what, what)}"))
             continue
         late = [
             other
@@ -210,7 +216,7 @@ def _order(meant: SiliconState, real: SiliconState) -> list[RegisterDifference]:
             and real.first[other] > real.first[key]
         ]
         for other in late:
-            found.append(
+            listed.append(
                 RegisterDifference(
                     owner,
                     f"{owner} {_STEPS.get(what, what)} before {other[0]} "
@@ -218,5 +224,5 @@ def _order(meant: SiliconState, real: SiliconState) -> list[RegisterDifference]:
                 )
             )
     for owner in sorted(set(meant.calibrated) - real.calibrated):
-        found.append(RegisterDifference(owner, f"{owner} is not calibrated while it is still off"))
-    return found
+        listed.append(RegisterDifference(owner, f"{owner} is not calibrated while it is still off"))
+    return listed

@@ -60,15 +60,15 @@ def register_sheet(registers: RegisterMap, writes: tuple[Write, ...]) -> tuple[S
         shadow.write(write.at, write.value)
         if write.symbol is not None:
             symbols[address] = str(write.symbol)
-        for one in write.fields:
-            key = address, one.place.field.name
+        for bit_field in write.fields:
+            key = address, bit_field.place.field.name
             by_field.setdefault(key, []).append(number)
-            last[key] = one
+            last[key] = bit_field
     rows = []
-    for address, at in order.items():
-        value = shadow.value(at)
+    for address, register in order.items():
+        value = shadow.value(register)
         fields = []
-        for field in sorted(at.register.fields, key=lambda one: -one.low):
+        for field in sorted(register.register.fields, key=lambda bit_field: -bit_field.low):
             key = address, field.name
             code = (value & field.mask) >> field.low
             if field.access == "start" and key in last:
@@ -76,7 +76,11 @@ def register_sheet(registers: RegisterMap, writes: tuple[Write, ...]) -> tuple[S
             fields.append(SheetField(field, code, last.get(key), tuple(by_field.get(key, ()))))
         rows.append(
             SheetRow(
-                at, value, symbols.get(address, ""), tuple(fields), tuple(by_register[address])
+                register,
+                value,
+                symbols.get(address, ""),
+                tuple(fields),
+                tuple(by_register[address]),
             )
         )
     return tuple(rows)
@@ -85,10 +89,10 @@ def register_sheet(registers: RegisterMap, writes: tuple[Write, ...]) -> tuple[S
 def write_lines(writes: tuple[Write, ...]) -> tuple[str, ...]:
     """Writes as lines of hexadecimal numbers with their registers, for the clipboard and to
     compare."""
-    found = []
+    lines = []
     for write in writes:
         if write.at is None:
-            found.append(
+            lines.append(
                 f"0x{write.address:08x} = 0x{write.value:08x}  interrupt line {write.line}"
             )
             continue
@@ -97,17 +101,17 @@ def write_lines(writes: tuple[Write, ...]) -> tuple[str, ...]:
             if write.symbol is not None
             else f"0x{write.value:0{write.at.register.width // 4}x}"
         )
-        found.append(f"0x{write.address:08x} = {value}  {write.at.owner} {write.at.name}")
-    return tuple(found)
+        lines.append(f"0x{write.address:08x} = {value}  {write.at.owner} {write.at.name}")
+    return tuple(lines)
 
 
 def line_changes(before: tuple[str, ...], now: tuple[str, ...]) -> tuple[tuple[str, str], ...]:
     """Lines that went ("−"), came ("+") or stayed (" "), in order."""
-    found: list[tuple[str, str]] = []
+    changes: list[tuple[str, str]] = []
     for tag, a0, a1, b0, b1 in SequenceMatcher(None, before, now, autojunk=False).get_opcodes():
         if tag == "equal":
-            found += [(" ", line) for line in now[b0:b1]]
+            changes += [(" ", line) for line in now[b0:b1]]
             continue
-        found += [("−", line) for line in before[a0:a1]]
-        found += [("+", line) for line in now[b0:b1]]
-    return tuple(found)
+        changes += [("−", line) for line in before[a0:a1]]
+        changes += [("+", line) for line in now[b0:b1]]
+    return tuple(changes)

@@ -98,36 +98,36 @@ class RegisterMap(msgspec.Struct, frozen=True, dict=True):
         RegisterError
             When the part has no field for it, or not so many.
         """
-        found = self._places.get((owner, name))
-        if found is None:
+        place = self._places.get((owner, name))
+        if place is None:
             raise RegisterError(
                 f"{self.part.name} has no field for “{name}” of {owner}.",
                 cure="Add one to the part's registers, or do without it.",
             )
-        block, base, register, one = found
+        block, base, register, bit_field = place
         if index and not index < register.count:
             raise RegisterError(
                 f"{owner}: {register.name} is there {register.count} times, {index + 1} are wanted."
             )
-        return FieldPlace(owner, block, register, one, register.at(base, index))
+        return FieldPlace(owner, block, register, bit_field, register.at(base, index))
 
     def counted_by(self, owner: str, name: str) -> str:
         """What a setting's registers are counted by: "slot", "channel", "window", or "" for one
         alone."""
-        found = self._places.get((owner, name))
-        return found[2].of if found is not None else ""
+        place = self._places.get((owner, name))
+        return place[2].of if place is not None else ""
 
     @cached_property
     def registers(self) -> tuple[RegisterAt, ...]:
         """All of them, by address."""
-        found = [
+        listed = [
             RegisterAt(owner, block, register, index, register.at(base, index))
             for block in self.part.blocks
             for owner, base in zip(block.owners, block.bases, strict=True)
             for register in block.registers
             for index in range(register.count)
         ]
-        return tuple(sorted(found, key=lambda one: one.address))
+        return tuple(sorted(listed, key=lambda one: one.address))
 
     @cached_property
     def _by_byte(self) -> dict[int, RegisterAt]:
@@ -169,12 +169,12 @@ MOST_MAPS = 8
 def register_map(part: Part) -> RegisterMap:
     """The map of a part; the same object each time for the same part, since it is looked into at
     every edit."""
-    found = _maps.get(id(part))
-    if found is None or found.part is not part:
+    kept = _maps.get(id(part))
+    if kept is None or kept.part is not part:
         if len(_maps) >= MOST_MAPS:
             _maps.clear()
-        found = _maps[id(part)] = RegisterMap(part)
-    return found
+        kept = _maps[id(part)] = RegisterMap(part)
+    return kept
 
 
 def field_value(part: Part, place: FieldPlace, value: Value) -> int:

@@ -91,7 +91,11 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
         step = SetupBuilder(registers, pwm.timer)
         step.put("run", True)
         yield SetupStep(
-            "output", pwm.timer, f"start {pwm.name}", "Pulses come from now on.", tuple(step.found)
+            "output",
+            pwm.timer,
+            f"start {pwm.name}",
+            "Pulses come from now on.",
+            tuple(step.settings),
         )
     yield from _starting(workspace, registers)
     yield from play_steps(workspace, registers)
@@ -116,7 +120,7 @@ def _comparators(workspace: Workspace, registers: RegisterMap) -> Iterator[Setup
             item.name,
             f"set up {item.name}",
             f"It looks at {item.signal}.",
-            tuple(step.found),
+            tuple(step.settings),
         )
         yield SetupStep(
             "interrupt",

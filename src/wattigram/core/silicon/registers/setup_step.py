@@ -27,11 +27,11 @@ class SetupBuilder:
     def __init__(self, registers: RegisterMap, owner: str) -> None:
         self._registers = registers
         self._owner = owner
-        self.found: list[Setting] = []
+        self.settings: list[Setting] = []
 
     def put(self, name: str, value: Value, index: int = 0, only: Value | None = None) -> None:
         """Set something; where the part has no field for it, ``only`` is what it always is."""
         if only is not None and value == only and not self._registers.has(self._owner, name):
             return
         self._registers.find(self._owner, name, index)
-        self.found.append(Setting(self._owner, name, value, index))
+        self.settings.append(Setting(self._owner, name, value, index))

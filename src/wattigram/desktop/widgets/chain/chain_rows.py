@@ -104,7 +104,7 @@ class ChainRows(QWidget):
             row_text.slot_shares(self._workspace, row.chain, row.place) if row.chain else (0.0, 0.0)
         )
         wiring = self._workspace.wiring(row.signal.pin)
-        found = []
+        parts = []
         for facet in FACETS:
             own: tuple[object, ...] = texts.get(facet, ())
             if facet == "signal":
@@ -119,8 +119,8 @@ class ChainRows(QWidget):
                 own = (own, shares)
             elif facet == "stream":
                 own = (row.signal, wiring, self._workspace.reference_v)
-            found.append((own, self._findings.get((row.signal.name, facet))))
-        return tuple(found)
+            parts.append((own, self._findings.get((row.signal.name, facet))))
+        return tuple(parts)
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Show what the board has sent; only streams and readings are painted anew."""

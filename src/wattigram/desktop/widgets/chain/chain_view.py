@@ -46,33 +46,33 @@ class ChainView(ChainRows):
         """Select what was clicked; a click on the pin's cell opens the bench."""
         if event is None or self._layout is None:
             return
-        found = self._layout.at(event.position().x(), event.position().y())
-        if found is None:
+        under = self._layout.at(event.position().x(), event.position().y())
+        if under is None:
             return
         shift = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-        self.selected.emit(self._extended(found) if shift else found)
+        self.selected.emit(self._extended(under) if shift else under)
         self._grip = self._grip_at(event.position().x(), event.position().y())
         if self._grip is not None and event.button() == Qt.MouseButton.LeftButton:
             self.drag_began.emit()
             return
         if (
             event.button() == Qt.MouseButton.LeftButton
-            and found.facet == "front end"
-            and found.signal
+            and under.facet == "front end"
+            and under.signal
         ):
-            self.opened.emit(found, self.cell_rect(found))
+            self.opened.emit(under, self.cell_rect(under))
 
-    def _extended(self, found: Selection) -> Selection:
+    def _extended(self, selection: Selection) -> Selection:
         """What is selected already, with one more slot of the same converter, or without it."""
         mine = self._selection
         if (
-            not found.signal
-            or found.converter != mine.converter
+            not selection.signal
+            or selection.converter != mine.converter
             or mine.place < 0
-            or found.place == mine.place
+            or selection.place == mine.place
         ):
-            return found
-        return replace(mine, also=mine.also ^ {found.place})
+            return selection
+        return replace(mine, also=mine.also ^ {selection.place})
 
     def _grip_at(self, x: float, y: float) -> tuple[RowItem, LimitLine] | None:
         """A row's limit line under a point."""
@@ -115,9 +115,9 @@ class ChainView(ChainRows):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """Open the cell."""
         if event is not None and self._layout is not None:
-            found = self._layout.at(event.position().x(), event.position().y())
-            if found is not None:
-                self.opened.emit(found, self.cell_rect(found))
+            under = self._layout.at(event.position().x(), event.position().y())
+            if under is not None:
+                self.opened.emit(under, self.cell_rect(under))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Say what a cell is about, and its finding."""
@@ -130,28 +130,28 @@ class ChainView(ChainRows):
             self.setCursor(Qt.CursorShape.SizeVerCursor)
             self._hover = None
             return
-        found = self._layout.at(event.position().x(), event.position().y())
-        if found != self._hover:
-            self._hover = found
-            self.setToolTip(self._tip(found))
-            pointing = found is not None
+        under = self._layout.at(event.position().x(), event.position().y())
+        if under != self._hover:
+            self._hover = under
+            self.setToolTip(self._tip(under))
+            pointing = under is not None
             self.setCursor(
                 Qt.CursorShape.PointingHandCursor if pointing else Qt.CursorShape.ArrowCursor
             )
 
-    def _tip(self, found: Selection | None) -> str:
-        if found is None or not found.signal:
-            return "Click to edit what these signals share" if found else ""
-        finding = self._findings.get((found.signal, found.facet))
+    def _tip(self, under: Selection | None) -> str:
+        if under is None or not under.signal:
+            return "Click to edit what these signals share" if under else ""
+        finding = self._findings.get((under.signal, under.facet))
         if finding is not None:
             return f"{finding.title}\n{finding.message}"
-        return {"front end": "Click to say what is wired to this pin"}.get(found.facet, "")
+        return {"front end": "Click to say what is wired to this pin"}.get(under.facet, "")
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """Offer what can be done with a cell."""
         if event is not None and self._layout is not None:
-            found = self._layout.at(event.pos().x(), event.pos().y())
-            self.menu_wanted.emit(found, event.globalPos())
+            under = self._layout.at(event.pos().x(), event.pos().y())
+            self.menu_wanted.emit(under, event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Arrows move, Enter opens."""

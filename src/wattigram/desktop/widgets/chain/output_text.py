@@ -41,11 +41,11 @@ class OutputText(msgspec.Struct, frozen=True):
 def output_texts(workspace: Workspace) -> list[OutputText]:
     """Every output of a design: generators, PWM, routes, and UARTs that report."""
     project = workspace.project
-    found = [_generator(workspace, generator) for generator in project.generators]
-    found += [_pwm(workspace, pwm) for pwm in project.pwm]
-    found += [_route(workspace, route) for route in project.routes]
-    found += [_uart(workspace, uart) for uart in project.uarts if uart.text_output is not None]
-    return found
+    texts = [_generator(workspace, generator) for generator in project.generators]
+    texts += [_pwm(workspace, pwm) for pwm in project.pwm]
+    texts += [_route(workspace, route) for route in project.routes]
+    texts += [_uart(workspace, uart) for uart in project.uarts if uart.text_output is not None]
+    return texts
 
 
 def looped_signal(workspace: Workspace, pin: str) -> tuple[str, str]:

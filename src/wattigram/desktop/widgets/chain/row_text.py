@@ -50,8 +50,8 @@ def counted(workspace: Workspace, chain: Chain, snapshot: Snapshot) -> str:
     """What a board has missed and lost so far, as it counts itself; "" where that is nothing."""
     stream = workspace.project.chains.index(chain)
     words = {"missed": "triggers missed", "lost": "results lost"}
-    found = [(snapshot.totals.get(f"{key}.{stream}", 0), text) for key, text in words.items()]
-    return ", ".join(f"{count} {text}" for count, text in found if count)
+    counts = [(snapshot.totals.get(f"{key}.{stream}", 0), text) for key, text in words.items()]
+    return ", ".join(f"{count} {text}" for count, text in counts if count)
 
 
 def yoke(workspace: Workspace, chain: Chain) -> tuple[str, str, str]:

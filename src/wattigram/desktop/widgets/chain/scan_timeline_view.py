@@ -254,7 +254,7 @@ class ScanTimelineView(QWidget):
         )
         numbers = range(first, last + 1)
         served = [number % cycle.triggers_per_cycle in starts for number in numbers]
-        return [number * period_s for number in numbers], [not one for one in served]
+        return [number * period_s for number in numbers], [not is_served for is_served in served]
 
     def _paint_converter(self, painter: QPainter, cycle: ScanTiming, lane: QRectF) -> None:
         t = theme()

@@ -143,18 +143,18 @@ class StreamPainter:
             for is_high, limit in enumerate(limits_v(workspace, signal, window)):
                 volts = limit + (window.minus_v or 0.0)
                 if used[is_high] and low < volts < high:
-                    at = graph.bottom() - (volts - low) / (high - low) * graph.height()
-                    painter.drawLine(QPointF(graph.left(), at), QPointF(graph.right(), at))
-                    self.limits.append(LimitLine(number, bool(is_high), at))
+                    at_y = graph.bottom() - (volts - low) / (high - low) * graph.height()
+                    painter.drawLine(QPointF(graph.left(), at_y), QPointF(graph.right(), at_y))
+                    self.limits.append(LimitLine(number, bool(is_high), at_y))
         painter.setPen(QPen(color(theme().doubt), 1, Qt.PenStyle.DashLine))
         for comparator in workspace.project.comparators:
             if comparator.signal != signal.name or comparator.against == "pin":
                 continue
             volts = signal.at_source(comparator.threshold_v)
             if low < volts < high:
-                at = graph.bottom() - (volts - low) / (high - low) * graph.height()
-                painter.drawLine(QPointF(graph.left(), at), QPointF(graph.right(), at))
-                self.limits.append(LimitLine(-1, False, at, comparator.name))
+                at_y = graph.bottom() - (volts - low) / (high - low) * graph.height()
+                painter.drawLine(QPointF(graph.left(), at_y), QPointF(graph.right(), at_y))
+                self.limits.append(LimitLine(-1, False, at_y, comparator.name))
 
     def _paint_labels(self, painter: QPainter, rect: QRectF, picture: StreamPicture | None) -> None:
         t = theme()

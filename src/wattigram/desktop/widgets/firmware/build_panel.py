@@ -187,14 +187,19 @@ class BuildPanel(QWidget):
         is_first = True
         for row in range(self.lines.count()):
             item = self.lines.item(row)
-            found = next(
-                (one for one in left if item is not None and one.text in item.text()), None
+            diagnostic = next(
+                (
+                    candidate
+                    for candidate in left
+                    if item is not None and candidate.text in item.text()
+                ),
+                None,
             )
-            if item is not None and found is not None and found.line:
-                left.remove(found)
-                item.setData(Qt.ItemDataRole.UserRole, found)
-                item.setToolTip(f"Show line {found.line} of {found.file}")
-                if found.is_error and is_first:
+            if item is not None and diagnostic is not None and diagnostic.line:
+                left.remove(diagnostic)
+                item.setData(Qt.ItemDataRole.UserRole, diagnostic)
+                item.setToolTip(f"Show line {diagnostic.line} of {diagnostic.file}")
+                if diagnostic.is_error and is_first:
                     is_first = False
                     self.lines.setCurrentItem(item)
                     self.lines.scrollToItem(item, QListWidget.ScrollHint.PositionAtTop)

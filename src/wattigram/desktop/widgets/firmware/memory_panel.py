@@ -87,13 +87,13 @@ class MemoryPanel(QWidget):
         """Variables whose name has what was typed: those that are chosen first, then those of own
         files."""
         part = self.filter.text().strip().lower()
-        found = [location for location in self._all if part in location.name.lower()]
-        found.sort(
+        matching = [location for location in self._all if part in location.name.lower()]
+        matching.sort(
             key=lambda one: (one.name not in self.chosen, one.file.startswith("wg_"), one.name)
         )
         self.list.blockSignals(True)
         self.list.clear()
-        for one in found[:MOST_LISTED]:
+        for one in matching[:MOST_LISTED]:
             item = QListWidgetItem(one.name)
             item.setToolTip(
                 f"{one.type.name}, {one.size} bytes at {one.address:#010x}, of "

@@ -57,11 +57,15 @@ class MemoryView(QWidget):
     @property
     def wanted(self) -> tuple[MemoryLocation, ...]:
         """What must be read for it: the variables, and the write places of loops."""
-        found = list(self.places)
+        locations = list(self.places)
         for row in self.rows.values():
-            if row.look is not None and row.look.place is not None and row.look.place not in found:
-                found.append(row.look.place)
-        return tuple(found)
+            if (
+                row.look is not None
+                and row.look.place is not None
+                and row.look.place not in locations
+            ):
+                locations.append(row.look.place)
+        return tuple(locations)
 
     def show_memory(self, memory: dict[str, bytes]) -> None:
         """New bytes, by name."""

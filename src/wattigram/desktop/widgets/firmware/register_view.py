@@ -59,15 +59,15 @@ class RegisterView(QWidget):
     @property
     def _tops(self) -> list[float]:
         """Upper edge of each register's row."""
-        found: list[float] = []
+        tops: list[float] = []
         top, owner = 8.0, ""
         for row in self.rows:
             if row.at.owner != owner:
                 owner = row.at.owner
                 top += HEAD
-            found.append(top)
+            tops.append(top)
             top += ROW
-        return found
+        return tops
 
     def top_of(self, row: int) -> float:
         """Where a register's row begins."""
@@ -92,10 +92,10 @@ class RegisterView(QWidget):
     def field_rect(self, row: int, place: int) -> QRectF:
         """Where a field's cells are."""
         register = self.rows[row].at.register
-        one = self.rows[row].fields[place].field
+        bit_field = self.rows[row].fields[place].field
         cell = self._cell(register.width)
-        left = SIDE + (register.width - one.low - one.width) * cell
-        return QRectF(left, self._tops[row] + 22, one.width * cell, CELL_HIGH)
+        left = SIDE + (register.width - bit_field.low - bit_field.width) * cell
+        return QRectF(left, self._tops[row] + 22, bit_field.width * cell, CELL_HIGH)
 
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Paint the rows that are seen."""
@@ -150,8 +150,8 @@ class RegisterView(QWidget):
         painter.drawLine(
             QPointF(SIDE, middle), QPointF(SIDE + row.at.register.width * cell, middle)
         )
-        for place, one in enumerate(row.fields):
-            self._paint_field(painter, number, place, row, one)
+        for place, bit_field in enumerate(row.fields):
+            self._paint_field(painter, number, place, row, bit_field)
 
     def _paint_field(
         self, painter: QPainter, number: int, place: int, row: SheetRow, field: SheetField
@@ -199,11 +199,11 @@ class RegisterView(QWidget):
     def _is_lower(self, row: SheetRow, place: int) -> bool:
         """The name stands in the second line, for the narrow neighbour on its left has the
         first."""
-        one = row.fields[place].field
-        if one.width > 2 or place == 0:
+        bit_field = row.fields[place].field
+        if bit_field.width > 2 or place == 0:
             return False
         left = row.fields[place - 1].field
-        touches = left.low == one.low + one.width and left.width <= 2
+        touches = left.low == bit_field.low + bit_field.width and left.width <= 2
         return touches and not self._is_lower(row, place - 1)
 
     def place_at(self, point: QPointF) -> tuple[int, int] | None:
@@ -218,9 +218,9 @@ class RegisterView(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Choose the field under the mouse."""
-        found = self.place_at(event.position()) if event is not None else None
-        if found is not None:
-            self.choose(*found)
+        place = self.place_at(event.position()) if event is not None else None
+        if place is not None:
+            self.choose(*place)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Arrows go from field to field."""
@@ -242,11 +242,11 @@ class RegisterView(QWidget):
     def event(self, event: QEvent | None) -> bool:
         """Say of a field what set it."""
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
-            found = self.place_at(QPointF(event.pos()))
-            one = self.field(*found) if found is not None else None
-            if found is not None and one is not None and self.part is not None:
+            place = self.place_at(QPointF(event.pos()))
+            bit_field = self.field(*place) if place is not None else None
+            if place is not None and bit_field is not None and self.part is not None:
                 QToolTip.showText(
-                    event.globalPos(), field_text(self.part, self.rows[found[0]], one), self
+                    event.globalPos(), field_text(self.part, self.rows[place[0]], bit_field), self
                 )
             else:
                 QToolTip.hideText()

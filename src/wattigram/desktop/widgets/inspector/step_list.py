@@ -70,12 +70,12 @@ class StepList(QListWidget):
 
     def names(self) -> list[str]:
         """Steps as they stand."""
-        found = []
+        listed = []
         for row in range(self.count()):
             item = self.item(row)
             assert item is not None
-            found.append(str(item.data(Qt.ItemDataRole.UserRole)))
-        return found
+            listed.append(str(item.data(Qt.ItemDataRole.UserRole)))
+        return listed
 
     def _enter(self, names: list[str], row: int) -> None:
         assert self._data is not None

@@ -37,9 +37,9 @@ class Trace(msgspec.Struct, frozen=True, dict=True):
     def samples(self, begin: int, end: int) -> SignalSamples:
         """A stretch of what the take holds, read from it."""
         read = self.take.reduced if self.stage == "filtered" else self.take.raw
-        found = read(self.name, begin, end)
-        assert found is not None
-        return found
+        read_samples = read(self.name, begin, end)
+        assert read_samples is not None
+        return read_samples
 
     @cached_property
     def missing(self) -> tuple[tuple[int, int], ...]:

@@ -50,14 +50,14 @@ class SolverTable(QTableWidget):
             return
         self.choices, self._points = choices, points
         self.setRowCount(len(choices))
-        for row, one in enumerate(choices):
+        for row, choice in enumerate(choices):
             texts = (
-                f"{'▸ ' if one.points == points else ''}{one.points}",
-                f"{one.prescaler} × {one.period_counts}",
-                format_si(one.wave_hz, "Hz", 8),
-                "exact" if not one.error else f"{one.error_ppm:+.3g} ppm",
-                f"{one.image_dbc:.1f} dBc",
-                format_si(one.bytes, "B", 6),
+                f"{'▸ ' if choice.points == points else ''}{choice.points}",
+                f"{choice.prescaler} × {choice.period_counts}",
+                format_si(choice.wave_hz, "Hz", 8),
+                "exact" if not choice.error else f"{choice.error_ppm:+.3g} ppm",
+                f"{choice.image_dbc:.1f} dBc",
+                format_si(choice.bytes, "B", 6),
             )
             for column, text in enumerate(texts):
                 item = QTableWidgetItem(text)

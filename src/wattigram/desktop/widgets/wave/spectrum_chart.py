@@ -50,57 +50,59 @@ class SpectrumChart(QWidget):
         painter.fillRect(self.rect(), color(t.card))
         painter.setFont(heading_font())
         painter.setPen(color(t.faint))
-        found = self._spectrum
-        if found is None or not found.tone_v:
-            text = "SPECTRUM AT THE PIN" if found is None else "NO TONE IN THIS TABLE"
+        spectrum = self._spectrum
+        if spectrum is None or not spectrum.tone_v:
+            text = "SPECTRUM AT THE PIN" if spectrum is None else "NO TONE IN THIS TABLE"
             painter.drawText(QPointF(12, 18), text)
             return
         behind = "AFTER THE FILTER" if self._poles else "AT THE PIN"
         painter.drawText(QPointF(12, 18), f"SPECTRUM {behind} · dB BELOW THE WAVE")
-        top_hz = found.update_hz * BANDS_SHOWN
+        top_hz = spectrum.update_hz * BANDS_SHOWN
         rect = QRectF(96, 30, max(50.0, self.width() - 116.0), max(30.0, self.height() - 60.0))
         axes = Axes(rect, (0.0, top_hz), (LOWEST_DB, 12.0))
         axes.paint_grid(painter, "Hz", "")
         painter.setClipRect(rect.adjusted(-4, -2, 4, 2))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        self._paint_droop(painter, axes, found)
+        self._paint_droop(painter, axes, spectrum)
         with np.errstate(divide="ignore"):
-            level = 20 * np.log10(found.amplitude_v / found.tone_v)
-        keep = (level > LOWEST_DB) & (found.frequency_hz <= top_hz)
+            level = 20 * np.log10(spectrum.amplitude_v / spectrum.tone_v)
+        keep = (level > LOWEST_DB) & (spectrum.frequency_hz <= top_hz)
         foot = float(axes.y(LOWEST_DB))
         painter.setPen(signal_pen(self._index, 1.6))
         drawn = np.flatnonzero(keep)
         for number in drawn[np.argsort(-level[drawn])][:600].tolist():
-            x, y = float(axes.x(found.frequency_hz[number])), float(axes.y(level[number]))
+            x, y = float(axes.x(spectrum.frequency_hz[number])), float(axes.y(level[number]))
             painter.drawLine(QPointF(x, foot), QPointF(x, y))
         painter.setClipping(False)
-        self._paint_words(painter, axes, found)
+        self._paint_words(painter, axes, spectrum)
 
-    def _paint_droop(self, painter: QPainter, axes: Axes, found: OutputSpectrum) -> None:
+    def _paint_droop(self, painter: QPainter, axes: Axes, spectrum: OutputSpectrum) -> None:
         """sinc of the held steps with the filter, as it lies over all lines."""
-        hertz = np.linspace(found.update_hz / 500, axes.x_span[1], CURVE_POINTS)
-        gain = np.abs(np.sinc(hertz / found.update_hz)) * filter_gain(hertz, self._poles)
-        tone = np.array([found.tone_hz])
+        hertz = np.linspace(spectrum.update_hz / 500, axes.x_span[1], CURVE_POINTS)
+        gain = np.abs(np.sinc(hertz / spectrum.update_hz)) * filter_gain(hertz, self._poles)
+        tone = np.array([spectrum.tone_hz])
         own = float(
-            abs(np.sinc(found.tone_hz / found.update_hz)) * filter_gain(tone, self._poles)[0]
+            abs(np.sinc(spectrum.tone_hz / spectrum.update_hz)) * filter_gain(tone, self._poles)[0]
         )
         painter.setPen(QPen(color(theme().faint), 1, Qt.PenStyle.DashLine))
         level = np.maximum(20 * np.log10(np.maximum(gain / max(own, 1e-12), 1e-9)), LOWEST_DB)
         painter.drawPolyline(polygon(axes.x(hertz), axes.y(level)))
 
-    def _paint_words(self, painter: QPainter, axes: Axes, found: OutputSpectrum) -> None:
+    def _paint_words(self, painter: QPainter, axes: Axes, spectrum: OutputSpectrum) -> None:
         t = theme()
         painter.setFont(text_font(-1))
         painter.setPen(color(t.ink))
         marks = [
             (
-                found.tone_hz,
+                spectrum.tone_hz,
                 0.0,
-                f"frequency {format_si(found.tone_hz, 'Hz', 5)}, droop {abs(found.droop_db):.3f} dB",
+                f"frequency {format_si(spectrum.tone_hz, 'Hz', 5)}, droop {abs(spectrum.droop_db):.3f} dB",
             )
         ]
-        if math.isfinite(found.image_dbc):
-            marks.append((found.image_hz, found.image_dbc, f"image {found.image_dbc:.1f} dB"))
+        if math.isfinite(spectrum.image_dbc):
+            marks.append(
+                (spectrum.image_hz, spectrum.image_dbc, f"image {spectrum.image_dbc:.1f} dB")
+            )
         for hertz, level, text in marks:
             if hertz > axes.x_span[1]:
                 continue
@@ -108,9 +110,9 @@ class SpectrumChart(QWidget):
             width = painter.fontMetrics().horizontalAdvance(text)
             left = x + 5 if x + width + 8 < axes.rect.right() else x - width - 5
             painter.drawText(QPointF(left, max(axes.rect.top() + 9, y - 4)), text)
-        x = float(axes.x(found.update_hz))
+        x = float(axes.x(spectrum.update_hz))
         painter.setPen(color(t.soft))
         painter.drawText(
             QPointF(x + 4, axes.rect.top() + 34),
-            f"update rate {format_si(found.update_hz, 'Hz', 5)}",
+            f"update rate {format_si(spectrum.update_hz, 'Hz', 5)}",
         )

@@ -269,13 +269,13 @@ class WaveCurve(QWidget):
 
     def handle_at(self, x: float, y: float) -> Handle | None:
         """The handle under a point."""
-        best, found = GRIP, None
+        best, nearest = GRIP, None
         for handle in self.handles():
             place = self.handle_place(handle)
             distance = max(abs(place.x() - x), abs(place.y() - y))
             if distance <= best:
-                best, found = distance, handle
-        return found
+                best, nearest = distance, handle
+        return nearest
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Take a handle."""

@@ -30,29 +30,30 @@ def table_handles(table: WaveTable) -> list[Handle]:
         total = float(shape.total_s)
         ends = np.cumsum([float(segment.lasting) for segment in shape.segments]) / total
         corners = zip(ends.tolist(), shape.segments, strict=True)
-        found = [Handle("corner", 0.0, shape.start_v, -1)]
-        return found + [
-            Handle("corner", end, one.to_v, number) for number, (end, one) in enumerate(corners)
+        handles = [Handle("corner", 0.0, shape.start_v, -1)]
+        return handles + [
+            Handle("corner", end, corner.to_v, number)
+            for number, (end, corner) in enumerate(corners)
         ]
     if table.in_volts:
         return []
     turn = 1 / table.periods
     highest = float(np.argmax(table_volts(table))) / table.points
-    found = [
+    handles = [
         Handle("offset", 0.0, table.offset_v),
         Handle("amplitude", highest, table.offset_v + table.amplitude_v),
     ]
     if isinstance(shape, PulseShape):
-        found.append(Handle("duty", (shape.duty - table.phase) % 1 * turn, table.offset_v))
+        handles.append(Handle("duty", (shape.duty - table.phase) % 1 * turn, table.offset_v))
     elif isinstance(shape, TriangleShape):
-        found.append(
+        handles.append(
             Handle(
                 "peak",
                 (shape.symmetry - table.phase) % 1 * turn,
                 table.offset_v - table.amplitude_v,
             )
         )
-    return found
+    return handles
 
 
 def moved_table(

@@ -88,11 +88,11 @@ class ShapeSource(msgspec.Struct, frozen=True, dict=True):
             before = (self.at(middle) > level_v) == above[places]
             low, high = np.where(before, middle, low), np.where(before, high, middle)
         turns = np.mod(high, course.period_s) / course.period_s
-        found = [
+        instants = [
             (Fraction(turn).limit_denominator(10**12) % 1 * self.period_s, not was_above)
             for turn, was_above in zip(turns.tolist(), above[places].tolist(), strict=True)
         ]
-        return (self.period_s, tuple(sorted(found))) if found else None
+        return (self.period_s, tuple(sorted(instants))) if instants else None
 
     def filtered(self, poles_s: tuple[float, ...]) -> ShapeSource:
         """Through first-order low-passes."""

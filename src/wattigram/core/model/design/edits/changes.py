@@ -58,11 +58,11 @@ def fix_text(project: Project, edit: Edit) -> str:
         return ""
     if after == project:
         return ""
-    found = list(_changes(project, after, ""))
-    if not found:
+    changes = list(_changes(project, after, ""))
+    if not changes:
         return edit.label
-    text = "; ".join(found[:MOST_TOLD])
-    more = len(found) - MOST_TOLD
+    text = "; ".join(changes[:MOST_TOLD])
+    more = len(changes) - MOST_TOLD
     return text[0].upper() + text[1:] + (f"; and {more} more" if more > 0 else "")
 
 

@@ -87,14 +87,14 @@ class SetGenerator(Struct, frozen=True):
 
     @property
     def label(self) -> str:
-        one = self.generator
-        match one.output:
+        generator = self.generator
+        match generator.output:
             case ConstantLevel(voltage_v=volts):
-                return f"Hold {one.dac} at {format_volts(volts)}"
+                return f"Hold {generator.dac} at {format_volts(volts)}"
             case SoftwareRamp(from_v=low, to_v=high, dwell_s=dwell):
-                return f"Ramp {one.dac} from {format_volts(low)} to {format_volts(high)}, {format_si(dwell, 's')} a step"
+                return f"Ramp {generator.dac} from {format_volts(low)} to {format_volts(high)}, {format_si(dwell, 's')} a step"
             case Playback(table=table, repeat=repeat):
-                return f"Play {table} on {one.dac}{'' if repeat else ', one-shot'}"
+                return f"Play {table} on {generator.dac}{'' if repeat else ', one-shot'}"
 
     def apply(self, project: Project) -> Project:
         new = self.generator.name
