@@ -1,0 +1,32 @@
+"""Every answer of this district about every example, and about changed ones, as it was."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.paths import EXAMPLE_FILES
+from tests.recorded.figures import check_recorded
+from tests.recorded.questions import answers, changed_answers
+from tests.recorded.variations import variations
+from wattigram.core.model.design import Workspace, open_workspace
+
+PACKAGE = "wattigram.core.predict"
+
+
+@pytest.mark.parametrize("path", EXAMPLE_FILES, ids=lambda path: path.stem.split(".")[0])
+def test_figures_are_as_recorded(path: Path) -> None:
+    workspace = open_workspace(path)
+    check_recorded(f"predict/{path.stem.split('.')[0]}", answers(PACKAGE, workspace))
+
+
+@pytest.mark.parametrize("path", EXAMPLE_FILES, ids=lambda path: path.stem.split(".")[0])
+def test_changes_move_the_figures_that_are_recorded(path: Path) -> None:
+    workspace = open_workspace(path)
+    moved = changed_answers(PACKAGE, workspace, variations(workspace))
+    check_recorded(f"predict/{path.stem.split('.')[0]}-changed", moved)
+
+
+def test_formulas_give_what_is_recorded(kiln: Workspace) -> None:
+    check_recorded("predict/formulas", answers(PACKAGE, kiln, plain=True))
