@@ -36,6 +36,7 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.event_sources import Watch, watches
 from wattigram.core.model.design.project import Project
+from wattigram.core.model.design.templates import TEMPLATES, Template
 from wattigram.core.model.part import Dac
 from wattigram.core.predict.accuracy.latency import ComparedPair, compared_pairs
 from wattigram.core.predict.expected.stream import History
@@ -108,6 +109,7 @@ def subjects(workspace: Workspace, kind: type) -> Sequence[Subject] | None:
             if isinstance(generator.output, Playback)
         ],
         ComparedPair: [(pair.signal.name, pair) for pair in compared_pairs(project)],
+        Template: [(template.name, template) for template in TEMPLATES],
         bool: [("no", False), ("yes", True)],
         int: [(str(value), value) for value in (1, 3, 12, 16)],
         float: [(str(value), value) for value in (0.02, 0.5, 3.0, 170.0)],

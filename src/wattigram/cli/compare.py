@@ -34,9 +34,11 @@ def compare(first: Path, second: Path, every: bool, as_json: bool) -> None:
         for difference in differences:
             if every or not difference.is_equal:
                 mark = {"a": "‹ better", "b": "better ›", "": ""}[difference.better]
-                click.echo(
-                    f"{difference.subject:<22}{difference.figure:<20}{value_text(difference.a, difference.unit):>16}{value_text(difference.b, difference.unit):>16}  {mark}"
+                values = (
+                    value_text(value, difference.unit) for value in (difference.a, difference.b)
                 )
+                row = "".join(f"{text:>16}" for text in values)
+                click.echo(f"{difference.subject:<22}{difference.figure:<20}{row}  {mark}")
         if all(difference.is_equal for difference in differences):
             click.echo("The two designs come to the same figures.")
     raise click.exceptions.Exit(0 if all(difference.is_equal for difference in differences) else 1)

@@ -9,7 +9,7 @@ import pytest
 from tests.paths import EXAMPLE_FILES
 from tests.recorded.figures import check_recorded
 from tests.recorded.questions import answers, changed_answers
-from tests.recorded.variations import variations
+from tests.recorded.variations import VARIED, variations
 from wattigram.core.model.design import open_workspace
 
 PACKAGE = "wattigram.core.model"
@@ -21,7 +21,7 @@ def test_figures_are_as_recorded(path: Path) -> None:
     check_recorded(f"model/{path.stem.split('.')[0]}", answers(PACKAGE, workspace))
 
 
-@pytest.mark.parametrize("path", EXAMPLE_FILES, ids=lambda path: path.stem.split(".")[0])
+@pytest.mark.parametrize("path", VARIED, ids=lambda path: path.stem.split(".")[0])
 def test_changes_move_the_figures_that_are_recorded(path: Path) -> None:
     workspace = open_workspace(path)
     moved = changed_answers(PACKAGE, workspace, variations(workspace))

@@ -59,7 +59,8 @@ class ShapeSource(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def slope_v_s(self) -> float:
-        """Steepest slope, without jumps that last no time."""
+        """Steepest slope over a 4096th of the period: a staircase counts as what it follows, and not as
+        its settling."""
         course = self.course
         end = course.begin_s + (course.period_s or float(course.starts_s[-1]) + 1e-3)
         times = np.linspace(course.begin_s, end, _LOOKS)
