@@ -8,12 +8,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tests.core.firmware.compiled import needs_compiler, rebuilt
 from wattigram.core.advise.findings import find_all
 from wattigram.core.base.errors import PartError
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import Take, open_take
+from wattigram.core.firmware import write_firmware
 from wattigram.core.judge import prove
-from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.model.design import WaveformExpectation, Workspace, open_workspace
 from wattigram.core.model.part.svd import read_svd
 from wattigram.core.predict.accuracy import comparator_metrics, slot_settling
 from wattigram.core.predict.expected import expected_filtered, expected_raw
@@ -197,6 +199,65 @@ def test_what_the_design_has_is_named_first(name: str, cause: str, take_of: Take
 
 
 # Others
+
+
+def test_what_a_route_puts_out_comes_back(take_of: Taken) -> None:
+    """Each value that went out stands on the other input a conversion and a transfer later."""
+    design = case("program/pass-through-and-back")
+    assert "jumper-from-route" in codes(design)
+    take = take_of(design, 0.05)
+    given, back = take.raw("Line in"), take.raw("Line out")
+    assert given is not None
+    assert back is not None
+    newest = np.searchsorted(given.times_s, back.times_s - 4e-6) - 1
+    later = newest > 5
+    off_v = np.abs(back.volts - given.volts[np.maximum(newest, 0)])[later]
+    assert np.quantile(off_v, 0.9) < 6e-3  # the rest is where it settles
+    assert {verdict.outcome for verdict in prove(design, take).verdicts} == {"holds"}
+
+
+def test_nothing_is_expected_of_what_a_route_decides(take_of: Taken) -> None:
+    design = case("program/pass-through-and-back")
+    course = WaveformExpectation(signal="Line out", within_v=0.02)
+    asked = Workspace(design.project.replaced(expectations=(course,)), design.part)
+    proof = prove(asked, take_of(design, 0.05))
+    assert [verdict.outcome for verdict in proof.verdicts] == ["open"]
+    assert "B5" in proof.verdicts[0].note
+
+
+@needs_compiler
+def test_a_pin_follows_the_code_that_sets_its_duty(tmp_path: Path) -> None:
+    """The hook gives the timer what the lever's newest code says, so that the filtered pulses go
+    where the lever goes; the design's steady duty does not hold, and the line of C is named."""
+    design = case("program/duty-written-by-own-code")
+    course = WaveformExpectation(signal="Motor mean", within_v=0.05)
+    design = Workspace(design.project.replaced(expectations=(course,)), design.part)
+    folder = tmp_path / "c"
+    write_firmware(design, folder)
+    own = (FOLDER / "program/duty-written-by-own-code.own.c").read_text()
+    (folder / "own.c").write_text(own)
+    result = rebuilt(design, folder)
+    assert result.elf is not None, result.output
+    paths = [tmp_path / f"{number}.h5" for number in range(2)]
+    for path in paths:
+        record_run(design, 0.5, path, board=f"image:{result.elf}", fast=True)
+    with open_take(paths[0]) as take, open_take(paths[1]) as again:
+        lever, motor = take.raw("Feed lever"), take.raw("Motor mean")
+        assert lever is not None
+        assert motor is not None
+        count = min(len(lever.volts), len(motor.volts))
+        late = 38  # 13 ms behind the low-pass, and until the next samples are looked at
+        off_v = np.abs(motor.volts[late:count] - lever.volts[: count - late])
+        assert np.median(off_v) < 0.03
+        assert np.ptp(motor.volts) > 4.0
+        other = again.raw("Motor mean")
+        assert other is not None
+        assert np.array_equal(motor.items, other.items)
+        proof = prove(design, take)
+        line = 1 + own[: own.index("TIMER_PART")].count("\n")
+        assert [verdict.outcome for verdict in proof.verdicts] == ["fails"]
+        assert proof.causes[0].cause == "own-code-writes"
+        assert any(f"own.c:{line - up} or" in proof.causes[0].evidence for up in range(3))
 
 
 def test_a_route_with_nothing_wired_to_it_brings_nothing() -> None:

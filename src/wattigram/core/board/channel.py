@@ -107,6 +107,8 @@ class Channel:
             if watch is not None and watch.stops and config.taps[watch.tap].converter == stream
         ]
         self.stops = bool(stopping)
+        self.is_followed = False
+        """Each trigger by itself: what comes of one may change what the next one finds."""
         self._stops_at_once = any(tap.by_hardware for tap in stopping)
 
     @property
@@ -213,7 +215,7 @@ class Channel:
         filled: list[BufferPart] = []
         while len(starts := self.pace.advance(ticks, self._most_triggers())):
             filled += self._convert(starts, ticks, judged)
-            if self.stops:
+            if self.stops or self.is_followed:
                 break
         if self._service is not None and self._service.waiting:
             filled += self._fetch(
@@ -224,7 +226,7 @@ class Channel:
     def _most_triggers(self) -> int:
         """Triggers until something may stop the chain: the next one, or the next mark, where the
         program looks."""
-        if self._stops_at_once:
+        if self._stops_at_once or self.is_followed:
             return 1
         return (
             max(1, self._memory.until_mark // self.pace.slots_a_trigger)
@@ -357,6 +359,15 @@ class Channel:
     def unfinished(self) -> BufferPart | None:
         """Items since the last mark; they stay where they are."""
         return self._memory.unfinished if self.config.loop.delivers else None
+
+    def next_mark_ticks(self) -> int | None:
+        """Tick after which a steady converter has filled its next unit; None where nothing is handed
+        over."""
+        if not self.config.loop.delivers:
+            return None
+        last = self.converted + max(1, self._memory.until_mark) - 1
+        end = last // self._slots * self.config.cycle_ticks + self._end_of_slot[last % self._slots]
+        return int(end) + 2
 
     def skip_to(self, ticks: int) -> None:
         """A steady converter was off until then; it goes on with the next trigger."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,13 +21,11 @@ FloatArray = NDArray[np.float64]
 _LEVEL = PiecewiseWaveform(np.zeros(1), np.zeros(1), np.zeros(1), np.zeros(1), always=True)
 
 
-def dac_levels_v(dac: EffectiveDac) -> FloatArray:
-    """Volts of each code: offset, gain, a bend like a parabola, and a step too large into the upper
-    half.
+def levels_of_codes(dac: EffectiveDac, codes: NDArray[np.int64]) -> FloatArray:
+    """Volts of codes: offset, gain, a bend like a parabola, and a step too large into the upper half.
 
-    (codes,) float64.
+    ``codes`` and the result are (n,).
     """
-    codes = np.array(dac.codes, dtype=np.float64)
     share = codes / (1 << dac.bits)
     bend = 4 * dac.bend_lsb * share * (1 - share)
     carry = np.where(share >= 0.5, dac.carry_lsb, 0.0)
@@ -36,7 +35,7 @@ def dac_levels_v(dac: EffectiveDac) -> FloatArray:
 
 def dac_waveform(dac: EffectiveDac, tick_hz: int) -> PiecewiseWaveform:
     """The voltage of a DAC's pin."""
-    levels = dac_levels_v(dac)
+    levels = levels_of_codes(dac, np.array(dac.codes))
     if dac.steady:
         flat = np.zeros(1)
         return PiecewiseWaveform(np.zeros(1), levels[:1], flat, flat, always=True)
@@ -47,7 +46,7 @@ def dac_waveform(dac: EffectiveDac, tick_hz: int) -> PiecewiseWaveform:
         slew_v_s=dac.slew_v_s,
         repeat=dac.repeat,
         begin_s=dac.begin_ticks / tick_hz,
-        before_v=dac.before_v,
+        before_v=float(levels_of_codes(dac, np.zeros(1, dtype=np.int64))[0]),
     )
 
 
@@ -57,19 +56,37 @@ def pwm_waveform(pwm: EffectivePwm, tick_hz: int) -> PiecewiseWaveform:
     return pulse_train(0.0, pwm.high_v, pwm.high_counts * count_s, pwm.counts * count_s)
 
 
+class Wire(Protocol):
+    """What a wire carries."""
+
+    def at(self, times_s: FloatArray) -> FloatArray:
+        """Voltage at given instants, any shape of float64."""
+        ...
+
+
+class Live(Protocol):
+    """Pins whose voltage is made while the board runs."""
+
+    def wire(self, pin: str, poles_s: tuple[float, ...]) -> Wire | None:
+        """The voltage behind first-order low-passes; None for a pin that is known beforehand."""
+        ...
+
+
 class Outputs:
     """Courses of a board's output pins."""
 
-    def __init__(self, config: EffectiveConfig) -> None:
+    def __init__(self, config: EffectiveConfig, live: Live | None = None) -> None:
         self._courses = {dac.pin: dac_waveform(dac, config.tick_hz) for dac in config.dacs}
         self._courses |= {pwm.pin: pwm_waveform(pwm, config.tick_hz) for pwm in config.pwm}
-        self._wires: dict[tuple[str, tuple[float, ...]], PiecewiseWaveform] = {}
+        self._live = live
+        self._wires: dict[tuple[str, tuple[float, ...]], Wire] = {}
 
-    def course(self, pin: str, poles_s: tuple[float, ...] = ()) -> PiecewiseWaveform:
+    def course(self, pin: str, poles_s: tuple[float, ...] = ()) -> Wire:
         """What a wire from an output carries behind low-passes; 0 V where nothing comes out."""
         key = (pin, poles_s)
         if key not in self._wires:
-            self._wires[key] = self._courses.get(pin, _LEVEL).filtered(*poles_s)
+            live = self._live.wire(pin, poles_s) if self._live is not None else None
+            self._wires[key] = live or self._courses.get(pin, _LEVEL).filtered(*poles_s)
         return self._wires[key]
 
     def drive_voltage(self, drive: PinDrive, times_s: FloatArray) -> FloatArray:

@@ -16,6 +16,7 @@ from wattigram.core.board.event_detection import (
     DetectedEvent,
     ThresholdDetector,
 )
+from wattigram.core.board.live_pins import LivePins, is_fed_back
 from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.board.processing import NOTHING, Values
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
@@ -44,14 +45,20 @@ class Run:
         self.config = config
         self.sequence = first_sequence
         self.ticks = 0
-        outputs = Outputs(config)
+        self.live = LivePins(config, {*self._written_pins(config)})
+        outputs = Outputs(config, self.live)
         self.channels = [
             Channel(config, outputs, stream, threads) for stream in range(len(config.converters))
         ]
-        # What is started by events comes after what makes them.
+        samplers = self.live.samplers(config)
+        # What is started by events comes after what makes them, and what looks at a live pin after
+        # what moves it.
         self._in_order = sorted(
-            self.channels, key=lambda channel: channel.config.pace.kind == "events"
+            self.channels,
+            key=lambda channel: (channel.stream in samplers, channel.config.pace.kind == "events"),
         )
+        self._samplers = samplers
+        self._is_fed_back = is_fed_back(config, samplers)
         self._watchers = [
             ThresholdDetector(watch, number)
             for number, watch in enumerate(config.watches)
@@ -68,6 +75,11 @@ class Run:
             DmaRoute(config, number) for number in range(len(config.routes))
         ]
         self._routes += [TextPrinter(config, number) for number in range(len(config.texts))]
+
+    @staticmethod
+    def _written_pins(config: EffectiveConfig) -> Iterator[str]:
+        """Output pins that something writes to while the board runs."""
+        yield from (route.output for route in config.routes if route.output)
 
     @property
     def seconds(self) -> Fraction:
@@ -113,13 +125,30 @@ class Run:
 
     def advance(self, ticks: int, executor: Executor | None = None) -> list[bytes]:
         """Run until ``ticks`` after the start; cycles whose trigger comes before then are done."""
-        self.ticks = max(self.ticks, ticks)
+        frames: list[bytes] = []
+        while self.ticks < ticks:
+            frames += self._step(self._step_end(ticks), executor)
+        return frames
+
+    def _step_end(self, ticks: int) -> int:
+        """Up to where all can be worked out at once: not beyond a scan of what is fed back."""
+        if not self._is_fed_back:
+            return ticks
+        shortest = min(self.channels[number].config.cycle_ticks for number in self._samplers)
+        return min(ticks, self.ticks + max(1, shortest))
+
+    def _step(self, ticks: int, executor: Executor | None) -> list[bytes]:
+        self.ticks = ticks
         frames: list[bytes] = []
         for comparator in self._comparators:
             happened = comparator.advance(self.ticks)
             self._start_others(happened, None)
             frames += self._event_frames(happened)
+        is_moved = False
         for channel in self._in_order:
+            if channel.stream in self._samplers and not is_moved:
+                frames += self._route_frames()
+                is_moved = True
             while True:
                 before = channel.converted
                 parts, judged = channel.advance(self.ticks, executor)
@@ -139,6 +168,8 @@ class Run:
                 for ends, codes, places in results[config.converter] or ():
                     route.feed(ends, codes, places)
             seen = route.advance(float(self.ticks))
+            if isinstance(route, DmaRoute):
+                self.live.follow(route.route, seen)
             for begin in range(0, len(seen.ticks), EVENTS_A_FRAME):
                 part = SinkTrace(
                     seen.ticks[begin : begin + EVENTS_A_FRAME],

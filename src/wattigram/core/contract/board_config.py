@@ -76,7 +76,6 @@ class EffectiveDac(_Effective):
     lsb_v: Positive
     low_v: Finite
     high_v: Finite
-    before_v: Finite = 0.0
     offset_lsb: Finite = 0.0
     gain_error: Finite = 0.0
     bend_lsb: Finite = 0.0
@@ -138,6 +137,8 @@ class EffectiveRoute(_Effective):
     low_first: bool
     transfer_ticks: Ticks
     sink: Literal["send", "duty", "period", "dac"]
+    output: str = ""
+    """The pin that it moves."""
     wide_sink: bool = False
     byte_ticks: Positive = 1.0
     waiting: Annotated[int, Meta(ge=1, le=256)] = 1

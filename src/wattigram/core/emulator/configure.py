@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 
 import msgspec
 
@@ -10,7 +10,6 @@ from wattigram.core.base.errors import BoardError, RegisterError
 from wattigram.core.base.validation import ModelError
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectivePace
 from wattigram.core.emulator.board_setup import BoardSetup
-from wattigram.core.emulator.trial import RampSource
 from wattigram.core.model.design import Project, Threshold, Workspace
 from wattigram.core.silicon.deploy.project_config import silicon_config
 from wattigram.core.silicon.registers import NO_WINDOW, Observed, SiliconState, silicon_project
@@ -34,11 +33,8 @@ def image_silicon(
     setup: BoardSetup,
     read_codes: ReadCodes,
     observed: Observed,
-    ramps: Mapping[str, RampSource],
 ) -> Silicon:
     """The configuration that registers come to, with items as hardware leaves them.
-
-    ``ramps`` are those of DACs that software feeds.
 
     Raises
     ------
@@ -57,23 +53,11 @@ def image_silicon(
             f"Registers are set to what no board could run: {fault.first.text}."
         ) from fault
     converters = tuple(_raw(converter, state) for converter in config.converters)
-    dacs = tuple(
-        dac.unchecked(
-            begin_ticks=float(ramps[dac.name].begin_ticks),
-            update_ticks=float(ramps[dac.name].step_ticks),
-            codes=ramps[dac.name].codes,
-            repeat=ramps[dac.name].again,
-            steady=False,
-        )
-        if dac.name in ramps
-        else dac
-        for dac in config.dacs
-    )
     routes = tuple(
         one.unchecked(stream=setup.probes.get(route.channel, one.stream))
         for one, route in zip(config.routes, project.routes, strict=True)
     )
-    config = config.unchecked(converters=converters, dacs=dacs, routes=routes)
+    config = config.unchecked(converters=converters, routes=routes)
     return Silicon(config, dict(_watches(workspace)))
 
 

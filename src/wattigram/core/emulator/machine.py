@@ -9,9 +9,14 @@ import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image
+from wattigram.core.contract.link import LateWrite
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.cpu import Cpu, CpuError
 from wattigram.core.emulator.peripherals import Peripherals
+
+GENERATED = "wg_"
+"""Files that were written for the design."""
+MOST_LATE = 32
 
 
 class Activity(msgspec.Struct):
@@ -20,12 +25,18 @@ class Activity(msgspec.Struct):
     started: list[str] = msgspec.field(default_factory=list)
     enabled: list[tuple[str, bool]] = msgspec.field(default_factory=list)
     coded: list[tuple[str, int, int]] = msgspec.field(default_factory=list)
+    retimed: list[tuple[str, int]] = msgspec.field(default_factory=list)
+    """Timers with the ticks at which period, prescaler or duty was written."""
+
+    def __bool__(self) -> bool:
+        return bool(self.started or self.enabled or self.coded or self.retimed)
 
     def clear(self) -> None:
         """Forget it."""
         self.started.clear()
         self.enabled.clear()
         self.coded.clear()
+        self.retimed.clear()
 
 
 class UartLine:
@@ -69,6 +80,8 @@ class Machine:
         self.peripherals = Peripherals(setup.part, self)
         self.cpu = Cpu(image, memory, self.peripherals, self.peripherals.pages)
         self.fault: str | None = None
+        self.late: list[LateWrite] = []
+        """What own code changed while the board ran, each setting once; ticks since reset."""
         self.handling_cycles: dict[str, int] = {}
         """Instructions that the main loop takes for a result, by converter, as far as they were
         counted."""
@@ -205,6 +218,19 @@ class Machine:
     def on_dac_code(self, owner: str, code: int) -> None:
         """Firmware gave a DAC a code."""
         self.activity.coded.append((owner, self.now, code))
+
+    def on_late_write(self, owner: str, setting: str, before: int, after: int) -> None:
+        """A setting is changed for the first time since the board runs."""
+        place = self.image.line_at(self.cpu.pc)
+        if place.startswith(GENERATED):
+            # What was generated does as it was designed; own code may change the same later.
+            self.peripherals.changed.discard((owner, setting))
+        elif len(self.late) < MOST_LATE:
+            self.late.append(LateWrite(owner, setting, self.now, before, after, place))
+
+    def on_retimed(self, owner: str) -> None:
+        """Firmware changed period, prescaler or duty of a timer."""
+        self.activity.retimed.append((owner, self.now))
 
     def on_byte(self, owner: str, byte: int) -> None:
         """Firmware gave a UART a byte."""

@@ -29,6 +29,8 @@ _TOLD_BY = {
 """Flags that raise an interrupt as long as they are set, and the setting that lets them; none for
 those always let."""
 MOST_WRITTEN = 4096
+TIMING = ("period", "compare", "prescaler")
+"""Settings of a timer that a program may change while its pulses go on."""
 
 
 class PeripheralListener(Protocol):
@@ -66,6 +68,12 @@ class PeripheralListener(Protocol):
 
     def on_dac_code(self, owner: str, code: int) -> None:
         """Firmware gave a DAC a code."""
+
+    def on_late_write(self, owner: str, setting: str, before: int, after: int) -> None:
+        """A setting is changed for the first time since the board runs."""
+
+    def on_retimed(self, owner: str) -> None:
+        """Firmware changed period, prescaler or duty of a timer."""
 
     def on_byte(self, owner: str, byte: int) -> None:
         """Firmware gave a UART a byte."""
@@ -105,6 +113,8 @@ class Peripherals:
         self._empty_looks = self._byte_looks = 0
         self._rested_looking = False
         self.notes: list[str] = []
+        self.changed: set[tuple[str, str]] = set()
+        """Settings that were changed since the board runs: owner and name."""
         self.written: list[tuple[int, int, int]] = []
         """Writes of the set-up: address, bits, value."""
         self._shown = {
@@ -156,6 +166,7 @@ class Peripherals:
         self.alarm_at = None
         self.running = False
         self.notes.clear()
+        self.changed.clear()
         self.written.clear()
 
     def _is_system(self, line: int) -> bool:
@@ -290,10 +301,15 @@ class Peripherals:
                 self._listener.on_start(owner)
 
     def _changed(self, owner: str, what: str, code: int, before: int) -> None:
+        if self.running and code != before and (owner, what) not in self.changed:
+            self.changed.add((owner, what))
+            self._listener.on_late_write(owner, what, before, code)
         if self.running and what in {"on", "run"} and code != before:
             self._listener.on_enable(owner, bool(code))
         elif what == "data":
             self._listener.on_dac_code(owner, code)
+        elif self.running and what in TIMING:
+            self._listener.on_retimed(owner)
 
     def _live(self, register: RegisterAt, what: str) -> int:
         match register.block.kind:

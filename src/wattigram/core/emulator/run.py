@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections import Counter, deque
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Executor
 
 import numpy as np
+from msgspec.structs import replace
 
 from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
 from wattigram.core.board.dma_buffer import BufferPart
 from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetector
-from wattigram.core.contract.link import FLAG_FIRST, FLAG_UNSEQUENCED, FrameType
+from wattigram.core.contract.board_config import EffectiveConfig
+from wattigram.core.contract.link import FLAG_FIRST, FLAG_UNSEQUENCED, FrameType, LateWrite
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.emulator.result_delivery import (
@@ -28,6 +30,7 @@ LONGEST_STEP_S = 0.02
 another."""
 
 
+NEVER = 1 << 62
 Work = tuple[int, Callable[[], None]]
 """Something that comes to the program, and when: ticks since the start."""
 
@@ -75,10 +78,25 @@ class ImageRun(Run):
         the first beginning."""
         self._uart_bytes: dict[str, int] = {}
         self._by_name = {channel.config.name: channel for channel in self.channels}
+        self._pins = {dac.name: dac.pin for dac in config.dacs}
+        self._pins |= {pwm.name: pwm.pin for pwm in config.pwm}
+        """Pin of each DAC, and of each timer that puts out pulses."""
+        if self._samplers:
+            # What is sampled may follow from what the program did last: each result by itself.
+            self._is_split = True
+            for channel in self.channels:
+                channel.is_followed = not channel.is_steady
         self._handings = [
             ResultDelivery(machine, state, channel.config.name, len(channel.config.slots))
             for channel in self.channels
         ]
+
+    @staticmethod
+    def _written_pins(config: EffectiveConfig) -> Iterator[str]:
+        """Whatever the program may write to, beside what routes do."""
+        yield from Run._written_pins(config)
+        yield from (dac.pin for dac in config.dacs if dac.steady)
+        yield from (pwm.pin for pwm in config.pwm)
 
     @property
     def largest_step_ticks(self) -> int:
@@ -96,10 +114,25 @@ class ImageRun(Run):
             alarm = self._alarm()
             if self._is_split and alarm is not None:
                 target = min(target, max(self.ticks, alarm))
+            if self._samplers:
+                target = min(target, self._next_hand_over())
             self._until(target, executor)
             self._sound(self.ticks)
             self._set_now(self.ticks)
         return [*self._route_frames(), *self._uart_frames()]
+
+    def _next_hand_over(self) -> int:
+        """The next instant at which a steady converter has something for the program, not before the
+        next tick; a scan from now where others may have."""
+        due = [self.ticks + channel.config.cycle_ticks for channel in self.channels]
+        marks = [channel.next_mark_ticks() for channel in self.channels if channel.is_steady]
+        steady = [mark for mark in marks if mark is not None]
+        others = [
+            number
+            for number, channel in zip(due, self.channels, strict=True)
+            if channel.is_followed
+        ]
+        return max(self.ticks + 1, min([*steady, *others], default=NEVER))
 
     def _alarm(self) -> int | None:
         """When the system's alarm comes next, in ticks since the start."""
@@ -124,6 +157,9 @@ class ImageRun(Run):
             self._start_others(happened, None)
             self._event_frames(happened)
         work += self._waiting_events()
+        if self._samplers:
+            self._do(work)
+            work = []
         for channel in self._in_order:
             if not self._is_acted_upon(channel) and not self._is_off(channel):
                 work += self._advanced(channel, executor)
@@ -141,7 +177,7 @@ class ImageRun(Run):
 
     def _is_acted_upon(self, channel: Channel) -> bool:
         """What the program does may start or stop it, so that it goes step by step."""
-        return channel.stops or channel.config.pace.kind == "events"
+        return channel.stops or channel.is_followed or channel.config.pace.kind == "events"
 
     def _is_off(self, channel: Channel) -> bool:
         return channel.is_steady and self._halted.get(channel.config.name, False)
@@ -241,7 +277,7 @@ class ImageRun(Run):
     def _follow(self) -> None:
         """What the image did to the silicon takes effect."""
         activity = self.machine.activity
-        if not (activity.enabled or activity.started or activity.coded):
+        if not activity:
             return
         now = self.machine.now - self.epoch
         for owner, on in activity.enabled:
@@ -258,7 +294,28 @@ class ImageRun(Run):
             channel = self._by_name.get(owner)
             if channel is not None and channel.config.pace.kind == "events":
                 channel.pace.trigger_at(float(now))
+        for owner, at, code in activity.coded:
+            dac = self.live.dacs.get(self._pins.get(owner, ""))
+            if dac is not None:
+                dac.put(np.array([max(0.0, at - self.epoch)]), np.array([code]))
+        for owner, at in activity.retimed:
+            self._retime(owner, max(0, at - self.epoch))
         activity.clear()
+
+    def _retime(self, timer: str, ticks: int) -> None:
+        """A timer's registers hold something else: from the next period on, where they have second
+        ones, else at once."""
+        pulses = self.live.pulses.get(self._pins.get(timer, ""))
+        if pulses is None:
+            return
+        state = self.machine.peripherals.state
+        at = float(ticks)
+        pulses.put(
+            np.array([pulses.next_period(at) if state.flag(timer, "preload", False) else at]),
+            counts=np.array([state.number(timer, "period", 1)]),
+            high_counts=np.array([state.number(timer, "compare", 0)]),
+            count_ticks=float(state.number(timer, "prescaler", 1) * self._clock_divisor),
+        )
 
     def leave_partials(self) -> None:
         """Before the image may stop: what DMA has moved since the last mark lies in memory."""
@@ -278,6 +335,11 @@ class ImageRun(Run):
         ready = np.concatenate([channel.ready_ticks(part) for part in parts]) + self.epoch
         count = int(np.searchsorted(ready, self.machine.now, side="right"))
         return BufferPart(items[:count], parts[0].first, None), ready[:count]
+
+    def late_writes(self) -> list[LateWrite]:
+        """What own code changed since the last call, in ticks since the start."""
+        late, self.machine.late = self.machine.late, []
+        return [replace(write, ticks=max(0, write.ticks - self.epoch)) for write in late]
 
     def silicon_totals(self) -> dict[str, int]:
         """Counts that only the silicon knows."""

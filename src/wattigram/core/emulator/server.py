@@ -15,6 +15,7 @@ from wattigram.core.contract.link import (
     FAILED,
     FLAG_UNSEQUENCED,
     FrameType,
+    late_write_text,
     pointings_text,
     writes_text,
 )
@@ -179,11 +180,10 @@ class ImageServer(PortServer):
         """The firmware has set everything up: see what it does, and let the silicon go."""
         machine = self._machine
         if machine.fault is None:
-            early = list(machine.activity.coded)
             machine.activity.clear()
             machine.peripherals.running = True
             machine.handling_cycles = {}
-            self._trial = try_out(machine, early)
+            self._trial = try_out(machine)
             machine.handling_cycles = dict(self._trial.cycles)
         if machine.fault is None:
             try:
@@ -201,9 +201,7 @@ class ImageServer(PortServer):
             *pointings_text(self._trial.pointed),
         ]:
             self._say(FrameType.LOG, text)
-        silicon = image_silicon(
-            state, self._setup, self._read_codes, self._trial.observed, self._trial.ramps
-        )
+        silicon = image_silicon(state, self._setup, self._read_codes, self._trial.observed)
         for name, line in machine.uarts.items():
             line.byte_ticks = self._byte_ticks(name)
         if self._bench_text:
@@ -260,6 +258,9 @@ class ImageServer(PortServer):
         """Pass on what the board saw and what the firmware said; where that has stopped, so has the
         silicon."""
         said = self._machine.peripherals.take_outbox()
+        if isinstance(run, ImageRun):
+            for write in run.late_writes():
+                self._say(FrameType.LOG, late_write_text(write))
         ends = any(text.startswith(b"stopped") for text in said if len(text) < LONGEST_TEXT_BYTES)
         self._broadcast(frames)
         self._sequence = run.sequence

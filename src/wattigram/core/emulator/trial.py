@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import copy
 import statistics
-import time
 from collections import deque
 from collections.abc import Sequence
 
@@ -21,20 +20,6 @@ from wattigram.core.silicon.registers import Observed, SiliconState
 
 CALLS = 48
 MARKS = 4
-IDLE_ALARMS = 8
-SURE = 64
-"""Codes that must come again before a ramp is taken to begin anew."""
-MOST_STEPS = 1 << 14
-LONGEST_S = 1.5
-
-
-class RampSource(msgspec.Struct, frozen=True):
-    """Codes that software gives to a DAC; times in ticks since the start."""
-
-    begin_ticks: int
-    step_ticks: int
-    codes: tuple[int, ...]
-    again: bool
 
 
 class Trial(msgspec.Struct):
@@ -45,7 +30,6 @@ class Trial(msgspec.Struct):
     restarts: dict[str, bool] = msgspec.field(default_factory=dict)
     pointed: dict[str, ChannelPointing] = msgspec.field(default_factory=dict)
     """Of converters that software points: where to in turn, be it once or again and again."""
-    ramps: dict[str, RampSource] = msgspec.field(default_factory=dict)
 
     @property
     def observed(self) -> Observed:
@@ -53,11 +37,8 @@ class Trial(msgspec.Struct):
         return Observed(self.cycles, self.inputs, self.restarts)
 
 
-def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Trial:
-    """Let handlers run on made-up results, then put everything back as it was.
-
-    ``early_codes`` are those that DACs were given while everything was set up: DAC, ticks, code.
-    """
+def try_out(machine: Machine) -> Trial:
+    """Let handlers run on made-up results, then put everything back as it was."""
     trial = Trial()
     peripherals, cpu = machine.peripherals, machine.cpu
     snapshot = cpu.snapshot()
@@ -78,10 +59,6 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
                 if name in state.touched and state.is_on(name) and machine.fault is None:
                     peripherals.state = state.copy()
                     _converter(machine, name, trial)
-        if _has_dac(state) and machine.fault is None:
-            peripherals.state = state.copy()
-            peripherals.alarm_at, machine.now = kept[3], kept[4]
-            trial.ramps = _ramps(machine, early_codes)
     finally:
         cpu.stops.are_off = False
         cpu.restore(snapshot)
@@ -94,6 +71,8 @@ def try_out(machine: Machine, early_codes: Sequence[tuple[str, int, int]]) -> Tr
             kept[6],
         )
         machine.activity.clear()
+        machine.late.clear()
+        peripherals.changed.clear()
     return trial
 
 
@@ -194,53 +173,3 @@ def _period(sequence: Sequence[object]) -> int:
         if all(one == other for one, other in zip(sequence, sequence[period:], strict=False)):
             return period
     return len(sequence)
-
-
-def _has_dac(state: SiliconState) -> bool:
-    return any(
-        dac.name in state.touched and state.is_on(dac.name) for dac in state.registers.part.dacs
-    )
-
-
-def _ramps(machine: Machine, early: Sequence[tuple[str, int, int]]) -> dict[str, RampSource]:
-    """Codes that software gives to DACs as time goes on."""
-    codes: dict[str, list[tuple[int, int]]] = {}
-    for owner, at, code in early:
-        codes.setdefault(owner, []).append((at, code))
-    begun = time.monotonic()
-    epoch = machine.now
-    for number in range(MOST_STEPS):
-        alarm = machine.peripherals.alarm_at
-        if alarm is None or (number > IDLE_ALARMS and not codes) or machine.fault is not None:
-            break
-        if time.monotonic() - begun > LONGEST_S or (
-            codes and all(_again(given) for given in codes.values())
-        ):
-            break
-        machine.activity.clear()
-        machine.now = max(machine.now, alarm * machine.setup.clock_divisor)
-        machine.alarm()
-        machine.peripherals.take_outbox()
-        for owner, at, code in machine.activity.coded:
-            codes.setdefault(owner, []).append((at, code))
-    ramps: dict[str, RampSource] = {}
-    for owner, given in codes.items():
-        if len(given) < 2:
-            continue
-        period = _again(given)
-        values = tuple(code for _at, code in given)
-        step = max(1, given[-1][0] - given[-2][0])
-        begin = max(0, given[0][0] - epoch)
-        ramps[owner] = RampSource(begin, step, values[:period] if period else values, bool(period))
-    return ramps
-
-
-def _again(given: Sequence[tuple[int, int]]) -> int:
-    """After how many codes they begin anew, as far as the newest show; 0 where they do not."""
-    if len(given) < 2 * SURE or given[-1][1] != given[SURE - 1][1]:
-        return 0
-    if any(one[1] != other[1] for one, other in zip(given[-SURE:], given[:SURE], strict=True)):
-        return 0
-    values = [code for _at, code in given]
-    period = _period(values)
-    return period if period < len(values) else len(values) - SURE

@@ -306,18 +306,17 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def ramps(self) -> tuple[RampTable, ...]:
         """One for each ramp by software."""
+        made = {dac.name: dac for dac in self.config.dacs}
         return tuple(
             RampTable(
                 generator.dac,
                 generator.name,
-                dac.codes,
-                round(dac.begin_ticks),
-                round(dac.update_ticks),
-                dac.repeat,
+                made[generator.name].codes,
+                round(made[generator.name].begin_ticks),
+                round(made[generator.name].update_ticks),
+                made[generator.name].repeat,
             )
-            for generator, dac in zip(
-                self.workspace.project.generators, self.config.dacs, strict=True
-            )
+            for generator in self.workspace.project.generators
             if isinstance(generator.output, SoftwareRamp)
         )
 

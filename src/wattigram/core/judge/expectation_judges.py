@@ -45,12 +45,15 @@ from wattigram.core.model.design import (
     TripExpectation,
     WaveformExpectation,
 )
+from wattigram.core.predict.pins import set_while_running
 from wattigram.core.predict.timing import scan_timing
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20
 OF_EVENTS = (ThresholdExpectation, EdgesExpectation, TripExpectation, RouteExpectation)
 """Judged by what a board tells, and not by items."""
+OF_WHAT_IS_EXPECTED = (ThresholdExpectation, WaveformExpectation, PairExpectation, TripExpectation)
+"""Held against what design and bench predict."""
 HARDLY_ANY = 0.02
 """Share of what is due."""
 
@@ -99,6 +102,12 @@ def _judge(take: Take, expectation: Expectation) -> Judgement:
         return judge_rate(take, expectation)
     if isinstance(expectation, EdgesExpectation):
         return judge_edges(take, expectation)
+    if isinstance(expectation, OF_WHAT_IS_EXPECTED):
+        pin = set_while_running(take.workspace, take.workspace.project.signal(expectation.signal))
+        if pin:
+            return not_judged(
+                f"a route sets {pin} while the board runs: nothing is known beforehand"
+            )
     count = take.came(expectation.signal)
     if count < FEWEST_SAMPLES:
         return _too_few(take, expectation.signal, count)

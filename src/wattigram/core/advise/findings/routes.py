@@ -390,7 +390,8 @@ def jumper_from_nothing(workspace: Workspace) -> Iterator[Finding]:
                 "note",
                 f"pin {wiring.pin}",
                 f"What the jumper from {pin} brings is not known beforehand",
-                "A route sets that output while the board runs; the virtual board has 0 V there.",
+                "A route sets that output while the board runs: what comes is shown and measured, and no band "
+                "is drawn.",
                 signal=_signal_on(workspace, wiring.pin),
             )
         elif generator_on(workspace, pin) is None and pwm_on(workspace, pin) is None:

@@ -16,6 +16,7 @@ from wattigram.core.predict.expected import (
     expected_filtered,
     expected_raw,
 )
+from wattigram.core.predict.pins import set_while_running
 from wattigram.core.predict.timing import buffer_numbers
 
 FloatArray = NDArray[np.float64]
@@ -33,6 +34,8 @@ class ExpectedWindow:
         self._begin = 0
         self._values: FloatArray = np.empty(0)
         self.half_width_v = 0.0
+        self.is_known = not set_while_running(history[0][1], signal)
+        """Whether anything is expected: not of what a route sets while the board runs."""
         self.instants: SampleTimes | None = None
         """As stamped, where the board's program stamps; None for instants as designed."""
 
@@ -61,8 +64,8 @@ def expected_only(
 ) -> StreamPicture:
     """The band alone, from the start, before anything has run."""
     count = max(2, min(LARGEST_EXPECTED, round(span_s * rate_hz)))
-    low, high = to_columns(window.values(0, count), columns)
     empty = np.empty(0)
+    low, high = to_columns(window.values(0, count), columns) if window.is_known else (empty, empty)
     return StreamPicture(
         signal.name,
         0.0,
@@ -92,9 +95,13 @@ def picture(
     """
     count = len(volts)
     low, high = to_columns(volts, columns)
-    settled = window.values(begin, begin + count)
-    expected_low, expected_high = to_columns(settled, columns)
-    outside = np.count_nonzero(np.abs(volts - settled) > window.half_width_v)
+    in_band: bool | None = None
+    expected_low = expected_high = np.empty(0)
+    if window.is_known:
+        settled = window.values(begin, begin + count)
+        expected_low, expected_high = to_columns(settled, columns)
+        outside = np.count_nonzero(np.abs(volts - settled) > window.half_width_v)
+        in_band = bool(outside <= max(1.0, OUT_OF_BAND_SHARE * count))
     newest = max(1, round(min(0.1 * rate_hz, count)))
     return StreamPicture(
         signal.name,
@@ -105,7 +112,7 @@ def picture(
         expected_low,
         expected_high,
         window.half_width_v,
-        bool(outside <= max(1.0, OUT_OF_BAND_SHARE * count)),
+        in_band,
         float(volts[-newest:].mean()) if count else float("nan"),
     )
 

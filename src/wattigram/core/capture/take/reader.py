@@ -26,7 +26,9 @@ from wattigram.core.contract.link import (
     REDUCED_STREAM,
     STAMP_STREAM,
     ChannelPointing,
+    LateWrite,
     RegisterWrite,
+    parse_late_write,
     parse_pointing,
     parse_writes,
 )
@@ -233,6 +235,12 @@ class Take:
         nobody watched it."""
         parsed = (parse_pointing(line) for line in self.log if line.startswith("pointed "))
         return dict(one for one in parsed if one is not None)
+
+    @cached_property
+    def late_writes(self) -> tuple[LateWrite, ...]:
+        """What own code changed while the board ran, as it was seen to; empty where nobody watched."""
+        parsed = (parse_late_write(line) for line in self.log if line.startswith("changed "))
+        return tuple(write for write in parsed if write is not None)
 
     def as_of(self, workspace: Workspace) -> Take:
         """The same data beside another design, such as the one that the board really had; closed

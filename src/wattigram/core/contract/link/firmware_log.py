@@ -6,6 +6,8 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 
+import msgspec
+
 WORD = "registers"
 POLLED = "captured by polling memory"
 """In the line that begins a take of whoever reads memory: nothing comes but items."""
@@ -20,6 +22,9 @@ ChannelPointing = tuple[tuple[int, int], ...]
 """Channels with their sampling cycles, in the order in which software points a converter to
 them."""
 LONGEST_POINTING = 2048
+_LATE = re.compile(
+    r"changed ([0-9a-f]{1,8}) from ([0-9a-f]{1,8}) at (\d{1,18}) in (\S{1,200}) of (.{1,80}): (\S{1,40})"
+)
 _POINTED = re.compile(r"pointed ((?:\d{1,9}:\d{1,9} ){1,64})of (.{1,80})")
 
 
@@ -64,6 +69,45 @@ def pointings_text(pointings: Mapping[str, ChannelPointing]) -> list[str]:
         " ".join(["pointed", *(f"{channel}:{cycles}" for channel, cycles in pointing), "of", name])
         for name, pointing in pointings.items()
     ]
+
+
+class LateWrite(msgspec.Struct, frozen=True):
+    """The first change of a setting by code that nobody generated, while the board ran.
+
+    Attributes
+    ----------
+    ticks : since the start
+    before, after : what stood in the field, as codes
+    place : file and line, "" where the image does not say
+        Of where the processor was last known to be: the write is there or a few lines below.
+    """
+
+    owner: str
+    setting: str
+    ticks: int
+    before: int
+    after: int
+    place: str
+
+
+def late_write_text(write: LateWrite) -> str:
+    """A line for it: ``changed AFTER from BEFORE at TICKS in PLACE of OWNER: SETTING``, hexadecimal
+    values."""
+    return (
+        f"changed {write.after:x} from {write.before:x} at {write.ticks} in {write.place or '?'} of "
+        f"{write.owner}: {write.setting}"
+    )
+
+
+def parse_late_write(text: str) -> LateWrite | None:
+    """The write of such a line; None for any other line."""
+    match = _LATE.fullmatch(text) if len(text) <= LONGEST_POINTING else None
+    if match is None:
+        return None
+    after, before, ticks, place, owner, setting = match.groups()
+    return LateWrite(
+        owner, setting, int(ticks), int(before, 16), int(after, 16), "" if place == "?" else place
+    )
 
 
 def parse_pointing(text: str) -> tuple[str, ChannelPointing] | None:

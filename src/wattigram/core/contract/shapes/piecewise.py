@@ -155,6 +155,26 @@ class PiecewiseWaveform(msgspec.Struct, frozen=True, dict=True):
             total += weight * (gain * own + rest * np.exp(-since / pole))
         return total
 
+    @property
+    def decays_s(self) -> FloatArray:
+        """Time constants of the low-passes behind it, (poles,); one of a second where there is none."""
+        return np.array([pole for _weight, pole, _left in self._parts] or [1.0])
+
+    def modes(self, times_s: FloatArray) -> FloatArray:
+        """Share of each low-pass in the voltage of a waveform that has always been there.
+
+        Parameters
+        ----------
+        times_s : (n,) float64
+
+        Returns
+        -------
+        (poles, n) float64, volts, whose sum is the voltage; one row where there is no low-pass
+        """
+        since = times_s - self.begin_s
+        place = np.mod(since, self.period_s) if self.period_s else np.maximum(since, 0.0)
+        return np.array(self._by_pole(place) if self.poles_s else [self._steady(place)])
+
     def _swing_gain(self, pole: float) -> float:
         return self.tau_s / (self.tau_s - pole)
 

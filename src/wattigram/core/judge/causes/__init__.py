@@ -11,6 +11,7 @@ from wattigram.core.judge.causes import (  # noqa: F401
     levels,
     loopback,
     missing_samples,
+    own_code,
     rates,
     settling,
     stages,

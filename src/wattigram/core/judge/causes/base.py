@@ -313,6 +313,7 @@ def cause_tests() -> tuple[CauseTest, ...]:
 
 
 _ORDER = (
+    "own_code",
     "settling",
     "expectations_and_costs",
     "events",

@@ -11,6 +11,7 @@ from wattigram.core.predict.pins.input_pins import (
     input_voltage_v,
     is_looped_back,
     pin_impedance,
+    set_while_running,
     surroundings_of,
 )
 from wattigram.core.predict.pins.output_pins import (
@@ -54,6 +55,7 @@ __all__ = [
     "pwm_timing",
     "routed_pins",
     "serial_source",
+    "set_while_running",
     "settling_s",
     "surroundings_of",
     "threshold_pin",

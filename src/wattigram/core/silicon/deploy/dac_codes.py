@@ -2,15 +2,53 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from wattigram.core.contract.board_config import EffectiveDac, EffectivePwm
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.outputs import ConstantLevel
+from wattigram.core.model.design.route import DacDestination
 from wattigram.core.predict.pins import pwm_pin, pwm_timing
-from wattigram.core.predict.waveform import dac_playback, output_range_v
+from wattigram.core.predict.waveform import dac_lsb_v, dac_playback, output_range_v, settling_tau_s
 
 
 def effective_dacs(workspace: Workspace) -> tuple[EffectiveDac, ...]:
-    """One for each generator."""
+    """One for each generator, and for each DAC that a route alone writes to."""
+    return (*_played(workspace), *_fed(workspace))
+
+
+def _fed(workspace: Workspace) -> Iterator[EffectiveDac]:
+    """DACs that stand at code 0 until a route brings them another; their output is buffered."""
+    played = {generator.dac for generator in workspace.project.generators}
+    fed = {
+        route.destination.dac: None
+        for route in workspace.project.routes
+        if isinstance(route.destination, DacDestination) and route.destination.dac not in played
+    }
+    for name in fed:
+        dac = workspace.part.dac(name)
+        assert dac is not None
+        low_v, high_v = output_range_v(workspace, dac, buffered=True)
+        yield EffectiveDac(
+            name=name,
+            pin=dac.pin,
+            codes=(0,),
+            update_ticks=1.0,
+            steady=True,
+            bits=dac.bits,
+            lsb_v=dac_lsb_v(workspace, dac),
+            low_v=low_v,
+            high_v=high_v,
+            offset_lsb=dac.offset_lsb,
+            gain_error=dac.gain_error,
+            bend_lsb=dac.bend_lsb,
+            carry_lsb=dac.carry_lsb,
+            tau_s=settling_tau_s(dac, workspace.reference_v),
+            slew_v_s=dac.slew_v_s or 0.0,
+        )
+
+
+def _played(workspace: Workspace) -> tuple[EffectiveDac, ...]:
     tick_hz = workspace.bus_clock_hz.numerator
     dacs = []
     for generator in workspace.project.generators:
@@ -31,7 +69,6 @@ def effective_dacs(workspace: Workspace) -> tuple[EffectiveDac, ...]:
                 lsb_v=made.lsb_v,
                 low_v=low_v,
                 high_v=high_v,
-                before_v=made.before_v,
                 offset_lsb=dac.offset_lsb,
                 gain_error=dac.gain_error,
                 bend_lsb=dac.bend_lsb,

@@ -53,13 +53,14 @@ def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
     """What drives a pin, with the wires exchanged where somebody did that."""
     source = resolve_source(wiring, workspace.project.bench)
     driven = input_source(workspace, wiring.pin)
-    if isinstance(source, Jumper) and isinstance(driven, ShapeSource):
+    if isinstance(source, Jumper):
         poles = input_poles_s(workspace, wiring)
+        hum = ((wiring.hum_v, float(wiring.mains_hz), 0.0),) if wiring.hum_v else ()
         return PinDrive(
             shape="output",
             output=source.pin,
             poles_s=poles,
-            sines=driven.sines,
+            sines=driven.sines if isinstance(driven, ShapeSource) else hum,
             noise_v=driven.noise_v,
         )
     return driven.drive()

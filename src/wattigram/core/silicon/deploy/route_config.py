@@ -17,7 +17,7 @@ from wattigram.core.model.design.route import (
     UartDestination,
 )
 from wattigram.core.predict.clocks import set_timer, uart_timing
-from wattigram.core.predict.pins import misread_bytes, pwm_timing, serial_source
+from wattigram.core.predict.pins import misread_bytes, pwm_pin, pwm_timing, serial_source
 from wattigram.core.predict.timing import slot_order
 from wattigram.core.predict.waveform import codes_in_memory
 
@@ -120,6 +120,7 @@ def _sink(workspace: Workspace, route: Route) -> dict[str, Any]:
             is_duty = isinstance(route.destination, DutyDestination)
             return {
                 "sink": "duty" if is_duty else "period",
+                "output": pwm_pin(workspace, pwm),
                 "period_ticks": period_ticks,
                 "count_ticks": period_ticks / timing.counts,
                 "preload": pwm.preload,
@@ -128,7 +129,11 @@ def _sink(workspace: Workspace, route: Route) -> dict[str, Any]:
         case DacDestination(dac=name):
             dac = workspace.part.dac(name)
             assert dac is not None
-            return {"sink": "dac", "period_ticks": float(tick_hz / dac.update_rate_high_hz)}
+            return {
+                "sink": "dac",
+                "output": dac.pin,
+                "period_ticks": float(tick_hz / dac.update_rate_high_hz),
+            }
 
 
 def effective_texts(workspace: Workspace) -> tuple[EffectiveText, ...]:

@@ -160,7 +160,8 @@ class StreamPainter:
         t = theme()
         side = QRectF(rect.right() - 76, rect.top() + 8, 72, 16)
         state = picture.in_band if picture is not None else None
-        word = {True: "on band", False: "off band", None: "not run"}[state]
+        came = picture is not None and len(picture.low_v) > 0
+        word = {True: "on band", False: "off band", None: "no band" if came else "not run"}[state]
         draw_verdict(
             painter,
             QRectF(side.left(), side.top() + 2.5, 11, 11),

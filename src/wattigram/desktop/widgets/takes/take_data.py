@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from wattigram.core.capture.take import Overview, SignalSamples, Take, open_take
 from wattigram.core.model.design import Chain, Scale, Signal, Workspace, later_gain, signal_scale
 from wattigram.core.predict.expected import band_half_width_v, expected_settled_at, workspace_at
+from wattigram.core.predict.pins import set_while_running
 
 FloatArray = NDArray[np.float64]
 BAND_POINTS = 4
@@ -94,7 +95,8 @@ class TakeData(msgspec.Struct, frozen=True):
     ) -> tuple[FloatArray, FloatArray, FloatArray]:
         """(times, lows, highs) of the expected band in volts."""
         begin_s, end_s = max(0.0, begin_s), min(self.seconds, end_s)
-        if end_s <= begin_s:
+        signal = self.workspace.project.signal(trace.name)
+        if end_s <= begin_s or set_while_running(self.workspace, signal):
             return np.empty(0), np.empty(0), np.empty(0)
         times = np.linspace(begin_s, end_s, count * BAND_POINTS)
         history = self.take.history
