@@ -8,9 +8,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from tests.core.firmware.compiled import needs_compiler, rebuilt
+from tests.core.firmware.compiled import built, needs_compiler, rebuilt
 from wattigram.core.advise.findings import find_all
-from wattigram.core.base.errors import PartError
+from wattigram.core.base.errors import LinkError, PartError
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.firmware import write_firmware
@@ -223,6 +223,36 @@ def test_nothing_is_expected_of_what_a_route_decides(take_of: Taken) -> None:
     proof = prove(asked, take_of(design, 0.05))
     assert [verdict.outcome for verdict in proof.verdicts] == ["open"]
     assert "B5" in proof.verdicts[0].note
+
+
+@needs_compiler
+def test_a_board_without_a_converter_runs_with_and_without_firmware(tmp_path: Path) -> None:
+    """Bytes come in and set a duty; nothing is sampled, and the route is judged."""
+    design = case("program/receiver-only")
+    assert not design.project.chains
+    result = built(design, tmp_path / "c")
+    assert result.elf is not None
+    assert result.warnings == 0
+    values = []
+    for number, board in enumerate(("virtual", f"image:{result.elf}")):
+        path = tmp_path / f"{number}.h5"
+        outcome = record_run(design, 2.0, path, board=board, fast=True)
+        assert outcome.is_whole
+        assert outcome.samples == 0
+        with open_take(path) as take:
+            proof = prove(design, take)
+            assert [verdict.outcome for verdict in proof.verdicts] == ["fails"]
+            assert proof.causes[0].cause == "route-tears"
+            values.append(take.output(0).marked)
+    assert len(values[0]) == 80
+    assert np.array_equal(*values)
+
+
+def test_a_project_in_which_nothing_runs_says_so(tmp_path: Path) -> None:
+    design = case("program/receiver-only")
+    empty = Workspace(design.project.replaced(routes=(), pwm=(), expectations=()), design.part)
+    with pytest.raises(LinkError, match="Nothing in this project runs"):
+        record_run(empty, 1.0, tmp_path / "t.h5", fast=True)
 
 
 @needs_compiler

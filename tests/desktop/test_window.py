@@ -290,7 +290,7 @@ def test_an_empty_project_can_be_filled(
     window = open_window(path)
     assert not window.grab().isNull()
     window.board.start()
-    wait(lambda: "no chain to run" in window.notice.text)
+    wait(lambda: "Nothing in this project runs" in window.notice.text)
     for _ in range(2):
         window.actions_list.named("Add a signal").trigger()
     project = window.document.workspace.project

@@ -344,7 +344,8 @@ class BoardServer(PortServer):
                 and value.isdigit()
                 and len(value) < 16
             ):
-                each = self.config.converters[0].cycle_ticks if name == "cycles" else 1
+                first = next(iter(self.config.converters), None)
+                each = first.cycle_ticks if name == "cycles" and first is not None else 1
                 self._ticks_wanted = int(value) * each
             else:
                 raise BoardError(

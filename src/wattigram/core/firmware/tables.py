@@ -323,10 +323,11 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
 
 def check_firmware(workspace: Workspace) -> None:
     """Raise :class:`FirmwareError` for a design that firmware cannot be written for."""
-    if not workspace.project.chains:
+    project = workspace.project
+    if not (project.chains or project.routes or project.generators or project.pwm):
         raise FirmwareError(
-            "The project has no chain, so there is nothing to build.",
-            cure="Put a signal into a slot.",
+            "Nothing in this project runs, so there is nothing to build.",
+            cure="Put a signal into a slot, or add an output.",
         )
     memory = workspace.part.memory
     if memory is None or not workspace.part.blocks:

@@ -98,6 +98,7 @@ class ChainPage(QWidget):
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         both = QWidget()
+        both.setObjectName("page")
         stack = QVBoxLayout(both)
         stack.setContentsMargins(0, 0, 0, 0)
         stack.setSpacing(0)

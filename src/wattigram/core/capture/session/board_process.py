@@ -129,7 +129,12 @@ def virtual_board(
     LinkError, BoardError
         When it does not start.
     """
+    project = workspace.project
     if address == "virtual":
+        if not (project.chains or project.routes or project.generators or project.pwm):
+            raise LinkError(
+                "Nothing in this project runs.", cure="Put a signal into a slot, or add an output."
+            )
         return BoardProcess(effective_config(workspace, seed))
     if address.startswith(IMAGE):
         return ImageBoardProcess(board_setup(workspace, seed), Path(address.removeprefix(IMAGE)))

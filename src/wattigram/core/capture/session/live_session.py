@@ -186,10 +186,6 @@ class LiveSession:
 
     def _connect(self) -> None:
         address = self._address
-        if self.is_virtual and not self._workspace.project.chains:
-            raise LinkError(
-                "The project has no chain to run.", cure="Put a signal into a slot first."
-            )
         self._board = virtual_board(address, self._workspace)
         if self._board is not None:
             address = self._board.address

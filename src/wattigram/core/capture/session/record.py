@@ -82,8 +82,6 @@ def record_run(
     LinkError, TakeError
         When the board does not answer, or the take cannot be written.
     """
-    if not workspace.project.chains:
-        raise LinkError("The project has no chain to run.", cure="Put a signal into a slot first.")
     if not numbered:
         check_target(out, overwrite)
     with ExitStack() as stack:
@@ -132,7 +130,7 @@ def record_run(
                 f"{format_rounded(came_ticks / tick_hz, 's')} of "
                 f"{format_rounded(ticks / tick_hz, 's')} came."
             )
-        if not reception.samples:
+        if not reception.samples and workspace.project.chains:
             notes.append("Not one sample came.")
         if reception.decoder.stats.bytes_skipped:
             notes.append(
@@ -151,7 +149,9 @@ def record_run(
             take=writer.path,
             seconds=came_ticks / tick_hz,
             wanted_s=ticks / tick_hz,
-            is_whole=not ended and came_ticks >= ticks and reception.samples > 0,
+            is_whole=not ended
+            and came_ticks >= ticks
+            and (reception.samples > 0 or not workspace.project.chains),
             cycles=reception.totals.get("cycles", 0),
             samples=reception.samples,
             lost_cycles=reception.lost_cycles,
@@ -178,6 +178,8 @@ def _whole_cycles(workspace: Workspace, seconds: float, reception: StreamReceive
     """Ticks to run: whole cycles of the first chain where that is steady."""
     assert reception.identity is not None
     tick_hz = reception.identity.tick_hz
+    if not workspace.project.chains:
+        return max(1, math.ceil(seconds * tick_hz))
     cycle = scan_timing(workspace, workspace.project.chains[0])
     if cycle.stamped or cycle.items_limit is not None:
         return max(1, math.ceil(seconds * tick_hz))

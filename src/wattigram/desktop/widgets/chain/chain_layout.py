@@ -129,6 +129,8 @@ def lay_out(workspace: Workspace, width: float, line: float, room: float = 0.0) 
     ]
     if loose:
         add(None, loose)
+    if not rows:
+        y += row_height  # what to do stands there
     return ChainLayout(tuple(columns), tuple(yokes), tuple(rows), y, header)
 
 

@@ -239,7 +239,7 @@ class ChainRows(QWidget):
             painter.setPen(color(theme().soft))
             painter.setFont(text_font(1))
             painter.drawText(
-                self.rect(),
+                self.rect().adjusted(0, int(layout.header_height), 0, 0),
                 Qt.AlignmentFlag.AlignCenter,
                 "No signal yet. Ctrl+Shift+N adds one, Ctrl+K offers templates.",
             )
