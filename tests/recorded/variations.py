@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from fractions import Fraction
+from pathlib import Path
 
 from tests.paths import EXAMPLE_FILES
 from wattigram.core.base.errors import WattigramError
@@ -29,12 +30,19 @@ from wattigram.core.model.design.edits import (
 from wattigram.core.model.design.stage import BlockAverage, LowPassFilter, MovingAverage, SumFilter
 from wattigram.core.predict.pins.input_pins import surroundings_of
 
+TESTS = Path(__file__).parents[1]
 VARIED = [
     path
     for path in EXAMPLE_FILES
     if path.stem.split(".")[0] in ("studio-kiln", "kiln-safety", "kiln-ramp", "wheel")
 ]
 """Examples that are changed: between them they have all that a design can have."""
+CASES = [
+    path
+    for path in sorted((TESTS / "cases").rglob("*.wattigram.toml"))
+    if path.parent.name in ("circuit", "program", "verdicts")
+]
+"""Designs that once came out wrong: they have what examples avoid."""
 STAGES = (
     None,
     SumFilter(count=4, done_in="hardware"),

@@ -46,6 +46,12 @@ class PeripheralListener:
     def on_dac_code(self, owner: str, code: int) -> None:
         self.seen.append(("coded", owner, code))
 
+    def on_late_write(self, owner: str, setting: str, before: int, after: int) -> None:
+        self.seen.append(("changed", owner, setting, before, after))
+
+    def on_retimed(self, owner: str) -> None:
+        self.seen.append(("retimed", owner))
+
     def on_byte(self, owner: str, byte: int) -> None:
         self.seen.append(("sent", owner, byte))
 
@@ -172,8 +178,29 @@ def test_what_firmware_does_while_it_runs_is_told(
         4,
         1,
     )
-    assert around.seen[:2] == [("started", "ADC 1"), ("enabled", "ADC 1", False)]
+    assert around.seen[:3] == [
+        ("started", "ADC 1"),
+        ("changed", "ADC 1", "on", 1, 0),
+        ("enabled", "ADC 1", False),
+    ]
+    osprey.write(power, 4, 1)
+    assert around.seen[-1] == ("enabled", "ADC 1", True)  # told as a change once only
     assert osprey.written == [(power, 32, 1), (go, 32, 1)]
+
+
+def test_a_timer_that_is_set_anew_is_told(osprey: Peripherals, around: PeripheralListener) -> None:
+    top = address("osprey-x2", "Timer 1", "period")
+    osprey.write(top, 4, 99)
+    osprey.running = True
+    osprey.write(top, 4, 99)
+    assert around.seen == []
+    osprey.write(top, 4, 50)
+    osprey.write(top, 4, 51)
+    assert around.seen == [
+        ("changed", "Timer 1", "period", 99, 50),
+        ("retimed", "Timer 1"),
+        ("retimed", "Timer 1"),
+    ]
 
 
 def test_lines_of_the_system_outlive_a_new_start(osprey: Peripherals) -> None:

@@ -9,13 +9,13 @@ import pytest
 from tests.paths import EXAMPLE_FILES
 from tests.recorded.figures import check_recorded
 from tests.recorded.questions import answers, changed_answers
-from tests.recorded.variations import VARIED, variations
+from tests.recorded.variations import CASES, VARIED, variations
 from wattigram.core.model.design import open_workspace
 
 PACKAGE = "wattigram.core.silicon"
 
 
-@pytest.mark.parametrize("path", EXAMPLE_FILES, ids=lambda path: path.stem.split(".")[0])
+@pytest.mark.parametrize("path", [*EXAMPLE_FILES, *CASES], ids=lambda path: path.stem.split(".")[0])
 def test_figures_are_as_recorded(path: Path) -> None:
     workspace = open_workspace(path)
     check_recorded(f"silicon/{path.stem.split('.')[0]}", answers(PACKAGE, workspace))

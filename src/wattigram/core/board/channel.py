@@ -374,6 +374,23 @@ class Channel:
         self.cycles = max(self.cycles, -(-ticks // self.config.cycle_ticks))
         self.converted = self.cycles * self._slots
 
+    def all_ready_ticks(self, parts: list[BufferPart]) -> list[IntArray]:
+        """The same of each of several hand-overs that follow each other."""
+        if len(parts) < 2:
+            return [self.ready_ticks(part) for part in parts]
+        counts = [len(part.items) for part in parts]
+        numbers = np.concatenate(
+            [np.arange(part.first, part.first + len(part.items)) for part in parts]
+        )
+        held = (
+            np.concatenate([part.held_ticks for part in parts if part.held_ticks is not None])
+            if parts[0].held_ticks is not None
+            else self._steady_numbered(numbers)
+        )
+        ready = held + self._held_to_end[numbers % self._slots]
+        ends = np.cumsum(counts).tolist()
+        return [ready[end - count : end] for end, count in zip(ends, counts, strict=True)]
+
     def ready_ticks(self, part: BufferPart) -> IntArray:
         """Instants at which the items of a hand-over were ready, (n,) ticks."""
         places = np.arange(part.first, part.first + len(part.items)) % self._slots
@@ -391,7 +408,9 @@ class Channel:
         )
 
     def _steady_held(self, first: int, count: int) -> IntArray:
-        numbers = np.arange(first, first + count, dtype=np.int64)
+        return self._steady_numbered(np.arange(first, first + count, dtype=np.int64))
+
+    def _steady_numbered(self, numbers: IntArray) -> IntArray:
         held = np.rint(self._held_of_slot + self._extra).astype(np.int64)
         return np.asarray(
             numbers // self._slots * self.config.cycle_ticks + held[numbers % self._slots]

@@ -77,6 +77,8 @@ class Cpu:
         self._uc.mem_map(memory.code_begin, code_bytes, uc_api.UC_PROT_READ | uc_api.UC_PROT_EXEC)
         self._uc.mem_map(memory.data_begin, data_bytes)
         self._register_pages = register_pages
+        self._contexts: list[Any] = []
+        """Room for what an interrupt puts aside, to be used again."""
         for page in sorted(register_pages):
             self._uc.mmio_map(page, PAGE, self._reader(page), None, self._writer(page), None)
         for segment in image.segments:
@@ -158,13 +160,15 @@ class Cpu:
 
     def call(self, entry: int) -> None:
         """Run a handler as an interrupt would, and come back to where the processor stood."""
-        context = self._uc.context_save()
+        context = self._contexts.pop() if self._contexts else self._uc.context_save()
+        self._uc.context_update(context)
         self._stack_frame()
         self._uc.reg_write(arm.UC_ARM_REG_LR, EXCEPTION_RETURN)
         try:
             self._go(entry | 1, _HANDLER_END)
         finally:
             self._uc.context_restore(context)
+            self._contexts.append(context)
 
     def _stack_frame(self) -> None:
         """What an interrupt leaves on the stack (Armv7-M, B1.5.6); only a debugger ever looks at

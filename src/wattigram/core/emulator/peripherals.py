@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Callable
+from functools import partial
 from typing import Protocol
 
 import msgspec
@@ -19,6 +21,7 @@ CALIBRATION_READS = 3
 EMPTY_LOOKS = 4
 """A main loop that looks in vain so often, for bytes or for results, waits by looking."""
 MOST_OUTBOX_BYTES = 64 << 20
+ShownField = tuple[int, int, Callable[[], int]]
 _TOLD_BY = {
     "half-seen": "half",
     "full-seen": "full",
@@ -117,15 +120,8 @@ class Peripherals:
         """Settings that were changed since the board runs: owner and name."""
         self.written: list[tuple[int, int, int]] = []
         """Writes of the set-up: address, bits, value."""
-        self._shown = {
-            register.address: tuple(
-                (field.sets, field.mask, field.low)
-                for field in register.register.fields
-                if field.access not in {"read-write", "write"}
-            )
-            for register in self.registers.registers
-        }
-        """Fields of each register that show what the silicon does, and not what was written."""
+        self._known: dict[int, tuple[RegisterAt, tuple[ShownField, ...]]] = {}
+        """Registers that were read before, by the address that was read."""
         self._flags: dict[str, list[tuple[str, int, str]]] = {}
         for register in self.registers.registers:
             for one in register.register.fields:
@@ -200,16 +196,28 @@ class Peripherals:
 
     def read(self, address: int, size: int) -> int:
         """Value of a register as firmware reads it."""
-        register = self.registers.at(address)
-        if register is None:
-            if address >= SYSTEM_CONTROL_PAGE:
+        known = self._known.get(address)
+        if known is None:
+            register = self.registers.at(address)
+            if register is None:
+                if address < SYSTEM_CONTROL_PAGE:
+                    self._note(f"A read of {address:#010x}, where there is no register.")
                 return 0
-            self._note(f"A read of {address:#010x}, where there is no register.")
-            return 0
+            known = self._known[address] = (register, self._fields_of(register))
+        register, shown = known
         value = self.state.shadow.value(register)
-        for sets, mask, low in self._shown[register.address]:
-            value = value & ~mask | self._live(register, sets) << low & mask
+        for mask, low, now in shown:
+            value = value & ~mask | now() << low & mask
         return value >> 8 * (address - register.address) & ((1 << 8 * size) - 1)
+
+    def _fields_of(self, register: RegisterAt) -> tuple[ShownField, ...]:
+        """Fields that show what the silicon does, and not what was written: mask, place, and who
+        knows what they show."""
+        return tuple(
+            (field.mask, field.low, self._live(register, field.sets))
+            for field in register.register.fields
+            if field.access not in {"read-write", "write"}
+        )
 
     def peek(self, address: int) -> int:
         """One byte of a register as it is; nothing is taken by it."""
@@ -308,36 +316,48 @@ class Peripherals:
             self._listener.on_enable(owner, bool(code))
         elif what == "data":
             self._listener.on_dac_code(owner, code)
-        elif self.running and what in TIMING:
+        elif self.running and what in TIMING and code != before:
             self._listener.on_retimed(owner)
 
-    def _live(self, register: RegisterAt, what: str) -> int:
+    def _live(self, register: RegisterAt, what: str) -> Callable[[], int]:
+        """Who knows what a field shows."""
+        owner = register.owner
         match register.block.kind:
             case "system":
                 return self._live_system(what)
             case "converter":
-                return self._live_converter(register, what)
+                return partial(self._live_converter, register, what)
             case "uart" if what == "room":
-                return int(self._listener.has_room(register.owner))
+                return lambda: int(self._listener.has_room(owner))
             case _:
-                return self.live.get((register.owner, what, register.index), 0)
+                return partial(self._flag, (owner, what, register.index))
 
-    def _live_system(self, what: str) -> int:
+    def _flag(self, key: tuple[str, str, int]) -> int:
+        return self.live.get(key, 0)
+
+    def _live_system(self, what: str) -> Callable[[], int]:
         match what:
             case "ticks-low":
-                ticks = self._listener.ticks
-                self._held_high = ticks >> 32
-                return ticks & 0xFFFFFFFF
+                return self._ticks_low
             case "ticks-high":
-                return self._held_high & 0xFFFFFFFF
+                return lambda: self._held_high & 0xFFFFFFFF
             case "waiting":
-                if not self.inbox and self._listener.in_main:
-                    self._look_for_bytes()
-                return min(len(self.inbox), 0xFFFF)
+                return self._waiting_bytes
             case "received":
-                return self.inbox.popleft() if self.inbox else 0
+                return lambda: self.inbox.popleft() if self.inbox else 0
             case _:
-                return self.live.get((self.registers.system, what, 0), 0)
+                return partial(self._flag, (self.registers.system, what, 0))
+
+    def _ticks_low(self) -> int:
+        """The lower half; the upper one is held until it is read."""
+        ticks = self._listener.ticks
+        self._held_high = ticks >> 32
+        return ticks & 0xFFFFFFFF
+
+    def _waiting_bytes(self) -> int:
+        if not self.inbox and self._listener.in_main:
+            self._look_for_bytes()
+        return min(len(self.inbox), 0xFFFF)
 
     def _look_for_bytes(self) -> None:
         self._byte_looks += 1

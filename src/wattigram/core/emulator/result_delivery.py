@@ -10,7 +10,6 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.channel import Channel
 from wattigram.core.board.dma_buffer import BufferPart
 from wattigram.core.board.event_detection import DetectedEvent
 from wattigram.core.emulator.cpu import CpuError
@@ -82,12 +81,14 @@ class ResultDelivery:
         self._registers: RegisterMap = state.registers
         self._shadow = state.shadow
 
-    def hand(self, channel: Channel, part: BufferPart, epoch: int, next_number: int) -> None:
+    def hand(self, part: BufferPart, ready: IntArray, next_number: int) -> None:
         """Put a unit of results where firmware looks for it, and call whoever waits for it.
 
-        ``next_number`` is that of the next item that firmware will be given.
+        Parameters
+        ----------
+        ready : (items,) int64, ticks since reset at which each was there
+        next_number : of the next item that firmware will be given
         """
-        ready = channel.ready_ticks(part) + epoch
         self._show(part, ready)
         if self.delivery == "dma":
             self._live.tally = part.first + len(part.items)

@@ -208,18 +208,25 @@ class ImageRun(Run):
             return []
         queue = []
         following = [part.first for part in parts[1:]] + [channel.handed_over]
-        for part, next_number in zip(parts, following, strict=True):
-            at = int(channel.ready_ticks(part)[-1])
-            queue.append((at, self._handing(handing, channel, part, next_number)))
+        for part, next_number, ready in zip(
+            parts, following, channel.all_ready_ticks(parts), strict=True
+        ):
+            work = self._handing(handing, channel, part, ready + self.epoch, next_number)
+            queue.append((int(ready[-1]), work))
         self._undone[channel.stream] += parts
         return queue
 
     def _handing(
-        self, handing: ResultDelivery, channel: Channel, part: BufferPart, number: int
+        self,
+        handing: ResultDelivery,
+        channel: Channel,
+        part: BufferPart,
+        ready: IntArray,
+        number: int,
     ) -> Callable[[], None]:
         def hand() -> None:
             self._undone[channel.stream].popleft()
-            handing.hand(channel, part, self.epoch, number)
+            handing.hand(part, ready, number)
 
         return hand
 
