@@ -6,11 +6,13 @@ from pathlib import Path
 
 import pytest
 
+from tests.conftest import edited
+from tests.core.judge.test_mistakes import MISTAKES
 from tests.paths import EXAMPLE_FILES
 from tests.recorded.figures import check_recorded
 from tests.recorded.questions import answers, changed_answers
 from tests.recorded.variations import CASES, VARIED, variations
-from wattigram.core.model.design import open_workspace
+from wattigram.core.model.design import Workspace, open_workspace
 
 PACKAGE = "wattigram.core.advise"
 
@@ -26,3 +28,8 @@ def test_changes_move_the_figures_that_are_recorded(path: Path) -> None:
     workspace = open_workspace(path)
     moved = changed_answers(PACKAGE, workspace, variations(workspace))
     check_recorded(f"advise/{path.stem.split('.')[0]}-changed", moved)
+
+
+def test_mistakes_move_the_figures_that_are_recorded(kiln: Workspace) -> None:
+    wrong = ((mistake.name, edited(kiln, *mistake.edits)) for mistake in MISTAKES)
+    check_recorded("advise/mistakes", changed_answers(PACKAGE, kiln, wrong))

@@ -6,6 +6,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.conftest import edited
+from tests.core.judge.test_mistakes import MISTAKES
 from tests.paths import EXAMPLE_FILES
 from tests.recorded.figures import check_recorded
 from tests.recorded.questions import answers, changed_answers
@@ -30,3 +32,8 @@ def test_changes_move_the_figures_that_are_recorded(path: Path) -> None:
 
 def test_formulas_give_what_is_recorded(kiln: Workspace) -> None:
     check_recorded("predict/formulas", answers(PACKAGE, kiln, plain=True))
+
+
+def test_mistakes_move_the_figures_that_are_recorded(kiln: Workspace) -> None:
+    wrong = ((mistake.name, edited(kiln, *mistake.edits)) for mistake in MISTAKES)
+    check_recorded("predict/mistakes", changed_answers(PACKAGE, kiln, wrong))

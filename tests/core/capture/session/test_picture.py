@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import edited
-from wattigram.core.capture.session.live_session import _stretch
+from wattigram.core.capture.session.stream_drawer import _stretch
 from wattigram.core.capture.session.stream_view import (
     ExpectedWindow,
     expected_only,
