@@ -9,9 +9,8 @@ import math
 import os
 import zlib
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import is_dataclass
 from fractions import Fraction
-from functools import cached_property
+from functools import cache, cached_property
 from pathlib import Path
 from typing import Any
 
@@ -74,7 +73,7 @@ def _leaves(value: Any, depth: int) -> Iterator[Any]:
         yield from _leaves(msgspec.to_builtins(value, enc_hook=str), depth)
     elif isinstance(value, Workspace):
         yield value.build_id
-    elif isinstance(value, msgspec.Struct) or is_dataclass(value):
+    elif isinstance(value, msgspec.Struct):
         yield from _of_struct(value, depth)
     else:
         yield type(value).__name__
@@ -84,19 +83,24 @@ def _of_struct(value: Any, depth: int) -> Iterator[Any]:
     if depth > 5:
         yield type(value).__name__
         return
-    names = [field.name for field in msgspec.structs.fields(value)]
-    names += [
-        name
-        for name, member in inspect.getmembers(type(value))
-        if isinstance(member, property | cached_property) and not name.startswith("_")
-    ]
-    for name in names:
+    for name in _members(type(value)):
         try:
             member = getattr(value, name)
         except Exception:  # not said of this one
             continue
         if not callable(member):
             yield from _leaves(member, depth + 1)
+
+
+@cache
+def _members(kind: type) -> tuple[str, ...]:
+    """Fields of a struct, and properties besides."""
+    worked_out = (
+        name
+        for name, member in inspect.getmembers(kind)
+        if isinstance(member, property | cached_property) and not name.startswith("_")
+    )
+    return (*kind.__struct_fields__, *worked_out)  # type: ignore[attr-defined]
 
 
 def _array(values: np.ndarray[Any, Any]) -> Iterator[Any]:

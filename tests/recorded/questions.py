@@ -6,10 +6,10 @@ import importlib
 import inspect
 import pkgutil
 import random
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from fractions import Fraction
+from functools import cache
 from itertools import product
-from types import ModuleType
 from typing import Any, get_type_hints
 
 import numpy as np
@@ -125,29 +125,33 @@ def subjects(workspace: Workspace, kind: type) -> Sequence[Subject] | None:
     return named.get(kind)
 
 
-def modules_of(package: str) -> Iterator[ModuleType]:
-    """All modules of a package."""
-    root = importlib.import_module(package)
-    for found in pkgutil.walk_packages(root.__path__, package + "."):
-        yield importlib.import_module(found.name)
-
-
-def questions_of(package: str, workspace: Workspace) -> Iterator[Question]:
-    """Functions whose required arguments are a design and things that it has."""
-    for module in modules_of(package):
+@cache
+def asked_of(package: str) -> tuple[tuple[str, Callable[..., Any], Mapping[str, Any]], ...]:
+    """Public functions of a package, with the types of the arguments that they must have."""
+    root, found = importlib.import_module(package), []
+    for known in pkgutil.walk_packages(root.__path__, package + "."):
+        module = importlib.import_module(known.name)
         for name, function in sorted(vars(module).items()):
             plain = inspect.unwrap(function) if inspect.isfunction(function) else None
             if name.startswith("_") or plain is None or plain.__module__ != module.__name__:
                 continue
             hints = get_type_hints(plain)
-            pools = {
-                parameter.name: _pool(workspace, parameter.name, hints[parameter.name])
+            kinds = {
+                parameter.name: hints[parameter.name]
                 for parameter in inspect.signature(plain).parameters.values()
                 if parameter.default is parameter.empty or hints[parameter.name] is bool
             }
-            if pools and all(pool is not None for pool in pools.values()):
-                is_plain = all(hints[argument] in PLAIN for argument in pools)
-                yield f"{module.__name__.rpartition('.')[2]}.{name}", function, pools, is_plain
+            if kinds:
+                found.append((f"{known.name.rpartition('.')[2]}.{name}", function, kinds))
+    return tuple(found)
+
+
+def questions_of(package: str, workspace: Workspace) -> Iterator[Question]:
+    """Functions whose required arguments are a design and things that it has."""
+    for name, function, kinds in asked_of(package):
+        pools = {argument: _pool(workspace, argument, kind) for argument, kind in kinds.items()}
+        if all(pool is not None for pool in pools.values()):
+            yield name, function, pools, all(kind in PLAIN for kind in kinds.values())
 
 
 def answers(
