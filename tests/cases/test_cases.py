@@ -15,6 +15,7 @@ from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.firmware import write_firmware
 from wattigram.core.judge import prove
+from wattigram.core.judge.threshold_events import crossings
 from wattigram.core.model.design import WaveformExpectation, Workspace, open_workspace
 from wattigram.core.model.part.svd import read_svd
 from wattigram.core.predict.accuracy import comparator_metrics, slot_settling
@@ -223,6 +224,19 @@ def test_nothing_is_expected_of_what_a_route_decides(take_of: Taken) -> None:
     proof = prove(asked, take_of(design, 0.05))
     assert [verdict.outcome for verdict in proof.verdicts] == ["open"]
     assert "B5" in proof.verdicts[0].note
+
+
+def test_a_stop_that_was_meant_fails_nothing(take_of: Taken) -> None:
+    """The threshold stops the chain for half a second each time; what it finds when it goes on is an
+    event anew, and noise decides when it comes."""
+    design = case("program/stop-and-restart")
+    take = take_of(design, 2.0)
+    watch = design.watches[0]
+    crossed = crossings(take, watch)
+    assert len(take.events) >= 3
+    assert {event.entered for event in crossed.wanted} == {True}
+    outcomes = [verdict.outcome for verdict in prove(design, take).verdicts]
+    assert outcomes == ["open", "holds"]
 
 
 @needs_compiler

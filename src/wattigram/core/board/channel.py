@@ -375,7 +375,7 @@ class Channel:
         self.converted = self.cycles * self._slots
 
     def all_ready_ticks(self, parts: list[BufferPart]) -> list[IntArray]:
-        """The same of each of several hand-overs that follow each other."""
+        """The same of each of several hand-overs that follow each other, each (n,) int64."""
         if len(parts) < 2:
             return [self.ready_ticks(part) for part in parts]
         counts = [len(part.items) for part in parts]

@@ -220,6 +220,8 @@ class _Follower:
             if self._is_inside and is_last:
                 self.is_over = True
                 return
+            if self._is_inside and window.action == "stop":
+                self._is_inside, self._in_a_row = False, 0  # after the pause it begins anew
             position += 1
 
 
