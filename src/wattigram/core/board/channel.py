@@ -15,6 +15,7 @@ from wattigram.core.board.event_timed_codes import TimedSynth, combine
 from wattigram.core.board.isr_timing import IsrTimeline
 from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.board.processing import Tap, Values
+from wattigram.core.board.slot_times import SlotTimes
 from wattigram.core.board.trigger_schedule import Starts, TriggerSchedule
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
 
@@ -64,18 +65,7 @@ class Channel:
             else None
         )
         self._memory = DmaBuffer(self.config.loop)
-        self._held_of_slot = np.array([slot.held_ticks for slot in self.config.slots])
-        last = [(slot.repeats - 1) * slot.each_ticks for slot in self.config.slots]
-        self._extra = np.array(last)
-        self._up = np.array([slot.up for slot in self.config.slots], dtype=np.int32)
-        self._end_of_slot = np.array([slot.end_ticks for slot in self.config.slots])
-        starts = np.array([slot.start_ticks for slot in self.config.slots])
-        self._held_in_slot, self._end_in_slot = (
-            self._held_of_slot - starts,
-            self._end_of_slot - starts,
-        )
-        held = np.rint(self._held_of_slot + self._extra).astype(np.int64)
-        self._held_to_end = np.rint(self._end_of_slot).astype(np.int64) - held
+        self._times = SlotTimes(self.config)
         loop_items = self.config.loop.items
         self.taps = [
             (number, Tap(tap, self._slots, loop_items if not tap.by_hardware else self._slots))
@@ -170,45 +160,24 @@ class Channel:
             codes = combine(sums, np.arange(len(sums)) % self._slots, self.config)
         self.cycles = end
         if self._by_hardware:
-            judged += self._judge_hardware(codes, self._steady_held(self.converted, len(codes)))
+            numbers = np.arange(self.converted, self.converted + len(codes), dtype=np.int64)
+            judged += self._judge_hardware(codes, self._times.held(numbers))
         self.converted = end * self._slots
-        codes = self._aligned(codes)
+        codes = self._times.aligned(codes)
         if self.results is not None and len(codes):
-            ends = self._steady_ends(end, len(codes))
+            ends = self._times.end(self._numbers(end, len(codes)))
             self.results.append((ends, codes.astype(np.int64), np.arange(len(codes)) % self._slots))
         if not self.config.loop.delivers:
             return []
         if self._service is None or self.config.service is None:
-            held = (
-                self._steady_held(end * self._slots - len(codes), len(codes))
-                if self.config.stamped
-                else None
-            )
+            held = self._times.held(self._numbers(end, len(codes))) if self.config.stamped else None
             return self._memory.write(codes, held)
         if self.config.service.keep == "halves":
             return self._serve_halves(self._memory.write(codes), float(ticks))
-        held = (
-            self._steady_held(end * self._slots - len(codes), len(codes))
-            if self.config.stamped
-            else None
+        held = self._times.held(self._numbers(end, len(codes))) if self.config.stamped else None
+        return self._serve_items(
+            codes, held, self._times.end(self._numbers(end, len(codes))), float(ticks)
         )
-        return self._serve_items(codes, held, self._steady_ends(end, len(codes)), float(ticks))
-
-    def _steady_ends(self, end_cycle: int, count: int) -> NDArray[np.float64]:
-        """Instants at which the last results of the cycles before one were ready."""
-        numbers = np.arange(end_cycle * self._slots - count, end_cycle * self._slots)
-        return np.asarray(
-            numbers // self._slots * self.config.cycle_ticks
-            + self._end_of_slot[numbers % self._slots]
-        )
-
-    def _aligned(self, codes: NDArray[Any], first_place: int = 0) -> NDArray[Any]:
-        """Codes from a slot on, moved to where they lie in their items; in place."""
-        if self._up.any():
-            up = np.resize(np.roll(self._up, -first_place), len(codes))
-            codes <<= np.maximum(up, 0)
-            codes >>= np.maximum(-up, 0)
-        return codes
 
     def _advance_timed(self, until: int, judged: list[Judgeable]) -> list[BufferPart]:
         ticks = float(until)
@@ -236,14 +205,13 @@ class Channel:
 
     def _convert(self, starts: Starts, ticks: float, judged: list[Judgeable]) -> list[BufferPart]:
         places = starts.places
-        held = starts.ticks + self._held_in_slot[places]
+        held, ends = self._times.of_starts(starts.ticks, places)
         codes = self._timed.codes(held, places)
-        instants = np.rint(held + self._extra[places]).astype(np.int64)
+        instants = self._times.last_held(held, places)
         judged += self._judge_hardware(codes, instants)
         self.converted += len(codes)
         self.cycles = self.pace.cycles
-        ends = starts.ticks + self._end_in_slot[places]
-        codes = self._aligned(codes, int(places[0]))
+        codes = self._times.aligned(codes, int(places[0]))
         if self.results is not None:
             self.results.append((ends, codes.copy(), places))
         if starts.fetched is not None and self.config.loop.delivers:
@@ -335,10 +303,8 @@ class Channel:
     def _mark_ticks(self, half: BufferPart) -> float:
         if half.held_ticks is not None:
             return float(half.held_ticks[-1])
-        last = half.first + len(half.items) - 1
-        return last // self._slots * self.config.cycle_ticks + float(
-            self._end_of_slot[last % self._slots]
-        )
+        last = np.array([half.first + len(half.items) - 1])
+        return float(self._times.end(last)[0])
 
     def finish(self) -> list[BufferPart]:
         """What is left when the board is stopped."""
@@ -365,9 +331,8 @@ class Channel:
         over."""
         if not self.config.loop.delivers:
             return None
-        last = self.converted + max(1, self._memory.until_mark) - 1
-        end = last // self._slots * self.config.cycle_ticks + self._end_of_slot[last % self._slots]
-        return int(end) + 2
+        last = np.array([self.converted + max(1, self._memory.until_mark) - 1])
+        return int(self._times.end(last)[0]) + 2
 
     def skip_to(self, ticks: int) -> None:
         """A steady converter was off until then; it goes on with the next trigger."""
@@ -385,16 +350,16 @@ class Channel:
         held = (
             np.concatenate([part.held_ticks for part in parts if part.held_ticks is not None])
             if parts[0].held_ticks is not None
-            else self._steady_numbered(numbers)
+            else self._times.held(numbers)
         )
-        ready = held + self._held_to_end[numbers % self._slots]
+        ready = self._times.ready(numbers, held)
         ends = np.cumsum(counts).tolist()
         return [ready[end - count : end] for end, count in zip(ends, counts, strict=True)]
 
     def ready_ticks(self, part: BufferPart) -> IntArray:
         """Instants at which the items of a hand-over were ready, (n,) ticks."""
-        places = np.arange(part.first, part.first + len(part.items)) % self._slots
-        return np.asarray(self.held_ticks(part) + self._held_to_end[places])
+        numbers = np.arange(part.first, part.first + len(part.items))
+        return self._times.ready(numbers, self.held_ticks(part))
 
     def held_ticks(self, part: BufferPart) -> IntArray:
         """Held instant of each item of a hand-over, as its number says or as it was stamped.
@@ -402,19 +367,14 @@ class Channel:
         (items,) int64.
         """
         return (
-            self._steady_held(part.first, len(part.items))
+            self._times.held(np.arange(part.first, part.first + len(part.items), dtype=np.int64))
             if part.held_ticks is None
             else part.held_ticks
         )
 
-    def _steady_held(self, first: int, count: int) -> IntArray:
-        return self._steady_numbered(np.arange(first, first + count, dtype=np.int64))
-
-    def _steady_numbered(self, numbers: IntArray) -> IntArray:
-        held = np.rint(self._held_of_slot + self._extra).astype(np.int64)
-        return np.asarray(
-            numbers // self._slots * self.config.cycle_ticks + held[numbers % self._slots]
-        )
+    def _numbers(self, end_cycle: int, count: int) -> IntArray:
+        """Numbers of the last items of the cycles before one."""
+        return np.arange(end_cycle * self._slots - count, end_cycle * self._slots, dtype=np.int64)
 
     def judge(self, part: BufferPart) -> list[Judgeable]:
         """What the program's own taps make of a hand-over."""
