@@ -97,3 +97,53 @@ def test_it_is_the_same_in_any_steps(tmp_path: Path) -> None:
     for one, other in zip(*found, strict=True):
         count = min(len(one), len(other))
         assert np.array_equal(one[:count], other[:count])
+
+
+TABLE = """
+format = "wattigram-project"
+version = 5
+name = "table by route"
+part = "marten-m3"
+reference = "supply"
+signals = [{ name = "Back", pin = "B0" }]
+
+[[chains]]
+converter = "ADC 1"
+divider = 3
+slots = [{ signal = "Back", sampling_cycles = 64 }]
+trigger = { kind = "timer", timer = "Timer 1", period = "50 µs" }
+readout = { kind = "dma", channel = "DMA 1" }
+buffer = { name = "Loop A", samples = 64 }
+
+[[tables]]
+name = "Saw"
+points = 64
+amplitude = "1 V"
+offset = "1.5 V"
+shape = { kind = "sawtooth" }
+
+[[routes]]
+name = "Saw to DAC"
+channel = "DMA 2"
+request = "timer"
+timer = { timer = "Timer 2", period = "100 µs" }
+source = { kind = "table", table = "Saw" }
+destination = { kind = "dac", dac = "DAC 2" }
+
+[[bench]]
+pin = "B0"
+source_resistance = "0 Ω"
+source = { kind = "jumper", pin = "B5" }
+"""
+
+
+def test_a_table_that_a_route_carries_is_played(take_of: Callable[..., Take]) -> None:
+    """64 codes at 10 kHz, over and over: each stands for two scans of 50 µs."""
+    take = take_of(workspace_from_text(TABLE, "table"), 0.1)
+    written = take.output(0)
+    assert len(written.marked) == 1000
+    assert np.array_equal(written.marked[:64], written.marked[64:128])
+    back = volts(take, "Back")
+    lsb_v = 3.3 / 4096
+    assert np.abs(back[1:1001:2] - written.marked[:500] * lsb_v).max() < 4e-3
+    assert np.ptp(back) > 1.9

@@ -10,6 +10,7 @@ from wattigram.core.model.design import (
     SoftwareTrigger,
     Threshold,
     ThresholdTrigger,
+    TimerTrigger,
     Workspace,
 )
 from wattigram.core.model.design.outputs import (
@@ -22,10 +23,13 @@ from wattigram.core.model.design.outputs import (
     UartSetup,
 )
 from wattigram.core.model.design.route import (
+    DacDestination,
     DutyDestination,
     PeriodDestination,
     ResultSource,
     Route,
+    RouteTimer,
+    TableSource,
 )
 from wattigram.core.predict.timing import slot_order
 from wattigram.core.silicon.registers.hardware_thresholds import hardware_thresholds
@@ -227,6 +231,8 @@ class _Dresser:
                 (other for other in self.silicon.routes if other.channel == route.channel), None
             )
             if real is None:
+                played = self._played(route)
+                merged += [played] if played is not None else []
                 continue
             sink, source = real.destination, real.source
             if isinstance(sink, (DutyDestination, PeriodDestination)):
@@ -242,6 +248,24 @@ class _Dresser:
                 )
             )
         return merged
+
+    def _played(self, route: Route) -> Route | None:
+        """A table that a route carries to a DAC: registers know no difference to one that is
+        played."""
+        sink = route.destination
+        real = self._generators.get(sink.dac) if isinstance(sink, DacDestination) else None
+        if real is None or not isinstance(real.output, Playback):
+            return None
+        playback = real.output
+        if playback.channel != route.channel or not isinstance(route.source, TableSource):
+            return None
+        trigger = playback.update_trigger
+        timer = (
+            RouteTimer(timer=trigger.timer, period_s=trigger.period_s)
+            if isinstance(trigger, TimerTrigger)
+            else route.timer
+        )
+        return route.replaced(source=TableSource(table=playback.table), timer=timer)
 
     def _slot_name(self, source: ResultSource) -> str | None:
         real = self.silicon.chain(source.converter)
