@@ -118,11 +118,11 @@ static void report(uint32_t n, uint64_t now)
 
 void wg_periodic_work(void)
 {
-    const uint64_t now = wg_port_now();
     uint64_t first = 0u;
     if (wg_ramp_count + wg_report_count == 0u) {
         return;
     }
+    const uint64_t now = wg_port_now();
     for (uint32_t n = 0u; n < wg_ramp_count; n++) {
         step(n, now);
         if (ramps[n].place < wg_ramps[n].count && (first == 0u || ramps[n].due < first)) {
