@@ -122,9 +122,9 @@ static void judge(const feeding *now, bool is_filtered, uint32_t first, uint32_t
         if (calm.is_known && codes[n] - calm.first <= calm.span) {
             continue;
         }
-        const int64_t value = widened(now->design, codes[n]);
-        wg_threshold_feed(now->filter, is_filtered, value, ticks_of(now->items, first + n));
-        calm = wg_threshold_calm(now->filter, is_filtered, value, now->design->signed_bits != 0u);
+        const int64_t number = widened(now->design, codes[n]);
+        wg_threshold_feed(now->filter, is_filtered, number, ticks_of(now->items, first + n));
+        calm = wg_threshold_calm(now->filter, is_filtered, number, now->design->signed_bits != 0u);
     }
     if (is_filtered) {
         now->state->calm_filtered = calm;

@@ -125,33 +125,33 @@ def generator_steps(
     if isinstance(output, Playback) and timer is not None:
         table = workspace.project.table(output.table)
         assert table is not None
-        dma = SetupBuilder(registers, output.channel)
-        dma.put("request", timer.timer)
-        dma.put("from", Symbol("table", output.table))
-        dma.put("to", registers.find(generator.dac, "data").field_address)
-        dma.put("count", table.points)
+        moving = SetupBuilder(registers, output.channel)
+        moving.put("request", timer.timer)
+        moving.put("from", Symbol("table", output.table))
+        moving.put("to", registers.find(generator.dac, "data").field_address)
+        moving.put("count", table.points)
         if output.start_index % table.points:
-            dma.put("place", output.start_index % table.points)
-        dma.put("repeat", output.repeat, only=False)
-        dma.put("from-width", 16, only=16)
-        dma.put("to-width", 16, only=16)
-        dma.put("from-step", True, only=True)
-        dma.put("to-step", False, only=False)
+            moving.put("place", output.start_index % table.points)
+        moving.put("repeat", output.repeat, only=False)
+        moving.put("from-width", 16, only=16)
+        moving.put("to-width", 16, only=16)
+        moving.put("from-step", True, only=True)
+        moving.put("to-step", False, only=False)
         yield SetupStep(
             "set-up",
             output.channel,
             f"{output.channel} plays {output.table}",
             "A point for each update.",
-            tuple(dma.settings),
+            tuple(moving.settings),
         )
-        dma = SetupBuilder(registers, output.channel)
-        dma.put("on", True)
+        moving = SetupBuilder(registers, output.channel)
+        moving.put("on", True)
         yield SetupStep(
             "output",
             output.channel,
             f"enable {output.channel}",
             "Before the first update asks for a point.",
-            tuple(dma.settings),
+            tuple(moving.settings),
         )
 
 
