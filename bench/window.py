@@ -34,13 +34,11 @@ def window_rows() -> Iterator[Row]:
     highs = [low - rng.uniform(2, 20, WIDTH) for low in lows]
     x = np.arange(WIDTH, dtype=np.float64)
     image = QImage(WIDTH, HEIGHT, QImage.Format.Format_RGB32)
-    prebuilt = [
-        [
-            QLineF(float(a), float(b), float(a), float(c))
-            for a, b, c in zip(x, low, high, strict=True)
-        ]
-        for low, high in zip(lows, highs, strict=True)
-    ]
+    prebuilt = []
+    for low, high in zip(lows, highs, strict=True):
+        joined = LineBuffer()  # each column touches the one before, so that lines are longer
+        fill_trace(joined, x, low, high)
+        prebuilt.append([QLineF(*row) for row in joined.segments(WIDTH).tolist()])
     pen = QPen()
     pen.setWidthF(1.0)
 

@@ -20,8 +20,8 @@ from wattigram.core.board.settling import ScanSettling, conversions
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConverter, EffectiveSlot
 
 BLOCK_SAMPLES = 1 << 16
-PIECE_SAMPLES = 1 << 15
-"""Worked on at once, small enough to stay in the processor's cache."""
+PIECE_SAMPLES = 1 << 16
+"""Worked on at once: with smaller pieces threads wait for one another more than memory costs."""
 
 
 class ConverterSynth:
