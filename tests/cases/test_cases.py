@@ -217,6 +217,15 @@ def test_what_a_route_puts_out_comes_back(take_of: Taken) -> None:
     assert {verdict.outcome for verdict in prove(design, take).verdicts} == {"holds"}
 
 
+@needs_compiler
+def test_it_comes_back_with_firmware_too(tmp_path: Path) -> None:
+    design = case("program/pass-through-and-back")
+    elf = built(design, tmp_path / "c").elf
+    record_run(design, 0.05, tmp_path / "t.h5", board=f"image:{elf}", fast=True)
+    with open_take(tmp_path / "t.h5") as take:
+        assert {verdict.outcome for verdict in prove(design, take).verdicts} == {"holds"}
+
+
 def test_nothing_is_expected_of_what_a_route_decides(take_of: Taken) -> None:
     design = case("program/pass-through-and-back")
     course = WaveformExpectation(signal="Line out", within_v=0.02)

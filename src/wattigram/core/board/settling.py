@@ -202,7 +202,7 @@ class ScanSettling:
         self._main = Recurrence(carry, rows)
         self._take = np.tile((1 - carry).astype(np.float32), rows)
         loaded = [_capacitor(pin, inputs, period_s, rows) for pin in _loaded(inputs)]
-        self._capacitors = [conversion for conversion in loaded if conversion is not None]
+        self._capacitors = [capacitor for capacitor in loaded if capacitor is not None]
         self._turns = self._count_turns()
         count = max(1, len(inputs))
         reaches = [-(-self._main.reach // count)]
@@ -324,7 +324,7 @@ class ScanSettling:
             missing[:, place] *= np.float32(capacitor.push[place])
             pin, share = capacitor.cross[place]
             if share and pin in before:
-                other = next(by_pin for by_pin in self._capacitors if by_pin.pin == pin)
+                other = next(known for known in self._capacitors if known.pin == pin)
                 missing[:, place] += before[pin][:, other.columns.index(column)] * np.float32(share)
         flat = missing.ravel()
         moved = np.empty_like(flat)

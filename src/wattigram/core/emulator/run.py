@@ -77,6 +77,8 @@ class ImageRun(Run):
         """How often the condition of each watch of the hardware began to hold, and ended; ticks of
         the first beginning."""
         self._uart_bytes: dict[str, int] = {}
+        self._moved: list[bytes] = []
+        """What routes moved before somebody looked at the pins that they move."""
         self._by_name = {channel.config.name: channel for channel in self.channels}
         self._pins = {dac.name: dac.pin for dac in config.dacs}
         self._pins |= {pwm.name: pwm.pin for pwm in config.pwm}
@@ -119,7 +121,8 @@ class ImageRun(Run):
             self._until(target, executor)
             self._sound(self.ticks)
             self._set_now(self.ticks)
-        return [*self._route_frames(), *self._uart_frames()]
+        moved, self._moved = [*self._moved, *self._route_frames()], []
+        return [*moved, *self._uart_frames()]
 
     def _next_hand_over(self) -> int:
         """The next instant at which a steady converter has something for the program, not before the
@@ -161,6 +164,8 @@ class ImageRun(Run):
             self._do(work)
             work = []
         for channel in self._in_order:
+            if channel.stream in self._samplers:
+                self._moved += self._route_frames()
             if not self._is_acted_upon(channel) and not self._is_off(channel):
                 work += self._advanced(channel, executor)
         pending = deque(sorted(work, key=_at))
