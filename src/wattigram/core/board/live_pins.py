@@ -9,7 +9,7 @@ import numpy as np
 from wattigram.core.board.dma_routes import SinkTrace
 from wattigram.core.board.live_output import LiveDac, LivePulses, LiveVoltage
 from wattigram.core.board.output_waveforms import Wire
-from wattigram.core.contract.board_config import EffectiveConfig, EffectiveRoute
+from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveRoute
 from wattigram.core.contract.link import OVERWRITTEN, TORN
 
 MARKS = OVERWRITTEN | TORN
@@ -56,19 +56,24 @@ class LivePins:
         elif pulses is not None:
             pulses.put(ticks, counts=values + 1)
 
-    def samplers(self, config: EffectiveConfig) -> set[int]:
+    def reach(self, bench: EffectiveBench, pin: str | None) -> bool:
+        """Whether such a pin is wired to an input."""
+        drive = bench.pins.get(pin or "")
+        return drive is not None and drive.shape == "output" and self.has(drive.output)
+
+    def has(self, pin: str | None) -> bool:
+        """Whether it is such a pin."""
+        return pin in self.dacs or pin in self.pulses
+
+    def samplers(self, config: EffectiveConfig, bench: EffectiveBench) -> set[int]:
         """Converters that look at such a pin."""
-        live = {*self.dacs, *self.pulses}
         return {
             number
             for number, converter in enumerate(config.converters)
             if any(
-                drive is not None and drive.shape == "output" and drive.output in live
+                self.reach(bench, pin)
                 for slot in converter.slots
-                for drive in (
-                    config.bench.pins.get(slot.pin),
-                    config.bench.pins.get(slot.negative or ""),
-                )
+                for pin in (slot.pin, slot.negative)
             )
         }
 

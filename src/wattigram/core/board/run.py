@@ -50,15 +50,7 @@ class Run:
         self.channels = [
             Channel(config, outputs, stream, threads) for stream in range(len(config.converters))
         ]
-        samplers = self.live.samplers(config)
-        # What is started by events comes after what makes them, and what looks at a live pin after
-        # what moves it.
-        self._in_order = sorted(
-            self.channels,
-            key=lambda channel: (channel.stream in samplers, channel.config.pace.kind == "events"),
-        )
-        self._samplers = samplers
-        self._is_fed_back = is_fed_back(config, samplers)
+        self._put_in_order(config.bench)
         self._watchers = [
             ThresholdDetector(watch, number)
             for number, watch in enumerate(config.watches)
@@ -75,6 +67,17 @@ class Run:
             DmaRoute(config, number) for number in range(len(config.routes))
         ]
         self._routes += [TextPrinter(config, number) for number in range(len(config.texts))]
+
+    def _put_in_order(self, bench: EffectiveBench) -> None:
+        """What is started by events comes after what makes them, and what looks at a live pin after
+        what moves it."""
+        samplers = self.live.samplers(self.config, bench)
+        self._in_order = sorted(
+            self.channels,
+            key=lambda channel: (channel.stream in samplers, channel.config.pace.kind == "events"),
+        )
+        self._samplers = samplers
+        self._is_fed_back = is_fed_back(self.config, samplers)
 
     @staticmethod
     def _written_pins(config: EffectiveConfig) -> Iterator[str]:
@@ -118,6 +121,7 @@ class Run:
 
     def set_bench(self, bench: EffectiveBench) -> None:
         """Turn knobs; holds from the next cycle on."""
+        self._put_in_order(bench)
         for channel in self.channels:
             channel.set_bench(bench)
         for comparator in self._comparators:

@@ -13,7 +13,7 @@ from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
 from wattigram.core.board.dma_buffer import BufferPart
 from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetector
-from wattigram.core.contract.board_config import EffectiveConfig
+from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
 from wattigram.core.contract.link import FLAG_FIRST, FLAG_UNSEQUENCED, FrameType, LateWrite
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.machine import Machine
@@ -83,15 +83,23 @@ class ImageRun(Run):
         self._pins = {dac.name: dac.pin for dac in config.dacs}
         self._pins |= {pwm.name: pwm.pin for pwm in config.pwm}
         """Pin of each DAC, and of each timer that puts out pulses."""
-        if self._samplers:
-            # What is sampled may follow from what the program did last: each result by itself.
-            self._is_split = True
-            for channel in self.channels:
-                channel.is_followed = not channel.is_steady
+        self._is_split_anyway = self._is_split
+        self._follow_samplers()
         self._handings = [
             ResultDelivery(machine, state, channel.config.name, len(channel.config.slots))
             for channel in self.channels
         ]
+
+    def set_bench(self, bench: EffectiveBench) -> None:
+        """Turn knobs; holds from the next cycle on."""
+        super().set_bench(bench)
+        self._follow_samplers()
+
+    def _follow_samplers(self) -> None:
+        """What is sampled may follow from what the program did last: each result by itself."""
+        self._is_split = self._is_split_anyway or bool(self._samplers)
+        for channel in self.channels:
+            channel.is_followed = bool(self._samplers) and not channel.is_steady
 
     @staticmethod
     def _written_pins(config: EffectiveConfig) -> Iterator[str]:
