@@ -147,3 +147,35 @@ def test_a_table_that_a_route_carries_is_played(take_of: Callable[..., Take]) ->
     lsb_v = 3.3 / 4096
     assert np.abs(back[1:1001:2] - written.marked[:500] * lsb_v).max() < 4e-3
     assert np.ptp(back) > 1.9
+
+
+COMPARED = (
+    TABLE.replace('pin = "B0"', 'pin = "A2"')
+    + """
+[[comparators]]
+name = "Comparator 1"
+signal = "Back"
+against = "internal"
+threshold = "1.505 V"
+hysteresis = "15 mV"
+"""
+)
+
+
+def test_a_comparator_sees_what_a_route_puts_out(tmp_path: Path) -> None:
+    """The saw of 64 points at 10 kHz passes 1.5 V upwards and falls back once in 6.4 ms, however the
+    board's time is cut."""
+    found = []
+    for number, fast in enumerate((True, False)):
+        path = tmp_path / f"{number}.h5"
+        record_run(workspace_from_text(COMPARED, "compared"), 0.1, path, fast=fast)
+        with open_take(path) as take:
+            found.append(take.events.tolist())
+    assert found[0] == found[1]
+    rising = rising_ticks(found[0])
+    assert len(rising) == 16
+    assert np.abs(np.diff(rising) - 6.4e-3 * 96e6).max() < 200
+
+
+def rising_ticks(events: list[tuple[int, ...]]) -> list[int]:
+    return [event[-1] for event in events if event[1]]

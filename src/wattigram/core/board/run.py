@@ -50,7 +50,6 @@ class Run:
         self.channels = [
             Channel(config, outputs, stream, threads) for stream in range(len(config.converters))
         ]
-        self._put_in_order(config.bench)
         self._watchers = [
             ThresholdDetector(watch, number)
             for number, watch in enumerate(config.watches)
@@ -62,6 +61,7 @@ class Run:
             )
             for number, comparator in enumerate(config.comparators)
         ]
+        self._put_in_order(config.bench)
         self._reduced = [0] * len(config.taps)
         self._routes: list[DmaRoute | TextPrinter] = [
             DmaRoute(config, number) for number in range(len(config.routes))
@@ -78,6 +78,13 @@ class Run:
         )
         self._samplers = samplers
         self._is_fed_back = is_fed_back(self.config, samplers)
+        self._late = [
+            detector
+            for detector in self._comparators
+            if self.live.reach(bench, detector.comparator.pin)
+            or self.live.has(detector.comparator.against)
+        ]
+        """Comparators that look at a live pin, or are compared with one."""
 
     @staticmethod
     def _written_pins(config: EffectiveConfig) -> Iterator[str]:
@@ -144,14 +151,11 @@ class Run:
     def _step(self, ticks: int, executor: Executor | None) -> list[bytes]:
         self.ticks = ticks
         frames: list[bytes] = []
-        for comparator in self._comparators:
-            happened = comparator.advance(self.ticks)
-            self._start_others(happened, None)
-            frames += self._event_frames(happened)
+        frames += self._compare(late=False)
         is_moved = False
         for channel in self._in_order:
             if channel.stream in self._samplers and not is_moved:
-                frames += self._route_frames()
+                frames += self._route_frames() + self._compare(late=True)
                 is_moved = True
             while True:
                 before = channel.converted
@@ -160,7 +164,18 @@ class Run:
                 frames += self._hand_over(channel, parts)
                 if not channel.stops or channel.converted == before:
                     break
-        return frames + self._route_frames()
+        frames += self._route_frames()
+        return frames if is_moved else frames + self._compare(late=True)
+
+    def _compare(self, *, late: bool) -> list[bytes]:
+        """Let comparators look until now: those that look at live pins, or the others."""
+        frames: list[bytes] = []
+        for detector in self._comparators:
+            if (detector in self._late) == late:
+                happened = detector.advance(self.ticks)
+                self._start_others(happened, None)
+                frames += self._event_frames(happened)
+        return frames
 
     def _route_frames(self) -> list[bytes]:
         """What routes moved until now, and what became of it."""

@@ -97,7 +97,7 @@ class ImageRun(Run):
 
     def _follow_samplers(self) -> None:
         """What is sampled may follow from what the program did last: each result by itself."""
-        self._is_split = self._is_split_anyway or bool(self._samplers)
+        self._is_split = self._is_split_anyway or bool(self._samplers or self._late)
         for channel in self.channels:
             channel.is_followed = bool(self._samplers) and not channel.is_steady
 
@@ -124,7 +124,7 @@ class ImageRun(Run):
             alarm = self._alarm()
             if self._is_split and alarm is not None:
                 target = min(target, max(self.ticks, alarm))
-            if self._samplers:
+            if self._samplers or self._late:
                 target = min(target, self._next_hand_over())
             self._until(target, executor)
             self._sound(self.ticks)
@@ -163,10 +163,10 @@ class ImageRun(Run):
     def _until(self, ticks: int, executor: Executor | None) -> None:
         self.ticks = max(self.ticks, ticks)
         work, self._ahead = self._ahead, []
-        for comparator in self._comparators:
-            happened = comparator.advance(self.ticks)
-            self._start_others(happened, None)
-            self._event_frames(happened)
+        self._compare(late=False)
+        if self._late:
+            self._moved += self._route_frames()
+            self._compare(late=True)
         work += self._waiting_events()
         if self._samplers:
             self._do(work)
