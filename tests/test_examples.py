@@ -22,6 +22,8 @@ def test_there_are_the_examples_that_the_readme_names() -> None:
     names = [
         "converter-checkup",
         "flame-watch",
+        "glaze-mixer",
+        "kiln-lamp",
         "kiln-ramp",
         "kiln-safety",
         "pedal-to-wheel",

@@ -80,16 +80,9 @@ class Channel:
         self.converted = 0
         self.lost = 0
         self.results: list[tuple[NDArray[np.float64], IntArray, IntArray]] | None = (
-            []
-            if stream
-            in {
-                *(route.converter for route in config.routes),
-                *(text.converter for text in config.texts),
-            }
-            else None
+            [] if stream in {route.converter for route in config.routes} else None
         )
-        """Ends, results and slots of what has been converted, where a route or the program reads
-        the register."""
+        """Ends, results and slots of what has been converted, where a route reads the register."""
         self._any_repeats = any(slot.repeats > 1 for slot in self.config.slots)
         stopping = [
             config.taps[watch.tap]
@@ -376,13 +369,27 @@ class Channel:
         """Numbers of the last items of the cycles before one."""
         return np.arange(end_cycle * self._slots - count, end_cycle * self._slots, dtype=np.int64)
 
+    def conversion_ticks(self, place: int) -> int:
+        """From the held instant of a slot's value until it is ready."""
+        nothing = np.zeros(1, dtype=np.int64)
+        return int(self._times.ready(nothing + place, nothing)[0])
+
+    def seen_ticks(self, part: BufferPart) -> int:
+        """When the program looks at a hand-over."""
+        if not len(part.items):
+            return 0
+        last = slice(len(part.items) - 1, len(part.items))
+        held = None if part.held_ticks is None else part.held_ticks[last]
+        end = BufferPart(part.items[last], part.first + len(part.items) - 1, held)
+        return int(self.ready_ticks(end)[0])
+
     def judge(self, part: BufferPart) -> list[Judgeable]:
         """What the program's own taps make of a hand-over."""
         mine = [(number, tap) for number, tap in self.taps if not tap.tap.by_hardware]
         if not mine:
             return []
         held = self.held_ticks(part)
-        seen = int(self._mark_ticks(part))
+        seen = self.seen_ticks(part)
         return [
             Judgeable(number, *tap.feed(part.items, part.first, held), seen) for number, tap in mine
         ]

@@ -310,51 +310,6 @@ def _sink(route: EffectiveRoute) -> SerialSink | RegisterSink:
     return SerialSink(route) if route.sink == "send" else RegisterSink(route)
 
 
-class TextPrinter:
-    """The program that sends a signal's newest value every so often."""
-
-    def __init__(self, config: EffectiveConfig, number: int) -> None:
-        self.text = config.texts[number]
-        self._done = 0
-        self._free = 0.0
-        self._value: int | None = None
-        self._ticks: FloatArray = _NONE_F
-        self._values: IntArray = _NONE_I
-        self.observed = 0
-
-    def feed(self, ticks: FloatArray, codes: IntArray, places: IntArray) -> None:
-        """Results as they get ready.
-
-        All three are (n,): ticks as float64, codes and places as int64.
-        """
-        mine = places == self.text.place
-        self._ticks = np.concatenate((self._ticks, ticks[mine]))
-        self._values = np.concatenate((self._values, codes[mine]))
-
-    def advance(self, until: float) -> SinkTrace:
-        """Bytes that begin to leave before ``until``; a line waits for the one before."""
-        text = self.text
-        out_ticks: list[float] = []
-        out: list[int] = []
-        while self._done * text.every_ticks < until:
-            at = self._done * text.every_ticks
-            self._done += 1
-            place = int(np.searchsorted(self._ticks, at, side="right")) - 1
-            if place >= 0:
-                self._value = int(self._values[place])
-                self._ticks, self._values = self._ticks[place + 1 :], self._values[place + 1 :]
-            if self._value is None:
-                continue
-            line = bytes([max(0, self._value >> max(0, text.bits - 8)) & 0xFF])
-            if not text.bits:
-                line = f"{text.label} {self._value * text.volts_per_code:.4f} V\r\n".encode()
-            start = max(at, self._free)
-            out_ticks += [start + place * text.byte_ticks for place in range(len(line))]
-            out += list(line)
-            self._free = start + len(line) * text.byte_ticks
-        return _seen(out_ticks, out)
-
-
 def packed(seen: SinkTrace) -> NDArray[Any]:
     """Pairs of stamp and value as they are sent, (2 · n,) uint32."""
     pairs = np.empty((len(seen.ticks), 2), dtype="<u4")

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from wattigram.core.board.output_waveforms import levels_of_codes
-from wattigram.core.contract.board_config import EffectiveDac, EffectivePwm
+from wattigram.core.contract.board_config import EffectiveDac, EffectivePort, EffectivePwm
 from wattigram.core.contract.shapes import PiecewiseWaveform, pulse_train
 
 FloatArray = NDArray[np.float64]
@@ -131,6 +131,19 @@ class LiveDac:
         )
 
 
+class LiveLevel:
+    """A port pin: high or low."""
+
+    def __init__(self, port: EffectivePort, tick_hz: int) -> None:
+        self._high_v = port.high_v
+        self._tick_hz = tick_hz
+        self.voltage = LiveVoltage(_held(port.high_v if port.is_high else 0.0))
+
+    def put(self, ticks: float, is_high: bool) -> None:
+        """It changes, not before the last change."""
+        self.voltage.change(ticks / self._tick_hz, _held(self._high_v if is_high else 0.0))
+
+
 class LivePulses:
     """A PWM pin: duty and period as they take effect."""
 
@@ -201,6 +214,11 @@ class LivePulses:
     def period_ticks(self) -> float:
         """Of a period as it is now."""
         return self._counts * self._count_ticks
+
+    def effect_ticks(self, ticks: float) -> float:
+        """When a register that is written then takes effect: with the next period, where it has a
+        second one."""
+        return self.next_period(ticks) if self._pwm.preload else ticks
 
     def next_period(self, ticks: float) -> float:
         """Ticks at which the first period from then on begins."""

@@ -10,7 +10,7 @@ import numpy as np
 
 from wattigram.core.board.channel import Channel, Judgeable
 from wattigram.core.board.dma_buffer import BufferPart
-from wattigram.core.board.dma_routes import DmaRoute, SinkTrace, TextPrinter, packed
+from wattigram.core.board.dma_routes import DmaRoute, SinkTrace, packed
 from wattigram.core.board.event_detection import (
     ComparatorDetector,
     DetectedEvent,
@@ -19,6 +19,8 @@ from wattigram.core.board.event_detection import (
 from wattigram.core.board.live_pins import LivePins, is_fed_back
 from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.board.processing import NOTHING, Values
+from wattigram.core.board.program_outputs import ProgramOutputs
+from wattigram.core.board.program_part import ProgramPart
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
 from wattigram.core.contract.link import (
     EVENT_DTYPE,
@@ -46,7 +48,7 @@ class Run:
         self.sequence = first_sequence
         self.ticks = 0
         self.live = LivePins(config, {*self._written_pins(config)})
-        outputs = Outputs(config, self.live)
+        outputs = self._pin_outputs = Outputs(config, self.live)
         self.channels = [
             Channel(config, outputs, stream, threads) for stream in range(len(config.converters))
         ]
@@ -63,10 +65,9 @@ class Run:
         ]
         self._put_in_order(config.bench)
         self._reduced = [0] * len(config.taps)
-        self._routes: list[DmaRoute | TextPrinter] = [
-            DmaRoute(config, number) for number in range(len(config.routes))
-        ]
-        self._routes += [TextPrinter(config, number) for number in range(len(config.texts))]
+        self._routes = [DmaRoute(config, number) for number in range(len(config.routes))]
+        self.outputs = ProgramOutputs(config, self.live)
+        self._program = ProgramPart(config, self.outputs)
 
     def _put_in_order(self, bench: EffectiveBench) -> None:
         """What is started by events comes after what makes them, and what looks at a live pin after
@@ -90,6 +91,8 @@ class Run:
     def _written_pins(config: EffectiveConfig) -> Iterator[str]:
         """Output pins that something writes to while the board runs."""
         yield from (route.output for route in config.routes if route.output)
+        for output in config.outputs:
+            yield from output.pins
 
     @property
     def seconds(self) -> Fraction:
@@ -118,8 +121,9 @@ class Run:
             if tap.stream is not None:
                 counts[f"items.{tap.stream}"] = done
         for route in self._routes:
-            stream = route.route.stream if isinstance(route, DmaRoute) else route.text.stream
-            counts[f"items.{stream}"] = 2 * route.observed
+            counts[f"items.{route.route.stream}"] = 2 * route.observed
+        for trace in self.outputs.traces:
+            counts[f"items.{trace.output.stream}"] = 2 * trace.observed
         return counts
 
     def next_tick(self) -> int:
@@ -155,7 +159,7 @@ class Run:
         is_moved = False
         for channel in self._in_order:
             if channel.stream in self._samplers and not is_moved:
-                frames += self._route_frames() + self._compare(late=True)
+                frames += self._moved_frames() + self._compare(late=True)
                 is_moved = True
             while True:
                 before = channel.converted
@@ -164,8 +168,36 @@ class Run:
                 frames += self._hand_over(channel, parts)
                 if not channel.stops or channel.converted == before:
                     break
-        frames += self._route_frames()
+        frames += self._moved_frames()
         return frames if is_moved else frames + self._compare(late=True)
+
+    def _moved_frames(self) -> list[bytes]:
+        """What routes and the program moved until now."""
+        self._program.advance(self.ticks)
+        return [*self._route_frames(), *self._program_frames()]
+
+    def _program_frames(self, until: int | None = None) -> list[bytes]:
+        frames: list[bytes] = []
+        for trace, taken in self.outputs.take(self.ticks if until is None else until):
+            frames += self._trace_frames(trace.output.stream, taken, trace.observed)
+            trace.observed += len(taken.ticks)
+        return frames
+
+    def _trace_frames(self, stream: int, seen: SinkTrace, before: int) -> Iterator[bytes]:
+        """Rows of what leaves the part, of which so many were sent before."""
+        for begin in range(0, len(seen.ticks), EVENTS_A_FRAME):
+            part = SinkTrace(
+                seen.ticks[begin : begin + EVENTS_A_FRAME],
+                seen.values[begin : begin + EVENTS_A_FRAME],
+            )
+            yield self._frame(
+                packed(part).tobytes(),
+                stream=stream,
+                item_bytes=4,
+                flags=FLAG_FIRST if before + begin == 0 else 0,
+                ticks=int(part.ticks[0]),
+                first=2 * (before + begin),
+            )
 
     def _compare(self, *, late: bool) -> list[bytes]:
         """Let comparators look until now: those that look at live pins, or the others."""
@@ -174,37 +206,23 @@ class Run:
             if (detector in self._late) == late:
                 happened = detector.advance(self.ticks)
                 self._start_others(happened, None)
+                self._program.happened(happened, None)
                 frames += self._event_frames(happened)
         return frames
 
     def _route_frames(self) -> list[bytes]:
         """What routes moved until now, and what became of it."""
-        frames = []
+        frames: list[bytes] = []
         results = [channel.results for channel in self.channels]
         for route in self._routes:
-            config = route.route if isinstance(route, DmaRoute) else route.text
+            config = route.route
             if config.converter is not None:
                 for ends, codes, places in results[config.converter] or ():
                     route.feed(ends, codes, places)
             seen = route.advance(float(self.ticks))
-            if isinstance(route, DmaRoute):
-                self.live.follow(route.route, seen)
-            for begin in range(0, len(seen.ticks), EVENTS_A_FRAME):
-                part = SinkTrace(
-                    seen.ticks[begin : begin + EVENTS_A_FRAME],
-                    seen.values[begin : begin + EVENTS_A_FRAME],
-                )
-                frames.append(
-                    self._frame(
-                        packed(part).tobytes(),
-                        stream=config.stream,
-                        item_bytes=4,
-                        flags=FLAG_FIRST if route.observed == 0 else 0,
-                        ticks=int(part.ticks[0]),
-                        first=2 * route.observed,
-                    )
-                )
-                route.observed += len(part.ticks)
+            self.live.follow(route.route, seen)
+            frames += self._trace_frames(config.stream, seen, route.observed)
+            route.observed += len(seen.ticks)
         for kept in results:
             if kept is not None:
                 kept.clear()
@@ -242,6 +260,8 @@ class Run:
                 first=part.first,
             )
             judged = channel.judge(part)
+            seen = channel.seen_ticks(part)
+            self._program.fetched(channel.stream, seen, judged)
             for judgeable in judged:
                 yield from self._reduced_frames(judgeable, flags)
             yield from self._watch(judged)
@@ -275,8 +295,15 @@ class Run:
                 if happened:
                     self._act(watcher, happened, judgeable.seen_ticks)
                     self._start_others(happened, judgeable.seen_ticks)
+                    later = self._judged_later(watcher.watch.tap)
+                    self._program.happened(happened, judgeable.seen_ticks, later)
                     frames += self._event_frames(happened)
         return frames
+
+    def _judged_later(self, number: int) -> int:
+        """Ticks from the held instant of a value until the converter has judged it."""
+        tap = self.config.taps[number]
+        return self.channels[tap.converter].conversion_ticks(max(tap.places))
 
     def _stream(self, judged: Judgeable, on_reduced: bool) -> Values:
         has_stage = self.config.taps[judged.tap].stage != "none"

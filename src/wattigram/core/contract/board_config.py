@@ -153,18 +153,89 @@ class EffectiveRoute(_Effective):
         return (1 << min(self.sink_bits, 8 if self.sink == "send" else 24)) - 1
 
 
-class EffectiveText(_Effective):
-    """What the program sends of a signal: lines of text, or the upper eight of ``bits``."""
+class EffectiveReading(_Effective):
+    """The newest value that the program has of a tap."""
 
+    tap: Annotated[int, Meta(ge=0)]
+    on_reduced: bool = False
+
+
+class EffectiveScale(_Effective):
+    """A value through a scale in integers: ``(code · factor + offset) >> shift``, no less than
+    ``low`` and no more than ``high``."""
+
+    factor: Annotated[int, Meta(gt=-(1 << 31), lt=1 << 31)]
+    offset: Annotated[int, Meta(gt=-(1 << 62), lt=1 << 62)]
+    shift: Annotated[int, Meta(ge=0, le=30)]
+    low: Annotated[int, Meta(ge=0, lt=1 << 32)]
+    high: Annotated[int, Meta(ge=0, lt=1 << 32)]
+
+    def of(self, code: int) -> int:
+        """What comes out for a code."""
+        return min(max((code * self.factor + self.offset) >> self.shift, self.low), self.high)
+
+
+class EffectivePiece(_Effective):
+    """A piece of what is sent: as it stands, or a value; ``reading`` is its place among the
+    readings.
+
+    Volts are in tenths of a millivolt, a code times ``factor`` over ``divisor``, rounded. ``byte``
+    and ``word`` are bits of the code, moved down by ``shift``.
+    """
+
+    plain: str = ""
+    reading: Annotated[int, Meta(ge=0, le=64)] | None = None
+    form: Literal["V", "mV", "code", "hex", "byte", "word"] = "code"
+    factor: int = 1
+    divisor: Annotated[int, Meta(ge=1)] = 1
+    shift: Annotated[int, Meta(ge=0, le=31)] = 0
+    low_first: bool = True
+
+
+class EffectivePort(_Effective):
+    """An output pin of a port, with its level before anything happens."""
+
+    pin: str
+    high_v: Finite
+    is_high: bool = False
+
+
+class EffectiveOutput(_Effective):
+    """Something that the program moves, and the stream that shows it.
+
+    ``pins`` are port pins, the first the lowest bit of a value, or the one pin of a PWM output or
+    DAC. ``room_bytes`` is what the program keeps for bytes that wait for a serial port.
+    """
+
+    kind: Literal["pins", "duty", "pulse-period", "dac", "uart"]
+    name: str
+    """The peripheral: a timer, a DAC, a UART; "" for port pins."""
     stream: Annotated[int, Meta(ge=0, le=255)]
-    label: str
-    bits: Annotated[int, Meta(ge=0, le=24)] = 0
-    """0 for text."""
-    converter: Annotated[int, Meta(ge=0)]
-    place: Annotated[int, Meta(ge=0)]
-    volts_per_code: Finite
-    every_ticks: Positive
-    byte_ticks: Positive
+    pins: tuple[str, ...] = ()
+    modulo: Annotated[int, Meta(ge=0, le=1 << 32)] = 0
+    """What a register of it can hold, so that more begins anew; 0 for what has none."""
+    byte_ticks: Positive = 1.0
+    room_bytes: Annotated[int, Meta(ge=0, le=65536)] = 0
+
+
+class EffectiveReaction(_Effective):
+    """What the program does, and when: at events of a watch, when results of a converter were
+    fetched, every so many ticks, or once at the start."""
+
+    on: Literal["watch", "results", "period", "start"]
+    watch: Annotated[int, Meta(ge=0)] = 0
+    change: Literal["enters", "leaves", "both"] = "both"
+    converter: Annotated[int, Meta(ge=0)] = 0
+    period_ticks: Annotated[int, Meta(ge=1)] = 1
+    output: Annotated[int, Meta(ge=0)] | None = None
+    """Its place among the outputs; None for one that the board cannot see."""
+    action: Literal["high", "low", "toggle", "follows", "follows-inverted", "scaled", "sends"] = (
+        "high"
+    )
+    is_bar: bool = False
+    readings: Annotated[tuple[EffectiveReading, ...], Meta(max_length=64)] = ()
+    scale: EffectiveScale | None = None
+    pieces: Annotated[tuple[EffectivePiece, ...], Meta(max_length=128)] = ()
 
 
 class EffectiveBench(_Effective):
@@ -369,12 +440,14 @@ class EffectiveConfig(_Effective):
     dacs: Annotated[tuple[EffectiveDac, ...], Meta(max_length=32)] = ()
     pwm: Annotated[tuple[EffectivePwm, ...], Meta(max_length=64)] = ()
     routes: Annotated[tuple[EffectiveRoute, ...], Meta(max_length=16)] = ()
-    texts: Annotated[tuple[EffectiveText, ...], Meta(max_length=8)] = ()
+    ports: Annotated[tuple[EffectivePort, ...], Meta(max_length=300)] = ()
+    outputs: Annotated[tuple[EffectiveOutput, ...], Meta(max_length=8)] = ()
+    reactions: Annotated[tuple[EffectiveReaction, ...], Meta(max_length=64)] = ()
     bench: EffectiveBench
 
     def __post_init__(self) -> None:
         sources = [route.converter for route in self.routes] + [
-            text.converter for text in self.texts
+            reaction.converter for reaction in self.reactions if reaction.on == "results"
         ]
         for source in sources:
             if source is not None and source >= len(self.converters):
@@ -383,6 +456,15 @@ class EffectiveConfig(_Effective):
         for comparator in self.comparators:
             if comparator.pin not in self.bench.pins:
                 raise ValueError(f"pin {comparator.pin} of {comparator.name} has no drive")
+        for reaction in self.reactions:
+            if any(reading.tap >= len(self.taps) for reading in reaction.readings):
+                raise ValueError("a reaction uses a tap that does not exist")
+            if reaction.output is not None and reaction.output >= len(self.outputs):
+                raise ValueError("a reaction moves an output that does not exist")
+            if any(
+                (piece.reading or 0) >= max(1, len(reaction.readings)) for piece in reaction.pieces
+            ):
+                raise ValueError("a text has a value that its reaction does not read")
         for watch in self.watches:
             if watch is not None and max(watch.tap, watch.other or 0) >= len(self.taps):
                 raise ValueError("a watch looks at a tap that does not exist")

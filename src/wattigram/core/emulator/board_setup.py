@@ -12,11 +12,13 @@ from msgspec import Meta
 from wattigram.core.base.errors import BoardError
 from wattigram.core.base.models import StrictModel, model_of_json
 from wattigram.core.base.validation import ModelError
+from wattigram.core.contract.board_config import EffectiveOutput
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.part import Part
 from wattigram.core.predict.timing import scan_timing
+from wattigram.core.silicon.deploy import effective_outputs
 from wattigram.core.silicon.registers import Surroundings, surroundings
 
 Stream = Annotated[int, Meta(ge=0, le=255)]
@@ -26,8 +28,8 @@ class BoardSetup(StrictModel):
     """All that a virtual board with an image is given besides the image.
 
     ``stopped`` names converters that the program may stop, so that they are followed cycle by
-    cycle; ``probes`` are
-    the streams that carry what is seen at the ends of DMA channels and at UARTs.
+    cycle; ``probes`` are the streams that carry what is seen at the ends of DMA channels, and
+    ``outputs`` those of what the program moves.
     """
 
     part: Part
@@ -38,6 +40,7 @@ class BoardSetup(StrictModel):
     levels_v: dict[str, float]
     stopped: tuple[str, ...] = ()
     probes: dict[str, Stream] = msgspec.field(default_factory=dict)
+    outputs: Annotated[tuple[EffectiveOutput, ...], Meta(max_length=8)] = ()
     seed: Annotated[int, Meta(ge=0, le=1 << 32)] = 1
 
     @property
@@ -67,15 +70,6 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
         if project.is_stopped_by_events(chain) and scan_timing(workspace, chain).stamped:
             stopped.append(chain.converter)
     probes = {route.channel: OUTPUT_STREAM + number for number, route in enumerate(project.routes)}
-    reporting = [
-        uart
-        for uart in project.uarts
-        if uart.text_output is not None and project.chain_of(uart.text_output.signal) is not None
-    ]
-    probes |= {
-        uart.name: OUTPUT_STREAM + len(project.routes) + number
-        for number, uart in enumerate(reporting)
-    }
     return BoardSetup(
         part=workspace.part,
         name=around.name,
@@ -85,6 +79,7 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
         levels_v=dict(around.levels_v),
         stopped=tuple(stopped),
         probes=probes,
+        outputs=effective_outputs(workspace),
         seed=seed,
     )
 

@@ -8,7 +8,12 @@ import msgspec
 
 from wattigram.core.base.errors import BoardError, RegisterError
 from wattigram.core.base.validation import ModelError
-from wattigram.core.contract.board_config import EffectiveConfig, EffectiveConverter, EffectivePace
+from wattigram.core.contract.board_config import (
+    EffectiveConfig,
+    EffectiveConverter,
+    EffectivePace,
+    EffectivePort,
+)
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.model.design import Project, Threshold, Workspace
 from wattigram.core.silicon.deploy.project_config import silicon_config
@@ -57,8 +62,29 @@ def image_silicon(
         one.unchecked(stream=setup.probes.get(route.channel, one.stream))
         for one, route in zip(config.routes, project.routes, strict=True)
     )
-    config = config.unchecked(converters=converters, routes=routes)
+    config = config.unchecked(
+        converters=converters,
+        routes=routes,
+        outputs=setup.outputs,
+        ports=tuple(_driven_pins(state, setup, config)),
+    )
     return Silicon(config, dict(_watches(workspace)))
+
+
+def _driven_pins(
+    state: SiliconState, setup: BoardSetup, config: EffectiveConfig
+) -> Iterator[EffectivePort]:
+    """Pins that a port may drive: all that no DAC and no pulse has."""
+    taken = {dac.pin for dac in config.dacs} | {pwm.pin for pwm in config.pwm}
+    supply = setup.part.reference("supply")
+    high_v = supply.voltage_v if supply is not None else max(setup.levels_v.values())
+    for port in setup.part.ports:
+        if not state.has(port.name, "output"):
+            continue
+        driven = state.number(port.name, "output", 0) & state.number(port.name, "outputs", 0)
+        for pin, bit in port.bits.items():
+            if pin not in taken:
+                yield EffectivePort(pin=pin, high_v=high_v, is_high=bool(driven >> bit & 1))
 
 
 def _watches(workspace: Workspace) -> Iterator[tuple[int, tuple[str, int]]]:

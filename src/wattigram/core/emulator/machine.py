@@ -25,11 +25,13 @@ class Activity(msgspec.Struct):
     started: list[str] = msgspec.field(default_factory=list)
     enabled: list[tuple[str, bool]] = msgspec.field(default_factory=list)
     coded: list[tuple[str, int, int]] = msgspec.field(default_factory=list)
-    retimed: list[tuple[str, int]] = msgspec.field(default_factory=list)
-    """Timers with the ticks at which period, prescaler or duty was written."""
+    retimed: list[tuple[str, str, int]] = msgspec.field(default_factory=list)
+    """Timers with what was written, period, prescaler or compare, and the ticks of that."""
+    levels: list[tuple[str, int, int]] = msgspec.field(default_factory=list)
+    """Ports with the ticks of a change and the levels of the pins that they drive."""
 
     def __bool__(self) -> bool:
-        return bool(self.started or self.enabled or self.coded or self.retimed)
+        return bool(self.started or self.enabled or self.coded or self.retimed or self.levels)
 
     def clear(self) -> None:
         """Forget it."""
@@ -37,29 +39,29 @@ class Activity(msgspec.Struct):
         self.enabled.clear()
         self.coded.clear()
         self.retimed.clear()
+        self.levels.clear()
 
 
 class UartLine:
     """Bytes that firmware gives to a UART, as they leave it one after the other."""
 
-    def __init__(self, byte_ticks: float) -> None:
-        self.byte_ticks = byte_ticks
+    def __init__(self) -> None:
         self._free = 0.0
         self.bytes: list[tuple[int, int]] = []
 
-    def has_room(self, now: int) -> bool:
+    def has_room(self, now: int, byte_ticks: float) -> bool:
         """One byte leaves, and one more can wait."""
-        return self._free - now <= self.byte_ticks
+        return self._free - now <= byte_ticks
 
-    def put(self, now: int, byte: int) -> None:
+    def put(self, now: int, byte: int, byte_ticks: float) -> None:
         """A byte that leaves as soon as it can; one too many takes the place of the one that
         waits."""
-        if not self.has_room(now) and self.bytes:
+        if not self.has_room(now, byte_ticks) and self.bytes:
             self.bytes[-1] = (self.bytes[-1][0], byte)
             return
         start = max(float(now), self._free)
         self.bytes.append((round(start), byte))
-        self._free = start + self.byte_ticks
+        self._free = start + byte_ticks
 
 
 class Machine:
@@ -77,6 +79,8 @@ class Machine:
         self.in_main = False
         self.activity = Activity()
         self.uarts: dict[str, UartLine] = {}
+        self.levels_on_pins: Callable[[str], int] = lambda port: 0
+        """Levels on the pins of a port, a bit each, as the silicon has them."""
         self.peripherals = Peripherals(setup.part, self)
         self.cpu = Cpu(image, memory, self.peripherals, self.peripherals.pages)
         self.fault: str | None = None
@@ -228,15 +232,36 @@ class Machine:
         elif len(self.late) < MOST_LATE:
             self.late.append(LateWrite(owner, setting, self.now, before, after, place))
 
-    def on_retimed(self, owner: str) -> None:
+    def on_retimed(self, owner: str, setting: str) -> None:
         """Firmware changed period, prescaler or duty of a timer."""
-        self.activity.retimed.append((owner, self.now))
+        self.activity.retimed.append((owner, setting, self.now))
+
+    def on_levels(self, owner: str, levels: int, outputs: int) -> None:
+        """Firmware set pins of a port."""
+        self.activity.levels.append((owner, self.now, levels & outputs))
+
+    def pin_levels(self, owner: str) -> int:
+        """Levels on the pins of a port as they are."""
+        return self.levels_on_pins(owner)
+
+    def byte_ticks(self, uart: str) -> float:
+        """Time of a byte as the UART is set up: a start bit, eight of data, and those behind
+        them."""
+        state = self.peripherals.state
+        part = self.setup.part.uart(uart)
+        if part is None:
+            return 1.0
+        bits = (
+            9 + (state.text(uart, "parity", "none") != "none") + state.number(uart, "stop-bits", 1)
+        )
+        clocks = state.number(uart, "divider", 1) * part.oversampling * bits
+        return float(clocks * self.setup.clock_divisor)
 
     def on_byte(self, owner: str, byte: int) -> None:
         """Firmware gave a UART a byte."""
         if owner in self.uarts:
-            self.uarts[owner].put(self.now, byte)
+            self.uarts[owner].put(self.now, byte, self.byte_ticks(owner))
 
     def has_room(self, owner: str) -> bool:
         """Whether a UART takes another byte."""
-        return owner in self.uarts and self.uarts[owner].has_room(self.now)
+        return owner in self.uarts and self.uarts[owner].has_room(self.now, self.byte_ticks(owner))

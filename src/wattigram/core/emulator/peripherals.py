@@ -75,8 +75,14 @@ class PeripheralListener(Protocol):
     def on_late_write(self, owner: str, setting: str, before: int, after: int) -> None:
         """A setting is changed for the first time since the board runs."""
 
-    def on_retimed(self, owner: str) -> None:
+    def on_retimed(self, owner: str, setting: str) -> None:
         """Firmware changed period, prescaler or duty of a timer."""
+
+    def on_levels(self, owner: str, levels: int, outputs: int) -> None:
+        """Firmware set pins of a port: levels of all its pins, and which of them it drives."""
+
+    def pin_levels(self, owner: str) -> int:
+        """Levels on the pins of a port as they are, a bit each."""
 
     def on_byte(self, owner: str, byte: int) -> None:
         """Firmware gave a UART a byte."""
@@ -174,10 +180,7 @@ class Peripherals:
     def switch_off(self, owner: str) -> None:
         """The hardware itself clears a converter's enable bit."""
         if self.registers.has(owner, "on"):
-            place = self.registers.find(owner, "on")
-            register = self.registers.at(place.address)
-            assert register is not None
-            self.state.shadow.write(register, self.state.shadow.value(register) & ~place.field.mask)
+            self._put_field(owner, "on", 0)
 
     def take_outbox(self) -> list[bytes]:
         """What firmware has sent since the last call."""
@@ -259,6 +262,9 @@ class Peripherals:
                 self._note(f"A write of {value:#x} to {address:#010x}, where there is no register.")
             return
         shifted = value << 8 * (address - register.address)
+        if register.block.kind == "port":
+            self._write_port(register, shifted, before)
+            return
         for bit_field in register.register.fields:
             code = (shifted & bit_field.mask) >> bit_field.low
             match bit_field.access:
@@ -279,6 +285,32 @@ class Peripherals:
                     )
                 case _:
                     pass
+
+    def _write_port(self, register: RegisterAt, value: int, before: int) -> None:
+        """Levels change by what was written, whichever register it was."""
+        owner, state = register.owner, self.state
+        for bit_field in register.register.fields:
+            code = (value & bit_field.mask) >> bit_field.low
+            if bit_field.sets in {"set", "clear", "toggle"}:
+                old = state.number(owner, "output", 0)
+                levels = {"set": old | code, "clear": old & ~code, "toggle": old ^ code}
+                self._put_field(owner, "output", levels[bit_field.sets])
+                self._changed(owner, "output", levels[bit_field.sets], old)
+            elif bit_field.access == "read-write":
+                self._changed(
+                    owner, bit_field.sets, code, (before & bit_field.mask) >> bit_field.low
+                )
+        self._listener.on_levels(
+            owner, state.number(owner, "output", 0), state.number(owner, "outputs", 0)
+        )
+
+    def _put_field(self, owner: str, name: str, code: int) -> None:
+        """What stands in a field is changed by the silicon itself."""
+        place = self.registers.find(owner, name)
+        register = self.registers.at(place.address)
+        assert register is not None
+        whole = self.state.shadow.value(register) & ~place.field.mask
+        self.state.shadow.write(register, whole | code << place.field.low & place.field.mask)
 
     def _write_system(self, register: RegisterAt, value: int) -> None:
         for bit_field in register.register.fields:
@@ -316,8 +348,8 @@ class Peripherals:
             self._listener.on_enable(owner, bool(code))
         elif what == "data":
             self._listener.on_dac_code(owner, code)
-        elif self.running and what in TIMING and code != before:
-            self._listener.on_retimed(owner)
+        elif self.running and what in TIMING:
+            self._listener.on_retimed(owner, what)
 
     def _live(self, register: RegisterAt, what: str) -> Callable[[], int]:
         """Who knows what a field shows."""
@@ -329,6 +361,8 @@ class Peripherals:
                 return partial(self._live_converter, register, what)
             case "uart" if what == "room":
                 return lambda: int(self._listener.has_room(owner))
+            case "port" if what == "input":
+                return lambda: self._listener.pin_levels(owner)
             case _:
                 return partial(self._flag, (owner, what, register.index))
 

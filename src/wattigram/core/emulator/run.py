@@ -14,7 +14,7 @@ from wattigram.core.board.channel import Channel
 from wattigram.core.board.dma_buffer import BufferPart
 from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetector
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
-from wattigram.core.contract.link import FLAG_FIRST, FLAG_UNSEQUENCED, FrameType, LateWrite
+from wattigram.core.contract.link import FLAG_UNSEQUENCED, FrameType, LateWrite
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.emulator.result_delivery import (
@@ -47,7 +47,6 @@ class ImageRun(Run):
         self,
         silicon: Silicon,
         machine: Machine,
-        probes: dict[str, int],
         end_ticks: int | None,
         first_sequence: int = 0,
         threads: int = 1,
@@ -59,7 +58,6 @@ class ImageRun(Run):
         self.epoch = machine.now
         self._clock_divisor = machine.setup.clock_divisor
         self._watch_places = silicon.watches
-        self._probes = probes
         self._halted: dict[str, bool] = {}
         self._end_ticks = end_ticks
         # What the image stops or starts must be seen at once, and an end that is not known may be
@@ -76,13 +74,18 @@ class ImageRun(Run):
         self._happened: Counter[str] = Counter()
         """How often the condition of each watch of the hardware began to hold, and ended; ticks of
         the first beginning."""
-        self._uart_bytes: dict[str, int] = {}
         self._moved: list[bytes] = []
         """What routes moved before somebody looked at the pins that they move."""
         self._by_name = {channel.config.name: channel for channel in self.channels}
         self._pins = {dac.name: dac.pin for dac in config.dacs}
         self._pins |= {pwm.name: pwm.pin for pwm in config.pwm}
         """Pin of each DAC, and of each timer that puts out pulses."""
+        self._output_numbers: dict[tuple[str, str], int] = {
+            (output.kind, output.name): number for number, output in enumerate(config.outputs)
+        }
+        self._clock = config.tick_hz
+        self._ports = {port.name: port.bits for port in machine.setup.part.ports}
+        machine.levels_on_pins = self._levels_on_pins
         self._is_split_anyway = self._is_split
         self._follow_samplers()
         self._handings = [
@@ -130,7 +133,8 @@ class ImageRun(Run):
             self._sound(self.ticks)
             self._set_now(self.ticks)
         moved, self._moved = [*self._moved, *self._route_frames()], []
-        return [*moved, *self._uart_frames()]
+        self._take_bytes()
+        return [*moved, *self._program_frames()]
 
     def _next_hand_over(self) -> int:
         """The next instant at which a steady converter has something for the program, not before the
@@ -267,7 +271,9 @@ class ImageRun(Run):
                 self._happened[event_count(place, "began" if event.entered else "ended")] += 1
                 if event.entered:
                     self._happened.setdefault(event_count(place, "first"), event.ticks)
-                waiting.append((event.ticks, self._telling(place, event)))
+                watch = self.config.watches[event.watch]
+                later = self._judged_later(watch.tap) if watch is not None else 0
+                waiting.append((event.ticks + later, self._telling(place, event)))
         self._events = []
         return waiting
 
@@ -315,14 +321,43 @@ class ImageRun(Run):
             if channel is not None and channel.config.pace.kind == "events":
                 channel.pace.trigger_at(float(now))
         for owner, at, code in activity.coded:
+            ticks = max(0.0, at - self.epoch)
             dac = self.live.dacs.get(self._pins.get(owner, ""))
             if dac is not None:
-                dac.put(np.array([max(0.0, at - self.epoch)]), np.array([code]))
-        for owner, at in activity.retimed:
-            self._retime(owner, max(0, at - self.epoch))
+                dac.put(np.array([ticks]), np.array([code]))
+            self._show("dac", owner, ticks, ticks, code)
+        for owner, setting, at in activity.retimed:
+            self._retime(owner, setting, max(0, at - self.epoch))
+        for owner, at, levels in activity.levels:
+            pins = self._ports.get(owner, {})
+            self.outputs.set_pins(
+                max(0.0, at - self.epoch),
+                {pin: bool(levels >> bit & 1) for pin, bit in pins.items()},
+            )
         activity.clear()
 
-    def _retime(self, timer: str, ticks: int) -> None:
+    def _show(self, kind: str, owner: str, at: float, effect: float, value: int) -> None:
+        """A register of an output was written."""
+        number = self._output_numbers.get((kind, owner))
+        if number is not None:
+            self.outputs.show(number, at, effect, value)
+
+    def _levels_on_pins(self, port: str) -> int:
+        """What stands on the pins of a port: what it drives itself, else what the bench has there;
+        above half the supply is high."""
+        now_s = np.array([max(0, self.machine.now - self.epoch) / self._clock])
+        half_v = self.config.ports[0].high_v / 2 if self.config.ports else 0.0
+        state = self.machine.peripherals.state
+        driven = state.number(port, "outputs", 0)
+        levels = state.number(port, "output", 0) & driven
+        for pin, bit in self._ports.get(port, {}).items():
+            drive = self.config.bench.pins.get(pin)
+            if not driven >> bit & 1 and drive is not None:
+                is_high = float(self._pin_outputs.drive_voltage(drive, now_s)[0]) > half_v
+                levels |= is_high << bit
+        return levels
+
+    def _retime(self, timer: str, setting: str, ticks: int) -> None:
         """A timer's registers hold something else: from the next period on, where they have second
         ones, else at once."""
         pulses = self.live.pulses.get(self._pins.get(timer, ""))
@@ -330,8 +365,13 @@ class ImageRun(Run):
             return
         state = self.machine.peripherals.state
         at = float(ticks)
+        effect = pulses.next_period(at) if state.flag(timer, "preload", False) else at
+        if setting == "compare":
+            self._show("duty", timer, at, effect, state.number(timer, "compare", 0))
+        elif setting == "period":
+            self._show("pulse-period", timer, at, effect, state.number(timer, "period", 1))
         pulses.put(
-            np.array([pulses.next_period(at) if state.flag(timer, "preload", False) else at]),
+            np.array([effect]),
             counts=np.array([state.number(timer, "period", 1)]),
             high_counts=np.array([state.number(timer, "compare", 0)]),
             count_ticks=float(state.number(timer, "prescaler", 1) * self._clock_divisor),
@@ -364,9 +404,6 @@ class ImageRun(Run):
     def silicon_totals(self) -> dict[str, int]:
         """Counts that only the silicon knows."""
         counts = self.totals()
-        for name, done in self._uart_bytes.items():
-            if name in self._probes:
-                counts[f"items.{self._probes[name]}"] = 2 * done
         counts |= self._happened
         raw = {f"items.{channel.stream}" for channel in self.channels}
         raw |= {f"items.{tap.stream}" for tap in self.config.taps}
@@ -396,28 +433,12 @@ class ImageRun(Run):
             first=first,
         )
 
-    def _uart_frames(self) -> list[bytes]:
+    def _take_bytes(self) -> None:
         """Bytes that left UARTs which the program feeds."""
-        frames = []
         for name, line in self.machine.uarts.items():
-            stream = self._probes.get(name)
-            ready = [(at, byte) for at, byte in line.bytes if at <= self.machine.now]
-            if stream is None or not ready:
-                continue
+            number = self._output_numbers.get(("uart", name))
+            ready = [one for one in line.bytes if one[0] - self.epoch < self.ticks]
             line.bytes = line.bytes[len(ready) :]
-            done = self._uart_bytes.get(name, 0)
-            pairs = np.array(
-                [((at - self.epoch) % (1 << 32), byte) for at, byte in ready], dtype="<u4"
-            )
-            self._uart_bytes[name] = done + len(ready)
-            frames.append(
-                self._frame(
-                    pairs.tobytes(),
-                    stream=stream,
-                    item_bytes=4,
-                    flags=FLAG_FIRST if done == 0 else 0,
-                    ticks=ready[0][0] - self.epoch,
-                    first=2 * done,
-                )
-            )
-        return frames
+            if number is not None:
+                for at, byte in ready:
+                    self.outputs.traces[number].add(at - self.epoch, byte)

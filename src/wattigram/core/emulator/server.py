@@ -73,7 +73,7 @@ class ImageServer(PortServer):
 
     def _uart_lines(self) -> dict[str, UartLine]:
         blocks = [block for block in self._setup.part.blocks if block.kind == "uart"]
-        return {uart: UartLine(1.0) for block in blocks for uart in block.owners}
+        return {uart: UartLine() for block in blocks for uart in block.owners}
 
     def _on_stopped(self) -> None:
         """What DMA has moved until now lies in memory, for the debugger to see."""
@@ -202,31 +202,14 @@ class ImageServer(PortServer):
         ]:
             self._say(FrameType.LOG, text)
         silicon = image_silicon(state, self._setup, self._read_codes, self._trial.observed)
-        for name, line in machine.uarts.items():
-            line.byte_ticks = self._byte_ticks(name)
         if self._bench_text:
             silicon = Silicon(self._with_knobs(silicon.config), silicon.watches)
         self._begin(
             client,
-            ImageRun(
-                silicon, machine, self._setup.probes, end_ticks, self._sequence, self._threads
-            ),
+            ImageRun(silicon, machine, end_ticks, self._sequence, self._threads),
         )
         for note in [*state.notes, *machine.peripherals.notes]:
             self._say(FrameType.LOG, note)
-
-    def _byte_ticks(self, uart: str) -> float:
-        """Time of a byte as the UART is set up: a start bit, eight of data, and those behind
-        them."""
-        state = self._machine.peripherals.state
-        part = self._setup.part.uart(uart)
-        if part is None:
-            return 1.0
-        bits = (
-            9 + (state.text(uart, "parity", "none") != "none") + state.number(uart, "stop-bits", 1)
-        )
-        clocks = state.number(uart, "divider", 1) * part.oversampling * bits
-        return float(clocks * self._setup.clock_divisor)
 
     def _read_codes(self, address: int, count: int, bits: int) -> tuple[int, ...]:
         width = bits // 8

@@ -15,6 +15,7 @@ from wattigram.core.firmware.c_names import c_comment, c_string
 from wattigram.core.firmware.compiler_flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
 from wattigram.core.firmware.handlers import HandlerWriter
 from wattigram.core.firmware.hooks import Hook, event_hooks, item_hooks
+from wattigram.core.firmware.program_c import ProgramWriter
 from wattigram.core.firmware.register_c import read_c, set_flag_c
 from wattigram.core.firmware.registers_header import block_context
 from wattigram.core.firmware.setup_c import setup_context
@@ -44,6 +45,9 @@ GENERATED = (
     "wg_hooks.c",
     "wg_hooks.h",
     "wg_memory.ld",
+    "wg_pins.c",
+    "wg_pins.h",
+    "wg_program.c",
     "wg_registers.h",
     "wg_setup.c",
     "wg_start.c",
@@ -116,6 +120,7 @@ class _Context:
         self.tables = Tables(workspace)
         self.registers = register_map(workspace.part)
         self.writer = HandlerWriter(self.tables)
+        self.program = ProgramWriter(self.tables)
 
     @cached_property
     def writes(self) -> tuple[Write, ...]:
@@ -135,6 +140,7 @@ class _Context:
             **self._interrupts(),
             **self._setup(),
             **self._program(),
+            **self.program.context(),
             **self._hooks(),
             **self._memory(),
             **self._build(),
@@ -177,12 +183,10 @@ class _Context:
     def _program(self) -> dict[str, Any]:
         """What the main loop does with values, and to peripherals."""
         tables, writer = self.tables, self.writer
-        texts = tables.config.texts
         return {
             "board_c": c_string(tables.config.board),
             "ticks_a_count": self.workspace.bus_clock_hz.denominator,
             "never_sleeps": writer.never_sleeps,
-            "uart_byte_ticks": max([1, *(int(text.byte_ticks) for text in texts)]),
             "taps": [self._tap(number) for number in range(len(tables.taps))],
             "ramps": [
                 {
@@ -195,18 +199,8 @@ class _Context:
                 }
                 for ramp in tables.ramps
             ],
-            "reports": [
-                {
-                    "bits": text.bits,
-                    "every_ticks": round(text.every_ticks),
-                    "label_c": c_string(text.label),
-                    **_ratio(text.volts_per_code * 1e4),
-                }
-                for text in texts
-            ],
             "dac_writes": writer.dac_writes,
-            "newest": writer.newest,
-            "uarts": writer.uarts,
+            "uarts": self.program.uarts,
             "controls": writer.controls,
         }
 
@@ -375,6 +369,13 @@ class _Context:
             "running": tap.stage == "moving-average",
             "judges_raw": _bool(self._is_judged(number, False)),
             "judges_filtered": _bool(self._is_judged(number, True)),
+            "keeps": _bool(
+                any(
+                    reading.tap == number
+                    for reaction in self.tables.config.reactions
+                    for reading in reaction.readings
+                )
+            ),
             "room": table.room if tap.stream is not None else 0,
         }
 

@@ -379,35 +379,6 @@ class HandlerWriter:
             lines.append(f"{c_register(register)} = {cast}code;")
         return tuple(lines)
 
-    @cached_property
-    def uarts(self) -> tuple[tuple[str, str, str], ...]:
-        """UART, C that says whether it has room, and its register for a byte; for each report."""
-        rows = []
-        for uart in self.workspace.project.uarts:
-            if (
-                uart.text_output is not None
-                and self.workspace.project.chain_of(uart.text_output.signal) is not None
-            ):
-                sent = self.registers.at(self.registers.find(uart.name, "sent").address)
-                assert sent is not None
-                rows.append(
-                    (uart.name, read_c(self.registers, uart.name, "room"), c_register(sent))
-                )
-        return tuple(rows)
-
-    @cached_property
-    def newest(self) -> tuple[tuple[str, str], ...]:
-        """C of the newest result of each signal that is reported, and of how many there are so
-        far."""
-        rows = []
-        for text in self.tables.config.texts:
-            chain = self.tables.chains[text.converter]
-            owner = chain.chain.converter
-            place = text.place if self.registers.counted_by(owner, "result") == "slot" else 0
-            result = read_c(self.registers, owner, "result", place)
-            rows.append((result, read_c(self.registers, owner, "passes")))
-        return tuple(rows)
-
     def disable_code(self, used: Collection[str]) -> tuple[str, ...]:
         """Statements that stop what the set-up of some peripherals started, triggers first."""
         kinds = {

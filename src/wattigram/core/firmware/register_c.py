@@ -120,6 +120,28 @@ def set_flag_c(
     return f"{target} = {f'{cast}({value})' if cast else value};"
 
 
+def field_value_c(registers: RegisterMap, owner: str, name: str, value: str) -> str:
+    """A statement that puts a number, as C, into a field and leaves what is beside it.
+
+    Raises :class:`FirmwareError` where there is no such field, or it holds no number.
+    """
+    register, field = _found(registers, owner, name, 0)
+    if field.coded not in {"value", "minus-one"}:
+        raise FirmwareError(
+            f"{registers.part.name}: “{name}” of {owner} is coded as {field.coded}, and the "
+            "program must put a number there.",
+            cure="Describe it as a value, or do without.",
+        )
+    target = c_register(register)
+    macro = c_field(register.block.name, register.register, field)
+    number = f"{value} - 1u" if field.coded == "minus-one" else value
+    width = register.register.width
+    cast = f"(uint{width}_t)" if width < 32 else ""
+    if len(register.register.fields) == 1:
+        return f"{target} = {cast}{macro}({number});"
+    return f"{target} = {cast}(({target} & ~{macro}_BITS) | {macro}({number}));"
+
+
 def _found(
     registers: RegisterMap, owner: str, name: str, index: int
 ) -> tuple[RegisterAt, RegisterField]:

@@ -12,7 +12,10 @@ if TYPE_CHECKING:
     from wattigram.core.judge.evidence import Evidence, evidence_for
     from wattigram.core.judge.proof import Proof, prove
     from wattigram.core.judge.report import write_html, write_junit
-    from wattigram.core.judge.suggested_expectations import suggest_expectations
+    from wattigram.core.judge.suggested_expectations import (
+        suggest_expectations,
+        suggest_for_reaction,
+    )
     from wattigram.core.judge.verdict import Verdict
 
 __all__ = [
@@ -23,12 +26,14 @@ __all__ = [
     "evidence_for",
     "prove",
     "suggest_expectations",
+    "suggest_for_reaction",
     "write_html",
     "write_junit",
 ]
 
 _HOMES = {
     "suggest_expectations": "suggested_expectations",
+    "suggest_for_reaction": "suggested_expectations",
     "LikelyCause": "causes.base",
     "Evidence": "evidence",
     "evidence_for": "evidence",

@@ -11,9 +11,21 @@ from wattigram.core.judge.causes import neighbour_points
 from wattigram.core.judge.compared_streams import code_counts, compared_blocks
 from wattigram.core.judge.output_measurements import measure_route, pair_linearity
 from wattigram.core.judge.pairing import paired_blocks
+from wattigram.core.judge.reaction_effects import samples_of, wanted_changes
 from wattigram.core.judge.verdict import Verdict
-from wattigram.core.model.design import Chain, PairExpectation, Route, rate_divisor, signal_scale
+from wattigram.core.model.design import (
+    Chain,
+    PairExpectation,
+    PinAction,
+    Reaction,
+    Route,
+    output_of,
+    rate_divisor,
+    signal_scale,
+    start_levels,
+)
 from wattigram.core.predict.accuracy import slot_settling
+from wattigram.core.predict.expected import expected_program_values
 from wattigram.core.predict.pins import input_source
 
 FloatArray = NDArray[np.float64]
@@ -73,6 +85,9 @@ def evidence_for(take: Take, verdict: Verdict) -> Evidence:
     route = take.workspace.project.route(verdict.signal) if verdict.kind == "route" else None
     if route is not None:
         return Evidence(verdict, _route_panels(take, route))
+    reaction = take.workspace.project.reaction(verdict.signal)
+    if reaction is not None and verdict.kind in {"reaction", "text"}:
+        return Evidence(verdict, _reaction_panels(take, reaction, verdict))
     known = {signal.name for signal in take.workspace.project.signals}
     chain = take.workspace.project.chain_of(verdict.signal) if verdict.signal in known else None
     if chain is None or take.came(verdict.signal) < 2:
@@ -122,6 +137,56 @@ def _route_panels(take: Take, route: Route) -> tuple[Panel, ...]:
         )
     title = f"{route.name}: values that arrived, on what they should be"
     return (TracePanel(title, times, low, high, band_low, band_high, (), ""),)
+
+
+def _reaction_panels(take: Take, reaction: Reaction, verdict: Verdict) -> tuple[Panel, ...]:
+    """What a reaction moved, held until the next change, on what it should be."""
+    output = output_of(reaction)
+    if output is None or output.kind == "uart":
+        return ()
+    seen = samples_of(take, output)
+    kept = ~seen.overwritten
+    times_s, values = seen.times_s[kept][:MOST_DRAWN], seen.values[kept][:MOST_DRAWN]
+    if len(times_s) < 2:
+        return ()
+    grid_s = np.linspace(float(times_s[0]), max(take.seconds, float(times_s[-1])), COLUMNS)
+    low, high = _held(times_s, values.astype(np.float64), grid_s)
+    band_low, band_high = low, high
+    if isinstance(reaction.do, PinAction):
+        within_s = float(getattr(verdict.expectation, "within_s", 0.0))
+        band_low, band_high = _pin_band(take, reaction.do.pin, within_s, grid_s)
+    else:
+        wanted = expected_program_values(take.workspace, reaction, grid_s)
+        if wanted is not None and output.kind != "pins":
+            band_low, band_high = wanted.low, wanted.high
+    title = f"{output.title}: as it was, on what it should be"
+    return (TracePanel(title, grid_s, low, high, band_low, band_high, (), ""),)
+
+
+def _held(
+    times_s: FloatArray, values: FloatArray, grid_s: FloatArray
+) -> tuple[FloatArray, FloatArray]:
+    """Lowest and highest value between one instant and the next, each held until the one after."""
+    first = np.maximum(np.searchsorted(times_s, grid_s, side="right") - 1, 0)
+    last = np.append(first[1:], len(values) - 1)
+    low = np.array([values[a : b + 1].min() for a, b in zip(first, last, strict=True)])
+    high = np.array([values[a : b + 1].max() for a, b in zip(first, last, strict=True)])
+    return low, high
+
+
+def _pin_band(
+    take: Take, pin: str, within_s: float, grid_s: FloatArray
+) -> tuple[FloatArray, FloatArray]:
+    """Levels that a pin may have: either of the two for so long after each cause."""
+    level = start_levels(take.workspace.project.reactions).get(pin, False)
+    times_s, lows, highs = [-np.inf], [float(level)], [float(level)]
+    for cause, after, _owner in wanted_changes(take, pin):
+        times_s += [cause.time_s, cause.time_s + within_s]
+        lows += [0.0, float(after)]
+        highs += [1.0, float(after)]
+    order = np.argsort(times_s, kind="stable")
+    at = np.searchsorted(np.array(times_s)[order], grid_s, side="right") - 1
+    return np.array(lows)[order][at], np.array(highs)[order][at]
 
 
 def _lines(verdict: Verdict) -> tuple[tuple[float, str], ...]:

@@ -27,6 +27,7 @@ from wattigram.core.judge.output_judges import (
 )
 from wattigram.core.judge.pairing import paired_blocks
 from wattigram.core.judge.rate_judge import judge_rate
+from wattigram.core.judge.reaction_judges import judge_reaction, judge_text
 from wattigram.core.judge.threshold_events import crossings, signal_watches
 from wattigram.core.judge.verdict import Verdict
 from wattigram.core.judge.wording import expectation_text
@@ -37,10 +38,12 @@ from wattigram.core.model.design import (
     NoiseExpectation,
     PairExpectation,
     RateExpectation,
+    ReactionExpectation,
     RedundantPairExpectation,
     RouteExpectation,
     SineExpectation,
     SquareExpectation,
+    TextExpectation,
     ThresholdExpectation,
     TripExpectation,
     WaveformExpectation,
@@ -50,7 +53,14 @@ from wattigram.core.predict.timing import scan_timing
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20
-OF_EVENTS = (ThresholdExpectation, EdgesExpectation, TripExpectation, RouteExpectation)
+OF_EVENTS = (
+    ThresholdExpectation,
+    EdgesExpectation,
+    TripExpectation,
+    RouteExpectation,
+    ReactionExpectation,
+    TextExpectation,
+)
 """Judged by what a board tells, and not by items."""
 OF_WHAT_IS_EXPECTED = (ThresholdExpectation, WaveformExpectation, PairExpectation, TripExpectation)
 """Held against what design and bench predict."""
@@ -96,6 +106,10 @@ def _judge(take: Take, expectation: Expectation) -> Judgement:
         return not_judged("memory was polled, and only samples come that way")
     if isinstance(expectation, RouteExpectation):
         return judge_route(take, expectation)
+    if isinstance(expectation, ReactionExpectation):
+        return judge_reaction(take, expectation)
+    if isinstance(expectation, TextExpectation):
+        return judge_text(take, expectation)
     if take.workspace.project.chain_of(expectation.signal) is None:
         return not_judged("the signal has no slot")
     if isinstance(expectation, RateExpectation):
@@ -105,9 +119,7 @@ def _judge(take: Take, expectation: Expectation) -> Judgement:
     if isinstance(expectation, OF_WHAT_IS_EXPECTED):
         pin = set_while_running(take.workspace, take.workspace.project.signal(expectation.signal))
         if pin:
-            return not_judged(
-                f"a route sets {pin} while the board runs: nothing is known beforehand"
-            )
+            return not_judged(f"{pin} is set while the board runs: nothing is known beforehand")
     count = take.came(expectation.signal)
     if count < FEWEST_SAMPLES:
         return _too_few(take, expectation.signal, count)

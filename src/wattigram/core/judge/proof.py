@@ -17,6 +17,7 @@ from wattigram.core.judge.causes import (
     is_known,
     likely_causes,
     never_converted,
+    reaction_causes,
     register_differences,
     route_causes,
 )
@@ -66,7 +67,9 @@ def prove(
     project as it is now. Expectations on signals that the take's design does not know stay open.
     """
     project = take.workspace.project
-    known = {signal.name for signal in project.signals} | {route.name for route in project.routes}
+    signals = {signal.name for signal in project.signals}
+    known = signals | {route.name for route in project.routes}
+    known |= {reaction.name for reaction in project.reactions}
     verdicts: list[Verdict] = []
     expectations = workspace.project.expectations
     for index, expectation in enumerate(expectations):
@@ -97,10 +100,13 @@ def prove(
         route = project.route(name)
         if route is not None:
             causes += route_causes(take, route)
+        reaction = project.reaction(name)
+        if reaction is not None:
+            causes += reaction_causes(take, reaction)
     for verdict in verdicts:
         if (
             verdict.outcome == "open"
-            and verdict.signal in known
+            and verdict.signal in signals
             and take.workspace.project.chain_of(verdict.signal) is None
         ):
             causes += never_converted(take, verdict.signal)

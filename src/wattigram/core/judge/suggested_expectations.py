@@ -20,24 +20,30 @@ from wattigram.core.model.bench import (
     TriangleSource,
 )
 from wattigram.core.model.design import (
+    BytesAction,
     Chain,
     EdgesExpectation,
     Expectation,
     LevelExpectation,
     NoiseExpectation,
     RateExpectation,
+    ReactionExpectation,
     RedundantPairExpectation,
     Signal,
     SineExpectation,
     SquareExpectation,
+    TextAction,
+    TextExpectation,
     ThresholdExpectation,
     WaveformExpectation,
     Workspace,
     limits_v,
+    output_of,
     signal_scale,
 )
 from wattigram.core.predict.expected import band_half_width_v
 from wattigram.core.predict.pins import input_extent_v, input_source
+from wattigram.core.predict.program import reaction_timing
 from wattigram.core.predict.timing import scan_timing, signal_rate_hz
 from wattigram.core.predict.timing.isr_cost import software_step, starts_each
 
@@ -46,6 +52,8 @@ PHASE_CYCLES = 256
 """Cycles of a short take, by which it is told how many places of a sine's period are sampled."""
 RATE_WITHIN = 50e-6
 EVENT_SAMPLES = 6
+LEAST_WITHIN_S, LEAST_WITHIN_V = 20e-6, 0.01
+"""Of a reaction that is due at once, and of a text without values."""
 SOFTWARE_WITHIN = 0.005
 SOFTWARE_SPREAD = Fraction(1, 5)
 
@@ -188,3 +196,35 @@ def _round_up(volts: float) -> float:
     """To two figures, upwards."""
     power = 10.0 ** (math.floor(math.log10(volts)) - 1)
     return round(math.ceil(volts / power - 1e-9) * power, 12)
+
+
+def suggest_for_reaction(workspace: Workspace, name: str) -> tuple[Expectation, ...]:
+    """What should hold of a reaction: its time as predicted with a tenth to spare, and its text;
+    those there already left out."""
+    reaction = workspace.project.reaction(name)
+    if reaction is None:
+        return ()
+    there = {item.kind for item in workspace.project.expectations if item.signal == name}
+    timing = reaction_timing(workspace, reaction)
+    fresh: list[Expectation] = []
+    if "reaction" not in there and output_of(reaction) is not None:
+        latest_s = max(float(timing.latest_s) * 1.1, LEAST_WITHIN_S)
+        within_s = Fraction(_two_digits(latest_s)).limit_denominator(10**9)
+        fresh.append(ReactionExpectation(signal=name, within_s=within_s))
+    if "text" not in there and isinstance(reaction.do, (TextAction, BytesAction)):
+        widths = []
+        for signal, stream in reaction.readings:
+            chain = workspace.project.chain_of(signal)
+            if chain is not None:
+                has_stage = workspace.project.signal(signal).later_filter is not None
+                is_reduced = stream == "filtered" and has_stage
+                widths.append(2 * band_half_width_v(workspace, chain, signal, is_reduced))
+        within_v = _two_digits(max(widths, default=LEAST_WITHIN_V))
+        fresh.append(TextExpectation(signal=name, within_v=within_v))
+    return tuple(fresh)
+
+
+def _two_digits(value: float) -> float:
+    """Rounded up to two digits, as an engineer would write it."""
+    step = 10.0 ** (math.floor(math.log10(value)) - 1)
+    return round(math.ceil(value / step - 1e-9) * step, 12)

@@ -10,10 +10,12 @@ from wattigram.core.model.design import (
     NoiseExpectation,
     PairExpectation,
     RateExpectation,
+    ReactionExpectation,
     RedundantPairExpectation,
     RouteExpectation,
     SineExpectation,
     SquareExpectation,
+    TextExpectation,
     ThresholdExpectation,
     TripExpectation,
     WaveformExpectation,
@@ -46,6 +48,12 @@ def expectation_text(expectation: Expectation) -> str:
             if expectation.low_v is not None and expectation.high_v is not None:
                 limits = f" of {expectation.low_v:g} to {expectation.high_v:g} V"
             return f"{name} crosses its threshold{limits} as expected, within {format_si(expectation.within_s, 's')}"
+        case ReactionExpectation():
+            return f"{name} acts within {format_si(expectation.within_s, 's')} each time"
+        case TextExpectation():
+            return (
+                f"{name} sends what it should, values within {format_volts(expectation.within_v)}"
+            )
         case EdgesExpectation():
             return f"{name} gives at most {expectation.most} comparator edge{'s' if expectation.most > 1 else ''} a crossing"
         case RateExpectation():

@@ -170,7 +170,10 @@ class ChainActions:
 
     def expect(self) -> None:
         """Expectations for the selected signal, from what is wired to its pin."""
-        from wattigram.core.judge import suggest_expectations  # late: the window starts without it
+        from wattigram.core.judge import (  # late: the window starts without it
+            suggest_expectations,
+            suggest_for_reaction,
+        )
 
         selection = self._page.selection
         name = selection.signal
@@ -178,6 +181,9 @@ class ChainActions:
             self._do(AddExpectation(RouteExpectation(signal=selection.output)))
             return
         fresh = suggest_expectations(self._document.workspace, name) if name else ()
+        if selection.section == "reactions":
+            name = selection.output
+            fresh = suggest_for_reaction(self._document.workspace, name)
         if not fresh:
             self._page.error.emit(
                 "Nothing more can be expected of what is selected. Choose a signal with a slot."

@@ -10,11 +10,11 @@ from wattigram.core.base.errors import EditError
 from wattigram.core.model.design.edits import Edit, RemoveOutput
 from wattigram.core.model.design.selftest import self_test
 from wattigram.desktop.controllers.actions import Actions
-from wattigram.desktop.pages.page_stack import CHAIN, ROUTES, WAVE, PageStack
+from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM, WAVE, PageStack
 from wattigram.desktop.state.document import Document
 
 if TYPE_CHECKING:
-    from wattigram.desktop.pages.routes_page import RoutesPage
+    from wattigram.desktop.pages.program_page import ProgramPage
     from wattigram.desktop.pages.wave_page import WavePage
 
 
@@ -41,9 +41,14 @@ class OutputActions:
         actions.add(
             "Wave", "Remove the table and what plays it", "", lambda: self._on_wave().remove_table()
         )
-        actions.add("Route", "Add a route", "Ctrl+Shift+R", lambda: self._on_routes().add_route())
-        actions.add("Route", "Add a serial port", "", lambda: self._on_routes().add_uart())
-        actions.add("Route", "Add a PWM output", "", lambda: self._on_routes().add_pwm())
+        actions.add(
+            "Program", "Add a reaction", "Ctrl+Shift+A", lambda: self._on_program().add_reaction()
+        )
+        actions.add(
+            "Program", "Add a route", "Ctrl+Shift+R", lambda: self._on_program().add_route()
+        )
+        actions.add("Program", "Add a serial port", "", lambda: self._on_program().add_uart())
+        actions.add("Program", "Add a PWM output", "", lambda: self._on_program().add_pwm())
         actions.add("Chain", "Remove the selected output", "", self.remove_selected)
         actions.add(
             "Template", "Add template: self-test of a DAC and a converter", "", self.add_self_test
@@ -53,9 +58,9 @@ class OutputActions:
         self._show_page(WAVE)
         return self._book.wave
 
-    def _on_routes(self) -> RoutesPage:
-        self._show_page(ROUTES)
-        return self._book.routes
+    def _on_program(self) -> ProgramPage:
+        self._show_page(PROGRAM)
+        return self._book.program
 
     def add_table(self) -> None:
         """A new table on the Wave page."""
@@ -65,7 +70,7 @@ class OutputActions:
         """Take the output away that is selected on the Chain page."""
         selection = self._book.chain.selection
         section = selection.section
-        if section in {"generators", "pwm", "uarts", "routes"}:
+        if section in {"generators", "pwm", "uarts", "routes", "reactions"}:
             edit: Edit = RemoveOutput(section, selection.output)  # type: ignore[arg-type]
             self._document.edit(edit)
         else:

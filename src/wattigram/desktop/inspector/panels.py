@@ -21,6 +21,7 @@ from wattigram.desktop.inspector.chain import clock_panel, start_panel, startup_
 from wattigram.desktop.inspector.filters import filter_panel
 from wattigram.desktop.inspector.outputs import generator_panel, pwm_panel
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel
+from wattigram.desktop.inspector.reactions import reaction_panel
 from wattigram.desktop.inspector.routes import route_panel, uart_panel
 from wattigram.desktop.inspector.slot import slot_panel
 from wattigram.desktop.inspector.thresholds import (
@@ -63,6 +64,10 @@ def _output_panel(workspace: Workspace, selection: Selection) -> Panel:
         return uart_panel(workspace, uart)
     if (route := project.route(selection.output)) is not None and selection.section == "routes":
         return route_panel(workspace, route)
+    if (reaction := project.reaction(selection.output)) is not None and (
+        selection.section == "reactions"
+    ):
+        return reaction_panel(workspace, reaction)
     return _project_panel(workspace)
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import read_interval
 from wattigram.core.base.quantity import format_rounded, format_si
 from wattigram.core.model.design import (
@@ -16,7 +15,6 @@ from wattigram.core.model.design import (
     Route,
     RouteTimer,
     TableSource,
-    TextOutput,
     UartDestination,
     UartSetup,
     Workspace,
@@ -188,7 +186,7 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
 
 
 def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
-    """A UART: its real baud, what a byte takes, and what the program reports over it."""
+    """A UART: its real baud, and what a byte takes."""
     timing = uart_timing(workspace, uart)
     part = workspace.part.uart(uart.name)
     assert part is not None
@@ -204,28 +202,6 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
     def changed(**updates: object) -> Edit:
         return checked(lambda: SetUart(uart.replaced(**updates)))
 
-    signals = tuple(signal.name for signal in workspace.project.signals)
-
-    def report(text: str) -> Edit | None:
-        if text == "none":
-            return changed(text_output=None) if uart.text_output is not None else None
-        old = uart.text_output
-        return changed(
-            text_output=TextOutput(
-                signal=text,
-                period_s=old.period_s if old else "100 ms",
-                form=old.form if old else "text",
-            )
-        )
-
-    def of_report(name: str, read: Callable[[str], object]) -> Callable[[str], Edit]:
-        def make(text: str) -> Edit:
-            if uart.text_output is None:
-                raise QuantityError("Nothing is reported.", cure="Choose a signal first.")
-            return changed(text_output=uart.text_output.replaced(**{name: read(text)}))
-
-        return make
-
     fields = [
         Field(
             "baud",
@@ -238,23 +214,7 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
             "stop bits", str(uart.stop_bits), lambda text: changed(stop_bits=int(text)), ("1", "2")
         ),
         Field("shown as", uart.shows, lambda text: changed(shows=text), ("text", "binary")),
-        Field(
-            "text output",
-            uart.text_output.signal if uart.text_output else "none",
-            report,
-            ("none", *signals),
-        ),
     ]
-    if uart.text_output is not None:
-        fields += [
-            Field(
-                "period",
-                format_si(uart.text_output.period_s, "s", 9),
-                of_report("period_s", read_interval),
-                hint="100 ms",
-            ),
-            Field("as", uart.text_output.form, of_report("form", str), ("text", "byte")),
-        ]
     choices = tuple(
         Choice(
             f"{baud // 1000}k" if baud >= 100_000 else str(baud),

@@ -36,7 +36,7 @@ from wattigram.desktop.inspector.outputs import key_for
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel, Tab
 
 ON = {"crossing": "crossing", "every-result": "every result"}
-ACTIONS = {"event": "event", "stop": "stop chain", "pin": "set pin"}
+ACTIONS = {"event": "event", "stop": "stop chain"}
 
 
 def _tabs(workspace: Workspace, signal: Signal) -> tuple[Tab, ...]:
@@ -160,8 +160,7 @@ def _action_fields(
 
     def action(text: str) -> Edit:
         name = next(key for key, value in ACTIONS.items() if value == text)
-        pin = window.pin or workspace.part.pins[-1]
-        return changed(action=name, pin=pin if name == "pin" else window.pin)
+        return changed(action=name)
 
     fields = [
         Field(
@@ -172,10 +171,6 @@ def _action_fields(
         Field("on", ON[window.on], lambda text: changed(on=key_for(text, ON)), tuple(ON.values())),
         Field("action", ACTIONS[window.action], action, tuple(ACTIONS.values())),
     ]
-    if window.action == "pin":
-        fields.append(
-            Field("pin", window.pin or "", lambda text: changed(pin=text), workspace.part.pins)
-        )
     if window.action == "stop":
         now = format_si(window.rearm_after_s, "s") if window.rearm_after_s is not None else "never"
         fields.append(

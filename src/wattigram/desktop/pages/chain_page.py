@@ -40,7 +40,7 @@ def _output_of(project: Project, name: str) -> Selection | None:
     """The output of that name, where no signal has it."""
     if not name or any(signal.name == name for signal in project.signals):
         return None
-    for section in ("generators", "pwm", "routes", "uarts"):
+    for section in ("generators", "pwm", "routes", "reactions", "uarts"):
         if any(one.name == name for one in getattr(project, section)):
             return Selection(section=section, output=name, facet="output")
     return None

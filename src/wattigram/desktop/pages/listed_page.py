@@ -24,8 +24,8 @@ from wattigram.desktop.widgets.labels import heading
 Button = tuple[str, Callable[[], None]]
 
 
-class ListedPage(QWidget):
-    """Lays the three parts out."""
+class InspectedPage(QWidget):
+    """Something to look at, and an inspector on the right."""
 
     def __init__(self, document: Document) -> None:
         super().__init__()
@@ -33,7 +33,6 @@ class ListedPage(QWidget):
         self._document = document
         self._is_stale = False
         document.changed.connect(self._on_changed)
-        self.list = QListWidget()
         self.inspector = Inspector()
         self.split = QSplitter(Qt.Orientation.Horizontal)
 
@@ -55,6 +54,37 @@ class ListedPage(QWidget):
             self._is_stale = False
             self.show_workspace()
 
+    def lay_out_beside(self, *parts: QWidget) -> None:
+        """Put the inspector to the right of other parts, the last of which takes what is left."""
+        side = QWidget()
+        side.setObjectName("side")
+        inner = QVBoxLayout(side)
+        inner.setContentsMargins(14, 12, 8, 12)
+        inner.addWidget(self.inspector)
+        inner.addStretch(1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        area.setWidget(side)
+        area.setMinimumWidth(236)
+        for part in (*parts, area):
+            self.split.addWidget(part)
+        self.split.setStretchFactor(len(parts) - 1, 1)
+        self.split.setSizes([*(800 for _part in parts), 276])
+        self.split.setChildrenCollapsible(False)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(self.split)
+
+
+class ListedPage(InspectedPage):
+    """A list on the left as well."""
+
+    def __init__(self, document: Document) -> None:
+        super().__init__(document)
+        self.list = QListWidget()
+
     def lay_out(
         self, title: str, buttons: tuple[Button, ...], middle: QWidget, list_width: int
     ) -> None:
@@ -70,26 +100,8 @@ class ListedPage(QWidget):
             button = QPushButton(text)
             button.clicked.connect(lambda _checked, wanted=action: wanted())
             column.addWidget(button)
-        side = QWidget()
-        side.setObjectName("side")
-        inner = QVBoxLayout(side)
-        inner.setContentsMargins(14, 12, 8, 12)
-        inner.addWidget(self.inspector)
-        inner.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        area.setWidget(side)
-        area.setMinimumWidth(236)
-        for part in (left, middle, area):
-            self.split.addWidget(part)
-        self.split.setStretchFactor(1, 1)
+        self.lay_out_beside(left, middle)
         self.split.setSizes([list_width, 800, 276])
-        self.split.setChildrenCollapsible(False)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(self.split)
 
     def show_names(self, names: list[str], chosen: int) -> None:
         """Show the list without telling anybody that it changed."""

@@ -20,14 +20,14 @@ if TYPE_CHECKING:
     from wattigram.desktop.pages.compare_page import ComparePage
     from wattigram.desktop.pages.firmware_page import FirmwarePage
     from wattigram.desktop.pages.pins_page import PinsPage
+    from wattigram.desktop.pages.program_page import ProgramPage
     from wattigram.desktop.pages.proof_page import ProofPage
-    from wattigram.desktop.pages.routes_page import RoutesPage
     from wattigram.desktop.pages.takes_page import TakesPage
     from wattigram.desktop.pages.wave_page import WavePage
 
-PAGES = ("Chain", "Pins", "Wave", "Routes", "Firmware", "Takes", "Proof", "Compare")
+PAGES = ("Chain", "Pins", "Wave", "Program", "Firmware", "Takes", "Proof", "Compare")
 """Names in their order; each has a property of that name in :class:`PageStack`, which makes it."""
-CHAIN, PINS, WAVE, ROUTES, FIRMWARE, TAKES, PROOF, COMPARE = range(len(PAGES))
+CHAIN, PINS, WAVE, PROGRAM, FIRMWARE, TAKES, PROOF, COMPARE = range(len(PAGES))
 
 
 class PageStack(QObject):
@@ -71,12 +71,12 @@ class PageStack(QObject):
         return page
 
     @cached_property
-    def routes(self) -> RoutesPage:
-        """The Routes page."""
-        from wattigram.desktop.pages.routes_page import RoutesPage
+    def program(self) -> ProgramPage:
+        """The Program page."""
+        from wattigram.desktop.pages.program_page import ProgramPage
 
-        page = RoutesPage(self._document)
-        self._settle(page, ROUTES, page.split)
+        page = ProgramPage(self._document)
+        self._settle(page, PROGRAM, page.split)
         return page
 
     @cached_property
@@ -144,7 +144,7 @@ class PageStack(QObject):
             CHAIN: lambda: self.chain.rows.setFocus(),
             PINS: lambda: self.pins.table.setFocus(),
             WAVE: lambda: self.wave.curve.setFocus(),
-            ROUTES: lambda: self.routes.list.setFocus(),
+            PROGRAM: lambda: self.program.rows.setFocus(),
             FIRMWARE: lambda: self.firmware.steps.setFocus(),
             TAKES: lambda: self.takes.takes.setFocus(),
             PROOF: lambda: self.proof.focus_cause(),
@@ -154,9 +154,9 @@ class PageStack(QObject):
 
     def redress(self) -> None:
         """Show the pages that were made in new colours."""
-        for number in (WAVE, ROUTES):
+        for number in (WAVE, PROGRAM):
             if self.is_made(number):
-                page = self.wave if number == WAVE else self.routes
+                page = self.wave if number == WAVE else self.program
                 page.inspector.rebuild()
                 page.show_workspace()
         if self.is_made(FIRMWARE):

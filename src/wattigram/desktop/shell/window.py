@@ -33,8 +33,8 @@ from wattigram.desktop.pages.page_stack import (
     COMPARE,
     FIRMWARE,
     PAGES,
+    PROGRAM,
     PROOF,
-    ROUTES,
     TAKES,
     PageStack,
 )
@@ -263,8 +263,8 @@ class MainWindow(QMainWindow):
         self.book.page(number)
         self.stack.setCurrentIndex(number)
         self.header.show_page(number)
-        if number == ROUTES:
-            self.book.routes.show_snapshot(self.board.latest)
+        if number == PROGRAM:
+            self.book.program.show_snapshot(self.board.latest)
         elif number == TAKES:
             self.takes_page.show_folders(self.proving.folders)
         self.book.focus(number)
@@ -293,8 +293,8 @@ class MainWindow(QMainWindow):
         self.firmware.show_totals(snapshot.totals)
         if self.stack.currentIndex() == CHAIN:
             self.chain_page.show_snapshot(snapshot)
-        elif self.stack.currentIndex() == ROUTES:
-            self.book.routes.show_snapshot(snapshot)
+        elif self.stack.currentIndex() == PROGRAM:
+            self.book.program.show_snapshot(snapshot)
         elif self.stack.currentIndex() == FIRMWARE:
             self.book.firmware.show_snapshot(snapshot)
         if snapshot.recorded is not None:

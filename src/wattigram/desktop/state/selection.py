@@ -22,7 +22,7 @@ class Selection(msgspec.Struct, frozen=True):
     also: frozenset[int] = frozenset()
     """Places of other slots of the same converter that are selected with it."""
     section: str = ""
-    """Of an output: "generators", "pwm", "uarts" or "routes"; ``output`` is then its name."""
+    """Of an output: "generators", "pwm", "uarts", "routes" or "reactions"; ``output`` is then its name."""
     output: str = ""
 
     @property

@@ -16,6 +16,7 @@ from wattigram.core.advise.findings import (
     item_format,
     ordering,
     output_pins,
+    reactions,
     redundant_pairs,
     registers,
     retrieval,
@@ -49,6 +50,7 @@ _MODULES = (
     triggers,
     redundant_pairs,
     thresholds,
+    reactions,
 )
 RULES: tuple[Rule, ...] = tuple(rule for module in _MODULES for rule in rules_of(module.__name__))
 """All rules; findings of one severity come in this order."""

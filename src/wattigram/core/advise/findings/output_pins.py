@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.input_pins import free_pin
-from wattigram.core.model.design import Workspace
+from wattigram.core.model.design import Workspace, output_of
 from wattigram.core.predict.pins import pwm_pin
 
 
@@ -23,10 +23,12 @@ def output_pins(workspace: Workspace) -> list[tuple[str, str, str]]:
         kind = part.uart(uart.name)
         if kind is not None and uart.name in kind.send_pins:
             claims.append((kind.send_pins[uart.name], f"{uart.name}, sending", uart.name))
-    for signal in project.signals:
-        for window in signal.thresholds:
-            if window.action == "pin" and window.pin is not None:
-                claims.append((window.pin, f"a threshold of {signal.name}", signal.name))
+    claims += [
+        (pin, "the program", reaction.name)
+        for reaction in project.reactions
+        if (output := output_of(reaction)) is not None and output.kind == "pins"
+        for pin in output.names
+    ]
     return claims
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.advise.findings.fixes import first_effective_fix, round_up, rule_satisfied
+from wattigram.core.advise.findings.fixes import first_effective_fix, rule_satisfied
 from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.bench import Jumper
 from wattigram.core.model.design import (
@@ -16,7 +16,6 @@ from wattigram.core.model.design import (
     ResultSource,
     Route,
     UartDestination,
-    UartSetup,
     Workspace,
 )
 from wattigram.core.model.design.edits import Edit, SetPwm, SetRoute, SetUart
@@ -25,9 +24,9 @@ from wattigram.core.predict.pins import (
     generator_on,
     input_poles_s,
     input_source,
+    moved_pins,
     pwm_on,
     pwm_timing,
-    routed_pins,
     serial_source,
 )
 from wattigram.core.predict.timing import route_timing
@@ -346,37 +345,6 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-def report_bytes(uart: UartSetup) -> int:
-    """Bytes of a report."""
-    assert uart.text_output is not None
-    return (
-        1
-        if uart.text_output.form == "byte"
-        else len(uart.text_output.signal.encode()) + len(" 0.0000 V\r\n")
-    )
-
-
-@rule("report-too-long")
-def report_too_long(workspace: Workspace) -> Iterator[Finding]:
-    """Lines come later and later."""
-    for uart in workspace.project.uarts:
-        if uart.text_output is None:
-            continue
-        takes_s = report_bytes(uart) * uart_timing(workspace, uart).byte_s
-        if takes_s > uart.text_output.period_s:
-            every = Fraction(round_up(float(takes_s))).limit_denominator(10**9)
-            yield Finding(
-                "report-too-long",
-                "error",
-                uart.name,
-                f"{uart.name} does not get its reports out",
-                f"One takes {format_si(takes_s, 's', 3)} at {uart.baud} baud, and they come every "
-                f"{format_si(uart.text_output.period_s, 's', 3)}.",
-                SetUart(uart.replaced(text_output=uart.text_output.replaced(period_s=every))),
-                signal=uart.name,
-            )
-
-
 @rule("jumper-from-nothing", "jumper-from-route")
 def jumper_from_nothing(workspace: Workspace) -> Iterator[Finding]:
     """The input reads 0 V, or what a route puts there."""
@@ -384,14 +352,14 @@ def jumper_from_nothing(workspace: Workspace) -> Iterator[Finding]:
         if not isinstance(wiring.source, Jumper):
             continue
         pin = wiring.source.pin
-        if pin in routed_pins(workspace):
+        if pin in moved_pins(workspace):
             yield Finding(
                 "jumper-from-route",
                 "note",
                 f"pin {wiring.pin}",
                 f"What the jumper from {pin} brings is not known beforehand",
-                "A route sets that output while the board runs: what comes is shown and measured, and no band "
-                "is drawn.",
+                "A route or a reaction sets that output while the board runs: what comes is shown and "
+                "measured, and no band is drawn.",
                 signal=_signal_on(workspace, wiring.pin),
             )
         elif generator_on(workspace, pin) is None and pwm_on(workspace, pin) is None:
@@ -418,7 +386,7 @@ def pwm_ripples(workspace: Workspace) -> Iterator[Finding]:
         pwm = pwm_on(workspace, wiring.source.pin)
         name = _signal_on(workspace, wiring.pin)
         chain = workspace.project.chain_of(name) if name else None
-        if pwm is None or chain is None or wiring.source.pin in routed_pins(workspace):
+        if pwm is None or chain is None or wiring.source.pin in moved_pins(workspace):
             continue
         low_v, high_v = input_source(workspace, wiring.pin).extent_v
         lsb_v = workspace.reference_v / (1 << chain.bits)

@@ -137,7 +137,7 @@ def threshold_chatters(workspace: Workspace) -> Iterator[Finding]:
         chain = workspace.project.chain_of(signal.name)
         if chain is None:
             continue
-        edges, sigma_v, slope_v_s = _chatter(workspace, chain, signal, window)
+        edges, sigma_v, slope_v_s = chatter(workspace, chain, signal, window)
         if edges <= CHATTER_EDGES:
             continue
         wanted_v = round_up(8 * sigma_v)
@@ -154,7 +154,7 @@ def threshold_chatters(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
-def _chatter(
+def chatter(
     workspace: Workspace, chain: Chain, signal: Signal, window: Threshold
 ) -> tuple[float, float, float]:
     """(events a crossing, noise V rms, slope V/s) in the signal's own volts."""

@@ -12,6 +12,7 @@
 #include "wg_hooks.h"
 #include "wg_link.h"
 #include "wg_port.h"
+#include "wg_program.h"
 #include "wg_threshold.h"
 
 #define STAMP_STREAM 64u
@@ -371,6 +372,7 @@ static void send_part(uint32_t chain, const part *one)
     frame.ticks = start;
     wg_link_send(&frame, items);
     feed_filters(chain, one, start);
+    wg_program_results(chain);
     const wg_samples view = {
         .items = items, .item_bytes = design->item_bytes, .stride = design->slots, .count = one->count,
         .first = one->first, .ticks = start,

@@ -9,7 +9,7 @@
 #include <stdint.h>
 
 /** Who may want to be woken. */
-enum { WG_WAKE_END, WG_WAKE_THRESHOLD, WG_WAKE_PERIODIC, WG_WAKES };
+enum { WG_WAKE_END, WG_WAKE_THRESHOLD, WG_WAKE_PERIODIC, WG_WAKE_PROGRAM, WG_WAKE_SERIAL, WG_WAKES };
 
 /** Ticks of the last start, since reset. */
 extern uint64_t wg_began;

@@ -11,9 +11,6 @@
 /** Give a code to a DAC. Context: main loop. */
 void wg_put_code(uint32_t dac, uint16_t code);
 
-/** The newest result of a signal that is reported; false where there is none yet. Context: main loop. */
-bool wg_newest(uint32_t source, uint32_t *code);
-
 /** Whether a UART takes another byte. Context: main loop. */
 bool wg_uart_has_room(uint32_t uart);
 

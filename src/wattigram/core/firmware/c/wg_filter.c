@@ -21,6 +21,10 @@ typedef struct {
     uint64_t first_ticks;
     uint64_t items;
     bool has_begun;
+    bool has_sample;
+    bool has_filtered;
+    uint32_t newest_sample;
+    uint32_t newest_filtered;
     wg_calm calm_raw;       /* values that leave the thresholds as they are, during one call of wg_filter_feed */
     wg_calm calm_filtered;
 } tap_state;
@@ -147,6 +151,8 @@ static void give(const feeding *now, uint32_t first, uint32_t count, const uint3
         }
     }
     state->filtered += count;
+    state->newest_filtered = codes[count - 1u];
+    state->has_filtered = true;
     if (now->design->judges_filtered) {
         judge(now, true, first, count, codes);
     }
@@ -264,6 +270,13 @@ void wg_filter_feed(uint32_t filter, const wg_slot_samples *items)
     uint32_t count;
     now.state->calm_raw.is_known = false;
     now.state->calm_filtered.is_known = false;
+    if (design->keeps && items->count != 0u) {
+        load(&now, items->count - 1u, 1u, &now.state->newest_sample);
+        now.state->has_sample = true;
+    }
+    if (design->stage == (uint8_t)WG_UNFILTERED && !design->judges_raw) {
+        return;
+    }
     if (design->stage == (uint8_t)WG_BLOCK_AVERAGE && !design->judges_raw && design->signed_bits == 0u) {
         feed_blocks(&now);
         return;
@@ -307,6 +320,14 @@ void wg_filter_send(uint32_t filter, bool is_tail)
         state->items += state->filtered;
     }
     state->filtered = 0u;
+}
+
+bool wg_filter_newest(uint32_t filter, bool is_filtered, int32_t *value)
+{
+    const tap_state *state = &states[filter];
+    const int64_t number = widened(&wg_filters[filter], is_filtered ? state->newest_filtered : state->newest_sample);
+    *value = number > INT32_MAX ? INT32_MAX : (int32_t)number;
+    return is_filtered ? state->has_filtered : state->has_sample;
 }
 
 uint64_t wg_filter_samples(uint32_t filter)

@@ -19,6 +19,7 @@ typedef struct {
     uint8_t shift;
     bool judges_raw;                /**< a threshold looks at its samples */
     bool judges_filtered;            /**< a threshold looks at its filtered values */
+    bool keeps;                     /**< the program uses its newest values */
     uint32_t count;
     uint32_t mask;                  /**< bits that the register has */
     uint32_t sign;                  /**< the register's sign bit; 0 where it has none */
@@ -51,6 +52,9 @@ void wg_filter_feed(uint32_t filter, const wg_slot_samples *items);
 
 /** Send the filtered values that came since the last call. Context: main loop. */
 void wg_filter_send(uint32_t filter, bool is_tail);
+
+/** The newest sample, or filtered value; false where there is none yet. Context: main loop. */
+bool wg_filter_newest(uint32_t filter, bool is_filtered, int32_t *value);
 
 /** Filtered values sent since the start. */
 uint64_t wg_filter_samples(uint32_t filter);

@@ -1,6 +1,6 @@
 /**
  * @file wg_periodic.h
- * What the program does every so often: ramps on a DAC, reports over a UART.
+ * DACs that software takes from code to code.
  */
 #ifndef WG_PERIODIC_H
 #define WG_PERIODIC_H
@@ -18,23 +18,10 @@ typedef struct {
     const uint16_t *codes;
 } wg_ramp;
 
-/** A signal's newest value that is sent as a line of text, or as one byte. */
-typedef struct {
-    uint8_t uart;               /**< as wg_uart_put() numbers them */
-    uint8_t source;             /**< as wg_newest() numbers them */
-    uint8_t bits;               /**< of a value of which the upper eight are sent; 0 for text */
-    uint32_t every_ticks;
-    int64_t factor;             /**< a code times this, ... */
-    int64_t divisor;            /**< ... over this, is tenths of a millivolt */
-    const char *label;
-} wg_report;
-
 extern const wg_ramp wg_ramps[];
 extern const uint32_t wg_ramp_count;
-extern const wg_report wg_reports[];
-extern const uint32_t wg_report_count;
 
-/** Begin all ramps and reports. Context: main loop. */
+/** Begin all ramps. Context: main loop. */
 void wg_periodic_begin(void);
 
 /** Do what is due. Context: main loop. */

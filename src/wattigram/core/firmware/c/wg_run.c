@@ -11,6 +11,7 @@
 #include "wg_isr.h"
 #include "wg_periodic.h"
 #include "wg_port.h"
+#include "wg_program.h"
 #include "wg_setup.h"
 #include "wg_threshold.h"
 
@@ -32,6 +33,7 @@ void wg_run_start(uint64_t ticks)
     wg_clock_begin();
     wg_clock_wake_at(WG_WAKE_END, wanted);
     wg_periodic_begin();
+    wg_program_begin();
 }
 
 void wg_run_stop(void)
@@ -41,6 +43,7 @@ void wg_run_stop(void)
     }
     wg_poll_results();
     wg_chain_work();
+    wg_program_end();
     wg_send_tails();
     wg_disable();
     wg_chain_work();
@@ -84,6 +87,7 @@ void wg_run_step(void)
         wg_poll_results();
         wg_chain_work();
         wg_periodic_work();
+        wg_program_work();
     }
     wg_clock_set_alarm();
     if (!is_on || !WG_NEVER_SLEEPS) {

@@ -12,6 +12,7 @@
 #include "wg_hooks.h"
 #include "wg_link.h"
 #include "wg_port.h"
+#include "wg_program.h"
 
 typedef struct {
     uint32_t waiting;       /* values of the signal that wait */
@@ -95,6 +96,7 @@ static void send_events(void)
         wg_link_send(&frame, &events[at]);
         for (uint32_t n = at; n < at + count; n++) {
             note_stop(&events[n]);
+            wg_program_event(events[n].window, events[n].entered != 0u);
             wg_hooks_event(events[n].window, events[n].entered != 0u, events[n].value);
         }
         events_out = events_out + count;

@@ -25,6 +25,7 @@ from wattigram.core.judge.causes.base import (
 )
 from wattigram.core.judge.causes.expectations_and_costs import expectation_beside
 from wattigram.core.judge.causes.known import design_causes, is_known
+from wattigram.core.judge.causes.reactions import reaction_causes
 from wattigram.core.judge.causes.routes import route_causes
 from wattigram.core.judge.causes.settling import neighbour_points
 
@@ -37,6 +38,7 @@ __all__ = [
     "likely_causes",
     "neighbour_points",
     "never_converted",
+    "reaction_causes",
     "register_differences",
     "route_causes",
 ]
@@ -47,6 +49,7 @@ _OTHERS = frozenset(
         "expectation-beside-bench",
         "firmware-differs",
         "firmware-failed",
+        "reaction-late",
         "baud-differs",
     }
 )

@@ -5,7 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.model.bench import Jumper, resolve_source
-from wattigram.core.model.design import Chain, Dma, TimerTrigger, Workspace
+from wattigram.core.model.design import (
+    Chain,
+    Dma,
+    Reaction,
+    TimerTrigger,
+    Workspace,
+    output_of,
+)
 from wattigram.core.model.design.outputs import Playback
 from wattigram.core.model.design.route import (
     DacDestination,
@@ -86,3 +93,31 @@ def route_owners(workspace: Workspace, route: Route) -> set[str]:
             if pwm is not None:
                 owners.add(pwm.timer)
     return owners
+
+
+def reaction_owners(workspace: Workspace, reaction: Reaction) -> set[str]:
+    """Peripherals that take part in a reaction: what causes it, and what it moves."""
+    project, owners = workspace.project, set[str]()
+    cause = getattr(reaction.when, "signal", "")
+    names = {signal for signal, _stream in reaction.readings} | ({cause} if cause else set())
+    for chain in (project.chain_of(name) for name in names):
+        owners |= chain_owners(chain) if chain is not None else set()
+    chain = project.chain(getattr(reaction.when, "converter", ""))
+    owners |= chain_owners(chain) if chain is not None else set()
+    return owners | moved_owners(workspace, reaction)
+
+
+def moved_owners(workspace: Workspace, reaction: Reaction) -> set[str]:
+    """Peripherals that a reaction moves."""
+    output = output_of(reaction)
+    if output is None:
+        return set()
+    match output.kind:
+        case "pins":
+            ports = (workspace.part.port_of(pin) for pin in output.names)
+            return {port.name for port in ports if port is not None}
+        case "duty" | "pulse-period":
+            pwm = workspace.project.pwm_output(output.names[0])
+            return {pwm.timer} if pwm is not None else set()
+        case _:
+            return set(output.names)

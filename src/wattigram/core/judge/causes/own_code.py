@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from wattigram.core.base.quantity import format_si
+from wattigram.core.capture.take import Take
+from wattigram.core.contract.link import LateWrite
 from wattigram.core.judge.causes.base import FailingSignal, LikelyCause, register_cause
 from wattigram.core.judge.causes.involved_peripherals import chain_owners, signal_owners
 
@@ -18,15 +20,18 @@ def own_code_writes(case: FailingSignal) -> LikelyCause | None:
     writes = [write for write in take.late_writes if write.owner in owners]
     if not writes or not case.is_off:
         return None
+    title, evidence = told(take, writes)
+    return case.cause("own-code-writes", title, FIT, evidence, None)
+
+
+def told(take: Take, writes: list[LateWrite]) -> tuple[str, str]:
+    """Title and sentence: which register, by which line, and when first."""
     first = min(writes, key=lambda write: write.ticks)
     names = ", ".join(dict.fromkeys(f"{write.owner}: {write.setting}" for write in writes))
     where = f"{first.place} or a line just below it" if first.place else "the program"
-    return case.cause(
-        "own-code-writes",
+    return (
         f"Own code sets {first.owner} while the board runs",
-        FIT,
         f"{where} first wrote {first.setting} of {first.owner} at "
         f"{format_si(first.ticks / take.tick_hz, 's', 4)}: {first.before:#x} → {first.after:#x}. "
         f"Written so: {names}. The design knows nothing of it",
-        None,
     )

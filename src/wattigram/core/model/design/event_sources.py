@@ -36,6 +36,7 @@ def tapped_signals(project: Project) -> tuple[Signal, ...]:
         if signal.redundant_pair is not None and signal.redundant_pair.tolerance_v
     }
     targets = {window.minus_signal for signal in project.signals for window in signal.thresholds}
+    used = {signal for reaction in project.reactions for signal, _input in reaction.readings}
     return tuple(
         signal
         for signal in project.signals
@@ -44,6 +45,7 @@ def tapped_signals(project: Project) -> tuple[Signal, ...]:
             or signal.thresholds
             or signal.name in leaders
             or signal.name in targets
+            or signal.name in used
             or (signal.redundant_pair is not None and signal.redundant_pair.tolerance_v)
         )
         and signal.name in converted

@@ -144,6 +144,24 @@ class RouteExpectation(StrictModel):
     """Share of the values that may be overwritten, repeated or torn."""
 
 
+class ReactionExpectation(StrictModel):
+    """Each effect of a reaction comes, at most ``within_s`` after the cause was held; ``signal`` is
+    the reaction's name."""
+
+    kind: Literal["reaction"] = "reaction"
+    signal: Name
+    within_s: SecondsOrZero
+
+
+class TextExpectation(StrictModel):
+    """Every line that a reaction sends reads as it should, with values within ``within_v``, and
+    none is dropped; ``signal`` is the reaction's name."""
+
+    kind: Literal["text"] = "text"
+    signal: Name
+    within_v: PositiveVolts
+
+
 Expectation = (
     LevelExpectation
     | SquareExpectation
@@ -157,4 +175,6 @@ Expectation = (
     | PairExpectation
     | TripExpectation
     | RouteExpectation
+    | ReactionExpectation
+    | TextExpectation
 )

@@ -36,8 +36,6 @@ from wattigram.core.model.design.outputs import (
     Playback,
     PwmOutput,
     SoftwareRamp,
-    TextOutput,
-    UartSetup,
     WaveTable,
 )
 from wattigram.core.model.design.project import Chain, Project, Signal
@@ -120,8 +118,6 @@ FORMER: Mapping[type[StrictModel], _Former] = {
     ),
     Playback: _Former({"start_index": "first", "update_trigger": "trigger"}),
     PwmOutput: _Former(_PERIOD),
-    UartSetup: _Former({"text_output": "report"}),
-    TextOutput: _Former(_PERIOD),
     Route: _Former(
         {
             "request": "on",

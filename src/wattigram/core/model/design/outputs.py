@@ -141,15 +141,6 @@ class PwmOutput(StrictModel):
             raise ValueError("duty must lie between 0 % and 100 %.")
 
 
-class TextOutput(StrictModel):
-    """The program sends a signal's newest value every so often: as a line of text, or its upper
-    eight bits."""
-
-    signal: Name
-    period_s: Every
-    form: Literal["text", "byte"] = "text"
-
-
 class UartSetup(StrictModel):
     """A serial port of the part: 8 data bits. ``shows`` is how the desktop reads what leaves it."""
 
@@ -158,4 +149,3 @@ class UartSetup(StrictModel):
     parity: Literal["none", "even", "odd"] = "none"
     stop_bits: Literal[1, 2] = 1
     shows: Literal["text", "binary"] = "binary"
-    text_output: TextOutput | None = None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from wattigram.core.model.design.outputs import ChainFollow, Playback
 from wattigram.core.model.design.project import Chain, Project
+from wattigram.core.model.design.reaction import output_of
 from wattigram.core.model.design.retrieval import Dma, Fifo, Interrupt
 from wattigram.core.model.design.route import DacDestination
 from wattigram.core.model.design.trigger import (
@@ -48,9 +49,6 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
         faults.known(signal.pin, inputs, f"signal “{signal.name}”: pin")
         if signal.negative is not None:
             faults.known(signal.negative, part.pins, f"signal “{signal.name}”: negative pin")
-        for window in signal.thresholds:
-            if window.pin is not None:
-                faults.known(window.pin, part.pins, f"threshold of “{signal.name}”: pin")
     for wiring in project.bench:
         faults.known(wiring.pin, part.pins, "bench: pin")
     for chain in project.chains:
@@ -68,6 +66,7 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
     _comparator_faults(faults, project)
     _generator_faults(faults, project)
     _output_faults(faults, project)
+    _reaction_faults(faults, project)
     return tuple(faults.sentences)
 
 
@@ -279,6 +278,17 @@ def _output_faults(faults: _Faults, project: Project) -> None:
                 name for group in part.timers if group.can_trigger for name in group.names
             )
             faults.known(route.timer.timer, timers, f"route “{route.name}”: timer")
+
+
+def _reaction_faults(faults: _Faults, project: Project) -> None:
+    ports = tuple(pin for port in faults.part.ports for pin in port.bits)
+    dacs = tuple(item.name for item in faults.part.dacs)
+    for reaction in project.reactions:
+        output = output_of(reaction)
+        known = {"pins": ports, "dac": dacs}.get(output.kind) if output is not None else None
+        for name in output.names if output is not None and known is not None else ():
+            what = "port pin" if output is not None and output.kind == "pins" else "DAC"
+            faults.known(name, known or (), f"reaction “{reaction.name}”: {what}")
 
 
 def _dma_faults(faults: _Faults, channel: str, what: str, items: int) -> None:

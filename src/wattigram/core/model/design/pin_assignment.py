@@ -14,6 +14,7 @@ from wattigram.core.model.design.edits import (
     SwapPins,
 )
 from wattigram.core.model.design.project import Signal
+from wattigram.core.model.design.reaction import output_of
 from wattigram.core.model.design.trigger import EdgeTrigger
 from wattigram.core.model.design.workspace import Workspace
 
@@ -118,10 +119,11 @@ def other_uses(workspace: Workspace, pin: str) -> tuple[str, ...]:
     if reference is not None and reference.pin == pin:
         uses.append("the reference")
     uses += [
-        f"set by a threshold of {signal.name}"
-        for signal in project.signals
-        for window in signal.thresholds
-        if window.action == "pin" and window.pin == pin
+        f"set by reaction {reaction.name}"
+        for reaction in project.reactions
+        if (output := output_of(reaction)) is not None
+        and output.kind == "pins"
+        and pin in output.names
     ]
     return tuple(uses)
 

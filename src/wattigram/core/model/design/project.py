@@ -12,8 +12,15 @@ from msgspec import Meta, field
 from wattigram.core.base.fields import Hertz, Ratio
 from wattigram.core.base.models import StrictModel
 from wattigram.core.model.bench.wiring import Wiring
-from wattigram.core.model.design.expectation import Expectation, RouteExpectation
+from wattigram.core.model.design.expectation import (
+    Expectation,
+    ReactionExpectation,
+    RouteExpectation,
+    TextExpectation,
+)
 from wattigram.core.model.design.outputs import Generator, Playback, PwmOutput, UartSetup, WaveTable
+from wattigram.core.model.design.reaction import Reaction
+from wattigram.core.model.design.reaction_checks import check_reactions
 from wattigram.core.model.design.reference_checks import check_outputs
 from wattigram.core.model.design.retrieval import CircularBuffer, Interrupt, Reader, Retrieval
 from wattigram.core.model.design.route import Route
@@ -37,7 +44,7 @@ from wattigram.core.model.field_types import (
 )
 
 FORMAT = "wattigram-project"
-NEWEST_VERSION = 5
+NEWEST_VERSION = 6
 
 Step = Literal["calibrate", "memory", "interrupt", "window", "converter", "trigger"]
 """Steps of starting up, see :mod:`wattigram.core.predict.timing.startup`."""
@@ -151,7 +158,7 @@ class Project(StrictModel, dict=True):
     """A whole project. Faults that the part decides are findings, not errors."""
 
     format: Literal["wattigram-project"] = "wattigram-project"
-    version: Literal[5] = 5
+    version: Literal[6] = 6
     name: Name
     part: Name
     reference: Name
@@ -164,6 +171,7 @@ class Project(StrictModel, dict=True):
     pwm: tuple[PwmOutput, ...] = ()
     uarts: tuple[UartSetup, ...] = ()
     routes: Annotated[tuple[Route, ...], Meta(max_length=16)] = ()
+    reactions: Annotated[tuple[Reaction, ...], Meta(max_length=64)] = ()
     bench: tuple[Wiring, ...] = ()
     expectations: tuple[Expectation, ...] = ()
 
@@ -199,6 +207,7 @@ class Project(StrictModel, dict=True):
                     f"{comparator.name} watches “{comparator.signal}”, which is no signal here."
                 )
         check_outputs(self)
+        check_reactions(self)
 
     def _check_distinct(self) -> None:
         for kind, values in (
@@ -213,6 +222,7 @@ class Project(StrictModel, dict=True):
             ("PWM outputs use the timer", [pwm.timer for pwm in self.pwm]),
             ("UARTs are", [uart.name for uart in self.uarts]),
             ("routes are", [route.name for route in self.routes]),
+            ("reactions are", [reaction.name for reaction in self.reactions]),
             ("comparators are", [comparator.name for comparator in self.comparators]),
             ("bench entries wire pin", [wiring.pin for wiring in self.bench]),
         ):
@@ -222,10 +232,14 @@ class Project(StrictModel, dict=True):
 
     def _check_expectations(self, names: set[str]) -> None:
         routes = {route.name for route in self.routes}
+        reactions = {reaction.name for reaction in self.reactions}
         for expectation in self.expectations:
-            is_route = isinstance(expectation, RouteExpectation)
-            if expectation.signal not in (routes if is_route else names):
-                what = "route" if is_route else "signal"
+            known, what = names, "signal"
+            if isinstance(expectation, RouteExpectation):
+                known, what = routes, "route"
+            elif isinstance(expectation, (ReactionExpectation, TextExpectation)):
+                known, what = reactions, "reaction"
+            if expectation.signal not in known:
                 raise ValueError(
                     f"An expectation speaks of “{expectation.signal}”, which is no {what} here."
                 )
@@ -243,10 +257,6 @@ class Project(StrictModel, dict=True):
                 raise ValueError(
                     f"A threshold of “{signal.name}” compares with “{target}”, which is no other "
                     "signal here."
-                )
-            if window.action == "pin" and window.pin is None:
-                raise ValueError(
-                    f"A threshold of “{signal.name}” sets a pin, and none is named. Add it."
                 )
 
     def _check_chain(self, chain: Chain, names: set[str]) -> None:
@@ -328,6 +338,10 @@ class Project(StrictModel, dict=True):
     def route(self, name: str) -> Route | None:
         """The route of that name."""
         return next((route for route in self.routes if route.name == name), None)
+
+    def reaction(self, name: str) -> Reaction | None:
+        """The reaction of that name."""
+        return next((reaction for reaction in self.reactions if reaction.name == name), None)
 
     def comparator(self, name: str) -> Comparator | None:
         """The comparator of that name."""

@@ -22,8 +22,16 @@ from wattigram.core.base.toml_document import (
     write_atomically,
 )
 from wattigram.core.base.toml_layout import Origin, layout_of, to_toml
+from wattigram.core.model.design.former_program import (
+    from_version_4,
+    from_version_5,
+    in_former_program,
+)
 from wattigram.core.model.design.former_words import Moves, from_former_words, in_former_words
 from wattigram.core.model.design.project import FORMAT, NEWEST_VERSION, Project
+
+FIRST_OF_TODAYS_WORDS = 5
+"""Projects of this version and later have the words of today."""
 
 
 def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
@@ -83,8 +91,10 @@ def _migrated(text: str, where: str) -> tuple[dict[str, Any], Moves, str]:
     while version in _EARLY:
         data = _EARLY[version](data)
         version = data["version"]
-    data, moves = from_former_words(data)
-    return {**data, "version": NEWEST_VERSION}, moves, where
+    moves: Moves = {}
+    if version < FIRST_OF_TODAYS_WORDS:
+        data, moves = from_former_words(from_version_4(data))
+    return {**from_version_5(data), "version": NEWEST_VERSION}, moves, where
 
 
 def parse_project(text: str, where: str) -> Project:
@@ -134,7 +144,7 @@ def load_project(path: Path) -> Project:
     return parse_project(read_text(path, ProjectError), str(path))
 
 
-_OUTPUTS = {"tables", "generators", "pwm", "uarts", "routes"}
+_OUTPUTS = {"tables", "generators", "pwm", "uarts", "routes", "reactions"}
 _HEAD = {"format": FORMAT, "version": NEWEST_VERSION}
 
 
@@ -180,6 +190,6 @@ def build_id(project: Project) -> str:
     design = {key: value for key, value in design.items() if key in kept}
     # A design that is as it was keeps the ID that it had: before there were outputs, and before words changed.
     design = {key: value for key, value in design.items() if value or key not in _OUTPUTS}
-    design = in_former_words(project, design)
+    design = in_former_program(project, in_former_words(project, design))
     canonical = json.dumps(design, sort_keys=True, ensure_ascii=True)
     return hashlib.sha256(canonical.encode()).hexdigest()[:8]

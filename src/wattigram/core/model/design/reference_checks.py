@@ -72,10 +72,6 @@ def check_outputs(project: DesignNames) -> None:
                 pass
         if output.starts_with is not None:
             _need(output.starts_with, chains, f"“{generator.name}” starts with")
-    signals = {signal.name for signal in project.signals}
-    for uart in project.uarts:
-        if uart.text_output is not None:
-            _need(uart.text_output.signal, signals, f"{uart.name} reports")
     for route in project.routes:
         _check_route(project, route, tables, chains)
 

@@ -173,8 +173,7 @@ class Threshold(StrictModel):
     consecutive: Annotated[int, Meta(ge=1, le=1000)] = 1
     """So many values in a row, before the condition counts."""
     on: Literal["crossing", "every-result"] = "crossing"
-    action: Literal["event", "stop", "pin"] = "event"
-    pin: PinName | None = None
+    action: Literal["event", "stop"] = "event"
     done_in: By = "software"
     interrupt_enabled: Flag = True
     """Its interrupt is enabled."""
@@ -206,8 +205,7 @@ class RedundantPair(StrictModel):
     paired_with: Name
     tolerance_v: PositiveVolts | None = None
     consecutive: Annotated[int, Meta(ge=1, le=1000)] = 1
-    action: Literal["event", "stop", "pin"] = "event"
-    pin: PinName | None = None
+    action: Literal["event", "stop"] = "event"
 
 
 class Comparator(StrictModel):

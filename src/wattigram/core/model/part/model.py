@@ -105,6 +105,20 @@ class UartGroup(StrictModel):
     """Behind the one that is being sent; what comes when they are full overwrites the last."""
 
 
+class Port(StrictModel):
+    """Pins that the program sets and reads, each by its bit in the port's registers."""
+
+    name: Name
+    bits: Annotated[
+        dict[PinName, Annotated[int, Meta(ge=0, le=31)]], Meta(min_length=1, max_length=32)
+    ]
+    resistance_ohm: Ohms = 40.0
+    """Of an output."""
+
+    def __post_init__(self) -> None:
+        check_distinct(tuple(self.bits.values()), f"{self.name}: bit")
+
+
 class Dac(StrictModel):
     """One DAC; a buffered output stays ``buffer_margin_v`` away from either rail."""
 
@@ -153,6 +167,7 @@ class Part(StrictModel, dict=True):
     dma: tuple[DmaGroup, ...] = ()
     dacs: tuple[Dac, ...] = ()
     uarts: tuple[UartGroup, ...] = ()
+    ports: tuple[Port, ...] = ()
     comparators: tuple[ComparatorUnit, ...] = ()
     memory: MemoryMap | None = None
     blocks: Annotated[tuple[Block, ...], Meta(max_length=100)] = ()
@@ -175,6 +190,8 @@ class Part(StrictModel, dict=True):
             ("DMA channel", tuple(name for group in self.dma for name in group.names)),
             ("DAC", tuple(item.name for item in self.dacs)),
             ("UART", tuple(name for group in self.uarts for name in group.names)),
+            ("port", tuple(item.name for item in self.ports)),
+            ("port pin", tuple(pin for item in self.ports for pin in item.bits)),
             ("comparator", tuple(item.name for item in self.comparators)),
         ):
             check_distinct(names, what)
@@ -209,6 +226,9 @@ class Part(StrictModel, dict=True):
         for uarts in self.uarts:
             self._check_pins(uarts.names, uarts.send_pins, "send")
             self._check_pins(uarts.names, uarts.receive_pins, "receive")
+        for port in self.ports:
+            for pin in port.bits:
+                self._check_pin(port.name, pin)
         for comparator in self.comparators:
             for pin in (*comparator.inputs, *comparator.threshold_pins):
                 self._check_pin(comparator.name, pin)
@@ -225,6 +245,7 @@ class Part(StrictModel, dict=True):
             "dma": {name for group in self.dma for name in group.names},
             "dac": {item.name for item in self.dacs},
             "uart": {name for group in self.uarts for name in group.names},
+            "port": {item.name for item in self.ports},
             "comparator": {item.name for item in self.comparators},
         }
         for block in self.blocks:
@@ -275,6 +296,10 @@ class Part(StrictModel, dict=True):
     def uart(self, name: str) -> UartGroup | None:
         """The kind of UART that has this name."""
         return next((group for group in self.uarts if name in group.names), None)
+
+    def port_of(self, pin: str) -> Port | None:
+        """The port that has a pin."""
+        return next((port for port in self.ports if pin in port.bits), None)
 
     def comparator(self, name: str) -> ComparatorUnit | None:
         """The comparator of that name."""

@@ -20,7 +20,7 @@ CName = Annotated[
     ),
 ]
 Address = Annotated[int, Meta(ge=0, lt=1 << 32)]
-BlockKind = Literal["system", "converter", "timer", "dma", "dac", "uart", "comparator"]
+BlockKind = Literal["system", "converter", "timer", "dma", "dac", "uart", "port", "comparator"]
 Coding = Literal["flag", "value", "signed", "minus-one", "table", "shift", "mask", "pin", "pointer"]
 Access = Literal["read-write", "read", "write", "start", "clear"]
 
@@ -129,6 +129,14 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
         "sent": "byte to be sent",
         "received": "byte that came",
         "room": "another byte can be given",
+    },
+    "port": {
+        "outputs": "pins that it drives, a bit each",
+        "output": "their levels",
+        "set": "written 1 a pin goes high",
+        "clear": "written 1 a pin goes low",
+        "toggle": "written 1 a pin changes",
+        "input": "levels as they are on the pins",
     },
     "comparator": {
         "on": "it is enabled",

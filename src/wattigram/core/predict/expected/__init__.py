@@ -1,6 +1,11 @@
 """The stream that every signal should produce: design + bench, by calculation."""
 
 from wattigram.core.predict.expected.events import ExpectedEvent, expected_events
+from wattigram.core.predict.expected.program_values import (
+    ReadingBand,
+    expected_program_values,
+    setter_of,
+)
 from wattigram.core.predict.expected.route_values import ExpectedValues, expected_values
 from wattigram.core.predict.expected.sample_times import (
     SampleTimes,
@@ -26,16 +31,19 @@ __all__ = [
     "ExpectedStream",
     "ExpectedValues",
     "History",
+    "ReadingBand",
     "SampleTimes",
     "SteadyTimes",
     "TimestampedTimes",
     "band_half_width_v",
     "expected_events",
     "expected_filtered",
+    "expected_program_values",
     "expected_raw",
     "expected_settled",
     "expected_settled_at",
     "expected_values",
+    "setter_of",
     "unwrap_stamps",
     "workspace_at",
 ]

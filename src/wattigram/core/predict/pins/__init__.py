@@ -16,12 +16,12 @@ from wattigram.core.predict.pins.input_pins import (
 )
 from wattigram.core.predict.pins.output_pins import (
     generator_on,
+    moved_pins,
     output_accuracy_v,
     output_ohm,
     output_waveform,
     pwm_on,
     pwm_pin,
-    routed_pins,
 )
 from wattigram.core.predict.pins.pwm import PwmTiming, pwm_timing, settling_s
 from wattigram.core.predict.pins.serial_wires import misread_bytes, serial_source
@@ -46,6 +46,7 @@ __all__ = [
     "input_voltage_v",
     "is_looped_back",
     "misread_bytes",
+    "moved_pins",
     "output_accuracy_v",
     "output_ohm",
     "output_waveform",
@@ -53,7 +54,6 @@ __all__ = [
     "pwm_on",
     "pwm_pin",
     "pwm_timing",
-    "routed_pins",
     "serial_source",
     "set_while_running",
     "settling_s",

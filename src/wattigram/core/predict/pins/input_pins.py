@@ -19,10 +19,10 @@ from wattigram.core.model.bench import (
 from wattigram.core.model.design.project import Signal
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.pins.output_pins import (
+    moved_pins,
     output_accuracy_v,
     output_ohm,
     output_waveform,
-    routed_pins,
 )
 
 FloatArray = NDArray[np.float64]
@@ -136,7 +136,7 @@ def is_looped_back(workspace: Workspace, signal: Signal) -> bool:
 def set_while_running(workspace: Workspace, signal: Signal) -> str:
     """The output pin that a route sets while the board runs and that is wired to the signal, so that
     nothing is expected of it beforehand; "" where none is."""
-    routed, bench = routed_pins(workspace), workspace.project.bench
+    routed, bench = moved_pins(workspace), workspace.project.bench
     for pin in (signal.pin, signal.negative):
         wiring = workspace.wiring(pin) if pin is not None else None
         source = resolve_source(wiring, bench) if wiring is not None else None

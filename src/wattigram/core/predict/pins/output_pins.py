@@ -9,6 +9,7 @@ import numpy as np
 from wattigram.core.contract.shapes import PiecewiseWaveform, pulse_train
 from wattigram.core.model.bench import ShapeSource
 from wattigram.core.model.design.outputs import ConstantLevel, Generator, PwmOutput
+from wattigram.core.model.design.reaction import program_outputs, start_levels
 from wattigram.core.model.design.route import DacDestination, DutyDestination, PeriodDestination
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.pins.pwm import pwm_timing
@@ -38,10 +39,24 @@ def pwm_pin(workspace: Workspace, pwm: PwmOutput) -> str:
     return timer.pwm_pins[pwm.timer]
 
 
-def routed_pins(workspace: Workspace) -> tuple[str, ...]:
-    """Output pins that a route sets while the board runs: nobody knows beforehand what stands on
-    them."""
-    pins = []
+def moved_pins(workspace: Workspace) -> tuple[str, ...]:
+    """Output pins that a route or a reaction sets while the board runs: nobody knows beforehand
+    what stands on them."""
+    pins: list[str] = []
+    for output in program_outputs(workspace.project.reactions):
+        match output.kind:
+            case "pins":
+                pins += output.names
+            case "duty" | "pulse-period":
+                pwm = workspace.project.pwm_output(output.names[0])
+                assert pwm is not None
+                pins.append(pwm_pin(workspace, pwm))
+            case "dac":
+                dac = workspace.part.dac(output.names[0])
+                assert dac is not None
+                pins.append(dac.pin)
+            case _:
+                pass
     for route in workspace.project.routes:
         match route.destination:
             case DutyDestination(pwm=name) | PeriodDestination(pwm=name):
@@ -64,7 +79,11 @@ def output_ohm(workspace: Workspace, pin: str) -> float:
         dac = workspace.part.dac(generator.dac)
         assert dac is not None
         return 1.0 if generator.buffered else dac.resistance_ohm
-    return PUSHED_OHM if pwm_on(workspace, pin) is not None else 0.0
+    if pwm_on(workspace, pin) is not None:
+        return PUSHED_OHM
+    port = workspace.part.port_of(pin)
+    is_set = pin in start_levels(workspace.project.reactions)
+    return port.resistance_ohm if port is not None and is_set else 0.0
 
 
 def output_accuracy_v(workspace: Workspace, pin: str) -> float:
@@ -78,13 +97,14 @@ def output_accuracy_v(workspace: Workspace, pin: str) -> float:
 
 
 def output_waveform(workspace: Workspace, pin: str, meant: bool = False) -> ShapeSource | None:
-    """The voltage of an output pin over time; None where nothing comes out, or a route decides.
+    """The voltage of an output pin over time; None where nothing comes out, or a route or a
+    reaction decides.
 
     What is ``meant`` leaves out what the design's own mistakes make of it: what clips, what comes
     too fast, timer
     registers that are off by one.
     """
-    if pin in routed_pins(workspace):
+    if pin in moved_pins(workspace):
         return None
     generator = generator_on(workspace, pin)
     if generator is not None:

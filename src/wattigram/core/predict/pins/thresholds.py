@@ -8,7 +8,7 @@ from wattigram.core.model.bench import Driven
 from wattigram.core.model.design.stage import Comparator
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.pins.input_pins import input_source
-from wattigram.core.predict.pins.output_pins import generator_on, output_waveform, routed_pins
+from wattigram.core.predict.pins.output_pins import generator_on, moved_pins, output_waveform
 
 
 class ComparatorInputs(msgspec.Struct, frozen=True):
@@ -38,7 +38,7 @@ def threshold_pin(workspace: Workspace, comparator: Comparator) -> str | None:
     if comparator.against != "dac":
         return None
     for dac in workspace.part.dacs:
-        if generator_on(workspace, dac.pin) is not None and dac.pin not in routed_pins(workspace):
+        if generator_on(workspace, dac.pin) is not None and dac.pin not in moved_pins(workspace):
             return dac.pin
     return None
 

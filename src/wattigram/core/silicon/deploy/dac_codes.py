@@ -10,22 +10,24 @@ from wattigram.core.model.design.outputs import ConstantLevel
 from wattigram.core.model.design.route import DacDestination
 from wattigram.core.predict.pins import pwm_pin, pwm_timing
 from wattigram.core.predict.waveform import dac_lsb_v, dac_playback, output_range_v, settling_tau_s
+from wattigram.core.silicon.deploy.program_config import written_dacs
 
 
 def effective_dacs(workspace: Workspace) -> tuple[EffectiveDac, ...]:
-    """One for each generator, and for each DAC that a route alone writes to."""
+    """One for each generator, and for each DAC that routes or reactions alone write to."""
     return (*_played(workspace), *_fed(workspace))
 
 
 def _fed(workspace: Workspace) -> Iterator[EffectiveDac]:
-    """DACs that stand at code 0 until a route brings them another; their output is buffered."""
+    """DACs that stand at code 0 until something brings them another; their output is buffered."""
     played = {generator.dac for generator in workspace.project.generators}
-    fed = {
-        route.destination.dac: None
+    fed = [
+        route.destination.dac
         for route in workspace.project.routes
-        if isinstance(route.destination, DacDestination) and route.destination.dac not in played
-    }
-    for name in fed:
+        if isinstance(route.destination, DacDestination)
+    ]
+    fed += written_dacs(workspace)
+    for name in dict.fromkeys(name for name in fed if name not in played):
         dac = workspace.part.dac(name)
         assert dac is not None
         low_v, high_v = output_range_v(workspace, dac, buffered=True)

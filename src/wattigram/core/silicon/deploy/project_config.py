@@ -43,7 +43,12 @@ from wattigram.core.predict.timing import (
 from wattigram.core.silicon.deploy.dac_codes import effective_dacs, effective_pwm
 from wattigram.core.silicon.deploy.pin_drives import effective_bench, floating_reference
 from wattigram.core.silicon.deploy.processing_config import effective_taps, effective_watches
-from wattigram.core.silicon.deploy.route_config import effective_routes, effective_texts
+from wattigram.core.silicon.deploy.program_config import (
+    effective_outputs,
+    effective_ports,
+    effective_reactions,
+)
+from wattigram.core.silicon.deploy.route_config import effective_routes
 from wattigram.core.silicon.registers import as_set_up
 
 DEFAULT_SEED = 1
@@ -96,7 +101,9 @@ def silicon_config(workspace: Workspace, build_id: str, seed: int) -> EffectiveC
         dacs=effective_dacs(workspace),
         pwm=effective_pwm(workspace),
         routes=effective_routes(workspace),
-        texts=effective_texts(workspace),
+        ports=effective_ports(workspace),
+        outputs=effective_outputs(workspace),
+        reactions=effective_reactions(workspace),
         bench=effective_bench(workspace),
     )
 

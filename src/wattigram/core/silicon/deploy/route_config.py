@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from wattigram.core.contract.board_config import EffectiveRoute, EffectiveSerial, EffectiveText
+from wattigram.core.contract.board_config import EffectiveRoute, EffectiveSerial
 from wattigram.core.contract.link import OUTPUT_STREAM
-from wattigram.core.model.design import Workspace, signal_scale
+from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.route import (
     DacDestination,
     DutyDestination,
@@ -134,29 +134,3 @@ def _sink(workspace: Workspace, route: Route) -> dict[str, Any]:
                 "output": dac.pin,
                 "period_ticks": float(tick_hz / dac.update_rate_high_hz),
             }
-
-
-def effective_texts(workspace: Workspace) -> tuple[EffectiveText, ...]:
-    """One for each UART that the program writes lines to."""
-    project = workspace.project
-    texts: list[EffectiveText] = []
-    for uart in project.uarts:
-        chain = project.chain_of(uart.text_output.signal) if uart.text_output is not None else None
-        if uart.text_output is None or chain is None:
-            continue
-        signal = project.signal(uart.text_output.signal)
-        scale = signal_scale(workspace, chain, signal.name)
-        timing = uart_timing(workspace, uart)
-        texts.append(
-            EffectiveText(
-                stream=OUTPUT_STREAM + len(project.routes) + len(texts),
-                label=signal.name,
-                bits=0 if uart.text_output.form == "text" else chain.bits,
-                converter=project.chains.index(chain),
-                place=slot_order(workspace, chain).index(chain.places_of(signal.name)[0]),
-                volts_per_code=scale.lsb_v / scale.gain / 2.0**scale.shift / float(signal.scaling),
-                every_ticks=float(uart.text_output.period_s * workspace.bus_clock_hz),
-                byte_ticks=float(timing.byte_s * workspace.bus_clock_hz),
-            )
-        )
-    return tuple(texts)

@@ -129,8 +129,8 @@ class _Dresser:
 
     @staticmethod
     def _windows(signal: Signal, real: list[Threshold]) -> tuple[Threshold, ...]:
-        """Hardware windows with the limits that registers have; their names, pins and re-arming are
-        the program's."""
+        """Hardware windows with the limits that registers have; their names and re-arming are the
+        program's."""
         thresholds = []
         # Silicon knows no front end, and takes every sum for a mean.
         gain = float(signal.scaling)
@@ -141,11 +141,6 @@ class _Dresser:
                 thresholds.append(window)
             elif real:
                 decoded = real.pop(0)
-                action = (
-                    window.action
-                    if decoded.action == "event" and window.action == "pin"
-                    else decoded.action
-                )
                 thresholds.append(
                     window.replaced(
                         low=decoded.low,
@@ -158,7 +153,7 @@ class _Dresser:
                         hysteresis_v=decoded.hysteresis_v / gain,
                         consecutive=decoded.consecutive,
                         on=decoded.on,
-                        action=action,
+                        action=decoded.action,
                         interrupt_enabled=decoded.interrupt_enabled,
                         rearm=decoded.rearm,
                     )

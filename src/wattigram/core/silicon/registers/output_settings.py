@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.model.design import TimerTrigger, Workspace
+from wattigram.core.model.design import TimerTrigger, Workspace, start_levels
 from wattigram.core.model.design.outputs import ConstantLevel, Generator, Playback, SoftwareRamp
 from wattigram.core.model.design.route import (
     DacDestination,
@@ -43,6 +43,26 @@ def uart_step(workspace: Workspace, registers: RegisterMap, name: str) -> SetupS
         f"{float(timing.baud_hz):.6g} baud by a divider of {timing.divider}.",
         tuple(step.settings),
     )
+
+
+def port_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
+    """Levels of the port pins that reactions set, and then that they are outputs."""
+    levels = start_levels(workspace.project.reactions)
+    for port in workspace.part.ports:
+        mine = {pin: bit for pin, bit in port.bits.items() if pin in levels}
+        if not mine:
+            continue
+        step = SetupBuilder(registers, port.name)
+        high = sum(1 << bit for pin, bit in mine.items() if levels[pin])
+        step.put("output", high)
+        step.put("outputs", sum(1 << bit for bit in mine.values()))
+        yield SetupStep(
+            "set-up",
+            port.name,
+            f"set up {port.name}",
+            f"{', '.join(mine)}: levels first, so that no pin shows another one before.",
+            tuple(step.settings),
+        )
 
 
 def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:

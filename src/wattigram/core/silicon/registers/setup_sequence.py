@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from wattigram.core.base.errors import RegisterError
 from wattigram.core.model.design import (
     Chain,
+    DacAction,
     Dma,
     Fifo,
     FollowTrigger,
@@ -34,6 +35,7 @@ from wattigram.core.silicon.registers.output_settings import (
     fed_dac_step,
     generator_steps,
     play_steps,
+    port_steps,
     route_step,
     timer_steps,
     uart_step,
@@ -61,6 +63,7 @@ def setup_steps(workspace: Workspace) -> tuple[SetupStep, ...]:
 
 def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
     project = workspace.project
+    yield from port_steps(workspace, registers)
     for uart in project.uarts:
         yield uart_step(workspace, registers, uart.name)
     yield from timer_steps(workspace, registers)
@@ -69,6 +72,9 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
     for route in project.routes:
         if isinstance(route.destination, DacDestination):
             yield fed_dac_step(registers, route.name, route.destination.dac)
+    for reaction in project.reactions:
+        if isinstance(reaction.do, DacAction):
+            yield fed_dac_step(registers, reaction.name, reaction.do.dac)
     yield from _comparators(workspace, registers)
     for chain in project.chains:
         yield converter_step(workspace, registers, chain)

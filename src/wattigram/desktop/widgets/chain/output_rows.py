@@ -216,7 +216,7 @@ class OutputRows(QWidget):
 
     def _newest(self, row: OutputRow) -> str:
         """The newest value at the end of a route; what is designed of the others."""
-        picture = self._snapshot.outputs.get(row.text.name)
+        picture = self._snapshot.outputs.get(row.text.stream)
         if picture is not None and len(picture.values):
             return f"{int(picture.values[-1])}"
         return row.text.figure
@@ -227,12 +227,8 @@ class OutputRows(QWidget):
         painter.save()
         painter.setClipRect(cell)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        state = (
-            self._paint_route(painter, row, graph)
-            if row.text.section in {"routes", "uarts"}
-            else None
-        )
-        if row.text.section not in {"routes", "uarts"}:
+        state = self._paint_route(painter, row, graph) if row.text.stream else None
+        if not row.text.stream:
             state = self._paint_wave(painter, row, graph)
         painter.restore()
         self._paint_state(painter, cell, state)
@@ -285,7 +281,7 @@ class OutputRows(QWidget):
 
     def _paint_route(self, painter: QPainter, row: OutputRow, graph: QRectF) -> bool | None:
         """The newest values at the end of a route on what they should be."""
-        picture = self._snapshot.outputs.get(row.text.name)
+        picture = self._snapshot.outputs.get(row.text.stream)
         if picture is None or len(picture.values) < 2:
             return None
         count = len(picture.expected_low) or min(400, len(picture.values))

@@ -11,17 +11,18 @@ from wattigram.core.model.design import (
     Generator,
     Playback,
     PwmOutput,
+    Reaction,
     Route,
     SoftwareRamp,
     TimerTrigger,
     UartDestination,
-    UartSetup,
     Workspace,
+    output_of,
 )
-from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import pwm_pin, pwm_timing
 from wattigram.core.predict.timing import route_timing
 from wattigram.core.predict.waveform import dac_playback
+from wattigram.desktop.inspector.reactions import after_texts, do_texts, when_text
 from wattigram.desktop.inspector.routes import ON, sink_text, source_text
 
 
@@ -36,15 +37,17 @@ class OutputText(msgspec.Struct, frozen=True):
     pin: str = ""
     looped: str = ""
     """The signal that a jumper brings it to."""
+    stream: str = ""
+    """What is seen of it, by the name of its stream."""
 
 
 def output_texts(workspace: Workspace) -> list[OutputText]:
-    """Every output of a design: generators, PWM, routes, and UARTs that report."""
+    """Every output of a design: generators, PWM, routes, and what the program moves."""
     project = workspace.project
     texts = [_generator(workspace, generator) for generator in project.generators]
     texts += [_pwm(workspace, pwm) for pwm in project.pwm]
     texts += [_route(workspace, route) for route in project.routes]
-    texts += [_uart(workspace, uart) for uart in project.uarts if uart.text_output is not None]
+    texts += [_reaction(workspace, reaction) for reaction in project.reactions]
     return texts
 
 
@@ -122,14 +125,16 @@ def _pwm(workspace: Workspace, pwm: PwmOutput) -> OutputText:
     timing = pwm_timing(workspace, pwm)
     pin = pwm_pin(workspace, pwm)
     goes, signal = _goes_to(workspace, pin)
-    route = next(
-        (
-            route.name
-            for route in workspace.project.routes
-            if getattr(route.destination, "pwm", "") == pwm.name
-        ),
-        "",
-    )
+    project = workspace.project
+    setters = [
+        route.name for route in project.routes if getattr(route.destination, "pwm", "") == pwm.name
+    ]
+    setters += [
+        reaction.name
+        for reaction in project.reactions
+        if getattr(reaction.do, "pwm", "") == pwm.name
+    ]
+    route = next(iter(setters), "")
     cells = (
         ("set by", route) if route else ("duty", f"{float(timing.duty) * 100:.4g} %"),
         ("timer", "waits for the period" if pwm.preload else "at once"),
@@ -163,24 +168,30 @@ def _route(workspace: Workspace, route: Route) -> OutputText:
             sink_text(route.destination),
             f"takes {format_si(timing.sink_hz, 'B/s' if is_wire else 'Hz', 5)}",
         ),
-        ("a terminal", "see Routes") if is_wire else ("its pin",),
+        ("a terminal", "see Program") if is_wire else ("its pin",),
     )
     return OutputText(
-        "routes", route.name, "no processor", format_si(timing.effective_hz, "Hz", 5), cells
+        "routes",
+        route.name,
+        "no processor",
+        format_si(timing.effective_hz, "Hz", 5),
+        cells,
+        stream=route.name,
     )
 
 
-def _uart(workspace: Workspace, uart: UartSetup) -> OutputText:
-    timing = uart_timing(workspace, uart)
-    part = workspace.part.uart(uart.name)
-    pin = part.send_pins.get(uart.name, "–") if part is not None else "–"
-    report = uart.text_output
-    assert report is not None
-    cells = (
-        (report.signal, f"as {report.form}"),
-        ("software",),
-        (f"every {format_si(report.period_s, 's', 4)}",),
-        (f"{uart.baud} baud", f"actual {float(timing.baud_hz):.0f}"),
-        ("a terminal", "see Routes"),
+def _reaction(workspace: Workspace, reaction: Reaction) -> OutputText:
+    output = output_of(reaction)
+    pins = output.names if output is not None and output.kind == "pins" else ()
+    goes, signal = _goes_to(workspace, pins[0]) if len(pins) == 1 else (("see Program",), "")
+    late, more = after_texts(workspace, reaction)
+    return OutputText(
+        "reactions",
+        reaction.name,
+        f"pin {' '.join(pins)}" if pins else "the program",
+        "",
+        ((when_text(workspace, reaction),), ("main loop",), (late, more), do_texts(reaction), goes),
+        pins[0] if len(pins) == 1 else "",
+        signal,
+        output.title if output is not None else "",
     )
-    return OutputText("uarts", uart.name, f"pin {pin}", f"{float(timing.bytes_hz):.6g} B/s", cells)

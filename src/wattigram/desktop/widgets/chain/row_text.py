@@ -287,7 +287,7 @@ def _newest(
 
 
 def _action(window: Threshold) -> str:
-    return {"event": "event", "stop": "stop", "pin": f"pin {window.pin}"}[window.action]
+    return {"event": "event", "stop": "stop"}[window.action]
 
 
 def _limits(window: Threshold) -> str:

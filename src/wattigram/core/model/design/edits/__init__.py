@@ -35,6 +35,7 @@ from wattigram.core.model.design.edits.output_edits import (
     SetUart,
     retimed,
 )
+from wattigram.core.model.design.edits.reaction_edits import SetReaction
 from wattigram.core.model.design.edits.signal_edits import (
     AddSignal,
     AddThreshold,
@@ -98,6 +99,7 @@ __all__ = [
     "SetPin",
     "SetProjectName",
     "SetPwm",
+    "SetReaction",
     "SetReader",
     "SetRedundantPair",
     "SetReference",

@@ -10,7 +10,9 @@ from msgspec import Struct
 from wattigram.core.base.errors import EditError
 from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design.edits.edit import need_chain, need_signal, with_chain
+from wattigram.core.model.design.edits.reaction_edits import without_reactions
 from wattigram.core.model.design.project import Chain, Project, Slot
+from wattigram.core.model.design.reaction import ResultsFetched
 from wattigram.core.model.design.trigger import FollowTrigger, TimerTrigger
 
 
@@ -211,8 +213,14 @@ class RemoveSlot(Struct, frozen=True):
                 "is.",
                 cure=f"Remove the slots of {followers[0].converter} first.",
             )
+        left = without_reactions(
+            project,
+            lambda one: (
+                isinstance(one.when, ResultsFetched) and one.when.converter == self.converter
+            ),
+        )
         return project.replaced(
-            chains=tuple(other for other in project.chains if other is not chain)
+            **left, chains=tuple(other for other in project.chains if other is not chain)
         )
 
 

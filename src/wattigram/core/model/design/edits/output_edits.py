@@ -8,6 +8,7 @@ from msgspec import Struct
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.base.quantity import format_si, format_volts
+from wattigram.core.model.design.edits.reaction_edits import OF_REACTIONS
 from wattigram.core.model.design.outputs import (
     ConstantLevel,
     Generator,
@@ -19,10 +20,11 @@ from wattigram.core.model.design.outputs import (
     WaveTable,
 )
 from wattigram.core.model.design.project import Project
+from wattigram.core.model.design.reaction import DutyAction, PeriodAction
 from wattigram.core.model.design.route import DutyDestination, PeriodDestination, Route, TableSource
 from wattigram.core.model.design.trigger import TimerTrigger
 
-Section = Literal["tables", "generators", "pwm", "uarts", "routes"]
+Section = Literal["tables", "generators", "pwm", "uarts", "routes", "reactions"]
 Item = TypeVar("Item", WaveTable, Generator, PwmOutput, UartSetup, Route)
 _WORDS = {
     "tables": "table",
@@ -30,6 +32,7 @@ _WORDS = {
     "pwm": "PWM output",
     "uarts": "UART",
     "routes": "route",
+    "reactions": "reaction",
 }
 
 
@@ -152,7 +155,15 @@ class SetPwm(Struct, frozen=True):
                 else route
                 for route in routes
             )
-        return project.replaced(pwm=_put(project.pwm, self.pwm, self.name), routes=routes)
+        reactions = tuple(
+            reaction.replaced(do=reaction.do.replaced(pwm=new))
+            if isinstance(reaction.do, (DutyAction, PeriodAction)) and reaction.do.pwm == self.name
+            else reaction
+            for reaction in project.reactions
+        )
+        return project.replaced(
+            pwm=_put(project.pwm, self.pwm, self.name), routes=routes, reactions=reactions
+        )
 
 
 class SetUart(Struct, frozen=True):
@@ -196,7 +207,7 @@ class SetRoute(Struct, frozen=True):
 
 
 class RemoveOutput(Struct, frozen=True):
-    """Take a table, generator, PWM output, UART or route out, with what is expected of it."""
+    """Take a table, generator, PWM output, UART, route or reaction out, with what is expected of it."""
 
     section: Section
     name: str
@@ -213,11 +224,10 @@ class RemoveOutput(Struct, frozen=True):
                 f"There is no {_WORDS[self.section]} “{self.name}”.",
                 cure="Choose one that is there.",
             )
+        kinds = {"routes": ("route",), "reactions": OF_REACTIONS}.get(self.section, ())
         expectations = tuple(
             expectation
             for expectation in project.expectations
-            if self.section != "routes"
-            or expectation.kind != "route"
-            or expectation.signal != self.name
+            if expectation.kind not in kinds or expectation.signal != self.name
         )
         return project.replaced(**{self.section: kept, "expectations": expectations})

@@ -10,7 +10,19 @@ from msgspec import Struct
 from wattigram.core.base.errors import EditError
 from wattigram.core.base.fields import ratio_text
 from wattigram.core.model.design.edits.edit import need_signal, with_signal
+from wattigram.core.model.design.edits.reaction_edits import (
+    OF_OTHERS,
+    names_signal,
+    with_signal_renamed,
+    with_threshold_removed,
+    without_reactions,
+)
 from wattigram.core.model.design.project import Project, Signal
+from wattigram.core.model.design.reaction import (
+    ComparatorSwitched,
+    PairTripped,
+    ResultsFetched,
+)
 from wattigram.core.model.design.stage import (
     LowPassFilter,
     RedundantPair,
@@ -53,13 +65,32 @@ class RemoveSignal(Struct, frozen=True):
         signals = tuple(
             _without(signal, self.name) for signal in project.signals if signal.name != self.name
         )
-        expectations = tuple(item for item in project.expectations if item.signal != self.name)
         comparators = tuple(item for item in project.comparators if item.signal != self.name)
+        left = without_reactions(
+            project,
+            lambda one: (
+                names_signal(one, self.name)
+                or (
+                    isinstance(one.when, ComparatorSwitched)
+                    and one.when.comparator not in {item.name for item in comparators}
+                )
+                or (
+                    isinstance(one.when, ResultsFetched)
+                    and one.when.converter not in {chain.converter for chain in chains}
+                )
+            ),
+        )
+        expectations = tuple(
+            item
+            for item in left["expectations"]
+            if item.kind in OF_OTHERS or item.signal != self.name
+        )
         return project.replaced(
             signals=signals,
             chains=tuple(chains),
             expectations=expectations,
             comparators=comparators,
+            reactions=left["reactions"],
         )
 
 
@@ -110,8 +141,12 @@ class RenameSignal(Struct, frozen=True):
                 )
                 for chain in project.chains
             ),
+            reactions=tuple(
+                with_signal_renamed(item, self.name, self.new_name) for item in project.reactions
+            ),
             expectations=tuple(
-                item.replaced(signal=renamed(item.signal)) for item in project.expectations
+                item if item.kind in OF_OTHERS else item.replaced(signal=renamed(item.signal))
+                for item in project.expectations
             ),
         )
 
@@ -226,6 +261,8 @@ class SetThreshold(Struct, frozen=True):
             raise EditError(
                 f"{self.name} has no threshold {self.index + 1}.", cure=f"It has {len(windows)}."
             )
+        if self.window is None:
+            project = with_threshold_removed(project, self.name, self.index + 1)
         windows[self.index : self.index + 1] = [] if self.window is None else [self.window]
         return with_signal(project, self.name, thresholds=tuple(windows))
 
@@ -247,6 +284,12 @@ class SetRedundantPair(Struct, frozen=True):
         )
 
     def apply(self, project: Project) -> Project:
+        if self.twin is None or self.twin.tolerance_v is None:
+            left = without_reactions(
+                project,
+                lambda one: isinstance(one.when, PairTripped) and one.when.signal == self.name,
+            )
+            project = project.replaced(**left)
         return with_signal(project, self.name, redundant_pair=self.twin)
 
 

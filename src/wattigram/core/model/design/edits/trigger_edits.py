@@ -8,7 +8,9 @@ from msgspec import Struct
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.model.design.edits.edit import need_chain, need_signal, with_chain
+from wattigram.core.model.design.edits.reaction_edits import without_reactions
 from wattigram.core.model.design.project import Project, Step
+from wattigram.core.model.design.reaction import ComparatorSwitched, ResultsFetched
 from wattigram.core.model.design.retrieval import Reader, Retrieval
 from wattigram.core.model.design.stage import Comparator
 from wattigram.core.model.design.trigger import Trigger
@@ -199,8 +201,15 @@ class RemoveChain(Struct, frozen=True):
 
     def apply(self, project: Project) -> Project:
         need_chain(project, self.converter)
+        left = without_reactions(
+            project,
+            lambda one: (
+                isinstance(one.when, ResultsFetched) and one.when.converter == self.converter
+            ),
+        )
         return project.replaced(
-            chains=tuple(chain for chain in project.chains if chain.converter != self.converter)
+            **left,
+            chains=tuple(chain for chain in project.chains if chain.converter != self.converter),
         )
 
 
@@ -234,6 +243,13 @@ class RemoveComparator(Struct, frozen=True):
         return f"Do not use {self.name}"
 
     def apply(self, project: Project) -> Project:
+        left = without_reactions(
+            project,
+            lambda one: (
+                isinstance(one.when, ComparatorSwitched) and one.when.comparator == self.name
+            ),
+        )
         return project.replaced(
-            comparators=tuple(item for item in project.comparators if item.name != self.name)
+            **left,
+            comparators=tuple(item for item in project.comparators if item.name != self.name),
         )

@@ -1,47 +1,54 @@
-"""The Routes page: what moves without a processor, rates on both sides, and bytes as a terminal
-shows them."""
+"""The Program page: what the program and DMA do by themselves, and what comes of it."""
 
 from __future__ import annotations
 
-from typing import Literal
-
-import numpy as np
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import (
+    QHBoxLayout,
     QPlainTextEdit,
+    QPushButton,
+    QSplitter,
     QVBoxLayout,
     QWidget,
 )
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.capture.session import OutputPicture, Snapshot
-from wattigram.core.model.design import PwmOutput, Route, UartDestination, UartSetup, Workspace
+from wattigram.core.capture.session import Snapshot
+from wattigram.core.model.design import (
+    PwmOutput,
+    Reaction,
+    Route,
+    UartDestination,
+    UartSetup,
+)
 from wattigram.core.model.design.edits import (
     CompositeEdit,
     Edit,
     RemoveOutput,
     SetPwm,
+    SetReaction,
     SetRoute,
     SetUart,
 )
 from wattigram.core.model.design.edits.output_edits import Section
 from wattigram.desktop.inspector import Panel, panel_for
 from wattigram.desktop.inspector.outputs import free_channel, free_timer
+from wattigram.desktop.inspector.reactions import fresh_do, fresh_when
 from wattigram.desktop.inspector.routes import sinks, sources
-from wattigram.desktop.pages.listed_page import ListedPage
+from wattigram.desktop.pages.listed_page import InspectedPage
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.selection import Selection
 from wattigram.desktop.theme import number_font
 from wattigram.desktop.widgets.labels import heading
-from wattigram.desktop.widgets.routes.rate_bars import RateBars
+from wattigram.desktop.widgets.program.output_lines import MOST_LINES, text_lines, value_lines
+from wattigram.desktop.widgets.program.program_list import ProgramList, TitledList
+from wattigram.desktop.widgets.program.rate_bars import RateBars
+from wattigram.desktop.widgets.program.row_text import ProgramRow, program_rows
 
-MOST_LINES = 400
-BYTES_A_LINE = 16
 
-
-class RoutesPage(ListedPage):
-    """A list of routes, serial ports and PWM outputs; rates and bytes of the chosen one; an
+class ProgramPage(InspectedPage):
+    """Rows of reactions, routes, serial ports and PWM outputs; bytes or values of the chosen one; an
     inspector."""
 
     error = pyqtSignal(str)
@@ -49,12 +56,12 @@ class RoutesPage(ListedPage):
     def __init__(self, document: Document) -> None:
         super().__init__(document)
         self._snapshot = Snapshot()
-        self._entries: list[tuple[Section | Literal[""], str]] = []
-        self.chosen: tuple[Section | Literal[""], str] = ("", "")
+        self.chosen: tuple[str, str] = ("", "")
+        self.rows = ProgramList()
         self.bars = RateBars()
         self.terminal = QPlainTextEdit()
         self._build()
-        self.list.currentRowChanged.connect(self._choose_row)
+        self.rows.chosen.connect(self._choose)
         self.inspector.edited.connect(self._edit)
         self.inspector.error.connect(self.error)
         self.inspector.drag_began.connect(document.begin_drag)
@@ -62,49 +69,65 @@ class RoutesPage(ListedPage):
         self.show_workspace()
 
     def _build(self) -> None:
-        self.list.setAccessibleName("Routes and ports")
         self.terminal.setReadOnly(True)
         self.terminal.setFont(number_font(-0.5))
         self.terminal.setAccessibleName("Terminal")
         self.terminal.setMaximumBlockCount(MOST_LINES)
         self.terminal.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        middle = QWidget()
-        inner = QVBoxLayout(middle)
+        buttons = QHBoxLayout()
+        buttons.setContentsMargins(12, 8, 12, 4)
+        for text, tip, action in (
+            (
+                "+ reaction",
+                "Something that the program does when something happens",
+                self.add_reaction,
+            ),
+            ("+ route", "What DMA moves without the processor", self.add_route),
+            ("+ serial port", "Set a UART up", self.add_uart),
+            ("+ PWM", "A pulse on the pin of a timer", self.add_pwm),
+            ("Remove", "Take the chosen one away", self.remove),
+        ):
+            button = QPushButton(text)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _checked, wanted=action: wanted())
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        lower = QWidget()
+        inner = QVBoxLayout(lower)
         inner.setContentsMargins(0, 0, 0, 0)
         inner.setSpacing(0)
+        inner.addLayout(buttons)
         inner.addWidget(self.bars)
         self.heading = heading("")
-        self.heading.setContentsMargins(12, 10, 12, 4)
+        self.heading.setContentsMargins(12, 8, 12, 4)
         inner.addWidget(self.heading)
         inner.addWidget(self.terminal, 1)
-        buttons = (
-            ("Add a route", self.add_route),
-            ("Add a serial port", self.add_uart),
-            ("Add a PWM output", self.add_pwm),
-            ("Remove", self.remove),
-        )
-        self.lay_out("ROUTES AND PORTS", buttons, middle, 170)
+        left = QSplitter(Qt.Orientation.Vertical)
+        left.addWidget(TitledList(self.rows))
+        left.addWidget(lower)
+        left.setStretchFactor(0, 1)
+        left.setSizes([460, 220])
+        left.setChildrenCollapsible(False)
+        self.lay_out_beside(left)
 
     # --- showing
 
     def show_workspace(self) -> None:
         """Show the document as it is now."""
-        project = self._document.workspace.project
-        self._entries = [("routes", route.name) for route in project.routes]
-        self._entries += [("uarts", uart.name) for uart in project.uarts]
-        self._entries += [("pwm", pwm.name) for pwm in project.pwm]
-        if self.chosen not in self._entries:
-            self.chosen = self._entries[0] if self._entries else ("", "")
-        names = [name for _section, name in self._entries]
-        self.show_names(names, self._entries.index(self.chosen) if names else 0)
+        rows = program_rows(self._document.workspace)
+        names = [(row.section, row.name) for row in rows if row.section]
+        if self.chosen not in names:
+            self.chosen = names[0] if names else ("", "")
+        self.rows.show_rows(rows, *self.chosen)
         self._show_chosen()
 
+    def row(self) -> ProgramRow | None:
+        """The chosen row."""
+        return next((one for one in self.rows.rows if (one.section, one.name) == self.chosen), None)
+
     def _route(self) -> Route | None:
-        return (
-            self._document.workspace.project.route(self.chosen[1])
-            if self.chosen[0] == "routes"
-            else None
-        )
+        project = self._document.workspace.project
+        return project.route(self.chosen[1]) if self.chosen[0] == "routes" else None
 
     def _show_chosen(self) -> None:
         workspace = self._document.workspace
@@ -118,7 +141,7 @@ class RoutesPage(ListedPage):
         shown = (
             panel_for(workspace, Selection(section=section, output=name))
             if section
-            else Panel("No route yet")
+            else Panel("Nothing yet: add a reaction")
         )
         self.inspector.show_panel(shown)
         self._show_bytes()
@@ -126,44 +149,56 @@ class RoutesPage(ListedPage):
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Show what the board has sent."""
         before, self._snapshot = self._snapshot, snapshot
-        mine, old = snapshot.outputs.get(self.chosen[1]), before.outputs.get(self.chosen[1])
+        self.rows.show_snapshot(snapshot)
+        row = self.row()
+        stream = row.stream if row is not None else ""
+        mine, old = snapshot.outputs.get(stream), before.outputs.get(stream)
         if (mine.count if mine else 0) != (old.count if old else 0):
             self._show_bytes()
 
     def _show_bytes(self) -> None:
         """The newest bytes or values of what is chosen, as text or in hexadecimal."""
-        workspace = self._document.workspace
-        picture = self._snapshot.outputs.get(self.chosen[1])
-        as_text = _as_text(workspace, self.chosen)
-        kind = "TEXT" if as_text else "NEWEST VALUES · ✕ OVERWRITTEN · ≠ TORN"
-        if self.chosen[0] == "pwm":
-            kind = "A PULSE SENDS NO BYTES; ITS ROW ON THE CHAIN PAGE SHOWS WHAT COMES BACK"
+        row = self.row()
+        picture = self._snapshot.outputs.get(row.stream) if row is not None else None
+        if row is None or not row.stream:
+            self.heading.setText("")
+            self.terminal.setPlainText("")
+            return
+        kind = "TEXT" if row.as_text else "NEWEST VALUES · ✕ OVERWRITTEN · ≠ TORN"
         self.heading.setText(
-            kind
-            if self.chosen[0] == "pwm" or picture is not None
-            else f"{kind} · NOTHING YET: F5 RUNS THE BOARD"
+            f"{row.stream.upper()} · {kind}"
+            if picture is not None
+            else f"{row.stream.upper()} · NOTHING YET: F5 RUNS THE BOARD"
         )
-        lines = (
-            []
-            if picture is None
-            else _text_lines(picture)
-            if as_text
-            else _value_lines(workspace, self._route(), picture)
-        )
+        lines: list[str] = []
+        if picture is not None and row.as_text:
+            lines = text_lines(picture)
+        elif picture is not None:
+            lines = value_lines(picture, is_bytes=self._sends_bytes(row))
         self.terminal.setPlainText("\n".join(lines[-MOST_LINES:]))
         self.terminal.moveCursor(QTextCursor.MoveOperation.End)
         self.terminal.moveCursor(QTextCursor.MoveOperation.StartOfLine)
 
-    def _choose_row(self, row: int) -> None:
-        if 0 <= row < len(self._entries):
-            self.chosen = self._entries[row]
-            self._show_chosen()
+    def _sends_bytes(self, row: ProgramRow) -> bool:
+        route = self._route()
+        if route is not None:
+            return isinstance(route.destination, UartDestination)
+        return self._document.workspace.project.uart(row.stream) is not None
+
+    def _choose(self, section: str, name: str) -> None:
+        self.chosen = (section, name)
+        self._show_chosen()
 
     def _edit(self, edit: Edit) -> None:
-        if isinstance(edit, SetRoute) and self.chosen == ("routes", edit.name):
-            self.chosen = ("routes", edit.route.name)
-        elif isinstance(edit, SetPwm) and self.chosen == ("pwm", edit.name):
-            self.chosen = ("pwm", edit.pwm.name)
+        match edit:
+            case SetRoute(name=name, route=fresh) | SetPwm(name=name, pwm=fresh):
+                renamed = fresh.name
+            case SetReaction(name=name, reaction=reaction):
+                renamed = reaction.name
+            case _:
+                name = renamed = ""
+        if name and name == self.chosen[1]:
+            self.chosen = (self.chosen[0], renamed)
         self._document.edit(edit)
 
     # --- doing
@@ -172,6 +207,23 @@ class RoutesPage(ListedPage):
         if self._document.edit(edit):
             self.chosen = (section, name)
             self.show_workspace()
+            self.rows.setFocus()
+
+    def add_reaction(self) -> None:
+        """A reaction to the first thing that happens here: a threshold, else each result."""
+        workspace = self._document.workspace
+        project = workspace.project
+        kinds = ["threshold"] if any(signal.thresholds for signal in project.signals) else []
+        name = _fresh("Reaction", {reaction.name for reaction in project.reactions})
+        try:
+            when = fresh_when(workspace, (*kinds, "period")[0])
+            if when.kind == "threshold":
+                when = when.replaced(change="both")
+            do = fresh_do(workspace, "pin", when)
+        except QuantityError as fault:
+            self.error.emit(str(fault))
+            return
+        self._do("reactions", name, SetReaction(name, Reaction(name=name, when=when, do=do)))
 
     def add_uart(self) -> None:
         """Set the first free serial port up."""
@@ -241,58 +293,8 @@ class RoutesPage(ListedPage):
         """Take the chosen one away."""
         section, name = self.chosen
         if section:
-            self._document.edit(RemoveOutput(section, name))
+            self._document.edit(RemoveOutput(section, name))  # type: ignore[arg-type]
 
 
 def _fresh(base: str, taken: set[str]) -> str:
     return next(name for number in range(1, 1000) if (name := f"{base} {number}") not in taken)
-
-
-def _as_text(workspace: Workspace, chosen: tuple[str, str]) -> bool:
-    section, name = chosen
-    route = workspace.project.route(name) if section == "routes" else None
-    if route is not None:
-        uart = (
-            workspace.project.uart(route.destination.uart)
-            if isinstance(route.destination, UartDestination)
-            else None
-        )
-    else:
-        uart = workspace.project.uart(name) if section == "uarts" else None
-    if uart is None:
-        return False
-    return uart.shows == "text" or (
-        uart.text_output is not None and uart.text_output.form == "text"
-    )
-
-
-def _text_lines(picture: OutputPicture) -> list[str]:
-    """Bytes as a terminal shows them; what is no text is shown as a dot."""
-    sent = picture.values[~picture.overwritten]
-    text = "".join(
-        chr(value) if 32 <= value < 127 or value == 10 else "" if value == 13 else "·"
-        for value in sent.tolist()
-    )
-    return text.split("\n")
-
-
-def _value_lines(workspace: Workspace, route: Route | None, picture: OutputPicture) -> list[str]:
-    """Writes one after the other with their time, sixteen bytes or one value of a register a
-    line."""
-    is_bytes = route is None or isinstance(route.destination, UartDestination)
-    marks = np.where(picture.overwritten, "✕", np.where(picture.torn, "≠", " ")).tolist()
-    if not is_bytes:
-        rows = zip(picture.times_s.tolist(), picture.values.tolist(), marks, strict=True)
-        return [f"{time:12.6f} s  {value:6d}  0x{value:04X} {mark}" for time, value, mark in rows][
-            -MOST_LINES:
-        ]
-    lines = []
-    texts = [
-        f"{value:02X}{mark}" for value, mark in zip(picture.values.tolist(), marks, strict=True)
-    ]
-    first = (picture.count - len(texts)) % BYTES_A_LINE
-    for at in range(-first, len(texts), BYTES_A_LINE):
-        part = texts[max(0, at) : at + BYTES_A_LINE]
-        if part:
-            lines.append(f"{float(picture.times_s[max(0, at)]):12.6f} s  {' '.join(part)}")
-    return lines[-MOST_LINES:]

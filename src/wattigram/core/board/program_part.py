@@ -1,0 +1,176 @@
+"""The program's part without a processor: reactions, each at the instant at which the program would
+come to it."""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right, insort
+
+import msgspec
+
+from wattigram.core.board.channel import Judgeable
+from wattigram.core.board.event_detection import DetectedEvent
+from wattigram.core.board.program_outputs import ProgramOutputs
+from wattigram.core.contract.board_config import (
+    EffectiveConfig,
+    EffectivePiece,
+    EffectiveReaction,
+    EffectiveReading,
+)
+
+BEFORE_ALL = -1
+"""Rank of what a timer starts: its interrupt comes before results of the same instant."""
+
+
+class _Due(msgspec.Struct, frozen=True, order=True):
+    """A reaction whose time comes; those of one instant in the order in which they were found."""
+
+    ticks: int
+    rank: int
+    reaction: int
+    holds: bool
+
+
+class _Known:
+    """The newest value of a reading, as the program came to know it."""
+
+    def __init__(self) -> None:
+        self._ticks: list[int] = []
+        self._codes: list[int] = []
+
+    def add(self, ticks: int, code: int) -> None:
+        """A value that the program has from then on."""
+        self._ticks.append(ticks)
+        self._codes.append(code)
+
+    def at(self, ticks: int, *, before: bool) -> int | None:
+        """The newest value then; without what comes in that very instant where ``before``."""
+        find = bisect_left if before else bisect_right
+        place = find(self._ticks, ticks) - 1
+        if place < 0:
+            return None
+        code = self._codes[place]
+        del self._ticks[:place], self._codes[:place]
+        return code
+
+
+class ProgramPart:
+    """Reactions of a design, in the order in which the main loop comes to them."""
+
+    def __init__(self, config: EffectiveConfig, outputs: ProgramOutputs) -> None:
+        self._config = config
+        self._outputs = outputs
+        self._due: list[_Due] = []
+        self._rank = 0
+        self._known = {
+            (reading.tap, reading.on_reduced): _Known()
+            for reaction in config.reactions
+            for reading in reaction.readings
+        }
+        self._next_period = {
+            number: reaction.period_ticks
+            for number, reaction in enumerate(config.reactions)
+            if reaction.on == "period"
+        }
+        for number, reaction in enumerate(config.reactions):
+            if reaction.on == "start":
+                self._add(0, number)
+
+    def _add(self, ticks: int, reaction: int, holds: bool = True) -> None:
+        self._rank += 1
+        insort(self._due, _Due(ticks, self._rank, reaction, holds))
+
+    def fetched(self, converter: int, ticks: int, judged: list[Judgeable]) -> None:
+        """The program has got results of a converter."""
+        for one in judged:
+            for on_reduced, values in ((False, one.raw), (True, one.reduced)):
+                known = self._known.get((one.tap, on_reduced))
+                if known is not None and len(values.values):
+                    known.add(ticks, int(values.values[-1]))
+        for number, reaction in enumerate(self._config.reactions):
+            if reaction.on == "results" and reaction.converter == converter:
+                self._add(ticks, number)
+
+    def happened(self, events: list[DetectedEvent], ticks: int | None, later: int = 0) -> None:
+        """Events that the program sees at ``ticks``, or as they come, so many ticks later than
+        they were held."""
+        for number, reaction in enumerate(self._config.reactions):
+            if reaction.on != "watch":
+                continue
+            for event in events:
+                wanted = reaction.change == "both" or event.entered == (reaction.change == "enters")
+                if event.watch == reaction.watch and wanted:
+                    self._add(
+                        event.ticks + later if ticks is None else ticks, number, event.entered
+                    )
+
+    def advance(self, until: int) -> None:
+        """Do what comes before ``until``."""
+        for number in self._next_period:
+            while self._next_period[number] < until:
+                insort(self._due, _Due(self._next_period[number], BEFORE_ALL, number, True))
+                self._next_period[number] += self._config.reactions[number].period_ticks
+        while self._due and self._due[0].ticks < until:
+            self._do(self._due.pop(0))
+
+    def _do(self, due: _Due) -> None:
+        reaction = self._config.reactions[due.reaction]
+        if reaction.output is None:
+            return
+        codes = [self._code(due, reading) for reading in reaction.readings]
+        if any(code is None for code in codes):
+            return
+        output = self._outputs.traces[reaction.output].output
+        match reaction.action:
+            case "sends":
+                data = b"".join(piece_bytes(piece, codes) for piece in reaction.pieces)
+                self._outputs.serial[output.name].send(float(due.ticks), data)
+            case "scaled":
+                self._write(due, reaction, int(codes[0] or 0))
+            case _:
+                pin = output.pins[0]
+                level = {
+                    "high": True,
+                    "low": False,
+                    "toggle": not self._outputs.levels[pin],
+                    "follows": due.holds,
+                    "follows-inverted": not due.holds,
+                }[reaction.action]
+                self._outputs.set_pins(float(due.ticks), {pin: level})
+
+    def _code(self, due: _Due, reading: EffectiveReading) -> int | None:
+        known = self._known[reading.tap, reading.on_reduced]
+        return known.at(due.ticks, before=due.rank == BEFORE_ALL)
+
+    def _write(self, due: _Due, reaction: EffectiveReaction, code: int) -> None:
+        assert reaction.scale is not None
+        assert reaction.output is not None
+        value = reaction.scale.of(code)
+        output = self._outputs.traces[reaction.output].output
+        if output.kind == "pins":
+            mask = (1 << value) - 1 if reaction.is_bar else value
+            levels = {pin: bool(mask >> bit & 1) for bit, pin in enumerate(output.pins)}
+            self._outputs.set_pins(float(due.ticks), levels)
+        else:
+            self._outputs.write(reaction.output, float(due.ticks), value)
+
+
+def piece_bytes(piece: EffectivePiece, codes: list[int | None]) -> bytes:
+    """A piece of a text, or of bytes, as it is sent."""
+    if piece.reading is None:
+        return piece.plain.encode()
+    code = int(codes[piece.reading] or 0)
+    match piece.form:
+        case "byte":
+            return bytes([max(0, code >> piece.shift) & 0xFF])
+        case "word":
+            return (code & 0xFFFF).to_bytes(2, "little" if piece.low_first else "big")
+        case "code":
+            return str(code).encode()
+        case "hex":
+            return f"0x{code & 0xFFFFFFFF:X}".encode()
+        case _:
+            tenths = (2 * code * piece.factor + piece.divisor) // (2 * piece.divisor)
+            places = 4 if piece.form == "V" else 1
+            sign = "-" if tenths < 0 else ""
+            whole, rest = divmod(abs(tenths), 10**places)
+            return f"{sign}{whole}.{rest:0{places}d}".encode()

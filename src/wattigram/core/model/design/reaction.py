@@ -1,0 +1,381 @@
+"""Reactions: what the program does, when it does it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Annotated, Literal
+
+import msgspec
+from msgspec import Meta
+
+from wattigram.core.base.fields import Every, Share, Volts
+from wattigram.core.base.models import StrictModel
+from wattigram.core.model.design.route import Order
+from wattigram.core.model.design.trigger import Edge
+from wattigram.core.model.field_types import Flag, Name, PinName
+
+Input = Literal["raw", "filtered"]
+Change = Literal["enters", "leaves", "both"]
+"""When a condition begins to hold, when it ceases to, or both."""
+
+
+# --- when
+
+
+class ThresholdCrossed(StrictModel):
+    """The condition of a threshold begins to hold, or ceases to."""
+
+    kind: Literal["threshold"] = "threshold"
+    signal: Name
+    threshold: Annotated[int, Meta(ge=1, le=8)] = 1
+    change: Change = "enters"
+
+
+class PairTripped(StrictModel):
+    """A signal and its twin differ by more than they may, or do so no longer."""
+
+    kind: Literal["redundant-pair"] = "redundant-pair"
+    signal: Name
+    change: Change = "enters"
+
+
+class ComparatorSwitched(StrictModel):
+    """The output of a comparator changes."""
+
+    kind: Literal["comparator"] = "comparator"
+    comparator: Name
+    edge: Edge = "rising"
+
+
+class ResultsFetched(StrictModel):
+    """The program has got results of a converter: one, a scan, or a half of the buffer, as the
+    readout has it."""
+
+    kind: Literal["results"] = "results"
+    converter: Name
+
+
+class PeriodElapsed(StrictModel):
+    """A period is over; the first ends one period after the start."""
+
+    kind: Literal["period"] = "period"
+    period_s: Every
+
+
+class RunStarted(StrictModel):
+    """All is set up, and the board begins to run."""
+
+    kind: Literal["start"] = "start"
+
+
+When = (
+    ThresholdCrossed
+    | PairTripped
+    | ComparatorSwitched
+    | ResultsFetched
+    | PeriodElapsed
+    | RunStarted
+)
+
+
+# --- do
+
+
+class PinAction(StrictModel):
+    """A port pin is set. ``follows`` is high while the condition holds, ``follows-inverted`` low.
+
+    ``starts_high`` is its level before anything happens.
+    """
+
+    kind: Literal["pin"] = "pin"
+    pin: PinName
+    level: Literal["high", "low", "toggle", "follows", "follows-inverted"] = "high"
+    starts_high: Flag = False
+
+    @property
+    def is_high_at_start(self) -> bool:
+        """Its level before anything happens."""
+        return self.starts_high or self.level == "follows-inverted"
+
+
+class BarAction(StrictModel):
+    """A value is shown on port pins: as a bar that grows from the first pin, or as bits, the first
+    pin the lowest.
+
+    Nothing is lit at ``from_v``, all is at ``to_v``.
+    """
+
+    kind: Literal["bar"] = "bar"
+    pins: Annotated[tuple[PinName, ...], Meta(min_length=2, max_length=16)]
+    shows: Literal["bar", "bits"] = "bar"
+    signal: Name
+    input: Input = "filtered"
+    from_v: Volts
+    to_v: Volts
+
+
+class DutyAction(StrictModel):
+    """The duty of a PWM output follows a value: ``low`` at ``from_v``, ``high`` at ``to_v``, and
+    no more or less beyond."""
+
+    kind: Literal["duty"] = "duty"
+    pwm: Name
+    signal: Name
+    input: Input = "filtered"
+    from_v: Volts
+    to_v: Volts
+    low: Share = 0.0
+    high: Share = 1.0
+
+
+class PeriodAction(StrictModel):
+    """The period of a PWM output follows a value; its pulse stays as long as it was."""
+
+    kind: Literal["pulse-period"] = "pulse-period"
+    pwm: Name
+    signal: Name
+    input: Input = "filtered"
+    from_v: Volts
+    to_v: Volts
+    low_s: Every
+    high_s: Every
+
+
+class DacAction(StrictModel):
+    """The level of a DAC follows a value."""
+
+    kind: Literal["dac"] = "dac"
+    dac: Name
+    signal: Name
+    input: Input = "filtered"
+    from_v: Volts
+    to_v: Volts
+    low_v: Volts
+    high_v: Volts
+
+
+class TextAction(StrictModel):
+    """Text is sent over a serial port; ``{signal}`` in it stands for the newest value.
+
+    ``{signal:V}`` gives volts, ``mV`` millivolts, ``code`` and ``hex`` the code; ``raw`` before it
+    the value before the filter. ``{{`` and ``}}`` are braces.
+    """
+
+    kind: Literal["text"] = "text"
+    uart: Name
+    text: Annotated[str, Meta(min_length=1, max_length=300)]
+
+    def __post_init__(self) -> None:
+        if not any(True for _ in text_pieces(self.text)):
+            raise ValueError("the text is empty. Write some.")
+
+
+class BytesAction(StrictModel):
+    """Newest values are sent over a serial port as they are: the upper eight bits of each, or
+    sixteen."""
+
+    kind: Literal["bytes"] = "bytes"
+    uart: Name
+    signals: Annotated[tuple[Name, ...], Meta(min_length=1, max_length=8)]
+    input: Input = "filtered"
+    bits: Literal[8, 16] = 8
+    endianness: Order = "little-endian"
+
+
+class CallAction(StrictModel):
+    """A function of the engineer's own is called, from the main loop."""
+
+    kind: Literal["call"] = "call"
+    function: Annotated[
+        str,
+        Meta(
+            pattern=r"^[a-z][a-z0-9_]{0,40}\Z",
+            description="a C name of small letters, digits and underscores, at most 41",
+        ),
+    ]
+
+    def __post_init__(self) -> None:
+        if self.function.startswith("wg_"):
+            raise ValueError("names with wg_ are taken by generated code. Choose another.")
+
+
+Do = (
+    PinAction
+    | BarAction
+    | DutyAction
+    | PeriodAction
+    | DacAction
+    | TextAction
+    | BytesAction
+    | CallAction
+)
+ScaledAction = BarAction | DutyAction | PeriodAction | DacAction
+"""Actions that put a value through a scale."""
+
+
+class Reaction(StrictModel):
+    """Something that the program does each time that something happens, in its main loop."""
+
+    name: Name
+    when: When
+    do: Do
+
+    def __post_init__(self) -> None:
+        action = self.do
+        if isinstance(action, PinAction) and action.level.startswith("follows"):
+            if not isinstance(self.when, (ThresholdCrossed, PairTripped, ComparatorSwitched)):
+                raise ValueError(
+                    "a pin follows a condition, and there is none. Set, clear or toggle it, or "
+                    "let a threshold decide."
+                )
+            if changes_of(self.when) != "both":
+                raise ValueError(
+                    "a pin that follows a condition must hear of both its changes. Choose “both”."
+                )
+        if (
+            isinstance(action, (BarAction, DutyAction, PeriodAction, DacAction))
+            and action.from_v == action.to_v
+        ):
+            raise ValueError("the scale begins where it ends. Give two different voltages.")
+
+    @property
+    def readings(self) -> tuple[tuple[str, Input], ...]:
+        """Signals whose newest values it uses, each once, with the stream that it takes them
+        from."""
+        match self.do:
+            case TextAction(text=text):
+                used = [
+                    (piece.signal, piece.input)
+                    for piece in text_pieces(text)
+                    if isinstance(piece, TextValue)
+                ]
+            case BytesAction(signals=signals, input=where):
+                used = [(signal, where) for signal in signals]
+            case BarAction() | DutyAction() | PeriodAction() | DacAction():
+                used = [(self.do.signal, self.do.input)]
+            case _:
+                used = []
+        return tuple(dict.fromkeys(used))
+
+
+def changes_of(when: ThresholdCrossed | PairTripped | ComparatorSwitched) -> Change:
+    """Which changes of a condition count; a comparator's output is its condition."""
+    if isinstance(when, ComparatorSwitched):
+        words: dict[str, Change] = {"rising": "enters", "falling": "leaves", "both": "both"}
+        return words[when.edge]
+    return when.change
+
+
+# --- text
+
+
+class TextValue(msgspec.Struct, frozen=True):
+    """A place in a text that stands for a value."""
+
+    signal: str
+    input: Input
+    form: Literal["V", "mV", "code", "hex"]
+
+
+_FORM = re.compile(r"^(?:(raw) )?(V|mV|code|hex)\Z")
+
+
+def text_pieces(text: str) -> Iterator[str | TextValue]:
+    """A text cut into what is sent as it stands and what stands for values.
+
+    Raises ``ValueError`` for braces that do not belong together, or a form that is not known.
+    """
+    at, plain = 0, ""
+    while at < len(text):
+        if text[at : at + 2] in {"{{", "}}"}:
+            plain += text[at]
+            at += 2
+        elif text[at] == "{":
+            end = text.find("}", at)
+            if end < 0:
+                raise ValueError(
+                    f"the brace in “{text[at:]}” is not closed. Close it, or write {{{{."
+                )
+            if plain:
+                yield plain
+            plain = ""
+            yield _text_value(text[at + 1 : end])
+            at = end + 1
+        elif text[at] == "}":
+            raise ValueError("a brace is closed that was not opened. Remove it, or write }}.")
+        else:
+            plain += text[at]
+            at += 1
+    if plain:
+        yield plain
+
+
+def _text_value(said: str) -> TextValue:
+    name, colon, form = said.rpartition(":")
+    if not colon:
+        return TextValue(said, "filtered", "V")
+    known = _FORM.match(form)
+    if known is None:
+        raise ValueError(
+            f"“{form}” in {{{said}}} is no form. Choose V, mV, code or hex, with “raw ” before it "
+            "where the filter is to be left out."
+        )
+    return TextValue(name, "raw" if known[1] else "filtered", known[2])  # type: ignore[arg-type]
+
+
+# --- what it moves
+
+
+class ProgramOutput(msgspec.Struct, frozen=True):
+    """Something that leaves the part because of the program: port pins, a register, a serial
+    port."""
+
+    kind: Literal["pins", "duty", "pulse-period", "dac", "uart"]
+    names: tuple[str, ...]
+    """Pins, or the one PWM output, DAC or UART."""
+
+    @property
+    def title(self) -> str:
+        """As it is shown."""
+        words = {"duty": "duty of ", "pulse-period": "period of "}
+        return words.get(self.kind, "") + " ".join(self.names)
+
+
+def output_of(reaction: Reaction) -> ProgramOutput | None:
+    """What a reaction moves; None for one that only calls."""
+    match reaction.do:
+        case PinAction(pin=pin):
+            return ProgramOutput("pins", (pin,))
+        case BarAction(pins=pins):
+            return ProgramOutput("pins", pins)
+        case DutyAction(pwm=pwm):
+            return ProgramOutput("duty", (pwm,))
+        case PeriodAction(pwm=pwm):
+            return ProgramOutput("pulse-period", (pwm,))
+        case DacAction(dac=dac):
+            return ProgramOutput("dac", (dac,))
+        case TextAction(uart=uart) | BytesAction(uart=uart):
+            return ProgramOutput("uart", (uart,))
+        case _:
+            return None
+
+
+def program_outputs(reactions: tuple[Reaction, ...]) -> tuple[ProgramOutput, ...]:
+    """All that reactions move, each once, in their order: their streams are numbered so."""
+    moved = [output_of(reaction) for reaction in reactions]
+    return tuple(dict.fromkeys(output for output in moved if output is not None))
+
+
+def start_levels(reactions: tuple[Reaction, ...]) -> dict[str, bool]:
+    """Port pins that reactions set, each with its level before anything happens."""
+    pins: dict[str, bool] = {}
+    for reaction in reactions:
+        match reaction.do:
+            case PinAction(pin=pin):
+                pins[pin] = reaction.do.is_high_at_start
+            case BarAction(pins=shown):
+                pins |= {pin: False for pin in shown if pin not in pins}
+            case _:
+                pass
+    return pins

@@ -1,0 +1,158 @@
+"""What reactions name, and whether the project has it."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from wattigram.core.model.design.outputs import Generator, PwmOutput, UartSetup
+from wattigram.core.model.design.reaction import (
+    BarAction,
+    BytesAction,
+    ComparatorSwitched,
+    DacAction,
+    DutyAction,
+    PairTripped,
+    PeriodAction,
+    PinAction,
+    Reaction,
+    ResultsFetched,
+    TextAction,
+    ThresholdCrossed,
+    program_outputs,
+)
+from wattigram.core.model.design.route import (
+    DacDestination,
+    DutyDestination,
+    PeriodDestination,
+    Route,
+)
+from wattigram.core.model.design.stage import Comparator, RedundantPair, Threshold
+
+MOST_OUTPUTS = 8
+"""Streams that are kept for what the program moves."""
+
+
+class WatchedSignal(Protocol):
+    """A signal with what makes events."""
+
+    @property
+    def name(self) -> str: ...
+    @property
+    def thresholds(self) -> tuple[Threshold, ...]: ...
+    @property
+    def redundant_pair(self) -> RedundantPair | None: ...
+
+
+class _Chain(Protocol):
+    @property
+    def converter(self) -> str: ...
+
+
+class ReactionNames(Protocol):
+    """The parts of a project that reactions name."""
+
+    @property
+    def signals(self) -> tuple[WatchedSignal, ...]: ...
+    @property
+    def chains(self) -> tuple[_Chain, ...]: ...
+    @property
+    def comparators(self) -> tuple[Comparator, ...]: ...
+    @property
+    def generators(self) -> tuple[Generator, ...]: ...
+    @property
+    def pwm(self) -> tuple[PwmOutput, ...]: ...
+    @property
+    def uarts(self) -> tuple[UartSetup, ...]: ...
+    @property
+    def routes(self) -> tuple[Route, ...]: ...
+    @property
+    def reactions(self) -> tuple[Reaction, ...]: ...
+
+
+def check_reactions(project: ReactionNames) -> None:
+    """Raise ``ValueError`` for a name that nothing has, or for two that cannot both be."""
+    signals = {signal.name: signal for signal in project.signals}
+    levels: dict[str, bool] = {}
+    for reaction in project.reactions:
+        _check_when(project, reaction, signals)
+        for signal, _input in reaction.readings:
+            _need(reaction, signal, signals, "uses the value of")
+        _check_do(project, reaction)
+        if isinstance(reaction.do, PinAction):
+            pin, is_high = reaction.do.pin, reaction.do.is_high_at_start
+            if levels.setdefault(pin, is_high) != is_high:
+                raise ValueError(
+                    f"Reaction “{reaction.name}”: another one lets {pin} start at the other level. "
+                    "Make them the same."
+                )
+    if len(program_outputs(project.reactions)) > MOST_OUTPUTS:
+        raise ValueError(
+            f"Reactions move more than {MOST_OUTPUTS} outputs. Show several pins as one bar."
+        )
+
+
+def _check_when(
+    project: ReactionNames, reaction: Reaction, signals: dict[str, WatchedSignal]
+) -> None:
+    match reaction.when:
+        case ThresholdCrossed(signal=name, threshold=number):
+            _need(reaction, name, signals, "waits for a threshold of")
+            if number > len(signals[name].thresholds):
+                raise ValueError(
+                    f"Reaction “{reaction.name}” waits for threshold {number} of “{name}”, which "
+                    f"has {len(signals[name].thresholds) or 'none'}. Add it, or choose another."
+                )
+        case PairTripped(signal=name):
+            _need(reaction, name, signals, "watches the pair of")
+            pair = signals[name].redundant_pair
+            if pair is None or pair.tolerance_v is None:
+                raise ValueError(
+                    f"Reaction “{reaction.name}”: “{name}” has no twin that it may differ from by "
+                    "so much. Give it one with a tolerance."
+                )
+        case ComparatorSwitched(comparator=name):
+            known = {comparator.name for comparator in project.comparators}
+            _need(reaction, name, known, "waits for")
+        case ResultsFetched(converter=name):
+            known = {chain.converter for chain in project.chains}
+            _need(reaction, name, known, "waits for results of")
+        case _:
+            pass
+
+
+def _check_do(project: ReactionNames, reaction: Reaction) -> None:
+    destinations = [route.destination for route in project.routes]
+    match reaction.do:
+        case DutyAction(pwm=name) | PeriodAction(pwm=name):
+            _need(reaction, name, {pwm.name for pwm in project.pwm}, "sets")
+            other: object = (
+                DutyDestination(pwm=name)
+                if isinstance(reaction.do, DutyAction)
+                else PeriodDestination(pwm=name)
+            )
+            if other in destinations:
+                raise ValueError(
+                    f"Reaction “{reaction.name}” and a route both set {name}. Remove one."
+                )
+        case DacAction(dac=name):
+            if DacDestination(dac=name) in destinations or any(
+                generator.dac == name for generator in project.generators
+            ):
+                raise ValueError(
+                    f"Reaction “{reaction.name}” and another output both write to {name}. Remove "
+                    "one."
+                )
+        case TextAction(uart=name) | BytesAction(uart=name):
+            _need(reaction, name, {uart.name for uart in project.uarts}, "sends by")
+        case BarAction(pins=pins) if len(set(pins)) < len(pins):
+            raise ValueError(f"Reaction “{reaction.name}” has a pin twice. Remove one.")
+        case _:
+            pass
+
+
+def _need(reaction: Reaction, name: str, known: object, what: str) -> None:
+    if name not in known:  # type: ignore[operator]
+        raise ValueError(
+            f"Reaction “{reaction.name}” {what} “{name}”, which is not there. Add it, or name "
+            "another."
+        )
