@@ -20,8 +20,8 @@ from wattigram.desktop.pages.page_stack import (
     COMPARE,
     FIRMWARE,
     PINS,
+    PROGRAM,
     PROOF,
-    ROUTES,
     TAKES,
     WAVE,
 )
@@ -181,8 +181,8 @@ def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
     window.document.stack.setClean()
     run(examples / "pedal-to-wheel" / "wheel.wattigram.toml", 1.0)
     window.document.edit(SetUart(window.document.workspace.project.uarts[1].replaced(baud=38400)))
-    window.show_page(ROUTES)
-    window.book.routes.list.setCurrentRow(1)
+    window.show_page(PROGRAM)
+    window.book.program.rows.setCurrentRow(2)
     wait_until(
         app,
         lambda: (
@@ -190,7 +190,7 @@ def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
             and bool(window.board.latest.outputs["Current to wire"].overwritten.sum() > 100)
         ),
     )
-    window.book.routes.show_snapshot(window.board.latest)
+    window.book.program.show_snapshot(window.board.latest)
     shoot("routes")
     window.document.stack.setClean()
 

@@ -228,7 +228,7 @@ def test_a_reload_is_one_step_that_can_be_undone(document: Document, saved: Path
 
 
 def test_a_newer_programs_file_is_not_overwritten(document: Document, saved: Path) -> None:
-    newer = saved.read_text().replace("version = 5", "version = 99")
+    newer = saved.read_text().replace("version = 6", "version = 99")
     saved.write_text(newer)
     with pytest.raises(ProjectError, match="version 99"):
         document.save(saved, overwrite=True)

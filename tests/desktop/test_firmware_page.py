@@ -133,7 +133,7 @@ def test_without_a_compiler_the_page_says_what_to_install(
     assert "no cross compiler" in window.notice.text
     page.panel.write_button.click()
     assert (tmp_path / "c" / "wg_setup.c").is_file()
-    assert "37 files are new" in page.panel.state.text()
+    assert "44 files are new" in page.panel.state.text()
 
 
 @needs_compiler

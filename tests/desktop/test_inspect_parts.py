@@ -84,9 +84,7 @@ VARIANTS: list[tuple[str, tuple[Edit, ...]]] = [
                 "Upper zone",
                 Threshold(low="0x100", high="900 LSB", action="stop", rearm_after_s="1 s"),
             ),
-            AddThreshold(
-                "Upper zone", Threshold(low=-0.1, high=0.1, minus_v=1.2, action="pin", pin="B9")
-            ),
+            AddThreshold("Upper zone", Threshold(low=-0.1, high=0.1, minus_v=1.2)),
         ),
     ),
     ("wheel-pedal", (SetClock("ADC", "internal", 2),)),

@@ -20,14 +20,14 @@ from wattigram.core.model.design import Route, open_workspace
 from wattigram.core.model.design.edits import SetWiring, apply_edit
 from wattigram.desktop.inspector import panel_for
 from wattigram.desktop.inspector.bench import OFFERED, wiring_fields
-from wattigram.desktop.pages.page_stack import CHAIN, ROUTES
+from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
 
 OUTPUTS = {
     "kiln-ramp/kiln-ramp": ["Power command", "Heater drive"],
     "pedal-to-wheel/wheel": ["Wheel motor", "Pedal to motor", "Current to wire"],
-    "pedal-to-wheel/pedal": ["UART"],
+    "pedal-to-wheel/pedal": ["Pedal over UART"],
     "converter-checkup/converter-checkup": ["Sweep"],
 }
 
@@ -113,21 +113,21 @@ def test_what_comes_back_is_on_its_band(opened: Callable[[str], MainWindow], wai
 
 def test_bytes_are_shown_as_they_come(opened: Callable[[str], MainWindow], wait: Wait) -> None:
     window = opened("pedal-to-wheel/wheel")
-    window.show_page(ROUTES)
-    page = window.book.routes
+    window.show_page(PROGRAM)
+    page = window.book.program
     window.board.start()
     wait(
         lambda: (
             "Current to wire" in window.board.latest.outputs and window.board.latest.seconds > 0.3
         )
     )
-    page.list.setCurrentRow(1)
+    page.rows.setCurrentRow(2)
     QApplication.processEvents()
     text = page.terminal.toPlainText()
     assert len(text.splitlines()) > 10
     picture = window.board.latest.outputs["Current to wire"]
     assert not picture.overwritten.any()
-    page.list.setCurrentRow(0)
+    page.rows.setCurrentRow(1)
     assert "0x" in page.terminal.toPlainText()
     window.show_page(CHAIN)
     window.grab()
@@ -135,10 +135,11 @@ def test_bytes_are_shown_as_they_come(opened: Callable[[str], MainWindow], wait:
 
 def test_text_is_shown_as_a_terminal_does(opened: Callable[[str], MainWindow], wait: Wait) -> None:
     window = opened("pedal-to-wheel/pedal")
-    page = window.book.routes
-    window.show_page(ROUTES)
-    panel = panel_for(window.document.workspace, Selection(section="uarts", output="UART"))
-    edit = next(field for field in panel.fields if field.label == "as").make("text")
+    page = window.book.program
+    window.show_page(PROGRAM)
+    name = "Pedal over UART"
+    panel = panel_for(window.document.workspace, Selection(section="reactions", output=name))
+    edit = next(field for field in panel.fields if field.label == "do").make("send text")
     assert edit is not None
     window.document.edit(edit)
     window.board.start()
@@ -148,7 +149,7 @@ def test_text_is_shown_as_a_terminal_does(opened: Callable[[str], MainWindow], w
 
 def test_routes_ports_and_pwm_are_added_and_removed(opened: Callable[[str], MainWindow]) -> None:
     window = opened("kiln-safety/kiln-safety")
-    page = window.book.routes
+    page = window.book.program
     page.add_uart()
     page.add_route()
     project = window.document.workspace.project

@@ -50,7 +50,7 @@ STAGES = (
     MovingAverage(count=5, shift=2),
     LowPassFilter(shift=4),
 )
-THRESHOLDS = ({"consecutive": 3}, {"on": "crossing"}, {"action": "pin"}, {"hysteresis_v": 0.2})
+THRESHOLDS = ({"consecutive": 3}, {"on": "crossing"}, {"action": "stop"}, {"hysteresis_v": 0.2})
 
 
 def variations(workspace: Workspace) -> Iterator[tuple[str, Workspace]]:

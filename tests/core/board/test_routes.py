@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import edited
 from tests.paths import EXAMPLES
-from wattigram.core.board.dma_routes import DmaRoute, TextPrinter
+from wattigram.core.board.dma_routes import DmaRoute
 from wattigram.core.board.run import Run
 from wattigram.core.contract.board_config import (
     EffectiveBench,
@@ -23,7 +23,7 @@ from wattigram.core.contract.board_config import (
 )
 from wattigram.core.contract.link import OVERWRITTEN, TORN
 from wattigram.core.contract.serial_bytes import serial_bytes
-from wattigram.core.model.design import RouteTimer, TextOutput, UartSetup, open_workspace
+from wattigram.core.model.design import RouteTimer, UartSetup, open_workspace
 from wattigram.core.model.design.edits import SetBits, SetPeriod, SetRoute, SetUart
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.timing import route_timing
@@ -215,24 +215,6 @@ def test_another_boards_bytes_come_in_its_order() -> None:
     ticks, values = serial_bytes(serial, 0, 6)
     assert ticks.tolist() == [10, 20, 110, 120, 210, 220]
     assert values.tolist() == [0, 0, 1024 >> 8, 1024 & 0xFF, 2048 >> 8, 2048 & 0xFF]
-
-
-def test_reports_are_lines_with_volts() -> None:
-    design = edited(
-        WHEEL,
-        SetUart(
-            UartSetup(
-                name="UART 2",
-                baud=115_200,
-                text_output=TextOutput(signal="Motor current", period_s="20 ms"),
-            )
-        ),
-    )
-    run = Run(effective_config(design))
-    run.advance(run.config.tick_hz // 10)
-    printer = run._routes[-1]
-    assert isinstance(printer, TextPrinter)
-    assert printer.observed == 4 * len("Motor current 0.0000 V\r\n")
 
 
 def test_timers_start_transfers_at_their_own_rate() -> None:

@@ -34,7 +34,13 @@ class LivePins:
             pwm.pin: LivePulses(pwm, config.tick_hz) for pwm in config.pwm if pwm.pin in pins
         }
 
-        self.ports = {port.pin: LiveLevel(port, config.tick_hz) for port in config.ports}
+        # A pin that a DAC or a timer has is not the port's, whatever the port's register says.
+        taken = {dac.pin for dac in config.dacs} | {pwm.pin for pwm in config.pwm}
+        self.ports = {
+            port.pin: LiveLevel(port, config.tick_hz)
+            for port in config.ports
+            if port.pin not in taken
+        }
 
     def voltage(self, pin: str) -> LiveVoltage | None:
         """What stands on a pin; None for one that is known beforehand."""

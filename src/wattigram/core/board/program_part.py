@@ -11,6 +11,7 @@ from wattigram.core.board.channel import Judgeable
 from wattigram.core.board.event_detection import DetectedEvent
 from wattigram.core.board.program_outputs import ProgramOutputs
 from wattigram.core.contract.board_config import (
+    ACTED_UPON,
     EffectiveConfig,
     EffectivePiece,
     EffectiveReaction,
@@ -66,6 +67,11 @@ class ProgramPart:
             for reaction in config.reactions
             for reading in reaction.readings
         }
+        self._left = ACTED_UPON
+        self._by_watch: dict[int, list[int]] = {}
+        for number, reaction in enumerate(config.reactions):
+            if reaction.on == "watch":
+                self._by_watch.setdefault(reaction.watch, []).append(number)
         self._next_period = {
             number: reaction.period_ticks
             for number, reaction in enumerate(config.reactions)
@@ -81,6 +87,7 @@ class ProgramPart:
 
     def fetched(self, converter: int, ticks: int, judged: list[Judgeable]) -> None:
         """The program has got results of a converter."""
+        self._left = ACTED_UPON
         for one in judged:
             for on_reduced, values in ((False, one.raw), (True, one.reduced)):
                 known = self._known.get((one.tap, on_reduced))
@@ -93,12 +100,17 @@ class ProgramPart:
     def happened(self, events: list[DetectedEvent], ticks: int | None, later: int = 0) -> None:
         """Events that the program sees at ``ticks``, or as they come, so many ticks later than
         they were held."""
-        for number, reaction in enumerate(self._config.reactions):
-            if reaction.on != "watch":
+        for event in events:
+            causes = self._by_watch.get(event.watch, ())
+            if not causes:
                 continue
-            for event in events:
-                wanted = reaction.change == "both" or event.entered == (reaction.change == "enters")
-                if event.watch == reaction.watch and wanted:
+            if ticks is not None:
+                self._left -= 1
+                if self._left < 0:
+                    return
+            for number in causes:
+                change = self._config.reactions[number].change
+                if change == "both" or event.entered == (change == "enters"):
                     self._add(
                         event.ticks + later if ticks is None else ticks, number, event.entered
                     )

@@ -153,6 +153,10 @@ class EffectiveRoute(_Effective):
         return (1 << min(self.sink_bits, 8 if self.sink == "send" else 24)) - 1
 
 
+ACTED_UPON = 64
+"""Events of one hand-over that the program acts upon at most; what comes beyond is told and no more."""
+
+
 class EffectiveReading(_Effective):
     """The newest value that the program has of a tap."""
 

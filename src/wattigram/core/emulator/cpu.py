@@ -57,6 +57,12 @@ class CpuError(Exception):
     address: int
 
 
+def _look_at_write(
+    _uc: Any, _access: int, _address: int, _size: int, _value: int, _data: Any
+) -> None:
+    """See :class:`Cpu`."""
+
+
 class Cpu:
     """A Cortex-M class core with code, data and registers.
 
@@ -81,6 +87,8 @@ class Cpu:
         """Room for what an interrupt puts aside, to be used again."""
         for page in sorted(register_pages):
             self._uc.mmio_map(page, PAGE, self._reader(page), None, self._writer(page), None)
+            # The emulator knows where it is within a block only while somebody looks at its memory.
+            self._uc.hook_add(uc_api.UC_HOOK_MEM_WRITE, _look_at_write, None, page, page + PAGE - 1)
         for segment in image.segments:
             self._load(segment.address, segment.data)
         self.on_break: Callable[[], None] = lambda: None

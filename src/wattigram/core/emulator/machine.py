@@ -181,6 +181,11 @@ class Machine:
         woke."""
         return (self.now + self._spent_ticks) // self._clock_divisor
 
+    @property
+    def _instant(self) -> int:
+        """Ticks since reset at which what firmware does now takes place."""
+        return self.now + self._spent_ticks
+
     def read_memory(self, address: int, count: int) -> bytes:
         """Bytes of memory."""
         return self.cpu.read(address, count)
@@ -221,11 +226,11 @@ class Machine:
 
     def on_dac_code(self, owner: str, code: int) -> None:
         """Firmware gave a DAC a code."""
-        self.activity.coded.append((owner, self.now, code))
+        self.activity.coded.append((owner, self._instant, code))
 
     def on_late_write(self, owner: str, setting: str, before: int, after: int) -> None:
         """A setting is changed for the first time since the board runs."""
-        place = self.image.line_at(self.cpu.pc)
+        place = self.image.source_at(self.cpu.pc)
         if place.startswith(GENERATED):
             # What was generated does as it was designed; own code may change the same later.
             self.peripherals.changed.discard((owner, setting))
@@ -234,11 +239,11 @@ class Machine:
 
     def on_retimed(self, owner: str, setting: str) -> None:
         """Firmware changed period, prescaler or duty of a timer."""
-        self.activity.retimed.append((owner, setting, self.now))
+        self.activity.retimed.append((owner, setting, self._instant))
 
     def on_levels(self, owner: str, levels: int, outputs: int) -> None:
         """Firmware set pins of a port."""
-        self.activity.levels.append((owner, self.now, levels & outputs))
+        self.activity.levels.append((owner, self._instant, levels & outputs))
 
     def pin_levels(self, owner: str) -> int:
         """Levels on the pins of a port as they are."""
@@ -260,7 +265,7 @@ class Machine:
     def on_byte(self, owner: str, byte: int) -> None:
         """Firmware gave a UART a byte."""
         if owner in self.uarts:
-            self.uarts[owner].put(self.now, byte, self.byte_ticks(owner))
+            self.uarts[owner].put(self._instant, byte, self.byte_ticks(owner))
 
     def has_room(self, owner: str) -> bool:
         """Whether a UART takes another byte."""

@@ -134,7 +134,12 @@ class ImageRun(Run):
             self._set_now(self.ticks)
         moved, self._moved = [*self._moved, *self._route_frames()], []
         self._take_bytes()
-        return [*moved, *self._program_frames()]
+        return [*moved, *self._program_frames(self._shown_until)]
+
+    @property
+    def _shown_until(self) -> int:
+        """Ticks until which is told what left the part: not beyond the end of the run."""
+        return self.ticks if self._end_ticks is None else min(self.ticks, self._end_ticks)
 
     def _next_hand_over(self) -> int:
         """The next instant at which a steady converter has something for the program, not before the
@@ -437,7 +442,7 @@ class ImageRun(Run):
         """Bytes that left UARTs which the program feeds."""
         for name, line in self.machine.uarts.items():
             number = self._output_numbers.get(("uart", name))
-            ready = [one for one in line.bytes if one[0] - self.epoch < self.ticks]
+            ready = [one for one in line.bytes if one[0] - self.epoch < self._shown_until]
             line.bytes = line.bytes[len(ready) :]
             if number is not None:
                 for at, byte in ready:

@@ -45,7 +45,6 @@ GENERATED = (
     "wg_hooks.c",
     "wg_hooks.h",
     "wg_memory.ld",
-    "wg_pins.c",
     "wg_pins.h",
     "wg_program.c",
     "wg_registers.h",

@@ -11,6 +11,7 @@ import msgspec
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.quantity import format_rounded, format_si, format_volts
 from wattigram.core.contract.board_config import (
+    ACTED_UPON,
     EffectiveOutput,
     EffectivePiece,
     EffectiveReaction,
@@ -66,6 +67,7 @@ class ProgramWriter:
             "results": list(self._results().items()),
             "events": list(self._events().items()),
             "serial": self.serial,
+            "acted_upon": ACTED_UPON,
             "longest_text": max(
                 [
                     FEWEST_TEXT_BYTES,

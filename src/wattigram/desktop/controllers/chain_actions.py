@@ -44,8 +44,6 @@ class ChainActions:
         actions.add("Signal", "Move the slot earlier", "Alt+Up", lambda: self.move_slot(-1))
         actions.add("Signal", "Move the slot later", "Alt+Down", lambda: self.move_slot(1))
         actions.add("Signal", "Copy the row as text", "", self.copy_row)
-        actions.add("Edit", "Copy the selected signals, or the chain", "Ctrl+C", self.copy)
-        actions.add("Edit", "Paste signals or a chain", "Ctrl+V", self.paste)
         actions.add("Chain", "Remove the chain, keep its signals", "", self.remove_chain)
         actions.add("Chain", "Start up in the right order", "", self.right_startup)
         actions.add(

@@ -10,6 +10,7 @@ from wattigram.core.base.errors import EditError
 from wattigram.core.model.design.edits import Edit, RemoveOutput
 from wattigram.core.model.design.selftest import self_test
 from wattigram.desktop.controllers.actions import Actions
+from wattigram.desktop.controllers.chain_actions import ChainActions
 from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM, WAVE, PageStack
 from wattigram.desktop.state.document import Document
 
@@ -26,11 +27,13 @@ class OutputActions:
         document: Document,
         book: PageStack,
         actions: Actions,
+        chain_actions: ChainActions,
         show_page: Callable[[int], None],
         say: Callable[[str], None],
     ) -> None:
         self._document = document
         self._book = book
+        self._chain_actions = chain_actions
         self._show_page = show_page
         self._say = say
         actions.add("Wave", "Add a table and play it", "Ctrl+Shift+W", self.add_table)
@@ -42,13 +45,15 @@ class OutputActions:
             "Wave", "Remove the table and what plays it", "", lambda: self._on_wave().remove_table()
         )
         actions.add(
-            "Program", "Add a reaction", "Ctrl+Shift+A", lambda: self._on_program().add_reaction()
+            "Program", "Add a reaction", "Ctrl+Shift+P", lambda: self._on_program().add_reaction()
         )
         actions.add(
             "Program", "Add a route", "Ctrl+Shift+R", lambda: self._on_program().add_route()
         )
         actions.add("Program", "Add a serial port", "", lambda: self._on_program().add_uart())
         actions.add("Program", "Add a PWM output", "", lambda: self._on_program().add_pwm())
+        actions.add("Edit", "Copy what is chosen", "Ctrl+C", self.copy)
+        actions.add("Edit", "Paste signals, a chain or reactions", "Ctrl+V", self.paste)
         actions.add("Chain", "Remove the selected output", "", self.remove_selected)
         actions.add(
             "Template", "Add template: self-test of a DAC and a converter", "", self.add_self_test
@@ -65,6 +70,24 @@ class OutputActions:
     def add_table(self) -> None:
         """A new table on the Wave page."""
         self._on_wave().add_table()
+
+    def copy(self) -> None:
+        """What is chosen on the page that is seen, on the clipboard."""
+        if self._is_program_seen:
+            self._book.program.copy()
+        else:
+            self._chain_actions.copy()
+
+    def paste(self) -> None:
+        """What is on the clipboard."""
+        if self._is_program_seen:
+            self._book.program.paste()
+        else:
+            self._chain_actions.paste()
+
+    @property
+    def _is_program_seen(self) -> bool:
+        return self._book.stack.currentIndex() == PROGRAM
 
     def remove_selected(self) -> None:
         """Take the output away that is selected on the Chain page."""

@@ -164,18 +164,18 @@ def _scale_text(action: ScaledAction, ends: str) -> str:
 
 
 def after_texts(workspace: Workspace, reaction: Reaction) -> tuple[str, str]:
-    """How long after its cause it acts at most, and what comes on top."""
+    """How long after its cause it acts at most, and what comes on top first of all."""
     timing = reaction_timing(workspace, reaction)
-    more = []
+    more = ""
     if timing.load_s:
-        more.append(f"+ {format_si(timing.load_s, 's', 3)} to load")
-    if timing.filter_s:
-        more.append(f"filter {format_si(timing.filter_s, 's', 3)} behind")
-    if timing.wire_s:
-        more.append(f"{format_si(timing.wire_s, 's', 3)} on the wire")
+        more = f"+ {format_si(timing.load_s, 's', 3)} to load"
+    elif timing.wire_s:
+        more = f"+ {format_si(timing.wire_s, 's', 3)} on the wire"
+    elif timing.filter_s:
+        more = f"filter {format_si(timing.filter_s, 's', 3)} behind"
     if isinstance(reaction.when, (PeriodElapsed, RunStarted)):
-        return "when due", " · ".join(more)
-    return f"≤ {format_si(timing.most_s, 's', 3)}", " · ".join(more)
+        return "when due", more
+    return f"≤ {format_si(timing.most_s, 's', 3)}", more
 
 
 # --- the panel

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QTextCursor
 from PyQt6.QtWidgets import (
+    QApplication,
     QHBoxLayout,
     QPlainTextEdit,
     QPushButton,
@@ -13,16 +14,20 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.errors import EditError, QuantityError
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import (
+    Expectation,
     PwmOutput,
     Reaction,
     Route,
+    RouteExpectation,
     UartDestination,
     UartSetup,
 )
+from wattigram.core.model.design.clipboard import clip_reactions, paste_reactions
 from wattigram.core.model.design.edits import (
+    AddExpectation,
     CompositeEdit,
     Edit,
     RemoveOutput,
@@ -62,6 +67,7 @@ class ProgramPage(InspectedPage):
         self.terminal = QPlainTextEdit()
         self._build()
         self.rows.chosen.connect(self._choose)
+        self.rows.removal_wanted.connect(self.remove)
         self.inspector.edited.connect(self._edit)
         self.inspector.error.connect(self.error)
         self.inspector.drag_began.connect(document.begin_drag)
@@ -85,6 +91,7 @@ class ProgramPage(InspectedPage):
             ("+ route", "What DMA moves without the processor", self.add_route),
             ("+ serial port", "Set a UART up", self.add_uart),
             ("+ PWM", "A pulse on the pin of a timer", self.add_pwm),
+            ("Expect it", "What must hold of the chosen one, as it is predicted", self.expect),
             ("Remove", "Take the chosen one away", self.remove),
         ):
             button = QPushButton(text)
@@ -106,7 +113,7 @@ class ProgramPage(InspectedPage):
         left.addWidget(TitledList(self.rows))
         left.addWidget(lower)
         left.setStretchFactor(0, 1)
-        left.setSizes([460, 220])
+        left.setSizes([540, 150])
         left.setChildrenCollapsible(False)
         self.lay_out_beside(left)
 
@@ -288,6 +295,47 @@ class ProgramPage(InspectedPage):
             transfers=2 if is_wire and source.kind == "result" else 1,
         )
         self._do("routes", name, CompositeEdit((*before, SetRoute(name, route)), f"Add {name}"))
+
+    def expect(self) -> None:
+        """Expectations of the chosen reaction or route."""
+        from wattigram.core.judge import suggest_for_reaction  # late: the window starts without it
+
+        section, name = self.chosen
+        fresh: tuple[Expectation, ...] = ()
+        if section == "reactions":
+            fresh = suggest_for_reaction(self._document.workspace, name)
+        elif section == "routes":
+            fresh = (RouteExpectation(signal=name),)
+        there = self._document.workspace.project.expectations
+        edits = tuple(AddExpectation(one) for one in fresh if one not in there)
+        if not edits:
+            self.error.emit("Nothing more can be expected of what is chosen.")
+        elif self._document.edit(CompositeEdit(edits, f"Expect {name} as it is predicted")):
+            count = len(edits)
+            self.error.emit(
+                f"{count} expectation{'s' if count > 1 else ''} more for {name}. F6 proves them."
+            )
+
+    def copy(self) -> None:
+        """The chosen reaction to the clipboard."""
+        clipboard = QApplication.clipboard()
+        section, name = self.chosen
+        if section == "reactions" and clipboard is not None:
+            clipboard.setText(clip_reactions(self._document.workspace, (name,)))
+
+    def paste(self) -> None:
+        """Reactions from the clipboard, under fresh names."""
+        clipboard = QApplication.clipboard()
+        try:
+            edit = paste_reactions(
+                self._document.workspace, clipboard.text() if clipboard is not None else ""
+            )
+        except EditError as fault:
+            self.error.emit(str(fault))
+            return
+        last = edit.edits[-1]
+        if isinstance(last, SetReaction):
+            self._do("reactions", last.name, edit)
 
     def remove(self) -> None:
         """Take the chosen one away."""

@@ -88,7 +88,12 @@ class MainWindow(QMainWindow):
         )
         self.take_actions.page_wanted.connect(self.show_page)
         self.output_actions = OutputActions(
-            document, self.book, self.actions_list, self.show_page, self.notice.say
+            document,
+            self.book,
+            self.actions_list,
+            self.chain_actions,
+            self.show_page,
+            self.notice.say,
         )
         self.bench_actions = BenchActions(
             self,

@@ -14,8 +14,10 @@ from wattigram.core.judge import suggest_expectations
 from wattigram.core.model.design import (
     Generator,
     GeneratorFollow,
+    PeriodElapsed,
     Playback,
-    TextOutput,
+    Reaction,
+    TextAction,
     UartSetup,
     Workspace,
     open_workspace,
@@ -25,6 +27,7 @@ from wattigram.core.model.design.edits import (
     SetGenerator,
     SetPin,
     SetPwm,
+    SetReaction,
     SetRoute,
     SetTable,
     SetUart,
@@ -76,10 +79,14 @@ def motor(**updates: object) -> tuple[Edit, ...]:
 
 
 ALONE = (SetGenerator(OUT.name, OUT.replaced(output=OUT.output.replaced(starts_with=None))),)
+PEDAL_TEXT = Reaction(
+    name="Pedal over UART",
+    when=PeriodElapsed(period_s="5 ms"),
+    do=TextAction(uart="UART", text="Pedal {Pedal} V\r\n"),
+)
 LONG = (
-    SetUart(
-        UartSetup(name="UART", baud=1200, text_output=TextOutput(signal="Pedal", period_s="5 ms"))
-    ),
+    SetUart(UartSetup(name="UART", baud=1200)),
+    SetReaction("Pedal over UART", PEDAL_TEXT),
 )
 FAR = {"period_s": "51.2 us", "prescaler_register": 0, "period_register": 6143}
 CASES: list[tuple[str, Workspace, tuple[Edit, ...], str]] = [

@@ -158,7 +158,7 @@ def test_the_build_mark_follows_the_design_only(kiln: Workspace) -> None:
         ("[[signals]]", "[[signal]]", "unknown key. Did you mean “signals”"),
         ('part = "marten-m3"', 'part = "../../etc/passwd"', "No part has the id"),
         ('part = "marten-m3"', 'part = "mine.toml"', "cannot be used here"),
-        ("version = 5", "version = 6", "knows versions up to 5"),
+        ("version = 6", "version = 7", "knows versions up to 6"),
         ('duty = "50 %"', 'duty = "150 %"', "Duty must lie between"),
         ('amplitude = "750 mV"', "amplitude = nan", "amplitude"),
         ('period = "100 us"', 'period = "1e300 s"', "beyond what occurs on a bench"),

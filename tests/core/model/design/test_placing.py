@@ -49,7 +49,7 @@ def test_other_uses_are_outputs_triggers_and_pins_set_by_windows(
     kiln: Workspace, safety: Workspace
 ) -> None:
     assert other_uses(kiln, "A5") == ("DAC 1",)
-    assert other_uses(safety, "D5") == ("set by a threshold of Upper zone",)
+    assert other_uses(safety, "D5") == ("set by reaction too hot sets D5",)
     edge = apply_edit(kiln, SetTrigger("ADC 1", EdgeTrigger(pin="B7")))
     assert other_uses(edge, "B7") == ("ADC 1's trigger",)
 

@@ -122,4 +122,7 @@ def test_all_faults_are_told_at_once() -> None:
 def test_an_older_part_is_the_same(part: Part, version: int) -> None:
     text = (FORMER_FILES / "parts" / f"{part.id}.toml").read_text()
     said = re.sub(r"^version = \d+", f"version = {version}", text, flags=re.MULTILINE)
-    assert plain_values(parse_part(said, "old")) == plain_values(part)
+    older = part.replaced(
+        ports=(), blocks=tuple(block for block in part.blocks if block.kind != "port")
+    )
+    assert plain_values(parse_part(said, "old")) == plain_values(older)

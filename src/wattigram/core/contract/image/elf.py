@@ -19,6 +19,8 @@ LARGEST_BYTES = 64 << 20
 LARGEST_UNPACKED_BYTES = 256 << 20
 _DAMAGED = "The image is damaged"
 _SHF_COMPRESSED = 1 << 11
+LOOKED_THROUGH = 64
+"""Lines that are looked at behind an address."""
 
 
 class LoadSegment(msgspec.Struct, frozen=True):
@@ -139,9 +141,18 @@ class Image(msgspec.Struct, frozen=True, dict=True):
                 continue
             files = program["file_entry"]
             first = 0 if program["version"] >= 5 else 1
+            begin: int | None = None
             for entry in program.get_entries():
                 state = entry.state
                 if state is None:
+                    continue
+                begin = state.address if begin is None else begin
+                # A function that the linker left out keeps its lines, from address 0 on, where the
+                # vectors lie.
+                is_left_out = begin == 0
+                if state.end_sequence:
+                    begin = None
+                if is_left_out:
                     continue
                 place = state.file - first
                 name = (
@@ -157,6 +168,18 @@ class Image(msgspec.Struct, frozen=True, dict=True):
         if place < 0 or not lines[place][1]:
             return ""
         return f"{lines[place][0]}:{lines[place][1]}"
+
+    def source_at(self, address: int) -> str:
+        """``file:line`` of the first statement from an address on that stands in a source file
+        itself, and not in a header whose function was put in there; "" where nothing is known."""
+        addresses, lines = self._lines
+        place = max(0, bisect.bisect_right(addresses, address) - 1)
+        for name, line in lines[place : place + LOOKED_THROUGH]:
+            if not line:
+                return ""
+            if not name.endswith(".h"):
+                return f"{name}:{line}"
+        return ""
 
     def place(self, address: int) -> str:
         """An address for people: file and line, function, and the number."""

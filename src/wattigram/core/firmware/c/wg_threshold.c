@@ -44,6 +44,7 @@ void wg_threshold_begin(void)
 static void keep(uint32_t number, bool entered, int64_t value, uint64_t ticks)
 {
     const uint32_t before = wg_port_hold();
+    wg_program_note(number, entered);
     if (events_in - events_out < WG_EVENTS_KEPT) {
         wg_event *event = &events[events_in % WG_EVENTS_KEPT];
         event->window = (uint16_t)number;
@@ -96,7 +97,6 @@ static void send_events(void)
         wg_link_send(&frame, &events[at]);
         for (uint32_t n = at; n < at + count; n++) {
             note_stop(&events[n]);
-            wg_program_event(events[n].window, events[n].entered != 0u);
             wg_hooks_event(events[n].window, events[n].entered != 0u, events[n].value);
         }
         events_out = events_out + count;
@@ -307,6 +307,7 @@ void wg_threshold_feed(uint32_t filter, bool is_filtered, int64_t value, uint64_
 void wg_threshold_work(void)
 {
     uint64_t wake = 0u;
+    wg_program_act();
     send_events();
     for (uint32_t n = 0u; n < wg_threshold_count; n++) {
         const wg_threshold *design = &wg_thresholds[n];

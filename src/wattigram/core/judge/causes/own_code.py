@@ -28,7 +28,7 @@ def told(take: Take, writes: list[LateWrite]) -> tuple[str, str]:
     """Title and sentence: which register, by which line, and when first."""
     first = min(writes, key=lambda write: write.ticks)
     names = ", ".join(dict.fromkeys(f"{write.owner}: {write.setting}" for write in writes))
-    where = f"{first.place} or a line just below it" if first.place else "the program"
+    where = first.place or "the program"
     return (
         f"Own code sets {first.owner} while the board runs",
         f"{where} first wrote {first.setting} of {first.owner} at "

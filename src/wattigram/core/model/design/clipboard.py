@@ -11,16 +11,27 @@ from wattigram.core.model.design.edits import (
     AddSlot,
     CompositeEdit,
     Edit,
+    SetReaction,
     SetWiring,
     apply_edit,
 )
+from wattigram.core.model.design.edits.reaction_edits import with_signal_renamed
 from wattigram.core.model.design.project import Chain, Project, Signal
 from wattigram.core.model.design.project_file import parse_project, project_text
+from wattigram.core.model.design.reaction import (
+    BarAction,
+    ComparatorSwitched,
+    PinAction,
+    Reaction,
+    ResultsFetched,
+    start_levels,
+)
 from wattigram.core.model.design.templates import DEFAULT_EVERY, fresh_chain, slot_for
 from wattigram.core.model.design.trigger import FollowTrigger, TimerTrigger
 from wattigram.core.model.design.workspace import Workspace
 
 WHERE = "clipboard"
+REACTIONS = "clip of reactions"
 
 
 def clip_signals(workspace: Workspace, names: tuple[str, ...]) -> str:
@@ -59,9 +70,70 @@ def _clip(workspace: Workspace, names: tuple[str, ...], chains: tuple[Chain, ...
         signals=tuple(signals),
         chains=chains,
         comparators=(),
+        tables=(),
+        generators=(),
+        pwm=(),
+        uarts=(),
+        routes=(),
+        reactions=tuple(
+            reaction for reaction in project.reactions if _goes_along(reaction, set(names))
+        ),
         bench=tuple(wiring for wiring in project.bench if wiring.pin in pins),
         expectations=(),
     )
+
+
+def _goes_along(reaction: Reaction, names: set[str]) -> bool:
+    """Whether a reaction needs nothing but these signals, and pins."""
+    cause = getattr(reaction.when, "signal", "")
+    needs_more = isinstance(reaction.when, (ComparatorSwitched, ResultsFetched))
+    if needs_more or not isinstance(reaction.do, (PinAction, BarAction)) or not cause:
+        return False
+    return {cause, *(signal for signal, _input in reaction.readings)} <= names
+
+
+def clip_reactions(workspace: Workspace, names: tuple[str, ...]) -> str:
+    """Reactions with all that they may name."""
+    project = workspace.project
+    kept = tuple(reaction for reaction in project.reactions if reaction.name in names)
+    return project_text(
+        project.replaced(
+            name=REACTIONS, reactions=kept, routes=(), generators=(), expectations=(), bench=()
+        )
+    )
+
+
+def paste_reactions(workspace: Workspace, text: str) -> CompositeEdit:
+    """The edits that add copied reactions under fresh names, to what is called as it was there.
+
+    Raises
+    ------
+    EditError
+        When the text holds no reactions, or something that they name is not there.
+    """
+    try:
+        clip = parse_project(text, WHERE)
+    except ProjectError:
+        clip = None
+    if clip is None or clip.name != REACTIONS or not clip.reactions:
+        raise EditError("The clipboard holds no reaction.", where=WHERE, cure="Copy one first.")
+    edits: list[Edit] = []
+    now = workspace
+    for reaction in clip.reactions:
+        step = SetReaction(*_fresh(now, reaction))
+        now = apply_edit(now, step)
+        edits.append(step)
+    names = ", ".join(reaction.name for reaction in clip.reactions)
+    return CompositeEdit(tuple(edits), f"Paste {names}")
+
+
+def _fresh(workspace: Workspace, reaction: Reaction) -> tuple[str, Reaction]:
+    """A name that is free, and the reaction by that name."""
+    taken = {one.name for one in workspace.project.reactions}
+    name, number = reaction.name, 2
+    while name in taken:
+        name, number = f"{reaction.name} {number}", number + 1
+    return name, reaction.replaced(name=name)
 
 
 def paste(workspace: Workspace, text: str) -> CompositeEdit:
@@ -96,6 +168,13 @@ def paste(workspace: Workspace, text: str) -> CompositeEdit:
         step = _chain_edits(now, chain, renamed)
         now = apply_edit(now, CompositeEdit(tuple(step), "Paste"))
         edits += step
+    for reaction in clip.reactions:
+        for old, new in renamed.items():
+            reaction = with_signal_renamed(reaction, old, new)
+        reaction = _on_free_pins(now, reaction)
+        setting = SetReaction(*_fresh(now, reaction))
+        now = apply_edit(now, setting)
+        edits.append(setting)
     what = (
         f"{len(clip.signals)} signals"
         if len(clip.signals) > 1
@@ -104,6 +183,26 @@ def paste(workspace: Workspace, text: str) -> CompositeEdit:
         else "nothing"
     )
     return CompositeEdit(tuple(edits), f"Paste {what}")
+
+
+def _on_free_pins(workspace: Workspace, reaction: Reaction) -> Reaction:
+    """The reaction on pins that no other sets, its own where they are free."""
+    taken = set(start_levels(workspace.project.reactions))
+    taken |= {pin for one in workspace.project.signals for pin in (one.pin, one.negative) if pin}
+    free = [pin for port in workspace.part.ports for pin in port.bits if pin not in taken]
+
+    def placed(pin: str) -> str:
+        chosen = pin if pin in free else free[0] if free else pin
+        if chosen in free:
+            free.remove(chosen)
+        return chosen
+
+    do = reaction.do
+    if isinstance(do, PinAction):
+        do = do.replaced(pin=placed(do.pin))
+    elif isinstance(do, BarAction):
+        do = do.replaced(pins=tuple(placed(pin) for pin in do.pins))
+    return reaction.replaced(do=do)
 
 
 def _names(workspace: Workspace, clip: Project) -> dict[str, str]:

@@ -116,8 +116,8 @@ def _origin(text: str) -> Origin:
     """How the text that a project was read from is laid out, in today's words."""
     data, moves, where = _migrated(text, "")
     layout = layout_of(text)
-    if moves:
-        # A value whose word has changed is not written as it stood.
+    if where:
+        # Of an older version: a value that has changed since is not written as it stood.
         same = {
             path
             for path, said in layout.values.items()

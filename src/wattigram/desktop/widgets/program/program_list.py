@@ -4,7 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QFontMetricsF, QPainter, QPen, QResizeEvent
+from PyQt6.QtGui import (
+    QFont,
+    QFontMetricsF,
+    QKeyEvent,
+    QKeySequence,
+    QPainter,
+    QPen,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QListWidget,
@@ -34,6 +42,7 @@ from wattigram.desktop.widgets.program.row_text import ProgramRow
 TITLES = ("WHEN", "DO", "WHERE", "AFTER", "TINT IS EXPECTED, LINE IS CAPTURED")
 SHARES = (0.25, 0.24, 0.09, 0.14, 0.28)
 SHOWN = 60
+LAMP_PX, LAMPS_ABOVE = 13.0, 4
 NUMBER = Qt.ItemDataRole.UserRole
 EDGE = 10.0
 
@@ -163,8 +172,33 @@ class _RowPainter(QStyledItemDelegate):
                     said,
                 )
         else:
+            if row.lamps:
+                taken = paint_lamps(painter, int(picture.values[-1]), row.lamps, graph)
+                graph = graph.adjusted(taken, 0, 0, 0)
             paint_steps(painter, picture, graph, number)
         painter.setClipping(False)
+
+
+def paint_lamps(painter: QPainter, levels: int, count: int, graph: QRectF) -> float:
+    """A lamp for each pin, the first at the bottom, lit where it is high; gives the room taken."""
+    t = theme()
+    rows = min(count, LAMPS_ABOVE)
+    size = min(LAMP_PX, graph.height() / rows)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+    for number in range(count):
+        column, row = divmod(number, rows)
+        spot = QRectF(
+            graph.left() + column * (size + 2),
+            graph.bottom() - (row + 1) * size,
+            size,
+            size,
+        ).adjusted(1, 1, -1, -1)
+        is_lit = bool(levels >> number & 1)
+        painter.setPen(QPen(color(t.ink if is_lit else t.faint), 1))
+        painter.setBrush(color(t.doubt) if is_lit else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(spot)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    return (count + rows - 1) // rows * (size + 2) + 6
 
 
 def paint_steps(painter: QPainter, picture: OutputPicture, graph: QRectF, number: int) -> None:
@@ -190,6 +224,7 @@ class ProgramList(QListWidget):
 
     chosen = pyqtSignal(str, str)
     """Section and name"""
+    removal_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -234,6 +269,13 @@ class ProgramList(QListWidget):
         """Show what the board has sent."""
         self.snapshot = snapshot
         self.viewport().update()  # type: ignore[union-attr]
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Delete takes the chosen one away; arrows move."""
+        if event is not None and event.matches(QKeySequence.StandardKey.Delete):
+            self.removal_wanted.emit()
+        elif event is not None:
+            super().keyPressEvent(event)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Columns are as wide as the list."""

@@ -31,6 +31,8 @@ class ProgramRow(msgspec.Struct, frozen=True):
     cells: tuple[tuple[str, str], ...] = ()
     stream: str = ""
     as_text: bool = False
+    lamps: int = 0
+    """Port pins that it sets, each a lamp."""
     note: str = ""
     """To the right of a heading."""
 
@@ -74,6 +76,7 @@ def _reaction(workspace: Workspace, number: int) -> ProgramRow:
         ),
         output.title if output is not None else "",
         uart is not None and reaction.do.kind == "text",
+        len(output.names) if output is not None and output.kind == "pins" else 0,
     )
 
 

@@ -1,0 +1,127 @@
+"""What the program does by itself is the same with firmware and without, to the tick."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.conftest import edited
+from tests.core.emulator.test_image import record, with_measured_handlers
+from tests.core.firmware.compiled import built, needs_compiler
+from tests.core.firmware.judged import judged
+from tests.core.firmware.reacting import reacting
+from tests.core.silicon.registers.designs import random_workspace
+from tests.paths import EXAMPLES
+from wattigram.core.capture.take import Take
+from wattigram.core.model.design import (
+    CallAction,
+    PeriodElapsed,
+    PinAction,
+    Reaction,
+    Workspace,
+    open_workspace,
+    program_outputs,
+)
+from wattigram.core.model.design.edits import SetReaction
+
+pytestmark = needs_compiler
+LONGEST_WORK = 1500
+"""Clocks that a program takes for the results of a scan."""
+
+
+def rows(take: Take) -> dict[str, list[tuple[int, int]]]:
+    """Ticks and values of everything that the program moved, by its title."""
+    project = take.workspace.project
+    found = {}
+    for number, output in enumerate(program_outputs(project.reactions)):
+        seen = take.output(len(project.routes) + number)
+        ticks = np.rint(seen.times_s * take.tick_hz).astype(np.int64).tolist()
+        found[output.title] = list(zip(ticks, seen.marked.tolist(), strict=True))
+    return found
+
+
+def both(workspace: Workspace, seconds: float, folder: Path) -> tuple[dict, dict]:  # type: ignore[type-arg]
+    """What is moved with the image, and without, handlers as long as they were measured."""
+    address = f"image:{built(workspace, folder / 'c').elf}"
+    with record(workspace, 0.01, folder / "first.h5", address) as first:
+        measured = with_measured_handlers(workspace, first)
+    built(measured, folder / "c")
+    with (
+        record(measured, seconds, folder / "image.h5", address) as image,
+        record(measured, seconds, folder / "design.h5") as design,
+    ):
+        assert "fault" not in image.totals
+        return rows(image), rows(design)
+
+
+@pytest.mark.parametrize(
+    ("example", "seed"),
+    [
+        ("kiln-lamp", 1),
+        ("kiln-safety", 2),
+        ("studio-kiln", 3),
+        ("wheel-pedal", 4),
+        ("kiln-ramp", 5),
+        ("converter-checkup", 6),
+    ],
+)
+def test_any_reactions_move_the_same(example: str, seed: int, tmp_path: Path) -> None:
+    base = open_workspace(EXAMPLES / example)
+    image, design = both(reacting(judged(base, seed), seed), 0.15, tmp_path)
+    assert image == design
+    assert sum(len(moved) for moved in design.values()) > 20
+
+
+@pytest.mark.parametrize("seed", [2, 23, 43])
+def test_any_design_with_reactions_moves_the_same(seed: int, tmp_path: Path) -> None:
+    """Where the program polls, it comes to its reactions when it is through with the results before."""
+    image, design = both(reacting(random_workspace(seed), seed), 0.02, tmp_path)
+    assert image.keys() == design.keys()
+    for title, moved in design.items():
+        # By its own handlers a run may end before the last results are fetched.
+        count = max(0, min(len(moved), len(image[title])) - 3)
+        assert [value for _at, value in image[title][:count]] == [
+            value for _at, value in moved[:count]
+        ], title
+        late = [
+            mine - other for (mine, _), (other, _) in zip(image[title][:count], moved, strict=False)
+        ]
+        assert all(0 <= ticks < LONGEST_WORK for ticks in late), title
+
+
+def test_own_code_is_called_in_its_period_and_may_use_the_ports(tmp_path: Path) -> None:
+    base = open_workspace(EXAMPLES / "kiln-lamp")
+    design = edited(
+        base,
+        SetReaction(
+            "Watchdog",
+            Reaction(
+                name="Watchdog",
+                when=PeriodElapsed(period_s="4 ms"),
+                do=CallAction(function="feed_the_dog"),
+            ),
+        ),
+        SetReaction(
+            "Shown",
+            Reaction(
+                name="Shown",
+                when=PeriodElapsed(period_s="1 s"),
+                do=PinAction(pin="B9", level="toggle"),
+            ),
+        ),
+    )
+    built(design, tmp_path / "c")
+    own = tmp_path / "c" / "own.c"
+    own.write_text(
+        '#include "wg_hooks.h"\n#include "wg_pins.h"\n'
+        "void feed_the_dog(void)\n{\n    wg_port_b_flip(WG_PIN_B9);\n}\n"
+    )
+    address = f"image:{built(design, tmp_path / 'c').elf}"
+    with record(design, 0.05, tmp_path / "image.h5", address) as take:
+        tick = take.tick_hz // 1000
+        moved = rows(take)["B9"]
+        assert moved == [(0, 0), *((4 * tick * n, n % 2) for n in range(1, 13))]
+        writes = [(write.owner, write.setting, write.place) for write in take.late_writes]
+        assert writes == [("Port B", "output", "own.c:5")]

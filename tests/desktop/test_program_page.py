@@ -1,0 +1,230 @@
+"""The Program page in the real window: reactions made, edited, copied and taken away by hand, and what
+comes of them while the board runs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QPushButton
+
+from tests.desktop.conftest import Wait
+from tests.paths import EXAMPLES
+from wattigram.core.base.errors import EditError, QuantityError
+from wattigram.core.model.design import (
+    PinAction,
+    ReactionExpectation,
+    TextAction,
+    TextExpectation,
+    Workspace,
+    open_workspace,
+)
+from wattigram.core.model.design.edits import Edit, apply_edit
+from wattigram.desktop.inspector import Panel, panel_for
+from wattigram.desktop.inspector.reactions import DO, WHEN, shown_text, typed_text
+from wattigram.desktop.pages.page_stack import PROGRAM
+from wattigram.desktop.pages.program_page import ProgramPage
+from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.state.selection import Selection
+
+
+@pytest.fixture
+def page(open_window: Callable[[Path], MainWindow], tmp_path: Path) -> ProgramPage:
+    """The page with a copy of the panel of the kiln."""
+    source = EXAMPLES / "kiln-lamp" / "kiln-lamp.wattigram.toml"
+    path = tmp_path / source.name
+    path.write_text(source.read_text())
+    window = open_window(path)
+    window.resize(1280, 800)
+    window.show_page(PROGRAM)
+    QApplication.processEvents()
+    return window.book.program
+
+
+def window_of(page: ProgramPage) -> MainWindow:
+    window = page.window()
+    assert isinstance(window, MainWindow)
+    return window
+
+
+def workspace_of(page: ProgramPage) -> Workspace:
+    return window_of(page).document.workspace
+
+
+def press_button(page: ProgramPage, text: str) -> None:
+    button = next(one for one in page.findChildren(QPushButton) if one.text() == text)
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+
+
+def test_rows_say_when_what_where_and_how_late(page: ProgramPage) -> None:
+    said = [page.rows.item(number).text() for number in range(page.rows.count())]  # type: ignore[union-attr]
+    assert said[0] == "By the processor"
+    assert "Hot lamp, Upper zone enters or leaves too hot, port pin B4" in said[1]
+    assert "≤ 1.51 ms" in said[1]
+    assert "own code" not in " ".join(said)
+    assert page.chosen == ("reactions", "Hot lamp")
+
+
+def test_arrows_go_from_row_to_row_and_over_headings(page: ProgramPage) -> None:
+    page.rows.setFocus()
+    for _ in range(6):
+        QTest.keyClick(page.rows, Qt.Key.Key_Down)
+    assert page.chosen == ("uarts", "UART 1")
+    QTest.keyClick(page.rows, Qt.Key.Key_Up)
+    assert page.chosen == ("reactions", "Alive")
+
+
+def test_a_reaction_is_added_copied_expected_and_removed(page: ProgramPage) -> None:
+    press_button(page, "+ reaction")
+    assert page.chosen == ("reactions", "Reaction 1")
+    fresh = workspace_of(page).project.reaction("Reaction 1")
+    assert fresh is not None
+    assert isinstance(fresh.do, PinAction)
+    assert fresh.do.level == "follows"
+    assert fresh.do.pin not in {"B0", "B1", "B2", "B3", "B4", "B6", "B7", "A3", "A4", "B10", "B11"}
+    press_button(page, "Expect it")
+    expected = workspace_of(page).project.expectations[-1]
+    assert isinstance(expected, ReactionExpectation)
+    assert float(expected.within_s) == pytest.approx(1.7e-3)
+    QTest.keyClick(page.rows, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(page.rows, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+    assert page.chosen == ("reactions", "Reaction 1 2")
+    QTest.keyClick(page.rows, Qt.Key.Key_Delete)
+    assert workspace_of(page).project.reaction("Reaction 1 2") is None
+    window_of(page).document.stack.undo()
+    assert workspace_of(page).project.reaction("Reaction 1 2") is not None
+
+
+def test_the_clipboard_of_others_is_refused(page: ProgramPage) -> None:
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    clipboard.setText("a shopping list")
+    page.paste()
+    assert "holds no reaction" in window_of(page).notice.text
+
+
+def test_a_line_of_text_and_its_values_are_expected(page: ProgramPage) -> None:
+    page.chosen = ("reactions", "Hot line")
+    project = workspace_of(page).project
+    window_of(page).document.edit(_without_expectations("Hot line"))
+    page.expect()
+    kinds = [type(item) for item in workspace_of(page).project.expectations[-2:]]
+    assert kinds == [ReactionExpectation, TextExpectation]
+    page.expect()
+    assert "Nothing more" in window_of(page).notice.text
+    assert len(project.reactions) == 6
+
+
+def _without_expectations(name: str) -> Edit:
+    class Clear:
+        label = "Clear"
+
+        def apply(self, project):  # type: ignore[no-untyped-def]
+            return project.replaced(
+                expectations=tuple(one for one in project.expectations if one.signal != name)
+            )
+
+    return Clear()
+
+
+def test_what_the_board_does_is_shown_in_the_rows(page: ProgramPage, wait: Wait) -> None:
+    window = window_of(page)
+    window.board.start()
+    wait(lambda: window.board.latest.seconds > 2.4)
+    outputs = window.board.latest.outputs
+    assert outputs["B7"].values[:3].tolist() == [0, 1, 0]
+    fan = outputs["duty of Fan"]
+    count = len(fan.expected_low)
+    assert count > 100
+    assert (fan.values[-count:] >= fan.expected_low).all()
+    assert (fan.values[-count:] <= fan.expected_high).all()
+    page.rows.setCurrentRow(2)
+    assert "hot 2.1" in page.terminal.toPlainText()
+    page.rows.setCurrentRow(6)
+    assert "0x0001" in page.terminal.toPlainText()
+    assert not page.grab().isNull()
+
+
+def field(panel: Panel, label: str) -> Callable[[str], Edit | None]:
+    return next(one.make for one in panel.fields if one.label == label)
+
+
+def selection(name: str) -> Selection:
+    return Selection(section="reactions", output=name)
+
+
+@pytest.mark.parametrize("kind", WHEN)
+def test_every_cause_can_be_chosen_or_says_what_is_missing(kind: str) -> None:
+    workspace = open_workspace(EXAMPLES / "kiln-safety")
+    name = "too hot sets D5"
+    now = workspace.project.reaction(name)
+    assert now is not None
+    panel = panel_for(workspace, selection(name))
+    edit = field(panel, "when")(WHEN[kind])
+    if kind == now.when.kind:
+        assert edit is None
+        return
+    assert edit is not None
+    after = apply_edit(workspace, edit)
+    changed = after.project.reaction(name)
+    assert changed is not None
+    assert changed.when.kind == kind
+    again = panel_for(after, selection(name))
+    for one in again.fields:
+        if one.options and one.text in one.options:
+            one.make(one.text)
+
+
+@pytest.mark.parametrize("kind", DO)
+def test_every_action_can_be_chosen_and_edited(kind: str) -> None:
+    workspace = open_workspace(EXAMPLES / "kiln-lamp")
+    panel = panel_for(workspace, selection("Heat bar"))
+    edit = field(panel, "do")(DO[kind])
+    after = workspace if edit is None else apply_edit(workspace, edit)
+    changed = after.project.reaction("Heat bar")
+    assert changed is not None
+    assert changed.do.kind == kind
+    for one in panel_for(after, selection("Heat bar")).fields:
+        same = one.make(one.text)
+        if same is not None and one.label not in {"when", "do"}:
+            assert apply_edit(after, same).project.reaction("Heat bar") == changed, one.label
+
+
+@pytest.mark.parametrize(
+    ("name", "label", "typed", "words"),
+    [
+        ("Hot line", "text", "{Nothing}", "not there"),
+        ("Hot line", "text", "{Upper zone", "not closed"),
+        ("Fan follows", "scale to", "1.2 V", "different"),
+        ("Fan follows", "duty there", "many", "%"),
+        ("Alive", "period", "never", "never"),
+        ("Hot lamp", "which", "begins to hold", "both"),
+        ("Heat bar", "pins", "B0", "at least 2"),
+    ],
+)
+def test_what_cannot_be_is_said_in_its_field(name: str, label: str, typed: str, words: str) -> None:
+    workspace = open_workspace(EXAMPLES / "kiln-lamp")
+    make = field(panel_for(workspace, selection(name)), label)
+    with pytest.raises((QuantityError, EditError), match=words):
+        _apply(workspace, make(typed))
+
+
+def _apply(workspace: Workspace, edit: Edit | None) -> None:
+    assert edit is not None
+    apply_edit(workspace, edit)
+
+
+def test_escapes_are_typed_and_shown() -> None:
+    text = "a\\b\t{x}\r\n"
+    assert shown_text(text) == r"a\\b\t{x}\r\n"
+    assert typed_text(shown_text(text)) == text
+    workspace = open_workspace(EXAMPLES / "kiln-lamp")
+    edit = field(panel_for(workspace, selection("Hot line")), "text")(r"now {Upper zone:mV}\n")
+    assert edit is not None
+    line = apply_edit(workspace, edit).project.reaction("Hot line")
+    assert line is not None
+    assert isinstance(line.do, TextAction)
+    assert line.do.text == "now {Upper zone:mV}\n"
