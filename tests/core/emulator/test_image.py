@@ -94,8 +94,10 @@ def test_every_example_runs_as_without_firmware(path: Path, tmp_path: Path) -> N
         record(measured, seconds, tmp_path / "image.h5", address) as image,
         record(measured, seconds, tmp_path / "design.h5") as design,
     ):
-        assert_alike(design, image)
-        assert {name: image.totals[name] for name in design.totals} == design.totals
+        by_software = any(chain.trigger.kind == "software" for chain in workspace.project.chains)
+        assert_alike(design, image, cut=8 if by_software else 0)
+        if not by_software:
+            assert {name: image.totals[name] for name in design.totals} == design.totals
         assert image.register_writes
         assert differences(workspace, image.register_writes) == ()
 
@@ -262,9 +264,7 @@ def test_a_window_stops_its_chain_and_it_is_started_again(example: str, tmp_path
     )
     workspace = open_workspace(path)
     signal = next(one for one in workspace.project.signals if one.thresholds)
-    window = signal.thresholds[0].replaced(
-        action="stop", pin=None, low=1.4, high=1.8, rearm_after_s="20 ms"
-    )
+    window = signal.thresholds[0].replaced(action="stop", low=1.4, high=1.8, rearm_after_s="20 ms")
     workspace = edited(workspace, SetThreshold(signal.name, 0, window))
     address = f"image:{built(workspace, tmp_path / 'c').elf}"
     with (

@@ -11,6 +11,8 @@ from wattigram.core.emulator.peripherals import CALIBRATION_READS, EMPTY_LOOKS, 
 from wattigram.core.model.part import find_part
 from wattigram.core.silicon.registers import register_map
 
+PORT = ("outputs", "output", "set", "clear", "toggle", "input")
+
 
 class PeripheralListener:
     """What stands around the registers, for a test to look at."""
@@ -49,8 +51,14 @@ class PeripheralListener:
     def on_late_write(self, owner: str, setting: str, before: int, after: int) -> None:
         self.seen.append(("changed", owner, setting, before, after))
 
-    def on_retimed(self, owner: str) -> None:
-        self.seen.append(("retimed", owner))
+    def on_levels(self, owner: str, levels: int, outputs: int) -> None:
+        self.seen.append(("levels", owner, levels, outputs))
+
+    def pin_levels(self, owner: str) -> int:
+        return 0b1010
+
+    def on_retimed(self, owner: str, setting: str) -> None:
+        self.seen.append(("retimed", owner, setting))
 
     def on_byte(self, owner: str, byte: int) -> None:
         self.seen.append(("sent", owner, byte))
@@ -193,14 +201,32 @@ def test_a_timer_that_is_set_anew_is_told(osprey: Peripherals, around: Periphera
     osprey.write(top, 4, 99)
     osprey.running = True
     osprey.write(top, 4, 99)
-    assert around.seen == []
     osprey.write(top, 4, 50)
     osprey.write(top, 4, 51)
     assert around.seen == [
+        ("retimed", "Timer 1", "period"),
         ("changed", "Timer 1", "period", 99, 50),
-        ("retimed", "Timer 1"),
-        ("retimed", "Timer 1"),
+        ("retimed", "Timer 1", "period"),
+        ("retimed", "Timer 1", "period"),
     ]
+
+
+def test_pins_go_high_and_low_by_any_of_their_registers() -> None:
+    around = PeripheralListener()
+    marten = Peripherals(find_part("marten-m3"), around)
+    at = {name: address("marten-m3", "Port B", name) for name in PORT}
+    marten.write(at["output"], 4, 0b0001)
+    marten.write(at["outputs"], 4, 0b0111)
+    marten.running = True
+    marten.write(at["set"], 4, 0b0110)
+    marten.write(at["clear"], 4, 0b0010)
+    marten.write(at["toggle"], 4, 0b1001)
+    levels = [seen[2:] for seen in around.seen if seen[0] == "levels"]
+    assert levels == [(0b0001, 0), (0b0001, 7), (0b0111, 7), (0b0101, 7), (0b1100, 7)]
+    changed = [seen[3:] for seen in around.seen if seen[0] == "changed"]
+    assert changed == [(0b0001, 0b0111)]  # the first of them, since the board runs
+    assert marten.read(at["output"], 4) == 0b1100
+    assert marten.read(at["input"], 4) == 0b1010
 
 
 def test_lines_of_the_system_outlive_a_new_start(osprey: Peripherals) -> None:

@@ -123,7 +123,7 @@ def test_evidence_is_drawn_for_pins_and_registers(take_of: TakeOf) -> None:
             (panel,) = panels
             assert isinstance(panel, TracePanel)
             inside = (panel.low_v >= panel.band_low_v) & (panel.high_v <= panel.band_high_v)
-            assert inside.mean() > 0.98, verdict.signal
+            assert inside.mean() > 0.97, verdict.signal
 
 
 @pytest.mark.parametrize(
@@ -155,9 +155,7 @@ def test_own_code_that_moves_the_same_is_the_cause(
         assert "own.c:6 first wrote" in proof.causes[0].evidence
 
 
-def test_a_register_that_gets_wrong_values_does_not_hold(take_of: TakeOf) -> None:
-    """The take has a fan whose scale is another: the expectation's design is that of the take, so
-    the bench is changed instead."""
+def test_what_two_set_cannot_be_told_apart(take_of: TakeOf) -> None:
     fan = LAMP.project.reaction("Fan follows")
     assert fan is not None
     assert isinstance(fan.do, DutyAction)
@@ -168,10 +166,9 @@ def test_a_register_that_gets_wrong_values_does_not_hold(take_of: TakeOf) -> Non
         edited(LAMP, SetReaction("Other", two)),
         ReactionExpectation(signal="Fan follows", within_s="60 us"),
     )
-    proof = prove(design, take_of(design, 1.0))
-    assert proof.verdicts[0].outcome != "holds" or "output-set-twice" in {
-        cause.cause for cause in proof.causes
-    }
+    (verdict,) = prove(design, take_of(design, 1.0)).verdicts
+    assert verdict.outcome == "open"
+    assert "others set the same" in verdict.note
 
 
 def test_what_never_happened_is_not_judged(take_of: TakeOf) -> None:

@@ -32,7 +32,7 @@ _TOLD_BY = {
 """Flags that raise an interrupt as long as they are set, and the setting that lets them; none for
 those always let."""
 MOST_WRITTEN = 4096
-TIMING = ("period", "compare", "prescaler")
+TIMING = ("period", "compare")
 """Settings of a timer that a program may change while its pulses go on."""
 
 
@@ -348,7 +348,7 @@ class Peripherals:
             self._listener.on_enable(owner, bool(code))
         elif what == "data":
             self._listener.on_dac_code(owner, code)
-        elif self.running and what in TIMING:
+        elif self.running and (what in TIMING or (what == "prescaler" and code != before)):
             self._listener.on_retimed(owner, what)
 
     def _live(self, register: RegisterAt, what: str) -> Callable[[], int]:

@@ -68,6 +68,10 @@ class ProgramWriter:
             "events": list(self._events().items()),
             "serial": self.serial,
             "acted_upon": ACTED_UPON,
+            "acts": [
+                "true" if number in self._events() else "false"
+                for number in range(len(self._config.watches))
+            ],
             "longest_text": max(
                 [
                     FEWEST_TEXT_BYTES,

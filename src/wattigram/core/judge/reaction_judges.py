@@ -67,9 +67,15 @@ def judge_reaction(take: Take, expectation: ReactionExpectation) -> Judgement:
             outcome = "fails"
     if isinstance(reaction.do, (BarAction, DutyAction, PeriodAction, DacAction)):
         share = matched_share(take, reaction)
+        output = output_of(reaction)
         if share is not None:
             note += f"; {share * 100:.4g} % of the values as they should be"
             outcome = "fails" if share < NEARLY_ALL else outcome
+        elif outcome == "holds":
+            is_alone = output is not None and setter_of(take.workspace, output) is not None
+            why = "nobody can foretell them" if is_alone else "others set the same"
+            note += f"; its values are not judged, for {why}"
+            outcome = "open"
     return Judgement(outcome, worst_s, "s", None, within_s, len(seen.latencies_s), note)
 
 

@@ -20,7 +20,7 @@ LARGEST_UNPACKED_BYTES = 256 << 20
 _DAMAGED = "The image is damaged"
 _SHF_COMPRESSED = 1 << 11
 LOOKED_THROUGH = 64
-"""Lines that are looked at behind an address."""
+"""Lines that are looked at before an address."""
 
 
 class LoadSegment(msgspec.Struct, frozen=True):
@@ -170,11 +170,12 @@ class Image(msgspec.Struct, frozen=True, dict=True):
         return f"{lines[place][0]}:{lines[place][1]}"
 
     def source_at(self, address: int) -> str:
-        """``file:line`` of the first statement from an address on that stands in a source file
-        itself, and not in a header whose function was put in there; "" where nothing is known."""
+        """``file:line`` of the statement at an address that stands in a source file itself: where
+        a function of a header was put in, that which calls it; "" where nothing is known."""
         addresses, lines = self._lines
-        place = max(0, bisect.bisect_right(addresses, address) - 1)
-        for name, line in lines[place : place + LOOKED_THROUGH]:
+        place = bisect.bisect_right(addresses, address) - 1
+        for number in range(place, max(-1, place - LOOKED_THROUGH), -1):
+            name, line = lines[number]
             if not line:
                 return ""
             if not name.endswith(".h"):

@@ -389,5 +389,6 @@ void wg_chain_work(void)
             one->waits = false;
         }
     }
+    wg_program_act();
     wg_threshold_work();
 }

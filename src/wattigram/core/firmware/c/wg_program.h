@@ -17,10 +17,7 @@ void wg_program_end(void);
 /** Results of a chain were fetched; their signals have their newest values. Context: main loop. */
 void wg_program_results(uint32_t chain);
 
-/** The condition of an event began to hold, or ceased to; it is acted upon later. Context: interrupts held back. */
-void wg_program_note(uint32_t number, bool holds);
-
-/** Act upon the events that were noted. Context: main loop. */
+/** Act upon the events that wait for it. Context: main loop. */
 void wg_program_act(void);
 
 /** Do what is due. Context: main loop. */

@@ -12,7 +12,6 @@
 #include "wg_hooks.h"
 #include "wg_link.h"
 #include "wg_port.h"
-#include "wg_program.h"
 
 typedef struct {
     uint32_t waiting;       /* values of the signal that wait */
@@ -31,6 +30,9 @@ static watch_state states[WG_WATCHES_OR_ONE];
 static wg_event events[WG_EVENTS_KEPT];
 static volatile uint32_t events_in;
 static volatile uint32_t events_out;
+static volatile uint16_t noted[WG_ACTED_UPON]; /* events to be acted upon: number, and whether they hold */
+static volatile uint32_t noted_in;
+static volatile uint32_t noted_out;
 
 void wg_threshold_begin(void)
 {
@@ -38,13 +40,29 @@ void wg_threshold_begin(void)
         states[n] = (watch_state){0};
     }
     events_out = events_in;
+    noted_out = noted_in;
+}
+
+bool wg_threshold_next(uint32_t *number, bool *holds)
+{
+    if (noted_in == noted_out) {
+        return false;
+    }
+    const uint32_t one = noted[noted_out % WG_ACTED_UPON];
+    noted_out = noted_out + 1u;
+    *number = one >> 1;
+    *holds = (one & 1u) != 0u;
+    return true;
 }
 
 /** Events of the main loop and of ISRs share a ring; what finds it full is lost. */
 static void keep(uint32_t number, bool entered, int64_t value, uint64_t ticks)
 {
     const uint32_t before = wg_port_hold();
-    wg_program_note(number, entered);
+    if (wg_acted_upon[number] && noted_in - noted_out < WG_ACTED_UPON) {
+        noted[noted_in % WG_ACTED_UPON] = (uint16_t)(number << 1 | (entered ? 1u : 0u));
+        noted_in = noted_in + 1u;
+    }
     if (events_in - events_out < WG_EVENTS_KEPT) {
         wg_event *event = &events[events_in % WG_EVENTS_KEPT];
         event->window = (uint16_t)number;
@@ -307,7 +325,6 @@ void wg_threshold_feed(uint32_t filter, bool is_filtered, int64_t value, uint64_
 void wg_threshold_work(void)
 {
     uint64_t wake = 0u;
-    wg_program_act();
     send_events();
     for (uint32_t n = 0u; n < wg_threshold_count; n++) {
         const wg_threshold *design = &wg_thresholds[n];

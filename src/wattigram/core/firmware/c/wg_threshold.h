@@ -67,8 +67,14 @@ typedef struct {
 extern const wg_threshold wg_thresholds[];
 extern const uint32_t wg_threshold_count;
 
+/** Whether the program acts upon an event, by its number. */
+extern const bool wg_acted_upon[];
+
 /** Forget all values and events. Context: main loop, nothing runs. */
 void wg_threshold_begin(void);
+
+/** The oldest event that waits to be acted upon, taken away; false for none. Context: main loop. */
+bool wg_threshold_next(uint32_t *number, bool *holds);
 
 /** Judge a value of a filter, held at `ticks` after the start. Context: main loop. */
 void wg_threshold_feed(uint32_t filter, bool is_filtered, int64_t value, uint64_t ticks);
