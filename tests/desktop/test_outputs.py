@@ -27,7 +27,6 @@ from wattigram.desktop.state.selection import Selection
 OUTPUTS = {
     "kiln-ramp/kiln-ramp": ["Power command", "Heater drive"],
     "pedal-to-wheel/wheel": ["Wheel motor", "Pedal to motor", "Current to wire"],
-    "pedal-to-wheel/pedal": ["Pedal over UART"],
     "converter-checkup/converter-checkup": ["Sweep"],
 }
 

@@ -198,8 +198,8 @@ def test_every_action_can_be_chosen_and_edited(kind: str) -> None:
     [
         ("Hot line", "text", "{Nothing}", "not there"),
         ("Hot line", "text", "{Upper zone", "not closed"),
-        ("Fan follows", "scale to", "1.2 V", "different"),
-        ("Fan follows", "duty there", "many", "%"),
+        ("Fan follows", "scale end", "1.2 V", "different"),
+        ("Fan follows", "duty at start", "many", "%"),
         ("Alive", "period", "never", "never"),
         ("Hot lamp", "which", "begins to hold", "both"),
         ("Heat bar", "pins", "B0", "at least 2"),

@@ -27,6 +27,7 @@ from wattigram.core.model.design import (
 from wattigram.core.model.design.edits import SetReaction
 
 pytestmark = needs_compiler
+CASES = Path(__file__).parents[2] / "cases" / "program"
 LONGEST_WORK = 1500
 """Clocks that a program takes for the results of a scan."""
 
@@ -125,3 +126,31 @@ def test_own_code_is_called_in_its_period_and_may_use_the_ports(tmp_path: Path) 
         assert moved == [(0, 0), *((4 * tick * n, n % 2) for n in range(1, 13))]
         writes = [(write.owner, write.setting, write.place) for write in take.late_writes]
         assert writes == [("Port B", "output", "own.c:5")]
+
+
+def test_a_pin_that_comes_back_swings_as_its_circuit_does(tmp_path: Path) -> None:
+    """A pin charges 10 µF over 10 kΩ until the voltage there is above 2 V, and lets it go below 1.5 V;
+    the program looks at each half of its buffer, 8 ms. Held against the circuit worked out by hand."""
+    design = open_workspace(CASES / "thermostat.wattigram.toml")
+    image, board = both(design, 1.5, tmp_path)
+    assert image == board
+    tick_hz, tau_s = 96_000_000, 0.1
+    held_s, ready_s = 4e-6, 4.4064e-6
+    volts, since_s, is_high, is_warm = 0.0, 0.0, True, False
+    wanted = [(0, 1)]
+    for half in range(187):
+        fetched_s = (8 * half + 7) * 1e-3 + ready_s
+        changes = []
+        for scan in range(8 * half, 8 * half + 8):
+            level = 3.3 if is_high else 0.0
+            now_s = scan * 1e-3 + held_s
+            there_v = level + (volts - level) * np.exp(-(now_s - since_s) / tau_s)
+            if there_v > 2.0 if not is_warm else there_v <= 1.5:
+                is_warm = not is_warm
+                changes.append(not is_warm)
+        for level_after in changes[-1:]:
+            level = 3.3 if is_high else 0.0
+            volts = level + (volts - level) * np.exp(-(fetched_s - since_s) / tau_s)
+            since_s, is_high = fetched_s, level_after
+            wanted.append((round(fetched_s * tick_hz), int(level_after)))
+    assert board["B4"] == wanted

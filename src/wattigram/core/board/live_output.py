@@ -137,7 +137,9 @@ class LiveLevel:
     def __init__(self, port: EffectivePort, tick_hz: int) -> None:
         self._high_v = port.high_v
         self._tick_hz = tick_hz
-        self.voltage = LiveVoltage(_held(port.high_v if port.is_high else 0.0))
+        self.voltage = LiveVoltage(_held(0.0))  # it is no output before the board is set up
+        if port.is_high:
+            self.voltage.change(0.0, _held(port.high_v))
 
     def put(self, ticks: float, is_high: bool) -> None:
         """It changes, not before the last change."""

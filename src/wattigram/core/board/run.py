@@ -149,8 +149,16 @@ class Run:
         """Up to where all can be worked out at once: not beyond a scan of what is fed back."""
         if not self._is_fed_back:
             return ticks
-        shortest = min(self.channels[number].config.cycle_ticks for number in self._samplers)
-        return min(ticks, self.ticks + max(1, shortest))
+        samplers = [self.channels[number] for number in self._samplers]
+        scan = self.ticks + max(1, min(channel.config.cycle_ticks for channel in samplers))
+        if any(route.converter in self._samplers for route in self.config.routes):
+            return min(ticks, scan)
+        # The program does nothing with results before it has them.
+        marks = [channel.next_mark_ticks() if channel.is_steady else None for channel in samplers]
+        known = [mark for mark in marks if mark is not None]
+        if len(known) < len(marks):
+            return min(ticks, scan)
+        return min(ticks, max(self.ticks + 1, min(known)))
 
     def _step(self, ticks: int, executor: Executor | None) -> list[bytes]:
         self.ticks = ticks

@@ -19,7 +19,7 @@ from wattigram.core.model.bench import (
     Wiring,
     swapped_partner,
 )
-from wattigram.core.model.design import Signal, Workspace
+from wattigram.core.model.design import Signal, Workspace, start_levels
 from wattigram.core.model.design.edits import Edit, SetWiring, SwapWires
 from wattigram.core.predict.pins import pwm_pin, surroundings_of
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel
@@ -177,6 +177,7 @@ def output_pins(workspace: Workspace) -> tuple[str, ...]:
         dac.pin for generator in project.generators if (dac := part.dac(generator.dac)) is not None
     ]
     used += [pwm_pin(workspace, pwm) for pwm in project.pwm]
+    used += start_levels(project.reactions)
     return tuple(dict.fromkeys((*used, *(dac.pin for dac in part.dacs))))
 
 

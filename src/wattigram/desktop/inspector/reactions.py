@@ -51,7 +51,7 @@ WHEN = {
     "threshold": "a threshold",
     "redundant-pair": "a redundant pair",
     "comparator": "a comparator",
-    "results": "results are fetched",
+    "results": "half a buffer is full",
     "period": "a period is over",
     "start": "the start",
 }
@@ -120,12 +120,7 @@ def when_text(workspace: Workspace, reaction: Reaction) -> str:
         case ComparatorSwitched(comparator=name, edge=edge):
             return f"{name} switches, {edge} edge{'s' if edge == 'both' else ''}"
         case ResultsFetched(converter=converter):
-            chain = workspace.project.chain(converter)
-            kind = chain.readout.kind if chain is not None else ""
-            per = {"dma": "half of the buffer", "fifo": "FIFO watermark"}.get(kind, "")
-            if not per and chain is not None:
-                per = "scan" if chain.results_per_isr > 1 else "conversion"
-            return f"each {per} of {converter}"
+            return f"each half of the buffer of {converter}"
         case PeriodElapsed(period_s=period_s):
             return f"every {format_si(period_s, 's', 6)}"
         case _:
@@ -359,22 +354,22 @@ def _do_fields(workspace: Workspace, reaction: Reaction) -> list[Field]:
             return [
                 Field("PWM output", pwm, of("pwm", str), outputs),
                 *_value_fields(workspace, do, of),
-                Field("duty there", format_si(low, "%"), of("low", _share), hint="20 %"),
-                Field("duty at the end", format_si(high, "%"), of("high", _share), hint="100 %"),
+                Field("duty at start", format_si(low, "%"), of("low", _share), hint="20 %"),
+                Field("duty at end", format_si(high, "%"), of("high", _share), hint="100 %"),
             ]
         case PeriodAction(pwm=pwm, low_s=low_s, high_s=high_s):
             return [
                 Field("PWM output", pwm, of("pwm", str), outputs),
                 *_value_fields(workspace, do, of),
-                Field("period there", format_si(low_s, "s", 9), of("low_s", read_interval)),
-                Field("period at the end", format_si(high_s, "s", 9), of("high_s", read_interval)),
+                Field("period at start", format_si(low_s, "s", 9), of("low_s", read_interval)),
+                Field("period at end", format_si(high_s, "s", 9), of("high_s", read_interval)),
             ]
         case DacAction(dac=dac, low_v=low_v, high_v=high_v):
             return [
                 Field("DAC", dac, of("dac", str), _free_dacs(workspace, dac)),
                 *_value_fields(workspace, do, of),
-                Field("level there", exact_text(low_v, "V"), of("low_v", _volts)),
-                Field("level at the end", exact_text(high_v, "V"), of("high_v", _volts)),
+                Field("level at start", exact_text(low_v, "V"), of("low_v", _volts)),
+                Field("level at end", exact_text(high_v, "V"), of("high_v", _volts)),
             ]
         case TextAction(uart=uart, text=text):
             return [
@@ -416,8 +411,8 @@ def _value_fields(
     return [
         Field("value of", do.signal, of("signal", str), _converted(workspace)),
         Field("taken", do.input, of("input", str), ("filtered", "raw")),
-        Field("scale from", exact_text(do.from_v, "V"), of("from_v", _volts), hint="1.2 V"),
-        Field("scale to", exact_text(do.to_v, "V"), of("to_v", _volts), hint="2.2 V"),
+        Field("scale start", exact_text(do.from_v, "V"), of("from_v", _volts), hint="1.2 V"),
+        Field("scale end", exact_text(do.to_v, "V"), of("to_v", _volts), hint="2.2 V"),
     ]
 
 

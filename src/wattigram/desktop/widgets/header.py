@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QFont
+from PyQt6.QtGui import QFont, QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from wattigram.core.base.quantity import format_si
@@ -80,6 +80,21 @@ class Header(QWidget):
         for button in (self.board, self.run_button, self.record_button, self.proof):
             row.addWidget(button)
         self.show_snapshot(Snapshot())
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Where there is little room, pages stand closer together, so that their names are whole."""
+        super().resizeEvent(event)
+        is_narrow = self.width() < ROOMY
+        row = self.layout()
+        if row is None or self.pages[0].property("isNarrow") == is_narrow:
+            return
+        row.setSpacing(3 if is_narrow else 8)
+        for button in (self.menu_button, *self.pages):
+            button.setProperty("isNarrow", is_narrow)
+            style = button.style()
+            if style is not None:
+                style.unpolish(button)
+                style.polish(button)
 
     def show_workspace(self, workspace: Workspace, is_clean: bool) -> None:
         """Name of the project, and what it is for."""

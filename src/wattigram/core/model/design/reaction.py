@@ -49,8 +49,7 @@ class ComparatorSwitched(StrictModel):
 
 
 class ResultsFetched(StrictModel):
-    """The program has got results of a converter: one, a scan, or a half of the buffer, as the
-    readout has it."""
+    """The program has got results of a converter: a half of its buffer is full."""
 
     kind: Literal["results"] = "results"
     converter: Name

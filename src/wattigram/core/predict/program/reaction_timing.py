@@ -10,10 +10,7 @@ from wattigram.core.model.design import (
     BytesAction,
     Chain,
     ComparatorSwitched,
-    Dma,
     DutyAction,
-    Fifo,
-    Interrupt,
     LowPassFilter,
     PairTripped,
     PeriodAction,
@@ -112,8 +109,7 @@ def fetch_wait_s(workspace: Workspace, chain: Chain, signal: str) -> tuple[Fract
     """From the held instant of a signal's value until the program has it: of the newest and of the
     oldest value that come together.
 
-    Results that are fetched one by one come as they are ready; those of a half, a scan or a FIFO
-    wait for the last of them.
+    However results leave the converter, the program looks at them when a half of the buffer is full.
     """
     cycle = scan_timing(workspace, chain)
     order = slot_order(workspace, chain)
@@ -133,17 +129,9 @@ def fetch_wait_s(workspace: Workspace, chain: Chain, signal: str) -> tuple[Fract
 
 
 def _units(chain: Chain, slots: int) -> list[tuple[int, int]]:
-    """First item and length of what is fetched together, for each slot that it may begin with."""
-    match chain.readout:
-        case Dma():
-            half = chain.buffer.samples // 2
-            lengths = [half, chain.buffer.samples - half]
-        case Fifo(watermark=mark):
-            lengths = [mark]
-        case Interrupt(per="scan"):
-            lengths = [slots]
-        case _:
-            lengths = [1]
+    """First item and length of the halves of the buffer, for each slot that one may begin with."""
+    half = chain.buffer.samples // 2
+    lengths = (half, chain.buffer.samples - half)
     units, first = [], 0
     for number in range(len(lengths) * slots):
         length = lengths[number % len(lengths)]

@@ -21,7 +21,10 @@ from wattigram.core.model.design import (
     ComparatorTrigger,
     Dma,
     Fifo,
+    PairTripped,
     Project,
+    ResultsFetched,
+    ThresholdCrossed,
     ThresholdTrigger,
     Watch,
     Workspace,
@@ -158,7 +161,10 @@ def _gathered_laps(workspace: Workspace, chain: Chain, service: EffectiveService
     loop = buffer_timing(workspace, chain)
     runs_once = isinstance(chain.readout, Dma) and not chain.readout.circular
     acted_upon = _acted_upon(workspace.project)
-    reacts = any(slot.signal in acted_upon for slot in chain.slots)
+    reacts = any(slot.signal in acted_upon for slot in chain.slots) or any(
+        isinstance(reaction.when, ResultsFetched) and reaction.when.converter == chain.converter
+        for reaction in workspace.project.reactions
+    )
     judges_halves = service is not None and service.keep == "halves"
     if runs_once or judges_halves or reacts or not loop.lap_s:
         return 0
@@ -166,13 +172,19 @@ def _gathered_laps(workspace: Workspace, chain: Chain, service: EffectiveService
 
 
 def _acted_upon(project: Project) -> set[str]:
-    """Signals whose events stop or start a chain, and those that they are held against."""
+    """Signals whose events or values the program acts upon, and those that they are held against."""
     starting = {
         chain.trigger.signal
         for chain in project.chains
         if isinstance(chain.trigger, ThresholdTrigger)
     }
-    names: set[str] = set()
+    names = {signal for reaction in project.reactions for signal, _input in reaction.readings}
+    names |= {
+        reaction.when.signal
+        for reaction in project.reactions
+        if isinstance(reaction.when, (ThresholdCrossed, PairTripped))
+    }
+    names |= {partner for name in names if (partner := project.signal(name).partner)}
     for signal in project.signals:
         acting = [
             window

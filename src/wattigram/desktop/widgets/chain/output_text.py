@@ -10,19 +10,18 @@ from wattigram.core.model.design import (
     ConstantLevel,
     Generator,
     Playback,
+    ProgramOutput,
     PwmOutput,
-    Reaction,
     Route,
     SoftwareRamp,
     TimerTrigger,
     UartDestination,
     Workspace,
-    output_of,
+    program_outputs,
 )
 from wattigram.core.predict.pins import pwm_pin, pwm_timing
 from wattigram.core.predict.timing import route_timing
 from wattigram.core.predict.waveform import dac_playback
-from wattigram.desktop.inspector.reactions import after_texts, do_texts, when_text
 from wattigram.desktop.inspector.routes import ON, sink_text, source_text
 
 
@@ -42,12 +41,11 @@ class OutputText(msgspec.Struct, frozen=True):
 
 
 def output_texts(workspace: Workspace) -> list[OutputText]:
-    """Every output of a design: generators, PWM, routes, and what the program moves."""
+    """Every output of a design: generators, PWM and routes."""
     project = workspace.project
     texts = [_generator(workspace, generator) for generator in project.generators]
     texts += [_pwm(workspace, pwm) for pwm in project.pwm]
     texts += [_route(workspace, route) for route in project.routes]
-    texts += [_reaction(workspace, reaction) for reaction in project.reactions]
     return texts
 
 
@@ -150,7 +148,14 @@ def _pwm(workspace: Workspace, pwm: PwmOutput) -> OutputText:
         cells,
         pin,
         signal,
+        _duty_stream(workspace, pwm) if not signal else "",
     )
+
+
+def _duty_stream(workspace: Workspace, pwm: PwmOutput) -> str:
+    """What is seen of a duty that the program sets."""
+    wanted = ProgramOutput("duty", (pwm.name,))
+    return wanted.title if wanted in program_outputs(workspace.project.reactions) else ""
 
 
 def _route(workspace: Workspace, route: Route) -> OutputText:
@@ -177,21 +182,4 @@ def _route(workspace: Workspace, route: Route) -> OutputText:
         format_si(timing.effective_hz, "Hz", 5),
         cells,
         stream=route.name,
-    )
-
-
-def _reaction(workspace: Workspace, reaction: Reaction) -> OutputText:
-    output = output_of(reaction)
-    pins = output.names if output is not None and output.kind == "pins" else ()
-    goes, signal = _goes_to(workspace, pins[0]) if len(pins) == 1 else (("see Program",), "")
-    late, more = after_texts(workspace, reaction)
-    return OutputText(
-        "reactions",
-        reaction.name,
-        f"pin {' '.join(pins)}" if pins else "the program",
-        "",
-        ((when_text(workspace, reaction),), ("main loop",), (late, more), do_texts(reaction), goes),
-        pins[0] if len(pins) == 1 else "",
-        signal,
-        output.title if output is not None else "",
     )

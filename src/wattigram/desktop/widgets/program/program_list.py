@@ -40,7 +40,7 @@ from wattigram.desktop.widgets.program.output_lines import text_lines
 from wattigram.desktop.widgets.program.row_text import ProgramRow
 
 TITLES = ("WHEN", "DO", "WHERE", "AFTER", "TINT IS EXPECTED, LINE IS CAPTURED")
-SHARES = (0.25, 0.24, 0.09, 0.14, 0.28)
+SHARES = (0.24, 0.23, 0.11, 0.14, 0.28)
 SHOWN = 60
 LAMP_PX, LAMPS_ABOVE = 13.0, 4
 NUMBER = Qt.ItemDataRole.UserRole
