@@ -62,7 +62,7 @@ class TriggerSchedule:
         self.free_ticks = 0.0
         self._next = 0
         self._place = 0
-        self._waiting: deque[float] = deque()
+        self._waiting: deque[float] = deque([0.0] if self._pace.begins else [])
         self._paused_until: float | None = 0.0
         self.started = False
 

@@ -295,6 +295,8 @@ class EffectivePace(_Effective):
     singly: bool = False
     skip_first: bool = False
     """The first trigger finds the converter off."""
+    begins: bool = False
+    """Of events: one has come already when the board begins to run."""
 
 
 class EffectiveLoop(_Effective):

@@ -133,8 +133,10 @@ def _raw(converter: EffectiveConverter, state: SiliconState) -> EffectiveConvert
         items = 2 * max(1, unit)
     pace = converter.pace
     by_program = state.text(converter.name, "trigger", "software") == "software"
-    if pace.kind == "never" and by_program and state.is_on(converter.name):
-        pace = EffectivePace(kind="events", watch=BY_PROGRAM, singly=pace.singly)
+    if pace.kind in {"never", "once"} and by_program and state.is_on(converter.name):
+        # Whatever starts it later, the program does.
+        begins = pace.kind == "once"
+        pace = EffectivePace(kind="events", watch=BY_PROGRAM, singly=pace.singly, begins=begins)
     raw = loop.unchecked(
         items=items,
         element_bits=None,

@@ -323,7 +323,11 @@ class ImageRun(Run):
                 channel.pace.pause(since, float(now) if on else None)
         for owner in activity.started:
             channel = self._by_name.get(owner)
-            if channel is not None and channel.config.pace.kind == "events":
+            if channel is None or channel.config.pace.kind != "events":
+                continue
+            # Software that starts slot after slot goes on with the scan that it has begun.
+            is_amid = len(channel.config.slots) > 1 and not channel.config.pace.singly
+            if not is_amid or now >= channel.pace.free_ticks:
                 channel.pace.trigger_at(float(now))
         for owner, at, code in activity.coded:
             ticks = max(0.0, at - self.epoch)

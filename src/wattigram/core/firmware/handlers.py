@@ -17,7 +17,6 @@ from wattigram.core.model.design import (
     Interrupt,
     Polling,
     SoftwareTrigger,
-    ThresholdTrigger,
     Watch,
     Workspace,
 )
@@ -169,7 +168,7 @@ class HandlerWriter:
         """Point the converter to the next slot and start it, where software does."""
         owner = chain.chain.converter
         trigger = chain.chain.trigger
-        again = isinstance(trigger, SoftwareTrigger) and trigger.repeat
+        again = isinstance(trigger, SoftwareTrigger) and trigger.follows_itself
         count = len(chain.end_ticks)
         start = (
             set_flag_c(self.registers, owner, "start") if self.registers.has(owner, "start") else ""
@@ -294,7 +293,7 @@ class HandlerWriter:
             elif (
                 isinstance(retrieval, (Dma, Fifo))
                 and isinstance(trigger, SoftwareTrigger)
-                and trigger.repeat
+                and trigger.follows_itself
             ):
                 register, flag = flag_c(self.registers, chain.chain.converter, "done")
                 polled.append(
@@ -348,7 +347,8 @@ class HandlerWriter:
         rows = []
         for chain in self.tables.chains:
             owner = chain.chain.converter
-            if chain.number not in acted_upon | started:
+            is_started = chain.number in started or self._is_periodic(chain)
+            if chain.number not in acted_upon and not is_started:
                 continue
             start = (
                 set_flag_c(self.registers, owner, "start")
@@ -361,12 +361,18 @@ class HandlerWriter:
                 (
                     chain.number,
                     owner,
-                    start if isinstance(chain.chain.trigger, ThresholdTrigger) else "",
+                    start if is_started else "",
                     set_flag_c(self.registers, owner, "on", on=False),
                     f"{resume} {start}" if own_pace and start else resume,
                 )
             )
         return tuple(rows)
+
+    @staticmethod
+    def _is_periodic(chain: ChainTable) -> bool:
+        """The main loop starts it every so often."""
+        trigger = chain.chain.trigger
+        return isinstance(trigger, SoftwareTrigger) and trigger.period_s is not None
 
     @cached_property
     def dac_writes(self) -> tuple[str, ...]:

@@ -25,10 +25,11 @@ from wattigram.core.model.design import (
     PinAction,
     Reaction,
     ScaledAction,
+    SoftwareTrigger,
     output_of,
 )
 from wattigram.core.model.part import Port
-from wattigram.core.predict.program import longest_bytes, reaction_timing
+from wattigram.core.predict.program import longest_bytes, reaction_timing, sent_bytes
 from wattigram.core.silicon.deploy.program_config import SETTINGS
 from wattigram.core.silicon.registers import RegisterMap, register_map
 
@@ -60,10 +61,7 @@ class ProgramWriter:
             "reactions": self.reactions,
             "scales": any(reaction.scale is not None for reaction in self._config.reactions),
             "starts": [self.names[place] for place, _one in self._on("start")],
-            "periods": [
-                {"ticks": reaction.period_ticks, "name": self.names[place]}
-                for place, reaction in self._on("period")
-            ],
+            "periods": [*self._started(), *self._acting()],
             "results": list(self._results().items()),
             "events": list(self._events().items()),
             "serial": self.serial,
@@ -128,6 +126,18 @@ class ProgramWriter:
             if reaction.on == what and self._acts(place)
         ]
 
+    def _started(self) -> Iterator[dict[str, Any]]:
+        """Chains that the main loop starts every so often."""
+        for chain in self.tables.chains:
+            trigger = chain.chain.trigger
+            if isinstance(trigger, SoftwareTrigger) and trigger.period_s is not None:
+                ticks = max(1, round(trigger.period_s * self._config.tick_hz))
+                yield {"ticks": ticks, "call": f"wg_control_trigger({chain.number}u)"}
+
+    def _acting(self) -> Iterator[dict[str, Any]]:
+        for place, reaction in self._on("period"):
+            yield {"ticks": reaction.period_ticks, "call": f"{self.names[place]}()"}
+
     def _results(self) -> dict[int, list[str]]:
         """Functions by the chain whose results they wait for."""
         called: dict[int, list[str]] = {}
@@ -170,7 +180,7 @@ class ProgramWriter:
             )
         if effective.action == "sends" and effective.output is not None:
             output = self._config.outputs[effective.output]
-            longest = longest_bytes(reaction)
+            longest = sent_bytes(self.workspace, reaction)
             yield (
                 f"Up to {longest} bytes, {format_si(longest * output.byte_ticks * tick_s, 's', 3)} "
                 "on the wire; left out where they find no room."

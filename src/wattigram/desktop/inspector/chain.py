@@ -305,15 +305,31 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
 
     match trigger:
         case SoftwareTrigger():
-            options = ("continuous", "one-shot")
-            return [
+            options = ("as soon as it is read", "once", "every")
+            now = 2 if trigger.period_s is not None else int(not trigger.repeat)
+            updates: tuple[dict[str, object], ...] = (
+                {"repeat": True, "period_s": None},
+                {"repeat": False, "period_s": None},
+                {"repeat": True, "period_s": trigger.period_s or "20 ms"},
+            )
+            fields = [
                 Field(
-                    "mode",
-                    options[not trigger.repeat],
-                    lambda text: changed(repeat=text == options[0]),
+                    "started",
+                    options[now],
+                    lambda text: changed(**updates[options.index(text)]),
                     options,
                 )
             ]
+            if trigger.period_s is not None:
+                fields.append(
+                    Field(
+                        "period",
+                        period_text(trigger.period_s),
+                        lambda text: changed(period_s=read_interval(text)),
+                        hint="20 ms or 50 Hz",
+                    )
+                )
+            return fields
         case TimerTrigger():
             names = tuple(
                 name for group in workspace.part.timers if group.can_trigger for name in group.names

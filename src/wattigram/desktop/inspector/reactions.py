@@ -38,9 +38,9 @@ from wattigram.core.model.design.pin_assignment import other_uses
 from wattigram.core.model.design.reaction import Do, When
 from wattigram.core.predict.pins import pwm_pin
 from wattigram.core.predict.program import (
-    longest_bytes,
     reaction_timing,
     scaled_ends,
+    sent_bytes,
     volts_per_code,
     wire_s,
 )
@@ -228,7 +228,7 @@ def _facts(workspace: Workspace, reaction: Reaction) -> list[Fact]:
             count_v = volts_per_code(workspace, do.signal, do.input)
             facts.append(Fact("1 code", format_rounded(count_v, "V", 4)))
     if isinstance(do, (TextAction, BytesAction)):
-        facts.append(Fact("longest", f"{longest_bytes(reaction)} bytes"))
+        facts.append(Fact("longest", f"{sent_bytes(workspace, reaction)} bytes"))
         facts.append(Fact("on the wire", format_rounded(wire_s(workspace, reaction), "s", 3)))
     if isinstance(do, PinAction):
         port = workspace.part.port_of(do.pin)

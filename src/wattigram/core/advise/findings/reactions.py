@@ -36,7 +36,8 @@ from wattigram.core.model.design.edits import (
     SetUart,
 )
 from wattigram.core.predict.pins import pwm_timing
-from wattigram.core.predict.program import fetch_wait_s, longest_bytes, scaled_ends, wire_s
+from wattigram.core.predict.program import longest_bytes, scaled_ends, wire_s
+from wattigram.core.predict.timing import buffer_timing
 from wattigram.core.predict.waveform import output_range_v
 
 
@@ -324,15 +325,15 @@ def value_repeats(workspace: Workspace) -> Iterator[Finding]:
             chain = project.chain_of(name)
             if chain is None:
                 continue
-            _least_s, most_s = fetch_wait_s(workspace, chain, name)
-            if most_s > 2 * reaction.when.period_s:
+            fetched_s = buffer_timing(workspace, chain).half_s
+            if fetched_s > 2 * reaction.when.period_s:
                 yield Finding(
                     "value-repeats",
                     "note",
                     reaction.name,
                     f"{reaction.name} uses values of {name} several times",
                     f"It acts every {format_si(reaction.when.period_s, 's', 3)}, and new values "
-                    f"are fetched every {format_si(most_s, 's', 3)}: they are up to so old.",
+                    f"are fetched every {format_si(fetched_s, 's', 3)}: they are up to so old.",
                     signal=reaction.name,
                 )
                 break
@@ -374,16 +375,15 @@ def text_too_long(workspace: Workspace) -> Iterator[Finding]:
         chain = workspace.project.chain(cause) if cause is not None else None
         if chain is None:
             continue
-        name = chain.slots[0].signal
-        _least_s, most_s = fetch_wait_s(workspace, chain, name)
-        if wire_s(workspace, reaction) > most_s:
+        fetched_s = buffer_timing(workspace, chain).half_s
+        if wire_s(workspace, reaction) > fetched_s:
             yield Finding(
                 "text-too-long",
                 "error",
                 reaction.name,
                 f"{reaction.name} sends more than goes out between two results",
                 f"It takes {format_si(wire_s(workspace, reaction), 's', 3)} on the wire, and "
-                f"results are fetched every {format_si(most_s, 's', 3)}. What finds no room is "
+                f"results are fetched every {format_si(fetched_s, 's', 3)}. What finds no room is "
                 "left out.",
                 signal=reaction.name,
             )

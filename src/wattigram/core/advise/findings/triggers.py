@@ -96,6 +96,7 @@ def started_once(workspace: Workspace) -> Iterator[Finding]:
         if (
             not isinstance(trigger, SoftwareTrigger)
             or trigger.repeat
+            or trigger.period_s is not None
             or chain.per_trigger == "continuous"
         ):
             continue
@@ -122,7 +123,7 @@ def nobody_starts_the_second(workspace: Workspace) -> Iterator[Finding]:
     for chain in workspace.project.chains:
         if (
             isinstance(chain.trigger, SoftwareTrigger)
-            and chain.trigger.repeat
+            and chain.trigger.follows_itself
             and waits_in_vain(chain)
         ):
             yield Finding(

@@ -15,10 +15,17 @@ Register = Annotated[int, Meta(ge=0, le=1 << 32)]
 
 
 class SoftwareTrigger(StrictModel):
-    """The program starts it: ``again`` each time the results have been fetched, else once only."""
+    """The program starts it: every ``period_s`` where that is given, the first at the start; else,
+    with ``repeat``, each time the results have been fetched; else once only."""
 
     kind: Literal["software"] = "software"
     repeat: Flag = True
+    period_s: Every | None = None
+
+    @property
+    def follows_itself(self) -> bool:
+        """It is started again by whoever fetches its results."""
+        return self.repeat and self.period_s is None
 
 
 class FreeRunningTrigger(StrictModel):

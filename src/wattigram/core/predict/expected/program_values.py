@@ -25,6 +25,7 @@ from wattigram.core.predict.program import (
     scaled_ends,
     volts_per_code,
 )
+from wattigram.core.predict.timing import buffer_timing
 
 FloatArray = NDArray[np.float64]
 _LOOKS_BACK = 33
@@ -45,7 +46,8 @@ class ReadingBand:
         self._is_reduced = stream == "filtered" and known.later_filter is not None
         _least_s, most_s = fetch_wait_s(workspace, chain, signal)
         behind_s = filter_delay_s(workspace, chain, signal) if stream == "filtered" else 0
-        self.oldest_s = float(2 * most_s + 2 * behind_s)
+        fetched_s = buffer_timing(workspace, chain).half_s
+        self.oldest_s = float(most_s + fetched_s + 2 * behind_s)
         self._half_v = band_half_width_v(workspace, chain, signal, reduced=self._is_reduced)
 
     def at(self, times_s: FloatArray, later_s: float = 0.0) -> tuple[FloatArray, FloatArray]:

@@ -6,6 +6,7 @@ from wattigram.core.predict.program.reaction_timing import (
     filter_delay_s,
     longest_bytes,
     reaction_timing,
+    sent_bytes,
     wire_s,
 )
 from wattigram.core.predict.program.scaled_values import (
@@ -22,6 +23,7 @@ __all__ = [
     "longest_bytes",
     "reaction_timing",
     "scaled_ends",
+    "sent_bytes",
     "volts_per_code",
     "wire_s",
 ]

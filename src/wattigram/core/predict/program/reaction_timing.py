@@ -17,13 +17,16 @@ from wattigram.core.model.design import (
     Reaction,
     ResultsFetched,
     TextAction,
+    TextValue,
     ThresholdCrossed,
     Workspace,
     output_of,
+    signal_scale,
     text_pieces,
 )
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import pwm_timing
+from wattigram.core.predict.program.scaled_values import volts_per_code
 from wattigram.core.predict.timing import scan_timing, slot_order
 
 LONGEST_VALUES = {"V": 14, "mV": 14, "code": 11, "hex": 10}
@@ -172,17 +175,49 @@ def _load_s(workspace: Workspace, reaction: Reaction) -> Fraction:
 
 
 def longest_bytes(reaction: Reaction) -> int:
-    """Bytes that a reaction sends at most."""
-    match reaction.do:
-        case TextAction(text=text):
-            return sum(
-                len(piece.encode()) if isinstance(piece, str) else LONGEST_VALUES[piece.form]
-                for piece in text_pieces(text)
-            )
-        case BytesAction(signals=signals, bits=bits):
-            return len(signals) * bits // 8
+    """Bytes for which there must be room, whatever a value may be."""
+    return sum(
+        len(piece.encode()) if isinstance(piece, str) else LONGEST_VALUES[piece.form]
+        for piece in _pieces(reaction)
+    ) + _plain_bytes(reaction)
+
+
+def sent_bytes(workspace: Workspace, reaction: Reaction) -> int:
+    """Bytes that a reaction sends at most, with values from end to end of their converters."""
+    return sum(
+        len(piece.encode()) if isinstance(piece, str) else _longest_value(workspace, piece)
+        for piece in _pieces(reaction)
+    ) + _plain_bytes(reaction)
+
+
+def _pieces(reaction: Reaction) -> tuple[str | TextValue, ...]:
+    return tuple(text_pieces(reaction.do.text)) if isinstance(reaction.do, TextAction) else ()
+
+
+def _plain_bytes(reaction: Reaction) -> int:
+    do = reaction.do
+    return len(do.signals) * do.bits // 8 if isinstance(do, BytesAction) else 0
+
+
+def _longest_value(workspace: Workspace, piece: TextValue) -> int:
+    """Characters of a value at either end of its converter."""
+    chain = workspace.project.chain_of(piece.signal)
+    if chain is None:
+        return 0
+    scale = signal_scale(workspace, chain, piece.signal)
+    count_v = volts_per_code(workspace, piece.signal, piece.input)
+    scaling = float(workspace.project.signal(piece.signal).scaling)
+    ends_v = [code * scale.lsb_v / scaling for code in (scale.lowest_code, scale.highest_code)]
+    match piece.form:
+        case "V":
+            return max(len(f"{volts:.4f}") for volts in ends_v)
+        case "mV":
+            return max(len(f"{volts * 1000:.1f}") for volts in ends_v)
+        case "code":
+            return max(len(str(round(volts / count_v))) for volts in ends_v)
         case _:
-            return 0
+            codes = [round(volts / count_v) & 0xFFFFFFFF for volts in ends_v]
+            return max(len(f"0x{code:X}") for code in codes)
 
 
 def wire_s(workspace: Workspace, reaction: Reaction) -> Fraction:
@@ -192,4 +227,4 @@ def wire_s(workspace: Workspace, reaction: Reaction) -> Fraction:
         return Fraction(0)
     uart = workspace.project.uart(output.names[0])
     assert uart is not None
-    return longest_bytes(reaction) * uart_timing(workspace, uart).byte_s
+    return sent_bytes(workspace, reaction) * uart_timing(workspace, uart).byte_s

@@ -89,7 +89,7 @@ def starts_each(workspace: Workspace, chain: Chain) -> bool:
     trigger = workspace.project.own_trigger(chain)
     singly = (
         isinstance(trigger, SoftwareTrigger)
-        and trigger.repeat
+        and trigger.follows_itself
         and chain.per_trigger == "conversion"
     )
     return repoints(workspace, chain) or (singly and len(chain.slots) > 1)

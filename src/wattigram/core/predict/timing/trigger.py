@@ -63,6 +63,8 @@ def trigger_timing(workspace: Workspace, chain: Chain) -> TriggerTiming:
         case SoftwareTrigger():
             if chain.per_trigger == "continuous":
                 return TriggerTiming("self")
+            if trigger.period_s is not None:
+                return TriggerTiming("pattern", trigger.period_s, (Fraction(0),))
             again = trigger.repeat and not waits_in_vain(chain)
             return TriggerTiming("self" if again else "once", by_software=again)
         case FreeRunningTrigger():

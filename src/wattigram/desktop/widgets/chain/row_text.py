@@ -98,6 +98,8 @@ def trigger_text(workspace: Workspace, chain: Chain) -> str:
             text = (
                 "software, one-shot" if not trigger.repeat and not endless else f"software{endless}"
             )
+            if trigger.period_s is not None:
+                text = f"software, every {format_si(trigger.period_s, 's', 6)}"
         case _:
             text = "free-running"
     if chain.per_trigger == "conversion" and len(chain.slots) > 1:
