@@ -23,8 +23,9 @@ from wattigram.core.model.design import (
     open_workspace,
 )
 from wattigram.core.model.design.edits import Edit, apply_edit
+from wattigram.core.predict.program import shown_text, typed_text
 from wattigram.desktop.inspector import Panel, panel_for
-from wattigram.desktop.inspector.reactions import DO, WHEN, shown_text, typed_text
+from wattigram.desktop.inspector.reactions import DO, WHEN
 from wattigram.desktop.pages.page_stack import PROGRAM
 from wattigram.desktop.pages.program_page import ProgramPage
 from wattigram.desktop.shell.window import MainWindow

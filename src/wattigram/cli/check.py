@@ -13,6 +13,7 @@ from wattigram.core.base.quantity import format_counts, format_rounded, format_s
 from wattigram.core.model.design import Chain, Workspace, open_workspace, rate_divisor
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.pins import pwm_timing
+from wattigram.core.predict.program import after_texts, do_texts, when_text
 from wattigram.core.predict.timing import buffer_timing, retrieval_timing, route_timing, scan_timing
 from wattigram.core.predict.waveform import dac_playback
 
@@ -83,7 +84,7 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
 
 
 def _outputs(workspace: Workspace) -> list[str]:
-    """A line for each output and route."""
+    """A line for each output, route and reaction."""
     project = workspace.project
     lines = []
     for generator in project.generators:
@@ -113,7 +114,16 @@ def _outputs(workspace: Workspace) -> list[str]:
             f"  {route.name}: {format_si(rates.source_hz, 'Hz')} into "
             f"{format_si(rates.sink_hz, 'Hz')}{lost}"
         )
-    return ["", "Outputs:", *lines] if lines else []
+    program = []
+    for reaction in project.reactions:
+        late, more = after_texts(workspace, reaction)
+        does, how = do_texts(reaction)
+        program.append(
+            f"  {reaction.name}: {when_text(workspace, reaction)}: {does}, {how}; {late}"
+            f"{f', {more}' if more else ''}"
+        )
+    outputs = ["", "Outputs:", *lines] if lines else []
+    return [*outputs, *(["", "Program:", *program] if program else [])]
 
 
 def _pace(workspace: Workspace, chain: Chain) -> str:

@@ -6,10 +6,20 @@ import math
 from typing import Any
 
 from wattigram.core.base.models import plain_values
-from wattigram.core.model.design import Generator, Playback, PwmOutput, Route, UartSetup, Workspace
+from wattigram.core.model.design import (
+    Generator,
+    Playback,
+    PwmOutput,
+    Reaction,
+    Route,
+    UartSetup,
+    Workspace,
+    output_of,
+)
 from wattigram.core.model.design.former_words import former_value
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import input_poles_s, pwm_pin, pwm_timing, settling_s
+from wattigram.core.predict.program import reaction_timing
 from wattigram.core.predict.timing import route_timing
 from wattigram.core.predict.waveform import dac_playback, output_spectrum
 
@@ -24,6 +34,7 @@ def outputs_json(workspace: Workspace) -> Values:
         "pwm": [_pwm(workspace, pwm) for pwm in project.pwm],
         "uarts": [_uart(workspace, uart) for uart in project.uarts],
         "routes": [_route(workspace, route) for route in project.routes],
+        "reactions": [_reaction(workspace, reaction) for reaction in project.reactions],
     }
 
 
@@ -92,6 +103,22 @@ def _uart(workspace: Workspace, uart: UartSetup) -> Values:
         "baud": float(timing.baud_hz),
         "error_ppm": float(timing.error * 1_000_000),
         "bytes_hz": float(timing.bytes_hz),
+    }
+
+
+def _reaction(workspace: Workspace, reaction: Reaction) -> Values:
+    timing = reaction_timing(workspace, reaction)
+    output = output_of(reaction)
+    return {
+        "name": reaction.name,
+        "when": plain_values(reaction.when, with_none=True),
+        "do": plain_values(reaction.do, with_none=True),
+        "moves": output.title if output is not None else None,
+        "least_s": float(timing.least_s),
+        "most_s": float(timing.most_s),
+        "filter_s": float(timing.filter_s),
+        "load_s": float(timing.load_s),
+        "wire_s": float(timing.wire_s),
     }
 
 

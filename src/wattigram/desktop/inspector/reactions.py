@@ -10,7 +10,6 @@ from wattigram.core.base.quantity import (
     exact_text,
     format_rounded,
     format_si,
-    format_volts,
     parse_quantity,
 )
 from wattigram.core.model.design import (
@@ -38,9 +37,13 @@ from wattigram.core.model.design.pin_assignment import other_uses
 from wattigram.core.model.design.reaction import Do, When
 from wattigram.core.predict.pins import pwm_pin
 from wattigram.core.predict.program import (
+    LEVEL,
     reaction_timing,
     scaled_ends,
     sent_bytes,
+    shown_text,
+    threshold_name,
+    typed_text,
     volts_per_code,
     wire_s,
 )
@@ -66,112 +69,6 @@ DO = {
     "call": "call own code",
 }
 CHANGE = {"enters": "begins to hold", "leaves": "ceases to hold", "both": "both"}
-LEVEL = {
-    "high": "high",
-    "low": "low",
-    "toggle": "toggle",
-    "follows": "high while it holds",
-    "follows-inverted": "low while it holds",
-}
-ESCAPES = (("\\", "\\\\"), ("\r", "\\r"), ("\n", "\\n"), ("\t", "\\t"))
-
-
-def shown_text(text: str) -> str:
-    """A text on one line, as it is typed: ``\\r``, ``\\n``, ``\\t``."""
-    for plain, escaped in ESCAPES:
-        text = text.replace(plain, escaped)
-    return text
-
-
-def typed_text(shown: str) -> str:
-    """What was typed, with its escapes undone."""
-    known = {"r": "\r", "n": "\n", "t": "\t", "\\": "\\"}
-    out, at = "", 0
-    while at < len(shown):
-        if shown[at] == "\\" and shown[at + 1 : at + 2] in known:
-            out += known[shown[at + 1]]
-            at += 2
-        else:
-            out += shown[at]
-            at += 1
-    return out
-
-
-def threshold_name(workspace: Workspace, signal: str, number: int) -> str:
-    """A threshold as it is called, or by its number where it has no name."""
-    windows = workspace.project.signal(signal).thresholds
-    return windows[number - 1].name or f"threshold {number}"
-
-
-def when_text(workspace: Workspace, reaction: Reaction) -> str:
-    """What a reaction waits for, in a few words."""
-    match reaction.when:
-        case ThresholdCrossed(signal=signal, threshold=number, change=change):
-            verb = {"enters": "enters", "leaves": "leaves", "both": "enters or leaves"}[change]
-            return f"{signal} {verb} {threshold_name(workspace, signal, number)}"
-        case PairTripped(signal=signal, change=change):
-            moves = {
-                "enters": "parts from",
-                "leaves": "comes back to",
-                "both": "parts from or meets",
-            }
-            partner = workspace.project.signal(signal).partner or "its twin"
-            return f"{signal} {moves[change]} {partner}"
-        case ComparatorSwitched(comparator=name, edge=edge):
-            return f"{name} switches, {edge} edge{'s' if edge == 'both' else ''}"
-        case ResultsFetched(converter=converter):
-            return f"each half of the buffer of {converter}"
-        case PeriodElapsed(period_s=period_s):
-            return f"every {format_si(period_s, 's', 6)}"
-        case _:
-            return "once, at the start"
-
-
-def do_texts(reaction: Reaction) -> tuple[str, str]:
-    """What a reaction does, in a few words and a few more."""
-    match reaction.do:
-        case PinAction(pin=pin, level=level):
-            return f"port pin {pin}", LEVEL[level]
-        case BarAction(pins=pins, shows=shows) as bar:
-            return f"{'bar' if shows == 'bar' else 'bits'} on {' '.join(pins)}", _scale_text(
-                bar, ""
-            )
-        case DutyAction(pwm=pwm, low=low, high=high) as duty:
-            ends = f"{format_si(low, '%')} … {format_si(high, '%')}"
-            return f"duty of {pwm} ← {duty.signal}", _scale_text(duty, ends)
-        case PeriodAction(pwm=pwm, low_s=low_s, high_s=high_s) as period:
-            ends = f"{format_si(low_s, 's')} … {format_si(high_s, 's')}"
-            return f"period of {pwm} ← {period.signal}", _scale_text(period, ends)
-        case DacAction(dac=dac, low_v=low_v, high_v=high_v) as level_action:
-            ends = f"{format_volts(low_v)} … {format_volts(high_v)}"
-            return f"{dac} ← {level_action.signal}", _scale_text(level_action, ends)
-        case TextAction(uart=uart, text=text):
-            return f"text on {uart}", f"“{shown_text(text)}”"
-        case BytesAction(uart=uart, signals=signals, bits=bits):
-            return f"bytes on {uart}", f"{bits} bits of {', '.join(signals)}"
-        case call:
-            return f"own code {call.function}()", "in own.c"
-
-
-def _scale_text(action: ScaledAction, ends: str) -> str:
-    start = f"{format_volts(action.from_v)} … {format_volts(action.to_v)}"
-    return f"{start} → {ends}" if ends else start
-
-
-def after_texts(workspace: Workspace, reaction: Reaction) -> tuple[str, str]:
-    """How long after its cause it acts at most, and what comes on top first of all."""
-    timing = reaction_timing(workspace, reaction)
-    more = ""
-    if timing.load_s:
-        more = f"+ {format_si(timing.load_s, 's', 3)} to load"
-    elif timing.wire_s:
-        more = f"+ {format_si(timing.wire_s, 's', 3)} on the wire"
-    elif timing.filter_s:
-        more = f"filter {format_si(timing.filter_s, 's', 3)} behind"
-    if isinstance(reaction.when, (PeriodElapsed, RunStarted)):
-        return "when due", more
-    return f"≤ {format_si(timing.most_s, 's', 3)}", more
-
 
 # --- the panel
 

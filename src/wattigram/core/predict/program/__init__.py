@@ -1,5 +1,14 @@
 """What the program's reactions come to: values, times, text."""
 
+from wattigram.core.predict.program.reaction_text import (
+    LEVEL,
+    after_texts,
+    do_texts,
+    shown_text,
+    threshold_name,
+    typed_text,
+    when_text,
+)
 from wattigram.core.predict.program.reaction_timing import (
     ReactionTiming,
     fetch_wait_s,
@@ -16,14 +25,21 @@ from wattigram.core.predict.program.scaled_values import (
 )
 
 __all__ = [
+    "LEVEL",
     "ReactionTiming",
     "ScaledEnds",
+    "after_texts",
+    "do_texts",
     "fetch_wait_s",
     "filter_delay_s",
     "longest_bytes",
     "reaction_timing",
     "scaled_ends",
     "sent_bytes",
+    "shown_text",
+    "threshold_name",
+    "typed_text",
     "volts_per_code",
+    "when_text",
     "wire_s",
 ]

@@ -17,8 +17,8 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import pwm_pin, pwm_timing
+from wattigram.core.predict.program import after_texts, do_texts, when_text
 from wattigram.core.predict.timing import route_timing
-from wattigram.desktop.inspector.reactions import after_texts, do_texts, when_text
 from wattigram.desktop.inspector.routes import ON, sink_text, source_text
 
 
