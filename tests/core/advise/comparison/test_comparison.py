@@ -5,7 +5,7 @@ import pytest
 from tests.conftest import CURE, edited
 from tests.paths import EXAMPLES
 from wattigram.core.advise.comparison import DesignDifference, compare_designs, value_text
-from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.model.design import PinAction, Workspace, open_workspace
 from wattigram.core.model.design.edits import RemoveSignal, SetFilter, SetIsrCost, SetPeriod
 
 
@@ -76,3 +76,19 @@ def test_figures_are_shown_as_people_write_them(
     value: float | str | None, unit: str, text: str
 ) -> None:
     assert value_text(value, unit) == text
+
+
+def test_a_reaction_that_does_something_else_is_a_difference() -> None:
+    """Two designs that differ in nothing but what the program does are not the same."""
+    lamp = open_workspace(EXAMPLES / "kiln-lamp")
+    first = lamp.project.reactions[0]
+    other = first.replaced(do=PinAction(pin="B4", level="toggle"))
+    rest = lamp.project.reactions[1:]
+    found = compare_designs(
+        lamp, Workspace(lamp.project.replaced(reactions=(other, *rest)), lamp.part)
+    )
+    assert not of(found, first.name, "does").is_equal
+    assert of(found, first.name, "when").is_equal
+    within = of(found, first.name, "acts within")
+    assert within.is_equal
+    assert isinstance(within.a, float)

@@ -6,7 +6,14 @@ import msgspec
 
 from wattigram.core.advise.findings import find_all
 from wattigram.core.base.quantity import format_counts, format_si
-from wattigram.core.model.design import Chain, Signal, Workspace, rate_divisor, signal_scale
+from wattigram.core.model.design import (
+    Chain,
+    Reaction,
+    Signal,
+    Workspace,
+    rate_divisor,
+    signal_scale,
+)
 from wattigram.core.predict.accuracy import (
     filter_metrics,
     signal_noise,
@@ -14,6 +21,7 @@ from wattigram.core.predict.accuracy import (
     threshold_latency_s,
 )
 from wattigram.core.predict.pins import pwm_timing
+from wattigram.core.predict.program import do_texts, reaction_timing, when_text
 from wattigram.core.predict.timing import buffer_timing, retrieval_timing, route_timing, scan_timing
 from wattigram.core.predict.waveform import dac_playback
 
@@ -52,6 +60,7 @@ _LESS_IS_BETTER = {
     "triggers missed",
     "memory",
     "event latency",
+    "acts within",
     "errors",
     "warnings",
     "jitter",
@@ -151,6 +160,20 @@ def _output_figures(workspace: Workspace) -> Figures:
         figures[route.name, "throughput"] = (rates.effective_hz, "Hz")
         figures[route.name, "overwritten"] = (rates.overwritten_hz, "Hz")
         figures[route.name, "torn"] = (rates.torn_hz, "Hz")
+    for reaction in project.reactions:
+        figures |= _reaction_figures(workspace, reaction)
+    return figures
+
+
+def _reaction_figures(workspace: Workspace, reaction: Reaction) -> Figures:
+    name, timing = reaction.name, reaction_timing(workspace, reaction)
+    figures: Figures = {
+        (name, "when"): (when_text(workspace, reaction), ""),
+        (name, "does"): (", ".join(text for text in do_texts(reaction) if text), ""),
+        (name, "acts within"): (float(timing.latest_s), "s"),
+    }
+    if timing.wire_s:
+        figures[name, "time on the wire"] = (float(timing.wire_s), "s")
     return figures
 
 
