@@ -76,9 +76,6 @@ def main(folder: Path, width: int, height: int) -> None:
     window.dress.use("light")
     _prove(app, window, lambda: window.proving.record_and_prove())
     shoot("proof-fails")
-    window.dress.use("dark")
-    shoot("proof-dark")
-    window.dress.use("light")
     window.show_page(TAKES)
     wait_until(app, lambda: window.takes_page.data is not None)
     shoot("takes")
@@ -156,7 +153,7 @@ def shoot_designs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
 
 
 def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], None]) -> None:
-    """Outputs, the Wave page and the Routes page."""
+    """Outputs, the Wave page and the Program page."""
     examples = EXAMPLES
 
     def run(path: Path, seconds: float) -> None:
@@ -179,6 +176,12 @@ def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
     shoot("wave-dark")
     window.dress.use("light")
     window.document.stack.setClean()
+    run(examples / "kiln-lamp", 1.0)
+    window.show_page(PROGRAM)
+    window.book.program.rows.setCurrentRow(0)
+    wait_until(app, lambda: window.board.latest.seconds > 4.2)
+    window.book.program.show_snapshot(window.board.latest)
+    shoot("program")
     run(examples / "pedal-to-wheel" / "wheel.wattigram.toml", 1.0)
     window.document.edit(SetUart(window.document.workspace.project.uarts[1].replaced(baud=38400)))
     window.show_page(PROGRAM)
