@@ -103,9 +103,9 @@ def test_signals_are_copied_and_pasted_with_their_wiring(window: MainWindow) -> 
 
 def test_a_chain_is_copied_into_another_project(window: MainWindow) -> None:
     window.chain_page.select(Selection("ADC 1"))
-    window.actions_list.named("Copy the selected signals, or the chain").trigger()
+    window.actions_list.named("Copy what is chosen").trigger()
     window.files.new_on("osprey-x2")
-    window.actions_list.named("Paste signals or a chain").trigger()
+    window.actions_list.named("Paste signals, a chain or reactions").trigger()
     project = window.document.workspace.project
     assert [slot.signal for slot in project.chains[0].slots] == [
         "Coil current",
@@ -120,7 +120,7 @@ def test_what_is_no_clip_is_said(window: MainWindow) -> None:
     clipboard = QApplication.clipboard()
     assert clipboard is not None
     clipboard.setText("a shopping list")
-    window.actions_list.named("Paste signals or a chain").trigger()
+    window.actions_list.named("Paste signals, a chain or reactions").trigger()
     assert "The clipboard holds no signals" in window.notice.text
     assert window.document.stack.count() == 0
 

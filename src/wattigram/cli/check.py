@@ -130,7 +130,9 @@ def _pace(workspace: Workspace, chain: Chain) -> str:
     cycle = scan_timing(workspace, chain)
     busy = f"scan time {format_rounded(cycle.busy_s, 's', 5)}"
     if cycle.items_limit is not None:
-        return f"{busy}, {cycle.items_limit} samples and no more"
+        busy += f", {cycle.items_limit} samples and no more"
+    if cycle.trigger.pace not in {"self", "pattern"} and cycle.items_limit is not None:
+        return busy
     if cycle.trigger.pace == "self":
         jitter = f" ± {format_rounded(cycle.jitter_s / 2, 's', 3)}" if cycle.jitter_s else ""
         return f"{busy}, continuous, period {format_si(cycle.cycle_s, 's', 6)}{jitter}"

@@ -15,6 +15,7 @@ from tests.core.firmware.compiled import IDS, built, needs_compiler
 from tests.core.firmware.judged import judged
 from tests.core.silicon.registers.designs import random_workspace
 from tests.paths import EXAMPLE_FILES, EXAMPLES
+from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.judge import prove
@@ -30,13 +31,15 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.edits import (
     Edit,
+    SetBufferLength,
     SetPerTrigger,
     SetRetrieval,
     SetSampling,
+    SetStartup,
     SetThreshold,
     SetTrigger,
 )
-from wattigram.core.predict.timing import retrieval_timing
+from wattigram.core.predict.timing import retrieval_timing, scan_timing
 from wattigram.core.predict.timing.retrieval import polling_wait_s
 from wattigram.core.silicon.registers import differences
 
@@ -347,3 +350,32 @@ def test_each_conversion_is_started_where_a_start_is_good_for_one(
         assert image.totals["lost.0"] == 0
     predicted = retrieval_timing(counted, counted.project.chains[0])
     assert made == pytest.approx(0.02 * float(predicted.items_hz), rel=5e-3)
+
+
+def test_a_single_run_is_whole_and_no_more(cured: Workspace, tmp_path: Path) -> None:
+    """A buffer that is filled once and meant so: with firmware and without, the same samples, the
+    rate holds, and nothing after them is called missing."""
+    single = edited(
+        cured,
+        SetBufferLength("ADC 1", 4000),
+        SetRetrieval("ADC 1", Dma(channel="DMA 1", circular=False, single_run=True)),
+    )
+    assert not find_all(single)
+    assert scan_timing(single, single.project.chains[0]).items_limit == 4000
+    result = built(single, tmp_path / "c")
+    with (
+        record(single, 0.4, tmp_path / "image.h5", f"image:{result.elf}") as image,
+        record(single, 0.4, tmp_path / "design.h5") as design,
+        record(single, 0.05, tmp_path / "short.h5") as short,
+    ):
+        assert_alike(design, image)
+        assert (design.item_count(0), design.item_count(1)) == (4000, 4000)
+        for take in (design, image, short):
+            proof = prove(single, take)
+            assert "fails" not in {verdict.outcome for verdict in proof.verdicts}
+            rates = [v for v in proof.verdicts if v.expectation.kind == "rate"]
+            assert rates
+            assert {v.outcome for v in rates} == {"open" if take is short else "holds"}
+    lossy = edited(single, SetStartup("ADC 1", ("calibrate", "memory", "converter", "trigger")))
+    with record(lossy, 0.4, tmp_path / "lossy.h5") as take:
+        assert prove(single, take).count("fails")

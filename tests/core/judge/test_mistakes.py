@@ -111,6 +111,11 @@ MISTAKES = (
         "dma-not-endless",
     ),
     Mistake(
+        "single run on a circular channel",
+        (SetRetrieval("ADC 1", Dma(channel="DMA 1", single_run=True)),),
+        "single-run-circular",
+    ),
+    Mistake(
         "DMA address stands still",
         (SetRetrieval("ADC 1", Dma(channel="DMA 1", increment=False)),),
         "dma-no-increment",

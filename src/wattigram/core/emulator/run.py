@@ -144,14 +144,13 @@ class ImageRun(Run):
     def _next_hand_over(self) -> int:
         """The next instant at which a steady converter has something for the program, not before the
         next tick; a scan from now where others may have."""
-        due = [self.ticks + channel.config.cycle_ticks for channel in self.channels]
-        marks = [channel.next_mark_ticks() for channel in self.channels if channel.is_steady]
-        steady = [mark for mark in marks if mark is not None]
-        others = [
-            number
-            for number, channel in zip(due, self.channels, strict=True)
-            if channel.is_followed
-        ]
+        steady, others = [], []
+        for channel in self.channels:
+            if channel.is_followed:
+                others.append(self.ticks + channel.config.cycle_ticks)
+            mark = channel.next_mark_ticks() if channel.is_steady else None
+            if mark is not None and not self._is_off(channel):
+                steady.append(mark)
         return max(self.ticks + 1, min([*steady, *others], default=NEVER))
 
     def _alarm(self) -> int | None:

@@ -31,14 +31,33 @@ def not_judged(note: str) -> Judgement:
 
 
 def due_items(take: Take, chain: Chain) -> float:
-    """Items that a chain should have brought in the time that the board ran."""
+    """Items that a chain should have brought in the time that the board ran; of one that ends by
+    design no more than it has."""
     cycle = scan_timing(take.workspace, chain)
     trigger = take.workspace.project.own_trigger(chain)
     rate_hz = float(cycle.cycle_rate_hz)
     if isinstance(trigger, TimerTrigger):
         units = len(chain.slots) if chain.per_trigger == "conversion" else 1
         rate_hz = float(1 / trigger.period_s) / units
-    return take.seconds * rate_hz * len(chain.slots)
+    due = take.seconds * rate_hz * len(chain.slots)
+    limit = single_run_items(take, chain)
+    return due if limit is None else min(due, float(limit))
+
+
+def single_run_items(take: Take, chain: Chain) -> int | None:
+    """Items of a chain that is meant to end; None where it is meant to go on, whatever it does."""
+    cycle = scan_timing(take.workspace, chain)
+    return cycle.items_limit if cycle.is_single_run else None
+
+
+def running_s(take: Take, chain: Chain) -> float:
+    """How long a chain brings samples in a take: as long as the board ran, or until a single run is
+    over."""
+    limit = single_run_items(take, chain)
+    if limit is None:
+        return take.seconds
+    cycle_s = scan_timing(take.workspace, chain).cycle_s
+    return min(take.seconds, float(limit * cycle_s / len(chain.slots)))
 
 
 def within(measured: float, low: float | None, high: float | None) -> Outcome:

@@ -6,6 +6,7 @@ from __future__ import annotations
 from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.take import Take
 from wattigram.core.contract.link import REDUCED_STREAM
+from wattigram.core.judge.judgement import single_run_items
 from wattigram.core.judge.threshold_events import crossings
 from wattigram.core.model.design import Chain, Workspace, rate_divisor, tap_index
 from wattigram.core.predict.expected import band_half_width_v
@@ -37,7 +38,10 @@ def missing_text(take: Take, name: str) -> str:
     last_s = (
         int(ticks[-1]) / take.tick_hz + lap_s if len(ticks) else take.seconds
     )  # a take that was mended may have none
-    if last_s + lap_s < (1 - LONGEST_SILENCE) * take.seconds:
+    if (
+        single_run_items(take, chain) is None
+        and last_s + lap_s < (1 - LONGEST_SILENCE) * take.seconds
+    ):
         return f"nothing more came of {name} after about {format_si(last_s, 's', 2)} of {format_si(take.seconds, 's', 2)}"
     lost = take.lost_items(stream) / take.item_count(stream)
     if jumps := take.totals.get(f"jumps.{stream}", 0):
@@ -89,4 +93,4 @@ def has_paused(take: Take, chain: Chain) -> bool:
 def _goes_on(take: Take, chain: Chain) -> bool:
     cycle = scan_timing(take.workspace, chain)
     stops = take.workspace.project.is_stopped_by_events(chain)
-    return cycle.trigger.pace in {"pattern", "self"} and cycle.items_limit is None and not stops
+    return cycle.trigger.pace in {"pattern", "self"} and not stops

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.take import Take
-from wattigram.core.judge.judgement import Judgement, not_judged, within
+from wattigram.core.judge.judgement import Judgement, not_judged, running_s, within
 from wattigram.core.judge.output_measurements import (
     NEARLY_ALL,
     measure_route,
@@ -93,7 +93,9 @@ def judge_redundant_pair(take: Take, expectation: TripExpectation) -> Judgement:
         return not_judged(f"no comparator watches {expectation.signal}")
     trips = trip_points(take, mine[0])
     figures = comparator_metrics(take.workspace, comparator)
-    due = int(figures.crossings_hz * take.seconds)
+    chain = take.workspace.project.chain_of(expectation.signal)
+    span_s = take.seconds if chain is None else running_s(take, chain)
+    due = int(figures.crossings_hz * span_s)
     if trips is None and due >= FEWEST_CROSSINGS:
         note = f"{due} crossings were due, and it did not trip both ways"
         return Judgement("fails", None, "V", None, expectation.within_v, 0, note)

@@ -6,9 +6,15 @@ import math
 
 from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.take import Take
-from wattigram.core.judge.judgement import MOST_UNTOLD_LAPS, Judgement, not_judged, within
+from wattigram.core.judge.judgement import (
+    MOST_UNTOLD_LAPS,
+    Judgement,
+    not_judged,
+    single_run_items,
+    within,
+)
 from wattigram.core.judge.missing_data import has_paused, may_pause
-from wattigram.core.model.design import Chain, RateExpectation, TimerTrigger, Workspace
+from wattigram.core.model.design import Chain, Dma, RateExpectation, TimerTrigger, Workspace
 from wattigram.core.predict.clocks import timer_setting
 from wattigram.core.predict.timing import scan_timing
 
@@ -32,7 +38,10 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
     if expectation.pauses or may_pause(take.workspace, chain):
         return _rate_between_pauses(take, chain, wanted_hz, expectation.within)
     low, high = wanted_hz * (1 - expectation.within), wanted_hz * (1 + expectation.within)
+    limit = single_run_items(take, chain)
     cycles, due = take.chain_cycles(chain), take.seconds * wanted_hz
+    if limit is not None:
+        due = min(due, limit / len(chain.slots))
     lost = take.lost_items(stream) + take.totals.get(f"lost.{stream}", 0) * (
         _keeps(chain) == "newest"
     )
@@ -40,6 +49,11 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
     # What waits for a mark when a board is cut off, and what is under way when it stops, is not
     # missing.
     allowed = 2 + chain.buffer.samples / len(chain.slots) * (0 if take.totals else 1)
+    if isinstance(chain.readout, Dma) and chain.readout.single_run:
+        came, wanted = take.item_count(stream), chain.buffer.samples
+        if came > wanted:
+            note = f"{came} samples came, and a single run of {wanted} is wanted"
+            return Judgement("fails", None, "Hz", low, high, cycles, note)
     if cycles + allowed < due * (1 - max(expectation.within, 0.01)):
         measured = cycles / take.seconds
         note = f"{cycles} of {due:.0f} scans came in {format_si(take.seconds, 's', 3)}"

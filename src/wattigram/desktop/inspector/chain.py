@@ -84,7 +84,8 @@ def _clock_facts(workspace: Workspace, chain: Chain) -> Iterator[Fact]:
     yield Fact("scan time", format_rounded(cycle.busy_s, "s", 6))
     if cycle.trigger.pace == "pattern":
         yield Fact("slack", format_rounded(cycle.slack_s, "s", 6), cycle.slack_s >= 0)
-    rate = format_si(cycle.cycle_rate_hz, "Hz", 6) if cycle.items_limit is None else "once"
+    paced = cycle.trigger.pace in {"pattern", "self"}
+    rate = format_si(cycle.cycle_rate_hz, "Hz", 6) if paced else "once"
     yield Fact("scan rate", rate)
     yield Fact("noise", f"{converter.noise_lsb:g} LSB at {max(converter.bits)} bit")
     oscillator = converter.oscillator
@@ -207,8 +208,8 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
         facts.append(
             Fact(
                 "results",
-                f"{cycle.items_limit} item{'s' if cycle.items_limit != 1 else ''} and no more",
-                False,
+                f"{cycle.items_limit} sample{'s' if cycle.items_limit != 1 else ''} and no more",
+                cycle.trigger.pace in {"pattern", "self"},
             )
         )
     else:
@@ -305,7 +306,7 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
 
     match trigger:
         case SoftwareTrigger():
-            options = ("as soon as it is read", "once", "every")
+            options = ("continuous", "one-shot", "periodic")
             now = 2 if trigger.period_s is not None else int(not trigger.repeat)
             updates: tuple[dict[str, object], ...] = (
                 {"repeat": True, "period_s": None},
@@ -314,7 +315,7 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
             )
             fields = [
                 Field(
-                    "started",
+                    "mode",
                     options[now],
                     lambda text: changed(**updates[options.index(text)]),
                     options,

@@ -425,7 +425,7 @@ def fresh_when(workspace: Workspace, kind: str) -> When:
             pairs = _pairs(workspace)
             if not pairs:
                 raise QuantityError(
-                    "No signal has a twin with a tolerance.", cure="Pair two on the Chain page."
+                    "No signal has a redundant pair.", cure="Pair two on the Chain page."
                 )
             return PairTripped(signal=pairs[0])
         case "comparator":

@@ -161,14 +161,15 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
     match retrieval:
         case Dma():
             names = tuple(name for group in workspace.part.dma for name in group.names)
-            modes = ("circular", "one-shot")
+            modes = ("circular", "one-shot", "single run")
+            mode = modes[0 if retrieval.circular else 1 + retrieval.single_run]
             steps = ("increments", "fixed")
             return [
                 Field("channel", retrieval.channel, lambda text: changed(channel=text), names),
                 Field(
                     "mode",
-                    modes[not retrieval.circular],
-                    lambda text: changed(circular=text == modes[0]),
+                    mode,
+                    lambda text: changed(circular=text == modes[0], single_run=text == modes[2]),
                     modes,
                 ),
                 Field(

@@ -86,6 +86,8 @@ def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
     for chain in workspace.project.chains:
         if not isinstance(chain.readout, Dma) or chain.readout.circular:
             continue
+        if chain.readout.ends_as_meant:
+            continue
         if scan_timing(workspace, chain).items_limit is not None:
             continue
         timing = retrieval_timing(workspace, chain)
@@ -97,8 +99,33 @@ def frozen_after_one_run(workspace: Workspace) -> Iterator[Finding]:
             f"{chain.buffer.name} fills once and freezes",
             f"{chain.readout.channel} stops after {chain.buffer.samples} samples, "
             f"{format_si(filled_s, 's', 3)} after the start, and "
-            f"{chain.converter} goes on: nothing that comes later reaches memory.",
+            f"{chain.converter} goes on: nothing that comes later reaches memory. Where one bufferful "
+            "is all that is wanted, choose a single run.",
             SetRetrieval(chain.converter, chain.readout.replaced(circular=True)),
+            converter=chain.converter,
+        )
+
+
+@rule("single-run-circular", cell="transfer")
+def single_run_goes_round(workspace: Workspace) -> Iterator[Finding]:
+    """One bufferful is wanted, and the first samples of it are written over."""
+    for chain in workspace.project.chains:
+        if not isinstance(chain.readout, Dma):
+            continue
+        if not (chain.readout.single_run and chain.readout.circular):
+            continue
+        timing = retrieval_timing(workspace, chain)
+        if not timing.items_hz:
+            continue
+        yield Finding(
+            "single-run-circular",
+            "error",
+            chain.buffer.name,
+            f"{chain.buffer.name} goes on after its single run",
+            f"{chain.buffer.samples} samples are wanted and no more; {chain.readout.channel} is "
+            "circular, and writes over the first of them "
+            f"{format_si(chain.buffer.samples / timing.items_hz, 's', 3)} after the start.",
+            SetRetrieval(chain.converter, chain.readout.replaced(circular=False)),
             converter=chain.converter,
         )
 

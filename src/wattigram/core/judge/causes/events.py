@@ -15,6 +15,7 @@ from wattigram.core.judge.causes.base import (
     first_values,
     register_cause,
 )
+from wattigram.core.judge.judgement import running_s
 from wattigram.core.judge.threshold_events import (
     Crossings,
     comparator_edges,
@@ -157,7 +158,7 @@ def chain_was_stopped(case: FailingSignal) -> LikelyCause | None:
     for good."""
     stopping = _stopping(case)
     cycles = case.take.chain_cycles(case.chain)
-    missing_s = case.take.seconds - cycles / float(case.cycle.cycle_rate_hz)
+    missing_s = running_s(case.take, case.chain) - cycles / float(case.cycle.cycle_rate_hz)
     if not stopping or not cycles or missing_s <= 0:
         return None
     stands = _standing(case, cycles)

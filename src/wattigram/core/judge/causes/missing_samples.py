@@ -125,6 +125,24 @@ def one_bufferful_came(case: FailingSignal) -> LikelyCause | None:
     )
 
 
+@register_cause("single-run-circular")
+def single_run_went_on(case: FailingSignal) -> LikelyCause | None:
+    """More came than a single run has: the channel goes round."""
+    readout = case.chain.readout
+    items, wanted = case.take.item_count(case.stream), case.chain.buffer.samples
+    if not isinstance(readout, Dma) or not readout.single_run or items <= wanted:
+        return None
+    finding = case.of_chain("single-run-circular")
+    return case.cause(
+        "single-run-circular",
+        f"{case.chain.buffer.name} goes on after its single run",
+        1.0 if finding is not None else 0.6,
+        f"{items} samples came; {wanted} are wanted and no more",
+        finding.remedy if finding is not None else None,
+        whole=True,
+    )
+
+
 @register_cause("half-not-served")
 def half_never_came(case: FailingSignal) -> LikelyCause | None:
     """Of each lap the same half is missing: its mark is not served."""

@@ -35,15 +35,22 @@ class Fifo(StrictModel):
 
 
 class Dma(StrictModel):
-    """DMA writes results into the loop; ``repeat`` round and round, else once.
+    """DMA writes results into the buffer; ``circular`` round and round, else once.
 
-    ``increment`` false leaves the address where it is.
+    ``increment`` false leaves the address where it is. ``single_run`` says that one bufferful is
+    all that is wanted; it is no setting of the hardware.
     """
 
     kind: Literal["dma"] = "dma"
     channel: Name
     circular: Flag = True
     increment: Flag = True
+    single_run: Flag = False
+
+    @property
+    def ends_as_meant(self) -> bool:
+        """It fills the buffer once, and that is what it is for."""
+        return self.single_run and not self.circular
 
 
 Retrieval = Polling | Interrupt | Fifo | Dma

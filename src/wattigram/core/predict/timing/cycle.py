@@ -9,6 +9,7 @@ from itertools import accumulate
 import msgspec
 
 from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.retrieval import Dma
 from wattigram.core.model.design.stage import BlockAverage, SumFilter, rate_divisor
 from wattigram.core.model.design.trigger import FreeRunningTrigger, TimerTrigger
 from wattigram.core.model.design.workspace import Workspace, cached
@@ -73,7 +74,8 @@ class ScanTiming(msgspec.Struct, frozen=True, dict=True):
     missed_hz : Fraction
         Triggers per second that find the converter busy.
     items_limit : int or None
-        Items after which it stands still; None where it goes on.
+        Items after which no more come: it stands still, or a single run has filled its buffer. None
+        where it goes on.
     stamped : bool
         Instants cannot be told from a number alone, so the board's program tells them with the
         items.
@@ -90,6 +92,8 @@ class ScanTiming(msgspec.Struct, frozen=True, dict=True):
     triggers_per_cycle: int
     items_limit: int | None
     stamped: bool
+    is_single_run: bool = False
+    """It ends when its buffer is full, as meant; the others with a limit end by mistake."""
     served: ServedScan | None = None
     """What becomes of each pass, in clocks of the processor, where its handler starts the next
     one."""
@@ -169,6 +173,9 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
             )
         )
     limit = {"once": 1 if singly else len(slots), "never": 0}.get(trigger.pace)
+    is_single_run = limit is None and isinstance(chain.readout, Dma) and chain.readout.ends_as_meant
+    if is_single_run:
+        limit = chain.buffer.samples
     return ScanTiming(
         chain.converter,
         clock_hz,
@@ -183,6 +190,7 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
         per_cycle,
         limit,
         _stamped(workspace, chain, by_hand or trigger.by_software),
+        is_single_run,
         served,
     )
 

@@ -67,7 +67,9 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
     free = free_share(workspace, chain)
     deadline_s = _deadline_s(workspace, chain, cycle, each, depth)
     lost_hz, reason = Fraction(0), ""
-    if isinstance(chain.readout, Dma) and not chain.readout.circular:
+    if isinstance(chain.readout, Dma) and not (
+        chain.readout.circular or chain.readout.ends_as_meant
+    ):
         lost_hz, reason = items_hz, "frozen"
     elif _times_out(workspace, chain):
         lost_hz, reason = items_hz, "time-out"

@@ -109,7 +109,7 @@ def trigger_text(workspace: Workspace, chain: Chain) -> str:
 
 def _slack(cycle: ScanTiming) -> str:
     if cycle.items_limit is not None:
-        return f"{cycle.items_limit} item{'s' if cycle.items_limit != 1 else ''} only"
+        return f"{cycle.items_limit} sample{'s' if cycle.items_limit != 1 else ''} only"
     if cycle.trigger.pace == "self":
         jitter = f" ± {format_rounded(cycle.jitter_s / 2, 's', 2)}" if cycle.jitter_s else ""
         return f"{format_si(cycle.cycle_rate_hz, 'Hz', 4)}{jitter}"
