@@ -121,9 +121,6 @@ def in_former_program(project: Project, design: dict[str, Any]) -> dict[str, Any
     ports = {uart.name: number for number, uart in enumerate(project.uarts)}
     for uart in design.get("uarts", ()):
         uart["report"] = None
-    for chain in design.get("chains", ()):
-        if chain["trigger"]["kind"] == "software" and chain["trigger"]["period"] is None:
-            del chain["trigger"]["period"]
     for signal in design["signals"]:
         for said in (*signal["windows"], *([signal["twin"]] if signal["twin"] else ())):
             said["pin"] = None

@@ -153,13 +153,20 @@ FORMER: Mapping[type[StrictModel], _Former] = {
 }
 
 
+LATER: Mapping[type[StrictModel], frozenset[str]] = {
+    SoftwareTrigger: frozenset({"period"}),
+    Dma: frozenset({"single_run"}),
+}
+"""Keys that came after version 4: as long as they say nothing, nothing was said of them then."""
+
+
 def in_former_words(model: StrictModel, data: Mapping[str, Any]) -> dict[str, Any]:
     """Plain values of a model, or of some of its fields, in the words of version 4."""
     former = FORMER.get(type(model), _NONE)
     kept: dict[str, Any] = {}
     for item in fields_of(type(model)):
         key, inner = item.key, getattr(model, item.name)
-        if key not in data:
+        if key not in data or (key in LATER.get(type(model), ()) and not data[key]):
             continue
         value = data[key]
         if isinstance(inner, StrictModel) and isinstance(value, dict):
