@@ -178,7 +178,7 @@ def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
     window.document.stack.setClean()
     run(examples / "kiln-lamp", 1.0)
     window.show_page(PROGRAM)
-    window.book.program.rows.setCurrentRow(0)
+    window.book.program.rows.setCurrentRow(1)
     wait_until(app, lambda: window.board.latest.seconds > 4.2)
     window.book.program.show_snapshot(window.board.latest)
     shoot("program")

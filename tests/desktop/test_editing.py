@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from tests.desktop.conftest import Wait, click, drag, press
 from wattigram.core.advise.findings import find_all
-from wattigram.core.model.design import Interrupt
+from wattigram.core.model.design import Dma, Interrupt
 from wattigram.core.model.design.templates import TEMPLATES, empty_workspace
 from wattigram.core.model.part import list_parts
 from wattigram.desktop.shell.window import MainWindow
@@ -214,3 +214,29 @@ def test_zones_are_added_and_named(window: MainWindow) -> None:
         "Redundant pair",
         "Comparator",
     ]
+
+
+def test_a_single_run_is_chosen_and_said(window: MainWindow) -> None:
+    """One-shot is a fault until it is said that one bufferful is all that is wanted."""
+
+    def mode(text: str) -> None:
+        window.chain_page.select(Selection("ADC 1", 0, "Coil current", "transfer"))
+        editor = next(
+            editor
+            for editor in window.chain_page.inspector.fields
+            if editor.widget.accessibleName() == "mode"
+        )
+        editor.widget.textActivated.emit(text)  # type: ignore[union-attr]
+
+    def titles() -> str:
+        return " ".join(finding.title for finding in window.document.findings)
+
+    mode("one-shot")
+    assert "fills once and freezes" in titles()
+    mode("single run")
+    assert "fills once and freezes" not in titles()
+    assert window.document.workspace.project.chains[0].readout == Dma(
+        channel="DMA 1", circular=False, single_run=True
+    )
+    mode("circular")
+    assert window.document.workspace.project.chains[0].readout == Dma(channel="DMA 1")

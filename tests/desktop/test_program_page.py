@@ -145,7 +145,7 @@ def test_what_the_board_does_is_shown_in_the_rows(page: ProgramPage, wait: Wait)
     page.rows.setCurrentRow(2)
     assert "hot 2.1" in page.terminal.toPlainText()
     page.rows.setCurrentRow(6)
-    assert "0x0001" in page.terminal.toPlainText()
+    assert page.terminal.toPlainText().split()[-1] in {"high", "low"}
     assert not page.grab().isNull()
 
 

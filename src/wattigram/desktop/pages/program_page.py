@@ -46,7 +46,12 @@ from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.selection import Selection
 from wattigram.desktop.theme import number_font
 from wattigram.desktop.widgets.labels import heading
-from wattigram.desktop.widgets.program.output_lines import MOST_LINES, text_lines, value_lines
+from wattigram.desktop.widgets.program.output_lines import (
+    MOST_LINES,
+    level_lines,
+    text_lines,
+    value_lines,
+)
 from wattigram.desktop.widgets.program.program_list import ProgramList, TitledList
 from wattigram.desktop.widgets.program.rate_bars import RateBars
 from wattigram.desktop.widgets.program.row_text import ProgramRow, program_rows
@@ -82,6 +87,7 @@ class ProgramPage(InspectedPage):
         self.terminal.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         buttons = QHBoxLayout()
         buttons.setContentsMargins(12, 8, 12, 4)
+        buttons.setSpacing(8)
         for text, tip, action in (
             (
                 "+ reaction",
@@ -171,7 +177,9 @@ class ProgramPage(InspectedPage):
             self.heading.setText("")
             self.terminal.setPlainText("")
             return
-        kind = "TEXT" if row.as_text else "NEWEST VALUES · ✕ OVERWRITTEN · ≠ TORN"
+        by_dma = self._route_of(row.stream) is not None
+        marks = " · ✕ OVERWRITTEN · ≠ TORN" if by_dma else ""
+        kind = "TEXT" if row.as_text else f"NEWEST VALUES{marks}"
         self.heading.setText(
             f"{row.stream.upper()} · {kind}"
             if picture is not None
@@ -181,13 +189,20 @@ class ProgramPage(InspectedPage):
         if picture is not None and row.as_text:
             lines = text_lines(picture)
         elif picture is not None:
-            lines = value_lines(picture, is_bytes=self._sends_bytes(row))
+            lines = (
+                level_lines(picture, row.lamps)
+                if row.lamps
+                else value_lines(picture, is_bytes=self._sends_bytes(row))
+            )
         self.terminal.setPlainText("\n".join(lines[-MOST_LINES:]))
         self.terminal.moveCursor(QTextCursor.MoveOperation.End)
         self.terminal.moveCursor(QTextCursor.MoveOperation.StartOfLine)
 
+    def _route_of(self, stream: str) -> Route | None:
+        return self._document.workspace.project.route(stream)
+
     def _sends_bytes(self, row: ProgramRow) -> bool:
-        route = self._route()
+        route = self._route_of(row.stream)
         if route is not None:
             return isinstance(route.destination, UartDestination)
         return self._document.workspace.project.uart(row.stream) is not None

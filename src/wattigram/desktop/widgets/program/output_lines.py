@@ -18,6 +18,15 @@ def text_lines(picture: OutputPicture) -> list[str]:
     return "".join(one if one.isprintable() or one == "\n" else "·" for one in text).split("\n")
 
 
+def level_lines(picture: OutputPicture, pins: int) -> list[str]:
+    """Levels of port pins with the time since when they hold; of several the first pin stands
+    rightmost, as bit 0."""
+    return [
+        f"{time:12.6f} s  {('low', 'high')[value & 1] if pins == 1 else f'{value:0{pins}b}'}"
+        for time, value in zip(picture.times_s.tolist(), picture.values.tolist(), strict=True)
+    ][-MOST_LINES:]
+
+
 def value_lines(picture: OutputPicture, *, is_bytes: bool) -> list[str]:
     """Writes one after the other with their time, sixteen bytes or one value of a register a
     line."""

@@ -14,6 +14,7 @@ from wattigram.core.model.design import (
     UartSetup,
     Workspace,
     output_of,
+    program_outputs,
 )
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import pwm_pin, pwm_timing
@@ -123,9 +124,18 @@ def _uart(workspace: Workspace, uart: UartSetup) -> ProgramRow:
             ("–", f"{float(timing.error) * 100:+.2f} %"),
             (format_rounded(timing.byte_s, "s", 3), "a byte"),
         ),
-        uart.name,
+        _bytes_of(workspace, uart),
         uart.shows == "text",
     )
+
+
+def _bytes_of(workspace: Workspace, uart: UartSetup) -> str:
+    """The stream that tells what a serial port sends; "" where the design has nothing for it."""
+    for route in workspace.project.routes:
+        if isinstance(route.destination, UartDestination) and route.destination.uart == uart.name:
+            return route.name
+    outputs = program_outputs(workspace.project.reactions)
+    return uart.name if any(output.title == uart.name for output in outputs) else ""
 
 
 def _pwm(workspace: Workspace, pwm: PwmOutput) -> ProgramRow:
