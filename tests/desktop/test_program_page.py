@@ -23,8 +23,10 @@ from wattigram.core.model.design import (
     open_workspace,
 )
 from wattigram.core.model.design.edits import Edit, apply_edit
+from wattigram.core.model.design.templates import Template
 from wattigram.core.predict.program import shown_text, typed_text
 from wattigram.desktop.inspector import Panel, panel_for
+from wattigram.desktop.inspector.reaction_templates import REACTION_TEMPLATES
 from wattigram.desktop.inspector.reactions import DO, WHEN
 from wattigram.desktop.pages.page_stack import PROGRAM
 from wattigram.desktop.pages.program_page import ProgramPage
@@ -229,3 +231,35 @@ def test_escapes_are_typed_and_shown() -> None:
     assert line is not None
     assert isinstance(line.do, TextAction)
     assert line.do.text == "now {Upper zone:mV}\n"
+
+
+@pytest.mark.parametrize("template", REACTION_TEMPLATES, ids=lambda template: template.name)
+def test_a_reaction_that_is_often_wanted_comes_with_what_it_needs(
+    template: Template, page: ProgramPage
+) -> None:
+    """On a design with nothing but signals; what cannot be is said, and nothing changes."""
+    window = window_of(page)
+    window.files.open(EXAMPLES / "studio-kiln")
+    action = window.actions_list.named(f"Add template: {template.name}")
+    before = window.document.workspace.project
+    action.trigger()
+    made = window.document.workspace.project
+    assert len(made.reactions) == 1
+    assert window.document.stack.count() == 1
+    assert page.chosen == ("reactions", made.reactions[0].name)
+    action.trigger()
+    assert len({one.name for one in window.document.workspace.project.reactions}) == 2
+    for _ in range(2):
+        window.document.stack.undo()
+    assert window.document.workspace.project == before
+
+
+def test_a_template_without_what_it_needs_says_so(page: ProgramPage) -> None:
+    window = window_of(page)
+    window.files.open(EXAMPLES / "glaze-mixer")
+    before = window.document.workspace.project
+    said: list[str] = []
+    page.error.connect(said.append)
+    window.actions_list.named("Add template: DAC follows a signal").trigger()
+    assert "has no DAC that is free" in said[0]
+    assert window.document.workspace.project == before

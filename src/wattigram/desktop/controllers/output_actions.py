@@ -4,13 +4,16 @@ else."""
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 from wattigram.core.base.errors import EditError
 from wattigram.core.model.design.edits import Edit, RemoveOutput
 from wattigram.core.model.design.selftest import self_test
+from wattigram.core.model.design.templates import Template
 from wattigram.desktop.controllers.actions import Actions
 from wattigram.desktop.controllers.chain_actions import ChainActions
+from wattigram.desktop.inspector.reaction_templates import REACTION_TEMPLATES
 from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM, WAVE, PageStack
 from wattigram.desktop.state.document import Document
 
@@ -55,9 +58,20 @@ class OutputActions:
         actions.add("Edit", "Copy what is chosen", "Ctrl+C", self.copy)
         actions.add("Edit", "Paste signals, a chain or reactions", "Ctrl+V", self.paste)
         actions.add("Chain", "Remove the selected output", "", self.remove_selected)
+        for template in REACTION_TEMPLATES:
+            actions.add(
+                "Template",
+                f"Add template: {template.name}",
+                "",
+                partial(self.add_reaction_template, template),
+            )
         actions.add(
             "Template", "Add template: self-test of a DAC and a converter", "", self.add_self_test
         )
+
+    def add_reaction_template(self, template: Template) -> None:
+        """A reaction that is often wanted, chosen on the Program page."""
+        self._on_program().add_template(template)
 
     def _on_wave(self) -> WavePage:
         self._show_page(WAVE)

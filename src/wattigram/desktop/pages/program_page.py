@@ -18,7 +18,6 @@ from wattigram.core.base.errors import EditError, QuantityError
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import (
     Expectation,
-    PwmOutput,
     Reaction,
     Route,
     RouteExpectation,
@@ -37,9 +36,11 @@ from wattigram.core.model.design.edits import (
     SetUart,
 )
 from wattigram.core.model.design.edits.output_edits import Section
+from wattigram.core.model.design.templates import Template, from_template
 from wattigram.desktop.inspector import Panel, panel_for
-from wattigram.desktop.inspector.outputs import free_channel, free_timer
-from wattigram.desktop.inspector.reactions import fresh_do, fresh_when
+from wattigram.desktop.inspector.fresh_reactions import fresh_do, fresh_when
+from wattigram.desktop.inspector.outputs import free_channel
+from wattigram.desktop.inspector.reaction_templates import fresh_pwm, fresh_uart, unused_name
 from wattigram.desktop.inspector.routes import sinks, sources
 from wattigram.desktop.pages.listed_page import InspectedPage
 from wattigram.desktop.state.document import Document
@@ -236,7 +237,7 @@ class ProgramPage(InspectedPage):
         workspace = self._document.workspace
         project = workspace.project
         kinds = ["threshold"] if any(signal.thresholds for signal in project.signals) else []
-        name = _fresh("Reaction", {reaction.name for reaction in project.reactions})
+        name = unused_name("Reaction", {reaction.name for reaction in project.reactions})
         try:
             when = fresh_when(workspace, (*kinds, "period")[0])
             if when.kind == "threshold":
@@ -249,26 +250,32 @@ class ProgramPage(InspectedPage):
 
     def add_uart(self) -> None:
         """Set the first free serial port up."""
-        workspace = self._document.workspace
-        used = {uart.name for uart in workspace.project.uarts}
-        free = [name for group in workspace.part.uarts for name in group.names if name not in used]
-        if not free:
-            self.error.emit(f"{workspace.part.name} has no serial port left.")
-            return
-        self._do("uarts", free[0], SetUart(UartSetup(name=free[0])))
-
-    def add_pwm(self) -> None:
-        """A PWM output on the first free timer."""
-        workspace = self._document.workspace
         try:
-            timer = free_timer(workspace, with_pwm=True)
+            edit = fresh_uart(self._document.workspace)
         except QuantityError as fault:
             self.error.emit(str(fault))
             return
-        name = _fresh("PWM", {pwm.name for pwm in workspace.project.pwm})
-        self._do(
-            "pwm", name, SetPwm(name, PwmOutput(name=name, timer=timer, period_s="50 us", duty=0.5))
-        )
+        self._do("uarts", edit.uart.name, edit)
+
+    def add_pwm(self) -> None:
+        """A PWM output on the first free timer."""
+        try:
+            edit = fresh_pwm(self._document.workspace)
+        except QuantityError as fault:
+            self.error.emit(str(fault))
+            return
+        self._do("pwm", edit.name, edit)
+
+    def add_template(self, template: Template) -> None:
+        """A reaction that is often wanted, with what it needs."""
+        try:
+            edit = from_template(self._document.workspace, template)
+        except (QuantityError, EditError) as fault:
+            self.error.emit(str(fault))
+            return
+        last = edit.edits[-1]
+        if isinstance(last, SetReaction):
+            self._do("reactions", last.name, edit)
 
     def add_route(self) -> None:
         """A route from the first source to the first sink that is free; a serial port is set up
@@ -296,7 +303,7 @@ class ProgramPage(InspectedPage):
         if not offered:
             self.error.emit("There is nothing to route from. Add a signal with a slot first.")
             return
-        name = _fresh("Route", {route.name for route in workspace.project.routes})
+        name = unused_name("Route", {route.name for route in workspace.project.routes})
         is_wire = isinstance(free[0], UartDestination)
         bits = 8 if is_wire else 16
         source = next(iter(offered.values()))
@@ -357,7 +364,3 @@ class ProgramPage(InspectedPage):
         section, name = self.chosen
         if section:
             self._document.edit(RemoveOutput(section, name))  # type: ignore[arg-type]
-
-
-def _fresh(base: str, taken: set[str]) -> str:
-    return next(name for number in range(1, 1000) if (name := f"{base} {number}") not in taken)

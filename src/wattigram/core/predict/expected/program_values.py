@@ -58,7 +58,7 @@ class ReadingBand:
     def settled_at(
         self, times_s: FloatArray, later_s: float = 0.0
     ) -> tuple[FloatArray, FloatArray]:
-        """The same without noise and with an ideal converter."""
+        """The same without noise and with an ideal converter: volts, (n,) each."""
         ages_s = np.linspace(0.0, self.oldest_s + later_s, _LOOKS_BACK)
         looked_at_s = np.maximum(times_s[None, :] - ages_s[:, None], 0.0)
         volts = expected_settled_at(self._workspace, self._signal, looked_at_s.ravel())
