@@ -53,7 +53,7 @@ void wg_filter_feed(uint32_t filter, const wg_slot_samples *items);
 /** Send the filtered values that came since the last call. Context: main loop. */
 void wg_filter_send(uint32_t filter, bool is_tail);
 
-/** The newest sample, or filtered value; false where there is none yet. Context: main loop. */
+/** The newest sample, or value of the filter; false where there is none yet. Context: main loop. */
 bool wg_filter_newest(uint32_t filter, bool is_filtered, int32_t *value);
 
 /** Filtered values sent since the start. */
