@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from wattigram.core.model.design.outputs import Generator, PwmOutput, UartSetup
 from wattigram.core.model.design.reaction import (
     BarAction,
     BytesAction,
@@ -20,11 +19,11 @@ from wattigram.core.model.design.reaction import (
     ThresholdCrossed,
     program_outputs,
 )
+from wattigram.core.model.design.reference_checks import DesignNames
 from wattigram.core.model.design.route import (
     DacDestination,
     DutyDestination,
     PeriodDestination,
-    Route,
 )
 from wattigram.core.model.design.stage import Comparator, RedundantPair, Threshold
 
@@ -43,28 +42,13 @@ class WatchedSignal(Protocol):
     def redundant_pair(self) -> RedundantPair | None: ...
 
 
-class _Chain(Protocol):
-    @property
-    def converter(self) -> str: ...
-
-
-class ReactionNames(Protocol):
+class ReactionNames(DesignNames, Protocol):
     """The parts of a project that reactions name."""
 
     @property
     def signals(self) -> tuple[WatchedSignal, ...]: ...
     @property
-    def chains(self) -> tuple[_Chain, ...]: ...
-    @property
     def comparators(self) -> tuple[Comparator, ...]: ...
-    @property
-    def generators(self) -> tuple[Generator, ...]: ...
-    @property
-    def pwm(self) -> tuple[PwmOutput, ...]: ...
-    @property
-    def uarts(self) -> tuple[UartSetup, ...]: ...
-    @property
-    def routes(self) -> tuple[Route, ...]: ...
     @property
     def reactions(self) -> tuple[Reaction, ...]: ...
 
