@@ -23,7 +23,7 @@ from wattigram.core.model.design import (
     changes_of,
 )
 from wattigram.core.model.design.pin_assignment import other_uses
-from wattigram.core.model.design.reaction import Do, When
+from wattigram.core.model.design.reaction import Do, When, with_braces_doubled
 from wattigram.core.predict.pins import pwm_pin
 from wattigram.core.predict.program import threshold_name
 
@@ -110,8 +110,8 @@ def fresh_do(workspace: Workspace, kind: str, when: When) -> Do:
             uart = project.uarts[0].name
             if kind == "bytes":
                 return BytesAction(uart=uart, signals=(signal,))
-            plain = signal.replace("{", "{{").replace("}", "}}")
-            return TextAction(uart=uart, text=f"{plain} {{{signal}:V}} V\r\n")
+            name = with_braces_doubled(signal)
+            return TextAction(uart=uart, text=f"{name} {{{name}:V}} V\r\n")
         case _:
             return CallAction(function="own_code")
 

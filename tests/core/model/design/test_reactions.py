@@ -113,6 +113,14 @@ def test_text_is_cut_into_what_stands_and_what_is_a_value() -> None:
         ": ",
         TextValue("x", "filtered", "V"),
     ]
+    assert list(text_pieces('{{"t": {x:V}}}')) == ['{"t": ', TextValue("x", "filtered", "V"), "}"]
+    assert list(text_pieces("{a {{b}}:mV}")) == [TextValue("a {b}", "filtered", "mV")]
+
+
+@pytest.mark.parametrize("text", ["a {x:V} {y", "a {x:V} y}", "a {x:V} {y:kV}", "{a {{b}:V}"])
+def test_a_fault_late_in_a_text_is_told_where_it_is_written(text: str) -> None:
+    with pytest.raises(ModelError, match="brace|form"):
+        TextAction(uart="UART 1", text=text)
 
 
 def test_outputs_are_numbered_once_each_and_pins_have_a_level_at_the_start() -> None:
@@ -246,8 +254,11 @@ name = "UART 1"
 signal = "Zone {a}"
 period = "20 ms"
 """
-    with pytest.raises(ProjectError):
-        parse_project(text, "x")  # a brace in a name that text cannot say
+    braced = parse_project(text, "x")
+    assert braced.reactions[0].readings == (("Zone {a}", "raw"),)
+    assert parse_project(project_text(braced), "again") == braced
+    with pytest.raises(ProjectError, match="brace"):
+        parse_project(text.replace("Zone {a}", "Zone }"), "x")  # which no text can say
     project = parse_project(text.replace("Zone {a}", "Zone"), "x")
     line, pin = project.reactions
     assert isinstance(line.do, TextAction)

@@ -18,6 +18,7 @@ from wattigram.core.model.design.reaction import (
     Reaction,
     TextAction,
     ThresholdCrossed,
+    with_braces_doubled,
 )
 
 LONGEST_NAME = 60
@@ -110,8 +111,8 @@ def _fresh(name: str, made: list[dict[str, Any]]) -> str:
 
 def line_of(signal: str) -> str:
     """The line that a signal was reported in."""
-    plain = signal.replace("{", "{{").replace("}", "}}")
-    return f"{plain} {{{signal}:raw V}} V\r\n"
+    name = with_braces_doubled(signal)
+    return f"{name} {{{name}:raw V}} V\r\n"
 
 
 def in_former_program(project: Project, design: dict[str, Any]) -> dict[str, Any]:

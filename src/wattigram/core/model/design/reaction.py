@@ -158,7 +158,7 @@ class TextAction(StrictModel):
     """Text is sent over a serial port; ``{signal}`` in it stands for the newest value.
 
     ``{signal:V}`` gives volts, ``mV`` millivolts, ``code`` and ``hex`` the code; ``raw`` before it
-    the value before the filter. ``{{`` and ``}}`` are braces.
+    the value before the filter. ``{{`` and ``}}`` are braces, in the name of a signal too.
     """
 
     kind: Literal["text"] = "text"
@@ -166,7 +166,7 @@ class TextAction(StrictModel):
     text: Annotated[str, Meta(min_length=1, max_length=300)]
 
     def __post_init__(self) -> None:
-        if not any(True for _ in text_pieces(self.text)):
+        if not list(text_pieces(self.text)):  # all of it, so that every fault is told
             raise ValueError("the text is empty. Write some.")
 
 
@@ -291,16 +291,12 @@ def text_pieces(text: str) -> Iterator[str | TextValue]:
             plain += text[at]
             at += 2
         elif text[at] == "{":
-            end = text.find("}", at)
-            if end < 0:
-                raise ValueError(
-                    f"the brace in “{text[at:]}” is not closed. Close it, or write {{{{."
-                )
+            said, end = _placed(text, at)
             if plain:
                 yield plain
             plain = ""
-            yield _text_value(text[at + 1 : end])
-            at = end + 1
+            yield _text_value(said)
+            at = end
         elif text[at] == "}":
             raise ValueError("a brace is closed that was not opened. Remove it, or write }}.")
         else:
@@ -308,6 +304,28 @@ def text_pieces(text: str) -> Iterator[str | TextValue]:
             at += 1
     if plain:
         yield plain
+
+
+def _placed(text: str, begin: int) -> tuple[str, int]:
+    """What stands between the brace at ``begin`` and the one that closes it, and where the text goes
+    on. Braces of a name are doubled; of each pair the second belongs to the first, so that a brace
+    may follow a value."""
+    said, at, open_braces = "", begin + 1, 0
+    while at < len(text):
+        if text[at : at + 2] == "{{":
+            said, at, open_braces = said + "{", at + 2, open_braces + 1
+        elif open_braces and text[at : at + 2] == "}}":
+            said, at, open_braces = said + "}", at + 2, open_braces - 1
+        elif text[at] == "}":
+            return said, at + 1
+        else:
+            said, at = said + text[at], at + 1
+    raise ValueError(f"the brace in “{text[begin:]}” is not closed. Close it, or write {{{{.")
+
+
+def with_braces_doubled(text: str) -> str:
+    """A text, or a name, as it is written in the text of a reaction."""
+    return text.replace("{", "{{").replace("}", "}}")
 
 
 def _text_value(said: str) -> TextValue:

@@ -17,6 +17,7 @@ from wattigram.core.model.design.reaction import (
     TextValue,
     ThresholdCrossed,
     text_pieces,
+    with_braces_doubled,
 )
 
 OF_REACTIONS = ("reaction", "text")
@@ -91,9 +92,9 @@ def _renamed_text(text: str, name: str, new_name: str) -> str:
         if isinstance(piece, TextValue):
             signal = new_name if piece.signal == name else piece.signal
             raw = "raw " if piece.input == "raw" else ""
-            parts.append(f"{{{signal}:{raw}{piece.form}}}")
+            parts.append(f"{{{with_braces_doubled(signal)}:{raw}{piece.form}}}")
         else:
-            parts.append(piece.replace("{", "{{").replace("}", "}}"))
+            parts.append(with_braces_doubled(piece))
     return "".join(parts)
 
 
