@@ -51,6 +51,7 @@ def test_check_gives_the_agreed_keys() -> None:
         "pwm",
         "uarts",
         "routes",
+        "reactions",
         "twins",
         "findings",
     ]
