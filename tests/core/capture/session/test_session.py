@@ -85,7 +85,7 @@ def test_another_program_reads_the_pty(kiln: Workspace) -> None:
 def test_real_time_takes_real_time(kiln: Workspace, tmp_path: Path) -> None:
     began = time.monotonic()
     outcome = record_run(kiln, 0.7, tmp_path / "t.h5")
-    assert 0.6 < time.monotonic() - began < 4
+    assert time.monotonic() - began > 0.6  # how much longer is the machine's affair
     assert (outcome.cycles, outcome.samples, outcome.lost_cycles) == (7000, 35_000, 0)
 
 

@@ -119,7 +119,7 @@ def test_text_is_cut_into_what_stands_and_what_is_a_value() -> None:
 
 @pytest.mark.parametrize("text", ["a {x:V} {y", "a {x:V} y}", "a {x:V} {y:kV}", "{a {{b}:V}"])
 def test_a_fault_late_in_a_text_is_told_where_it_is_written(text: str) -> None:
-    with pytest.raises(ModelError, match="brace|form"):
+    with pytest.raises(ModelError, match=r"brace|form"):
         TextAction(uart="UART 1", text=text)
 
 
