@@ -39,9 +39,10 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
         return _rate_between_pauses(take, chain, wanted_hz, expectation.within)
     low, high = wanted_hz * (1 - expectation.within), wanted_hz * (1 + expectation.within)
     limit = single_run_items(take, chain)
-    cycles, due = take.chain_cycles(chain), take.seconds * wanted_hz
+    span_s = take.seconds
     if limit is not None:
-        due = min(due, limit / len(chain.slots))
+        span_s = min(span_s, limit / len(chain.slots) / wanted_hz)
+    cycles, due = take.chain_cycles(chain), span_s * wanted_hz
     lost = take.lost_items(stream) + take.totals.get(f"lost.{stream}", 0) * (
         _keeps(chain) == "newest"
     )
@@ -55,8 +56,8 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
             note = f"{came} samples came, and a single run of {wanted} is wanted"
             return Judgement("fails", None, "Hz", low, high, cycles, note)
     if cycles + allowed < due * (1 - max(expectation.within, 0.01)):
-        measured = cycles / take.seconds
-        note = f"{cycles} of {due:.0f} scans came in {format_si(take.seconds, 's', 3)}"
+        measured = cycles / span_s
+        note = f"{cycles} of {due:.0f} scans came in {format_si(span_s, 's', 3)}"
         return Judgement("fails", measured, "Hz", low, high, cycles, note)
     rate = take.cycle_rate_hz(chain)
     if rate is None and cycles > MOST_UNTOLD_LAPS * chain.buffer.samples:
