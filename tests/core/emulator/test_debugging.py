@@ -135,14 +135,13 @@ def test_the_way_back_from_a_handler_is_seen_and_finished(
         "backtrace 1",
         "detach",
     )
-    assert re.search(
-        r"#1 +<signal handler called>\s+#2 .*wg_port_sleep .*\s+#3 .*wg_run_step .*\s+#4 .*main",
-        said,
-    ), said
-    assert (
-        said.count("in wg_port_sleep") >= 3
-    )  # where it came from, where it went, and where it stands
     transport.close()
+    # Whatever the main loop was at is where the handler comes back to.
+    seen = re.search(r"#1 +<signal handler called>\s+#2 +(.*?)\s+(#\d+ .*\s+)*#\d+ .*main \(", said)
+    assert seen, said
+    place = re.search(r"(\w+) \(", seen[1])
+    assert place, said
+    assert re.search(rf"#0 .*\b{place[1]} \(", said), said
 
 
 @needs_compiler

@@ -22,6 +22,8 @@ class PeripheralListener:
         self.in_main = True
         self.rests = 0
         self.seen: list[tuple[object, ...]] = []
+        self.looks: list[tuple[str, int]] = []
+        self.alarms: list[int] = []
         self.room = True
 
     def read_memory(self, address: int, count: int) -> bytes:
@@ -33,8 +35,14 @@ class PeripheralListener:
     def on_result(self) -> None:
         self.seen.append(("found",))
 
-    def on_result_read(self, owner: str) -> None:
-        self.seen.append(("taken", owner))
+    def on_look(self, what: str, number: int) -> None:
+        self.looks.append((what, number))
+
+    def on_alarm(self, due: int) -> None:
+        self.alarms.append(due)
+
+    def on_place(self, owner: str) -> None:
+        self.seen.append(("asked how far", owner))
 
     def on_empty_poll(self) -> None:
         self.seen.append(("vain",))
@@ -164,6 +172,7 @@ def test_an_alarm_counts_from_now(osprey: Peripherals, around: PeripheralListene
     alarm = address("osprey-x2", "System", "alarm")
     osprey.write(alarm, 4, 1000)
     assert osprey.alarm_at == around.ticks + 1000
+    assert around.alarms == [around.ticks + 1000]
     osprey.write(alarm, 4, 0)
     assert osprey.alarm_at is None
 

@@ -31,7 +31,7 @@ static void interrupt(void)
     if (mark_at_hold != 0u && --mark_at_hold == 0u) {
         tally += 256u;
         marks++;
-        wg_chain_mark(0u, marks % 2u == 0u, tally);
+        wg_chain_mark(0u, marks % 2u == 0u, tally, wg_port_now());
     }
     if (event_at_hold != 0u && --event_at_hold == 0u) {
         wg_threshold_tell(0u, true, 7, now);

@@ -127,6 +127,10 @@ class Channel:
         """Earliest trigger that has not been served yet."""
         return self.cycles * self.config.cycle_ticks if self.is_steady else now
 
+    def next_start_ticks(self) -> float:
+        """When the next trigger comes that is known; infinite where none is."""
+        return float(self.next_tick(0)) if self.is_steady else self.pace.next_ticks()
+
     def advance(
         self, ticks: int, executor: Executor | None
     ) -> tuple[list[BufferPart], list[Judgeable]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import deque
 
 import msgspec
@@ -69,6 +70,24 @@ class TriggerSchedule:
     def trigger_at(self, ticks: float) -> None:
         """An event that starts a cycle, in the order of time."""
         self._waiting.append(ticks)
+
+    def next_ticks(self) -> float:
+        """When the next trigger comes that is known, not before the converter is free; infinite where
+        none is."""
+        pace = self._pace
+        if self._paused_until is None or pace.kind == "never":
+            return math.inf
+        earliest = max(self.free_ticks, self._paused_until)
+        match pace.kind:
+            case "events":
+                return self._waiting[0] if self._waiting else math.inf
+            case "self" | "once":
+                is_over = pace.skip_first or (pace.kind == "once" and self.started)
+                return math.inf if is_over else earliest
+            case _:
+                count = len(pace.offsets_ticks)
+                period, place = divmod(self._next, count)
+                return period * pace.period_ticks + pace.offsets_ticks[place]
 
     def pause(self, since_ticks: float, until_ticks: float | None) -> None:
         """Nothing is started until then; never again where it is None."""

@@ -57,7 +57,10 @@ def image_silicon(
         raise BoardError(
             f"Registers are set to what no board could run: {fault.first.text}."
         ) from fault
-    converters = tuple(_raw(converter, state) for converter in config.converters)
+    converters = tuple(
+        _raw(converter, state, observed, chain.per_trigger == "conversion")
+        for converter, chain in zip(config.converters, project.chains, strict=True)
+    )
     routes = tuple(
         one.unchecked(stream=setup.probes.get(route.channel, one.stream))
         for one, route in zip(config.routes, project.routes, strict=True)
@@ -121,8 +124,12 @@ def _stoppable(project: Project, setup: BoardSetup) -> Project:
     )
 
 
-def _raw(converter: EffectiveConverter, state: SiliconState) -> EffectiveConverter:
-    """Items as they are handed to memory or to registers, each unit by itself, with its instant."""
+def _raw(
+    converter: EffectiveConverter, state: SiliconState, observed: Observed, singly: bool
+) -> EffectiveConverter:
+    """Items as they are handed to memory or to registers, each unit by itself, with its instant;
+    what the program does not fetch in time it loses itself. A start is good for one slot where
+    ``singly``."""
     loop = converter.loop
     delivery = state.text(converter.name, "delivery", "polling")
     items = loop.items
@@ -132,11 +139,14 @@ def _raw(converter: EffectiveConverter, state: SiliconState) -> EffectiveConvert
         )
         items = 2 * max(1, unit)
     pace = converter.pace
+    singly = singly or pace.singly or converter.name in observed.inputs
     by_program = state.text(converter.name, "trigger", "software") == "software"
     if pace.kind in {"never", "once"} and by_program and state.is_on(converter.name):
         # Whatever starts it later, the program does.
         begins = pace.kind == "once"
-        pace = EffectivePace(kind="events", watch=BY_PROGRAM, singly=pace.singly, begins=begins)
+        pace = EffectivePace(kind="events", watch=BY_PROGRAM, singly=singly, begins=begins)
+    elif pace.kind == "self" and by_program and observed.restarts.get(converter.name, False):
+        pace = EffectivePace(kind="events", watch=BY_PROGRAM, singly=singly, begins=True)
     raw = loop.unchecked(
         items=items,
         element_bits=None,
@@ -148,4 +158,9 @@ def _raw(converter: EffectiveConverter, state: SiliconState) -> EffectiveConvert
     )
     if delivery != "dma":
         raw = raw.unchecked(width_bits=32)
-    return converter.unchecked(loop=raw, pace=pace, stamped=True)
+    slots, service = converter.slots, None
+    if pace.watch == BY_PROGRAM:
+        slots = tuple(slot.unchecked(after_ticks=0.0, jitter_ticks=0) for slot in slots)
+    elif converter.name in observed.inputs:
+        service = converter.service
+    return converter.unchecked(loop=raw, pace=pace, slots=slots, service=service, stamped=True)

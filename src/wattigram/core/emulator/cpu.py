@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import contextlib
-import threading
-import time
-from collections.abc import Callable, Iterator
+import ctypes
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -15,12 +13,15 @@ from unicorn import arm_const as arm
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image
 from wattigram.core.emulator.breakpoints import Breakpoints
+from wattigram.core.emulator.instruction_counter import InstructionCounter, QuickRegisters
 from wattigram.core.model.part import MemoryMap
 
 uc_api: Any = unicorn  # its type hints are incomplete
-PATIENCE_S = 4.0
-"""A call that takes longer goes round in circles: time of the host's processor and not of the clock
-on the wall, so that a busy machine makes no program endless."""
+PATIENCE = 200_000_000
+"""Instructions without a rest, and without anything fetched or sent, after which a program goes round
+in circles."""
+ACCESS_INSTRUCTIONS = 200
+"""An access to a register takes as long as so many instructions on the host."""
 PAGE = 4096
 _REGISTERS = (
     *(getattr(arm, f"UC_ARM_REG_R{number}") for number in range(13)),
@@ -58,16 +59,11 @@ class CpuError(Exception):
     address: int
 
 
-def _look_at_write(
-    _uc: Any, _access: int, _address: int, _size: int, _value: int, _data: Any
-) -> None:
-    """See :class:`Cpu`."""
-
-
 class Cpu:
     """A Cortex-M class core with code, data and registers.
 
-    All calls are of this process's own thread; ``interrupt`` may come from another.
+    It runs for as many instructions as it is let, in the main loop or in a handler, and stands
+    where it was until it is let again.
     """
 
     def __init__(
@@ -76,20 +72,24 @@ class Cpu:
         self.image = image
         self.memory = memory
         self._bus = bus
-        self.calls = 0
         self._uc: Any = uc_api.Uc(uc_api.UC_ARCH_ARM, uc_api.UC_MODE_THUMB | uc_api.UC_MODE_MCLASS)
         self._uc.ctl_set_cpu_model(arm.UC_CPU_ARM_CORTEX_M33)
         code_bytes = -(-memory.code_bytes // PAGE) * PAGE
         data_bytes = -(-memory.data_bytes // PAGE) * PAGE
-        self._uc.mem_map(memory.code_begin, code_bytes, uc_api.UC_PROT_READ | uc_api.UC_PROT_EXEC)
+        code = ctypes.create_string_buffer(code_bytes + PAGE)
+        code_at = -(-ctypes.addressof(code) // PAGE) * PAGE
+        self._uc.mem_map_ptr(
+            memory.code_begin, code_bytes, uc_api.UC_PROT_READ | uc_api.UC_PROT_EXEC, code_at
+        )
+        self._counter = InstructionCounter(self._uc, memory.code_begin, code, code_at)
+        self._quickly = QuickRegisters(self._uc)
         self._uc.mem_map(memory.data_begin, data_bytes)
         self._register_pages = register_pages
         self._contexts: list[Any] = []
         """Room for what an interrupt puts aside, to be used again."""
         for page in sorted(register_pages):
             self._uc.mmio_map(page, PAGE, self._reader(page), None, self._writer(page), None)
-            # The emulator knows where it is within a block only while somebody looks at its memory.
-            self._uc.hook_add(uc_api.UC_HOOK_MEM_WRITE, _look_at_write, None, page, page + PAGE - 1)
+            self._counter.look_at(page, page + PAGE - 1)
         for segment in image.segments:
             self._load(segment.address, segment.data)
         self.on_break: Callable[[], None] = lambda: None
@@ -97,17 +97,11 @@ class Cpu:
         self.stops = Breakpoints(self._uc)
         self.is_looked_at = False
         """A debugger is there, and wants to find its way through the stack."""
-        self._started_at: float | None = None
-        self._timed_out = False
         self._bus_fault: BaseException | None = None
-        self.instructions = 0
-        self._watchdog_over = threading.Event()
-        self._watchdog = threading.Thread(target=self._watch, name="watchdog", daemon=True)
-        self._watchdog.start()
-
-    def close(self) -> None:
-        """End the watchdog."""
-        self._watchdog_over.set()
+        self._since_rest = 0
+        self._runs = False
+        self._has_context: list[Any] = []
+        """What the handler that runs put aside."""
 
     def _load(self, address: int, data: bytes) -> None:
         memory = self.memory
@@ -142,12 +136,12 @@ class Cpu:
     @property
     def pc(self) -> int:
         """Address of the instruction that comes next."""
-        return int(self._uc.reg_read(arm.UC_ARM_REG_PC)) & ~1
+        return self._quickly.read(arm.UC_ARM_REG_PC) & ~1
 
     @property
     def sp(self) -> int:
         """The stack pointer."""
-        return int(self._uc.reg_read(arm.UC_ARM_REG_SP))
+        return self._quickly.read(arm.UC_ARM_REG_SP)
 
     def reset(self) -> None:
         """Begin at the image's reset entry, as its vectors say."""
@@ -163,21 +157,61 @@ class Cpu:
         address = self.memory.code_begin + 4 * (16 + line)
         return int.from_bytes(self.read(address, 4), "little")
 
-    def resume(self) -> None:
-        """Go on from where the processor stands, until it sleeps or somebody stops it."""
-        self._go(self.pc | 1, 0)
+    @property
+    def instructions(self) -> int:
+        """Instructions that ran since the processor was made, up to the one that it is at."""
+        return self._counter.before(self.pc) if self._runs else self._counter.settled
 
-    def call(self, entry: int) -> None:
-        """Run a handler as an interrupt would, and come back to where the processor stood."""
+    @property
+    def is_cut(self) -> bool:
+        """The processor stopped because it was let run no further."""
+        return self._counter.is_over
+
+    @property
+    def is_masked(self) -> bool:
+        """The program holds interrupts back."""
+        return bool(self._quickly.read(arm.UC_ARM_REG_PRIMASK) & 1)
+
+    @property
+    def in_handler(self) -> bool:
+        """A handler has begun and is not over."""
+        return bool(self._has_context)
+
+    def cut_after(self, instructions: int) -> None:
+        """Let what runs go on for so many instructions, and to the end of their block."""
+        self._counter.stop_within(instructions)
+
+    def run(self, most: int | None = None) -> None:
+        """Go on from where the processor stands, until it sleeps, somebody stops it, its handler is
+        over, or so many instructions are done."""
+        self._go(self.pc | 1, _HANDLER_END if self.in_handler else 0, most)
+
+    def gets_on(self) -> None:
+        """The program waits for something, or has fetched or sent something: it does not go round in
+        circles."""
+        self._since_rest = 0
+
+    def enter(self, entry: int) -> None:
+        """Begin a handler as an interrupt would."""
         context = self._contexts.pop() if self._contexts else self._uc.context_save()
         self._uc.context_update(context)
+        self._has_context.append(context)
         self._stack_frame()
-        self._uc.reg_write(arm.UC_ARM_REG_LR, EXCEPTION_RETURN)
-        try:
-            self._go(entry | 1, _HANDLER_END)
-        finally:
-            self._uc.context_restore(context)
-            self._contexts.append(context)
+        self._quickly.write(arm.UC_ARM_REG_LR, EXCEPTION_RETURN)
+        self._quickly.write(arm.UC_ARM_REG_PC, entry | 1)
+
+    def leave(self) -> bool:
+        """Come back from a handler that is over to where the processor stood; whether it is."""
+        if not self.in_handler or self.pc != _HANDLER_END:
+            return False
+        self.abandon()
+        return True
+
+    def abandon(self) -> None:
+        """Come back from a handler, wherever it is."""
+        context = self._has_context.pop()
+        self._uc.context_restore(context)
+        self._contexts.append(context)
 
     def _stack_frame(self) -> None:
         """What an interrupt leaves on the stack (Armv7-M, B1.5.6); only a debugger ever looks at
@@ -190,26 +224,11 @@ class Cpu:
             values = [self.register(number) for number in (0, 1, 2, 3, 12, _LR, _PC, _XPSR)]
             values[-1] |= _ALIGNED * bool(sp & 4)
             self.write(frame, b"".join(value.to_bytes(4, "little") for value in values))
-        self._uc.reg_write(arm.UC_ARM_REG_SP, frame)
+        self._quickly.write(arm.UC_ARM_REG_SP, frame)
 
     def stop(self) -> None:
         """Let the processor rest after the instruction that it is at."""
         self._uc.emu_stop()
-
-    @contextlib.contextmanager
-    def counting(self) -> Iterator[None]:
-        """While it lasts, ``instructions`` counts what the processor does; that is slow."""
-        self._uc.ctl_flush_tb()
-        self.instructions = 0
-        hook = self._uc.hook_add(uc_api.UC_HOOK_CODE, self._count)
-        try:
-            yield
-        finally:
-            self._uc.hook_del(hook)
-            self._uc.ctl_flush_tb()
-
-    def _count(self, _uc: Any, _address: int, _size: int, _data: Any) -> None:
-        self.instructions += 1
 
     def snapshot(self) -> tuple[Any, bytes]:
         """Registers and data memory, to come back to."""
@@ -224,13 +243,14 @@ class Cpu:
         self._uc.context_restore(context)
         self._uc.mem_write(self.memory.data_begin, data)
 
-    def _go(self, begin: int, until: int) -> None:
-        self.calls += 1
+    def _go(self, begin: int, until: int, most: int | None) -> None:
+        counter = self._counter
         self._bus_fault = None
-        self._timed_out = False
+        counter.begin(PATIENCE if most is None else most)
+        since = counter.settled
         while True:
             self.stops.begin()
-            self._started_at = time.process_time()
+            self._runs = True
             try:
                 self._uc.emu_start(begin, until)
             except uc_api.UcError as fault:
@@ -239,7 +259,8 @@ class Cpu:
                 ):  # the return from a handler is an exception to the emulator
                     raise self._explain(fault) from fault
             finally:
-                self._started_at = None
+                self._runs = False
+                counter.settle(self.pc)
             if not self.stops.was_reached:
                 break
             self.stops.go_on_from(self.pc)
@@ -247,7 +268,8 @@ class Cpu:
             begin = self.pc | 1
         if self._bus_fault is not None:
             raise self._bus_fault
-        if self._timed_out:
+        self._since_rest += counter.settled - since
+        if self._since_rest >= PATIENCE:
             raise CpuError(
                 "the program has gone round and round for seconds without sleeping", self.pc
             )
@@ -273,6 +295,7 @@ class Cpu:
             self._uc.mem_write(address, data)
         except uc_api.UcError as fault:
             raise CpuError(f"there is no memory at {address:#010x}", self.pc) from fault
+        self._counter.forget()
 
     def _explain(self, fault: Any) -> CpuError:
         """A sentence for what the processor could not do."""
@@ -295,15 +318,9 @@ class Cpu:
                 what = f"the processor stopped: {fault}"
         return CpuError(what, self.pc)
 
-    def _watch(self) -> None:
-        while not self._watchdog_over.wait(0.25):
-            started = self._started_at
-            if started is not None and time.process_time() - started > PATIENCE_S:
-                self._timed_out = True
-                self._uc.emu_stop()
-
     def _reader(self, page: int) -> Callable[[Any, int, int, Any], int]:
         def read(_uc: Any, offset: int, size: int, _data: Any) -> int:
+            self._since_rest += ACCESS_INSTRUCTIONS
             try:
                 return self._bus.read(page + offset, size)
             except Exception as fault:

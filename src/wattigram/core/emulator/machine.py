@@ -1,9 +1,10 @@
-"""Processor and registers together: interrupts, sleep, and the time at which firmware finds
-itself."""
+"""Processor and registers together: interrupts, sleep, and the time that the program takes."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
+from typing import Any, Literal
 
 import msgspec
 
@@ -17,13 +18,19 @@ from wattigram.core.emulator.peripherals import Peripherals
 GENERATED = "wg_"
 """Files that were written for the design."""
 MOST_LATE = 32
+SHORT_ROUND = 64
+"""Instructions of a loop that does nothing but wait."""
+MOST_CLOCK_READS = 32
+"""A program that asks for the time more often before the board runs waits for it to pass."""
 
 
 class Activity(msgspec.Struct):
     """What firmware did to the silicon while it ran, in the order in which it did it."""
 
-    started: list[str] = msgspec.field(default_factory=list)
-    enabled: list[tuple[str, bool]] = msgspec.field(default_factory=list)
+    started: list[tuple[str, int]] = msgspec.field(default_factory=list)
+    """Converters that were started, and when."""
+    enabled: list[tuple[str, bool, int]] = msgspec.field(default_factory=list)
+    """What was switched on or off, and when."""
     coded: list[tuple[str, int, int]] = msgspec.field(default_factory=list)
     retimed: list[tuple[str, str, int]] = msgspec.field(default_factory=list)
     """Timers with what was written, period, prescaler or compare, and the ticks of that."""
@@ -64,8 +71,18 @@ class UartLine:
         self._free = start + byte_ticks
 
 
+MainState = Literal["awake", "looking", "asleep"]
+"""Of the main loop: it works, it looks again and again for what is not there, or it sleeps."""
+
+
 class Machine:
-    """Runs an image; time stands still while it does."""
+    """Runs an image, and charges the time that its instructions take.
+
+    ``now`` is the instant at which the silicon is, ``free_at`` the one up to which the processor
+    has come: it is let run up to the next instant at which something happens to the silicon, and
+    comes to it at the end of a block of code, a few clocks later. All are ticks since reset.
+    Time is charged while the silicon runs; what sets it up takes none, so that all begins at once.
+    """
 
     def __init__(self, image: Image, setup: BoardSetup) -> None:
         memory = setup.part.memory
@@ -76,67 +93,86 @@ class Machine:
         self.image = image
         self.setup = setup
         self.now = 0
-        self.in_main = False
+        self.free_at = 0
+        self.busy_ticks = {"isr": 0, "main": 0}
+        """How long each kept the processor busy, since the run began."""
         self.activity = Activity()
         self.uarts: dict[str, UartLine] = {}
         self.levels_on_pins: Callable[[str], int] = lambda port: 0
         """Levels on the pins of a port, a bit each, as the silicon has them."""
+        self.conversion_ticks: dict[str, float] = {}
+        """From the start of the shortest conversion of a converter to its end."""
+        self.leave_partials: Callable[[str], None] = lambda owner: None
+        """Let what DMA has moved until now lie in memory."""
         self.peripherals = Peripherals(setup.part, self)
         self.cpu = Cpu(image, memory, self.peripherals, self.peripherals.pages)
         self.fault: str | None = None
         self.late: list[LateWrite] = []
         """What own code changed while the board ran, each setting once; ticks since reset."""
-        self.handling_cycles: dict[str, int] = {}
-        """Instructions that the main loop takes for a result, by converter, as far as they were
-        counted."""
+        self._clock_divisor = setup.clock_divisor
+        processor = setup.part.processor
+        self._each_ticks = processor.instruction_cycles * self._clock_divisor
+        self._rest_ticks = 0.0
+        """Of the last instruction, less than a tick."""
+        self._entry_ticks = processor.interrupt_entry_cycles * self._clock_divisor
+        self._exit_ticks = processor.interrupt_exit_cycles * self._clock_divisor
+        self._main: MainState = "asleep"
+        self._pending: dict[str, int] = {}
+        """Peripherals whose interrupt waits, in the order in which they came, and since when."""
+        self._handler = ""
+        self._clock_reads = 0
+        self.is_waited_for = False
+        """What the program did must come to the silicon before it goes on."""
+        self._left: dict[str, tuple[str, ...]] = {}
+        """Flags that the last handler of a peripheral did not clear."""
+        self._slice_begin: int | None = None
+        """Instructions when the processor was let run; None while it stands."""
+        self._looked_at: dict[str, int] = {}
+        self._has_read_clock = False
+        self._is_timed = False
+        """Whatever the main loop looks for, it looks at the clock as well, and may give up."""
+        self._round_ticks = 1
+        """From one look in vain to the next."""
         # Instructions counted when the main loop found a result, and then looked in vain, for the
         # first time since it woke.
         self._has_found = False
         self._found_at = 0
         self._done_at: int | None = None
-        self._spent_ticks = 0
-        self._clock_divisor = setup.clock_divisor
-
-    def close(self) -> None:
-        """End it."""
-        self.cpu.close()
 
     def boot(self) -> None:
         """From reset until the main loop sleeps for the first time."""
-        self._guarded(self._boot)
-
-    def _boot(self) -> None:
-        self.cpu.reset()
-        self._main()
+        try:
+            self.cpu.reset()
+        except CpuError as fault:
+            self._fail(fault)
+            return
+        self.wake()
+        self.run(None)
 
     def on_command(self, data: bytes) -> None:
         """Bytes come in, and the main loop looks at them."""
+        self.run(self.now)
+        self._clock_reads = 0
         self.peripherals.inbox.extend(data)
         self.wake()
+        self.run(None)
 
     def wake(self) -> None:
-        """The main loop goes on until it sleeps or waits."""
-        self._guarded(self._main)
+        """The main loop has something to look at from now on."""
+        self.peripherals.awake()
+        if self._main == "awake":
+            return
+        if self._main == "asleep":
+            self.free_at = max(self.free_at, self.now)
+            self._main = "awake"
+        self._has_found = False
+        self._done_at = None
 
-    def interrupt(self, owner: str, then_wake: bool = True) -> bool:
-        """Call the handler of a peripheral's line, if it is enabled, and let the main loop go on
-        after it."""
-        line = self.peripherals.line_enabled(owner)
-        if line is None or self.fault is not None:
+    def interrupt(self, owner: str) -> bool:
+        """The interrupt of a peripheral's line comes, if it is enabled."""
+        if self.peripherals.line_enabled(owner) is None or self.fault is not None:
             return False
-        left: tuple[str, ...] = ()
-        while self.fault is None:  # a flag that is still set raises the interrupt again at once
-            self._guarded(lambda: self._handle(line))
-            before, left = left, self.peripherals.flags_left(owner)
-            if not left:
-                break
-            if left == before:
-                self.fault = (
-                    f"the interrupt of {owner} would come again and again, for its ISR leaves "
-                    f"{' and '.join(left)} set: {self.image.place(self.cpu.vector(line) & ~1)}"
-                )
-        if then_wake:
-            self.wake()
+        self._pending.setdefault(owner, self.now)
         return True
 
     def alarm(self) -> None:
@@ -148,54 +184,196 @@ class Machine:
         if not self.interrupt(system):
             self.wake()
 
-    def _handle(self, line: int) -> None:
-        entry = self.cpu.vector(line)
-        self.in_main = False
-        self._spent_ticks = 0
-        self.cpu.call(entry & ~1)
+    def run(self, until: int | None) -> bool:
+        """Let the processor come to an instant, or until it rests where there is none; whether it
+        did anything."""
+        self.is_waited_for = False
+        did = False
+        cpu = self.cpu
+        while self.fault is None:
+            most: int | None = None
+            if not cpu.in_handler and self._pending:
+                owner, since = next(iter(self._pending.items()))
+                if cpu.is_masked:  # it comes when the program lets it, and wakes it before
+                    self.wake()
+                    most = 1
+                elif until is not None and max(self.free_at, since) >= until:
+                    return did
+                else:
+                    self._enter(owner, since)
+            elif not cpu.in_handler and self._main == "asleep":
+                return did
+            if until is not None and self.free_at >= until:
+                return did
+            if until is not None and self._main == "looking" and not cpu.in_handler:
+                # Looks in vain are all alike.
+                rounds = (until - 1 - self.free_at) // self._round_ticks
+                self.free_at += rounds * self._round_ticks
+            self._slice(until, most)
+            did = True
+            if until is not None and self.is_waited_for:
+                return did
+            if until is None and self._main == "looking" and not self._pending:
+                return did
+        return did
 
-    def _main(self) -> None:
-        self.in_main = True
-        self._has_found = False
-        self._done_at = None
-        self._spent_ticks = 0
-        self.peripherals.awake()
-        try:
-            self.cpu.resume()
-        finally:
-            self.in_main = False
+    def run_handler(self) -> None:
+        """Run what the interrupt that waits calls, and nothing else."""
+        if self._pending and self.fault is None:
+            self._enter(*next(iter(self._pending.items())))
+            while self.cpu.in_handler and self.fault is None:
+                self._slice(None, None)
 
-    def _guarded(self, work: Callable[[], None]) -> None:
-        if self.fault is not None:
+    def _enter(self, owner: str, since: int) -> None:
+        del self._pending[owner]
+        line = self.peripherals.line_enabled(owner)
+        if line is None:
             return
+        self.free_at = max(self.free_at, since)
+        if self.peripherals.running:
+            self.free_at += self._entry_ticks
+            self.busy_ticks["isr"] += self._entry_ticks
+        self._handler = owner
+        self.peripherals.cleared.clear()
         try:
-            work()
+            self.cpu.enter(self.cpu.vector(line) & ~1)
         except CpuError as fault:
-            self.fault = f"{fault.text}: {self.image.place(fault.address)}"
+            self._fail(fault)
+
+    def _slice(self, until: int | None, most: int | None) -> None:
+        """Let the processor run, in the handler or in the main loop."""
+        cpu = self.cpu
+        if until is not None:
+            left = math.ceil((until - self.free_at) / self._each_ticks)
+            most = left if most is None else min(most, left)
+        if not cpu.in_handler:
+            self._main = "awake"
+        self._slice_begin = cpu.instructions
+        try:
+            cpu.run(most)
+        except CpuError as fault:
+            self._fail(fault)
+        finally:
+            done_ticks = self._taken_ticks
+            self._slice_begin = None
+            self.free_at += int(done_ticks)
+            self.busy_ticks["isr" if cpu.in_handler else "main"] += int(done_ticks)
+            self._rest_ticks = done_ticks - int(done_ticks)
+        if cpu.leave():
+            self._left_handler()
+        elif not cpu.is_cut and not cpu.in_handler and self._main == "awake":
+            self._main = "asleep"
+            cpu.gets_on()
+
+    def _left_handler(self) -> None:
+        """A flag that is still set raises the interrupt again at once; a handler that never clears it
+        would be called for ever."""
+        if self.peripherals.running:
+            self.free_at += self._exit_ticks
+            self.busy_ticks["isr"] += self._exit_ticks
+        owner = self._handler
+        flags = self.peripherals.flags_left(owner)
+        kept = tuple(flag for flag in flags if flag not in self.peripherals.cleared)
+        if kept and kept == self._left.get(owner):
+            line = self.peripherals.line_enabled(owner)
+            entry = self.cpu.vector(line) & ~1 if line is not None else self.cpu.pc
+            self.fault = (
+                f"the interrupt of {owner} would come again and again, for its ISR leaves "
+                f"{' and '.join(kept)} set: {self.image.place(entry)}"
+            )
+        self._left[owner] = kept
+        if flags and self.peripherals.line_enabled(owner) is not None:
+            self._pending.setdefault(owner, self.free_at)
+        self.wake()
+
+    def _fail(self, fault: CpuError) -> None:
+        self.fault = f"{fault.text}: {self.image.place(fault.address)}"
+
+    def state(self) -> tuple[Any, ...]:
+        """Where the processor stands, to come back to."""
+        return (
+            self.cpu.snapshot(),
+            self.now,
+            self.free_at,
+            self._main,
+            dict(self._pending),
+            dict(self._left),
+            self._round_ticks,
+        )
+
+    def come_back(self, state: tuple[Any, ...]) -> None:
+        """Stand where it was."""
+        while self.cpu.in_handler:
+            self.cpu.abandon()
+        self.cpu.restore(state[0])
+        self.now, self.free_at, self._main, self._pending, self._left, self._round_ticks = state[1:]
 
     # What registers ask for.
 
     @property
-    def ticks(self) -> int:
-        """Bus clocks since reset, with those that the main loop has taken for results since it
-        woke."""
-        return (self.now + self._spent_ticks) // self._clock_divisor
+    def in_main(self) -> bool:
+        """The main loop runs, and no handler."""
+        return not self.cpu.in_handler
 
     @property
-    def _instant(self) -> int:
-        """Ticks since reset at which what firmware does now takes place."""
-        return self.now + self._spent_ticks
+    def ticks(self) -> int:
+        """Bus clocks since reset at which the processor is."""
+        self._has_read_clock = True
+        if not self.peripherals.running:
+            self._clock_reads += 1
+            if self._clock_reads > MOST_CLOCK_READS:
+                self.free_at += self._clock_divisor
+        return self.instant // self._clock_divisor
+
+    @property
+    def instant(self) -> int:
+        """Ticks since reset at which what the program does now takes place."""
+        return self.free_at + int(self._taken_ticks)
+
+    @property
+    def _taken_ticks(self) -> float:
+        """Of what the processor did since it was let run."""
+        if self._slice_begin is None or not self.peripherals.running:
+            return 0.0
+        done = self.cpu.instructions - self._slice_begin
+        return done * self._each_ticks + self._rest_ticks
 
     def read_memory(self, address: int, count: int) -> bytes:
-        """Bytes of memory."""
+        """Bytes of memory that are sent."""
+        self.cpu.gets_on()
         return self.cpu.read(address, count)
 
+    def on_alarm(self, due: int) -> None:
+        """The program sets the system's alarm, in bus clocks since reset."""
+        self.is_waited_for = True
+        left = due * self._clock_divisor - self.instant
+        self.cpu.cut_after(math.ceil(left / self._each_ticks))
+
+    def on_place(self, owner: str) -> None:
+        """The program asks how far a DMA channel is."""
+        self.leave_partials(owner)
+
+    def on_look(self, what: str, number: int) -> None:
+        """The main loop looks in vain, so many times by now."""
+        at = self.cpu.instructions
+        if number > 1:
+            instructions = at - self._looked_at.get(what, at)
+            self._is_timed = self._has_read_clock and instructions <= SHORT_ROUND
+            self._round_ticks = max(1, round(instructions * self._each_ticks))
+        self._looked_at[what] = at
+        self._has_read_clock = False
+
     def on_sleep(self) -> None:
-        """The main loop waits for something."""
+        """The main loop looks again and again for what is not there."""
+        if self._is_timed and self.peripherals.running:
+            return
+        self._main = "looking"
+        self.cpu.gets_on()
         self.cpu.stop()
 
     def on_result(self) -> None:
         """The main loop has a result before it."""
+        self.cpu.gets_on()
         if not self._has_found:
             self._has_found = True
             self._found_at = self.cpu.instructions
@@ -211,22 +389,22 @@ class Machine:
         vain again."""
         return None if self._done_at is None else self._done_at - self._found_at
 
-    def on_result_read(self, owner: str) -> None:
-        """The main loop took a result: whatever it does next, it does later."""
-        if self.in_main:
-            self._spent_ticks = self.handling_cycles.get(owner, 0) * self._clock_divisor
-
     def on_start(self, owner: str) -> None:
-        """Firmware started a conversion."""
-        self.activity.started.append(owner)
+        """Firmware started a conversion; the silicon comes before what the program does once it is
+        over."""
+        self.activity.started.append((owner, self.instant))
+        self.is_waited_for = True
+        self.cpu.cut_after(int(self.conversion_ticks.get(owner, 0) / self._each_ticks))
 
     def on_enable(self, owner: str, on: bool) -> None:
         """Firmware switched a peripheral."""
-        self.activity.enabled.append((owner, on))
+        self.activity.enabled.append((owner, on, self.instant))
+        self.is_waited_for = True
+        self.cpu.cut_after(0)
 
     def on_dac_code(self, owner: str, code: int) -> None:
         """Firmware gave a DAC a code."""
-        self.activity.coded.append((owner, self._instant, code))
+        self.activity.coded.append((owner, self.instant, code))
 
     def on_late_write(self, owner: str, setting: str, before: int, after: int) -> None:
         """A setting is changed for the first time since the board runs."""
@@ -235,15 +413,15 @@ class Machine:
             # What was generated does as it was designed; own code may change the same later.
             self.peripherals.changed.discard((owner, setting))
         elif len(self.late) < MOST_LATE:
-            self.late.append(LateWrite(owner, setting, self.now, before, after, place))
+            self.late.append(LateWrite(owner, setting, self.instant, before, after, place))
 
     def on_retimed(self, owner: str, setting: str) -> None:
         """Firmware changed period, prescaler or duty of a timer."""
-        self.activity.retimed.append((owner, setting, self._instant))
+        self.activity.retimed.append((owner, setting, self.instant))
 
     def on_levels(self, owner: str, levels: int, outputs: int) -> None:
         """Firmware set pins of a port."""
-        self.activity.levels.append((owner, self._instant, levels & outputs))
+        self.activity.levels.append((owner, self.instant, levels & outputs))
 
     def pin_levels(self, owner: str) -> int:
         """Levels on the pins of a port as they are."""
@@ -265,8 +443,10 @@ class Machine:
     def on_byte(self, owner: str, byte: int) -> None:
         """Firmware gave a UART a byte."""
         if owner in self.uarts:
-            self.uarts[owner].put(self._instant, byte, self.byte_ticks(owner))
+            self.uarts[owner].put(self.instant, byte, self.byte_ticks(owner))
 
     def has_room(self, owner: str) -> bool:
         """Whether a UART takes another byte."""
-        return owner in self.uarts and self.uarts[owner].has_room(self.now, self.byte_ticks(owner))
+        return owner in self.uarts and self.uarts[owner].has_room(
+            self.instant, self.byte_ticks(owner)
+        )

@@ -56,12 +56,17 @@ class PeripheralListener(Protocol):
     def on_result(self) -> None:
         """The main loop finds a result."""
 
-    def on_empty_poll(self) -> None:
-        """The main loop looked for something that is not there, for the first time since it
-        woke."""
+    def on_look(self, what: str, number: int) -> None:
+        """The main loop looks for something that is not there, so many times since it woke."""
 
-    def on_result_read(self, owner: str) -> None:
-        """Firmware took a result."""
+    def on_empty_poll(self) -> None:
+        """The main loop looked for a result that is not there, for the first time since it woke."""
+
+    def on_place(self, owner: str) -> None:
+        """Firmware asks how far a DMA channel is."""
+
+    def on_alarm(self, due: int) -> None:
+        """Firmware set the system's alarm, in bus clocks since reset."""
 
     def on_start(self, owner: str) -> None:
         """Firmware started a conversion."""
@@ -101,6 +106,9 @@ class ConverterLive(msgspec.Struct):
     tally: int = 0
     fifo: deque[tuple[int, int]] = msgspec.field(default_factory=deque)
     calibrating: int = 0
+    by_parts: bool = False
+    """Results come several at once, and those that are there are to be put in their places before
+    somebody looks."""
 
 
 class Peripherals:
@@ -120,7 +128,8 @@ class Peripherals:
         self._send_from = 0
         self._held_high = 0
         self._empty_looks = self._byte_looks = 0
-        self._rested_looking = False
+        self.cleared: set[str] = set()
+        """Flags that firmware cleared: register and field."""
         self.notes: list[str] = []
         self.changed: set[tuple[str, str]] = set()
         """Settings that were changed since the board runs: owner and name."""
@@ -219,7 +228,7 @@ class Peripherals:
         return tuple(
             (field.mask, field.low, self._live(register, field.sets))
             for field in register.register.fields
-            if field.access not in {"read-write", "write"}
+            if field.access not in {"read-write", "write"} or field.sets == "place"
         )
 
     def peek(self, address: int) -> int:
@@ -250,6 +259,8 @@ class Peripherals:
     def write(self, address: int, size: int, value: int) -> None:
         """Firmware writes a register."""
         register = self.registers.at(address)
+        if self._listener.in_main:
+            self.awake()  # whoever writes does more than to look
         if register is not None and register.block.kind == "system":
             self._write_system(register, value)
             return
@@ -271,6 +282,7 @@ class Peripherals:
                 case "clear":
                     if code:
                         self.live[register.owner, bit_field.sets, register.index] = 0
+                        self.cleared.add(f"{register.name}.{bit_field.name}")
                 case "start":
                     if code:
                         self._command(register.owner, bit_field.sets)
@@ -325,6 +337,8 @@ class Peripherals:
                         self.outbox.append(data)
                 case "alarm":
                     self.alarm_at = self._listener.ticks + code if code else None
+                    if self.alarm_at is not None:
+                        self._listener.on_alarm(self.alarm_at)
                 case "alarm-seen" if code:
                     self.live[register.owner, "alarm-seen", 0] = 0
                 case _:
@@ -361,10 +375,17 @@ class Peripherals:
                 return partial(self._live_converter, register, what)
             case "uart" if what == "room":
                 return lambda: int(self._listener.has_room(owner))
+            case "dma" if what == "place":
+                return partial(self._place, register)
             case "port" if what == "input":
                 return lambda: self._listener.pin_levels(owner)
             case _:
                 return partial(self._flag, (owner, what, register.index))
+
+    def _place(self, register: RegisterAt) -> int:
+        self._listener.on_place(register.owner)
+        place = next(one for one in register.register.fields if one.sets == "place")
+        return (self.state.shadow.value(register) & place.mask) >> place.low
 
     def _flag(self, key: tuple[str, str, int]) -> int:
         return self.live.get(key, 0)
@@ -395,6 +416,7 @@ class Peripherals:
 
     def _look_for_bytes(self) -> None:
         self._byte_looks += 1
+        self._listener.on_look("bytes", self._byte_looks)
         if self._byte_looks >= EMPTY_LOOKS:
             self._byte_looks = 0
             self._listener.on_sleep()
@@ -403,25 +425,27 @@ class Peripherals:
         """The main loop asks for what is not there; asking again and again, it waits, and time may
         go on."""
         self._empty_looks += 1
+        self._listener.on_look("results", self._empty_looks)
         if self._empty_looks == 1:
             self._listener.on_empty_poll()
         if self._empty_looks >= EMPTY_LOOKS:
             self._empty_looks = 0
-            self._rested_looking = True
             self._listener.on_sleep()
 
     def _live_converter(self, register: RegisterAt, what: str) -> int:
         live = self.converters[register.owner]
+        if live.by_parts and self.running:
+            self._listener.on_place(register.owner)
         match what:
             case "done":
                 return int(self._is_done(live))
             case "result":
-                self._take(register.owner, live)
+                live.done = False
                 if register.register.count > 1:
                     return live.results[register.index] if register.index < len(live.results) else 0
                 return live.newest
             case "newest":
-                self._take(register.owner, live)
+                live.done = False
                 if live.fifo:
                     live.newest, live.ready = live.fifo.popleft()
                 return live.newest
@@ -442,21 +466,12 @@ class Peripherals:
         is_done = live.done or bool(live.fifo)
         if not self._listener.in_main:
             return is_done
-        if (
-            self._rested_looking
-        ):  # the look at which the processor rested is made again, and still finds nothing
-            self._rested_looking = False
-            return False
         if is_done:
+            self.awake()
             self._listener.on_result()
         else:
             self._look_in_vain()
         return is_done
-
-    def _take(self, owner: str, live: ConverterLive) -> None:
-        if live.done:
-            self._listener.on_result_read(owner)
-        live.done = False
 
     def _note(self, text: str) -> None:
         if len(self.notes) < 20 and text not in self.notes:

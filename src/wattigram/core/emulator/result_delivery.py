@@ -3,7 +3,6 @@ interrupts tell."""
 
 from __future__ import annotations
 
-from collections import deque
 from typing import Any
 
 import msgspec
@@ -75,9 +74,17 @@ class ResultDelivery:
         self.machine = machine
         self._slots = slots
         self.converter = converter
+        self._depth = next(
+            one.fifo_items for one in machine.setup.part.converters if one.name == converter
+        )
+        self._queued = 0
+        """Results that have come to the FIFO."""
         self.delivery = state.text(converter, "delivery", "polling")
         self.results, self.stamps = dma_transfers(state, converter)
+        self.owners = {converter} | ({self.results.channel} if self.results is not None else set())
+        """Peripherals whose registers say how far it is."""
         self._live = machine.peripherals.converters[converter]
+        self._live.by_parts = self.delivery in {"dma", "fifo"}
         self._registers: RegisterMap = state.registers
         self._shadow = state.shadow
 
@@ -97,8 +104,7 @@ class ResultDelivery:
             return
         self._live.done = True
         if self.delivery == "fifo":
-            self._live.tally = next_number
-            self._live.fifo = deque(zip(part.items.tolist(), ready.tolist(), strict=True))
+            self._queue(part, ready)
             self.machine.interrupt(self.converter)
         elif self.delivery == "polling":
             self._live.tally = part.first + len(part.items)
@@ -121,8 +127,19 @@ class ResultDelivery:
             self._show(part, ready)
             self._carry(part, ready)
         elif self.delivery == "fifo" and len(part.items):
-            self._live.tally = part.first + len(part.items)
-            self._live.fifo = deque(zip(part.items.tolist(), ready.tolist(), strict=True))
+            self._queue(part, ready)
+
+    def _queue(self, part: BufferPart, ready: IntArray) -> None:
+        """Put results into the FIFO; one that is full keeps what it has."""
+        live = self._live
+        for number, (item, at) in enumerate(
+            zip(part.items.tolist(), ready.tolist(), strict=True), start=part.first
+        ):
+            if number >= self._queued:
+                self._queued = number + 1
+                if len(live.fifo) < self._depth:
+                    live.fifo.append((item, at))
+        live.tally = self._queued
 
     def _show(self, part: BufferPart, ready: IntArray) -> None:
         """Result registers, by slot and the newest."""

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter, deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
 
+import msgspec
 import numpy as np
 from msgspec.structs import replace
 
@@ -28,6 +30,20 @@ from wattigram.core.silicon.registers import NO_WINDOW, SiliconState, event_coun
 LONGEST_STEP_S = 0.02
 """Of board time that is worked out at once, so that converters do not run far ahead of one
 another."""
+
+
+class LeftOver(msgspec.Struct):
+    """Items since the last mark.
+
+    ``known`` says of what state of the channel they are; ``items`` and ``ready``, when each was
+    there, are (n,) int64, ``first`` is the number of the first, and ``count`` of them lie in memory.
+    """
+
+    known: tuple[int, int, int]
+    items: IntArray
+    ready: IntArray
+    first: int
+    count: int = -1
 
 
 NEVER = 1 << 62
@@ -55,7 +71,7 @@ class ImageRun(Run):
         super().__init__(config, first_sequence, threads)
         state: SiliconState = machine.peripherals.state
         self.machine = machine
-        self.epoch = machine.now
+        machine.now = self.epoch = max(machine.now, machine.free_at)
         self._clock_divisor = machine.setup.clock_divisor
         self._watch_places = silicon.watches
         self._halted: dict[str, bool] = {}
@@ -65,6 +81,9 @@ class ImageRun(Run):
         self._is_split = end_ticks is None or any(
             self._is_acted_upon(channel) for channel in self.channels
         )
+        self._left_over: dict[int, LeftOver] = {}
+        self._followed = 0
+        """How often the silicon followed the program."""
         self._undone: list[deque[BufferPart]] = [deque() for _ in self.channels]
         """Units of each channel that the program has not been told of yet."""
         self._ahead: list[Work] = []
@@ -86,6 +105,12 @@ class ImageRun(Run):
         self._clock = config.tick_hz
         self._ports = {port.name: port.bits for port in machine.setup.part.ports}
         machine.levels_on_pins = self._levels_on_pins
+        machine.leave_partials = self.leave_partials
+        machine.conversion_ticks = {
+            one.name: min(slot.end_ticks - slot.start_ticks for slot in one.slots)
+            for one in config.converters
+        }
+        machine.busy_ticks = {"isr": 0, "main": 0}
         self._is_split_anyway = self._is_split
         self._follow_samplers()
         self._handings = [
@@ -130,7 +155,6 @@ class ImageRun(Run):
             if self._samplers or self._late:
                 target = min(target, self._next_hand_over())
             self._until(target, executor)
-            self._sound(self.ticks)
             self._set_now(self.ticks)
         moved, self._moved = [*self._moved, *self._route_frames()], []
         self._take_bytes()
@@ -158,15 +182,26 @@ class ImageRun(Run):
         due = self.machine.peripherals.alarm_at
         return None if due is None else due * self._clock_divisor - self.epoch
 
-    def _sound(self, until: int) -> None:
-        """Alarms that come before then, or just then."""
+    def _process(self, until: int) -> bool:
+        """Let the program come to an instant, through the alarms before it and at it; whether it did
+        something to the silicon, which then comes first."""
         machine = self.machine
-        while (due := self._alarm()) is not None and due <= until and machine.fault is None:
+        while machine.fault is None:
+            due = self._alarm()
+            limit = until if due is None else min(until, due)
+            machine.run(self.epoch + limit)
+            if self._follow():
+                return True
+            if machine.is_waited_for:
+                continue
+            due = self._alarm()
+            if due is None or due > limit:
+                if limit == until:
+                    return False
+                continue
             self._set_now(due)
-            if due >= self.ticks:
-                self.leave_partials()
             machine.alarm()
-            self._follow()
+        return False
 
     def _until(self, ticks: int, executor: Executor | None) -> None:
         self.ticks = max(self.ticks, ticks)
@@ -175,52 +210,61 @@ class ImageRun(Run):
         if self._late:
             self._moved += self._route_frames()
             self._compare(late=True)
-        work += self._waiting_events()
+        for event in self._waiting_events():
+            work.append(event)
         if self._samplers:
-            self._do(work)
+            self._do(work, [], executor)
             work = []
         for channel in self._in_order:
             if channel.stream in self._samplers:
                 self._moved += self._route_frames()
             if not self._is_acted_upon(channel) and not self._is_off(channel):
                 work += self._advanced(channel, executor)
-        pending = deque(sorted(work, key=_at))
-        for channel in self._in_order:
-            if self._is_acted_upon(channel):
-                self._do(self._with_earlier(pending, [], self._given_until(channel)))
-            while self._is_acted_upon(channel) and not self._is_off(channel):
-                before = channel.converted
-                mine = self._advanced(channel, executor)
-                self._do(self._with_earlier(pending, mine, max(map(_at, mine), default=-1)))
-                if channel.converted == before:
-                    break
-        self._do(pending)
+        self._do(work, [one for one in self._in_order if self._is_acted_upon(one)], executor)
+
+    def _do(self, work: list[Work], stepped: list[Channel], executor: Executor | None) -> None:
+        """What happens until now, in the order of time: something comes to the program, a trigger to
+        one of the channels that go step by step, or the program goes on."""
+        queue = sorted(work, key=_at)
+        machine = self.machine
+        while machine.fault is None:
+            first = queue[0][0] if queue else NEVER
+            soonest = min(
+                ((self._start_of(channel), channel.stream) for channel in stepped),
+                default=(math.inf, 0),
+            )
+            if self._process(min(first, self.ticks, math.ceil(min(soonest[0], NEVER)))):
+                continue
+            if soonest[0] < self.ticks and soonest[0] <= first:
+                more = self._advanced(self.channels[soonest[1]], executor)
+                queue = sorted([*queue, *more], key=_at)
+            elif first <= self.ticks:
+                at, one = queue.pop(0)
+                self._set_now(at)
+                one()
+            else:
+                break
+        self._ahead += queue
+
+    def _start_of(self, channel: Channel) -> float:
+        """When a channel that goes step by step begins its next scan, or slot; never while it is
+        off."""
+        return math.inf if self._is_off(channel) else channel.next_start_ticks()
 
     def _is_acted_upon(self, channel: Channel) -> bool:
         """What the program does may start or stop it, so that it goes step by step."""
         return channel.stops or channel.is_followed or channel.config.pace.kind == "events"
 
     def _is_off(self, channel: Channel) -> bool:
-        return channel.is_steady and self._halted.get(channel.config.name, False)
+        """A steady converter is off, or the run is over and what comes belongs to nobody."""
+        is_over = self._end_ticks is not None and self.ticks > self._end_ticks
+        return channel.is_steady and (is_over or self._halted.get(channel.config.name, False))
 
     def _advanced(self, channel: Channel, executor: Executor | None) -> list[Work]:
         """What comes of a channel up to now, or up to where it must be asked again."""
         parts, judged = channel.advance(self.ticks, executor)
         self._watch(judged)
         return [*self._waiting_events(), *self._units(channel, parts)]
-
-    def _given_until(self, channel: Channel) -> int:
-        """When the last comes that a channel has given already: what the program makes of it may
-        stop the channel."""
-        undone = self._undone[channel.stream]
-        return int(channel.ready_ticks(undone[-1])[-1]) if undone else -1
-
-    def _with_earlier(self, pending: deque[Work], mine: list[Work], last: int) -> list[Work]:
-        """Work with what else comes until ``last``, which is taken away from the others."""
-        queue = list(mine)
-        while pending and _at(pending[0]) <= last:
-            queue.append(pending.popleft())
-        return queue
 
     def _units(self, channel: Channel, parts: list[BufferPart]) -> list[Work]:
         """Hand-overs with the instants at which they come."""
@@ -287,30 +331,16 @@ class ImageRun(Run):
             return lambda: tell_comparator(self.machine, owner, event, self.epoch)
         return lambda: tell_threshold(self.machine, owner, index, event, self.epoch)
 
-    def _do(self, work: Iterable[Work]) -> None:
-        """What happens until now, in the order of time."""
-        machine = self.machine
-        for at, one in sorted(work, key=_at):
-            if at > self.ticks:
-                self._ahead.append((at, one))
-                continue
-            self._sound(at)
-            if machine.fault is not None:
-                return
-            self._set_now(at)
-            one()
-            self._follow()
-
     def _set_now(self, ticks: int) -> None:
         self.machine.now = max(self.machine.now, self.epoch + ticks)
 
-    def _follow(self) -> None:
-        """What the image did to the silicon takes effect."""
+    def _follow(self) -> bool:
+        """What the image did to the silicon takes effect; whether there was anything."""
         activity = self.machine.activity
         if not activity:
-            return
-        now = self.machine.now - self.epoch
-        for owner, on in activity.enabled:
+            return False
+        for owner, on, instant in activity.enabled:
+            now = max(0, instant - self.epoch)
             channel = self._by_name.get(owner)
             if channel is None or self._halted.get(owner, False) != on:
                 continue
@@ -320,7 +350,8 @@ class ImageRun(Run):
             else:
                 since = max(float(now), channel.pace.free_ticks)
                 channel.pace.pause(since, float(now) if on else None)
-        for owner in activity.started:
+        for owner, instant in activity.started:
+            now = max(0, instant - self.epoch)
             channel = self._by_name.get(owner)
             if channel is None or channel.config.pace.kind != "events":
                 continue
@@ -343,6 +374,8 @@ class ImageRun(Run):
                 {pin: bool(levels >> bit & 1) for pin, bit in pins.items()},
             )
         activity.clear()
+        self._followed += 1
+        return True
 
     def _show(self, kind: str, owner: str, at: float, effect: float, value: int) -> None:
         """A register of an output was written."""
@@ -353,7 +386,7 @@ class ImageRun(Run):
     def _levels_on_pins(self, port: str) -> int:
         """What stands on the pins of a port: what it drives itself, else what the bench has there;
         above half the supply is high."""
-        now_s = np.array([max(0, self.machine.now - self.epoch) / self._clock])
+        now_s = np.array([max(0, self.machine.instant - self.epoch) / self._clock])
         half_v = self.config.ports[0].high_v / 2 if self.config.ports else 0.0
         state = self.machine.peripherals.state
         driven = state.number(port, "outputs", 0)
@@ -385,24 +418,42 @@ class ImageRun(Run):
             count_ticks=float(state.number(timer, "prescaler", 1) * self._clock_divisor),
         )
 
-    def leave_partials(self) -> None:
-        """Before the image may stop: what DMA has moved since the last mark lies in memory."""
+    def leave_partials(self, owner: str = "") -> None:
+        """Before the program looks, or may stop: what DMA has moved since the last mark lies in memory,
+        of all channels or of one converter or DMA channel."""
         for channel, handing in zip(self.channels, self._handings, strict=True):
-            handing.leave(*self._left(channel))
+            if owner and owner not in handing.owners:
+                continue
+            waiting = self._undone[channel.stream]
+            known = channel.converted, len(waiting), self._followed
+            left = self._left_over.get(channel.stream)
+            if left is None or left.known != known:
+                left = self._left_over[channel.stream] = self._left(channel, known)
+            count = int(np.searchsorted(left.ready, self._shown_now, side="right"))
+            if count != left.count:
+                left.count = count
+                part = BufferPart(left.items[:count], left.first, None)
+                handing.leave(part, left.ready[:count])
 
-    def _left(self, channel: Channel) -> tuple[BufferPart, IntArray]:
-        """Items of a channel that are ready by now and that nobody was told of, and when they
-        were."""
+    def _left(self, channel: Channel, known: tuple[int, int, int]) -> LeftOver:
+        """Items of a channel that nobody was told of yet, with those to come that are worked out
+        already."""
         waiting = list(self._undone[channel.stream])
         rest = channel.unfinished
         parts = [*waiting, *([rest] if rest is not None else [])]
         if not parts:
             nothing = np.empty(0, dtype=np.int64)
-            return BufferPart(nothing, channel.handed_over, None), nothing
+            return LeftOver(known, nothing, nothing, channel.handed_over)
         items = np.concatenate([part.items for part in parts])
         ready = np.concatenate([channel.ready_ticks(part) for part in parts]) + self.epoch
-        count = int(np.searchsorted(ready, self.machine.now, side="right"))
-        return BufferPart(items[:count], parts[0].first, None), ready[:count]
+        return LeftOver(known, items, ready, parts[0].first)
+
+    @property
+    def _shown_now(self) -> int:
+        """The instant at which the program is, or the end of the run where it is beyond: ticks since
+        reset."""
+        instant = max(self.machine.now, self.machine.instant)
+        return instant if self._end_ticks is None else min(instant, self.epoch + self._end_ticks)
 
     def late_writes(self) -> list[LateWrite]:
         """What own code changed since the last call, in ticks since the start."""
@@ -413,6 +464,7 @@ class ImageRun(Run):
         """Counts that only the silicon knows."""
         counts = self.totals()
         counts |= self._happened
+        counts |= {f"busy.{who}": ticks for who, ticks in self.machine.busy_ticks.items()}
         raw = {f"items.{channel.stream}" for channel in self.channels}
         raw |= {f"items.{tap.stream}" for tap in self.config.taps}
         return {

@@ -62,7 +62,6 @@ class ImageServer(PortServer):
         """Close all ports and end the processor."""
         super().close()
         self.debug.close()
-        self._machine.close()
 
     def _new_machine(self) -> Machine:
         machine = Machine(self._image, self._setup)
@@ -87,6 +86,7 @@ class ImageServer(PortServer):
         machine = self._machine
         self._started_at += time.monotonic() - self._held_since
         machine.wake()
+        machine.run(None)
         if self._run is None and machine.fault is None and self._is_set_up():
             self._broadcast(machine.peripherals.take_outbox())
             self._begin_silicon(self._owner or next(iter(self._clients.values())), NEVER)
@@ -163,7 +163,6 @@ class ImageServer(PortServer):
             self._end()
         self._fast = self._always_fast or "fast" in options
         if self._machine.fault is not None:
-            self._machine.close()
             self._machine = self._new_machine()
         machine = self._machine
         machine.peripherals.begin()
@@ -181,10 +180,9 @@ class ImageServer(PortServer):
         machine = self._machine
         if machine.fault is None:
             machine.activity.clear()
+            machine.leave_partials = lambda owner: None
             machine.peripherals.running = True
-            machine.handling_cycles = {}
             self._trial = try_out(machine)
-            machine.handling_cycles = dict(self._trial.cycles)
         if machine.fault is None:
             try:
                 self._begin_run(client, end_ticks)

@@ -41,35 +41,28 @@ def try_out(machine: Machine) -> Trial:
     """Let handlers run on made-up results, then put everything back as it was."""
     trial = Trial()
     peripherals, cpu = machine.peripherals, machine.cpu
-    snapshot = cpu.snapshot()
+    stood = machine.state()
     state = peripherals.state
     kept = (
         copy.deepcopy(peripherals.converters),
         dict(peripherals.live),
         deque(peripherals.inbox),
         peripherals.alarm_at,
-        machine.now,
         copy.deepcopy(machine.uarts),
         list(peripherals.outbox),
     )
     cpu.stops.are_off = True
     try:
-        with cpu.counting():
-            for name in peripherals.converters:
-                if name in state.touched and state.is_on(name) and machine.fault is None:
-                    peripherals.state = state.copy()
-                    _converter(machine, name, trial)
+        for name in peripherals.converters:
+            if name in state.touched and state.is_on(name) and machine.fault is None:
+                peripherals.state = state.copy()
+                _converter(machine, name, trial)
     finally:
         cpu.stops.are_off = False
-        cpu.restore(snapshot)
+        machine.come_back(stood)
         peripherals.state = state
         peripherals.converters, peripherals.live, peripherals.inbox = kept[0], kept[1], kept[2]
-        peripherals.alarm_at, machine.now, machine.uarts, peripherals.outbox = (
-            kept[3],
-            kept[4],
-            kept[5],
-            kept[6],
-        )
+        peripherals.alarm_at, machine.uarts, peripherals.outbox = kept[3:]
         machine.activity.clear()
         machine.late.clear()
         peripherals.changed.clear()
@@ -95,15 +88,16 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
                 live.tally += len(live.fifo) - 1
             before = machine.cpu.instructions
             if delivery == "polling":
-                machine.wake()
+                _go_on(machine)
                 if machine.handled is not None:
                     costs.append(machine.handled)
-            elif machine.interrupt(name, then_wake=False):
+            elif machine.interrupt(name):
+                machine.run_handler()
                 costs.append(machine.cpu.instructions - before)
-                machine.wake()
+                _go_on(machine)
             live.fifo.clear()
             inputs.append(_input(machine.peripherals.state, name))
-            starts.append(name in machine.activity.started)
+            starts.append(_was_started(machine, name))
             machine.activity.started.clear()
             if number >= 8 and delivery == "fifo":
                 break
@@ -118,9 +112,19 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
     if costs:
         trial.cycles[name] = max(1, int(statistics.median_high(costs)))
     live.done = True
-    machine.wake()
-    if delivery in {"dma", "fifo"} and name in machine.activity.started:
+    _go_on(machine)
+    if delivery in {"dma", "fifo"} and _was_started(machine, name):
         trial.restarts[name] = True
+
+
+def _go_on(machine: Machine) -> None:
+    """Let the main loop find what is there, until it rests."""
+    machine.wake()
+    machine.run(None)
+
+
+def _was_started(machine: Machine, name: str) -> bool:
+    return any(owner == name for owner, _at in machine.activity.started)
 
 
 def _by_software(state: SiliconState, name: str) -> bool:
@@ -149,6 +153,8 @@ def _marks(machine: Machine, name: str) -> list[int]:
         if peripherals.is_told(carrier.channel, f"{what}-seen") and machine.interrupt(
             carrier.channel
         ):
+            machine.run_handler()
+            _go_on(machine)
             costs.append(machine.cpu.instructions - before)
     return costs[1:]  # the first makes tables that the others find ready
 

@@ -108,7 +108,13 @@ class HandlerWriter:
             register, flag = flag_c(registers, channel, f"{what}-seen")
             yield f"if (({register} & {flag}) != 0u) {{"
             yield f"    {set_flag_c(registers, channel, f'{what}-seen')}"
-            yield f"    wg_chain_mark({number}u, {is_full}, {tally});"
+            yield "    uint32_t made;"
+            yield "    uint64_t ready;"
+            yield "    do {"
+            yield f"        made = {tally};"
+            yield f"        ready = {self._end(chain)};"
+            yield f"    }} while ({tally} != made);"
+            yield f"    wg_chain_mark({number}u, {is_full}, made, ready);"
             yield "}"
 
     def _end(self, chain: ChainTable) -> str:
@@ -125,8 +131,10 @@ class HandlerWriter:
         retrieval = chain.chain.readout
         newest = "newest" if registers.has(owner, "newest") else "result"
         if isinstance(retrieval, Fifo):
-            yield f"uint32_t waiting = {read_c(registers, owner, 'queued')};"
-            yield f"const uint32_t tally = {read_c(registers, owner, 'passes')};"
+            queued, made = read_c(registers, owner, "queued"), read_c(registers, owner, "passes")
+            yield f"uint32_t waiting = {queued};"
+            yield "uint32_t tally = 0u;"
+            yield "uint32_t fetched = 0u;"
             yield "while (waiting != 0u) {"
             if chain.stamped and not registers.has(owner, "result-ticks"):
                 raise FirmwareError(
@@ -136,30 +144,69 @@ class HandlerWriter:
                 )
             yield f"    const uint64_t end = {self._end(chain)};"
             yield f"    wg_chain_put({number}u, {self._item(chain, newest)}, end);"
-            yield "    waiting--;"
+            yield "    fetched++;"
+            yield "    if (fetched == 1u) { /* there is room again: results that found none are all counted now */"
+            yield "        do {"
+            yield f"            waiting = {queued};"
+            yield f"            tally = {made};"
+            yield f"        }} while ({queued} != waiting);"
+            yield f"        tally -= waiting + wg_chain_next({number}u);"
+            yield "    } else {"
+            yield "        waiting--;"
+            yield "    }"
+            depth = self.workspace.converter(chain.chain).fifo_items
+            yield "    /* Behind the oldest are those that found no room. */"
+            yield f"    if (fetched == {depth}u && tally != 0u) {{"
+            yield f"        wg_chain_skip({number}u, wg_chain_next({number}u) + tally);"
+            yield "    }"
             yield "}"
-            yield f"wg_chain_skip({number}u, tally);"
             return
         register, flag = flag_c(registers, owner, "done")
         yield f"if (({register} & {flag}) != 0u) {{"
         per_pass = chain.chain.results_per_isr > 1
-        if per_pass and registers.counted_by(owner, "result") == "slot":
-            yield f"    const uint64_t end = {self._end(chain)};"
-            for slot in range(count):
-                before = chain.end_ticks[-1] - chain.end_ticks[slot]
-                since = f"end - {before}u" if before else "end"
-                yield f"    wg_chain_put({number}u, {_lifted(read_c(registers, owner, 'result', slot), chain.lifts[slot])}, {since});"
+        by_slot = per_pass and registers.counted_by(owner, "result") == "slot"
+        texts = (
+            [read_c(registers, owner, "result", slot) for slot in range(count)]
+            if by_slot
+            else [read_c(registers, owner, newest)]
+        )
+        names = [f"item_{slot}" for slot in range(count)] if by_slot else ["item"]
+        reads = [
+            *(f"{name} = {text};" for name, text in zip(names, texts, strict=True)),
+            f"end = {self._end(chain)};",
+        ]
+        if registers.has(owner, "passes"):
+            # What was made tells the place of what is read, though others were overwritten before.
+            made = read_c(registers, owner, "passes")
+            yield f"    uint32_t made, {', '.join(names)};"
+            yield "    uint64_t end;"
+            yield "    uint32_t tries = 4u;"
+            yield "    do {"
+            yield f"        made = {made};"
+            for read in reads:
+                yield f"        {read}"
+            yield "        tries--;"
+            yield f"    }} while ({made} != made && tries != 0u);"
+            yield f"    wg_chain_skip({number}u, made - {len(names)}u);"
         else:
-            yield f"    const uint64_t end = {self._end(chain)};"
-            yield f"    wg_chain_put({number}u, {self._item(chain, newest)}, end);"
+            for read in reads[:-1]:
+                yield f"    const uint32_t {read}"
+            yield f"    const uint64_t {reads[-1]}"
+        for slot, name in enumerate(names):
+            before = chain.end_ticks[-1] - chain.end_ticks[slot] if by_slot else 0
+            since = f"end - {before}u" if before else "end"
+            item = _lifted(name, chain.lifts[slot]) if by_slot else self._lifted_item(chain, name)
+            yield f"    wg_chain_put({number}u, {item}, {since});"
         for line in self._next_lines(chain):
             yield f"    {line}"
         yield "}"
 
     def _item(self, chain: ChainTable, what: str) -> str:
-        """C of a result as it is put into memory: one that lies at the top of its register, at the
-        top of its item."""
-        text = read_c(self.registers, chain.chain.converter, what)
+        """C of a result as it is put into memory."""
+        return self._lifted_item(chain, read_c(self.registers, chain.chain.converter, what))
+
+    def _lifted_item(self, chain: ChainTable, text: str) -> str:
+        """One that lies at the top of its register lies at the top of its item."""
         if len(set(chain.lifts)) > 1:
             return f"wg_chain_lift({chain.number}u, {text})"
         return _lifted(text, chain.lifts[0])
@@ -187,7 +234,7 @@ class HandlerWriter:
             yield start
         elif again and count > 1 and self.registers.has(owner, "passes"):
             # Results that were overwritten count too: a pass is over when its last one is there.
-            yield f"const uint32_t since = {read_c(self.registers, owner, 'passes')} - seen_{chain.name};"
+            yield f"const uint32_t since = made - seen_{chain.name};"
             yield f"seen_{chain.name} += since;"
             yield f"{place} = ({place} + since) % {count}u;"
             yield f"if ({place} == 0u && since != 0u) {{"

@@ -138,6 +138,7 @@ def record_run(
                 "were passed over."
             )
         notes += _handler_notes(workspace, reception)
+        notes += _busy_notes(reception)
         lost, missed = (_total(reception, key) for key in ("lost", "missed"))
         if "fault" in reception.totals:
             notes += [text for text in reception.log if text.startswith(FAILED)]
@@ -172,6 +173,19 @@ def _handler_notes(workspace: Workspace, reception: StreamReceiver) -> list[str]
                 f"the ISR of {chain.converter} takes {cycles} clk, counted; the design says {says}."
             )
     return notes
+
+
+def _busy_notes(reception: StreamReceiver) -> list[str]:
+    """What the image took of the processor's time, where it was counted."""
+    totals = reception.totals
+    ticks = totals.get("ticks", 0)
+    if not ticks or "busy.main" not in totals:
+        return []
+    isr, main = (100 * totals[f"busy.{who}"] / ticks for who in ("isr", "main"))
+    return [
+        f"the processor was busy for {min(100.0, isr + main):.1f} % of the run: ISRs {isr:.1f} %, main "
+        f"loop {main:.1f} %."
+    ]
 
 
 def _whole_cycles(workspace: Workspace, seconds: float, reception: StreamReceiver) -> int:

@@ -34,6 +34,7 @@ typedef struct {
     uint32_t done;
     uint32_t overruns;
     uint32_t late;          /* results still to come that nobody waits for any more */
+    bool is_over;           /* its tail has been noted, and what comes now belongs to no run */
     part parts[2];
 } chain_state;
 
@@ -93,13 +94,32 @@ bool wg_chain_waits(void)
     return false;
 }
 
-void wg_chain_mark(uint32_t chain, bool full, uint32_t tally)
+/** Ticks from when one sample of a chain that a timer starts was ready until a later one was; numbers count from the start. */
+static uint64_t ticks_between(const wg_chain *design, uint64_t number, uint64_t later)
 {
+    const uint32_t slots = design->slots;
+    return (later / slots - number / slots) * design->cycle_ticks
+         + design->end_ticks[later % slots] - design->end_ticks[number % slots];
+}
+
+void wg_chain_mark(uint32_t chain, bool full, uint32_t tally, uint64_t ready)
+{
+    const wg_chain *design = &wg_chains[chain];
     chain_state *state = &chain_states[chain];
-    const uint32_t half = wg_chains[chain].samples / 2u;
-    state->next += (uint32_t)(tally - (uint32_t)state->next);
-    state->done = full ? 0u : half;
-    post(chain, full ? half : 0u, full ? wg_chains[chain].samples - half : half, wg_port_now(), false);
+    const uint32_t half = design->samples / 2u;
+    const uint32_t place = full ? 0u : half;
+    const uint64_t made = state->next + (uint32_t)(tally - (uint32_t)state->next);
+    /* Some more may have come before the ISR did. */
+    const uint32_t beyond = (uint32_t)((made + design->samples - place) % design->samples);
+    if (state->is_over || made <= beyond) {
+        return; /* no sample lies before this mark: nothing of this run has made it */
+    }
+    state->next = made - beyond;
+    state->done = place;
+    if (design->stamps == NULL) {
+        ready -= ticks_between(design, state->next - 1u, made - 1u);
+    }
+    post(chain, full ? half : 0u, full ? design->samples - half : half, ready, false);
 }
 
 uint32_t wg_chain_lift(uint32_t chain, uint32_t result)
@@ -114,6 +134,9 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
     const wg_chain *design = &wg_chains[chain];
     chain_state *state = &chain_states[chain];
     const uint32_t half = design->samples / 2u;
+    if (state->is_over || wg_clock_is_past_end(end)) {
+        return;
+    }
     if (state->late != 0u) {
         state->late--;
         state->overruns++;
@@ -157,7 +180,7 @@ void wg_chain_skip(uint32_t chain, uint32_t tally)
     chain_state *state = &chain_states[chain];
     const wg_chain *design = &wg_chains[chain];
     const uint32_t lost = tally - (uint32_t)state->next;
-    if (lost == 0u) {
+    if (lost == 0u || state->is_over || wg_clock_is_past_end(wg_port_now())) {
         return;
     }
     if (state->place != state->done) {
@@ -168,19 +191,20 @@ void wg_chain_skip(uint32_t chain, uint32_t tally)
     state->done = state->place;
 }
 
+uint32_t wg_chain_next(uint32_t chain)
+{
+    return (uint32_t)chain_states[chain].next;
+}
+
 /** When a sample was ready, told from the newest mark; numbers count from the start. */
 static uint64_t ready_ticks(uint32_t chain, uint64_t number)
 {
     const wg_chain *design = &wg_chains[chain];
     const chain_state *state = &chain_states[chain];
-    const uint64_t cycles = number / design->slots;
-    const uint32_t end = design->end_ticks[number % design->slots];
     if (state->next == 0u) {
-        return wg_clock_epoch() + cycles * design->cycle_ticks + end;
+        return wg_clock_epoch() + number / design->slots * design->cycle_ticks + design->end_ticks[number % design->slots];
     }
-    const uint64_t last = state->next - 1u;
-    const uint64_t start = state->mark - design->end_ticks[last % design->slots];
-    return start + (cycles - last / design->slots) * design->cycle_ticks + end;
+    return state->mark + ticks_between(design, state->next - 1u, number);
 }
 
 /** Note what is left of a half; interrupts are held back. */
@@ -207,6 +231,7 @@ void wg_chain_tail(uint32_t chain, uint32_t place)
 {
     const uint32_t before = wg_port_hold();
     leave_tail(chain, place);
+    chain_states[chain].is_over = true;
     wg_port_release(before);
 }
 

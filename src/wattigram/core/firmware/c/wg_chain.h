@@ -36,8 +36,9 @@ void wg_chain_begin(void);
  * A half of a buffer that DMA fills is complete. Context: interrupt.
  * @param full   it is the second half
  * @param tally  results so far
+ * @param ready  when the last of them was ready, or was noticed where the converter does not say
  */
-void wg_chain_mark(uint32_t chain, bool full, uint32_t tally);
+void wg_chain_mark(uint32_t chain, bool full, uint32_t tally, uint64_t ready);
 
 /** The next result of a chain as it lies in its sample: moved up by as many places as its slot wants. Context: interrupt. */
 uint32_t wg_chain_lift(uint32_t chain, uint32_t result);
@@ -53,6 +54,9 @@ bool wg_chain_is_late(uint32_t chain);
 
 /** Results up to the number `tally` that were lost before they could be read out are passed over. Context: interrupt. */
 void wg_chain_skip(uint32_t chain, uint32_t tally);
+
+/** Number of the sample that is put next, its lower half. Context: ISR or main loop. */
+uint32_t wg_chain_next(uint32_t chain);
 
 /** What is left of a half when the board is stopped; `place` is how far DMA has come, if it fills the buffer. Context: main loop. */
 void wg_chain_tail(uint32_t chain, uint32_t place);

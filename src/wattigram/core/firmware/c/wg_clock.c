@@ -19,9 +19,10 @@ void wg_clock_begin(void)
     wg_began = wg_port_now();
 }
 
-void wg_clock_end(void)
+void wg_clock_end(uint64_t most)
 {
-    lasted = wg_clock_ticks();
+    const uint64_t now = wg_clock_ticks();
+    lasted = most != 0u && now > most ? most : now;
     is_counting = false;
     for (uint32_t who = 0u; who < (uint32_t)WG_WAKES; who++) {
         wakes[who] = 0u;
@@ -67,6 +68,11 @@ void wg_clock_set_alarm(void)
     } else {
         wg_port_wake_after(0u);
     }
+}
+
+bool wg_clock_is_past_end(uint64_t at)
+{
+    return wakes[WG_WAKE_END] != 0u && at > wakes[WG_WAKE_END];
 }
 
 bool wg_clock_is_due(void)

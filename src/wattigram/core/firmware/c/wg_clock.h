@@ -17,8 +17,11 @@ extern uint64_t wg_began;
 /** Count from now. Context: main loop. */
 void wg_clock_begin(void);
 
-/** Count no further, and wake nobody. Context: main loop. */
-void wg_clock_end(void);
+/** Count no further, and wake nobody; of a run of `most` ticks no more are told, 0 for one without end. Context: main loop. */
+void wg_clock_end(uint64_t most);
+
+/** Whether an instant, in ticks since reset, lies beyond the end of a run that has one. Context: ISR or main loop. */
+bool wg_clock_is_past_end(uint64_t at);
 
 /** Ticks since the start; up to the end where it has ended. */
 uint64_t wg_clock_ticks(void);

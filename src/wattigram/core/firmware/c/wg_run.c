@@ -47,7 +47,7 @@ void wg_run_stop(void)
     wg_send_tails();
     wg_disable();
     wg_chain_work();
-    wg_clock_end();
+    wg_clock_end(wanted);
     is_on = false;
     wg_on_stop();
 }

@@ -29,6 +29,8 @@ LEAST_LSB = 1.0
 SPREAD = 0.5
 """Of half the expected band, which is five times the noise and more."""
 LEAST_EXPLAINED = 0.5
+BUSY_SHARE = 0.97
+"""Of the time of a run: from then on the processor has no more of it."""
 COST_DIFFERS = 0.02
 
 
@@ -180,5 +182,28 @@ def handler_costs_more(case: FailingSignal) -> LikelyCause | None:
         f"it was counted: {counted} clocks, and the design says {stated}; {seen}, with "
         f"{format_si(case.cycle.cycle_rate_hz, 'Hz', 5)} due",
         SetIsrCost(case.chain.converter, counted),
+        whole=True,
+    )
+
+
+@register_cause("processor-busy")
+def processor_has_no_time(case: FailingSignal) -> LikelyCause | None:
+    """Instructions were counted: the program works all the time, and comes too late to what is
+    missing."""
+    totals = case.take.totals
+    ticks = totals.get("ticks", 0)
+    if not ticks or "busy.main" not in totals:
+        return None
+    isr, main = (totals[f"busy.{who}"] / ticks for who in ("isr", "main"))
+    missing = case.take.lost_items(case.stream)
+    if isr + main < BUSY_SHARE or not missing:
+        return None
+    return case.cause(
+        "processor-busy",
+        "The program has more to do than the processor has time for",
+        0.9,
+        f"{missing} results are missing, and the processor was never idle: ISRs took {isr:.0%} of "
+        f"the run, the main loop {main:.0%}",
+        None,
         whole=True,
     )

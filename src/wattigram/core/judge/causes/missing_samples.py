@@ -75,7 +75,7 @@ def results_given_up(case: FailingSignal) -> LikelyCause | None:
         finding.code,
         finding.title,
         min(lost, given_up) / max(lost, given_up),
-        f"{lost} of {case.take.item_count(case.stream)} results are missing, and the program gave "
+        f"{lost} of {case.take.totals.get(f'items.{case.stream}', lost)} results are missing, and the program gave "
         f"{given_up} up. "
         f"{finding.message}",
         finding.remedy,

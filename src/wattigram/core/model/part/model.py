@@ -52,6 +52,8 @@ class Processor(StrictModel):
     """An interrupt waits up to this long for the instruction that runs."""
     poll_cycles: Annotated[int, Meta(ge=1, le=10_000)] = 10
     """Once round a loop that asks a flag."""
+    instruction_cycles: Annotated[float, Meta(ge=0.1, le=100)] = 1.0
+    """Of an instruction, on average; 1 where the data sheet does not say."""
     core: Literal["cortex-m0plus", "cortex-m3", "cortex-m4", "cortex-m7", "cortex-m33"] = (
         "cortex-m4"
     )
