@@ -119,6 +119,8 @@ def _reaction(workspace: Workspace, reaction: Reaction) -> Values:
         "filter_s": float(timing.filter_s),
         "load_s": float(timing.load_s),
         "wire_s": float(timing.wire_s),
+        "cycles": reaction.cycles,
+        "busy": None if timing.busy is None else float(timing.busy),
     }
 
 

@@ -131,7 +131,7 @@ def assert_in_place(design: Take, image: Take) -> None:
 @pytest.mark.parametrize("path", EXAMPLE_FILES, ids=IDS)
 def test_every_example_runs_as_without_firmware(path: Path, tmp_path: Path) -> None:
     workspace = open_workspace(path)
-    seconds = 0.3
+    seconds = 0.15
     result = built(workspace, tmp_path / "c")
     address = f"image:{result.elf}"
     with record(workspace, 0.01, tmp_path / "first.h5", address) as first:
@@ -186,15 +186,15 @@ def test_any_windows_and_stages_tell_what_they_tell_without(
         measured = with_measured_handlers(workspace, first)
     built(measured, tmp_path / "c")
     with (
-        record(measured, 0.2, tmp_path / "image.h5", address) as image,
-        record(measured, 0.2, tmp_path / "design.h5") as design,
+        record(measured, 0.1, tmp_path / "image.h5", address) as image,
+        record(measured, 0.1, tmp_path / "design.h5") as design,
     ):
         assert "fault" not in image.totals
         if is_fetched_by_hardware(workspace):
             assert_alike(design, image)
         else:
             assert_in_place(design, image)
-        assert len(image.events) > 50
+        assert len(image.events) > 20
 
 
 @pytest.mark.parametrize(
@@ -289,13 +289,15 @@ def test_a_result_that_is_given_up_leaves_its_place_empty(cured: Workspace, tmp_
         SetTrigger("ADC 1", SoftwareTrigger()),
         SetRetrieval("ADC 1", Polling(timeout_s=Fraction(1, 1_000_000))),
     )
-    with record(hasty, 0.2, tmp_path / "i.h5", f"image:{built(hasty, tmp_path / 'c').elf}") as take:
-        assert take.lost_items(0) >= take.totals["overruns.0"] > 500
+    with record(
+        hasty, 0.05, tmp_path / "i.h5", f"image:{built(hasty, tmp_path / 'c').elf}"
+    ) as take:
+        assert take.lost_items(0) >= take.totals["overruns.0"] > 100
         rail = take.raw("3.3 V rail")
         assert rail is not None
-        assert 1000 < rail.count < len(rail.volts)
+        assert 200 < rail.count < len(rail.volts)
         assert np.ptp(rail.volts[rail.valid]) < 0.05
-        times_s = take.instants(hasty.project.chains[0]).held_s(0, 500).ravel()
+        times_s = take.instants(hasty.project.chains[0]).held_s(0, 100).ravel()
         assert np.all(np.diff(times_s) >= 0)
         assert times_s[-1] < 0.1
         proof = prove(hasty, take)

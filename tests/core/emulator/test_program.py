@@ -87,7 +87,7 @@ def assert_as_designed(
             if until - tick > LONGEST_WORK
         ]
         missed = [until for value, until in lasting if at(found, until - 1) != value]
-        assert len(missed) <= 0.05 * len(lasting), title
+        assert len(missed) <= 0.05 * len(lasting) + 1, title
 
 
 @pytest.mark.parametrize(
@@ -103,7 +103,7 @@ def assert_as_designed(
 )
 def test_any_reactions_move_the_same(example: str, seed: int, tmp_path: Path) -> None:
     base = open_workspace(EXAMPLES / example)
-    image, design = both(reacting(judged(base, seed), seed), 0.15, tmp_path)
+    image, design = both(reacting(judged(base, seed), seed), 0.1, tmp_path)
     assert_as_designed(image, design)
     assert sum(len(moved) for moved in design.values()) > 20
 
@@ -187,3 +187,52 @@ def test_a_pin_that_comes_back_swings_as_its_circuit_does(tmp_path: Path) -> Non
             since_s, is_high = fetched_s, level_after
             wanted.append((round(fetched_s * tick_hz), int(level_after)))
     assert board["B4"] == wanted
+
+
+def test_with_its_clocks_put_in_a_design_comes_as_late_as_its_firmware(tmp_path: Path) -> None:
+    base = open_workspace(CASES / "thermostat.wattigram.toml")
+    (reaction,) = base.project.reactions
+    image, board = both(base, 0.5, tmp_path)
+    late = [mine - due for (mine, _), (due, _) in zip(image["B4"], board["B4"], strict=True)][1:]
+    measured = edited(
+        base, SetReaction(reaction.name, reaction.replaced(cycles=sorted(late)[len(late) // 2]))
+    )
+    with record(measured, 0.5, tmp_path / "measured.h5") as take:
+        found = rows(take)["B4"]
+    assert [value for _at, value in found] == [value for _at, value in image["B4"]]
+    apart = [mine - due for (mine, _), (due, _) in zip(image["B4"], found, strict=True)]
+    assert max(map(abs, apart)) < 300
+
+
+def test_what_a_hook_takes_delays_and_loses(tmp_path: Path) -> None:
+    """A long loop in own code: what comes after it is late, and a main loop that is kept for longer than
+    a half of the buffer lasts does not send it."""
+    base = open_workspace(EXAMPLES / "kiln-lamp")
+    design = edited(
+        base,
+        SetReaction(
+            "Long",
+            Reaction(
+                name="Long",
+                when=PeriodElapsed(period_s="20 ms"),
+                do=CallAction(function="take_long"),
+            ),
+        ),
+    )
+    folder = tmp_path / "c"
+    built(design, folder)
+    totals, lost = [], []
+    for turns in (0, 300_000):
+        (folder / "own.c").write_text(
+            '#include "wg_hooks.h"\nvolatile uint32_t turns;\nvoid take_long(void)\n{\n'
+            f"    for (turns = 0u; turns < {turns}u; turns++) {{\n    }}\n}}\n"
+        )
+        address = f"image:{built(design, folder).elf}"
+        with record(design, 0.2, tmp_path / f"{turns}.h5", address) as take:
+            assert not take.fault
+            totals.append(take.totals)
+            lost.append(take.lost_items(0))
+    assert lost[0] == 0
+    assert lost[1] > 0
+    assert totals[0]["busy.main"] < 0.3 * totals[0]["ticks"]
+    assert totals[1]["busy.main"] > 0.7 * totals[1]["ticks"]

@@ -67,6 +67,8 @@ class ProgramPart:
             for reaction in config.reactions
             for reading in reaction.readings
         }
+        self._free_at = 0
+        """When the main loop is through with what it has done."""
         self._left = ACTED_UPON
         self._by_watch: dict[int, list[int]] = {}
         for number, reaction in enumerate(config.reactions):
@@ -125,7 +127,9 @@ class ProgramPart:
             self._do(self._due.pop(0))
 
     def _do(self, due: _Due) -> None:
+        """One reaction after the other, each in its time."""
         reaction = self._config.reactions[due.reaction]
+        done = self._free_at = max(self._free_at, due.ticks) + reaction.busy_ticks
         if reaction.output is None:
             return
         codes = [self._code(due, reading) for reading in reaction.readings]
@@ -135,9 +139,9 @@ class ProgramPart:
         match reaction.action:
             case "sends":
                 data = b"".join(piece_bytes(piece, codes) for piece in reaction.pieces)
-                self._outputs.serial[output.name].send(float(due.ticks), data)
+                self._outputs.serial[output.name].send(float(done), data)
             case "scaled":
-                self._write(due, reaction, int(codes[0] or 0))
+                self._write(done, reaction, int(codes[0] or 0))
             case _:
                 pin = output.pins[0]
                 level = {
@@ -147,13 +151,13 @@ class ProgramPart:
                     "follows": due.holds,
                     "follows-inverted": not due.holds,
                 }[reaction.action]
-                self._outputs.set_pins(float(due.ticks), {pin: level})
+                self._outputs.set_pins(float(done), {pin: level})
 
     def _code(self, due: _Due, reading: EffectiveReading) -> int | None:
         known = self._known[reading.tap, reading.on_reduced]
         return known.at(due.ticks, before=due.rank == BEFORE_ALL)
 
-    def _write(self, due: _Due, reaction: EffectiveReaction, code: int) -> None:
+    def _write(self, done: int, reaction: EffectiveReaction, code: int) -> None:
         assert reaction.scale is not None
         assert reaction.output is not None
         value = reaction.scale.of(code)
@@ -161,9 +165,9 @@ class ProgramPart:
         if output.kind == "pins":
             mask = (1 << value) - 1 if reaction.is_bar else value
             levels = {pin: bool(mask >> bit & 1) for bit, pin in enumerate(output.pins)}
-            self._outputs.set_pins(float(due.ticks), levels)
+            self._outputs.set_pins(float(done), levels)
         else:
-            self._outputs.write(reaction.output, float(due.ticks), value)
+            self._outputs.write(reaction.output, float(done), value)
 
 
 def piece_bytes(piece: EffectivePiece, codes: list[int | None]) -> bytes:

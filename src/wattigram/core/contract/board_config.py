@@ -240,6 +240,8 @@ class EffectiveReaction(_Effective):
     readings: Annotated[tuple[EffectiveReading, ...], Meta(max_length=64)] = ()
     scale: EffectiveScale | None = None
     pieces: Annotated[tuple[EffectivePiece, ...], Meta(max_length=128)] = ()
+    busy_ticks: Annotated[int, Meta(ge=0)] = 0
+    """What it keeps the main loop busy for before it has done it."""
 
 
 class EffectiveBench(_Effective):

@@ -166,8 +166,10 @@ class ProgramWriter:
             late = f", and up to {format_si(timing.load_s, 's', 3)} until it takes effect"
             yield (
                 f"At most {format_si(timing.most_s, 's', 3)} after the value was held"
-                f"{late if timing.load_s else ''}, besides what the program takes."
+                f"{late if timing.load_s else ''}{'' if timing.work_s else ', besides what the program takes'}."
             )
+        if reaction.cycles is not None:
+            yield f"Designed for {reaction.cycles} clocks of the processor."
         if effective.on == "period":
             yield f"Every {format_rounded(effective.period_ticks * tick_s, 's')}."
         do = reaction.do

@@ -100,8 +100,24 @@ def reaction_panel(workspace: Workspace, reaction: Reaction) -> Panel:
             tuple(DO.values()),
         ),
         *_do_fields(workspace, reaction),
+        Field(
+            "clocks",
+            "" if reaction.cycles is None else str(reaction.cycles),
+            lambda text: _changed(reaction, cycles=_cycles(text)),
+            hint="not stated",
+        ),
     ]
     return Panel(f"Reaction · {reaction.name}", tuple(_facts(workspace, reaction)), tuple(fields))
+
+
+def _cycles(text: str) -> int | None:
+    """Clocks as they are typed; None for nothing."""
+    typed = text.strip().removesuffix("clk").replace("\u202f", "").replace(" ", "")
+    if not typed:
+        return None
+    if not typed.isdigit():
+        raise QuantityError(f"“{text}” is no number of clocks. Type a whole number, such as 2800.")
+    return int(typed)
 
 
 def _facts(workspace: Workspace, reaction: Reaction) -> list[Fact]:
@@ -110,7 +126,14 @@ def _facts(workspace: Workspace, reaction: Reaction) -> list[Fact]:
     if not isinstance(reaction.when, (PeriodElapsed, RunStarted)):
         least, most = format_rounded(timing.least_s, "s", 4), format_rounded(timing.most_s, "s", 4)
         facts.append(Fact("acts after the held value", f"{least} … {most}"))
-        facts.append(Fact("besides", "the program's own clocks"))
+        if reaction.cycles is None:
+            facts.append(Fact("besides", "its own clocks, not stated"))
+    elif timing.most_s:
+        facts.append(Fact("done after it is due", f"≤ {format_rounded(timing.most_s, 's', 4)}"))
+    if timing.others_s:
+        facts.append(Fact("of that, other reactions", format_rounded(timing.others_s, "s", 4)))
+    if timing.busy is not None:
+        facts.append(Fact("keeps the processor", f"{float(timing.busy):.3%}", timing.busy < 1))
     if timing.filter_s:
         facts.append(Fact("filter is behind by", format_rounded(timing.filter_s, "s", 3)))
     if timing.load_s:

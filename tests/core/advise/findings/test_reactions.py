@@ -10,6 +10,7 @@ from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design import (
     BytesAction,
+    CallAction,
     DacAction,
     DutyAction,
     PeriodAction,
@@ -55,6 +56,21 @@ LINE = TextAction(uart="UART 1", text="zone {Upper zone:V} V, door {Door latch:m
 CURED: list[tuple[str, tuple[Edit, ...], str]] = [
     ("more text than the wire carries", (does("Log", LINE, "2 ms"),), "report-too-long"),
     (
+        "a period shorter than its clocks",
+        (
+            SetReaction(
+                "Alive",
+                Reaction(
+                    name="Alive",
+                    when=PeriodElapsed(period_s="1 ms"),
+                    do=PinAction(pin="B7", level="toggle"),
+                    cycles=100_000,
+                ),
+            ),
+        ),
+        "reaction-too-long",
+    ),
+    (
         "no hysteresis",
         (
             SetThreshold(
@@ -87,6 +103,22 @@ CURED: list[tuple[str, tuple[Edit, ...], str]] = [
     ),
 ]
 TOLD: list[tuple[str, tuple[Edit, ...], str]] = [
+    (
+        "two that take all the time",
+        tuple(
+            SetReaction(
+                name,
+                Reaction(
+                    name=name,
+                    when=PeriodElapsed(period_s="10 ms"),
+                    do=CallAction(function=name),
+                    cycles=500_000,
+                ),
+            )
+            for name in ("one", "other")
+        ),
+        "program-too-long",
+    ),
     (
         "two set one duty",
         (does("Other", DutyAction(pwm="Fan", **VALUE)),),

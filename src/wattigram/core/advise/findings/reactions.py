@@ -18,6 +18,7 @@ from wattigram.core.model.design import (
     PeriodAction,
     PeriodElapsed,
     PinAction,
+    Polling,
     ProgramOutput,
     Reaction,
     ScaledAction,
@@ -36,8 +37,8 @@ from wattigram.core.model.design.edits import (
     SetUart,
 )
 from wattigram.core.predict.pins import pwm_timing
-from wattigram.core.predict.program import longest_bytes, scaled_ends, wire_s
-from wattigram.core.predict.timing import buffer_timing
+from wattigram.core.predict.program import longest_bytes, reaction_timing, scaled_ends, wire_s
+from wattigram.core.predict.timing import buffer_timing, retrieval_timing
 from wattigram.core.predict.waveform import output_range_v
 
 
@@ -85,6 +86,65 @@ def texts_too_long(workspace: Workspace) -> Iterator[Finding]:
             remedy,
             signal=worst.name,
         )
+
+
+@rule("reaction-too-long")
+def reactions_too_long(workspace: Workspace) -> Iterator[Finding]:
+    """What is stated of a reaction takes longer than the time until it is due again."""
+    for reaction in workspace.project.reactions:
+        timing = reaction_timing(workspace, reaction)
+        if timing.busy is None or timing.busy < 1:
+            continue
+        remedy = None
+        if isinstance(reaction.when, PeriodElapsed):
+            every = Fraction(round_up(1.25 * float(timing.work_s))).limit_denominator(10**9)
+            remedy = SetReaction(
+                reaction.name, reaction.replaced(when=reaction.when.replaced(period_s=every))
+            )
+        yield Finding(
+            "reaction-too-long",
+            "error",
+            reaction.name,
+            f"{reaction.name} is due again before it is done",
+            f"It takes {reaction.cycles} clocks, {format_si(timing.work_s, 's', 4)}, and would come "
+            f"every {format_si(timing.work_s / timing.busy, 's', 4)}: it comes ever later, and "
+            "keeps the main loop from all else.",
+            remedy,
+        )
+
+
+@rule("program-too-long")
+def program_takes_all(workspace: Workspace) -> Iterator[Finding]:
+    """ISRs and reactions together, as far as they are stated, leave the processor no time."""
+    reactions = [
+        (timing.busy, reaction)
+        for reaction in workspace.project.reactions
+        if (timing := reaction_timing(workspace, reaction)).busy is not None
+    ]
+    known = [(busy, reaction) for busy, reaction in reactions if busy is not None]
+    if not known or any(busy >= 1 for busy, _reaction in known):
+        return
+    isrs = sum(
+        (
+            min(retrieval_timing(workspace, chain).cpu_share, Fraction(1))
+            for chain in workspace.project.chains
+            if not isinstance(chain.readout, Polling)
+        ),
+        Fraction(0),
+    )
+    share = sum((busy for busy, _reaction in known), Fraction(0))
+    if not share or isrs + share < 1:
+        return
+    worst = max(known, key=lambda pair: pair[0])[1]
+    yield Finding(
+        "program-too-long",
+        "error",
+        worst.name,
+        "The program has more to do than there is time for",
+        f"Of each second ISRs take {format_si(isrs, 's', 3)} and reactions "
+        f"{format_si(share, 's', 3)}, most of it {worst.name}: what is due comes ever later.",
+        None,
+    )
 
 
 @rule("reaction-chatters")

@@ -146,7 +146,7 @@ def in_former_program(project: Project, design: dict[str, Any]) -> dict[str, Any
         left.append(reaction)
     design.pop("reactions", None)
     if left:
-        design["reactions"] = [plain_values(reaction, with_none=True) for reaction in left]
+        design["reactions"] = [_said(reaction) for reaction in left]
     return design
 
 
@@ -165,3 +165,11 @@ def _former_report(reaction: Reaction) -> dict[str, Any] | None:
         case _:
             pass
     return None
+
+
+def _said(reaction: Reaction) -> dict[str, Any]:
+    """All of a reaction, without clocks that nobody has stated."""
+    values = plain_values(reaction, with_none=True)
+    if reaction.cycles is None:
+        del values["cycles"]
+    return values

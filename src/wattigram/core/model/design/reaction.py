@@ -214,11 +214,16 @@ ScaledAction = BarAction | DutyAction | PeriodAction | DacAction
 
 
 class Reaction(StrictModel):
-    """Something that the program does each time that something happens, in its main loop."""
+    """Something that the program does each time that something happens, in its main loop.
+
+    ``cycles``: clocks of the processor from when the program knows what causes it until it is done,
+    stated or measured; None where nobody has said.
+    """
 
     name: Name
     when: When
     do: Do
+    cycles: Annotated[int, Meta(ge=0, le=10**9)] | None = None
 
     def __post_init__(self) -> None:
         action = self.do

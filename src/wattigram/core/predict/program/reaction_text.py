@@ -126,5 +126,7 @@ def after_texts(workspace: Workspace, reaction: Reaction) -> tuple[str, str]:
     elif timing.filter_s:
         more = f"filter {format_si(timing.filter_s, 's', 3)} behind"
     if isinstance(reaction.when, (PeriodElapsed, RunStarted)):
+        if timing.most_s:
+            return f"≤ {format_si(timing.most_s, 's', 3)} after it is due", more
         return "when due", more
     return f"≤ {format_si(timing.most_s, 's', 3)}", more

@@ -14,8 +14,10 @@ from wattigram.core.model.design import (
     LowPassFilter,
     PairTripped,
     PeriodAction,
+    PeriodElapsed,
     Reaction,
     ResultsFetched,
+    RunStarted,
     TextAction,
     TextValue,
     ThresholdCrossed,
@@ -34,7 +36,7 @@ LONGEST_VALUES = {"V": 14, "mV": 14, "code": 11, "hex": 10}
 
 
 class ReactionTiming(msgspec.Struct, frozen=True):
-    """Times of a reaction, in seconds; the program's own instructions are not counted.
+    """Times of a reaction, in seconds; the program's own clocks as far as they are stated.
 
     Attributes
     ----------
@@ -47,6 +49,12 @@ class ReactionTiming(msgspec.Struct, frozen=True):
         Until a register that was written takes effect, at most.
     wire_s : Fraction
         Of the longest text or bytes on the wire.
+    work_s : Fraction
+        Its own clocks, which ``least_s`` and ``most_s`` hold; 0 where they are not stated.
+    others_s : Fraction
+        Of all other reactions, which may come before it; ``most_s`` holds them.
+    busy : Fraction or None
+        Share of the processor's time that it takes; None where its clocks or its rate are unknown.
     """
 
     least_s: Fraction
@@ -54,6 +62,9 @@ class ReactionTiming(msgspec.Struct, frozen=True):
     filter_s: Fraction = Fraction(0)
     load_s: Fraction = Fraction(0)
     wire_s: Fraction = Fraction(0)
+    work_s: Fraction = Fraction(0)
+    others_s: Fraction = Fraction(0)
+    busy: Fraction | None = None
 
     @property
     def latest_s(self) -> Fraction:
@@ -64,9 +75,39 @@ class ReactionTiming(msgspec.Struct, frozen=True):
 def reaction_timing(workspace: Workspace, reaction: Reaction) -> ReactionTiming:
     """Times of a reaction; those of a period or of the start count from when it is due."""
     least_s, most_s, filter_s = _noticed(workspace, reaction)
+    clock_hz = workspace.bus_clock_hz
+    work_s = (reaction.cycles or 0) / clock_hz
+    others_s = sum(one.cycles or 0 for one in workspace.project.reactions) / clock_hz - work_s
+    rate_hz = reaction_rate_hz(workspace, reaction)
     return ReactionTiming(
-        least_s, most_s, filter_s, _load_s(workspace, reaction), wire_s(workspace, reaction)
+        least_s + work_s,
+        most_s + work_s + others_s,
+        filter_s,
+        _load_s(workspace, reaction),
+        wire_s(workspace, reaction),
+        work_s,
+        others_s,
+        None if reaction.cycles is None or rate_hz is None else work_s * rate_hz,
     )
+
+
+def reaction_rate_hz(workspace: Workspace, reaction: Reaction) -> Fraction | None:
+    """How often it comes; None where that depends on what is measured."""
+    match reaction.when:
+        case PeriodElapsed(period_s=period_s):
+            return 1 / period_s
+        case ResultsFetched(converter=converter):
+            chain = workspace.project.chain(converter)
+            assert chain is not None
+            return (
+                2
+                * len(chain.slots)
+                / (scan_timing(workspace, chain).cycle_s * chain.buffer.samples)
+            )
+        case RunStarted():
+            return Fraction(0)
+        case _:
+            return None
 
 
 def _noticed(workspace: Workspace, reaction: Reaction) -> tuple[Fraction, Fraction, Fraction]:

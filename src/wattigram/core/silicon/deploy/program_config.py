@@ -137,6 +137,7 @@ def _reaction(
         # What reads a signal that nothing converts never has a value, and does nothing.
         output=outputs.index(output) if output is not None and is_read else None,
         readings=tuple(readings),
+        busy_ticks=(reaction.cycles or 0) * workspace.bus_clock_hz.denominator,
     )
     match reaction.do:
         case PinAction(level=level):
