@@ -145,4 +145,5 @@ def _pace(workspace: Workspace, chain: Chain) -> str:
 def _fetched(workspace: Workspace, chain: Chain) -> str:
     timing = retrieval_timing(workspace, chain)
     lost = f", {format_si(timing.lost_hz, 'S/s')} lost" if timing.lost_hz else ""
-    return f"{timing.kind}, {float(timing.cpu_share) * 100:.3g} % of the processor{lost}"
+    lasts = "" if timing.overwrites else " while it lasts"
+    return f"{timing.kind}, {float(timing.cpu_share) * 100:.3g} % of the processor{lasts}{lost}"

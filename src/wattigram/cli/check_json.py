@@ -109,7 +109,7 @@ def _converter(workspace: Workspace, chain: Chain) -> Values:
             "kind": retrieval.kind,
             "events_hz": float(retrieval.events_hz),
             "cpu_load": float(retrieval.cpu_share),
-            "deadline_s": float(retrieval.deadline_s),
+            "deadline_s": float(retrieval.deadline_s) if retrieval.overwrites else None,
             "lost_rate_hz": float(retrieval.lost_hz),
             "reason": retrieval.reason,
         },

@@ -29,6 +29,7 @@ from wattigram.core.model.design import (
     program_outputs,
 )
 from wattigram.core.model.design.edits import SetReaction
+from wattigram.core.predict.timing import scan_timing
 
 pytestmark = needs_compiler
 CASES = Path(__file__).parents[2] / "cases" / "program"
@@ -236,3 +237,33 @@ def test_what_a_hook_takes_delays_and_loses(tmp_path: Path) -> None:
     assert lost[1] > 0
     assert totals[0]["busy.main"] < 0.3 * totals[0]["ticks"]
     assert totals[1]["busy.main"] > 0.7 * totals[1]["ticks"]
+
+
+def test_own_code_in_an_isr_comes_before_all_that_the_main_loop_does(tmp_path: Path) -> None:
+    base = open_workspace(EXAMPLES / "kiln-lamp")
+    shown = Reaction(
+        name="Shown",
+        when=PeriodElapsed(period_s="1 s"),
+        do=PinAction(pin="B9", level="toggle"),
+    )
+    design = edited(base, SetReaction("Shown", shown))
+    built(design, tmp_path / "c")
+    (tmp_path / "c" / "own.c").write_text(
+        '#include "wg_hooks.h"\n#include "wg_pins.h"\n'
+        "void wg_isr_half_adc_1(bool is_second)\n{\n    if (is_second) {\n"
+        "        wg_port_b_flip(WG_PIN_B9);\n    }\n}\n"
+    )
+    address = f"image:{built(design, tmp_path / 'c').elf}"
+    chain = design.project.chains[0]
+    cycle = scan_timing(design, chain)
+    scans = chain.buffer.samples // len(chain.slots)
+    with record(design, 0.1, tmp_path / "image.h5", address) as take:
+        moved = rows(take)["B9"][1:]
+        full_s = float((scans - 1) * cycle.cycle_s + cycle.slots[-1].end_s)
+        wrap_s = float(scans * cycle.cycle_s)
+        late = [
+            tick - (full_s + number * wrap_s) * take.tick_hz
+            for number, (tick, _level) in enumerate(moved)
+        ]
+    assert len(moved) > 20
+    assert all(0 < ticks < 600 for ticks in late)

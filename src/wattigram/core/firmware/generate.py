@@ -14,7 +14,7 @@ from wattigram.core.base.quantity import format_rounded
 from wattigram.core.firmware.c_names import c_comment, c_string
 from wattigram.core.firmware.compiler_flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
 from wattigram.core.firmware.handlers import HandlerWriter
-from wattigram.core.firmware.hooks import Hook, event_hooks, item_hooks
+from wattigram.core.firmware.hooks import Hook, event_hooks, isr_hooks, item_hooks
 from wattigram.core.firmware.program_c import ProgramWriter
 from wattigram.core.firmware.register_c import read_c, set_flag_c
 from wattigram.core.firmware.registers_header import block_context
@@ -208,6 +208,7 @@ class _Context:
         return {
             "item_hooks": items,
             "event_hooks": event_hooks(self.tables),
+            "isr_hooks": isr_hooks(self.tables),
             "hooks_by_chain": _by_chain(items),
         }
 

@@ -9,6 +9,7 @@ import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.quantity import format_rounded
+from wattigram.core.firmware.hooks import IsrHook, isr_hooks
 from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_flag_c
 from wattigram.core.firmware.tables import ChainTable, Tables
 from wattigram.core.model.design import (
@@ -97,6 +98,8 @@ class HandlerWriter:
         if not timing.events_hz:
             return f"{chain.chain.converter}: called when something starts it."
         rate, limit = format_rounded(timing.events_hz, "Hz"), format_rounded(timing.deadline_s, "s")
+        if not timing.overwrites:
+            return f"{chain.chain.converter}: {rate} while its single run lasts; nothing is overwritten."
         return f"{chain.chain.converter}: {rate}, and must be over within {limit}."
 
     def _mark_lines(self, chain: ChainTable, channel: str) -> Iterator[str]:
@@ -115,6 +118,7 @@ class HandlerWriter:
             yield f"        ready = {self._end(chain)};"
             yield f"    }} while ({tally} != made);"
             yield f"    wg_chain_mark({number}u, {is_full}, made, ready);"
+            yield from self._hook_lines(f"wg_isr_half_{chain.name}", is_full)
             yield "}"
 
     def _end(self, chain: ChainTable) -> str:
@@ -143,7 +147,11 @@ class HandlerWriter:
                     cure="Fetch by DMA or interrupt, or let a timer start it.",
                 )
             yield f"    const uint64_t end = {self._end(chain)};"
-            yield f"    wg_chain_put({number}u, {self._item(chain, newest)}, end);"
+            yield f"    const uint32_t item = {read_c(registers, owner, newest)};"
+            yield f"    wg_chain_put({number}u, {self._lifted_item(chain, 'item')}, end);"
+            yield from self._hook_lines(
+                f"wg_isr_result_{chain.name}", f"wg_chain_next({number}u) - 1u, item"
+            )
             yield "    fetched++;"
             yield "    if (fetched == 1u) { /* there is room again: results that found none are all counted now */"
             yield "        do {"
@@ -197,13 +205,28 @@ class HandlerWriter:
             since = f"end - {before}u" if before else "end"
             item = _lifted(name, chain.lifts[slot]) if by_slot else self._lifted_item(chain, name)
             yield f"    wg_chain_put({number}u, {item}, {since});"
+            if isinstance(retrieval, Interrupt):
+                yield from self._hook_lines(
+                    f"wg_isr_result_{chain.name}", f"wg_chain_next({number}u) - 1u, {name}"
+                )
         for line in self._next_lines(chain):
             yield f"    {line}"
         yield "}"
 
-    def _item(self, chain: ChainTable, what: str) -> str:
-        """C of a result as it is put into memory."""
-        return self._lifted_item(chain, read_c(self.registers, chain.chain.converter, what))
+    @staticmethod
+    def _hook_lines(name: str, arguments: str) -> Iterator[str]:
+        """Call a hook of own code, where it has one."""
+        yield f"    if ({name} != NULL) {{"
+        yield f"        {name}({arguments});"
+        yield "    }"
+
+    def _event_hook_lines(self, number: int, entered: str) -> Iterator[str]:
+        name = next(hook.name for hook in self._isr_hooks if hook.number == number)
+        yield from self._hook_lines(name, entered)
+
+    @cached_property
+    def _isr_hooks(self) -> tuple[IsrHook, ...]:
+        return isr_hooks(self.tables)
 
     def _lifted_item(self, chain: ChainTable, text: str) -> str:
         """One that lies at the top of its register lies at the top of its item."""
@@ -305,6 +328,7 @@ class HandlerWriter:
             yield f"    const int32_t value = (int32_t){value};"
             yield f"    {set_flag_c(registers, owner, 'window-seen', index)}"
             yield f"    wg_threshold_tell({number}u, entered, value, since);"
+            yield from self._event_hook_lines(number, "entered")
             yield "}"
 
     def _comparator_lines(self, number: int, watch: Watch) -> Iterator[str]:
@@ -316,6 +340,7 @@ class HandlerWriter:
         yield f"    const uint64_t since = (uint64_t){low} | (uint64_t){high} << 32;"
         yield f"    {set_flag_c(registers, owner, 'seen')}"
         yield f"    wg_threshold_tell({number}u, is_high, is_high ? 1 : 0, since);"
+        yield from self._event_hook_lines(number, "is_high")
         yield "}"
 
     @cached_property

@@ -11,13 +11,15 @@ import msgspec
 from wattigram.core.base.quantity import format_rounded, format_volts
 from wattigram.core.firmware.c_names import c_comment, c_identifiers
 from wattigram.core.firmware.tables import Tables
-from wattigram.core.model.design import Watch, limits_v
-from wattigram.core.predict.timing import slot_order
+from wattigram.core.model.design import Dma, Fifo, Interrupt, Watch, limits_v
+from wattigram.core.predict.timing import retrieval_timing, slot_order
+from wattigram.core.silicon.registers import hardware_watches
 
 FORMER_PREFIX, PREFIX = "wg_items_", "wg_samples_"
 """Hooks for samples were called by the first until project format 5; own code is never touched, so it is
 told."""
-_CALLED = re.compile(r"\b(wg_(?:samples|items|event)_\w+)\s*\(")
+EVENT_PREFIX, ISR_EVENT_PREFIX = "wg_event_", "wg_isr_event_"
+_CALLED = re.compile(r"\b(wg_(?:samples|items|event|isr_(?:result|half|event))_\w+)\s*\(")
 _COMMENTS = re.compile(r"/\*.*?\*/|//[^\n]*", re.DOTALL)
 
 
@@ -81,7 +83,7 @@ def event_hooks(tables: Tables) -> tuple[Hook, ...]:
         name = names[f"{title}\0{number}"] if title in repeated else plain[title]
         hooks.append(
             Hook(
-                f"wg_event_{name}",
+                f"{EVENT_PREFIX}{name}",
                 number,
                 watch.signal,
                 c_comment(
@@ -89,6 +91,74 @@ def event_hooks(tables: Tables) -> tuple[Hook, ...]:
                     "or ceased to."
                 ),
                 format_rounded(half_s, "s") if half_s else "none",
+            )
+        )
+    return tuple(hooks)
+
+
+class IsrHook(msgspec.Struct, frozen=True):
+    """A function that own code may define and an ISR calls; ``owner`` is the converter or comparator,
+    ``number`` that of an event, and ``parameters`` are C, with what each is."""
+
+    name: str
+    owner: str
+    brief: str
+    budget: str
+    parameters: tuple[tuple[str, str], ...]
+    number: int = -1
+
+    @property
+    def declared(self) -> str:
+        """Its parameters as C."""
+        return ", ".join(text for text, _meaning in self.parameters)
+
+
+def isr_hooks(tables: Tables) -> tuple[IsrHook, ...]:
+    """One for each chain whose results or halves raise an interrupt, and for each event that the
+    hardware sees."""
+    hooks = []
+    for chain in tables.chains:
+        owner, readout = chain.chain.converter, chain.chain.readout
+        if isinstance(readout, Dma):
+            hooks.append(
+                IsrHook(
+                    f"wg_isr_half_{chain.name}",
+                    owner,
+                    c_comment(f"A half of the buffer of {owner} is complete."),
+                    format_rounded(chain.half_s, "s"),
+                    (("bool is_second", "it is the second half"),),
+                )
+            )
+        elif isinstance(readout, (Interrupt, Fifo)):
+            timing = retrieval_timing(tables.workspace, chain.chain)
+            hooks.append(
+                IsrHook(
+                    f"wg_isr_result_{chain.name}",
+                    owner,
+                    c_comment(f"A result of {owner} has been fetched."),
+                    format_rounded(1 / timing.items_hz, "s") if timing.items_hz else "none",
+                    (
+                        ("uint32_t number", "of results since the start, its lower half"),
+                        ("uint32_t result", "as the converter gave it"),
+                    ),
+                )
+            )
+    for hook in event_hooks(tables):
+        watch = tables.workspace.watches[hook.number]
+        owner = watch.comparator
+        if watch.kind != "comparator":
+            host = tables.workspace.project.chain_of(watch.signal)
+            if host is None or watch not in hardware_watches(tables.workspace, host):
+                continue
+            owner = host.converter
+        hooks.append(
+            IsrHook(
+                hook.name.replace(EVENT_PREFIX, ISR_EVENT_PREFIX, 1),
+                owner,
+                hook.brief,
+                "short",
+                (("bool entered", "it holds now"),),
+                hook.number,
             )
         )
     return tuple(hooks)
@@ -114,9 +184,9 @@ def _condition(tables: Tables, watch: Watch) -> str:
     return f"“{watch.signal}{f' minus {less}' if less else ''} {where}{times}”"
 
 
-def all_hooks(tables: Tables) -> tuple[Hook, ...]:
+def all_hooks(tables: Tables) -> tuple[Hook | IsrHook, ...]:
     """Every hook of a design."""
-    return (*item_hooks(tables), *event_hooks(tables))
+    return (*item_hooks(tables), *event_hooks(tables), *isr_hooks(tables))
 
 
 def hooks_written(sources: Iterable[str]) -> frozenset[str]:

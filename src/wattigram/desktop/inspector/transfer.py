@@ -39,15 +39,22 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
     loop = buffer_timing(workspace, chain)
     timing = retrieval_timing(workspace, chain)
     slots = len(chain.slots)
+    while_it_lasts = "" if timing.overwrites else " while it lasts"
     facts = [
-        Fact("processor", f"{float(timing.cpu_share) * 100:.3g} %", timing.cpu_share <= 1),
+        Fact(
+            "processor",
+            f"{float(timing.cpu_share) * 100:.3g} %{while_it_lasts}",
+            timing.cpu_share <= 1,
+        ),
         Fact("ISR", f"{timing.cycles} clk · {format_rounded(timing.service_s, 's', 3)}"),
         Fact("ISR rate", format_si(timing.events_hz, "Hz", 4)),
         Fact(
             "deadline",
             format_rounded(timing.deadline_s, "s", 4),
             timing.service_s <= timing.deadline_s,
-        ),
+        )
+        if timing.overwrites
+        else Fact("deadline", "none, nothing is overwritten"),
         Fact(
             "lost",
             f"{format_si(timing.lost_hz, 'S/s', 4)}" if timing.lost_hz else "none",

@@ -180,6 +180,9 @@ def _reaction_figures(workspace: Workspace, reaction: Reaction) -> Figures:
 def _chain_figures(workspace: Workspace, chain: Chain) -> Figures:
     cycle, timing = scan_timing(workspace, chain), retrieval_timing(workspace, chain)
     name = chain.converter
+    deadline: Figures = {}
+    if timing.overwrites:
+        deadline = {(name, "deadline"): (float(timing.deadline_s), "s")}
     return {
         (name, "trigger"): (chain.trigger.kind, ""),
         (name, "readout"): (chain.readout.kind, ""),
@@ -189,7 +192,7 @@ def _chain_figures(workspace: Workspace, chain: Chain) -> Figures:
         (name, "jitter"): (float(cycle.jitter_s), "s"),
         (name, "triggers missed"): (float(cycle.missed_hz), "Hz"),
         (name, "processor"): (float(timing.cpu_share), "%"),
-        (name, "deadline"): (float(timing.deadline_s), "s"),
+        **deadline,
         (name, "samples lost"): (float(timing.lost_hz), "S/s"),
         (name, "memory"): (float(buffer_timing(workspace, chain).bytes), "B"),
     }

@@ -148,6 +148,12 @@ def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
         if not (cycle.trigger.by_software or by_hand) or cycle.items_limit is not None:
             continue
         converting_s = _converting_s(cycle)
+        trigger = chain.trigger
+        every = (
+            f", started every {format_si(trigger.period_s, 's', 6)} by the main loop"
+            if isinstance(trigger, SoftwareTrigger) and trigger.period_s is not None
+            else ""
+        )
         yield Finding(
             "software-sets-rate",
             "note",
@@ -155,7 +161,7 @@ def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
             f"Software is in the path of {chain.converter}",
             f"A scan converts for {format_si(converting_s, 's')}, and the program takes "
             f"{format_si(cycle.busy_s - converting_s, 's')} "
-            f"in between: {format_si(cycle.cycle_rate_hz, 'Hz', 5)} with "
+            f"in between{every}: {format_si(cycle.cycle_rate_hz, 'Hz', 5)} with "
             f"{format_si(cycle.jitter_s, 's', 3)} of jitter.",
             converter=chain.converter,
         )

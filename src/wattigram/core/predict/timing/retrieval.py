@@ -24,8 +24,11 @@ class RetrievalTiming(msgspec.Struct, frozen=True):
         Calls of the handler per second if all are served, and processor time of each.
     cpu_share : Fraction
         Their product; polling leaves nothing for anything else and counts as 1.
+        Of a single run, while it lasts.
     deadline_s : Fraction
         From an event until what it announces is overwritten.
+    overwrites : bool
+        Whether anything ever is; a single run leaves its samples where they are.
     items_hz, lost_hz : Fraction
         Items produced per second, and those of them that never reach the program.
     reason : str
@@ -41,6 +44,7 @@ class RetrievalTiming(msgspec.Struct, frozen=True):
     items_hz: Fraction
     lost_hz: Fraction
     reason: str = ""
+    overwrites: bool = True
 
     @property
     def sustained_hz(self) -> Fraction:
@@ -53,9 +57,8 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
     """Load, deadline and losses of a chain's retrieval, chains before it served first."""
     cycle = scan_timing(workspace, chain)
     step = software_step(workspace, chain)
-    items_hz = (
-        Fraction(0) if cycle.items_limit is not None else len(chain.slots) * cycle.cycle_rate_hz
-    )
+    is_endless = cycle.items_limit is None or cycle.is_single_run
+    items_hz = len(chain.slots) * cycle.cycle_rate_hz if is_endless else Fraction(0)
     each, depth = _unit(chain, workspace.converter(chain).fifo_items)
     events_hz = items_hz / each
     processor = workspace.part.processor
@@ -80,6 +83,7 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
         reason = "ISR too slow" if lost_hz else ""
     elif (
         items_hz
+        and not cycle.is_single_run
         and (service_s + step.jitter_s) / free >= _shortest_s(workspace, chain, deadline_s)
         and not starts_each(workspace, chain)
     ):
@@ -95,6 +99,7 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
         items_hz,
         lost_hz,
         reason,
+        not cycle.is_single_run,
     )
 
 
