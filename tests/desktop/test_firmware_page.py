@@ -145,7 +145,7 @@ def test_build_error_cure_and_run(
     sound = own.read_text()
     own.write_text(sound + "\nint broken = ;\n")
     page.panel.build_button.click()
-    qtbot.waitUntil(lambda: window.firmware.result is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.firmware.result is not None, timeout=180_000)
     assert "The build failed: 1 error." in page.panel.state.text()
     assert not page.panel.run_button.isEnabled()
     lines = page.panel.lines
@@ -162,7 +162,7 @@ def test_build_error_cure_and_run(
     own.write_text(sound)
     window.firmware.result = None
     page.panel.build_button.click()
-    qtbot.waitUntil(lambda: window.firmware.result is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.firmware.result is not None, timeout=180_000)
     assert "Built in" in page.panel.state.text()
     page.show_view(CHANGES)
     assert "those of the last build" in page.changes.item(0).text()  # type: ignore[union-attr]
@@ -174,7 +174,7 @@ def test_build_error_cure_and_run(
     assert "earlier state" in page.panel.state.text()
     window.document.stack.undo()
     page.panel.run_button.click()
-    qtbot.waitUntil(lambda: window.board.latest.seconds > 0.5, timeout=30_000)
+    qtbot.waitUntil(lambda: window.board.latest.seconds > 0.5, timeout=180_000)
     assert window.board.latest.runs_image
     assert window.board.latest.mark_matches
     assert "Image running" in window.header.board.text()

@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import edited
-from tests.core.emulator.test_image import record, with_measured_handlers
+from tests.core.emulator.test_image import ELF, measured_and_built, record
 from tests.core.firmware.compiled import built, needs_compiler
 from tests.core.firmware.judged import judged
 from tests.core.firmware.reacting import reacting
@@ -52,10 +52,8 @@ def rows(take: Take) -> dict[str, list[tuple[int, int]]]:
 
 def both(workspace: Workspace, seconds: float, folder: Path) -> tuple[dict, dict]:  # type: ignore[type-arg]
     """What is moved with the image, and without, handlers as long as they were measured."""
-    address = f"image:{built(workspace, folder / 'c').elf}"
-    with record(workspace, 0.01, folder / "first.h5", address) as first:
-        measured = with_measured_handlers(workspace, first)
-    built(measured, folder / "c")
+    measured = measured_and_built(workspace, folder)
+    address = f"image:{folder / ELF}"
     with (
         record(measured, seconds, folder / "image.h5", address) as image,
         record(measured, seconds, folder / "design.h5") as design,
@@ -109,7 +107,7 @@ def test_any_reactions_move_the_same(example: str, seed: int, tmp_path: Path) ->
     assert sum(len(moved) for moved in design.values()) > 20
 
 
-@pytest.mark.parametrize("seed", [2, 23, 43])
+@pytest.mark.parametrize("seed", [23, 43])
 def test_any_design_with_reactions_moves_the_same(seed: int, tmp_path: Path) -> None:
     """A program that fetches results itself has less time for all else: what it sends has the same
     form, and what it does in a period it does as often."""

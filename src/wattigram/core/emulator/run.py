@@ -257,8 +257,15 @@ class ImageRun(Run):
 
     def _is_off(self, channel: Channel) -> bool:
         """A steady converter is off, or the run is over and what comes belongs to nobody."""
-        is_over = self._end_ticks is not None and self.ticks > self._end_ticks
-        return channel.is_steady and (is_over or self._halted.get(channel.config.name, False))
+        return channel.is_steady and (self._is_over or self._halted.get(channel.config.name, False))
+
+    @property
+    def _is_over(self) -> bool:
+        """The end has passed, and only the program still goes on."""
+        return self._end_ticks is not None and self.ticks > self._end_ticks
+
+    def _route_frames(self) -> list[bytes]:
+        return [] if self._is_over else super()._route_frames()
 
     def _advanced(self, channel: Channel, executor: Executor | None) -> list[Work]:
         """What comes of a channel up to now, or up to where it must be asked again."""
